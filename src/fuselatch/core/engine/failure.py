@@ -1,0 +1,63 @@
+"""Telling what went wrong in code of the author: where, and because of what."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from types import TracebackType
+from typing import TYPE_CHECKING, Any
+
+from fuselatch.core.model.errors import FuseBlown, HandlerFailed, Runaway
+from fuselatch.core.model.events import Event
+
+if TYPE_CHECKING:
+    from fuselatch.core.forms.plans import Handler
+
+
+def place(error: BaseException, function: Callable[..., Any]) -> tuple[str, int]:
+    """The author's file and line: the innermost frame in the file of the function that failed."""
+    code: Any = getattr(function, "__code__", None)
+    if code is None:
+        return "?", 0
+    found: tuple[str, int] = (code.co_filename, code.co_firstlineno)
+    step: TracebackType | None = error.__traceback__
+    while step is not None:
+        if step.tb_frame.f_code.co_filename == code.co_filename:
+            found = (code.co_filename, step.tb_lineno)
+        step = step.tb_next
+    return found
+
+
+def chain(event: Event | None, first: str, gesture: str) -> tuple[str, ...]:
+    """The causes from `first` (what failed) back to the gesture."""
+    links = [first]
+    while event is not None:
+        links.append(event.path)
+        if event._handler is not None:
+            links.append(event._handler.name)
+        event = event._parent
+    return (*links, gesture)
+
+
+def failed(error: Exception, function: Callable[..., Any], event: Event | None, first: str, gesture: str) -> HandlerFailed:
+    """The error to raise for an exception from code of the author; `first` names what failed."""
+    return HandlerFailed(place(error, function), error, chain(event, first, gesture), gesture)
+
+
+MOST_SHOWN = 8
+
+
+def blown(handler: Handler, event: Event, gesture: str, why: str) -> FuseBlown:
+    """The error for handlers that set each other off, with the loop named."""
+    loop: list[str] = [event.path]
+    step: Event | None = event
+    while step is not None and len(loop) < 2 * MOST_SHOWN:
+        if step._handler is not None:
+            loop.append(step._handler.name.rpartition(".")[2])
+        step = step._parent
+        if step is None or step.path == event.path:
+            break
+        loop.append(step.path)
+    loop.append(event.path)
+    loop.reverse()
+    error = Runaway(f"{why}: {' → '.join(loop)} → …")
+    return FuseBlown(handler.where, error, (handler.name, event.path, gesture), gesture, tuple(loop))

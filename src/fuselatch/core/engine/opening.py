@@ -1,0 +1,105 @@
+"""Opening a form: params, defaults, derived properties, `opened`, focus, `entered`; in this order."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import TYPE_CHECKING, Any, get_type_hints
+
+from fuselatch.core.engine.turn import OPENED
+from fuselatch.core.forms.form import make
+from fuselatch.core.forms.params import MISSING
+from fuselatch.core.forms.rules import is_rule
+from fuselatch.core.model.errors import UnknownName
+from fuselatch.core.model.names import suggest
+from fuselatch.core.model.values import short
+
+if TYPE_CHECKING:
+    from fuselatch.core.engine.turn import Turn
+    from fuselatch.core.forms.form import Form
+    from fuselatch.core.forms.plans import FormPlan
+
+WIDER: Mapping[type, tuple[type, ...]] = {float: (float, int), complex: (complex, float, int)}
+"""Plain types that take others, as in the numeric tower of PEP 484."""
+
+
+def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: Form | None) -> Form:
+    """Open a form within a turn; what goes wrong fails the turn."""
+    session = turn.session
+    given = checked_params(form, params)
+    opened = make(form, session, opener, *session.next_serial(form))
+    state = opened._state
+    opened.__dict__.update(given)
+    turn.undo.append((opened, OPENED, None))
+    session.bring_to_front(turn, opened)
+    before, turn.cause = turn.cause, turn.note_form("open", opened, state.plan.title)
+    cells = session.updates.install(opened)
+    set_defaults(turn, opened)
+    for cell in cells:
+        cell.announced = session.updates.fresh(cell)
+        if cell.prop == "value":
+            control: Any = cell.node
+            control._value = cell.value
+    state.move("open")
+    turn.raise_event("opened", opened, None)
+    if opened.is_open and state.focus is None:
+        session.focus_first(turn, opened)
+    turn.cause = before
+    return opened
+
+
+def set_defaults(turn: Turn, form: Form) -> None:
+    """Evaluate the defaults in tab order; no event comes of it."""
+    session = turn.session
+    for control in form._state.order:
+        decl = control._decl
+        default = decl.rules.get("default", decl.constants.get("default", decl.constants.get("value")))
+        if default is None:
+            continue
+        if is_rule(default):
+            default = call_default(turn, f"{control.name}.default", default, form)
+        value = decl.coerce(default)
+        if decl.kind == "choice" and value is not None and value not in control._current("choices"):
+            continue
+        control._value = value if value is not None else control._plan.blank
+    session.tracker = None
+
+
+def call_default(turn: Turn, what: str, rule: Callable[..., Any], form: Form) -> Any:
+    """Run a default's function as a rule: it changes nothing and can't wait."""
+    session = turn.session
+    session.tracker = {}
+    try:
+        return rule(form)
+    except Exception as error:
+        raise session.failed(error, rule, f"the rule {what}") from error
+    finally:
+        session.tracker = None
+
+
+def checked_params(form: type[Form], params: Mapping[str, Any]) -> dict[str, Any]:
+    """The params with their defaults; errors for those that are unknown, missing or of a wrong plain type."""
+    plan = form._plan
+    for name in params:
+        if name not in plan.params:
+            raise UnknownName(f"{form.__name__} has no param '{name}': {suggest(name, plan.params)}")
+    missing = [name for name, param in plan.params.items() if param.default is MISSING and name not in params]
+    if missing:
+        raise UnknownName(f"{form.__name__} is opened with {', '.join(missing)}, which is missing; give it by name")
+    hints = hints_of(form, plan)
+    given = {name: params.get(name, param.default) for name, param in plan.params.items()}
+    for name, value in given.items():
+        wanted = hints.get(name)
+        if isinstance(wanted, type) and not isinstance(value, WIDER.get(wanted, wanted)):
+            raise TypeError(f"{form.__name__}: the param '{name}' is a {wanted.__name__}, not {short(value)}")
+    return given
+
+
+def hints_of(form: type[Form], plan: FormPlan) -> Mapping[str, Any]:
+    """The types that a form's params are annotated with, as far as they can be told."""
+    if plan.hints is None:
+        try:
+            plan.hints = get_type_hints(form)
+        except Exception:
+            # A name that only the checker knows; then the checker is the one to look at it.
+            plan.hints = {}
+    return plan.hints

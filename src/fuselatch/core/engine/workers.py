@@ -1,0 +1,79 @@
+"""Workers: the greenlets that gestures run on, so that a handler can wait for a person.
+
+A fresh greenlet costs far more than a parked one used again, so a session keeps a small pool.
+"""
+
+from __future__ import annotations
+
+from contextvars import copy_context
+from typing import Final, Protocol
+
+from greenlet import getcurrent, greenlet
+
+MOST_IDLE: Final = 16
+"""How many idle workers a session keeps."""
+
+
+class Job(Protocol):
+    """What a worker carries out; it may park on the way."""
+
+    worker: greenlet | None
+
+    def carry_out(self) -> None:
+        """Do the work; raises nothing."""
+
+
+class Workers:
+    """A pool of greenlets."""
+
+    __slots__ = ("idle",)
+
+    def __init__(self) -> None:
+        self.idle: list[greenlet] = []
+
+    def start(self, job: Job) -> None:
+        """Carry out a job in a copy of the caller's context; returns when it is done or has parked."""
+        worker = self.idle.pop() if self.idle else greenlet(self._loop)
+        job.worker = worker
+        here = getcurrent()
+        if worker.parent is not here:
+            worker.parent = here
+        worker.gr_context = copy_context()
+        worker.switch(job)
+
+    def go_on(self, job: Job, thrown: BaseException | None = None) -> None:
+        """Let a parked job go on, or throw something into it; returns when it is done or has parked."""
+        worker = job.worker
+        assert worker is not None, "only a parked job goes on"
+        here = getcurrent()
+        if worker.parent is not here:
+            worker.parent = here
+        if thrown is None:
+            worker.switch()
+        else:
+            worker.throw(thrown)
+
+    def end(self) -> None:
+        """Let all idle workers run out."""
+        while self.idle:
+            worker = self.idle.pop()
+            worker.parent = getcurrent()
+            worker.switch(None)
+
+    def _loop(self, job: Job | None) -> None:
+        me = getcurrent()
+        while job is not None:
+            job.carry_out()
+            job.worker = None
+            if len(self.idle) >= MOST_IDLE:
+                return
+            self.idle.append(me)
+            job = park()
+
+
+def park() -> Job | None:
+    """Give control back to whoever started or resumed this worker; returns when it is resumed."""
+    parent = getcurrent().parent
+    assert parent is not None, "only a worker parks"
+    job: Job | None = parent.switch()
+    return job

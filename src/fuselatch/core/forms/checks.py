@@ -1,0 +1,45 @@
+"""Written checks: `@check(length)` on a method that receives the value and says what is wrong."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, TypeVar
+
+from fuselatch.core.model.errors import DeclarationError
+
+F = TypeVar("F", bound=Callable[..., Any])
+MARK = "_fuselatch_checks"
+
+
+@dataclass(frozen=True, slots=True)
+class CheckMark:
+    """What `@check` wrote on a method: the declared controls whose values it receives."""
+
+    controls: tuple[Any, ...]
+
+
+def check(*controls: Any) -> Callable[[F], F]:
+    """Have a method judge the value of a control, or of several together.
+
+    The method receives the values, none of them blank, and returns nothing, a message (which
+    holds acceptance back) or `warn(message)` (which lets the person go on after a confirmation).
+    Its marker sits on the first control. It may read other controls and be judged again when they
+    differ; it can change nothing, and wait for nobody. Returns the method unchanged.
+    """
+    if not controls:
+        raise DeclarationError("check() names no control; name the one whose value it judges, such as check(length)")
+
+    def attach(function: F) -> F:
+        if not hasattr(function, "__code__"):
+            raise DeclarationError(f"a check is a plain method, not {type(function).__name__}; put @check on top")
+        marks: list[CheckMark] = function.__dict__.setdefault(MARK, [])
+        marks.append(CheckMark(controls))
+        return function
+
+    return attach
+
+
+def checks_of(function: object) -> tuple[CheckMark, ...]:
+    """The checks that a function was marked as; none for anything else."""
+    return tuple(getattr(function, "__dict__", {}).get(MARK, ()))

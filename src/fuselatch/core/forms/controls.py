@@ -1,0 +1,250 @@
+"""Live controls: what a handler finds under a control's name on its form.
+
+Attributes with a leading underscore belong to the engine; a handler never needs them.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any, Generic, TypeVar
+
+from fuselatch.core.model.cells import Cell
+from fuselatch.core.model.choices import Choices
+from fuselatch.core.model.errors import Blank
+from fuselatch.core.model.events import Event
+from fuselatch.core.model.findings import NO_MARKER, Finding, Marker
+
+if TYPE_CHECKING:
+    from fuselatch.core.forms.form import Form
+    from fuselatch.core.forms.plans import ControlPlan
+    from fuselatch.core.forms.port import EnginePort
+
+R = TypeVar("R")
+G = TypeVar("G")
+T = TypeVar("T")
+
+
+class Live:
+    """A control of an open form: its path (`name`), its `form`, and properties that may follow rules."""
+
+    __slots__ = ("_cells", "_decl", "_engine", "_owner", "_plan", "_set", "_watchers", "form", "name")
+
+    def __init__(self, form: Form, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
+        self.form = form
+        self.name = plan.path
+        self._owner = owner
+        self._plan = plan
+        self._decl: Any = plan.decl
+        self._engine = engine
+        self._set: dict[str, Any] | None = None
+        self._cells: dict[str, Cell] | None = None
+        self._watchers: dict[str, dict[Cell, None]] | None = None
+
+    def _current(self, prop: str) -> Any:
+        """A property as it stands now: derived, or set by a handler, or as declared."""
+        if self._cells is not None and prop in self._cells:
+            return self._engine.fresh(self._cells[prop])
+        if self._set is not None and prop in self._set:
+            return self._set[prop]
+        return self._decl.constants.get(prop)
+
+    def _read(self, prop: str) -> Any:
+        """A property, noted where a rule is reading it."""
+        found = self._current(prop)
+        tracker = self._engine.tracker
+        if tracker is not None:
+            tracker[(self, prop)] = found
+        return found
+
+    @property
+    def caption(self) -> str:
+        """What people call the control."""
+        text: str = self._read("caption")
+        return text
+
+    @caption.setter
+    def caption(self, text: str) -> None:
+        self._engine.set_property(self, "caption", text, str)
+
+    @property
+    def enabled(self) -> bool:
+        """Whether it can be used."""
+        return bool(self._read("enabled"))
+
+    @enabled.setter
+    def enabled(self, on: bool) -> None:
+        self._engine.set_property(self, "enabled", on, bool)
+
+    @property
+    def visible(self) -> bool:
+        """Whether it is shown."""
+        return bool(self._read("visible"))
+
+    @visible.setter
+    def visible(self, on: bool) -> None:
+        self._engine.set_property(self, "visible", on, bool)
+
+    @property
+    def help(self) -> str:
+        """A line about what belongs here."""
+        text: str = self._read("help")
+        return text
+
+    @help.setter
+    def help(self, text: str) -> None:
+        self._engine.set_property(self, "help", text, str)
+
+    @property
+    def focused(self) -> bool:
+        """Whether it has the focus of its form."""
+        return self.form._state.focus is self
+
+    def __repr__(self) -> str:
+        return f"<{type(self.form).__name__}.{self.name}>"
+
+
+class LiveButton(Live):
+    """A button of an open form."""
+
+    __slots__ = ()
+
+
+class LiveValue(Live, Generic[R]):
+    """A control of an open form that holds a value."""
+
+    __slots__ = ("_draft", "_findings", "_marked", "_pending", "_trouble", "_value")
+
+    def __init__(self, form: Form, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
+        super().__init__(form, owner, plan, engine)
+        self._value: Any = plan.blank
+        self._draft: str | None = None
+        self._trouble: Finding | None = None
+        self._findings: tuple[Finding, ...] = ()
+        self._marked = False
+        self._pending: Event | None = None
+
+    def _current(self, prop: str) -> Any:
+        if prop == "value" and (self._cells is None or "value" not in self._cells):
+            return self._value
+        return super()._current(prop)
+
+    @property
+    def value(self) -> R:
+        """What the control holds; blank where its draft could not be parsed."""
+        if self._draft is not None:
+            self._engine.note_stale(self)
+        if self._cells is None and self._engine.tracker is None:
+            current: R = self._value
+            return current
+        found: R = self._read("value")
+        return found
+
+    @value.setter
+    def value(self, value: R) -> None:
+        self._engine.assign(self, value)
+
+    @property
+    def is_blank(self) -> bool:
+        """Whether it holds no value. A tick is never blank."""
+        return self._plan.blank is not False and self.value == self._plan.blank
+
+    @property
+    def text(self) -> str:
+        """What stands in the entry: the draft, or the value with its decimals, without its unit."""
+        if self._draft is not None:
+            return self._draft
+        value = self._read("value")
+        return "" if value is None else str(self._decl.show(value, self._engine.formats))
+
+
+class LiveLabel(LiveValue[str]):
+    """A label of an open form."""
+
+    __slots__ = ()
+
+
+class LiveEntry(LiveValue[R], Generic[R, G]):
+    """A control of an open form that takes entries."""
+
+    __slots__ = ("_checks",)
+
+    def __init__(self, form: Form, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
+        super().__init__(form, owner, plan, engine)
+        self._checks: tuple[Cell, ...] = ()
+
+    @property
+    def given(self) -> G:
+        """The value where there is one; raises `Blank` where there is none."""
+        value: Any = self.value
+        if self._plan.blank is not False and value == self._plan.blank:
+            raise Blank(type(self.form).__name__, self.name)
+        given: G = value
+        return given
+
+    @property
+    def draft(self) -> str | None:
+        """The text that has been typed and is not yet the value; None when nothing is unsettled."""
+        return self._draft
+
+    @property
+    def required(self) -> bool | str:
+        """Whether it must be filled in; "warn" where a gap is a warning."""
+        needed: bool | str = self._read("required")
+        return needed
+
+    @required.setter
+    def required(self, needed: bool) -> None:
+        self._engine.set_property(self, "required", needed, bool)
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        """What is found about it, whether it is shown or not; that which refuses first."""
+        return self._findings
+
+    @property
+    def marker(self) -> Marker:
+        """The finding that a person sees at the control; falsy when there is none."""
+        if not self._marked or not self._findings:
+            return NO_MARKER
+        first = self._findings[0]
+        return Marker(first.text, first.level)
+
+
+class LiveRange(LiveEntry[R, G]):
+    """A number on an open form, with bounds."""
+
+    __slots__ = ()
+
+    @property
+    def minimum(self) -> G | None:
+        """The least value allowed."""
+        least: G | None = self._read("minimum")
+        return least
+
+    @property
+    def maximum(self) -> G | None:
+        """The greatest value allowed."""
+        most: G | None = self._read("maximum")
+        return most
+
+
+class LiveChoice(LiveEntry[T | None, T], Generic[T]):
+    """A choice on an open form."""
+
+    __slots__ = ()
+
+    def _current(self, prop: str) -> Any:
+        found = super()._current(prop)
+        if prop != "value" or found is None:
+            return found
+        # What is no longer offered reads as blank at once; it is cleared when things settle.
+        return found if found in self._current("choices") else None
+
+    @property
+    def choices(self) -> Choices[T]:
+        """What may be picked, in order."""
+        offered: Choices[T] = self._read("choices")
+        return offered
+
+    @choices.setter
+    def choices(self, choices: Choices[T] | tuple[T, ...] | list[T]) -> None:
+        self._engine.set_property(self, "choices", choices, Choices)

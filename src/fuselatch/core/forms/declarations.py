@@ -1,0 +1,205 @@
+"""Declarations: the controls of a form as its class states them.
+
+A declaration is shared by the class and all its forms, and never changes; on a form the same name
+gives the live control. `Declaration[L]` knows the class of its live control, `Entry[L, R, G]`
+also what reading its value gives (`R`) and what it holds when not blank (`G`), so that checkers
+and editors know both.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import TYPE_CHECKING, Any, ClassVar, Final, Generic, Literal, Self, TypedDict, TypeVar, Unpack, overload
+
+from fuselatch.core.forms.controls import Live, LiveButton, LiveLabel
+from fuselatch.core.forms.rules import Rule, is_rule
+from fuselatch.core.forms.sources import EventSource
+from fuselatch.core.model.errors import DeclarationError
+from fuselatch.core.model.events import CONTROL_EVENTS
+from fuselatch.core.model.findings import Finding
+from fuselatch.core.model.formats import Formats
+from fuselatch.core.model.names import suggest
+from fuselatch.core.model.values import to_text
+
+L_co = TypeVar("L_co", bound=Live, covariant=True)
+R_co = TypeVar("R_co", covariant=True)
+G_co = TypeVar("G_co", covariant=True)
+
+
+class ControlOptions(TypedDict, total=False):
+    """What every control can be declared with: constants, or rules of the form."""
+
+    enabled: bool | Rule[bool]
+    visible: bool | Rule[bool]
+    help: str | Rule[str]
+
+
+class EntryOptions(ControlOptions, total=False):
+    """What every control that takes entries can be declared with besides.
+
+    `required="warn"` makes a gap a warning.
+    """
+
+    required: bool | Literal["warn"] | Rule[bool]
+
+
+ALWAYS: Final[Mapping[str, Any]] = {"enabled": True, "visible": True, "help": ""}
+"""What holds for a property that is not declared."""
+
+
+class Source:
+    """An event of a declaration, read as an attribute of it: `length.changed`."""
+
+    __slots__ = ("name",)
+
+    def __init__(self, name: str) -> None:
+        self.name = name
+
+    def __get__(self, instance: Declaration[Any] | None, owner: type) -> EventSource:
+        return EventSource(instance if instance is not None else owner, self.name)
+
+
+class Declaration(Generic[L_co]):
+    """A declared control. On the class it gives itself, on a form the live control of its name."""
+
+    kind: ClassVar[str] = "control"
+    live: ClassVar[type[Live]] = Live
+    options: ClassVar[frozenset[str]] = frozenset(ControlOptions.__annotations__)
+    takes_focus: ClassVar[bool] = False
+    holds_value: ClassVar[bool] = False
+    name: str = ""
+    """The attribute that it was assigned to; also its path in the form."""
+
+    def __init__(self, caption: str | Rule[str], options: Mapping[str, Any], **more: Any) -> None:
+        for option in options:
+            if option not in self.options:
+                hint = suggest(option, sorted(self.options))
+                raise DeclarationError(f"{type(self).__name__}({caption!r}): there is no option '{option}'; {hint}")
+        properties = {**ALWAYS, "caption": caption, **options, **more}
+        self.rules: dict[str, Any] = {key: value for key, value in properties.items() if is_rule(value)}
+        self.constants: dict[str, Any] = {key: value for key, value in properties.items() if not is_rule(value)}
+
+    def __set_name__(self, owner: type, name: str) -> None:
+        if not self.name:
+            self.name = name
+            if self.constants.get("caption") == "":
+                self.constants["caption"] = name.replace("_", " ").capitalize()
+
+    @overload
+    def __get__(self, instance: None, owner: type) -> Self: ...
+    @overload
+    def __get__(self, instance: object, owner: type) -> L_co: ...
+    def __get__(self, instance: object | None, owner: type) -> Self | L_co:
+        if instance is None:
+            return self
+        # An open form has its live controls in its own dict, which Python asks first.
+        raise AttributeError(f"{type(instance).__name__} is not open, so '{self.name}' has no live control")
+
+    if not TYPE_CHECKING:
+
+        def __getattr__(self, name: str) -> Any:
+            hint = suggest(name, self.events(), "its events are")
+            if name in CONTROL_EVENTS:
+                raise DeclarationError(f"a {type(self).__name__} can't raise '{name}': {hint}")
+            raise AttributeError(f"a declared {type(self).__name__} has no '{name}': {hint}")
+
+    @classmethod
+    def events(cls) -> tuple[str, ...]:
+        """The events that this kind of control can raise."""
+        return tuple(
+            name for name in CONTROL_EVENTS if any(isinstance(vars(base).get(name), Source) for base in cls.__mro__)
+        )
+
+    def __repr__(self) -> str:
+        return f"<{type(self).__name__} {self.name or self.constants.get('caption')!r}>"
+
+
+class Label(Declaration[LiveLabel]):
+    """A text to look at. Its `value` is apart from its caption and may start empty."""
+
+    kind = "label"
+    live = LiveLabel
+    holds_value = True
+    blank: ClassVar[str] = ""
+    changed = Source("changed")
+
+    def __init__(self, caption: str = "", *, value: str | Rule[str] = "", **options: Unpack[ControlOptions]) -> None:
+        super().__init__(caption, options, value=value)
+
+    def coerce(self, value: object) -> str:
+        """Exactly a text."""
+        return to_text(value)
+
+    def show(self, value: str, formats: Formats) -> str:
+        """The text itself."""
+        return value
+
+
+class Button(Declaration[LiveButton]):
+    """Something to press. `closes` is the verdict with which pressing it closes the form.
+
+    "accepted" submits: checks come first. "cancelled", or a word of one's own, is a free way out.
+    """
+
+    kind = "button"
+    live = LiveButton
+    takes_focus = True
+    entered = Source("entered")
+    left = Source("left")
+    clicked = Source("clicked")
+
+    def __init__(self, caption: str = "", *, closes: str | None = None, **options: Unpack[ControlOptions]) -> None:
+        super().__init__(caption, options)
+        if closes is not None and not closes.strip():
+            raise DeclarationError(f"Button({caption!r}): closes='' is no verdict; write 'accepted', 'cancelled' or a word")
+        self.closes = closes
+
+
+class Entry(Declaration[L_co], Generic[L_co, R_co, G_co]):
+    """A control that holds a value and takes entries.
+
+    A subclass says how a program's value is converted (`coerce`), a typed text read (`parse`), a
+    value written (`show`), and what its declared rules find (`judge`).
+    """
+
+    options = frozenset(EntryOptions.__annotations__)
+    takes_focus = True
+    holds_value = True
+    needed: ClassVar[str] = "an entry is needed"
+    entered = Source("entered")
+    leaving = Source("leaving")
+    left = Source("left")
+    changed = Source("changed")
+
+    def __init__(self, caption: str | Rule[str], options: Mapping[str, Any], **more: Any) -> None:
+        super().__init__(caption, {"required": False, **options}, **more)
+
+    @property
+    def blank(self) -> R_co:
+        """What the control holds when it is blank."""
+        return None  # type: ignore[return-value]
+
+    if TYPE_CHECKING:
+
+        @property
+        def holds(self) -> G_co:
+            """Only for checkers: what the control holds when it is not blank."""
+
+    def coerce(self, value: object) -> Any:
+        """A program's value as exactly the control's type; raises `TypeError` where it can't be."""
+        raise NotImplementedError
+
+    def parse(self, text: str, live: Any, formats: Formats) -> Any:
+        """A trimmed, typed text as a value; raises `Unparsable` with what is expected."""
+        raise NotImplementedError
+
+    def show(self, value: Any, formats: Formats) -> str:
+        """A value that is not blank as the text of the entry."""
+        return str(value)
+
+    def judge(self, live: Any, value: Any, formats: Formats) -> list[Finding]:
+        """What the declared rules find in a value."""
+        required = live.required
+        if required and (value == self.blank or value is False):
+            return [Finding(self.needed, "warn" if required == "warn" else "refuse", "required")]
+        return []

@@ -1,0 +1,94 @@
+"""Prompts: questions that a form puts to a person, declared on the class."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from string import Formatter
+from typing import Any, Final, Literal, TypeAlias
+
+from fuselatch.core.model.errors import DeclarationError, UnknownName
+from fuselatch.core.model.names import suggest
+
+Tone: TypeAlias = Literal["plain", "question", "warning", "danger"]
+TONES: Final = ("plain", "question", "warning", "danger")
+MOST_BUTTONS: Final = 4
+
+
+class Prompt:
+    """A question with up to four buttons.
+
+    `text` may name controls and facts in braces: `"{vessel} overhangs by {over:.1f} m"`. `default`
+    is the button that Enter presses, `cancel` the one that Escape and the close button press;
+    where neither is given the last button is both, and `cancel` is the default where only that is
+    given. `tone` is one of plain, question, warning, danger. Raises `DeclarationError` where a
+    button is named that isn't there.
+    """
+
+    __slots__ = ("buttons", "cancel", "default", "fields", "text", "title", "tone")
+
+    def __init__(
+        self,
+        text: str,
+        *,
+        title: str = "",
+        buttons: tuple[str, ...] = ("OK", "Cancel"),
+        default: str | None = None,
+        cancel: str | None = None,
+        tone: Tone = "question",
+    ) -> None:
+        where = f"Prompt({text[:30]!r}…)" if len(text) > 30 else f"Prompt({text!r})"
+        if not isinstance(buttons, tuple) or not 1 <= len(buttons) <= MOST_BUTTONS or len(set(buttons)) < len(buttons):
+            raise DeclarationError(f"{where}: buttons are one to four different captions in a tuple, not {buttons!r}")
+        for role, button in (("default", default), ("cancel", cancel)):
+            if button is not None and button not in buttons:
+                raise DeclarationError(f"{where}: {role} '{button}' is no button of it; {suggest(button, buttons)}")
+        if tone not in TONES:
+            raise DeclarationError(f"{where}: there is no tone '{tone}'; {suggest(tone, TONES)}")
+        self.text = text
+        self.title = title
+        self.buttons = tuple(buttons)
+        self.default = default if default is not None else buttons[-1]
+        self.cancel = cancel if cancel is not None else self.default
+        self.tone: Tone = tone
+        self.fields = self._fields(where)
+
+    def _fields(self, where: str) -> tuple[str, ...]:
+        """The names in braces, each once."""
+        try:
+            named = [name for _, name, _, _ in Formatter().parse(self.text) if name is not None]
+        except ValueError as error:
+            raise DeclarationError(f"{where}: {error}; write {{{{ and }}}} for plain braces") from None
+        for name in named:
+            if not name.isidentifier():
+                raise DeclarationError(f"{where}: '{{{name}}}' is no name; put a control's or a fact's name in braces")
+        return tuple(dict.fromkeys(named))
+
+    def filled(self, facts: Mapping[str, Any]) -> str:
+        """The text with its facts filled in.
+
+        Raises `UnknownName` for a fact that is missing, `ValueError` for one that its format does
+        not fit.
+        """
+        for name in self.fields:
+            if name not in facts:
+                raise UnknownName(f"the prompt {self.text!r} wants a fact '{name}': {suggest(name, facts, 'known are')}")
+        return self.text.format_map(facts)
+
+    def __repr__(self) -> str:
+        return f"Prompt({self.text!r}, buttons={self.buttons!r})"
+
+
+class Shown:
+    """A control in a prompt's text: shown as in its entry, or by a format of its value."""
+
+    __slots__ = ("text", "value")
+
+    def __init__(self, text: str, value: Any) -> None:
+        self.text = text
+        self.value = value
+
+    def __format__(self, spec: str) -> str:
+        return format(self.value, spec) if spec and self.value is not None else self.text
+
+    def __str__(self) -> str:
+        return self.text

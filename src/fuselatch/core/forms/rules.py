@@ -1,0 +1,71 @@
+"""Rules: properties that follow others, as functions of the form or through `derive`."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any, TypeAlias, TypeVar, overload
+
+from fuselatch.core.model.cells import Derived
+from fuselatch.core.model.errors import DeclarationError
+
+if TYPE_CHECKING:
+    from fuselatch.core.forms.declarations import Entry
+
+A = TypeVar("A")
+B = TypeVar("B")
+C = TypeVar("C")
+D = TypeVar("D")
+T = TypeVar("T")
+
+Rule: TypeAlias = Callable[[Any], T] | Derived[T]
+"""A property that follows others: a function of the form, or what `derive` gives."""
+
+
+def is_rule(value: object) -> bool:
+    """Whether an option is a rule rather than a constant."""
+    return isinstance(value, Derived) or (callable(value) and not isinstance(value, type))
+
+
+@overload
+def derive(function: Callable[[A], T], a: Entry[Any, Any, A], /) -> Derived[T]: ...
+@overload
+def derive(function: Callable[[A, B], T], a: Entry[Any, Any, A], b: Entry[Any, Any, B], /) -> Derived[T]: ...
+@overload
+def derive(
+    function: Callable[[A, B, C], T], a: Entry[Any, Any, A], b: Entry[Any, Any, B], c: Entry[Any, Any, C], /
+) -> Derived[T]: ...
+@overload
+def derive(
+    function: Callable[[A, B, C, D], T],
+    a: Entry[Any, Any, A],
+    b: Entry[Any, Any, B],
+    c: Entry[Any, Any, C],
+    d: Entry[Any, Any, D],
+    /,
+) -> Derived[T]: ...
+@overload
+def derive(
+    function: Callable[..., T],
+    a: Entry[Any, Any, Any],
+    b: Entry[Any, Any, Any],
+    c: Entry[Any, Any, Any],
+    d: Entry[Any, Any, Any],
+    e: Entry[Any, Any, Any],
+    /,
+    *more: Entry[Any, Any, Any],
+) -> Derived[T]: ...
+def derive(function: Callable[..., T], /, *inputs: Any) -> Derived[T]:
+    """A rule that calls `function` with the values of controls, and is blank while one of them is.
+
+    Takes a plain function and the declared controls in the order of its arguments; the function
+    changes nothing and can't wait. Raises `DeclarationError` for an input that holds no value.
+    """
+    name = getattr(function, "__name__", type(function).__name__)
+    if not callable(function):
+        raise DeclarationError(f"derive(…) takes a function first, not {name}")
+    if not inputs:
+        raise DeclarationError(f"derive({name}) names no control; name those whose values it takes")
+    for given in inputs:
+        if not getattr(given, "holds_value", False):
+            raise DeclarationError(f"derive({name}, …) takes declared controls that hold a value, not {given!r}")
+    return Derived(function, inputs)

@@ -1,0 +1,69 @@
+"""Attaching handlers: `@length.changed`, `@on(length.left, beam.left)`, `@Form.opened`.
+
+Decorators mark a function and return the same function; the form class collects the marks.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, TypeVar
+
+from fuselatch.core.model.errors import DeclarationError
+
+F = TypeVar("F", bound=Callable[..., Any])
+MARK = "_fuselatch_hears"
+
+
+class EventSource:
+    """An event of a declared control or of a form class, to attach handlers to."""
+
+    __slots__ = ("name", "owner")
+
+    def __init__(self, owner: Any, name: str) -> None:
+        self.owner = owner
+        self.name = name
+
+    def __call__(self, function: F) -> F:
+        """Attach one handler: a method that takes `self`, or `self` and the event."""
+        return on(self)(function)
+
+    def __repr__(self) -> str:
+        return f"{getattr(self.owner, '__name__', None) or self.owner.name}.{self.name}"
+
+
+class FormEvent:
+    """A form's event in a class body; read from a class it is an `EventSource` of that class."""
+
+    def __set_name__(self, owner: type, name: str) -> None:
+        self.name = name
+
+    def __get__(self, instance: object, owner: type) -> EventSource:
+        return EventSource(owner, self.name)
+
+
+def on(*sources: EventSource) -> Callable[[F], F]:
+    """Attach one handler to one or many events: `@on(length.left, beam.left)`.
+
+    Returns the function unchanged. Raises `DeclarationError` for anything that is no event.
+    """
+    for source in sources:
+        if not isinstance(source, EventSource):
+            raise DeclarationError(
+                f"on(…) takes events such as length.changed, not {type(source).__name__}; name the event behind the control"
+            )
+    if not sources:
+        raise DeclarationError("on() names no event; name at least one, such as on(length.changed)")
+
+    def attach(function: F) -> F:
+        if not hasattr(function, "__code__"):
+            raise DeclarationError(f"a handler is a plain method, not {type(function).__name__}; put the event on top")
+        heard: list[EventSource] = function.__dict__.setdefault(MARK, [])
+        heard.extend(sources)
+        return function
+
+    return attach
+
+
+def heard_by(function: object) -> tuple[EventSource, ...]:
+    """The events that a function was marked to hear; none for anything else."""
+    return tuple(getattr(function, "__dict__", {}).get(MARK, ()))

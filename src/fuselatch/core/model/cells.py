@@ -1,0 +1,83 @@
+"""Tracked cells: derived properties, what they read, and who reads them.
+
+A *node* is whatever has properties that a rule may read (a live control, a session); it keeps in
+`_watchers` which cells read which of its properties. A cell is a rule with the value it gave last.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, Generic, Protocol, TypeAlias, TypeVar
+
+T = TypeVar("T")
+
+
+class Node(Protocol):
+    """What a rule may read from."""
+
+    _watchers: dict[str, dict[Cell, None]] | None
+
+    def _current(self, prop: str) -> Any:
+        """The property as it stands now."""
+
+
+Inputs: TypeAlias = dict[tuple[Node, str], Any]
+
+
+class Derived(Generic[T]):
+    """A rule whose inputs are known: `function` called with the values of `inputs`."""
+
+    __slots__ = ("function", "inputs")
+
+    def __init__(self, function: Callable[..., T], inputs: tuple[Any, ...]) -> None:
+        self.function = function
+        self.inputs = inputs
+
+
+UNSEEN: Any = type("Unseen", (), {"__repr__": lambda self: "unseen"})()
+"""The value of a cell that has never run."""
+
+
+class Cell:
+    """One derived property (or one written check) of one live control.
+
+    `node` and `prop` say what it gives, `run` computes it; `inputs` holds what it read when it last
+    ran, with the values seen then. `cause` is the trace entry that made it stale. `announced` is the
+    value that was announced last, `where` the author's function.
+    """
+
+    __slots__ = (
+        "announced", "cause", "fresh", "inputs", "node", "order", "prop", "run", "running", "value", "where",
+    )  # fmt: skip
+
+    def __init__(self, node: Node, prop: str, run: Callable[[], Any], order: tuple[int, int, int], where: Any) -> None:
+        self.node = node
+        self.prop = prop
+        self.run = run
+        self.order = order
+        self.where = where
+        self.value: Any = UNSEEN
+        self.announced: Any = UNSEEN
+        self.fresh = False
+        self.running = False
+        self.inputs: Inputs = {}
+        self.cause = 0
+
+
+def watch(cell: Cell, inputs: Inputs) -> None:
+    """Note what a cell has read, and have it told when any of that differs."""
+    if inputs.keys() != cell.inputs.keys():
+        unwatch(cell)
+        for node, prop in inputs:
+            if node._watchers is None:
+                node._watchers = {}
+            node._watchers.setdefault(prop, {})[cell] = None
+    cell.inputs = inputs
+
+
+def unwatch(cell: Cell) -> None:
+    """Forget what a cell has read."""
+    for node, prop in cell.inputs:
+        if node._watchers is not None and prop in node._watchers:
+            node._watchers[prop].pop(cell, None)
+    cell.inputs = {}

@@ -1,0 +1,143 @@
+"""The trace: one flat entry for each thing that happened, each with its cause.
+
+Entries hold text and immutable values taken at once. They are kept as bare tuples, since a
+gesture makes some ten of them, and become `Entry` when somebody looks.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+from bisect import bisect_right
+from collections.abc import Iterator, Sequence
+from datetime import date, datetime, time
+from decimal import Decimal
+from typing import Any, Final, NamedTuple, TypeAlias, overload
+
+from fuselatch.core.model.values import short_text
+
+KINDS: Final = (
+    "gesture", "refused", "step", "event", "handler", "change", "finding", "prompt", "answer",
+    "latch", "open", "close", "hold", "drop", "stale", "write", "error", "fuse",
+)  # fmt: skip
+"""Every kind of entry."""
+
+ATOMS: Final = frozenset({str, int, float, bool, type(None), Decimal, date, time, datetime})
+"""Types whose instances an entry may hold as they are."""
+
+FIRST_FEW = 3
+Row: TypeAlias = tuple[int, str, str, str, str, Any, Any]
+
+
+class Entry(NamedTuple):
+    """One line of the trace.
+
+    `number` counts from 1; `cause` is the number of the entry that brought this one about (0: none);
+    `kind` one of `KINDS`; `form` and `control` name where; `name` is the event, step, handler or
+    property; `old` and `new` are what it was and became; `time` is the session's (ISO 8601, or "").
+    """
+
+    number: int
+    cause: int
+    kind: str
+    form: str
+    control: str
+    name: str
+    old: Any
+    new: Any
+    time: str
+
+    def to_json(self) -> str:
+        """The entry as one line of JSON Lines, its keys in the order of the fields."""
+        return json.dumps(self._asdict(), ensure_ascii=False, default=str)
+
+
+class Trace(Sequence[Entry]):
+    """The entries of one session, in order; it only grows."""
+
+    def __init__(self) -> None:
+        self.rows: list[Row] = []
+        self.times: list[tuple[int, str]] = []
+
+    def add(self, cause: int, kind: str, form: str, control: str, name: str, old: object = None, new: object = None) -> int:
+        """Add one entry and give its number."""
+        if old.__class__ not in ATOMS:
+            old = freeze(old)
+        if new.__class__ not in ATOMS:
+            new = freeze(new)
+        self.rows.append((cause, kind, form, control, name, old, new))
+        return len(self.rows)
+
+    def stamp(self, time: str) -> None:
+        """Say what the session's clock reads from here on."""
+        if not self.times or self.times[-1][1] != time:
+            self.times.append((len(self.rows), time))
+
+    def __len__(self) -> int:
+        return len(self.rows)
+
+    @overload
+    def __getitem__(self, index: int) -> Entry: ...
+    @overload
+    def __getitem__(self, index: slice) -> list[Entry]: ...
+    def __getitem__(self, index: int | slice) -> Entry | list[Entry]:
+        if isinstance(index, slice):
+            return [self._entry(at) for at in range(*index.indices(len(self.rows)))]
+        return self._entry(range(len(self.rows))[index])
+
+    def __iter__(self) -> Iterator[Entry]:
+        return (self._entry(at) for at in range(len(self.rows)))
+
+    def _entry(self, at: int) -> Entry:
+        found = bisect_right(self.times, at, key=lambda mark: mark[0])
+        return Entry(at + 1, *self.rows[at], self.times[found - 1][1] if found else "")
+
+    def last_change(self, form: str, control: str, name: str) -> int | None:
+        """The number of the last entry that changed a property of a control."""
+        wanted = ("change", form, control, name)
+        for at in range(len(self.rows) - 1, -1, -1):
+            if self.rows[at][1:5] == wanted:
+                return at + 1
+        return None
+
+    def to_jsonl(self) -> str:
+        """The whole trace as JSON Lines, one entry a line, a newline behind each."""
+        return "".join(entry.to_json() + "\n" for entry in self)
+
+
+def freeze(value: object) -> object:
+    """A value as the trace keeps it: an atom as it is, a list as its count and first few, else its text.
+
+    No address, set order or id gets in: a default repr, which shows an address, gives way to the
+    name of the type.
+    """
+    if value.__class__ in ATOMS:
+        return value
+    if isinstance(value, Sequence) and not isinstance(value, str | bytes):
+        few = ", ".join(plain(item) for item in value[:FIRST_FEW])
+        return f"{len(value)}: {few}{', …' if len(value) > FIRST_FEW else ''}" if len(value) else "0"
+    if isinstance(value, set | frozenset | dict):
+        return f"{type(value).__name__} of {len(value)}"
+    return plain(value)
+
+
+def plain(value: object) -> str:
+    """An object's text on one line, without addresses."""
+    if isinstance(value, str):
+        return str.__str__(value)
+    if type(value).__str__ is object.__str__ and type(value).__repr__ is object.__repr__:
+        return f"<{type(value).__name__}>"
+    try:
+        text = " ".join(str(value).split())
+    except Exception:
+        return f"<{type(value).__name__}>"
+    return f"<{type(value).__name__}>" if " at 0x" in text else short_text(text)
+
+
+ADDRESS = re.compile(r" at 0x[0-9A-Fa-f]+")
+FOLDERS = re.compile(r"(?:[A-Za-z]:)?(?:[/\\][^\s/\\'\"]+)*[/\\](?=[^\s/\\'\"]+)")
+
+
+def safe_text(text: str) -> str:
+    """A text that differs from run to run in nothing: addresses and folders taken out."""
+    return FOLDERS.sub("", ADDRESS.sub("", text))

@@ -1,0 +1,126 @@
+"""Values: from a program's object to a control's exact type, and from typed text to a value.
+
+Every conversion is strict: what does not fit is a `TypeError` (a program's) or `Unparsable`
+(a person's), never a guess.
+"""
+
+from __future__ import annotations
+
+import decimal
+from decimal import Decimal
+from math import isfinite
+
+from fuselatch.core.model.formats import Formats
+
+ROUNDING = {
+    "half-up": decimal.ROUND_HALF_UP,
+    "half-even": decimal.ROUND_HALF_EVEN,
+    "down": decimal.ROUND_DOWN,
+    "up": decimal.ROUND_UP,
+}
+"""Named rules by which a Money set by a program is rounded; the names are those of IEEE 754 in words."""
+
+EXACT = decimal.Context(prec=400)
+"""Wide enough that no number a form can hold loses a digit."""
+
+
+class Unparsable(ValueError):
+    """A typed text is no value; the text of this error says what is expected."""
+
+
+def wrong_type(value: object, wanted: str) -> TypeError:
+    """The error for a value that a program set, of a type that its control does not hold."""
+    return TypeError(f"{wanted} is wanted here, not {type(value).__name__} {short(value)}")
+
+
+def short(value: object, most: int = 40) -> str:
+    """A value's repr on one line, cut to `most` characters; a broken repr gives the type's name."""
+    try:
+        text = " ".join(repr(value).split())
+    except Exception:
+        text = f"<{type(value).__name__}>"
+    return text if len(text) <= most else text[: most - 1] + "…"
+
+
+def to_text(value: object) -> str:
+    """Exactly a str; None is the blank text."""
+    if value is None:
+        return ""
+    if not isinstance(value, str):
+        raise wrong_type(value, "text (str)")
+    text = str.__str__(value) if type(value) is not str else value
+    return "" if text.isspace() else text
+
+
+def to_float(value: object) -> float | None:
+    """Exactly a float; an int is taken where it fits."""
+    if value is None:
+        return None
+    if isinstance(value, bool) or not isinstance(value, int | float):
+        raise wrong_type(value, "a number (float or int)")
+    try:
+        number = float(value)
+    except OverflowError:
+        raise wrong_type(value, "a number that fits a float") from None
+    if not isfinite(number):
+        raise TypeError(f"a finite number is wanted here, not {number}")
+    return number
+
+
+def to_int(value: object) -> int | None:
+    """Exactly an int."""
+    if value is None:
+        return None
+    if isinstance(value, bool) or not isinstance(value, int):
+        raise wrong_type(value, "a whole number (int)")
+    return int(value)
+
+
+def to_decimal(value: object) -> Decimal | None:
+    """Exactly a Decimal; an int is taken, a float never."""
+    if value is None:
+        return None
+    if isinstance(value, bool) or not isinstance(value, int | Decimal):
+        raise wrong_type(value, "an amount (Decimal or int)")
+    amount = Decimal(value)
+    if not amount.is_finite():
+        raise TypeError(f"a finite amount is wanted here, not {amount}")
+    return amount
+
+
+def to_bool(value: object) -> bool:
+    """Exactly a bool."""
+    if not isinstance(value, bool):
+        raise wrong_type(value, "True or False")
+    return value
+
+
+def rounded(amount: Decimal, decimals: int, rule: str) -> Decimal:
+    """An amount with `decimals` places by one of the rules in `ROUNDING`."""
+    return amount.quantize(Decimal(1).scaleb(-decimals), rounding=ROUNDING[rule], context=EXACT)
+
+
+def parse_number(text: str, formats: Formats, expected: str, decimals: int | None) -> Decimal:
+    """A typed number with at most `decimals` places that matter.
+
+    Raises `Unparsable`: `expected` says what would be right.
+    """
+    number = formats.parse_number(text)
+    if number is None:
+        raise Unparsable(f"'{short_text(text)}' is not {expected}")
+    if decimals is not None and places(number) > decimals:
+        limit = "no decimals" if decimals == 0 else f"at most {decimals} decimals" if decimals > 1 else "one decimal"
+        raise Unparsable(f"'{short_text(text)}' has more decimals than fit; {limit}")
+    return number
+
+
+def places(number: Decimal) -> int:
+    """Decimal places that are not just trailing noughts."""
+    exponent = number.normalize(EXACT).as_tuple().exponent
+    return max(0, -exponent) if isinstance(exponent, int) else 0
+
+
+def short_text(text: str, most: int = 40) -> str:
+    """A typed text for a message, on one line and cut to `most` characters."""
+    text = " ".join(text.split())
+    return text if len(text) <= most else text[: most - 1] + "…"
