@@ -136,6 +136,12 @@ class Session:
             raise Refused(str(gesture), *found)
         self._start(gesture, lambda turn: carry(turn, gesture, control), "person")
 
+    def drop_rest(self, why: str) -> None:
+        """Have the trace and the view say that the rest of what a person was doing has come to nothing."""
+        if self.recording:
+            self.trace.add(len(self.trace), "drop", self.front._state.name, "", "rest of the keys", None, why)
+        self.notice = why
+
     def _target(self, gesture: Gesture) -> Live | None:
         if not gesture.control:
             if gesture.verb not in ("tab", "answer", "close"):
@@ -397,7 +403,7 @@ class Session:
         order = form._state.order
         start = here._plan.index + 1 if here is not None else 0
         for offset in range(len(order)):
-            control = order[(start + offset) % len(order)]
+            control: Live = order[(start + offset) % len(order)]
             if self.takes_focus(control):
                 return control
         return None

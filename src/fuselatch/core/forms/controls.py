@@ -56,6 +56,11 @@ class Live:
         return found
 
     @property
+    def declared(self) -> Any:
+        """The control's declaration."""
+        return self._decl
+
+    @property
     def caption(self) -> str:
         """What people call the control."""
         text: str = self._read("caption")

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING, Any, ClassVar, ParamSpec, dataclass_transform
 
 from fuselatch.core.forms.collect import Namespace, collect
+from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.params import Param
 from fuselatch.core.forms.plans import FormPlan
 from fuselatch.core.forms.port import EnginePort, SessionView
@@ -131,6 +132,21 @@ class Form(metaclass=FormMeta):
     def __repr__(self) -> str:
         state = self.__dict__.get("_state")
         return f"<{state.name} {state.phase}>" if state is not None else f"<{type(self).__name__}>"
+
+
+def controls_of(form: Form) -> Mapping[str, Live]:
+    """The live controls of an open (or closed) form by path, in tab order."""
+    return form._state.controls
+
+
+def plan_of(form: type[Form]) -> FormPlan:
+    """What a form class declares."""
+    return form._plan
+
+
+def name_of(form: Form) -> str:
+    """What a form is called in the trace: its class, with a number from the second of a class on."""
+    return form._state.name
 
 
 def make(form: type[Form], engine: EnginePort, opener: Form | None, serial: int, name: str) -> Form:

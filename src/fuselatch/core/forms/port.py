@@ -22,6 +22,8 @@ if TYPE_CHECKING:
 class SessionView(Protocol):
     """What a handler may ask of `self.session`."""
 
+    formats: Formats
+
     @property
     def user(self) -> str:
         """Who is at the form."""
@@ -37,7 +39,6 @@ class EnginePort(SessionView, Protocol):
     """What live forms and controls ask of the engine."""
 
     tracker: Inputs | None
-    formats: Formats
 
     def fresh(self, cell: Cell) -> Any:
         """A cell's value, computed where an input has changed."""

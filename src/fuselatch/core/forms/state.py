@@ -40,7 +40,7 @@ class FormState:
         self.outcome: Outcome | None = None
         self.overrides: tuple[Override, ...] = ()
         self.controls: dict[str, Live] = {}
-        self.order: list[Live] = []
+        self.order: list[Any] = []
 
     def move(self, phase: Phase) -> Phase:
         """Go on to another phase; gives the one before. A move that the table lacks is a `ValueError`."""

@@ -1,0 +1,1 @@
+"""Saltmarsh Quay, a made-up marina: the demo of Fuse Latch."""

@@ -1,0 +1,111 @@
+"""The forms of the desk at Saltmarsh Quay."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+
+from fuselatch import (
+    Button,
+    Choice,
+    Event,
+    Finding,
+    Form,
+    Label,
+    Money,
+    Number,
+    Param,
+    Prompt,
+    Text,
+    Tick,
+    Whole,
+    check,
+    warn,
+)
+from marina.tables import Berth, Tariff, Vessel
+
+SNUG = 0.8
+"""A berth takes a boat whose length it has at least four fifths of."""
+
+
+class VesselSearch(Form, title="Find a vessel"):
+    """Finds a vessel that has called before, by the beginning of its name."""
+
+    vessels: tuple[Vessel, ...] = Param()
+    starts_with: str = Param(default="")
+
+    begins = Text("Begins with", default=lambda form: form.starts_with)
+    match = Choice("Vessel", required=True, choices=lambda form: form.matching())
+    details = Label("Details", value=lambda form: form.described())
+    take = Button("Take it", closes="accepted")
+    back = Button("Back", closes="cancelled")
+
+    def matching(self) -> list[str]:
+        """The names that begin as typed, whatever the case."""
+        begins = self.begins.value.casefold()
+        return [vessel.name for vessel in self.vessels if vessel.name.casefold().startswith(begins)]
+
+    def described(self) -> str:
+        """What is known of the vessel that is chosen."""
+        found = next((vessel for vessel in self.vessels if vessel.name == self.match.value), None)
+        return f"{found.kind}, {found.length} m, {found.owner}, {found.home_port}" if found else ""
+
+
+class BookingForm(Form, title="Book a berth"):
+    """Takes a visiting boat's details and books it a free berth."""
+
+    berths: tuple[Berth, ...] = Param()
+    vessels: tuple[Vessel, ...] = Param()
+    tariff: Tariff = Param()
+
+    vessel = Text("Vessel", required=True, max_length=40)
+    find = Button("Find…")
+    length = Number("Length", unit="m", minimum=3, maximum=60, decimals=2, required=True)
+    nights = Whole("Nights", minimum=1, maximum=30, default=1, required=True)
+    pier = Choice("Pier", required=True, choices=lambda form: dict.fromkeys(berth.pier for berth in form.berths))
+    berth = Choice("Berth", required=True, choices=lambda form: form.suitable_berths())
+    visitor = Tick("Visitor")
+    port = Text("Home port", enabled=lambda form: form.visitor.value, required=True)
+    price = Money("Price", unit="EUR", value=lambda form: form.price_of_stay())
+    book = Button("Book", closes="accepted")
+    leave = Button("Leave", closes="cancelled")
+
+    too_long = Prompt(
+        "{vessel} overhangs {berth} by {over:.1f} m. Book anyway?",
+        title="Long boat",
+        buttons=("Book anyway", "Change berth"),
+        default="Change berth",
+        tone="warning",
+    )
+
+    def suitable_berths(self) -> list[str]:
+        """The pier's free berths of at least four fifths of the boat's length."""
+        least = (self.length.value or 0) * SNUG
+        return [berth.name for berth in self.berths if berth.pier == self.pier.value and berth.length >= least]
+
+    def price_of_stay(self) -> Decimal | None:
+        """The price by the tariff; blank until length and nights are known."""
+        return self.tariff.price(self.length.value, self.nights.value)
+
+    @check(length)
+    def plausible(self, length: float) -> Finding | None:
+        """A boat longer than any band may be booked, but somebody should have looked."""
+        return warn("unusually long") if length > self.tariff.bands[-1][0] else None
+
+    @find.clicked
+    def look_up_vessel(self) -> None:
+        """Let the person find the vessel, and fill in what is known of it."""
+        outcome = self.open(VesselSearch, vessels=self.vessels, starts_with=self.vessel.value)
+        if not outcome.accepted:
+            return
+        found = next(vessel for vessel in self.vessels if vessel.name == outcome[VesselSearch.match])
+        self.vessel.value = found.name
+        self.length.value = found.length
+        self.visitor.value = found.home_port != "Saltmarsh Quay"
+        self.port.value = found.home_port
+
+    @Form.accepting
+    def confirm_overhang(self, event: Event) -> None:
+        """Ask before a boat is booked into a berth that is shorter than it."""
+        over = self.length.given - next(berth.length for berth in self.berths if berth.name == self.berth.value)
+        if over > 0 and self.ask(self.too_long, over=over) == "Change berth":
+            event.hold("choose a longer berth")

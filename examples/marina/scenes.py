@@ -1,0 +1,28 @@
+"""Scenes to rehearse: the forms of Saltmarsh Quay with the rows of a day."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from fuselatch.rehearsal import Scene
+from marina import tables
+from marina.forms import BookingForm, VesselSearch
+
+
+def quiet_monday() -> Scene:
+    """The booking form on a morning in May, with the berths that are free that night."""
+    now = datetime(2031, 5, 5, 9, 30)
+    day = now.date()
+    return Scene(
+        BookingForm,
+        user="desk-2",
+        now=now,
+        berths=tables.free_on(day),
+        vessels=tables.vessels(),
+        tariff=tables.tariff_on(day),
+    )
+
+
+def searching() -> Scene:
+    """The vessel search on its own."""
+    return Scene(VesselSearch, user="desk-2", vessels=tables.vessels())

@@ -1,0 +1,122 @@
+"""The tables of Saltmarsh Quay, read from CSV."""
+
+from __future__ import annotations
+
+import csv
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date, timedelta
+from decimal import Decimal
+from functools import cache
+from importlib.resources import files
+from pathlib import Path
+
+
+@dataclass(frozen=True, slots=True)
+class Berth:
+    """A place at a pier; lengths in metres."""
+
+    name: str
+    pier: str
+    length: float
+
+
+@dataclass(frozen=True, slots=True)
+class Vessel:
+    """A boat that has called before; its length in metres."""
+
+    name: str
+    kind: str
+    length: float
+    owner: str
+    home_port: str
+
+
+@dataclass(frozen=True, slots=True)
+class Booking:
+    """A berth booked for a vessel for some nights; the price in EUR."""
+
+    number: int
+    vessel: str
+    berth: str
+    arrival: date
+    nights: int
+    price: Decimal
+
+    @property
+    def departure(self) -> date:
+        """The day on which the berth is free again."""
+        return self.arrival + timedelta(days=self.nights)
+
+
+@dataclass(frozen=True, slots=True)
+class Tariff:
+    """What a night costs in one season: pairs of the greatest length in metres and EUR, shortest first."""
+
+    season: str
+    bands: tuple[tuple[float, Decimal], ...]
+
+    def price(self, length: float | None, nights: int | None) -> Decimal | None:
+        """The price of a stay, None where something is missing; a boat longer than any band pays the last."""
+        if length is None or nights is None:
+            return None
+        per_night = next((price for up_to, price in self.bands if length <= up_to), self.bands[-1][1])
+        return per_night * nights
+
+
+def rows(table: str) -> Iterable[Mapping[str, str]]:
+    """The rows of one table of the marina."""
+    text = files("marina").joinpath("data", f"{table}.csv").read_text(encoding="utf-8")
+    return csv.DictReader(text.splitlines())
+
+
+@cache
+def berths() -> tuple[Berth, ...]:
+    """All berths, in the order of the piers."""
+    return tuple(Berth(row["name"], row["pier"], float(row["length"])) for row in rows("berths"))
+
+
+@cache
+def vessels() -> tuple[Vessel, ...]:
+    """All vessels, by name."""
+    return tuple(
+        Vessel(row["name"], row["kind"], float(row["length"]), row["owner"], row["home_port"]) for row in rows("vessels")
+    )
+
+
+@cache
+def bookings() -> tuple[Booking, ...]:
+    """All bookings, by arrival."""
+    return tuple(
+        Booking(
+            int(row["number"]),
+            row["vessel"],
+            row["berth"],
+            date.fromisoformat(row["arrival"]),
+            int(row["nights"]),
+            Decimal(row["price"]),
+        )
+        for row in rows("bookings")
+    )
+
+
+def tariff_on(day: date) -> Tariff:
+    """The tariff of the season that a day is in."""
+    season = "summer" if 4 <= day.month <= 9 else "winter"
+    bands = [(float(row["up_to"]), Decimal(row["per_night"])) for row in rows("tariffs") if row["season"] == season]
+    return Tariff(season, tuple(sorted(bands)))
+
+
+def free_on(day: date) -> tuple[Berth, ...]:
+    """The berths that nobody has booked for a night."""
+    taken = {booking.berth for booking in bookings() if booking.arrival <= day < booking.departure}
+    return tuple(berth for berth in berths() if berth.name not in taken)
+
+
+def write_bookings(path: Path, booked: Sequence[Booking]) -> None:
+    """Write bookings as CSV."""
+    with path.open("w", newline="", encoding="utf-8") as file:
+        writer = csv.writer(file, lineterminator="\n")
+        writer.writerow(["number", "vessel", "berth", "arrival", "nights", "price"])
+        for one in booked:
+            writer.writerow([one.number, one.vessel, one.berth, one.arrival.isoformat(), one.nights, one.price])

@@ -1,0 +1,48 @@
+"""`fuselatch demo`"""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import click
+
+from fuselatch.cli.exits import Exit
+
+
+@click.command(name="demo")
+@click.option(
+    "--into",
+    "folder",
+    default="demo-out",
+    show_default=True,
+    metavar="FOLDER",
+    type=click.Path(file_okay=False, path_type=Path),
+    help="Where to write the bookings and the trace.",
+)
+def command(folder: Path) -> None:
+    """Book berths at Saltmarsh Quay, a made-up marina, from start to end.
+
+    Performs three cue sheets, tells each step with what it set off, and writes the bookings as
+    CSV and the traces as JSON Lines.
+    """
+    from marina.demo import perform_all, write
+
+    from fuselatch.cli.show import console, show, show_count
+
+    out = console()
+    out.print("Saltmarsh Quay: the desk books berths. Each step, and what came of it:\n")
+    done = []
+    for performance in perform_all():
+        done.append(performance)
+        show(out, performance)
+    failed = show_count(out, done)
+    try:
+        written = write(folder, done)
+    except OSError as error:
+        click.echo(f"fuselatch: can't write into {folder}: {error.strerror or error}; choose another with --into", err=True)
+        sys.exit(Exit.UNREADABLE)
+    out.print(f"\n{written.summary}\n\nTry next:")
+    for line in written.next_steps:
+        out.print(f"  {line}")
+    sys.exit(Exit.FAILED if failed else Exit.OK)

@@ -1,0 +1,77 @@
+"""`fuselatch rehearse FILE.cues …`"""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import click
+
+from fuselatch.cli.exits import Exit
+
+
+@click.command(name="rehearse")
+@click.argument("files", nargs=-1, required=True, metavar="FILE.cues…")
+@click.option(
+    "--from",
+    "folders",
+    multiple=True,
+    metavar="FOLDER",
+    type=click.Path(exists=True, file_okay=False, path_type=Path),
+    help="Look for forms and scenes in this folder, too (may be given several times).",
+)
+@click.option("--quiet", "-q", is_flag=True, help="Only what went wrong, and the count.")
+def command(files: tuple[str, ...], folders: tuple[Path, ...], quiet: bool) -> None:
+    """Perform cue sheets: print each step with its trace as a tree, and count what passed and failed.
+
+    Scenes and forms are found in installed packages, in the cue sheet's own folder, and in each
+    --from FOLDER. The exit code is 1 when an expectation fails or a step can't be done, and 2
+    for what can't be read or imported.
+    """
+    from fuselatch.cli.show import console, show, show_count
+    from fuselatch.rehearsal import CueError, Performance, perform, read_cues
+    from fuselatch.rehearsal.loading import importing_from
+
+    out = console()
+    done: list[Performance] = []
+    unreadable = 0
+    for name in files:
+        path = Path(name)
+        try:
+            sheet = read_cues(read(path), name)
+            with importing_from([path.resolve().parent, *(folder.resolve() for folder in folders)]):
+                performance = perform(sheet)
+        except (CueError, OSError) as error:
+            unreadable += 1
+            click.echo(f"fuselatch: {told(error, name)}", err=True)
+            continue
+        done.append(performance)
+        if not quiet:
+            show(out, performance)
+    failed = show_count(out, done) if done else 0
+    sys.exit(Exit.UNREADABLE if unreadable else Exit.FAILED if failed else Exit.OK)
+
+
+def read(path: Path) -> str:
+    """The text of a cue sheet, which is UTF-8."""
+    from fuselatch.rehearsal import CueError
+
+    try:
+        return path.read_text(encoding="utf-8-sig")
+    except UnicodeDecodeError as error:
+        line = path.read_bytes()[: error.start].count(b"\n") + 1
+        raise CueError(str(path), line, 1, "this is no text in UTF-8; save it as such") from None
+
+
+def told(error: Exception, name: str) -> str:
+    """What went wrong with a file, on one line, with the closest file that is there."""
+    if not isinstance(error, OSError):
+        return str(error)
+    if not isinstance(error, FileNotFoundError):
+        return f"{name}: {error.strerror or error}"
+    from fuselatch.core.model.names import suggest
+
+    folder = Path(name).parent
+    near = [str(found) for found in sorted(folder.glob("*.cues"))] if folder.is_dir() else []
+    hint = suggest(name, near, "cue sheets there are") if near else f"no cue sheet is in {folder}"
+    return f"{name}: there is no such file; {hint}"

@@ -1,0 +1,85 @@
+"""Showing performances in a terminal: each step, and what came of it as a tree."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Final
+
+from rich.console import Console
+from rich.text import Text
+
+from fuselatch.core.model.trace import Entry
+from fuselatch.rehearsal.run import Performance, StepResult
+from fuselatch.report.tree import grow, lines
+
+STYLES: Final[Mapping[str, str]] = {
+    "handler": "bold",
+    "change": "green",
+    "finding": "yellow",
+    "prompt": "bold yellow",
+    "answer": "yellow",
+    "open": "cyan",
+    "close": "cyan",
+    "hold": "magenta",
+    "drop": "magenta",
+    "refused": "red",
+    "error": "bold red",
+    "fuse": "bold red",
+    "step": "dim",
+    "event": "dim",
+}
+"""How each kind of entry is drawn; the words say the same without colour."""
+
+
+INDENT = " " * 11
+
+
+def console() -> Console:
+    """Standard output, for people: colours where it is a terminal, nothing read into the text."""
+    return Console(highlight=False, markup=False, emoji=False, soft_wrap=True)
+
+
+def show(out: Console, performance: Performance) -> None:
+    """A whole performance."""
+    show_opening(out, performance)
+    for step in performance.steps:
+        show_step(out, step, performance.trace)
+    out.print()
+
+
+def show_opening(out: Console, performance: Performance) -> None:
+    """Name the cue sheet and what it opens."""
+    sheet = performance.sheet
+    what = f"{sheet.opens.verb} {sheet.opens.words[0].text}"
+    out.print(Text(sheet.name, style="bold"), Text(f"({what})", style="dim"))
+    show_tree(out, performance.opening, performance.trace)
+
+
+def show_step(out: Console, result: StepResult, trace: Sequence[Entry]) -> None:
+    """One step with what came of it."""
+    good = not result.problem
+    mark = Text("  ok  " if good else " FAIL ", style="green" if good else "bold red")
+    verb, _, rest = result.cue.source.partition(" ")
+    line = Text(f"{verb:<8}{rest.strip()}".rstrip(), style="" if verb == "expect" else "bold")
+    out.print(mark + Text(f"{result.cue.line:>3}  ", style="dim") + line)
+    show_tree(out, result.entries, trace)
+    if result.problem:
+        out.print(Text(f"      {result.problem}", style="red"))
+
+
+def show_tree(out: Console, entries: Sequence[Entry], trace: Sequence[Entry]) -> None:
+    """A stretch of the trace as a tree."""
+    for guide, branch in lines(grow(entries, trace)):
+        out.print(Text(INDENT + guide, style="dim") + Text(branch.text, style=STYLES.get(branch.entry.kind, "")))
+
+
+def show_count(out: Console, performances: Iterable[Performance]) -> int:
+    """The last lines: what went wrong, and how many steps passed and failed; gives how many failed."""
+    done = list(performances)
+    for performance in done:
+        for problem in performance.problems:
+            out.print(Text(problem, style="red"))
+    passed, failed = sum(one.passed for one in done), sum(one.failed for one in done)
+    sheets = f"{len(done)} cue sheet{'s' if len(done) != 1 else ''}"
+    out.print(Text(f"{sheets}: {passed} steps passed, {failed} failed", style="bold red" if failed else "bold green"))
+    return failed

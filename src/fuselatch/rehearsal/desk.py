@@ -1,0 +1,221 @@
+"""The desk: a rehearsal acts at it as a person would, step by step, and looks at what came of it.
+
+It uses only what a face uses: it feeds gestures to a session.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime
+from types import TracebackType
+from typing import Any, ParamSpec, Self, TypeAlias, TypeVar, overload
+
+from fuselatch.core.engine.session import Session
+from fuselatch.core.forms.declarations import Declaration
+from fuselatch.core.forms.form import Form, name_of, plan_of
+from fuselatch.core.model.errors import UnknownName
+from fuselatch.core.model.gestures import Gesture
+from fuselatch.core.model.names import suggest
+from fuselatch.core.model.outcome import Outcome
+from fuselatch.core.model.trace import Trace
+from fuselatch.rehearsal.scenes import NOW, Scene
+from fuselatch.report.words import phrase
+
+P = ParamSpec("P")
+F = TypeVar("F", bound=Form)
+Named: TypeAlias = str | Declaration[Any]
+"""A control: by its path, or by its declaration."""
+
+TAIL = 10
+"""How many lines of the trace an `Unfinished` shows."""
+
+
+class Unfinished(AssertionError):
+    """A rehearsal ended with a prompt unanswered or a dialog open; its text shows which, and the trace's tail."""
+
+
+@dataclass(frozen=True, slots=True)
+class PromptSeen:
+    """The prompt that is up; falsy where none is."""
+
+    title: str = ""
+    text: str = ""
+    buttons: tuple[str, ...] = ()
+    default: str = ""
+    cancel: str = ""
+    tone: str = ""
+
+    def __bool__(self) -> bool:
+        return bool(self.buttons)
+
+
+class Desk:
+    """What `with rehearse(…) as desk` gives.
+
+    Its gestures (`type`, `press`, `pick`, …) raise `Refused` for what a person could not even
+    start, `UnknownName` for a control that isn't there, and `HandlerFailed` where code of the
+    form raised.
+    """
+
+    def __init__(self, scene: Scene) -> None:
+        self.scene = scene
+        self._session: Session | None = None
+
+    def __enter__(self) -> Self:
+        scene = self.scene
+        self._session = Session(scene.form, user=scene.user, clock=lambda: scene.now, params=scene.params)
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+        left_over = self.unfinished() if kind is None else None
+        self.session.close()
+        if left_over is not None:
+            raise Unfinished(left_over)
+
+    # ---- to look at
+
+    @property
+    def session(self) -> Session:
+        """The session that the desk feeds."""
+        if self._session is None:
+            raise RuntimeError("the rehearsal has not begun: write `with rehearse(…) as desk:`")
+        return self._session
+
+    @property
+    def form(self) -> Form:
+        """The form in front."""
+        return self.session.front
+
+    @overload
+    def at(self, form: type[F]) -> F: ...
+    @overload
+    def at(self, form: Callable[..., F]) -> F: ...
+    def at(self, form: Any) -> Any:
+        """The form in front, typed; an `AssertionError` where it is of another class."""
+        front = self.form
+        if not isinstance(front, form):
+            raise AssertionError(f"{form.__name__} is not in front; {front!r} is")
+        return front
+
+    @property
+    def prompt(self) -> PromptSeen:
+        """The prompt that is up; falsy where none is."""
+        seen = self.session.view.prompt
+        if seen is None:
+            return PromptSeen()
+        return PromptSeen(seen.title, seen.text, seen.buttons, seen.default, seen.cancel, seen.tone)
+
+    @property
+    def outcome(self) -> Outcome | None:
+        """The outcome of the first form, once it has closed."""
+        return self.session.outcome
+
+    @property
+    def trace(self) -> Trace:
+        """The trace so far; readable after the block, too."""
+        return self.session.trace
+
+    # ---- gestures
+
+    def type(self, control: Named, text: str) -> None:
+        """Type a text key by key, in place of what stands in the entry.
+
+        The draft stays unsettled until the focus leaves. When a key brings up a prompt or a
+        dialog, the rest is not typed, and the view says so.
+        """
+        path = self._path(control)
+        session = self.session
+        form = session.front if session.forms else None
+        for end in range(1, len(text) + 1):
+            session.feed(Gesture(verb="type", control=path, text=text[:end]))
+            if end < len(text) and (session.prompt_wait is not None or session.front is not form):
+                session.drop_rest(f"'{text[end:]}' was not typed: {session.view.waits_for[-1]} is awaited")
+                return
+        if not text:
+            self.clear(path)
+
+    def clear(self, control: Named) -> None:
+        """Empty an entry, unsettled as when typing."""
+        self.session.feed(Gesture(verb="type", control=self._path(control)))
+
+    def focus(self, control: Named) -> None:
+        """Go to a control, as by clicking into it."""
+        self.session.feed(Gesture(verb="focus", control=self._path(control)))
+
+    def tab(self) -> None:
+        """Go on to the next control."""
+        self.session.feed(Gesture(verb="tab"))
+
+    def press(self, control: Named) -> None:
+        """Press a button. What it brings up, a prompt or a dialog, is what the next step meets."""
+        self.session.feed(Gesture(verb="press", control=self._path(control)))
+
+    def pick(self, control: Named, text: object) -> None:
+        """Pick one of the choices, by its text."""
+        self.session.feed(Gesture(verb="pick", control=self._path(control), text=str(text)))
+
+    def tick(self, control: Named) -> None:
+        """Put a tick."""
+        self.session.feed(Gesture(verb="tick", control=self._path(control)))
+
+    def untick(self, control: Named) -> None:
+        """Take a tick away."""
+        self.session.feed(Gesture(verb="untick", control=self._path(control)))
+
+    def answer(self, button: str) -> None:
+        """Press a button of the prompt that is up."""
+        self.session.feed(Gesture(verb="answer", text=button))
+
+    def close(self) -> None:
+        """Press the close button of what is in front, a prompt's too."""
+        self.session.feed(Gesture(verb="close"))
+
+    # ---- the rest
+
+    def unfinished(self) -> str | None:
+        """What keeps this rehearsal from being over, with the trace's tail; None where nothing does."""
+        session = self.session
+        prompt = self.prompt
+        extra = [form for form in session.forms if form is not session.first]
+        if prompt:
+            what = f"the prompt '{prompt.text}' was not answered ({', '.join(prompt.buttons)})"
+        elif extra:
+            what = f"{name_of(extra[-1])} is still open"
+        else:
+            return None
+        tail = "\n".join(f"  {entry.number} {phrase(entry)}" for entry in session.trace[-TAIL:])
+        return f"{what}; the last of the trace:\n{tail}"
+
+    def _path(self, control: Named) -> str:
+        if isinstance(control, str):
+            return control
+        plan = plan_of(type(self.form))
+        found = plan.controls.get(control.name)
+        if found is None or found.decl is not control:
+            raise UnknownName(f"{plan.name} has no control '{control.name}': {suggest(control.name, plan.controls)}")
+        return control.name
+
+
+@overload
+def rehearse(form: Callable[[], Scene], user: str = "", now: datetime = NOW) -> Desk: ...
+@overload
+def rehearse(form: Callable[P, Form], user: str = "", now: datetime = NOW, *args: P.args, **params: P.kwargs) -> Desk: ...
+def rehearse(form: Any, user: str = "", now: datetime = NOW, *args: Any, **params: Any) -> Desk:
+    """Rehearse a form without a screen: `with rehearse(BookingForm, user="desk-2", berths=berths) as desk:`.
+
+    Takes a form class with its params by name, or a scene function. Leaving the block with a
+    prompt unanswered or a dialog open raises `Unfinished`.
+    """
+    if args:
+        raise TypeError("rehearse(…) takes params by name")
+    if isinstance(form, type) and issubclass(form, Form):
+        return Desk(Scene(form, user=user, now=now, **params))
+    scene = form()
+    if not isinstance(scene, Scene):
+        raise TypeError(f"a scene function returns Scene(…), but {getattr(form, '__name__', form)} gave {scene!r}")
+    if params:
+        raise TypeError(f"a scene brings its own params; leave out {', '.join(params)}")
+    scene.user = user or scene.user
+    scene.now = scene.now if now is NOW else now
+    return Desk(scene)

@@ -1,0 +1,1 @@
+"""Trace and view in words and as text."""

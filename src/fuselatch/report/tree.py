@@ -1,0 +1,72 @@
+"""The trace as a tree: each entry under the one that brought it about."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+
+from fuselatch.core.model.trace import Entry
+from fuselatch.report.words import phrase, place
+
+
+@dataclass(slots=True)
+class Branch:
+    """One line of the tree."""
+
+    entry: Entry
+    text: str
+    below: list[Branch] = field(default_factory=list)
+
+
+def grow(entries: Sequence[Entry], trace: Sequence[Entry] = ()) -> list[Branch]:
+    """The entries of one stretch of the trace as branches.
+
+    Gestures themselves are left out, since whoever prints the tree has said what was done; events
+    that brought about nothing stand on the line of what raised them. What an earlier entry of the
+    whole `trace` brought about stands under a line that says who goes on.
+    """
+    by_number: dict[int, Branch] = {}
+    roots: list[Branch] = []
+    for entry in entries:
+        branch = by_number[entry.number] = Branch(entry, phrase(entry))
+        if entry.cause and entry.cause not in by_number and entry.cause <= len(trace):
+            earlier = trace[entry.cause - 1]
+            by_number[entry.cause] = Branch(earlier, f"{phrase(earlier).removeprefix('runs ')} goes on")
+            roots.append(by_number[entry.cause])
+        cause = by_number.get(entry.cause)
+        (roots if cause is None else cause.below).append(branch)
+    shown: list[Branch] = []
+    for root in roots:
+        shown.extend(root.below if root.entry.kind == "gesture" and root.entry.cause == 0 else [root])
+    return [folded for branch in shown if (folded := fold(branch)) is not None]
+
+
+def fold(branch: Branch) -> Branch | None:
+    """Put events without consequences on their parent's line; None for a key of typing that set off nothing."""
+    if branch.entry.kind == "event" and branch.entry.name == "typed" and not branch.below:
+        return None
+    quiet = [below for below in branch.below if below.entry.kind == "event" and not below.below]
+    if branch.entry.kind in ("step", "change", "open") and quiet:
+        branch.text += f" · {', '.join(event_name(branch, below) for below in quiet)}"
+    else:
+        quiet = []
+    branch.below = [kept for below in branch.below if below not in quiet and (kept := fold(below)) is not None]
+    return branch
+
+
+def event_name(branch: Branch, below: Branch) -> str:
+    """An event's name, with its place where that is not its parent's."""
+    return below.entry.name if place(below.entry) == place(branch.entry) else below.text
+
+
+def lines(branches: Sequence[Branch], indent: str = "") -> Iterator[tuple[str, Branch]]:
+    """The tree line by line: what to draw before a branch, and the branch."""
+    for at, branch in enumerate(branches):
+        last = at == len(branches) - 1
+        yield indent + ("└─ " if last else "├─ "), branch
+        yield from lines(branch.below, indent + ("   " if last else "│  "))
+
+
+def text_tree(entries: Sequence[Entry], trace: Sequence[Entry] = ()) -> str:
+    """A stretch of the trace as plain text, a line for each branch."""
+    return "".join(f"{guide}{branch.text}\n" for guide, branch in lines(grow(entries, trace)))
