@@ -12,7 +12,7 @@ from fuselatch.rehearsal import Performance, Scene, perform, read_cues
 from marina import scenes, tables
 from marina.tables import Booking
 
-CUES = ("booking.cues", "overhang.cues", "search-cancelled.cues")
+CUES = ("booking.cues", "search-cancelled.cues", "overhang.cues")
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,10 +60,10 @@ def write(folder: Path, done: Sequence[Performance]) -> Written:
     berths = " and ".join(f"{one.vessel} into {one.berth} for {one.price} EUR" for one in new)
     count = len(tables.bookings()) + len(new)
     return Written(
-        f"What happened: {len(new)} berths were booked ({berths}), one boat was moved after a\n"
-        "question about its length, and one search was given up, which booked nothing.\n"
-        f"Written into the folder {folder}: bookings.csv ({count} bookings), and for each rehearsal its\n"
-        f"cue sheet and its trace ({lines} lines of JSON in all).",
+        f"What happened: {len(new)} berths were booked ({berths}).\n"
+        "One search was given up and booked nothing; one boat was moved after a question about its length.\n"
+        f"Written into the folder {folder}: bookings.csv ({count} bookings), and for each rehearsal\n"
+        f"its cue sheet and its trace ({lines} lines of JSON in all).",
         (
             f"change a line of {folder / 'booking.cues'}, then: fuselatch rehearse {folder / 'booking.cues'}",
             "fuselatch rehearse --help",

@@ -1,41 +1,31 @@
 """Fuse Latch: declare a form in plain Python, rehearse it without a screen, see why each thing happened."""
 
-from fuselatch.core.engine.session import Session
-from fuselatch.core.engine.view import View
-from fuselatch.core.forms.checks import check
-from fuselatch.core.forms.declarations import Button, Label
-from fuselatch.core.forms.entries import Choice, Money, Number, Text, Tick, Whole
-from fuselatch.core.forms.form import Form
-from fuselatch.core.forms.params import Param
-from fuselatch.core.forms.prompts import Prompt
-from fuselatch.core.forms.rules import derive
-from fuselatch.core.forms.sources import on
-from fuselatch.core.model.choices import Choices
-from fuselatch.core.model.errors import (
-    Abandoned,
-    Blank,
-    DeclarationError,
-    FormClosed,
-    FuseBlown,
-    FuseLatchError,
-    HandlerFailed,
-    NotAllowedHere,
-    Refused,
-    RuleError,
-    UnknownName,
-)
-from fuselatch.core.model.events import Event
-from fuselatch.core.model.findings import Finding, Marker, Override, warn
-from fuselatch.core.model.formats import Formats, PlainFormats
-from fuselatch.core.model.gestures import Gesture
-from fuselatch.core.model.outcome import Outcome
-from fuselatch.core.model.trace import Entry, Trace
+from importlib import import_module
+from typing import TYPE_CHECKING
 
 __version__ = "0.1.0"
 
-__all__ = [
-    "Abandoned", "Blank", "Button", "Choice", "Choices", "DeclarationError", "Entry", "Event", "Finding", "Form",
-    "FormClosed", "Formats", "FuseBlown", "FuseLatchError", "Gesture", "HandlerFailed", "Label", "Marker", "Money",
-    "NotAllowedHere", "Number", "Outcome", "Override", "Param", "PlainFormats", "Prompt", "Refused", "RuleError",
-    "Session", "Text", "Tick", "Trace", "UnknownName", "View", "Whole", "check", "derive", "on", "warn",
-]  # fmt: skip
+if TYPE_CHECKING:
+    from fuselatch.public import *  # noqa: F403 - the module says what is public
+else:
+    # The command line answers `--help` without loading the engine, which this keeps for later.
+
+    def __getattr__(name: str) -> object:
+        if name.startswith("__") and name != "__all__":
+            raise AttributeError(name)
+        public = import_module("fuselatch.public")
+
+        try:
+            found = getattr(public, name)
+        except AttributeError:
+            from fuselatch.core.model.names import suggest
+
+            hint = suggest(name, public.__all__, "among others there are")
+            raise AttributeError(f"fuselatch has no '{name}': {hint}") from None
+        globals()[name] = found
+        return found
+
+    def __dir__() -> list[str]:
+        public = import_module("fuselatch.public")
+
+        return [*globals(), *public.__all__]

@@ -25,8 +25,6 @@ STYLES: Final[Mapping[str, str]] = {
     "refused": "red",
     "error": "bold red",
     "fuse": "bold red",
-    "step": "dim",
-    "event": "dim",
 }
 """How each kind of entry is drawn; the words say the same without colour."""
 
@@ -61,7 +59,7 @@ def show_step(out: Console, result: StepResult, trace: Sequence[Entry]) -> None:
     mark = Text("  ok  " if good else " FAIL ", style="green" if good else "bold red")
     verb, _, rest = result.cue.source.partition(" ")
     line = Text(f"{verb:<8}{rest.strip()}".rstrip(), style="" if verb == "expect" else "bold")
-    out.print(mark + Text(f"{result.cue.line:>3}  ", style="dim") + line)
+    out.print(Text.assemble(mark, (f"{result.cue.line:>3}  ", "dim"), line))
     show_tree(out, result.entries, trace)
     if result.problem:
         out.print(Text(f"      {result.problem}", style="red"))
@@ -70,7 +68,7 @@ def show_step(out: Console, result: StepResult, trace: Sequence[Entry]) -> None:
 def show_tree(out: Console, entries: Sequence[Entry], trace: Sequence[Entry]) -> None:
     """A stretch of the trace as a tree."""
     for guide, branch in lines(grow(entries, trace)):
-        out.print(Text(INDENT + guide, style="dim") + Text(branch.text, style=STYLES.get(branch.entry.kind, "")))
+        out.print(Text.assemble((INDENT + guide, "dim"), (branch.text, STYLES.get(branch.entry.kind, ""))))
 
 
 def show_count(out: Console, performances: Iterable[Performance]) -> int:

@@ -20,6 +20,7 @@ from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.trace import Trace
 from fuselatch.rehearsal.scenes import NOW, Scene
+from fuselatch.report.tree import story
 from fuselatch.report.words import phrase
 
 P = ParamSpec("P")
@@ -115,6 +116,10 @@ class Desk:
     def trace(self) -> Trace:
         """The trace so far; readable after the block, too."""
         return self.session.trace
+
+    def story(self) -> str:
+        """The whole trace in words: each gesture, and below it what it brought about."""
+        return story(self.trace)
 
     # ---- gestures
 

@@ -67,6 +67,23 @@ def lines(branches: Sequence[Branch], indent: str = "") -> Iterator[tuple[str, B
         yield from lines(branch.below, indent + ("   " if last else "│  "))
 
 
-def text_tree(entries: Sequence[Entry], trace: Sequence[Entry] = ()) -> str:
-    """A stretch of the trace as plain text, a line for each branch."""
-    return "".join(f"{guide}{branch.text}\n" for guide, branch in lines(grow(entries, trace)))
+def story(trace: Sequence[Entry]) -> str:
+    """A whole trace as plain text: each gesture with what it brought about below it, keys of one typing together."""
+    told: list[str] = []
+    gestures = [at for at, entry in enumerate(trace) if entry.kind == "gesture"]
+    below: list[Branch] = []
+    for start, end in zip(gestures, [*gestures[1:], len(trace)], strict=True):
+        entry = trace[start]
+        below += grow(trace[start:end], trace)
+        following = trace[end] if end < len(trace) else None
+        if following is None or not typing_on(entry, following):
+            told.append(phrase(entry))
+            told.extend(f"{guide}{branch.text}" for guide, branch in lines(below))
+            below = []
+    return "\n".join(told)
+
+
+def typing_on(entry: Entry, following: Entry) -> bool:
+    """Whether a gesture is the next key at the same control."""
+    typing = entry.name.startswith("type ") and following.name.startswith("type ")
+    return typing and (entry.form, entry.control) == (following.form, following.control)

@@ -24,7 +24,7 @@ def submit(turn: Turn, form: Form, trigger: Handler | None = None) -> bool:
         confirmed: set[tuple[str, str]] = set()
         if not in_order(turn, form, confirmed):
             return False
-        event = turn.raise_event("accepting", form, None)
+        event = turn.happen("accepting", form, None)
         if event is not None and event._reason is not None:
             return held(turn, form, "accepting", event._reason)
         # What an accepting handler has set is looked at again.
@@ -110,18 +110,18 @@ def close(turn: Turn, form: Form, verdict: str) -> bool:
     turn.undo.append((state, "phase", state.move("closing")))
     before, turn.cause = turn.cause, turn.note_form("step", form, "close", None, verdict)
     try:
-        event = turn.raise_event("closing", form, None, None, verdict)
+        event = turn.happen("closing", form, None, None, verdict)
         if event is not None and event._reason is not None:
             state.move("open")
             return held(turn, form, "closing", event._reason)
         turn.undo.append((state, "outcome", state.outcome))
         state.outcome = outcome_of(form, verdict)
         if verdict == ACCEPTED:
-            turn.raise_event("submitted", form, None)
+            turn.happen("submitted", form, None)
         state.move("closed")
         session.take_away(turn, form)
         turn.note_form("close", form, verdict)
-        turn.raise_event("closed", form, None, None, verdict)
+        turn.happen("closed", form, None, None, verdict)
     finally:
         turn.cause = before
     session.hand_over(turn, form)

@@ -40,7 +40,7 @@ def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: F
             control: Any = cell.node
             control._value = cell.value
     state.move("open")
-    turn.raise_event("opened", opened, None)
+    turn.happen("opened", opened, None)
     if opened.is_open and state.focus is None:
         session.focus_first(turn, opened)
     turn.cause = before

@@ -58,7 +58,7 @@ def step(turn: Turn, name: str, control: Live, event: str) -> None:
     """One step at a control, with the event it raises, if its kind raises it."""
     before, turn.cause = turn.cause, turn.note("step", control, name)
     if event in control._plan.raises:
-        turn.raise_event(event, control.form, control)
+        turn.happen(event, control.form, control)
     turn.cause = before
 
 
@@ -67,7 +67,7 @@ def leave_control(turn: Turn, here: Any, target: Live) -> bool:
     before, turn.cause = turn.cause, turn.note("step", here, "leave")
     try:
         if "leaving" in here._plan.raises:
-            event = turn.raise_event("leaving", here.form, here)
+            event = turn.happen("leaving", here.form, here)
             if event is not None and event._reason is not None:
                 turn.note("hold", here, "leaving", None, event._reason)
                 turn.session.notice = event._reason
@@ -78,7 +78,7 @@ def leave_control(turn: Turn, here: Any, target: Live) -> bool:
         if isinstance(here, LiveEntry):
             mark(turn, here)
             turn.session.updates.unjudged[here] = None
-        turn.raise_event("left", here.form, here)
+        turn.happen("left", here.form, here)
         return still_there(turn, target)
     finally:
         turn.cause = before
@@ -130,7 +130,7 @@ def type_text(turn: Turn, gesture: Gesture, control: Any) -> None:
     if control._trouble is not None:
         control._trouble = None
         turn.session.updates.unjudged[control] = None
-    turn.raise_event("typed", control.form, control, before, gesture.text)
+    turn.happen("typed", control.form, control, before, gesture.text)
 
 
 def press(turn: Turn, gesture: Gesture, control: Any) -> None:

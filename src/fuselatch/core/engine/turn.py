@@ -178,7 +178,7 @@ class Turn:
 
     # ---- events
 
-    def raise_event(self, name: str, form: Form, control: Any, old: object = None, new: object = None) -> Event | None:
+    def happen(self, name: str, form: Form, control: Any, old: object = None, new: object = None) -> Event | None:
         """Raise an event and run what it sets off; gives it, or None where nobody could hear it."""
         heard = control._plan.heard if control is not None else None
         if heard is not None and name not in heard and self.trace is None:
@@ -242,6 +242,9 @@ class Turn:
             self.cause = self.trace.add(event._number, "handler", *where, name)
         try:
             call(handler, owner, event)
+            if self.session.closing:
+                # A handler that swallowed `Abandoned` gets no further.
+                raise Abandoned
         except HandlerFailed as failure:
             # Kept, so that the gesture fails even if a handler further out swallows the error.
             self.failure = self.failure or failure

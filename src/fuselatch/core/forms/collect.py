@@ -23,6 +23,10 @@ OVERRIDABLE = frozenset({"warnings_prompt"})
 """Names of Form that a form may declare anew."""
 
 
+RESERVED = frozenset({"form", "hiding", "locale", "now", "place", "policy", "records", "services", "user"})
+"""Names of the options of `rehearse`, `open` and `show`, which no param may bear."""
+
+
 class Namespace(dict[str, Any]):
     """A class body that refuses a second handler, control or prompt of one name."""
 
@@ -108,6 +112,8 @@ class _Collector:
                 blank = value.blank if isinstance(value, Entry) else getattr(type(value), "blank", None)
                 self.plan.controls[name] = ControlPlan(name, len(self.plan.controls), value, blank, value.events())
             elif isinstance(value, ParamDeclaration):
+                if name in RESERVED:
+                    raise self.fail(name, "an option of rehearse or open has this name; take another for the param")
                 self.plan.params[name] = value
             elif isinstance(value, Prompt):
                 self.plan.prompts[name] = value

@@ -28,7 +28,8 @@ class EventSource:
         return on(self)(function)
 
     def __repr__(self) -> str:
-        return f"{getattr(self.owner, '__name__', None) or self.owner.name}.{self.name}"
+        owner = self.owner
+        return f"{owner.__name__ if isinstance(owner, type) else owner.name or repr(owner)}.{self.name}"
 
 
 class FormEvent:

@@ -13,7 +13,7 @@ def suggest(wrong: str, names: Iterable[str], what: str = "it has") -> str:
     """What to say behind an unknown name: the closest right one, else the first few there are."""
     known = list(dict.fromkeys(names))
     by_folded = {name.casefold(): name for name in known}
-    close = get_close_matches(wrong.casefold(), by_folded, n=1, cutoff=0.5)
+    close = get_close_matches(wrong.casefold(), by_folded, n=1, cutoff=0.6)
     if close:
         return f"did you mean '{by_folded[close[0]]}'?"
     if not known:

@@ -1,0 +1,39 @@
+"""All public names; `import fuselatch` gives them when they are first asked for."""
+
+from fuselatch.core.engine.session import Session
+from fuselatch.core.engine.view import View
+from fuselatch.core.forms.checks import check
+from fuselatch.core.forms.declarations import Button, Label
+from fuselatch.core.forms.entries import Choice, Money, Number, Text, Tick, Whole
+from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.params import Param
+from fuselatch.core.forms.prompts import Prompt
+from fuselatch.core.forms.rules import derive
+from fuselatch.core.forms.sources import on
+from fuselatch.core.model.choices import Choices
+from fuselatch.core.model.errors import (
+    Abandoned,
+    Blank,
+    DeclarationError,
+    FormClosed,
+    FuseBlown,
+    FuseLatchError,
+    HandlerFailed,
+    NotAllowedHere,
+    Refused,
+    RuleError,
+    UnknownName,
+)
+from fuselatch.core.model.events import Event
+from fuselatch.core.model.findings import Finding, Marker, Override, warn
+from fuselatch.core.model.formats import Formats, PlainFormats
+from fuselatch.core.model.gestures import Gesture
+from fuselatch.core.model.outcome import Outcome
+from fuselatch.core.model.trace import Entry, Trace
+
+__all__ = [
+    "Abandoned", "Blank", "Button", "Choice", "Choices", "DeclarationError", "Entry", "Event", "Finding", "Form",
+    "FormClosed", "Formats", "FuseBlown", "FuseLatchError", "Gesture", "HandlerFailed", "Label", "Marker", "Money",
+    "NotAllowedHere", "Number", "Outcome", "Override", "Param", "PlainFormats", "Prompt", "Refused", "RuleError",
+    "Session", "Text", "Tick", "Trace", "UnknownName", "View", "Whole", "check", "derive", "on", "warn",
+]  # fmt: skip

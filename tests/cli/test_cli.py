@@ -1,0 +1,142 @@
+"""The command line, called as people call it."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from click.testing import CliRunner
+
+from fuselatch.cli import COMMANDS, main
+
+CUES = Path(__file__).parents[2] / "examples" / "marina" / "cues"
+
+
+def call(*words: str) -> tuple[int, str, str]:
+    """Exit code, standard output and standard error of a call."""
+    result = CliRunner().invoke(main, list(words))
+    return result.exit_code, result.stdout, result.stderr
+
+
+def test_the_demo_tells_writes_and_says_what_to_try(tmp_path: Path) -> None:
+    code, out, err = call("demo", "--into", str(tmp_path / "out"))
+    assert (code, err) == (0, "")
+    for line in (
+        "  ok    5  press   find",
+        "└─ runs BookingForm.look_up_vessel",
+        "└─ BookingForm.look_up_vessel goes on",
+        '└─ asks "Long Reach overhangs W8 by 1.2 m. Book anyway?"',
+        '├─ answered "Change berth"',
+        "3 cue sheets: 52 steps passed, 0 failed",
+        "Try next:",
+    ):
+        assert f"{line}\n" in out
+    rows = (tmp_path / "out" / "bookings.csv").read_text().splitlines()
+    assert len(rows) == 403 and rows[-2:] == [
+        "1401,Kittiwake,N7,2031-05-05,3,122.40",
+        "1402,Long Reach,O6,2031-05-05,2,136.00",
+    ]
+    trace = [json.loads(line) for line in (tmp_path / "out" / "booking.trace.jsonl").read_text().splitlines()]
+    assert [entry["number"] for entry in trace] == list(range(1, len(trace) + 1))
+    assert list(trace[0]) == ["number", "cause", "kind", "form", "control", "name", "old", "new", "time"]
+    code, out, _ = call("rehearse", str(tmp_path / "out" / "booking.cues"))
+    assert code == 0 and "1 cue sheet: 21 steps passed, 0 failed" in out
+
+
+def test_a_demo_that_can_not_write_says_so(tmp_path: Path) -> None:
+    (tmp_path / "file").write_text("")
+    code, _, err = call("demo", "--into", str(tmp_path / "file" / "out"))
+    assert (code, err) == (
+        2,
+        f"fuselatch: can't write into {tmp_path}/file/out: Not a directory; choose another with --into\n",
+    )
+
+
+@pytest.mark.parametrize(
+    ("words", "code", "message"),
+    [
+        (["rehearse", "{tmp}/good.cues"], 0, ""),
+        (["rehearse", "-q", "{tmp}/bad.cues"], 1, ""),
+        (
+            ["rehearse", "{tmp}/goood.cues"],
+            2,
+            "fuselatch: {tmp}/goood.cues: there is no such file; did you mean '{tmp}/good.cues'?",
+        ),
+        (["rehearse", "{tmp}"], 2, "fuselatch: {tmp}: Is a directory"),
+        (
+            ["rehearse", "{tmp}/binary.cues"],
+            2,
+            "fuselatch: {tmp}/binary.cues:2:1: this is no text in UTF-8; save it as such",
+        ),
+        (
+            ["rehearse", "{tmp}/verb.cues"],
+            2,
+            "fuselatch: {tmp}/verb.cues:2:1: there is no verb 'prss'; did you mean 'press'?",
+        ),
+        (["rehearse"], 2, "Error: Missing argument 'FILE.cues…'."),
+        (
+            ["rehearse", "--from", "{tmp}/none", "x"],
+            2,
+            "Error: Invalid value for '--from': Directory '{tmp}/none' does not exist.",
+        ),
+        (["rehearce"], 2, "Error: there is no command 'rehearce'; did you mean 'rehearse'?"),
+        (["rehearse", "--quite", "x"], 2, "Error: No such option '--quite'. Did you mean '--quiet'?"),
+    ],
+)
+def test_exit_codes_and_one_clear_line(tmp_path: Path, words: list[str], code: int, message: str) -> None:
+    (tmp_path / "good.cues").write_text("scene marina.scenes:searching\nexpect open VesselSearch\n")
+    (tmp_path / "bad.cues").write_text("scene marina.scenes:searching\nexpect match.value Kittiwake\n")
+    (tmp_path / "binary.cues").write_bytes(b"scene x\n\xff\xfe")
+    (tmp_path / "verb.cues").write_text("scene marina.scenes:searching\nprss back\n")
+    exit_code, out, err = call(*(word.replace("{tmp}", str(tmp_path)) for word in words))
+    assert exit_code == code
+    assert "Traceback" not in out + err
+    assert (err.strip().splitlines() or [""])[-1] == message.replace("{tmp}", str(tmp_path))
+    if "bad" in words[-1]:
+        assert out.splitlines()[0] == f"{tmp_path}/bad.cues:2:1: expected match.value Kittiwake, but it is blank"
+
+
+def test_forms_are_found_beside_the_cue_sheet_and_in_given_folders(tmp_path: Path) -> None:
+    for folder, module in (("cues", "beside_form"), ("more", "given_form")):
+        (tmp_path / folder).mkdir()
+        (tmp_path / folder / f"{module}.py").write_text(
+            "from fuselatch import Form, Text\nclass Tiny(Form):\n    a = Text('A')\n"
+        )
+        (tmp_path / "cues" / f"{module}.cues").write_text(f"form {module}:Tiny\ntype a x\n")
+    one, two = (str(tmp_path / "cues" / name) for name in ("beside_form.cues", "given_form.cues"))
+    assert call("rehearse", "-q", one)[0] == 0
+    assert call("rehearse", "-q", two)[0] == 2
+    assert call("rehearse", "-q", one, two, "--from", str(tmp_path / "more"))[0] == 0
+
+
+def test_help_names_every_command_and_imports_nothing_heavy() -> None:
+    program = "import sys; from fuselatch.cli import main; main(['--help'], standalone_mode=False); print(sorted({n.partition('.')[0] for n in sys.modules}))"
+    answer = subprocess.run([sys.executable, "-c", program], capture_output=True, text=True, check=True).stdout
+    assert all(f"  {name} " in answer for name in COMMANDS)
+    loaded = answer.splitlines()[-1]
+    assert not any(f"'{heavy}'" in loaded for heavy in ("rich", "marina", "hypothesis", "csv", "greenlet"))
+
+
+def test_the_same_cue_sheet_gives_the_same_bytes_whatever_the_hash_seed(tmp_path: Path) -> None:
+    traces = []
+    for seed in ("0", "1", "4711"):
+        folder = tmp_path / seed
+        environment = {**os.environ, "PYTHONHASHSEED": seed}
+        subprocess.run(
+            [sys.executable, "-m", "fuselatch", "demo", "--into", str(folder)],
+            env=environment,
+            check=True,
+            capture_output=True,
+        )
+        traces.append({file.name: file.read_bytes() for file in sorted(folder.iterdir())})
+    assert len(traces[0]) == 7
+    assert traces[0] == traces[1] == traces[2]
+
+
+def test_the_shipped_cue_sheets_pass() -> None:
+    code, out, _ = call("rehearse", "-q", *map(str, sorted(CUES.glob("*.cues"))))
+    assert (code, out) == (0, "3 cue sheets: 52 steps passed, 0 failed\n")

@@ -1,0 +1,233 @@
+"""What each gesture does, step by step, and what is refused before it starts."""
+
+from __future__ import annotations
+
+import pytest
+
+from fuselatch import Button, Choice, Event, Form, Label, Number, Refused, Text, Tick, UnknownName, check, on, warn
+from fuselatch.rehearsal import Desk, rehearse
+from tests.helpers import snapshot, told
+
+
+class Stay(Form):
+    """A form with a control of each sort that gestures meet."""
+
+    name = Text("Name", required=True)
+    nights = Number("Nights", minimum=1)
+    pier = Choice("Pier", choices=("North", "South"))
+    berth = Choice("Berth", choices=lambda form: {"North": ["N1", "N2"], "South": ["S1", "N2"]}.get(form.pier.value, []))
+    power = Tick("Power")
+    cable = Text("Cable", enabled=lambda form: form.power.value)
+    secret = Text("Secret", visible=False)
+    note = Label("Note")
+    double = Number("Double", value=lambda form: (form.nights.value or 0) * 2)
+    save = Button("Save", closes="accepted")
+    later = Button("Later", closes="later")
+    leave = Button("Leave", closes="cancelled")
+
+    @check(nights)
+    def long_stay(self, nights: float) -> object:
+        """A long stay is a warning."""
+        return warn("a long stay") if nights > 20 else None
+
+    @name.leaving
+    def keep_here(self, event: Event) -> None:
+        """Holds the focus while the name is forbidden."""
+        if self.name.value == "stay":
+            event.hold("this name stays")
+
+    @on(nights.changed, power.changed)
+    def hear(self) -> None:
+        """Hears two controls."""
+
+
+TRACES: list[tuple[str, list[tuple[str, ...]], list[str]]] = [
+    (
+        "typing goes to the control first, and leaves the draft unsettled",
+        [("type", "nights", "3")],
+        ["type nights 3", "leave name", "name.leaving", "runs Stay.keep_here", "name.left",
+         "name: 'an entry is needed' (required)", "enter nights", "nights.entered", "nights.typed"],
+    ),
+    (
+        "pressing B while A has the focus: settle A, leave A, enter B, click B",
+        [("type", "nights", "3"), ("press", "later")],
+        ["press later", "click later", "later.clicked", "close Stay 'later'", "Stay.closing", "Stay is closed, later",
+         "Stay.closed"],
+    ),
+    (
+        "picking settles at once",
+        [("focus", "nights"), ("pick", "pier", "North")],
+        ["pick pier North", "leave nights", "nights.leaving", "nights.left", "enter pier", "pier.entered", "pick pier",
+         "pier.value: blank → North", "pier.changed", "berth.choices: 0 → 2: N1, N2"],
+    ),
+    (
+        "ticking what another control's rule reads",
+        [("focus", "power"), ("tick", "power")],
+        ["tick power", "tick power", "power.value: no → yes", "power.changed", "runs Stay.hear", "cable.enabled: no → yes"],
+    ),
+    (
+        "tab settles and goes on; a derived value is passed over",
+        [("focus", "power"), ("tab",)],
+        ["tab", "leave power", "power.leaving", "power.left", "enter save", "save.entered"],
+    ),
+    (
+        "tab goes round",
+        [("focus", "leave"), ("tab",)],
+        ["tab", "leave leave", "leave.left", "enter name", "name.entered"],
+    ),
+    (
+        "a held leaving drops the rest",
+        [("type", "name", "stay"), ("tick", "power")],
+        ["tick power", "settle name 'stay'", "name.value: blank → stay", "name.changed",
+         "leave name", "name.leaving", "runs Stay.keep_here", "held at leaving: this name stays",
+         "dropped the rest of the gesture: Name can't be left: this name stays"],
+    ),
+    (
+        "a setting by program is a gesture of its own",
+        [("set", "nights")],
+        ["set Stay.nights (by program)", "nights.value: blank → 2", "nights.changed", "runs Stay.hear",
+         "double.value: 0 → 4", "double.changed"],
+    ),
+]  # fmt: skip
+
+
+def act(desk: Desk, gesture: tuple[str, ...]) -> None:
+    """Make one gesture of a table."""
+    if gesture[0] == "set":
+        desk.at(Stay).nights.value = 2
+    else:
+        getattr(desk, gesture[0])(*gesture[1:])
+
+
+@pytest.mark.parametrize(("what", "gestures", "trace"), TRACES, ids=[row[0] for row in TRACES])
+def test_the_trace_of_a_gesture(what: str, gestures: list[tuple[str, ...]], trace: list[str]) -> None:
+    with rehearse(Stay) as desk:
+        for gesture in gestures[:-1]:
+            act(desk, gesture)
+        start = len(desk.trace)
+        act(desk, gestures[-1])
+        assert told(desk.trace[start:]) == trace
+
+
+REFUSED: list[tuple[tuple[str, ...], str]] = [
+    (("type", "cable", "x"), "type cable x: it is disabled by its rule for 'enabled'"),
+    (("type", "secret", "x"), "type secret x: it is hidden as declared"),
+    (("type", "double", "1"), "type double 1: it is read-only: its value follows a rule"),
+    (("type", "save", "x"), "type save x: a button can't be typed into"),
+    (("press", "name"), "press name: a text can't be pressed"),
+    (("tick", "name"), "tick name: a text can't be ticked"),
+    (("pick", "pier", "Nort"), "pick pier Nort: 'Nort' is none of its choices; did you mean 'North'?"),
+    (("pick", "name", "x"), "pick name x: a text has no choices to pick from"),
+    (("focus", "note"), "focus note: a label can't take the focus"),
+    (("answer", "OK"), "answer OK: no prompt is up"),
+]
+
+
+@pytest.mark.parametrize(("gesture", "message"), REFUSED, ids=[" ".join(row[0]) for row in REFUSED])
+def test_what_a_person_could_not_start_is_refused_and_changes_nothing(gesture: tuple[str, ...], message: str) -> None:
+    with rehearse(Stay) as desk:
+        desk.type("name", "draft")
+        before, lines = snapshot(desk.session), len(desk.trace)
+        with pytest.raises(Refused) as caught:
+            act(desk, gesture)
+        assert str(caught.value) == message
+        assert snapshot(desk.session) == before
+        assert [entry.kind for entry in desk.trace[lines:]] == ["refused"]
+
+
+def test_a_refusal_names_the_line_that_made_it_so() -> None:
+    with rehearse(Stay) as desk:
+        desk.tick("power")
+        desk.untick("power")
+        with pytest.raises(Refused) as caught:
+            desk.type("cable", "x")
+        line = caught.value.line
+        assert line is not None and told([desk.trace[line - 1]]) == ["cable.enabled: yes → no"]
+
+
+def test_an_unknown_control_names_the_closest() -> None:
+    with rehearse(Stay) as desk, pytest.raises(UnknownName) as caught:
+        desk.press("sve")
+    assert str(caught.value) == "Stay has no control 'sve': did you mean 'save'?"
+
+
+class Other(Form):
+    """Another form, whose declarations are not those of `Stay`."""
+
+    name = Text("Name")
+
+
+def test_a_control_may_be_named_by_its_declaration() -> None:
+    with rehearse(Stay) as desk:
+        desk.type(Stay.name, "x")
+        desk.tick(Stay.power)
+        assert desk.at(Stay).name.value == "x"
+        with pytest.raises(UnknownName, match="Stay has no control 'name'"):
+            desk.press(Other.name)
+        with pytest.raises(AssertionError, match="Other is not in front; <Stay open> is"):
+            desk.at(Other)
+
+
+def test_accepting_marks_all_that_fail_and_goes_to_the_first() -> None:
+    with rehearse(Stay) as desk:
+        form = desk.at(Stay)
+        desk.type("nights", "0")
+        assert form.name.marker and not form.nights.marker
+        desk.press("save")
+        assert (form.name.marker.text, form.nights.marker.text) == ("an entry is needed", "0 is too small; at least 1")
+        assert form.name.focused
+        assert desk.session.view.notice == "Name: an entry is needed"
+        assert desk.outcome is None
+
+
+def test_a_warning_is_confirmed_once_and_goes_with_the_outcome() -> None:
+    with rehearse(Stay, user="desk-1") as desk:
+        desk.type("name", "Eider")
+        desk.type("nights", "21")
+        desk.press("save")
+        assert (desk.prompt.text, desk.prompt.default, desk.prompt.tone) == ("Nights: a long stay", "Go back", "warning")
+        desk.close()
+        assert desk.form.is_open and desk.at(Stay).nights.focused
+        desk.press("save")
+        desk.answer("Go on")
+        assert desk.outcome is not None and desk.outcome.accepted
+        assert [(one.control, one.text, one.user, one.when) for one in desk.outcome.overrides] == [
+            ("nights", "a long stay", "desk-1", "2031-05-04T09:30:00")
+        ]
+
+
+def test_hidden_and_disabled_controls_are_neither_checked_nor_handed_over() -> None:
+    with rehearse(Stay) as desk:
+        desk.tick("power")
+        desk.type("cable", "long")
+        desk.untick("power")
+        desk.type("name", "Eider")
+        desk.press("save")
+        assert desk.outcome is not None
+        assert dict(desk.outcome.values) == {
+            "name": "Eider", "nights": None, "pier": None, "berth": None, "power": False, "cable": "", "secret": "",
+            "note": "", "double": 0.0,
+        }  # fmt: skip
+
+
+def test_what_a_choice_holds_is_cleared_when_it_is_no_longer_offered() -> None:
+    with rehearse(Stay) as desk:
+        form = desk.at(Stay)
+        desk.pick("pier", "North")
+        desk.pick("berth", "N2")
+        start = len(desk.trace)
+        desk.pick("pier", "South")
+        assert form.berth.text == "N2"
+        desk.pick("berth", "S1")
+        desk.pick("pier", "North")
+        assert form.berth.is_blank
+        assert told(desk.trace[start:], "change").count("berth.value: S1 → blank") == 1
+
+
+def test_the_way_out_settles_nothing_and_checks_nothing() -> None:
+    with rehearse(Stay) as desk:
+        desk.type("nights", "many")
+        start = len(desk.trace)
+        desk.press("leave")
+        assert desk.outcome is not None and desk.outcome.verdict == "cancelled" and not desk.outcome.values
+        assert told(desk.trace[start:], "event") == ["leave.clicked", "Stay.closing", "Stay.closed"]

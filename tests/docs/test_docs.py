@@ -1,0 +1,109 @@
+"""Everything written is run: the code blocks of README and docs, and their tables against the code."""
+
+from __future__ import annotations
+
+import re
+import shlex
+from pathlib import Path
+from typing import Any
+
+import pytest
+from click.testing import CliRunner
+
+from fuselatch import Form, public
+from fuselatch.cli import main
+from fuselatch.core.forms import declarations, entries
+from fuselatch.core.forms.declarations import Declaration
+from fuselatch.core.model.errors import FuseLatchError
+from fuselatch.core.model.events import FORM_EVENTS
+from fuselatch.core.model.trace import KINDS, Entry
+from fuselatch.rehearsal import perform, read_cues
+
+ROOT = Path(__file__).parents[2]
+PAGES = sorted([ROOT / "README.md", *(ROOT / "docs").glob("*.md")])
+BLOCK = re.compile(r"^```(\w+)\n(.*?)^```$", re.M | re.S)
+
+
+def blocks(page: Path, language: str) -> list[str]:
+    """The code blocks of one language on a page."""
+    return [text for found, text in BLOCK.findall(page.read_text(encoding="utf-8")) if found == language]
+
+
+def first_cells(page: str, title: str) -> list[str]:
+    """The first column of the table on a page whose header row begins with `title`."""
+    text = (ROOT / "docs" / page).read_text(encoding="utf-8")
+    table = text.partition(f"| {title} |")[2].partition("\n\n")[0].splitlines()[2:]
+    return [row.split("|")[1].strip() for row in table]
+
+
+@pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
+def test_python_blocks_run(page: Path) -> None:
+    names: dict[str, Any] = {"__name__": "page"}
+    for number, block in enumerate(blocks(page, "python"), 1):
+        exec(compile(block, f"{page.name} block {number}", "exec", dont_inherit=True), names)
+    for name, found in list(names.items()):
+        if name.startswith("test_"):
+            found()
+
+
+@pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
+def test_cue_sheets_and_commands_do_what_the_page_says(page: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(ROOT)
+    for block in blocks(page, "cues"):
+        assert perform(read_cues(block, page.name)).problems == []
+    for block in blocks(page, "console"):
+        for command, _, expected in (call.partition("\n") for call in block.split("$ ")[1:]):
+            result = CliRunner().invoke(main, shlex.split(command)[1:])
+            assert result.output == expected
+
+
+def test_the_readme_example_is_the_one_that_ships() -> None:
+    shipped = (ROOT / "examples" / "stay.py").read_text(encoding="utf-8").partition('"""\n\n')[2]
+    assert blocks(ROOT / "README.md", "python") == [shipped]
+
+
+def test_links_and_pictures_are_there() -> None:
+    for page in PAGES:
+        for target in re.findall(r"\]\(([^)#]+)\)", page.read_text(encoding="utf-8")):
+            assert (page.parent / target).exists(), f"{page.name}: {target}"
+
+
+def kinds() -> dict[str, type[Declaration[Any]]]:
+    """Every kind of control, by name."""
+    found = {**vars(declarations), **vars(entries)}
+    return {
+        name: kind
+        for name, kind in found.items()
+        if isinstance(kind, type) and getattr(kind, "kind", "control") != "control"
+    }
+
+
+def test_the_tables_are_those_of_the_code() -> None:
+    assert {f"`{name}`" for name in kinds()} == set(first_cells("forms.md", "control"))
+    text = (ROOT / "docs" / "events.md").read_text(encoding="utf-8")
+    for name, kind in kinds().items():
+        assert f"| `{name}` | {', '.join(kind.events())} |" in text
+    assert f"| the form | {', '.join(FORM_EVENTS)} |" in text
+    kinds_told = {word for cell in first_cells("trace.md", "kind") for word in re.findall(r"`(\w+)`", cell)}
+    assert kinds_told == set(KINDS) - {"latch", "write"}
+    keys = [word for cell in first_cells("trace.md", "key") for word in re.findall(r"`(\w+)`", cell)]
+    assert keys == list(Entry._fields)
+
+
+def test_taken_names_are_listed() -> None:
+    own = {name for name in vars(Form) if not name.startswith("_")} - {"warnings_prompt"}
+    text = (ROOT / "docs" / "forms.md").read_text(encoding="utf-8").partition("## Names that are taken")[2]
+    assert own == set(re.findall(r"`(\w+)`", text.partition("`warnings_prompt`")[0])) - {"Form"}
+
+
+def test_every_error_is_listed_and_every_public_name_has_a_docstring() -> None:
+    listed = set(first_cells("errors.md", "error"))
+    errors = {name for name in public.__all__ if is_error(getattr(public, name))}
+    assert {f"`{name}`" for name in errors} == listed - {"`Unfinished`", "`CueError`"}
+    for name in public.__all__:
+        assert (getattr(public, name).__doc__ or "").strip(), name
+
+
+def is_error(found: object) -> bool:
+    """Whether a public name is an error other than the base."""
+    return isinstance(found, type) and issubclass(found, FuseLatchError) and found is not FuseLatchError

@@ -1,0 +1,33 @@
+"""Looking at sessions in tests."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+from fuselatch import Entry, Session
+from fuselatch.core.forms.controls import LiveValue
+from fuselatch.core.forms.form import controls_of
+from fuselatch.report.words import phrase
+
+
+def told(entries: Iterable[Entry], *kinds: str) -> list[str]:
+    """Entries in words, of some kinds only where kinds are named."""
+    return [phrase(entry) for entry in entries if not kinds or entry.kind in kinds]
+
+
+def snapshot(session: Session) -> dict[str, Any]:
+    """All that a person and the author could see of a session, but for the trace and the message line."""
+    view = session.view.to_dict()
+    del view["notice"]
+    values = {
+        f"{number} {path}": (control.value, control.text, getattr(control, "findings", None), control.focused)
+        for number, form in enumerate(session.forms)
+        for path, control in controls_of(form).items()
+        if isinstance(control, LiveValue)
+    }
+    plain = [
+        {name: value for name, value in vars(form).items() if name not in controls_of(form) and not name.startswith("_")}
+        for form in session.forms
+    ]
+    return {"view": view, "values": values, "plain": plain, "outcome": session.outcome}

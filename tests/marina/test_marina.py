@@ -1,0 +1,145 @@
+"""The marina: its data, its forms, and what random gestures do to them."""
+
+from __future__ import annotations
+
+import csv
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from marina import make_data, scenes, tables
+from marina.forms import SNUG, BookingForm, VesselSearch
+
+from fuselatch import Refused, UnknownName
+from fuselatch.core.forms.controls import LiveChoice
+from fuselatch.core.forms.form import controls_of
+from fuselatch.core.model.gestures import VERBS
+from fuselatch.rehearsal import rehearse
+from tests.helpers import snapshot
+
+DATA = Path(make_data.DATA)
+
+
+def test_the_data_is_what_the_script_makes(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(make_data, "DATA", tmp_path)
+    make_data.main()
+    made = {file.name: file.read_text() for file in tmp_path.iterdir()}
+    assert made == {file.name: file.read_text() for file in DATA.iterdir()}
+    counts = {name: len(list(csv.DictReader(text.splitlines()))) for name, text in made.items()}
+    assert counts["piers.csv"] >= 6 and counts["berths.csv"] >= 60
+    assert counts["vessels.csv"] == 250 and counts["bookings.csv"] == 400
+
+
+def test_no_berth_is_booked_twice_for_a_night() -> None:
+    nights = [(one.berth, one.arrival.toordinal() + night) for one in tables.bookings() for night in range(one.nights)]
+    assert len(nights) == len(set(nights))
+
+
+@pytest.mark.parametrize(
+    ("length", "nights", "price"),
+    [(7.9, 1, "27.20"), (8.0, 2, "54.40"), (8.1, 1, "34.00"), (31.0, 1, "102.00"), (None, 1, None), (8.0, None, None)],
+)
+def test_the_price_of_a_stay(length: float | None, nights: int | None, price: str | None) -> None:
+    tariff = tables.tariff_on(scenes.quiet_monday().now.date())
+    assert tariff.price(length, nights) == (None if price is None else Decimal(price))
+
+
+@given(st.floats(min_value=3, max_value=60), st.sampled_from(["North", "South", "East", "West", "Basin", "Outer"]))
+def test_offered_berths_are_free_and_of_four_fifths_of_the_length(length: float, pier: str) -> None:
+    with rehearse(scenes.quiet_monday) as desk:
+        form = desk.at(BookingForm)
+        form.length.value = length
+        desk.pick("pier", pier)
+        free = {berth.name: berth for berth in form.berths if berth.pier == pier}
+        assert list(form.berth.choices) == [name for name, berth in free.items() if berth.length >= SNUG * length]
+
+
+def test_a_boat_longer_than_any_band_is_a_warning() -> None:
+    with rehearse(scenes.quiet_monday) as desk:
+        for name, text in (("vessel", "Old Heron"), ("length", "36")):
+            desk.type(name, text)
+        desk.pick("pier", "Outer")
+        desk.pick("berth", "O8")
+        desk.press(BookingForm.book)
+        assert desk.prompt.text == "Length: unusually long"
+        desk.answer("Go on")
+        assert desk.prompt.text == "Old Heron overhangs O8 by 6.0 m. Book anyway?"
+        desk.answer("Book anyway")
+        assert desk.outcome is not None and desk.outcome[BookingForm.price] == Decimal("102.00")
+        assert [override.text for override in desk.outcome.overrides] == ["unusually long"]
+
+
+def test_the_search_fills_in_what_is_known() -> None:
+    with rehearse(scenes.quiet_monday) as desk:
+        desk.press("find")
+        desk.type("begins", "SAMPH")
+        desk.tab()
+        assert list(desk.at(VesselSearch).match.choices) == ["Samphire"]
+        desk.pick("match", "Samphire")
+        desk.press("take")
+        form = desk.at(BookingForm)
+        found = next(vessel for vessel in tables.vessels() if vessel.name == "Samphire")
+        assert (form.vessel.value, form.length.value) == (found.name, found.length)
+        assert form.visitor.value is (found.home_port != "Saltmarsh Quay")
+
+
+WORDS = st.sampled_from(
+    ["", " ", "3", "0", "44", "11.4", "1,5", "Ki", "North", "Outer", "N7", "O6", "Kittiwake", "x" * 41, "é"]
+)
+NAMES = [*(name for form in (BookingForm, VesselSearch) for name in form._plan.controls), "nobody"]
+ANSWERS = ["Book anyway", "Change berth", "Go on", "Go back", "OK"]
+GESTURES = st.one_of(
+    st.tuples(st.just("type"), st.sampled_from(NAMES), WORDS),
+    st.tuples(st.just("pick"), st.sampled_from(NAMES), st.one_of(WORDS, st.integers(0, 60))),
+    st.tuples(st.sampled_from(["press", "focus", "tick", "untick", "clear"]), st.sampled_from(NAMES)),
+    st.tuples(st.just("answer"), st.sampled_from(ANSWERS)),
+    st.tuples(st.sampled_from(["tab", "close"])),
+)
+
+
+@settings(max_examples=150)
+@given(st.lists(GESTURES, max_size=25))
+def test_random_gestures_raise_only_what_is_declared(gestures: list[tuple[Any, ...]]) -> None:
+    desk = rehearse(scenes.quiet_monday)
+    desk.__enter__()
+    session = desk.session
+    for verb, *words in gestures:
+        if verb == "pick" and isinstance(words[1], int) and session.forms:
+            words[1] = one_of_its_choices(desk.form, *words)
+        before, lines = snapshot(session), len(desk.trace)
+        try:
+            getattr(desk, verb)(*words)
+        except (Refused, UnknownName) as error:
+            assert snapshot(session) == before, str(error)
+            assert len(desk.trace) - lines <= 1
+        assert all(entry.cause < entry.number for entry in desk.trace[lines:])
+        sound(session)
+    session.close()
+
+
+def one_of_its_choices(form: Any, name: str, number: int) -> str:
+    """The text of a choice that is there, where there is one."""
+    control = controls_of(form).get(name)
+    choices = control.choices.shown() if isinstance(control, LiveChoice) else []
+    return choices[number % len(choices)] if choices else "none"
+
+
+def sound(session: Any) -> None:
+    """What holds after every gesture, whatever it was."""
+    if not session.forms:
+        return
+    for control in controls_of(session.front).values():
+        if isinstance(control, LiveChoice):
+            assert control.value is None or control.value in control.choices
+        if control.focused:
+            assert control.enabled and control.visible
+    form = session.forms[0]
+    if isinstance(form, BookingForm):
+        assert form.price.value == form.price_of_stay()
+
+
+def test_every_verb_is_among_the_random_gestures() -> None:
+    assert set(VERBS) == {"type", "pick", "press", "focus", "tick", "untick", "answer", "tab", "close"}
