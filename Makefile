@@ -11,7 +11,7 @@ test: .venv/ready-test
 	$(BIN)/ruff check src examples tests benchmarks
 	$(BIN)/ruff format --check -q src examples tests benchmarks
 	$(BIN)/mypy
-	$(BIN)/lint-imports --no-cache -q
+	$(BIN)/lint-imports --no-cache --no-logo
 	$(BIN)/coverage run -m pytest
 	$(BIN)/coverage report
 

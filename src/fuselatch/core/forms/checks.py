@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
+from fuselatch.core.forms.sources import must_be_plain
 from fuselatch.core.model.errors import DeclarationError
 
 F = TypeVar("F", bound=Callable[..., Any])
@@ -31,8 +32,7 @@ def check(*controls: Any) -> Callable[[F], F]:
         raise DeclarationError("check() names no control; name the one whose value it judges, such as check(length)")
 
     def attach(function: F) -> F:
-        if not hasattr(function, "__code__"):
-            raise DeclarationError(f"a check is a plain method, not {type(function).__name__}; put @check on top")
+        must_be_plain(function, "a check", "@check")
         marks: list[CheckMark] = function.__dict__.setdefault(MARK, [])
         marks.append(CheckMark(controls))
         return function

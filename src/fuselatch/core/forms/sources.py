@@ -56,13 +56,27 @@ def on(*sources: EventSource) -> Callable[[F], F]:
         raise DeclarationError("on() names no event; name at least one, such as on(length.changed)")
 
     def attach(function: F) -> F:
-        if not hasattr(function, "__code__"):
-            raise DeclarationError(f"a handler is a plain method, not {type(function).__name__}; put the event on top")
+        must_be_plain(function, "a handler", "the event")
         heard: list[EventSource] = function.__dict__.setdefault(MARK, [])
         heard.extend(sources)
         return function
 
     return attach
+
+
+WAITING_KINDS = 0x20 | 0x80 | 0x200
+"""The flags of generators, coroutines and asynchronous generators in a code object."""
+
+
+def must_be_plain(function: Any, what: str, decorator: str) -> None:
+    """Refuse what is no plain, synchronous method; raises `DeclarationError`."""
+    code = getattr(function, "__code__", None)
+    if code is None:
+        raise DeclarationError(f"{what} is a plain method, not {type(function).__name__}; put {decorator} on top")
+    if code.co_flags & WAITING_KINDS:
+        raise DeclarationError(
+            f"{what} is a plain method: leave out async and yield in {function.__name__}; a handler can wait as it is"
+        )
 
 
 def heard_by(function: object) -> tuple[EventSource, ...]:
