@@ -129,7 +129,7 @@ BAD: list[tuple[str, Callable[[], object], str]] = [
     ("on of a control", lambda: on(A), "on(…) takes events such as length.changed, not Text; name the event behind the control"),  # type: ignore[arg-type]
     ("a handler that is asynchronous", lambda: on(A.changed)(later), "a handler is a plain method: leave out async and yield in later; a handler can wait as it is"),
     ("a handler that is no method", lambda: on(A.changed)(staticmethod(len)), "a handler is a plain method, not staticmethod; put the event on top"),
-    ("a check that is no method", lambda: check(A)(property(len)), "a check is a plain method, not property; put @check on top"),
+    ("a check that is no method", lambda: check(A)(property(len)), "a check is a plain method, not property; put @check on top"),  # type: ignore[type-var]
     ("a check of nothing", check, "check() names no control; name the one whose value it judges, such as check(length)"),
 ]  # fmt: skip
 
