@@ -8,7 +8,7 @@ from typing import Any
 from fuselatch import Entry, Session
 from fuselatch.core.forms.controls import LiveValue
 from fuselatch.core.forms.form import controls_of
-from fuselatch.report.words import phrase
+from fuselatch.core.model.words import phrase
 
 
 def told(entries: Iterable[Entry], *kinds: str) -> list[str]:

@@ -1,14 +1,18 @@
 """All public names; `import fuselatch` gives them when they are first asked for."""
 
 from fuselatch.core.engine.session import Session
+from fuselatch.core.engine.store import Store, StoreRefused
 from fuselatch.core.engine.view import View
 from fuselatch.core.forms.checks import check
 from fuselatch.core.forms.declarations import Button, Label
-from fuselatch.core.forms.entries import Choice, Money, Number, Text, Tick, Whole
+from fuselatch.core.forms.entries import Choice, Date, Money, Number, Percent, Text, Tick, Time, Whole
 from fuselatch.core.forms.form import Form
-from fuselatch.core.forms.params import Param
+from fuselatch.core.forms.groups import Group
+from fuselatch.core.forms.params import Opener, Param
 from fuselatch.core.forms.prompts import Prompt
+from fuselatch.core.forms.rows import Row
 from fuselatch.core.forms.rules import derive
+from fuselatch.core.forms.shared import Shared
 from fuselatch.core.forms.sources import on
 from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.errors import (
@@ -32,8 +36,9 @@ from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.trace import Entry, Trace
 
 __all__ = [
-    "Abandoned", "Blank", "Button", "Choice", "Choices", "DeclarationError", "Entry", "Event", "Finding", "Form",
-    "FormClosed", "Formats", "FuseBlown", "FuseLatchError", "Gesture", "HandlerFailed", "Label", "Marker", "Money",
-    "NotAllowedHere", "Number", "Outcome", "Override", "Param", "PlainFormats", "Prompt", "Refused", "RuleError",
-    "Session", "Text", "Tick", "Trace", "UnknownName", "View", "Whole", "check", "derive", "on", "warn",
+    "Abandoned", "Blank", "Button", "Choice", "Choices", "Date", "DeclarationError", "Entry", "Event", "Finding",
+    "Form", "FormClosed", "Formats", "FuseBlown", "FuseLatchError", "Gesture", "Group", "HandlerFailed", "Label",
+    "Marker", "Money", "NotAllowedHere", "Number", "Opener", "Outcome", "Override", "Param", "Percent", "PlainFormats",
+    "Prompt", "Refused", "Row", "RuleError", "Session", "Shared", "Store", "StoreRefused", "Text", "Tick", "Time",
+    "Trace", "UnknownName", "View", "Whole", "check", "derive", "on", "warn",
 ]  # fmt: skip

@@ -108,7 +108,7 @@ BAD: list[tuple[str, Callable[[], object], str]] = [
     ("a leading underscore", member(_a=Text("A")), "Bad._a: a control's name starts with a letter"),
     ("one control, two names", member(a=(shared := Text("A")), b=shared), "Bad.b: this is the control 'a' again; declare one for each name"),
     ("two handlers of one name", twice, "Bad.hear is declared twice in one class; give the second a name of its own"),
-    ("an event it can't raise", can_not_raise, "a Button can't raise 'changed': its events are entered, left, clicked"),
+    ("an event it can't raise", can_not_raise, "a Button can't raise 'changed': its events are pointed, unpointed, entered, left, clicked"),
     ("a control of nobody", foreign, "Bad.hear: can't hear '<Text 'Alone'>.changed': '<Text 'Alone'>' is no control of Bad; it has alone"),
     ("too many arguments", too_many, "Bad.hear: a handler takes self, or self and the event, not 3 arguments"),
     ("another kind", other_kind, "Bad.a: replaces a Text by a Number; a control may be replaced by one of its kind"),

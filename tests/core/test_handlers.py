@@ -350,7 +350,7 @@ def test_what_is_misplaced_says_where_it_belongs() -> None:
             "the rule b.value",
             "a rule, check or default changes nothing, but this one set Misplaced.go.caption; do that in a handler",
         ),
-        (2, "the rule a.check waits", "a rule, check or default can't wait: ask 'really?'; do it in a handler"),
+        (2, "the rule a.waits", "a rule, check or default can't wait: ask 'really?'; do it in a handler"),
     ]
     with rehearse(Misplaced) as desk:
         form = desk.at(Misplaced)

@@ -13,8 +13,8 @@ import fuselatch.core
 CORE = Path(fuselatch.core.__file__).parent
 
 ALLOWED = frozenset(
-    "__future__ bisect collections contextvars dataclasses datetime decimal difflib greenlet json math re shlex string "
-    "types typing".split()
+    "__future__ bisect collections contextvars dataclasses datetime decimal difflib functools greenlet json math re shlex "
+    "string sys types typing".split()
 )
 """All that modules of the core may import besides each other; `datetime` and `decimal` for their types."""
 

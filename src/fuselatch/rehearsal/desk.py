@@ -19,9 +19,9 @@ from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.trace import Trace
+from fuselatch.core.model.words import phrase
 from fuselatch.rehearsal.scenes import NOW, Scene
 from fuselatch.report.tree import story
-from fuselatch.report.words import phrase
 
 P = ParamSpec("P")
 F = TypeVar("F", bound=Form)
@@ -131,11 +131,11 @@ class Desk:
         """
         path = self._path(control)
         session = self.session
-        form = session.front if session.forms else None
+        waited = len(session.waits_for)
         for end in range(1, len(text) + 1):
             session.feed(Gesture(verb="type", control=path, text=text[:end]))
-            if end < len(text) and (session.prompt_wait is not None or session.front is not form):
-                session.drop_rest(f"'{text[end:]}' was not typed: {session.view.waits_for[-1]} is awaited")
+            if end < len(text) and len(session.waits_for) > waited:
+                session.drop_rest(f"'{text[end:]}' was not typed: {session.waits_for[-1]} is awaited")
                 return
         if not text:
             self.clear(path)

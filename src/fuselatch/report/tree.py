@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
 from fuselatch.core.model.trace import Entry
-from fuselatch.report.words import phrase, place
+from fuselatch.core.model.words import phrase, place
 
 
 @dataclass(slots=True)

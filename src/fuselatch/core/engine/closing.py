@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from fuselatch.core.engine.waiting import ask
+from fuselatch.core.engine import focus
+from fuselatch.core.engine.waiting import DialogWait, PromptWait, ask
 from fuselatch.core.forms.controls import LiveEntry, LiveValue
 from fuselatch.core.forms.plans import Handler
+from fuselatch.core.forms.prompts import Prompt
+from fuselatch.core.model.cells import UNSEEN
 from fuselatch.core.model.findings import Finding, Override
 from fuselatch.core.model.outcome import ACCEPTED, CANCELLED, Outcome
 
@@ -17,16 +20,17 @@ if TYPE_CHECKING:
 Found = tuple[tuple[LiveEntry[Any, Any], Finding], ...]
 
 
-def submit(turn: Turn, form: Form, trigger: Handler | None = None) -> bool:
+def submit(turn: Turn, form: Form) -> bool:
     """Settle, check, confirm warnings, raise `accepting`, and close; False where something held it back."""
     before, turn.cause = turn.cause, turn.note_form("step", form, "submit")
     try:
+        focus.settle(turn, form._state.focus)
         confirmed: set[tuple[str, str]] = set()
         if not in_order(turn, form, confirmed):
             return False
-        event = turn.happen("accepting", form, None)
-        if event is not None and event._reason is not None:
-            return held(turn, form, "accepting", event._reason)
+        reason = turn.happen("accepting", form, None)
+        if reason is not None:
+            return held(turn, form, "accepting", reason)
         # What an accepting handler has set is looked at again.
         return in_order(turn, form, confirmed) and close(turn, form, ACCEPTED)
     finally:
@@ -35,97 +39,124 @@ def submit(turn: Turn, form: Form, trigger: Handler | None = None) -> bool:
 
 def in_order(turn: Turn, form: Form, confirmed: set[tuple[str, str]]) -> bool:
     """Whether nothing refuses, and every warning is confirmed."""
+    if not form.is_open:
+        return False
     refusing, warning = judged(turn, form)
     if refusing:
-        point_out(turn, form, refusing)
         control, finding = refusing[0]
+        focus.enter(turn, form, control)
         return held(turn, form, "check", f"{control.caption}: {finding.text}")
     asked = [(control, finding) for control, finding in warning if (control.name, finding.text) not in confirmed]
     if not asked:
         return True
-    lines = "\n".join(f"{control.caption}: {finding.text}" for control, finding in asked)
     prompt = form.warnings_prompt
-    if ask_here(turn, form, lines) == prompt.cancel:
-        point_out(turn, form, tuple(asked))
+    lines = "\n".join(f"{control.caption}: {finding.text}" for control, finding in asked)
+    if ask_here(turn, form, prompt, {"warnings": lines}) == prompt.cancel:
+        focus.enter(turn, form, asked[0][0])
         return held(turn, form, "warnings", "gone back to the form")
     confirmed.update((control.name, finding.text) for control, finding in asked)
-    when = turn.session.now().isoformat() if turn.session.clock is not None else ""
-    overrides = tuple(Override(control.name, finding.text, turn.session.user, when) for control, finding in asked)
+    engine = turn.engine
+    when = engine.read_clock().isoformat() if engine.clock is not None else ""
+    overrides = tuple(Override(control.name, finding.text, engine.session.user, when) for control, finding in asked)
     turn.undo.append((form._state, "overrides", form._state.overrides))
     form._state.overrides += overrides
     # While the person was looking, a program may have changed what was judged.
     return in_order(turn, form, confirmed)
 
 
-def ask_here(turn: Turn, form: Form, lines: str) -> str:
-    """Put the form's warnings prompt; no handler of the author asks it, so it stands in for one."""
-    before, turn.handler = turn.handler, turn.handler or ENGINE
+def ask_here(turn: Turn, form: Form, prompt: Prompt, facts: dict[str, object]) -> str:
+    """Put a prompt of the form itself: no handler of the author asks it, so something stands in for one."""
+    before, turn.handler = turn.handler, turn.handler or ITSELF
     try:
-        return ask(turn.session, form, form.warnings_prompt, {"warnings": lines})
+        return ask(turn.engine, form, prompt, facts)
     finally:
         turn.handler = before
 
 
-ENGINE = Handler("the form itself", lambda: None, False)
+ITSELF = Handler("the form itself", lambda: None, False)
 
 
 def judged(turn: Turn, form: Form) -> tuple[Found, Found]:
     """Judge all controls and show what is found; gives what refuses, and what warns."""
-    updates = turn.session.updates
+    updates = turn.engine.updates
     refusing: list[tuple[LiveEntry[Any, Any], Finding]] = []
     warning: list[tuple[LiveEntry[Any, Any], Finding]] = []
     for control in form._state.order:
         if not isinstance(control, LiveEntry):
             continue
+        focus.mark(turn, control)
         updates.judge(turn, control)
-        mark(turn, control)
-        for finding in control._findings:
+        for finding in control._findings or ():
             (refusing if finding.level == "refuse" else warning).append((control, finding))
     updates.unjudged.clear()
     return tuple(refusing), tuple(warning)
 
 
-def mark(turn: Turn, control: LiveEntry[Any, Any]) -> None:
-    """Let a control show its findings from now on."""
-    if not control._marked:
-        turn.undo.append((control, "_marked", False))
-        control._marked = True
-
-
-def point_out(turn: Turn, form: Form, found: Found) -> None:
-    """Put the focus on the first control of those found."""
-    turn.session.put_focus(turn, form, found[0][0])
-
-
 def held(turn: Turn, form: Form, what: str, reason: str) -> bool:
     """Note that something held the form back, and say so on the view."""
     turn.note_form("hold", form, what, None, reason)
-    turn.session.notice = reason
+    turn.engine.notice = reason
     return False
 
 
 def close(turn: Turn, form: Form, verdict: str) -> bool:
     """Raise `closing`, take the values, raise `submitted` and `closed`; False where it was held."""
-    session, state = turn.session, form._state
+    engine, state = turn.engine, form._state
+    if state.phase != "open":
+        return False
+    close_waiting(turn, form)
     turn.undo.append((state, "phase", state.move("closing")))
     before, turn.cause = turn.cause, turn.note_form("step", form, "close", None, verdict)
     try:
-        event = turn.happen("closing", form, None, None, verdict)
-        if event is not None and event._reason is not None:
+        reason = turn.happen("closing", form, None, None, verdict)
+        if reason is None and verdict != ACCEPTED:
+            reason = discard_reason(turn, form)
+        if reason is not None:
             state.move("open")
-            return held(turn, form, "closing", event._reason)
+            return held(turn, form, "closing", reason)
         turn.undo.append((state, "outcome", state.outcome))
         state.outcome = outcome_of(form, verdict)
         if verdict == ACCEPTED:
             turn.happen("submitted", form, None)
         state.move("closed")
-        session.take_away(turn, form)
+        engine.take_away(turn, form)
         turn.note_form("close", form, verdict)
         turn.happen("closed", form, None, None, verdict)
     finally:
         turn.cause = before
-    session.hand_over(turn, form)
+    engine.hand_over(turn, form)
     return True
+
+
+def discard_reason(turn: Turn, form: Form) -> str | None:
+    """Ask before changes are thrown away, where the class says so; gives why the form stays, or None."""
+    text = form._state.plan.discard
+    if not text or not is_changed(form):
+        return None
+    prompt = Prompt(text, buttons=("Discard", "Keep editing"), tone="warning")
+    answer = ask_here(turn, form, prompt, {})
+    return None if answer == "Discard" else "nothing was discarded"
+
+
+def is_changed(form: Form) -> bool:
+    """Whether an entry holds a draft or another value than when the form opened."""
+    return any(
+        control._draft is not None or (control._initial is not UNSEEN and control._initial != control._value)
+        for control in form._state.order
+        if isinstance(control, LiveEntry) and not control._rule
+    )
+
+
+def close_waiting(turn: Turn, form: Form) -> None:
+    """A form whose own handler waits first closes what it waits for, as cancelled, innermost first."""
+    for wait in reversed(turn.engine.waits):
+        if wait.over or wait.form is not form or wait.turn is turn:
+            continue
+        if isinstance(wait, DialogWait):
+            close(turn, wait.child, CANCELLED)
+        elif isinstance(wait, PromptWait):
+            turn.note_form("answer", form, wait.title, None, wait.prompt.cancel)
+            turn.engine.end_wait(turn, wait, wait.prompt.cancel)
 
 
 def leave(turn: Turn, form: Form, verdict: str) -> bool:
@@ -140,13 +171,15 @@ def leave(turn: Turn, form: Form, verdict: str) -> bool:
 def leave_without_handlers(turn: Turn, form: Form, verdict: str) -> None:
     """Close a form whose handler failed on the way out."""
     state = form._state
+    if state.phase == "closed":
+        return
     if state.phase != "closing":
         state.move("closing")
     state.outcome = outcome_of(form, verdict)
     state.move("closed")
-    turn.session.take_away(turn, form)
+    turn.engine.take_away(turn, form)
     turn.note_form("close", form, verdict)
-    turn.session.hand_over(turn, form)
+    turn.engine.hand_over(turn, form)
     turn.undo.clear()
 
 

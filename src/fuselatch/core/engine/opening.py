@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING, Any, get_type_hints
 
+from fuselatch.core.engine import focus
+from fuselatch.core.engine.rules import install
 from fuselatch.core.engine.turn import OPENED
+from fuselatch.core.forms.controls import LiveChoice, LiveValue
 from fuselatch.core.forms.form import make
 from fuselatch.core.forms.params import MISSING
 from fuselatch.core.forms.rules import is_rule
@@ -24,61 +28,68 @@ WIDER: Mapping[type, tuple[type, ...]] = {float: (float, int), complex: (complex
 
 def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: Form | None) -> Form:
     """Open a form within a turn; what goes wrong fails the turn."""
-    session = turn.session
+    engine = turn.engine
     given = checked_params(form, params)
-    opened = make(form, session, opener, *session.next_serial(form))
+    opened = make(form, engine, opener, *engine.next_serial(form))
     state = opened._state
     opened.__dict__.update(given)
     turn.undo.append((opened, OPENED, None))
-    session.bring_to_front(turn, opened)
-    before, turn.cause = turn.cause, turn.note_form("open", opened, state.plan.title)
-    cells = session.updates.install(opened)
+    engine.bring_to_front(turn, opened)
+    before, turn.cause = turn.cause, turn.note_form("open", opened, form._plan.name)
+    cells = install(opened)
     set_defaults(turn, opened)
     for cell in cells:
-        cell.announced = session.updates.fresh(cell)
+        cell.announced = engine.updates.fresh(cell)
         if cell.prop == "value":
-            control: Any = cell.node
-            control._value = cell.value
+            cell.node._value = cell.value
     state.move("open")
     turn.happen("opened", opened, None)
     if opened.is_open and state.focus is None:
-        session.focus_first(turn, opened)
+        focus.enter(turn, opened, focus.following(opened, None, 1))
     turn.cause = before
     return opened
 
 
 def set_defaults(turn: Turn, form: Form) -> None:
     """Evaluate the defaults in tab order; no event comes of it."""
-    session = turn.session
     for control in form._state.order:
+        if not isinstance(control, LiveValue):
+            continue
         decl = control._decl
-        default = decl.rules.get("default", decl.constants.get("default", decl.constants.get("value")))
+        rules, constants = decl.rules, decl.constants
+        default = rules.get("default")
         if default is None:
+            default = constants.get("default")
+            if default is None:
+                # A label's constant value is what it starts with.
+                default = constants.get("value")
+        if default is None or default == "" or default is False:
             continue
         if is_rule(default):
-            default = call_default(turn, f"{control.name}.default", default, form)
+            default = call_default(turn, f"{control.name}.default", default, control._owner)
         value = decl.coerce(default)
-        if decl.kind == "choice" and value is not None and value not in control._current("choices"):
+        if isinstance(control, LiveChoice) and value is not None and value not in control._current("choices"):
             continue
         control._value = value if value is not None else control._plan.blank
-    session.tracker = None
 
 
-def call_default(turn: Turn, what: str, rule: Callable[..., Any], form: Form) -> Any:
+def call_default(turn: Turn, what: str, rule: Callable[..., Any], owner: object) -> Any:
     """Run a default's function as a rule: it changes nothing and can't wait."""
-    session = turn.session
-    session.tracker = {}
+    engine = turn.engine
+    engine.tracker = {}
     try:
-        return rule(form)
+        return rule(owner)
     except Exception as error:
-        raise session.failed(error, rule, f"the rule {what}") from error
+        raise engine.failed(error, rule, f"the rule {what}") from error
     finally:
-        session.tracker = None
+        engine.tracker = None
 
 
 def checked_params(form: type[Form], params: Mapping[str, Any]) -> dict[str, Any]:
     """The params with their defaults; errors for those that are unknown, missing or of a wrong plain type."""
     plan = form._plan
+    if not plan.params and not params:
+        return {}
     for name in params:
         if name not in plan.params:
             raise UnknownName(f"{form.__name__} has no param '{name}': {suggest(name, plan.params)}")
@@ -97,9 +108,20 @@ def checked_params(form: type[Form], params: Mapping[str, Any]) -> dict[str, Any
 def hints_of(form: type[Form], plan: FormPlan) -> Mapping[str, Any]:
     """The types that a form's params are annotated with, as far as they can be told."""
     if plan.hints is None:
-        try:
-            plan.hints = get_type_hints(form)
-        except Exception:
-            # A name that only the checker knows; then the checker is the one to look at it.
-            plan.hints = {}
+        hints: dict[str, Any] = {}
+        for base in reversed(form.__mro__):
+            known = vars(sys.modules[base.__module__]) if base.__module__ in sys.modules else {}
+            for name, hint in vars(base).get("__annotations__", {}).items():
+                if name in plan.params:
+                    hints.update(resolved(name, hint, known))
+        plan.hints = hints
     return plan.hints
+
+
+def resolved(name: str, hint: object, known: dict[str, Any]) -> dict[str, Any]:
+    """A param's annotation as a type; nothing where it has a name that only the checker knows."""
+    annotated = type("Annotated", (), {"__annotations__": {name: hint}})
+    try:
+        return get_type_hints(annotated, globalns=known)
+    except Exception:
+        return {}

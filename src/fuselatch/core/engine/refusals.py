@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Final
 
 from fuselatch.core.forms.controls import Live, LiveEntry
 from fuselatch.core.model.gestures import VERBS, Gesture
@@ -10,53 +10,93 @@ from fuselatch.core.model.names import suggest
 from fuselatch.core.model.values import short_text
 
 if TYPE_CHECKING:
-    from fuselatch.core.engine.session import Session
+    from fuselatch.core.engine.engine import Engine
 
-BY_KIND: dict[str, tuple[tuple[str, ...], str]] = {
-    "type": (("text", "number", "whole", "money", "choice"), "can't be typed into"),
-    "tick": (("tick",), "can't be ticked"),
-    "untick": (("tick",), "can't be ticked"),
-    "press": (("button",), "can't be pressed"),
-    "pick": (("choice",), "has no choices to pick from"),
+Reason = tuple[str, int | None]
+
+FITTING: Final[dict[str, tuple[frozenset[str], str]]] = {
+    "type": (
+        frozenset({"text", "number", "percent", "whole", "money", "date", "time", "choice"}),
+        "can't be typed into",
+    ),
+    "tick": (frozenset({"tick"}), "can't be ticked"),
+    "untick": (frozenset({"tick"}), "can't be ticked"),
+    "press": (frozenset({"button", "label"}), "can't be pressed"),
+    "pick": (frozenset({"choice"}), "has no choices to pick from"),
 }
 """For verbs that fit some kinds of control only: which, and what to say of others."""
 
+ENTERING: Final = frozenset({"type", "tick", "untick", "pick", "focus"})
+"""Verbs that a control whose value follows a rule refuses."""
+ANYWHERE: Final = frozenset({"answer", "close", "key"})
+"""Verbs that mean something while a prompt is up."""
+LOOKING: Final = frozenset({"point", "point_away"})
+"""Verbs that a disabled control does not refuse."""
 
-def obstacle(session: Session, gesture: Gesture, control: Live | None) -> tuple[str, int | None] | None:
+
+def obstacle(engine: Engine, gesture: Gesture, control: Live | None) -> Reason | None:
     """What stands in the way of a gesture (with the trace line that put it there), or None."""
-    if session.closed:
+    if engine.closed:
         return "the session is closed", None
-    wait = session.prompt_wait
-    if wait is not None:
-        if gesture.verb == "answer" and gesture.text not in wait.prompt.buttons:
-            return f"the prompt has no button '{gesture.text}'; {suggest(gesture.text, wait.prompt.buttons)}", wait.number
-        if gesture.verb not in ("answer", "close"):
-            return (
-                f'a prompt is up: "{short_text(wait.text, 60)}"; answer it with {" or ".join(wait.prompt.buttons)}',
-                wait.number,
-            )
-        return None
-    if gesture.verb == "answer":
+    if engine.waits and (engine.paused is not None or engine.prompt_wait is not None):
+        return at_wait(engine, gesture)
+    verb = gesture.verb
+    if verb == "answer":
         return "no prompt is up", None
-    if not session.forms:
+    if not engine.forms:
         return "no form is open any more", None
     if control is None:
-        return None
-    return at_control(session, control) or unfit(gesture, control)
+        return covering(engine, engine.forms[-1]) if engine.waits else None
+    if verb in LOOKING:
+        return covering(engine, control.form) or (("it is hidden", None) if not control.visible else None)
+    return at_control(engine, control) or unfit(gesture, control)
 
 
-def at_control(session: Session, control: Live) -> tuple[str, int | None] | None:
-    """What keeps a person from using a control, whatever for."""
-    if not control.form.is_open:
-        return f"{control.form.title} is closed", None
-    if session.front is not control.form:
-        return f"{session.front.title} is in front", None
-    for prop, word in (("visible", "hidden"), ("enabled", "disabled")):
-        if not getattr(control, prop):
-            return f"it is {word}{because(control, prop)}", session.trace.last_change(
-                control.form._state.name, control.name, prop
-            )
+def at_wait(engine: Engine, gesture: Gesture) -> Reason | None:
+    """What stands in the way of a gesture while a prompt is up, or while the session is paused."""
+    wait = engine.prompt_wait
+    if wait is None:
+        event = engine.paused
+        return f"the session is paused before {event.path if event else '?'}; go on first", None
+    if gesture.verb == "answer" and gesture.text not in wait.prompt.buttons:
+        return f"the prompt has no button '{gesture.text}'; {suggest(gesture.text, wait.prompt.buttons)}", wait.number
+    if gesture.verb not in ANYWHERE:
+        return (
+            f'a prompt is up: "{short_text(wait.text, 60)}"; answer it with {" or ".join(wait.prompt.buttons)}',
+            wait.number,
+        )
     return None
+
+
+def covering(engine: Engine, form: Any) -> Reason | None:
+    """What keeps a person from a form."""
+    if not form.is_open:
+        return f"{form.title} is closed", None
+    if engine.waits and engine.covered(form):
+        wait = engine.prompt_wait
+        return (
+            (f'a prompt is up: "{short_text(wait.text, 60)}"', wait.number)
+            if wait
+            else (f"{engine.forms[-1].title} is in front", None)
+        )
+    return None
+
+
+def at_control(engine: Engine, control: Live) -> Reason | None:
+    """What keeps a person from using a control, whatever for."""
+    if engine.waits or control.form._state.phase == "closed":
+        found = covering(engine, control.form)
+        if found is not None:
+            return found
+    if control.visible and control.enabled:
+        return None
+    prop, word = ("enabled", "disabled") if control.visible else ("visible", "hidden")
+    culprit = control
+    while culprit._outer is not None and culprit._current(prop):
+        culprit = culprit._outer
+    group = "" if culprit is control else f", as the group '{culprit.name}' is,"
+    line = engine.trace.last_change(culprit.form._state.name, culprit.name, prop)
+    return f"it is {word}{group}{because(culprit, prop)}", line
 
 
 def because(control: Live, prop: str) -> str:
@@ -68,14 +108,15 @@ def because(control: Live, prop: str) -> str:
     return " as declared"
 
 
-def unfit(gesture: Gesture, control: Any) -> tuple[str, int | None] | None:
+def unfit(gesture: Gesture, control: Any) -> Reason | None:
     """What makes a verb unfit for a control that can be used."""
-    kinds, why = BY_KIND.get(gesture.verb, ((), ""))
-    if kinds and control._decl.kind not in kinds:
-        return f"a {control._decl.kind} {why}", None
-    if gesture.verb == "focus" and not control._decl.takes_focus:
-        return f"a {control._decl.kind} can't take the focus", None
-    if isinstance(control, LiveEntry) and "value" in control._decl.rules:
+    decl = control._decl
+    fitting = FITTING.get(gesture.verb)
+    if fitting is not None and decl.kind not in fitting[0]:
+        return f"a {decl.kind} {fitting[1]}", None
+    if gesture.verb == "focus" and not decl.takes_focus:
+        return f"a {decl.kind} can't take the focus", None
+    if gesture.verb in ENTERING and isinstance(control, LiveEntry) and control._rule:
         return "it is read-only: its value follows a rule", None
     if gesture.verb == "pick" and not control.choices.find(gesture.text):
         shown = control.choices.shown()

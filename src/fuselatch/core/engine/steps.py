@@ -9,166 +9,101 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING, Any, Final
 
-from fuselatch.core.engine.closing import leave, mark, submit
-from fuselatch.core.forms.controls import Live, LiveEntry
-from fuselatch.core.model.findings import Finding
+from fuselatch.core.engine import focus, pointing
+from fuselatch.core.engine.closing import leave, submit
+from fuselatch.core.engine.focus import drop, following, move, settle, step
+from fuselatch.core.forms.controls import LiveChoice, LiveEntry
+from fuselatch.core.forms.form import Form
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.outcome import ACCEPTED, CANCELLED
-from fuselatch.core.model.values import Unparsable
 
 if TYPE_CHECKING:
     from fuselatch.core.engine.turn import Turn
-    from fuselatch.core.forms.form import Form
 
 
-def settle(turn: Turn, control: Any) -> None:
-    """Make an entry's draft its value: trimmed, parsed; one that can't be parsed stays, with a finding."""
-    draft = control._draft if isinstance(control, LiveEntry) else None
-    if draft is None or control._trouble is not None:
+def come_to_front(turn: Turn, form: Form) -> None:
+    """A person turns to a form that is not in front."""
+    engine = turn.engine
+    if engine.forms[-1] is form:
         return
-    before, turn.cause = turn.cause, turn.note("step", control, "settle", None, draft)
-    text = draft.strip()
-    try:
-        value = control._decl.parse(text, control, turn.session.formats) if text else control._plan.blank
-    except Unparsable as error:
-        turn.undo.append((control, "_trouble", None))
-        control._trouble = Finding(str(error), rule="parse")
-        turn.put_value(control, control._plan.blank, turn.cause)
-        turn.session.updates.unjudged[control] = None
-    else:
-        turn.undo.append((control, "_draft", draft))
-        control._draft = None
-        turn.put_value(control, value, turn.cause)
-    turn.drain()
+    before, turn.cause = turn.cause, turn.note_form("step", form, "front")
+    engine.bring_to_front(turn, form)
+    turn.undo.append((engine, "fronted", engine.fronted))
+    engine.fronted = form
+    turn.happen("fronted", form, None)
     turn.cause = before
-
-
-def drop_draft(turn: Turn, control: Any) -> None:
-    """Take away a draft and the finding that it could not be parsed."""
-    if control._draft is not None:
-        turn.undo.append((control, "_draft", control._draft))
-        control._draft = None
-    if control._trouble is not None:
-        turn.undo.append((control, "_trouble", control._trouble))
-        control._trouble = None
-        turn.session.updates.unjudged[control] = None
-
-
-def step(turn: Turn, name: str, control: Live, event: str) -> None:
-    """One step at a control, with the event it raises, if its kind raises it."""
-    before, turn.cause = turn.cause, turn.note("step", control, name)
-    if event in control._plan.raises:
-        turn.happen(event, control.form, control)
-    turn.cause = before
-
-
-def leave_control(turn: Turn, here: Any, target: Live) -> bool:
-    """The step of leaving a control for another: `leaving`, which can be held, and `left`."""
-    before, turn.cause = turn.cause, turn.note("step", here, "leave")
-    try:
-        if "leaving" in here._plan.raises:
-            event = turn.happen("leaving", here.form, here)
-            if event is not None and event._reason is not None:
-                turn.note("hold", here, "leaving", None, event._reason)
-                turn.session.notice = event._reason
-                return drop(turn, target, f"{here.caption} can't be left: {event._reason}")
-            if not still_there(turn, target):
-                return False
-        put_focus(turn, here.form, None)
-        if isinstance(here, LiveEntry):
-            mark(turn, here)
-            turn.session.updates.unjudged[here] = None
-        turn.happen("left", here.form, here)
-        return still_there(turn, target)
-    finally:
-        turn.cause = before
-
-
-def move_focus(turn: Turn, target: Live) -> bool:
-    """Bring the focus to a control, by settling and leaving the one that has it; False where it can't come."""
-    here = target.form._state.focus
-    if here is target:
-        return True
-    if here is not None:
-        settle(turn, here)
-        if not (still_there(turn, target) and leave_control(turn, here, target)):
-            return False
-    put_focus(turn, target.form, target)
-    step(turn, "enter", target, "entered")
-    return still_there(turn, target)
-
-
-def put_focus(turn: Turn, form: Form, control: Live | None) -> None:
-    """Set where the focus of a form is, without events."""
-    state = form._state
-    if state.focus is not control:
-        turn.undo.append((state, "focus", state.focus))
-        state.focus = control
-
-
-def still_there(turn: Turn, target: Live) -> bool:
-    """Look again: whether a target can still be used; notes what is dropped where it can't."""
-    why = turn.session.obstacle_at(target)
-    return True if why is None else drop(turn, target, why)
-
-
-def drop(turn: Turn, target: Live, why: str) -> bool:
-    """Note that the rest of a gesture is dropped, and say so on the view."""
-    turn.note("drop", target, "rest of the gesture", None, why)
-    if turn.session.notice == "":
-        turn.session.notice = f"{target.caption}: {why}"
-    return False
 
 
 def type_text(turn: Turn, gesture: Gesture, control: Any) -> None:
     """One key of typing: the draft is now this text."""
-    if not move_focus(turn, control):
-        return
+    if move(turn, control):
+        put_draft(turn, control, gesture.text)
+
+
+def put_draft(turn: Turn, control: Any, text: str) -> None:
+    """Change a draft, judge its marker, and raise `typed`."""
     before = control.text
     # Not in the undo log: where a `typed` handler fails, the key itself stays in the draft.
-    control._draft = gesture.text
+    control._draft = text
+    control._listing = isinstance(control, LiveChoice)
     if control._trouble is not None:
         control._trouble = None
-        turn.session.updates.unjudged[control] = None
-    turn.happen("typed", control.form, control, before, gesture.text)
+        turn.engine.updates.unjudge(control)
+    turn.engine.preview(turn, control)
+    hidden = control._plan.masked
+    turn.happen("typed", control.form, control, "•" if hidden else before, "•" if hidden else text)
 
 
 def press(turn: Turn, gesture: Gesture, control: Any) -> None:
-    """Press a button; what it closes is a step after its `clicked`."""
-    form, verdict = control.form, control._decl.closes
+    """Press a button, or click a label or the form's surface; what it closes is a step after its `clicked`."""
+    if control is None:
+        turn.happen("clicked", turn.engine.forms[-1], None)
+        return
+    form, verdict = control.form, getattr(control._decl, "closes", None)
     if verdict is not None and verdict != ACCEPTED:
         turn.way_out = (form, verdict)
         step(turn, "click", control, "clicked")
         if form.is_open:
             leave(turn, form, verdict)
         return
-    if not move_focus(turn, control):
+    if control._decl.takes_focus and not move(turn, control):
         return
     step(turn, "click", control, "clicked")
     if verdict is not None and form.is_open:
         submit(turn, form)
 
 
+def double(turn: Turn, gesture: Gesture, control: Any) -> None:
+    """Click something twice, or the form's surface."""
+    if control is None:
+        turn.happen("double_clicked", turn.engine.forms[-1], None)
+    elif not control._decl.takes_focus or move(turn, control):
+        step(turn, "double click", control, "double_clicked")
+
+
 def pick(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Pick a choice; it settles at once."""
-    if move_focus(turn, control):
+    if move(turn, control):
         found = control.choices.find(gesture.text)
-        if not found:
+        if found:
+            put_entry(turn, control, "pick", found[0])
+        else:
             drop(turn, control, f"'{gesture.text}' is no longer offered")
-            return
-        put_entry(turn, control, "pick", found[0])
 
 
 def tick(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Put a tick or take it away; it settles at once."""
-    if move_focus(turn, control):
+    if move(turn, control):
         put_entry(turn, control, gesture.verb, gesture.verb == "tick")
 
 
 def put_entry(turn: Turn, control: Any, name: str, value: object) -> None:
     """The step in which a person enters a value at once."""
     before, turn.cause = turn.cause, turn.note("step", control, name)
-    drop_draft(turn, control)
+    focus.drop_draft(turn, control)
+    if control._listing:
+        turn.undo.append((control, "_listing", True))
+        control._listing = False
     turn.put_value(control, value, turn.cause)
     turn.drain()
     turn.cause = before
@@ -176,55 +111,191 @@ def put_entry(turn: Turn, control: Any, name: str, value: object) -> None:
 
 def tab(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Go on to the next control that can take the focus, round and round."""
-    session = turn.session
-    form = session.front
+    go(turn, 1)
+
+
+def back_tab(turn: Turn, gesture: Gesture, control: Any) -> None:
+    """Go back to the control before."""
+    go(turn, -1)
+
+
+def go(turn: Turn, way: int) -> None:
+    """Settle where the focus is, then move it on or back."""
+    form = turn.engine.forms[-1]
     here = form._state.focus
     settle(turn, here)
-    target = session.next_focus(form, here)
-    if target is None:
-        return
-    if target is here:
-        return
-    move_focus(turn, target)
+    target = following(form, here, way)
+    if target is not None and target is not here:
+        move(turn, target)
 
 
 def answer(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Answer the prompt on top; the handler that waits for it goes on once this is settled."""
-    wait = turn.session.prompt_wait
+    wait = turn.engine.prompt_wait
     assert wait is not None, "refused where no prompt is up"
     turn.note_form("answer", wait.form, wait.title, None, gesture.text)
-    end_wait(turn, wait, gesture.text)
-
-
-def end_wait(turn: Turn, wait: Any, result: object) -> None:
-    """Say what a wait has come to."""
-    turn.undo.append((wait, "over", wait.over))
-    wait.over = True
-    wait.result = result
+    turn.engine.end_wait(turn, wait, gesture.text)
 
 
 def close_front(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Press the close button of what is in front: the cancel answer of a prompt, the way out of a form."""
-    wait = turn.session.prompt_wait
+    wait = turn.engine.prompt_wait
     if wait is not None:
         answer(turn, Gesture(verb="answer", text=wait.prompt.cancel), control)
     else:
-        leave(turn, turn.session.front, CANCELLED)
+        leave(turn, turn.engine.forms[-1], CANCELLED)
 
 
-def focus(turn: Turn, gesture: Gesture, control: Any) -> None:
+def to_control(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Go to a control, as by clicking into it."""
-    move_focus(turn, control)
+    move(turn, control)
 
+
+def point(turn: Turn, gesture: Gesture, control: Any) -> None:
+    """Bring the pointer to a control."""
+    pointing.point(turn, control)
+
+
+def point_away(turn: Turn, gesture: Gesture, control: Any) -> None:
+    """Take the pointer off to nothing."""
+    pointing.point(turn, None)
+
+
+def key(turn: Turn, gesture: Gesture, control: Any) -> None:
+    """A key, where the focus is: a shortcut, Enter, Escape, Tab, or one more character."""
+    engine, keys = turn.engine, gesture.text
+    if engine.prompt_wait is not None:
+        key_at_prompt(turn, keys, gesture.repeat)
+        return
+    form = engine.forms[-1]
+    here = form._state.focus
+    shortcut = form._state.plan.shortcuts.get(keys) if keys != "Enter" else None
+    if shortcut is not None:
+        use_shortcut(turn, form, shortcut, gesture.repeat)
+    elif keys in KEYS:
+        KEYS[keys](turn, form, here, gesture.repeat)
+    elif isinstance(here, LiveEntry) and len(keys) == 1:
+        put_draft(turn, here, keys if form._state.select else here.text + keys)
+        form._state.select = False
+
+
+def key_at_prompt(turn: Turn, keys: str, repeat: bool) -> None:
+    """Enter presses a prompt's default button, Escape its cancel button; a key held down does neither."""
+    wait = turn.engine.prompt_wait
+    if wait is not None and not repeat and keys in ("Enter", "Escape"):
+        button = wait.prompt.default if keys == "Enter" else wait.prompt.cancel
+        answer(turn, Gesture(verb="answer", text=button), None)
+
+
+def use_shortcut(turn: Turn, form: Form, path: str, repeat: bool) -> None:
+    """Press a shortcut's button, or go to its control, where that can be used."""
+    target = form._state.controls[path]
+    why = turn.engine.obstacle_at(target)
+    if why is not None:
+        drop(turn, target, why)
+    elif target._decl.kind == "button":
+        if not repeat:
+            press(turn, Gesture(verb="press", control=path), target)
+    else:
+        move(turn, target)
+
+
+def enter_key(turn: Turn, form: Form, here: Any, repeat: bool) -> None:
+    """Enter: takes the match of an open list, is a new line in a multi-line text, presses a button; else settles.
+
+    After settling in order it presses the form's default button, or moves on. A key held down
+    presses nothing.
+    """
+    if here is not None and here._decl.kind == "button":
+        if not repeat:
+            press(turn, Gesture(verb="press", control=here.name), here)
+        return
+    if isinstance(here, LiveEntry):
+        if here._decl.constants["look"] == "multi-line":
+            put_draft(turn, here, here.text + "\n")
+            return
+        if isinstance(here, LiveChoice) and here._listing and here._draft:
+            take_match(turn, here)
+            return
+        settle(turn, here)
+        focus.mark(turn, here)
+        turn.drain()
+        if any(finding.level == "refuse" for finding in here.findings):
+            return
+    default = form._state.plan.shortcuts.get("Enter")
+    if repeat or not form.is_open:
+        return
+    if default is not None:
+        use_shortcut(turn, form, default, repeat)
+    else:
+        go(turn, 1)
+
+
+def take_match(turn: Turn, here: LiveChoice[Any]) -> None:
+    """Take the first of an open list that begins as typed, an exact one before."""
+    text = (here._draft or "").strip().casefold()
+    found = here.choices.find(text) or [item for item in here.choices if str(item).casefold().startswith(text)]
+    if found:
+        put_entry(turn, here, "take match", found[0])
+    else:
+        settle(turn, here)
+
+
+def escape(turn: Turn, form: Form, here: Any, repeat: bool) -> None:
+    """Escape, step by step: an open list, the draft, the form."""
+    if isinstance(here, LiveEntry) and here._listing:
+        turn.undo.append((here, "_listing", True))
+        here._listing = False
+    elif isinstance(here, LiveEntry) and here._draft is not None:
+        before, turn.cause = turn.cause, turn.note("step", here, "undo")
+        focus.drop_draft(turn, here)
+        turn.drain()
+        turn.cause = before
+    elif not repeat:
+        leave(turn, form, CANCELLED)
+
+
+def backspace(turn: Turn, form: Form, here: Any, repeat: bool) -> None:
+    """Take the last character of the draft away, or the whole where it is selected."""
+    if isinstance(here, LiveEntry) and here.text:
+        put_draft(turn, here, "" if form._state.select else here.text[:-1])
+        form._state.select = False
+
+
+def space(turn: Turn, form: Form, here: Any, repeat: bool) -> None:
+    """Space presses a button, turns a tick, and is a character elsewhere."""
+    kind = here._decl.kind if here is not None else ""
+    if kind == "tick":
+        put_entry(turn, here, "turn", not here.value)
+    elif kind == "button" and not repeat:
+        press(turn, Gesture(verb="press", control=here.name), here)
+    elif isinstance(here, LiveEntry):
+        put_draft(turn, here, here.text + " ")
+
+
+KEYS: Final[Mapping[str, Callable[[Any, Form, Any, bool], None]]] = {
+    "Enter": enter_key,
+    "Escape": escape,
+    "Tab": lambda turn, form, here, repeat: go(turn, 1),
+    "Shift+Tab": lambda turn, form, here, repeat: go(turn, -1),
+    "Backspace": backspace,
+    "Space": space,
+}
+"""Keys that mean the same on every form; a form's own shortcuts come first, but for Enter."""
 
 STEPS: Final[Mapping[str, Callable[[Any, Gesture, Any], None]]] = {
-    "focus": focus,
+    "focus": to_control,
     "type": type_text,
+    "key": key,
     "tab": tab,
+    "back_tab": back_tab,
     "press": press,
+    "double": double,
     "pick": pick,
     "tick": tick,
     "untick": tick,
+    "point": point,
+    "point_away": point_away,
     "answer": answer,
     "close": close_front,
 }

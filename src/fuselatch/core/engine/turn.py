@@ -14,15 +14,18 @@ from typing import TYPE_CHECKING, Any, Final
 from greenlet import greenlet
 
 from fuselatch.core.engine.failure import blown, failed
-from fuselatch.core.forms.controls import Live, LiveValue
-from fuselatch.core.forms.form import Form
-from fuselatch.core.forms.plans import Handler, call
+from fuselatch.core.engine.waiting import pause
+from fuselatch.core.forms.container import Container
+from fuselatch.core.forms.controls import MASK, LiveValue
+from fuselatch.core.forms.plans import Handler
+from fuselatch.core.model.cells import UNSEEN
 from fuselatch.core.model.errors import Abandoned, HandlerFailed, describe
 from fuselatch.core.model.events import By, Event
 from fuselatch.core.model.trace import Trace, safe_text
 
 if TYPE_CHECKING:
-    from fuselatch.core.engine.session import Session
+    from fuselatch.core.engine.engine import Engine
+    from fuselatch.core.forms.form import Form
 
 Undo = tuple[Any, str, Any]
 ABSENT: Any = type("Absent", (), {"__repr__": lambda self: "absent"})()
@@ -32,32 +35,38 @@ OPENED: Final = "(opened)"
 
 MOST_IN_CHAIN: Final = 100
 """How often one handler may run for one control in one chain of causes."""
+SHALLOW: Final = 3
+"""Events less deep in a chain than this are not counted: they can't have come round that often."""
 
 
 class Turn:
     """One gesture being carried out."""
 
     __slots__ = (
-        "by", "cause", "counts", "error", "event", "failure", "handler", "label", "queue", "runs",
-        "session", "stale", "step", "trace", "undo", "way_out", "worker",
+        "after", "by", "cause", "counts", "engine", "error", "event", "failure", "handler", "label", "outward",
+        "pointing", "queue", "runs", "stale", "step", "trace", "undo", "way_out", "worker", "writes",
     )  # fmt: skip
 
-    def __init__(self, session: Session, label: object, step: Callable[[Turn], None], by: By) -> None:
-        self.session = session
+    def __init__(self, engine: Engine, label: object, step: Callable[[Turn], None], by: By) -> None:
+        self.engine = engine
         self.label = label
         self.step = step
         self.by: By = by
         self.queue: deque[Event] = deque()
         self.undo: list[Undo] = []
-        self.trace: Trace | None = session.trace if session.recording else None
+        self.trace: Trace | None = engine.trace if engine.recording else None
         self.cause = 0
         self.event: Event | None = None
         self.handler: Handler | None = None
         self.runs = 0
+        self.pointing = False
         self.counts: dict[tuple[Handler, Any], int] | None = None
+        self.stale: set[Any] | None = None
+        self.after: list[Callable[[Turn], object]] | None = None
+        self.writes: list[tuple[str, Any]] | None = None
+        self.outward: list[tuple[Callable[..., object], tuple[object, ...]]] | None = None
         self.failure: HandlerFailed | None = None
         self.error: BaseException | None = None
-        self.stale: set[Any] = set()
         self.way_out: tuple[Form, str] | None = None
         self.worker: greenlet | None = None
 
@@ -65,11 +74,19 @@ class Turn:
 
     def carry_out(self) -> None:
         """Take the gesture's steps; whatever goes wrong is kept in `error`, with everything put back."""
+        engine = self.engine
         try:
             self.step(self)
-            self.drain()
+            if self.queue or engine.updates.pending or self.after is not None:
+                self.drain()
+            if engine.unsettled:
+                engine.last_steps(self)
             if self.failure is not None:
                 raise self.failure
+            if self.writes is not None:
+                engine.commit(self)
+            if self.outward is not None:
+                engine.let_out(self)
         except Abandoned:
             self.put_back()
         except BaseException as error:
@@ -77,7 +94,7 @@ class Turn:
             self._note_error(error)
             self.put_back()
             if self.way_out is not None:
-                self.session.leave_without_handlers(self, *self.way_out)
+                engine.leave_without_handlers(self, *self.way_out)
 
     def _note_error(self, error: BaseException) -> None:
         if self.trace is None:
@@ -92,25 +109,29 @@ class Turn:
 
     def put_back(self) -> None:
         """Undo everything that this turn has changed, newest first."""
-        session = self.session
-        for event in self.queue:
-            if event.control is not None and event.control._pending is event:
-                event.control._pending = None
-        self.queue.clear()
+        engine = self.engine
+        self.drop_queue()
         for target, name, old in reversed(self.undo):
             if name is OPENED:
-                session.forget(target)
-            elif isinstance(target, Form):
+                engine.forget(target)
+            elif isinstance(target, Container):
                 if old is ABSENT:
                     target.__dict__.pop(name, None)
                 else:
                     target.__dict__[name] = old
             else:
                 setattr(target, name, old)
-                if isinstance(target, Live):
-                    session.touch(target, name)
+                engine.touch(target, name)
         self.undo.clear()
-        session.updates.settle_quietly()
+        self.after = self.writes = self.outward = None
+        engine.updates.settle_quietly()
+
+    def drop_queue(self) -> None:
+        """Let what is queued come to nothing."""
+        for event in self.queue:
+            if event.control is not None and event.name == "changed" and event.control._pending is event:
+                event.control._pending = None
+        self.queue.clear()
 
     def keep(self, settled: set[tuple[int, str]]) -> None:
         """Another turn has settled these cells while this one waited: it no longer puts them back."""
@@ -135,19 +156,23 @@ class Turn:
     def put_value(self, control: LiveValue[Any], value: object, cause: int) -> None:
         """Set what a control holds, and queue `changed`, unless it holds that already."""
         old = control._value
-        if old is value or (old == value and type(old) is type(value)):
+        if old is value or (old == value and old.__class__ is value.__class__):
             return
         self.undo.append((control, "_value", old))
         control._value = value
         trace = self.trace
-        if trace is not None:
-            cause = trace.add(cause, "change", control.form._state.name, control.name, "value", old, value)
-        updates = self.session.updates
-        if control._watchers is not None:
-            updates.mark(control, "value", cause)
         plan = control._plan
+        if trace is not None:
+            shown = (hidden(old), hidden(value)) if plan.masked else (old, value)
+            cause = trace.add(cause, "change", control.form._state.name, control.name, "value", *shown)
+        updates = self.engine.updates
+        if control._watchers is not None and not control._rule:
+            updates.mark(control, "value", cause)
         if plan.judged:
             updates.unjudged[control] = None  # type: ignore[index]
+            updates.pending = True
+            if control._initial is UNSEEN:  # type: ignore[attr-defined]
+                control._initial = old  # type: ignore[attr-defined]
         pending = control._pending
         if pending is not None:
             pending.new = value
@@ -160,68 +185,65 @@ class Turn:
             control._pending = event
             self.queue.append(event)
 
-    def note_property(self, control: Live, prop: str, old: object, new: object, cause: int) -> None:
-        """Note that a property differs, and have what depends on it looked at again."""
-        if self.trace is not None:
-            self.trace.add(cause, "change", control.form._state.name, control.name, prop, old, new)
-        if control._plan.judged:
-            self.session.updates.unjudged[control] = None  # type: ignore[index]
-        if prop == "choices":
-            self._still_offered(control, cause)
-
-    def _still_offered(self, control: Any, cause: int) -> None:
-        held = control._value
-        offered = control._current("choices")
-        if held is not None and held not in offered and "value" not in control._decl.rules:
-            default = control._decl.constants.get("default")
-            self.put_value(control, default if default in offered else None, cause)
-
     # ---- events
 
-    def happen(self, name: str, form: Form, control: Any, old: object = None, new: object = None) -> Event | None:
-        """Raise an event and run what it sets off; gives it, or None where nobody could hear it."""
-        heard = control._plan.heard if control is not None else None
-        if heard is not None and name not in heard and self.trace is None:
+    def happen(self, name: str, form: Form, control: Any, old: object = None, new: object = None) -> str | None:
+        """Raise an event and run what it sets off; gives the reason where a handler held it."""
+        if control is not None and self.trace is None and name not in control._plan.heard:
             return None
         by: By = "program" if self.handler is not None else self.by
         event = Event(name, form, control, old, new, by, self.cause, self.event, self.handler)
         self.queue.append(event)
         self.drain()
-        return event
+        return event._reason
 
     def drain(self) -> None:
         """Run the queue to its end, then bring up to date, until nothing is left to do."""
         queue = self.queue
-        updates = self.session.updates
+        updates = self.engine.updates
         while True:
             while queue:
                 event = queue.popleft()
                 if not event._dead:
                     self._dispatch(event)
-            if updates.touched:
-                updates.announce(self)
-            elif updates.unjudged:
-                updates.judge_all(self)
+            if updates.pending:
+                updates.bring(self)
+            elif self.after:
+                self.after.pop(0)(self)
             else:
                 return
 
     def _dispatch(self, event: Event) -> None:
         control = event.control
-        if control is not None:
-            if event.name == "changed":
-                control._pending = None
-            if self.trace is not None:
-                event._number = self.trace.add(
-                    event._cause, "event", event.form._state.name, control.name, event.name, event.old, event.new
-                )
-            for handler in control._plan.heard.get(event.name, ()):
-                self.run(handler, control._owner, event)
+        engine = self.engine
+        trace = self.trace
+        if control is None:
+            self._dispatch_of_form(event)
             return
+        if event.name == "changed":
+            control._pending = None
+        if engine.pauses and engine.pauses_at(event):
+            pause(engine, self, event)
+        if trace is not None:
+            shown = (hidden(event.old), hidden(event.new)) if control._plan.masked else (event.old, event.new)
+            event._number = trace.add(event._cause, "event", event.form._state.name, control.name, event.name, *shown)
+        handlers = control._plan.heard.get(event.name)
+        if handlers is not None:
+            for handler in handlers:
+                owner = control._owner
+                for _ in range(handler.up):
+                    owner = owner.__dict__["_outer"]
+                self.run(handler, owner, event)
+
+    def _dispatch_of_form(self, event: Event) -> None:
         state = event.form._state
+        engine = self.engine
+        if engine.pauses and engine.pauses_at(event):
+            pause(engine, self, event)
         if self.trace is not None:
             event._number = self.trace.add(event._cause, "event", state.name, "", event.name, event.old, event.new)
         for handler in state.plan.heard.get(event.name, ()):
-            self.run(handler, event.form, event)
+            self.run(handler, state.containers[handler.within], event)
         opener = state.opener
         if opener is not None and opener.is_open:
             for (form, name), handlers in opener._state.plan.heard_of.items():
@@ -231,18 +253,24 @@ class Turn:
 
     def run(self, handler: Handler, owner: Any, event: Event) -> None:
         """Run one handler for one event."""
+        engine = self.engine
+        if engine.muted and handler.function in engine.muted:
+            self.note_form("hold", event.form, f"muted {handler.name}", None, engine.muted[handler.function])
+            return
         self.runs += 1
-        if self.runs > self.session.max_runs or event._depth >= 3:
+        if event._depth >= SHALLOW or self.runs > engine.max_runs:
             self._fuse(handler, event)
-        before = self.event, self.handler, self.cause
+        before_event, before_handler, before_cause = self.event, self.handler, self.cause
         self.event, self.handler = event, handler
         if self.trace is not None:
-            name = handler.name.rpartition(".")[2]
-            where = owner._state.name, event.control.name if event.control is not None else ""
-            self.cause = self.trace.add(event._number, "handler", *where, name)
+            where = event.control.name if event.control is not None else ""
+            self.cause = self.trace.add(event._number, "handler", owner._state.name, where, handler.name)
         try:
-            call(handler, owner, event)
-            if self.session.closing:
+            if handler.takes_event:
+                handler.function(owner, event)
+            else:
+                handler.function(owner)
+            if engine.closing:
                 # A handler that swallowed `Abandoned` gets no further.
                 raise Abandoned
         except HandlerFailed as failure:
@@ -250,21 +278,28 @@ class Turn:
             self.failure = self.failure or failure
             raise
         except Exception as error:
-            self.failure = self.failure or failed(error, handler.function, event, handler.name, str(self.label))
+            self.failure = self.failure or failed(error, handler.function, event, handler.name, self.told)
             raise self.failure from error
         finally:
-            self.event, self.handler, self.cause = before
+            self.event, self.handler, self.cause = before_event, before_handler, before_cause
+
+    @property
+    def told(self) -> str:
+        """The gesture, as messages call it."""
+        return self.engine.label_text(self.label)
 
     def _fuse(self, handler: Handler, event: Event) -> None:
         """Blow where handlers keep setting each other off."""
-        most = self.session.max_runs
+        most = self.engine.max_runs
         if self.runs > most:
-            self.failure = blown(handler, event, str(self.label), f"more than {most} handler runs in one gesture")
+            self.failure = blown(handler, event, self.told, f"more than {most} handler runs in one gesture")
             raise self.failure
-        counts = self.counts = self.counts if self.counts is not None else {}
+        counts = self.counts
+        if counts is None:
+            counts = self.counts = {}
         key = (handler, event.control)
-        counts[key] = counts.get(key, 0) + 1
-        if counts[key] <= MOST_IN_CHAIN - 3:
+        count = counts[key] = counts.get(key, 0) + 1
+        if count <= MOST_IN_CHAIN - SHALLOW:
             return
         runs, step = 1, event
         while step._parent is not None:
@@ -272,5 +307,10 @@ class Turn:
             step = step._parent
         if runs > MOST_IN_CHAIN:
             why = f"more than {MOST_IN_CHAIN} runs for one control in one chain"
-            self.failure = blown(handler, event, str(self.label), why)
+            self.failure = blown(handler, event, self.told, why)
             raise self.failure
+
+
+def hidden(text: Any) -> str:
+    """A password as the trace shows it: that there is one."""
+    return MASK if text else ""

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass
+from decimal import Decimal
 from typing import TYPE_CHECKING, Any
 
-from fuselatch.core.forms.controls import LiveChoice, LiveEntry, LiveValue
+from fuselatch.core.engine.focus import takes_focus
+from fuselatch.core.forms.controls import MASK, LiveChoice, LiveEntry, LiveValue
 
 if TYPE_CHECKING:
-    from fuselatch.core.engine.session import Session
+    from fuselatch.core.engine.engine import Engine
     from fuselatch.core.forms.form import Form
 
 VERSION = 1
@@ -19,31 +21,72 @@ IN_REACH = 50
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ControlView:
-    """A control as a person sees it. `choices` are those in reach, `choice_count` is how many there are."""
+    """A control as a person sees it.
+
+    `text` stands in the entry, `value` is what is held (a number, yes or no, else text); `choices` are
+    those in reach, `choice_count` is how many there are; `group` is the path of the group it is in.
+    """
 
     name: str
     kind: str
     caption: str
+    group: str
     text: str
+    value: str | float | bool | None
     unit: str
+    placeholder: str
     help: str
+    tone: str
+    look: str
+    keys: str
     enabled: bool
     required: bool
     read_only: bool
     focused: bool
+    selected: bool
+    pointed: bool
+    list_open: bool
     marker: str
     marker_level: str
-    choices: tuple[str, ...] = ()
-    choice_count: int = 0
+    choices: tuple[str, ...]
+    choice_count: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class GroupView:
+    """A titled section: its path, caption, the path of the group around it, and whether it can be used."""
+
+    name: str
+    caption: str
+    group: str
+    enabled: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RowView:
+    """Controls side by side: those of them that are shown, by path."""
+
+    caption: str
+    controls: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FormView:
-    """An open form: its visible controls in tab order. `covered` means that a person can't use it now."""
+    """An open form: its visible groups, rows, and controls in tab order.
+
+    `covered` means that a person can't use it now, `beside` that it stays open beside its opener;
+    `default` is the button that Enter presses.
+    """
 
     name: str
     title: str
     covered: bool
+    beside: bool
+    message: str
+    message_tone: str
+    default: str
+    groups: tuple[GroupView, ...]
+    rows: tuple[RowView, ...]
     controls: tuple[ControlView, ...]
 
 
@@ -61,25 +104,29 @@ class PromptView:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class View:
-    """What a person would now see: forms from back to front, the prompt on top, the message line.
+    """What a person would now see: forms from back to front, and the prompt on top.
 
-    `waits_for` lists what handlers are waiting for, the innermost last.
+    `notice` says what became of the last gesture where something held or dropped it; `help` is the
+    help (and marker) of what is pointed at, else of what has the focus. `waits_for` lists what
+    handlers are waiting for, the innermost last; `paused_before` names the event of a pause.
     """
 
     version: int
     forms: tuple[FormView, ...]
     prompt: PromptView | None
     notice: str
+    help: str
     waits_for: tuple[str, ...]
+    paused_before: str
 
     def to_dict(self) -> dict[str, Any]:
         """The view as plain dicts, lists and text, for JSON."""
         return asdict(self)
 
 
-def view_of(session: Session) -> View:
+def view_of(engine: Engine) -> View:
     """Build the view; runs no code of the author."""
-    wait = session.prompt_wait
+    wait = engine.prompt_wait
     prompt = None
     if wait is not None:
         asked = wait.prompt
@@ -91,42 +138,95 @@ def view_of(session: Session) -> View:
             cancel=asked.cancel,
             tone=asked.tone,
         )
-    forms = tuple(form_view(session, form, prompt is not None) for form in session.forms)
-    waits_for = tuple(str(waiting) for waiting in session.waits)
-    return View(version=VERSION, forms=forms, prompt=prompt, notice=session.notice, waits_for=waits_for)
-
-
-def form_view(session: Session, form: Form, covered: bool) -> FormView:
-    """One form as a person sees it."""
-    return FormView(
-        name=form._state.name,
-        title=form.title,
-        covered=covered or session.front is not form,
-        controls=tuple(control_view(control) for control in form._state.order if control.visible),
+    return View(
+        version=VERSION,
+        forms=tuple(form_view(engine, form) for form in engine.forms),
+        prompt=prompt,
+        notice=engine.notice,
+        help=help_line(engine),
+        waits_for=tuple(str(waiting) for waiting in engine.waits),
+        paused_before=engine.paused.path if engine.paused is not None else "",
     )
 
 
-def control_view(control: Any) -> ControlView:
+def help_line(engine: Engine) -> str:
+    """The help of what is pointed at, with its marker; else of what has the focus."""
+    target = engine.pointed
+    if target is None and engine.forms:
+        target = engine.forms[-1]._state.focus
+    if target is None:
+        return ""
+    marker = target.marker.text if isinstance(target, LiveEntry) else ""
+    return "; ".join(line for line in (marker, target.help) if line)
+
+
+def form_view(engine: Engine, form: Form) -> FormView:
+    """One form as a person sees it."""
+    state = form._state
+    shown = [control for control in state.order if control.visible]
+    names = {control.name for control in shown}
+    rows = ((row.caption, tuple(path for path in row.controls if path in names)) for row in state.plan.rows.values())
+    message = next(((text, tone) for about, text, tone in engine.messages if about is form), ("", "plain"))
+    return FormView(
+        name=state.name,
+        title=form.title,
+        covered=engine.covered(form),
+        beside=state.beside,
+        message=message[0],
+        message_tone=message[1],
+        default=state.plan.shortcuts.get("Enter", ""),
+        groups=tuple(
+            GroupView(name=node.name, caption=node.caption, group=node._plan.outer, enabled=node.enabled)
+            for node in state.nodes.values()
+            if node.visible
+        ),
+        rows=tuple(RowView(caption=caption, controls=paths) for caption, paths in rows if paths),
+        controls=tuple(control_view(engine, control, engine.forms[-1] is form) for control in shown),
+    )
+
+
+def control_view(engine: Engine, control: Any, in_front: bool) -> ControlView:
     """One control as a person sees it."""
+    decl = control._decl
     entry = isinstance(control, LiveEntry)
-    marker = control.marker if entry else None
+    holds = isinstance(control, LiveValue)
+    marker = control.marker if isinstance(control, LiveEntry) else None
     choices, count = in_reach(control) if isinstance(control, LiveChoice) else ((), 0)
+    text = control.text if holds else ""
+    focused = in_front and control.focused and takes_focus(control)
     return ControlView(
         name=control.name,
-        kind=control._decl.kind,
+        kind=decl.kind,
         caption=control.caption,
-        text=control.text if isinstance(control, LiveValue) else "",
-        unit=getattr(control._decl, "unit", ""),
+        group=control._plan.outer,
+        text=MASK * len(text) if control._plan.masked else text,
+        value=plain_value(control) if holds and not control._plan.masked else None,
+        unit=getattr(decl, "unit", "") if entry else "",
+        placeholder=control._current("placeholder") if entry else "",
         help=control.help,
+        tone=control.tone,
+        look=decl.constants["look"],
+        keys=decl.constants["keys"],
         enabled=control.enabled,
-        required=entry and bool(control.required),
-        read_only=entry and "value" in control._decl.rules,
-        focused=control.focused,
+        required=bool(control.required) if isinstance(control, LiveEntry) else False,
+        read_only=bool(entry and control._rule),
+        focused=focused,
+        selected=focused and control.form._state.select,
+        pointed=engine.pointed is control,
+        list_open=bool(entry and control._listing),
         marker=marker.text if marker else "",
         marker_level=marker.level if marker else "",
         choices=choices,
         choice_count=count,
     )
+
+
+def plain_value(control: Any) -> str | float | bool | None:
+    """What a control holds, as JSON has it: amounts, dates and items of a choice as text."""
+    value = control._current("value")
+    if value is None or isinstance(value, str | float | bool) or type(value) is int:
+        return value
+    return value.isoformat() if hasattr(value, "isoformat") else f"{value:f}" if isinstance(value, Decimal) else str(value)
 
 
 def in_reach(control: LiveChoice[Any]) -> tuple[tuple[str, ...], int]:

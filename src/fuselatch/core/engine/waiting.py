@@ -1,4 +1,4 @@
-"""Waiting for a person: prompts, and dialogs that are modal.
+"""Waiting for a person: prompts, dialogs that are modal, and pauses.
 
 A wait parks its turn with all that the turn has still to do. Waits end last in, first out; the
 turn that ends one settles completely before the waiting handler goes on.
@@ -9,15 +9,15 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
-from fuselatch.core.engine.opening import open_form
 from fuselatch.core.engine.workers import park
 from fuselatch.core.forms.controls import LiveValue
 from fuselatch.core.forms.prompts import Prompt, Shown
 from fuselatch.core.model.errors import NotAllowedHere, RuleError
-from fuselatch.core.model.outcome import Outcome
+from fuselatch.core.model.events import Event
+from fuselatch.core.model.outcome import CANCELLED, Outcome
 
 if TYPE_CHECKING:
-    from fuselatch.core.engine.session import Session
+    from fuselatch.core.engine.engine import Engine
     from fuselatch.core.engine.turn import Turn
     from fuselatch.core.forms.form import Form
 
@@ -25,10 +25,11 @@ if TYPE_CHECKING:
 class Wait:
     """One thing that a turn waits for; it is `over` once `result` holds what the handler will be given."""
 
-    __slots__ = ("over", "result", "turn")
+    __slots__ = ("form", "over", "result", "turn")
 
-    def __init__(self, turn: Turn) -> None:
+    def __init__(self, turn: Turn, form: Form | None) -> None:
         self.turn = turn
+        self.form = form
         self.result: Any = None
         self.over = False
 
@@ -36,11 +37,10 @@ class Wait:
 class PromptWait(Wait):
     """The wait for an answer; `number` is the trace entry of the prompt."""
 
-    __slots__ = ("form", "number", "prompt", "text", "title")
+    __slots__ = ("number", "prompt", "text", "title")
 
     def __init__(self, turn: Turn, form: Form, prompt: Prompt, text: str, number: int) -> None:
-        super().__init__(turn)
-        self.form = form
+        super().__init__(turn, form)
         self.prompt = prompt
         self.text = text
         self.title = prompt.title or form.title
@@ -55,54 +55,79 @@ class DialogWait(Wait):
 
     __slots__ = ("child",)
 
-    def __init__(self, turn: Turn, child: Form) -> None:
-        super().__init__(turn)
+    def __init__(self, turn: Turn, form: Form, child: Form) -> None:
+        super().__init__(turn, form)
         self.child = child
 
     def __str__(self) -> str:
         return f"the outcome of {self.child._state.name}"
 
 
-def ask(session: Session, form: Form, prompt: Prompt, facts: Mapping[str, Any]) -> str:
+class PauseWait(Wait):
+    """A pause before an event, until somebody says to go on."""
+
+    __slots__ = ("event",)
+
+    def __init__(self, turn: Turn, event: Event) -> None:
+        super().__init__(turn, event.form)
+        self.event = event
+
+    def __str__(self) -> str:
+        return f"going on with {self.event.path}"
+
+
+def ask(engine: Engine, form: Form, prompt: Prompt, facts: Mapping[str, Any]) -> str:
     """Put a prompt and wait for its answer."""
-    turn = may_wait(session, f"ask {prompt.text!r}")
-    known = {**shown_controls(form), **facts}
-    text = prompt.filled(known)
-    turn.session.updates.announce(turn)
-    wait = PromptWait(turn, form, prompt, text, turn.note_form("prompt", form, prompt.title or form.title, None, text))
-    answer: str = wait_for(session, turn, wait)
+    turn = may_wait(engine, f"ask {prompt.text!r}")
+    text = prompt.filled({**shown_controls(form), **facts})
+    engine.updates.announce(turn)
+    engine.release_pointer(turn, None)
+    name = next((name for name, declared in form._state.plan.prompts.items() if declared is prompt), "")
+    title = prompt.title or form.title
+    number = turn.trace.add(turn.cause, "prompt", form._state.name, name, title, None, text) if turn.trace else 0
+    answer: str = wait_for(engine, turn, PromptWait(turn, form, prompt, text, number))
     return answer
 
 
-def open_dialog(session: Session, form: Form, child: type[Form], params: Mapping[str, Any]) -> Outcome:
+def open_dialog(engine: Engine, form: Form, child: type[Form], params: Mapping[str, Any]) -> Outcome:
     """Open a modal dialog in front of a form and wait until it closes."""
-    turn = may_wait(session, f"open {child.__name__}")
-    # What is queued waits; the dialog opens with a queue of its own.
-    queue, turn.queue = turn.queue, type(turn.queue)()
-    try:
-        opened = open_form(turn, child, params, form)
-    finally:
-        turn.queue.extend(queue)
-    session.updates.announce(turn)
-    outcome: Outcome = wait_for(session, turn, DialogWait(turn, opened))
+    turn = may_wait(engine, f"open {child.__name__}")
+    opened = engine.open_nested(turn, child, params, form)
+    engine.updates.announce(turn)
+    engine.release_pointer(turn, opened)
+    if turn.writes is not None:
+        engine.commit(turn)
+    if not opened.is_open:
+        return opened._state.outcome or Outcome(CANCELLED, {})
+    outcome: Outcome = wait_for(engine, turn, DialogWait(turn, form, opened))
     return outcome
 
 
-def may_wait(session: Session, what: str) -> Turn:
+def pause(engine: Engine, turn: Turn, event: Event) -> None:
+    """Stop before an event until somebody says to go on."""
+    wait_for(engine, turn, PauseWait(turn, event))
+
+
+def may_wait(engine: Engine, what: str) -> Turn:
     """The turn that is running; an error where nothing may wait."""
-    if session.tracker is not None:
+    if engine.tracker is not None:
         raise RuleError(f"a rule, check or default can't wait: {what}; do it in a handler")
-    if session.closing:
+    if engine.closing:
         raise NotAllowedHere(f"the session is closing: nothing can wait any more ({what})")
-    if session.turn is None or session.turn.handler is None:
+    turn = engine.turn
+    if turn is None or turn.handler is None:
         raise NotAllowedHere(f"only a running handler can wait for a person ({what})")
-    return session.turn
+    if turn.pointing:
+        raise NotAllowedHere(
+            f"a gesture of pointing can't wait, the question would block the control ({what}); use self.say"
+        )
+    return turn
 
 
-def wait_for(session: Session, turn: Turn, wait: Wait) -> Any:
+def wait_for(engine: Engine, turn: Turn, wait: Wait) -> Any:
     """Park the turn until its wait is over; gives the result."""
-    session.waits.append(wait)
-    pending = [event for event in turn.queue if event.control is not None and event.control._pending is event]
+    engine.waits.append(wait)
+    pending = [event for event in turn.queue if event.name == "changed" and event.control._pending is event]
     for event in pending:
         event.control._pending = None
     park()
@@ -117,5 +142,5 @@ def shown_controls(form: Form) -> dict[str, Shown]:
     return {
         path: Shown(control.text, control._current("value"))
         for path, control in form._state.controls.items()
-        if isinstance(control, LiveValue)
+        if isinstance(control, LiveValue) and "." not in path
     }

@@ -5,8 +5,9 @@ A fresh greenlet costs far more than a parked one used again, so a session keeps
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from contextvars import copy_context
-from typing import Final, Protocol
+from typing import Any, Final, Protocol
 
 from greenlet import getcurrent, greenlet
 
@@ -21,6 +22,24 @@ class Job(Protocol):
 
     def carry_out(self) -> None:
         """Do the work; raises nothing."""
+
+
+class Errand:
+    """Something that a worker has run from the bottom of the stack, with what came of it."""
+
+    __slots__ = ("error", "result", "work")
+
+    def __init__(self, work: Callable[[], Any]) -> None:
+        self.work = work
+        self.result: Any = None
+        self.error: BaseException | None = None
+
+    def carry_out(self) -> None:
+        """Run it, and keep what it gives or raises."""
+        try:
+            self.result = self.work()
+        except BaseException as error:
+            self.error = error
 
 
 class Workers:
@@ -39,7 +58,31 @@ class Workers:
         if worker.parent is not here:
             worker.parent = here
         worker.gr_context = copy_context()
-        worker.switch(job)
+        came = worker.switch(job)
+        if came is not None:
+            self._serve(worker, came)
+
+    def at_the_bottom(self, work: Callable[[], Any]) -> Any:
+        """Run something on a worker that begins at the caller of `start` or `go_on`, below all that runs now.
+
+        A greenlet begins as deep in the stack as it is started, so the one that waits for the
+        running job starts it. Must be called on a worker.
+        """
+        errand = Errand(work)
+        parent = getcurrent().parent
+        assert parent is not None, "only a worker has a bottom"
+        parent.switch(errand)
+        if errand.error is not None:
+            raise errand.error
+        return errand.result
+
+    def _serve(self, worker: greenlet, came: Any) -> None:
+        """Run errands that a worker hands down, until it has parked or is done."""
+        while isinstance(came, Errand):
+            runner = greenlet(came.carry_out, getcurrent())
+            runner.gr_context = worker.gr_context
+            self._serve(runner, runner.switch())
+            came = worker.switch()
 
     def go_on(self, job: Job, thrown: BaseException | None = None) -> None:
         """Let a parked job go on, or throw something into it; returns when it is done or has parked."""
@@ -48,10 +91,9 @@ class Workers:
         here = getcurrent()
         if worker.parent is not here:
             worker.parent = here
-        if thrown is None:
-            worker.switch()
-        else:
-            worker.throw(thrown)
+        came = worker.switch() if thrown is None else worker.throw(thrown)
+        if came is not None:
+            self._serve(worker, came)
 
     def end(self) -> None:
         """Let all idle workers run out."""

@@ -15,18 +15,23 @@ MARK = "_fuselatch_checks"
 
 @dataclass(frozen=True, slots=True)
 class CheckMark:
-    """What `@check` wrote on a method: the declared controls whose values it receives."""
+    """What `@check` wrote on a method: the declared controls whose values it receives, and how it is shown."""
 
     controls: tuple[Any, ...]
+    at: Any = None
+    eager: bool = False
+    blanks: bool = False
 
 
-def check(*controls: Any) -> Callable[[F], F]:
+def check(*controls: Any, at: Any = None, eager: bool = False, blanks: bool = False) -> Callable[[F], F]:
     """Have a method judge the value of a control, or of several together.
 
-    The method receives the values, none of them blank, and returns nothing, a message (which
-    holds acceptance back) or `warn(message)` (which lets the person go on after a confirmation).
-    Its marker sits on the first control. It may read other controls and be judged again when they
-    differ; it can change nothing, and wait for nobody. Returns the method unchanged.
+    The method receives the values, none of them blank (with `blanks=True`, blank ones too), and
+    returns nothing, a message (which holds acceptance back) or `warn(message)` (which lets the
+    person go on after a confirmation). Its marker sits on the first control, or on `at`; with
+    `eager=True` it is shown from the first key. It may read other controls and is judged again
+    when they differ; it can change nothing, and wait for nobody. Stacked, it is applied to each.
+    Returns the method unchanged.
     """
     if not controls:
         raise DeclarationError("check() names no control; name the one whose value it judges, such as check(length)")
@@ -34,7 +39,7 @@ def check(*controls: Any) -> Callable[[F], F]:
     def attach(function: F) -> F:
         must_be_plain(function, "a check", "@check")
         marks: list[CheckMark] = function.__dict__.setdefault(MARK, [])
-        marks.append(CheckMark(controls))
+        marks.append(CheckMark(controls, at, eager, blanks))
         return function
 
     return attach

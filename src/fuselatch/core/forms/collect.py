@@ -1,4 +1,4 @@
-"""Collecting what a form class declares, and refusing what is declared wrongly.
+"""Collecting what a form or group class declares, and refusing what is declared wrongly.
 
 Collecting reads `vars()` along the MRO and runs no code of the author; everything is looked at
 before the plan is handed over, so that a half-bad class leaves nothing behind.
@@ -6,14 +6,17 @@ before the plan is handed over, so that a half-bad class leaves nothing behind.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from dataclasses import replace
+from types import CodeType
 from typing import Any
 
-from fuselatch.core.forms.checks import checks_of
-from fuselatch.core.forms.declarations import Declaration, Entry
-from fuselatch.core.forms.params import ParamDeclaration
-from fuselatch.core.forms.plans import CheckPlan, ControlPlan, FormPlan, Handler, Hears
+from fuselatch.core.forms.checks import CheckMark, checks_of
+from fuselatch.core.forms.declarations import Declaration, Entry, Within
+from fuselatch.core.forms.params import OpenerDeclaration, ParamDeclaration
+from fuselatch.core.forms.plans import CheckPlan, ControlPlan, FormPlan, Handler, RowPlan, joined
 from fuselatch.core.forms.prompts import Prompt
+from fuselatch.core.forms.rows import Row
 from fuselatch.core.forms.sources import EventSource, heard_by
 from fuselatch.core.model.cells import Derived
 from fuselatch.core.model.errors import DeclarationError
@@ -21,7 +24,6 @@ from fuselatch.core.model.names import suggest
 
 OVERRIDABLE = frozenset({"warnings_prompt"})
 """Names of Form that a form may declare anew."""
-
 
 RESERVED = frozenset({"form", "hiding", "locale", "now", "place", "policy", "records", "services", "user"})
 """Names of the options of `rehearse`, `open` and `show`, which no param may bear."""
@@ -40,15 +42,34 @@ class Namespace(dict[str, Any]):
         super().__setitem__(name, value)
 
 
+class FormMeta(type):
+    """Watches a class body for names declared twice."""
+
+    @classmethod
+    def __prepare__(cls, name: str, bases: tuple[type, ...], /, **kwargs: Any) -> Namespace:
+        return Namespace(name)
+
+
 def is_declared(value: object) -> bool:
     """Whether a thing in a class body is a declaration of ours."""
-    declared = isinstance(value, Declaration | ParamDeclaration | Prompt)
+    declared = isinstance(value, Declaration | ParamDeclaration | Prompt) or is_group(value)
     return declared or bool(heard_by(value)) or bool(checks_of(value))
 
 
-def collect(form: type, root: type, title: str | None) -> FormPlan:
-    """The plan of a form class; raises `DeclarationError` for the first thing declared wrongly."""
-    return _Collector(form, root).collect(title)
+def is_group(value: object) -> bool:
+    """Whether a thing in a class body is a declared group."""
+    return getattr(value, "__dict__", {}).get("_declared") is not None
+
+
+def collect(form: type, root: type, title: Any, without: tuple[str, ...], discard: str = "") -> FormPlan:
+    """The plan of a form or group class; raises `DeclarationError` for the first thing declared wrongly."""
+    collector = _Collector(form, root)
+    plan = collector.collect(without)
+    plan.title = title if title is not None else spaced(form.__name__)
+    plan.discard = discard
+    if callable(plan.title) and positional(plan.title) != 1:
+        raise collector.fail("title", "a rule takes the form alone")
+    return plan
 
 
 class _Collector:
@@ -57,25 +78,30 @@ class _Collector:
     def __init__(self, form: type, root: type) -> None:
         self.form = form
         self.root = root
-        self.plan = FormPlan(form.__name__, "")
+        self.plan = FormPlan(form.__name__, "", doc=(form.__doc__ or "").strip().partition("\n")[0])
         self.members: dict[str, Any] = {}
-        self.paths: dict[Declaration[Any], str] = {}
+        self.paths: dict[Any, str] = {}
         self.marks: dict[str, tuple[EventSource, ...]] = {}
+        self.heard: dict[tuple[Any, str], list[Handler]] = {}
+        self.without: frozenset[str] = frozenset()
 
-    def collect(self, title: str | None) -> FormPlan:
+    def collect(self, without: tuple[str, ...]) -> FormPlan:
         self._taken_names()
         for base in reversed(self.form.__mro__):
             if issubclass(base, self.root) and base is not self.root:
                 for name, value in vars(base).items():
-                    self._member(base, name, value)
-        self.plan.title = title if title is not None else spaced(self.form.__name__)
+                    self._member(name, value)
+        self._leave_out(without)
         self._controls()
         self._handlers()
         for name, value in self.members.items():
-            self._checks(name, value)
-        for control in self.plan.controls.values():
-            self._rules(control)
-            control.judged = isinstance(control.decl, Entry)
+            self._checks(name, checks_of(value), value)
+        names: set[str] = set()
+        for control in (*self.plan.controls.values(), *self.plan.groups.values()):
+            if not control.outer:
+                names.update(self._rules(control))
+            self._shortcut(control)
+        self.plan.rule_names = frozenset(names - set(self.plan.controls) - set(self.plan.groups))
         return self.plan
 
     def fail(self, name: str, why: str) -> DeclarationError:
@@ -85,70 +111,133 @@ class _Collector:
     def _taken_names(self) -> None:
         for name in vars(self.form):
             own = not name.startswith("_") and hasattr(self.root, name) and name not in OVERRIDABLE
-            if own or name in ("_state",):
-                raise self.fail(name, "Form itself uses this name; take another")
+            if own or name in ("_state", "_live", "_declared"):
+                raise self.fail(name, f"{self.root.__name__} itself uses this name; take another")
 
-    def _member(self, base: type, name: str, value: Any) -> None:
+    def _member(self, name: str, value: Any) -> None:
         before = self.members.get(name)
-        if isinstance(value, Declaration):
+        if isinstance(value, Declaration) or is_group(value):
             if value.name != name:
                 raise self.fail(name, f"this is the control '{value.name}' again; declare one for each name")
             if name.startswith("_"):
                 raise self.fail(name, "a control's name starts with a letter")
             self.paths[value] = name
-        if isinstance(before, Declaration):
+        if (isinstance(before, Declaration) or is_group(before)) and not isinstance(value, type(before)):
             kinds = type(before).__name__, type(value).__name__
-            if not isinstance(value, type(before)):
-                raise self.fail(name, f"replaces a {kinds[0]} by a {kinds[1]}; a control may be replaced by one of its kind")
+            raise self.fail(name, f"replaces a {kinds[0]} by a {kinds[1]}; a control may be replaced by one of its kind")
         if heard_by(before) or heard_by(value):
             # A handler of the same name in a subclass hears what the one it replaces heard.
             self.marks[name] = tuple(dict.fromkeys((*self.marks.get(name, ()), *heard_by(value))))
-        if is_declared(value) or is_declared(before):
+        if is_declared(value) or is_declared(before) or isinstance(value, OpenerDeclaration | Row):
             self.members[name] = value
 
+    def _leave_out(self, without: tuple[str, ...]) -> None:
+        self.without = frozenset(without)
+        for name in without:
+            if name not in self.members:
+                raise self.fail(name, f"without names what is not there; {suggest(name, self.members)}")
+            del self.members[name]
+            self.marks.pop(name, None)
+
+    def _gone(self, owner: Any) -> bool:
+        """Whether something refers to a control that the class leaves out."""
+        while isinstance(owner, Within):
+            owner = owner.outer
+        return getattr(owner, "name", "") in self.without and not isinstance(owner, type)
+
     def _controls(self) -> None:
+        plan = self.plan
         for name, value in self.members.items():
             if isinstance(value, Declaration):
                 blank = value.blank if isinstance(value, Entry) else getattr(type(value), "blank", None)
-                self.plan.controls[name] = ControlPlan(name, len(self.plan.controls), value, blank, value.events())
+                judged = isinstance(value, Entry)
+                plan.controls[name] = placed = ControlPlan(
+                    name, len(plan.controls), value, blank, value.events(), judged=judged
+                )
+                placed.masked = value.constants["look"] == "password"
+            elif is_group(value):
+                self._embed(name, value)
             elif isinstance(value, ParamDeclaration):
                 if name in RESERVED:
                     raise self.fail(name, "an option of rehearse or open has this name; take another for the param")
-                self.plan.params[name] = value
+                plan.params[name] = value
+            elif isinstance(value, OpenerDeclaration):
+                plan.opener = name
             elif isinstance(value, Prompt):
-                self.plan.prompts[name] = value
+                plan.prompts[name] = value
+        for name, value in self.members.items():
+            if isinstance(value, Row):
+                kept = [control for control in value.controls if not self._gone(control)]
+                plan.rows[name] = RowPlan(value.caption, tuple(self._path(name, one, "can't place") for one in kept))
+
+    def _embed(self, name: str, group: Any) -> None:
+        """Take in the plan of a group under its name."""
+        plan, inner = self.plan, type(group)._plan
+        decl = group.__dict__["_declared"]
+        plan.groups[name] = ControlPlan(name, len(plan.controls), decl, None, decl.events())
+        plan.containers[name] = type(group)
+        for path, nested in inner.groups.items():
+            plan.groups[joined(name, path)] = nested.inside(name, len(plan.controls) + nested.index)
+            plan.containers[joined(name, path)] = inner.containers[path]
+        start = len(plan.controls)
+        for control in inner.controls.values():
+            placed = control.inside(name, start + control.index)
+            plan.controls[placed.path] = placed
+        for row, row_plan in inner.rows.items():
+            plan.rows[joined(name, row)] = RowPlan(row_plan.caption, tuple(joined(name, one) for one in row_plan.controls))
+        for prompt, declared in inner.prompts.items():
+            plan.prompts[joined(name, prompt)] = declared
+        for event, handlers in inner.heard.items():
+            inside = [replace(handler, within=joined(name, handler.within)) for handler in handlers]
+            self.heard.setdefault((None, event), []).extend(inside)
+        for handler_name, handler in inner.handlers.items():
+            plan.handlers[joined(name, handler_name)] = handler
 
     def _handlers(self) -> None:
-        hears = Hears()
         for name, sources in self.marks.items():
+            if name not in self.members:
+                continue
             function = self.members[name]
             if not callable(function):
                 raise self.fail(name, "replaces a handler, but is no method")
             handler = Handler(f"{self.form.__name__}.{name}", function, self._takes_event(name, function))
             self.plan.handlers[name] = handler
             for source in sources:
-                hears.add(self._heard_key(name, source), handler)
-        for (where, event), handlers in hears.by_key.items():
+                if self._gone(source.owner):
+                    continue
+                where, event = self._heard_key(name, source)
+                up = where.count(".") if isinstance(where, str) else 0
+                found = self.heard.setdefault((where, event), [])
+                if handler.function not in [one.function for one in found]:
+                    found.append(replace(handler, up=up))
+        for (where, event), handlers in self.heard.items():
             if where is None:
                 self.plan.heard[event] = tuple(handlers)
             elif isinstance(where, str):
-                self.plan.controls[where].heard[event] = tuple(handlers)
+                placed = self.plan.controls.get(where) or self.plan.groups[where]
+                placed.heard[event] = (*placed.heard.get(event, ()), *handlers)
             else:
                 self.plan.heard_of[(where, event)] = tuple(handlers)
 
     def _heard_key(self, name: str, source: EventSource) -> tuple[Any, str]:
         owner = source.owner
         if isinstance(owner, type):
-            return (None if issubclass(self.form, owner) else owner), source.name
+            own = issubclass(self.form, owner) or "_is_root" in vars(owner)
+            return (None if own else owner), source.name
         return self._path(name, owner, f"can't hear '{source!r}'"), source.name
 
     def _path(self, name: str, owner: Any, what: str) -> str:
         """The path of a declaration that something refers to."""
-        if owner not in self.paths:
-            wrong = getattr(owner, "name", "") or repr(owner)
-            hint = suggest(wrong, self.plan.controls)
-            raise self.fail(name, f"{what}: '{wrong}' is no control of {self.form.__name__}; {hint}")
-        return self.paths[owner]
+        first = owner
+        while isinstance(first, Within):
+            first = first.outer
+        path = owner.name if first in self.paths and isinstance(owner, Within) else self.paths.get(owner, "")
+        if path in self.plan.controls or path in self.plan.groups:
+            return str(path)
+        wrong = getattr(owner, "name", "") or repr(owner)
+        raise self.fail(
+            name, f"{what}: '{wrong}' is no control of {self.form.__name__}; {suggest(wrong, self.plan.controls)}"
+        )
 
     def _takes_event(self, name: str, function: Callable[..., object]) -> bool:
         count = positional(function)
@@ -156,35 +245,59 @@ class _Collector:
             raise self.fail(name, f"a handler takes self, or self and the event, not {count} arguments")
         return count == 2
 
-    def _checks(self, name: str, value: Any) -> None:
-        for mark in checks_of(value):
+    def _checks(self, name: str, marks: tuple[CheckMark, ...], value: Any) -> None:
+        for number, mark in enumerate(reversed(marks)):
+            if any(self._gone(control) for control in (*mark.controls, mark.at)):
+                continue
             paths = tuple(self._path(name, decl, "can't check") for decl in mark.controls)
             if positional(value) != len(paths) + 1:
                 given = ", ".join(paths)
                 raise self.fail(name, f"a check of {given} takes self and {len(paths)} value(s), one for each control")
-            for path in paths:
-                if not isinstance(self.plan.controls[path].decl, Entry):
-                    raise self.fail(name, f"can't check '{path}': a {self.plan.controls[path].decl.kind} takes no entries")
-            plan = self.plan.controls[paths[0]]
-            plan.checks = (*plan.checks, CheckPlan(name, value, paths))
+            at = self._path(name, mark.at, "can't show a marker at") if mark.at is not None else paths[0]
+            for path in (*paths, at):
+                if path in self.plan.groups or not isinstance(self.plan.controls[path].decl, Entry):
+                    kind = (self.plan.placed(path) or self.plan.controls[path]).decl.kind
+                    raise self.fail(name, f"can't check '{path}': a {kind} takes no entries")
+            rule = name if len(marks) == 1 else f"{name} {number + 1}"
+            check = CheckPlan(rule, value, paths, at, eager=mark.eager, blanks=mark.blanks)
+            self.plan.controls[at].checks += (check,)
+            for path in dict.fromkeys(paths):
+                self.plan.controls[path].judges += (check,)
 
-    def _rules(self, control: ControlPlan) -> None:
+    def _rules(self, control: ControlPlan) -> Iterator[str]:
+        """Look at the rules of a control; gives the names that occur in their code."""
         for prop, rule in control.decl.rules.items():
             where = f"{control.path}.{prop}"
             if isinstance(rule, Derived):
-                for given in rule.inputs:
-                    self._path(where, given, "can't follow")
-            elif hasattr(rule, "__code__") and positional(rule) != 1:
-                raise self.fail(where, f"a rule takes the form alone, not {positional(rule)} arguments")
+                control.inputs[prop] = tuple(self._path(where, given, "can't follow") for given in rule.inputs)
+            elif hasattr(rule, "__code__"):
+                if positional(rule) != 1:
+                    raise self.fail(where, f"a rule takes the form alone, not {positional(rule)} arguments")
+                yield from names_in(rule.__code__)
+
+    def _shortcut(self, control: ControlPlan) -> None:
+        keys = control.decl.constants.get("keys")
+        if not keys:
+            return
+        other = self.plan.shortcuts.setdefault(keys, control.path)
+        if other != control.path:
+            raise self.fail(control.path, f"the shortcut {keys} is claimed by '{other}' already; take another")
+
+
+def names_in(code: CodeType) -> Iterator[str]:
+    """The names that occur in code, and in what is defined in it."""
+    yield from code.co_names
+    for constant in code.co_consts:
+        if isinstance(constant, CodeType):
+            yield from names_in(constant)
 
 
 def positional(function: Any) -> int:
-    """How many arguments a function takes by position (0: not known)."""
+    """How many arguments a function must be given by position (0: not known)."""
     code = getattr(function, "__code__", None)
     if code is None:
         return 0
-    flexible = len(function.__defaults__ or ())
-    required: int = code.co_argcount - flexible
+    required: int = code.co_argcount - len(function.__defaults__ or ())
     return required
 
 

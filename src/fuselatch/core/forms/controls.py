@@ -5,9 +5,10 @@ Attributes with a leading underscore belong to the engine; a handler never needs
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, Generic, TypeVar
+from typing import TYPE_CHECKING, Any, Final, Generic, TypeVar
 
-from fuselatch.core.model.cells import Cell
+from fuselatch.core.forms.sources import EventSource
+from fuselatch.core.model.cells import UNSEEN, Cell
 from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.errors import Blank
 from fuselatch.core.model.events import Event
@@ -22,16 +23,32 @@ R = TypeVar("R")
 G = TypeVar("G")
 T = TypeVar("T")
 
+MASK: Final = "•"
+"""What stands for each character of a password."""
+
 
 class Live:
     """A control of an open form: its path (`name`), its `form`, and properties that may follow rules."""
 
-    __slots__ = ("_cells", "_decl", "_engine", "_owner", "_plan", "_set", "_watchers", "form", "name")
+    __slots__ = ("_cells", "_decl", "_engine", "_outer", "_owner", "_plan", "_set", "_watchers", "form", "name")
+
+    if TYPE_CHECKING:
+        # In a class body a control of a declared group stands for its declaration: `home.street.left`.
+        pointed: EventSource
+        unpointed: EventSource
+        entered: EventSource
+        typed: EventSource
+        leaving: EventSource
+        left: EventSource
+        changed: EventSource
+        clicked: EventSource
+        double_clicked: EventSource
 
     def __init__(self, form: Form, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
         self.form = form
         self.name = plan.path
         self._owner = owner
+        self._outer: Live | None = None if owner is form else owner.__dict__["_live"]
         self._plan = plan
         self._decl: Any = plan.decl
         self._engine = engine
@@ -72,8 +89,9 @@ class Live:
 
     @property
     def enabled(self) -> bool:
-        """Whether it can be used."""
-        return bool(self._read("enabled"))
+        """Whether it can be used; a control of a group that is switched off can't."""
+        own = bool(self._read("enabled"))
+        return own if self._outer is None else own and self._outer.enabled
 
     @enabled.setter
     def enabled(self, on: bool) -> None:
@@ -81,8 +99,9 @@ class Live:
 
     @property
     def visible(self) -> bool:
-        """Whether it is shown."""
-        return bool(self._read("visible"))
+        """Whether it is shown; a control of a hidden group is not."""
+        own = bool(self._read("visible"))
+        return own if self._outer is None else own and self._outer.visible
 
     @visible.setter
     def visible(self, on: bool) -> None:
@@ -90,7 +109,7 @@ class Live:
 
     @property
     def help(self) -> str:
-        """A line about what belongs here."""
+        """A line about what belongs here; shown while the control is entered or pointed at."""
         text: str = self._read("help")
         return text
 
@@ -99,9 +118,26 @@ class Live:
         self._engine.set_property(self, "help", text, str)
 
     @property
+    def tone(self) -> str:
+        """How it is toned: plain, question, warning or danger."""
+        tone: str = self._read("tone")
+        return tone
+
+    @tone.setter
+    def tone(self, tone: str) -> None:
+        self._engine.set_property(self, "tone", tone, str)
+
+    @property
     def focused(self) -> bool:
         """Whether it has the focus of its form."""
         return self.form._state.focus is self
+
+    def focus(self, *, select: bool = False) -> None:
+        """Bring the focus here, as a step after the handler; `select` marks the whole entry.
+
+        What can't take the focus is passed over without a word.
+        """
+        self._engine.focus(self, select)
 
     def __repr__(self) -> str:
         return f"<{type(self.form).__name__}.{self.name}>"
@@ -116,20 +152,18 @@ class LiveButton(Live):
 class LiveValue(Live, Generic[R]):
     """A control of an open form that holds a value."""
 
-    __slots__ = ("_draft", "_findings", "_marked", "_pending", "_trouble", "_value")
+    __slots__ = ("_draft", "_pending", "_rule", "_value")
 
     def __init__(self, form: Form, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
         super().__init__(form, owner, plan, engine)
         self._value: Any = plan.blank
         self._draft: str | None = None
-        self._trouble: Finding | None = None
-        self._findings: tuple[Finding, ...] = ()
-        self._marked = False
+        self._rule = False
         self._pending: Event | None = None
 
     def _current(self, prop: str) -> Any:
-        if prop == "value" and (self._cells is None or "value" not in self._cells):
-            return self._value
+        if prop == "value":
+            return self._engine.fresh(self._cells["value"]) if self._rule and self._cells is not None else self._value
         return super()._current(prop)
 
     @property
@@ -170,11 +204,17 @@ class LiveLabel(LiveValue[str]):
 class LiveEntry(LiveValue[R], Generic[R, G]):
     """A control of an open form that takes entries."""
 
-    __slots__ = ("_checks",)
+    __slots__ = ("_checks", "_findings", "_initial", "_listing", "_marked", "_preview", "_trouble")
 
     def __init__(self, form: Form, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
         super().__init__(form, owner, plan, engine)
         self._checks: tuple[Cell, ...] = ()
+        self._trouble: Finding | None = None
+        self._findings: tuple[Finding, ...] | None = None
+        self._preview: tuple[Finding, ...] | None = None
+        self._initial: Any = UNSEEN
+        self._marked = False
+        self._listing = False
 
     @property
     def given(self) -> G:
@@ -190,6 +230,10 @@ class LiveEntry(LiveValue[R], Generic[R, G]):
         """The text that has been typed and is not yet the value; None when nothing is unsettled."""
         return self._draft
 
+    def undo(self) -> None:
+        """Take the draft away: the old value comes back."""
+        self._engine.undo_draft(self)
+
     @property
     def required(self) -> bool | str:
         """Whether it must be filled in; "warn" where a gap is a warning."""
@@ -203,19 +247,22 @@ class LiveEntry(LiveValue[R], Generic[R, G]):
     @property
     def findings(self) -> tuple[Finding, ...]:
         """What is found about it, whether it is shown or not; that which refuses first."""
-        return self._findings
+        return self._findings if self._findings is not None else self._engine.findings(self)
 
     @property
     def marker(self) -> Marker:
         """The finding that a person sees at the control; falsy when there is none."""
-        if not self._marked or not self._findings:
+        found = self._preview if self._preview is not None else self._findings
+        if not found or not self.visible:
             return NO_MARKER
-        first = self._findings[0]
-        return Marker(first.text, first.level)
+        for finding in found:
+            if self._marked or finding.eager:
+                return Marker(finding.text, finding.level)
+        return NO_MARKER
 
 
 class LiveRange(LiveEntry[R, G]):
-    """A number on an open form, with bounds."""
+    """A value that has an order, on an open form, with bounds."""
 
     __slots__ = ()
 
@@ -242,7 +289,11 @@ class LiveChoice(LiveEntry[T | None, T], Generic[T]):
         if prop != "value" or found is None:
             return found
         # What is no longer offered reads as blank at once; it is cleared when things settle.
-        return found if found in self._current("choices") else None
+        offered = self._current("choices")
+        if found in offered:
+            return found
+        default = self._decl.constants.get("default")
+        return default if default is not None and default in offered else None
 
     @property
     def choices(self) -> Choices[T]:

@@ -9,15 +9,17 @@ and editors know both.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import TYPE_CHECKING, Any, ClassVar, Final, Generic, Literal, Self, TypedDict, TypeVar, Unpack, overload
+from typing import TYPE_CHECKING, Any, ClassVar, Final, Generic, Literal, Self, TypedDict, TypeVar, Unpack, cast, overload
 
 from fuselatch.core.forms.controls import Live, LiveButton, LiveLabel
+from fuselatch.core.forms.prompts import TONES, Tone
 from fuselatch.core.forms.rules import Rule, is_rule
 from fuselatch.core.forms.sources import EventSource
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.events import CONTROL_EVENTS
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.formats import Formats
+from fuselatch.core.model.keys import normal
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.values import to_text
 
@@ -27,23 +29,37 @@ G_co = TypeVar("G_co", covariant=True)
 
 
 class ControlOptions(TypedDict, total=False):
-    """What every control can be declared with: constants, or rules of the form."""
+    """What every control can be declared with: constants, or rules of the form.
+
+    `keys` is a shortcut that presses a button, or brings the focus to another control; `look` is a
+    hint of how it is drawn, one of `LOOKS`.
+    """
 
     enabled: bool | Rule[bool]
     visible: bool | Rule[bool]
     help: str | Rule[str]
+    tone: Tone | Rule[Tone]
+    keys: str
+    look: str
 
 
 class EntryOptions(ControlOptions, total=False):
     """What every control that takes entries can be declared with besides.
 
-    `required="warn"` makes a gap a warning.
+    `required="warn"` makes a gap a warning; `eager=True` shows markers from the first key; `keep=True`
+    keeps the value over a submit that goes on.
     """
 
     required: bool | Literal["warn"] | Rule[bool]
+    placeholder: str
+    eager: bool
+    keep: bool
 
 
-ALWAYS: Final[Mapping[str, Any]] = {"enabled": True, "visible": True, "help": ""}
+FIXED: Final = frozenset({"keys", "look", "eager", "keep"})
+"""Options that are constants, never rules."""
+
+ALWAYS: Final[Mapping[str, Any]] = {"enabled": True, "visible": True, "help": "", "tone": "plain", "keys": "", "look": ""}
 """What holds for a property that is not declared."""
 
 
@@ -65,8 +81,11 @@ class Declaration(Generic[L_co]):
     kind: ClassVar[str] = "control"
     live: ClassVar[type[Live]] = Live
     options: ClassVar[frozenset[str]] = frozenset(ControlOptions.__annotations__)
+    looks: ClassVar[tuple[str, ...]] = ()
     takes_focus: ClassVar[bool] = False
     holds_value: ClassVar[bool] = False
+    pointed = Source("pointed")
+    unpointed = Source("unpointed")
     name: str = ""
     """The attribute that it was assigned to; also its path in the form."""
 
@@ -78,6 +97,22 @@ class Declaration(Generic[L_co]):
         properties = {**ALWAYS, "caption": caption, **options, **more}
         self.rules: dict[str, Any] = {key: value for key, value in properties.items() if is_rule(value)}
         self.constants: dict[str, Any] = {key: value for key, value in properties.items() if not is_rule(value)}
+        self._look_at_constants(f"{type(self).__name__}({caption!r})")
+
+    def _look_at_constants(self, where: str) -> None:
+        """Refuse constants that are none of those there are."""
+        constants = self.constants
+        for option in FIXED & self.rules.keys():
+            raise DeclarationError(f"{where}: {option} can't follow a rule; give it a constant")
+        for option, allowed in (("tone", TONES), ("look", self.looks)):
+            given = constants.get(option)
+            if given and given not in allowed:
+                raise DeclarationError(f"{where}: there is no {option} '{given}'; {suggest(given, allowed)}")
+        if constants.get("keys"):
+            try:
+                constants["keys"] = normal(constants["keys"])
+            except ValueError as error:
+                raise DeclarationError(f"{where}: keys: {error}") from None
 
     def __set_name__(self, owner: type, name: str) -> None:
         if not self.name:
@@ -92,6 +127,9 @@ class Declaration(Generic[L_co]):
     def __get__(self, instance: object | None, owner: type) -> Self | L_co:
         if instance is None:
             return self
+        if instance.__dict__.get("_declared") is not None:
+            within: Any = Within(instance, self)
+            return cast(L_co, within)
         # An open form has its live controls in its own dict, which Python asks first.
         raise AttributeError(f"{type(instance).__name__} is not open, so '{self.name}' has no live control")
 
@@ -114,6 +152,32 @@ class Declaration(Generic[L_co]):
         return f"<{type(self).__name__} {self.name or self.constants.get('caption')!r}>"
 
 
+class Within:
+    """A control of a declared group, as a class body names it: `home.street`."""
+
+    __slots__ = ("decl", "outer")
+
+    def __init__(self, outer: Any, decl: Any) -> None:
+        self.outer = outer
+        self.decl = decl
+
+    @property
+    def name(self) -> str:
+        """The path in the form or group that declares the outer group."""
+        return f"{self.outer.name}.{self.decl.name}"
+
+    def __getattr__(self, name: str) -> Any:
+        found = getattr(self.decl, name)
+        if isinstance(found, EventSource):
+            return EventSource(self, name)
+        if isinstance(found, Within):
+            return Within(self, found.decl)
+        return found
+
+    def __repr__(self) -> str:
+        return f"<{self.name}>"
+
+
 class Label(Declaration[LiveLabel]):
     """A text to look at. Its `value` is apart from its caption and may start empty."""
 
@@ -122,6 +186,8 @@ class Label(Declaration[LiveLabel]):
     holds_value = True
     blank: ClassVar[str] = ""
     changed = Source("changed")
+    clicked = Source("clicked")
+    double_clicked = Source("double_clicked")
 
     def __init__(self, caption: str = "", *, value: str | Rule[str] = "", **options: Unpack[ControlOptions]) -> None:
         super().__init__(caption, options, value=value)
@@ -170,9 +236,11 @@ class Entry(Declaration[L_co], Generic[L_co, R_co, G_co]):
     leaving = Source("leaving")
     left = Source("left")
     changed = Source("changed")
+    double_clicked = Source("double_clicked")
 
     def __init__(self, caption: str | Rule[str], options: Mapping[str, Any], **more: Any) -> None:
-        super().__init__(caption, {"required": False, **options}, **more)
+        entry = {"required": False, "placeholder": "", "eager": False, "keep": False}
+        super().__init__(caption, {**entry, **options}, **more)
 
     @property
     def blank(self) -> R_co:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
+from datetime import date, time
 from decimal import Decimal
-from typing import Any, Generic, TypeVar, Unpack
+from typing import Any, Final, Generic, TypeVar, Unpack
 
 from fuselatch.core.forms.controls import LiveChoice, LiveEntry, LiveRange
 from fuselatch.core.forms.declarations import Entry, EntryOptions, Source
@@ -21,33 +23,44 @@ from fuselatch.core.model.values import (
     rounded,
     short_text,
     to_bool,
+    to_date,
     to_decimal,
     to_float,
     to_int,
     to_text,
+    to_time,
 )
 
 T = TypeVar("T")
-N = TypeVar("N", float, int, Decimal)
-BOUNDS = {"value": None, "default": None, "minimum": None, "maximum": None}
+V = TypeVar("V")
+
+BOUNDS: Final[dict[str, Any]] = {"value": None, "default": None, "minimum": None, "maximum": None}
+EXAMPLE_DATE: Final = date(2031, 5, 4)
+EXAMPLE_TIME: Final = time(9, 30)
 
 
-class RangeOptions(EntryOptions, Generic[N], total=False):
-    """What every number can be declared with besides; the bounds themselves are allowed."""
+class BoundOptions(EntryOptions, Generic[V], total=False):
+    """What can be declared besides of a value that has an order; the bounds themselves are allowed."""
 
-    value: Rule[N | None] | Rule[N]
-    default: N | Rule[N] | None
-    minimum: N | Rule[N] | None
-    maximum: N | Rule[N] | None
+    value: Rule[V | None] | Rule[V]
+    default: V | Rule[V] | Rule[V | None] | None
+    minimum: V | Rule[V] | Rule[V | None] | None
+    maximum: V | Rule[V] | Rule[V | None] | None
     unit: str
 
 
 class Text(Entry[LiveEntry[str, str], str, str]):
-    """A line of text (str; blank is ""). `max_length` and `min_length` count characters."""
+    """A text (str; blank is ""). `min_length` and `max_length` count characters.
+
+    `pattern` is a regular expression that must be found in the text (JSON Schema's meaning: anchor
+    it with ^ and $ to have it match the whole); `example` is a right entry, for the message. Looks:
+    multi-line, password (masked everywhere, the trace included).
+    """
 
     kind = "text"
-    typed = Source("typed")
     live = LiveEntry
+    looks = ("multi-line", "password")
+    typed = Source("typed")
 
     def __init__(
         self,
@@ -57,11 +70,18 @@ class Text(Entry[LiveEntry[str, str], str, str]):
         default: str | Rule[str] = "",
         min_length: int = 0,
         max_length: int | None = None,
+        pattern: str | None = None,
+        example: str = "",
         **options: Unpack[EntryOptions],
     ) -> None:
         super().__init__(caption, options, value=value, default=default)
         self.min_length = min_length
         self.max_length = max_length
+        self.example = example
+        try:
+            self.pattern = re.compile(pattern) if pattern is not None else None
+        except re.error as error:
+            raise DeclarationError(f"Text({caption!r}): pattern {pattern!r} is no regular expression: {error}") from None
 
     @property
     def blank(self) -> str:
@@ -77,31 +97,31 @@ class Text(Entry[LiveEntry[str, str], str, str]):
         return text
 
     def judge(self, live: Any, value: str, formats: Formats) -> list[Finding]:
-        """`required`, `min_length`, `max_length`, the last two as in JSON Schema."""
+        """`required`, `min_length`, `max_length`, `pattern`; the last three as in JSON Schema, where not blank."""
         found = super().judge(live, value, formats)
         length = len(value)
         if value and length < self.min_length:
             found.append(Finding(f"{length} characters are too few; at least {self.min_length}", rule="min_length"))
         if self.max_length is not None and length > self.max_length:
             found.append(Finding(f"{length} characters are too many; at most {self.max_length}", rule="max_length"))
+        if value and self.pattern is not None and not self.pattern.search(value):
+            right = f"; write one such as {self.example}" if self.example else ""
+            found.append(Finding(f"'{short_text(value)}' has not the form that is expected{right}", rule="pattern"))
         return found
 
 
-class Ranged(Entry[LiveRange[N | None, N], N | None, N], Generic[N]):
-    """A number of some type, with bounds that are themselves allowed, as in JSON Schema."""
+class Bounded(Entry[LiveRange[V | None, V], V | None, V], Generic[V]):
+    """A value that has an order, with bounds that are themselves allowed, as in JSON Schema."""
 
     live = LiveRange
-    options = frozenset(RangeOptions.__annotations__)
+    options = frozenset(BoundOptions.__annotations__)
     typed = Source("typed")
-    expected = "a number such as 12.5"
-    decimals: int | None = None
+    too_low = "too small"
+    too_high = "too large"
+    unit = ""
 
-    def __init__(
-        self,
-        caption: str | Rule[str] = "",
-        **options: Unpack[RangeOptions[N]],
-    ) -> None:
-        self.unit = options.pop("unit", "")
+    def __init__(self, caption: str | Rule[str] = "", **options: Unpack[BoundOptions[V]]) -> None:
+        self.unit = options.pop("unit", type(self).unit)
         super().__init__(caption, {**BOUNDS, **options})
         for name in ("minimum", "maximum", "default"):
             if name in self.constants:
@@ -113,48 +133,55 @@ class Ranged(Entry[LiveRange[N | None, N], N | None, N], Generic[N]):
         except TypeError as error:
             raise DeclarationError(f"{type(self).__name__}({self.constants['caption']!r}): {name}: {error}") from None
 
-    def parse(self, text: str, live: Any, formats: Formats) -> N | None:
-        """A number with at most `decimals` places."""
-        return self.of_number(parse_number(text, formats, self.expected, self.decimals))
-
-    def of_number(self, number: Decimal) -> N | None:
-        """A parsed number as the type that the control holds."""
-        raise NotImplementedError
-
-    def show(self, value: N, formats: Formats) -> str:
-        """The number with `decimals` places, without its unit."""
-        return formats.show_number(value, self.decimals)
-
-    def with_unit(self, value: N, formats: Formats) -> str:
-        """The number as a message names it."""
+    def with_unit(self, value: V, formats: Formats) -> str:
+        """The value as a message names it."""
         text = self.show(value, formats)
         return f"{text} {self.unit}" if self.unit else text
 
-    def judge(self, live: Any, value: N | None, formats: Formats) -> list[Finding]:
+    def judge(self, live: Any, value: Any, formats: Formats) -> list[Finding]:
         """`required`, `minimum`, `maximum`."""
         found = super().judge(live, value, formats)
         if value is None:
             return found
         least, most = live.minimum, live.maximum
         if least is not None and value < least:
-            text = f"{self.with_unit(value, formats)} is too small; at least {self.with_unit(least, formats)}"
+            text = f"{self.with_unit(value, formats)} is {self.too_low}; at least {self.with_unit(least, formats)}"
             found.append(Finding(text, rule="minimum"))
         if most is not None and value > most:
-            text = f"{self.with_unit(value, formats)} is too large; at most {self.with_unit(most, formats)}"
+            text = f"{self.with_unit(value, formats)} is {self.too_high}; at most {self.with_unit(most, formats)}"
             found.append(Finding(text, rule="maximum"))
         return found
 
 
-class Number(Ranged[float]):
+class Numeric(Bounded[V], Generic[V]):
+    """A number of some type, with at most `decimals` places."""
+
+    expected = "a number such as 12.5"
+    decimals: int | None = None
+
+    def parse(self, text: str, live: Any, formats: Formats) -> V:
+        """A number with at most `decimals` places."""
+        return self.of_number(parse_number(text, formats, self.expected, self.decimals))
+
+    def of_number(self, number: Decimal) -> V:
+        """A parsed number as the type that the control holds."""
+        raise NotImplementedError
+
+    def show(self, value: Any, formats: Formats) -> str:
+        """The number with `decimals` places, without its unit."""
+        return formats.show_number(value, self.decimals)
+
+
+class Number(Numeric[float]):
     """A number (float). `decimals` is what may be typed and is shown; more is a finding, never cut."""
 
     kind = "number"
 
     def __init__(
-        self, caption: str | Rule[str] = "", *, decimals: int | None = None, **options: Unpack[RangeOptions[float]]
+        self, caption: str | Rule[str] = "", *, decimals: int | None = None, **options: Unpack[BoundOptions[float]]
     ) -> None:
-        super().__init__(caption, **options)
         self.decimals = decimals
+        super().__init__(caption, **options)
 
     def coerce(self, value: object) -> float | None:
         """Exactly a float."""
@@ -165,7 +192,27 @@ class Number(Ranged[float]):
         return float(number)
 
 
-class Whole(Ranged[int]):
+class Percent(Number):
+    """A share (float): a person types 10, or 10 %, and it holds 0.10. `decimals` are those of the percentage."""
+
+    kind = "percent"
+    expected = "a percentage such as 12.5"
+    unit = "%"
+
+    def parse(self, text: str, live: Any, formats: Formats) -> float:
+        """A percentage with at most `decimals` places, with or without its sign."""
+        return super().parse(text.removesuffix("%").rstrip(), live, formats)
+
+    def of_number(self, number: Decimal) -> float:
+        """A hundredth of it."""
+        return float(number / 100)
+
+    def show(self, value: float, formats: Formats) -> str:
+        """A hundred times the share."""
+        return formats.show_number(Decimal(repr(value)) * 100, self.decimals)
+
+
+class Whole(Numeric[int]):
     """A whole number (int)."""
 
     kind = "whole"
@@ -185,7 +232,7 @@ class Whole(Ranged[int]):
         return formats.show_number(Decimal(value), 0)
 
 
-class Money(Ranged[Decimal]):
+class Money(Numeric[Decimal]):
     """An amount of money (Decimal) in `unit`, with `decimals` places.
 
     An amount that a program sets is rounded by the rule `rounding` (one of half-up, half-even,
@@ -194,6 +241,7 @@ class Money(Ranged[Decimal]):
 
     kind = "money"
     expected = "an amount such as 12.50"
+    decimals: int
 
     def __init__(
         self,
@@ -201,11 +249,11 @@ class Money(Ranged[Decimal]):
         *,
         decimals: int = 2,
         rounding: str = "half-up",
-        **options: Unpack[RangeOptions[Decimal]],
+        **options: Unpack[BoundOptions[Decimal]],
     ) -> None:
         if rounding not in ROUNDING:
             raise DeclarationError(f"Money({caption!r}): there is no rounding '{rounding}'; {suggest(rounding, ROUNDING)}")
-        self.decimals: int = decimals
+        self.decimals = decimals
         self.rounding = rounding
         super().__init__(caption, **options)
 
@@ -217,6 +265,61 @@ class Money(Ranged[Decimal]):
     def of_number(self, number: Decimal) -> Decimal:
         """The amount with all its places."""
         return rounded(number, self.decimals, self.rounding)
+
+
+class Date(Bounded[date]):
+    """A day (datetime.date). ISO 8601 is always taken, besides what the session's locale writes."""
+
+    kind = "date"
+    too_low = "too early"
+    too_high = "too late"
+
+    def coerce(self, value: object) -> date | None:
+        """Exactly a date."""
+        return to_date(value)
+
+    def parse(self, text: str, live: Any, formats: Formats) -> date:
+        """A date as the locale writes it, or as in ISO 8601."""
+        found = formats.parse_date(text)
+        if found is None:
+            raise Unparsable(
+                f"'{short_text(text)}' is not a date such as {such_as(formats.show_date(EXAMPLE_DATE), '2031-05-04')}"
+            )
+        return found
+
+    def show(self, value: date, formats: Formats) -> str:
+        """The date as the locale writes it."""
+        return formats.show_date(value)
+
+
+class Time(Bounded[time]):
+    """A time of day (datetime.time). ISO 8601 is always taken, besides what the session's locale writes."""
+
+    kind = "time"
+    too_low = "too early"
+    too_high = "too late"
+
+    def coerce(self, value: object) -> time | None:
+        """Exactly a time of day."""
+        return to_time(value)
+
+    def parse(self, text: str, live: Any, formats: Formats) -> time:
+        """A time as the locale writes it, or as in ISO 8601."""
+        found = formats.parse_time(text)
+        if found is None:
+            raise Unparsable(
+                f"'{short_text(text)}' is not a time such as {such_as(formats.show_time(EXAMPLE_TIME), '09:30')}"
+            )
+        return found
+
+    def show(self, value: time, formats: Formats) -> str:
+        """The time as the locale writes it."""
+        return formats.show_time(value)
+
+
+def such_as(local: str, iso: str) -> str:
+    """An example in the session's locale, and as ISO 8601 where that differs."""
+    return local if local == iso else f"{local} or {iso}"
 
 
 class Tick(Entry[LiveEntry[bool, bool], bool, bool]):
@@ -254,12 +357,13 @@ class Choice(Entry[LiveChoice[T], T | None, T], Generic[T]):
     """One of several `choices`: a sequence, or a function of the form that gives one.
 
     It holds the item itself and shows it by `str()`. What it holds reads as blank as soon as it
-    is no longer offered.
+    is no longer offered. Looks: drop-down, list, radio.
     """
 
     kind = "choice"
-    typed = Source("typed")
     live = LiveChoice
+    looks = ("drop-down", "list", "radio")
+    typed = Source("typed")
     needed = "a choice is needed"
 
     def __init__(

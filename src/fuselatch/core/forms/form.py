@@ -3,43 +3,42 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from typing import TYPE_CHECKING, Any, ClassVar, ParamSpec, dataclass_transform
+from typing import TYPE_CHECKING, Any, ClassVar, ParamSpec, TypeVar, dataclass_transform
 
-from fuselatch.core.forms.collect import Namespace, collect
+from fuselatch.core.forms.collect import FormMeta, collect
+from fuselatch.core.forms.container import Container
 from fuselatch.core.forms.controls import Live
-from fuselatch.core.forms.params import Param
+from fuselatch.core.forms.params import Opener, Param
 from fuselatch.core.forms.plans import FormPlan
 from fuselatch.core.forms.port import EnginePort, SessionView
-from fuselatch.core.forms.prompts import Prompt
+from fuselatch.core.forms.prompts import Prompt, Tone
+from fuselatch.core.forms.rules import Rule
 from fuselatch.core.forms.sources import FormEvent
 from fuselatch.core.forms.state import FormState
-from fuselatch.core.model.errors import DeclarationError, FormClosed, NotAllowedHere
+from fuselatch.core.model.errors import DeclarationError, NotAllowedHere
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.outcome import Outcome
+from fuselatch.core.model.outcome import CANCELLED, Outcome
 
 P = ParamSpec("P")
+F = TypeVar("F", bound="Form")
 
 
-class FormMeta(type):
-    """Watches the class body for names declared twice, and collects the class once it is made."""
-
-    @classmethod
-    def __prepare__(cls, name: str, bases: tuple[type, ...], /, **kwargs: Any) -> Namespace:
-        return Namespace(name)
-
-
-@dataclass_transform(kw_only_default=True, field_specifiers=(Param,))
-class Form(metaclass=FormMeta):
+@dataclass_transform(kw_only_default=True, field_specifiers=(Param, Opener))
+class Form(Container, metaclass=FormMeta):
     """A form: controls, rules, checks, prompts and handlers, declared in a class body.
 
-    `class BookingForm(Form, title="Book a berth")`; without a title the class's name gives one.
-    A form is opened by a session, by `rehearse`, or by another form's `open`, never called.
+    `class BookingForm(Form, title="Book a berth")`; without a title the class's name gives one, and a
+    title may be a rule. `without=("port",)` leaves inherited controls out; `confirm_discard="…"` is
+    asked when a form is left in which something was changed. A form is opened by a session, by
+    `rehearse`, or by another form, never called.
     """
 
-    _state: FormState
-    _plan: ClassVar[FormPlan]
+    _is_root: ClassVar[bool] = True
 
     opened = FormEvent()
+    clicked = FormEvent()
+    double_clicked = FormEvent()
+    fronted = FormEvent()
     accepting = FormEvent()
     submitted = FormEvent()
     closing = FormEvent()
@@ -48,12 +47,19 @@ class Form(metaclass=FormMeta):
     warnings_prompt = Prompt("{warnings}", title="Please look again", buttons=("Go on", "Go back"), tone="warning")
     """What is asked before a form with warnings is accepted; `{warnings}` lists them."""
 
-    def __init_subclass__(cls, *, title: str | None = None, **options: Any) -> None:
+    def __init_subclass__(
+        cls,
+        *,
+        title: str | Rule[str] | None = None,
+        without: tuple[str, ...] = (),
+        confirm_discard: str = "",
+        **options: Any,
+    ) -> None:
         for option in options:
-            hint = suggest(option, ("title",))
+            hint = suggest(option, ("title", "without", "confirm_discard"))
             raise DeclarationError(f"class {cls.__name__}: there is no class option '{option}'; {hint}")
         super().__init_subclass__()
-        cls._plan = collect(cls, Form, title)
+        cls._plan = collect(cls, Form, title, without, confirm_discard)
 
     if not TYPE_CHECKING:
 
@@ -63,25 +69,28 @@ class Form(metaclass=FormMeta):
                 f"{name} is opened, not called: self.open({name}, …), rehearse({name}, …) or Session({name})"
             )
 
+    @classmethod
+    def _root(cls) -> type:
+        return Form
+
     @property
     def session(self) -> SessionView:
-        """The session that the form is open in: its user and clock."""
-        return self._engine
+        """The session that the form is open in: its user and clock, and the other open forms."""
+        return self._engine.session
 
     @property
     def title(self) -> str:
         """What people call the form."""
-        return self._state.plan.title
+        state = self._state
+        found: str = state._current("title")
+        if state.engine.tracker is not None:
+            state.engine.tracker[(state, "title")] = found
+        return found
 
     @property
     def is_open(self) -> bool:
         """Whether the form has not been closed yet."""
         return self._state.phase != "closed"
-
-    @property
-    def _engine(self) -> EnginePort:
-        engine: EnginePort = self.__dict__["_engine_"]
-        return engine
 
     def ask(self, prompt: Prompt | str, *, buttons: tuple[str, ...] = ("OK", "Cancel"), **facts: object) -> str:
         """Put a question and wait for the answer: the pressed button's caption.
@@ -100,38 +109,56 @@ class Form(metaclass=FormMeta):
         """Tell something and wait until it has been read."""
         self._engine.ask(self, Prompt(text, buttons=("OK",), tone="plain"), facts)
 
+    def say(self, text: str, *, tone: Tone = "plain") -> None:
+        """Put a line on the form's message area; never waits."""
+        self._engine.say(self, text, tone)
+
     def open(self, form: Callable[P, Form], /, *args: P.args, **params: P.kwargs) -> Outcome:
         """Open a dialog in front of this form and wait until it closes.
 
         Takes a form class and its params by name; gives its `Outcome`.
         """
-        if not (isinstance(form, type) and issubclass(form, Form)):
-            raise TypeError(f"open(…) takes a form class, not {form!r}")
-        if args:
-            raise TypeError(
-                f"open({form.__name__}, …) takes params by name: {', '.join(form._plan.params) or 'it has none'}"
-            )
-        return self._engine.open(self, form, params)
+        return self._engine.open(self, _form_class(form, args, "open"), params)
 
-    def __setattr__(self, name: str, value: object) -> None:
-        state = self.__dict__.get("_state")
-        if state is None:
-            object.__setattr__(self, name, value)
-            return
-        kind = type(self).__name__
-        if name in state.plan.controls:
-            raise AttributeError(f"{kind}.{name} is a control; set {name}.value, or another property of it")
-        if name in state.plan.params:
-            raise AttributeError(f"{kind}.{name} is a param, fixed when the form opened; keep what changes elsewhere")
-        if (name.startswith("_") and name.endswith("_")) or hasattr(Form, name):
-            raise AttributeError(f"{kind}.{name} is Form's own and can't be set")
-        if state.phase == "closed":
-            raise FormClosed(f"{kind}.{name} can't be set: the form is closed; its values can still be read")
-        self._engine.set_attribute(self, name, value)
+    def show(self, form: Callable[P, F], /, *args: P.args, **params: P.kwargs) -> F:
+        """Open a form that stays beside this one; it is ready when this returns, and outlives this one.
+
+        Takes a form class and its params by name; gives the open form.
+        """
+        shown: Any = self._engine.show(self, _form_class(form, args, "show"), params)
+        return shown  # type: ignore[no-any-return]
+
+    def close(self, verdict: str = CANCELLED) -> None:
+        """Close the form: "accepted" submits it, anything else is the free way out.
+
+        Asked for in a handler, that is a step after it.
+        """
+        self._engine.close_form(self, verdict)
+
+    def retitle(self, title: str) -> None:
+        """Give the form another title."""
+        self._engine.retitle(self, title)
+
+    def refresh(self) -> None:
+        """Have every rule of the form run again, because something changed that is not tracked."""
+        self._engine.refresh(self)
+
+    def afterwards(self, function: Callable[..., object], *args: object) -> None:
+        """Have an outward effect happen once all is settled and written: `function(*args)`, in order."""
+        self._engine.afterwards(self, function, args)
 
     def __repr__(self) -> str:
         state = self.__dict__.get("_state")
         return f"<{state.name} {state.phase}>" if state is not None else f"<{type(self).__name__}>"
+
+
+def _form_class(form: Any, args: tuple[object, ...], verb: str) -> type[Form]:
+    """The form class that was handed over; a `TypeError` for anything else."""
+    if not (isinstance(form, type) and issubclass(form, Form)):
+        raise TypeError(f"{verb}(…) takes a form class, not {form!r}")
+    if args:
+        raise TypeError(f"{verb}({form.__name__}, …) takes params by name: {', '.join(form._plan.params) or 'it has none'}")
+    return form
 
 
 def controls_of(form: Form) -> Mapping[str, Live]:
@@ -150,15 +177,28 @@ def name_of(form: Form) -> str:
 
 
 def make(form: type[Form], engine: EnginePort, opener: Form | None, serial: int, name: str) -> Form:
-    """A form of a class, with its live controls, not opened yet."""
+    """A form of a class, with its live groups and controls, not opened yet."""
     made: Form = object.__new__(form)
     plan = form._plan
-    state = FormState(made, plan, opener, serial, name)
+    state = FormState(made, plan, engine, opener, serial, name)
     members = made.__dict__
-    members["_engine_"] = engine
     members["_state"] = state
-    controls = state.controls
+    if plan.opener:
+        members[plan.opener] = opener
+    controls, containers = state.controls, state.containers
+    for path, group in plan.groups.items():
+        outer = containers[group.outer]
+        node = state.nodes[path] = Live(made, outer, group, engine)
+        live: Any = object.__new__(plan.containers[path])
+        live.__dict__.update(_live=node, form=made, _state=state, _outer=outer)
+        containers[path] = outer.__dict__[path.rpartition(".")[2]] = live
     for path, control in plan.controls.items():
-        members[path] = controls[path] = control.decl.live(made, made, control, engine)
+        if control.outer:
+            container = containers[control.outer]
+            container.__dict__[path.rpartition(".")[2]] = controls[path] = control.decl.live(
+                made, container, control, engine
+            )
+        else:
+            members[path] = controls[path] = control.decl.live(made, made, control, engine)
     state.order = list(controls.values())
     return made

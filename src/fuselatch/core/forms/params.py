@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Literal
 
 
 class MISSING:
@@ -28,3 +28,17 @@ def Param(*, default: Any = MISSING) -> Any:
     It is handed over uncopied and is fixed after opening. Without a `default` it must be given.
     """
     return ParamDeclaration(default)
+
+
+class OpenerDeclaration:
+    """What `Opener` leaves in the class body."""
+
+    __slots__ = ()
+
+
+def Opener(*, init: Literal[False] = False) -> Any:
+    """The form that opened this one, read live: `opener: "BookingForm" = Opener()`.
+
+    It is None for a form that no other has opened. `init` is for checkers: it is no param.
+    """
+    return OpenerDeclaration()

@@ -1,18 +1,19 @@
 """Plans: what a form class declares, worked out once when the class is made.
 
 Everything that a gesture looks up stands here ready: which handlers hear which event of which
-control, which checks judge it, what is blank.
+control, which checks judge it, what is blank. A group's plan is worked out once, too, and embedded
+into each form that uses the group, with its paths put in front.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
 from fuselatch.core.forms.params import ParamDeclaration
 from fuselatch.core.forms.prompts import Prompt
-from fuselatch.core.model.events import Event
+from fuselatch.core.model.findings import Level
 
 if TYPE_CHECKING:
     from fuselatch.core.forms.declarations import Declaration
@@ -20,11 +21,18 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, slots=True)
 class Handler:
-    """A method that hears events: `name` as in messages ("BookingForm.look_up"), and how to call it."""
+    """A method that hears events.
+
+    `name` is what messages call it ("BookingForm.look_up"). `up` says how many groups out of the
+    event's control the form or group stands that declares it; `within` is the path of that group
+    for events of the form.
+    """
 
     name: str
     function: Callable[..., object]
     takes_event: bool
+    up: int = 0
+    within: str = ""
 
     @property
     def where(self) -> tuple[str, int]:
@@ -35,58 +43,93 @@ class Handler:
 
 @dataclass(frozen=True, slots=True)
 class CheckPlan:
-    """A written check: the paths of the controls whose values it receives; its marker sits at the first."""
+    """A written check: the paths of the controls whose values it receives, and of the one that shows its marker."""
 
     name: str
     function: Callable[..., object]
     controls: tuple[str, ...]
+    at: str
+    level: Level | None = None
+    eager: bool = False
+    blanks: bool = False
+    within: str = ""
+
+    def inside(self, path: str) -> CheckPlan:
+        """The same check of a group that stands at a path."""
+        controls = tuple(joined(path, one) for one in self.controls)
+        return replace(self, controls=controls, at=joined(path, self.at), within=joined(path, self.within))
 
 
 @dataclass(slots=True)
 class ControlPlan:
-    """One control of one form class: its `path`, place in tab order, handlers by event, and checks."""
+    """One control (or group) of one form class.
+
+    `outer` is the path of the group that it is in ("" for the form itself), `inputs` the paths of
+    what its `derive` rules take; `checks` are shown at it, `judges` receive its value.
+    """
 
     path: str
     index: int
     decl: Declaration[Any]
     blank: Any
     raises: tuple[str, ...] = ()
+    outer: str = ""
     heard: dict[str, tuple[Handler, ...]] = field(default_factory=dict)
+    inputs: dict[str, tuple[str, ...]] = field(default_factory=dict)
     checks: tuple[CheckPlan, ...] = ()
+    judges: tuple[CheckPlan, ...] = ()
     judged: bool = False
+    masked: bool = False
+
+    def inside(self, path: str, index: int) -> ControlPlan:
+        """The same control of a group that stands at a path."""
+        return replace(
+            self,
+            path=joined(path, self.path),
+            index=index,
+            outer=joined(path, self.outer) if self.outer else path,
+            heard=dict(self.heard),
+            inputs={prop: tuple(joined(path, one) for one in paths) for prop, paths in self.inputs.items()},
+            checks=tuple(check.inside(path) for check in self.checks),
+            judges=tuple(check.inside(path) for check in self.judges),
+        )
+
+
+@dataclass(slots=True)
+class RowPlan:
+    """Controls side by side: the row's caption, and their paths."""
+
+    caption: str
+    controls: tuple[str, ...]
 
 
 @dataclass(slots=True)
 class FormPlan:
-    """What one form class declares."""
+    """What one form class, or one group class, declares."""
 
     name: str
-    title: str
+    title: Any
+    doc: str = ""
+    discard: str = ""
+    opener: str = ""
     controls: dict[str, ControlPlan] = field(default_factory=dict)
+    groups: dict[str, ControlPlan] = field(default_factory=dict)
+    containers: dict[str, type] = field(default_factory=dict)
+    rows: dict[str, RowPlan] = field(default_factory=dict)
     params: dict[str, ParamDeclaration] = field(default_factory=dict)
     prompts: dict[str, Prompt] = field(default_factory=dict)
     handlers: dict[str, Handler] = field(default_factory=dict)
     heard: dict[str, tuple[Handler, ...]] = field(default_factory=dict)
     heard_of: dict[tuple[type, str], tuple[Handler, ...]] = field(default_factory=dict)
+    shortcuts: dict[str, str] = field(default_factory=dict)
+    rule_names: frozenset[str] = frozenset()
     hints: Mapping[str, Any] | None = None
 
-
-class Hears:
-    """Collects handlers into the tuples of a plan, in order of declaration."""
-
-    def __init__(self) -> None:
-        self.by_key: dict[Any, list[Handler]] = {}
-
-    def add(self, key: Any, handler: Handler) -> None:
-        """Have a handler hear an event, once."""
-        found = self.by_key.setdefault(key, [])
-        if handler not in found:
-            found.append(handler)
+    def placed(self, path: str) -> ControlPlan | None:
+        """The control or group at a path."""
+        return self.controls.get(path) or self.groups.get(path)
 
 
-def call(handler: Handler, owner: object, event: Event) -> None:
-    """Run a handler on the form that declared it."""
-    if handler.takes_event:
-        handler.function(owner, event)
-    else:
-        handler.function(owner)
+def joined(path: str, name: str) -> str:
+    """The path of something within a group."""
+    return f"{path}.{name}" if path and name else path or name

@@ -7,26 +7,51 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from datetime import date, datetime
-from typing import TYPE_CHECKING, Any, Protocol
+from typing import TYPE_CHECKING, Any, Protocol, TypeVar
 
+from fuselatch.core.forms.shared import Shared
 from fuselatch.core.model.cells import Cell, Inputs
+from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.formats import Formats
 from fuselatch.core.model.outcome import Outcome
 
 if TYPE_CHECKING:
-    from fuselatch.core.forms.controls import Live, LiveValue
+    from fuselatch.core.forms.controls import Live, LiveEntry, LiveValue
     from fuselatch.core.forms.form import Form
-    from fuselatch.core.forms.prompts import Prompt
+    from fuselatch.core.forms.prompts import Prompt, Tone
+
+T = TypeVar("T")
+F = TypeVar("F", bound="Form")
+
+
+class RecordsView(Protocol):
+    """The records of a session, as a handler reaches them."""
+
+    def rows(self, source: str) -> tuple[Mapping[str, Any], ...]:
+        """All rows of a source, with what this gesture has staged."""
+
+    def add(self, source: str, row: Mapping[str, Any]) -> None:
+        """Stage a row to be added; it is written when the gesture is done."""
 
 
 class SessionView(Protocol):
     """What a handler may ask of `self.session`."""
 
-    formats: Formats
-
     @property
     def user(self) -> str:
         """Who is at the form."""
+
+    @property
+    def formats(self) -> Formats:
+        """How values are written and read."""
+
+    @property
+    def forms(self) -> tuple[Form, ...]:
+        """The open forms, front first."""
+
+    @property
+    def records(self) -> RecordsView:
+        """The records that the session was given."""
 
     def now(self) -> datetime:
         """The session's clock, read once a gesture."""
@@ -34,14 +59,31 @@ class SessionView(Protocol):
     def today(self) -> date:
         """The date of `now()`."""
 
+    def find(self, form: Callable[..., F]) -> F | None:
+        """The front one of the open forms of a class, or None."""
 
-class EnginePort(SessionView, Protocol):
+    def __getitem__(self, shared: Shared[T]) -> T | None:
+        """The session's own value of a `Shared`."""
+
+    def __setitem__(self, shared: Shared[T], value: T) -> None:
+        """Set the session's own value of a `Shared`."""
+
+
+class EnginePort(Protocol):
     """What live forms and controls ask of the engine."""
 
     tracker: Inputs | None
+    formats: Formats
+
+    @property
+    def session(self) -> SessionView:
+        """The session, as handlers see it."""
 
     def fresh(self, cell: Cell) -> Any:
         """A cell's value, computed where an input has changed."""
+
+    def findings(self, control: LiveEntry[Any, Any]) -> tuple[Finding, ...]:
+        """What is found about a control as it stands."""
 
     def assign(self, control: LiveValue[Any], value: object) -> None:
         """Set a control's value by program."""
@@ -52,11 +94,35 @@ class EnginePort(SessionView, Protocol):
     def note_stale(self, control: LiveValue[Any]) -> None:
         """Note that a value was read while its control holds a draft."""
 
-    def set_attribute(self, form: Form, name: str, value: object) -> None:
-        """Set a plain attribute of a form, so that it can be put back."""
+    def set_attribute(self, container: Any, name: str, value: object) -> None:
+        """Set a plain attribute of a form or group, so that it can be put back."""
+
+    def focus(self, control: Live, select: bool) -> None:
+        """Bring the focus to a control."""
+
+    def undo_draft(self, control: LiveEntry[Any, Any]) -> None:
+        """Take a draft away; the old value comes back."""
 
     def ask(self, form: Form, prompt: Prompt, facts: Mapping[str, Any]) -> str:
         """Put a prompt and wait for its answer."""
 
+    def say(self, form: Form, text: str, tone: Tone) -> None:
+        """Put a line on the form's message area."""
+
     def open(self, form: Form, child: type[Form], params: Mapping[str, Any]) -> Outcome:
         """Open a modal dialog and wait until it closes."""
+
+    def show(self, form: Form, child: type[Form], params: Mapping[str, Any]) -> Form:
+        """Open a form that stays beside."""
+
+    def close_form(self, form: Form, verdict: str) -> None:
+        """Close a form."""
+
+    def retitle(self, form: Form, title: str) -> None:
+        """Give a form another title."""
+
+    def refresh(self, form: Form) -> None:
+        """Have every rule of a form run again."""
+
+    def afterwards(self, form: Form, function: Callable[..., object], args: tuple[object, ...]) -> None:
+        """Have an outward effect happen once all is settled and written."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any, Final, Literal, TypeAlias
 
+from fuselatch.core.model.cells import Cell
 from fuselatch.core.model.findings import Override
 from fuselatch.core.model.outcome import Outcome
 
@@ -11,6 +12,7 @@ if TYPE_CHECKING:
     from fuselatch.core.forms.controls import Live
     from fuselatch.core.forms.form import Form
     from fuselatch.core.forms.plans import FormPlan
+    from fuselatch.core.forms.port import EnginePort
 
 Phase: TypeAlias = Literal["opening", "open", "closing", "closed"]
 
@@ -25,22 +27,45 @@ fails leaves its form closed."""
 
 
 class FormState:
-    """What the engine keeps about one open form."""
+    """What the engine keeps about one open form.
 
-    __slots__ = ("controls", "focus", "form", "name", "opener", "order", "outcome", "overrides", "phase", "plan", "serial")
+    `controls` has the live controls by path, `nodes` those of groups, `containers` the live groups;
+    `order` is the tab order.
+    """
 
-    def __init__(self, form: Form, plan: FormPlan, opener: Form | None, serial: int, name: str) -> None:
+    __slots__ = (
+        "_cells", "_watchers", "beside", "containers", "controls", "engine", "focus", "form", "hidden", "name", "nodes",
+        "opener", "order", "outcome", "overrides", "phase", "plan", "seen", "select", "serial", "title",
+    )  # fmt: skip
+
+    def __init__(self, form: Form, plan: FormPlan, engine: EnginePort, opener: Form | None, serial: int, name: str) -> None:
         self.form = form
         self.plan = plan
+        self.engine = engine
         self.opener = opener
         self.serial = serial
         self.name = name
         self.phase: Phase = "opening"
+        self.title: str | None = None
+        self.hidden = False
+        self.seen = False
+        self.beside = False
         self.focus: Any = None
+        self.select = False
         self.outcome: Outcome | None = None
         self.overrides: tuple[Override, ...] = ()
         self.controls: dict[str, Live] = {}
+        self.nodes: dict[str, Live] = {}
+        self.containers: dict[str, Any] = {"": form}
         self.order: list[Any] = []
+        self._cells: dict[str, Cell] | None = None
+        self._watchers: dict[str, dict[Cell, None]] | None = None
+
+    def _current(self, prop: str) -> Any:
+        """The title as it stands now."""
+        if self._cells is not None and prop in self._cells:
+            return self.engine.fresh(self._cells[prop])
+        return self.title if self.title is not None else self.plan.title
 
     def move(self, phase: Phase) -> Phase:
         """Go on to another phase; gives the one before. A move that the table lacks is a `ValueError`."""

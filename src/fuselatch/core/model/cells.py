@@ -39,26 +39,33 @@ UNSEEN: Any = type("Unseen", (), {"__repr__": lambda self: "unseen"})()
 
 
 class Cell:
-    """One derived property (or one written check) of one live control.
+    """One derived property, or one written check, of one live control.
 
     `node` and `prop` say what it gives, `run` computes it; `inputs` holds what it read when it last
-    ran, with the values seen then. `cause` is the trace entry that made it stale. `announced` is the
-    value that was announced last, `where` the author's function.
+    ran, with the values seen then. `cause` is the trace entry that made it stale, `announced` the
+    value that was announced last, `where` the author's function. A `forced` cell runs again whatever
+    its inputs are.
     """
 
     __slots__ = (
-        "announced", "cause", "fresh", "inputs", "node", "order", "prop", "run", "running", "value", "where",
+        "announced", "cause", "forced", "form_name", "fresh", "inputs", "name", "node", "order", "prop", "run", "running",
+        "value", "where",
     )  # fmt: skip
 
-    def __init__(self, node: Node, prop: str, run: Callable[[], Any], order: tuple[int, int, int], where: Any) -> None:
+    def __init__(
+        self, node: Any, prop: str, run: Callable[[], Any], order: tuple[int, int, int], where: Any, form_name: str
+    ) -> None:
         self.node = node
         self.prop = prop
         self.run = run
         self.order = order
         self.where = where
+        self.form_name = form_name
+        self.name: str = f"{node.name}.{prop}"
         self.value: Any = UNSEEN
         self.announced: Any = UNSEEN
         self.fresh = False
+        self.forced = False
         self.running = False
         self.inputs: Inputs = {}
         self.cause = 0

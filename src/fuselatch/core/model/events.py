@@ -10,17 +10,23 @@ from fuselatch.core.model.names import suggest
 By: TypeAlias = Literal["person", "program"]
 
 CONTROL_EVENTS: Final = {
+    "pointed": "the pointer has come to it",
+    "unpointed": "the pointer has gone, or the control has",
     "entered": "the focus has come to the control",
     "typed": "its draft has changed by one key",
     "leaving": "the focus is about to leave it; can be held",
     "left": "the focus has left it",
     "changed": "its value differs from before",
     "clicked": "it has been pressed",
+    "double_clicked": "it has been clicked twice",
 }
 """The events of controls, with when each is raised."""
 
 FORM_EVENTS: Final = {
     "opened": "the form has been opened, its defaults set",
+    "clicked": "its surface has been clicked",
+    "double_clicked": "its surface has been clicked twice",
+    "fronted": "it is in front again",
     "accepting": "the form is in order and about to be accepted; can be held",
     "submitted": "its values have been taken",
     "closing": "it is about to close, `event.new` is the verdict; can be held",

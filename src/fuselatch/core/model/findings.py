@@ -10,11 +10,15 @@ Level: TypeAlias = Literal["refuse", "warn"]
 
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """One thing a check found: `text` for the person, `level` ("refuse" or "warn"), `rule` its name."""
+    """One thing a check found: `text` for the person, `level` ("refuse" or "warn"), `rule` its name.
+
+    An `eager` one is shown before its control has been left.
+    """
 
     text: str
     level: Level = "refuse"
     rule: str = ""
+    eager: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,11 +9,16 @@ from typing import Final
 VERBS: Final = {
     "focus": "go to a control, as by clicking into it",
     "type": "change an entry's draft to a text (one key of typing)",
+    "key": "press one key or shortcut, where the focus is",
     "tab": "go on to the next control",
-    "press": "press a button",
+    "back_tab": "go back to the control before",
+    "press": "press a button, or click a label; without a control, the form's surface",
+    "double": "click something twice; without a control, the form's surface",
     "pick": "pick one of the choices, by its text",
     "tick": "put a tick",
     "untick": "take a tick away",
+    "point": "bring the pointer to a control",
+    "point_away": "take the pointer off to nothing",
     "answer": "press a button of the prompt on top",
     "close": "press the close button of what is in front",
 }
@@ -22,14 +27,20 @@ VERBS: Final = {
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Gesture:
-    """One thing a person does: a `verb` of `VERBS`, and as it needs them a control's path and a text."""
+    """One thing a person does: a `verb` of `VERBS`, and as it needs them a control's path and a text.
+
+    `form` is the name (in the view) of the form that it is made at, "" for the one in front. A key
+    that is held down repeats: with `repeat` it types again, but presses and closes nothing.
+    """
 
     verb: str
     control: str = ""
     text: str = ""
+    form: str = ""
+    repeat: bool = False
 
     def __str__(self) -> str:
         words = [self.verb, self.control] if self.control else [self.verb]
-        if self.verb in ("type", "pick", "answer"):
+        if self.verb in ("type", "pick", "answer", "key"):
             words.append(self.text)
         return shlex.join(words)

@@ -57,7 +57,7 @@ class Trace(Sequence[Entry]):
 
     def __init__(self) -> None:
         self.rows: list[Row] = []
-        self.times: list[tuple[int, str]] = []
+        self.times: list[tuple[int, datetime]] = []
 
     def add(self, cause: int, kind: str, form: str, control: str, name: str, old: object = None, new: object = None) -> int:
         """Add one entry and give its number."""
@@ -68,9 +68,9 @@ class Trace(Sequence[Entry]):
         self.rows.append((cause, kind, form, control, name, old, new))
         return len(self.rows)
 
-    def stamp(self, time: str) -> None:
+    def stamp(self, time: datetime) -> None:
         """Say what the session's clock reads from here on."""
-        if not self.times or self.times[-1][1] != time:
+        if not self.times or self.times[-1][1] is not time:
             self.times.append((len(self.rows), time))
 
     def __len__(self) -> int:
@@ -90,7 +90,7 @@ class Trace(Sequence[Entry]):
 
     def _entry(self, at: int) -> Entry:
         found = bisect_right(self.times, at, key=lambda mark: mark[0])
-        return Entry(at + 1, *self.rows[at], self.times[found - 1][1] if found else "")
+        return Entry(at + 1, *self.rows[at], self.times[found - 1][1].isoformat() if found else "")
 
     def last_change(self, form: str, control: str, name: str) -> int | None:
         """The number of the last entry that changed a property of a control."""

@@ -7,6 +7,7 @@ Every conversion is strict: what does not fit is a `TypeError` (a program's) or 
 from __future__ import annotations
 
 import decimal
+from datetime import date, datetime, time
 from decimal import Decimal
 from math import isfinite
 
@@ -86,6 +87,24 @@ def to_decimal(value: object) -> Decimal | None:
     if not amount.is_finite():
         raise TypeError(f"a finite amount is wanted here, not {amount}")
     return amount
+
+
+def to_date(value: object) -> date | None:
+    """Exactly a date; a datetime is none."""
+    if value is None:
+        return None
+    if not isinstance(value, date) or isinstance(value, datetime):
+        raise wrong_type(value, "a date")
+    return date(value.year, value.month, value.day)
+
+
+def to_time(value: object) -> time | None:
+    """Exactly a time of day without a zone, in whole seconds."""
+    if value is None:
+        return None
+    if not isinstance(value, time) or value.tzinfo is not None:
+        raise wrong_type(value, "a time of day without a zone")
+    return time(value.hour, value.minute, value.second)
 
 
 def to_bool(value: object) -> bool:

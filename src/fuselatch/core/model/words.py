@@ -27,7 +27,7 @@ def place(entry: Entry) -> str:
 
 def change(entry: Entry) -> str:
     """What became of a property."""
-    what = f"{entry.control}.{entry.name}"
+    what = f"{place(entry)}.{entry.name}"
     return f"{what}: {value_text(entry.old)} → {value_text(entry.new)}"
 
 
@@ -54,7 +54,7 @@ PHRASES: Final[Mapping[str, Callable[[Entry], str]]] = {
     "refused": lambda entry: f"refused: {entry.name}: {entry.new}",
     "step": step,
     "event": lambda entry: f"{place(entry)}.{entry.name}",
-    "handler": lambda entry: f"runs {entry.form}.{entry.name}",
+    "handler": lambda entry: f"runs {entry.name}",
     "change": change,
     "finding": finding,
     "prompt": with_text("asks"),
@@ -63,6 +63,7 @@ PHRASES: Final[Mapping[str, Callable[[Entry], str]]] = {
     "close": lambda entry: f"{entry.form} is closed, {entry.name}",
     "hold": lambda entry: f"held at {entry.name}: {entry.new}",
     "drop": lambda entry: f"dropped the {entry.name}: {entry.new}",
+    "write": lambda entry: f"writes {entry.name}: {entry.new}",
     "stale": lambda entry: f"stale read of {entry.control} while '{entry.new}' is unsettled",
     "error": lambda entry: f"failed at {entry.name}: {entry.new}; put back",
     "fuse": lambda entry: f"the fuse blew at {entry.name}: {entry.new}; put back",

@@ -1,0 +1,486 @@
+"""The engine of one session: what live forms and controls ask of it, and what its own parts do."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from functools import partial
+from typing import Any
+
+from fuselatch.core.engine import closing, focus, pointing, refusals, waiting
+from fuselatch.core.engine.nodes import SharedNode
+from fuselatch.core.engine.opening import open_form
+from fuselatch.core.engine.rules import judging, same
+from fuselatch.core.engine.running import Running
+from fuselatch.core.engine.store import StoreRefused
+from fuselatch.core.engine.turn import ABSENT, Turn
+from fuselatch.core.engine.waiting import DialogWait, PauseWait, PromptWait, Wait
+from fuselatch.core.forms.controls import Live, LiveChoice, LiveEntry, LiveValue
+from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.prompts import TONES, Prompt, Tone
+from fuselatch.core.forms.shared import Shared
+from fuselatch.core.forms.state import FormState
+from fuselatch.core.model.cells import Cell
+from fuselatch.core.model.choices import Choices
+from fuselatch.core.model.errors import FormClosed, NotAllowedHere, RuleError, UnknownName
+from fuselatch.core.model.events import Event
+from fuselatch.core.model.findings import Finding
+from fuselatch.core.model.names import suggest
+from fuselatch.core.model.outcome import ACCEPTED, Outcome
+from fuselatch.core.model.values import short
+
+LEVELS = {"refuse": 0, "warn": 1}
+MOVING = frozenset({"enabled", "visible"})
+"""Properties after which the focus or the pointer may have to go elsewhere."""
+
+
+class Engine(Running):
+    """What live forms and controls ask of the engine (`EnginePort`), and what its parts ask of each other."""
+
+    # ---- rules and findings
+
+    def fresh(self, cell: Cell) -> Any:
+        """A cell's value, computed where an input has changed."""
+        return cell.value if cell.fresh else self.updates.fresh(cell)
+
+    def findings(self, control: LiveEntry[Any, Any]) -> tuple[Finding, ...]:
+        """What is found about a control as it stands, that which refuses first."""
+        if control._trouble is not None:
+            return (control._trouble,) if control.enabled and control.visible else ()
+        return self.found(control, control._current("value"), None)
+
+    def found(self, control: Any, value: object, instead: dict[str, Any] | None) -> tuple[Finding, ...]:
+        """What is found about a value of a control; with `instead`, checks see those values in place of the held ones."""
+        if not (control.enabled and control.visible):
+            return ()
+        found: list[Finding] = control._decl.judge(control, value, self.formats)
+        for cell, check in zip(control._checks, control._plan.checks, strict=True):
+            if instead is not None and not instead.keys().isdisjoint(check.controls):
+                finding = self._guarded(judging(control.form._state, check, instead), check.function, cell.name)
+            else:
+                finding = self.fresh(cell)
+            if finding is not None:
+                found.append(finding)
+        if len(found) > 1:
+            found.sort(key=lambda finding: LEVELS[finding.level])
+        if control._decl.constants.get("eager"):
+            found = [Finding(one.text, one.level, one.rule, True) for one in found]
+        return tuple(found)
+
+    def _guarded(self, run: Callable[[], Any], function: Callable[..., object], name: str) -> Any:
+        """Run code of the author that may neither change anything nor wait."""
+        outer, self.tracker = self.tracker, {}
+        try:
+            return run()
+        except Exception as error:
+            raise self.failed(error, function, f"the rule {name}") from error
+        finally:
+            self.tracker = outer
+
+    def preview(self, turn: Turn, control: Any) -> None:
+        """Judge what a draft would be, where its marker is shown."""
+        marked = control._marked or control._decl.constants["eager"] or any(check.eager for check in control._plan.judges)
+        if not marked:
+            return
+        decl, text = control._decl, (control._draft or "").strip()
+        try:
+            value = decl.parse(text, control, self.formats) if text else control._plan.blank
+        except ValueError as error:
+            eager = bool(decl.constants["eager"])
+            control._preview = (Finding(str(error), rule="parse", eager=eager),)
+            return
+        instead = {control.name: value}
+        control._preview = self.found(control, value, instead)
+        for check in control._plan.judges:
+            shown: Any = control.form._state.controls[check.at]
+            if shown is not control:
+                shown._preview = self.found(shown, shown._current("value"), instead)
+
+    def refresh(self, form: Form) -> None:
+        """Have every rule of a form run again."""
+
+        def force(turn: Turn) -> None:
+            state = form._state
+            cells: list[Cell] = list((state._cells or {}).values())
+            for control in (*state.nodes.values(), *state.order):
+                cells.extend((control._cells or {}).values())
+                cells.extend(getattr(control, "_checks", ()))
+            for cell in cells:
+                cell.forced = True
+                self.updates.mark_cell(cell, turn.cause)
+                self.updates.mark(cell.node, cell.prop, turn.cause)
+
+        self._by_program(("refresh", form._state.name, "value"), force)
+
+    # ---- changing things
+
+    def assign(self, control: LiveValue[Any], value: object) -> None:
+        """Set a control's value by program; outside of any gesture that is a gesture of its own."""
+        state = control.form._state
+        if self.tracker is not None or self.closing or control._rule or state.phase == "closed":
+            self._may_change(control.form, f"{type(control.form).__name__}.{control.name}.value", control._rule)
+        try:
+            exact = control._decl.coerce(value)
+        except TypeError as error:
+            raise TypeError(f"{type(control.form).__name__}.{control.name}: {error}") from None
+        if exact is None:
+            exact = control._plan.blank
+        elif isinstance(control, LiveChoice) and exact not in control._current("choices"):
+            hint = suggest(str(exact), control._current("choices").shown(), "there are")
+            name = f"{type(control.form).__name__}.{control.name}"
+            raise ValueError(f"{name}: {short(exact)} is none of its choices; {hint}")
+        turn = self.turn
+        if turn is None:
+            self.start(("set", control, "value"), lambda turn: self._put(turn, control, exact), "program")
+        elif control._draft is None:
+            turn.put_value(control, exact, turn.cause)
+        else:
+            self._put(turn, control, exact)
+
+    def _put(self, turn: Turn, control: LiveValue[Any], exact: object) -> None:
+        focus.drop_draft(turn, control)
+        turn.put_value(control, exact, turn.cause)
+
+    def set_property(self, control: Live, prop: str, value: object, wanted: Callable[[Any], Any]) -> None:
+        """Set a property that is not derived."""
+        name = f"{type(control.form).__name__}.{control.name}.{prop}"
+        self._may_change(control.form, name, prop in control._decl.rules)
+        if wanted is Choices:
+            if isinstance(value, str) or not isinstance(value, Sequence):
+                raise TypeError(f"{name}: a tuple or list of items is wanted here, not {short(value)}")
+            value = value if isinstance(value, Choices) else Choices(value)
+            control._cells = {} if control._cells is None else control._cells
+        elif not isinstance(value, bool if wanted is bool else str) and not (prop == "required" and value == "warn"):
+            raise TypeError(f"{name}: {wanted.__name__} is wanted here, not {short(value)}")
+        elif prop == "tone" and value not in TONES:
+            raise ValueError(f"{name}: there is no tone '{value}'; {suggest(str(value), TONES)}")
+
+        def put(turn: Turn) -> None:
+            old = control._current(prop)
+            if same(old, value):
+                return
+            turn.undo.append((control, "_set", control._set))
+            control._set = {**(control._set or {}), prop: value}
+            cause = turn.note("change", control, prop, old, value)
+            self.updates.mark(control, prop, cause)
+            if prop == "choices":
+                self.updates.mark(control, "value", cause)
+            self.property_differs(turn, control, prop, cause)
+
+        self._by_program(("set", control, prop), put)
+
+    def property_differs(self, turn: Turn, control: Any, prop: str, cause: int) -> None:
+        """A property differs: have what depends on it looked at again."""
+        updates = self.updates
+        if isinstance(control, FormState):
+            return
+        if control._decl.kind == "group":
+            inside = f"{control.name}."
+            for path, other in control.form._state.controls.items():
+                if path.startswith(inside):
+                    updates.unjudge(other)
+        else:
+            updates.unjudge(control)
+            for check in control._plan.judges:
+                updates.unjudge(control.form._state.controls[check.at])
+        if prop in MOVING:
+            self.unsettled = True
+        elif prop == "choices" and not control._rule:
+            held, reads = control._value, control._current("value")
+            if not same(held, reads):
+                turn.put_value(control, reads, cause)
+
+    def retitle(self, form: Form, title: str) -> None:
+        """Give a form another title."""
+        state = form._state
+        self._may_change(form, f"{type(form).__name__}.title", callable(state.plan.title))
+
+        def put(turn: Turn) -> None:
+            if form.title != title:
+                cause = turn.note_form("change", form, "title", form.title, title)
+                turn.undo.append((state, "title", state.title))
+                state.title = title
+                self.updates.mark(state, "title", cause)
+
+        self._by_program(("retitle", state.name, "value"), put)
+
+    def set_attribute(self, container: Any, name: str, value: object) -> None:
+        """Set a plain attribute of a form or group, so that it can be put back."""
+        self._may_change(container._state.form, f"{type(container).__name__}.{name}", False)
+        if self.turn is not None:
+            self.turn.undo.append((container, name, container.__dict__.get(name, ABSENT)))
+        container.__dict__[name] = value
+
+    def _may_change(self, form: Form, name: str, ruled: bool) -> None:
+        if self.tracker is not None:
+            raise RuleError(f"a rule, check or default changes nothing, but this one set {name}; do that in a handler")
+        if self.closing:
+            raise NotAllowedHere(f"the session is closing: {name} can't be set any more")
+        if ruled:
+            raise RuleError(f"{name} follows its rule and can't be set; set what the rule reads")
+        if not form.is_open:
+            raise FormClosed(f"{name} can't be set: the form is closed; its values can still be read")
+
+    def _by_program(self, label: object, put: Callable[[Turn], None]) -> None:
+        if self.turn is not None:
+            put(self.turn)
+        else:
+            self.start(label, put, "program")
+
+    def undo_draft(self, control: LiveEntry[Any, Any]) -> None:
+        """Take a draft away; the old value comes back."""
+        self._may_change(control.form, f"{type(control.form).__name__}.{control.name}", False)
+        self._by_program(("undo", control, "value"), lambda turn: focus.drop_draft(turn, control))
+
+    def focus(self, control: Live, select: bool) -> None:
+        """Bring the focus to a control, as a step after the handler."""
+        self._may_change(control.form, f"the focus of {type(control.form).__name__}", False)
+        self._after(("focus", control, "value"), lambda turn: focus.asked_for(turn, control, select))
+
+    def _after(self, label: object, step: Callable[[Turn], object]) -> None:
+        """Have a step taken after the running handler; outside of any gesture it is one of its own."""
+        turn = self.turn
+        if turn is None:
+            self.start(label, lambda turn: (step(turn), None)[1], "program")
+        elif turn.after is None:
+            turn.after = [step]
+        else:
+            turn.after.append(step)
+
+    def note_stale(self, control: LiveValue[Any]) -> None:
+        """Note that a value was read while its control holds a draft, once a gesture."""
+        turn = self.turn
+        if turn is None or turn.trace is None or turn.handler is None:
+            return
+        if turn.stale is None:
+            turn.stale = set()
+        if control not in turn.stale:
+            turn.stale.add(control)
+            turn.note("stale", control, "value", None, "•" if control._plan.masked else control._draft)
+
+    def read_shared(self, shared: Shared[Any]) -> Any:
+        """The session's value of a `Shared`."""
+        return self._shared_node(shared).read("value")
+
+    def put_shared(self, shared: Shared[Any], value: object) -> None:
+        """Set the session's value of a `Shared`."""
+        node = self._shared_node(shared)
+        exact = None if value is None else shared.exact(value)
+        if self.tracker is not None:
+            raise RuleError(f"a rule, check or default changes nothing, but this one set {node.name}; do that in a handler")
+
+        def put(turn: Turn) -> None:
+            if same(node.value, exact):
+                return
+            cause = turn.trace.add(turn.cause, "change", "", node.name, "value", node.value, exact) if turn.trace else 0
+            turn.undo.append((node, "value", node.value))
+            node.value = exact
+            node.differs(cause)
+
+        self._by_program(("set", node.name, "value"), put)
+
+    def _shared_node(self, shared: Shared[Any]) -> SharedNode:
+        node = self.shared.get(shared)
+        if node is None:
+            node = self.shared[shared] = SharedNode(self, shared)
+        return node
+
+    # ---- asking, opening, closing
+
+    def ask(self, form: Form, prompt: Prompt, facts: Mapping[str, Any]) -> str:
+        """Put a prompt and wait for its answer."""
+        return waiting.ask(self, form, prompt, facts)
+
+    def say(self, form: Form, text: str, tone: Tone) -> None:
+        """Put a line on the form's message area."""
+        self._may_change(form, f"a message of {type(form).__name__}", False)
+
+        def put(turn: Turn) -> None:
+            turn.note_form("change", form, "message", None, text)
+            turn.undo.append((self, "messages", self.messages))
+            self.messages = (*(one for one in self.messages if one[0] is not form), (form, text, tone))
+
+        self._by_program(("say", form._state.name, "value"), put)
+
+    def open(self, form: Form, child: type[Form], params: Mapping[str, Any]) -> Outcome:
+        """Open a modal dialog and wait until it closes."""
+        return waiting.open_dialog(self, form, child, params)
+
+    def show(self, form: Form, child: type[Form], params: Mapping[str, Any]) -> Form:
+        """Open a form that stays beside; it is ready on return."""
+        self._may_change(form, f"a form shown by {type(form).__name__}", False)
+        shown: list[Form] = []
+
+        def put(turn: Turn) -> None:
+            opened = self.open_nested(turn, child, params, form)
+            turn.undo.append((opened._state, "beside", False))
+            opened._state.beside = True
+            shown.append(opened)
+
+        self._by_program(("show", child.__name__, "value"), put)
+        return shown[0]
+
+    def open_nested(self, turn: Turn, form: type[Form], params: Mapping[str, Any], opener: Form) -> Form:
+        """Open a form from within a handler: what is queued waits, the form opens with a queue of its own."""
+        queue, turn.queue = turn.queue, type(turn.queue)()
+        after, turn.after = turn.after, None
+        try:
+            return open_form(turn, form, params, opener)
+        finally:
+            turn.queue.extend(queue)
+            turn.after = after
+
+    def close_form(self, form: Form, verdict: str) -> None:
+        """Close a form, as a step after the running handler."""
+        if self.tracker is not None or self.closing:
+            self._may_change(form, f"the end of {type(form).__name__}", False)
+        if not verdict.strip():
+            raise ValueError("close('') is no verdict; write 'accepted', 'cancelled' or a word")
+
+        def end(turn: Turn) -> None:
+            if form._state.phase == "open":
+                (closing.submit(turn, form) if verdict == ACCEPTED else closing.leave(turn, form, verdict))
+
+        self._after(("close", form._state.name, "value"), end)
+
+    def afterwards(self, form: Form, function: Callable[..., object], args: tuple[object, ...]) -> None:
+        """Have an outward effect happen once all is settled and written."""
+        turn = self.turn
+        if self.tracker is not None or turn is None:
+            raise NotAllowedHere("afterwards(…) belongs in a handler")
+        turn.outward = [*(turn.outward or ()), (function, args)]
+
+    def end_wait(self, turn: Turn, wait: Wait, result: object) -> None:
+        """Say what a wait has come to."""
+        turn.undo.append((wait, "over", wait.over))
+        wait.over = True
+        wait.result = result
+
+    def hand_over(self, turn: Turn, form: Form) -> None:
+        """Hand a closed form's outcome to the handler that waits for it."""
+        for wait in self.waits:
+            if isinstance(wait, DialogWait) and wait.child is form:
+                self.end_wait(turn, wait, form._state.outcome)
+
+    def leave_without_handlers(self, turn: Turn, form: Form, verdict: str) -> None:
+        """Close a form whose handler failed on the way out."""
+        closing.leave_without_handlers(turn, form, verdict)
+
+    # ---- records
+
+    def store_rows(self, source: str) -> tuple[Mapping[str, Any], ...]:
+        """The rows of a source, as the store has them."""
+        if self.store is None:
+            raise NotAllowedHere("this session was given no records; open it with records=…")
+        try:
+            return tuple(self.store.read(source))
+        except KeyError:
+            raise UnknownName(f"there are no records '{source}'") from None
+
+    def stage(self, source: str, row: Mapping[str, Any]) -> None:
+        """Stage a row; it is written once the gesture is done."""
+        turn = self.turn
+        if self.tracker is not None or turn is None:
+            raise NotAllowedHere("records are written from a handler")
+        self.store_rows(source)
+        turn.undo.append((turn, "writes", turn.writes))
+        turn.writes = [*(turn.writes or ()), (source, dict(row))]
+        self.rows.differs(turn.cause)
+
+    def commit(self, turn: Turn) -> None:
+        """Have the store take what is staged; what it has taken is a fact."""
+        writes = turn.writes
+        assert writes is not None and self.store is not None, "only staged writes are committed"
+        try:
+            self.store.write(writes)
+        except StoreRefused as error:
+            raise self.failed(error, self.store.write, "writing") from error
+        for source, row in writes:
+            turn.note_form("write", None, source, None, ", ".join(f"{key}={value}" for key, value in row.items()))
+        turn.undo = [entry for entry in turn.undo if not (entry[0] is turn and entry[1] == "writes")]
+        turn.writes = None
+
+    def let_out(self, turn: Turn) -> None:
+        """Run the outward effects, in order; none of them can wait or change anything."""
+        for function, args in turn.outward or ():
+            self._guarded(partial(function, *args), function, "afterwards")
+
+    # ---- forms, and what covers them
+
+    def next_serial(self, form: type[Form]) -> tuple[int, str]:
+        """A number for a form that is being opened, and its name in the trace."""
+        count = self._serials[form] = self._serials.get(form, 0) + 1
+        return sum(self._serials.values()), form.__name__ if count == 1 else f"{form.__name__}#{count}"
+
+    def bring_to_front(self, turn: Turn, form: Form) -> None:
+        """Put a form in front of all others."""
+        self._put_forms(turn, (*(other for other in self.forms if other is not form), form))
+
+    def take_away(self, turn: Turn, form: Form) -> None:
+        """Take a closed form off the desk."""
+        self._put_forms(turn, tuple(other for other in self.forms if other is not form))
+
+    def _put_forms(self, turn: Turn, forms: tuple[Form, ...]) -> None:
+        turn.undo.append((self, "forms", self.forms))
+        self.forms = forms
+        self.unsettled = True
+        self.open_forms.differs(turn.cause)
+
+    def forget(self, form: Form) -> None:
+        """A form whose opening was put back counts as closed."""
+        self.forms = tuple(other for other in self.forms if other is not form)
+        form._state.phase = "closed"
+        self.open_forms.differs()
+
+    def covered(self, form: Form) -> bool:
+        """Whether a prompt, a pause or a modal dialog keeps a person from a form."""
+        for wait in reversed(self.waits):
+            if wait.over:
+                continue
+            if isinstance(wait, DialogWait):
+                return form._state.serial < wait.child._state.serial
+            return True
+        return False
+
+    @property
+    def prompt_wait(self) -> PromptWait | None:
+        """The prompt on top, where one is up."""
+        top = self.waits[-1] if self.waits else None
+        return top if isinstance(top, PromptWait) else None
+
+    @property
+    def paused(self) -> Event | None:
+        """The event before which the session has been paused."""
+        top = self.waits[-1] if self.waits else None
+        return top.event if isinstance(top, PauseWait) else None
+
+    def pauses_at(self, event: Event) -> bool:
+        """Whether somebody wants to stop before an event."""
+        path = event.control.name if event.control is not None else ""
+        return any((kind, path, event.name) in self.pauses for kind in type(event.form).__mro__)
+
+    def touch(self, target: object, name: str) -> None:
+        """After a put-back: have what has read it looked at again."""
+        updates = self.updates
+        if isinstance(target, Live):
+            for prop in {"_value": ("value",), "_set": tuple(target._watchers or ())}.get(name, ()):
+                updates.mark(target, prop, 0)
+        elif isinstance(target, SharedNode):
+            target.differs()
+        elif target is self and name == "forms":
+            self.open_forms.differs()
+        elif isinstance(target, Turn):
+            self.rows.differs()
+        elif isinstance(target, FormState) and name == "title":
+            updates.mark(target, "title", 0)
+
+    def release_pointer(self, turn: Turn, covering: Form | None) -> None:
+        """Have the pointer leave what is being covered; without `covering`, everything is."""
+        if covering is None:
+            pointing.unpoint(turn)
+        else:
+            pointing.release(turn, covering)
+
+    def obstacle_at(self, control: Live) -> str | None:
+        """What keeps a person from using a control, or None."""
+        found = refusals.at_control(self, control)
+        return None if found is None else found[0]

@@ -1,0 +1,185 @@
+"""Where the focus is, and how it moves: by settling and leaving one control and entering another."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from fuselatch.core.forms.controls import Live, LiveEntry
+from fuselatch.core.model.findings import Finding
+from fuselatch.core.model.values import Unparsable
+
+if TYPE_CHECKING:
+    from fuselatch.core.engine.turn import Turn
+    from fuselatch.core.forms.form import Form
+
+
+def settle(turn: Turn, control: Any) -> None:
+    """Make an entry's draft its value: trimmed, parsed; one that can't be parsed stays, with a finding."""
+    draft = control._draft if isinstance(control, LiveEntry) else None
+    if draft is None:
+        return
+    if control._listing:
+        turn.undo.append((control, "_listing", True))
+        control._listing = False
+    if control._trouble is not None:
+        return
+    before, turn.cause = turn.cause, turn.note("step", control, "settle", None, "•" if control._plan.masked else draft)
+    text = draft.strip()
+    put_preview(turn, control, None)
+    try:
+        value = control._decl.parse(text, control, turn.engine.formats) if text else control._plan.blank
+    except Unparsable as error:
+        turn.undo.append((control, "_trouble", None))
+        control._trouble = Finding(str(error), rule="parse")
+        turn.put_value(control, control._plan.blank, turn.cause)
+        turn.engine.updates.unjudge(control)
+    else:
+        turn.undo.append((control, "_draft", draft))
+        control._draft = None
+        turn.put_value(control, value, turn.cause)
+    turn.drain()
+    turn.cause = before
+
+
+def put_preview(turn: Turn, control: Any, found: tuple[Finding, ...] | None) -> None:
+    """Set what a control's marker shows in place of its findings."""
+    if control._preview is not found:
+        turn.undo.append((control, "_preview", control._preview))
+        control._preview = found
+
+
+def drop_draft(turn: Turn, control: Any) -> None:
+    """Take away a draft and the finding that it could not be parsed."""
+    if control._draft is not None:
+        turn.undo.append((control, "_draft", control._draft))
+        control._draft = None
+    if isinstance(control, LiveEntry):
+        put_preview(turn, control, None)
+        if control._trouble is not None:
+            turn.undo.append((control, "_trouble", control._trouble))
+            control._trouble = None
+            turn.engine.updates.unjudge(control)
+
+
+def step(turn: Turn, name: str, control: Live, event: str) -> None:
+    """One step at a control, with the event it raises, if its kind raises it."""
+    before, turn.cause = turn.cause, turn.note("step", control, name)
+    if event in control._plan.raises:
+        turn.happen(event, control.form, control)
+    turn.cause = before
+
+
+def mark(turn: Turn, control: LiveEntry[Any, Any]) -> None:
+    """Let a control show its findings from now on."""
+    if not control._marked:
+        turn.undo.append((control, "_marked", False))
+        control._marked = True
+        turn.engine.updates.unjudge(control)
+
+
+def leave(turn: Turn, here: Any, target: Live) -> bool:
+    """The step of leaving a control for another: `leaving`, which can be held, and `left`."""
+    before, turn.cause = turn.cause, turn.note("step", here, "leave")
+    try:
+        if "leaving" in here._plan.raises:
+            reason = turn.happen("leaving", here.form, here)
+            if reason is not None:
+                turn.note("hold", here, "leaving", None, reason)
+                turn.engine.notice = reason
+                return drop(turn, target, f"{here.caption} can't be left: {reason}")
+            if not still_there(turn, target):
+                return False
+        put_focus(turn, here.form, None)
+        if isinstance(here, LiveEntry):
+            mark(turn, here)
+        turn.happen("left", here.form, here)
+        return still_there(turn, target)
+    finally:
+        turn.cause = before
+
+
+def move(turn: Turn, target: Live) -> bool:
+    """Bring the focus to a control, by settling and leaving the one that has it; False where it can't come."""
+    here = target.form._state.focus
+    if here is target:
+        return True
+    if here is not None:
+        settle(turn, here)
+        if not (still_there(turn, target) and leave(turn, here, target)):
+            return False
+    put_focus(turn, target.form, target)
+    step(turn, "enter", target, "entered")
+    return still_there(turn, target)
+
+
+def put_focus(turn: Turn, form: Form, control: Live | None, select: bool = False) -> None:
+    """Set where the focus of a form is, without events."""
+    state = form._state
+    if state.focus is not control:
+        turn.undo.append((state, "focus", state.focus))
+        state.focus = control
+    if state.select is not select:
+        turn.undo.append((state, "select", state.select))
+        state.select = select
+
+
+def still_there(turn: Turn, target: Live) -> bool:
+    """Look again: whether a target can still be used; notes what is dropped where it can't."""
+    why = turn.engine.obstacle_at(target)
+    return True if why is None else drop(turn, target, why)
+
+
+def drop(turn: Turn, target: Live, why: str) -> bool:
+    """Note that the rest of a gesture is dropped, and say so on the view."""
+    turn.note("drop", target, "rest of the gesture", None, why)
+    if turn.engine.notice == "":
+        turn.engine.notice = f"{target.caption}: {why}"
+    return False
+
+
+def asked_for(turn: Turn, control: Live, select: bool) -> None:
+    """Bring the focus where a handler asked for it, if that can take it."""
+    if control.form.is_open and takes_focus(control) and move(turn, control):
+        put_focus(turn, control.form, control, select)
+
+
+def enter(turn: Turn, form: Form, control: Live | None) -> None:
+    """Bring the focus to a control that the person is pointed to, without leaving the one before."""
+    if control is not None and form._state.focus is not control and takes_focus(control):
+        put_focus(turn, form, control)
+        step(turn, "enter", control, "entered")
+
+
+def keep(turn: Turn) -> None:
+    """A focused control that can't keep its place settles and raises `left`; the next one raises `entered`."""
+    for form in turn.engine.forms:
+        control = form._state.focus
+        if control is None or takes_focus(control):
+            if control is None and form is turn.engine.forms[-1] and form._state.seen:
+                enter(turn, form, following(form, None, 1))
+            continue
+        settle(turn, control)
+        before, turn.cause = turn.cause, turn.note("step", control, "lose focus")
+        put_focus(turn, form, None)
+        turn.happen("left", form, control)
+        turn.cause = before
+        if form.is_open and form._state.focus is None:
+            enter(turn, form, following(form, control, 1))
+
+
+def following(form: Form, here: Live | None, way: int) -> Live | None:
+    """The control behind `here` (or, with `way` -1, before it) that can take the focus, round and round."""
+    order = form._state.order
+    count = len(order)
+    start = here._plan.index if here is not None else (-1 if way > 0 else 0)
+    for offset in range(1, count + 1):
+        control: Live = order[(start + way * offset) % count]
+        if takes_focus(control):
+            return control
+    return None
+
+
+def takes_focus(control: Live) -> bool:
+    """Whether a control can take the focus as it stands."""
+    decl = control._decl
+    return decl.takes_focus and "value" not in decl.rules and control.enabled and control.visible

@@ -1,0 +1,79 @@
+"""What rules may read besides controls: shared values, the date, open forms, records."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from fuselatch.core.forms.shared import Shared
+from fuselatch.core.model.cells import Cell
+
+if TYPE_CHECKING:
+    from fuselatch.core.engine.engine import Engine
+
+
+class EngineNode:
+    """Something of the session that rules may read; what is read is named by `prop`."""
+
+    __slots__ = ("_watchers", "engine", "name")
+
+    def __init__(self, engine: Engine, name: str) -> None:
+        self.engine = engine
+        self.name = name
+        self._watchers: dict[Any, dict[Cell, None]] | None = None
+
+    def read(self, prop: Any) -> Any:
+        """What there is now, noted where a rule is reading it."""
+        found = self._current(prop)
+        if self.engine.tracker is not None:
+            self.engine.tracker[(self, prop)] = found
+        return found
+
+    def differs(self, cause: int = 0) -> None:
+        """Have everything that reads from here look again."""
+        for prop in tuple(self._watchers or ()):
+            self.engine.updates.mark(self, prop, cause)
+
+    def _current(self, prop: Any) -> Any:
+        raise NotImplementedError
+
+
+class SharedNode(EngineNode):
+    """A session's value of one `Shared`."""
+
+    __slots__ = ("value",)
+
+    def __init__(self, engine: Engine, shared: Shared[Any]) -> None:
+        super().__init__(engine, f"shared {shared.name}")
+        self.value = shared.start
+
+    def _current(self, prop: Any) -> Any:
+        return self.value
+
+
+class DayNode(EngineNode):
+    """The session's date."""
+
+    __slots__ = ()
+
+    def _current(self, prop: Any) -> Any:
+        return self.engine.read_clock().date()
+
+
+class FormsNode(EngineNode):
+    """Which forms are open, by class."""
+
+    __slots__ = ()
+
+    def _current(self, prop: Any) -> Any:
+        return next((form for form in reversed(self.engine.forms) if isinstance(form, prop)), None)
+
+
+class RecordsNode(EngineNode):
+    """The rows of the session's records, by source, with what the running turn has staged."""
+
+    __slots__ = ()
+
+    def _current(self, prop: Any) -> Any:
+        engine = self.engine
+        staged = [row for source, row in (engine.turn.writes or ()) if source == prop] if engine.turn is not None else []
+        return (*engine.store_rows(prop), *staged)

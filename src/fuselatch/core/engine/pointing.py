@@ -1,0 +1,50 @@
+"""Pointing: `pointed` and `unpointed` always come in pairs, and nothing waits on the way."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from fuselatch.core.engine.turn import Turn
+    from fuselatch.core.forms.form import Form
+
+
+def point(turn: Turn, target: Any) -> None:
+    """Bring the pointer to a control, or (None) off to nothing."""
+    engine = turn.engine
+    if engine.pointed is target:
+        return
+    before, turn.pointing = turn.pointing, True
+    try:
+        unpoint(turn)
+        if target is not None:
+            turn.undo.append((engine, "pointed", engine.pointed))
+            engine.pointed = target
+            turn.happen("pointed", target.form, target)
+    finally:
+        turn.pointing = before
+
+
+def unpoint(turn: Turn) -> None:
+    """Have the pointer leave what it is at."""
+    engine = turn.engine
+    left = engine.pointed
+    if left is None:
+        return
+    turn.undo.append((engine, "pointed", left))
+    engine.pointed = None
+    before, turn.pointing = turn.pointing, True
+    try:
+        turn.happen("unpointed", left.form, left)
+    finally:
+        turn.pointing = before
+
+
+def release(turn: Turn, covering: Form | None) -> None:
+    """Have the pointer leave a control that has gone, or that is being covered."""
+    pointed = turn.engine.pointed
+    if pointed is None:
+        return
+    gone = not pointed.form.is_open or not pointed.visible or turn.engine.covered(pointed.form)
+    if gone or (covering is not None and pointed.form is not covering):
+        unpoint(turn)

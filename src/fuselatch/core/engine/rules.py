@@ -1,0 +1,180 @@
+"""Making cells: how a declared rule or a written check becomes something that can be run."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any, Final
+
+from fuselatch.core.forms.plans import CheckPlan
+from fuselatch.core.forms.prompts import TONES
+from fuselatch.core.model.cells import Cell, Derived
+from fuselatch.core.model.choices import Choices
+from fuselatch.core.model.findings import Finding
+from fuselatch.core.model.names import suggest
+
+if TYPE_CHECKING:
+    from fuselatch.core.forms.form import Form
+    from fuselatch.core.forms.state import FormState
+
+PASSIVE: Final = frozenset({"default"})
+"""Rules that are run at opening and never tracked."""
+
+
+def install(form: Form) -> list[Cell]:
+    """Make the cells of a form that is being opened, in order of declaration."""
+    state = form._state
+    made: list[Cell] = []
+    if callable(state.plan.title):
+        cell = Cell(
+            state, "title", running(state.plan.title, form, str_of), (state.serial, -1, 0), state.plan.title, state.name
+        )
+        state._cells = {"title": cell}
+        made.append(cell)
+    placed: Any
+    for placed in (*state.nodes.values(), *state.order):
+        rules, plan = placed._decl.rules, placed._plan
+        if not rules and not plan.checks:
+            continue
+        for prop, rule in rules.items():
+            if prop in PASSIVE:
+                continue
+            if placed._cells is None:
+                placed._cells = {}
+            run, where = rule_of(state, placed, prop, rule)
+            cell = placed._cells[prop] = Cell(placed, prop, run, (state.serial, plan.index, len(made)), where, state.name)
+            if prop == "value":
+                placed._rule = True
+            made.append(cell)
+        if plan.checks:
+            placed._checks = tuple(check_cell(state, placed, check, at) for at, check in enumerate(plan.checks))
+            made.extend(placed._checks)
+    return made
+
+
+def rule_of(state: FormState, control: Any, prop: str, rule: Any) -> tuple[Callable[[], Any], Callable[..., Any]]:
+    """What a declared rule runs, and the author's function."""
+    convert = converter(control, prop)
+    if isinstance(rule, Derived):
+        inputs = [state.controls[path] for path in control._plan.inputs[prop]]
+        blank = control._plan.blank if prop == "value" else convert(None)
+        return following(rule.function, inputs, convert, blank), rule.function
+    return running(rule, control._owner, convert), rule
+
+
+def running(rule: Callable[..., Any], owner: Any, convert: Callable[[Any], Any]) -> Callable[[], Any]:
+    """A rule that is a function of the form or group that declares it."""
+    return lambda: convert(rule(owner))
+
+
+def following(
+    function: Callable[..., Any], inputs: list[Any], convert: Callable[[Any], Any], blank: Any
+) -> Callable[[], Any]:
+    """A `derive` rule: the function with values, blank while one of them is."""
+
+    def run() -> Any:
+        values = []
+        for given in inputs:
+            value = given._read("value")
+            if value == given._plan.blank and given._plan.blank is not False:
+                return blank
+            values.append(value)
+        return convert(function(*values))
+
+    return run
+
+
+def check_cell(state: FormState, control: Any, check: CheckPlan, at: int) -> Cell:
+    """The cell of a written check."""
+    run = judging(state, check)
+    cell = Cell(control, "check", run, (state.serial, control._plan.index, at), check.function, state.name)
+    cell.name = f"{control.name}.{check.name}"
+    return cell
+
+
+def judging(state: FormState, check: CheckPlan, instead: dict[str, Any] | None = None) -> Callable[[], Finding | None]:
+    """What a written check runs: nothing while a value is blank or its control out of use.
+
+    `instead` has values to judge in place of those that are held.
+    """
+    controls: list[Any] = [state.controls[path] for path in check.controls]
+    owner = state.containers[check.within]
+
+    def run() -> Finding | None:
+        values = []
+        for control in controls:
+            held = instead is None or control.name not in instead
+            value = control._read("value") if held or instead is None else instead[control.name]
+            blank = control._plan.blank
+            missing = value == blank and blank is not False
+            if (missing and not check.blanks) or (held and control._trouble is not None):
+                return None
+            if not (control.enabled and control.visible):
+                return None
+            values.append(value)
+        return as_finding(check.function(owner, *values), check)
+
+    return run
+
+
+def as_finding(result: object, check: CheckPlan) -> Finding | None:
+    """What a check returned, as a finding."""
+    if result is None:
+        return None
+    if isinstance(result, str):
+        return Finding(result, check.level or "refuse", check.name, check.eager)
+    if isinstance(result, Finding):
+        return Finding(result.text, check.level or result.level, check.name, check.eager)
+    raise TypeError(f"a check returns nothing, a message or warn(message), not {type(result).__name__}")
+
+
+def converter(control: Any, prop: str) -> Callable[[Any], Any]:
+    """How what a rule gives becomes what the property holds."""
+    if prop in ("value", "minimum", "maximum"):
+        blank = control._plan.blank if prop == "value" else None
+        coerce = control._decl.coerce
+        return lambda value: blank if value is None else coerce(value)
+    return CONVERTERS[prop]
+
+
+def choices_of(value: Any) -> Choices[Any]:
+    """What a rule for choices gives, as choices."""
+    return value if isinstance(value, Choices) else Choices(() if value is None else value)
+
+
+def str_of(value: Any) -> str:
+    """Exactly a text; None is the blank one."""
+    if value is None:
+        return ""
+    if not isinstance(value, str):
+        raise TypeError(f"a text (str) is wanted here, not {type(value).__name__}")
+    return value
+
+
+def tone_of(value: Any) -> str:
+    """One of the four tones; None is plain."""
+    tone = str_of(value) or "plain"
+    if tone not in TONES:
+        raise ValueError(f"there is no tone '{tone}'; {suggest(tone, TONES)}")
+    return tone
+
+
+def need_of(value: Any) -> bool | str:
+    """Whether something is required: yes, no, or "warn"."""
+    return "warn" if value == "warn" else bool(value)
+
+
+CONVERTERS: Final[dict[str, Callable[[Any], Any]]] = {
+    "enabled": bool,
+    "visible": bool,
+    "required": need_of,
+    "choices": choices_of,
+    "caption": str_of,
+    "help": str_of,
+    "tone": tone_of,
+    "placeholder": str_of,
+}
+
+
+def same(one: object, other: object) -> bool:
+    """Whether two values are the same to a person: of one type and equal."""
+    return one is other or (one.__class__ is other.__class__ and one == other)

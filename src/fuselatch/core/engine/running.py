@@ -1,0 +1,199 @@
+"""The running of one session: its state, and how its turns are carried out."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import date, datetime
+from typing import TYPE_CHECKING, Any, cast
+
+from fuselatch.core.engine import focus, pointing
+from fuselatch.core.engine.failure import failed
+from fuselatch.core.engine.nodes import DayNode, FormsNode, RecordsNode, SharedNode
+from fuselatch.core.engine.store import Store
+from fuselatch.core.engine.turn import Turn
+from fuselatch.core.engine.updates import Updates
+from fuselatch.core.engine.waiting import PauseWait, Wait
+from fuselatch.core.engine.workers import Workers
+from fuselatch.core.forms.controls import Live
+from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.prompts import Tone
+from fuselatch.core.forms.shared import Shared
+from fuselatch.core.model.cells import Inputs
+from fuselatch.core.model.errors import Abandoned, HandlerFailed, NotAllowedHere
+from fuselatch.core.model.events import By
+from fuselatch.core.model.formats import Formats
+from fuselatch.core.model.trace import Trace
+
+if TYPE_CHECKING:
+    from fuselatch.core.engine.engine import Engine
+    from fuselatch.core.engine.session import Session
+
+
+class Running:
+    """What one session keeps, and how its turns are carried out."""
+
+    def __init__(
+        self,
+        session: Session,
+        clock: Callable[[], datetime] | None,
+        formats: Formats,
+        store: Store | None,
+        max_runs: int,
+        recording: bool,
+    ) -> None:
+        self.session = session
+        self.clock = clock
+        self.formats = formats
+        self.store = store
+        self.max_runs = max_runs
+        self.recording = recording
+        self.trace = Trace()
+        self.notice = ""
+        self.messages: tuple[tuple[Form, str, Tone], ...] = ()
+        self.forms: tuple[Form, ...] = ()
+        self.fronted: Form | None = None
+        self.pointed: Live | None = None
+        self.waits: list[Wait] = []
+        self.muted: dict[Callable[..., object], str] = {}
+        self.pauses: set[tuple[type, str, str]] = set()
+        self.tracker: Inputs | None = None
+        self.turn: Turn | None = None
+        self.unsettled = False
+        whole = cast("Engine", self)
+        self.updates = Updates(whole)
+        self.day = DayNode(whole, "today")
+        self.open_forms = FormsNode(whole, "find")
+        self.rows = RecordsNode(whole, "records")
+        self.shared: dict[Shared[Any], SharedNode] = {}
+        self.closing = False
+        self.closed = False
+        self._workers = Workers()
+        self._serials: dict[type[Form], int] = {}
+        self._now: datetime | None = None
+        self._today: date | None = None
+
+    # ---- turns
+
+    def start(self, label: object, step: Callable[[Turn], None], by: By) -> None:
+        """Carry out a new turn on a worker, and whatever it lets go on; raises what went wrong."""
+        turn = Turn(cast("Engine", self), label, step, by)
+        self.notice = ""
+        self._now = None
+        if self.day._watchers and self.clock is not None:
+            self._look_at_the_day()
+        if self.recording:
+            self._record(turn, label, by)
+        self.turn = turn
+        try:
+            self._workers.start(turn)
+        finally:
+            self.turn = None
+        self._let_go_on(self._finished(turn))
+
+    def _let_go_on(self, first: BaseException | None) -> None:
+        """Let go on what waited for the turn that has just settled completely; raises the first error."""
+        # Waits end last in, first out.
+        while self.waits and self.waits[-1].over:
+            waiting_turn = self.waits.pop().turn
+            self._resume(waiting_turn)
+            first = first or self._finished(waiting_turn)
+        if first is not None:
+            raise first
+
+    def _record(self, turn: Turn, label: object, by: By) -> None:
+        self.stamp()
+        form = self.forms[-1]._state.name if self.forms else ""
+        turn.cause = self.trace.add(0, "gesture", form, getattr(label, "control", ""), self.label_text(label), None, by)
+
+    def _resume(self, turn: Turn, thrown: BaseException | None = None) -> None:
+        self.turn = turn
+        try:
+            self._workers.go_on(turn, thrown)
+        finally:
+            self.turn = None
+
+    def _finished(self, turn: Turn) -> BaseException | None:
+        """After a turn is done or has parked: let go of it, and give what went wrong."""
+        if turn.worker is None and turn.undo:
+            if self.waits:
+                settled = {(id(target), name) for target, name, _ in turn.undo}
+                for wait in self.waits:
+                    wait.turn.keep(settled)
+            turn.undo.clear()
+        return turn.error
+
+    def close(self) -> None:
+        """Throw `Abandoned` into waiting handlers, innermost first; raises the first error that comes of it."""
+        self.closing = True
+        first: BaseException | None = None
+        while self.waits:
+            turn = self.waits.pop().turn
+            self._resume(turn, Abandoned())
+            first = first or turn.error
+        self._workers.end()
+        self.closed = True
+        if first is not None:
+            raise first
+
+    def go_on(self) -> None:
+        """Go on behind a pause."""
+        top = self.waits[-1] if self.waits else None
+        if not isinstance(top, PauseWait):
+            raise NotAllowedHere("nothing is paused")
+        turn = self.waits.pop().turn
+        self._resume(turn)
+        self._let_go_on(self._finished(turn))
+
+    def at_the_bottom(self, work: Callable[[], Any]) -> Any:
+        """Run something from the bottom of the stack, however deep this is called."""
+        return self._workers.at_the_bottom(work)
+
+    def last_steps(self, turn: Turn) -> None:
+        """What ends a turn: the pointer and the focus leave what they can't stay on, the front form is told."""
+        self.unsettled = False
+        pointing.release(turn, None)
+        focus.keep(turn)
+        front = self.forms[-1] if self.forms else None
+        if front is not None and front is not self.fronted:
+            turn.undo.append((self, "fronted", self.fronted))
+            self.fronted = front
+            if front._state.seen:
+                turn.happen("fronted", front, None)
+            front._state.seen = True
+        turn.drain()
+
+    def label_text(self, label: object) -> str:
+        """What a gesture is called: that of a person by its words, a setting by program by what it sets."""
+        if isinstance(label, tuple):
+            verb, target, prop = label
+            name = f"{type(target.form).__name__}.{target.name}" if isinstance(target, Live) else str(target)
+            return f"{verb} {name}" + (f".{prop}" if prop != "value" else "")
+        return str(label)
+
+    def stamp(self) -> None:
+        """Have the trace know what the clock reads."""
+        if self.clock is not None:
+            self.trace.stamp(self.read_clock())
+
+    def read_clock(self) -> datetime:
+        """The clock, read once a gesture."""
+        if self._now is None:
+            if self.clock is None:
+                raise NotAllowedHere("this session was given no clock; open it with clock=…")
+            self._now = self.clock()
+        return self._now
+
+    def _look_at_the_day(self) -> None:
+        today = self.read_clock().date()
+        if today != self._today:
+            self._today = today
+            self.day.differs()
+
+    def failed(self, error: Exception, function: Callable[..., Any], what: str) -> HandlerFailed:
+        """The error for a rule, check or default that raised; the turn that runs fails with it."""
+        turn = self.turn
+        event = turn.event if turn is not None else None
+        failure = failed(error, function, event, what, turn.told if turn is not None else "reading")
+        if turn is not None:
+            turn.failure = turn.failure or failure
+        return failure

@@ -1,0 +1,217 @@
+"""Why something is as it is, or did not come: answers in words, back to the person's gesture."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import TYPE_CHECKING, Any, Final
+
+from fuselatch.core.forms.controls import Live, LiveEntry
+from fuselatch.core.forms.plans import CheckPlan, Handler
+from fuselatch.core.model.errors import UnknownName
+from fuselatch.core.model.events import CONTROL_EVENTS, FORM_EVENTS
+from fuselatch.core.model.names import suggest
+from fuselatch.core.model.trace import Entry, freeze
+from fuselatch.core.model.words import phrase, value_text
+
+if TYPE_CHECKING:
+    from fuselatch.core.engine.engine import Engine
+    from fuselatch.core.forms.form import Form
+
+PROPERTIES: Final = (
+    "value", "choices", "enabled", "visible", "required", "caption", "help", "tone", "minimum", "maximum",
+)  # fmt: skip
+"""What a control has that can be asked about, besides its marker and its events."""
+
+
+def answer(engine: Engine, what: str) -> str:
+    """The answer to a question such as "berth.enabled"; `UnknownName` for what is not there."""
+    return "\n".join(lines(engine, what.strip()))
+
+
+def lines(engine: Engine, what: str) -> Iterator[str]:
+    """The answer, a line for each cause."""
+    form, name = form_and_name(engine, what)
+    state = form._state
+    path, dot, prop = name.rpartition(".")
+    control = state.controls.get(path) or state.nodes.get(path)
+    if dot and control is not None and prop in PROPERTIES:
+        yield from of_property(engine, control, prop)
+    elif dot and isinstance(control, LiveEntry) and prop in ("marker", "findings"):
+        yield from of_marker(engine, control)
+    elif dot and control is not None and prop in CONTROL_EVENTS:
+        yield from of_event(engine, form, control, prop)
+    elif name in state.plan.handlers:
+        yield from of_handler(engine, form, state.plan.handlers[name])
+    elif name in state.plan.prompts:
+        yield from of_prompt(engine, form, name)
+    elif name in FORM_EVENTS:
+        yield from of_event(engine, form, None, name)
+    else:
+        raise UnknownName(f"nothing is known of '{what}'; {hint(form, path if control is None else '', prop)}")
+
+
+def form_and_name(engine: Engine, what: str) -> tuple[Form, str]:
+    """The form that a question is about, the one in front where none is named, and the rest of the question."""
+    forms = engine.forms[::-1] or (engine.session.first,)
+    first, _, rest = what.partition(".")
+    for form in (*forms, engine.session.first):
+        if rest and first in (form._state.name, type(form).__name__):
+            return form, rest
+    return forms[0], what
+
+
+def hint(form: Form, path: str, prop: str) -> str:
+    """What could be asked instead."""
+    plan = form._state.plan
+    if path:
+        return suggest(path, plan.controls)
+    return suggest(prop, [*plan.handlers, *plan.prompts, *PROPERTIES, "marker", *CONTROL_EVENTS, *plan.controls])
+
+
+def of_property(engine: Engine, control: Any, prop: str) -> Iterator[str]:
+    """Why a property is as it is."""
+    now = value_text(freeze(control._current(prop)))
+    yield f"{control.name}.{prop} is {now}"
+    found = engine.trace.last_change(control.form._state.name, control.name, prop)
+    if found is not None:
+        yield from chain(engine, found)
+    cells = control._cells or {}
+    if prop in cells:
+        reads = ", ".join(
+            f"{node.name}.{key} ({value_text(freeze(seen))})" for (node, key), seen in cells[prop].inputs.items()
+        )
+        yield f"  by its rule, which reads {reads or 'nothing that is tracked'}"
+    elif found is None:
+        yield "  as declared; nothing has changed it" if prop != "value" else "  nothing has set it since the form opened"
+    draft = getattr(control, "_draft", None)
+    if prop == "value" and draft is not None:
+        yield (
+            f"  its draft '{draft}' has not settled"
+            if control._trouble is None
+            else f"  its draft could not be read: {control._trouble.text}"
+        )
+    outer = control._outer
+    if prop in ("enabled", "visible") and outer is not None and not getattr(outer, prop):
+        yield f"  but the group '{outer.name}' is not {prop}:"
+        yield from (f"  {line}" for line in of_property(engine, outer, prop))
+
+
+def of_marker(engine: Engine, control: LiveEntry[Any, Any]) -> Iterator[str]:
+    """Why a marker is shown, or isn't."""
+    found = control.findings
+    marker = control.marker
+    if marker:
+        yield f"{control.name} is marked: {marker.text}"
+    elif found:
+        yield f"{control.name} is not marked yet: it has not been left, and no accept was tried"
+    else:
+        yield f"{control.name} has no marker: nothing is found"
+    for finding in found:
+        yield f"  {finding.rule}: {finding.text}"
+        number = last(engine, "finding", control.form._state.name, control.name, finding.rule)
+        if number is not None:
+            yield from chain(engine, number)
+    if not (control.enabled and control.visible):
+        yield "  it is not checked: it is disabled or hidden"
+        return
+    rules = {finding.rule for finding in found}
+    for check in control._plan.checks:
+        if check.name not in rules:
+            yield f"  {check.name}: {passed(control, check)}"
+    if not found:
+        yield f"  it holds {value_text(freeze(control._current('value')))}"
+
+
+def passed(control: Live, check: CheckPlan) -> str:
+    """With which values a check has passed, or why it was not judged."""
+    state = control.form._state
+    values: dict[str, Any] = {path: state.controls[path]._current("value") for path in check.controls}
+    blank = [path for path, value in values.items() if value == state.controls[path]._plan.blank and value is not False]
+    if blank and not check.blanks:
+        return f"not judged while {' and '.join(blank)} {'is' if len(blank) == 1 else 'are'} blank"
+    return f"passed with {', '.join(f'{path} {value_text(freeze(value))}' for path, value in values.items())}"
+
+
+def of_event(engine: Engine, form: Form, control: Live | None, name: str) -> Iterator[str]:
+    """When an event was raised last, who heard it, or why it was not raised."""
+    path = control.name if control is not None else ""
+    told = f"{path or type(form).__name__}.{name}"
+    number = last(engine, "event", form._state.name, path, name)
+    heard = (control._plan.heard if control is not None else form._state.plan.heard).get(name, ())
+    if number is None:
+        yield f"{told} was not raised"
+        if control is not None and name not in control._plan.raises:
+            yield f"  a {control._decl.kind} never raises it"
+        elif name == "changed" and control is not None:
+            yield f"  {path} has held {value_text(freeze(control._current('value')))} since the form opened"
+    else:
+        yield f"{told} was raised last in line {number}"
+        yield from chain(engine, number)
+    for handler in heard:
+        muted = engine.muted.get(handler.function)
+        yield f"  {handler.name} is muted: {muted}" if muted is not None else f"  heard by {handler.name}"
+    if not heard:
+        yield "  nobody hears it"
+
+
+def of_handler(engine: Engine, form: Form, handler: Handler) -> Iterator[str]:
+    """When a handler ran last and because of what, or why it did not run."""
+    state = form._state
+    number = next((at for at, row in rows(engine, "handler") if row[4] == handler.name), None)
+    muted = engine.muted.get(handler.function)
+    if muted is not None:
+        yield f"{handler.name} is muted: {muted}"
+    if number is not None:
+        yield f"{handler.name} ran last in line {number}"
+        yield from chain(engine, number)
+        return
+    if muted is None:
+        yield f"{handler.name} has not run"
+    placed = {path: control._plan for path, control in state.controls.items()}
+    heard = [(path, event) for path, plan in placed.items() for event, found in plan.heard.items() if named(found, handler)]
+    heard += [("", event) for event, found in state.plan.heard.items() if named(found, handler)]
+    for path, event in heard:
+        raised = last(engine, "event", state.name, path, event)
+        what = f"{path or type(form).__name__}.{event}"
+        yield f"  it hears {what}, which was {'not raised' if raised is None else f'raised in line {raised}'}"
+
+
+def named(found: tuple[Handler, ...], handler: Handler) -> bool:
+    """Whether a handler is among those found."""
+    return any(one.function is handler.function for one in found)
+
+
+def of_prompt(engine: Engine, form: Form, name: str) -> Iterator[str]:
+    """When a prompt was put last, and its answer."""
+    number = next((at for at, row in rows(engine, "prompt") if row[2:4] == (form._state.name, name)), None)
+    if number is None:
+        yield f"the prompt '{name}' was not put"
+        for handler in form._state.plan.handlers.values():
+            if name in handler.function.__code__.co_names:
+                yield from (f"  {line}" for line in of_handler(engine, form, handler))
+        return
+    yield f"the prompt '{name}' was put last in line {number}"
+    yield from chain(engine, number)
+    title = engine.trace[number - 1].name
+    given = next((row for at, row in rows(engine, "answer") if at > number and row[4] == title), None)
+    yield f"  it was answered '{given[6]}'" if given is not None else "  it has not been answered"
+
+
+def chain(engine: Engine, number: int) -> Iterator[str]:
+    """An entry and its causes, back to the gesture."""
+    word = "in"
+    while number:
+        entry: Entry = engine.trace[number - 1]
+        yield f"  {word} line {number}: {phrase(entry)}"
+        number, word = entry.cause, "because of"
+
+
+def last(engine: Engine, kind: str, form: str, control: str, name: str) -> int | None:
+    """The number of the last entry of a kind about something."""
+    return next((at for at, row in rows(engine, kind) if row[2:5] == (form, control, name)), None)
+
+
+def rows(engine: Engine, kind: str) -> Iterator[tuple[int, Any]]:
+    """The entries of a kind as they are kept, newest first, with their numbers."""
+    kept = engine.trace.rows
+    return ((at + 1, kept[at]) for at in range(len(kept) - 1, -1, -1) if kept[at][1] == kind)

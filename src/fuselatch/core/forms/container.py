@@ -1,0 +1,56 @@
+"""What forms and live groups share: plain attributes that can be put back."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any, ClassVar
+
+from fuselatch.core.model.errors import FormClosed, RuleError
+
+if TYPE_CHECKING:
+    from fuselatch.core.forms.plans import FormPlan
+    from fuselatch.core.forms.port import EnginePort
+    from fuselatch.core.forms.state import FormState
+
+
+class Container:
+    """A form or a group. Once it is open, what a method sets on it is undone if its gesture fails."""
+
+    _state: FormState
+    _plan: ClassVar[FormPlan]
+
+    @classmethod
+    def _root(cls) -> type:
+        """The class whose names are taken."""
+        raise NotImplementedError
+
+    @property
+    def _engine(self) -> EnginePort:
+        return self._state.engine
+
+    def __setattr__(self, name: str, value: object) -> None:
+        state = self.__dict__.get("_state")
+        if state is None:
+            object.__setattr__(self, name, value)
+            return
+        kind, plan = type(self).__name__, type(self)._plan
+        own: Any = getattr(type(self), name, None)
+        if isinstance(own, property) and own.fset is not None:
+            own.fset(self, value)
+        elif name in plan.controls or name in plan.groups:
+            raise AttributeError(f"{kind}.{name} is a control; set {name}.value, or another property of it")
+        elif name in plan.params or name == plan.opener:
+            raise AttributeError(f"{kind}.{name} is a param, fixed when the form opened; keep what changes elsewhere")
+        elif name in RESERVED_ATTRIBUTES or hasattr(self._root(), name):
+            raise AttributeError(f"{kind}.{name} is Form's own and can't be set")
+        elif name in plan.rule_names:
+            raise RuleError(
+                f"{kind}.{name} is read by a rule, which would not see it change; keep it in a control or a Shared, "
+                "or give it another name and call self.refresh()"
+            )
+        elif state.phase == "closed":
+            raise FormClosed(f"{kind}.{name} can't be set: the form is closed; its values can still be read")
+        else:
+            state.engine.set_attribute(self, name, value)
+
+
+RESERVED_ATTRIBUTES = frozenset({"_state", "_live", "_declared", "form"})

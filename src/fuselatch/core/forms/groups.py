@@ -1,0 +1,93 @@
+"""Groups: controls with their checks, handlers and rules, declared once and used as often as wanted."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any, Self, Unpack
+
+from fuselatch.core.forms.collect import FormMeta, collect
+from fuselatch.core.forms.container import Container
+from fuselatch.core.forms.controls import Live
+from fuselatch.core.forms.declarations import ControlOptions, Declaration, Within
+from fuselatch.core.forms.rules import Rule
+from fuselatch.core.model.errors import NotAllowedHere
+
+if TYPE_CHECKING:
+    from fuselatch.core.forms.form import Form
+
+
+class GroupDeclaration(Declaration[Live]):
+    """What a group as a whole is declared with."""
+
+    kind = "group"
+    live = Live
+
+
+class Group(Container, metaclass=FormMeta):
+    """A titled section of a form: derive from it, and declare instances in a form or another group.
+
+    `home = Address("Home", visible=lambda form: …)`; its controls are `home.street` and so on. A rule
+    of the group itself takes the form (or group) that it is declared in; inside the group's class
+    `self` is the live group, and rules take it. `self.form` is its form.
+    """
+
+    form: Form
+
+    @classmethod
+    def _root(cls) -> type:
+        return Group
+
+    def __init__(self, caption: str | Rule[str] = "", **options: Unpack[ControlOptions]) -> None:
+        self.__dict__["_declared"] = GroupDeclaration(caption, options)
+
+    def __init_subclass__(cls, **options: Any) -> None:
+        super().__init_subclass__(**options)
+        cls._plan = collect(cls, Group, None, ())
+
+    def __set_name__(self, owner: type, name: str) -> None:
+        self.__dict__["_declared"].__set_name__(owner, name)
+
+    def __get__(self, instance: object | None, owner: type) -> Self:
+        if instance is not None and instance.__dict__.get("_declared") is not None:
+            within: Any = Within(instance, self)
+            return within  # type: ignore[no-any-return]
+        return self
+
+    @property
+    def name(self) -> str:
+        """The path of the group in its form."""
+        declared = self.__dict__.get("_declared")
+        name: str = declared.name if declared is not None else self._node.name
+        return name
+
+    @property
+    def _node(self) -> Live:
+        node: Live | None = self.__dict__.get("_live")
+        if node is None:
+            raise NotAllowedHere(f"the group '{self.name}' is not open")
+        return node
+
+    @property
+    def caption(self) -> str:
+        """What people call the group."""
+        return self._node.caption
+
+    @property
+    def enabled(self) -> bool:
+        """Whether the group can be used as a whole."""
+        return self._node.enabled
+
+    @enabled.setter
+    def enabled(self, on: bool) -> None:
+        self._node.enabled = on
+
+    @property
+    def visible(self) -> bool:
+        """Whether the group is shown."""
+        return self._node.visible
+
+    @visible.setter
+    def visible(self, on: bool) -> None:
+        self._node.visible = on
+
+    def __repr__(self) -> str:
+        return f"<{type(self).__name__} {self.name}>"

@@ -1,0 +1,25 @@
+"""Rows: controls side by side."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fuselatch.core.forms.declarations import Declaration, Within
+from fuselatch.core.model.errors import DeclarationError
+
+
+class Row:
+    """Controls side by side: `point1 = Row("Point 1", x1, y1)`. Layout only: it holds nothing itself."""
+
+    __slots__ = ("caption", "controls", "name")
+
+    def __init__(self, caption: str, *controls: Any) -> None:
+        self.caption = caption
+        self.controls = controls
+        self.name = ""
+        for control in controls:
+            if not isinstance(control, Declaration | Within):
+                raise DeclarationError(f"Row({caption!r}, …) takes declared controls, not {control!r}")
+
+    def __set_name__(self, owner: type, name: str) -> None:
+        self.name = self.name or name

@@ -1,0 +1,40 @@
+"""Session values: declared once in a module, with a value of its own in each session."""
+
+from __future__ import annotations
+
+from typing import Any, Generic, TypeVar
+
+from fuselatch.core.model.errors import DeclarationError
+
+T = TypeVar("T")
+
+
+class Shared(Generic[T]):
+    """A value of the session that several forms use and rules follow: `ON_DUTY = Shared(str)`.
+
+    Takes the type, and the value it starts with (None without one). In a handler
+    `self.session[ON_DUTY]` reads it and `self.session[ON_DUTY] = "Imke"` sets it, which is put back
+    on failure.
+    """
+
+    __slots__ = ("kind", "name", "start")
+
+    def __init__(self, kind: type[T], start: T | None = None, *, name: str = "") -> None:
+        if not isinstance(kind, type):
+            raise DeclarationError(f"Shared(…) takes a type first, such as int, not {kind!r}")
+        self.kind = kind
+        self.start = start
+        self.name = name or kind.__name__
+        if start is not None:
+            self.exact(start)
+
+    def exact(self, value: Any) -> T:
+        """A value of the type; an int is taken for a float. Raises `TypeError` for any other."""
+        if self.kind is float and isinstance(value, int) and not isinstance(value, bool):
+            value = float(value)
+        if not isinstance(value, self.kind) or (isinstance(value, bool) and self.kind is not bool):
+            raise TypeError(f"Shared {self.name}: a {self.kind.__name__} is wanted here, not {type(value).__name__}")
+        return value
+
+    def __repr__(self) -> str:
+        return f"<Shared {self.name}>"

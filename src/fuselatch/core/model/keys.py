@@ -1,0 +1,31 @@
+"""Keys and shortcuts: one way of writing each."""
+
+from __future__ import annotations
+
+from typing import Final
+
+MODIFIERS: Final = ("Ctrl", "Alt", "Shift")
+NAMED: Final = (
+    "Enter", "Escape", "Tab", "Space", "Backspace", "Delete", "Insert", "Home", "End", "PageUp", "PageDown",
+    "Up", "Down", "Left", "Right", *(f"F{number}" for number in range(1, 13)),
+)  # fmt: skip
+"""Keys that have a name; any other key is the one character it writes."""
+
+BY_FOLDED: Final = {name.casefold(): name for name in (*MODIFIERS, *NAMED)}
+
+
+def normal(keys: str) -> str:
+    """A key or shortcut in its one spelling: `ctrl+shift+r` is "Ctrl+Shift+R".
+
+    Raises `ValueError`, with what would be right, for what is no key.
+    """
+    *before, last = keys.split("+") if len(keys) > 1 else [keys]
+    modifiers = {BY_FOLDED.get(part.strip().casefold(), part) for part in before}
+    unknown = sorted(modifiers - set(MODIFIERS))
+    last = BY_FOLDED.get(last.strip().casefold(), last)
+    if unknown or not last or (len(last) > 1 and last not in NAMED):
+        wrong = unknown[0] if unknown else last
+        raise ValueError(f"'{wrong}' in '{keys}' is no key; write Ctrl+Enter, F5, Escape or one character")
+    if modifiers and len(last) == 1:
+        last = last.upper()
+    return "+".join([*(name for name in MODIFIERS if name in modifiers), last])
