@@ -190,6 +190,6 @@ def outcome_of(form: Form, verdict: str) -> Outcome:
     values: dict[str, Any] = {}
     for path, control in form._state.controls.items():
         if isinstance(control, LiveValue):
-            in_use = control.enabled and control.visible
+            in_use = control._in_use
             values[path] = control._current("value") if in_use else control._plan.blank
     return Outcome(verdict, values, form._state.overrides)

@@ -45,12 +45,12 @@ class Engine(Running):
     def findings(self, control: LiveEntry[Any, Any]) -> tuple[Finding, ...]:
         """What is found about a control as it stands, that which refuses first."""
         if control._trouble is not None:
-            return (control._trouble,) if control.enabled and control.visible else ()
+            return (control._trouble,) if control._in_use else ()
         return self.found(control, control._current("value"), None)
 
     def found(self, control: Any, value: object, instead: dict[str, Any] | None) -> tuple[Finding, ...]:
         """What is found about a value of a control; with `instead`, checks see those values in place of the held ones."""
-        if not (control.enabled and control.visible):
+        if not control._in_use:
             return ()
         found: list[Finding] = control._decl.judge(control, value, self.formats)
         for cell, check in zip(control._checks, control._plan.checks, strict=True):

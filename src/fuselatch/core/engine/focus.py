@@ -182,4 +182,4 @@ def following(form: Form, here: Live | None, way: int) -> Live | None:
 def takes_focus(control: Live) -> bool:
     """Whether a control can take the focus as it stands."""
     decl = control._decl
-    return decl.takes_focus and "value" not in decl.rules and control.enabled and control.visible
+    return decl.takes_focus and "value" not in decl.rules and control._in_use

@@ -88,7 +88,7 @@ def at_control(engine: Engine, control: Live) -> Reason | None:
         found = covering(engine, control.form)
         if found is not None:
             return found
-    if control.visible and control.enabled:
+    if control._in_use:
         return None
     prop, word = ("enabled", "disabled") if control.visible else ("visible", "hidden")
     culprit = control

@@ -74,7 +74,7 @@ def following(
     def run() -> Any:
         values = []
         for given in inputs:
-            value = given._read("value")
+            value = given._read_value()
             if value == given._plan.blank and given._plan.blank is not False:
                 return blank
             values.append(value)
@@ -103,12 +103,12 @@ def judging(state: FormState, check: CheckPlan, instead: dict[str, Any] | None =
         values = []
         for control in controls:
             held = instead is None or control.name not in instead
-            value = control._read("value") if held or instead is None else instead[control.name]
+            value = control._read_value() if held or instead is None else instead[control.name]
             blank = control._plan.blank
             missing = value == blank and blank is not False
             if (missing and not check.blanks) or (held and control._trouble is not None):
                 return None
-            if not (control.enabled and control.visible):
+            if not control._in_use:
                 return None
             values.append(value)
         return as_finding(check.function(owner, *values), check)

@@ -168,9 +168,10 @@ class Turn:
         updates = self.engine.updates
         if control._watchers is not None and not control._rule:
             updates.mark(control, "value", cause)
-        if plan.judged:
-            updates.unjudged[control] = None  # type: ignore[index]
-            updates.pending = True
+        if plan.entry:
+            if plan.judged or control._set is not None:
+                updates.unjudged[control] = None  # type: ignore[index]
+                updates.pending = True
             if control._initial is UNSEEN:  # type: ignore[attr-defined]
                 control._initial = old  # type: ignore[attr-defined]
         pending = control._pending

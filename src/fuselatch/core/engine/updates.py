@@ -63,7 +63,7 @@ class Updates:
 
     def unjudge(self, control: Any) -> None:
         """Have a control judged again when things settle."""
-        if control._plan.judged:
+        if control._plan.entry:
             self.unjudged[control] = None
             self.pending = True
 

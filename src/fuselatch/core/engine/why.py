@@ -111,7 +111,7 @@ def of_marker(engine: Engine, control: LiveEntry[Any, Any]) -> Iterator[str]:
         number = last(engine, "finding", control.form._state.name, control.name, finding.rule)
         if number is not None:
             yield from chain(engine, number)
-    if not (control.enabled and control.visible):
+    if not control._in_use:
         yield "  it is not checked: it is disabled or hidden"
         return
     rules = {finding.rule for finding in found}

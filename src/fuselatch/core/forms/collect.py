@@ -150,11 +150,11 @@ class _Collector:
         for name, value in self.members.items():
             if isinstance(value, Declaration):
                 blank = value.blank if isinstance(value, Entry) else getattr(type(value), "blank", None)
-                judged = isinstance(value, Entry)
-                plan.controls[name] = placed = ControlPlan(
-                    name, len(plan.controls), value, blank, value.events(), judged=judged
-                )
+                placed = plan.controls[name] = ControlPlan(name, len(plan.controls), value, blank, value.events())
+                placed.entry = isinstance(value, Entry)
+                placed.judged = isinstance(value, Entry) and value.has_rules()
                 placed.masked = value.constants["look"] == "password"
+                placed.in_use = bool(value.constants.get("enabled", True) and value.constants.get("visible", True))
             elif is_group(value):
                 self._embed(name, value)
             elif isinstance(value, ParamDeclaration):
@@ -261,6 +261,7 @@ class _Collector:
             rule = name if len(marks) == 1 else f"{name} {number + 1}"
             check = CheckPlan(rule, value, paths, at, eager=mark.eager, blanks=mark.blanks)
             self.plan.controls[at].checks += (check,)
+            self.plan.controls[at].judged = True
             for path in dict.fromkeys(paths):
                 self.plan.controls[path].judges += (check,)
 

@@ -66,10 +66,12 @@ class Live:
 
     def _read(self, prop: str) -> Any:
         """A property, noted where a rule is reading it."""
-        found = self._current(prop)
         tracker = self._engine.tracker
-        if tracker is not None:
-            tracker[(self, prop)] = found
+        if tracker is None:
+            if self._set is None and self._cells is None:
+                return self._decl.constants.get(prop)
+            return self._current(prop)
+        found = tracker[(self, prop)] = self._current(prop)
         return found
 
     @property
@@ -128,6 +130,13 @@ class Live:
         self._engine.set_property(self, "tone", tone, str)
 
     @property
+    def _in_use(self) -> bool:
+        """Whether a person can use it: enabled and visible."""
+        if self._outer is None and self._set is None and self._cells is None and self._engine.tracker is None:
+            return self._plan.in_use
+        return self.enabled and self.visible
+
+    @property
     def focused(self) -> bool:
         """Whether it has the focus of its form."""
         return self.form._state.focus is self
@@ -166,6 +175,14 @@ class LiveValue(Live, Generic[R]):
             return self._engine.fresh(self._cells["value"]) if self._rule and self._cells is not None else self._value
         return super()._current(prop)
 
+    def _read_value(self) -> Any:
+        """The value, noted where a rule is reading it."""
+        found = self._current("value")
+        tracker = self._engine.tracker
+        if tracker is not None:
+            tracker[(self, "value")] = found
+        return found
+
     @property
     def value(self) -> R:
         """What the control holds; blank where its draft could not be parsed."""
@@ -174,7 +191,7 @@ class LiveValue(Live, Generic[R]):
         if self._cells is None and self._engine.tracker is None:
             current: R = self._value
             return current
-        found: R = self._read("value")
+        found: R = self._read_value()
         return found
 
     @value.setter
@@ -191,7 +208,7 @@ class LiveValue(Live, Generic[R]):
         """What stands in the entry: the draft, or the value with its decimals, without its unit."""
         if self._draft is not None:
             return self._draft
-        value = self._read("value")
+        value = self._read_value()
         return "" if value is None else str(self._decl.show(value, self._engine.formats))
 
 

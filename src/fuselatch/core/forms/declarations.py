@@ -265,6 +265,13 @@ class Entry(Declaration[L_co], Generic[L_co, R_co, G_co]):
         """A value that is not blank as the text of the entry."""
         return str(value)
 
+    rule_words: ClassVar[tuple[str, ...]] = ("required",)
+    """The properties that are rules about the value."""
+
+    def has_rules(self) -> bool:
+        """Whether any declared rule has something to say about the value."""
+        return any(self.constants.get(word) not in (None, False) or word in self.rules for word in self.rule_words)
+
     def judge(self, live: Any, value: Any, formats: Formats) -> list[Finding]:
         """What the declared rules find in a value."""
         required = live.required

@@ -96,6 +96,10 @@ class Text(Entry[LiveEntry[str, str], str, str]):
         """The text itself."""
         return text
 
+    def has_rules(self) -> bool:
+        """Whether any declared rule has something to say about the value."""
+        return bool(self.min_length or self.max_length is not None or self.pattern or super().has_rules())
+
     def judge(self, live: Any, value: str, formats: Formats) -> list[Finding]:
         """`required`, `min_length`, `max_length`, `pattern`; the last three as in JSON Schema, where not blank."""
         found = super().judge(live, value, formats)
@@ -114,6 +118,7 @@ class Bounded(Entry[LiveRange[V | None, V], V | None, V], Generic[V]):
     """A value that has an order, with bounds that are themselves allowed, as in JSON Schema."""
 
     live = LiveRange
+    rule_words = ("required", "minimum", "maximum")
     options = frozenset(BoundOptions.__annotations__)
     typed = Source("typed")
     too_low = "too small"

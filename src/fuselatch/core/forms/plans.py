@@ -65,7 +65,9 @@ class ControlPlan:
     """One control (or group) of one form class.
 
     `outer` is the path of the group that it is in ("" for the form itself), `inputs` the paths of
-    what its `derive` rules take; `checks` are shown at it, `judges` receive its value.
+    what its `derive` rules take; `checks` are shown at it, `judges` receive its value. An `entry` takes
+    entries, and is `judged` where a rule or check has something to say about it; a `masked` one shows
+    no text; `in_use` is whether it can be used as declared.
     """
 
     path: str
@@ -78,8 +80,10 @@ class ControlPlan:
     inputs: dict[str, tuple[str, ...]] = field(default_factory=dict)
     checks: tuple[CheckPlan, ...] = ()
     judges: tuple[CheckPlan, ...] = ()
+    entry: bool = False
     judged: bool = False
     masked: bool = False
+    in_use: bool = True
 
     def inside(self, path: str, index: int) -> ControlPlan:
         """The same control of a group that stands at a path."""

@@ -55,6 +55,8 @@ def to_text(value: object) -> str:
 
 def to_float(value: object) -> float | None:
     """Exactly a float; an int is taken where it fits."""
+    if value.__class__ is float and isfinite(value):
+        return value
     if value is None:
         return None
     if isinstance(value, bool) or not isinstance(value, int | float):
