@@ -13,6 +13,7 @@ from fuselatch.cli.exits import Exit
 COMMANDS: Final[Mapping[str, str]] = {
     "demo": "Book berths at a made-up marina, and see what happened and why.",
     "rehearse": "Perform cue sheets and show the trace of each step.",
+    "describe": "Show what a form declares, or its rules as a JSON Schema.",
 }
 """The commands, each in the module of its name, with what it does."""
 

@@ -4,10 +4,14 @@ from __future__ import annotations
 
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from fuselatch.cli.exits import Exit
+
+if TYPE_CHECKING:
+    from fuselatch.rehearsal import Performance
 
 
 @click.command(name="rehearse")
@@ -21,7 +25,10 @@ from fuselatch.cli.exits import Exit
     help="Look for forms and scenes in this folder, too (may be given several times).",
 )
 @click.option("--quiet", "-q", is_flag=True, help="Only what went wrong, and the count.")
-def command(files: tuple[str, ...], folders: tuple[Path, ...], quiet: bool) -> None:
+@click.option(
+    "--why", "questions", multiple=True, metavar="WHAT", help="Tell why something is so, or did not come: berth.enabled"
+)
+def command(files: tuple[str, ...], folders: tuple[Path, ...], quiet: bool, questions: tuple[str, ...]) -> None:
     """Perform cue sheets: print each step with its trace as a tree, and count what passed and failed.
 
     Scenes and forms are found in installed packages, in the cue sheet's own folder, and in each
@@ -29,7 +36,7 @@ def command(files: tuple[str, ...], folders: tuple[Path, ...], quiet: bool) -> N
     for what can't be read or imported.
     """
     from fuselatch.cli.show import console, show, show_count
-    from fuselatch.rehearsal import CueError, Performance, perform, read_cues
+    from fuselatch.rehearsal import CueError, perform, read_cues
     from fuselatch.rehearsal.loading import importing_from
 
     out = console()
@@ -48,8 +55,23 @@ def command(files: tuple[str, ...], folders: tuple[Path, ...], quiet: bool) -> N
         done.append(performance)
         if not quiet:
             show(out, performance)
+        unreadable += ask(performance, questions)
     failed = show_count(out, done) if done else 0
     sys.exit(Exit.UNREADABLE if unreadable else Exit.FAILED if failed else Exit.OK)
+
+
+def ask(performance: Performance, questions: tuple[str, ...]) -> int:
+    """Answer the questions about a performance; gives how many could not be."""
+    from fuselatch.core.model.errors import UnknownName
+
+    failed = 0
+    for question in questions if performance.session is not None else ():
+        try:
+            click.echo(f"{performance.session.why(question)}\n" if performance.session else "")
+        except UnknownName as error:
+            failed += 1
+            click.echo(f"fuselatch: --why {question}: {error}", err=True)
+    return failed
 
 
 def read(path: Path) -> str:

@@ -48,6 +48,7 @@ class CueSheet:
     name: str
     opens: Cue
     user: str
+    locale: str
     now: datetime | None
     steps: tuple[Cue, ...]
 
@@ -75,6 +76,7 @@ OPENING: Final[Mapping[str, VerbRule]] = {
     "scene": VerbRule(1, 1, "scene MODULE:FUNCTION"),
     "form": VerbRule(1, 1, "form MODULE:CLASS"),
     "user": VerbRule(1, 1, "user NAME"),
+    "locale": VerbRule(1, 1, "locale LOCALE"),
     "now": VerbRule(1, 1, "now DATE-AND-TIME"),
 }
 """What stands before the first step."""
@@ -82,12 +84,19 @@ OPENING: Final[Mapping[str, VerbRule]] = {
 STEPS: Final[Mapping[str, VerbRule]] = {
     "focus": VerbRule(1, 1, "focus CONTROL"),
     "type": VerbRule(2, 2, "type CONTROL TEXT"),
+    "paste": VerbRule(2, 2, "paste CONTROL TEXT"),
     "clear": VerbRule(1, 1, "clear CONTROL"),
+    "key": VerbRule(1, 1, "key KEY"),
     "tab": VerbRule(0, 0, "tab"),
-    "press": VerbRule(1, 1, "press BUTTON"),
+    "back_tab": VerbRule(0, 0, "back_tab"),
+    "press": VerbRule(0, 1, "press [BUTTON]"),
+    "double": VerbRule(0, 1, "double [CONTROL]"),
     "pick": VerbRule(2, 2, "pick CONTROL CHOICE"),
     "tick": VerbRule(1, 1, "tick CONTROL"),
     "untick": VerbRule(1, 1, "untick CONTROL"),
+    "point": VerbRule(1, 1, "point CONTROL"),
+    "point_away": VerbRule(0, 0, "point_away"),
+    "wait": VerbRule(1, 1, "wait DURATION"),
     "answer": VerbRule(1, 1, "answer BUTTON"),
     "close": VerbRule(0, 0, "close"),
     "expect": VerbRule(1, None, "expect [not] WHAT WORD…"),
@@ -122,8 +131,8 @@ def read_cues(text: str, name: str) -> CueSheet:
     opens = opening.get("scene") or opening.get("form")
     if opens is None:
         raise CueError(name, 1, 1, "no scene: begin with 'scene MODULE:FUNCTION' or 'form MODULE:CLASS'")
-    user = opening["user"].words[0].text if "user" in opening else ""
-    return CueSheet(name, opens, user, clock_of(opening.get("now"), name), tuple(steps))
+    user, locale = (opening[verb].words[0].text if verb in opening else "" for verb in ("user", "locale"))
+    return CueSheet(name, opens, user, locale or "en", clock_of(opening.get("now"), name), tuple(steps))
 
 
 def read_line(line: str, number: int, name: str) -> Cue | None:

@@ -5,29 +5,36 @@ It uses only what a face uses: it feeds gestures to a session.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import re
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from types import TracebackType
 from typing import Any, ParamSpec, Self, TypeAlias, TypeVar, overload
 
 from fuselatch.core.engine.session import Session
+from fuselatch.core.engine.store import Store
 from fuselatch.core.forms.declarations import Declaration
 from fuselatch.core.forms.form import Form, name_of, plan_of
+from fuselatch.core.forms.sources import EventSource
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.trace import Trace
 from fuselatch.core.model.words import phrase
+from fuselatch.formats import locale_formats
 from fuselatch.rehearsal.scenes import NOW, Scene
 from fuselatch.report.tree import story
+from fuselatch.stores.memory import MemoryRecords
 
 P = ParamSpec("P")
 F = TypeVar("F", bound=Form)
 Named: TypeAlias = str | Declaration[Any]
 """A control: by its path, or by its declaration."""
 
+DURATION = re.compile(r"([0-9]+)\s*([smhd])")
+UNITS = {"s": "seconds", "m": "minutes", "h": "hours", "d": "days"}
 TAIL = 10
 """How many lines of the trace an `Unfinished` shows."""
 
@@ -61,11 +68,19 @@ class Desk:
 
     def __init__(self, scene: Scene) -> None:
         self.scene = scene
+        self._now = scene.now
         self._session: Session | None = None
 
     def __enter__(self) -> Self:
         scene = self.scene
-        self._session = Session(scene.form, user=scene.user, clock=lambda: scene.now, params=scene.params)
+        self._session = Session(
+            scene.form,
+            user=scene.user,
+            clock=lambda: self._now,
+            formats=locale_formats(scene.locale),
+            records=scene.records,
+            params=scene.params,
+        )
         return self
 
     def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
@@ -129,44 +144,76 @@ class Desk:
         The draft stays unsettled until the focus leaves. When a key brings up a prompt or a
         dialog, the rest is not typed, and the view says so.
         """
-        path = self._path(control)
+        form, path = self._place(control)
         session = self.session
         waited = len(session.waits_for)
         for end in range(1, len(text) + 1):
-            session.feed(Gesture(verb="type", control=path, text=text[:end]))
+            session.feed(Gesture(verb="type", control=path, text=text[:end], form=form))
             if end < len(text) and len(session.waits_for) > waited:
                 session.drop_rest(f"'{text[end:]}' was not typed: {session.waits_for[-1]} is awaited")
                 return
         if not text:
-            self.clear(path)
+            self.clear(control)
+
+    def paste(self, control: Named, text: str) -> None:
+        """Put a whole text into an entry at once, in place of what stands there, unsettled."""
+        self._feed("type", control, text)
 
     def clear(self, control: Named) -> None:
         """Empty an entry, unsettled as when typing."""
-        self.session.feed(Gesture(verb="type", control=self._path(control)))
+        self._feed("type", control)
+
+    def key(self, keys: str, *, held: int = 1) -> None:
+        """Press a key or shortcut where the focus is: one more character, "Enter", "Escape", "Ctrl+Enter".
+
+        A key that is `held` down comes that many times, from the second time on as a repeat, which
+        types again but presses nothing.
+        """
+        for count in range(held):
+            self.session.feed(Gesture(verb="key", text=keys, repeat=count > 0))
 
     def focus(self, control: Named) -> None:
         """Go to a control, as by clicking into it."""
-        self.session.feed(Gesture(verb="focus", control=self._path(control)))
+        self._feed("focus", control)
 
     def tab(self) -> None:
         """Go on to the next control."""
         self.session.feed(Gesture(verb="tab"))
 
-    def press(self, control: Named) -> None:
-        """Press a button. What it brings up, a prompt or a dialog, is what the next step meets."""
-        self.session.feed(Gesture(verb="press", control=self._path(control)))
+    def back_tab(self) -> None:
+        """Go back to the control before."""
+        self.session.feed(Gesture(verb="back_tab"))
+
+    def press(self, control: Named | None = None) -> None:
+        """Press a button, or click a label; without a control, click the form's surface.
+
+        What it brings up, a prompt or a dialog, is what the next step meets.
+        """
+        self._feed("press", control)
+
+    def double(self, control: Named | None = None) -> None:
+        """Click something twice; without a control, the form's surface."""
+        self._feed("double", control)
 
     def pick(self, control: Named, text: object) -> None:
         """Pick one of the choices, by its text."""
-        self.session.feed(Gesture(verb="pick", control=self._path(control), text=str(text)))
+        self._feed("pick", control, str(text))
 
     def tick(self, control: Named) -> None:
         """Put a tick."""
-        self.session.feed(Gesture(verb="tick", control=self._path(control)))
+        self._feed("tick", control)
 
     def untick(self, control: Named) -> None:
         """Take a tick away."""
-        self.session.feed(Gesture(verb="untick", control=self._path(control)))
+        self._feed("untick", control)
+
+    def point(self, control: Named) -> None:
+        """Bring the pointer to a control."""
+        self._feed("point", control)
+
+    def point_away(self) -> None:
+        """Take the pointer off to nothing."""
+        self.session.feed(Gesture(verb="point_away"))
 
     def answer(self, button: str) -> None:
         """Press a button of the prompt that is up."""
@@ -175,6 +222,36 @@ class Desk:
     def close(self) -> None:
         """Press the close button of what is in front, a prompt's too."""
         self.session.feed(Gesture(verb="close"))
+
+    # ---- what no person does
+
+    def wait(self, duration: str) -> None:
+        """Let time pass, such as "90s", "61m", "2h" or "3d": only this moves the clock."""
+        found = DURATION.fullmatch(duration.strip())
+        if not found:
+            raise ValueError(f"'{duration}' is no duration; write one such as 90s, 61m, 2h or 3d")
+        self._now += timedelta(**{UNITS[found[2]]: int(found[1])})
+
+    def mute(self, handler: Callable[..., object], why: str) -> None:
+        """Leave a handler out: `desk.mute(BookingForm.look_up_vessel, why="…")`."""
+        self.session.mute(handler, why)
+
+    def pause_at(self, event: EventSource) -> None:
+        """Stop before an event from now on; `paused_before` says so, and `go_on` goes on."""
+        self.session.pause_at(event)
+
+    @property
+    def paused_before(self) -> str:
+        """The event before which the session is paused ("berth.changed"), or ""."""
+        return self.session.paused_before
+
+    def go_on(self) -> None:
+        """Go on behind a pause."""
+        self.session.go_on()
+
+    def why(self, what: str) -> str:
+        """Why something is as it is, or did not come: `desk.why("berth.enabled")`."""
+        return self.session.why(what)
 
     # ---- the rest
 
@@ -192,30 +269,59 @@ class Desk:
         tail = "\n".join(f"  {entry.number} {phrase(entry)}" for entry in session.trace[-TAIL:])
         return f"{what}; the last of the trace:\n{tail}"
 
-    def _path(self, control: Named) -> str:
+    def _feed(self, verb: str, control: Named | None, text: str = "") -> None:
+        form, path = self._place(control) if control is not None else ("", "")
+        self.session.feed(Gesture(verb=verb, control=path, text=text, form=form))
+
+    def _place(self, control: Named) -> tuple[str, str]:
+        """The name of the form that a control is on ("" for the one in front), and its path."""
+        forms = self.session.forms
         if isinstance(control, str):
-            return control
-        plan = plan_of(type(self.form))
-        found = plan.controls.get(control.name)
-        if found is None or found.decl is not control:
-            raise UnknownName(f"{plan.name} has no control '{control.name}': {suggest(control.name, plan.controls)}")
-        return control.name
+            first, _, rest = control.partition(".")
+            for form in forms:
+                if rest and first in (name_of(form), type(form).__name__):
+                    return name_of(form), rest
+            return "", control
+        for form in forms:
+            found = plan_of(type(form)).controls.get(control.name)
+            if found is not None and found.decl is control:
+                return name_of(form), control.name
+        if not forms:
+            return "", control.name
+        plan = plan_of(type(forms[0]))
+        raise UnknownName(f"{plan.name} has no control '{control.name}': {suggest(control.name, plan.controls)}")
+
+
+Records: TypeAlias = Store | Mapping[str, Iterable[Mapping[str, Any]]] | None
 
 
 @overload
-def rehearse(form: Callable[[], Scene], user: str = "", now: datetime = NOW) -> Desk: ...
+def rehearse(
+    form: Callable[[], Scene], user: str = "", now: datetime = NOW, locale: str = "en", records: Records = None
+) -> Desk: ...
 @overload
-def rehearse(form: Callable[P, Form], user: str = "", now: datetime = NOW, *args: P.args, **params: P.kwargs) -> Desk: ...
-def rehearse(form: Any, user: str = "", now: datetime = NOW, *args: Any, **params: Any) -> Desk:
+def rehearse(
+    form: Callable[P, Form],
+    user: str = "",
+    now: datetime = NOW,
+    locale: str = "en",
+    records: Records = None,
+    *args: P.args,
+    **params: P.kwargs,
+) -> Desk: ...
+def rehearse(
+    form: Any, user: str = "", now: datetime = NOW, locale: str = "en", records: Records = None, *args: Any, **params: Any
+) -> Desk:
     """Rehearse a form without a screen: `with rehearse(BookingForm, user="desk-2", berths=berths) as desk:`.
 
-    Takes a form class with its params by name, or a scene function. Leaving the block with a
-    prompt unanswered or a dialog open raises `Unfinished`.
+    Takes a form class with its params by name, or a scene function. `records` is a store, or rows
+    by the name of their source. Leaving the block with a prompt unanswered or a dialog open raises
+    `Unfinished`.
     """
     if args:
         raise TypeError("rehearse(…) takes params by name")
     if isinstance(form, type) and issubclass(form, Form):
-        return Desk(Scene(form, user=user, now=now, **params))
+        return Desk(Scene(form, user=user, now=now, locale=locale, records=records, **params))
     scene = form()
     if not isinstance(scene, Scene):
         raise TypeError(f"a scene function returns Scene(…), but {getattr(form, '__name__', form)} gave {scene!r}")
@@ -223,4 +329,7 @@ def rehearse(form: Any, user: str = "", now: datetime = NOW, *args: Any, **param
         raise TypeError(f"a scene brings its own params; leave out {', '.join(params)}")
     scene.user = user or scene.user
     scene.now = scene.now if now is NOW else now
+    scene.locale = scene.locale if locale == "en" else locale
+    if records is not None:
+        scene.records = MemoryRecords(records) if isinstance(records, Mapping) else records
     return Desk(scene)

@@ -6,9 +6,11 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Final
 
+from fuselatch.core.engine.session import Session
 from fuselatch.core.forms.controls import LiveChoice, LiveEntry, LiveValue
 from fuselatch.core.forms.form import controls_of, name_of
 from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, UnknownName
+from fuselatch.core.model.formats import PlainFormats
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.trace import Entry, Trace
@@ -16,7 +18,9 @@ from fuselatch.core.model.values import Unparsable
 from fuselatch.rehearsal.cues import Cue, CueError, CueSheet
 from fuselatch.rehearsal.desk import Desk, rehearse
 from fuselatch.rehearsal.loading import LoadError, load
+from fuselatch.rehearsal.scenes import NOW
 
+PLAIN: Final = PlainFormats()
 YES_NO: Final = {"yes": True, "true": True, "no": False, "false": False}
 
 
@@ -39,6 +43,7 @@ class Performance:
     problem: str = ""
     trace: Trace = field(default_factory=Trace)
     outcome: Outcome | None = None
+    session: Session | None = None
 
     @property
     def failed(self) -> int:
@@ -74,15 +79,16 @@ def perform(sheet: CueSheet, on_step: Callable[[StepResult], None] = lambda step
     word = sheet.opens.words[0]
     try:
         loaded = load(word.text, sheet.opens.verb)
-        desk = rehearse(loaded, user=sheet.user, **({} if sheet.now is None else {"now": sheet.now}))
+        desk = rehearse(loaded, user=sheet.user, now=sheet.now or NOW, locale=sheet.locale)
     except (LoadError, TypeError) as error:
         raise CueError(sheet.name, sheet.opens.line, word.column, str(error)) from None
     done = Performance(sheet)
     try:
         desk.__enter__()
-    except (FuseLatchError, TypeError) as error:
+    except (FuseLatchError, TypeError, ValueError) as error:
         done.problem = f"{word.text} can't be opened: {error}"
         return done
+    done.session = desk.session
     done.trace = desk.trace
     done.opening = desk.trace[:]
     try:
@@ -192,7 +198,7 @@ def expect_outcome_value(desk: Desk, path: str, words: list[str]) -> Looked:
 
 
 def property_value(control: Any, words: list[str]) -> Looked:
-    """`NAME.value WORD`: the value, read as the control would read the word."""
+    """`NAME.value WORD`: the value, as plain formats write it."""
     has_value(control, "value")
     return same_value(control, control.value, one(words, "NAME.value WORD")), f"it is {shown(control, control.value)}"
 
@@ -252,7 +258,7 @@ def has_value(control: Any, prop: str) -> None:
 
 
 def same_value(control: Any, value: object, word: str) -> bool:
-    """Whether a value is what a word says, read as the control would read it; "" is blank."""
+    """Whether a value is what a word says, in plain formats whatever the locale; "" is blank."""
     if value is None or value == "":
         return word == ""
     if isinstance(value, bool):
@@ -260,7 +266,7 @@ def same_value(control: Any, value: object, word: str) -> bool:
     if isinstance(control, LiveChoice):
         return str(value) == word
     try:
-        read: object = control.declared.parse(word, control, control.form.session.formats)
+        read: object = control.declared.parse(word, control, PLAIN)
     except (Unparsable, AttributeError):
         return False
     return read == value
@@ -270,7 +276,7 @@ def shown(control: Any, value: object) -> str:
     """A value for a message."""
     if value is None or value == "":
         return "blank"
-    return str(control.declared.show(value, control.form.session.formats))
+    return str(control.declared.show(value, PLAIN))
 
 
 def one(words: list[str], usage: str) -> str:

@@ -1,0 +1,108 @@
+"""Formats by locale, from the data of Babel (the Unicode CLDR). ISO 8601 is always taken, too."""
+
+from __future__ import annotations
+
+import re
+from datetime import date, time
+from decimal import Decimal, localcontext
+from functools import cache
+
+from babel import Locale, UnknownLocaleError
+from babel.dates import format_date, format_time
+from babel.numbers import NumberFormatError, format_decimal, parse_decimal
+
+from fuselatch.core.model.formats import LONGEST, iso_date, iso_time
+from fuselatch.core.model.values import EXACT
+
+DAY_PARTS = re.compile(r"[0-9]+", re.ASCII)
+CLOCK = re.compile(r"([0-9]{1,2})[:.]([0-9]{2})(?:[:.]([0-9]{2}))?\s*(.*)", re.ASCII)
+
+
+class LocaleFormats:
+    """Numbers, dates and times as a locale writes them: `LocaleFormats("de")`.
+
+    Numbers are shown without grouping, and read with or without it. Dates are numeric with a year
+    of four digits. Raises `ValueError` for a locale that Babel does not know.
+    """
+
+    def __init__(self, locale: str) -> None:
+        try:
+            self.locale = Locale.parse(locale, sep="-" if "-" in locale else "_")
+        except (UnknownLocaleError, ValueError) as error:
+            raise ValueError(f"'{locale}' is no locale; write one such as en, de or fr-CH ({error})") from None
+        self._date = four_digit_year(self.locale.date_formats["short"].pattern)
+        self._order = list(dict.fromkeys(re.sub(r"[^dMy]", "", self._date)))
+
+    def parse_number(self, text: str) -> Decimal | None:
+        """The number that a trimmed text stands for; None where it is none."""
+        text = text.replace("\u2212", "-")
+        if len(text) > LONGEST or re.search(r"[^0-9+\-.,'\u2019\u00a0\u202f ]", text) or not re.search("[0-9]", text):
+            return None
+        try:
+            return parse_decimal(text, locale=self.locale, strict=True)
+        except (NumberFormatError, ValueError):
+            return None
+
+    def show_number(self, value: float | Decimal, decimals: int | None) -> str:
+        """A number as text, with exactly `decimals` places, or as many as it needs; not grouped."""
+        exact = value if isinstance(value, Decimal) else Decimal(repr(value))
+        places = max(0, -int(exact.normalize().as_tuple().exponent)) if decimals is None else decimals
+        pattern = "0" if places == 0 else f"0.{'0' * places}"
+        with localcontext(EXACT):
+            return str(format_decimal(exact, format=pattern, locale=self.locale, group_separator=False))
+
+    def parse_date(self, text: str) -> date | None:
+        """The date that a trimmed text stands for; None where it is none."""
+        found = iso_date(text)
+        parts = DAY_PARTS.findall(text)
+        if found is not None or len(parts) != 3 or re.search(r"[^0-9./\-\s\u200e\u200f年月日]", text):
+            return found
+        by_letter = dict(zip(self._order, map(int, parts), strict=False))
+        if by_letter.get("y", 0) < 1000:
+            return None
+        try:
+            return date(by_letter["y"], by_letter["M"], by_letter["d"])
+        except ValueError:
+            return None
+
+    def show_date(self, value: date) -> str:
+        """A date as the locale writes it, with a year of four digits."""
+        return str(format_date(value, format=self._date, locale=self.locale))
+
+    def parse_time(self, text: str) -> time | None:
+        """The time of day that a trimmed text stands for; None where it is none."""
+        found = iso_time(text)
+        if found is not None:
+            return found
+        parts = CLOCK.fullmatch(text)
+        if not parts:
+            return None
+        hour = self._hour(int(parts[1]), parts[4].strip().casefold())
+        try:
+            return None if hour is None else time(hour, int(parts[2]), int(parts[3] or 0))
+        except ValueError:
+            return None
+
+    def _hour(self, hour: int, period: str) -> int | None:
+        """The hour of 24, where a period (am, pm) is given by its name in the locale."""
+        if not period:
+            return hour
+        names = self.locale.day_periods["format"]["abbreviated"]
+        halves = {names["am"].casefold(): 0, names["pm"].casefold(): 12}
+        return None if period not in halves or not 1 <= hour <= 12 else hour % 12 + halves[period]
+
+    def show_time(self, value: time) -> str:
+        """A time of day as the locale writes it, to the minute where it has no seconds."""
+        text = str(format_time(value, format="medium" if value.second else "short", locale=self.locale))
+        return text.replace("\u202f", " ")
+
+
+def four_digit_year(pattern: str) -> str:
+    """A date pattern of the CLDR with its year in four digits."""
+    return re.sub(r"y+", "y", re.sub(r"'[^']*'|G+", "", pattern)).strip()
+
+
+@cache
+def locale_formats(locale: str) -> LocaleFormats:
+    """The formats of a locale, made once."""
+    return LocaleFormats(locale)
