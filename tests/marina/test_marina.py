@@ -96,7 +96,11 @@ GESTURES = st.one_of(
     st.tuples(st.just("pick"), st.sampled_from(NAMES), st.one_of(WORDS, st.integers(0, 60))),
     st.tuples(st.sampled_from(["press", "focus", "tick", "untick", "clear"]), st.sampled_from(NAMES)),
     st.tuples(st.just("answer"), st.sampled_from(ANSWERS)),
-    st.tuples(st.sampled_from(["tab", "close"])),
+    st.tuples(st.sampled_from(["tab", "back_tab", "close", "point_away", "press", "double"])),
+    st.tuples(st.sampled_from(["point", "double"]), st.sampled_from(NAMES)),
+    st.tuples(
+        st.just("key"), st.sampled_from(["Enter", "Escape", "Backspace", "Space", "4", "Ctrl+R", "Shift+Tab", "nokey"])
+    ),
 )
 
 
@@ -142,4 +146,5 @@ def sound(session: Any) -> None:
 
 
 def test_every_verb_is_among_the_random_gestures() -> None:
-    assert set(VERBS) == {"type", "pick", "press", "focus", "tick", "untick", "answer", "tab", "close"}
+    made = "type pick press focus tick untick answer tab back_tab close point point_away double key"
+    assert set(VERBS) == set(made.split())

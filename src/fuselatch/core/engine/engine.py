@@ -321,13 +321,8 @@ class Engine(Running):
 
     def open_nested(self, turn: Turn, form: type[Form], params: Mapping[str, Any], opener: Form) -> Form:
         """Open a form from within a handler: what is queued waits, the form opens with a queue of its own."""
-        queue, turn.queue = turn.queue, type(turn.queue)()
-        after, turn.after = turn.after, None
-        try:
+        with turn.apart():
             return open_form(turn, form, params, opener)
-        finally:
-            turn.queue.extend(queue)
-            turn.after = after
 
     def close_form(self, form: Form, verdict: str) -> None:
         """Close a form, as a step after the running handler."""
@@ -475,10 +470,12 @@ class Engine(Running):
 
     def release_pointer(self, turn: Turn, covering: Form | None) -> None:
         """Have the pointer leave what is being covered; without `covering`, everything is."""
-        if covering is None:
-            pointing.unpoint(turn)
-        else:
-            pointing.release(turn, covering)
+        if self.pointed is not None:
+            with turn.apart():
+                if covering is None:
+                    pointing.unpoint(turn)
+                else:
+                    pointing.release(turn, covering)
 
     def obstacle_at(self, control: Live) -> str | None:
         """What keeps a person from using a control, or None."""

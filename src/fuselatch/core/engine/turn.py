@@ -8,7 +8,8 @@ the author fails, everything this turn has changed is put back, newest first.
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any, Final
 
 from greenlet import greenlet
@@ -197,6 +198,19 @@ class Turn:
         self.queue.append(event)
         self.drain()
         return event._reason
+
+    @contextmanager
+    def apart(self) -> Iterator[None]:
+        """Let something happen within a running handler: what is queued waits, it has a queue of its own."""
+        queue, self.queue = self.queue, deque()
+        after, self.after = self.after, None
+        try:
+            yield
+        finally:
+            # The drain that runs further out holds on to this very queue.
+            queue.extend(self.queue)
+            self.queue = queue
+            self.after = after
 
     def drain(self) -> None:
         """Run the queue to its end, then bring up to date, until nothing is left to do."""
