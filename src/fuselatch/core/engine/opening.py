@@ -34,6 +34,8 @@ def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: F
     state = opened._state
     opened.__dict__.update(given)
     turn.undo.append((opened, OPENED, None))
+    if engine.first is None:
+        engine.first = opened
     engine.bring_to_front(turn, opened)
     before, turn.cause = turn.cause, turn.note_form("open", opened, form._plan.name)
     cells = install(opened)

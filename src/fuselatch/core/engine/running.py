@@ -51,6 +51,7 @@ class Running:
         self.notice = ""
         self.messages: tuple[tuple[Form, str, Tone], ...] = ()
         self.forms: tuple[Form, ...] = ()
+        self.first: Form | None = None
         self.fronted: Form | None = None
         self.pointed: Live | None = None
         self.waits: list[Wait] = []

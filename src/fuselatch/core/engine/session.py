@@ -84,17 +84,15 @@ class Session:
         self.user = user
         plain = formats if formats is not None else PlainFormats()
         self._engine = Engine(self, clock, plain, records, max_runs, recording)
-        opened: list[Form] = []
 
         def open_first(turn: Turn) -> None:
-            opened.append(open_form(turn, form, params or {}, None))
+            open_form(turn, form, params or {}, None)
 
         try:
             self._engine.start(f"open {form.__name__}", open_first, "program")
         except BaseException:
             self.close()
             raise
-        self.first = opened[0]
 
     # ---- for faces
 
@@ -107,6 +105,13 @@ class Session:
     def trace(self) -> Trace:
         """Everything that has happened."""
         return self._engine.trace
+
+    @property
+    def first(self) -> Form:
+        """The form that the session was opened with."""
+        first = self._engine.first
+        assert first is not None, "a session that could not open its form has raised"
+        return first
 
     @property
     def front(self) -> Form:

@@ -75,7 +75,8 @@ class Updates:
             names = [step.name for step in self.running]
             circle = names[names.index(cell.name) :]
             raise RuleError(f"these rules follow each other in a circle: {' → '.join([*circle, circle[0]])}")
-        if len(self.running) >= NESTED and self.engine.turn is not None:
+        depth = len(self.running)
+        if depth and depth % NESTED == 0 and self.engine.turn is not None:
             # A long chain: this part of it runs from the bottom of the stack, on a worker of its own.
             return self.engine.at_the_bottom(lambda: self._refresh(cell))
         return self._refresh(cell)

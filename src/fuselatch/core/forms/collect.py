@@ -12,7 +12,7 @@ from types import CodeType
 from typing import Any
 
 from fuselatch.core.forms.checks import CheckMark, checks_of
-from fuselatch.core.forms.declarations import Declaration, Entry, Within
+from fuselatch.core.forms.declarations import Declaration, Entry, Within, name_of
 from fuselatch.core.forms.params import OpenerDeclaration, ParamDeclaration
 from fuselatch.core.forms.plans import CheckPlan, ControlPlan, FormPlan, Handler, RowPlan, joined
 from fuselatch.core.forms.prompts import Prompt
@@ -117,8 +117,8 @@ class _Collector:
     def _member(self, name: str, value: Any) -> None:
         before = self.members.get(name)
         if isinstance(value, Declaration) or is_group(value):
-            if value.name != name:
-                raise self.fail(name, f"this is the control '{value.name}' again; declare one for each name")
+            if name_of(value) != name:
+                raise self.fail(name, f"this is the control '{name_of(value)}' again; declare one for each name")
             if name.startswith("_"):
                 raise self.fail(name, "a control's name starts with a letter")
             self.paths[value] = name
@@ -143,7 +143,7 @@ class _Collector:
         """Whether something refers to a control that the class leaves out."""
         while isinstance(owner, Within):
             owner = owner.outer
-        return getattr(owner, "name", "") in self.without and not isinstance(owner, type)
+        return name_of(owner) in self.without and not isinstance(owner, type)
 
     def _controls(self) -> None:
         plan = self.plan
@@ -231,13 +231,14 @@ class _Collector:
         first = owner
         while isinstance(first, Within):
             first = first.outer
-        path = owner.name if first in self.paths and isinstance(owner, Within) else self.paths.get(owner, "")
+        path = name_of(owner) if first in self.paths and isinstance(owner, Within) else self.paths.get(owner, "")
         if path in self.plan.controls or path in self.plan.groups:
             return str(path)
-        wrong = getattr(owner, "name", "") or repr(owner)
-        raise self.fail(
-            name, f"{what}: '{wrong}' is no control of {self.form.__name__}; {suggest(wrong, self.plan.controls)}"
-        )
+        wrong = name_of(owner) or repr(owner)
+        hint = suggest(wrong, self.plan.controls)
+        if wrong in self.plan.controls:
+            hint = "this one is another's; name the one that this class declares"
+        raise self.fail(name, f"{what}: '{wrong}' is no control of {self.form.__name__}; {hint}")
 
     def _takes_event(self, name: str, function: Callable[..., object]) -> bool:
         count = positional(function)

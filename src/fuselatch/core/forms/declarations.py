@@ -152,6 +152,15 @@ class Declaration(Generic[L_co]):
         return f"<{type(self).__name__} {self.name or self.constants.get('caption')!r}>"
 
 
+def name_of(declared: Any) -> str:
+    """The name of a declared control or group, or the path of one within a group."""
+    if isinstance(declared, Within):
+        return declared.name
+    group = getattr(declared, "__dict__", {}).get("_declared")
+    name: str = getattr(declared if group is None else group, "name", "")
+    return name
+
+
 class Within:
     """A control of a declared group, as a class body names it: `home.street`."""
 
@@ -164,10 +173,12 @@ class Within:
     @property
     def name(self) -> str:
         """The path in the form or group that declares the outer group."""
-        return f"{self.outer.name}.{self.decl.name}"
+        return f"{name_of(self.outer)}.{name_of(self.decl)}"
 
     def __getattr__(self, name: str) -> Any:
         found = getattr(self.decl, name)
+        if not name.startswith("_") and isinstance(found, Declaration):
+            return Within(self, found)
         if isinstance(found, EventSource):
             return EventSource(self, name)
         if isinstance(found, Within):

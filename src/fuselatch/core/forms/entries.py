@@ -161,12 +161,14 @@ class Bounded(Entry[LiveRange[V | None, V], V | None, V], Generic[V]):
 class Numeric(Bounded[V], Generic[V]):
     """A number of some type, with at most `decimals` places."""
 
-    expected = "a number such as 12.5"
+    what = "a number"
+    such_as = Decimal("12.5")
     decimals: int | None = None
 
     def parse(self, text: str, live: Any, formats: Formats) -> V:
         """A number with at most `decimals` places."""
-        return self.of_number(parse_number(text, formats, self.expected, self.decimals))
+        expected = f"{self.what} such as {formats.show_number(self.such_as, self.decimals)}"
+        return self.of_number(parse_number(text, formats, expected, self.decimals))
 
     def of_number(self, number: Decimal) -> V:
         """A parsed number as the type that the control holds."""
@@ -201,7 +203,7 @@ class Percent(Number):
     """A share (float): a person types 10, or 10 %, and it holds 0.10. `decimals` are those of the percentage."""
 
     kind = "percent"
-    expected = "a percentage such as 12.5"
+    what = "a percentage"
     unit = "%"
 
     def parse(self, text: str, live: Any, formats: Formats) -> float:
@@ -221,7 +223,8 @@ class Whole(Numeric[int]):
     """A whole number (int)."""
 
     kind = "whole"
-    expected = "a whole number such as 12"
+    what = "a whole number"
+    such_as = Decimal(12)
     decimals = 0
 
     def coerce(self, value: object) -> int | None:
@@ -245,7 +248,7 @@ class Money(Numeric[Decimal]):
     """
 
     kind = "money"
-    expected = "an amount such as 12.50"
+    what = "an amount"
     decimals: int
 
     def __init__(

@@ -53,17 +53,17 @@ class Group(Container, metaclass=FormMeta):
         return self
 
     @property
-    def name(self) -> str:
+    def path(self) -> str:
         """The path of the group in its form."""
         declared = self.__dict__.get("_declared")
-        name: str = declared.name if declared is not None else self._node.name
-        return name
+        path: str = declared.name if declared is not None else self._node.name
+        return path
 
     @property
     def _node(self) -> Live:
         node: Live | None = self.__dict__.get("_live")
         if node is None:
-            raise NotAllowedHere(f"the group '{self.name}' is not open")
+            raise NotAllowedHere(f"the group '{self.path}' is not open")
         return node
 
     @property
@@ -90,4 +90,4 @@ class Group(Container, metaclass=FormMeta):
         self._node.visible = on
 
     def __repr__(self) -> str:
-        return f"<{type(self).__name__} {self.name}>"
+        return f"<{type(self).__name__} {self.path}>"

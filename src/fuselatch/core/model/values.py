@@ -130,7 +130,7 @@ def parse_number(text: str, formats: Formats, expected: str, decimals: int | Non
     if number is None:
         raise Unparsable(f"'{short_text(text)}' is not {expected}")
     if decimals is not None and places(number) > decimals:
-        limit = "no decimals" if decimals == 0 else f"at most {decimals} decimals" if decimals > 1 else "one decimal"
+        limit = "no decimals" if decimals == 0 else f"at most {decimals} decimals" if decimals > 1 else "at most one decimal"
         raise Unparsable(f"'{short_text(text)}' has more decimals than fit; {limit}")
     return number
 

@@ -1,0 +1,168 @@
+"""Checks and markers: several controls, other places, drafts, and what is left alone."""
+
+from __future__ import annotations
+
+import pytest
+
+from fuselatch import Button, Form, HandlerFailed, Number, Text, Tick, check, warn
+from fuselatch.rehearsal import rehearse
+
+
+class Span(Form):
+    """Two controls that belong together."""
+
+    a = Number("From", required=True, minimum=0)
+    b = Number("To", required="warn")
+    strict = Tick("Strict")
+    note = Text("Note", visible=lambda form: form.strict.value)
+    code = Text("Code", pattern="^[A-Z]{2}[0-9]+$", example="AB12", min_length=3, max_length=6)
+    eager = Number("Eager", maximum=9, eager=True)
+    save = Button("Save", closes="accepted")
+
+    @check(a, b, at=b)
+    def in_order(self, a: float, b: float) -> str | None:
+        """The bounds in order."""
+        return f"must be at least {a:g}" if b < a else None
+
+    @check(a)
+    @check(b)
+    def not_seven(self, value: float) -> object:
+        """Applied to each."""
+        limit = 7 if self.strict.value else 77
+        return warn("unlucky") if value == limit else None
+
+    @check(note, strict, blanks=True, at=note)
+    def noted(self, note: str, strict: bool) -> str | None:
+        """Judged with blanks, too."""
+        return "say why" if strict and not note else None
+
+
+def texts(desk: object, name: str) -> list[str]:
+    """What is found about a control."""
+    return [finding.text for finding in getattr(desk.form, name).findings]  # type: ignore[attr-defined]
+
+
+def test_a_check_of_several_is_judged_when_any_differs_and_shown_at_its_place() -> None:
+    with rehearse(Span) as desk:
+        form = desk.at(Span)
+        form.a.value = 5
+        assert texts(desk, "b") == ["an entry is needed"]
+        form.b.value = 3
+        assert texts(desk, "b") == ["must be at least 5"] and texts(desk, "a") == []
+        form.a.value = 2
+        assert texts(desk, "b") == []
+
+
+def test_a_stacked_check_is_applied_to_each_and_follows_what_else_it_reads() -> None:
+    with rehearse(Span) as desk:
+        form = desk.at(Span)
+        form.a.value, form.b.value = 7, 77
+        assert (texts(desk, "a"), texts(desk, "b")) == ([], ["unlucky"])
+        form.strict.value = True
+        assert (texts(desk, "a"), texts(desk, "b")) == (["unlucky"], [])
+
+
+def test_hidden_controls_are_left_alone_and_blanks_judged_where_asked() -> None:
+    with rehearse(Span) as desk:
+        assert texts(desk, "note") == []
+        desk.tick("strict")
+        assert texts(desk, "note") == ["say why"]
+        desk.untick("strict")
+        assert texts(desk, "note") == []
+
+
+@pytest.mark.parametrize(
+    ("typed", "text"),
+    [
+        ("", ""),
+        ("A", "1 characters are too few; at least 3"),
+        ("ABCDEFG", "7 characters are too many; at most 6"),
+        ("abc1", "'abc1' has not the form that is expected; write one such as AB12"),
+        ("AB12", ""),
+    ],
+)
+def test_declared_rules_of_a_text(typed: str, text: str) -> None:
+    with rehearse(Span) as desk:
+        desk.type("code", typed)
+        desk.tab()
+        assert desk.at(Span).code.marker.text == text
+
+
+def test_a_shown_marker_goes_as_soon_as_the_entry_is_right() -> None:
+    with rehearse(Span) as desk:
+        form = desk.at(Span)
+        form.b.value = 10
+        desk.type("a", "-1")
+        assert not form.a.marker  # not left yet
+        desk.tab()
+        assert form.a.marker.text == "-1 is too small; at least 0"
+        desk.back_tab()
+        desk.key("Backspace")
+        assert form.a.marker.text == "'-' is not a number such as 12.5"
+        desk.key("Backspace")
+        assert form.a.marker.text == "an entry is needed"
+        desk.key("4")
+        assert not form.a.marker and form.a.value == -1
+        desk.type("a", "40")
+        assert form.b.marker.text == "must be at least 40"
+        desk.key("Escape")
+        assert form.a.marker.text == "-1 is too small; at least 0"
+
+
+def test_an_eager_marker_shows_from_the_first_key() -> None:
+    with rehearse(Span) as desk:
+        desk.type("eager", "12")
+        assert desk.at(Span).eager.marker.text == "12 is too large; at most 9"
+        desk.key("Backspace")
+        assert not desk.at(Span).eager.marker
+
+
+def test_the_view_shows_help_and_the_marker_of_what_is_pointed_at() -> None:
+    class Helped(Form):
+        a = Number("A", help="how many", minimum=1)
+        b = Text("B", help="what else")
+
+    with rehearse(Helped) as desk:
+        assert desk.session.view.help == "how many"
+        desk.type("a", "0")
+        desk.focus("b")
+        assert desk.session.view.help == "what else"
+        desk.point("a")
+        assert desk.session.view.help == "0 is too small; at least 1; how many"
+        desk.point_away()
+        assert desk.session.view.help == "what else"
+
+
+def test_a_check_that_sets_something_fails_with_a_clear_word() -> None:
+    class Sets(Form):
+        a = Number("A")
+        b = Number("B")
+
+        @check(a)
+        def meddle(self, a: float) -> None:
+            self.b.value = a
+
+    with rehearse(Sets) as desk, pytest.raises(HandlerFailed) as caught:
+        desk.at(Sets).a.value = 1
+    assert "a rule, check or default changes nothing, but this one set Sets.b.value" in str(caught.value)
+
+
+def test_a_gap_that_warns_is_confirmed() -> None:
+    with rehearse(Span) as desk:
+        desk.type("a", "1")
+        desk.press("save")
+        assert desk.prompt.text == "To: an entry is needed"
+        desk.answer("Go on")
+        assert desk.outcome is not None and [one.control for one in desk.outcome.overrides] == ["b"]
+
+
+def test_pointer_handlers_can_not_ask() -> None:
+    class Asks(Form):
+        a = Text("A")
+
+        @a.pointed
+        def ask_it(self) -> None:
+            self.tell("hello")
+
+    with rehearse(Asks) as desk, pytest.raises(HandlerFailed, match=r"a gesture of pointing can't wait.*use self\.say"):
+        desk.point("a")

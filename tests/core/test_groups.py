@@ -1,0 +1,145 @@
+"""Groups: declared once, used several times, nested, hidden and switched off as a whole; and subclassing."""
+
+from __future__ import annotations
+
+import pytest
+
+from fuselatch import Button, DeclarationError, Form, Group, Label, Number, Refused, Row, Text, Tick, check, derive, on
+from fuselatch.core.forms.form import controls_of, plan_of
+from fuselatch.rehearsal import rehearse
+from tests.helpers import snapshot
+
+
+class Span(Group):
+    """Two numbers with a check, a rule and a handler."""
+
+    low = Number("Low", default=0)
+    high = Number("High")
+    width = Number("Width", value=derive(lambda low, high: high - low, low, high))
+    pair = Row("Bounds", low, high)
+
+    @check(low, high)
+    def in_order(self, low: float, high: float) -> str | None:
+        """In order."""
+        return "wrong way round" if high < low else None
+
+    @high.changed
+    def count(self) -> None:
+        """Counts on the group itself."""
+        self.changes = getattr(self, "changes", 0) + 1
+        if self.high.value == 13:
+            raise ValueError("thirteen")
+
+
+class Place(Group):
+    """A group in a group."""
+
+    name = Text("Name", required=True)
+    depth = Span("Depth", enabled=lambda place: place.name.value != "")
+
+
+class Survey(Form):
+    """Uses groups twice."""
+
+    deep = Tick("Deep")
+    first = Place("First")
+    second = Place("Second", visible=lambda form: form.deep.value)
+    tide = Span("Tide")
+    total = Number("Total", value=lambda form: (form.first.depth.width.value or 0) + (form.tide.width.value or 0))
+    heard = Label("Heard")
+    save = Button("Save", closes="accepted")
+
+    @on(first.depth.high.changed, tide.low.left)
+    def hear(self) -> None:
+        """A form hears what is deep in its groups."""
+        self.heard.value = f"{self.heard.value}+"
+
+    @check(first.depth.low, tide.low, at=tide.high)
+    def apart(self, one: float, other: float) -> str | None:
+        """A check across groups."""
+        return "too near" if one == other == 1 else None
+
+
+def test_controls_have_paths_in_tab_order() -> None:
+    assert list(plan_of(Survey).controls) == [
+        "deep", "first.name", "first.depth.low", "first.depth.high", "first.depth.width", "second.name",
+        "second.depth.low", "second.depth.high", "second.depth.width", "tide.low", "tide.high", "tide.width",
+        "total", "heard", "save",
+    ]  # fmt: skip
+    assert plan_of(Survey).rows["first.depth.pair"].controls == ("first.depth.low", "first.depth.high")
+
+
+def test_each_use_has_its_own_values_checks_rules_and_handlers() -> None:
+    with rehearse(Survey) as desk:
+        form = desk.at(Survey)
+        desk.type("first.name", "Basin")
+        desk.tab()
+        desk.type("first.depth.high", "4")
+        desk.type("tide.low", "5")
+        desk.type("tide.high", "3")
+        desk.tab()
+        assert (form.first.depth.width.value, form.tide.width.value, form.total.value) == (4, -2, 2)
+        assert form.tide.low.marker.text == "wrong way round" and not form.first.depth.low.findings
+        assert (form.heard.value, vars(form.tide)["changes"], vars(form.first.depth)["changes"]) == ("++", 1, 1)
+        assert form.tide.form is form and form.first.depth.path == "first.depth"
+        form.first.depth.low.value = 1
+        form.tide.low.value = 1
+        assert [finding.text for finding in form.tide.high.findings] == ["too near"]
+
+
+def test_a_group_is_hidden_and_switched_off_as_a_whole() -> None:
+    with rehearse(Survey) as desk:
+        form = desk.at(Survey)
+        with pytest.raises(Refused, match=r"it is disabled, as the group 'first\.depth' is, by its rule for 'enabled'"):
+            desk.type("first.depth.low", "1")
+        with pytest.raises(Refused, match=r"it is hidden, as the group 'second' is, by its rule for 'visible'"):
+            desk.type("second.name", "x")
+        assert [group.name for group in desk.session.view.forms[0].groups] == ["first", "first.depth", "tide"]
+        desk.tick("deep")
+        assert form.second.path == "second" and form.second.visible
+        form.tide.enabled = False
+        desk.focus("save")
+        desk.press("save")
+        assert desk.session.view.notice == "Name: an entry is needed"
+        desk.type("first.name", "x")
+        desk.untick("deep")
+        desk.press("save")
+        assert desk.outcome is not None and desk.outcome.values["tide.low"] is None
+
+
+def test_what_a_group_handler_sets_is_put_back() -> None:
+    with rehearse(Survey) as desk:
+        desk.type("tide.high", "13")
+        before = snapshot(desk.session)
+        with pytest.raises(ValueError, match="thirteen"):
+            try:
+                desk.tab()
+            except RuntimeError as error:
+                raise error.__cause__ or error from None
+        assert snapshot(desk.session) == before and "changes" not in vars(desk.at(Survey).tide)
+
+
+def test_a_subclass_leaves_controls_out_with_what_hears_them() -> None:
+    class Small(Survey, without=("second", "tide", "total")):
+        extra = Text("Extra")
+
+    assert "tide.low" not in plan_of(Small).controls and list(plan_of(Small).controls)[-1] == "extra"
+    with rehearse(Small) as desk:
+        desk.type("first.name", "x")
+        desk.tab()
+        desk.type("first.depth.high", "4")
+        desk.tab()
+        assert desk.at(Small).heard.value == "+"
+        assert [path for path in controls_of(desk.form) if "." not in path] == ["deep", "heard", "save", "extra"]
+
+
+def test_wrong_groups_fail_when_the_class_is_made() -> None:
+    with pytest.raises(DeclarationError, match=r"Bad\.totl: without names what is not there; did you mean 'total'\?"):
+        type("Bad", (Survey,), {}, without=("totl",))
+    with pytest.raises(DeclarationError, match=r"there is no option 'visble'; did you mean 'visible'\?"):
+        Place("Place", visble=True)  # type: ignore[call-arg]
+    with pytest.raises(DeclarationError, match=r"Twice\.b: the shortcut Ctrl\+B is claimed by 'a' already; take another"):
+
+        class Twice(Form):
+            a = Button("A", keys="ctrl+b")
+            b = Button("B", keys="Ctrl+B")

@@ -1,0 +1,643 @@
+"""The ten numbered rules of docs/events.md, each with tests named after it."""
+
+from __future__ import annotations
+
+import contextvars
+from datetime import timedelta
+from typing import Any
+
+import pytest
+
+from fuselatch import (
+    Button,
+    Choice,
+    Event,
+    Form,
+    FormClosed,
+    FuseBlown,
+    HandlerFailed,
+    Number,
+    Opener,
+    Refused,
+    Session,
+    Text,
+    Tick,
+    check,
+    warn,
+)
+from fuselatch.rehearsal import Desk, rehearse
+from fuselatch.stores.memory import MemoryRecords
+from tests.helpers import snapshot, told
+
+PLACE = contextvars.ContextVar("PLACE", default="")
+
+
+class Pop(Form):
+    """A dialog with a field, and ways to fail."""
+
+    opener: Any = Opener()
+
+    word = Text("Word")
+    ok = Button("OK", closes="accepted")
+    close_opener = Button("Close opener")
+
+    @close_opener.clicked
+    def close_it(self) -> None:
+        self.opener.close()
+
+    @Form.submitted
+    def write(self) -> None:
+        self.session.records.add("log", {"word": self.word.value})
+
+    @Form.closed
+    def fail_late(self) -> None:
+        if self.word.value == "late":
+            raise ValueError("too late")
+
+
+class Main(Form, confirm_discard="Throw it away?"):
+    """A form whose handlers do everything that can go wrong."""
+
+    a = Number("A")
+    b = Number("B")
+    twice = Number("Twice", value=lambda form: (form.a.value or 0) * 2)
+    on = Tick("On")
+    extra = Text("Extra", enabled=lambda form: form.on.value)
+    pop = Button("Pop")
+    ask_it = Button("Ask")
+    show_it = Button("Show")
+    save = Button("Save", closes="accepted", keys="Enter")
+    later = Button("Later", closes="later")
+
+    @pop.clicked
+    def open_pop(self) -> None:
+        self.a.value = 1
+        outcome = self.open(Pop)
+        self.b.value = 2
+        if outcome.accepted and outcome[Pop.word] == "fail":
+            raise ValueError("after the dialog")
+
+    @ask_it.clicked
+    def ask_first(self) -> None:
+        self.a.value = 5
+        self.tag = "asking"
+        if self.ask("Really?", buttons=("Yes", "No")) == "No":
+            raise ValueError("after the answer")
+        self.a.value = 6
+
+    @show_it.clicked
+    def show_pop(self) -> None:
+        shown = self.show(Pop)
+        shown.word.value = "shown"
+        if self.b.value == 13:
+            raise ValueError("after the show")
+
+    @Form.closing
+    def on_the_way(self, event: Event) -> None:
+        self.seen = event.new
+        if self.b.value == 99:
+            self.a.value = 99
+            raise ValueError("on the way")
+
+
+def desk_of(form: Any = Main, **more: Any) -> Desk:
+    """A rehearsal with a store, begun."""
+    desk = rehearse(form, records=MemoryRecords({"log": []}, **more))
+    return desk.__enter__()
+
+
+# ---- 1. Queue
+
+
+def test_rule_01_one_handler_at_a_time_in_order_of_declaration() -> None:
+    order: list[str] = []
+
+    class Order(Form):
+        a = Number("A")
+        b = Number("B")
+
+        @a.changed
+        def first(self) -> None:
+            order.append("first begins")
+            self.b.value = 1
+            order.append("first ends")
+
+        @a.changed
+        def second(self) -> None:
+            order.append("second")
+
+        @b.changed
+        def third(self) -> None:
+            order.append("third")
+
+    with rehearse(Order) as desk:
+        desk.at(Order).a.value = 1
+    assert order == ["first begins", "first ends", "second", "third"]
+
+
+# ---- 2. Waiting
+
+
+def test_rule_02_gestures_made_while_one_waits_run_to_their_end() -> None:
+    desk = desk_of()
+    desk.press("pop")
+    desk.type("word", "x")
+    desk.press("ok")
+    assert desk.at(Main).b.value == 2
+    lines = told(desk.trace)
+    assert lines.index("writes log: word=x") < lines.index("b.value: blank → 2")
+    desk.session.close()
+
+
+def test_rule_02_a_dialog_may_close_its_opener() -> None:
+    desk = desk_of()
+    opener = desk.at(Main)
+    desk.press("pop")
+    desk.paste("word", "x")
+    with pytest.raises(HandlerFailed) as caught:  # the opener's handler goes on, and finds its form closed
+        desk.press("close_opener")
+        desk.answer("Discard")
+    assert isinstance(caught.value.__cause__, FormClosed)
+    assert not opener.is_open and not desk.session.forms
+    desk.session.close()
+
+
+def test_rule_02_derived_values_are_fresh_before_each_wait() -> None:
+    with rehearse(Main) as desk:
+        desk.press("ask_it")
+        assert desk.session.view.forms[0].controls[2].text == "10"
+        desk.answer("Yes")
+        assert desk.at(Main).twice.value == 12
+
+
+def test_rule_02_ten_deep_ends_last_in_first_out() -> None:
+    ended: list[int] = []
+
+    class Deep(Form):
+        go = Button("Go")
+
+        @go.clicked
+        def ask_again(self) -> None:
+            depth = len(ended) or len(self.session.forms)
+            self.open(Deep)
+            ended.append(depth)
+
+    with rehearse(Deep) as desk:
+        for _ in range(10):
+            desk.press("go")
+        assert len(desk.session.forms) == 11
+        for _ in range(10):
+            desk.close()
+    assert len(ended) == 10
+
+
+# ---- 3. Fuse
+
+
+def test_rule_03_only_a_chain_blows_the_fuse_not_many_events() -> None:
+    runs: list[float] = []
+
+    class Many(Form):
+        go = Button("Go")
+        a = Number("A")
+
+        @go.clicked
+        def many(self) -> None:
+            for n in range(300):
+                self.a.value = n
+                self.tell("wait a little") if n == 5 else None
+
+        @a.changed
+        def hear(self, event: Event) -> None:
+            runs.append(event.new)
+
+    with rehearse(Many) as desk:
+        desk.press("go")
+        desk.answer("OK")
+    assert runs == [299.0]
+
+
+def test_rule_03_every_event_knows_its_parent_with_the_trace_off() -> None:
+    class Ring(Form):
+        a = Number("A")
+
+        @a.changed
+        def again(self) -> None:
+            self.a.value = self.a.given + 1
+
+    with Session(Ring, recording=False) as session, pytest.raises(FuseBlown) as caught:
+        session.front.a.value = 1  # type: ignore[attr-defined]
+    assert caught.value.loop == ("a.changed", "again", "a.changed")
+    assert not len(session.trace)
+
+
+# ---- 4. All or nothing
+
+
+def test_rule_04_a_handler_that_fails_after_an_answer() -> None:
+    desk = desk_of()
+    before = snapshot(desk.session)
+    desk.press("ask_it")
+    assert vars(desk.form)["tag"] == "asking"
+    with pytest.raises(HandlerFailed, match="after the answer"):
+        desk.answer("No")
+    assert snapshot(desk.session) == before
+
+
+def test_rule_04_after_a_filled_dialog_what_it_settled_stays() -> None:
+    desk = desk_of()
+    before = snapshot(desk.session)
+    desk.press("pop")
+    dialog = desk.at(Pop)
+    desk.paste("word", "fail")
+    with pytest.raises(HandlerFailed, match="after the dialog") as caught:
+        desk.press("ok")
+    assert caught.value.gesture == "press pop"
+    assert snapshot(desk.session) == before
+    assert dialog.word.value == "fail" and not dialog.is_open
+
+
+def test_rule_04_after_a_show_the_shown_form_counts_as_closed() -> None:
+    desk = desk_of()
+    desk.at(Main).b.value = 13
+    before = snapshot(desk.session)
+    with pytest.raises(HandlerFailed, match="after the show"):
+        desk.press("show_it")
+    assert snapshot(desk.session) == before and len(desk.session.forms) == 1
+
+
+def test_rule_04_cells_that_another_gesture_settled_are_not_put_back() -> None:
+    desk = desk_of()
+    desk.press("ask_it")
+    desk.at(Main).a.value = 50  # a program, while the handler waits
+    with pytest.raises(HandlerFailed):
+        desk.answer("No")
+    assert desk.at(Main).a.value == 50 and desk.at(Main).twice.value == 100
+
+
+def test_rule_04_in_typed_the_key_stays() -> None:
+    class Keys(Form):
+        a = Text("A", required=True)
+
+        @a.typed
+        def fail(self, event: Event) -> None:
+            self.count = 1
+            raise ValueError(event.new)
+
+    with rehearse(Keys) as desk:
+        with pytest.raises(HandlerFailed):
+            desk.type("a", "xyz")
+        assert desk.at(Keys).a.draft == "x" and "count" not in vars(desk.form)
+
+
+# ---- 5. Writes
+
+
+def test_rule_05_writes_come_after_the_last_step_and_before_outward_effects() -> None:
+    done: list[str] = []
+
+    class Writer(Form):
+        save = Button("Save", closes="accepted")
+        rows = Number("Rows", value=lambda form: len(form.session.records.rows("log")))
+
+        @save.clicked
+        def stage(self) -> None:
+            self.afterwards(done.append, "letter")
+            self.session.records.add("log", {"n": 1})
+            assert self.rows.value == 1
+
+    store = MemoryRecords({"log": []}, lambda rows: done.append("asked"))
+    with rehearse(Writer, records=store) as desk:
+        desk.press("save")
+        assert told(desk.trace)[-1] == "writes log: n=1"
+    assert done == ["asked", "letter"] and store.sources["log"] == [{"n": 1}] and store.transactions == 1
+
+
+def test_rule_05_a_store_that_refuses_is_a_failure_like_any() -> None:
+    desk = desk_of(refuse=lambda rows: "disk full")
+    desk.press("pop")
+    desk.paste("word", "x")
+    desk.tab()
+    before = snapshot(desk.session)
+    with pytest.raises(HandlerFailed, match="StoreRefused: disk full"):
+        desk.press("ok")
+    assert snapshot(desk.session) == before and desk.at(Pop).is_open
+    desk.session.close()
+
+
+def test_rule_05_what_a_store_has_taken_is_a_fact() -> None:
+    store = MemoryRecords({"log": []})
+
+    class Early(Form):
+        a = Number("A")
+        go = Button("Go")
+
+        @go.clicked
+        def stage_then_fail(self) -> None:
+            self.a.value = 1
+            self.session.records.add("log", {"n": 1})
+            self.open(Pop)
+            raise ValueError("late")
+
+    with rehearse(Early, records=store) as desk:
+        desk.press("go")
+        assert store.transactions == 1
+        with pytest.raises(HandlerFailed):
+            desk.close()
+        assert desk.at(Early).a.value is None and store.sources["log"] == [{"n": 1}]
+
+
+def test_rule_05_a_closed_handler_that_fails_writes_nothing() -> None:
+    store = MemoryRecords({"log": []})
+    with rehearse(Pop, records=store) as desk:
+        desk.paste("word", "late")
+        with pytest.raises(HandlerFailed):
+            desk.press("ok")
+        assert desk.at(Pop).is_open and store.transactions == 0
+
+
+# ---- 6. Submitting
+
+
+def test_rule_06_what_accepting_sets_is_checked_again() -> None:
+    class Again(Form):
+        a = Number("A", maximum=10)
+        save = Button("Save", closes="accepted")
+
+        @Form.accepting
+        def spoil(self) -> None:
+            self.a.value = (self.a.value or 0) + 10
+
+        @check(a)
+        def round_number(self, a: float) -> Any:
+            return warn("not round") if a % 10 else None
+
+    with rehearse(Again) as desk:
+        desk.type("a", "1")
+        desk.press("save")
+        assert desk.prompt.text == "A: not round"
+        desk.answer("Go on")
+        assert desk.outcome is None and desk.session.view.notice == "A: 11 is too large; at most 10"
+
+
+def test_rule_06_a_hold_of_closing_stops_the_submit() -> None:
+    class Held(Form):
+        a = Number("A")
+        save = Button("Save", closes="accepted")
+
+        @Form.closing
+        def hold(self, event: Event) -> None:
+            if self.a.is_blank:
+                event.hold(f"not {event.new} yet")
+
+    with rehearse(Held) as desk:
+        desk.press("save")
+        assert desk.form.is_open and desk.session.view.notice == "not accepted yet"
+        desk.type("a", "1")
+        desk.press("save")
+        assert desk.outcome is not None and desk.outcome.accepted
+
+
+# ---- 7. The way out
+
+
+@pytest.mark.parametrize("way", ["close", "later", "escape"])
+def test_rule_07_the_way_out_is_free_and_a_failure_closes_all_the_same(way: str) -> None:
+    desk = desk_of()
+    form = desk.at(Main)
+    form.b.value = 99
+    desk.type("a", "many")
+    if way == "escape":
+        desk.key("Escape")
+    with pytest.raises(HandlerFailed, match="on the way"):
+        desk.press("later") if way == "later" else desk.close() if way == "close" else desk.key("Escape")
+    assert not form.is_open and form.a.value is None and "seen" not in vars(form)
+    assert desk.outcome is not None and desk.outcome.verdict == ("later" if way == "later" else "cancelled")
+
+
+def test_rule_07_changes_are_thrown_away_only_when_asked() -> None:
+    desk = desk_of()
+    desk.close()
+    assert desk.outcome is not None  # nothing was changed, nothing is asked
+    desk = desk_of()
+    desk.paste("a", "1")
+    desk.close()
+    assert (desk.prompt.text, desk.prompt.default) == ("Throw it away?", "Keep editing")
+    desk.close()
+    assert desk.form.is_open and desk.session.view.notice == "nothing was discarded"
+    desk.close()
+    desk.answer("Discard")
+    assert desk.outcome is not None and desk.outcome.verdict == "cancelled"
+
+
+def test_rule_07_closing_asked_for_in_a_handler_is_a_step_after_it() -> None:
+    class Closes(Form):
+        a = Number("A")
+        go = Button("Go")
+
+        @go.clicked
+        def end(self) -> None:
+            self.close("done")
+            self.a.value = 1
+
+    with rehearse(Closes) as desk:
+        desk.press("go")
+        assert desk.outcome is not None and (desk.outcome.verdict, desk.outcome[Closes.a]) == ("done", 1.0)
+
+
+# ---- 8. Opening
+
+
+def test_rule_08_opening_raises_no_changed_but_for_what_opened_sets() -> None:
+    heard: list[str] = []
+
+    class Opening(Form):
+        a = Number("A", default=1)
+        b = Number("B", default=lambda form: form.a.given + 1)
+        c = Number("C", value=lambda form: form.b.given + 1)
+
+        @Form.opened
+        def set_one(self) -> None:
+            heard.append(f"opened with {self.c.value}")
+            self.a.value = 5
+
+        @a.changed
+        def hear(self, event: Event) -> None:
+            heard.append(f"a {event.old} → {event.new}")
+
+        @b.changed
+        def never(self) -> None:
+            heard.append("b")
+
+    with rehearse(Opening) as desk:
+        assert told(desk.trace, "event") == ["Opening.opened", "a.changed", "a.entered"]
+    assert heard == ["opened with 3.0", "a 1.0 → 5.0"]
+
+
+# ---- 9. Focus and keys
+
+
+def test_rule_09_a_key_held_down_never_submits_twice() -> None:
+    class Two(Form):
+        save = Button("Save", closes="accepted", keys="Enter")
+
+    class One(Form):
+        name = Text("Name")
+        go = Button("Go", keys="Enter")
+
+        @go.clicked
+        def open_two(self) -> None:
+            self.count = getattr(self, "count", 0) + 1
+            self.open(Two)
+
+    with rehearse(One) as desk:
+        desk.key("Enter", held=5)
+        assert vars(desk.session.first)["count"] == 1 and isinstance(desk.form, Two)
+        desk.key("Enter", held=3)
+        assert isinstance(desk.form, One) and vars(desk.form)["count"] == 1
+
+
+def test_rule_09_focus_goes_on_when_it_loses_its_place() -> None:
+    with rehearse(Main) as desk:
+        desk.tick("on")
+        desk.type("extra", "text")
+        start = len(desk.trace)
+        desk.at(Main).on.value = False
+        assert told(desk.trace[start:], "event") == ["on.changed", "extra.changed", "extra.left", "pop.entered"]
+        assert desk.at(Main).pop.focused and desk.at(Main).extra.value == "text"
+
+
+def test_rule_09_a_handler_may_send_the_focus_elsewhere() -> None:
+    class Sends(Form):
+        a = Text("A", default="all of it")
+        b = Tick("B")
+        c = Text("C", keys="Ctrl+G")
+
+        @b.changed
+        def back(self) -> None:
+            self.a.focus(select=True)
+
+    with rehearse(Sends) as desk:
+        desk.tick("b")
+        assert desk.at(Sends).a.focused and desk.session.view.forms[0].controls[0].selected
+        desk.key("x")
+        assert desk.at(Sends).a.text == "x"
+        desk.at(Sends).a.undo()
+        assert desk.at(Sends).a.text == "all of it"
+        desk.key("ctrl+g")
+        assert desk.at(Sends).c.focused
+
+
+def is_listing(desk: Desk) -> bool:
+    """Whether the first control shows its list."""
+    return desk.session.view.forms[0].controls[0].list_open
+
+
+def test_rule_09_enter_takes_the_match_and_escape_closes_the_list_first() -> None:
+    class List(Form):
+        pier = Choice("Pier", choices=("North", "Northeast", "South"))
+        other = Text("Other")
+
+    with rehearse(List) as desk:
+        desk.type("pier", "nor")
+        assert is_listing(desk)
+        desk.key("Enter")
+        assert desk.at(List).pier.value == "North"
+        desk.type("pier", "So")
+        desk.key("Escape")
+        assert desk.at(List).pier.draft == "So" and not is_listing(desk)
+        desk.key("Escape")
+        assert desk.at(List).pier.text == "North"
+
+
+# ---- 10. Refused
+
+
+def test_rule_10_what_is_covered_is_refused_with_a_reason() -> None:
+    desk = desk_of()
+    desk.press("pop")
+    before = snapshot(desk.session)
+    with pytest.raises(Refused, match="type a 1: Pop is in front"):
+        desk.type(Main.a, "1")
+    desk.at(Pop).word.value = "x"
+    assert snapshot(desk.session) != before
+    desk.close()
+    desk.press("ask_it")
+    with pytest.raises(Refused, match='a prompt is up: "Really\\?"; answer it with Yes or No'):
+        desk.press("save")
+    desk.session.close()
+
+
+def test_forms_beside_each_other_both_take_gestures() -> None:
+    fronted: list[str] = []
+
+    class Side(Form):
+        word = Text("Word")
+
+        @Form.fronted
+        def hear(self) -> None:
+            fronted.append("side")
+
+    class Centre(Form):
+        a = Text("A")
+        go = Button("Go")
+
+        @go.clicked
+        def show_side(self) -> None:
+            self.show(Side).word.value = "ready"
+
+        @Form.fronted
+        def hear(self) -> None:
+            fronted.append("centre")
+
+    desk = rehearse(Centre)
+    desk.__enter__()
+    desk.press("go")
+    assert desk.at(Side).word.value == "ready" and not any(form.covered for form in desk.session.view.forms)
+    desk.type(Centre.a, "x")
+    desk.type("Side.word", "y")
+    desk.focus(Centre.a)
+    assert fronted == ["centre", "side", "centre"]
+    assert desk.session.find(Side) is desk.session.forms[1]
+    desk.session.close()
+
+
+def test_a_handler_parked_for_a_year_goes_on() -> None:
+    desk = desk_of()
+    desk.press("ask_it")
+    desk.wait("365d")
+    desk.answer("Yes")
+    assert desk.session.now() - desk.scene.now == timedelta(days=365)
+
+
+def test_ten_waiting_handlers_closed_again_and_again_leave_nothing() -> None:
+    import gc
+
+    unwound: list[int] = []
+
+    class Deep(Form):
+        go = Button("Go")
+
+        @go.clicked
+        def wait(self) -> None:
+            try:
+                self.open(Deep)
+            finally:
+                unwound.append(1)
+
+    from fuselatch import Gesture
+
+    def once() -> None:
+        session = Session(Deep, recording=False)
+        for _ in range(10):
+            session.feed(Gesture(verb="press", control="go"))
+        session.close()
+
+    once()
+    gc.collect()
+    before = len(gc.get_objects())
+    for _ in range(200):
+        once()
+    gc.collect()
+    assert len(unwound) == 2010
+    assert len(gc.get_objects()) - before < 300

@@ -1,0 +1,93 @@
+"""Formats by locale: what is shown can be read again, and ISO 8601 is always taken."""
+
+from __future__ import annotations
+
+from datetime import date, time
+from decimal import Decimal
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from fuselatch import Date, Form, Number, Percent, Time
+from fuselatch.formats import locale_formats
+from fuselatch.rehearsal import rehearse
+
+LOCALES = ["en", "de", "fr", "sv", "en-GB", "de_CH", "ja", "pl", "pt-BR", "nl"]
+
+
+class Log(Form):
+    """What a locale writes in its own way."""
+
+    day = Date("Day", minimum=date(2031, 1, 1))
+    hour = Time("Hour")
+    depth = Number("Depth", decimals=1, unit="m")
+    share = Percent("Share", decimals=1)
+
+
+@pytest.mark.parametrize(
+    ("locale", "control", "typed", "text"),
+    [
+        ("en", "day", "5/4/2031", "5/4/2031"),
+        ("en", "day", "2031-05-04", "5/4/2031"),
+        ("en-GB", "day", "4/5/2031", "04/05/2031"),
+        ("de", "day", "4.5.2031", "04.05.2031"),
+        ("sv", "day", "2031-05-04", "2031-05-04"),
+        ("en", "hour", "9:30 pm", "9:30 PM"),
+        ("en", "hour", "21:30", "9:30 PM"),
+        ("de", "hour", "21:30", "21:30"),
+        ("en", "depth", "1,234.5", "1234.5"),
+        ("de", "depth", "1.234,5", "1234,5"),
+        ("de", "share", "12,5 %", "12,5"),
+        ("en", "share", "12.5", "12.5"),
+    ],
+)
+def test_entries_in_a_locale(locale: str, control: str, typed: str, text: str) -> None:
+    with rehearse(Log, locale=locale) as desk:
+        desk.type(control, typed)
+        desk.tab()
+        assert getattr(desk.form, control).draft is None
+        assert getattr(desk.form, control).text == text
+        assert desk.at(Log).share.value in (None, 0.125)
+
+
+@pytest.mark.parametrize(
+    ("locale", "control", "typed", "message"),
+    [
+        ("de", "day", "31.6.2031", "'31.6.2031' is not a date such as 04.05.2031 or 2031-05-04"),
+        ("en", "day", "4 May", "'4 May' is not a date such as 5/4/2031 or 2031-05-04"),
+        ("en", "day", "5/4/31", "'5/4/31' is not a date such as 5/4/2031 or 2031-05-04"),
+        ("en", "day", "5/4/2030", "5/4/2030 is too early; at least 1/1/2031"),
+        ("en", "hour", "25:00", "'25:00' is not a time such as 9:30 AM or 09:30"),
+        ("de", "hour", "noon", "'noon' is not a time such as 09:30"),
+        ("de", "depth", "1.5", "'1.5' is not a number such as 12,5"),
+        ("en", "depth", "1,5", "'1,5' is not a number such as 12.5"),
+        ("en", "depth", "1.25", "'1.25' has more decimals than fit; at most one decimal"),
+    ],
+)
+def test_what_is_expected_is_said_in_the_locale(locale: str, control: str, typed: str, message: str) -> None:
+    with rehearse(Log, locale=locale) as desk:
+        desk.type(control, typed)
+        desk.tab()
+        assert getattr(desk.form, control).marker.text == message
+
+
+@given(st.sampled_from(LOCALES), st.dates(min_value=date(1000, 1, 1)), st.times(), st.decimals(-(10**9), 10**9, places=3))
+def test_what_is_shown_is_read_again(locale: str, day: date, hour: time, number: Decimal) -> None:
+    formats = locale_formats(locale)
+    hour = hour.replace(microsecond=0)
+    assert formats.parse_date(formats.show_date(day)) == day == formats.parse_date(day.isoformat())
+    assert formats.parse_time(formats.show_time(hour)) == hour == formats.parse_time(hour.isoformat())
+    assert formats.parse_number(formats.show_number(number, None)) == number
+
+
+@given(st.sampled_from(LOCALES), st.text(max_size=12))
+def test_no_text_breaks_a_format(locale: str, text: str) -> None:
+    formats = locale_formats(locale)
+    for parse in (formats.parse_number, formats.parse_date, formats.parse_time):
+        parse(text)
+
+
+def test_a_locale_of_nobody_is_refused() -> None:
+    with pytest.raises(ValueError, match="'zz' is no locale; write one such as en, de or fr-CH"):
+        rehearse(Log, locale="zz").__enter__()
