@@ -53,6 +53,8 @@ class Engine(Running):
         if not control._in_use:
             return ()
         found: list[Finding] = control._decl.judge(control, value, self.formats)
+        if not control._checks and not found:
+            return ()
         for cell, check in zip(control._checks, control._plan.checks, strict=True):
             if instead is not None and not instead.keys().isdisjoint(check.controls):
                 finding = self._guarded(judging(control.form._state, check, instead), check.function, cell.name)
@@ -62,7 +64,7 @@ class Engine(Running):
                 found.append(finding)
         if len(found) > 1:
             found.sort(key=lambda finding: LEVELS[finding.level])
-        if control._decl.constants.get("eager"):
+        if found and control._decl.constants["eager"]:
             found = [Finding(one.text, one.level, one.rule, True) for one in found]
         return tuple(found)
 
@@ -183,7 +185,9 @@ class Engine(Running):
             for check in control._plan.judges:
                 updates.unjudge(control.form._state.controls[check.at])
         if prop in MOVING:
-            self.unsettled = True
+            focused = control.form._state.focus
+            if focused is control or focused is None or control is self.pointed or control._decl.kind == "group":
+                self.unsettled = True
         elif prop == "choices" and not control._rule:
             held, reads = control._value, control._current("value")
             if not same(held, reads):

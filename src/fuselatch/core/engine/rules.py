@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any, Final
 
 from fuselatch.core.forms.plans import CheckPlan
 from fuselatch.core.forms.prompts import TONES
-from fuselatch.core.model.cells import Cell, Derived
+from fuselatch.core.model.cells import UNSEEN, Cell, Derived, watch
 from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.names import suggest
@@ -42,6 +42,9 @@ def install(form: Form) -> list[Cell]:
                 placed._cells = {}
             run, where = rule_of(state, placed, prop, rule)
             cell = placed._cells[prop] = Cell(placed, prop, run, (state.serial, plan.index, len(made)), where, state.name)
+            if isinstance(rule, Derived):
+                cell.fixed = True
+                watch(cell, {(state.controls[path], "value"): UNSEEN for path in plan.inputs[prop]})
             if prop == "value":
                 placed._rule = True
             made.append(cell)
@@ -69,16 +72,24 @@ def running(rule: Callable[..., Any], owner: Any, convert: Callable[[Any], Any])
 def following(
     function: Callable[..., Any], inputs: list[Any], convert: Callable[[Any], Any], blank: Any
 ) -> Callable[[], Any]:
-    """A `derive` rule: the function with values, blank while one of them is."""
+    """A `derive` rule: the function with values, blank while one of them is; not run again for the same values."""
+    seen: list[Any] = []
+    result: Any = UNSEEN
+    blanks = [given._plan.blank for given in inputs]
 
     def run() -> Any:
-        values = []
-        for given in inputs:
-            value = given._read_value()
-            if value == given._plan.blank and given._plan.blank is not False:
-                return blank
-            values.append(value)
-        return convert(function(*values))
+        nonlocal seen, result
+        values = [given._current("value") for given in inputs]
+        if result is not UNSEEN and all(map(same, values, seen)):
+            return result
+        seen = values
+        for value, gap in zip(values, blanks, strict=True):
+            if value == gap and gap is not False:
+                result = blank
+                return result
+        result = UNSEEN
+        result = convert(function(*values))
+        return result
 
     return run
 

@@ -151,12 +151,13 @@ class Session:
             raise UnknownName(refusals.unknown_verb(gesture.verb))
         if gesture.verb == "key":
             gesture = self._key(gesture)
-        form = self._form(gesture)
+        forms = engine.forms
+        form = forms[-1] if forms and not gesture.form else self._form(gesture)
         control = self._target(gesture, form)
         found = refusals.obstacle(engine, gesture, control)
         if found is not None:
             self._refuse(gesture, found)
-        if form is None or form is engine.forms[-1]:
+        if form is None or form is forms[-1]:
             engine.start(gesture, lambda turn: carry(turn, gesture, control), "person")
             return
 
@@ -195,7 +196,7 @@ class Session:
             if gesture.verb not in NAMELESS:
                 raise UnknownName(f"'{gesture.verb}' names no control")
             return None
-        if form is None or self._engine.prompt_wait is not None:
+        if form is None or (self._engine.waits and self._engine.prompt_wait is not None):
             return None
         try:
             return form._state.controls[gesture.control]

@@ -100,10 +100,11 @@ def tick(turn: Turn, gesture: Gesture, control: Any) -> None:
 def put_entry(turn: Turn, control: Any, name: str, value: object) -> None:
     """The step in which a person enters a value at once."""
     before, turn.cause = turn.cause, turn.note("step", control, name)
-    focus.drop_draft(turn, control)
-    if control._listing:
-        turn.undo.append((control, "_listing", True))
-        control._listing = False
+    if control._draft is not None:
+        focus.drop_draft(turn, control)
+        if control._listing:
+            turn.undo.append((control, "_listing", True))
+            control._listing = False
     turn.put_value(control, value, turn.cause)
     turn.drain()
     turn.cause = before
@@ -174,9 +175,14 @@ def key(turn: Turn, gesture: Gesture, control: Any) -> None:
         use_shortcut(turn, form, shortcut, gesture.repeat)
     elif keys in KEYS:
         KEYS[keys](turn, form, here, gesture.repeat)
-    elif isinstance(here, LiveEntry) and len(keys) == 1:
+    elif takes_keys(here) and len(keys) == 1:
         put_draft(turn, here, keys if form._state.select else here.text + keys)
         form._state.select = False
+
+
+def takes_keys(control: Any) -> bool:
+    """Whether a control can be typed into."""
+    return control is not None and "typed" in control._plan.raises
 
 
 def key_at_prompt(turn: Turn, keys: str, repeat: bool) -> None:
@@ -257,7 +263,7 @@ def escape(turn: Turn, form: Form, here: Any, repeat: bool) -> None:
 
 def backspace(turn: Turn, form: Form, here: Any, repeat: bool) -> None:
     """Take the last character of the draft away, or the whole where it is selected."""
-    if isinstance(here, LiveEntry) and here.text:
+    if takes_keys(here) and here.text:
         put_draft(turn, here, "" if form._state.select else here.text[:-1])
         form._state.select = False
 
@@ -269,7 +275,7 @@ def space(turn: Turn, form: Form, here: Any, repeat: bool) -> None:
         put_entry(turn, here, "turn", not here.value)
     elif kind == "button" and not repeat:
         press(turn, Gesture(verb="press", control=here.name), here)
-    elif isinstance(here, LiveEntry):
+    elif takes_keys(here):
         put_draft(turn, here, here.text + " ")
 
 

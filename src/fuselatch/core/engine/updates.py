@@ -63,7 +63,8 @@ class Updates:
 
     def unjudge(self, control: Any) -> None:
         """Have a control judged again when things settle."""
-        if control._plan.entry:
+        plan = control._plan
+        if plan.judged or (plan.entry and (control._set is not None or control._findings or control._trouble is not None)):
             self.unjudged[control] = None
             self.pending = True
 
@@ -85,7 +86,7 @@ class Updates:
         cell.running = True
         self.running.append(cell)
         try:
-            if cell.value is UNSEEN or self._differs(cell):
+            if cell.fixed or cell.value is UNSEEN or self._differs(cell):
                 self._run(cell)
             cell.fresh = True
         finally:
@@ -97,7 +98,11 @@ class Updates:
         inputs = cell.inputs
         if cell.forced or not inputs:
             return True
-        return any(not same(node._current(prop), seen) for (node, prop), seen in inputs.items())
+        for (node, prop), seen in inputs.items():
+            now = node._current(prop)
+            if now is not seen and not (now.__class__ is seen.__class__ and now == seen):
+                return True
+        return False
 
     def _run(self, cell: Cell) -> None:
         engine = self.engine
@@ -112,8 +117,9 @@ class Updates:
             raise engine.failed(error, cell.where, f"the rule {cell.name}") from error
         finally:
             engine.tracker = outer
-        cell.forced = False
-        watch(cell, inputs)
+        if not cell.fixed:
+            cell.forced = False
+            watch(cell, inputs)
         cell.value = value
 
     # ---- announcing
@@ -136,7 +142,9 @@ class Updates:
             order = sorted(touched, key=by_order) if len(touched) > 1 else list(touched)
             for cell in order:
                 self.fresh(cell)
-            for cell in by_dependence(order) if len(order) > 1 else order:
+            if len(order) > 1 and any(cell.node._watchers for cell in order):
+                order = by_dependence(order)
+            for cell in order:
                 self._announce(turn, cell)
 
     def _announce(self, turn: Turn, cell: Cell) -> None:

@@ -285,7 +285,7 @@ class Entry(Declaration[L_co], Generic[L_co, R_co, G_co]):
 
     def judge(self, live: Any, value: Any, formats: Formats) -> list[Finding]:
         """What the declared rules find in a value."""
-        required = live.required
+        required = self.constants["required"] if live._cells is None and live._set is None else live.required
         if required and (value == self.blank or value is False):
             return [Finding(self.needed, "warn" if required == "warn" else "refuse", "required")]
         return []

@@ -148,7 +148,10 @@ class Bounded(Entry[LiveRange[V | None, V], V | None, V], Generic[V]):
         found = super().judge(live, value, formats)
         if value is None:
             return found
-        least, most = live.minimum, live.maximum
+        if live._cells is None and live._set is None:
+            least, most = self.constants["minimum"], self.constants["maximum"]
+        else:
+            least, most = live.minimum, live.maximum
         if least is not None and value < least:
             text = f"{self.with_unit(value, formats)} is {self.too_low}; at least {self.with_unit(least, formats)}"
             found.append(Finding(text, rule="minimum"))

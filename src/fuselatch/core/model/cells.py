@@ -44,12 +44,12 @@ class Cell:
     `node` and `prop` say what it gives, `run` computes it; `inputs` holds what it read when it last
     ran, with the values seen then. `cause` is the trace entry that made it stale, `announced` the
     value that was announced last, `where` the author's function. A `forced` cell runs again whatever
-    its inputs are.
+    its inputs are; a `fixed` one looks for itself whether they differ, and always has the same.
     """
 
     __slots__ = (
-        "announced", "cause", "forced", "form_name", "fresh", "inputs", "name", "node", "order", "prop", "run", "running",
-        "value", "where",
+        "announced", "cause", "fixed", "forced", "form_name", "fresh", "inputs", "name", "node", "order", "prop", "run",
+        "running", "value", "where",
     )  # fmt: skip
 
     def __init__(
@@ -64,6 +64,7 @@ class Cell:
         self.name: str = f"{node.name}.{prop}"
         self.value: Any = UNSEEN
         self.announced: Any = UNSEEN
+        self.fixed = False
         self.fresh = False
         self.forced = False
         self.running = False

@@ -40,7 +40,5 @@ class Gesture:
     repeat: bool = False
 
     def __str__(self) -> str:
-        words = [self.verb, self.control] if self.control else [self.verb]
-        if self.verb in ("type", "pick", "answer", "key"):
-            words.append(self.text)
-        return shlex.join(words)
+        words = f"{self.verb} {self.control}" if self.control else self.verb
+        return f"{words} {shlex.quote(self.text)}" if self.verb in ("type", "pick", "answer", "key") else words

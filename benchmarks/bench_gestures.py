@@ -1,0 +1,207 @@
+"""One gesture, against the same calls made bare; and what it costs where it stands in a large form."""
+
+from __future__ import annotations
+
+import itertools
+from dataclasses import dataclass
+from types import new_class
+from typing import Any
+
+from common import best, ratio
+
+from fuselatch import Form, Gesture, Number, Session, Tick, derive
+
+
+class Plain(Form):
+    """A value that is settled at once, three handlers, two dependents set."""
+
+    on = Tick("On")
+    b = Number("B")
+    c = Number("C")
+
+    @on.changed
+    def set_b(self) -> None:
+        self.b.value = 1.0 if self.on.value else 2.0
+
+    @on.changed
+    def set_c(self) -> None:
+        self.c.value = 1.0 if self.on.value else 2.0
+
+    @on.changed
+    def nothing(self) -> None:
+        pass
+
+
+class Full(Form):
+    """The same with a finding, a derived value and an enabled rule."""
+
+    on = Tick("On")
+    b = Number("B", maximum=1)
+    c = Number("C")
+    d = Number("D", value=derive(lambda b, c: b + c, b, c))
+    e = Number("E", enabled=lambda form: form.on.value)
+
+    @on.changed
+    def set_b(self) -> None:
+        self.b.value = 1.0 if self.on.value else 2.0
+
+    @on.changed
+    def set_c(self) -> None:
+        self.c.value = 1.0 if self.on.value else 2.0
+
+    @on.changed
+    def nothing(self) -> None:
+        pass
+
+
+class Box:
+    """A plain object with a value."""
+
+    def __init__(self) -> None:
+        self.value: Any = None
+
+
+class Bare:
+    """The same three calls, whose bodies are those above, with plain attribute sets."""
+
+    def __init__(self) -> None:
+        self.on, self.b, self.c = Box(), Box(), Box()
+        self.heard = [self.set_b, self.set_c, self.nothing]
+
+    def set_b(self) -> None:
+        self.b.value = 1.0 if self.on.value else 2.0
+
+    def set_c(self) -> None:
+        self.c.value = 1.0 if self.on.value else 2.0
+
+    def nothing(self) -> None:
+        pass
+
+    def put(self, on: bool) -> None:
+        """Set the value, and call what hears it."""
+        self.on.value = on
+        for handler in self.heard:
+            handler()
+
+
+def bare() -> float:
+    """Microseconds of the bare calls."""
+    thing = Bare()
+    turn = itertools.cycle((True, False)).__next__
+    return best(lambda: thing.put(turn()), 20000)
+
+
+def gesture(form: type[Form], recording: bool, control: str = "on") -> float:
+    """Microseconds of ticking and unticking by turns; a trace that is recorded is emptied now and then."""
+    session = Session(form, recording=recording)
+    both = [Gesture(verb="tick", control=control), Gesture(verb="untick", control=control)]
+    feed, turn = session.feed, itertools.cycle(both).__next__
+    rows = session.trace.rows
+
+    def once() -> None:
+        feed(turn())
+        if len(rows) > 50_000:
+            rows.clear()
+
+    found = best(once, 5000)
+    session.close()
+    return found
+
+
+def observers() -> dict[str, float]:
+    """The same cascade on general observers, where they are installed: no drafts, checks or trace."""
+    found: dict[str, float] = {}
+    turn = itertools.cycle((True, False)).__next__
+    try:
+        import traitlets
+
+        class Traits(traitlets.HasTraits):
+            on = traitlets.Bool()
+            b = traitlets.Float()
+            c = traitlets.Float()
+
+        traits = Traits()
+        traits.observe(lambda change: setattr(traits, "b", 1.0 if traits.on else 2.0), "on")
+        traits.observe(lambda change: setattr(traits, "c", 1.0 if traits.on else 2.0), "on")
+        traits.observe(lambda change: None, "on")
+        found["traitlets"] = best(lambda: setattr(traits, "on", turn()), 5000)
+    except ImportError:
+        pass
+    try:
+        import psygnal
+
+        @psygnal.evented
+        @dataclass
+        class Evented:
+            on: bool = False
+            b: float = 0.0
+            c: float = 0.0
+
+        thing: Any = Evented()
+        thing.events.on.connect(lambda on: setattr(thing, "b", 1.0 if on else 2.0))
+        thing.events.on.connect(lambda on: setattr(thing, "c", 1.0 if on else 2.0))
+        thing.events.on.connect(lambda on: None)
+        found["psygnal"] = best(lambda: setattr(thing, "on", turn()), 5000)
+    except ImportError:
+        pass
+    return found
+
+
+def form_of(size: int) -> Any:
+    """A form of many controls in which a gesture touches five."""
+    members: dict[str, Any] = {f"c{number}": Number(f"C{number}") for number in range(size - 1)}
+    members["on"] = Tick("On")
+
+    def touch(self: Any) -> None:
+        for name in ("c0", "c1", "c2", "c3"):
+            getattr(self, name).value = 1.0 if self.on.value else 2.0
+
+    members["touch"] = members["on"].changed(touch)
+    return new_class("Sized", (Form,), {}, lambda body: body.update(members))
+
+
+def total_over(size: int) -> float:
+    """Microseconds a control of a handled total: all controls set by one handler, each change heard by another."""
+    members: dict[str, Any] = {f"c{number}": Number(f"C{number}") for number in range(size)}
+    members["on"] = Tick("On")
+    members["total"] = Number("Total", default=0)
+
+    def set_all(self: Any) -> None:
+        for number in range(size):
+            getattr(self, f"c{number}").value = 1.0 if self.on.value else 2.0
+
+    def add_up(self: Any, event: Any) -> None:
+        self.total.value = self.total.given + event.new - (event.old or 0)
+
+    from fuselatch import on
+
+    members["set_all"] = members["on"].changed(set_all)
+    members["add_up"] = on(*(members[f"c{number}"].changed for number in range(size)))(add_up)
+    form = new_class("Total", (Form,), {}, lambda body: body.update(members))
+    session = Session(form, recording=False)
+    turn = itertools.cycle([Gesture(verb="tick", control="on"), Gesture(verb="untick", control="on")]).__next__
+    found = best(lambda: session.feed(turn()), max(20, 2000 // size))
+    session.close()
+    return found
+
+
+def main() -> None:
+    """Print all."""
+    base = bare()
+    print(f"{'measure':<58} {'ours':>12}   {'baseline':>11}    ratio")
+    off = gesture(Plain, False)
+    ratio("a plain gesture (3 handlers, 2 set), trace off", off, base, 20)
+    ratio("the same, trace on", gesture(Plain, True), base, 30)
+    for name, other in observers().items():
+        ratio(f"the same, trace off, against {name}", off, other, 1)
+    ratio("with a finding, a derived value, an enabled rule, off", gesture(Full, False), base, 40)
+    ratio("the same, trace on", gesture(Full, True), base, 50)
+    ten = gesture(form_of(10), False)
+    for size in (1000, 100_000):
+        ratio(f"a gesture touching 5 controls, form of {size:,}", gesture(form_of(size), False), ten, 1.5)
+    one = total_over(10) / 10
+    ratio("a handled total over 1,000 controls, a control", total_over(1000) / 1000, one, 1.2)
+
+
+if __name__ == "__main__":
+    main()
