@@ -30,6 +30,7 @@ bench: .venv/ready-test
 .venv/ready-test: .venv/bin/python requirements/test.txt pyproject.toml
 	$(BIN)/pip install -q --disable-pip-version-check --require-hashes -r requirements/test.txt
 	$(BIN)/pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
+	PYRIGHT_PYTHON_IGNORE_WARNINGS=1 $(BIN)/pyright --version
 	@touch $@ .venv/ready-demo
 
 # Versions and hashes of all packages, without any host; needs uv.

@@ -1,0 +1,121 @@
+"""Examples for type checkers: each line with an error says so at its end.
+
+A marker names what mypy calls the error. Both mypy (strict) and pyright must find an error at each
+marked line, and none elsewhere. This file is never imported.
+"""
+
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import assert_type
+
+from fuselatch import (
+    Button,
+    Choice,
+    Date,
+    Event,
+    Form,
+    Group,
+    Money,
+    Number,
+    Opener,
+    Outcome,
+    Param,
+    Shared,
+    Text,
+    Tick,
+    derive,
+    on,
+)
+from fuselatch.rehearsal import rehearse
+
+VISITS = Shared(int, 0)
+
+
+@dataclass
+class Tariff:
+    per_night: Decimal
+
+
+def double(length: float) -> float:
+    return length * 2
+
+
+def price(length: float, vessel: str) -> Decimal:
+    return Decimal(length)
+
+
+class Search(Form):
+    starts: str = Param(default="")
+    most: int = Param()
+
+    match = Choice("Match", choices=["Kittiwake", "Eider"])
+    size = Choice("Size", choices=[1, 2])
+    take = Button("Take", closes="accepted")
+
+
+class Address(Group):
+    street = Text("Street")
+
+    @street.changed
+    def tidy(self) -> None:
+        assert_type(self.street.value, str)
+        assert_type(self.form, Form)
+
+
+class Booking(Form):
+    opener: "Search" = Opener()
+    tariff: Tariff = Param()
+
+    vessel = Text("Vessel", max_length="long")  # E: arg-type
+    length = Number("Length", minimum=3, unit="m")
+    twice = Number("Twice", value=derive(double, length))
+    wrong = Number("Wrong", value=derive(double, vessel))  # E: arg-type
+    cost = Money("Cost", value=derive(price, length, vessel))
+    day = Date("Day")
+    power = Tick("Power")
+    home = Address("Home")
+    find = Button("Find")
+
+    @length.changed
+    def with_event(self, event: Event) -> None:
+        assert_type(self.length.value, float | None)
+        assert_type(self.length.given, float)
+        self.length.value = 3
+        self.length.value = "3"  # E: assignment
+        self.vessel.value = "Eider"
+        self.vessel.value = None  # E: assignment
+        assert_type(self.home.street.value, str)
+        event.hold("why")
+        event.hold()  # E: call-arg
+
+    @on(length.left, home.street.changed)
+    def without_event(self) -> None:
+        outcome = self.open(Search, most=3)
+        assert_type(outcome, Outcome)
+        assert_type(outcome[Search.match], str | None)
+        assert_type(outcome[Search.size], int | None)
+        self.open(Search)  # E: call-arg
+        self.open(Search, most="3")  # E: arg-type
+        self.open(Search, most=3, mots=3)  # E: call-arg
+        shown = self.show(Search, most=1)
+        assert_type(shown.match.value, str | None)
+        assert_type(self.opener.match.value, str | None)
+
+    @find.clicked
+    def look(self) -> None:
+        assert_type(self.cost.value, Decimal | None)
+        assert_type(self.power.value, bool)
+        found = self.session.find(Search)
+        assert_type(found, Search | None)
+        assert_type(self.session[VISITS], int | None)
+        self.session[VISITS] = "3"  # E: misc
+        self.ask("Sure?", buttons="Yes")  # E: arg-type
+        wrong = self.vessel.changed.nothing  # E: attr-defined
+
+
+def test_it(tariff: Tariff) -> None:
+    with rehearse(Booking, tariff=tariff) as desk:
+        desk.type("length", "3")
+        desk.type(Booking.length, 3)  # E: arg-type
+        assert_type(desk.at(Booking), Booking)
+    rehearse(Booking, tarif=tariff)  # E: call-overload
