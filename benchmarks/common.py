@@ -27,10 +27,10 @@ def best(function: Callable[[], object], times: int) -> float:
     return found / times * 1e6
 
 
-def ratio(what: str, ours: float, base: float, reach: float | None, unit: str = "×") -> bool:
+def ratio(what: str, ours: float, base: float, reach: float | None) -> bool:
     """Print one line: microseconds, the baseline's, the ratio, and whether it is in reach; gives that."""
     found = ours / base
     good = reach is None or found <= reach
-    wanted = "" if reach is None else f"  (to reach: {reach:g}{unit}){'' if good else '  MISSED'}"
-    print(f"{what:<58} {ours:9.2f} µs   {base:8.3f} µs   {found:6.1f}{unit}{wanted}")
+    wanted = "" if reach is None else f"  (to reach: {reach:g}x){'' if good else '  MISSED'}"
+    print(f"{what:<58} {ours:9.2f} µs   {base:8.3f} µs   {found:6.1f}x{wanted}")
     return good

@@ -147,6 +147,31 @@ def test_a_check_that_sets_something_fails_with_a_clear_word() -> None:
     assert "a rule, check or default changes nothing, but this one set Sets.b.value" in str(caught.value)
 
 
+def test_a_finding_about_a_hidden_control_is_shown_elsewhere() -> None:
+    class Elsewhere(Form):
+        a = Number("A")
+        b = Tick("B")
+        c = Text("C", visible=lambda form: form.b.value)
+        save = Button("Save", closes="accepted")
+
+        @check(a, at=c)
+        def not_three(self, a: float) -> str | None:
+            return "three is taken" if a == 3 else None
+
+    with rehearse(Elsewhere) as desk:
+        form = desk.at(Elsewhere)
+        form.a.value = 3
+        assert texts(desk, "a") == ["three is taken (about C, which is not shown)"] and texts(desk, "c") == []
+        form.b.value = True
+        assert texts(desk, "a") == [] and texts(desk, "c") == ["three is taken"]
+        form.b.value = False
+        desk.press("save")
+        assert form.a.focused and desk.session.view.notice == "A: three is taken (about C, which is not shown)"
+        form.a.value = 4
+        desk.press("save")
+        assert desk.outcome is not None and desk.outcome.accepted
+
+
 def test_a_gap_that_warns_is_confirmed() -> None:
     with rehearse(Span) as desk:
         desk.type("a", "1")

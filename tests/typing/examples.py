@@ -40,6 +40,10 @@ def double(length: float) -> float:
     return length * 2
 
 
+def event_name(name: str) -> str:
+    return name
+
+
 def price(length: float, vessel: str) -> Decimal:
     return Decimal(length)
 
@@ -110,7 +114,7 @@ class Booking(Form):
         assert_type(self.session[VISITS], int | None)
         self.session[VISITS] = "3"  # E: misc
         self.ask("Sure?", buttons="Yes")  # E: arg-type
-        wrong = self.vessel.changed.nothing  # E: attr-defined
+        event_name(self.vessel.changed.nothing)  # E: attr-defined
 
 
 def test_it(tariff: Tariff) -> None:

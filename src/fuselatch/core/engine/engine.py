@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import partial
 from typing import Any
 
@@ -53,6 +53,8 @@ class Engine(Running):
         if not control._in_use:
             return ()
         found: list[Finding] = control._decl.judge(control, value, self.formats)
+        if control._plan.judges:
+            found.extend(self._displaced(control))
         if not control._checks and not found:
             return ()
         for cell, check in zip(control._checks, control._plan.checks, strict=True):
@@ -67,6 +69,27 @@ class Engine(Running):
         if found and control._decl.constants["eager"]:
             found = [Finding(one.text, one.level, one.rule, True) for one in found]
         return tuple(found)
+
+    def _displaced(self, control: Any) -> Iterator[Finding]:
+        """What checks found that would be shown at a hidden control, where this is the first that can show it."""
+        controls: dict[str, Any] = control.form._state.controls
+        for check in control._plan.judges:
+            at = controls[check.at]
+            first = next((path for path in check.controls if controls[path]._in_use), "")
+            if at is control or at.visible or first != control.name:
+                continue
+            finding = self.fresh(at._checks[at._plan.checks.index(check)])
+            if finding is not None:
+                text = f"{finding.text} (about {at.caption}, which is not shown)"
+                yield Finding(text, finding.level, finding.rule, finding.eager)
+
+    def unjudge_check(self, at: Any) -> None:
+        """Have what checks find at a control judged again, wherever it is shown."""
+        self.updates.unjudge(at)
+        if not at.visible:
+            for check in at._plan.checks:
+                for path in check.controls:
+                    self.updates.unjudge(at.form._state.controls[path])
 
     def _guarded(self, run: Callable[[], Any], function: Callable[..., object], name: str) -> Any:
         """Run code of the author that may neither change anything nor wait."""
@@ -182,8 +205,9 @@ class Engine(Running):
                     updates.unjudge(other)
         else:
             updates.unjudge(control)
-            for check in control._plan.judges:
-                updates.unjudge(control.form._state.controls[check.at])
+            for check in (*control._plan.judges, *control._plan.checks):
+                for path in (*check.controls, check.at):
+                    updates.unjudge(control.form._state.controls[path])
         if prop in MOVING:
             focused = control.form._state.focus
             if focused is control or focused is None or control is self.pointed or control._decl.kind == "group":

@@ -153,7 +153,7 @@ class Updates:
         if prop == "value":
             turn.put_value(control, value, cell.cause)
         elif prop == "check":
-            self.unjudge(control)
+            self.engine.unjudge_check(control)
         elif not same(cell.announced, value):
             if turn.trace is not None:
                 turn.trace.add(

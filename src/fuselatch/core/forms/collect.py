@@ -265,6 +265,7 @@ class _Collector:
             self.plan.controls[at].judged = True
             for path in dict.fromkeys(paths):
                 self.plan.controls[path].judges += (check,)
+                self.plan.controls[path].judged |= at not in paths
 
     def _rules(self, control: ControlPlan) -> Iterator[str]:
         """Look at the rules of a control; gives the names that occur in their code."""
