@@ -110,7 +110,7 @@ def follow_text(control: ControlPlan, prop: str, rule: Any) -> str:
     if isinstance(rule, Derived):
         return f"{prop} follows {', '.join(control.inputs[prop])}"
     code = getattr(rule, "__code__", None)
-    return f"{prop} follows a rule" + (f" ({Path(code.co_filename).name}:{code.co_firstlineno})" if code is not None else "")
+    return f"{prop} by a rule" + (f" ({Path(code.co_filename).name}:{code.co_firstlineno})" if code is not None else "")
 
 
 def handler_told(plan: FormPlan, name: str, handler: Handler) -> HandlerTold:
@@ -145,12 +145,13 @@ def lines(told: Anatomy) -> Iterator[str]:
         yield f"  opened with {', '.join(told.params)}"
     yield ""
     yield "Controls, in tab order"
+    captions = max((len(control.caption) for control in told.controls), default=0) + 2
     wide = max((len(control.path) for control in told.controls), default=0)
     kinds = max((len(control.kind) for control in told.controls), default=0)
     for control in told.controls:
         checks = (f"checked by {', '.join(control.checks)}",) if control.checks else ()
         rest = "; ".join((*control.rules, *control.follows, *checks))
-        yield f"  {control.path:<{wide}}  {control.kind:<{kinds}}  {control.caption!r}{'  ' + rest if rest else ''}"
+        yield f"  {control.path:<{wide}}  {control.kind:<{kinds}}  {control.caption!r:<{captions}}  {rest}".rstrip()
     if told.handlers:
         yield ""
         yield "Handlers"

@@ -80,7 +80,7 @@ def following(
     def run() -> Any:
         nonlocal seen, result
         values = [given._current("value") for given in inputs]
-        if result is not UNSEEN and all(map(same, values, seen)):
+        if result is not UNSEEN and values == seen:
             return result
         seen = values
         for value, gap in zip(values, blanks, strict=True):

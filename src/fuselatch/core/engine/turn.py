@@ -164,8 +164,8 @@ class Turn:
         trace = self.trace
         plan = control._plan
         if trace is not None:
-            shown = (hidden(old), hidden(value)) if plan.masked else (old, value)
-            cause = trace.add(cause, "change", control.form._state.name, control.name, "value", *shown)
+            was, becomes = (hidden(old), hidden(value)) if plan.masked else (old, value)
+            cause = trace.add(cause, "change", control.form._state.name, control.name, "value", was, becomes)
         updates = self.engine.updates
         if control._watchers is not None and not control._rule:
             updates.mark(control, "value", cause)
@@ -191,13 +191,24 @@ class Turn:
 
     def happen(self, name: str, form: Form, control: Any, old: object = None, new: object = None) -> str | None:
         """Raise an event and run what it sets off; gives the reason where a handler held it."""
-        if control is not None and self.trace is None and name not in control._plan.heard:
+        if self.trace is None and not self._is_heard(name, form, control):
+            if self.queue or self.after or self.engine.updates.pending:
+                self.drain()
             return None
         by: By = "program" if self.handler is not None else self.by
         event = Event(name, form, control, old, new, by, self.cause, self.event, self.handler)
         self.queue.append(event)
         self.drain()
         return event._reason
+
+    def _is_heard(self, name: str, form: Form, control: Any) -> bool:
+        """Whether anybody hears an event, or somebody wants to stop before events."""
+        if self.engine.pauses:
+            return True
+        if control is not None:
+            return name in control._plan.heard
+        state = form._state
+        return name in state.plan.heard or (state.opener is not None and bool(state.opener._state.plan.heard_of))
 
     @contextmanager
     def apart(self) -> Iterator[None]:
@@ -235,14 +246,17 @@ class Turn:
         if control is None:
             self._dispatch_of_form(event)
             return
+        plan = control._plan
         if event.name == "changed":
             control._pending = None
         if engine.pauses and engine.pauses_at(event):
             pause(engine, self, event)
         if trace is not None:
-            shown = (hidden(event.old), hidden(event.new)) if control._plan.masked else (event.old, event.new)
-            event._number = trace.add(event._cause, "event", event.form._state.name, control.name, event.name, *shown)
-        handlers = control._plan.heard.get(event.name)
+            old, new = event.old, event.new
+            if plan.masked:
+                old, new = hidden(old), hidden(new)
+            event._number = trace.add(event._cause, "event", event.form._state.name, control.name, event.name, old, new)
+        handlers = plan.heard.get(event.name)
         if handlers is not None:
             for handler in handlers:
                 owner = control._owner
@@ -277,9 +291,11 @@ class Turn:
             self._fuse(handler, event)
         before_event, before_handler, before_cause = self.event, self.handler, self.cause
         self.event, self.handler = event, handler
-        if self.trace is not None:
+        trace = self.trace
+        if trace is not None:
             where = event.control.name if event.control is not None else ""
-            self.cause = self.trace.add(event._number, "handler", owner._state.name, where, handler.name)
+            trace.rows.append((event._number, "handler", owner._state.name, where, handler.name, None, None))
+            self.cause = len(trace.rows)
         try:
             if handler.takes_event:
                 handler.function(owner, event)

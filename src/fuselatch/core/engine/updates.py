@@ -21,6 +21,16 @@ NESTED: Final = 40
 """How deep rules run within each other before the rest is run from the bottom of the stack."""
 
 
+class Untracked(dict[Any, Any]):
+    """Takes the place of a tracker where inputs are known: it notes nothing."""
+
+    def __setitem__(self, key: Any, value: Any) -> None:
+        """Note nothing."""
+
+
+UNTRACKED: Final = Untracked()
+
+
 class Updates:
     """The stale cells and unjudged controls of one session; `pending` says whether there are any."""
 
@@ -107,7 +117,7 @@ class Updates:
     def _run(self, cell: Cell) -> None:
         engine = self.engine
         outer = engine.tracker
-        inputs: Inputs = {}
+        inputs: Inputs = UNTRACKED if cell.fixed else {}
         engine.tracker = inputs
         try:
             value = cell.run()

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from fuselatch.core.forms.declarations import Declaration
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, eq=False)
 class Handler:
     """A method that hears events.
 

@@ -61,12 +61,13 @@ class Trace(Sequence[Entry]):
 
     def add(self, cause: int, kind: str, form: str, control: str, name: str, old: object = None, new: object = None) -> int:
         """Add one entry and give its number."""
-        if old.__class__ not in ATOMS:
+        if old is not None and old.__class__ not in ATOMS:
             old = freeze(old)
-        if new.__class__ not in ATOMS:
+        if new is not None and new.__class__ not in ATOMS:
             new = freeze(new)
-        self.rows.append((cause, kind, form, control, name, old, new))
-        return len(self.rows)
+        rows = self.rows
+        rows.append((cause, kind, form, control, name, old, new))
+        return len(rows)
 
     def stamp(self, time: datetime) -> None:
         """Say what the session's clock reads from here on."""
