@@ -46,6 +46,10 @@ class Engine(Running):
         """What is found about a control as it stands, that which refuses first."""
         if control._trouble is not None:
             return (control._trouble,) if control._in_use else ()
+        plan = control._plan
+        if not plan.checks and not plan.judges and not control._decl.constants["eager"]:
+            # Only declared rules: those that refuse come first as it is, since a gap stands alone.
+            return tuple(control._decl.judge(control, control._current("value"), self.formats)) if control._in_use else ()
         return self.found(control, control._current("value"), None)
 
     def found(self, control: Any, value: object, instead: dict[str, Any] | None) -> tuple[Finding, ...]:
@@ -205,7 +209,8 @@ class Engine(Running):
                     updates.unjudge(other)
         else:
             updates.unjudge(control)
-            for check in (*control._plan.judges, *control._plan.checks):
+            plan = control._plan
+            for check in (*plan.judges, *plan.checks) if plan.judges or plan.checks else ():
                 for path in (*check.controls, check.at):
                     updates.unjudge(control.form._state.controls[path])
         if prop in MOVING:

@@ -93,13 +93,28 @@ class Updates:
         return self._refresh(cell)
 
     def _refresh(self, cell: Cell) -> Any:
+        engine = self.engine
+        outer = engine.tracker
         cell.running = True
         self.running.append(cell)
         try:
-            if cell.fixed or cell.value is UNSEEN or self._differs(cell):
-                self._run(cell)
+            if cell.fixed:
+                engine.tracker = UNTRACKED
+                cell.value = cell.run()
+            elif cell.value is UNSEEN or self._differs(cell):
+                inputs: Inputs = {}
+                engine.tracker = inputs
+                value = cell.run()
+                cell.forced = False
+                watch(cell, inputs)
+                cell.value = value
             cell.fresh = True
+        except HandlerFailed:
+            raise
+        except Exception as error:
+            raise engine.failed(error, cell.where, f"the rule {cell.name}") from error
         finally:
+            engine.tracker = outer
             self.running.pop()
             cell.running = False
         return cell.value
@@ -113,24 +128,6 @@ class Updates:
             if now is not seen and not (now.__class__ is seen.__class__ and now == seen):
                 return True
         return False
-
-    def _run(self, cell: Cell) -> None:
-        engine = self.engine
-        outer = engine.tracker
-        inputs: Inputs = UNTRACKED if cell.fixed else {}
-        engine.tracker = inputs
-        try:
-            value = cell.run()
-        except HandlerFailed:
-            raise
-        except Exception as error:
-            raise engine.failed(error, cell.where, f"the rule {cell.name}") from error
-        finally:
-            engine.tracker = outer
-        if not cell.fixed:
-            cell.forced = False
-            watch(cell, inputs)
-        cell.value = value
 
     # ---- announcing
 
@@ -151,7 +148,8 @@ class Updates:
             self.touched = {}
             order = sorted(touched, key=by_order) if len(touched) > 1 else list(touched)
             for cell in order:
-                self.fresh(cell)
+                if not cell.fresh:
+                    self.fresh(cell)
             if len(order) > 1 and any(cell.node._watchers for cell in order):
                 order = by_dependence(order)
             for cell in order:

@@ -145,9 +145,9 @@ class Bounded(Entry[LiveRange[V | None, V], V | None, V], Generic[V]):
 
     def judge(self, live: Any, value: Any, formats: Formats) -> list[Finding]:
         """`required`, `minimum`, `maximum`."""
-        found = super().judge(live, value, formats)
         if value is None:
-            return found
+            return super().judge(live, value, formats)
+        found: list[Finding] = []
         if live._cells is None and live._set is None:
             least, most = self.constants["minimum"], self.constants["maximum"]
         else:

@@ -51,6 +51,8 @@ class PlainFormats:
         """A number as text, with exactly `decimals` places, or as many as it needs."""
         if decimals is not None:
             return f"{value:.{decimals}f}"
+        if isinstance(value, float) and value.is_integer() and abs(value) < 1e15:
+            return str(int(value))
         exact = value if isinstance(value, Decimal) else Decimal(repr(value))
         text = f"{exact:f}"
         return text.rstrip("0").rstrip(".") if "." in text else text
