@@ -113,6 +113,36 @@ def test_forms_are_found_beside_the_cue_sheet_and_in_given_folders(tmp_path: Pat
     assert call("rehearse", "-q", one, two, "--from", str(tmp_path / "more"))[0] == 0
 
 
+def test_describe_shows_what_a_form_declares_or_its_schema() -> None:
+    code, out, err = call("describe", "marina.forms:BookingForm")
+    assert (code, err) == (0, "")
+    for line in (
+        "BookingForm: Book a berth",
+        "  length   number  'Length'     required; minimum 3.0; maximum 60.0; unit m; decimals 2; checked by plausible",
+        "  leave    button  'Leave'      closes cancelled",
+        "  too_long: '{vessel} overhangs {berth} by {over:.1f} m. Book anyway?' [Book anyway] [Change berth]",
+    ):
+        assert line in out.splitlines()
+    assert "  find.clicked: look_up_vessel (forms.py:" in out
+    code, out, _ = call("describe", "marina.forms:BookingForm", "--json-schema")
+    assert code == 0 and json.loads(out)["properties"]["nights"] == {
+        "title": "Nights",
+        "type": "integer",
+        "minimum": 1,
+        "maximum": 30,
+    }
+    code, _, err = call("describe", "marina.forms:BokingForm")
+    assert (code, err) == (2, "fuselatch: marina.forms has no form 'BokingForm': did you mean 'BookingForm'?\n")
+
+
+def test_why_is_answered_or_says_what_can_be_asked() -> None:
+    sheet = str(CUES / "overhang.cues")
+    code, out, _ = call("rehearse", "-q", sheet, "--why", "too_long", "--why", "BookingForm.length.marker")
+    assert code == 0 and "  it was answered 'Change berth'" in out and "  plausible: passed with length 17.2" in out
+    code, _, err = call("rehearse", "-q", sheet, "--why", "lenth.value")
+    assert code == 2 and err == "fuselatch: --why lenth.value: nothing is known of 'lenth.value'; did you mean 'length'?\n"
+
+
 def test_help_names_every_command_and_imports_nothing_heavy() -> None:
     program = "import sys; from fuselatch.cli import main; main(['--help'], standalone_mode=False); print(sorted({n.partition('.')[0] for n in sys.modules}))"
     answer = subprocess.run([sys.executable, "-c", program], capture_output=True, text=True, check=True).stdout

@@ -41,72 +41,12 @@ class Stay(Form):
         """Hears two controls."""
 
 
-TRACES: list[tuple[str, list[tuple[str, ...]], list[str]]] = [
-    (
-        "typing goes to the control first, and leaves the draft unsettled",
-        [("type", "nights", "3")],
-        ["type nights 3", "leave name", "name.leaving", "runs Stay.keep_here", "name.left",
-         "name: 'an entry is needed' (required)", "enter nights", "nights.entered", "nights.typed"],
-    ),
-    (
-        "pressing B while A has the focus: settle A, leave A, enter B, click B",
-        [("type", "nights", "3"), ("press", "later")],
-        ["press later", "click later", "later.clicked", "close Stay 'later'", "Stay.closing", "Stay is closed, later",
-         "Stay.closed"],
-    ),
-    (
-        "picking settles at once",
-        [("focus", "nights"), ("pick", "pier", "North")],
-        ["pick pier North", "leave nights", "nights.leaving", "nights.left", "enter pier", "pier.entered", "pick pier",
-         "pier.value: blank → North", "pier.changed", "berth.choices: 0 → 2: N1, N2"],
-    ),
-    (
-        "ticking what another control's rule reads",
-        [("focus", "power"), ("tick", "power")],
-        ["tick power", "tick power", "power.value: no → yes", "power.changed", "runs Stay.hear", "cable.enabled: no → yes"],
-    ),
-    (
-        "tab settles and goes on; a derived value is passed over",
-        [("focus", "power"), ("tab",)],
-        ["tab", "leave power", "power.leaving", "power.left", "enter save", "save.entered"],
-    ),
-    (
-        "tab goes round",
-        [("focus", "leave"), ("tab",)],
-        ["tab", "leave leave", "leave.left", "enter name", "name.entered"],
-    ),
-    (
-        "a held leaving drops the rest",
-        [("type", "name", "stay"), ("tick", "power")],
-        ["tick power", "settle name 'stay'", "name.value: blank → stay", "name.changed",
-         "leave name", "name.leaving", "runs Stay.keep_here", "held at leaving: this name stays",
-         "dropped the rest of the gesture: Name can't be left: this name stays"],
-    ),
-    (
-        "a setting by program is a gesture of its own",
-        [("set", "nights")],
-        ["set Stay.nights (by program)", "nights.value: blank → 2", "nights.changed", "runs Stay.hear",
-         "double.value: 0 → 4", "double.changed"],
-    ),
-]  # fmt: skip
-
-
 def act(desk: Desk, gesture: tuple[str, ...]) -> None:
     """Make one gesture of a table."""
     if gesture[0] == "set":
         desk.at(Stay).nights.value = 2
     else:
         getattr(desk, gesture[0])(*gesture[1:])
-
-
-@pytest.mark.parametrize(("what", "gestures", "trace"), TRACES, ids=[row[0] for row in TRACES])
-def test_the_trace_of_a_gesture(what: str, gestures: list[tuple[str, ...]], trace: list[str]) -> None:
-    with rehearse(Stay) as desk:
-        for gesture in gestures[:-1]:
-            act(desk, gesture)
-        start = len(desk.trace)
-        act(desk, gestures[-1])
-        assert told(desk.trace[start:]) == trace
 
 
 REFUSED: list[tuple[tuple[str, ...], str]] = [

@@ -1,0 +1,315 @@
+"""Changing things: what rules and checks find, and what handlers and programs set."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from typing import TYPE_CHECKING, Any, cast
+
+from fuselatch.core.engine import focus
+from fuselatch.core.engine.nodes import SharedNode
+from fuselatch.core.engine.rules import judging, same
+from fuselatch.core.engine.running import Running
+from fuselatch.core.engine.turn import ABSENT, Turn
+from fuselatch.core.forms.controls import Live, LiveChoice, LiveEntry, LiveValue
+from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.prompts import TONES
+from fuselatch.core.forms.shared import Shared
+from fuselatch.core.forms.state import FormState
+from fuselatch.core.model.cells import Cell
+from fuselatch.core.model.choices import Choices
+from fuselatch.core.model.errors import FormClosed, NotAllowedHere, RuleError
+from fuselatch.core.model.findings import Finding
+from fuselatch.core.model.names import suggest
+from fuselatch.core.model.values import short
+
+if TYPE_CHECKING:
+    from fuselatch.core.engine.engine import Engine
+
+LEVELS = {"refuse": 0, "warn": 1}
+MOVING = frozenset({"enabled", "visible"})
+"""Properties after which the focus or the pointer may have to go elsewhere."""
+
+
+class Changes(Running):
+    """How values, properties and other state of a session are read by rules, judged, and set."""
+
+    # ---- rules and findings
+
+    def fresh(self, cell: Cell) -> Any:
+        """A cell's value, computed where an input has changed."""
+        return cell.value if cell.fresh else self.updates.fresh(cell)
+
+    def findings(self, control: LiveEntry[Any, Any]) -> tuple[Finding, ...]:
+        """What is found about a control as it stands, that which refuses first."""
+        if control._trouble is not None:
+            return (control._trouble,) if control._in_use else ()
+        plan = control._plan
+        if not plan.checks and not plan.judges and not control._decl.constants["eager"]:
+            # Only declared rules: those that refuse come first as it is, since a gap stands alone.
+            return tuple(control._decl.judge(control, control._current("value"), self.formats)) if control._in_use else ()
+        return self.found(control, control._current("value"), None)
+
+    def found(self, control: Any, value: object, instead: dict[str, Any] | None) -> tuple[Finding, ...]:
+        """What is found about a value of a control; with `instead`, checks see those values in place of the held ones."""
+        if not control._in_use:
+            return ()
+        found: list[Finding] = control._decl.judge(control, value, self.formats)
+        if control._plan.judges:
+            found.extend(self._displaced(control))
+        if not control._checks and not found:
+            return ()
+        for cell, check in zip(control._checks, control._plan.checks, strict=True):
+            if instead is not None and not instead.keys().isdisjoint(check.controls):
+                finding = self._guarded(judging(control.form._state, check, instead), check.function, cell.name)
+            else:
+                finding = self.fresh(cell)
+            if finding is not None:
+                found.append(finding)
+        if len(found) > 1:
+            found.sort(key=lambda finding: LEVELS[finding.level])
+        if found and control._decl.constants["eager"]:
+            found = [Finding(one.text, one.level, one.rule, True) for one in found]
+        return tuple(found)
+
+    def _displaced(self, control: Any) -> Iterator[Finding]:
+        """What checks found that would be shown at a hidden control, where this is the first that can show it."""
+        controls: dict[str, Any] = control.form._state.controls
+        for check in control._plan.judges:
+            at = controls[check.at]
+            first = next((path for path in check.controls if controls[path]._in_use), "")
+            if at is control or at.visible or first != control.name:
+                continue
+            finding = self.fresh(at._checks[at._plan.checks.index(check)])
+            if finding is not None:
+                text = f"{finding.text} (about {at.caption}, which is not shown)"
+                yield Finding(text, finding.level, finding.rule, finding.eager)
+
+    def unjudge_check(self, at: Any) -> None:
+        """Have what checks find at a control judged again, wherever it is shown."""
+        self.updates.unjudge(at)
+        if not at.visible:
+            for check in at._plan.checks:
+                for path in check.controls:
+                    self.updates.unjudge(at.form._state.controls[path])
+
+    def _guarded(self, run: Callable[[], Any], function: Callable[..., object], name: str) -> Any:
+        """Run code of the author that may neither change anything nor wait."""
+        outer, self.tracker = self.tracker, {}
+        try:
+            return run()
+        except Exception as error:
+            raise self.failed(error, function, f"the rule {name}") from error
+        finally:
+            self.tracker = outer
+
+    def preview(self, turn: Turn, control: Any) -> None:
+        """Judge what a draft would be, where its marker is shown."""
+        marked = control._marked or control._decl.constants["eager"] or any(check.eager for check in control._plan.judges)
+        if not marked:
+            return
+        decl, text = control._decl, (control._draft or "").strip()
+        try:
+            value = decl.parse(text, control, self.formats) if text else control._plan.blank
+        except ValueError as error:
+            eager = bool(decl.constants["eager"])
+            control._preview = (Finding(str(error), rule="parse", eager=eager),)
+            return
+        instead = {control.name: value}
+        control._preview = self.found(control, value, instead)
+        for check in control._plan.judges:
+            shown: Any = control.form._state.controls[check.at]
+            if shown is not control:
+                shown._preview = self.found(shown, shown._current("value"), instead)
+
+    def refresh(self, form: Form) -> None:
+        """Have every rule of a form run again."""
+
+        def force(turn: Turn) -> None:
+            state = form._state
+            cells: list[Cell] = list((state._cells or {}).values())
+            for control in (*state.nodes.values(), *state.order):
+                cells.extend((control._cells or {}).values())
+                cells.extend(getattr(control, "_checks", ()))
+            for cell in cells:
+                cell.forced = True
+                self.updates.mark_cell(cell, turn.cause)
+                self.updates.mark(cell.node, cell.prop, turn.cause)
+
+        self._by_program(("refresh", form._state.name, "value"), force)
+
+    # ---- changing things
+
+    def assign(self, control: LiveValue[Any], value: object) -> None:
+        """Set a control's value by program; outside of any gesture that is a gesture of its own."""
+        state = control.form._state
+        if self.tracker is not None or self.closing or control._rule or state.phase == "closed":
+            self._may_change(control.form, f"{type(control.form).__name__}.{control.name}.value", control._rule)
+        try:
+            exact = control._decl.coerce(value)
+        except TypeError as error:
+            raise TypeError(f"{type(control.form).__name__}.{control.name}: {error}") from None
+        if exact is None:
+            exact = control._plan.blank
+        elif isinstance(control, LiveChoice) and exact not in control._current("choices"):
+            hint = suggest(str(exact), control._current("choices").shown(), "there are")
+            name = f"{type(control.form).__name__}.{control.name}"
+            raise ValueError(f"{name}: {short(exact)} is none of its choices; {hint}")
+        turn = self.turn
+        if turn is None:
+            self.start(("set", control, "value"), lambda turn: self._put(turn, control, exact), "program")
+        elif control._draft is None:
+            turn.put_value(control, exact, turn.cause)
+        else:
+            self._put(turn, control, exact)
+
+    def _put(self, turn: Turn, control: LiveValue[Any], exact: object) -> None:
+        focus.drop_draft(turn, control)
+        turn.put_value(control, exact, turn.cause)
+
+    def set_property(self, control: Live, prop: str, value: object, wanted: Callable[[Any], Any]) -> None:
+        """Set a property that is not derived."""
+        name = f"{type(control.form).__name__}.{control.name}.{prop}"
+        self._may_change(control.form, name, prop in control._decl.rules)
+        if wanted is Choices:
+            if isinstance(value, str) or not isinstance(value, Sequence):
+                raise TypeError(f"{name}: a tuple or list of items is wanted here, not {short(value)}")
+            value = value if isinstance(value, Choices) else Choices(value)
+            control._cells = {} if control._cells is None else control._cells
+        elif not isinstance(value, bool if wanted is bool else str) and not (prop == "required" and value == "warn"):
+            raise TypeError(f"{name}: {wanted.__name__} is wanted here, not {short(value)}")
+        elif prop == "tone" and value not in TONES:
+            raise ValueError(f"{name}: there is no tone '{value}'; {suggest(str(value), TONES)}")
+
+        def put(turn: Turn) -> None:
+            old = control._current(prop)
+            if same(old, value):
+                return
+            turn.undo.append((control, "_set", control._set))
+            control._set = {**(control._set or {}), prop: value}
+            cause = turn.note("change", control, prop, old, value)
+            self.updates.mark(control, prop, cause)
+            if prop == "choices":
+                self.updates.mark(control, "value", cause)
+            self.property_differs(turn, control, prop, cause)
+
+        self._by_program(("set", control, prop), put)
+
+    def property_differs(self, turn: Turn, control: Any, prop: str, cause: int) -> None:
+        """A property differs: have what depends on it looked at again."""
+        updates = self.updates
+        if isinstance(control, FormState):
+            return
+        if control._decl.kind == "group":
+            inside = f"{control.name}."
+            for path, other in control.form._state.controls.items():
+                if path.startswith(inside):
+                    updates.unjudge(other)
+        else:
+            updates.unjudge(control)
+            plan = control._plan
+            for check in (*plan.judges, *plan.checks) if plan.judges or plan.checks else ():
+                for path in (*check.controls, check.at):
+                    updates.unjudge(control.form._state.controls[path])
+        if prop in MOVING:
+            focused = control.form._state.focus
+            if focused is control or focused is None or control is self.pointed or control._decl.kind == "group":
+                self.unsettled = True
+        elif prop == "choices" and not control._rule:
+            held, reads = control._value, control._current("value")
+            if not same(held, reads):
+                turn.put_value(control, reads, cause)
+
+    def retitle(self, form: Form, title: str) -> None:
+        """Give a form another title."""
+        state = form._state
+        self._may_change(form, f"{type(form).__name__}.title", callable(state.plan.title))
+
+        def put(turn: Turn) -> None:
+            if form.title != title:
+                cause = turn.note_form("change", form, "title", form.title, title)
+                turn.undo.append((state, "title", state.title))
+                state.title = title
+                self.updates.mark(state, "title", cause)
+
+        self._by_program(("retitle", state.name, "value"), put)
+
+    def set_attribute(self, container: Any, name: str, value: object) -> None:
+        """Set a plain attribute of a form or group, so that it can be put back."""
+        self._may_change(container._state.form, f"{type(container).__name__}.{name}", False)
+        if self.turn is not None:
+            self.turn.undo.append((container, name, container.__dict__.get(name, ABSENT)))
+        container.__dict__[name] = value
+
+    def _may_change(self, form: Form, name: str, ruled: bool) -> None:
+        if self.tracker is not None:
+            raise RuleError(f"a rule, check or default changes nothing, but this one set {name}; do that in a handler")
+        if self.closing:
+            raise NotAllowedHere(f"the session is closing: {name} can't be set any more")
+        if ruled:
+            raise RuleError(f"{name} follows its rule and can't be set; set what the rule reads")
+        if not form.is_open:
+            raise FormClosed(f"{name} can't be set: the form is closed; its values can still be read")
+
+    def _by_program(self, label: object, put: Callable[[Turn], None]) -> None:
+        if self.turn is not None:
+            put(self.turn)
+        else:
+            self.start(label, put, "program")
+
+    def undo_draft(self, control: LiveEntry[Any, Any]) -> None:
+        """Take a draft away; the old value comes back."""
+        self._may_change(control.form, f"{type(control.form).__name__}.{control.name}", False)
+        self._by_program(("undo", control, "value"), lambda turn: focus.drop_draft(turn, control))
+
+    def focus(self, control: Live, select: bool) -> None:
+        """Bring the focus to a control, as a step after the handler."""
+        self._may_change(control.form, f"the focus of {type(control.form).__name__}", False)
+        self._after(("focus", control, "value"), lambda turn: focus.asked_for(turn, control, select))
+
+    def _after(self, label: object, step: Callable[[Turn], object]) -> None:
+        """Have a step taken after the running handler; outside of any gesture it is one of its own."""
+        turn = self.turn
+        if turn is None:
+            self.start(label, lambda turn: (step(turn), None)[1], "program")
+        elif turn.after is None:
+            turn.after = [step]
+        else:
+            turn.after.append(step)
+
+    def note_stale(self, control: LiveValue[Any]) -> None:
+        """Note that a value was read while its control holds a draft, once a gesture."""
+        turn = self.turn
+        if turn is None or turn.trace is None or turn.handler is None:
+            return
+        if turn.stale is None:
+            turn.stale = set()
+        if control not in turn.stale:
+            turn.stale.add(control)
+            turn.note("stale", control, "value", None, "•" if control._plan.masked else control._draft)
+
+    def read_shared(self, shared: Shared[Any]) -> Any:
+        """The session's value of a `Shared`."""
+        return self._shared_node(shared).read("value")
+
+    def put_shared(self, shared: Shared[Any], value: object) -> None:
+        """Set the session's value of a `Shared`."""
+        node = self._shared_node(shared)
+        exact = None if value is None else shared.exact(value)
+        if self.tracker is not None:
+            raise RuleError(f"a rule, check or default changes nothing, but this one set {node.name}; do that in a handler")
+
+        def put(turn: Turn) -> None:
+            if same(node.value, exact):
+                return
+            cause = turn.trace.add(turn.cause, "change", "", node.name, "value", node.value, exact) if turn.trace else 0
+            turn.undo.append((node, "value", node.value))
+            node.value = exact
+            node.differs(cause)
+
+        self._by_program(("set", node.name, "value"), put)
+
+    def _shared_node(self, shared: Shared[Any]) -> SharedNode:
+        node = self.shared.get(shared)
+        if node is None:
+            node = self.shared[shared] = SharedNode(cast("Engine", self), shared)
+        return node
