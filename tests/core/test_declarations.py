@@ -122,6 +122,11 @@ BAD: list[tuple[str, Callable[[], object], str]] = [
     ("a fact that is no name", lambda: Prompt("{a.b}"), "Prompt('{a.b}'): '{a.b}' is no name; put a control's or a fact's name in braces"),
     ("choices as one text", lambda: Choice("A", choices="North"), "Choice('A'): choices are a tuple or list of items, not 'North'"),
     ("a bound of another type", lambda: Money("A", minimum=1.5), "Money('A'): minimum: an amount (Decimal or int) is wanted here, not float 1.5"),  # type: ignore[arg-type]
+    ("bounds that nothing fits", lambda: Number("A", minimum=5, maximum=3), "Number('A'): minimum 5.0 is above maximum 3.0; nothing fits"),
+    ("lengths that nothing fits", lambda: Text("A", min_length=5, max_length=3), "Text('A'): min_length 5 is above max_length 3; nothing fits"),
+    ("a look of nobody", lambda: Text("A", look="big"), "Text('A'): there is no look 'big'; it has multi-line, password"),
+    ("a key of nobody", lambda: Button("A", keys="Ctl+R"), "Button('A'): keys: 'Ctl' in 'Ctl+R' is no key; write Ctrl+Enter, F5, Escape or one character"),
+    ("a pattern that is none", lambda: Text("A", pattern="("), "Text('A'): pattern '(' is no regular expression: missing ), unterminated subpattern at position 0"),
     ("a rounding of nobody", lambda: Money("A", rounding="halfup"), "Money('A'): there is no rounding 'halfup'; did you mean 'half-up'?"),
     ("no verdict", lambda: Button("A", closes=" "), "Button('A'): closes='' is no verdict; write 'accepted', 'cancelled' or a word"),
     ("derive of nothing", lambda: derive(len), "derive(len) names no control; name those whose values it takes"),  # type: ignore[call-overload]
@@ -191,7 +196,7 @@ class Opened(Form):
     [
         ({"size": 1, "name": ()}, LookupError, "Opened has no param 'name': did you mean 'names'?"),
         ({}, LookupError, "Opened is opened with size, which is missing; give it by name"),
-        ({"size": "1"}, TypeError, "Opened: the param 'size' is a float, not '1'"),
+        ({"size": "1"}, TypeError, "Opened: the param 'size' is of type float, not '1'"),
     ],
 )
 def test_params_are_looked_at_before_the_form_opens(params: dict[str, Any], error: type[Exception], message: str) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextvars
+import threading
 from datetime import timedelta
 from typing import Any
 
@@ -608,6 +609,26 @@ def test_a_handler_parked_for_a_year_goes_on() -> None:
     desk.wait("365d")
     desk.answer("Yes")
     assert desk.session.now() - desk.scene.now == timedelta(days=365)
+
+
+def test_a_session_belongs_to_the_thread_that_made_it() -> None:
+    desk = desk_of()
+    said: list[str] = []
+
+    def elsewhere() -> None:
+        try:
+            desk.press("ask_it")
+        except RuntimeError as error:
+            said.append(str(error))
+
+    thread = threading.Thread(target=elsewhere)
+    thread.start()
+    thread.join()
+    assert said == ["a session belongs to the thread that made it: feed it there, or keep it on one worker"]
+    desk.press("ask_it")
+    desk.answer("Yes")
+    with pytest.raises(AttributeError, match="Main has no 'extr'; did you mean 'extra'"):
+        _ = desk.form.extr  # type: ignore[attr-defined]
 
 
 def test_ten_waiting_handlers_closed_again_and_again_leave_nothing() -> None:

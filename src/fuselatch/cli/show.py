@@ -79,5 +79,6 @@ def show_count(out: Console, performances: Iterable[Performance]) -> int:
             out.print(Text(problem, style="red"))
     passed, failed = sum(one.passed for one in done), sum(one.failed for one in done)
     sheets = f"{len(done)} cue sheet{'s' if len(done) != 1 else ''}"
-    out.print(Text(f"{sheets}: {passed} steps passed, {failed} failed", style="bold red" if failed else "bold green"))
+    steps = f"{passed} step{'s' if passed != 1 else ''}"
+    out.print(Text(f"{sheets}: {steps} passed, {failed} failed", style="bold red" if failed else "bold green"))
     return failed

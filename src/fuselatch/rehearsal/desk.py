@@ -144,6 +144,8 @@ class Desk:
         The draft stays unsettled until the focus leaves. When a key brings up a prompt or a
         dialog, the rest is not typed, and the view says so.
         """
+        if not isinstance(text, str):
+            raise TypeError(f"type(…) takes a text, as a person types it, not {text!r}")
         form, path = self._place(control)
         session = self.session
         waited = len(session.waits_for)

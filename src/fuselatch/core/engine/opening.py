@@ -103,7 +103,7 @@ def checked_params(form: type[Form], params: Mapping[str, Any]) -> dict[str, Any
     for name, value in given.items():
         wanted = hints.get(name)
         if isinstance(wanted, type) and not isinstance(value, WIDER.get(wanted, wanted)):
-            raise TypeError(f"{form.__name__}: the param '{name}' is a {wanted.__name__}, not {short(value)}")
+            raise TypeError(f"{form.__name__}: the param '{name}' is of type {wanted.__name__}, not {short(value)}")
     return given
 
 

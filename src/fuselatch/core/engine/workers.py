@@ -11,6 +11,8 @@ from typing import Any, Final, Protocol
 
 from greenlet import getcurrent, greenlet
 
+from fuselatch.core.model.errors import NotAllowedHere
+
 MOST_IDLE: Final = 16
 """How many idle workers a session keeps."""
 
@@ -43,18 +45,22 @@ class Errand:
 
 
 class Workers:
-    """A pool of greenlets."""
+    """A pool of greenlets, for the thread that made it."""
 
-    __slots__ = ("idle",)
+    __slots__ = ("home", "idle")
 
     def __init__(self) -> None:
         self.idle: list[greenlet] = []
+        self.home = bottom(getcurrent())
 
     def start(self, job: Job) -> None:
-        """Carry out a job in a copy of the caller's context; returns when it is done or has parked."""
+        """Carry out a job in a copy of the caller's context; returns when it is done or has parked.
+
+        Raises `NotAllowedHere` on another thread than that of the pool.
+        """
+        here = self._at_home()
         worker = self.idle.pop() if self.idle else greenlet(self._loop)
         job.worker = worker
-        here = getcurrent()
         if worker.parent is not here:
             worker.parent = here
         worker.gr_context = copy_context()
@@ -88,12 +94,21 @@ class Workers:
         """Let a parked job go on, or throw something into it; returns when it is done or has parked."""
         worker = job.worker
         assert worker is not None, "only a parked job goes on"
-        here = getcurrent()
+        here = self._at_home()
         if worker.parent is not here:
             worker.parent = here
         came = worker.switch() if thrown is None else worker.throw(thrown)
         if came is not None:
             self._serve(worker, came)
+
+    def _at_home(self) -> greenlet:
+        """The running greenlet; refused on another thread."""
+        here = getcurrent()
+        if here is not self.home and bottom(here) is not self.home:
+            raise NotAllowedHere(
+                "a session belongs to the thread that made it: feed it there, or keep it on one worker thread"
+            )
+        return here
 
     def end(self) -> None:
         """Let all idle workers run out."""
@@ -111,6 +126,13 @@ class Workers:
                 return
             self.idle.append(me)
             job = park()
+
+
+def bottom(here: greenlet) -> greenlet:
+    """The greenlet that a thread began with."""
+    while here.parent is not None:
+        here = here.parent
+    return here
 
 
 def park() -> Job | None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from fuselatch.core.model.errors import FormClosed, RuleError
+from fuselatch.core.model.names import suggest
 
 if TYPE_CHECKING:
     from fuselatch.core.forms.plans import FormPlan
@@ -26,6 +27,16 @@ class Container:
     @property
     def _engine(self) -> EnginePort:
         return self._state.engine
+
+    if not TYPE_CHECKING:
+
+        def __getattr__(self, name: str) -> Any:
+            # Only for names that aren't there: the closest one of the class is named.
+            state = self.__dict__.get("_state")
+            plan = getattr(type(self), "_plan", None)
+            if state is None or plan is None or name.startswith("_"):
+                raise AttributeError(f"{type(self).__name__} has no '{name}'")
+            raise AttributeError(f"{type(self).__name__} has no '{name}'; {suggest(name, [*plan.controls, *plan.groups])}")
 
     def __setattr__(self, name: str, value: object) -> None:
         state = self.__dict__.get("_state")

@@ -78,6 +78,10 @@ class Text(Entry[LiveEntry[str, str], str, str]):
         self.min_length = min_length
         self.max_length = max_length
         self.example = example
+        if max_length is not None and min_length > max_length:
+            raise DeclarationError(
+                f"Text({caption!r}): min_length {min_length} is above max_length {max_length}; nothing fits"
+            )
         try:
             self.pattern = re.compile(pattern) if pattern is not None else None
         except re.error as error:
@@ -131,6 +135,11 @@ class Bounded(Entry[LiveRange[V | None, V], V | None, V], Generic[V]):
         for name in ("minimum", "maximum", "default"):
             if name in self.constants:
                 self.constants[name] = self._constant(name, self.constants[name])
+        least, most = self.constants.get("minimum"), self.constants.get("maximum")
+        if least is not None and most is not None and least > most:
+            raise DeclarationError(
+                f"{type(self).__name__}({caption!r}): minimum {least} is above maximum {most}; nothing fits"
+            )
 
     def _constant(self, name: str, value: object) -> object:
         try:
