@@ -624,7 +624,7 @@ def test_a_session_belongs_to_the_thread_that_made_it() -> None:
     thread = threading.Thread(target=elsewhere)
     thread.start()
     thread.join()
-    assert said == ["a session belongs to the thread that made it: feed it there, or keep it on one worker"]
+    assert said == ["a session belongs to the thread that made it: feed it there, or keep it on one worker thread"]
     desk.press("ask_it")
     desk.answer("Yes")
     with pytest.raises(AttributeError, match="Main has no 'extr'; did you mean 'extra'"):

@@ -144,10 +144,15 @@ class Changes(Running):
         state = control.form._state
         if self.tracker is not None or self.closing or control._rule or state.phase == "closed":
             self._may_change(control.form, f"{type(control.form).__name__}.{control.name}.value", control._rule)
-        try:
-            exact = control._decl.coerce(value)
-        except TypeError as error:
-            raise TypeError(f"{type(control.form).__name__}.{control.name}: {error}") from None
+        decl = control._decl
+        # A finite number of the very type is what it is; `x - x` is not 0 for what is not finite.
+        if value.__class__ is decl.exact and value - value == 0:  # type: ignore[operator]
+            exact = value
+        else:
+            try:
+                exact = decl.coerce(value)
+            except TypeError as error:
+                raise TypeError(f"{type(control.form).__name__}.{control.name}: {error}") from None
         if exact is None:
             exact = control._plan.blank
         elif isinstance(control, LiveChoice) and exact not in control._current("choices"):

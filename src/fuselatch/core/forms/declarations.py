@@ -195,6 +195,7 @@ class Label(Declaration[LiveLabel]):
     kind = "label"
     live = LiveLabel
     holds_value = True
+    exact: ClassVar[type | None] = None
     blank: ClassVar[str] = ""
     changed = Source("changed")
     clicked = Source("clicked")
@@ -243,6 +244,8 @@ class Entry(Declaration[L_co], Generic[L_co, R_co, G_co]):
     takes_focus = True
     holds_value = True
     needed: ClassVar[str] = "an entry is needed"
+    exact: ClassVar[type | None] = None
+    """The number type whose finite values are held as they are, so that they need no conversion."""
     entered = Source("entered")
     leaving = Source("leaving")
     left = Source("left")

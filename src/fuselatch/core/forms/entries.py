@@ -195,6 +195,7 @@ class Number(Numeric[float]):
     """A number (float). `decimals` is what may be typed and is shown; more is a finding, never cut."""
 
     kind = "number"
+    exact = float
 
     def __init__(
         self, caption: str | Rule[str] = "", *, decimals: int | None = None, **options: Unpack[BoundOptions[float]]
@@ -235,6 +236,7 @@ class Whole(Numeric[int]):
     """A whole number (int)."""
 
     kind = "whole"
+    exact = int
     what = "a whole number"
     such_as = Decimal(12)
     decimals = 0
@@ -346,6 +348,7 @@ class Tick(Entry[LiveEntry[bool, bool], bool, bool]):
     """A box to tick (bool); starts False and is never blank. `required` means ticked."""
 
     kind = "tick"
+    exact = bool
     live = LiveEntry
     needed = "a tick is needed"
 
