@@ -7,6 +7,7 @@ formats and records are given to it. A session belongs to the thread that made i
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from dataclasses import replace
 from datetime import date, datetime
 from types import TracebackType
 from typing import Any, Self, TypeVar
@@ -18,7 +19,7 @@ from fuselatch.core.engine.steps import STEPS, come_to_front
 from fuselatch.core.engine.store import Store
 from fuselatch.core.engine.turn import Turn
 from fuselatch.core.engine.view import View, view_of
-from fuselatch.core.forms.controls import Live
+from fuselatch.core.forms.controls import MASK, Live
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.port import RecordsView
 from fuselatch.core.forms.shared import Shared
@@ -155,17 +156,27 @@ class Session:
         form = forms[-1] if forms and not gesture.form else self._form(gesture)
         control = self._target(gesture, form)
         found = refusals.obstacle(engine, gesture, control)
+        shown = self._shown(gesture, form, control) if gesture.text else gesture
         if found is not None:
-            self._refuse(gesture, found)
+            self._refuse(shown, found)
         if form is None or form is forms[-1]:
-            engine.start(gesture, lambda turn: carry(turn, gesture, control), "person")
+            engine.start(shown, lambda turn: carry(turn, gesture, control), "person")
             return
 
         def turn_to(turn: Turn) -> None:
             come_to_front(turn, form)
             carry(turn, gesture, control)
 
-        engine.start(gesture, turn_to, "person")
+        engine.start(shown, turn_to, "person")
+
+    def _shown(self, gesture: Gesture, form: Form | None, control: Live | None) -> Gesture:
+        """A gesture as trace and messages tell it: what is typed into a password is masked."""
+        target = control
+        if gesture.verb == "key" and form is not None and len(gesture.text) == 1:
+            target = form._state.focus
+        if target is None or not target._plan.masked:
+            return gesture
+        return replace(gesture, text=MASK * len(gesture.text))
 
     def _refuse(self, gesture: Gesture, found: tuple[str, int | None]) -> None:
         engine = self._engine

@@ -70,7 +70,8 @@ def hint(form: Form, path: str, prop: str) -> str:
 
 def of_property(engine: Engine, control: Any, prop: str) -> Iterator[str]:
     """Why a property is as it is."""
-    now = value_text(freeze(control._current(prop)))
+    masked = prop == "value" and control._plan.masked
+    now = "masked" if masked else value_text(freeze(control._current(prop)))
     yield f"{control.name}.{prop} is {now}"
     found = engine.trace.last_change(control.form._state.name, control.name, prop)
     if found is not None:
@@ -84,6 +85,8 @@ def of_property(engine: Engine, control: Any, prop: str) -> Iterator[str]:
     elif found is None:
         yield "  as declared; nothing has changed it" if prop != "value" else "  nothing has set it since the form opened"
     draft = getattr(control, "_draft", None)
+    if control._plan.masked:
+        draft = None
     if prop == "value" and draft is not None:
         yield (
             f"  its draft '{draft}' has not settled"
