@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-import contextvars
+import subprocess
+import sys
 import threading
 from datetime import timedelta
 from typing import Any
@@ -29,8 +30,6 @@ from fuselatch import (
 from fuselatch.rehearsal import Desk, rehearse
 from fuselatch.stores.memory import MemoryRecords
 from tests.helpers import snapshot, told
-
-PLACE = contextvars.ContextVar("PLACE", default="")
 
 
 class Pop(Form):
@@ -631,34 +630,38 @@ def test_a_session_belongs_to_the_thread_that_made_it() -> None:
         _ = desk.form.extr  # type: ignore[attr-defined]
 
 
-def test_ten_waiting_handlers_closed_again_and_again_leave_nothing() -> None:
-    import gc
-
-    unwound: list[int] = []
-
-    class Deep(Form):
-        go = Button("Go")
-
-        @go.clicked
-        def wait(self) -> None:
-            try:
-                self.open(Deep)
-            finally:
-                unwound.append(1)
-
-    from fuselatch import Gesture
-
-    def once() -> None:
-        session = Session(Deep, recording=False)
-        for _ in range(10):
-            session.feed(Gesture(verb="press", control="go"))
-        session.close()
-
+TEN_THOUSAND = """
+import gc, resource
+from fuselatch import Button, Form, Gesture, Session
+unwound = 0
+class Deep(Form):
+    go = Button("Go")
+    @go.clicked
+    def wait(self):
+        global unwound
+        try:
+            self.open(Deep)
+        finally:
+            unwound += 1
+def once():
+    session = Session(Deep, recording=False)
+    for _ in range(10):
+        session.feed(Gesture(verb="press", control="go"))
+    session.close()
+def peak():
+    gc.collect()
+    return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+for _ in range(500):
     once()
-    gc.collect()
-    before = len(gc.get_objects())
-    for _ in range(200):
-        once()
-    gc.collect()
-    assert len(unwound) == 2010
-    assert len(gc.get_objects()) - before < 300
+before = peak()
+for _ in range(9500):
+    once()
+print(unwound, peak() - before)
+"""
+
+
+def test_ten_waiting_handlers_closed_ten_thousand_times_leave_nothing() -> None:
+    answer = subprocess.run([sys.executable, "-c", TEN_THOUSAND], capture_output=True, text=True, check=True)
+    unwound, grown = map(int, answer.stdout.split())
+    assert unwound == 100_000
+    assert grown < 4096, f"{grown} KiB"

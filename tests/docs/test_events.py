@@ -45,6 +45,13 @@ def test_the_order_on_the_page_is_the_order(lines: list[str]) -> None:
     desk.session.close()
 
 
+def test_each_numbered_rule_has_a_test_of_its_number() -> None:
+    rules = (Path(__file__).parents[1] / "core" / "test_rules.py").read_text(encoding="utf-8")
+    told = re.findall(r"^([0-9]+)\. \*\*", PAGE, re.M)
+    assert told == [str(number) for number in range(1, 11)]
+    assert all(f"def test_rule_{int(number):02d}_" in rules for number in told)
+
+
 def test_the_page_has_a_trace_for_every_gesture() -> None:
     shown = {line.split()[1] for lines in TRACES for line in lines if line.startswith("$ ")}
     assert shown >= {"type", "paste", "focus", "tab", "back_tab", "key", "press", "pick", "tick", "answer", "point", "set"}
