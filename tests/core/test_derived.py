@@ -90,6 +90,26 @@ def test_a_rule_follows_what_it_reads_now_not_what_it_read_once() -> None:
         assert desk.why("shown.value").endswith("by its rule, which reads first.value (yes), a.value (a)")
 
 
+def test_what_reads_a_choice_follows_its_list_at_once() -> None:
+    seen: list[str] = []
+
+    class Lists(Form):
+        pier = Choice("Pier", choices=("North", "South"))
+        berth = Choice("Berth", choices=lambda form: {"North": ["N1"], "South": ["S1"]}.get(form.pier.value, []))
+        label = Label("Label", value=lambda form: form.berth.value or "none")
+
+        @pier.changed
+        def look(self) -> None:
+            seen.append(self.label.value)
+
+    with rehearse(Lists) as desk:
+        desk.pick("pier", "North")
+        desk.pick("berth", "N1")
+        assert desk.at(Lists).label.value == "N1"
+        desk.pick("pier", "South")
+        assert seen == ["none", "none"] and desk.at(Lists).label.value == "none"
+
+
 @pytest.mark.parametrize("declared", ["derive", "lambda"])
 def test_a_chain_of_a_thousand_declared_backwards_opens_and_follows(declared: str) -> None:
     ran = [0]

@@ -347,6 +347,29 @@ def test_rule_05_what_a_store_has_taken_is_a_fact() -> None:
         assert desk.at(Early).a.value is None and store.sources["log"] == [{"n": 1}]
 
 
+def test_rule_05_what_was_written_before_a_dialog_is_not_written_again() -> None:
+    store = MemoryRecords({"log": []})
+
+    class Once(Form):
+        go = Button("Go", keys="Ctrl+G")
+        count = Number("Count", default=0)
+
+        @go.clicked
+        def stage_and_open(self) -> None:
+            self.session.records.add("log", {"n": 1})
+            self.open(Pop)
+            self.count.value = self.count.given + 1
+            self.session.records.add("log", {"n": 2})
+
+    with rehearse(Once, records=store) as desk:
+        desk.press("go")
+        desk.close()
+        assert store.sources["log"] == [{"n": 1}, {"n": 2}] and store.transactions == 2
+        desk.key("Ctrl+G", held=4)
+        desk.close()
+        assert desk.at(Once).count.value == 2
+
+
 def test_rule_05_a_closed_handler_that_fails_writes_nothing() -> None:
     store = MemoryRecords({"log": []})
     with rehearse(Pop, records=store) as desk:
@@ -495,6 +518,23 @@ def test_rule_09_a_key_held_down_never_submits_twice() -> None:
         assert vars(desk.session.first)["count"] == 1 and isinstance(desk.form, Two)
         desk.key("Enter", held=3)
         assert isinstance(desk.form, One) and vars(desk.form)["count"] == 1
+
+
+def test_rule_09_a_shortcut_held_down_presses_once() -> None:
+    class Counts(Form):
+        n = Number("N", default=0)
+        up = Button("Up", keys="Ctrl+Up")
+
+        @up.clicked
+        def count(self) -> None:
+            self.n.value = self.n.given + 1
+
+    with rehearse(Counts) as desk:
+        desk.key("ctrl+up", held=5)
+        assert desk.at(Counts).n.value == 1
+        desk.focus("up")
+        desk.key("Space", held=5)
+        assert desk.at(Counts).n.value == 2
 
 
 def test_rule_09_focus_goes_on_when_it_loses_its_place() -> None:
