@@ -231,6 +231,21 @@ def test_rule_03_every_event_knows_its_parent_with_the_trace_off() -> None:
     assert not len(session.trace)
 
 
+def test_rule_03_a_loop_through_a_rule_is_a_chain_too() -> None:
+    class Through(Form):
+        a = Number("A")
+        twice = Number("Twice", value=lambda form: (form.a.value or 0) * 2)
+
+        @twice.changed
+        def again(self) -> None:
+            self.a.value = (self.a.value or 0) + 1
+
+    with rehearse(Through) as desk, pytest.raises(FuseBlown) as caught:
+        desk.at(Through).a.value = 1
+    assert caught.value.loop == ("twice.changed", "again", "twice.changed")
+    assert "more than 100 runs for one control in one chain" in str(caught.value)
+
+
 # ---- 4. All or nothing
 
 

@@ -68,6 +68,9 @@ class Updates:
         """Mark one cell stale."""
         cell.fresh = False
         cell.cause = cause
+        turn = self.engine.turn
+        if turn is not None and turn.handler is not None:
+            cell.because = turn.event, turn.handler
         self.touched[cell] = None
         self.pending = True
 
@@ -156,6 +159,19 @@ class Updates:
                 self._announce(turn, cell)
 
     def _announce(self, turn: Turn, cell: Cell) -> None:
+        because = cell.because
+        if because is None:
+            self._announce_now(turn, cell)
+            return
+        # What comes of it has what made it stale for its parent, so that a loop through a rule is seen.
+        before, cell.because = (turn.event, turn.handler), None
+        turn.event, turn.handler = because
+        try:
+            self._announce_now(turn, cell)
+        finally:
+            turn.event, turn.handler = before
+
+    def _announce_now(self, turn: Turn, cell: Cell) -> None:
         control: Any = cell.node
         prop, value = cell.prop, cell.value
         if prop == "value":

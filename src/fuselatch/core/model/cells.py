@@ -42,14 +42,15 @@ class Cell:
     """One derived property, or one written check, of one live control.
 
     `node` and `prop` say what it gives, `run` computes it; `inputs` holds what it read when it last
-    ran, with the values seen then. `cause` is the trace entry that made it stale, `announced` the
+    ran, with the values seen then. `cause` is the trace entry that made it stale, `because` the event
+    and the handler that were running then, `announced` the
     value that was announced last, `where` the author's function. A `forced` cell runs again whatever
     its inputs are; a `fixed` one looks for itself whether they differ, and always has the same.
     """
 
     __slots__ = (
-        "announced", "cause", "fixed", "forced", "form_name", "fresh", "inputs", "name", "node", "order", "prop", "run",
-        "running", "value", "where",
+        "announced", "because", "cause", "fixed", "forced", "form_name", "fresh", "inputs", "name", "node", "order", "prop",
+        "run", "running", "value", "where",
     )  # fmt: skip
 
     def __init__(
@@ -70,6 +71,7 @@ class Cell:
         self.running = False
         self.inputs: Inputs = {}
         self.cause = 0
+        self.because: Any = None
 
 
 def watch(cell: Cell, inputs: Inputs) -> None:
