@@ -115,11 +115,12 @@ def follow_text(control: ControlPlan, prop: str, rule: Any) -> str:
 
 def handler_told(plan: FormPlan, name: str, handler: Handler) -> HandlerTold:
     """One handler with what it hears."""
+    group = name.rpartition(".")[0]
     heard = [
         f"{path}.{event}"
         for path, control in {**plan.controls, **plan.groups}.items()
         for event, found in control.heard.items()
-        if any(one.function is handler.function for one in found)
+        if path.startswith(f"{group}." if group else "") and any(one.function is handler.function for one in found)
     ]
     heard += [
         f"the form's {event}"
