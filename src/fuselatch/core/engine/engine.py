@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Callable, Mapping
 from functools import partial
 from typing import Any
@@ -62,8 +63,12 @@ class Engine(Changes):
 
     def open_nested(self, turn: Turn, form: type[Form], params: Mapping[str, Any], opener: Form) -> Form:
         """Open a form from within a handler: what is queued waits, the form opens with a queue of its own."""
-        with turn.apart():
+        queue, after = turn.queue, turn.after
+        turn.queue, turn.after = deque(), None
+        try:
             return open_form(turn, form, params, opener)
+        finally:
+            turn.come_back(queue, after)
 
     def close_form(self, form: Form, verdict: str) -> None:
         """Close a form, as a step after the running handler."""
@@ -145,7 +150,8 @@ class Engine(Changes):
     def next_serial(self, form: type[Form]) -> tuple[int, str]:
         """A number for a form that is being opened, and its name in the trace."""
         count = self._serials[form] = self._serials.get(form, 0) + 1
-        return sum(self._serials.values()), form.__name__ if count == 1 else f"{form.__name__}#{count}"
+        self._opened += 1
+        return self._opened, form.__name__ if count == 1 else f"{form.__name__}#{count}"
 
     def bring_to_front(self, turn: Turn, form: Form) -> None:
         """Put a form in front of all others."""
@@ -211,12 +217,15 @@ class Engine(Changes):
 
     def release_pointer(self, turn: Turn, covering: Form | None) -> None:
         """Have the pointer leave what is being covered; without `covering`, everything is."""
-        if self.pointed is not None:
-            with turn.apart():
-                if covering is None:
-                    pointing.unpoint(turn)
-                else:
-                    pointing.release(turn, covering)
+        queue, after = turn.queue, turn.after
+        turn.queue, turn.after = deque(), None
+        try:
+            if covering is None:
+                pointing.unpoint(turn)
+            else:
+                pointing.release(turn, covering)
+        finally:
+            turn.come_back(queue, after)
 
     def obstacle_at(self, control: Live) -> str | None:
         """What keeps a person from using a control, or None."""

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any, get_type_hints
 from fuselatch.core.engine import focus
 from fuselatch.core.engine.rules import install
 from fuselatch.core.engine.turn import OPENED
-from fuselatch.core.forms.controls import LiveChoice, LiveValue
+from fuselatch.core.forms.controls import LiveChoice
 from fuselatch.core.forms.form import make
 from fuselatch.core.forms.params import MISSING
 from fuselatch.core.forms.rules import is_rule
@@ -54,9 +54,9 @@ def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: F
 
 def set_defaults(turn: Turn, form: Form) -> None:
     """Evaluate the defaults in tab order; no event comes of it."""
-    for control in form._state.order:
-        if not isinstance(control, LiveValue):
-            continue
+    control: Any
+    for path in form._state.plan.defaulted:
+        control = form._state.controls[path]
         decl = control._decl
         rules, constants = decl.rules, decl.constants
         default = rules.get("default")

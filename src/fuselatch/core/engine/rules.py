@@ -31,10 +31,9 @@ def install(form: Form) -> list[Cell]:
         state._cells = {"title": cell}
         made.append(cell)
     placed: Any
-    for placed in (*state.nodes.values(), *state.order):
+    for path in state.plan.ruled:
+        placed = state.controls.get(path) or state.nodes[path]
         rules, plan = placed._decl.rules, placed._plan
-        if not rules and not plan.checks:
-            continue
         for prop, rule in rules.items():
             if prop in PASSIVE:
                 continue

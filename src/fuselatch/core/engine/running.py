@@ -70,6 +70,7 @@ class Running:
         self.closed = False
         self._workers = Workers()
         self._serials: dict[type[Form], int] = {}
+        self._opened = 0
         self._now: datetime | None = None
         self._today: date | None = None
 

@@ -8,8 +8,7 @@ the author fails, everything this turn has changed is put back, newest first.
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
 from typing import TYPE_CHECKING, Any, Final
 
 from greenlet import greenlet
@@ -210,18 +209,12 @@ class Turn:
         state = form._state
         return name in state.plan.heard or (state.opener is not None and bool(state.opener._state.plan.heard_of))
 
-    @contextmanager
-    def apart(self) -> Iterator[None]:
-        """Let something happen within a running handler: what is queued waits, it has a queue of its own."""
-        queue, self.queue = self.queue, deque()
-        after, self.after = self.after, None
-        try:
-            yield
-        finally:
-            # The drain that runs further out holds on to this very queue.
-            queue.extend(self.queue)
-            self.queue = queue
-            self.after = after
+    def come_back(self, queue: deque[Event], after: list[Callable[[Turn], object]] | None) -> None:
+        """Go on with a queue that waited while something happened within a running handler."""
+        # The drain that runs further out holds on to this very queue.
+        queue.extend(self.queue)
+        self.queue = queue
+        self.after = after
 
     def drain(self) -> None:
         """Run the queue to its end, then bring up to date, until nothing is left to do."""

@@ -79,12 +79,12 @@ class PauseWait(Wait):
 def ask(engine: Engine, form: Form, prompt: Prompt, facts: Mapping[str, Any]) -> str:
     """Put a prompt and wait for its answer."""
     turn = may_wait(engine, f"ask {prompt.text!r}")
-    text = prompt.filled({**shown_controls(form), **facts})
-    engine.updates.announce(turn)
-    engine.release_pointer(turn, None)
-    name = next((name for name, declared in form._state.plan.prompts.items() if declared is prompt), "")
-    title = prompt.title or form.title
-    number = turn.trace.add(turn.cause, "prompt", form._state.name, name, title, None, text) if turn.trace else 0
+    text = filled(form, prompt, facts)
+    if engine.updates.touched:
+        engine.updates.announce(turn)
+    if engine.pointed is not None:
+        engine.release_pointer(turn, None)
+    number = note_prompt(turn, form, prompt, text) if turn.trace is not None else 0
     answer: str = wait_for(engine, turn, PromptWait(turn, form, prompt, text, number))
     return answer
 
@@ -93,8 +93,10 @@ def open_dialog(engine: Engine, form: Form, child: type[Form], params: Mapping[s
     """Open a modal dialog in front of a form and wait until it closes."""
     turn = may_wait(engine, f"open {child.__name__}")
     opened = engine.open_nested(turn, child, params, form)
-    engine.updates.announce(turn)
-    engine.release_pointer(turn, opened)
+    if engine.updates.touched:
+        engine.updates.announce(turn)
+    if engine.pointed is not None:
+        engine.release_pointer(turn, opened)
     if turn.writes is not None:
         engine.commit(turn)
     if not opened.is_open:
@@ -137,10 +139,21 @@ def wait_for(engine: Engine, turn: Turn, wait: Wait) -> Any:
     return wait.result
 
 
-def shown_controls(form: Form) -> dict[str, Shown]:
-    """Each control that holds a value, as a prompt's text shows it."""
-    return {
-        path: Shown(control.text, control._current("value"))
-        for path, control in form._state.controls.items()
-        if isinstance(control, LiveValue) and "." not in path
-    }
+def note_prompt(turn: Turn, form: Form, prompt: Prompt, text: str) -> int:
+    """Note that a prompt is put, under the name that it is declared by."""
+    assert turn.trace is not None, "only where there is a trace"
+    name = next((name for name, declared in form._state.plan.prompts.items() if declared is prompt), "")
+    return turn.trace.add(turn.cause, "prompt", form._state.name, name, prompt.title or form.title, None, text)
+
+
+def filled(form: Form, prompt: Prompt, facts: Mapping[str, Any]) -> str:
+    """A prompt's text with its facts, and with the controls that it names as their entries show them."""
+    if not prompt.fields and not facts:
+        return prompt.filled({})
+    known = dict(facts)
+    controls = form._state.controls
+    for name in prompt.fields:
+        control = controls.get(name)
+        if name not in known and isinstance(control, LiveValue):
+            known[name] = Shown(control.text, control._current("value"))
+    return prompt.filled(known, [*facts, *(path for path in controls if "." not in path)])

@@ -101,6 +101,9 @@ class _Collector:
             if not control.outer:
                 names.update(self._rules(control))
             self._shortcut(control)
+        placed = [*self.plan.groups.items(), *self.plan.controls.items()]
+        self.plan.ruled = tuple(path for path, one in placed if one.checks or one.decl.rules.keys() - {"default"})
+        self.plan.defaulted = tuple(path for path, one in self.plan.controls.items() if may_start(one.decl))
         self.plan.rule_names = frozenset(names - set(self.plan.controls) - set(self.plan.groups))
         return self.plan
 
@@ -285,6 +288,15 @@ class _Collector:
         other = self.plan.shortcuts.setdefault(keys, control.path)
         if other != control.path:
             raise self.fail(control.path, f"the shortcut {keys} is claimed by '{other}' already; take another")
+
+
+def may_start(decl: Declaration[Any]) -> bool:
+    """Whether a control may start with a value: a default, or a label's text."""
+    if not decl.holds_value:
+        return False
+    constants = decl.constants
+    found = constants.get("default", None if "default" in decl.rules else constants.get("value"))
+    return "default" in decl.rules or (found is not None and found != "" and found is not False)
 
 
 def names_in(code: CodeType) -> Iterator[str]:

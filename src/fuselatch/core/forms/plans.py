@@ -109,7 +109,11 @@ class RowPlan:
 
 @dataclass(slots=True)
 class FormPlan:
-    """What one form class, or one group class, declares."""
+    """What one form class, or one group class, declares.
+
+    `ruled` are the paths of groups and controls with rules or checks, `defaulted` those of controls
+    that may start with a value: opening a form looks at no others.
+    """
 
     name: str
     title: Any
@@ -127,6 +131,8 @@ class FormPlan:
     heard_of: dict[tuple[type, str], tuple[Handler, ...]] = field(default_factory=dict)
     shortcuts: dict[str, str] = field(default_factory=dict)
     rule_names: frozenset[str] = frozenset()
+    ruled: tuple[str, ...] = ()
+    defaulted: tuple[str, ...] = ()
     hints: Mapping[str, Any] | None = None
 
     def placed(self, path: str) -> ControlPlan | None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from string import Formatter
 from typing import Any, Final, Literal, TypeAlias
 
@@ -63,15 +63,15 @@ class Prompt:
                 raise DeclarationError(f"{where}: '{{{name}}}' is no name; put a control's or a fact's name in braces")
         return tuple(dict.fromkeys(named))
 
-    def filled(self, facts: Mapping[str, Any]) -> str:
-        """The text with its facts filled in.
+    def filled(self, facts: Mapping[str, Any], names: Iterable[str] = ()) -> str:
+        """The text with its facts filled in; `names` are what it could name, for the error.
 
         Raises `UnknownName` for a fact that is missing, `ValueError` for one that its format does
         not fit.
         """
         for name in self.fields:
             if name not in facts:
-                raise UnknownName(f"the prompt {self.text!r} wants a fact '{name}': {suggest(name, facts, 'known are')}")
+                raise UnknownName(f"the prompt {self.text!r} wants a fact '{name}': {suggest(name, names, 'known are')}")
         return self.text.format_map(facts)
 
     def __repr__(self) -> str:
