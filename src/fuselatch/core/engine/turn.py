@@ -251,11 +251,7 @@ class Turn:
             event._number = trace.add(event._cause, "event", event.form._state.name, control.name, event.name, old, new)
         handlers = plan.heard.get(event.name)
         if handlers is not None:
-            for handler in handlers:
-                owner = control._owner
-                for _ in range(handler.up):
-                    owner = owner.__dict__["_outer"]
-                self.run(handler, owner, event)
+            self.run(handlers, control._owner, event)
 
     def _dispatch_of_form(self, event: Event) -> None:
         state = event.form._state
@@ -265,45 +261,49 @@ class Turn:
         if self.trace is not None:
             event._number = self.trace.add(event._cause, "event", state.name, "", event.name, event.old, event.new)
         for handler in state.plan.heard.get(event.name, ()):
-            self.run(handler, state.containers[handler.within], event)
+            self.run((handler,), state.containers[handler.within], event)
         opener = state.opener
         if opener is not None and opener.is_open:
             for (form, name), handlers in opener._state.plan.heard_of.items():
                 if name == event.name and isinstance(event.form, form):
-                    for handler in handlers:
-                        self.run(handler, opener, event)
+                    self.run(handlers, opener, event)
 
-    def run(self, handler: Handler, owner: Any, event: Event) -> None:
-        """Run one handler for one event."""
-        engine = self.engine
-        if engine.muted and handler.function in engine.muted:
-            self.note_form("hold", event.form, f"muted {handler.name}", None, engine.muted[handler.function])
-            return
-        self.runs += 1
-        if event._depth >= SHALLOW or self.runs > engine.max_runs:
-            self._fuse(handler, event)
+    def run(self, handlers: tuple[Handler, ...], owner: Any, event: Event) -> None:
+        """Run the handlers of one event, one after the other."""
+        engine, trace = self.engine, self.trace
         before_event, before_handler, before_cause = self.event, self.handler, self.cause
-        self.event, self.handler = event, handler
-        trace = self.trace
-        if trace is not None:
-            where = event.control.name if event.control is not None else ""
-            trace.rows.append((event._number, "handler", owner._state.name, where, handler.name, None, None))
-            self.cause = len(trace.rows)
         try:
-            if handler.takes_event:
-                handler.function(owner, event)
-            else:
-                handler.function(owner)
-            if engine.closing:
-                # A handler that swallowed `Abandoned` gets no further.
-                raise Abandoned
-        except HandlerFailed as failure:
-            # Kept, so that the gesture fails even if a handler further out swallows the error.
-            self.failure = self.failure or failure
-            raise
-        except Exception as error:
-            self.failure = self.failure or failed(error, handler.function, event, handler.name, self.told)
-            raise self.failure from error
+            for handler in handlers:
+                if engine.muted and handler.function in engine.muted:
+                    self.cause = event._number
+                    self.note_form("hold", event.form, f"muted {handler.name}", None, engine.muted[handler.function])
+                    continue
+                self.runs += 1
+                if event._depth >= SHALLOW or self.runs > engine.max_runs:
+                    self._fuse(handler, event)
+                self.event, self.handler = event, handler
+                target = owner
+                for _ in range(handler.up):
+                    target = target.__dict__["_outer"]
+                if trace is not None:
+                    where = event.control.name if event.control is not None else ""
+                    trace.rows.append((event._number, "handler", target._state.name, where, handler.name, None, None))
+                    self.cause = len(trace.rows)
+                try:
+                    if handler.takes_event:
+                        handler.function(target, event)
+                    else:
+                        handler.function(target)
+                except HandlerFailed as failure:
+                    # Kept, so that the gesture fails even if a handler further out swallows the error.
+                    self.failure = self.failure or failure
+                    raise
+                except Exception as error:
+                    self.failure = self.failure or failed(error, handler.function, event, handler.name, self.told)
+                    raise self.failure from error
+                if engine.closing:
+                    # A handler that swallowed `Abandoned` gets no further.
+                    raise Abandoned
         finally:
             self.event, self.handler, self.cause = before_event, before_handler, before_cause
 

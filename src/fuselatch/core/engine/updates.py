@@ -6,6 +6,7 @@ read, or when the queue is empty; then what differs from what was last announced
 
 from __future__ import annotations
 
+from operator import attrgetter
 from typing import TYPE_CHECKING, Any, Final
 
 from fuselatch.core.engine.rules import same
@@ -149,11 +150,15 @@ class Updates:
         while self.touched:
             touched = self.touched
             self.touched = {}
-            order = sorted(touched, key=by_order) if len(touched) > 1 else list(touched)
+            order = list(touched)
+            if len(order) > 1:
+                order.sort(key=by_order)
+            read = False
             for cell in order:
                 if not cell.fresh:
                     self.fresh(cell)
-            if len(order) > 1 and any(cell.node._watchers for cell in order):
+                read = read or cell.node._watchers is not None
+            if read and len(order) > 1:
                 order = by_dependence(order)
             for cell in order:
                 self._announce(turn, cell)
@@ -223,9 +228,8 @@ class Updates:
                     turn.note("finding", control, finding.rule, None, finding.text)
 
 
-def by_order(cell: Cell) -> tuple[int, int, int]:
-    """Order of declaration."""
-    return cell.order
+by_order = attrgetter("order")
+"""Order of declaration."""
 
 
 def by_dependence(order: list[Cell]) -> list[Cell]:
