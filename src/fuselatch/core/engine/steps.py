@@ -59,7 +59,7 @@ def press(turn: Turn, gesture: Gesture, control: Any) -> None:
     if control is None:
         turn.happen("clicked", turn.engine.forms[-1], None)
         return
-    form, verdict = control.form, getattr(control._decl, "closes", None)
+    form, verdict = control.form, control._decl.closes
     if verdict is not None and verdict != ACCEPTED:
         turn.way_out = (form, verdict)
         step(turn, "click", control, "clicked")

@@ -201,7 +201,7 @@ def control_view(engine: Engine, control: Any, in_front: bool) -> ControlView:
         group=control._plan.outer,
         text=MASK * len(text) if control._plan.masked else text,
         value=plain_value(control) if holds and not control._plan.masked else None,
-        unit=getattr(decl, "unit", "") if entry else "",
+        unit=decl.unit,
         placeholder=control._current("placeholder") if entry else "",
         help=control.help,
         tone=control.tone,

@@ -84,6 +84,8 @@ class Declaration(Generic[L_co]):
     looks: ClassVar[tuple[str, ...]] = ()
     takes_focus: ClassVar[bool] = False
     holds_value: ClassVar[bool] = False
+    unit: str = ""
+    closes: str | None = None
     pointed = Source("pointed")
     unpointed = Source("unpointed")
     name: str = ""

@@ -127,7 +127,6 @@ class Bounded(Entry[LiveRange[V | None, V], V | None, V], Generic[V]):
     typed = Source("typed")
     too_low = "too small"
     too_high = "too large"
-    unit = ""
 
     def __init__(self, caption: str | Rule[str] = "", **options: Unpack[BoundOptions[V]]) -> None:
         self.unit = options.pop("unit", type(self).unit)
