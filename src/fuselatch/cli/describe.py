@@ -8,18 +8,12 @@ from pathlib import Path
 import click
 
 from fuselatch.cli.exits import Exit
+from fuselatch.cli.options import from_folders
 
 
 @click.command(name="describe")
 @click.argument("form", metavar="MODULE:FORM")
-@click.option(
-    "--from",
-    "folders",
-    multiple=True,
-    metavar="FOLDER",
-    type=click.Path(exists=True, file_okay=False, path_type=Path),
-    help="Look for the form in this folder, too (may be given several times).",
-)
+@from_folders
 @click.option("--json-schema", "schema", is_flag=True, help="The declared rules as a JSON Schema (draft 2020-12) instead.")
 def command(form: str, folders: tuple[Path, ...], schema: bool) -> None:
     """Show what a form declares: controls in tab order with their rules, handlers by event, prompts.

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import click
 
 from fuselatch.cli.exits import Exit
+from fuselatch.cli.options import from_folders
 
 if TYPE_CHECKING:
     from fuselatch.rehearsal import Performance
@@ -16,14 +17,7 @@ if TYPE_CHECKING:
 
 @click.command(name="rehearse")
 @click.argument("files", nargs=-1, required=True, metavar="FILE.cues…")
-@click.option(
-    "--from",
-    "folders",
-    multiple=True,
-    metavar="FOLDER",
-    type=click.Path(exists=True, file_okay=False, path_type=Path),
-    help="Look for forms and scenes in this folder, too (may be given several times).",
-)
+@from_folders
 @click.option("--quiet", "-q", is_flag=True, help="Only what went wrong, and the count.")
 @click.option(
     "--why", "questions", multiple=True, metavar="WHAT", help="Tell why something is so, or did not come: berth.enabled"

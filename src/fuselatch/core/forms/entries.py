@@ -14,7 +14,7 @@ from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.findings import Finding
-from fuselatch.core.model.formats import Formats
+from fuselatch.core.model.formats import Formats, PlainFormats
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.values import (
     ROUNDING,
@@ -35,8 +35,7 @@ T = TypeVar("T")
 V = TypeVar("V")
 
 BOUNDS: Final[dict[str, Any]] = {"value": None, "default": None, "minimum": None, "maximum": None}
-EXAMPLE_DATE: Final = date(2031, 5, 4)
-EXAMPLE_TIME: Final = time(9, 30)
+PLAIN: Final = PlainFormats()
 
 
 class BoundOptions(EntryOptions, Generic[V], total=False):
@@ -288,50 +287,62 @@ class Money(Numeric[Decimal]):
         return rounded(number, self.decimals, self.rounding)
 
 
-class Date(Bounded[date]):
+class Timed(Bounded[V], Generic[V]):
+    """A day or a time of day. ISO 8601 is always taken, besides what the session's locale writes."""
+
+    too_low = "too early"
+    too_high = "too late"
+    what: str
+    right: Any
+    """A value to show in messages as an example."""
+
+    def parse(self, text: str, live: Any, formats: Formats) -> V:
+        """A value as the locale writes it, or as in ISO 8601."""
+        found = self.read(text, formats)
+        if found is None:
+            example = such_as(self.show(self.right, formats), self.show(self.right, PLAIN))
+            raise Unparsable(f"'{short_text(text)}' is not {self.what} such as {example}")
+        return found
+
+    def read(self, text: str, formats: Formats) -> V | None:
+        """The value that a text stands for, or None."""
+        raise NotImplementedError
+
+
+class Date(Timed[date]):
     """A day (datetime.date). ISO 8601 is always taken, besides what the session's locale writes."""
 
     kind = "date"
-    too_low = "too early"
-    too_high = "too late"
+    what = "a date"
+    right = date(2031, 5, 4)
 
     def coerce(self, value: object) -> date | None:
         """Exactly a date."""
         return to_date(value)
 
-    def parse(self, text: str, live: Any, formats: Formats) -> date:
-        """A date as the locale writes it, or as in ISO 8601."""
-        found = formats.parse_date(text)
-        if found is None:
-            raise Unparsable(
-                f"'{short_text(text)}' is not a date such as {such_as(formats.show_date(EXAMPLE_DATE), '2031-05-04')}"
-            )
-        return found
+    def read(self, text: str, formats: Formats) -> date | None:
+        """The date that a text stands for, or None."""
+        return formats.parse_date(text)
 
     def show(self, value: date, formats: Formats) -> str:
         """The date as the locale writes it."""
         return formats.show_date(value)
 
 
-class Time(Bounded[time]):
+class Time(Timed[time]):
     """A time of day (datetime.time). ISO 8601 is always taken, besides what the session's locale writes."""
 
     kind = "time"
-    too_low = "too early"
-    too_high = "too late"
+    what = "a time"
+    right = time(9, 30)
 
     def coerce(self, value: object) -> time | None:
         """Exactly a time of day."""
         return to_time(value)
 
-    def parse(self, text: str, live: Any, formats: Formats) -> time:
-        """A time as the locale writes it, or as in ISO 8601."""
-        found = formats.parse_time(text)
-        if found is None:
-            raise Unparsable(
-                f"'{short_text(text)}' is not a time such as {such_as(formats.show_time(EXAMPLE_TIME), '09:30')}"
-            )
-        return found
+    def read(self, text: str, formats: Formats) -> time | None:
+        """The time that a text stands for, or None."""
+        return formats.parse_time(text)
 
     def show(self, value: time, formats: Formats) -> str:
         """The time as the locale writes it."""

@@ -1,0 +1,17 @@
+"""Options that several commands take."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from_folders = click.option(
+    "--from",
+    "folders",
+    multiple=True,
+    metavar="FOLDER",
+    type=click.Path(exists=True, file_okay=False, path_type=Path),
+    help="Look for forms and scenes in this folder, too (may be given several times).",
+)
+"""`--from FOLDER`, as `folders`: a tuple of paths."""
