@@ -109,6 +109,25 @@ def test_a_shown_marker_goes_as_soon_as_the_entry_is_right() -> None:
         assert form.a.marker.text == "-1 is too small; at least 0"
 
 
+@pytest.mark.parametrize("ends", ["settles", "is undone", "is overwritten"])
+def test_what_a_draft_showed_elsewhere_goes_with_the_draft(ends: str) -> None:
+    with rehearse(Span) as desk:
+        form = desk.at(Span)
+        form.b.value = 10
+        desk.focus("b")
+        desk.type("a", "40")
+        assert form.b.marker.text == "must be at least 40"
+        if ends == "settles":
+            desk.tab()
+            assert form.b.marker.text == "must be at least 40"
+            form.a.value = 2
+        elif ends == "is undone":
+            desk.key("Escape")
+        else:
+            form.a.value = 2
+        assert not form.b.marker
+
+
 def test_an_eager_marker_shows_from_the_first_key() -> None:
     with rehearse(Span) as desk:
         desk.type("eager", "12")

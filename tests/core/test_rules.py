@@ -486,6 +486,39 @@ def test_rule_07_closing_asked_for_in_a_handler_is_a_step_after_it() -> None:
 # ---- 8. Opening
 
 
+def count_open(desk: Desk) -> int:
+    """How many forms are open."""
+    return len(desk.session.forms)
+
+
+def test_rule_07_a_dialog_that_holds_its_closing_holds_that_of_its_opener() -> None:
+    class Stubborn(Form):
+        may = Tick("May")
+
+        @Form.closing
+        def hold(self, event: Event) -> None:
+            if not self.may.value:
+                event.hold("not yet")
+
+    class Opener1(Form):
+        go = Button("Go")
+
+        @go.clicked
+        def open_it(self) -> None:
+            self.open(Stubborn)
+
+    desk = rehearse(Opener1)
+    desk.__enter__()
+    opener = desk.form
+    desk.press("go")
+    opener.close()
+    assert opener.is_open and count_open(desk) == 2 and desk.session.view.notice == "not yet"
+    desk.tick("may")
+    opener.close()
+    assert count_open(desk) == 0 and desk.session.waits_for == ()
+    desk.session.close()
+
+
 def test_rule_08_opening_raises_no_changed_but_for_what_opened_sets() -> None:
     heard: list[str] = []
 
@@ -562,6 +595,30 @@ def test_rule_09_focus_goes_on_when_it_loses_its_place() -> None:
         assert desk.at(Main).pop.focused and desk.at(Main).extra.value == "text"
 
 
+def test_rule_09_the_focus_moves_on_until_it_has_a_place() -> None:
+    class Row3(Form):
+        a = Text("A")
+        b = Text("B")
+        c = Text("C")
+        d = Text("D")
+
+        @a.left
+        def one(self) -> None:
+            self.b.enabled = False
+
+        @b.entered
+        def two(self) -> None:
+            self.b.enabled = False
+
+        @c.entered
+        def three(self) -> None:
+            self.c.enabled = False
+
+    with rehearse(Row3) as desk:
+        desk.at(Row3).a.enabled = False
+        assert desk.at(Row3).d.focused
+
+
 def test_rule_09_a_handler_may_send_the_focus_elsewhere() -> None:
     class Sends(Form):
         a = Text("A", default="all of it")
@@ -606,6 +663,14 @@ def test_rule_09_enter_takes_the_match_and_escape_closes_the_list_first() -> Non
 
 
 # ---- 10. Refused
+
+
+def test_rule_10_a_refusal_reads_the_clock() -> None:
+    with rehearse(Main) as desk:
+        desk.wait("2h")
+        with pytest.raises(Refused):
+            desk.type("extra", "x")
+        assert desk.trace[-1].time == "2031-05-04T11:30:00"
 
 
 def test_rule_10_what_is_covered_is_refused_with_a_reason() -> None:

@@ -104,7 +104,9 @@ def close(turn: Turn, form: Form, verdict: str) -> bool:
     engine, state = turn.engine, form._state
     if state.phase != "open":
         return False
-    close_waiting(turn, form)
+    if not close_waiting(turn, form):
+        turn.note_form("hold", form, "closing", None, "what it waits for is held open")
+        return False
     turn.undo.append((state, "phase", state.move("closing")))
     before, turn.cause = turn.cause, turn.note_form("step", form, "close", None, verdict)
     try:
@@ -147,16 +149,18 @@ def is_changed(form: Form) -> bool:
     )
 
 
-def close_waiting(turn: Turn, form: Form) -> None:
-    """A form whose own handler waits first closes what it waits for, as cancelled, innermost first."""
+def close_waiting(turn: Turn, form: Form) -> bool:
+    """A form whose own handler waits first closes what it waits for, as cancelled; False where that is held."""
     for wait in reversed(turn.engine.waits):
         if wait.over or wait.form is not form or wait.turn is turn:
             continue
         if isinstance(wait, DialogWait):
-            close(turn, wait.child, CANCELLED)
+            if not close(turn, wait.child, CANCELLED):
+                return False
         elif isinstance(wait, PromptWait):
             turn.note_form("answer", form, wait.title, None, wait.prompt.cancel)
             turn.engine.end_wait(turn, wait, wait.prompt.cancel)
+    return True
 
 
 def leave(turn: Turn, form: Form, verdict: str) -> bool:

@@ -25,7 +25,7 @@ def settle(turn: Turn, control: Any) -> None:
         return
     before, turn.cause = turn.cause, turn.note("step", control, "settle", None, "•" if control._plan.masked else draft)
     text = draft.strip()
-    put_preview(turn, control, None)
+    end_preview(turn, control)
     try:
         value = control._decl.parse(text, control, turn.engine.formats) if text else control._plan.blank
     except Unparsable as error:
@@ -41,11 +41,13 @@ def settle(turn: Turn, control: Any) -> None:
     turn.cause = before
 
 
-def put_preview(turn: Turn, control: Any, found: tuple[Finding, ...] | None) -> None:
-    """Set what a control's marker shows in place of its findings."""
-    if control._preview is not found:
-        turn.undo.append((control, "_preview", control._preview))
-        control._preview = found
+def end_preview(turn: Turn, control: Any) -> None:
+    """Have markers show findings again, at a control and wherever its draft was judged with others."""
+    shown = (control.form._state.controls[check.at] for check in control._plan.judges)
+    for each in (control, *shown):
+        if each._preview is not None:
+            turn.undo.append((each, "_preview", each._preview))
+            each._preview = None
 
 
 def drop_draft(turn: Turn, control: Any) -> None:
@@ -54,7 +56,7 @@ def drop_draft(turn: Turn, control: Any) -> None:
         turn.undo.append((control, "_draft", control._draft))
         control._draft = None
     if isinstance(control, LiveEntry):
-        put_preview(turn, control, None)
+        end_preview(turn, control)
         if control._trouble is not None:
             turn.undo.append((control, "_trouble", control._trouble))
             control._trouble = None

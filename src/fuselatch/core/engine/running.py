@@ -172,8 +172,10 @@ class Running:
             return f"{verb} {name}" + (f".{prop}" if prop != "value" else "")
         return str(label)
 
-    def stamp(self) -> None:
-        """Have the trace know what the clock reads."""
+    def stamp(self, anew: bool = False) -> None:
+        """Have the trace know what the clock reads; `anew` for what is no turn of its own."""
+        if anew:
+            self._now = None
         if self.clock is not None:
             self.trace.stamp(self.read_clock())
 

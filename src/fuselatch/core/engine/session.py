@@ -182,6 +182,7 @@ class Session:
         engine = self._engine
         if engine.recording:
             name = engine.forms[-1]._state.name if engine.forms else ""
+            engine.stamp(anew=True)
             engine.trace.add(0, "refused", name, gesture.control, str(gesture), None, found[0])
         raise Refused(str(gesture), *found)
 

@@ -79,7 +79,8 @@ class Turn:
             self.step(self)
             if self.queue or engine.updates.pending or self.after is not None:
                 self.drain()
-            if engine.unsettled:
+            while engine.unsettled:
+                # A handler of these steps may unsettle them again; the fuse bounds how often.
                 engine.last_steps(self)
             if self.failure is not None:
                 raise self.failure

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from fuselatch.core.model.errors import FormClosed, RuleError
-from fuselatch.core.model.names import suggest
+from fuselatch.core.model.names import NoSuchName, suggest
 
 if TYPE_CHECKING:
     from fuselatch.core.forms.plans import FormPlan
@@ -36,7 +36,8 @@ class Container:
             plan = getattr(type(self), "_plan", None)
             if state is None or plan is None or name.startswith("_"):
                 raise AttributeError(f"{type(self).__name__} has no '{name}'")
-            raise AttributeError(f"{type(self).__name__} has no '{name}'; {suggest(name, [*plan.controls, *plan.groups])}")
+            kind = type(self).__name__
+            raise NoSuchName(lambda: f"{kind} has no '{name}'; {suggest(name, [*plan.controls, *plan.groups])}")
 
     def __setattr__(self, name: str, value: object) -> None:
         state = self.__dict__.get("_state")

@@ -20,7 +20,7 @@ from fuselatch.core.model.events import CONTROL_EVENTS
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.formats import Formats
 from fuselatch.core.model.keys import normal
-from fuselatch.core.model.names import suggest
+from fuselatch.core.model.names import NoSuchName, suggest
 from fuselatch.core.model.values import to_text
 
 L_co = TypeVar("L_co", bound=Live, covariant=True)
@@ -138,10 +138,10 @@ class Declaration(Generic[L_co]):
     if not TYPE_CHECKING:
 
         def __getattr__(self, name: str) -> Any:
-            hint = suggest(name, self.events(), "its events are")
+            kind, events = type(self).__name__, self.events
             if name in CONTROL_EVENTS:
-                raise DeclarationError(f"a {type(self).__name__} can't raise '{name}': {hint}")
-            raise AttributeError(f"a declared {type(self).__name__} has no '{name}': {hint}")
+                raise DeclarationError(f"a {kind} can't raise '{name}': {suggest(name, events(), 'its events are')}")
+            raise NoSuchName(lambda: f"a declared {kind} has no '{name}': {suggest(name, events(), 'its events are')}")
 
     @classmethod
     def events(cls) -> tuple[str, ...]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from difflib import get_close_matches
 
 SHOWN = 8
@@ -20,3 +20,14 @@ def suggest(wrong: str, names: Iterable[str], what: str = "it has") -> str:
         return "there is none"
     more = f", … ({len(known)} in all)" if len(known) > SHOWN else ""
     return f"{what} {', '.join(known[:SHOWN])}{more}"
+
+
+class NoSuchName(AttributeError):
+    """An attribute that isn't there. The closest name is looked for only when somebody reads the message."""
+
+    def __init__(self, message: Callable[[], str]) -> None:
+        super().__init__()
+        self.message = message
+
+    def __str__(self) -> str:
+        return self.message()
