@@ -149,27 +149,28 @@ class Changes(Running):
         if value.__class__ is decl.exact and value - value == 0:  # type: ignore[operator]
             exact = value
         else:
-            try:
-                exact = decl.coerce(value)
-            except TypeError as error:
-                raise TypeError(f"{type(control.form).__name__}.{control.name}: {error}") from None
-        if exact is None:
-            exact = control._plan.blank
-        elif isinstance(control, LiveChoice) and exact not in control._current("choices"):
-            hint = suggest(str(exact), control._current("choices").shown(), "there are")
-            name = f"{type(control.form).__name__}.{control.name}"
-            raise ValueError(f"{name}: {short(exact)} is none of its choices; {hint}")
+            exact = self._exactly(control, value)
         turn = self.turn
         if turn is None:
-            self.start(("set", control, "value"), lambda turn: self._put(turn, control, exact), "program")
+            self.start(("set", control, "value"), lambda turn: put(turn, control, exact), "program")
         elif control._draft is None:
             turn.put_value(control, exact, turn.cause)
         else:
-            self._put(turn, control, exact)
+            put(turn, control, exact)
 
-    def _put(self, turn: Turn, control: LiveValue[Any], exact: object) -> None:
-        focus.drop_draft(turn, control)
-        turn.put_value(control, exact, turn.cause)
+    def _exactly(self, control: LiveValue[Any], value: object) -> object:
+        """A program's value as its control holds it; raises `TypeError`, or `ValueError` for what is not offered."""
+        name = f"{type(control.form).__name__}.{control.name}"
+        try:
+            exact: object = control._decl.coerce(value)
+        except TypeError as error:
+            raise TypeError(f"{name}: {error}") from None
+        if exact is None:
+            return control._plan.blank
+        if isinstance(control, LiveChoice) and exact not in control._current("choices"):
+            hint = suggest(str(exact), control._current("choices").shown(), "there are")
+            raise ValueError(f"{name}: {short(exact)} is none of its choices; {hint}")
+        return exact
 
     def set_property(self, control: Live, prop: str, value: object, wanted: Callable[[Any], Any]) -> None:
         """Set a property that is not derived."""
@@ -318,3 +319,10 @@ class Changes(Running):
         if node is None:
             node = self.shared[shared] = SharedNode(cast("Engine", self), shared)
         return node
+
+
+def put(turn: Turn, control: LiveValue[Any], value: object) -> None:
+    """Set a value, which takes its control's draft away."""
+    if control._draft is not None:
+        focus.drop_draft(turn, control)
+    turn.put_value(control, value, turn.cause)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from operator import eq
 from typing import TYPE_CHECKING, Any, Final
 
 from fuselatch.core.forms.plans import CheckPlan
@@ -74,20 +75,21 @@ def following(
     """A `derive` rule: the function with values, blank while one of them is; not run again for the same values."""
     seen: list[Any] = []
     result: Any = UNSEEN
-    blanks = [given._plan.blank for given in inputs]
+    # A tick is never blank; what stands in for its blank here is equal to no value.
+    blanks = [UNSEEN if given._plan.blank is False else given._plan.blank for given in inputs]
+    held = not any("value" in given._decl.rules or given._decl.kind == "choice" for given in inputs)
 
     def run() -> Any:
         nonlocal seen, result
-        values = [given._current("value") for given in inputs]
-        if result is not UNSEEN and values == seen:
+        values = [given._value for given in inputs] if held else [given._current("value") for given in inputs]
+        if values == seen and result is not UNSEEN:
             return result
         seen = values
-        for value, gap in zip(values, blanks, strict=True):
-            if value == gap and gap is not False:
-                result = blank
-                return result
         result = UNSEEN
-        result = convert(function(*values))
+        if any(map(eq, values, blanks)):
+            result = blank
+        else:
+            result = convert(function(*values))
         return result
 
     return run
@@ -141,8 +143,15 @@ def converter(control: Any, prop: str) -> Callable[[Any], Any]:
     """How what a rule gives becomes what the property holds."""
     if prop in ("value", "minimum", "maximum"):
         blank = control._plan.blank if prop == "value" else None
-        coerce = control._decl.coerce
-        return lambda value: blank if value is None else coerce(value)
+        coerce, exact = control._decl.coerce, control._decl.exact
+
+        def convert(value: Any) -> Any:
+            # A finite number of the very type is what it is, as where one is set.
+            if value.__class__ is exact and value - value == 0:
+                return value
+            return blank if value is None else coerce(value)
+
+        return convert
     return CONVERTERS[prop]
 
 

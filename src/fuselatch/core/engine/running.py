@@ -60,7 +60,7 @@ class Running:
         self.tracker: Inputs | None = None
         self.turn: Turn | None = None
         self.unsettled = False
-        whole = cast("Engine", self)
+        whole = self._whole = cast("Engine", self)
         self.updates = Updates(whole)
         self.day = DayNode(whole, "today")
         self.open_forms = FormsNode(whole, "find")
@@ -78,7 +78,7 @@ class Running:
 
     def start(self, label: object, step: Callable[[Turn], None], by: By) -> None:
         """Carry out a new turn on a worker, and whatever it lets go on; raises what went wrong."""
-        turn = Turn(cast("Engine", self), label, step, by)
+        turn = Turn(self._whole, label, step, by)
         self.notice = ""
         self._now = None
         if self.day._watchers and self.clock is not None:
@@ -90,7 +90,8 @@ class Running:
             self._workers.start(turn)
         finally:
             self.turn = None
-        self._let_go_on(self._finished(turn))
+        if self.waits or turn.error is not None:
+            self._let_go_on(self._finished(turn))
 
     def _let_go_on(self, first: BaseException | None) -> None:
         """Let go on what waited for the turn that has just settled completely; raises the first error."""
@@ -103,7 +104,8 @@ class Running:
             raise first
 
     def _record(self, turn: Turn, label: object, by: By) -> None:
-        self.stamp()
+        if self.clock is not None:
+            self.trace.stamp(self.read_clock())
         form = self.forms[-1]._state.name if self.forms else ""
         turn.cause = self.trace.add(0, "gesture", form, getattr(label, "control", ""), self.label_text(label), None, by)
 
@@ -166,11 +168,11 @@ class Running:
 
     def label_text(self, label: object) -> str:
         """What a gesture is called: that of a person by its words, a setting by program by what it sets."""
-        if isinstance(label, tuple):
-            verb, target, prop = label
-            name = f"{type(target.form).__name__}.{target.name}" if isinstance(target, Live) else str(target)
-            return f"{verb} {name}" + (f".{prop}" if prop != "value" else "")
-        return str(label)
+        if label.__class__ is not tuple:
+            return str(label)
+        verb, target, prop = cast("tuple[str, Any, str]", label)
+        name = f"{target.form.__class__.__name__}.{target.name}" if isinstance(target, Live) else str(target)
+        return f"{verb} {name}" if prop == "value" else f"{verb} {name}.{prop}"
 
     def stamp(self, anew: bool = False) -> None:
         """Have the trace know what the clock reads; `anew` for what is no turn of its own."""

@@ -28,6 +28,10 @@ if TYPE_CHECKING:
     from fuselatch.core.forms.form import Form
 
 Undo = tuple[Any, str, Any]
+Queued = tuple[LiveValue[Any], Any, int, Event | None, Handler | None, By]
+"""A `changed` that waits in the queue: its control, the value before, its cause in the trace, the event
+and the handler that brought it about, and whose doing it is. What it became is what the control holds
+once its time has come; it is void if the control's `_pending` is another by then, or none."""
 ABSENT: Any = type("Absent", (), {"__repr__": lambda self: "absent"})()
 """In an undo entry: the attribute was not there."""
 OPENED: Final = "(opened)"
@@ -52,7 +56,7 @@ class Turn:
         self.label = label
         self.step = step
         self.by: By = by
-        self.queue: deque[Event] = deque()
+        self.queue: deque[Event | Queued] = deque()
         self.undo: list[Undo] = []
         self.trace: Trace | None = engine.trace if engine.recording else None
         self.cause = 0
@@ -129,9 +133,9 @@ class Turn:
 
     def drop_queue(self) -> None:
         """Let what is queued come to nothing."""
-        for event in self.queue:
-            if event.control is not None and event.name == "changed" and event.control._pending is event:
-                event.control._pending = None
+        for queued in self.queue:
+            if queued.__class__ is tuple and queued[0]._pending is queued:
+                queued[0]._pending = None
         self.queue.clear()
 
     def keep(self, settled: set[tuple[int, str]]) -> None:
@@ -164,8 +168,13 @@ class Turn:
         trace = self.trace
         plan = control._plan
         if trace is not None:
-            was, becomes = (hidden(old), hidden(value)) if plan.masked else (old, value)
-            cause = trace.add(cause, "change", control.form._state.name, control.name, "value", was, becomes)
+            form = control.form._state.name
+            if plan.atomic:
+                trace.rows.append((cause, "change", form, control.name, "value", old, value))
+                cause = len(trace.rows)
+            else:
+                was, becomes = (hidden(old), hidden(value)) if plan.masked else (old, value)
+                cause = trace.add(cause, "change", form, control.name, "value", was, becomes)
         updates = self.engine.updates
         if control._watchers is not None and not control._rule:
             updates.mark(control, "value", cause)
@@ -177,15 +186,13 @@ class Turn:
                 control._initial = old  # type: ignore[attr-defined]
         pending = control._pending
         if pending is not None:
-            pending.new = value
-            if pending.old == value:
-                pending._dead = True
+            if pending[1] == value:
                 control._pending = None
         elif trace is not None or "changed" in plan.heard:
-            by: By = "program" if self.handler is not None else self.by
-            event = Event("changed", control.form, control, old, value, by, cause, self.event, self.handler)
-            control._pending = event
-            self.queue.append(event)
+            handler = self.handler
+            by: By = self.by if handler is None else "program"
+            control._pending = pending = (control, old, cause, self.event, handler, by)
+            self.queue.append(pending)
 
     # ---- events
 
@@ -210,7 +217,7 @@ class Turn:
         state = form._state
         return name in state.plan.heard or (state.opener is not None and bool(state.opener._state.plan.heard_of))
 
-    def come_back(self, queue: deque[Event], after: list[Callable[[Turn], object]] | None) -> None:
+    def come_back(self, queue: deque[Event | Queued], after: list[Callable[[Turn], object]] | None) -> None:
         """Go on with a queue that waited while something happened within a running handler."""
         # The drain that runs further out holds on to this very queue.
         queue.extend(self.queue)
@@ -223,15 +230,36 @@ class Turn:
         updates = self.engine.updates
         while True:
             while queue:
-                event = queue.popleft()
-                if not event._dead:
-                    self._dispatch(event)
+                queued = queue.popleft()
+                if queued.__class__ is not tuple:
+                    self._dispatch(queued)  # type: ignore[arg-type]
+                elif queued[0]._pending is queued:
+                    self._change_heard(*queued)
             if updates.pending:
                 updates.bring(self)
             elif self.after:
                 self.after.pop(0)(self)
             else:
                 return
+
+    def _change_heard(
+        self, control: LiveValue[Any], old: Any, cause: int, parent: Event | None, handler: Handler | None, by: By
+    ) -> None:
+        """Have a `changed` heard; only one that somebody hears becomes an `Event`."""
+        control._pending = None
+        trace, plan = self.trace, control._plan
+        handlers = plan.heard.get("changed")
+        if handlers is None and not self.engine.pauses:
+            if trace is not None:
+                new = control._value
+                form = control.form._state.name
+                if plan.atomic:
+                    trace.rows.append((cause, "event", form, control.name, "changed", old, new))
+                else:
+                    was, becomes = (hidden(old), hidden(new)) if plan.masked else (old, new)
+                    trace.add(cause, "event", form, control.name, "changed", was, becomes)
+            return
+        self._dispatch(Event("changed", control.form, control, old, control._value, by, cause, parent, handler))
 
     def _dispatch(self, event: Event) -> None:
         control = event.control
@@ -241,8 +269,6 @@ class Turn:
             self._dispatch_of_form(event)
             return
         plan = control._plan
-        if event.name == "changed":
-            control._pending = None
         if engine.pauses and engine.pauses_at(event):
             pause(engine, self, event)
         if trace is not None:
@@ -272,6 +298,8 @@ class Turn:
     def run(self, handlers: tuple[Handler, ...], owner: Any, event: Event) -> None:
         """Run the handlers of one event, one after the other."""
         engine, trace = self.engine, self.trace
+        rows = None if trace is None else trace.rows
+        where = "" if event.control is None else event.control.name
         before_event, before_handler, before_cause = self.event, self.handler, self.cause
         try:
             for handler in handlers:
@@ -284,12 +312,12 @@ class Turn:
                     self._fuse(handler, event)
                 self.event, self.handler = event, handler
                 target = owner
-                for _ in range(handler.up):
-                    target = target.__dict__["_outer"]
-                if trace is not None:
-                    where = event.control.name if event.control is not None else ""
-                    trace.rows.append((event._number, "handler", target._state.name, where, handler.name, None, None))
-                    self.cause = len(trace.rows)
+                if handler.up:
+                    for _ in range(handler.up):
+                        target = target.__dict__["_outer"]
+                if rows is not None:
+                    rows.append((event._number, "handler", target._state.name, where, handler.name, None, None))
+                    self.cause = len(rows)
                 try:
                     if handler.takes_event:
                         handler.function(target, event)

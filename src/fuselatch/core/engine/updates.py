@@ -9,7 +9,6 @@ from __future__ import annotations
 from operator import attrgetter
 from typing import TYPE_CHECKING, Any, Final
 
-from fuselatch.core.engine.rules import same
 from fuselatch.core.forms.controls import LiveEntry
 from fuselatch.core.model.cells import UNSEEN, Cell, Inputs, Node, watch
 from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, RuleError
@@ -53,12 +52,18 @@ class Updates:
             return
         touched = self.touched
         self.pending = True
+        turn = self.engine.turn
+        because = None if turn is None or turn.handler is None else (turn.event, turn.handler)
         waiting = list(watchers[prop])
         while waiting:
             cell = waiting.pop()
             if not cell.fresh and cell in touched:
                 continue
-            self.mark_cell(cell, cause)
+            cell.fresh = False
+            cell.cause = cause
+            if because is not None:
+                cell.because = because
+            touched[cell] = None
             watchers = cell.node._watchers
             if watchers is not None:
                 waiting.extend(watchers.get(cell.prop, ()))
@@ -156,45 +161,36 @@ class Updates:
             read = False
             for cell in order:
                 if not cell.fresh:
-                    self.fresh(cell)
+                    self._refresh(cell)
                 read = read or cell.node._watchers is not None
             if read and len(order) > 1:
                 order = by_dependence(order)
             for cell in order:
-                self._announce(turn, cell)
+                if cell.because is None:
+                    self._announce(turn, cell)
+                    continue
+                # What comes of it has what made it stale for its parent, so that a loop through a rule is seen.
+                event, handler = turn.event, turn.handler
+                turn.event, turn.handler = cell.because
+                cell.because = None
+                try:
+                    self._announce(turn, cell)
+                finally:
+                    turn.event, turn.handler = event, handler
 
     def _announce(self, turn: Turn, cell: Cell) -> None:
-        because = cell.because
-        if because is None:
-            self._announce_now(turn, cell)
-            return
-        # What comes of it has what made it stale for its parent, so that a loop through a rule is seen.
-        before, cell.because = (turn.event, turn.handler), None
-        turn.event, turn.handler = because
-        try:
-            self._announce_now(turn, cell)
-        finally:
-            turn.event, turn.handler = before
-
-    def _announce_now(self, turn: Turn, cell: Cell) -> None:
         control: Any = cell.node
-        prop, value = cell.prop, cell.value
+        prop, value, told = cell.prop, cell.value, cell.announced
         if prop == "value":
             turn.put_value(control, value, cell.cause)
         elif prop == "check":
             self.engine.unjudge_check(control)
-        elif not same(cell.announced, value):
+        elif told is not value and not (told.__class__ is value.__class__ and told == value):
             if turn.trace is not None:
                 turn.trace.add(
-                    cell.cause,
-                    "change",
-                    cell.form_name,
-                    "" if prop == "title" else control.name,
-                    prop,
-                    cell.announced,
-                    value,
+                    cell.cause, "change", cell.form_name, "" if prop == "title" else control.name, prop, told, value
                 )
-            turn.undo.append((cell, "announced", cell.announced))
+            turn.undo.append((cell, "announced", told))
             cell.announced = value
             self.engine.property_differs(turn, control, prop, cell.cause)
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
+from fuselatch.core.engine.rules import same
 from fuselatch.core.engine.workers import park
 from fuselatch.core.forms.controls import LiveValue
 from fuselatch.core.forms.prompts import Prompt, Shown
@@ -129,13 +130,13 @@ def may_wait(engine: Engine, what: str) -> Turn:
 def wait_for(engine: Engine, turn: Turn, wait: Wait) -> Any:
     """Park the turn until its wait is over; gives the result."""
     engine.waits.append(wait)
-    pending = [event for event in turn.queue if event.name == "changed" and event.control._pending is event]
-    for event in pending:
-        event.control._pending = None
+    pending = [queued for queued in turn.queue if queued.__class__ is tuple and queued[0]._pending is queued]
+    for queued in pending:
+        queued[0]._pending = None
     park()
-    for event in pending:
-        if event.control._pending is None and not event._dead:
-            event.control._pending = event
+    for queued in pending:
+        if queued[0]._pending is None and not same(queued[0]._value, queued[1]):
+            queued[0]._pending = queued
     return wait.result
 
 

@@ -58,7 +58,9 @@ class Workers:
 
         Raises `NotAllowedHere` on another thread than that of the pool.
         """
-        here = self._at_home()
+        here = getcurrent()
+        if here is not self.home:
+            self._must_be_at_home(here)
         worker = self.idle.pop() if self.idle else greenlet(self._loop)
         job.worker = worker
         if worker.parent is not here:
@@ -94,21 +96,20 @@ class Workers:
         """Let a parked job go on, or throw something into it; returns when it is done or has parked."""
         worker = job.worker
         assert worker is not None, "only a parked job goes on"
-        here = self._at_home()
+        here = getcurrent()
+        self._must_be_at_home(here)
         if worker.parent is not here:
             worker.parent = here
         came = worker.switch() if thrown is None else worker.throw(thrown)
         if came is not None:
             self._serve(worker, came)
 
-    def _at_home(self) -> greenlet:
-        """The running greenlet; refused on another thread."""
-        here = getcurrent()
+    def _must_be_at_home(self, here: greenlet) -> None:
+        """Refuse a greenlet of another thread."""
         if here is not self.home and bottom(here) is not self.home:
             raise NotAllowedHere(
                 "a session belongs to the thread that made it: feed it there, or keep it on one worker thread"
             )
-        return here
 
     def end(self) -> None:
         """Let all idle workers run out."""
@@ -139,5 +140,5 @@ def park() -> Job | None:
     """Give control back to whoever started or resumed this worker; returns when it is resumed."""
     parent = getcurrent().parent
     assert parent is not None, "only a worker parks"
-    job: Job | None = parent.switch()
+    job: Job | None = parent.switch(None)
     return job

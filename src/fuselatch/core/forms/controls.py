@@ -11,7 +11,6 @@ from fuselatch.core.forms.sources import EventSource
 from fuselatch.core.model.cells import UNSEEN, Cell
 from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.errors import Blank
-from fuselatch.core.model.events import Event
 from fuselatch.core.model.findings import NO_MARKER, Finding, Marker
 
 if TYPE_CHECKING:
@@ -168,7 +167,7 @@ class LiveValue(Live, Generic[R]):
         self._value: Any = plan.blank
         self._draft: str | None = None
         self._rule = False
-        self._pending: Event | None = None
+        self._pending: tuple[Any, ...] | None = None
 
     def _current(self, prop: str) -> Any:
         if prop == "value":
@@ -188,8 +187,11 @@ class LiveValue(Live, Generic[R]):
         """What the control holds; blank where its draft could not be parsed."""
         if self._draft is not None:
             self._engine.note_stale(self)
-        if self._cells is None and self._engine.tracker is None:
+        if self._cells is None:
             current: R = self._value
+            tracker = self._engine.tracker
+            if tracker is not None:
+                tracker[(self, "value")] = current
             return current
         found: R = self._read_value()
         return found

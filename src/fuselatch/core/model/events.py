@@ -46,7 +46,7 @@ class Event:
     """
 
     __slots__ = (
-        "_cause", "_dead", "_depth", "_handler", "_number", "_parent", "_reason",
+        "_cause", "_depth", "_handler", "_number", "_parent", "_reason",
         "by", "control", "form", "name", "new", "old",
     )  # fmt: skip
 
@@ -64,7 +64,6 @@ class Event:
         self._handler = handler
         self._depth: int = 0 if parent is None else parent._depth + 1
         self._number = 0
-        self._dead = False
         self._reason: str | None = None
 
     def hold(self, reason: str) -> None:

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Literal, TypeAlias
+from typing import Literal, NamedTuple, TypeAlias
 
 Level: TypeAlias = Literal["refuse", "warn"]
 
 
-@dataclass(frozen=True, slots=True)
-class Finding:
+class Finding(NamedTuple):
     """One thing a check found: `text` for the person, `level` ("refuse" or "warn"), `rule` its name.
 
     An `eager` one is shown before its control has been left.
