@@ -13,6 +13,7 @@ from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.forms.rows import Row
 from fuselatch.core.forms.rules import derive
 from fuselatch.core.forms.shared import Shared
+from fuselatch.core.forms.signals import Signal
 from fuselatch.core.forms.sources import on
 from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.errors import (
@@ -39,6 +40,6 @@ __all__ = [
     "Abandoned", "Blank", "Button", "Choice", "Choices", "Date", "DeclarationError", "Entry", "Event", "Finding",
     "Form", "FormClosed", "Formats", "FuseBlown", "FuseLatchError", "Gesture", "Group", "HandlerFailed", "Label",
     "Marker", "Money", "NotAllowedHere", "Number", "Opener", "Outcome", "Override", "Param", "Percent", "PlainFormats",
-    "Prompt", "Refused", "Row", "RuleError", "Session", "Shared", "Store", "StoreRefused", "Text", "Tick", "Time",
+    "Prompt", "Refused", "Row", "RuleError", "Session", "Shared", "Signal", "Store", "StoreRefused", "Text", "Tick", "Time",
     "Trace", "UnknownName", "View", "Whole", "check", "derive", "on", "warn",
 ]  # fmt: skip

@@ -269,7 +269,7 @@ def test_rules_follow_session_values_the_date_open_forms_and_the_opener() -> Non
     desk.wait("1d")
     desk.tab()
     assert form.today.value == date(2031, 5, 5).isoformat()
-    with pytest.raises(TypeError, match="Shared count: a int is wanted here, not str"):
+    with pytest.raises(TypeError, match="Shared count: int is wanted here, not str"):
         desk.session[COUNT] = "x"  # type: ignore[misc]
     desk.session.close()
 

@@ -16,10 +16,11 @@ from fuselatch.core.engine.turn import Turn
 from fuselatch.core.engine.waiting import DialogWait, PauseWait, PromptWait, Wait
 from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.plans import Handler
 from fuselatch.core.forms.prompts import Prompt, Tone
-from fuselatch.core.forms.state import FormState
+from fuselatch.core.forms.state import FormState, Manner
 from fuselatch.core.model.errors import NotAllowedHere, UnknownName
-from fuselatch.core.model.events import Event
+from fuselatch.core.model.events import By, Event
 from fuselatch.core.model.outcome import ACCEPTED, Outcome
 
 
@@ -43,32 +44,60 @@ class Engine(Changes):
 
         self._by_program(("say", form._state.name, "value"), put)
 
-    def open(self, form: Form, child: type[Form], params: Mapping[str, Any]) -> Outcome:
+    def open(self, form: Form, child: type[Form], params: Mapping[str, Any], how: Manner) -> Outcome:
         """Open a modal dialog and wait until it closes."""
-        return waiting.open_dialog(self, form, child, params)
+        return waiting.open_dialog(self, form, child, params, how)
 
-    def show(self, form: Form, child: type[Form], params: Mapping[str, Any]) -> Form:
-        """Open a form that stays beside; it is ready on return."""
+    def show(self, form: Form, child: type[Form], params: Mapping[str, Any], how: Manner) -> Form:
+        """Open a form that stays open beside; it is ready on return."""
         self._may_change(form, f"a form shown by {type(form).__name__}", False)
         shown: list[Form] = []
 
         def put(turn: Turn) -> None:
-            opened = self.open_nested(turn, child, params, form)
-            turn.undo.append((opened._state, "beside", False))
-            opened._state.beside = True
-            shown.append(opened)
+            shown.append(self.open_nested(turn, child, params, form, how))
 
         self._by_program(("show", child.__name__, "value"), put)
         return shown[0]
 
-    def open_nested(self, turn: Turn, form: type[Form], params: Mapping[str, Any], opener: Form) -> Form:
+    def open_nested(self, turn: Turn, form: type[Form], params: Mapping[str, Any], opener: Form, how: Manner) -> Form:
         """Open a form from within a handler: what is queued waits, the form opens with a queue of its own."""
         queue, after = turn.queue, turn.after
         turn.queue, turn.after = deque(), None
         try:
-            return open_form(turn, form, params, opener)
+            return open_form(turn, form, params, opener, how)
         finally:
             turn.come_back(queue, after)
+
+    def send(self, form: Form, name: str, payload: object) -> None:
+        """Raise a signal of a form: it is heard once the running handler has ended."""
+        self._may_change(form, f"the signal {type(form).__name__}.{name}", False)
+
+        def put(turn: Turn) -> None:
+            by: By = "program" if turn.handler is not None else turn.by
+            turn.queue.append(Event(name, form, None, None, payload, by, turn.cause, turn.event, turn.handler))
+
+        self._by_program(("send", f"{type(form).__name__}.{name}", "value"), put)
+
+    def listen(self, form: Form, name: str, owner: Any, handler: Handler) -> None:
+        """Have a signal heard by hand, by a method of `owner`."""
+        self._may_change(form, f"what hears {type(form).__name__}.{name}", False)
+        if self.turn is not None:
+            self.turn.undo.append((form._state, "listeners", form._state.listeners))
+        form._state.listeners += ((name, owner, handler),)
+
+    def hide(self, form: Form, hidden: bool) -> None:
+        """Hide a form, or show it again where it was."""
+        state = form._state
+        self._may_change(form, f"whether {type(form).__name__} is hidden", False)
+
+        def put(turn: Turn) -> None:
+            if state.hidden is not hidden:
+                turn.note_form("change", form, "hidden", state.hidden, hidden)
+                turn.undo.append((state, "hidden", state.hidden))
+                state.hidden = hidden
+                self.find_front()
+
+        self._by_program(("hide" if hidden else "reveal", state.name, "value"), put)
 
     def close_form(self, form: Form, verdict: str) -> None:
         """Close a form, as a step after the running handler."""
@@ -164,14 +193,26 @@ class Engine(Changes):
     def _put_forms(self, turn: Turn, forms: tuple[Form, ...]) -> None:
         turn.undo.append((self, "forms", self.forms))
         self.forms = forms
-        self.unsettled = True
+        self.find_front()
         self.open_forms.differs(turn.cause)
 
     def forget(self, form: Form) -> None:
         """A form whose opening was put back counts as closed."""
         self.forms = tuple(other for other in self.forms if other is not form)
         form._state.phase = "closed"
+        self.find_front()
         self.open_forms.differs()
+
+    def find_front(self) -> None:
+        """Look again which form is in front: the last one that is not hidden."""
+        self.front = next((form for form in reversed(self.forms) if not self.hidden(form)), None)
+        self.unsettled = True
+
+    def hidden(self, form: Form) -> bool:
+        """Whether a form is out of sight: by itself, or while one is open that hides it."""
+        if form._state.hidden:
+            return True
+        return any(other._state.manner.hiding and other._state.opener is form for other in self.forms)
 
     def covered(self, form: Form) -> bool:
         """Whether a prompt, a pause or a modal dialog keeps a person from a form."""
@@ -209,11 +250,15 @@ class Engine(Changes):
         elif isinstance(target, SharedNode):
             target.differs()
         elif target is self and name == "forms":
+            self.find_front()
             self.open_forms.differs()
         elif isinstance(target, Turn):
             self.rows.differs()
-        elif isinstance(target, FormState) and name == "title":
-            updates.mark(target, "title", 0)
+        elif isinstance(target, FormState):
+            if name == "hidden":
+                self.find_front()
+            elif name == "title":
+                updates.mark(target, "title", 0)
 
     def release_pointer(self, turn: Turn, covering: Form | None) -> None:
         """Have the pointer leave what is being covered; without `covering`, everything is."""

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
 def place(error: BaseException, function: Callable[..., Any]) -> tuple[str, int]:
     """The author's file and line: the innermost frame in the file of the function that failed."""
-    code: Any = getattr(function, "__code__", None)
+    code: Any = getattr(getattr(function, "__wrapped__", function), "__code__", None)
     if code is None:
         return "?", 0
     found: tuple[str, int] = (code.co_filename, code.co_firstlineno)

@@ -157,7 +157,7 @@ def keep(turn: Turn) -> None:
     for form in turn.engine.forms:
         control = form._state.focus
         if control is None or takes_focus(control):
-            if control is None and form is turn.engine.forms[-1] and form._state.seen:
+            if control is None and form is turn.engine.front and form._state.seen:
                 enter(turn, form, following(form, None, 1))
             continue
         settle(turn, control)

@@ -13,6 +13,7 @@ from fuselatch.core.forms.controls import LiveChoice
 from fuselatch.core.forms.form import make
 from fuselatch.core.forms.params import MISSING
 from fuselatch.core.forms.rules import is_rule
+from fuselatch.core.forms.state import Manner
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.values import short
@@ -26,12 +27,16 @@ WIDER: Mapping[type, tuple[type, ...]] = {float: (float, int), complex: (complex
 """Plain types that take others, as in the numeric tower of PEP 484."""
 
 
-def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: Form | None) -> Form:
+PLAIN = Manner()
+
+
+def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: Form | None, how: Manner = PLAIN) -> Form:
     """Open a form within a turn; what goes wrong fails the turn."""
     engine = turn.engine
     given = checked_params(form, params)
     opened = make(form, engine, opener, *engine.next_serial(form))
     state = opened._state
+    state.manner = how
     opened.__dict__.update(given)
     turn.undo.append((opened, OPENED, None))
     if engine.first is None:

@@ -43,10 +43,11 @@ def obstacle(engine: Engine, gesture: Gesture, control: Live | None) -> Reason |
     verb = gesture.verb
     if verb == "answer":
         return "no prompt is up", None
-    if not engine.forms:
-        return "no form is open any more", None
+    front = engine.front
+    if front is None:
+        return "every open form is hidden" if engine.forms else "no form is open any more", None
     if control is None:
-        return covering(engine, engine.forms[-1]) if engine.waits else None
+        return covering(engine, front) if engine.waits else None
     if verb in LOOKING:
         return covering(engine, control.form) or (("it is hidden", None) if not control.visible else None)
     return at_control(engine, control) or unfit(gesture, control)
@@ -77,14 +78,14 @@ def covering(engine: Engine, form: Any) -> Reason | None:
         return (
             (f'a prompt is up: "{short_text(wait.text, 60)}"', wait.number)
             if wait
-            else (f"{engine.forms[-1].title} is in front", None)
+            else (f"{engine.front.title if engine.front is not None else 'a hidden form'} is in front", None)
         )
-    return None
+    return (f"{form.title} is hidden", None) if form is not engine.front and engine.hidden(form) else None
 
 
 def at_control(engine: Engine, control: Live) -> Reason | None:
     """What keeps a person from using a control, whatever for."""
-    if engine.waits or control.form._state.phase == "closed":
+    if engine.waits or control.form is not engine.front:
         found = covering(engine, control.form)
         if found is not None:
             return found

@@ -51,6 +51,7 @@ class Running:
         self.notice = ""
         self.messages: tuple[tuple[Form, str, Tone], ...] = ()
         self.forms: tuple[Form, ...] = ()
+        self.front: Form | None = None
         self.first: Form | None = None
         self.fronted: Form | None = None
         self.pointed: Live | None = None
@@ -106,7 +107,7 @@ class Running:
     def _record(self, turn: Turn, label: object, by: By) -> None:
         if self.clock is not None:
             self.trace.stamp(self.read_clock())
-        form = self.forms[-1]._state.name if self.forms else ""
+        form = self.front._state.name if self.front is not None else ""
         turn.cause = self.trace.add(0, "gesture", form, getattr(label, "control", ""), self.label_text(label), None, by)
 
     def _resume(self, turn: Turn, thrown: BaseException | None = None) -> None:
@@ -157,7 +158,7 @@ class Running:
         self.unsettled = False
         pointing.release(turn, None)
         focus.keep(turn)
-        front = self.forms[-1] if self.forms else None
+        front = self.front
         if front is not None and front is not self.fronted:
             turn.undo.append((self, "fronted", self.fronted))
             self.fronted = front

@@ -116,10 +116,11 @@ class Session:
 
     @property
     def front(self) -> Form:
-        """The form in front; `NotAllowedHere` where none is open."""
-        if not self._engine.forms:
-            raise NotAllowedHere("no form is open any more")
-        return self._engine.forms[-1]
+        """The form in front; `NotAllowedHere` where none is open, or all are hidden."""
+        front = self._engine.front
+        if front is None:
+            raise NotAllowedHere("every open form is hidden" if self._engine.forms else "no form is open any more")
+        return front
 
     @property
     def outcome(self) -> Outcome | None:
@@ -152,14 +153,13 @@ class Session:
             raise UnknownName(refusals.unknown_verb(gesture.verb))
         if gesture.verb == "key":
             gesture = self._key(gesture)
-        forms = engine.forms
-        form = forms[-1] if forms and not gesture.form else self._form(gesture)
+        form = engine.front if not gesture.form else self._form(gesture)
         control = self._target(gesture, form)
         found = refusals.obstacle(engine, gesture, control)
         shown = self._shown(gesture, form, control) if gesture.text else gesture
         if found is not None:
             self._refuse(shown, found)
-        if form is None or form is forms[-1]:
+        if form is None or form is engine.front:
             engine.start(shown, lambda turn: carry(turn, gesture, control), "person")
             return
 
@@ -181,7 +181,7 @@ class Session:
     def _refuse(self, gesture: Gesture, found: tuple[str, int | None]) -> None:
         engine = self._engine
         if engine.recording:
-            name = engine.forms[-1]._state.name if engine.forms else ""
+            name = engine.front._state.name if engine.front is not None else ""
             engine.stamp(anew=True)
             engine.trace.add(0, "refused", name, gesture.control, str(gesture), None, found[0])
         raise Refused(str(gesture), *found)
@@ -195,8 +195,6 @@ class Session:
 
     def _form(self, gesture: Gesture) -> Form | None:
         forms = self._engine.forms
-        if not gesture.form:
-            return forms[-1] if forms else None
         for form in forms:
             if form._state.name == gesture.form:
                 return form

@@ -24,7 +24,7 @@ if TYPE_CHECKING:
 def come_to_front(turn: Turn, form: Form) -> None:
     """A person turns to a form that is not in front."""
     engine = turn.engine
-    if engine.forms[-1] is form:
+    if engine.front is form:
         return
     before, turn.cause = turn.cause, turn.note_form("step", form, "front")
     engine.bring_to_front(turn, form)
@@ -32,6 +32,13 @@ def come_to_front(turn: Turn, form: Form) -> None:
     engine.fronted = form
     turn.happen("fronted", form, None)
     turn.cause = before
+
+
+def front_of(turn: Turn) -> Form:
+    """The form in front; a gesture is refused where there is none."""
+    front: Form | None = turn.engine.front
+    assert front is not None, "a gesture without a form in front is refused"
+    return front
 
 
 def type_text(turn: Turn, gesture: Gesture, control: Any) -> None:
@@ -57,7 +64,7 @@ def put_draft(turn: Turn, control: Any, text: str) -> None:
 def press(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Press a button, or click a label or the form's surface; what it closes is a step after its `clicked`."""
     if control is None:
-        turn.happen("clicked", turn.engine.forms[-1], None)
+        turn.happen("clicked", front_of(turn), None)
         return
     form, verdict = control.form, control._decl.closes
     if verdict is not None and verdict != ACCEPTED:
@@ -76,7 +83,7 @@ def press(turn: Turn, gesture: Gesture, control: Any) -> None:
 def double(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Click something twice, or the form's surface."""
     if control is None:
-        turn.happen("double_clicked", turn.engine.forms[-1], None)
+        turn.happen("double_clicked", front_of(turn), None)
     elif not control._decl.takes_focus or move(turn, control):
         step(turn, "double click", control, "double_clicked")
 
@@ -122,7 +129,7 @@ def back_tab(turn: Turn, gesture: Gesture, control: Any) -> None:
 
 def go(turn: Turn, way: int) -> None:
     """Settle where the focus is, then move it on or back."""
-    form = turn.engine.forms[-1]
+    form = front_of(turn)
     here = form._state.focus
     settle(turn, here)
     target = following(form, here, way)
@@ -144,7 +151,7 @@ def close_front(turn: Turn, gesture: Gesture, control: Any) -> None:
     if wait is not None:
         answer(turn, Gesture(verb="answer", text=wait.prompt.cancel), control)
     else:
-        leave(turn, turn.engine.forms[-1], CANCELLED)
+        leave(turn, front_of(turn), CANCELLED)
 
 
 def to_control(turn: Turn, gesture: Gesture, control: Any) -> None:
@@ -168,7 +175,7 @@ def key(turn: Turn, gesture: Gesture, control: Any) -> None:
     if engine.prompt_wait is not None:
         key_at_prompt(turn, keys, gesture.repeat)
         return
-    form = engine.forms[-1]
+    form = front_of(turn)
     here = form._state.focus
     shortcut = form._state.plan.shortcuts.get(keys) if keys != "Enter" else None
     if shortcut is not None:

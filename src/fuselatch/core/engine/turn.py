@@ -215,7 +215,11 @@ class Turn:
         if control is not None:
             return name in control._plan.heard
         state = form._state
-        return name in state.plan.heard or (state.opener is not None and bool(state.opener._state.plan.heard_of))
+        return (
+            name in state.plan.heard
+            or bool(state.listeners)
+            or (state.opener is not None and bool(state.opener._state.plan.heard_of))
+        )
 
     def come_back(self, queue: deque[Event | Queued], after: list[Callable[[Turn], object]] | None) -> None:
         """Go on with a queue that waited while something happened within a running handler."""
@@ -289,6 +293,9 @@ class Turn:
             event._number = self.trace.add(event._cause, "event", state.name, "", event.name, event.old, event.new)
         for handler in state.plan.heard.get(event.name, ()):
             self.run((handler,), state.containers[handler.within], event)
+        for name, owner, handler in state.listeners:
+            if name == event.name and owner._state.phase != "closed":
+                self.run((handler,), owner, event)
         opener = state.opener
         if opener is not None and opener.is_open:
             for (form, name), handlers in opener._state.plan.heard_of.items():

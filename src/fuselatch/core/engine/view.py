@@ -74,14 +74,17 @@ class RowView:
 class FormView:
     """An open form: its visible groups, rows, and controls in tab order.
 
-    `covered` means that a person can't use it now, `beside` that it stays open beside its opener;
+    `covered` means that a person can't use it now; `opener` is the name of the form that opened it,
+    which waits for it if it is `modal`, and which it does not overlap if its `place` is "beside";
     `default` is the button that Enter presses.
     """
 
     name: str
     title: str
     covered: bool
-    beside: bool
+    opener: str
+    modal: bool
+    place: str
     message: str
     message_tone: str
     default: str
@@ -104,7 +107,7 @@ class PromptView:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class View:
-    """What a person would now see: forms from back to front, and the prompt on top.
+    """What a person would now see: forms from back to front, hidden ones left out, and the prompt on top.
 
     `notice` says what became of the last gesture where something held or dropped it; `help` is the
     help (and marker) of what is pointed at, else of what has the focus. `waits_for` lists what
@@ -140,7 +143,7 @@ def view_of(engine: Engine) -> View:
         )
     return View(
         version=VERSION,
-        forms=tuple(form_view(engine, form) for form in engine.forms),
+        forms=tuple(form_view(engine, form) for form in engine.forms if not engine.hidden(form)),
         prompt=prompt,
         notice=engine.notice,
         help=help_line(engine),
@@ -152,8 +155,8 @@ def view_of(engine: Engine) -> View:
 def help_line(engine: Engine) -> str:
     """The help of what is pointed at, with its marker; else of what has the focus."""
     target = engine.pointed
-    if target is None and engine.forms:
-        target = engine.forms[-1]._state.focus
+    if target is None and engine.front is not None:
+        target = engine.front._state.focus
     if target is None:
         return ""
     marker = target.marker.text if isinstance(target, LiveEntry) else ""
@@ -171,7 +174,9 @@ def form_view(engine: Engine, form: Form) -> FormView:
         name=state.name,
         title=form.title,
         covered=engine.covered(form),
-        beside=state.beside,
+        opener=state.opener._state.name if state.opener is not None else "",
+        modal=state.manner.modal,
+        place=state.manner.place,
         message=message[0],
         message_tone=message[1],
         default=state.plan.shortcuts.get("Enter", ""),
@@ -181,7 +186,7 @@ def form_view(engine: Engine, form: Form) -> FormView:
             if node.visible
         ),
         rows=tuple(RowView(caption=caption, controls=paths) for caption, paths in rows if paths),
-        controls=tuple(control_view(engine, control, engine.forms[-1] is form) for control in shown),
+        controls=tuple(control_view(engine, control, engine.front is form) for control in shown),
     )
 
 

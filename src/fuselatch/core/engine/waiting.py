@@ -13,6 +13,7 @@ from fuselatch.core.engine.rules import same
 from fuselatch.core.engine.workers import park
 from fuselatch.core.forms.controls import LiveValue
 from fuselatch.core.forms.prompts import Prompt, Shown
+from fuselatch.core.forms.state import Manner
 from fuselatch.core.model.errors import NotAllowedHere, RuleError
 from fuselatch.core.model.events import Event
 from fuselatch.core.model.outcome import CANCELLED, Outcome
@@ -90,10 +91,10 @@ def ask(engine: Engine, form: Form, prompt: Prompt, facts: Mapping[str, Any]) ->
     return answer
 
 
-def open_dialog(engine: Engine, form: Form, child: type[Form], params: Mapping[str, Any]) -> Outcome:
+def open_dialog(engine: Engine, form: Form, child: type[Form], params: Mapping[str, Any], how: Manner) -> Outcome:
     """Open a modal dialog in front of a form and wait until it closes."""
     turn = may_wait(engine, f"open {child.__name__}")
-    opened = engine.open_nested(turn, child, params, form)
+    opened = engine.open_nested(turn, child, params, form, how)
     if engine.updates.touched:
         engine.updates.announce(turn)
     if engine.pointed is not None:

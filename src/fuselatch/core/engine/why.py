@@ -44,7 +44,7 @@ def lines(engine: Engine, what: str) -> Iterator[str]:
         yield from of_handler(engine, form, state.plan.handlers[name])
     elif name in state.plan.prompts:
         yield from of_prompt(engine, form, name)
-    elif name in FORM_EVENTS:
+    elif name in FORM_EVENTS or name in state.plan.signals:
         yield from of_event(engine, form, None, name)
     else:
         raise UnknownName(f"nothing is known of '{what}'; {hint(form, path if control is None else '', prop)}")
@@ -65,7 +65,9 @@ def hint(form: Form, path: str, prop: str) -> str:
     plan = form._state.plan
     if path:
         return suggest(path, plan.controls)
-    return suggest(prop, [*plan.handlers, *plan.prompts, *PROPERTIES, "marker", *CONTROL_EVENTS, *plan.controls])
+    return suggest(
+        prop, [*plan.handlers, *plan.prompts, *plan.signals, *PROPERTIES, "marker", *CONTROL_EVENTS, *plan.controls]
+    )
 
 
 def of_property(engine: Engine, control: Any, prop: str) -> Iterator[str]:

@@ -17,6 +17,7 @@ from fuselatch.core.forms.params import OpenerDeclaration, ParamDeclaration
 from fuselatch.core.forms.plans import CheckPlan, ControlPlan, FormPlan, Handler, RowPlan, joined
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.forms.rows import Row
+from fuselatch.core.forms.signals import Signal
 from fuselatch.core.forms.sources import EventSource, heard_by
 from fuselatch.core.model.cells import Derived
 from fuselatch.core.model.errors import DeclarationError
@@ -52,7 +53,7 @@ class FormMeta(type):
 
 def is_declared(value: object) -> bool:
     """Whether a thing in a class body is a declaration of ours."""
-    declared = isinstance(value, Declaration | ParamDeclaration | Prompt) or is_group(value)
+    declared = isinstance(value, Declaration | ParamDeclaration | Prompt | Signal) or is_group(value)
     return declared or bool(heard_by(value)) or bool(checks_of(value))
 
 
@@ -169,6 +170,10 @@ class _Collector:
                 plan.opener = name
             elif isinstance(value, Prompt):
                 plan.prompts[name] = value
+            elif isinstance(value, Signal):
+                if self.root.__name__ == "Group":
+                    raise self.fail(name, "a signal belongs to a form; declare it there, and send it by self.form")
+                plan.signals[name] = value
         for name, value in self.members.items():
             if isinstance(value, Row):
                 kept = [control for control in value.controls if not self._gone(control)]
@@ -225,6 +230,8 @@ class _Collector:
 
     def _heard_key(self, name: str, source: EventSource) -> tuple[Any, str]:
         owner = source.owner
+        if isinstance(owner, Signal):
+            return None, owner.name
         if isinstance(owner, type):
             own = issubclass(self.form, owner) or "_is_root" in vars(owner)
             return (None if own else owner), source.name

@@ -50,6 +50,8 @@ class Container:
             own.fset(self, value)
         elif name in plan.controls or name in plan.groups:
             raise AttributeError(f"{kind}.{name} is a control; set {name}.value, or another property of it")
+        elif name in plan.signals:
+            raise AttributeError(f"{kind}.{name} is a signal; send it with self.{name}.send(…)")
         elif name in plan.params or name == plan.opener:
             raise AttributeError(f"{kind}.{name} is a param, fixed when the form opened; keep what changes elsewhere")
         elif name in RESERVED_ATTRIBUTES or hasattr(self._root(), name):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from typing import TYPE_CHECKING, Any, ClassVar, ParamSpec, TypeVar, dataclass_transform
+from typing import TYPE_CHECKING, Any, ClassVar, ParamSpec, TypeVar, dataclass_transform, get_args
 
 from fuselatch.core.forms.collect import FormMeta, collect
 from fuselatch.core.forms.container import Container
@@ -14,7 +14,7 @@ from fuselatch.core.forms.port import EnginePort, SessionView
 from fuselatch.core.forms.prompts import Prompt, Tone
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.forms.sources import FormEvent
-from fuselatch.core.forms.state import FormState
+from fuselatch.core.forms.state import FormState, Manner, Place
 from fuselatch.core.model.errors import DeclarationError, NotAllowedHere
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import CANCELLED, Outcome
@@ -113,20 +113,34 @@ class Form(Container, metaclass=FormMeta):
         """Put a line on the form's message area; never waits."""
         self._engine.say(self, text, tone)
 
-    def open(self, form: Callable[P, Form], /, *args: P.args, **params: P.kwargs) -> Outcome:
+    def open(
+        self, form: Callable[P, Form], /, hiding: bool = False, place: Place = "over", *args: P.args, **params: P.kwargs
+    ) -> Outcome:
         """Open a dialog in front of this form and wait until it closes.
 
-        Takes a form class and its params by name; gives its `Outcome`.
+        Takes a form class and its params by name; gives its `Outcome`. With `hiding=True` this form is
+        hidden meanwhile, and comes back where it was, however the dialog ends; `place="beside"` keeps
+        the two from overlapping.
         """
-        return self._engine.open(self, _form_class(form, args, "open"), params)
+        return self._engine.open(self, *_opening("open", form, args, params, Manner(hiding, place, True)))
 
-    def show(self, form: Callable[P, F], /, *args: P.args, **params: P.kwargs) -> F:
-        """Open a form that stays beside this one; it is ready when this returns, and outlives this one.
+    def show(
+        self, form: Callable[P, F], /, hiding: bool = False, place: Place = "over", *args: P.args, **params: P.kwargs
+    ) -> F:
+        """Open a form that stays open beside this one; it is ready when this returns, and outlives this one.
 
-        Takes a form class and its params by name; gives the open form.
+        Takes a form class and its params by name, `hiding` and `place` as `open` does; gives the open form.
         """
-        shown: Any = self._engine.show(self, _form_class(form, args, "show"), params)
+        shown: Any = self._engine.show(self, *_opening("show", form, args, params, Manner(hiding, place)))
         return shown  # type: ignore[no-any-return]
+
+    def hide(self) -> None:
+        """Take the form out of sight; it stays open with all that it holds, until `reveal`."""
+        self._engine.hide(self, True)
+
+    def reveal(self) -> None:
+        """Bring a hidden form back where it was."""
+        self._engine.hide(self, False)
 
     def close(self, verdict: str = CANCELLED) -> None:
         """Close the form: "accepted" submits it, anything else is the free way out.
@@ -152,13 +166,19 @@ class Form(Container, metaclass=FormMeta):
         return f"<{state.name} {state.phase}>" if state is not None else f"<{type(self).__name__}>"
 
 
-def _form_class(form: Any, args: tuple[object, ...], verb: str) -> type[Form]:
-    """The form class that was handed over; a `TypeError` for anything else."""
+def _opening(
+    verb: str, form: Any, args: tuple[object, ...], params: Mapping[str, Any], how: Manner
+) -> tuple[type[Form], Mapping[str, Any], Manner]:
+    """What was handed over, where it is a form class with options; a `TypeError` for anything else."""
     if not (isinstance(form, type) and issubclass(form, Form)):
         raise TypeError(f"{verb}(…) takes a form class, not {form!r}")
-    if args:
+    if args or not isinstance(how.hiding, bool):
         raise TypeError(f"{verb}({form.__name__}, …) takes params by name: {', '.join(form._plan.params) or 'it has none'}")
-    return form
+    if how.place not in get_args(Place):
+        raise TypeError(
+            f"{verb}({form.__name__}, …): there is no place {how.place!r}; {suggest(how.place, get_args(Place))}"
+        )
+    return form, params, how
 
 
 def controls_of(form: Form) -> Mapping[str, Live]:

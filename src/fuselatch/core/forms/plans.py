@@ -37,7 +37,7 @@ class Handler:
     @property
     def where(self) -> tuple[str, int]:
         """The file and line of the method."""
-        code: Any = self.function.__code__
+        code: Any = getattr(self.function, "__wrapped__", self.function).__code__
         return code.co_filename, code.co_firstlineno
 
 
@@ -127,6 +127,7 @@ class FormPlan:
     rows: dict[str, RowPlan] = field(default_factory=dict)
     params: dict[str, ParamDeclaration] = field(default_factory=dict)
     prompts: dict[str, Prompt] = field(default_factory=dict)
+    signals: dict[str, Any] = field(default_factory=dict)
     handlers: dict[str, Handler] = field(default_factory=dict)
     heard: dict[str, tuple[Handler, ...]] = field(default_factory=dict)
     heard_of: dict[tuple[type, str], tuple[Handler, ...]] = field(default_factory=dict)

@@ -10,6 +10,7 @@ from datetime import date, datetime
 from typing import TYPE_CHECKING, Any, Protocol, TypeVar
 
 from fuselatch.core.forms.shared import Shared
+from fuselatch.core.forms.state import Manner
 from fuselatch.core.model.cells import Cell, Inputs
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.formats import Formats
@@ -18,6 +19,7 @@ from fuselatch.core.model.outcome import Outcome
 if TYPE_CHECKING:
     from fuselatch.core.forms.controls import Live, LiveEntry, LiveValue
     from fuselatch.core.forms.form import Form
+    from fuselatch.core.forms.plans import Handler
     from fuselatch.core.forms.prompts import Prompt, Tone
 
 T = TypeVar("T")
@@ -109,11 +111,20 @@ class EnginePort(Protocol):
     def say(self, form: Form, text: str, tone: Tone) -> None:
         """Put a line on the form's message area."""
 
-    def open(self, form: Form, child: type[Form], params: Mapping[str, Any]) -> Outcome:
+    def open(self, form: Form, child: type[Form], params: Mapping[str, Any], how: Manner) -> Outcome:
         """Open a modal dialog and wait until it closes."""
 
-    def show(self, form: Form, child: type[Form], params: Mapping[str, Any]) -> Form:
-        """Open a form that stays beside."""
+    def show(self, form: Form, child: type[Form], params: Mapping[str, Any], how: Manner) -> Form:
+        """Open a form that stays open beside."""
+
+    def send(self, form: Form, name: str, payload: object) -> None:
+        """Raise a signal."""
+
+    def listen(self, form: Form, name: str, owner: Any, handler: Handler) -> None:
+        """Have a signal heard by hand."""
+
+    def hide(self, form: Form, hidden: bool) -> None:
+        """Hide a form, or show it again where it was."""
 
     def close_form(self, form: Form, verdict: str) -> None:
         """Close a form."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any, Generic, TypeVar
 
 from fuselatch.core.model.errors import DeclarationError
+from fuselatch.core.model.values import exactly
 
 T = TypeVar("T")
 
@@ -30,11 +31,7 @@ class Shared(Generic[T]):
 
     def exact(self, value: Any) -> T:
         """A value of the type; an int is taken for a float. Raises `TypeError` for any other."""
-        if self.kind is float and isinstance(value, int) and not isinstance(value, bool):
-            value = float(value)
-        if not isinstance(value, self.kind) or (isinstance(value, bool) and self.kind is not bool):
-            raise TypeError(f"Shared {self.name}: a {self.kind.__name__} is wanted here, not {type(value).__name__}")
-        return value
+        return exactly(self.kind, value, f"Shared {self.name}")
 
     def __repr__(self) -> str:
         return f"<Shared {self.name}>"

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, Final, Literal, TypeAlias
+from typing import TYPE_CHECKING, Any, Final, Literal, NamedTuple, TypeAlias
 
 from fuselatch.core.model.cells import Cell
 from fuselatch.core.model.findings import Override
@@ -11,7 +11,7 @@ from fuselatch.core.model.outcome import Outcome
 if TYPE_CHECKING:
     from fuselatch.core.forms.controls import Live
     from fuselatch.core.forms.form import Form
-    from fuselatch.core.forms.plans import FormPlan
+    from fuselatch.core.forms.plans import FormPlan, Handler
     from fuselatch.core.forms.port import EnginePort
 
 Phase: TypeAlias = Literal["opening", "open", "closing", "closed"]
@@ -26,16 +26,28 @@ PHASES: Final[dict[Phase, tuple[Phase, ...]]] = {
 fails leaves its form closed."""
 
 
+Place: TypeAlias = Literal["over", "beside"]
+"""Where a form opens: over its opener, or beside it so that the two don't overlap."""
+
+
+class Manner(NamedTuple):
+    """How a form is opened: `hiding` its opener meanwhile, in what `place`, and whether it is waited for (`modal`)."""
+
+    hiding: bool = False
+    place: Place = "over"
+    modal: bool = False
+
+
 class FormState:
     """What the engine keeps about one open form.
 
     `controls` has the live controls by path, `nodes` those of groups, `containers` the live groups;
-    `order` is the tab order.
+    `order` is the tab order, `manner` how the form was opened, `listeners` what hears its signals by hand.
     """
 
     __slots__ = (
-        "_cells", "_watchers", "beside", "containers", "controls", "engine", "focus", "form", "hidden", "name", "nodes",
-        "opener", "order", "outcome", "overrides", "phase", "plan", "seen", "select", "serial", "title",
+        "_cells", "_watchers", "containers", "controls", "engine", "focus", "form", "hidden", "listeners", "manner", "name",
+        "nodes", "opener", "order", "outcome", "overrides", "phase", "plan", "seen", "select", "serial", "title",
     )  # fmt: skip
 
     def __init__(self, form: Form, plan: FormPlan, engine: EnginePort, opener: Form | None, serial: int, name: str) -> None:
@@ -49,7 +61,8 @@ class FormState:
         self.title: str | None = None
         self.hidden = False
         self.seen = False
-        self.beside = False
+        self.manner = Manner()
+        self.listeners: tuple[tuple[str, Any, Handler], ...] = ()
         self.focus: Any = None
         self.select = False
         self.outcome: Outcome | None = None

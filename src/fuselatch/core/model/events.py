@@ -78,6 +78,11 @@ class Event:
             self._reason = reason
 
     @property
+    def payload(self) -> Any:
+        """What a signal was sent with; None for every other event."""
+        return self.new if self.control is None and self.name in self.form._state.plan.signals else None
+
+    @property
     def path(self) -> str:
         """What the event is called in the trace: `vessel.changed`, `BookingForm.closing`."""
         return f"{self.control.name if self.control is not None else type(self.form).__name__}.{self.name}"

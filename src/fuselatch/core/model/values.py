@@ -10,9 +10,11 @@ import decimal
 from datetime import date, datetime, time
 from decimal import Decimal
 from math import isfinite
+from typing import Any, TypeVar
 
 from fuselatch.core.model.formats import Formats
 
+T = TypeVar("T")
 ROUNDING = {
     "half-up": decimal.ROUND_HALF_UP,
     "half-even": decimal.ROUND_HALF_EVEN,
@@ -41,6 +43,15 @@ def short(value: object, most: int = 40) -> str:
     except Exception:
         text = f"<{type(value).__name__}>"
     return text if len(text) <= most else text[: most - 1] + "…"
+
+
+def exactly(kind: type[T], value: Any, what: str) -> T:
+    """A value of a type; an int is taken for a float, a bool for nothing but a bool. Else a `TypeError` about `what`."""
+    if kind is float and isinstance(value, int) and not isinstance(value, bool):
+        value = float(value)
+    if not isinstance(value, kind) or (isinstance(value, bool) and kind is int):
+        raise TypeError(f"{what}: {kind.__name__} is wanted here, not {type(value).__name__} {short(value)}")
+    return value
 
 
 def to_text(value: object) -> str:
