@@ -8,10 +8,11 @@ from fuselatch.core.forms.declarations import Button, Label
 from fuselatch.core.forms.entries import Choice, Date, Money, Number, Percent, Text, Tick, Time, Whole
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.groups import Group
+from fuselatch.core.forms.latches import Latch
 from fuselatch.core.forms.params import Opener, Param
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.forms.rows import Row
-from fuselatch.core.forms.rules import derive
+from fuselatch.core.forms.rules import derive, from_open
 from fuselatch.core.forms.shared import Shared
 from fuselatch.core.forms.signals import Signal
 from fuselatch.core.forms.sources import on
@@ -25,6 +26,7 @@ from fuselatch.core.model.errors import (
     FuseLatchError,
     HandlerFailed,
     NotAllowedHere,
+    PolicyError,
     Refused,
     RuleError,
     UnknownName,
@@ -34,12 +36,19 @@ from fuselatch.core.model.findings import Finding, Marker, Override, warn
 from fuselatch.core.model.formats import Formats, PlainFormats
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.outcome import Outcome
+from fuselatch.core.model.services import Services
+from fuselatch.core.model.taken import LatchStore, Taken
 from fuselatch.core.model.trace import Entry, Trace
+from fuselatch.policy import Policy
+from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
+from fuselatch.stores.memory import MemoryLatches, MemoryRecords
 
 __all__ = [
-    "Abandoned", "Blank", "Button", "Choice", "Choices", "Date", "DeclarationError", "Entry", "Event", "Finding",
-    "Form", "FormClosed", "Formats", "FuseBlown", "FuseLatchError", "Gesture", "Group", "HandlerFailed", "Label",
-    "Marker", "Money", "NotAllowedHere", "Number", "Opener", "Outcome", "Override", "Param", "Percent", "PlainFormats",
-    "Prompt", "Refused", "Row", "RuleError", "Session", "Shared", "Signal", "Store", "StoreRefused", "Text", "Tick", "Time",
-    "Trace", "UnknownName", "View", "Whole", "check", "derive", "on", "warn",
+    "Abandoned", "Blank", "Button", "Choice", "Choices", "Date", "DeclarationError", "DrawingBoard", "Drawings", "Entry",
+    "Event", "Finding", "Form", "FormClosed", "Formats", "FuseBlown", "FuseLatchError", "Gesture", "Group",
+    "HandlerFailed", "Label", "Latch", "LatchStore", "LetterBox", "Letters", "Marker", "MemoryLatches", "MemoryRecords",
+    "Money", "NotAllowedHere", "Number", "Opener", "Outcome", "Override", "Param", "Percent", "PlainFormats", "Policy",
+    "PolicyError", "Prompt", "Refused", "Row", "RuleError", "Services", "Session", "Shared", "Signal", "Store",
+    "StoreRefused", "Taken", "Text", "Tick", "Time", "Trace", "UnknownName", "View", "Whole", "check", "derive",
+    "from_open", "on", "warn",
 ]  # fmt: skip

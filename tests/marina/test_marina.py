@@ -146,5 +146,5 @@ def sound(session: Any) -> None:
 
 
 def test_every_verb_is_among_the_random_gestures() -> None:
-    made = "type pick press focus tick untick answer tab back_tab close point point_away double key"
+    made = "type pick press focus tick untick answer tab back_tab close point point_away double key open"
     assert set(VERBS) == set(made.split())

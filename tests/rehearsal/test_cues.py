@@ -62,8 +62,8 @@ def little(tmp_path: Path) -> Iterator[Path]:
 
 
 WRONG: list[tuple[str, str]] = [
-    ("", "x.cues:1:1: no scene: begin with 'scene MODULE:FUNCTION' or 'form MODULE:CLASS'"),
-    ("press save", "x.cues:1:1: a 'scene' or a 'form' comes before the first step"),
+    ("", "x.cues:1:1: no scene: begin with 'scene MODULE:FUNCTION', 'form MODULE:CLASS' or 'forms FOLDER'"),
+    ("press save", "x.cues:1:1: a 'scene', a 'form' or 'forms' comes before the first step"),
     ("form little_forms:Little\nprss save", "x.cues:2:1: there is no verb 'prss'; did you mean 'press'?"),
     ("form little_forms:Little\n  type name", "x.cues:2:12: something is missing: type CONTROL TEXT"),
     (

@@ -14,6 +14,8 @@ COMMANDS: Final[Mapping[str, str]] = {
     "demo": "Book berths at a made-up marina, and see what happened and why.",
     "rehearse": "Perform cue sheets and show the trace of each step.",
     "describe": "Show what a form declares, or its rules as a JSON Schema.",
+    "forms": "List the forms of a folder, with what each is for and its shortcut.",
+    "latches": "List what a latch log remembers, or have it asked again.",
 }
 """The commands, each in the module of its name, with what it does."""
 

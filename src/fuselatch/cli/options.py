@@ -15,3 +15,12 @@ from_folders = click.option(
     help="Look for forms and scenes in this folder, too (may be given several times).",
 )
 """`--from FOLDER`, as `folders`: a tuple of paths."""
+
+policy_file = click.option(
+    "--policy",
+    "policy",
+    metavar="FILE.toml",
+    type=click.Path(exists=True, dir_okay=False, path_type=Path),
+    help="With the texts of prompts and levels of checks that this policy file has.",
+)
+"""`--policy FILE.toml`, as `policy`: a path or None."""

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import click
 
 from fuselatch.cli.exits import Exit
-from fuselatch.cli.options import from_folders
+from fuselatch.cli.options import from_folders, policy_file
 
 if TYPE_CHECKING:
     from fuselatch.rehearsal import Performance
@@ -22,7 +22,10 @@ if TYPE_CHECKING:
 @click.option(
     "--why", "questions", multiple=True, metavar="WHAT", help="Tell why something is so, or did not come: berth.enabled"
 )
-def command(files: tuple[str, ...], folders: tuple[Path, ...], quiet: bool, questions: tuple[str, ...]) -> None:
+@policy_file
+def command(
+    files: tuple[str, ...], folders: tuple[Path, ...], quiet: bool, questions: tuple[str, ...], policy: Path | None
+) -> None:
     """Perform cue sheets: print each step with its trace as a tree, and count what passed and failed.
 
     Scenes and forms are found in installed packages, in the cue sheet's own folder, and in each
@@ -30,6 +33,8 @@ def command(files: tuple[str, ...], folders: tuple[Path, ...], quiet: bool, ques
     for what can't be read or imported.
     """
     from fuselatch.cli.show import console, show, show_count
+    from fuselatch.core.model.errors import PolicyError
+    from fuselatch.policy import Policy
     from fuselatch.rehearsal import CueError, perform, read_cues
     from fuselatch.rehearsal.loading import importing_from
 
@@ -41,8 +46,8 @@ def command(files: tuple[str, ...], folders: tuple[Path, ...], quiet: bool, ques
         try:
             sheet = read_cues(read(path), name)
             with importing_from([path.resolve().parent, *(folder.resolve() for folder in folders)]):
-                performance = perform(sheet)
-        except (CueError, OSError) as error:
+                performance = perform(sheet, policy=Policy.load(policy) if policy is not None else None)
+        except (CueError, PolicyError, OSError) as error:
             unreadable += 1
             click.echo(f"fuselatch: {told(error, name)}", err=True)
             continue

@@ -43,13 +43,19 @@ class Cue:
 
 @dataclass(frozen=True, slots=True)
 class CueSheet:
-    """A cue sheet that has been read: where it begins (`scene` or `form`), and its steps."""
+    """A cue sheet that has been read: where it begins (`scene`, `form` or `forms`), and its steps.
+
+    `forms` is the folder whose forms it offers, `policy` the file of its policy, as words; None where
+    it names none.
+    """
 
     name: str
     opens: Cue
     user: str
     locale: str
     now: datetime | None
+    forms: Word | None
+    policy: Word | None
     steps: tuple[Cue, ...]
 
 
@@ -75,6 +81,8 @@ class VerbRule:
 OPENING: Final[Mapping[str, VerbRule]] = {
     "scene": VerbRule(1, 1, "scene MODULE:FUNCTION"),
     "form": VerbRule(1, 1, "form MODULE:CLASS"),
+    "forms": VerbRule(1, 1, "forms FOLDER"),
+    "policy": VerbRule(1, 1, "policy FILE.toml"),
     "user": VerbRule(1, 1, "user NAME"),
     "locale": VerbRule(1, 1, "locale LOCALE"),
     "now": VerbRule(1, 1, "now DATE-AND-TIME"),
@@ -90,7 +98,7 @@ STEPS: Final[Mapping[str, VerbRule]] = {
     "tab": VerbRule(0, 0, "tab"),
     "back_tab": VerbRule(0, 0, "back_tab"),
     "press": VerbRule(0, 1, "press [BUTTON]"),
-    "double": VerbRule(0, 1, "double [CONTROL]"),
+    "double": VerbRule(0, 2, "double [CONTROL [CHOICE]]"),
     "pick": VerbRule(2, 2, "pick CONTROL CHOICE"),
     "tick": VerbRule(1, 1, "tick CONTROL"),
     "untick": VerbRule(1, 1, "untick CONTROL"),
@@ -99,9 +107,13 @@ STEPS: Final[Mapping[str, VerbRule]] = {
     "wait": VerbRule(1, 1, "wait DURATION"),
     "answer": VerbRule(1, 1, "answer BUTTON"),
     "close": VerbRule(0, 0, "close"),
+    "open": VerbRule(1, 1, "open FORM"),
     "expect": VerbRule(1, None, "expect [not] WHAT WORD…"),
 }
 """The steps: the verbs of the desk, and what is expected of it."""
+
+BEGINS: Final = frozenset({"scene", "form", "forms"})
+"""What a cue sheet may begin with: one of the first two, the third, or both."""
 
 VERBS: Final[Mapping[str, VerbRule]] = {**OPENING, **STEPS}
 
@@ -119,8 +131,8 @@ def read_cues(text: str, name: str) -> CueSheet:
         if cue is None:
             continue
         if cue.verb in STEPS:
-            if not opening.keys() & {"scene", "form"}:
-                raise CueError(name, number, cue.column, "a 'scene' or a 'form' comes before the first step")
+            if not opening.keys() & BEGINS:
+                raise CueError(name, number, cue.column, "a 'scene', a 'form' or 'forms' comes before the first step")
             steps.append(cue)
             continue
         if steps:
@@ -128,11 +140,12 @@ def read_cues(text: str, name: str) -> CueSheet:
         if cue.verb in opening or (cue.verb in ("scene", "form") and opening.keys() & {"scene", "form"}):
             raise CueError(name, number, cue.column, f"a second '{cue.verb}'; a cue sheet opens one scene or form, once")
         opening[cue.verb] = cue
-    opens = opening.get("scene") or opening.get("form")
+    opens = opening.get("scene") or opening.get("form") or opening.get("forms")
     if opens is None:
-        raise CueError(name, 1, 1, "no scene: begin with 'scene MODULE:FUNCTION' or 'form MODULE:CLASS'")
+        raise CueError(name, 1, 1, "no scene: begin with 'scene MODULE:FUNCTION', 'form MODULE:CLASS' or 'forms FOLDER'")
+    forms, policy = (opening[verb].words[0] if verb in opening else None for verb in ("forms", "policy"))
     user, locale = (opening[verb].words[0].text if verb in opening else "" for verb in ("user", "locale"))
-    return CueSheet(name, opens, user, locale or "en", clock_of(opening.get("now"), name), tuple(steps))
+    return CueSheet(name, opens, user, locale or "en", clock_of(opening.get("now"), name), forms, policy, tuple(steps))
 
 
 def read_line(line: str, number: int, name: str) -> Cue | None:

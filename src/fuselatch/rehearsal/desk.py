@@ -9,24 +9,29 @@ import re
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from email.message import EmailMessage
 from types import TracebackType
 from typing import Any, ParamSpec, Self, TypeAlias, TypeVar, overload
 
+from fuselatch.core.engine.latching import LatchSeen
 from fuselatch.core.engine.session import Session
 from fuselatch.core.engine.store import Store
 from fuselatch.core.forms.declarations import Declaration
 from fuselatch.core.forms.form import Form, name_of, plan_of
+from fuselatch.core.forms.policy import Rules
 from fuselatch.core.forms.sources import EventSource
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import Outcome
+from fuselatch.core.model.taken import LatchStore
 from fuselatch.core.model.trace import Trace
 from fuselatch.core.model.words import phrase
 from fuselatch.formats import locale_formats
 from fuselatch.rehearsal.scenes import NOW, Scene
 from fuselatch.report.tree import story
-from fuselatch.stores.memory import MemoryRecords
+from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
+from fuselatch.stores.memory import MemoryLatches, MemoryRecords
 
 P = ParamSpec("P")
 F = TypeVar("F", bound=Form)
@@ -70,6 +75,8 @@ class Desk:
         self.scene = scene
         self._now = scene.now
         self._session: Session | None = None
+        self._letters = LetterBox()
+        self._drawings = DrawingBoard()
 
     def __enter__(self) -> Self:
         scene = self.scene
@@ -79,6 +86,10 @@ class Desk:
             clock=lambda: self._now,
             formats=locale_formats(scene.locale),
             records=scene.records,
+            services={Letters: self._letters, Drawings: self._drawings, **scene.services},
+            latches=scene.latches if scene.latches is not None else MemoryLatches(),
+            policy=scene.policy,
+            forms=scene.forms,
             params=scene.params,
         )
         return self
@@ -131,6 +142,23 @@ class Desk:
     def trace(self) -> Trace:
         """The trace so far; readable after the block, too."""
         return self.session.trace
+
+    @property
+    def latches(self) -> tuple[LatchSeen, ...]:
+        """The latches that hold: each with its key, answer, when it was taken, and what resets it."""
+        return self.session.latches
+
+    @property
+    def letters(self) -> tuple[EmailMessage, ...]:
+        """The letters that were sent, in order."""
+        box = self.session.services[Letters]
+        return tuple(getattr(box, "letters", ()))
+
+    @property
+    def drawings(self) -> Mapping[str, str]:
+        """The SVG text of what was drawn, by name."""
+        board = self.session.services[Drawings]
+        return dict(getattr(board, "drawings", {}))
 
     def story(self) -> str:
         """The whole trace in words: each gesture, and below it what it brought about."""
@@ -193,9 +221,9 @@ class Desk:
         """
         self._feed("press", control)
 
-    def double(self, control: Named | None = None) -> None:
-        """Click something twice; without a control, the form's surface."""
-        self._feed("double", control)
+    def double(self, control: Named | None = None, item: object = "") -> None:
+        """Click something twice, of a choice the item named; without a control, the form's surface."""
+        self._feed("double", control, str(item))
 
     def pick(self, control: Named, text: object) -> None:
         """Pick one of the choices, by its text."""
@@ -220,6 +248,10 @@ class Desk:
     def answer(self, button: str) -> None:
         """Press a button of the prompt that is up."""
         self.session.feed(Gesture(verb="answer", text=button))
+
+    def open(self, name: str) -> None:
+        """Open a form that the scene offers by its name, or bring it to the front where it is open."""
+        self.session.feed(Gesture(verb="open", text=name))
 
     def close(self) -> None:
         """Press the close button of what is in front, a prompt's too."""
@@ -299,7 +331,14 @@ Records: TypeAlias = Store | Mapping[str, Iterable[Mapping[str, Any]]] | None
 
 @overload
 def rehearse(
-    form: Callable[[], Scene], user: str = "", now: datetime = NOW, locale: str = "en", records: Records = None
+    form: Callable[[], Scene],
+    user: str = "",
+    now: datetime = NOW,
+    locale: str = "en",
+    records: Records = None,
+    services: Mapping[type, object] | None = None,
+    latches: LatchStore | None = None,
+    policy: Rules | None = None,
 ) -> Desk: ...
 @overload
 def rehearse(
@@ -308,22 +347,34 @@ def rehearse(
     now: datetime = NOW,
     locale: str = "en",
     records: Records = None,
+    services: Mapping[type, object] | None = None,
+    latches: LatchStore | None = None,
+    policy: Rules | None = None,
     *args: P.args,
     **params: P.kwargs,
 ) -> Desk: ...
 def rehearse(
-    form: Any, user: str = "", now: datetime = NOW, locale: str = "en", records: Records = None, *args: Any, **params: Any
+    form: Any,
+    user: str = "",
+    now: datetime = NOW,
+    locale: str = "en",
+    records: Records = None,
+    services: Mapping[type, object] | None = None,
+    latches: LatchStore | None = None,
+    policy: Rules | None = None,
+    *args: Any,
+    **params: Any,
 ) -> Desk:
     """Rehearse a form without a screen: `with rehearse(BookingForm, user="desk-2", berths=berths) as desk:`.
 
-    Takes a form class with its params by name, or a scene function. `records` is a store, or rows
-    by the name of their source. Leaving the block with a prompt unanswered or a dialog open raises
-    `Unfinished`.
+    Takes a form class with its params by name, or a scene function, and what a `Scene` takes.
+    Leaving the block with a prompt unanswered or a dialog open raises `Unfinished`.
     """
     if args:
         raise TypeError("rehearse(…) takes params by name")
     if isinstance(form, type) and issubclass(form, Form):
-        return Desk(Scene(form, user=user, now=now, locale=locale, records=records, **params))
+        given: Any = {"records": records, "services": services, "latches": latches, "policy": policy}
+        return Desk(Scene(form, user=user, now=now, locale=locale, **given, **params))
     scene = form()
     if not isinstance(scene, Scene):
         raise TypeError(f"a scene function returns Scene(…), but {getattr(form, '__name__', form)} gave {scene!r}")
@@ -334,4 +385,7 @@ def rehearse(
     scene.locale = scene.locale if locale == "en" else locale
     if records is not None:
         scene.records = MemoryRecords(records) if isinstance(records, Mapping) else records
+    scene.services = {**scene.services, **(services or {})}
+    scene.latches = latches if latches is not None else scene.latches
+    scene.policy = policy if policy is not None else scene.policy
     return Desk(scene)

@@ -77,6 +77,30 @@ def load_module(name: str) -> ModuleType:
         raise LoadError(f"importing {name} failed at {where}: {describe(error)}") from None
 
 
+def forms_in(folder: Path) -> list[type[Form]]:
+    """The forms that the modules of a folder define, in order of module and definition.
+
+    Modules whose names begin with an underscore are left out. Raises `LoadError`.
+    """
+    folder = folder.resolve()
+    if not folder.is_dir():
+        raise LoadError(f"there is no folder {folder.name}")
+    root, package = folder, ""
+    while (root / "__init__.py").exists():
+        root, package = root.parent, f"{root.name}.{package}"
+    found: list[type[Form]] = []
+    with importing_from([root]):
+        for file in sorted(folder.glob("*.py")):
+            if not file.stem.startswith("_"):
+                module = load_module(f"{package}{file.stem}")
+                found += [
+                    value
+                    for value in vars(module).values()
+                    if isinstance(value, type) and issubclass(value, Form) and value.__module__ == module.__name__
+                ]
+    return found
+
+
 def suggest_module(missing: str) -> str:
     """The closest module of the same package, or what would make it found."""
     package, _, last = missing.rpartition(".")

@@ -4,21 +4,24 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from pathlib import Path
 from typing import Any, Final
 
 from fuselatch.core.engine.session import Session
 from fuselatch.core.forms.controls import LiveChoice, LiveEntry, LiveValue
 from fuselatch.core.forms.form import controls_of, name_of
-from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, UnknownName
+from fuselatch.core.forms.policy import Rules
+from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, PolicyError, UnknownName
 from fuselatch.core.model.formats import PlainFormats
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.trace import Entry, Trace
 from fuselatch.core.model.values import Unparsable
+from fuselatch.policy import Policy
 from fuselatch.rehearsal.cues import Cue, CueError, CueSheet
 from fuselatch.rehearsal.desk import Desk, rehearse
-from fuselatch.rehearsal.loading import LoadError, load
-from fuselatch.rehearsal.scenes import NOW
+from fuselatch.rehearsal.loading import LoadError, forms_in, load
+from fuselatch.rehearsal.scenes import NOW, Scene
 
 PLAIN: Final = PlainFormats()
 YES_NO: Final = {"yes": True, "true": True, "no": False, "false": False}
@@ -70,18 +73,15 @@ class Unmet(Exception):
     """An expectation that the desk does not meet."""
 
 
-def perform(sheet: CueSheet, on_step: Callable[[StepResult], None] = lambda step: None) -> Performance:
+def perform(
+    sheet: CueSheet, on_step: Callable[[StepResult], None] = lambda step: None, *, policy: Rules | None = None
+) -> Performance:
     """Perform a cue sheet at a fresh desk; `on_step` is called after each step.
 
-    A step that can't be done ends it; an expectation that is not met does not. Raises `CueError`
-    where the scene or form can't be loaded.
+    A `policy` takes the place of the sheet's own. A step that can't be done ends it; an expectation
+    that is not met does not. Raises `CueError` where the scene or form can't be loaded.
     """
-    word = sheet.opens.words[0]
-    try:
-        loaded = load(word.text, sheet.opens.verb)
-        desk = rehearse(loaded, user=sheet.user, now=sheet.now or NOW, locale=sheet.locale)
-    except (LoadError, TypeError) as error:
-        raise CueError(sheet.name, sheet.opens.line, word.column, str(error)) from None
+    desk, word = desk_for(sheet, policy), sheet.opens.words[0]
     done = Performance(sheet)
     try:
         desk.__enter__()
@@ -106,6 +106,31 @@ def perform(sheet: CueSheet, on_step: Callable[[StepResult], None] = lambda step
         done.outcome = desk.outcome
         desk.session.close()
     return done
+
+
+def desk_for(sheet: CueSheet, policy: Rules | None) -> Desk:
+    """The desk that a cue sheet is performed at."""
+    word = sheet.opens.words[0]
+    try:
+        now = sheet.now or NOW
+        if sheet.opens.verb == "forms":
+            desk = Desk(Scene(user=sheet.user, now=now, locale=sheet.locale))
+        else:
+            desk = rehearse(load(word.text, sheet.opens.verb), user=sheet.user, now=now, locale=sheet.locale)
+        if sheet.forms is not None:
+            desk.scene.forms = forms_in(near(sheet, sheet.forms.text))
+        if sheet.policy is not None:
+            desk.scene.policy = Policy.load(near(sheet, sheet.policy.text))
+    except (LoadError, PolicyError, TypeError) as error:
+        raise CueError(sheet.name, sheet.opens.line, word.column, str(error)) from None
+    desk.scene.policy = policy if policy is not None else desk.scene.policy
+    return desk
+
+
+def near(sheet: CueSheet, path: str) -> Path:
+    """A path as a cue sheet means it: from its own folder, else from where it is performed."""
+    own = Path(sheet.name).parent / path
+    return own if own.exists() else Path(path)
 
 
 def carry_out(desk: Desk, cue: Cue) -> tuple[str, bool]:
@@ -163,10 +188,33 @@ def expect_outcome(desk: Desk, words: list[str]) -> Looked:
     return verdict == one(words, "outcome VERDICT"), f"it is {verdict}" if verdict else "the form is still open"
 
 
+def expect_letter(desk: Desk, words: list[str]) -> Looked:
+    """`letter [PART]`: whether a letter was sent with that part in its subject or its text."""
+    part = one(words, "letter PART-OF-IT") if words else ""
+    told = [f"{letter['Subject']}\n{letter.get_content()}" for letter in desk.letters if not letter.is_multipart()]
+    subjects = ", ".join(f"'{letter['Subject']}'" for letter in desk.letters)
+    return any(part in text for text in told), f"sent were {subjects}" if subjects else "no letter was sent"
+
+
+def expect_drawing(desk: Desk, words: list[str]) -> Looked:
+    """`drawing NAME`: whether a drawing of that name was made."""
+    names = ", ".join(desk.drawings)
+    return one(words, "drawing NAME") in desk.drawings, f"drawn were {names}" if names else "nothing was drawn"
+
+
+def expect_latch(desk: Desk, words: list[str]) -> Looked:
+    """`latch NAME`: whether a latch of that name holds."""
+    names = [seen.latch for seen in desk.latches]
+    return one(words, "latch NAME") in names, f"those that hold are {', '.join(names)}" if names else "none holds"
+
+
 TARGETS: Final[Mapping[str, Callable[[Desk, list[str]], Looked]]] = {
     "open": expect_open,
     "prompt": expect_prompt,
     "outcome": expect_outcome,
+    "letter": expect_letter,
+    "drawing": expect_drawing,
+    "latch": expect_latch,
 }
 
 

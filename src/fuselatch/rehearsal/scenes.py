@@ -6,8 +6,11 @@ from collections.abc import Iterable, Mapping
 from datetime import datetime
 from typing import Any, Final
 
+from fuselatch.core.engine.offers import Offered
 from fuselatch.core.engine.store import Store
 from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.policy import Rules
+from fuselatch.core.model.taken import LatchStore
 from fuselatch.stores.memory import MemoryRecords
 
 NOW: Final = datetime(2031, 5, 4, 9, 30)
@@ -17,30 +20,41 @@ NOW: Final = datetime(2031, 5, 4, 9, 30)
 class Scene:
     """A form to open: its class, `user`, what the clock reads (`now`), `locale`, `records`, and its params by name.
 
-    `records` is a store, or rows by the name of their source, kept in memory. A scene function
-    takes nothing and returns one: `def quiet_monday() -> Scene: …`.
+    `records` is a store, or rows by the name of their source, kept in memory; `services` maps classes
+    to what does them (letters and drawings are recorded where none are given), `latches` is a latch
+    store, `policy` a `Policy`, and `forms` are those that can be opened by name, as a `Session` takes
+    them; without a form, the one that opens at start. A scene function takes nothing and returns one:
+    `def quiet_monday() -> Scene: …`.
     """
 
-    __slots__ = ("form", "locale", "now", "params", "records", "user")
+    __slots__ = ("form", "forms", "latches", "locale", "now", "params", "policy", "records", "services", "user")
 
     def __init__(
         self,
-        form: type[Form],
+        form: type[Form] | None = None,
         *,
         user: str = "",
         now: datetime = NOW,
         locale: str = "en",
         records: Store | Mapping[str, Iterable[Mapping[str, Any]]] | None = None,
+        services: Mapping[type, object] | None = None,
+        latches: LatchStore | None = None,
+        policy: Rules | None = None,
+        forms: Offered = (),
         **params: Any,
     ) -> None:
-        if not (isinstance(form, type) and issubclass(form, Form)):
+        if form is not None and not (isinstance(form, type) and issubclass(form, Form)):
             raise TypeError(f"Scene(…) takes a form class first, not {form!r}")
         self.form = form
         self.user = user
         self.now = now
         self.locale = locale
         self.records: Store | None = MemoryRecords(records) if isinstance(records, Mapping) else records
+        self.services: Mapping[type, object] = services or {}
+        self.latches = latches
+        self.policy = policy
+        self.forms = forms
         self.params = params
 
     def __repr__(self) -> str:
-        return f"Scene({self.form.__name__}, user={self.user!r}, now={self.now.isoformat()})"
+        return f"Scene({self.form.__name__ if self.form else None}, user={self.user!r}, now={self.now.isoformat()})"

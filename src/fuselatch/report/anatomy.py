@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 from fuselatch.core.forms.form import Form, plan_of
+from fuselatch.core.forms.params import MISSING
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, Handler
+from fuselatch.core.forms.policy import Rules
+from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.cells import Derived
 
 RULE_WORDS = (
@@ -50,6 +53,17 @@ class HandlerTold:
 
 
 @dataclass(frozen=True, slots=True)
+class PromptTold:
+    """One prompt: its title, text and buttons as they are shown, and what else there is to say of it."""
+
+    name: str
+    title: str
+    text: str
+    buttons: tuple[str, ...]
+    more: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class Anatomy:
     """What a form class declares."""
 
@@ -59,12 +73,13 @@ class Anatomy:
     params: tuple[str, ...]
     controls: tuple[ControlTold, ...]
     handlers: tuple[HandlerTold, ...]
-    prompts: tuple[tuple[str, str, tuple[str, ...]], ...]
+    prompts: tuple[PromptTold, ...]
+    signals: tuple[tuple[str, str], ...]
 
 
-def anatomy(form: type[Form]) -> Anatomy:
-    """Read off what a form class declares."""
-    plan = plan_of(form)
+def anatomy(form: type[Form], policy: Rules | None = None) -> Anatomy:
+    """Read off what a form class declares, with what a policy says of it."""
+    plan = plan_of(form) if policy is None else policy.applied(form)
     return Anatomy(
         plan.name,
         plan.title if isinstance(plan.title, str) else "(by a rule)",
@@ -72,8 +87,62 @@ def anatomy(form: type[Form]) -> Anatomy:
         tuple(plan.params),
         tuple(control_told(control) for control in in_order(plan)),
         tuple(handler_told(plan, name, handler) for name, handler in plan.handlers.items()),
-        tuple((name, prompt.text, prompt.buttons) for name, prompt in plan.prompts.items()),
+        tuple(prompt_told(plan, name, prompt) for name, prompt in all_prompts(form, plan).items()),
+        tuple((name, signal.kind.__name__) for name, signal in plan.signals.items()),
     )
+
+
+def all_prompts(form: type[Form], plan: FormPlan) -> dict[str, Prompt]:
+    """The prompts that a form declares, and the one about its warnings where it can have any."""
+    warns = any(control.checks or control.levels for control in plan.controls.values())
+    return {**plan.prompts, **({"warnings_prompt": form.warnings_prompt} if warns else {})}
+
+
+def prompt_told(plan: FormPlan, name: str, prompt: Prompt) -> PromptTold:
+    """One prompt as a person sees it, with the declared captions where a policy shows others."""
+    shown = plan.reworded.get(name, prompt)
+    words = [f"default {shown.default!r}", f"cancel {shown.cancel!r}", f"tone {shown.tone}"]
+    if prompt.latch is not None:
+        words.append(f"latch {repr(prompt.latch)[7:-1]}, keeps {', '.join(map(repr, prompt.keeps))}")
+    if name in plan.reworded:
+        words.append("in the policy's words")
+    if shown.buttons != prompt.buttons:
+        words.append(f"to the code {', '.join(map(repr, prompt.buttons))}")
+    return PromptTold(name, shown.title, shown.text, shown.buttons, tuple(words))
+
+
+class AtHand(NamedTuple):
+    """A form that can be opened by name: its title, what it is for, its shortcut, and the params it must be given."""
+
+    name: str
+    title: str
+    purpose: str
+    keys: str
+    at_start: bool
+    needs: tuple[str, ...]
+
+
+def at_hand(form: type[Form]) -> AtHand:
+    """What a list of forms tells of one."""
+    plan = plan_of(form)
+    needs = tuple(name for name, param in plan.params.items() if param.default is MISSING)
+    title = plan.title if isinstance(plan.title, str) else plan.name
+    return AtHand(plan.name, title, plan.doc, plan.keys, plan.at_start, needs)
+
+
+def hand_lines(told: Sequence[AtHand]) -> Iterator[str]:
+    """A list of forms as lines of text."""
+    if not told:
+        yield "no forms are in this folder"
+        return
+    names = max(len(one.name) for one in told)
+    keys = max(len(one.keys) for one in told)
+    for one in told:
+        needs = f" (opened with {', '.join(one.needs)})" if one.needs else ""
+        start = " (opens at start)" if one.at_start else ""
+        yield f"{one.name:<{names}}  {one.keys:<{keys}}  {one.title}{needs}{start}".rstrip()
+        if one.purpose:
+            yield f"{'':<{names}}  {'':<{keys}}  {one.purpose}"
 
 
 def in_order(plan: FormPlan) -> list[ControlPlan]:
@@ -86,7 +155,12 @@ def control_told(control: ControlPlan) -> ControlTold:
     """One control as it is declared."""
     decl = control.decl
     found: dict[str, Any] = {**{word: vars(decl).get(word) for word in RULE_WORDS}, **decl.constants}
-    rules = tuple(rule_text(word, found[word]) for word in RULE_WORDS if found[word] not in (None, False, ""))
+    levels = control.levels or {}
+    rules = tuple(
+        rule_text(word, found[word]) + (f" ({levels[word]})" if word in levels else "")
+        for word in RULE_WORDS
+        if found[word] not in (None, False, "")
+    )
     choices = decl.constants.get("choices")
     if choices is not None:
         rules = (*rules, f"{len(choices)} choices")
@@ -96,7 +170,7 @@ def control_told(control: ControlPlan) -> ControlTold:
         str(decl.constants.get("caption", "(by a rule)")),
         rules,
         tuple(follow_text(control, prop, rule) for prop, rule in decl.rules.items()),
-        tuple(check.name for check in control.checks),
+        tuple(check.name if check.level is None else f"{check.name} ({check.level})" for check in control.checks),
     )
 
 
@@ -163,5 +237,11 @@ def lines(told: Anatomy) -> Iterator[str]:
     if told.prompts:
         yield ""
         yield "Prompts"
-        for name, text, buttons in told.prompts:
-            yield f"  {name}: {' '.join(text.split())!r} [{'] ['.join(buttons)}]"
+        for prompt in told.prompts:
+            yield f"  {prompt.name}: {' '.join(prompt.text.split())!r} [{'] ['.join(prompt.buttons)}]"
+            yield f"      {'; '.join(prompt.more)}"
+    if told.signals:
+        yield ""
+        yield "Signals"
+        for name, kind in told.signals:
+            yield f"  {name}: sends {kind}"

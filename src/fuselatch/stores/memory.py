@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
 from fuselatch.core.engine.store import StoreRefused
+from fuselatch.core.model.taken import Taken
 
 
 class MemoryRecords:
@@ -35,3 +36,32 @@ class MemoryRecords:
         for source, row in rows:
             self.sources[source].append(row)
         self.transactions += 1
+
+
+class MemoryLatches:
+    """A latch log in memory: a stand-in for one that outlives sessions."""
+
+    def __init__(self, taken: Iterable[Taken] = ()) -> None:
+        self._taken = {one[:3]: one for one in taken}
+
+    def find(self, latch: str, user: str, key: str) -> Taken | None:
+        """The entry of a latch for a user and key, or None."""
+        return self._taken.get((latch, user, key))
+
+    def take(self, taken: Taken, instead_of: Taken | None) -> bool:
+        """Put an entry in place of exactly that one (None: of none); False where there is another."""
+        if self._taken.get(taken[:3]) != instead_of:
+            return False
+        self._taken[taken[:3]] = taken
+        return True
+
+    def release(self, taken: Taken) -> bool:
+        """Take exactly that entry away; False where it is not there."""
+        if self._taken.get(taken[:3]) != taken:
+            return False
+        del self._taken[taken[:3]]
+        return True
+
+    def all(self) -> Sequence[Taken]:
+        """Every entry, in order of latch, user and key."""
+        return [self._taken[place] for place in sorted(self._taken)]

@@ -44,7 +44,7 @@ class Changes(Running):
         if control._trouble is not None:
             return (control._trouble,) if control._in_use else ()
         plan = control._plan
-        if not plan.checks and not plan.judges and not control._decl.constants["eager"]:
+        if not plan.checks and not plan.judges and plan.levels is None and not control._decl.constants["eager"]:
             # Only declared rules: those that refuse come first as it is, since a gap stands alone.
             return tuple(control._decl.judge(control, control._current("value"), self.formats)) if control._in_use else ()
         return self.found(control, control._current("value"), None)
@@ -54,13 +54,16 @@ class Changes(Running):
         if not control._in_use:
             return ()
         found: list[Finding] = control._decl.judge(control, value, self.formats)
+        levels = control._plan.levels
+        if levels is not None:
+            found = [one._replace(level=levels.get(one.rule, one.level)) for one in found]
         if control._plan.judges:
             found.extend(self._displaced(control))
         if not control._checks and not found:
             return ()
         for cell, check in zip(control._checks, control._plan.checks, strict=True):
             if instead is not None and not instead.keys().isdisjoint(check.controls):
-                finding = self._guarded(judging(control.form._state, check, instead), check.function, cell.name)
+                finding = self.guarded(judging(control.form._state, check, instead), check.function, cell.name)
             else:
                 finding = self.fresh(cell)
             if finding is not None:
@@ -92,7 +95,7 @@ class Changes(Running):
                 for path in check.controls:
                     self.updates.unjudge(at.form._state.controls[path])
 
-    def _guarded(self, run: Callable[[], Any], function: Callable[..., object], name: str) -> Any:
+    def guarded(self, run: Callable[[], Any], function: Callable[..., object], name: str) -> Any:
         """Run code of the author that may neither change anything nor wait."""
         outer, self.tracker = self.tracker, {}
         try:
@@ -282,10 +285,10 @@ class Changes(Running):
         else:
             turn.after.append(step)
 
-    def note_stale(self, control: LiveValue[Any]) -> None:
+    def note_stale(self, control: LiveValue[Any], by_rule: bool = False) -> None:
         """Note that a value was read while its control holds a draft, once a gesture."""
         turn = self.turn
-        if turn is None or turn.trace is None or turn.handler is None:
+        if turn is None or turn.trace is None or (turn.handler is None and not by_rule):
             return
         if turn.stale is None:
             turn.stale = set()

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from fuselatch.core.engine import focus
+from fuselatch.core.engine import focus, latching
 from fuselatch.core.engine.waiting import DialogWait, PromptWait, ask
 from fuselatch.core.forms.controls import LiveEntry, LiveValue
-from fuselatch.core.forms.plans import Handler
+from fuselatch.core.forms.plans import CheckPlan, Handler
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.cells import UNSEEN
 from fuselatch.core.model.findings import Finding, Override
 from fuselatch.core.model.outcome import ACCEPTED, CANCELLED, Outcome
+from fuselatch.core.model.taken import Taken
 
 if TYPE_CHECKING:
     from fuselatch.core.engine.turn import Turn
@@ -46,22 +47,58 @@ def in_order(turn: Turn, form: Form, confirmed: set[tuple[str, str]]) -> bool:
         control, finding = refusing[0]
         focus.enter(turn, form, control)
         return held(turn, form, "check", f"{control.caption}: {finding.text}")
-    asked = [(control, finding) for control, finding in warning if (control.name, finding.text) not in confirmed]
+    asked = []
+    for control, finding in warning:
+        if (control.name, finding.text) in confirmed:
+            continue
+        taken = latched(turn, form, control, finding)
+        if taken is None:
+            asked.append((control, finding))
+        else:
+            confirmed.add((control.name, finding.text))
+            override(turn, form, [Override(control.name, finding.text, taken.user or turn.engine.session.user, taken.when)])
     if not asked:
         return True
     prompt = form.warnings_prompt
     lines = "\n".join(f"{control.caption}: {finding.text}" for control, finding in asked)
-    if ask_here(turn, form, prompt, {"warnings": lines}) == prompt.cancel:
+    answer = ask_here(turn, form, prompt, {"warnings": lines})
+    if answer == prompt.cancel:
         focus.enter(turn, form, asked[0][0])
         return held(turn, form, "warnings", "gone back to the form")
     confirmed.update((control.name, finding.text) for control, finding in asked)
     engine = turn.engine
     when = engine.read_clock().isoformat() if engine.clock is not None else ""
-    overrides = tuple(Override(control.name, finding.text, engine.session.user, when) for control, finding in asked)
-    turn.undo.append((form._state, "overrides", form._state.overrides))
-    form._state.overrides += overrides
+    override(turn, form, [Override(control.name, finding.text, engine.session.user, when) for control, finding in asked])
+    for control, finding in asked:
+        check = check_of(control, finding)
+        if check is not None and check.latch is not None:
+            latching.take(turn, form, check.latch, latch_name(form, check), answer)
     # While the person was looking, a program may have changed what was judged.
     return in_order(turn, form, confirmed)
+
+
+def override(turn: Turn, form: Form, overrides: list[Override]) -> None:
+    """Note that a person went on in spite of warnings."""
+    turn.undo.append((form._state, "overrides", form._state.overrides))
+    form._state.overrides += tuple(overrides)
+
+
+def check_of(control: LiveEntry[Any, Any], finding: Finding) -> CheckPlan | None:
+    """The written check that a finding comes from, or None."""
+    return next((check for check in control._plan.checks if check.name == finding.rule), None)
+
+
+def latch_name(form: Form, check: CheckPlan) -> str:
+    """What the latch of a check is called in a log."""
+    return f"{form._state.plan.name}.{check.name}"
+
+
+def latched(turn: Turn, form: Form, control: LiveEntry[Any, Any], finding: Finding) -> Taken | None:
+    """What the latch of a finding's check remembers, while it holds."""
+    check = check_of(control, finding)
+    if check is None or check.latch is None:
+        return None
+    return latching.found(turn.engine, form, check.latch, latch_name(form, check))
 
 
 def ask_here(turn: Turn, form: Form, prompt: Prompt, facts: dict[str, object]) -> str:
@@ -123,6 +160,7 @@ def close(turn: Turn, form: Form, verdict: str) -> bool:
         state.move("closed")
         engine.take_away(turn, form)
         turn.note_form("close", form, verdict)
+        latching.forget(turn, form)
         turn.happen("closed", form, None, None, verdict)
     finally:
         turn.cause = before

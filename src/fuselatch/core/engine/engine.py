@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 from functools import partial
 from typing import Any
 
-from fuselatch.core.engine import closing, pointing, refusals, waiting
+from fuselatch.core.engine import closing, latching, pointing, refusals, waiting
 from fuselatch.core.engine.changes import Changes
 from fuselatch.core.engine.nodes import SharedNode
 from fuselatch.core.engine.opening import open_form
@@ -16,7 +16,8 @@ from fuselatch.core.engine.turn import Turn
 from fuselatch.core.engine.waiting import DialogWait, PauseWait, PromptWait, Wait
 from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.form import Form
-from fuselatch.core.forms.plans import Handler
+from fuselatch.core.forms.latches import Latch
+from fuselatch.core.forms.plans import FormPlan, Handler
 from fuselatch.core.forms.prompts import Prompt, Tone
 from fuselatch.core.forms.state import FormState, Manner
 from fuselatch.core.model.errors import NotAllowedHere, UnknownName
@@ -84,6 +85,35 @@ class Engine(Changes):
         if self.turn is not None:
             self.turn.undo.append((form._state, "listeners", form._state.listeners))
         form._state.listeners += ((name, owner, handler),)
+
+    def latch_answer(self, form: Form, latch: Latch) -> str | None:
+        """What a latch was taken with, while it holds; rules follow it."""
+        found: str | None = self.latch_node.read((form, latch, latch.name))
+        return found
+
+    def take_latch(self, form: Form, latch: Latch, answer: str) -> bool:
+        """Take a latch at once; False where it holds already."""
+        self._may_change(form, f"the latch {latch.name}", False)
+        took: list[bool] = []
+        self._by_program(
+            ("take", latch.name, "value"),
+            lambda turn: took.append(latching.take(turn, form, latch, latch.name, answer)),
+        )
+        return took[0]
+
+    def release_latch(self, form: Form, latch: Latch) -> None:
+        """Let a latch go."""
+        self._may_change(form, f"the latch {latch.name}", False)
+        self._by_program(("release", latch.name, "value"), lambda turn: latching.release(turn, form, latch, latch.name))
+
+    def plan_of(self, form: type[Form]) -> FormPlan:
+        """What a form class declares, with what the session's policy says of it."""
+        if self.policy is None:
+            return form._plan
+        plan = self._plans.get(form)
+        if plan is None:
+            plan = self._plans[form] = self.policy.applied(form)
+        return plan
 
     def hide(self, form: Form, hidden: bool) -> None:
         """Hide a form, or show it again where it was."""
@@ -172,13 +202,13 @@ class Engine(Changes):
     def let_out(self, turn: Turn) -> None:
         """Run the outward effects, in order; none of them can wait or change anything."""
         for function, args in turn.outward or ():
-            self._guarded(partial(function, *args), function, "afterwards")
+            self.guarded(partial(function, *args), function, "afterwards")
 
     # ---- forms, and what covers them
 
     def next_serial(self, form: type[Form]) -> tuple[int, str]:
         """A number for a form that is being opened, and its name in the trace."""
-        count = self._serials[form] = self._serials.get(form, 0) + 1
+        count = self._serials[form.__name__] = self._serials.get(form.__name__, 0) + 1
         self._opened += 1
         return self._opened, form.__name__ if count == 1 else f"{form.__name__}#{count}"
 

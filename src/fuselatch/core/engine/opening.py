@@ -34,7 +34,7 @@ def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: F
     """Open a form within a turn; what goes wrong fails the turn."""
     engine = turn.engine
     given = checked_params(form, params)
-    opened = make(form, engine, opener, *engine.next_serial(form))
+    opened = make(form, engine.plan_of(form), engine, opener, *engine.next_serial(form))
     state = opened._state
     state.manner = how
     opened.__dict__.update(given)

@@ -44,6 +44,9 @@ def obstacle(engine: Engine, gesture: Gesture, control: Live | None) -> Reason |
     if verb == "answer":
         return "no prompt is up", None
     front = engine.front
+    opens = verb == "open" or (verb == "key" and gesture.text in engine.offers.shortcuts)
+    if opens:
+        return (f"{front.title} is in front", None) if engine.waits and front is not None and verb == "open" else None
     if front is None:
         return "every open form is hidden" if engine.forms else "no form is open any more", None
     if control is None:
@@ -119,7 +122,10 @@ def unfit(gesture: Gesture, control: Any) -> Reason | None:
         return f"a {decl.kind} can't take the focus", None
     if gesture.verb in ENTERING and isinstance(control, LiveEntry) and control._rule:
         return "it is read-only: its value follows a rule", None
-    if gesture.verb == "pick" and not control.choices.find(gesture.text):
+    if gesture.verb == "double" and gesture.text and decl.kind != "choice":
+        return f"a {decl.kind} has no items to click", None
+    picks = gesture.verb == "pick" or (gesture.verb == "double" and gesture.text)
+    if picks and not control.choices.find(gesture.text):
         shown = control.choices.shown()
         return f"'{gesture.text}' is none of its choices; {suggest(gesture.text, shown, 'there are')}", None
     return None

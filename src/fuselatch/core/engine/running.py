@@ -8,7 +8,9 @@ from typing import TYPE_CHECKING, Any, cast
 
 from fuselatch.core.engine import focus, pointing
 from fuselatch.core.engine.failure import failed
+from fuselatch.core.engine.latching import LatchNode, Place
 from fuselatch.core.engine.nodes import DayNode, FormsNode, RecordsNode, SharedNode
+from fuselatch.core.engine.offers import Offers
 from fuselatch.core.engine.store import Store
 from fuselatch.core.engine.turn import Turn
 from fuselatch.core.engine.updates import Updates
@@ -16,12 +18,16 @@ from fuselatch.core.engine.waiting import PauseWait, Wait
 from fuselatch.core.engine.workers import Workers
 from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.latches import Latch
+from fuselatch.core.forms.plans import FormPlan
+from fuselatch.core.forms.policy import Rules
 from fuselatch.core.forms.prompts import Tone
 from fuselatch.core.forms.shared import Shared
 from fuselatch.core.model.cells import Inputs
 from fuselatch.core.model.errors import Abandoned, HandlerFailed, NotAllowedHere
 from fuselatch.core.model.events import By
 from fuselatch.core.model.formats import Formats
+from fuselatch.core.model.taken import LatchStore, Taken
 from fuselatch.core.model.trace import Trace
 
 if TYPE_CHECKING:
@@ -38,6 +44,9 @@ class Running:
         clock: Callable[[], datetime] | None,
         formats: Formats,
         store: Store | None,
+        latches: LatchStore | None,
+        policy: Rules | None,
+        offers: Offers,
         max_runs: int,
         recording: bool,
     ) -> None:
@@ -45,6 +54,9 @@ class Running:
         self.clock = clock
         self.formats = formats
         self.store = store
+        self.latch_store = latches
+        self.policy = policy
+        self.offers = offers
         self.max_runs = max_runs
         self.recording = recording
         self.trace = Trace()
@@ -70,7 +82,11 @@ class Running:
         self.closing = False
         self.closed = False
         self._workers = Workers()
-        self._serials: dict[type[Form], int] = {}
+        self.held: dict[Place, Taken] = {}
+        self.known_latches: dict[str, tuple[Latch, str]] = {}
+        self.latch_node = LatchNode(whole, "latches")
+        self._plans: dict[type[Form], FormPlan] = {}
+        self._serials: dict[str, int] = {}
         self._opened = 0
         self._now: datetime | None = None
         self._today: date | None = None

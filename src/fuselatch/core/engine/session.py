@@ -12,8 +12,10 @@ from datetime import date, datetime
 from types import TracebackType
 from typing import Any, Self, TypeVar
 
-from fuselatch.core.engine import refusals, why
+from fuselatch.core.engine import latching, refusals, why
 from fuselatch.core.engine.engine import Engine
+from fuselatch.core.engine.latching import LatchSeen
+from fuselatch.core.engine.offers import Offer, Offered, Offers
 from fuselatch.core.engine.opening import open_form
 from fuselatch.core.engine.steps import STEPS, come_to_front
 from fuselatch.core.engine.store import Store
@@ -21,6 +23,7 @@ from fuselatch.core.engine.turn import Turn
 from fuselatch.core.engine.view import View, view_of
 from fuselatch.core.forms.controls import MASK, Live
 from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.policy import Rules
 from fuselatch.core.forms.port import RecordsView
 from fuselatch.core.forms.shared import Shared
 from fuselatch.core.forms.sources import EventSource, heard_by
@@ -30,14 +33,26 @@ from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.keys import normal
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import Outcome
+from fuselatch.core.model.services import Services
+from fuselatch.core.model.taken import LatchStore
 from fuselatch.core.model.trace import Trace
 
 F = TypeVar("F", bound=Form)
 T = TypeVar("T")
 MAX_RUNS = 10_000
 """Handler runs in one gesture, above which the fuse blows."""
-NAMELESS = frozenset({"tab", "back_tab", "answer", "close", "key", "point_away", "press", "double"})
+NAMELESS = frozenset({"tab", "back_tab", "answer", "close", "key", "point_away", "press", "double", "open"})
 """Verbs that need not name a control."""
+
+
+def names_of_forms() -> list[str]:
+    """The names of all form classes that there are."""
+    found, waiting = [], [Form]
+    while waiting:
+        kind = waiting.pop()
+        found.append(kind.__name__)
+        waiting.extend(kind.__subclasses__())
+    return found[1:]
 
 
 class SessionRecords:
@@ -61,36 +76,55 @@ class SessionRecords:
 class Session:
     """One person's open forms, from the first that is opened to the last that closes.
 
-    `Session(BookingForm, user="desk-2", clock=lambda: now, params={"tariff": tariff})` opens the form.
+    `Session(BookingForm, user="desk-2", clock=lambda: now, params={"tariff": tariff})` opens the form;
+    `forms` offers more of them, to be opened by name or shortcut: classes, or classes with their params.
     Feed it a `Gesture` at a time; `view` is what the person would now see. It is a context manager:
     leaving it closes it, which throws `Abandoned` into handlers that still wait, innermost first.
 
-    `records` is a store, `max_runs` how many handler runs one gesture may have, and with
-    `recording=False` nothing is traced. Raises, from `feed` and when opening: `Refused`,
-    `UnknownName`, `HandlerFailed`.
+    `records` is a store, `services` maps the class of each service to what does it, `latches` keeps
+    what outlives the session, `policy` has management's texts and levels, `max_runs` is how many handler
+    runs one gesture may have, and with `recording=False` nothing is traced. Raises, from `feed` and when
+    opening: `Refused`, `UnknownName`, `HandlerFailed`, and `PolicyError` for a policy that fits no form.
     """
 
     def __init__(
         self,
-        form: type[Form],
+        form: type[Form] | None = None,
         *,
         user: str = "",
         clock: Callable[[], datetime] | None = None,
         formats: Formats | None = None,
         records: Store | None = None,
+        services: Mapping[type, object] | None = None,
+        latches: LatchStore | None = None,
+        policy: Rules | None = None,
+        forms: Offered = (),
         max_runs: int = MAX_RUNS,
         recording: bool = True,
         params: Mapping[str, Any] | None = None,
     ) -> None:
         self.user = user
         plain = formats if formats is not None else PlainFormats()
-        self._engine = Engine(self, clock, plain, records, max_runs, recording)
+        self._services = Services(services or {})
+        offers = Offers(forms)
+        start = Offer(form, params or {}) if form is not None else offers.start
+        if start is None and not offers.by_name:
+            raise TypeError("a session opens a form: Session(BookingForm), or offers some: Session(forms=[BookingForm])")
+        if start is not None:
+            offers.look_at(start.form)
+        if policy is not None:
+            policy.known(names_of_forms())
+            for each in (start, *offers.by_name.values()) if start is not None else offers.by_name.values():
+                policy.applied(each.form)
+        self._engine = Engine(self, clock, plain, records, latches, policy, offers, max_runs, recording)
+        if start is None:
+            return
 
         def open_first(turn: Turn) -> None:
-            open_form(turn, form, params or {}, None)
+            open_form(turn, start.form, start.params, None)
 
         try:
-            self._engine.start(f"open {form.__name__}", open_first, "program")
+            self._engine.start(f"open {start.form.__name__}", open_first, "program")
         except BaseException:
             self.close()
             raise
@@ -111,7 +145,8 @@ class Session:
     def first(self) -> Form:
         """The form that the session was opened with."""
         first = self._engine.first
-        assert first is not None, "a session that could not open its form has raised"
+        if first is None:
+            raise NotAllowedHere("no form has been opened yet; open one of those that the session offers")
         return first
 
     @property
@@ -125,7 +160,8 @@ class Session:
     @property
     def outcome(self) -> Outcome | None:
         """The outcome of the first form, once it has closed."""
-        return None if self.first.is_open else self.first._state.outcome
+        first = self._engine.first
+        return None if first is None or first.is_open else first._state.outcome
 
     @property
     def waits_for(self) -> tuple[str, ...]:
@@ -153,6 +189,8 @@ class Session:
             raise UnknownName(refusals.unknown_verb(gesture.verb))
         if gesture.verb == "key":
             gesture = self._key(gesture)
+        elif gesture.verb == "open":
+            self._must_be_offered(gesture.text)
         form = engine.front if not gesture.form else self._form(gesture)
         control = self._target(gesture, form)
         found = refusals.obstacle(engine, gesture, control)
@@ -192,6 +230,12 @@ class Session:
         except ValueError as error:
             raise UnknownName(str(error)) from None
         return gesture if keys == gesture.text else Gesture(verb="key", text=keys, form=gesture.form, repeat=gesture.repeat)
+
+    def _must_be_offered(self, name: str) -> None:
+        names = self._engine.offers.by_name
+        if name not in names:
+            hint = suggest(name, names) if names else "the session offers none; open it with forms=…"
+            raise UnknownName(f"no form '{name}' can be opened by name: {hint}")
 
     def _form(self, gesture: Gesture) -> Form | None:
         forms = self._engine.forms
@@ -277,6 +321,16 @@ class Session:
     def forms(self) -> tuple[Form, ...]:
         """The open forms, front first."""
         return self._engine.forms[::-1]
+
+    @property
+    def services(self) -> Services:
+        """What the session reaches outside itself by, by class."""
+        return self._services
+
+    @property
+    def latches(self) -> tuple[LatchSeen, ...]:
+        """The latches that hold, for this session's user and for everybody, with what resets each."""
+        return latching.seen(self._engine)
 
     @property
     def records(self) -> RecordsView:

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any, Final
 from fuselatch.core.engine import focus, pointing
 from fuselatch.core.engine.closing import leave, submit
 from fuselatch.core.engine.focus import drop, following, move, settle, step
+from fuselatch.core.engine.opening import open_form
 from fuselatch.core.forms.controls import LiveChoice, LiveEntry
 from fuselatch.core.forms.form import Form
 from fuselatch.core.model.gestures import Gesture
@@ -81,10 +82,13 @@ def press(turn: Turn, gesture: Gesture, control: Any) -> None:
 
 
 def double(turn: Turn, gesture: Gesture, control: Any) -> None:
-    """Click something twice, or the form's surface."""
+    """Click something twice (of a choice, the item that `text` names), or the form's surface."""
     if control is None:
         turn.happen("double_clicked", front_of(turn), None)
     elif not control._decl.takes_focus or move(turn, control):
+        if gesture.text:
+            found = control.choices.find(gesture.text)
+            put_entry(turn, control, "pick", found[0])
         step(turn, "double click", control, "double_clicked")
 
 
@@ -154,6 +158,19 @@ def close_front(turn: Turn, gesture: Gesture, control: Any) -> None:
         leave(turn, front_of(turn), CANCELLED)
 
 
+def open_named(turn: Turn, gesture: Gesture, control: Any) -> None:
+    """Open a form that the session offers; one that is open already comes to the front."""
+    engine = turn.engine
+    offer = engine.offers.by_name[gesture.text]
+    found = next((form for form in reversed(engine.forms) if type(form) is offer.form), None)
+    if found is None:
+        open_form(turn, offer.form, offer.params, None)
+        return
+    if found._state.hidden:
+        engine.hide(found, False)
+    come_to_front(turn, found)
+
+
 def to_control(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Go to a control, as by clicking into it."""
     move(turn, control)
@@ -174,6 +191,13 @@ def key(turn: Turn, gesture: Gesture, control: Any) -> None:
     engine, keys = turn.engine, gesture.text
     if engine.prompt_wait is not None:
         key_at_prompt(turn, keys, gesture.repeat)
+        return
+    if keys in engine.offers.shortcuts:
+        if engine.waits:
+            engine.notice = f"{keys}: {engine.front.title if engine.front else 'a form'} is in front"
+            turn.note_form("drop", engine.front, "shortcut", None, engine.notice)
+        else:
+            open_named(turn, Gesture(verb="open", text=engine.offers.shortcuts[keys]), None)
         return
     form = front_of(turn)
     here = form._state.focus
@@ -311,5 +335,6 @@ STEPS: Final[Mapping[str, Callable[[Any, Gesture, Any], None]]] = {
     "point_away": point_away,
     "answer": answer,
     "close": close_front,
+    "open": open_named,
 }
 """What carries out each verb of a gesture."""

@@ -14,6 +14,8 @@ from typing import TYPE_CHECKING, Any, Final
 from greenlet import greenlet
 
 from fuselatch.core.engine.failure import blown, failed
+from fuselatch.core.engine.latching import GRIPPED, Grip
+from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.engine.waiting import pause
 from fuselatch.core.forms.container import Container
 from fuselatch.core.forms.controls import MASK, LiveValue
@@ -119,6 +121,8 @@ class Turn:
         for target, name, old in reversed(self.undo):
             if name is OPENED:
                 engine.forget(target)
+            elif name is GRIPPED:
+                self._let_go(target)
             elif isinstance(target, Container):
                 if old is ABSENT:
                     target.__dict__.pop(name, None)
@@ -130,6 +134,13 @@ class Turn:
         self.undo.clear()
         self.after = self.writes = self.outward = None
         engine.updates.settle_quietly()
+
+    def _let_go(self, grip: Grip) -> None:
+        try:
+            grip.let_go(self.engine)
+        except StoreRefused as error:
+            # A store that can't be reached must not keep the rest from being put back.
+            self.note_form("error", None, f"letting go of {grip.place[0]}", None, describe(error))
 
     def drop_queue(self) -> None:
         """Let what is queued come to nothing."""

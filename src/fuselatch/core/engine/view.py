@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from fuselatch.core.engine.focus import takes_focus
 from fuselatch.core.forms.controls import MASK, LiveChoice, LiveEntry, LiveValue
+from fuselatch.core.forms.form import plan_of
 
 if TYPE_CHECKING:
     from fuselatch.core.engine.engine import Engine
@@ -106,12 +107,23 @@ class PromptView:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class OfferView:
+    """A form that can be opened by its name: with its title, what it is for, and its shortcut ("" where it has none)."""
+
+    name: str
+    title: str
+    purpose: str
+    keys: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class View:
     """What a person would now see: forms from back to front, hidden ones left out, and the prompt on top.
 
     `notice` says what became of the last gesture where something held or dropped it; `help` is the
     help (and marker) of what is pointed at, else of what has the focus. `waits_for` lists what
-    handlers are waiting for, the innermost last; `paused_before` names the event of a pause.
+    handlers are waiting for, the innermost last; `paused_before` names the event of a pause; `offers`
+    lists the forms that can be opened by name.
     """
 
     version: int
@@ -121,6 +133,7 @@ class View:
     help: str
     waits_for: tuple[str, ...]
     paused_before: str
+    offers: tuple[OfferView, ...]
 
     def to_dict(self) -> dict[str, Any]:
         """The view as plain dicts, lists and text, for JSON."""
@@ -149,7 +162,15 @@ def view_of(engine: Engine) -> View:
         help=help_line(engine),
         waits_for=tuple(str(waiting) for waiting in engine.waits),
         paused_before=engine.paused.path if engine.paused is not None else "",
+        offers=tuple(offer_view(name, offer.form) for name, offer in engine.offers.by_name.items()),
     )
+
+
+def offer_view(name: str, form: type[Form]) -> OfferView:
+    """A form that can be opened by its name."""
+    plan = plan_of(form)
+    title = plan.title if isinstance(plan.title, str) else name
+    return OfferView(name=name, title=title, purpose=plan.doc, keys=plan.keys)
 
 
 def help_line(engine: Engine) -> str:

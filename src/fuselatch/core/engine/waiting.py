@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
+from fuselatch.core.engine import latching
 from fuselatch.core.engine.rules import same
 from fuselatch.core.engine.workers import park
 from fuselatch.core.forms.controls import LiveValue
@@ -81,13 +82,24 @@ class PauseWait(Wait):
 def ask(engine: Engine, form: Form, prompt: Prompt, facts: Mapping[str, Any]) -> str:
     """Put a prompt and wait for its answer."""
     turn = may_wait(engine, f"ask {prompt.text!r}")
-    text = filled(form, prompt, facts)
+    latch = prompt.latch
+    if latch is not None:
+        remembered = latching.answer_of(engine, form, latch, prompt.latch_name)
+        if remembered is not None:
+            turn.note_form("latch", form, prompt.latch_name, remembered, remembered)
+            return remembered
+    shown = form._state.plan.reworded.get(prompt.name.rpartition(".")[2], prompt) if prompt.name else prompt
+    text = filled(form, shown, facts)
     if engine.updates.touched:
         engine.updates.announce(turn)
     if engine.pointed is not None:
         engine.release_pointer(turn, None)
-    number = note_prompt(turn, form, prompt, text) if turn.trace is not None else 0
-    answer: str = wait_for(engine, turn, PromptWait(turn, form, prompt, text, number))
+    number = note_prompt(turn, form, prompt, shown, text) if turn.trace is not None else 0
+    pressed: str = wait_for(engine, turn, PromptWait(turn, form, shown, text, number))
+    # Code that compares answers sees the declared captions, whatever a policy shows.
+    answer = prompt.buttons[shown.buttons.index(pressed)]
+    if latch is not None and answer in prompt.keeps:
+        latching.take(turn, form, latch, prompt.latch_name, answer)
     return answer
 
 
@@ -141,11 +153,11 @@ def wait_for(engine: Engine, turn: Turn, wait: Wait) -> Any:
     return wait.result
 
 
-def note_prompt(turn: Turn, form: Form, prompt: Prompt, text: str) -> int:
+def note_prompt(turn: Turn, form: Form, prompt: Prompt, shown: Prompt, text: str) -> int:
     """Note that a prompt is put, under the name that it is declared by."""
     assert turn.trace is not None, "only where there is a trace"
     name = next((name for name, declared in form._state.plan.prompts.items() if declared is prompt), "")
-    return turn.trace.add(turn.cause, "prompt", form._state.name, name, prompt.title or form.title, None, text)
+    return turn.trace.add(turn.cause, "prompt", form._state.name, name, shown.title or form.title, None, text)
 
 
 def filled(form: Form, prompt: Prompt, facts: Mapping[str, Any]) -> str:

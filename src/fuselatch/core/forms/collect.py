@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import replace
+from opcode import opmap
 from types import CodeType
 from typing import Any
 
@@ -22,6 +23,9 @@ from fuselatch.core.forms.sources import EventSource, heard_by
 from fuselatch.core.model.cells import Derived
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.names import suggest
+
+SPREADS = opmap["CALL_FUNCTION_EX"]
+"""The instruction of a call with `**facts`, of which nobody can say what it passes."""
 
 OVERRIDABLE = frozenset({"warnings_prompt"})
 """Names of Form that a form may declare anew."""
@@ -97,6 +101,7 @@ class _Collector:
         self._handlers()
         for name, value in self.members.items():
             self._checks(name, checks_of(value), value)
+        self._facts()
         names: set[str] = set()
         for control in (*self.plan.controls.values(), *self.plan.groups.values()):
             if not control.outer:
@@ -271,12 +276,32 @@ class _Collector:
                     kind = (self.plan.placed(path) or self.plan.controls[path]).decl.kind
                     raise self.fail(name, f"can't check '{path}': a {kind} takes no entries")
             rule = name if len(marks) == 1 else f"{name} {number + 1}"
-            check = CheckPlan(rule, value, paths, at, eager=mark.eager, blanks=mark.blanks)
+            check = CheckPlan(rule, value, paths, at, eager=mark.eager, blanks=mark.blanks, latch=mark.latch)
             self.plan.controls[at].checks += (check,)
             self.plan.controls[at].judged = True
             for path in dict.fromkeys(paths):
                 self.plan.controls[path].judges += (check,)
                 self.plan.controls[path].judged |= at not in paths
+
+    def _facts(self) -> None:
+        """Look at what prompts name that is no control: the calls that put them must pass it, as far as can be told."""
+        for name, prompt in self.plan.prompts.items():
+            facts = [field for field in prompt.fields if field not in self.plan.controls]
+            if not facts or self.root.__name__ == "Group" or "." in name:
+                continue
+            methods = [value for base in self.form.__mro__ for value in vars(base).values() if hasattr(value, "__code__")]
+            asking = [list(codes_in(method.__code__)) for method in methods if name in names_in(method.__code__)]
+            codes = [code for found in asking for code in found]
+            if not asking or any(SPREADS in code.co_code[::2] for code in codes):
+                continue
+            passed = [word for code in codes for const in code.co_consts if isinstance(const, tuple) for word in const]
+            for fact in facts:
+                if fact not in passed:
+                    known = [*self.plan.controls, *(word for word in passed if isinstance(word, str))]
+                    raise self.fail(
+                        name,
+                        f"'{{{fact}}}' is no control, and nothing that asks passes it; {suggest(fact, known, 'known are')}",
+                    )
 
     def _rules(self, control: ControlPlan) -> Iterator[str]:
         """Look at the rules of a control; gives the names that occur in their code."""
@@ -307,12 +332,18 @@ def may_start(decl: Declaration[Any]) -> bool:
     return "default" in decl.rules or (found is not None and found != "" and found is not False)
 
 
-def names_in(code: CodeType) -> Iterator[str]:
-    """The names that occur in code, and in what is defined in it."""
-    yield from code.co_names
+def codes_in(code: CodeType) -> Iterator[CodeType]:
+    """Code, and the code of what is defined in it."""
+    yield code
     for constant in code.co_consts:
         if isinstance(constant, CodeType):
-            yield from names_in(constant)
+            yield from codes_in(constant)
+
+
+def names_in(code: CodeType) -> Iterator[str]:
+    """The names that occur in code, and in what is defined in it."""
+    for each in codes_in(code):
+        yield from each.co_names
 
 
 def positional(function: Any) -> int:

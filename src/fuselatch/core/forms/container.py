@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any, ClassVar
 
+from fuselatch.core.forms.latches import Latch
 from fuselatch.core.model.errors import FormClosed, RuleError
 from fuselatch.core.model.names import NoSuchName, suggest
 
@@ -50,6 +51,8 @@ class Container:
             own.fset(self, value)
         elif name in plan.controls or name in plan.groups:
             raise AttributeError(f"{kind}.{name} is a control; set {name}.value, or another property of it")
+        elif isinstance(own, Latch):
+            raise AttributeError(f"{kind}.{name} is a latch; take it with self.{name}.take()")
         elif name in plan.signals:
             raise AttributeError(f"{kind}.{name} is a signal; send it with self.{name}.send(…)")
         elif name in plan.params or name == plan.opener:

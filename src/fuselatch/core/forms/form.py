@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from copy import copy
+from types import new_class
 from typing import TYPE_CHECKING, Any, ClassVar, ParamSpec, TypeVar, dataclass_transform, get_args
 
 from fuselatch.core.forms.collect import FormMeta, collect
 from fuselatch.core.forms.container import Container
 from fuselatch.core.forms.controls import Live
+from fuselatch.core.forms.declarations import Button, Entry, Label
 from fuselatch.core.forms.params import Opener, Param
 from fuselatch.core.forms.plans import FormPlan
 from fuselatch.core.forms.port import EnginePort, SessionView
@@ -16,11 +19,14 @@ from fuselatch.core.forms.rules import Rule
 from fuselatch.core.forms.sources import FormEvent
 from fuselatch.core.forms.state import FormState, Manner, Place
 from fuselatch.core.model.errors import DeclarationError, NotAllowedHere
+from fuselatch.core.model.findings import Override
+from fuselatch.core.model.keys import normal
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import CANCELLED, Outcome
 
 P = ParamSpec("P")
 F = TypeVar("F", bound="Form")
+R = TypeVar("R")
 
 
 @dataclass_transform(kw_only_default=True, field_specifiers=(Param, Opener))
@@ -29,7 +35,8 @@ class Form(Container, metaclass=FormMeta):
 
     `class BookingForm(Form, title="Book a berth")`; without a title the class's name gives one, and a
     title may be a rule. `without=("port",)` leaves inherited controls out; `confirm_discard="…"` is
-    asked when a form is left in which something was changed. A form is opened by a session, by
+    asked when a form is left in which something was changed. `keys="Ctrl+R"` opens it from anywhere in
+    a session that offers it, `at_start=True` opens it when that session begins. A form is opened by a session, by
     `rehearse`, or by another form, never called.
     """
 
@@ -53,13 +60,20 @@ class Form(Container, metaclass=FormMeta):
         title: str | Rule[str] | None = None,
         without: tuple[str, ...] = (),
         confirm_discard: str = "",
+        keys: str = "",
+        at_start: bool = False,
         **options: Any,
     ) -> None:
         for option in options:
-            hint = suggest(option, ("title", "without", "confirm_discard"))
+            hint = suggest(option, ("title", "without", "confirm_discard", "keys", "at_start"))
             raise DeclarationError(f"class {cls.__name__}: there is no class option '{option}'; {hint}")
         super().__init_subclass__()
         cls._plan = collect(cls, Form, title, without, confirm_discard)
+        cls._plan.at_start = at_start
+        try:
+            cls._plan.keys = normal(keys) if keys else ""
+        except ValueError as error:
+            raise DeclarationError(f"class {cls.__name__}: keys: {error}") from None
 
     if not TYPE_CHECKING:
 
@@ -108,6 +122,21 @@ class Form(Container, metaclass=FormMeta):
     def tell(self, text: str, **facts: object) -> None:
         """Tell something and wait until it has been read."""
         self._engine.ask(self, Prompt(text, buttons=("OK",), tone="plain"), facts)
+
+    def ask_value(self, entry: Entry[Any, R, Any], *, text: str = "", title: str = "") -> R | None:
+        """Ask for one typed value: `self.ask_value(Text("State", required=True))`.
+
+        Takes a declared control, whose rules and checks hold; `text` stands above it, and `title` is
+        its caption where none is given. Gives the value, or None where it was cancelled.
+        """
+        outcome = self.open(value_form(entry, text, title))
+        value: R | None = outcome.values["value"] if outcome.accepted else None
+        return value
+
+    @property
+    def overrides(self) -> tuple[Override, ...]:
+        """The warnings that a person went on in spite of, so far: which, on what control, who and when."""
+        return self._state.overrides
 
     def say(self, text: str, *, tone: Tone = "plain") -> None:
         """Put a line on the form's message area; never waits."""
@@ -166,6 +195,23 @@ class Form(Container, metaclass=FormMeta):
         return f"<{state.name} {state.phase}>" if state is not None else f"<{type(self).__name__}>"
 
 
+def value_form(entry: Any, text: str, title: str) -> type[Form]:
+    """A dialog with one control of a declared kind, named `value`."""
+    if not isinstance(entry, Entry):
+        raise TypeError(f"ask_value(…) takes a declared control that takes entries, such as Text('State'), not {entry!r}")
+    asked = copy(entry)
+    asked.name = ""
+    caption = asked.constants.get("caption", "")
+    members: dict[str, Any] = {"note": Label(value=text)} if text else {}
+    members |= {
+        "value": asked,
+        "ok": Button("OK", closes="accepted", keys="Enter"),
+        "cancel": Button("Cancel", closes="cancelled"),
+    }
+    options = {"title": title or caption or "Value"}
+    return new_class("AskValue", (Form,), options, lambda body: body.update({**members, "__module__": __name__}))
+
+
 def _opening(
     verb: str, form: Any, args: tuple[object, ...], params: Mapping[str, Any], how: Manner
 ) -> tuple[type[Form], Mapping[str, Any], Manner]:
@@ -196,10 +242,9 @@ def name_of(form: Form) -> str:
     return form._state.name
 
 
-def make(form: type[Form], engine: EnginePort, opener: Form | None, serial: int, name: str) -> Form:
-    """A form of a class, with its live groups and controls, not opened yet."""
+def make(form: type[Form], plan: FormPlan, engine: EnginePort, opener: Form | None, serial: int, name: str) -> Form:
+    """A form of a class as a plan has it, with its live groups and controls, not opened yet."""
     made: Form = object.__new__(form)
-    plan = form._plan
     state = FormState(made, plan, engine, opener, serial, name)
     members = made.__dict__
     members["_state"] = state

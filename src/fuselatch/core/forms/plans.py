@@ -11,6 +11,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
+from fuselatch.core.forms.latches import Latch
 from fuselatch.core.forms.params import ParamDeclaration
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.findings import Level
@@ -53,6 +54,7 @@ class CheckPlan:
     eager: bool = False
     blanks: bool = False
     within: str = ""
+    latch: Latch | None = None
 
     def inside(self, path: str) -> CheckPlan:
         """The same check of a group that stands at a path."""
@@ -67,7 +69,8 @@ class ControlPlan:
     `outer` is the path of the group that it is in ("" for the form itself), `inputs` the paths of
     what its `derive` rules take; `checks` are shown at it, `judges` receive its value. An `entry` takes
     entries, and is `judged` where a rule or check has something to say about it; a `masked` one shows
-    no text, the values of an `atomic` one go into a trace as they are; `in_use` is whether it can be used as declared.
+    no text, the values of an `atomic` one go into a trace as they are; `in_use` is whether it can be
+    used as declared; `levels` are those that a policy gives its declared rules.
     """
 
     path: str
@@ -85,6 +88,7 @@ class ControlPlan:
     masked: bool = False
     atomic: bool = False
     in_use: bool = True
+    levels: Mapping[str, Level] | None = None
 
     def inside(self, path: str, index: int) -> ControlPlan:
         """The same control of a group that stands at a path."""
@@ -113,7 +117,8 @@ class FormPlan:
     """What one form class, or one group class, declares.
 
     `ruled` are the paths of groups and controls with rules or checks, `defaulted` those of controls
-    that may start with a value: opening a form looks at no others.
+    that may start with a value: opening a form looks at no others. `reworded` are the prompts that a
+    policy puts in other words.
     """
 
     name: str
@@ -121,12 +126,15 @@ class FormPlan:
     doc: str = ""
     discard: str = ""
     opener: str = ""
+    keys: str = ""
+    at_start: bool = False
     controls: dict[str, ControlPlan] = field(default_factory=dict)
     groups: dict[str, ControlPlan] = field(default_factory=dict)
     containers: dict[str, type] = field(default_factory=dict)
     rows: dict[str, RowPlan] = field(default_factory=dict)
     params: dict[str, ParamDeclaration] = field(default_factory=dict)
     prompts: dict[str, Prompt] = field(default_factory=dict)
+    reworded: dict[str, Prompt] = field(default_factory=dict)
     signals: dict[str, Any] = field(default_factory=dict)
     handlers: dict[str, Handler] = field(default_factory=dict)
     heard: dict[str, tuple[Handler, ...]] = field(default_factory=dict)

@@ -15,10 +15,12 @@ from fuselatch.core.model.cells import Cell, Inputs
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.formats import Formats
 from fuselatch.core.model.outcome import Outcome
+from fuselatch.core.model.services import Services
 
 if TYPE_CHECKING:
     from fuselatch.core.forms.controls import Live, LiveEntry, LiveValue
     from fuselatch.core.forms.form import Form
+    from fuselatch.core.forms.latches import Latch
     from fuselatch.core.forms.plans import Handler
     from fuselatch.core.forms.prompts import Prompt, Tone
 
@@ -46,6 +48,10 @@ class SessionView(Protocol):
     @property
     def formats(self) -> Formats:
         """How values are written and read."""
+
+    @property
+    def services(self) -> Services:
+        """What the session reaches outside itself by, by class."""
 
     @property
     def forms(self) -> tuple[Form, ...]:
@@ -93,7 +99,7 @@ class EnginePort(Protocol):
     def set_property(self, control: Live, prop: str, value: object, wanted: Callable[[Any], Any]) -> None:
         """Set a property that is not derived."""
 
-    def note_stale(self, control: LiveValue[Any]) -> None:
+    def note_stale(self, control: LiveValue[Any], by_rule: bool = False) -> None:
         """Note that a value was read while its control holds a draft."""
 
     def set_attribute(self, container: Any, name: str, value: object) -> None:
@@ -122,6 +128,15 @@ class EnginePort(Protocol):
 
     def listen(self, form: Form, name: str, owner: Any, handler: Handler) -> None:
         """Have a signal heard by hand."""
+
+    def latch_answer(self, form: Form, latch: Latch) -> str | None:
+        """What a latch was taken with, while it holds."""
+
+    def take_latch(self, form: Form, latch: Latch, answer: str) -> bool:
+        """Take a latch; False where it holds already."""
+
+    def release_latch(self, form: Form, latch: Latch) -> None:
+        """Let a latch go."""
 
     def hide(self, form: Form, hidden: bool) -> None:
         """Hide a form, or show it again where it was."""

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping
 from string import Formatter
 from typing import Any, Final, Literal, TypeAlias
 
+from fuselatch.core.forms.latches import Latch
 from fuselatch.core.model.errors import DeclarationError, UnknownName
 from fuselatch.core.model.names import suggest
 
@@ -20,11 +21,12 @@ class Prompt:
     `text` may name controls and facts in braces: `"{vessel} overhangs by {over:.1f} m"`. `default`
     is the button that Enter presses, `cancel` the one that Escape and the close button press;
     where neither is given the last button is both, and `cancel` is the default where only that is
-    given. `tone` is one of plain, question, warning, danger. Raises `DeclarationError` where a
-    button is named that isn't there.
+    given. `tone` is one of plain, question, warning, danger. With a `latch` it is put once for each
+    key, and then gives the answer that it was given, where `keeps` names that button. Raises
+    `DeclarationError` where a button is named that isn't there.
     """
 
-    __slots__ = ("buttons", "cancel", "default", "fields", "text", "title", "tone")
+    __slots__ = ("buttons", "cancel", "default", "fields", "keeps", "latch", "name", "text", "title", "tone")
 
     def __init__(
         self,
@@ -35,15 +37,23 @@ class Prompt:
         default: str | None = None,
         cancel: str | None = None,
         tone: Tone = "question",
+        latch: Latch | None = None,
+        keeps: tuple[str, ...] = (),
     ) -> None:
         where = f"Prompt({text[:30]!r}…)" if len(text) > 30 else f"Prompt({text!r})"
         if not isinstance(buttons, tuple) or not 1 <= len(buttons) <= MOST_BUTTONS or len(set(buttons)) < len(buttons):
             raise DeclarationError(f"{where}: buttons are one to four different captions in a tuple, not {buttons!r}")
-        for role, button in (("default", default), ("cancel", cancel)):
+        roles = [("default", default), ("cancel", cancel), *(("keeps", kept) for kept in keeps)]
+        for role, button in roles:
             if button is not None and button not in buttons:
                 raise DeclarationError(f"{where}: {role} '{button}' is no button of it; {suggest(button, buttons)}")
         if tone not in TONES:
             raise DeclarationError(f"{where}: there is no tone '{tone}'; {suggest(tone, TONES)}")
+        if (latch is None) is not (keeps == ()) or not isinstance(keeps, tuple):
+            raise DeclarationError(f"{where}: latch= and keeps= go together; keeps is a tuple of the answers to remember")
+        self.name = ""
+        self.latch = latch
+        self.keeps = keeps
         self.text = text
         self.title = title
         self.buttons = tuple(buttons)
@@ -51,6 +61,26 @@ class Prompt:
         self.cancel = cancel if cancel is not None else self.default
         self.tone: Tone = tone
         self.fields = self._fields(where)
+
+    def __set_name__(self, owner: type, name: str) -> None:
+        self.name = self.name or f"{owner.__name__}.{name}"
+
+    @property
+    def latch_name(self) -> str:
+        """What its latch is called in a log: the prompt's name, or its text where it is not declared on a class."""
+        return self.name or self.text
+
+    def reworded(self, text: str, title: str, buttons: Mapping[str, str]) -> Prompt:
+        """The same prompt in other words; `buttons` has the captions shown, by those declared."""
+        shown = {button: buttons.get(button, button) for button in self.buttons}
+        return Prompt(
+            text,
+            title=title,
+            buttons=tuple(shown.values()),
+            default=shown[self.default],
+            cancel=shown[self.cancel],
+            tone=self.tone,
+        )
 
     def _fields(self, where: str) -> tuple[str, ...]:
         """The names in braces, each once."""

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any, TypeAlias, TypeVar, overload
 
 from fuselatch.core.model.cells import Derived
 from fuselatch.core.model.errors import DeclarationError
+from fuselatch.core.model.names import suggest
 
 if TYPE_CHECKING:
     from fuselatch.core.forms.declarations import Entry
@@ -24,6 +25,34 @@ Rule: TypeAlias = Callable[[Any], T] | Derived[T]
 def is_rule(value: object) -> bool:
     """Whether an option is a rule rather than a constant."""
     return isinstance(value, Derived) or (callable(value) and not isinstance(value, type))
+
+
+def from_open(form: Any, control: str) -> Callable[[Any], Any]:
+    """A default: what a control of another open form holds, `default=from_open(MemberForm, "member")`.
+
+    Takes a form class and the path of one of its controls; of several open ones the front one
+    counts, and where none is open the default is blank. Settled values only; that a draft was pending is
+    noted in the trace. Raises `DeclarationError` where the form has no such control.
+    """
+    plan = getattr(form, "_plan", None)
+    if plan is None:
+        raise DeclarationError(f"from_open(…) takes a form class first, not {form!r}")
+    found = plan.controls.get(control)
+    if found is None or not found.decl.holds_value:
+        holding = [path for path, placed in plan.controls.items() if placed.decl.holds_value]
+        raise DeclarationError(f"from_open({form.__name__}, …): it holds no value '{control}'; {suggest(control, holding)}")
+
+    def default(owner: Any) -> Any:
+        engine = owner._engine
+        other = engine.session.find(form)
+        if other is None:
+            return None
+        live = other._state.controls[control]
+        if live.draft is not None:
+            engine.note_stale(live, by_rule=True)
+        return live.value
+
+    return default
 
 
 @overload

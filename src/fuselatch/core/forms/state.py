@@ -42,12 +42,13 @@ class FormState:
     """What the engine keeps about one open form.
 
     `controls` has the live controls by path, `nodes` those of groups, `containers` the live groups;
-    `order` is the tab order, `manner` how the form was opened, `listeners` what hears its signals by hand.
+    `order` is the tab order, `manner` how the form was opened, `record` counts the
+    records in hand, `listeners` what hears its signals by hand.
     """
 
     __slots__ = (
         "_cells", "_watchers", "containers", "controls", "engine", "focus", "form", "hidden", "listeners", "manner", "name",
-        "nodes", "opener", "order", "outcome", "overrides", "phase", "plan", "seen", "select", "serial", "title",
+        "nodes", "opener", "order", "outcome", "overrides", "phase", "plan", "record", "seen", "select", "serial", "title",
     )  # fmt: skip
 
     def __init__(self, form: Form, plan: FormPlan, engine: EnginePort, opener: Form | None, serial: int, name: str) -> None:
@@ -66,6 +67,7 @@ class FormState:
         self.focus: Any = None
         self.select = False
         self.outcome: Outcome | None = None
+        self.record = 1
         self.overrides: tuple[Override, ...] = ()
         self.controls: dict[str, Live] = {}
         self.nodes: dict[str, Live] = {}

@@ -16,6 +16,10 @@ class DeclarationError(FuseLatchError, TypeError):
     """A form, control, prompt or handler is declared wrongly; says where, why and how to mend it."""
 
 
+class PolicyError(FuseLatchError, ValueError):
+    """A policy file says something that can't be read or that fits no form: file, table, and the closest right name."""
+
+
 class UnknownName(FuseLatchError, LookupError):
     """There is no control, form, button or fact of that name; names the closest right one."""
 

@@ -21,8 +21,13 @@ VERBS: Final = {
     "point_away": "take the pointer off to nothing",
     "answer": "press a button of the prompt on top",
     "close": "press the close button of what is in front",
+    "open": "open a form that the session offers by its name, or bring it to the front",
 }
 """Every verb a gesture may have, with what a person does."""
+
+
+QUOTED: Final = frozenset({"type", "pick", "answer", "key", "open"})
+"""Verbs whose text is told even where it is empty."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -41,4 +46,4 @@ class Gesture:
 
     def __str__(self) -> str:
         words = f"{self.verb} {self.control}" if self.control else self.verb
-        return f"{words} {shlex.quote(self.text)}" if self.verb in ("type", "pick", "answer", "key") else words
+        return f"{words} {shlex.quote(self.text)}" if self.text or self.verb in QUOTED else words

@@ -49,6 +49,14 @@ def step(entry: Entry) -> str:
     return f"{text} '{entry.new}'" if entry.new is not None else text
 
 
+def latch(entry: Entry) -> str:
+    """A latch that was taken, let go, or that gave the answer it was taken with."""
+    if entry.new is None:
+        return f"latch {entry.name} let go"
+    answer = f" with '{entry.new}'" if entry.new else ""
+    return f"latch {entry.name} taken{answer}" if entry.old is None else f"latch {entry.name} holds{answer}"
+
+
 PHRASES: Final[Mapping[str, Callable[[Entry], str]]] = {
     "gesture": lambda entry: f"{entry.name} (by program)" if entry.new == "program" else entry.name,
     "refused": lambda entry: f"refused: {entry.name}: {entry.new}",
@@ -61,6 +69,7 @@ PHRASES: Final[Mapping[str, Callable[[Entry], str]]] = {
     "answer": with_text("answered"),
     "open": lambda entry: f"opens {entry.form}",
     "close": lambda entry: f"{entry.form} is closed, {entry.name}",
+    "latch": latch,
     "hold": lambda entry: f"held at {entry.name}: {entry.new}",
     "drop": lambda entry: f"dropped the {entry.name}: {entry.new}",
     "write": lambda entry: f"writes {entry.name}: {entry.new}",

@@ -1,0 +1,44 @@
+"""`fuselatch forms FOLDER`"""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import click
+
+from fuselatch.cli.exits import Exit
+
+
+@click.command(name="forms")
+@click.argument("folder", metavar="FOLDER", type=click.Path(exists=True, file_okay=False, path_type=Path))
+@click.option("--json", "as_json", is_flag=True, help="As JSON, for machines.")
+def command(folder: Path, as_json: bool) -> None:
+    """List the forms of a folder's modules: name, title, what each is for, its shortcut, what it is opened with.
+
+    A session that is given these forms opens one by name or by its shortcut. The exit code is 1
+    where two of them clash, 2 where a module can't be imported.
+    """
+    from fuselatch.core.engine.offers import Offers
+    from fuselatch.core.model.errors import DeclarationError
+    from fuselatch.rehearsal.loading import LoadError, forms_in
+    from fuselatch.report.anatomy import at_hand, hand_lines
+
+    try:
+        found = forms_in(folder)
+    except LoadError as error:
+        click.echo(f"fuselatch: {error}", err=True)
+        sys.exit(Exit.UNREADABLE)
+    told = [at_hand(form) for form in found]
+    if as_json:
+        import json
+
+        click.echo(json.dumps([one._asdict() for one in told], indent=2, ensure_ascii=False))
+    else:
+        for line in hand_lines(told):
+            click.echo(line)
+    try:
+        Offers(found)
+    except DeclarationError as error:
+        click.echo(f"fuselatch: {folder}: {error}", err=True)
+        sys.exit(Exit.FAILED)

@@ -1,0 +1,82 @@
+"""`fuselatch latches STORE`"""
+
+from __future__ import annotations
+
+import sys
+from typing import TYPE_CHECKING
+
+import click
+
+from fuselatch.cli.exits import Exit
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from fuselatch.core.model.taken import Taken
+
+
+@click.command(name="latches")
+@click.argument("store", metavar="STORE")
+@click.option("--latch", metavar="NAME", help="Only those of one latch, such as BookingForm.arrears.")
+@click.option("--user", metavar="NAME", help="Only those of one user.")
+@click.option("--key", metavar="KEY", help="Only those with this key.")
+@click.option("--release", is_flag=True, help="Let go of those that are listed, so that they are asked again.")
+@click.option("--json", "as_json", is_flag=True, help="As JSON Lines, for machines.")
+def command(store: str, latch: str | None, user: str | None, key: str | None, release: bool, as_json: bool) -> None:
+    """List what a latch log remembers: what was asked, who answered what, about what, and when.
+
+    STORE is the path of a SQLite file, or a database's address (postgresql://…). The exit code is 1
+    where a name is given that the log does not have, 2 where the log can't be read.
+    """
+    from fuselatch.core.engine.store import StoreRefused
+
+    try:
+        from fuselatch.stores.sql import SqlLatches, exists
+    except ImportError:
+        click.echo("fuselatch: a latch log needs SQLAlchemy; install fuse-latch[sql], or fuse-latch[postgresql]", err=True)
+        sys.exit(Exit.UNREADABLE)
+    if not exists(store):
+        click.echo(f"fuselatch: {store}: there is no such file; name a latch log, or a database's address", err=True)
+        sys.exit(Exit.UNREADABLE)
+    try:
+        log = SqlLatches(store)
+        entries = log.all()
+        chosen = select(entries, latch, user, key)
+        show(chosen, as_json, "released" if release else "")
+        for taken in chosen if release else ():
+            log.release(taken)
+    except StoreRefused as error:
+        click.echo(f"fuselatch: {error}", err=True)
+        sys.exit(Exit.UNREADABLE)
+    except LookupError as error:
+        click.echo(f"fuselatch: {store}: {error.args[0]}", err=True)
+        sys.exit(Exit.FAILED)
+
+
+def select(entries: Sequence[Taken], latch: str | None, user: str | None, key: str | None) -> list[Taken]:
+    """The entries that are meant; a `LookupError` for a name that no entry has."""
+    from fuselatch.core.model.names import suggest
+
+    wanted = {"latch": latch, "user": user, "key": key}
+    for field, value in wanted.items():
+        there = {str(getattr(entry, field)) for entry in entries}
+        if value is not None and value not in there:
+            raise LookupError(f"no entry has the {field} '{value}'; {suggest(value, sorted(there), 'there are')}")
+    return [entry for entry in entries if all(value in (None, getattr(entry, field)) for field, value in wanted.items())]
+
+
+def show(entries: Sequence[Taken], as_json: bool, word: str) -> None:
+    """Print entries as a table, or as JSON Lines."""
+    import json
+
+    if as_json:
+        for entry in entries:
+            click.echo(json.dumps(entry._asdict(), ensure_ascii=False))
+        return
+    head = ("latch", "user", "key", "answer", "when")
+    rows = [head, *([*entry[:4], entry.when] for entry in entries)]
+    wide = [max(len(row[at]) for row in rows) for at in range(len(head))]
+    for row in rows if entries else ():
+        click.echo("  ".join(cell.ljust(width) for cell, width in zip(row, wide, strict=True)).rstrip())
+    count = f"{len(entries)} {'entry' if len(entries) == 1 else 'entries'}"
+    click.echo(f"{count} {word}".rstrip() if entries else "nothing is remembered")

@@ -1,0 +1,220 @@
+"""Latching: whether a latch holds, taking it, and letting it go.
+
+What a latch remembers for a record, a form or a session is held in the session; the rest in its
+latch store. Taking happens at once, so that of several sessions one is told that it was first; a
+gesture that fails lets go of what it took.
+"""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import TYPE_CHECKING, Any, Final, NamedTuple
+
+from fuselatch.core.engine.nodes import EngineNode
+from fuselatch.core.engine.store import StoreRefused
+from fuselatch.core.forms.latches import Latch
+from fuselatch.core.model.errors import NotAllowedHere
+from fuselatch.core.model.taken import LatchStore, Taken, end_of, is_over
+
+if TYPE_CHECKING:
+    from fuselatch.core.engine.engine import Engine
+    from fuselatch.core.engine.turn import Turn
+    from fuselatch.core.forms.form import Form
+
+Place = tuple[str, int, int, str]
+"""Where the session holds something: the latch, the form's and the record's number (0: any), the key."""
+
+
+class LatchSeen(NamedTuple):
+    """A latch that holds: its name, key, user, answer, when it was taken (ISO 8601), and what resets it, in words."""
+
+    latch: str
+    key: str
+    user: str
+    answer: str
+    when: str
+    until: str
+
+
+class Grip:
+    """What a gesture took, so that it can be let go if the gesture fails."""
+
+    __slots__ = ("before", "place", "store", "taken")
+
+    def __init__(self, place: Place, taken: Taken | None, before: Taken | None, store: LatchStore | None) -> None:
+        self.place = place
+        self.taken = taken
+        self.before = before
+        self.store = store
+
+    def let_go(self, engine: Engine) -> None:
+        """Have it as it was before."""
+        if self.store is not None:
+            if self.taken is not None:
+                self.store.release(self.taken)
+            if self.before is not None:
+                self.store.take(self.before, None)
+        elif self.before is not None:
+            engine.held[self.place] = self.before
+        else:
+            engine.held.pop(self.place, None)
+        engine.latch_node.differs()
+
+
+GRIPPED: Final = "(taken)"
+"""In an undo entry: a latch was taken or released, and its `Grip` has it as it was before."""
+
+
+class LatchNode(EngineNode):
+    """Which latches hold, for rules that read them."""
+
+    __slots__ = ()
+
+    def _current(self, prop: Any) -> Any:
+        form, latch, name = prop
+        return answer_of(self.engine, form, latch, name)
+
+
+def is_stored(engine: Engine, latch: Latch, form: Form) -> bool:
+    """Whether a latch outlives the session."""
+    lasting = "user" in latch.per or latch.every is not None
+    return lasting and not latch.per & {"form", "session", "record"}
+
+
+def store_of(engine: Engine, name: str) -> LatchStore:
+    """The session's latch store."""
+    if engine.latch_store is None:
+        raise NotAllowedHere(
+            f"the latch {name} outlives the session, which was given no latch store; open it with latches=…"
+        )
+    return engine.latch_store
+
+
+def now_of(engine: Engine, latch: Latch) -> datetime | None:
+    """What the clock reads; only a latch that holds for a time needs one."""
+    return engine.read_clock() if latch.every is not None or engine.clock is not None else None
+
+
+def place_of(engine: Engine, form: Form, latch: Latch, name: str) -> Place:
+    """Where the session holds what a latch remembers for a form as it stands."""
+    state = form._state
+    owned = bool(latch.per & {"form", "record"})
+    key = "" if latch.key is None else str(engine.guarded(lambda: latch.key(form), latch.key, f"the key of {name}"))  # type: ignore[misc]
+    return name, state.serial if owned else 0, state.record if "record" in latch.per else 0, key
+
+
+def user_of(engine: Engine, latch: Latch, name: str) -> str:
+    """The user that a latch is held for ("" where it is not per user)."""
+    if "user" not in latch.per:
+        return ""
+    user = engine.session.user
+    if not user:
+        raise NotAllowedHere(f"the latch {name} remembers per user, but the session has none; open it with user=…")
+    return user
+
+
+def entry_of(engine: Engine, form: Form, latch: Latch, name: str) -> tuple[Place, str, Taken | None]:
+    """Where a latch is held, for whom, and what is found there, over or not."""
+    user = user_of(engine, latch, name)
+    place = place_of(engine, form, latch, name)
+    engine.known_latches[name] = latch, type(form).__name__
+    if is_stored(engine, latch, form):
+        return place, user, store_of(engine, name).find(name, user, place[3])
+    return place, user, engine.held.get(place)
+
+
+def found(engine: Engine, form: Form, latch: Latch, name: str) -> Taken | None:
+    """What a latch was taken with, while it holds."""
+    try:
+        taken = entry_of(engine, form, latch, name)[2]
+    except StoreRefused as error:
+        raise engine.failed(error, store_of(engine, name).find, f"the latch {name}") from error
+    if taken is None or (latch.every is not None and is_over(latch.every, taken.when, engine.read_clock())):
+        return None
+    return taken
+
+
+def answer_of(engine: Engine, form: Form, latch: Latch, name: str) -> str | None:
+    """The answer that a latch was taken with, or None while it does not hold."""
+    taken = found(engine, form, latch, name)
+    return None if taken is None else taken.answer
+
+
+def take(turn: Turn, form: Form, latch: Latch, name: str, answer: str) -> bool:
+    """Take a latch; False where it holds already."""
+    engine = turn.engine
+    stored = is_stored(engine, latch, form)
+    now = now_of(engine, latch)
+    while True:
+        place, user, before = entry_of(engine, form, latch, name)
+        if before is not None and not (latch.every is not None and is_over(latch.every, before.when, engine.read_clock())):
+            return False
+        taken = Taken(name, user, place[3], answer, now.isoformat() if now is not None else "")
+        if not stored:
+            engine.held[place] = taken
+            break
+        if store_of(engine, name).take(taken, before):
+            break
+    turn.undo.append((Grip(place, taken, before, engine.latch_store if stored else None), GRIPPED, None))
+    turn.note_form("latch", form, name, None, answer)
+    engine.latch_node.differs(turn.cause)
+    return True
+
+
+def release(turn: Turn, form: Form, latch: Latch, name: str) -> None:
+    """Let a latch go, where it holds."""
+    engine = turn.engine
+    place, _, before = entry_of(engine, form, latch, name)
+    if before is None:
+        return
+    stored = is_stored(engine, latch, form)
+    if stored:
+        store_of(engine, name).release(before)
+    else:
+        del engine.held[place]
+    turn.undo.append((Grip(place, None, before, engine.latch_store if stored else None), GRIPPED, None))
+    turn.note_form("latch", form, name, before.answer, None)
+    engine.latch_node.differs(turn.cause)
+
+
+def forget(turn: Turn, form: Form) -> None:
+    """The record in hand has been left: forget what was remembered for it; once the form has closed, for that too."""
+    engine, state = turn.engine, form._state
+    closed = state.phase == "closed"
+    for place, taken in list(engine.held.items()):
+        if place[1] == state.serial and (closed or place[2] == state.record):
+            del engine.held[place]
+            turn.undo.append((Grip(place, None, taken, None), GRIPPED, None))
+            turn.note_form("latch", form, place[0], taken.answer, None)
+            engine.latch_node.differs(turn.cause)
+
+
+def seen(engine: Engine) -> tuple[LatchSeen, ...]:
+    """What is held in the session, and in its store for its user and for everybody."""
+    told = []
+    for (name, _, _, key), taken in engine.held.items():
+        latch, form = engine.known_latches[name]
+        told.append(LatchSeen(name, key, taken.user, taken.answer, taken.when, until(latch, form, taken)))
+    for taken in engine.latch_store.all() if engine.latch_store is not None else ():
+        if taken.user not in ("", engine.session.user):
+            continue
+        known = engine.known_latches.get(taken.latch)
+        if known is None or not is_over(known[0].every, taken.when, engine.read_clock()):
+            told.append(LatchSeen(*taken[:1], taken.key, *taken[1:2], *taken[3:], until(known and known[0], "", taken)))
+    return tuple(told)
+
+
+def until(latch: Latch | None, form: str, taken: Taken) -> str:
+    """What resets a latch, in words."""
+    if latch is None:
+        return "as its form declares, which this session has not opened"
+    ends = []
+    if "record" in latch.per:
+        ends.append(f"until the record in hand of {form} is left")
+    elif "form" in latch.per:
+        ends.append(f"until {form} closes")
+    elif "session" in latch.per:
+        ends.append("until the session ends")
+    if latch.every is not None or not ends:
+        ends.append(end_of(latch.every, taken.when))
+    return ", or ".join(ends)

@@ -1,0 +1,58 @@
+"""Forms that a session offers to open by name or by a shortcut."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from typing import Any, NamedTuple, TypeAlias
+
+from fuselatch.core.forms.form import Form, plan_of
+from fuselatch.core.model.errors import DeclarationError
+
+Offered: TypeAlias = Iterable[type[Form]] | Mapping[type[Form], Mapping[str, Any]]
+"""Form classes, or form classes with the params that each is opened with."""
+
+
+class Offer(NamedTuple):
+    """A form that may be opened by its name: the class, and what it is opened with."""
+
+    form: type[Form]
+    params: Mapping[str, Any]
+
+
+class Offers:
+    """What a session offers, by name, and the shortcuts; raises `DeclarationError` for clashes."""
+
+    __slots__ = ("by_name", "shortcuts", "start")
+
+    def __init__(self, forms: Offered) -> None:
+        given: Mapping[type[Form], Mapping[str, Any]] = forms if isinstance(forms, Mapping) else {form: {} for form in forms}
+        self.by_name: dict[str, Offer] = {}
+        self.shortcuts: dict[str, str] = {}
+        self.start: Offer | None = None
+        for form, params in given.items():
+            plan = plan_of(form)
+            if plan.name in self.by_name:
+                raise DeclarationError(f"two forms are called {plan.name}; give one of them another name")
+            offer = self.by_name[plan.name] = Offer(form, params)
+            if plan.keys:
+                self._claim(plan.keys, plan.name)
+            if plan.at_start and self.start is not None:
+                raise DeclarationError(f"{plan.name} and {plan_of(self.start.form).name} both open at start; let one do so")
+            self.start = offer if plan.at_start else self.start
+        for offer in self.by_name.values():
+            self.look_at(offer.form)
+
+    def _claim(self, keys: str, name: str) -> None:
+        other = self.shortcuts.setdefault(keys, name)
+        if other != name:
+            raise DeclarationError(f"the shortcut {keys} opens {other} and {name}; give one of them another")
+
+    def look_at(self, form: type[Form]) -> None:
+        """Refuse a form with a control of its own that claims a shortcut which opens a form."""
+        plan = plan_of(form)
+        for keys, path in plan.shortcuts.items():
+            if keys in self.shortcuts:
+                opened = self.shortcuts[keys]
+                raise DeclarationError(
+                    f"the shortcut {keys} opens {opened}, and is {plan.name}.{path}'s too; give one of them another"
+                )

@@ -1,0 +1,128 @@
+"""Policies: texts of prompts and levels of checks that management decides, not the code."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import replace
+from typing import Any, Final
+
+from fuselatch.core.forms.plans import FormPlan
+from fuselatch.core.forms.prompts import Prompt
+from fuselatch.core.model.errors import DeclarationError, PolicyError
+from fuselatch.core.model.findings import Level
+from fuselatch.core.model.names import suggest
+
+LEVELS: Final = ("refuse", "warn")
+WORDS: Final = ("prompts", "checks")
+PROMPT_WORDS: Final = ("text", "title", "buttons")
+GENERAL: Final = "warnings_prompt"
+"""The prompt that every form has."""
+
+
+class Rules:
+    """What a policy says of forms, by the name of their class; `source` is what its errors call it.
+
+    `prompts` of a form have `text`, `title` and `buttons` (declared caption to shown); `checks` have a
+    level for a written check's name, or for a control's declared rule ("length.maximum").
+    """
+
+    def __init__(self, forms: Mapping[str, Any], source: str) -> None:
+        self.source = source
+        self.forms: dict[str, Mapping[str, Mapping[str, Any]]] = {}
+        for form, told in forms.items():
+            where = f"[{form}]"
+            self.forms[form] = self._table(told, where, WORDS)
+            for name, wanted in self._table(told.get("prompts", {}), f"[{form}.prompts]").items():
+                self._prompt(wanted, f"[{form}.prompts.{name}]")
+            for name, level in self._table(told.get("checks", {}), f"[{form}.checks]").items():
+                if level not in LEVELS:
+                    raise self.fail(f"[{form}.checks] {name}", f"is 'refuse' or 'warn', not {level!r}")
+
+    def fail(self, where: str, problem: str) -> PolicyError:
+        """The error for something in the file."""
+        return PolicyError(f"{self.source}: {where} {problem}")
+
+    def _table(self, found: Any, where: str, words: Iterable[str] = ()) -> Mapping[str, Any]:
+        if not isinstance(found, dict):
+            raise self.fail(where, "is a table of names")
+        for name in found:
+            if words and name not in words:
+                raise self.fail(where, f"has no '{name}'; {suggest(name, list(words))}")
+        return found
+
+    def _prompt(self, wanted: Any, where: str) -> None:
+        self._table(wanted, where, PROMPT_WORDS)
+        for word in ("text", "title"):
+            if not isinstance(wanted.get(word, ""), str):
+                raise self.fail(where, f"{word} is a text, not {wanted[word]!r}")
+        buttons = self._table(wanted.get("buttons", {}), f"{where} buttons")
+        for button, shown in buttons.items():
+            if not isinstance(shown, str) or not shown.strip():
+                raise self.fail(where, f"the button '{button}' is shown by a caption, not {shown!r}")
+
+    def known(self, names: Iterable[str]) -> None:
+        """Refuse what is said of forms that nobody knows."""
+        names = list(names)
+        for name in self.forms:
+            if name not in names:
+                raise self.fail(f"[{name}]", f"is no form that has been imported; {suggest(name, names)}")
+
+    def applied(self, form: Any) -> FormPlan:
+        """A form's plan with what this says of it; raises `PolicyError` for a name that the form does not have."""
+        plan: FormPlan = form._plan
+        for base in reversed(form.__mro__):
+            told = self.forms.get(base.__name__)
+            if told is not None:
+                plan = self._levelled(plan, base.__name__, told.get("checks", {}))
+                prompts = {**plan.prompts, GENERAL: form.warnings_prompt}
+                plan = self._reworded(plan, base.__name__, told.get("prompts", {}), prompts)
+        return plan
+
+    def _reworded(self, plan: FormPlan, form: str, told: Mapping[str, Any], prompts: Mapping[str, Prompt]) -> FormPlan:
+        reworded = dict(plan.reworded)
+        for name, wanted in told.items():
+            where = f"[{form}.prompts.{name}]"
+            declared = prompts.get(name)
+            if declared is None:
+                raise self.fail(where, f"is no prompt of {plan.name}; {suggest(name, list(prompts))}")
+            reworded[name] = self._shown(declared, wanted, where, plan)
+        return replace(plan, reworded=reworded)
+
+    def _shown(self, declared: Prompt, wanted: Mapping[str, Any], where: str, plan: FormPlan) -> Prompt:
+        buttons: Mapping[str, str] = wanted.get("buttons", {})
+        for button in buttons:
+            if button not in declared.buttons:
+                raise self.fail(where, f"has no button '{button}'; {suggest(button, declared.buttons)}")
+        try:
+            shown = declared.reworded(wanted.get("text", declared.text), wanted.get("title", declared.title), buttons)
+        except DeclarationError as error:
+            raise self.fail(where, str(error)) from None
+        for name in shown.fields:
+            if name not in declared.fields and name not in plan.controls:
+                known = [*declared.fields, *plan.controls]
+                raise self.fail(where, f"names '{{{name}}}', which is no fact of it and no control; {suggest(name, known)}")
+        return shown
+
+    def _levelled(self, plan: FormPlan, form: str, told: Mapping[str, Level]) -> FormPlan:
+        if not told:
+            return plan
+        written = {check.name for control in plan.controls.values() for check in control.checks}
+        declared = {f"{path}.{word}" for path, control in plan.controls.items() for word in declared_rules(control.decl)}
+        for name in told:
+            if name not in written | declared:
+                hint = suggest(name, [*sorted(written), *sorted(declared)])
+                raise self.fail(f"[{form}.checks]", f"'{name}' is no check of {plan.name}; {hint}")
+        controls = {}
+        for path, control in plan.controls.items():
+            levels = {name.rpartition(".")[2]: level for name, level in told.items() if name.rpartition(".")[0] == path}
+            checks = tuple(replace(check, level=told.get(check.name, check.level)) for check in control.checks)
+            judges = tuple(replace(check, level=told.get(check.name, check.level)) for check in control.judges)
+            controls[path] = replace(control, checks=checks, judges=judges, levels=levels or control.levels)
+        return replace(plan, controls=controls)
+
+
+def declared_rules(decl: Any) -> list[str]:
+    """The declared rules of a control that may have another level."""
+    words = ("required", "minimum", "maximum", "min_length", "max_length", "pattern")
+    told = {word: vars(decl).get(word, decl.constants.get(word)) for word in words}
+    return [word for word in words if word in decl.rules or told[word] not in (None, False, 0, "")]

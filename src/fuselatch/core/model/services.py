@@ -1,0 +1,42 @@
+"""Services: what a session reaches outside itself by, typed by the class of each."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from typing import Any, TypeVar
+
+from fuselatch.core.model.errors import UnknownName
+from fuselatch.core.model.names import suggest
+
+S = TypeVar("S")
+
+
+class Services:
+    """The services that a session was given, by class: `self.session.services[Letters].send(letter)`.
+
+    Takes a mapping from each service's class to the object that does it. Asking for one that was
+    not given raises `UnknownName`; one that is no instance of its class is a `TypeError`.
+    """
+
+    __slots__ = ("_given",)
+
+    def __init__(self, given: Mapping[type, object]) -> None:
+        for kind, service in given.items():
+            if not isinstance(kind, type) or not isinstance(service, kind):
+                raise TypeError(f"services are given by class, as {{Letters: …}}; {service!r} is no {kind!r}")
+        self._given: Mapping[type, Any] = dict(given)
+
+    def __getitem__(self, kind: type[S]) -> S:
+        try:
+            found: S = self._given[kind]
+        except KeyError:
+            names = [given.__name__ for given in self._given]
+            hint = suggest(kind.__name__, names, "it was given") if names else "it was given none; open it with services=…"
+            raise UnknownName(f"this session has no service {kind.__name__}: {hint}") from None
+        return found
+
+    def __contains__(self, kind: type) -> bool:
+        return kind in self._given
+
+    def __iter__(self) -> Iterator[type]:
+        return iter(self._given)

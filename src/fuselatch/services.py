@@ -1,0 +1,84 @@
+"""Services: letters and drawings, with stand-ins that record them.
+
+`Letters` and `Drawings` say what a form may ask for; a program that sends for real derives from them.
+The stand-ins keep what they were given, for tests to look at, and write it into a folder where
+they have one.
+"""
+
+from __future__ import annotations
+
+import re
+from email.message import EmailMessage
+from email.policy import SMTP
+from pathlib import Path
+from xml.etree import ElementTree
+
+SVG = "http://www.w3.org/2000/svg"
+
+
+class Letters:
+    """Where letters go. Derive from it, and override `send`."""
+
+    def send(self, letter: EmailMessage) -> None:
+        """Send a letter, a message as RFC 5322 has it."""
+        raise NotImplementedError(f"{type(self).__name__} does not say how a letter is sent")
+
+
+class LetterBox(Letters):
+    """Keeps letters instead of sending them: `letters`, and an .eml file each in `folder`, if there is one."""
+
+    def __init__(self, folder: Path | None = None) -> None:
+        self.folder = folder
+        self.letters: list[EmailMessage] = []
+
+    def send(self, letter: EmailMessage) -> None:
+        """Keep a letter; a `TypeError` for what is none, a `ValueError` for one without To or Subject."""
+        if not isinstance(letter, EmailMessage):
+            raise TypeError(f"a letter is an email.message.EmailMessage, not {type(letter).__name__}")
+        for header in ("To", "Subject"):
+            if not letter[header]:
+                raise ValueError(f"the letter has no {header}; set letter['{header}']")
+        self.letters.append(letter)
+        if self.folder is not None:
+            name = f"{len(self.letters):04}-{file_name(str(letter['Subject']))}.eml"
+            write(self.folder / name, letter.as_bytes(policy=SMTP))
+
+
+class Drawings:
+    """Where drawings go. Derive from it, and override `draw`."""
+
+    def draw(self, name: str, drawing: ElementTree.Element) -> None:
+        """Put down a drawing under a name; `drawing` is the root element of an SVG."""
+        raise NotImplementedError(f"{type(self).__name__} does not say where a drawing goes")
+
+
+class DrawingBoard(Drawings):
+    """Keeps drawings: `drawings` has their SVG text by name, and `folder`, if there is one, an .svg file each."""
+
+    def __init__(self, folder: Path | None = None) -> None:
+        self.folder = folder
+        self.drawings: dict[str, str] = {}
+
+    def draw(self, name: str, drawing: ElementTree.Element) -> None:
+        """Keep a drawing; a `ValueError` for what is no SVG."""
+        if drawing.tag not in ("svg", f"{{{SVG}}}svg"):
+            raise ValueError(f"the drawing '{name}' is no SVG: its root is <{drawing.tag}>")
+        if drawing.tag == "svg":
+            drawing.set("xmlns", SVG)
+        text = ElementTree.tostring(drawing, encoding="unicode")
+        self.drawings[name] = text
+        if self.folder is not None:
+            write(self.folder / f"{file_name(name)}.svg", text.encode())
+
+
+def file_name(text: str) -> str:
+    """A text as a file name: letters, digits and hyphens."""
+    return re.sub(r"[^\w]+", "-", text).strip("-").lower()[:60] or "untitled"
+
+
+def write(path: Path, data: bytes) -> None:
+    """Write a file whole, or not at all."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    beside = path.with_suffix(path.suffix + ".part")
+    beside.write_bytes(data)
+    beside.replace(path)

@@ -1,0 +1,123 @@
+"""Latch logs in a database, through SQLAlchemy: a file of SQLite, or a PostgreSQL server."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import Column, Connection, MetaData, String, Table, and_, create_engine, delete, select, update
+from sqlalchemy.dialects import postgresql, sqlite
+from sqlalchemy.exc import ArgumentError, NoSuchModuleError, SQLAlchemyError
+from sqlalchemy.pool import NullPool
+
+from fuselatch.core.engine.store import StoreRefused
+from fuselatch.core.model.taken import Taken
+
+WAIT = 30
+"""Seconds to wait for a database that another process is writing to."""
+
+META = MetaData()
+LATCHES = Table(
+    "latches",
+    META,
+    Column("latch", String, primary_key=True),
+    Column("user", String, primary_key=True),
+    Column("key", String, primary_key=True),
+    Column("answer", String, nullable=False),
+    Column("when", String, nullable=False),
+)
+INSERTS: dict[str, Any] = {"sqlite": sqlite.insert, "postgresql": postgresql.insert}
+
+
+class SqlLatches:
+    """A latch log in a database: `SqlLatches("desk.db")`, or `SqlLatches("postgresql://…/marina")`.
+
+    Takes the path of a SQLite file, which is made where it is not there, or a database's address;
+    the table is named `latches`. Each call is one statement, so that of several processes that
+    take the same latch one is told that it was first. Raises `StoreRefused`.
+    """
+
+    def __init__(self, address: str | Path) -> None:
+        self.address = as_address(address)
+        self.name = str(address)
+        try:
+            if self.address.startswith("sqlite"):
+                # A file has no need of connections kept open, which a fork would share.
+                self._engine = create_engine(self.address, poolclass=NullPool, connect_args={"timeout": WAIT})
+            else:
+                self._engine = create_engine(self.address)
+        except (ArgumentError, NoSuchModuleError, ImportError) as error:
+            raise StoreRefused(f"{self.name} is no database that can be used here: {error}") from None
+        kind = self._engine.dialect.name
+        if kind not in INSERTS:
+            raise StoreRefused(f"{self.name}: latches are kept in {' or '.join(INSERTS)}, not {kind}")
+        self._insert = INSERTS[kind]
+        with self._connected() as database:
+            META.create_all(database, checkfirst=True) if kind == "sqlite" else self._create(database)
+
+    def _create(self, database: Connection) -> None:
+        # Of several processes that begin at once, one makes the table; "if not exists" alone may still collide.
+        database.exec_driver_sql("select pg_advisory_xact_lock(7203041)")
+        META.create_all(database, checkfirst=True)
+
+    @contextmanager
+    def _connected(self) -> Iterator[Connection]:
+        try:
+            with self._engine.begin() as database:
+                yield database
+        except SQLAlchemyError as error:
+            reason = " ".join(str(getattr(error, "orig", None) or error).split())
+            raise StoreRefused(f"the latch log {self.name} can't be used: {reason}") from error
+
+    def find(self, latch: str, user: str, key: str) -> Taken | None:
+        """The entry of a latch for a user and key, or None."""
+        with self._connected() as database:
+            row = database.execute(select(LATCHES).where(at(latch, user, key))).one_or_none()
+        return None if row is None else Taken(*row)
+
+    def take(self, taken: Taken, instead_of: Taken | None) -> bool:
+        """Put an entry in place of exactly that one (None: of none); False where somebody else was faster."""
+        statement: Any
+        if instead_of is None:
+            statement = self._insert(LATCHES).values(taken._asdict()).on_conflict_do_nothing()
+        else:
+            statement = update(LATCHES).where(exactly(instead_of)).values(answer=taken.answer, when=taken.when)
+        with self._connected() as database:
+            return bool(database.execute(statement).rowcount == 1)
+
+    def release(self, taken: Taken) -> bool:
+        """Take exactly that entry away; False where it is not there."""
+        with self._connected() as database:
+            return bool(database.execute(delete(LATCHES).where(exactly(taken))).rowcount == 1)
+
+    def all(self) -> Sequence[Taken]:
+        """Every entry, in order of latch, user and key."""
+        order = (LATCHES.c.latch, LATCHES.c.user, LATCHES.c.key)
+        with self._connected() as database:
+            return [Taken(*row) for row in database.execute(select(LATCHES).order_by(*order))]
+
+    def close(self) -> None:
+        """Let go of the database."""
+        self._engine.dispose()
+
+
+def exists(address: str | Path) -> bool:
+    """Whether an address is that of a database, or a path that of a file which is there."""
+    return "://" in str(address) or Path(address).is_file()
+
+
+def as_address(address: str | Path) -> str:
+    """A path as the address of a SQLite file; an address as it is."""
+    return str(address) if "://" in str(address) else f"sqlite:///{address}"
+
+
+def at(latch: str, user: str, key: str) -> Any:
+    """The place of an entry."""
+    return and_(LATCHES.c.latch == latch, LATCHES.c.user == user, LATCHES.c.key == key)
+
+
+def exactly(taken: Taken) -> Any:
+    """One entry and no later one in its place."""
+    return and_(at(*taken[:3]), LATCHES.c.when == taken.when, LATCHES.c.answer == taken.answer)
