@@ -1,4 +1,4 @@
-"""The demo: a morning at the desk, as three cue sheets, and what is kept of it."""
+"""The demo: a morning at the desk, as four cue sheets, and what is kept of it."""
 
 from __future__ import annotations
 
@@ -8,11 +8,12 @@ from datetime import datetime
 from importlib.resources import files
 from pathlib import Path
 
+from fuselatch import DrawingBoard, Drawings, LetterBox, Letters
 from fuselatch.rehearsal import Performance, Scene, perform, read_cues
 from marina import scenes, tables
 from marina.tables import Booking
 
-CUES = ("booking.cues", "search-cancelled.cues", "overhang.cues")
+CUES = ("booking.cues", "search-cancelled.cues", "overhang.cues", "arrears.cues")
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,9 +40,29 @@ def booked(done: Sequence[Performance], arrival: datetime) -> list[Booking]:
             number += 1
             values = performance.outcome.values
             made.append(
-                Booking(number, values["vessel"], values["berth"], arrival.date(), values["nights"], values["price"])
+                Booking(
+                    number,
+                    values["vessel"],
+                    values["berth"],
+                    arrival.date(),
+                    values["nights"],
+                    values["price"],
+                    "; ".join(f"{one.text}, agreed by {one.user}" for one in performance.outcome.overrides),
+                )
             )
     return made
+
+
+def send_out(folder: Path, performance: Performance) -> None:
+    """Write the letters and drawings of a performance into a folder."""
+    services = performance.session.services if performance.session is not None else None
+    box, board = (services[Letters], services[Drawings]) if services is not None else (None, None)
+    if isinstance(box, LetterBox) and isinstance(board, DrawingBoard):
+        name = performance.sheet.name.partition(".")[0]
+        for number, letter in enumerate(box.letters, 1):
+            (folder / f"{name}-{number}.eml").write_bytes(letter.as_bytes())
+        for drawn, svg in board.drawings.items():
+            (folder / f"{name}-{drawn.replace(' ', '-')}.svg").write_text(svg, encoding="utf-8")
 
 
 def write(folder: Path, done: Sequence[Performance]) -> Written:
@@ -57,13 +78,15 @@ def write(folder: Path, done: Sequence[Performance]) -> Written:
         cues = files("marina").joinpath("cues", name.name).read_text(encoding="utf-8")
         (folder / name).write_text(cues, encoding="utf-8")
         lines += len(performance.trace)
-    berths = " and ".join(f"{one.vessel} into {one.berth} for {one.price} EUR" for one in new)
+        send_out(folder, performance)
+    berths = ", ".join(f"{one.vessel} into {one.berth} for {one.price} EUR" for one in new)
     count = len(tables.bookings()) + len(new)
     return Written(
         f"What happened: {len(new)} berths were booked ({berths}).\n"
-        "One search was given up and booked nothing; one boat was moved after a question about its length.\n"
-        f"Written into the folder {folder}: bookings.csv ({count} bookings), and for each rehearsal\n"
-        f"its cue sheet and its trace ({lines} lines of JSON in all).",
+        "One search was given up and booked nothing; one boat was moved after a question about its length,\n"
+        "one was booked although it owes something, and the desk was asked only once.\n"
+        f"Written into the folder {folder}: bookings.csv ({count} bookings), a letter (.eml) and a mooring plan\n"
+        f"(.svg) for each new one, and for each rehearsal its cue sheet and its trace ({lines} lines of JSON in all).",
         (
             f"change a line of {folder / 'booking.cues'}, then: fuselatch rehearse {folder / 'booking.cues'}",
             "fuselatch rehearse --help",

@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from decimal import Decimal
+from types import MappingProxyType
 
 from fuselatch import (
     Button,
     Choice,
+    Drawings,
     Event,
     Finding,
     Form,
     Label,
+    Latch,
+    Letters,
     Money,
     Number,
     Param,
@@ -21,8 +26,11 @@ from fuselatch import (
     check,
     warn,
 )
-from marina.tables import Berth, Tariff, Vessel
+from marina import tables
+from marina.papers import Stay, confirmation, mooring_plan
+from marina.tables import Berth, Debt, Tariff, Vessel
 
+NOTHING_OWED: Mapping[str, Debt] = MappingProxyType({})
 SNUG = 0.8
 """A berth takes a boat whose length it has at least four fifths of."""
 
@@ -56,6 +64,7 @@ class BookingForm(Form, title="Book a berth"):
     berths: tuple[Berth, ...] = Param()
     vessels: tuple[Vessel, ...] = Param()
     tariff: Tariff = Param()
+    arrears: Mapping[str, Debt] = Param(default=NOTHING_OWED)
 
     vessel = Text("Vessel", required=True, max_length=40)
     find = Button("Find…")
@@ -77,6 +86,16 @@ class BookingForm(Form, title="Book a berth"):
         tone="warning",
     )
 
+    owes = Prompt(
+        "{vessel} owes {amount} EUR since {since}. Book it all the same?",
+        title="Arrears",
+        buttons=("Book it", "Send to the office"),
+        default="Send to the office",
+        tone="warning",
+        latch=Latch(per="record", key=lambda form: form.vessel.value),
+        keeps=("Book it",),
+    )
+
     def suitable_berths(self) -> list[str]:
         """The pier's free berths of at least four fifths of the boat's length."""
         least = (self.length.value or 0) * SNUG
@@ -90,6 +109,15 @@ class BookingForm(Form, title="Book a berth"):
     def plausible(self, length: float) -> Finding | None:
         """A boat longer than any band may be booked, but somebody should have looked."""
         return warn("unusually long") if length > self.tariff.bands[-1][0] else None
+
+    @vessel.changed
+    def warn_of_arrears(self, event: Event) -> None:
+        """Say once a visit that something is owed; sent to the office, the entry is as it was."""
+        debt = self.arrears.get(self.vessel.value)
+        if debt is None:
+            return
+        if self.ask(self.owes, amount=debt.amount, since=debt.since.isoformat()) == "Send to the office":
+            self.vessel.value = event.old
 
     @find.clicked
     def look_up_vessel(self) -> None:
@@ -109,3 +137,24 @@ class BookingForm(Form, title="Book a berth"):
         over = self.length.given - next(berth.length for berth in self.berths if berth.name == self.berth.value)
         if over > 0 and self.ask(self.too_long, over=over) == "Change berth":
             event.hold("choose a longer berth")
+
+    @Form.submitted
+    def send_papers(self) -> None:
+        """Once the booking is settled, confirm it by letter and draw where the boat will lie."""
+        known = next((vessel for vessel in self.vessels if vessel.name == self.vessel.value), None)
+        notes = tuple(f"{override.text} (agreed by {override.user})" for override in self.overrides)
+        stay = Stay(
+            self.vessel.value,
+            self.length.given,
+            known.owner if known is not None else "",
+            self.berth.given,
+            self.session.today(),
+            self.nights.given,
+            self.price.given,
+            notes,
+        )
+        pier = [berth for berth in tables.berths() if berth.pier == self.pier.value]
+        free = frozenset(berth.name for berth in self.berths)
+        services = self.session.services
+        self.afterwards(services[Letters].send, confirmation(stay, self.session.now()))
+        self.afterwards(services[Drawings].draw, f"mooring plan {stay.berth}", mooring_plan(pier, free, stay))

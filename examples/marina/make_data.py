@@ -174,6 +174,16 @@ def bookings(
     ]
 
 
+def arrears(random: random.Random, boats: Sequence[tuple[str, ...]], count: int = 14) -> list[tuple[str, str, str]]:
+    """Vessel, amount in EUR and the day since when it is owed."""
+    others = [boat[0] for boat in boats if boat[0] not in ALONE]
+    owing = []
+    for name in sorted([*random.sample(others, count - 1), "Saltwort"]):
+        since = FIRST_DAY - timedelta(days=random.randint(20, 200))
+        owing.append((name, f"{random.randint(400, 9000) / 20:.2f}", since.isoformat()))
+    return owing
+
+
 def write(name: str, header: str, rows: Iterable[Sequence[object]]) -> None:
     """Write one table as CSV (RFC 4180, but with a bare newline behind each row)."""
     with (DATA / name).open("w", newline="", encoding="utf-8") as file:
@@ -192,6 +202,7 @@ def main() -> None:
     write("vessels.csv", "name kind length beam draught owner home_port", boats)
     write("tariffs.csv", "season up_to per_night", tariffs())
     write("bookings.csv", "number vessel berth arrival nights price", bookings(seeded, quays, boats))
+    write("arrears.csv", "vessel amount since", arrears(seeded, boats))
 
 
 if __name__ == "__main__":

@@ -20,6 +20,7 @@ def quiet_monday() -> Scene:
         berths=tables.free_on(day),
         vessels=tables.vessels(),
         tariff=tables.tariff_on(day),
+        arrears=tables.arrears(),
     )
 
 

@@ -42,11 +42,20 @@ class Booking:
     arrival: date
     nights: int
     price: Decimal
+    notes: str = ""
 
     @property
     def departure(self) -> date:
         """The day on which the berth is free again."""
         return self.arrival + timedelta(days=self.nights)
+
+
+@dataclass(frozen=True, slots=True)
+class Debt:
+    """What is owed for a vessel in EUR, and since when."""
+
+    amount: Decimal
+    since: date
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,6 +109,12 @@ def bookings() -> tuple[Booking, ...]:
     )
 
 
+@cache
+def arrears() -> Mapping[str, Debt]:
+    """What is owed, by vessel."""
+    return {row["vessel"]: Debt(Decimal(row["amount"]), date.fromisoformat(row["since"])) for row in rows("arrears")}
+
+
 def tariff_on(day: date) -> Tariff:
     """The tariff of the season that a day is in."""
     season = "summer" if 4 <= day.month <= 9 else "winter"
@@ -117,6 +132,6 @@ def write_bookings(path: Path, booked: Sequence[Booking]) -> None:
     """Write bookings as CSV."""
     with path.open("w", newline="", encoding="utf-8") as file:
         writer = csv.writer(file, lineterminator="\n")
-        writer.writerow(["number", "vessel", "berth", "arrival", "nights", "price"])
+        writer.writerow(["number", "vessel", "berth", "arrival", "nights", "price", "notes"])
         for one in booked:
-            writer.writerow([one.number, one.vessel, one.berth, one.arrival.isoformat(), one.nights, one.price])
+            writer.writerow([one.number, one.vessel, one.berth, one.arrival.isoformat(), one.nights, one.price, one.notes])

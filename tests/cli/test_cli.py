@@ -31,15 +31,19 @@ def test_the_demo_tells_writes_and_says_what_to_try(tmp_path: Path) -> None:
         "└─ BookingForm.look_up_vessel goes on",
         '└─ asks "Long Reach overhangs W8 by 1.2 m. Book anyway?"',
         '├─ answered "Change berth"',
-        "3 cue sheets: 52 steps passed, 0 failed",
+        "4 cue sheets: 76 steps passed, 0 failed",
         "Try next:",
     ):
         assert f"{line}\n" in out
     rows = (tmp_path / "out" / "bookings.csv").read_text().splitlines()
-    assert len(rows) == 403 and rows[-2:] == [
-        "1401,Kittiwake,N7,2031-05-05,3,122.40",
-        "1402,Long Reach,O6,2031-05-05,2,136.00",
+    assert len(rows) == 404 and rows[-3:] == [
+        "1401,Kittiwake,N7,2031-05-05,3,122.40,",
+        "1402,Long Reach,O6,2031-05-05,2,136.00,",
+        "1403,Saltwort,S5,2031-05-05,1,34.00,",
     ]
+    letter = (tmp_path / "out" / "arrears-1.eml").read_text()
+    assert "Subject: Saltwort: berth S5 from 2031-05-05\n" in letter
+    assert "<title>Saltwort in berth S5</title>" in (tmp_path / "out" / "arrears-mooring-plan-S5.svg").read_text()
     trace = [json.loads(line) for line in (tmp_path / "out" / "booking.trace.jsonl").read_text().splitlines()]
     assert [entry["number"] for entry in trace] == list(range(1, len(trace) + 1))
     assert list(trace[0]) == ["number", "cause", "kind", "form", "control", "name", "old", "new", "time"]
@@ -163,10 +167,10 @@ def test_the_same_cue_sheet_gives_the_same_bytes_whatever_the_hash_seed(tmp_path
             capture_output=True,
         )
         traces.append({file.name: file.read_bytes() for file in sorted(folder.iterdir())})
-    assert len(traces[0]) == 7
+    assert len(traces[0]) == 15
     assert traces[0] == traces[1] == traces[2]
 
 
 def test_the_shipped_cue_sheets_pass() -> None:
     code, out, _ = call("rehearse", "-q", *map(str, sorted(CUES.glob("*.cues"))))
-    assert (code, out) == (0, "3 cue sheets: 52 steps passed, 0 failed\n")
+    assert (code, out) == (0, "5 cue sheets: 93 steps passed, 0 failed\n")

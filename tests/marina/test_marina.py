@@ -87,10 +87,10 @@ def test_the_search_fills_in_what_is_known() -> None:
 
 
 WORDS = st.sampled_from(
-    ["", " ", "3", "0", "44", "11.4", "1,5", "Ki", "North", "Outer", "N7", "O6", "Kittiwake", "x" * 41, "é"]
+    ["", " ", "3", "0", "44", "11.4", "1,5", "Ki", "North", "Outer", "N7", "O6", "Kittiwake", "Saltwort", "x" * 41, "é"]
 )
 NAMES = [*(name for form in (BookingForm, VesselSearch) for name in form._plan.controls), "nobody"]
-ANSWERS = ["Book anyway", "Change berth", "Go on", "Go back", "OK"]
+ANSWERS = ["Book anyway", "Change berth", "Go on", "Go back", "OK", "Book it", "Send to the office"]
 GESTURES = st.one_of(
     st.tuples(st.just("type"), st.sampled_from(NAMES), WORDS),
     st.tuples(st.just("pick"), st.sampled_from(NAMES), st.one_of(WORDS, st.integers(0, 60))),

@@ -307,15 +307,23 @@ class Desk:
         form, path = self._place(control) if control is not None else ("", "")
         self.session.feed(Gesture(verb=verb, control=path, text=text, form=form))
 
+    def look_up(self, path: str) -> tuple[Form, str]:
+        """The form that a path is about and the path on it: the form that it begins with, else the one in front."""
+        first, _, rest = path.partition(".")
+        for called in (name_of, class_name) if rest else ():
+            for form in self.session.forms:
+                if first == called(form):
+                    return form, rest
+        return self.form, path
+
     def _place(self, control: Named) -> tuple[str, str]:
         """The name of the form that a control is on ("" for the one in front), and its path."""
         forms = self.session.forms
         if isinstance(control, str):
-            first, _, rest = control.partition(".")
-            for form in forms:
-                if rest and first in (name_of(form), type(form).__name__):
-                    return name_of(form), rest
-            return "", control
+            if "." not in control:
+                return "", control
+            looked, path = self.look_up(control)
+            return ("" if path == control else name_of(looked)), path
         for form in forms:
             found = plan_of(type(form)).controls.get(control.name)
             if found is not None and found.decl is control:
@@ -324,6 +332,11 @@ class Desk:
             return "", control.name
         plan = plan_of(type(forms[0]))
         raise UnknownName(f"{plan.name} has no control '{control.name}': {suggest(control.name, plan.controls)}")
+
+
+def class_name(form: Form) -> str:
+    """The name of a form's class."""
+    return type(form).__name__
 
 
 Records: TypeAlias = Store | Mapping[str, Iterable[Mapping[str, Any]]] | None

@@ -219,16 +219,17 @@ TARGETS: Final[Mapping[str, Callable[[Desk, list[str]], Looked]]] = {
 
 
 def expect_of(desk: Desk, target: str, words: list[str]) -> Looked:
-    """`NAME.PROPERTY WORD…`: of a control of the form in front, or of the outcome."""
+    """`[FORM.]NAME.PROPERTY WORD…`: of a control of the form in front or of the one named, or of the outcome."""
     path, dot, prop = target.rpartition(".")
     if target.startswith("outcome."):
         return expect_outcome_value(desk, target.partition(".")[2], words)
     if not dot or prop not in PROPERTIES:
         hint = suggest(prop or target, [*PROPERTIES, *TARGETS])
         raise UnknownName(f"'{target}' is nothing to expect; {hint} (NAME.{', NAME.'.join(PROPERTIES)})")
-    controls = controls_of(desk.form)
+    form, path = desk.look_up(path)
+    controls = controls_of(form)
     if path not in controls:
-        raise UnknownName(f"{name_of(desk.form)} has no control '{path}': {suggest(path, controls)}")
+        raise UnknownName(f"{name_of(form)} has no control '{path}': {suggest(path, controls)}")
     return PROPERTIES[prop](controls[path], words)
 
 
@@ -311,11 +312,11 @@ def same_value(control: Any, value: object, word: str) -> bool:
         return word == ""
     if isinstance(value, bool):
         return YES_NO.get(word.lower()) is value
-    if isinstance(control, LiveChoice):
+    if isinstance(control, LiveChoice) or isinstance(value, str):
         return str(value) == word
     try:
         read: object = control.declared.parse(word, control, PLAIN)
-    except (Unparsable, AttributeError):
+    except Unparsable:
         return False
     return read == value
 

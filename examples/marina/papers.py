@@ -1,0 +1,81 @@
+"""What the desk sends out: the confirmation of a booking, and the mooring plan."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+from decimal import Decimal
+from email.message import EmailMessage
+from email.utils import format_datetime
+from xml.etree.ElementTree import Element, SubElement
+
+from marina.tables import Berth
+
+DESK = "Saltmarsh Quay <desk@saltmarsh-quay.example>"
+ACROSS, MARGIN, SCALE = 58, 40, 9.0
+"""A berth's room along the pier, the margin, and what a metre of a berth's length takes, in pixels."""
+
+
+@dataclass(frozen=True, slots=True)
+class Stay:
+    """A berth booked for a vessel."""
+
+    vessel: str
+    length: float
+    owner: str
+    berth: str
+    arrival: date
+    nights: int
+    price: Decimal
+    notes: tuple[str, ...] = ()
+
+
+def confirmation(stay: Stay, now: datetime) -> EmailMessage:
+    """The letter that confirms a booking."""
+    letter = EmailMessage()
+    letter["From"] = DESK
+    letter["To"] = f"{stay.owner or 'The master'} <{stay.vessel.lower().replace(' ', '.')}@mail.example>"
+    letter["Subject"] = f"{stay.vessel}: berth {stay.berth} from {stay.arrival.isoformat()}"
+    letter["Date"] = format_datetime(now)
+    leaves = stay.arrival + timedelta(days=stay.nights)
+    lines = [
+        f"Dear {stay.owner or 'master'},",
+        "",
+        f"berth {stay.berth} is kept for {stay.vessel} ({stay.length:g} m)",
+        f"from {stay.arrival.isoformat()} to {leaves.isoformat()}, at {stay.price} EUR.",
+        *(f"Please note: {note}." for note in stay.notes),
+        "",
+        "The desk at Saltmarsh Quay",
+    ]
+    letter.set_content("\n".join(lines) + "\n")
+    return letter
+
+
+def mooring_plan(berths: Sequence[Berth], free: frozenset[str], stay: Stay) -> Element:
+    """The pier with its berths, the booked one filled, as SVG; a berth that is taken is crossed out."""
+    deepest = max([*(berth.length for berth in berths), stay.length]) * SCALE
+    wide, high = 2 * MARGIN + ACROSS * len(berths), deepest + 2 * MARGIN + 26
+    size = {"width": f"{wide:g}", "height": f"{high:g}", "viewBox": f"0 0 {wide:g} {high:g}"}
+    plan = Element("svg", {**size, "role": "img", "font-family": "sans-serif", "font-size": "13"})
+    SubElement(plan, "title").text = f"{stay.vessel} in berth {stay.berth}"
+    SubElement(plan, "rect", width="100%", height="100%", fill="#ffffff")
+    pier = berths[0].pier if berths else ""
+    text(plan, MARGIN, 22, f"{pier} pier: {stay.vessel} ({stay.length:g} m) in {stay.berth}")
+    SubElement(plan, "rect", x=f"{MARGIN - 10}", y="34", width=f"{wide - 2 * MARGIN + 20:g}", height="12", fill="#6b5b45")
+    for number, berth in enumerate(berths):
+        x, deep = MARGIN + number * ACROSS + 5, berth.length * SCALE
+        booked = berth.name == stay.berth
+        fill = "#1f5f8b" if booked else "#ffffff"
+        place = {"x": f"{x}", "y": "46", "width": f"{ACROSS - 10}", "height": f"{deep:g}"}
+        SubElement(plan, "rect", {**place, "fill": fill, "stroke": "#333333"})
+        if berth.name not in free and not booked:
+            ends = {"x1": f"{x}", "y1": "46", "x2": f"{x + ACROSS - 10}", "y2": f"{46 + deep:g}"}
+            SubElement(plan, "line", {**ends, "stroke": "#333333"})
+        text(plan, x + 6, 46 + deep + 16, berth.name, bold=booked)
+    return plan
+
+
+def text(plan: Element, x: float, y: float, words: str, bold: bool = False) -> None:
+    """A line of text on the plan."""
+    SubElement(plan, "text", {"x": f"{x:g}", "y": f"{y:g}", **({"font-weight": "bold"} if bold else {})}).text = words

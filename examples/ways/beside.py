@@ -1,0 +1,40 @@
+"""Two forms beside each other, both live; a modal one in front makes those behind refuse."""
+
+from __future__ import annotations
+
+from fuselatch import Button, Form, Label, Number, Text
+
+
+class Pump(Form, title="Pump"):
+    """Stays beside the panel and acts on it."""
+
+    litres = Number("Litres", minimum=0, default=20)
+    add = Button("Add")
+    stop = Button("Stop", closes="cancelled")
+
+    @add.clicked
+    def add_litres(self) -> None:
+        """Set a value on the other live form."""
+        panel = self.session.find(Panel)
+        if panel is not None:
+            panel.total.value = (panel.total.value or 0) + self.litres.given
+
+
+class Panel(Form, title="Fuel panel"):
+    """Adds up what the pump gives."""
+
+    total = Number("Total", unit="l", default=0)
+    price = Label("To pay", value=lambda form: f"{(form.total.value or 0) * 1.9:.2f} EUR")
+    name = Text("Name")
+    pump = Button("Pump…")
+    receipt = Button("Receipt…")
+
+    @pump.clicked
+    def show_pump(self) -> None:
+        """Both stay usable, and neither covers the other."""
+        self.show(Pump, place="beside")
+
+    @receipt.clicked
+    def print_receipt(self) -> None:
+        """A prompt is modal: the pump waits, too."""
+        self.tell("The receipt is printed: {price}")

@@ -1,0 +1,48 @@
+"""From dialog to opener while it stays open: signals, any number of times, from several dialogs of one class."""
+
+from __future__ import annotations
+
+from fuselatch import Button, Choice, Event, Form, Param, Signal, Text
+
+BOATS = ("Kittiwake", "Eider", "Dunlin", "Whimbrel")
+
+
+class BoatList(Form, title="Boats"):
+    """A list to pick from, again and again."""
+
+    name: str = Param(default="boats")
+    chosen = Signal(str)
+
+    boat = Choice("Boat", choices=BOATS, look="list")
+    hand_over = Button("Hand over")
+
+    @hand_over.clicked
+    @boat.double_clicked
+    def send(self) -> None:
+        """A button hands over what is picked, a double click what was clicked."""
+        if not self.boat.is_blank:
+            self.chosen.send(self.boat.given)
+
+
+class Muster(Form, title="Muster"):
+    """Gathers boats from two lists until the flotilla is complete."""
+
+    flotilla = Text("Flotilla")
+    last = Text("Last from")
+    begin = Button("Begin…")
+
+    @begin.clicked
+    def show_lists(self) -> None:
+        """Two dialogs of one class; both are heard."""
+        self.show(BoatList, name="inner harbour")
+        self.show(BoatList, name="outer harbour", place="beside")
+
+    @BoatList.chosen
+    def gather(self, event: Event) -> None:
+        """Add what either list sends, and close that list once there are three."""
+        boats = [*filter(None, self.flotilla.value.split(", ")), event.payload]
+        self.flotilla.value = ", ".join(boats)
+        if isinstance(event.form, BoatList):
+            self.last.value = event.form.name
+        if len(boats) == 3:
+            event.form.close()
