@@ -53,9 +53,9 @@ def confirmation(stay: Stay, now: datetime) -> EmailMessage:
 
 
 def mooring_plan(berths: Sequence[Berth], free: frozenset[str], stay: Stay) -> Element:
-    """The pier with its berths, the booked one filled, as SVG; a berth that is taken is crossed out."""
+    """The pier with its berths and the boat in the booked one, as SVG; a berth that is taken is crossed out."""
     deepest = max([*(berth.length for berth in berths), stay.length]) * SCALE
-    wide, high = 2 * MARGIN + ACROSS * len(berths), deepest + 2 * MARGIN + 26
+    wide, high = 2 * MARGIN + ACROSS * len(berths), deepest + 2 * MARGIN + 40
     size = {"width": f"{wide:g}", "height": f"{high:g}", "viewBox": f"0 0 {wide:g} {high:g}"}
     plan = Element("svg", {**size, "role": "img", "font-family": "sans-serif", "font-size": "13"})
     SubElement(plan, "title").text = f"{stay.vessel} in berth {stay.berth}"
@@ -66,14 +66,27 @@ def mooring_plan(berths: Sequence[Berth], free: frozenset[str], stay: Stay) -> E
     for number, berth in enumerate(berths):
         x, deep = MARGIN + number * ACROSS + 5, berth.length * SCALE
         booked = berth.name == stay.berth
-        fill = "#1f5f8b" if booked else "#ffffff"
+        fill = "#d5e4ef" if booked else "#ffffff"
         place = {"x": f"{x}", "y": "46", "width": f"{ACROSS - 10}", "height": f"{deep:g}"}
         SubElement(plan, "rect", {**place, "fill": fill, "stroke": "#333333"})
         if berth.name not in free and not booked:
             ends = {"x1": f"{x}", "y1": "46", "x2": f"{x + ACROSS - 10}", "y2": f"{46 + deep:g}"}
             SubElement(plan, "line", {**ends, "stroke": "#333333"})
+        if booked:
+            hull(plan, x + 6, x + ACROSS - 16, stay.length * SCALE)
+            deep = max(deep, stay.length * SCALE)
         text(plan, x + 6, 46 + deep + 16, berth.name, bold=booked)
+    text(plan, MARGIN, high - 12, "Drawn to scale along the boat. Crossed out: taken that night.")
     return plan
+
+
+def hull(plan: Element, left: float, right: float, long: float) -> None:
+    """A boat with its bow at the pier."""
+    bow, shoulder, stern = 49.0, 49 + long * 0.3, 46 + long
+    middle = (left + right) / 2
+    corners = [(middle, bow), (right, shoulder), (right, stern), (left, stern), (left, shoulder)]
+    points = " ".join(f"{x:g},{y:g}" for x, y in corners)
+    SubElement(plan, "polygon", points=points, fill="#1f5f8b", stroke="#10344d")
 
 
 def text(plan: Element, x: float, y: float, words: str, bold: bool = False) -> None:

@@ -11,7 +11,9 @@ from pathlib import Path
 import pytest
 from click.testing import CliRunner
 
+from fuselatch import Taken
 from fuselatch.cli import COMMANDS, main
+from fuselatch.stores.sql import SqlLatches
 
 CUES = Path(__file__).parents[2] / "examples" / "marina" / "cues"
 
@@ -169,6 +171,74 @@ def test_the_same_cue_sheet_gives_the_same_bytes_whatever_the_hash_seed(tmp_path
         traces.append({file.name: file.read_bytes() for file in sorted(folder.iterdir())})
     assert len(traces[0]) == 15
     assert traces[0] == traces[1] == traces[2]
+
+
+def test_forms_lists_a_folder_with_what_each_is_for(tmp_path: Path) -> None:
+    code, out, _ = call("forms", str(CUES.parent))
+    assert code == 0 and "BookingForm     Book a berth (opened with berths, vessels, tariff)\n" in out
+    code, out, _ = call("forms", str(CUES.parents[1] / "ways"), "--json")
+    told = {one["name"]: one for one in json.loads(out)}
+    assert (told["GuestForm"]["keys"], told["FrontDesk"]["at_start"]) == ("Ctrl+G", True)
+    clash = "from fuselatch import Form\nclass One(Form, keys='F2'):\n    'One.'\nclass Two(Form, keys='F2'):\n    'Two.'\n"
+    (tmp_path / "clash_of_forms.py").write_text(clash)
+    code, out, err = call("forms", str(tmp_path))
+    assert (code, out) == (1, "One  F2  One\n         One.\nTwo  F2  Two\n         Two.\n")
+    assert "the shortcut F2 opens One and Two; give one of them another" in err
+    (tmp_path / "clash_of_forms.py").write_text("import nothing_of_that_name\n")
+    (tmp_path / "not_to_import.py").write_text("syntax error\n")
+    sys.modules.pop("clash_of_forms", None)
+    code, _, err = call("forms", str(tmp_path))
+    assert code == 2 and "importing clash_of_forms failed: there is no module 'nothing_of_that_name'" in err
+
+
+def test_latches_lists_and_releases(tmp_path: Path) -> None:
+    log = SqlLatches(tmp_path / "desk.db")
+    for user in ("imke", "oda"):
+        log.take(Taken("BookingForm.owes", user, "Saltwort", "Book it", "2031-05-04T09:30:00"), None)
+    store = str(tmp_path / "desk.db")
+    code, out, _ = call("latches", store)
+    assert (code, out.splitlines()) == (0, [
+        "latch             user  key       answer   when",
+        "BookingForm.owes  imke  Saltwort  Book it  2031-05-04T09:30:00",
+        "BookingForm.owes  oda   Saltwort  Book it  2031-05-04T09:30:00",
+        "2 entries",
+    ])  # fmt: skip
+    code, _, err = call("latches", store, "--user", "odo", "--release")
+    assert code == 1 and "no entry has the user 'odo'; did you mean 'oda'?" in err
+    code, out, _ = call("latches", store, "--user", "oda", "--release")
+    assert code == 0 and out.endswith("1 entry released\n")
+    code, out, _ = call("latches", store, "--json")
+    assert [json.loads(line)["user"] for line in out.splitlines()] == ["imke"]
+    assert call("latches", store, "--release")[0] == 0 and call("latches", store)[1] == "nothing is remembered\n"
+    code, _, err = call("latches", str(tmp_path / "none.db"))
+    assert code == 2 and "there is no such file; name a latch log" in err and not (tmp_path / "none.db").exists()
+    (tmp_path / "no.db").write_text("text, not a database" * 100)
+    code, _, err = call("latches", str(tmp_path / "no.db"))
+    assert code == 2 and "file is not a database" in err
+
+
+def test_a_policy_shows_in_describe_and_holds_in_rehearse(tmp_path: Path) -> None:
+    policy = tmp_path / "desk.toml"
+    policy.write_text(
+        "[BookingForm.prompts.owes]\ntext = 'Money first, {vessel}: {amount}'\nbuttons = {'Book it' = 'Let it pass'}\n"
+        "[BookingForm.checks]\nplausible = 'refuse'\n'length.maximum' = 'warn'\n"
+    )
+    _, before, _ = call("describe", "marina.forms:BookingForm")
+    code, out, _ = call("describe", "marina.forms:BookingForm", "--policy", str(policy))
+    changed = [line.strip() for line in out.splitlines() if line not in before.splitlines()]
+    assert code == 0 and changed == [
+        "length   number  'Length'     required; minimum 3.0; maximum 60.0 (warn); unit m; decimals 2; checked by plausible (refuse)",
+        "owes: 'Money first, {vessel}: {amount}' [Let it pass] [Send to the office]",
+        "default 'Send to the office'; cancel 'Send to the office'; tone warning; latch per record, keeps 'Book it'; "
+        "in the policy's words; to the code 'Book it', 'Send to the office'",
+    ]
+    code, out, _ = call("rehearse", "-q", str(CUES / "arrears.cues"), "--policy", str(policy))
+    assert code == 1 and out.endswith("1 cue sheet: 23 steps passed, 1 failed\n")  # declared captions answer, too
+    assert "7:1: expected prompt Saltwort owes, but the prompt is 'Money first, Saltwort: 224.55'\n" in out
+    policy.write_text("[BookingForm.checks]\nplausibel = 'warn'\n")
+    for words in (("describe", "marina.forms:BookingForm"), ("rehearse", str(CUES / "arrears.cues"))):
+        code, out, err = call(*words, "--policy", str(policy))
+        assert code == (2 if words[0] == "describe" else 1) and "did you mean 'plausible'" in out + err
 
 
 def test_the_shipped_cue_sheets_pass() -> None:

@@ -15,12 +15,15 @@ from fuselatch import (
     Event,
     Form,
     Group,
+    Latch,
+    Letters,
     Money,
     Number,
     Opener,
     Outcome,
     Param,
     Shared,
+    Signal,
     Text,
     Tick,
     derive,
@@ -52,9 +55,23 @@ class Search(Form):
     starts: str = Param(default="")
     most: int = Param()
 
+    chosen = Signal(str)
+    imported = Latch(every="day")
     match = Choice("Match", choices=["Kittiwake", "Eider"])
     size = Choice("Size", choices=[1, 2])
     take = Button("Take", closes="accepted")
+
+    @take.clicked
+    def hand_over(self) -> None:
+        self.chosen.send("Eider")
+        self.chosen.send(5)  # E: arg-type
+        self.imported.take("14 rows")
+        assert_type(self.imported.answer, str | None)
+        assert_type(self.ask_value(Number("Depth")), float | None)
+        assert_type(self.ask_value(Text("State")), str | None)
+        self.session.services[Letters].send("Dear Imke")  # E: arg-type
+        self.open(Search, most=3, hiding=True, place="beside")
+        self.open(Search, most=3, place="left")  # E: arg-type
 
 
 class Address(Group):
@@ -104,6 +121,10 @@ class Booking(Form):
         shown = self.show(Search, most=1)
         assert_type(shown.match.value, str | None)
         assert_type(self.opener.match.value, str | None)
+
+    @Search.chosen
+    def hear(self, event: Event) -> None:
+        self.vessel.value = event.payload
 
     @find.clicked
     def look(self) -> None:

@@ -11,12 +11,16 @@ from sqlalchemy import Column, Connection, MetaData, String, Table, and_, create
 from sqlalchemy.dialects import postgresql, sqlite
 from sqlalchemy.exc import ArgumentError, NoSuchModuleError, SQLAlchemyError
 from sqlalchemy.pool import NullPool
+from sqlalchemy.schema import CreateTable
 
 from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.model.taken import Taken
 
 WAIT = 30
 """Seconds to wait for a database that another process is writing to."""
+
+MAKING = 7203041
+"""A number that stands for the making of the table, among the locks of a server."""
 
 META = MetaData()
 LATCHES = Table(
@@ -43,11 +47,9 @@ class SqlLatches:
         self.address = as_address(address)
         self.name = str(address)
         try:
-            if self.address.startswith("sqlite"):
-                # A file has no need of connections kept open, which a fork would share.
-                self._engine = create_engine(self.address, poolclass=NullPool, connect_args={"timeout": WAIT})
-            else:
-                self._engine = create_engine(self.address)
+            # No connection is kept: a latch is asked for now and then, a server may restart, a process fork.
+            waits = {"timeout": WAIT} if self.address.startswith("sqlite") else {}
+            self._engine = create_engine(self.address, poolclass=NullPool, connect_args=waits)
         except (ArgumentError, NoSuchModuleError, ImportError) as error:
             raise StoreRefused(f"{self.name} is no database that can be used here: {error}") from None
         kind = self._engine.dialect.name
@@ -55,12 +57,10 @@ class SqlLatches:
             raise StoreRefused(f"{self.name}: latches are kept in {' or '.join(INSERTS)}, not {kind}")
         self._insert = INSERTS[kind]
         with self._connected() as database:
-            META.create_all(database, checkfirst=True) if kind == "sqlite" else self._create(database)
-
-    def _create(self, database: Connection) -> None:
-        # Of several processes that begin at once, one makes the table; "if not exists" alone may still collide.
-        database.exec_driver_sql("select pg_advisory_xact_lock(7203041)")
-        META.create_all(database, checkfirst=True)
+            if kind == "postgresql":
+                # Of several processes that begin at once, one makes the table; here "if not exists" may collide.
+                database.exec_driver_sql(f"select pg_advisory_xact_lock({MAKING})")
+            database.execute(CreateTable(LATCHES, if_not_exists=True))
 
     @contextmanager
     def _connected(self) -> Iterator[Connection]:
@@ -85,22 +85,19 @@ class SqlLatches:
         else:
             statement = update(LATCHES).where(exactly(instead_of)).values(answer=taken.answer, when=taken.when)
         with self._connected() as database:
-            return bool(database.execute(statement).rowcount == 1)
+            return database.execute(statement.returning(LATCHES.c.latch)).first() is not None
 
     def release(self, taken: Taken) -> bool:
         """Take exactly that entry away; False where it is not there."""
         with self._connected() as database:
-            return bool(database.execute(delete(LATCHES).where(exactly(taken))).rowcount == 1)
+            gone = delete(LATCHES).where(exactly(taken)).returning(LATCHES.c.latch)
+            return database.execute(gone).first() is not None
 
     def all(self) -> Sequence[Taken]:
         """Every entry, in order of latch, user and key."""
         order = (LATCHES.c.latch, LATCHES.c.user, LATCHES.c.key)
         with self._connected() as database:
             return [Taken(*row) for row in database.execute(select(LATCHES).order_by(*order))]
-
-    def close(self) -> None:
-        """Let go of the database."""
-        self._engine.dispose()
 
 
 def exists(address: str | Path) -> bool:

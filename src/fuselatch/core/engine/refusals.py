@@ -62,7 +62,7 @@ def at_wait(engine: Engine, gesture: Gesture) -> Reason | None:
     if wait is None:
         event = engine.paused
         return f"the session is paused before {event.path if event else '?'}; go on first", None
-    if gesture.verb == "answer" and gesture.text not in wait.prompt.buttons:
+    if gesture.verb == "answer" and wait.button(gesture.text) is None:
         return f"the prompt has no button '{gesture.text}'; {suggest(gesture.text, wait.prompt.buttons)}", wait.number
     if gesture.verb not in ANYWHERE:
         return (

@@ -145,8 +145,9 @@ def answer(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Answer the prompt on top; the handler that waits for it goes on once this is settled."""
     wait = turn.engine.prompt_wait
     assert wait is not None, "refused where no prompt is up"
-    turn.note_form("answer", wait.form, wait.title, None, gesture.text)
-    turn.engine.end_wait(turn, wait, gesture.text)
+    pressed = wait.button(gesture.text)
+    turn.note_form("answer", wait.form, wait.title, None, pressed)
+    turn.engine.end_wait(turn, wait, pressed)
 
 
 def close_front(turn: Turn, gesture: Gesture, control: Any) -> None:

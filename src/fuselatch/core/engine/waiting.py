@@ -38,16 +38,24 @@ class Wait:
 
 
 class PromptWait(Wait):
-    """The wait for an answer; `number` is the trace entry of the prompt."""
+    """The wait for an answer: the `prompt` as it is shown and as `declared`; `number` is its trace entry."""
 
-    __slots__ = ("number", "prompt", "text", "title")
+    __slots__ = ("declared", "number", "prompt", "text", "title")
 
-    def __init__(self, turn: Turn, form: Form, prompt: Prompt, text: str, number: int) -> None:
+    def __init__(self, turn: Turn, form: Form, prompt: Prompt, declared: Prompt, text: str, number: int) -> None:
         super().__init__(turn, form)
         self.prompt = prompt
+        self.declared = declared
         self.text = text
         self.title = prompt.title or form.title
         self.number = number
+
+    def button(self, caption: str) -> str | None:
+        """The button that a caption means, as it is shown: by what is shown, else by what is declared."""
+        if caption in self.prompt.buttons:
+            return caption
+        declared = self.declared.buttons
+        return self.prompt.buttons[declared.index(caption)] if caption in declared else None
 
     def __str__(self) -> str:
         return f"the answer to '{self.title}'"
@@ -95,7 +103,7 @@ def ask(engine: Engine, form: Form, prompt: Prompt, facts: Mapping[str, Any]) ->
     if engine.pointed is not None:
         engine.release_pointer(turn, None)
     number = note_prompt(turn, form, prompt, shown, text) if turn.trace is not None else 0
-    pressed: str = wait_for(engine, turn, PromptWait(turn, form, shown, text, number))
+    pressed: str = wait_for(engine, turn, PromptWait(turn, form, shown, prompt, text, number))
     # Code that compares answers sees the declared captions, whatever a policy shows.
     answer = prompt.buttons[shown.buttons.index(pressed)]
     if latch is not None and answer in prompt.keeps:

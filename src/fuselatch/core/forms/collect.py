@@ -30,7 +30,9 @@ SPREADS = opmap["CALL_FUNCTION_EX"]
 OVERRIDABLE = frozenset({"warnings_prompt"})
 """Names of Form that a form may declare anew."""
 
-RESERVED = frozenset({"form", "hiding", "locale", "now", "place", "policy", "records", "services", "user"})
+RESERVED = frozenset(
+    {"form", "forms", "hiding", "latches", "locale", "now", "place", "policy", "records", "services", "user"}
+)
 """Names of the options of `rehearse`, `open` and `show`, which no param may bear."""
 
 

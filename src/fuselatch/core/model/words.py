@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 from decimal import Decimal
 from typing import Any, Final
 
+from fuselatch.core.model.events import FORM_EVENTS
 from fuselatch.core.model.trace import Entry
 
 
@@ -29,6 +30,12 @@ def change(entry: Entry) -> str:
     """What became of a property."""
     what = f"{place(entry)}.{entry.name}"
     return f"{what}: {value_text(entry.old)} → {value_text(entry.new)}"
+
+
+def event(entry: Entry) -> str:
+    """An event; a signal with what it was sent with."""
+    told = f"{place(entry)}.{entry.name}"
+    return told if entry.control or entry.name in FORM_EVENTS else f"{told} '{value_text(entry.new)}'"
 
 
 def finding(entry: Entry) -> str:
@@ -61,7 +68,7 @@ PHRASES: Final[Mapping[str, Callable[[Entry], str]]] = {
     "gesture": lambda entry: f"{entry.name} (by program)" if entry.new == "program" else entry.name,
     "refused": lambda entry: f"refused: {entry.name}: {entry.new}",
     "step": step,
-    "event": lambda entry: f"{place(entry)}.{entry.name}",
+    "event": event,
     "handler": lambda entry: f"runs {entry.name}",
     "change": change,
     "finding": finding,

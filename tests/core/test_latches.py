@@ -1,0 +1,262 @@
+"""Latches: what is asked once, for how long, and what forgets it."""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta, timezone
+from typing import Any
+
+import pytest
+
+from fuselatch import (
+    Button,
+    DeclarationError,
+    Event,
+    Finding,
+    Form,
+    HandlerFailed,
+    Label,
+    Latch,
+    MemoryLatches,
+    NotAllowedHere,
+    Number,
+    Prompt,
+    Session,
+    Taken,
+    Text,
+    check,
+    warn,
+)  # fmt: skip
+from fuselatch.core.model.taken import end_of, is_over
+from fuselatch.rehearsal import Desk, rehearse
+from tests.helpers import told
+
+BUTTONS = ("Yes", "No")
+WRONG: Any = "recrod"
+
+
+def asked(**latch: Any) -> Prompt:
+    """A latched prompt that keeps a yes."""
+    return Prompt("Sure?", buttons=BUTTONS, latch=Latch(**latch), keeps=("Yes",))
+
+
+class Once(Form, title="Once"):
+    """Has a prompt for each kind of latch, and a button that puts the one named in `which`."""
+
+    which = Text("Which")
+    about = Text("About")
+    got = Text("Got")
+    go = Button("Go")
+    again = Button("Open another")
+    ok = Button("OK", closes="accepted")
+    fails = Button("Fail")
+
+    per_record = asked(per="record")
+    per_form = asked(per="form")
+    per_session = asked(per="session")
+    per_user = asked(per="user")
+    per_key = asked(per="session", key=lambda form: form.about.value)
+    per_hour = asked(every=timedelta(hours=1))
+    per_user_a_day = asked(per="user", every="day")
+    per_form_an_hour = asked(per="form", every=timedelta(hours=1))
+    done_today = Latch(every="day")
+
+    @go.clicked
+    def ask_it(self) -> None:
+        self.got.value = self.ask(getattr(self, self.which.value))
+
+    @again.clicked
+    def open_another(self) -> None:
+        self.open(Once)
+
+    @fails.clicked
+    def take_and_fail(self) -> None:
+        self.ask_it()
+        self.done_today.take()
+        raise OSError("no ink")
+
+
+def ask(desk: Desk, which: str, answer: str = "Yes") -> bool:
+    """Put a prompt; whether it was put at all."""
+    form = desk.at(Once)
+    form.which.value = which
+    form.got.value = ""
+    desk.press("go")
+    put = bool(desk.prompt)
+    if put:
+        desk.answer(answer)
+    assert form.got.value == (answer if put else "Yes")
+    return put
+
+
+@pytest.mark.parametrize(
+    ("which", "another_form", "another_hour", "another_day", "another_session", "another_user"),
+    [
+        ("per_record", True, False, False, True, True),
+        ("per_form", True, False, False, True, True),
+        ("per_session", False, False, False, True, True),
+        ("per_user", False, False, False, False, True),
+        ("per_hour", False, True, True, False, False),
+        ("per_user_a_day", False, False, True, False, True),
+        ("per_form_an_hour", True, True, True, True, True),
+    ],
+)
+def test_what_a_latch_is_per_decides_what_asks_again(
+    which: str, another_form: bool, another_hour: bool, another_day: bool, another_session: bool, another_user: bool
+) -> None:
+    store = MemoryLatches()
+    with rehearse(Once, user="imke", latches=store) as desk:
+        assert ask(desk, which, "No") and ask(desk, which, "Yes")  # only what it keeps is remembered
+        assert not ask(desk, which)
+        desk.press("again")
+        assert ask(desk, which) is another_form
+        desk.press("ok")
+        assert not ask(desk, which)
+        desk.wait("60m")
+        assert ask(desk, which) is another_hour
+        desk.wait("1d")
+        assert ask(desk, which) is another_day
+        kept = [seen.latch for seen in desk.latches]
+        assert kept == [f"Once.{which}"]
+    later = datetime(2031, 5, 5, 10, 45)
+    for user, asks in (("imke", another_session), ("oda", another_user)):
+        with rehearse(Once, user=user, latches=store, now=later) as desk:
+            assert ask(desk, which) is asks
+
+
+def test_a_key_of_its_own_and_the_trace() -> None:
+    with rehearse(Once) as desk:
+        form = desk.at(Once)
+        for about, asks in (("a", True), ("b", True), ("a", False)):
+            form.about.value = about
+            assert ask(desk, "per_key") is asks
+        assert [(seen.key, seen.answer, seen.until) for seen in desk.latches] == [
+            ("a", "Yes", "until the session ends"),
+            ("b", "Yes", "until the session ends"),
+        ]
+        assert told(desk.trace, "latch") == [
+            *["latch Once.per_key taken with 'Yes'"] * 2,
+            "latch Once.per_key holds with 'Yes'",
+        ]
+
+
+@pytest.mark.parametrize("which", ["per_session", "per_user"])
+def test_one_taken_by_a_gesture_that_fails_is_released(which: str) -> None:
+    store = MemoryLatches()
+    with rehearse(Once, user="imke", latches=store) as desk:
+        desk.at(Once).which.value = which
+        desk.press("fails")
+        with pytest.raises(HandlerFailed, match="no ink"):
+            desk.answer("Yes")
+        assert store.all() == [] and not desk.latches and not desk.at(Once).done_today.holds()
+        assert ask(desk, which)
+        assert [seen.latch for seen in desk.latches] == [f"Once.{which}"]
+
+
+def test_a_latch_of_its_own_is_asked_taken_and_released_and_rules_follow_it() -> None:
+    class Importing(Form):
+        imported_today = Latch(every="day")
+        state = Label("State", value=lambda form: "done" if form.imported_today.holds() else "to do")
+        run = Button("Import", enabled=lambda form: not form.imported_today.holds())
+
+        @run.clicked
+        def import_rows(self) -> None:
+            assert self.imported_today.take("14 rows") and not self.imported_today.take("twice")
+
+    store = MemoryLatches()
+    with rehearse(Importing, latches=store) as desk:
+        form = desk.at(Importing)
+        assert form.state.value == "to do"
+        desk.press("run")
+        assert (form.state.value, form.run.enabled, form.imported_today.answer) == ("done", False, "14 rows")
+        assert desk.latches[0] == (
+            "Importing.imported_today",
+            "",
+            "",
+            "14 rows",
+            "2031-05-04T09:30:00",
+            "until 2031-05-04 is over",
+        )
+        form.imported_today.release()
+        form.imported_today.release()
+        assert (form.state.value, store.all()) == ("to do", [])
+        assert told(desk.trace, "latch")[-1] == "latch Importing.imported_today let go"
+        with pytest.raises(AttributeError, match=r"is a latch; take it with self.imported_today.take\(\)"):
+            form.imported_today = True  # type: ignore[assignment]
+
+
+def test_a_warning_of_a_check_is_confirmed_once_and_stays_among_the_overrides() -> None:
+    class Depths(Form):
+        depth = Number("Depth")
+        store = Button("Store")
+        ok = Button("OK", closes="accepted")
+
+        @check(depth, latch=Latch(per="session"))
+        def shallow(self, depth: float) -> Finding | None:
+            return warn("shallow") if depth < 2 else None
+
+        @Form.accepting
+        def stay(self, event: Event) -> None:
+            if self.depth.value == 1:
+                event.hold("not yet")
+
+    with rehearse(Depths, user="imke") as desk:
+        desk.type("depth", "1")
+        desk.press("ok")
+        desk.answer("Go on")
+        desk.wait("5m")
+        desk.type("depth", "1.5")
+        desk.press("ok")
+        assert desk.outcome is not None and not desk.prompt
+        assert [(one.text, one.user, one.when) for one in desk.outcome.overrides] == [
+            ("shallow", "imke", "2031-05-04T09:30:00"),
+            ("shallow", "imke", "2031-05-04T09:30:00"),
+        ]
+
+
+@pytest.mark.parametrize(
+    ("what", "error"),
+    [
+        (lambda: Latch(), "say"),
+        (lambda: Latch(per=WRONG), "did you mean 'record'"),
+        (lambda: Latch(every=WRONG), "every is a positive timedelta or 'day', not 'recrod'"),
+        (lambda: Latch(every=timedelta(0)), "positive"),
+        (lambda: Latch(per="form", key=WRONG), "key is a function of the form"),
+        (lambda: Prompt("?", latch=Latch(per="form")), "latch= and keeps= go together"),
+        (lambda: Prompt("?", keeps=("OK",)), "latch= and keeps= go together"),
+        (lambda: Prompt("?", latch=Latch(per="form"), keeps=("Ok",)), "keeps 'Ok' is no button of it; did you mean 'OK'"),
+    ],
+)
+def test_what_is_declared_wrongly(what: Any, error: str) -> None:
+    with pytest.raises(DeclarationError, match=error):
+        what()
+
+
+def test_what_a_session_must_be_given_is_said() -> None:
+    now = datetime(2031, 5, 4, tzinfo=timezone(timedelta(hours=2)))
+    for options, which, error in (
+        ({"latches": MemoryLatches()}, "per_user", "has none; open it with user="),
+        ({"user": "imke"}, "per_user", "open it with latches="),
+        ({"user": "imke", "latches": MemoryLatches()}, "per_user_a_day", "open it with clock="),
+    ):
+        with Session(Once, **options) as session:
+            form: Any = session.front
+            with pytest.raises(NotAllowedHere, match=error):
+                form.done_today.holds() if which == "per_user_a_day" else None
+                form._engine.latch_answer(form, getattr(form, which).latch)
+                form.done_today.take()
+    with Session(Once, user="imke", clock=lambda: now, latches=MemoryLatches()) as session:
+        form = session.front
+        assert form.done_today.take() and form.done_today.holds()
+
+
+def test_when_a_time_is_over() -> None:
+    east = timezone(timedelta(hours=2))
+    day, hour = "2031-05-04T23:30:00", timedelta(hours=1)
+    assert is_over("day", day, datetime(2031, 5, 5, 0, 0)) and not is_over("day", day, datetime(2031, 5, 4, 23, 59))
+    assert is_over(hour, day, datetime(2031, 5, 5, 0, 30)) and not is_over(hour, day, datetime(2031, 5, 5, 0, 29))
+    # Half past ten in the evening UTC is the next day two hours further east.
+    assert not is_over("day", "2031-05-04T22:30:00+00:00", datetime(2031, 5, 5, 9, tzinfo=east))
+    assert is_over("day", day, datetime(2031, 5, 5, 9, tzinfo=east))
+    assert not is_over(None, "", datetime(2040, 1, 1))
+    assert (end_of(hour, day), end_of("day", day)) == ("until 2031-05-05T00:30:00", "until 2031-05-04 is over")
+    assert Taken("a", "b", "c", "d", "e").latch == "a" and end_of(None, "") == "until it is released"

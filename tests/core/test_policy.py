@@ -1,0 +1,181 @@
+"""Policies: management's texts and levels, and what is said of a file that fits no form."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from fuselatch import (
+    Button,
+    Choice,
+    DeclarationError,
+    Finding,
+    Form,
+    Group,
+    Number,
+    Policy,
+    PolicyError,
+    Prompt,
+    Session,
+    Text,
+    Whole,
+    check,
+    warn,
+)  # fmt: skip
+from fuselatch.rehearsal import rehearse
+
+
+class Address(Group):
+    """A group with a prompt and a check of its own."""
+
+    street = Text("Street", required=True)
+
+    @check(street)
+    def short(self, street: str) -> str | None:
+        return "too short" if len(street) < 3 else None
+
+
+class Haul(Form, title="Haul out"):
+    """Asks before a boat is lifted."""
+
+    boat = Text("Boat", required=True, max_length=9)
+    tons = Number("Tons", maximum=20)
+    crane = Choice("Crane", choices=("small", "large"))
+    home = Address("Home", visible=False)
+    got = Text("Got")
+    lift = Button("Lift")
+    ok = Button("OK", closes="accepted")
+
+    sure = Prompt("Lift {boat}, {tons} t, with {people} people?", buttons=("Lift", "Wait"), default="Wait", title="Lift")
+
+    @check(tons)
+    def heavy(self, tons: float) -> Finding | None:
+        return warn("heavy") if tons > 10 else None
+
+    @lift.clicked
+    def lift_it(self) -> None:
+        self.got.value = self.ask(self.sure, people=3)
+
+
+class SmallHaul(Haul):
+    """Takes over what is said of a Haul."""
+
+
+DESK = """
+[Haul.prompts.sure]
+title = "Crane"
+text = "{people} people at the crane for {boat}?"
+buttons = {Lift = "Up she goes"}
+
+[Haul.prompts.warnings_prompt]
+text = "Please read:\\n{warnings}"
+buttons = {"Go back" = "Look again"}
+
+[Haul.checks]
+heavy = "refuse"
+"tons.maximum" = "warn"
+"home.short" = "warn"
+short = "warn"
+
+[SmallHaul.checks]
+"boat.required" = "warn"
+"""
+
+
+def test_texts_and_levels_are_the_policys_and_the_code_sees_what_it_declared() -> None:
+    policy = Policy.parse(DESK.replace('"home.short" = "warn"\n', ""))
+    for kind in (Haul, SmallHaul):
+        with rehearse(kind, policy=policy) as desk:
+            desk.type("boat", "Eider")
+            desk.type("tons", "12")
+            desk.press("lift")
+            prompt = desk.prompt
+            assert (prompt.title, prompt.text) == ("Crane", "3 people at the crane for Eider?")
+            assert (prompt.buttons, prompt.default) == (("Up she goes", "Wait"), "Wait")
+            desk.answer("Up she goes")
+            form = desk.at(kind)
+            assert form.got.value == "Lift"
+            desk.press("ok")
+            assert (form.tons.marker.text, form.tons.marker.level) == ("heavy", "refuse")
+            form.tons.value = 30
+            assert [(one.rule, one.level) for one in form.tons.findings] == [("heavy", "refuse"), ("maximum", "warn")]
+            form.tons.value = 9
+            form.boat.value = ""
+            assert form.boat.findings[0].level == ("refuse" if kind is Haul else "warn")
+            desk.press("ok")
+            if desk.prompt:
+                assert desk.prompt.text == "Please read:\nBoat: an entry is needed"
+                desk.close()  # the cancel answer, under whatever name
+            assert desk.outcome is None
+    with rehearse(Haul) as desk:
+        desk.press("lift")
+        desk.answer("Lift")  # without a policy all is as declared
+        assert [one.level for one in desk.at(Haul).boat.findings] == ["refuse"]
+
+
+@pytest.mark.parametrize(
+    ("text", "error"),
+    [
+        ("[Haul", r"desk.toml: this is no TOML: Expected ']'"),
+        ("Haul = 3", r"desk.toml: \[Haul\] is a table of names"),
+        ("[Haul.promts]", r"\[Haul\] has no 'promts'; did you mean 'prompts'"),
+        (
+            "[Haul.prompts.sure]\ntone = 'x'",
+            r"\[Haul.prompts.sure\] has no 'tone'; it has text, title, buttons",
+        ),
+        ("[Haul.prompts.sure]\ntitle = 3", "title is a text, not 3"),
+        ("[Haul.prompts.sure]\nbuttons = {Lift = ''}", "the button 'Lift' is shown by a caption, not ''"),
+        ("[Haul.checks]\nheavy = 'warning'", r"\[Haul.checks\] heavy is 'refuse' or 'warn', not 'warning'"),
+        ("[Hual.checks]\nheavy = 'warn'", r"\[Hual\] is no form that has been imported; did you mean 'Haul'"),
+        ("[Haul.prompts.shure]\ntext = 'x'", r"\[Haul.prompts.shure\] is no prompt of Haul; did you mean 'sure'"),
+        ("[Haul.prompts.sure]\nbuttons = {Lif = 'Up'}", "has no button 'Lif'; did you mean 'Lift'"),
+        ("[Haul.prompts.sure]\nbuttons = {Lift = 'Wait'}", "one to four different captions"),
+        (
+            "[Haul.prompts.sure]\ntext = '{bost}'",
+            "names '{bost}', which is no fact of it and no control; did you mean 'boat'",
+        ),
+        ("[Haul.checks]\nhevy = 'warn'", "'hevy' is no check of Haul; did you mean 'heavy'"),
+        ("[Haul.checks]\n'tons.minimum' = 'warn'", "'tons.minimum' is no check of Haul; did you mean 'tons.maximum'"),
+    ],
+)
+def test_what_does_not_fit_is_said_with_the_closest_right_name(text: str, error: str, tmp_path: Path) -> None:
+    path = tmp_path / "desk.toml"
+    path.write_text(text, encoding="utf-8")
+    with pytest.raises(PolicyError, match=error) as raised:
+        Session(Haul, policy=Policy.load(path))
+    assert "\n" not in str(raised.value)
+
+
+def test_a_file_that_is_not_there_or_no_text(tmp_path: Path) -> None:
+    with pytest.raises(PolicyError, match=r"nowhere\.toml: No such file"):
+        Policy.load(tmp_path / "nowhere.toml")
+    (tmp_path / "x.toml").write_bytes(b"\xff\xfe")
+    with pytest.raises(PolicyError, match="no text in UTF-8"):
+        Policy.load(tmp_path / "x.toml")
+
+
+def test_a_fact_that_nothing_passes_is_found_when_the_class_is_made() -> None:
+    with pytest.raises(DeclarationError, match=r"Wrong.sure: '{peple}' is no control, and nothing .* did you mean 'people'"):
+
+        class Wrong(Form):
+            sure = Prompt("{peple}?")
+            go = Button("Go")
+
+            @go.clicked
+            def ask_it(self) -> None:
+                self.ask(self.sure, people=3)
+
+    class Elsewhere(Form):
+        """Nobody can tell what these pass."""
+
+        spread = Prompt("{peple}?")
+        unasked = Prompt("{peple}?")
+        depth = Whole("Depth")
+        go = Button("Go")
+
+        @go.clicked
+        def ask_it(self) -> None:
+            facts: Any = {"peple": 3}
+            self.ask(self.spread, **facts)

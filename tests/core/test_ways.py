@@ -1,0 +1,415 @@
+"""The eight ways that values travel between forms, whatever way the second form ends."""
+
+from __future__ import annotations
+
+import gc
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from fuselatch import (
+    Button,
+    Event,
+    Form,
+    Gesture,
+    HandlerFailed,
+    Label,
+    NotAllowedHere,
+    Number,
+    Opener,
+    Param,
+    Refused,
+    Session,
+    Shared,
+    Signal,
+    Text,
+    Whole,
+    from_open,
+)  # fmt: skip
+from fuselatch.rehearsal import Desk, perform, read_cues, rehearse
+from fuselatch.rehearsal.loading import importing_from
+from tests.helpers import told
+
+WAYS = Path(__file__).parents[2] / "examples" / "ways"
+WORD = Shared(str, "", name="word")
+
+
+class Second(Form, title="Second"):
+    """The form that values come from and go to."""
+
+    given: str = Param(default="")
+    opener: First = Opener()
+    sent = Signal(str)
+
+    word = Text("Word", default=lambda form: form.given)
+    live = Label("Live", value=lambda form: form.opener.mine.value)
+    send = Button("Send")
+    ok = Button("OK", closes="accepted")
+    back = Button("Back", closes="cancelled")
+    fail = Button("Fail")
+
+    @send.clicked
+    def send_word(self) -> None:
+        self.sent.send(self.word.value)
+        self.session[WORD] = self.word.value
+
+    @fail.clicked
+    def go_wrong(self) -> None:
+        self.word.value = "half done"
+        raise OSError("no ink")
+
+
+class First(Form, title="First"):
+    """Opens the second form in one of the ways."""
+
+    way: str = Param()
+    fails: bool = Param(default=False)
+
+    mine = Text("Mine", default="mine")
+    got = Text("Got")
+    go = Button("Go")
+
+    @go.clicked
+    def start(self) -> None:
+        GO[self.way](self)
+        if self.fails and self.way not in SHOWN:
+            raise OSError("after it")
+
+    @Second.sent
+    def hear(self, event: Event) -> None:
+        if self.way == "signal":
+            self.got.value = event.payload
+
+    @Second.closed
+    def look(self, event: Event) -> None:
+        if self.way in SHOWN:
+            form: Any = event.form
+            self.got.value = form.word.value
+            if self.fails:
+                raise OSError("after it")
+
+
+def take(form: First, **options: Any) -> None:
+    """Open it and take what it hands back."""
+    outcome = form.open(Second, **options)
+    if outcome.accepted:
+        form.got.value = outcome.values["live" if form.way == "opener" else "word"]
+
+
+def read_shared(form: First) -> None:
+    """Read the session's value once the form has closed."""
+    form.open(Second)
+    form.got.value = form.session[WORD] or ""
+
+
+GO: dict[str, Callable[[First], Any]] = {
+    "param": lambda form: take(form, given=form.mine.value),
+    "outcome": take,
+    "signal": lambda form: form.open(Second),
+    "opener": take,
+    "find": lambda form: form.show(Second),
+    "shared": read_shared,
+    "hiding": lambda form: take(form, hiding=True),
+    "beside": lambda form: form.show(Second, place="beside"),
+}
+SHOWN = ("find", "beside")
+ENDS = ("accepted", "cancelled", "closed", "fails in it", "fails after it")
+ALWAYS = ("signal", "shared", *SHOWN)
+"""What arrives by these ways does not depend on how the second form ends."""
+
+
+def end(desk: Desk, how: str) -> None:
+    """End the second form."""
+    if how == "fails in it":
+        with pytest.raises(HandlerFailed, match="no ink"):
+            desk.press("Second.fail")
+        assert desk.at(Second).word.value == ("mine" if desk.session.first.way == "param" else "typed")  # type: ignore[attr-defined]
+        desk.close()
+    elif how == "closed":
+        desk.close()
+    else:
+        desk.press("Second.back" if how == "cancelled" else "Second.ok")
+
+
+@pytest.mark.parametrize("how", ENDS)
+@pytest.mark.parametrize("way", GO)
+def test_each_way_however_the_second_form_ends(way: str, how: str) -> None:
+    with rehearse(First, way=way, fails=how == "fails after it") as desk:
+        first = desk.at(First)
+        desk.press("go")
+        assert desk.at(Second).live.value == "mine"
+        seen = [(form.name, form.covered, form.modal, form.place) for form in desk.session.view.forms]
+        behind = [] if way == "hiding" else [("First", way not in SHOWN, False, "over")]
+        assert seen == [*behind, ("Second", False, way not in SHOWN, "beside" if way == "beside" else "over")]
+        if way not in SHOWN:
+            with pytest.raises(Refused, match="Second is in front"):
+                desk.type(First.mine, "x")
+        if way != "param":
+            desk.type("word", "typed")
+            desk.press("send")
+        if how == "fails after it":
+            with pytest.raises(HandlerFailed, match="after it"):
+                end(desk, "accepted")
+        else:
+            end(desk, how)
+        arrives = how == "accepted" or way == "signal" or (way in ALWAYS and how != "fails after it")
+        word = "mine" if way in ("param", "opener") else "typed"
+        assert first.got.value == (word if arrives else "")
+        assert desk.session.waits_for == () and not desk.session.view.forms[0].covered
+        desk.type("First.mine", "still usable")
+        assert first.mine.draft == "still usable"
+        if way in SHOWN and how == "fails after it":
+            # A submit that failed was put back with its form; the way out is free.
+            desk.focus("Second.word")
+            with pytest.raises(HandlerFailed):
+                desk.close()
+        assert desk.session.forms == (first,)
+
+
+def test_the_examples_of_the_eight_ways() -> None:
+    done = []
+    with importing_from([WAYS]):
+        for file in sorted(WAYS.glob("*.cues")):
+            performance = perform(read_cues(file.read_text(encoding="utf-8"), str(file)))
+            done.append(performance.passed)
+            assert performance.problems == []
+    assert len(done) == 8 and min(done) > 3
+
+
+class Nest(Form):
+    """Opens itself, or asks, again and again."""
+
+    depth = Whole("Depth", default=lambda form: form.level)
+    level: int = Param(default=0)
+    opener: Nest | None = Opener()
+    below = Text("Below")
+    deeper = Button("Deeper")
+    ask_too = Button("Ask")
+    ok = Button("OK", closes="accepted")
+
+    @deeper.clicked
+    def go_deeper(self) -> None:
+        outcome = self.open(Nest, level=self.level + 1)
+        self.below.value = f"{outcome[Nest.depth]} {outcome[Nest.below]}".strip()
+
+    @ask_too.clicked
+    def ask_and_go(self) -> None:
+        self.below.value = self.ask("Sure?", buttons=("Yes", "No"))
+        self.go_deeper()
+
+
+def test_a_dialog_that_opens_itself_ten_deep_with_prompts_between() -> None:
+    with rehearse(Nest) as desk:
+        for depth in range(10):
+            assert desk.at(Nest).level == depth
+            desk.press("ask_too" if depth % 2 else "deeper")
+            if desk.prompt:
+                desk.answer("Yes")
+        assert len(desk.session.forms) == 11 and len(desk.session.waits_for) == 10
+        assert [form.name for form in desk.session.view.forms][-1] == "Nest#11"
+        for _ in range(10):
+            desk.press("ok")
+        assert desk.at(Nest).below.value == "1 2 3 4 5 6 7 8 9 10"
+
+
+def test_a_handler_parked_for_a_year_goes_on_with_the_clock_of_its_answer() -> None:
+    class Late(Form):
+        at = Text("At")
+        go = Button("Go")
+
+        @go.clicked
+        def wait(self) -> None:
+            self.ask("Still there?", buttons=("Yes",))
+            self.at.value = self.session.today().isoformat()
+
+    with rehearse(Late) as desk:
+        desk.press("go")
+        desk.wait("365d")
+        desk.answer("Yes")
+        assert desk.at(Late).at.value == "2032-05-03"
+
+
+ENDED: list[str] = []
+PRESS = Gesture(verb="press", control="go")
+
+
+class Deep(Form):
+    """Parks a handler, with something to clean up."""
+
+    first: bool = Param(default=True)
+    hears = Signal(int)
+    go = Button("Go")
+
+    @go.clicked
+    def wait(self) -> None:
+        try:
+            self.open(Deep, first=False, hiding=True) if self.first else self.ask("Well?")
+        finally:
+            ENDED.append(self.session.forms[0].title)
+
+
+def test_ten_thousand_sessions_closed_over_parked_dialogs_leave_nothing() -> None:
+    def once() -> None:
+        session = Session(Deep, recording=False)
+        session.front.go.focus()  # type: ignore[attr-defined]
+        for _ in range(2):
+            session.feed(PRESS)
+        session.close()
+
+    once()
+    gc.collect()
+    before = len(gc.get_objects())
+    for _ in range(10_000):
+        once()
+    gc.collect()
+    assert len(ENDED) == 20_002 and len(gc.get_objects()) - before < 200
+
+
+# ---- signals
+
+
+class Sender(Form):
+    """Has signals of two types."""
+
+    words = Signal(str)
+    depths = Signal(float)
+    heard = Text("Heard")
+    send = Button("Send")
+    ok = Button("OK", closes="accepted")
+
+    @send.clicked
+    def send_both(self) -> None:
+        self.depths.send(3)
+        self.words.send("eins")
+        self.heard.value += "sent;"
+
+    @words
+    def hear_own(self, event: Event) -> None:
+        assert (event.name, event.payload, event.by, event.control) == ("words", "eins", "program", None)
+        self.heard.value += f"{event.payload};"
+
+
+class Listener(Form):
+    """Listens by hand."""
+
+    got = Text("Got")
+    show_it = Button("Show")
+    leave = Button("Leave", closes="cancelled")
+
+    @show_it.clicked
+    def listen(self) -> None:
+        sender = self.show(Sender)
+        sender.depths.listen(self.note)
+        sender.words.listen(lambda: HEARD.append("words"))
+
+    def note(self, event: Event) -> None:
+        self.got.value += f"{event.payload!r};"
+
+
+HEARD: list[str] = []
+
+
+def test_a_signal_is_heard_by_its_own_form_and_by_hand_after_the_handler_that_sent_it() -> None:
+    with rehearse(Listener) as desk:
+        listener = desk.at(Listener)
+        desk.press("show_it")
+        desk.press("send")
+        assert desk.at(Sender).heard.value == "sent;eins;"
+        assert (listener.got.value, HEARD) == ("3.0;", ["words"])
+        assert "Sender.depths '3'" in told(desk.trace, "event")
+        assert "Sender.words was raised last in line" in desk.why("words")
+        desk.press("Listener.leave")
+        desk.press("send")
+        assert listener.got.value == "3.0;"  # a method of a closed form hears no more
+        desk.press("ok")
+
+
+def test_what_a_signal_refuses() -> None:
+    with rehearse(Sender) as desk:
+        form = desk.at(Sender)
+        with pytest.raises(TypeError, match=r"Sender\.words: str is wanted here, not int 5"):
+            form.words.send(5)  # type: ignore[arg-type]
+        with pytest.raises(TypeError, match="takes the event, or nothing, not 2 arguments"):
+            form.words.listen(lambda one, two: None)
+        with pytest.raises(AttributeError, match=r"Sender.words is a signal; send it with self.words.send"):
+            form.words = "x"  # type: ignore[assignment]
+        form.words.send("eins")
+        assert told(desk.trace, "gesture")[-1] == "send Sender.words (by program)"
+
+
+# ---- other open forms, hiding, values asked for
+
+
+def test_from_open_takes_settled_values_of_the_front_one_and_notes_a_pending_draft() -> None:
+    class Member(Form):
+        name = Text("Name", default="Imke")
+
+    class Guest(Form):
+        host = Text("Host", default=from_open(Member, "name"))
+
+    class Start(Form):
+        both = Button("Both")
+        guest = Button("Guest")
+
+        @both.clicked
+        def show_both(self) -> None:
+            self.show(Member)
+            self.show(Member).name.value = "Oda"
+
+        @guest.clicked
+        def show_guest(self) -> None:
+            self.show(Guest)
+
+    with rehearse(Start) as desk:
+        desk.press("guest")
+        assert desk.at(Guest).host.value == ""
+        desk.close()
+        desk.press("both")
+        desk.type("name", "Pelle")
+        desk.press("Start.guest")
+        assert desk.at(Guest).host.value == "Oda"
+        desk.close()
+        desk.session.front.hide()
+        assert [form.name for form in desk.session.view.forms] == ["Member", "Member#2"]
+        for _ in range(2):
+            desk.close()
+        with pytest.raises(Refused, match="every open form is hidden"):
+            desk.press("guest")
+        with pytest.raises(NotAllowedHere, match="every open form is hidden"):
+            desk.session.front  # noqa: B018
+        desk.session.first.reveal()
+        desk.press("guest")
+        desk.close()
+    assert told(desk.trace, "stale") == ["stale read of name while 'Pelle' is unsettled"]
+
+
+def test_one_typed_value_is_asked_for_with_its_checks() -> None:
+    got: list[Any] = []
+
+    class Asking(Form):
+        go = Button("Go")
+
+        @go.clicked
+        def ask_depth(self) -> None:
+            got.append(self.ask_value(Number("Depth", unit="m", maximum=9, required=True), text="How deep is it?"))
+            got.append(self.ask_value(DEPTH, title="Again"))
+
+    with rehearse(Asking) as desk:
+        desk.press("go")
+        form = desk.form
+        assert (form.title, form.note.value) == ("Depth", "How deep is it?")  # type: ignore[attr-defined]
+        desk.type("value", "12")
+        desk.key("Enter")
+        assert desk.form is form and desk.form.value.marker.text == "12 m is too large; at most 9 m"  # type: ignore[attr-defined]
+        desk.type("value", "2.5")
+        desk.key("Enter")
+        assert got == [2.5] and desk.form.title == "Again"
+        desk.close()
+        assert got == [2.5, None]
+    with pytest.raises(TypeError, match="ask_value"):
+        Form.ask_value(form, Button("x"))  # type: ignore[arg-type]
+
+
+DEPTH = Number("Depth")

@@ -1,0 +1,168 @@
+"""Forms that open by name or shortcut, and services with their stand-ins."""
+
+from __future__ import annotations
+
+from email.message import EmailMessage
+from pathlib import Path
+from xml.etree.ElementTree import Element
+
+import pytest
+
+from fuselatch import (
+    Button,
+    DeclarationError,
+    DrawingBoard,
+    Drawings,
+    Form,
+    LetterBox,
+    Letters,
+    NotAllowedHere,
+    Param,
+    Refused,
+    Services,
+    Session,
+    Text,
+    UnknownName,
+)  # fmt: skip
+from fuselatch.rehearsal import Desk, Scene, rehearse
+
+
+class Tides(Form, title="Tides", keys="ctrl+t"):
+    """When the water is high."""
+
+    spot: str = Param(default="quay")
+    note = Text("Note")
+    ask_it = Button("Ask")
+    aside = Button("Hide")
+    dialog = Button("Dialog")
+
+    @ask_it.clicked
+    def ask_something(self) -> None:
+        self.tell("High at noon")
+
+    @aside.clicked
+    def go_aside(self) -> None:
+        self.hide()
+
+    @dialog.clicked
+    def open_dialog(self) -> None:
+        self.open(Plain)
+
+
+class Plain(Form):
+    note = Text("Note")
+    done = Button("Done", closes="cancelled")
+
+
+def test_a_form_opens_by_name_or_shortcut_and_one_that_is_open_comes_to_the_front() -> None:
+    desk = Desk(Scene(user="imke", forms={Tides: {"spot": "mole"}, Plain: {}}))
+    with desk:
+        assert [(one.name, one.keys, one.purpose) for one in desk.session.view.offers] == [
+            ("Tides", "Ctrl+T", "When the water is high."),
+            ("Plain", "", ""),
+        ]
+        with pytest.raises(Refused, match="no form is open any more"):
+            desk.press("note")
+        with pytest.raises(NotAllowedHere, match="no form has been opened yet"):
+            desk.session.first  # noqa: B018
+        desk.key("Ctrl+T")
+        tides = desk.at(Tides)
+        assert tides.spot == "mole" and desk.session.first is tides and desk.outcome is None
+        desk.open("Plain")
+        desk.key("ctrl+t")
+        assert desk.form is tides and len(desk.session.forms) == 2
+        desk.press("ask_it")
+        with pytest.raises(Refused, match="a prompt is up"):
+            desk.open("Plain")
+        desk.key("Ctrl+T")
+        desk.answer("OK")
+        desk.press("dialog")
+        with pytest.raises(Refused, match="Plain is in front"):
+            desk.open("Tides")
+        desk.key("Ctrl+T")
+        assert desk.session.view.notice == "Ctrl+T: Plain is in front"
+        desk.close()
+        desk.press("Tides.aside")
+        desk.open("Tides")
+        assert desk.form is tides
+        with pytest.raises(UnknownName, match="no form 'Tide' can be opened by name: did you mean 'Tides'"):
+            desk.open("Tide")
+        desk.open("Plain")
+        desk.close()
+    with rehearse(Plain) as desk, pytest.raises(UnknownName, match="open it with forms="):
+        desk.open("Tides")
+
+
+def test_clashes_are_errors() -> None:
+    class Other(Form, keys="Ctrl+T"):
+        """Claims what another has."""
+
+    class Button1(Form):
+        go = Button("Go", keys="Ctrl+T")
+
+    class First(Form, at_start=True):
+        """Opens at start."""
+
+    class Second(Form, at_start=True):
+        """Does so, too."""
+
+    class Tides2(Tides):
+        """A form of the same name as another, once renamed."""
+
+    Tides2._plan.name = "Tides"
+    for forms, error in (
+        ((Tides, Other), "the shortcut Ctrl\\+T opens Tides and Other"),
+        ((Tides, Button1), "the shortcut Ctrl\\+T opens Tides, and is Button1.go's too"),
+        ((First, Second), "Second and First both open at start"),
+        ((Tides, Tides2), "two forms are called Tides"),
+    ):
+        with pytest.raises(DeclarationError, match=error):
+            Session(forms=forms)
+    with pytest.raises(DeclarationError, match=r"is Button1\.go's too"):
+        Session(Button1, forms=[Tides])
+    with pytest.raises(TypeError, match="a session opens a form"):
+        Session()
+    with Session(forms=[Tides, First]) as session:
+        assert type(session.front) is First
+    with pytest.raises(DeclarationError, match=r"class Wrong: keys: .*Ctrll"):
+
+        class Wrong(Form, keys="Ctrll+T"):
+            """No such key."""
+
+
+def letter(**headers: str) -> EmailMessage:
+    """A letter with these headers."""
+    made = EmailMessage()
+    for name, text in headers.items():
+        made[name] = text
+    made.set_content("Berth N7 is yours.\n")
+    return made
+
+
+def test_services_are_typed_and_stand_ins_keep_and_write_what_they_are_given(tmp_path: Path) -> None:
+    box, board = LetterBox(tmp_path), DrawingBoard(tmp_path)
+    services = Services({Letters: box, Drawings: board})
+    services[Letters].send(letter(To="imke@mail.example", Subject="Berth N7 / Eider"))
+    services[Drawings].draw("plan 1", Element("svg", width="10"))
+    assert sorted(file.name for file in tmp_path.iterdir()) == ["0001-berth-n7-eider.eml", "plan-1.svg"]
+    raw = (tmp_path / "0001-berth-n7-eider.eml").read_bytes()
+    assert b"Subject: Berth N7 / Eider\r\n" in raw and b"\r\n\r\nBerth N7 is yours.\r\n" in raw
+    assert board.drawings == {"plan 1": '<svg width="10" xmlns="http://www.w3.org/2000/svg" />'}
+    assert (tmp_path / "plan-1.svg").read_text() == board.drawings["plan 1"]
+    assert list(services) == [Letters, Drawings] and Letters in services
+    with pytest.raises(ValueError, match="the letter has no To"):
+        box.send(letter(Subject="x"))
+    with pytest.raises(TypeError, match=r"is an email.message.EmailMessage, not str"):
+        box.send("x")  # type: ignore[arg-type]
+    with pytest.raises(ValueError, match="is no SVG: its root is <p>"):
+        board.draw("x", Element("p"))
+    with pytest.raises(NotImplementedError, match="Letters"):
+        Letters().send(letter())
+    with pytest.raises(NotImplementedError, match="Drawings"):
+        Drawings().draw("x", Element("svg"))
+    with pytest.raises(UnknownName, match="has no service Tides: it was given Letters, Drawings"):
+        services[Tides]
+    with pytest.raises(TypeError, match="services are given by class"):
+        Services({Letters: "x"})
+    with pytest.raises(UnknownName, match="it was given none; open it with services="):
+        Services({})[Letters]

@@ -1,0 +1,145 @@
+"""Latch logs in memory, in a SQLite file and on a PostgreSQL server: the same in all."""
+
+from __future__ import annotations
+
+import sqlite3
+import subprocess
+import sys
+from collections.abc import Iterator
+from datetime import datetime, timedelta
+from pathlib import Path
+
+import pytest
+from sqlalchemy import create_engine, text
+from sqlalchemy.pool import NullPool
+
+from fuselatch import Button, Form, HandlerFailed, Latch, LatchStore, MemoryLatches, Prompt, StoreRefused, Taken, Text
+from fuselatch.rehearsal import rehearse
+from fuselatch.stores.sql import SqlLatches
+
+ROOT = Path(__file__).parents[2]
+ONE = Taken("A.prompt", "imke", "k", "Yes", "2031-05-04T09:30:00")
+LATER = ONE._replace(when="2031-05-05T09:30:00", answer="Go on")
+
+
+def emptied(address: str) -> str:
+    """The database's address, with the log of the test before taken away."""
+    with create_engine(address, poolclass=NullPool).begin() as database:
+        database.execute(text("drop table if exists latches"))
+    return address
+
+
+@pytest.fixture(params=["memory", "sqlite", "postgresql"])
+def store(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[LatchStore]:
+    if request.param == "memory":
+        yield MemoryLatches()
+        return
+    sqlite = request.param == "sqlite"
+    yield SqlLatches(tmp_path / "desk.db" if sqlite else emptied(request.getfixturevalue("postgresql")))
+
+
+def test_an_entry_is_put_in_place_of_exactly_the_one_expected(store: LatchStore) -> None:
+    assert store.find(*ONE[:3]) is None
+    assert store.take(ONE, None) and not store.take(LATER, None)
+    assert store.find(*ONE[:3]) == ONE
+    assert not store.take(LATER, LATER) and store.take(LATER, ONE) and not store.take(LATER, ONE)
+    other = Taken("A.prompt", "", "'\"; drop table latches; --", "né", "")
+    assert store.take(other, None) and list(store.all()) == sorted([LATER, other])
+    assert not store.release(ONE) and store.release(LATER) and not store.release(LATER)
+    assert list(store.all()) == [other]
+
+
+class Daily(Form):
+    """Asks each user once a day."""
+
+    got = Text("Got")
+    go = Button("Go")
+    fails = Button("Fail")
+    sure = Prompt("Sure?", buttons=("Yes", "No"), latch=Latch(per="user", every="day"), keeps=("Yes",))
+
+    @go.clicked
+    def ask_it(self) -> None:
+        self.got.value = self.ask(self.sure)
+
+    @fails.clicked
+    def ask_and_fail(self) -> None:
+        self.ask_it()
+        raise OSError("no ink")
+
+
+def test_two_people_do_not_use_up_each_others_warnings_and_the_day_comes_round(store: LatchStore) -> None:
+    now = datetime(2031, 5, 4, 9, 30)
+    for user, day, asks in (("imke", 0, True), ("oda", 0, True), ("imke", 0, False), ("imke", 1, True), ("oda", 1, True)):
+        with rehearse(Daily, user=user, latches=store, now=now + timedelta(days=day)) as desk:
+            desk.press("go")
+            assert bool(desk.prompt) is asks
+            if asks:
+                desk.answer("Yes")
+            assert desk.at(Daily).got.value == "Yes"
+    assert [(one.user, one.when[:10]) for one in store.all()] == [("imke", "2031-05-05"), ("oda", "2031-05-05")]
+
+
+def test_a_failing_gesture_gives_back_what_was_there_before(store: LatchStore) -> None:
+    before = Taken("Daily.sure", "imke", "", "Yes", "2031-05-03T09:30:00")
+    store.take(before, None)
+    with rehearse(Daily, user="imke", latches=store) as desk:
+        desk.press("fails")
+        with pytest.raises(HandlerFailed, match="no ink"):
+            desk.answer("Yes")
+        assert list(store.all()) == [before]
+
+
+DESK = """
+import sys
+from fuselatch import Taken
+from fuselatch.stores.sql import SqlLatches
+log = SqlLatches(sys.argv[1])
+took = 0
+for number in range(40):
+    took += log.take(Taken("L", "", f"shared {number}", sys.argv[2], ""), None)
+    assert log.take(Taken("L", sys.argv[2], f"own {number}", "", ""), None)
+print(took)
+"""
+
+
+@pytest.mark.parametrize("kind", ["sqlite", "postgresql"])
+def test_eight_processes_at_once_lose_none_and_double_none(
+    kind: str, tmp_path: Path, request: pytest.FixtureRequest
+) -> None:
+    address = str(tmp_path / "desk.db") if kind == "sqlite" else emptied(request.getfixturevalue("postgresql"))
+    desks = [
+        subprocess.Popen([sys.executable, "-c", DESK, address, f"desk-{number}"], stdout=subprocess.PIPE, text=True)
+        for number in range(8)
+    ]
+    told = [desk.communicate()[0] for desk in desks]
+    assert [desk.returncode for desk in desks] == [0] * 8
+    took = [int(line) for line in told]
+    assert sum(took) == 40
+    entries = SqlLatches(address).all()
+    assert len(entries) == 40 + 8 * 40
+    winners = [entry.answer for entry in entries if entry.key.startswith("shared")]
+    assert sorted(winners.count(f"desk-{number}") for number in range(8)) == sorted(took)
+
+
+def test_what_is_no_log_is_said_in_one_line(tmp_path: Path) -> None:
+    broken = tmp_path / "broken.db"
+    broken.write_bytes(b"this is no database, but long enough to be taken for one" * 20)
+    for address, error in (
+        (tmp_path / "no folder" / "x.db", "can't be used: unable to open database file"),
+        (broken, "can't be used: file is not a database"),
+        ("nosuch://x", "is no database that can be used here"),
+        ("postgresql+psycopg://desk@/x?host=/nowhere", "can't be used"),
+    ):
+        with pytest.raises(StoreRefused, match=error) as raised:
+            SqlLatches(address)
+        assert "\n" not in str(raised.value)
+
+
+def test_a_log_that_fails_on_the_way_fails_the_gesture_and_nothing_else(tmp_path: Path) -> None:
+    path = tmp_path / "desk.db"
+    with rehearse(Daily, user="imke", latches=SqlLatches(path)) as desk:
+        with sqlite3.connect(path) as database:
+            database.execute("drop table latches")
+        with pytest.raises(HandlerFailed, match="no such table"):
+            desk.press("go")
+        assert desk.at(Daily).got.value == ""
