@@ -413,3 +413,46 @@ def test_one_typed_value_is_asked_for_with_its_checks() -> None:
 
 
 DEPTH = Number("Depth")
+
+
+class Broken(Form):
+    """Can't be opened."""
+
+    word = Text("Word")
+
+    @Form.opened
+    def fail(self) -> None:
+        raise OSError("no light")
+
+
+class Patient(Form):
+    """Opens what fails, and closes a modal dialog from inside its signal."""
+
+    got = Text("Got")
+    try_it = Button("Try")
+    wait = Button("Wait")
+
+    @try_it.clicked
+    def open_broken(self) -> None:
+        self.open(Broken, hiding=True)
+
+    @wait.clicked
+    def open_sender(self) -> None:
+        outcome = self.open(Sender, hiding=True)
+        self.got.value += outcome.verdict
+
+    @Sender.words
+    def close_it(self, event: Event) -> None:
+        self.got.value += f"{event.payload} "
+        event.form.close("enough")
+
+
+def test_a_dialog_that_can_not_open_or_is_closed_by_its_opener_leaves_nothing_hidden() -> None:
+    with rehearse(Patient) as desk:
+        with pytest.raises(HandlerFailed, match="no light"):
+            desk.press("try_it")
+        assert [(form.name, form.covered) for form in desk.session.view.forms] == [("Patient", False)]
+        desk.press("wait")
+        assert [form.name for form in desk.session.view.forms] == ["Sender"]
+        desk.press("send")
+        assert desk.at(Patient).got.value == "eins enough" and desk.session.waits_for == ()
