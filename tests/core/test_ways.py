@@ -327,6 +327,8 @@ def test_a_signal_is_heard_by_its_own_form_and_by_hand_after_the_handler_that_se
 
 
 def test_what_a_signal_refuses() -> None:
+    with pytest.raises(AttributeError, match="Sender has no 'wrods'; did you mean 'words'"):
+        Sender.wrods  # type: ignore[attr-defined]  # noqa: B018
     with rehearse(Sender) as desk:
         form = desk.at(Sender)
         with pytest.raises(TypeError, match=r"Sender\.words: str is wanted here, not int 5"):

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 @click.command(name="latches")
 @click.argument("store", metavar="STORE")
-@click.option("--latch", metavar="NAME", help="Only those of one latch, such as BookingForm.arrears.")
+@click.option("--latch", metavar="NAME", help="Only those of one latch, such as BookingForm.owes.")
 @click.option("--user", metavar="NAME", help="Only those of one user.")
 @click.option("--key", metavar="KEY", help="Only those with this key.")
 @click.option("--release", is_flag=True, help="Let go of those that are listed, so that they are asked again.")

@@ -99,7 +99,8 @@ def checked_params(form: type[Form], params: Mapping[str, Any]) -> dict[str, Any
         return {}
     for name in params:
         if name not in plan.params:
-            raise UnknownName(f"{form.__name__} has no param '{name}': {suggest(name, plan.params)}")
+            known = [*plan.params, *Manner._fields[:2]]
+            raise UnknownName(f"{form.__name__} has no param '{name}': {suggest(name, known, 'it is opened with')}")
     missing = [name for name, param in plan.params.items() if param.default is MISSING and name not in params]
     if missing:
         raise UnknownName(f"{form.__name__} is opened with {', '.join(missing)}, which is missing; give it by name")

@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 from opcode import opmap
 from types import CodeType
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from fuselatch.core.forms.checks import CheckMark, checks_of
 from fuselatch.core.forms.declarations import Declaration, Entry, Within, name_of
@@ -22,7 +22,8 @@ from fuselatch.core.forms.signals import Signal
 from fuselatch.core.forms.sources import EventSource, heard_by
 from fuselatch.core.model.cells import Derived
 from fuselatch.core.model.errors import DeclarationError
-from fuselatch.core.model.names import suggest
+from fuselatch.core.model.events import FORM_EVENTS
+from fuselatch.core.model.names import NoSuchName, suggest
 
 SPREADS = opmap["CALL_FUNCTION_EX"]
 """The instruction of a call with `**facts`, of which nobody can say what it passes."""
@@ -55,6 +56,16 @@ class FormMeta(type):
     @classmethod
     def __prepare__(cls, name: str, bases: tuple[type, ...], /, **kwargs: Any) -> Namespace:
         return Namespace(name)
+
+    if not TYPE_CHECKING:
+
+        def __getattr__(cls, name: str) -> Any:
+            # Only for names that aren't there, such as @VesselSearch.chosne: the closest one is named.
+            plan = cls.__dict__.get("_plan")
+            if plan is None or name.startswith("_"):
+                raise AttributeError(f"{cls.__name__} has no '{name}'")
+            known = [*plan.controls, *plan.groups, *plan.signals, *plan.prompts, *FORM_EVENTS]
+            raise NoSuchName(lambda: f"{cls.__name__} has no '{name}'; {suggest(name, known)}")
 
 
 def is_declared(value: object) -> bool:
