@@ -13,8 +13,8 @@ import fuselatch.core
 CORE = Path(fuselatch.core.__file__).parent
 
 ALLOWED = frozenset(
-    "__future__ bisect collections contextlib contextvars copy dataclasses datetime decimal difflib functools greenlet json math opcode operator re shlex "
-    "string sys types typing".split()
+    "__future__ array bisect collections contextlib contextvars copy dataclasses datetime decimal difflib enum functools greenlet json math opcode operator re shlex "
+    "string sys types typing unicodedata".split()
 )
 """All that modules of the core may import besides each other; `datetime` and `decimal` for their types."""
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator
 from typing import TYPE_CHECKING, Any, cast
 
 from fuselatch.core.engine import focus
@@ -16,7 +16,7 @@ from fuselatch.core.forms.prompts import TONES
 from fuselatch.core.forms.shared import Shared
 from fuselatch.core.forms.state import FormState
 from fuselatch.core.model.cells import Cell
-from fuselatch.core.model.choices import Choices
+from fuselatch.core.model.choices import Choices, choices_of
 from fuselatch.core.model.errors import FormClosed, NotAllowedHere, RuleError
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.names import suggest
@@ -180,9 +180,9 @@ class Changes(Running):
         name = f"{type(control.form).__name__}.{control.name}.{prop}"
         self._may_change(control.form, name, prop in control._decl.rules)
         if wanted is Choices:
-            if isinstance(value, str) or not isinstance(value, Sequence):
+            if isinstance(value, str) or not isinstance(value, Iterable):
                 raise TypeError(f"{name}: a tuple or list of items is wanted here, not {short(value)}")
-            value = value if isinstance(value, Choices) else Choices(value)
+            value = choices_of(value)
             control._cells = {} if control._cells is None else control._cells
         elif not isinstance(value, bool if wanted is bool else str) and not (prop == "required" and value == "warn"):
             raise TypeError(f"{name}: {wanted.__name__} is wanted here, not {short(value)}")

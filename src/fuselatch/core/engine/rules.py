@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any, Final
 from fuselatch.core.forms.plans import CheckPlan
 from fuselatch.core.forms.prompts import TONES
 from fuselatch.core.model.cells import UNSEEN, Cell, Derived, watch
-from fuselatch.core.model.choices import Choices
+from fuselatch.core.model.choices import choices_of
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.names import suggest
 
@@ -153,11 +153,6 @@ def converter(control: Any, prop: str) -> Callable[[Any], Any]:
 
         return convert
     return CONVERTERS[prop]
-
-
-def choices_of(value: Any) -> Choices[Any]:
-    """What a rule for choices gives, as choices."""
-    return value if isinstance(value, Choices) else Choices(() if value is None else value)
 
 
 def str_of(value: Any) -> str:

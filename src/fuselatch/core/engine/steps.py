@@ -122,7 +122,7 @@ def put_entry(turn: Turn, control: Any, name: str, value: object) -> None:
 
 
 def tab(turn: Turn, gesture: Gesture, control: Any) -> None:
-    """Go on to the next control that can take the focus, round and round."""
+    """Go on to the next control that can take the focus, round and round; an open list's first match is taken."""
     go(turn, 1)
 
 
@@ -135,7 +135,10 @@ def go(turn: Turn, way: int) -> None:
     """Settle where the focus is, then move it on or back."""
     form = front_of(turn)
     here = form._state.focus
-    settle(turn, here)
+    if isinstance(here, LiveChoice) and here._listing and (here._draft or "").strip():
+        take_match(turn, here)
+    else:
+        settle(turn, here)
     target = following(form, here, way)
     if target is not None and target is not here:
         move(turn, target)
@@ -270,9 +273,9 @@ def enter_key(turn: Turn, form: Form, here: Any, repeat: bool) -> None:
 
 
 def take_match(turn: Turn, here: LiveChoice[Any]) -> None:
-    """Take the first of an open list that begins as typed, an exact one before."""
-    text = (here._draft or "").strip().casefold()
-    found = here.choices.find(text) or [item for item in here.choices if str(item).casefold().startswith(text)]
+    """Take what an open list has first for what was typed."""
+    text = (here._draft or "").strip()
+    found = here.choices.ahead(text, 1)
     if found:
         put_entry(turn, here, "take match", found[0])
     else:

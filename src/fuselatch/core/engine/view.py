@@ -256,12 +256,14 @@ def plain_value(control: Any) -> str | float | bool | None:
 
 
 def in_reach(control: LiveChoice[Any]) -> tuple[tuple[str, ...], int]:
-    """The choices around the one that is held, and how many there are in all."""
+    """The choices around the one that is held, or those that a typed text may mean, and how many there are in all."""
     choices = control.choices
     count = len(choices)
+    typed = (control._draft or "").strip()
+    if control._listing and typed:
+        return tuple(choices.text(item) for item in choices.ahead(typed, IN_REACH)), count
     start = 0
     if count > IN_REACH:
-        held = control._current("value")
-        at = next((at for at, item in enumerate(choices) if item == held), 0) if held is not None else 0
+        at = choices.position(control._current("value")) or 0
         start = max(0, min(at - IN_REACH // 2, count - IN_REACH))
-    return tuple(str(item) for item in choices[start : start + IN_REACH]), count
+    return tuple(choices.shown(start, start + IN_REACH)), count

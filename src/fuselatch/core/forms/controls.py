@@ -315,6 +315,29 @@ class LiveChoice(LiveEntry[T | None, T], Generic[T]):
         return default if default is not None and default in offered else None
 
     @property
+    def text(self) -> str:
+        """What stands in the entry: the draft, or what is held as it is shown."""
+        if self._draft is not None:
+            return self._draft
+        value = self._read_value()
+        return "" if value is None else self.choices.text(value)
+
+    @property
+    def position(self) -> int | None:
+        """Where what is held stands among the choices, from 0; None while it is blank."""
+        value = self.value
+        return None if value is None else self.choices.position(value)
+
+    @position.setter
+    def position(self, at: int | None) -> None:
+        choices = self.choices
+        if at is not None and not 0 <= at < len(choices):
+            raise ValueError(
+                f"{type(self.form).__name__}.{self.name}: there is no position {at} among {len(choices)} choices"
+            )
+        self._engine.assign(self, None if at is None else choices[at])
+
+    @property
     def choices(self) -> Choices[T]:
         """What may be picked, in order."""
         offered: Choices[T] = self._read("choices")

@@ -11,7 +11,7 @@ from typing import Any, Final, Generic, TypeVar, Unpack
 from fuselatch.core.forms.controls import LiveChoice, LiveEntry, LiveRange
 from fuselatch.core.forms.declarations import Entry, EntryOptions, Source
 from fuselatch.core.forms.rules import Rule
-from fuselatch.core.model.choices import Choices
+from fuselatch.core.model.choices import choices_of
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.formats import Formats, PlainFormats
@@ -387,9 +387,10 @@ class Tick(Entry[LiveEntry[bool, bool], bool, bool]):
 
 
 class Choice(Entry[LiveChoice[T], T | None, T], Generic[T]):
-    """One of several `choices`: a sequence, or a function of the form that gives one.
+    """One of several `choices`: items, or a function of the form that gives them.
 
-    It holds the item itself and shows it by `str()`. What it holds reads as blank as soon as it
+    Items are shown by `str()`; pairs are what is held and what is shown, as are the entries of a
+    mapping; an Enum is its members. It holds the item itself, which reads as blank as soon as it
     is no longer offered. Looks: drop-down, list, radio.
     """
 
@@ -412,7 +413,7 @@ class Choice(Entry[LiveChoice[T], T | None, T], Generic[T]):
         if "choices" in self.constants:
             if isinstance(choices, str) or not isinstance(choices, Iterable):
                 raise DeclarationError(f"Choice({caption!r}): choices are a tuple or list of items, not {choices!r}")
-            self.constants["choices"] = Choices(choices)
+            self.constants["choices"] = choices_of(choices)
 
     def coerce(self, value: object) -> object:
         """The item itself: whether it is offered is seen when it is set."""
