@@ -3,9 +3,10 @@
 from fuselatch.core.engine.session import Session
 from fuselatch.core.engine.store import Store, StoreRefused
 from fuselatch.core.engine.view import View
+from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.checks import check
 from fuselatch.core.forms.declarations import Button, Label
-from fuselatch.core.forms.entries import Choice, Date, Money, Number, Percent, Text, Tick, Time, Whole
+from fuselatch.core.forms.entries import FIRST, NTH, Choice, Date, Money, Number, Percent, Text, Tick, Time, Whole
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.groups import Group
 from fuselatch.core.forms.latches import Latch
@@ -44,11 +45,69 @@ from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
 from fuselatch.stores.memory import MemoryLatches, MemoryRecords
 
 __all__ = [
-    "Abandoned", "Blank", "Button", "Choice", "Choices", "Date", "DeclarationError", "DrawingBoard", "Drawings", "Entry",
-    "Event", "Finding", "Form", "FormClosed", "Formats", "FuseBlown", "FuseLatchError", "Gesture", "Group",
-    "HandlerFailed", "Label", "Latch", "LatchStore", "LetterBox", "Letters", "Marker", "MemoryLatches", "MemoryRecords",
-    "Money", "NotAllowedHere", "Number", "Opener", "Outcome", "Override", "Param", "Percent", "PlainFormats", "Policy",
-    "PolicyError", "Prompt", "Refused", "Row", "RuleError", "Services", "Session", "Shared", "Signal", "Store",
-    "StoreRefused", "Taken", "Text", "Tick", "Time", "Trace", "UnknownName", "View", "Whole", "check", "derive",
-    "from_open", "on", "warn",
+    "FIRST",
+    "NTH",
+    "Abandoned",
+    "Blank",
+    "Button",
+    "Catalog",
+    "Choice",
+    "Choices",
+    "Date",
+    "DeclarationError",
+    "DrawingBoard",
+    "Drawings",
+    "Entry",
+    "Event",
+    "Finding",
+    "Form",
+    "FormClosed",
+    "Formats",
+    "FuseBlown",
+    "FuseLatchError",
+    "Gesture",
+    "Group",
+    "HandlerFailed",
+    "Label",
+    "Latch",
+    "LatchStore",
+    "LetterBox",
+    "Letters",
+    "Marker",
+    "MemoryLatches",
+    "MemoryRecords",
+    "Money",
+    "NotAllowedHere",
+    "Number",
+    "Opener",
+    "Outcome",
+    "Override",
+    "Param",
+    "Percent",
+    "PlainFormats",
+    "Policy",
+    "PolicyError",
+    "Prompt",
+    "Refused",
+    "Row",
+    "RuleError",
+    "Services",
+    "Session",
+    "Shared",
+    "Signal",
+    "Store",
+    "StoreRefused",
+    "Taken",
+    "Text",
+    "Tick",
+    "Time",
+    "Trace",
+    "UnknownName",
+    "View",
+    "Whole",
+    "check",
+    "derive",
+    "from_open",
+    "on",
+    "warn",
 ]  # fmt: skip

@@ -249,6 +249,8 @@ def expect_outcome_value(desk: Desk, path: str, words: list[str]) -> Looked:
 def property_value(control: Any, words: list[str]) -> Looked:
     """`NAME.value WORD`: the value, as plain formats write it."""
     has_value(control, "value")
+    if isinstance(control.value, tuple):
+        return [str(item) for item in control.value] == words, f"it is {', '.join(map(str, control.value)) or 'blank'}"
     return same_value(control, control.value, one(words, "NAME.value WORD")), f"it is {shown(control, control.value)}"
 
 

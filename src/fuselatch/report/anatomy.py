@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, NamedTuple
 
+from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.form import Form, plan_of
 from fuselatch.core.forms.params import MISSING
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, Handler
@@ -181,6 +182,9 @@ def rule_text(word: str, value: Any) -> str:
 
 def follow_text(control: ControlPlan, prop: str, rule: Any) -> str:
     """What a property follows."""
+    if isinstance(rule, Catalog):
+        given = f" where {', '.join(control.inputs[prop])}" if rule.inputs else ""
+        return f"{prop} from {rule.source}.{rule.show}{given}"
     if isinstance(rule, Derived):
         return f"{prop} follows {', '.join(control.inputs[prop])}"
     code = getattr(rule, "__code__", None)

@@ -12,7 +12,7 @@ from fuselatch.core.model.taken import Taken
 class MemoryRecords:
     """Rows by the name of their source. `refuse` is asked before a transaction: a text refuses it.
 
-    `MemoryRecords({"bookings": [{"berth": "N7"}]})`.
+    `MemoryRecords({"bookings": [{"berth": "N7"}]})`; a pandas data frame may be read, but not written to.
     """
 
     def __init__(
@@ -20,12 +20,19 @@ class MemoryRecords:
         sources: Mapping[str, Iterable[Mapping[str, Any]]],
         refuse: Callable[[Sequence[tuple[str, Mapping[str, Any]]]], str | None] = lambda rows: None,
     ) -> None:
-        self.sources: dict[str, list[Mapping[str, Any]]] = {name: list(rows) for name, rows in sources.items()}
+        self.sources: dict[str, Any] = {
+            name: rows if hasattr(rows, "columns") else list(rows) for name, rows in sources.items()
+        }
+        self.versions = dict.fromkeys(self.sources, 0)
         self.refuse = refuse
         self.transactions = 0
 
-    def read(self, source: str) -> Sequence[Mapping[str, Any]]:
-        """The rows of a source; a `KeyError` where there is no such source."""
+    def version(self, source: str) -> int:
+        """How often a source was written to; a `KeyError` where there is no such source."""
+        return self.versions[source]
+
+    def read(self, source: str) -> Any:
+        """The rows of a source, or its data frame; a `KeyError` where there is no such source."""
         return self.sources[source]
 
     def write(self, rows: Sequence[tuple[str, Mapping[str, Any]]]) -> None:
@@ -35,6 +42,7 @@ class MemoryRecords:
             raise StoreRefused(reason)
         for source, row in rows:
             self.sources[source].append(row)
+            self.versions[source] += 1
         self.transactions += 1
 
 

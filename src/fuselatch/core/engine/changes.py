@@ -170,9 +170,8 @@ class Changes(Running):
             raise TypeError(f"{name}: {error}") from None
         if exact is None:
             return control._plan.blank
-        if isinstance(control, LiveChoice) and exact not in control._current("choices"):
-            hint = suggest(str(exact), control._current("choices").shown(), "there are")
-            raise ValueError(f"{name}: {short(exact)} is none of its choices; {hint}")
+        if isinstance(control, LiveChoice):
+            return offered(control, exact, name)
         return exact
 
     def set_property(self, control: Live, prop: str, value: object, wanted: Callable[[Any], Any]) -> None:
@@ -322,6 +321,16 @@ class Changes(Running):
         if node is None:
             node = self.shared[shared] = SharedNode(cast("Engine", self), shared)
         return node
+
+
+def offered(control: LiveChoice[Any, Any, Any], exact: Any, name: str) -> object:
+    """What a choice is set to, several in the order of its list; raises `ValueError` for what is not offered."""
+    choices, decl = control._current("choices"), control._decl
+    for item in exact if decl.many else (exact,):
+        if item not in choices and not (decl.other and isinstance(item, str)):
+            hint = suggest(str(item), choices.shown(), "there are")
+            raise ValueError(f"{name}: {short(item)} is none of its choices; {hint}")
+    return tuple(sorted(exact, key=choices.position)) if decl.many else exact
 
 
 def put(turn: Turn, control: LiveValue[Any], value: object) -> None:

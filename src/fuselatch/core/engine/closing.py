@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from fuselatch.core.engine import focus, latching
-from fuselatch.core.engine.waiting import DialogWait, PromptWait, ask
+from fuselatch.core.engine.waiting import DialogWait, PromptWait
 from fuselatch.core.forms.controls import LiveEntry, LiveValue
-from fuselatch.core.forms.plans import CheckPlan, Handler
+from fuselatch.core.forms.plans import CheckPlan
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.cells import UNSEEN
 from fuselatch.core.model.findings import Finding, Override
@@ -61,7 +61,7 @@ def in_order(turn: Turn, form: Form, confirmed: set[tuple[str, str]]) -> bool:
         return True
     prompt = form.warnings_prompt
     lines = "\n".join(f"{control.caption}: {finding.text}" for control, finding in asked)
-    answer = ask_here(turn, form, prompt, {"warnings": lines})
+    answer = turn.engine.ask_itself(turn, form, prompt, {"warnings": lines})
     if answer == prompt.cancel:
         focus.enter(turn, form, asked[0][0])
         return held(turn, form, "warnings", "gone back to the form")
@@ -99,18 +99,6 @@ def latched(turn: Turn, form: Form, control: LiveEntry[Any, Any], finding: Findi
     if check is None or check.latch is None:
         return None
     return latching.found(turn.engine, form, check.latch, latch_name(form, check))
-
-
-def ask_here(turn: Turn, form: Form, prompt: Prompt, facts: dict[str, object]) -> str:
-    """Put a prompt of the form itself: no handler of the author asks it, so something stands in for one."""
-    before, turn.handler = turn.handler, turn.handler or ITSELF
-    try:
-        return ask(turn.engine, form, prompt, facts)
-    finally:
-        turn.handler = before
-
-
-ITSELF = Handler("the form itself", lambda: None, False)
 
 
 def judged(turn: Turn, form: Form) -> tuple[Found, Found]:
@@ -174,7 +162,7 @@ def discard_reason(turn: Turn, form: Form) -> str | None:
     if not text or not is_changed(form):
         return None
     prompt = Prompt(text, buttons=("Discard", "Keep editing"), tone="warning")
-    answer = ask_here(turn, form, prompt, {})
+    answer = turn.engine.ask_itself(turn, form, prompt, {})
     return None if answer == "Discard" else "nothing was discarded"
 
 

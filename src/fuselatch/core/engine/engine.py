@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Hashable, Mapping
 from functools import partial
 from typing import Any
 
@@ -14,15 +14,19 @@ from fuselatch.core.engine.opening import open_form
 from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.engine.turn import Turn
 from fuselatch.core.engine.waiting import DialogWait, PauseWait, PromptWait, Wait
+from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.latches import Latch
 from fuselatch.core.forms.plans import FormPlan, Handler
 from fuselatch.core.forms.prompts import Prompt, Tone
 from fuselatch.core.forms.state import FormState, Manner
+from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.errors import NotAllowedHere, UnknownName
 from fuselatch.core.model.events import By, Event
 from fuselatch.core.model.outcome import ACCEPTED, Outcome
+
+ITSELF = Handler("the form itself", lambda: None, False)
 
 
 class Engine(Changes):
@@ -33,6 +37,25 @@ class Engine(Changes):
     def ask(self, form: Form, prompt: Prompt, facts: Mapping[str, Any]) -> str:
         """Put a prompt and wait for its answer."""
         return waiting.ask(self, form, prompt, facts)
+
+    def ask_itself(self, turn: Turn, form: Form, prompt: Prompt, facts: Mapping[str, Any]) -> str:
+        """Put a prompt of the form itself: no handler of the author asks it, so something stands in for one."""
+        before, turn.handler = turn.handler, turn.handler or ITSELF
+        try:
+            return self.ask(form, prompt, facts)
+        finally:
+            turn.handler = before
+
+    def add_choice(self, turn: Turn, control: Any, entry: str) -> None:
+        """Add a text to a choice's list: a row of the source of its catalog, else an item for this form."""
+        rule = control._decl.rules.get("choices")
+        if isinstance(rule, Catalog):
+            given = [control.form._state.controls[path]._current("value") for path in control._plan.inputs["choices"]]
+            row = {rule.show: entry, rule.store: entry, **dict(zip(rule.by, given, strict=False))}
+            turn.writes = [*(turn.writes or ()), (rule.source, row)]
+            self.rows.differs(turn.cause)
+        elif rule is None:
+            self.set_property(control, "choices", [*control.choices, entry], Choices)
 
     def say(self, form: Form, text: str, tone: Tone) -> None:
         """Put a line on the form's message area."""
@@ -176,6 +199,21 @@ class Engine(Changes):
         except KeyError:
             raise UnknownName(f"there are no records '{source}'") from None
 
+    def store_frame(self, source: str) -> Any:
+        """A source as its store keeps it: rows, or a data frame."""
+        self.store_version(source)
+        assert self.store is not None, "a version was told"
+        return self.store.read(source)
+
+    def store_version(self, source: str) -> Hashable:
+        """What differs once a source has changed; an error where there is no such source."""
+        if self.store is None:
+            raise NotAllowedHere("this session was given no records; open it with records=…")
+        try:
+            return self.store.version(source)
+        except KeyError:
+            raise UnknownName(f"there are no records '{source}'") from None
+
     def stage(self, source: str, row: Mapping[str, Any]) -> None:
         """Stage a row; it is written once the gesture is done."""
         turn = self.turn
@@ -198,6 +236,7 @@ class Engine(Changes):
             turn.note_form("write", None, source, None, ", ".join(f"{key}={value}" for key, value in row.items()))
         turn.undo = [entry for entry in turn.undo if not (entry[0] is turn and entry[1] == "writes")]
         turn.writes = None
+        self.catalogs.differs(turn.cause)
 
     def let_out(self, turn: Turn) -> None:
         """Run the outward effects, in order; none of them can wait or change anything."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from fuselatch.core.forms.controls import Live, LiveEntry
+from fuselatch.core.forms.controls import Live, LiveChoice, LiveEntry
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.values import Unparsable
 
@@ -37,8 +37,19 @@ def settle(turn: Turn, control: Any) -> None:
         turn.undo.append((control, "_draft", draft))
         control._draft = None
         turn.put_value(control, value, turn.cause)
+        if isinstance(control, LiveChoice) and value is not None and value not in control._current("choices"):
+            turn.drain()
+            offer_other(turn, control, value)
     turn.drain()
     turn.cause = before
+
+
+def offer_other(turn: Turn, control: LiveChoice[Any, Any, Any], entry: str) -> None:
+    """Ask whether a text that a list does not have is to be added to it."""
+    form = control.form
+    answer = turn.engine.ask_itself(turn, form, form.other_prompt, {"entry": entry, "caption": control.caption})
+    if answer == form.other_prompt.buttons[0]:
+        turn.engine.add_choice(turn, control, entry)
 
 
 def end_preview(turn: Turn, control: Any) -> None:

@@ -10,6 +10,7 @@ from fuselatch.core.engine import focus
 from fuselatch.core.engine.rules import install
 from fuselatch.core.engine.turn import OPENED
 from fuselatch.core.forms.controls import LiveChoice
+from fuselatch.core.forms.entries import Nth
 from fuselatch.core.forms.form import make
 from fuselatch.core.forms.params import MISSING
 from fuselatch.core.forms.rules import is_rule
@@ -74,9 +75,14 @@ def set_defaults(turn: Turn, form: Form) -> None:
             continue
         if is_rule(default):
             default = call_default(turn, f"{control.name}.default", default, control._owner)
+        if isinstance(default, Nth):
+            default = default.among(control._current("choices")) if isinstance(control, LiveChoice) else None
+            default = (default,) if decl.kind == "choice" and decl.many and default is not None else default
         value = decl.coerce(default)
-        if isinstance(control, LiveChoice) and value is not None and value not in control._current("choices"):
-            continue
+        if isinstance(control, LiveChoice) and value is not None:
+            choices = control._current("choices")
+            if not all(item in choices for item in (value if decl.many else (value,))):
+                continue
         control._value = value if value is not None else control._plan.blank
 
 

@@ -124,6 +124,8 @@ def unfit(gesture: Gesture, control: Any) -> Reason | None:
         return "it is read-only: its value follows a rule", None
     if gesture.verb == "double" and gesture.text and decl.kind != "choice":
         return f"a {decl.kind} has no items to click", None
+    if gesture.verb == "type" and decl.kind == "choice" and decl.many:
+        return "several are picked here, none is typed", None
     picks = gesture.verb == "pick" or (gesture.verb == "double" and gesture.text)
     if picks and not control.choices.find(gesture.text):
         shown = control.choices.shown()

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from operator import eq
 from typing import TYPE_CHECKING, Any, Final
 
+from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.plans import CheckPlan
 from fuselatch.core.forms.prompts import TONES
 from fuselatch.core.model.cells import UNSEEN, Cell, Derived, watch
@@ -61,7 +62,15 @@ def rule_of(state: FormState, control: Any, prop: str, rule: Any) -> tuple[Calla
         inputs = [state.controls[path] for path in control._plan.inputs[prop]]
         blank = control._plan.blank if prop == "value" else convert(None)
         return following(rule.function, inputs, convert, blank), rule.function
+    if isinstance(rule, Catalog):
+        given = [state.controls[path] for path in control._plan.inputs[prop]]
+        return offering(state.engine, rule, given), Catalog.where
     return running(rule, control._owner, convert), rule
+
+
+def offering(engine: Any, catalog: Catalog[Any], given: list[Any]) -> Callable[[], Any]:
+    """The choices that a catalog has for what its controls hold."""
+    return lambda: engine.catalogs.choices(catalog, tuple([control._read_value() for control in given]))
 
 
 def running(rule: Callable[..., Any], owner: Any, convert: Callable[[Any], Any]) -> Callable[[], Any]:

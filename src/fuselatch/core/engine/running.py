@@ -7,6 +7,7 @@ from datetime import date, datetime
 from typing import TYPE_CHECKING, Any, cast
 
 from fuselatch.core.engine import focus, pointing
+from fuselatch.core.engine.catalogs import CatalogNode
 from fuselatch.core.engine.failure import failed
 from fuselatch.core.engine.latching import LatchNode, Place
 from fuselatch.core.engine.nodes import DayNode, FormsNode, RecordsNode, SharedNode
@@ -82,6 +83,7 @@ class Running:
         self.closing = False
         self.closed = False
         self._workers = Workers()
+        self.catalogs = CatalogNode(whole, "catalogs")
         self.held: dict[Place, Taken] = {}
         self.known_latches: dict[str, tuple[Latch, str]] = {}
         self.latch_node = LatchNode(whole, "latches")

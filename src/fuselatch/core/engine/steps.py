@@ -88,7 +88,7 @@ def double(turn: Turn, gesture: Gesture, control: Any) -> None:
     elif not control._decl.takes_focus or move(turn, control):
         if gesture.text:
             found = control.choices.find(gesture.text)
-            put_entry(turn, control, "pick", found[0])
+            put_entry(turn, control, "pick", picked(control, found[0]))
         step(turn, "double click", control, "double_clicked")
 
 
@@ -97,9 +97,18 @@ def pick(turn: Turn, gesture: Gesture, control: Any) -> None:
     if move(turn, control):
         found = control.choices.find(gesture.text)
         if found:
-            put_entry(turn, control, "pick", found[0])
+            put_entry(turn, control, "pick", picked(control, found[0]))
         else:
             drop(turn, control, f"'{gesture.text}' is no longer offered")
+
+
+def picked(control: Any, item: object) -> object:
+    """What a choice holds once an item is picked; of several, the item is added, or taken away where it was held."""
+    if not control._decl.many:
+        return item
+    held = control._current("value")
+    kept = {*held} ^ {item}
+    return tuple(sorted(kept, key=control.choices.position))
 
 
 def tick(turn: Turn, gesture: Gesture, control: Any) -> None:
@@ -272,10 +281,10 @@ def enter_key(turn: Turn, form: Form, here: Any, repeat: bool) -> None:
         go(turn, 1)
 
 
-def take_match(turn: Turn, here: LiveChoice[Any]) -> None:
+def take_match(turn: Turn, here: LiveChoice[Any, Any, Any]) -> None:
     """Take what an open list has first for what was typed."""
     text = (here._draft or "").strip()
-    found = here.choices.ahead(text, 1)
+    found = here.choices.find(text) or ([] if here._decl.other else here.choices.ahead(text, 1))
     if found:
         put_entry(turn, here, "take match", found[0])
     else:

@@ -92,6 +92,8 @@ class Turn:
                 raise self.failure
             if self.writes is not None:
                 engine.commit(self)
+                # Lists of what was written have grown.
+                self.drain()
             if self.outward is not None:
                 engine.let_out(self)
         except Abandoned:

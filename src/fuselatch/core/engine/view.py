@@ -25,7 +25,8 @@ class ControlView:
     """A control as a person sees it.
 
     `text` stands in the entry, `value` is what is held (a number, yes or no, else text); `choices` are
-    those in reach, `choice_count` is how many there are; `group` is the path of the group it is in.
+    those in reach, `choice_count` is how many there are, `picked` those that are held; `group` is the path of
+    the group it is in.
     """
 
     name: str
@@ -51,6 +52,7 @@ class ControlView:
     marker_level: str
     choices: tuple[str, ...]
     choice_count: int
+    picked: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -244,18 +246,21 @@ def control_view(engine: Engine, control: Any, in_front: bool) -> ControlView:
         marker_level=marker.level if marker else "",
         choices=choices,
         choice_count=count,
+        picked=control.picked if isinstance(control, LiveChoice) else (),
     )
 
 
 def plain_value(control: Any) -> str | float | bool | None:
     """What a control holds, as JSON has it: amounts, dates and items of a choice as text."""
     value = control._current("value")
+    if isinstance(value, tuple):
+        return ", ".join(control.picked)
     if value is None or isinstance(value, str | float | bool) or type(value) is int:
         return value
     return value.isoformat() if hasattr(value, "isoformat") else f"{value:f}" if isinstance(value, Decimal) else str(value)
 
 
-def in_reach(control: LiveChoice[Any]) -> tuple[tuple[str, ...], int]:
+def in_reach(control: LiveChoice[Any, Any, Any]) -> tuple[tuple[str, ...], int]:
     """The choices around the one that is held, or those that a typed text may mean, and how many there are in all."""
     choices = control.choices
     count = len(choices)
@@ -264,6 +269,6 @@ def in_reach(control: LiveChoice[Any]) -> tuple[tuple[str, ...], int]:
         return tuple(choices.text(item) for item in choices.ahead(typed, IN_REACH)), count
     start = 0
     if count > IN_REACH:
-        at = choices.position(control._current("value")) or 0
+        at = control.position or 0
         start = max(0, min(at - IN_REACH // 2, count - IN_REACH))
     return tuple(choices.shown(start, start + IN_REACH)), count

@@ -12,6 +12,7 @@ from opcode import opmap
 from types import CodeType
 from typing import TYPE_CHECKING, Any
 
+from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.checks import CheckMark, checks_of
 from fuselatch.core.forms.declarations import Declaration, Entry, Within, name_of
 from fuselatch.core.forms.params import OpenerDeclaration, ParamDeclaration
@@ -28,7 +29,7 @@ from fuselatch.core.model.names import NoSuchName, suggest
 SPREADS = opmap["CALL_FUNCTION_EX"]
 """The instruction of a call with `**facts`, of which nobody can say what it passes."""
 
-OVERRIDABLE = frozenset({"warnings_prompt"})
+OVERRIDABLE = frozenset({"other_prompt", "warnings_prompt"})
 """Names of Form that a form may declare anew."""
 
 RESERVED = frozenset(
@@ -320,7 +321,9 @@ class _Collector:
         """Look at the rules of a control; gives the names that occur in their code."""
         for prop, rule in control.decl.rules.items():
             where = f"{control.path}.{prop}"
-            if isinstance(rule, Derived):
+            if isinstance(rule, Derived | Catalog):
+                if isinstance(rule, Catalog) and prop != "choices":
+                    raise self.fail(where, f"a Catalog gives choices, not a {prop}")
                 control.inputs[prop] = tuple(self._path(where, given, "can't follow") for given in rule.inputs)
             elif hasattr(rule, "__code__"):
                 if positional(rule) != 1:

@@ -298,20 +298,25 @@ class LiveRange(LiveEntry[R, G]):
         return most
 
 
-class LiveChoice(LiveEntry[T | None, T], Generic[T]):
+class LiveChoice(LiveEntry[R, G], Generic[T, R, G]):
     """A choice on an open form."""
 
     __slots__ = ()
 
     def _current(self, prop: str) -> Any:
         found = super()._current(prop)
-        if prop != "value" or found is None:
+        if prop != "value" or found is None or found == ():
             return found
         # What is no longer offered reads as blank at once; it is cleared when things settle.
-        offered = self._current("choices")
-        if found in offered:
+        decl, offered = self._decl, self._current("choices")
+        if decl.many:
+            kept = tuple([item for item in found if item in offered])
+            return found if len(kept) == len(found) else kept
+        if found in offered or (decl.other and isinstance(found, str)):
             return found
-        default = self._decl.constants.get("default")
+        default = decl.constants.get("default")
+        if default is not None and hasattr(default, "among"):
+            return default.among(offered)
         return default if default is not None and default in offered else None
 
     @property
@@ -319,14 +324,21 @@ class LiveChoice(LiveEntry[T | None, T], Generic[T]):
         """What stands in the entry: the draft, or what is held as it is shown."""
         if self._draft is not None:
             return self._draft
+        return ", ".join(self.picked)
+
+    @property
+    def picked(self) -> tuple[str, ...]:
+        """What is held as it is shown, none or one or several."""
         value = self._read_value()
-        return "" if value is None else self.choices.text(value)
+        held = () if value is None else value if self._decl.many else (value,)
+        return tuple([self.choices.text(item) for item in held])
 
     @property
     def position(self) -> int | None:
-        """Where what is held stands among the choices, from 0; None while it is blank."""
-        value = self.value
-        return None if value is None else self.choices.position(value)
+        """Where what is held (of several the first) stands among the choices, from 0; None while it is blank."""
+        value: Any = self.value
+        held = () if value is None else value if self._decl.many else (value,)
+        return self.choices.position(held[0]) if held else None
 
     @position.setter
     def position(self, at: int | None) -> None:
@@ -335,7 +347,8 @@ class LiveChoice(LiveEntry[T | None, T], Generic[T]):
             raise ValueError(
                 f"{type(self.form).__name__}.{self.name}: there is no position {at} among {len(choices)} choices"
             )
-        self._engine.assign(self, None if at is None else choices[at])
+        item = None if at is None else choices[at]
+        self._engine.assign(self, (item,) if self._decl.many and item is not None else item)
 
     @property
     def choices(self) -> Choices[T]:

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from datetime import date, time
 from decimal import Decimal
-from typing import Any, Final, Generic, TypeVar, Unpack
+from typing import Any, Final, Generic, Literal, TypeAlias, TypeVar, Unpack, overload
 
+from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.controls import LiveChoice, LiveEntry, LiveRange
 from fuselatch.core.forms.declarations import Entry, EntryOptions, Source
 from fuselatch.core.forms.rules import Rule
@@ -21,6 +22,7 @@ from fuselatch.core.model.values import (
     Unparsable,
     parse_number,
     rounded,
+    short,
     short_text,
     to_bool,
     to_date,
@@ -33,6 +35,7 @@ from fuselatch.core.model.values import (
 
 T = TypeVar("T")
 V = TypeVar("V")
+G = TypeVar("G")
 
 BOUNDS: Final[dict[str, Any]] = {"value": None, "default": None, "minimum": None, "maximum": None}
 PLAIN: Final = PlainFormats()
@@ -386,12 +389,44 @@ class Tick(Entry[LiveEntry[bool, bool], bool, bool]):
         return "yes" if value else "no"
 
 
-class Choice(Entry[LiveChoice[T], T | None, T], Generic[T]):
+class Nth:
+    """A default that is told by its place among the choices: `NTH(2)` is the second one offered, `FIRST` the first."""
+
+    __slots__ = ("place",)
+
+    def __init__(self, place: int) -> None:
+        if not isinstance(place, int) or place < 1:
+            raise DeclarationError(f"NTH({place!r}) is no place among choices; they are counted from 1")
+        self.place = place
+
+    def among(self, choices: Sequence[Any]) -> Any:
+        """The choice of this place, or None."""
+        return choices[self.place - 1] if self.place <= len(choices) else None
+
+    def __repr__(self) -> str:
+        return "FIRST" if self.place == 1 else f"NTH({self.place})"
+
+
+def NTH(place: int) -> Any:
+    """The default that is the choice of a place, counted from 1."""
+    return Nth(place)
+
+
+FIRST: Any = Nth(1)
+"""The default that is the first choice."""
+
+Offer: TypeAlias = Iterable[T] | Rule[Iterable[T]] | Catalog[T]
+
+
+class Choice(Entry[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
     """One of several `choices`: items, or a function of the form that gives them.
 
     Items are shown by `str()`; pairs are what is held and what is shown, as are the entries of a
-    mapping; an Enum is its members. It holds the item itself, which reads as blank as soon as it
-    is no longer offered. Looks: drop-down, list, radio.
+    mapping; an Enum is its members; a `Catalog` takes them from records. It holds the item itself, which
+    reads as blank as soon as it is no longer offered. With `many=True` it holds a tuple of items, in the
+    order of the choices, and picking one that is held takes it away. With `other=True` a text that is not
+    offered may be typed, too, and the person is asked whether it is to be added to the list. Looks:
+    drop-down, list, radio.
     """
 
     kind = "choice"
@@ -400,30 +435,99 @@ class Choice(Entry[LiveChoice[T], T | None, T], Generic[T]):
     typed = Source("typed")
     needed = "a choice is needed"
 
+    @overload
+    def __init__(
+        self: Choice[T, T | None, T],
+        caption: str | Rule[str] = "",
+        *,
+        choices: Sequence[tuple[T, str]],
+        value: Rule[T | None] | Rule[T] | None = None,
+        default: T | Rule[T] | None = None,
+        many: Literal[False] = False,
+        other: bool = False,
+        **options: Unpack[EntryOptions],
+    ) -> None: ...
+    @overload
+    def __init__(
+        self: Choice[T, T | None, T],
+        caption: str | Rule[str] = "",
+        *,
+        choices: Offer[T],
+        value: Rule[T | None] | Rule[T] | None = None,
+        default: T | Rule[T] | None = None,
+        many: Literal[False] = False,
+        other: bool = False,
+        **options: Unpack[EntryOptions],
+    ) -> None: ...
+    @overload
+    def __init__(
+        self: Choice[T, tuple[T, ...], tuple[T, ...]],
+        caption: str | Rule[str] = "",
+        *,
+        choices: Sequence[tuple[T, str]],
+        value: Rule[Iterable[T]] | None = None,
+        default: Iterable[T] | Rule[Iterable[T]] | None = None,
+        many: Literal[True],
+        **options: Unpack[EntryOptions],
+    ) -> None: ...
+    @overload
+    def __init__(
+        self: Choice[T, tuple[T, ...], tuple[T, ...]],
+        caption: str | Rule[str] = "",
+        *,
+        choices: Offer[T],
+        value: Rule[Iterable[T]] | None = None,
+        default: Iterable[T] | Rule[Iterable[T]] | None = None,
+        many: Literal[True],
+        **options: Unpack[EntryOptions],
+    ) -> None: ...
     def __init__(
         self,
         caption: str | Rule[str] = "",
         *,
-        choices: Iterable[T] | Rule[Iterable[T]],
-        value: Rule[T | None] | Rule[T] | None = None,
-        default: T | Rule[T] | None = None,
+        choices: Any,
+        value: Any = None,
+        default: Any = None,
+        many: bool = False,
+        other: bool = False,
         **options: Unpack[EntryOptions],
     ) -> None:
+        self.many = many
+        self.other = other
         super().__init__(caption, options, value=value, default=default, choices=choices)
+        where = f"Choice({caption!r})"
+        if many and other:
+            raise DeclarationError(f"{where}: other= is for one choice; leave out many= or other=")
         if "choices" in self.constants:
             if isinstance(choices, str) or not isinstance(choices, Iterable):
-                raise DeclarationError(f"Choice({caption!r}): choices are a tuple or list of items, not {choices!r}")
+                raise DeclarationError(f"{where}: choices are a tuple or list of items, not {choices!r}")
             self.constants["choices"] = choices_of(choices)
 
-    def coerce(self, value: object) -> object:
-        """The item itself: whether it is offered is seen when it is set."""
-        return value
+    @property
+    def blank(self) -> V:
+        """None; of one that holds several, no items."""
+        blank: Any = () if self.many else None
+        return blank  # type: ignore[no-any-return]
 
-    def parse(self, text: str, live: Any, formats: Formats) -> T:
+    def coerce(self, value: object) -> object:
+        """The item itself, or a tuple of items: whether they are offered is seen when they are set."""
+        if not self.many:
+            if self.other and isinstance(value, str):
+                return value.strip() or None
+            return value
+        if value is None:
+            return ()
+        if isinstance(value, str) or not isinstance(value, Iterable):
+            raise TypeError(f"several items are wanted here, in a tuple or list, not {short(value)}")
+        return tuple(dict.fromkeys(value))
+
+    def parse(self, text: str, live: Any, formats: Formats) -> Any:
         """The one item with this text."""
         found: list[T] = live.choices.find(text)
         if len(found) == 1:
             return found[0]
         if found:
             raise Unparsable(f"'{short_text(text)}' is {len(found)} of the choices; pick one")
+        if self.other:
+            return text
         raise Unparsable(f"'{short_text(text)}' is none of the choices; {suggest(text, live.choices.shown(), 'there are')}")

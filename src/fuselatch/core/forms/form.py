@@ -54,6 +54,11 @@ class Form(Container, metaclass=FormMeta):
     warnings_prompt = Prompt("{warnings}", title="Please look again", buttons=("Go on", "Go back"), tone="warning")
     """What is asked before a form with warnings is accepted; `{warnings}` lists them."""
 
+    other_prompt = Prompt(
+        "Add '{entry}' to the list of {caption}?", title="Not in the list", buttons=("Add it", "Only here")
+    )
+    """What is asked when a text settles in a choice with `other=True` that its list does not have."""
+
     def __init_subclass__(
         cls,
         *,

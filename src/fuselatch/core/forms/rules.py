@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any, TypeAlias, TypeVar, overload
 
+from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.model.cells import Derived
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.names import suggest
@@ -24,7 +25,7 @@ Rule: TypeAlias = Callable[[Any], T] | Derived[T]
 
 def is_rule(value: object) -> bool:
     """Whether an option is a rule rather than a constant."""
-    return isinstance(value, Derived) or (callable(value) and not isinstance(value, type))
+    return isinstance(value, Derived | Catalog) or (callable(value) and not isinstance(value, type))
 
 
 def from_open(form: Any, control: str) -> Callable[[Any], Any]:

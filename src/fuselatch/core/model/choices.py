@@ -126,8 +126,11 @@ class Ahead:
         self.texts = texts
         keys = [folded(text) for text in texts]
         self.order = array("I", sorted(range(len(keys)), key=keys.__getitem__))
+        # Let go of before the words take as much room.
+        del keys
         places, rests = array("Q"), []
-        for at, key in enumerate(keys):
+        for at, text in enumerate(texts):
+            key = folded(text)
             rest = key if key.isalnum() else spaced(key).partition(" ")[2]
             while rest is not key and rest:
                 # What stands behind a word start is found again by how long it is.

@@ -1,0 +1,103 @@
+"""Lists from 1,000 to 1,000,000 rows: building an index, a refill by another control, a key of typing ahead."""
+
+from __future__ import annotations
+
+import random
+import tracemalloc
+from time import perf_counter
+from typing import Any
+
+from common import best, ratio
+
+from fuselatch import Catalog, Choice, Choices, Form, Gesture, MemoryRecords, Session
+
+SHOWN = 50
+"""How many rows each pier has, however many there are in all."""
+PARTS = "ka lo mi ren tas vel dor un is gar bel so ne ru".split()
+
+
+class Booking(Form):
+    """A list that another control refills."""
+
+    pier = Choice("Pier", choices=("P0", "P1"))
+    berth = Choice("Berth", choices=Catalog("berths", show="name").where(pier=pier))
+
+
+def rows_of(size: int) -> list[dict[str, str]]:
+    """Rows with names of two made-up words; each pier has as many."""
+    chance = random.Random(7)
+
+    def word() -> str:
+        return "".join(chance.choices(PARTS, k=4)).title()
+
+    return [{"name": f"{word()} {word()}", "pier": f"P{number // SHOWN}"} for number in range(size)]
+
+
+def built(texts: tuple[str, ...]) -> tuple[float, float]:
+    """Seconds and megabytes of all that a list is looked up by: places and sorted keys."""
+    tracemalloc.start()
+    choices = Choices(texts)
+    choices.position("")
+    assert choices.ahead_index is not None
+    _, most = tracemalloc.get_traced_memory()
+    tracemalloc.stop()
+    start = perf_counter()
+    choices = Choices(texts)
+    choices.position("")
+    assert choices.ahead_index is not None
+    return perf_counter() - start, most / 1e6
+
+
+def refill(rows: Any) -> tuple[float, float]:
+    """Microseconds of a gesture that refills the list, and of the same one where the list has no rows."""
+    found = []
+    for records in ({"berths": rows}, {"berths": rows[:1]}):
+        session = Session(Booking, records=MemoryRecords(records), recording=False)
+        both = [Gesture(verb="pick", control="pier", text=text) for text in ("P0", "P1")]
+        for one in both:
+            session.feed(one)
+
+        def once(session: Session = session, both: list[Gesture] = both) -> None:
+            session.feed(both[0])
+            session.feed(both[1])
+
+        found.append(best(once, 1000) / 2)
+        session.close()
+    return found[0], found[1]
+
+
+def main() -> None:
+    """Print all."""
+    all_rows = rows_of(1_000_000)
+    for size in (1000, 1_000_000):
+        rows = all_rows[:size]
+        texts = tuple({row["name"]: None for row in rows})
+        seconds, room = built(texts)
+        print(f"{size:,} rows: places and keys built in {seconds:.2f} s, at most {room:.0f} MB (to reach: 4 s, 300 MB)")
+        start = perf_counter()
+        session = Session(Booking, records=MemoryRecords({"berths": rows}))
+        session.feed(Gesture(verb="pick", control="pier", text="P1"))
+        print(f"{size:,} rows: indexed by another column in {perf_counter() - start:.2f} s")
+        session.close()
+        ours, none = refill(rows)
+        more = f"{size:,} rows: a refill costs {ours - none:.1f} µs more than none"
+        print(f"{more} (to reach: 20 µs; the gesture {ours:.1f} µs)")
+        choices = Choices(texts)
+        for typed in ("k", "kalo", "lorenkaun b"):
+            choices.ahead(typed)
+            one_key = best(lambda choices=choices, typed=typed: choices.ahead(typed), 500)  # type: ignore[misc]
+            print(f"{size:,} rows: a key of typing ahead, '{typed}': {one_key:.1f} µs (to reach: 100 µs)")
+        mask = best(lambda rows=rows: [row["name"] for row in rows if row["pier"] == "P1"], 5)  # type: ignore[misc]
+        ratio(f"{size:,} rows: a refill, against a plain comprehension", max(ours - none, 0.1), mask, None)
+        try:
+            import pandas
+
+            frame = pandas.DataFrame(rows)
+            masked = best(lambda frame=frame: frame.loc[frame["pier"] == "P1", "name"].tolist(), 5)  # type: ignore[misc]
+            ratio(f"{size:,} rows: a refill, against a pandas mask", max(ours - none, 0.1), masked, None)
+        except ImportError:
+            pass
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,280 @@
+"""Lists: what choices may be, catalogs and chains of them, typing ahead, several at once, and entries of one's own."""
+
+from __future__ import annotations
+
+import enum
+from typing import Any
+
+import pandas
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from fuselatch import (
+    FIRST,
+    NTH,
+    Button,
+    Catalog,
+    Choice,
+    Choices,
+    DeclarationError,
+    Form,
+    HandlerFailed,
+    MemoryRecords,
+    Number,
+    Refused,
+    Tick,
+)  # fmt: skip
+from fuselatch.core.model.choices import choices_of, folded
+from fuselatch.rehearsal import Desk, Scene, rehearse
+from tests.helpers import told
+
+
+class Tide(enum.Enum):
+    """Members shown by their values where these are text."""
+
+    HIGH = "high water"
+    SLACK_WATER = 3
+
+
+PLACES = [
+    {"country": "Norland", "region": "Coast", "town": "Pell Haven", "code": 1},
+    {"country": "Norland", "region": "Coast", "town": "Dunmarrow", "code": 2},
+    {"country": "Norland", "region": "Hills", "town": "Cadlow", "code": 3},
+    {"country": "Sunderey", "region": "Coast", "town": "Ostrey Pool", "code": 4},
+    {"country": "Sunderey", "region": "Coast", "town": "", "code": 5},
+    {"country": "Sunderey", "region": "Coast", "town": "Ostrey Pool", "code": 6},
+]
+
+
+@pytest.mark.parametrize(
+    ("declared", "held", "shown"),
+    [
+        (("a", "b"), ["a", "b"], ["a", "b"]),
+        ([(1, "one"), (2, "two")], [1, 2], ["one", "two"]),
+        ({1: "one", 2: "two"}, [1, 2], ["one", "two"]),
+        ({"a": None, "b": None}, ["a", "b"], ["a", "b"]),
+        (Tide, [Tide.HIGH, Tide.SLACK_WATER], ["high water", "Slack water"]),
+        (range(2), [0, 1], ["0", "1"]),
+        (None, [], []),
+    ],
+)
+def test_what_choices_may_be(declared: Any, held: list[Any], shown: list[str]) -> None:
+    choices = choices_of(declared)
+    assert (list(choices), choices.shown()) == (held, shown)
+    assert [choices.text(item) for item in held] == shown and choices_of(choices) is choices
+    assert [choices.position(item) for item in held] == list(range(len(held)))
+    assert [choices.find(text.upper()) for text in shown] == [[item] for item in held]
+
+
+class Voyage(Form):
+    """A chain of three lists over one source, and lists of other kinds."""
+
+    country = Choice("Country", choices=Catalog("places", show="country"), default=FIRST)
+    region = Choice("Region", choices=Catalog("places", show="region").where(country=country))
+    town = Choice(
+        "Town", choices=Catalog("places", show="town", store="code", holds=int).where(country=country, region=region)
+    )
+    tide = Choice("Tide", choices=Tide, default=NTH(2))
+    far = Choice("Far", choices=("a",), default=NTH(2))
+    power = Choice("Power", choices=("solar", "shore", "wind"), many=True, default=("wind",))
+    kind = Choice("Kind", choices=("sloop", "barge"), other=True)
+    region_too = Choice("Region too", choices=Catalog("places", show="region").where(country=country), other=True)
+    done = Button("Done", closes="accepted")
+
+
+def voyage(**more: Any) -> Desk:
+    return Desk(Scene(Voyage, records={"places": PLACES}, **more))
+
+
+def test_a_chain_of_catalogs_and_defaults_by_place() -> None:
+    with voyage() as desk:
+        form = desk.at(Voyage)
+        assert (form.country.value, form.tide.value, form.far.value, form.power.value) == (
+            "Norland", Tide.SLACK_WATER, None, ("wind",),
+        )  # fmt: skip
+        assert (list(form.region.choices), form.town.choices.shown()) == (["Coast", "Hills"], [])
+        desk.pick("region", "Coast")
+        assert (list(form.town.choices), form.town.choices.shown()) == ([1, 2], ["Pell Haven", "Dunmarrow"])
+        desk.pick("town", "Dunmarrow")
+        assert (form.town.value, form.town.text, form.town.position) == (2, "Dunmarrow", 1)
+        start = len(desk.trace)
+        desk.pick("country", "Sunderey")
+        # The region is still offered and stays; the town is not.
+        assert (form.region.value, form.town.value, form.town.choices.shown()) == ("Coast", None, ["Ostrey Pool"] * 2)
+        assert told(desk.trace[start:], "change") == [
+            "country.value: Norland → Sunderey",
+            "region.choices: 2: Coast, Hills → 1: Coast",
+            "town.choices: 2: 1, 2 → 2: 4, 6",
+            "town.value: 2 → blank",
+            "region_too.choices: 2: Coast, Hills → 1: Coast",
+        ]
+        form.town.position = 0
+        assert form.town.value == 4
+        form.town.position = None
+        with pytest.raises(ValueError, match=r"Voyage.town: there is no position 3 among 2 choices"):
+            form.town.position = 3
+        form.country.value = None
+        assert list(form.region.choices) == []
+
+
+def test_a_data_frame_is_a_source_to_pick_from() -> None:
+    frame = pandas.DataFrame(PLACES)
+    with Desk(Scene(Voyage, records={"places": frame})) as desk:
+        form = desk.at(Voyage)
+        desk.pick("region", "Coast")
+        assert (list(form.town.choices), form.town.choices.shown()) == ([1, 2], ["Pell Haven", "Dunmarrow"])
+        assert type(form.town.choices[0]) is int
+    with (
+        pytest.raises(HandlerFailed, match="has no column 'country': it has x"),
+        rehearse(Voyage, records={"places": pandas.DataFrame({"x": [1]})}),
+    ):
+        pass
+
+
+def test_an_index_is_shared_and_built_again_only_once_its_source_has_changed() -> None:
+    with voyage() as one, voyage() as other:
+        form = one.at(Voyage)
+        first = form.region.choices
+        one.pick("country", "Sunderey")
+        one.pick("country", "Norland")
+        assert form.region.choices is first and form.region_too.choices is first
+        assert other.at(Voyage).region.choices is not first
+
+
+def test_several_are_picked_and_taken_away_in_the_order_of_the_list() -> None:
+    with voyage() as desk:
+        form: Any = desk.at(Voyage)
+        desk.pick("power", "solar")
+        assert form.power.value == ("solar", "wind") and form.power.text == "solar, wind" and form.power.position == 0
+        desk.pick("power", "wind")
+        desk.pick("power", "SOLAR")
+        assert form.power.value == () and form.power.is_blank and form.power.position is None
+        form.power.value = ["wind", "solar", "wind"]
+        assert form.power.value == ("solar", "wind")
+        with pytest.raises(ValueError, match="'steam' is none of its choices"):
+            form.power.value = ("steam",)
+        with pytest.raises(TypeError, match="several items are wanted here, in a tuple or list, not 'wind'"):
+            form.power.value = "wind"
+        form.power.choices = ("wind", "steam")
+        assert form.power.value == ("wind",)
+        with pytest.raises(Refused, match="several are picked here, none is typed"):
+            desk.type("power", "w")
+        view = next(one for one in desk.session.view.forms[0].controls if one.name == "power")
+        assert (view.picked, view.value) == (("wind",), "wind")
+
+
+def test_an_entry_that_is_not_in_the_list_is_offered_to_it() -> None:
+    records = MemoryRecords({"places": [dict(row) for row in PLACES]})
+    with Desk(Scene(Voyage, records=records)) as desk:
+        form = desk.at(Voyage)
+        desk.type("kind", " ketch ")
+        desk.tab()
+        assert desk.prompt.text == "Add 'ketch' to the list of Kind?"
+        desk.answer("Only here")
+        assert form.kind.value == "ketch" and list(form.kind.choices) == ["sloop", "barge"]
+        desk.type("kind", "cutter")
+        desk.tab()
+        desk.answer("Add it")
+        assert list(form.kind.choices) == ["sloop", "barge", "cutter"]
+        desk.type("kind", "BARGE")
+        desk.tab()
+        assert not desk.prompt and form.kind.value == "barge"
+        desk.type("region_too", "Marsh")
+        desk.tab()
+        desk.answer("Add it")
+        assert records.sources["places"][-1] == {"region": "Marsh", "country": "Norland"}
+        assert list(form.region.choices) == ["Coast", "Hills", "Marsh"]
+        form.kind.value = "yawl"
+        assert form.kind.value == "yawl" and not desk.prompt
+
+
+def test_typing_ahead_takes_an_exact_match_then_beginnings_then_words() -> None:
+    class Find(Form):
+        boat = Choice("Boat", choices=("Sea Teal", "Teal", "Tealight", "Old Teal", "Éider", "Eider Two", "eider"))
+        on = Tick("On")
+
+    with rehearse(Find) as desk:
+        form = desk.at(Find)
+        assert form.boat.choices.ahead("teal") == ["Teal", "Tealight", "Sea Teal", "Old Teal"]
+        assert form.boat.choices.ahead("eider") == ["eider", "Éider", "Eider Two"]
+        assert form.boat.choices.ahead("Éider", 1) == ["Éider"] and form.boat.choices.ahead("two") == ["Eider Two"]
+        desk.type("boat", "tea")
+        view = desk.session.view.forms[0].controls[0]
+        assert view.list_open and view.choices == ("Teal", "Tealight", "Sea Teal", "Old Teal") and view.choice_count == 7
+        desk.tab()
+        assert form.boat.value == "Teal" and desk.form.on.focused  # type: ignore[attr-defined]
+        desk.type("boat", "old")
+        desk.key("Enter")
+        assert form.boat.value == "Old Teal"
+        desk.type("boat", "nothing like it")
+        desk.tab()
+        assert "none of the choices" in form.boat.marker.text
+
+
+TEXTS = st.lists(st.text("abé -A1", max_size=6), max_size=70)
+
+
+@given(TEXTS, st.text("abé -A1", max_size=3), st.integers(1, 60))
+def test_typing_ahead_is_what_a_plain_search_gives(texts: list[str], typed: str, most: int) -> None:
+    choices = Choices(tuple(range(len(texts))), texts)
+    key = folded(typed.strip())
+    words = [
+        at for at, text in enumerate(texts) if any((" " + plain(text)).startswith(plain(key), at2) for at2 in starts(text))
+    ]
+    begins = [at for at, text in enumerate(texts) if folded(text).startswith(key)]
+    found = choices.ahead(typed, most)
+    assert len(found) == len(set(found)) == min(most, len({*begins, *words}))
+    assert found[: len(begins)] == found[:most][: len(begins)] and set(found[: len(begins)]) <= set(begins)
+    exact = [at for at in begins if folded(texts[at]) == key]
+    assert set(found[: len(exact)]) <= set(exact)
+    assert sorted(choices.find(typed)) == sorted(
+        [at for at, text in enumerate(texts) if text == typed]
+        or [at for at, text in enumerate(texts) if folded(text) == folded(typed)]
+    )
+
+
+def plain(text: str) -> str:
+    """A text folded, with spaces between its words."""
+    return "".join(letter if letter.isalnum() else " " for letter in folded(text))
+
+
+def starts(text: str) -> list[int]:
+    """Where words begin behind the first, in the text with a space before it."""
+    spaced = plain(text)
+    return [at + 2 for at, letter in enumerate(spaced) if letter == " " and spaced[at + 1 :]]
+
+
+def test_what_is_declared_wrongly() -> None:
+    def whole(**members: Any) -> None:
+        type("Wrong", (Form,), members)
+
+    catalog: Any = Catalog("x", show="y")
+    both: Any = {"many": True, "other": True}
+
+    for make, error in (
+        (lambda: Catalog("", show="x"), "source is a name, not ''"),
+        (lambda: Catalog("x", show="y").where(), "where.. names no column"),
+        (lambda: Catalog("x", show="y").where(pier="North"), "takes a declared control that holds a value, not 'North'"),
+        (lambda: NTH(0), "NTH.0. is no place among choices"),
+        (lambda: Choice("x", choices=("a",), **both), "other= is for one choice"),
+        (lambda: whole(n=Number("N", minimum=catalog)), "a Catalog gives choices, not a minimum"),
+        (
+            lambda: whole(c=Choice("C", choices=Catalog("x", show="y").where(a=Number("N")))),
+            "can't follow: .* is no control of Wrong",
+        ),
+    ):
+        with pytest.raises(DeclarationError, match=error):
+            make()
+
+
+def test_what_a_source_does_not_have_is_said() -> None:
+    class Wrong(Form):
+        a = Choice("A", choices=Catalog("places", show="twon"))
+
+    for records, error in (
+        ({"places": PLACES}, "has no column 'twon': did you mean 'town'"),
+        ({}, "there are no records 'places'"),
+    ):
+        with pytest.raises(HandlerFailed, match=error), rehearse(Wrong, records=records):
+            pass
