@@ -173,6 +173,10 @@ def test_the_same_cue_sheet_gives_the_same_bytes_whatever_the_hash_seed(tmp_path
     assert traces[0] == traces[1] == traces[2]
 
 
+def test_the_cue_sheet_of_the_records_example_passes() -> None:
+    assert call("rehearse", "-q", str(CUES.parents[1] / "harbours.cues"))[1] == "1 cue sheet: 30 steps passed, 0 failed\n"
+
+
 def test_forms_lists_a_folder_with_what_each_is_for(tmp_path: Path) -> None:
     code, out, _ = call("forms", str(CUES.parent))
     assert code == 0 and "BookingForm     Book a berth (opened with berths, vessels, tariff)\n" in out

@@ -146,7 +146,7 @@ def sound(session: Any) -> None:
 
 
 def test_every_verb_is_among_the_random_gestures() -> None:
-    made = "type pick press focus tick untick answer tab back_tab close point point_away double key open"
+    made = "type pick press focus tick untick answer tab back_tab close point point_away double key open record"
     assert set(VERBS) == set(made.split())
 
 

@@ -108,6 +108,7 @@ STEPS: Final[Mapping[str, VerbRule]] = {
     "answer": VerbRule(1, 1, "answer BUTTON"),
     "close": VerbRule(0, 0, "close"),
     "open": VerbRule(1, 1, "open FORM"),
+    "record": VerbRule(1, 1, "record next|previous|first|last|fresh|save|remove|KEY"),
     "expect": VerbRule(1, None, "expect [not] WHAT WORD…"),
 }
 """The steps: the verbs of the desk, and what is expected of it."""

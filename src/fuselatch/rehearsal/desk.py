@@ -249,6 +249,13 @@ class Desk:
         """Press a button of the prompt that is up."""
         self.session.feed(Gesture(verb="answer", text=button))
 
+    def record(self, where: object) -> None:
+        """Go to another record of the form in front, or keep or remove the one in hand.
+
+        Takes next, previous, first, last, fresh, save or remove, or the key of a record.
+        """
+        self.session.feed(Gesture(verb="record", text=str(where)))
+
     def open(self, name: str) -> None:
         """Open a form that the scene offers by its name, or bring it to the front where it is open."""
         self.session.feed(Gesture(verb="open", text=name))

@@ -208,6 +208,12 @@ def expect_latch(desk: Desk, words: list[str]) -> Looked:
     return one(words, "latch NAME") in names, f"those that hold are {', '.join(names)}" if names else "none holds"
 
 
+def expect_record(desk: Desk, words: list[str]) -> Looked:
+    """`record SHOWN`: the place of the record in hand, such as "12 of 250"."""
+    shown = desk.form.records.shown
+    return shown == one(words, "record PLACE"), f"it is {shown}"
+
+
 TARGETS: Final[Mapping[str, Callable[[Desk, list[str]], Looked]]] = {
     "open": expect_open,
     "prompt": expect_prompt,
@@ -215,6 +221,7 @@ TARGETS: Final[Mapping[str, Callable[[Desk, list[str]], Looked]]] = {
     "letter": expect_letter,
     "drawing": expect_drawing,
     "latch": expect_latch,
+    "record": expect_record,
 }
 
 

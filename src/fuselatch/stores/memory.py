@@ -6,24 +6,29 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
 from fuselatch.core.engine.store import StoreRefused
+from fuselatch.core.model.records import Change
 from fuselatch.core.model.taken import Taken
 
 
 class MemoryRecords:
-    """Rows by the name of their source. `refuse` is asked before a transaction: a text refuses it.
+    """Rows by the name of their source: `MemoryRecords({"bookings": [{"number": 1, "berth": "N7"}]})`.
 
-    `MemoryRecords({"bookings": [{"berth": "N7"}]})`; a pandas data frame may be read, but not written to.
+    `keys` names the key column of a source, whose values are unique; where it is not named, it is the
+    first. A row that is added without a key is given the number behind the greatest. `refuse` is asked
+    before a transaction: a text refuses it. A pandas data frame may be read, but not written to.
     """
 
     def __init__(
         self,
         sources: Mapping[str, Iterable[Mapping[str, Any]]],
-        refuse: Callable[[Sequence[tuple[str, Mapping[str, Any]]]], str | None] = lambda rows: None,
+        refuse: Callable[[Sequence[Change]], str | None] = lambda changes: None,
+        keys: Mapping[str, str] | None = None,
     ) -> None:
         self.sources: dict[str, Any] = {
             name: rows if hasattr(rows, "columns") else list(rows) for name, rows in sources.items()
         }
         self.versions = dict.fromkeys(self.sources, 0)
+        self.keys = keys or {}
         self.refuse = refuse
         self.transactions = 0
 
@@ -35,15 +40,55 @@ class MemoryRecords:
         """The rows of a source, or its data frame; a `KeyError` where there is no such source."""
         return self.sources[source]
 
-    def write(self, rows: Sequence[tuple[str, Mapping[str, Any]]]) -> None:
-        """Add rows, each to its source; raises `StoreRefused` and takes none."""
-        reason = self.refuse(rows)
+    def columns(self, source: str) -> list[str]:
+        """The columns of a source: those of its first row."""
+        rows = self.sources[source]
+        return list(rows.columns) if hasattr(rows, "columns") else list(next(iter(rows), {}))
+
+    def key(self, source: str) -> str:
+        """The key column of a source."""
+        return self.keys.get(source) or next(iter(self.columns(source)), "")
+
+    def write(self, changes: Sequence[Change]) -> list[Any]:
+        """Write changes, and give the keys; raises `StoreRefused` and takes none."""
+        reason = self.refuse(changes)
         if reason is not None:
             raise StoreRefused(reason)
-        for source, row in rows:
-            self.sources[source].append(row)
+        rows = {change.source: list(self.sources[change.source]) for change in changes}
+        keys = []
+        for change in changes:
+            unique = change.source in self.keys
+            keys.append(write_row(rows[change.source], change, self.key(change.source), unique))
+        for source, written in rows.items():
+            self.sources[source] = written
             self.versions[source] += 1
         self.transactions += 1
+        return keys
+
+
+def write_row(rows: list[Any], change: Change, column: str, unique: bool) -> Any:
+    """Write one change into rows, and give its key.
+
+    Raises `StoreRefused` for what somebody else has changed, and for a key that is there where it is `unique`.
+    """
+    if change.kind == "add":
+        key = change.key
+        if key is None and column and column not in change.row:
+            key = max((row[column] for row in rows if isinstance(row.get(column), int)), default=0) + 1
+        elif unique and any(row.get(column) == key for row in rows):
+            raise StoreRefused(f"'{change.source}' has a record {key} already")
+        rows.append({**change.row, **({column: key} if key is not None else {})})
+        return key
+    at = next((at for at, row in enumerate(rows) if row[column] == change.key), None)
+    if at is None:
+        raise StoreRefused(f"'{change.source}' has no record {change.key} any more; somebody else has removed it")
+    if change.was is not None and any(rows[at].get(name) != value for name, value in change.was.items()):
+        raise StoreRefused(f"record {change.key} of '{change.source}' was changed by somebody else meanwhile")
+    if change.kind == "remove":
+        del rows[at]
+    else:
+        rows[at] = {**rows[at], **change.row}
+    return change.key
 
 
 class MemoryLatches:

@@ -26,14 +26,36 @@ def submit(turn: Turn, form: Form) -> bool:
     before, turn.cause = turn.cause, turn.note_form("step", form, "submit")
     try:
         focus.settle(turn, form._state.focus)
-        confirmed: set[tuple[str, str]] = set()
-        if not in_order(turn, form, confirmed):
+        return may_submit(turn, form) and close(turn, form, ACCEPTED)
+    finally:
+        turn.cause = before
+
+
+def may_submit(turn: Turn, form: Form) -> bool:
+    """Check, confirm warnings, raise `accepting`; False where something held it back."""
+    confirmed: set[tuple[str, str]] = set()
+    if not in_order(turn, form, confirmed):
+        return False
+    reason = turn.happen("accepting", form, None)
+    if reason is not None:
+        return held(turn, form, "accepting", reason)
+    # What an accepting handler has set is looked at again.
+    return in_order(turn, form, confirmed)
+
+
+def submit_and_go_on(turn: Turn, form: Form, then: str) -> bool:
+    """Submit without closing: check, take the values, raise `submitted`, save a bound record; False where it was held."""
+    before, turn.cause = turn.cause, turn.note_form("step", form, "submit")
+    try:
+        focus.settle(turn, form._state.focus)
+        if not may_submit(turn, form):
             return False
-        reason = turn.happen("accepting", form, None)
-        if reason is not None:
-            return held(turn, form, "accepting", reason)
-        # What an accepting handler has set is looked at again.
-        return in_order(turn, form, confirmed) and close(turn, form, ACCEPTED)
+        if form._state.records is not None:
+            form._state.records.stage(turn)
+        turn.undo.append((form._state, "outcome", form._state.outcome))
+        form._state.outcome = outcome_of(form, ACCEPTED)
+        turn.happen("submitted", form, None)
+        return True
     finally:
         turn.cause = before
 
@@ -144,6 +166,8 @@ def close(turn: Turn, form: Form, verdict: str) -> bool:
         turn.undo.append((state, "outcome", state.outcome))
         state.outcome = outcome_of(form, verdict)
         if verdict == ACCEPTED:
+            if state.records is not None and (state.records.is_changed or state.records.key is None):
+                state.records.stage(turn)
             turn.happen("submitted", form, None)
         state.move("closed")
         engine.take_away(turn, form)
@@ -168,11 +192,15 @@ def discard_reason(turn: Turn, form: Form) -> str | None:
 
 def is_changed(form: Form) -> bool:
     """Whether an entry holds a draft or another value than when the form opened."""
-    return any(
-        control._draft is not None or (control._initial is not UNSEEN and control._initial != control._value)
-        for control in form._state.order
-        if isinstance(control, LiveEntry) and not control._rule
-    )
+    if form._state.records is not None:
+        changed: bool = form._state.records.is_changed
+        return changed
+    return any(isinstance(control, LiveEntry) and not control._rule and differs(control) for control in form._state.order)
+
+
+def differs(control: Any) -> bool:
+    """Whether an entry holds a draft or another value than at first."""
+    return control._draft is not None or (control._initial is not UNSEEN and control._initial != control._value)
 
 
 def close_waiting(turn: Turn, form: Form) -> bool:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Callable, Hashable, Mapping
+from collections.abc import Callable, Hashable, Mapping, Sequence
 from functools import partial
 from typing import Any
 
@@ -11,8 +11,9 @@ from fuselatch.core.engine import closing, latching, pointing, refusals, waiting
 from fuselatch.core.engine.changes import Changes
 from fuselatch.core.engine.nodes import SharedNode
 from fuselatch.core.engine.opening import open_form
+from fuselatch.core.engine.records import Records
 from fuselatch.core.engine.store import StoreRefused
-from fuselatch.core.engine.turn import Turn
+from fuselatch.core.engine.turn import KeepEditing, Turn
 from fuselatch.core.engine.waiting import DialogWait, PauseWait, PromptWait, Wait
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.controls import Live
@@ -25,7 +26,14 @@ from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.errors import NotAllowedHere, UnknownName
 from fuselatch.core.model.events import By, Event
 from fuselatch.core.model.outcome import ACCEPTED, Outcome
+from fuselatch.core.model.records import Change
 
+REFUSED = Prompt(
+    "This could not be kept: {reason}",
+    title="Not kept",
+    buttons=("Try again", "Keep editing"),
+    tone="danger",
+)
 ITSELF = Handler("the form itself", lambda: None, False)
 
 
@@ -52,8 +60,7 @@ class Engine(Changes):
         if isinstance(rule, Catalog):
             given = [control.form._state.controls[path]._current("value") for path in control._plan.inputs["choices"]]
             row = {rule.show: entry, rule.store: entry, **dict(zip(rule.by, given, strict=False))}
-            turn.writes = [*(turn.writes or ()), (rule.source, row)]
-            self.rows.differs(turn.cause)
+            self.stage(turn, Change("add", rule.source, None, row), None)
         elif rule is None:
             self.set_property(control, "choices", [*control.choices, entry], Choices)
 
@@ -214,29 +221,62 @@ class Engine(Changes):
         except KeyError:
             raise UnknownName(f"there are no records '{source}'") from None
 
-    def stage(self, source: str, row: Mapping[str, Any]) -> None:
-        """Stage a row; it is written once the gesture is done."""
+    def bind(self, form: Form, source: str) -> Records:
+        """Bind a form that is being opened to a source."""
+        return Records(self, form, source)
+
+    def store_key(self, source: str) -> str:
+        """The key column of a source."""
+        self.store_version(source)
+        assert self.store is not None, "a version was told"
+        return self.store.key(source)
+
+    def store_columns(self, source: str) -> Sequence[str]:
+        """The columns of a source."""
+        self.store_version(source)
+        assert self.store is not None, "a version was told"
+        return self.store.columns(source)
+
+    def stage_row(self, source: str, row: Mapping[str, Any]) -> None:
+        """Stage a row to be added; it is written once the gesture is done."""
         turn = self.turn
         if self.tracker is not None or turn is None:
             raise NotAllowedHere("records are written from a handler")
-        self.store_rows(source)
+        self.stage(turn, Change("add", source, row.get(self.store_key(source)), dict(row)), None)
+
+    def stage(self, turn: Turn, change: Change, records: Records | None) -> None:
+        """Stage a change; `records` is what the form that asks for it is bound to."""
+        self.store_version(change.source)
         turn.undo.append((turn, "writes", turn.writes))
-        turn.writes = [*(turn.writes or ()), (source, dict(row))]
+        turn.writes = [*(turn.writes or ()), (change, records)]
         self.rows.differs(turn.cause)
 
     def commit(self, turn: Turn) -> None:
         """Have the store take what is staged; what it has taken is a fact."""
         writes = turn.writes
         assert writes is not None and self.store is not None, "only staged writes are committed"
-        try:
-            self.store.write(writes)
-        except StoreRefused as error:
-            raise self.failed(error, self.store.write, "writing") from error
-        for source, row in writes:
-            turn.note_form("write", None, source, None, ", ".join(f"{key}={value}" for key, value in row.items()))
+        keys = self._written(turn, [change for change, _ in writes], next((one for _, one in writes if one), None))
+        for (change, records), key in zip(writes, keys, strict=True):
+            turn.note_form("write", None, change.source, None, str(change))
+            if records is not None:
+                records.keyed(turn, key)
         turn.undo = [entry for entry in turn.undo if not (entry[0] is turn and entry[1] == "writes")]
         turn.writes = None
         self.catalogs.differs(turn.cause)
+
+    def _written(self, turn: Turn, changes: list[Change], records: Records | None) -> Sequence[Any]:
+        """Have the store take changes, and give the keys; a person whose form is bound is told, and may try again."""
+        assert self.store is not None, "only staged writes are committed"
+        while True:
+            try:
+                return self.store.write(changes)
+            except StoreRefused as error:
+                if records is None or turn.by != "person" or turn.pointing:
+                    raise self.failed(error, self.store.write, "writing") from error
+                reason = str(error)
+            if self.ask_itself(turn, records._form, REFUSED, {"reason": reason}) != "Try again":
+                self.notice = reason
+                raise KeepEditing
 
     def let_out(self, turn: Turn) -> None:
         """Run the outward effects, in order; none of them can wait or change anything."""

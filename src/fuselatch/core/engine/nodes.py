@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 from fuselatch.core.forms.shared import Shared
 from fuselatch.core.model.cells import Cell
+from fuselatch.core.model.records import applied
 
 if TYPE_CHECKING:
     from fuselatch.core.engine.engine import Engine
@@ -75,5 +76,7 @@ class RecordsNode(EngineNode):
 
     def _current(self, prop: Any) -> Any:
         engine = self.engine
-        staged = [row for source, row in (engine.turn.writes or ()) if source == prop] if engine.turn is not None else []
-        return (*engine.store_rows(prop), *staged)
+        rows = engine.store_rows(prop)
+        writes = engine.turn.writes if engine.turn is not None else None
+        staged = [change for change, _ in writes or () if change.source == prop]
+        return applied(rows, staged, engine.store_key(prop)) if staged else rows

@@ -46,11 +46,15 @@ def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: F
     before, turn.cause = turn.cause, turn.note_form("open", opened, form._plan.name)
     cells = install(opened)
     set_defaults(turn, opened)
+    if state.plan.records:
+        state.records = engine.bind(opened, state.plan.records)
     for cell in cells:
         cell.announced = engine.updates.fresh(cell)
         if cell.prop == "value":
             cell.node._value = cell.value
     state.move("open")
+    if state.records is not None and state.records.count:
+        state.records.load(turn, engine.rows.read(state.plan.records)[0])
     turn.happen("opened", opened, None)
     if opened.is_open and state.focus is None:
         focus.enter(turn, opened, focus.following(opened, None, 1))

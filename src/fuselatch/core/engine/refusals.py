@@ -47,6 +47,8 @@ def obstacle(engine: Engine, gesture: Gesture, control: Live | None) -> Reason |
     opens = verb == "open" or (verb == "key" and gesture.text in engine.offers.shortcuts)
     if opens:
         return (f"{front.title} is in front", None) if engine.waits and front is not None and verb == "open" else None
+    if verb == "record" and front is not None and front._state.records is None:
+        return f"{front.title} is bound to no records", None
     if front is None:
         return "every open form is hidden" if engine.forms else "no form is open any more", None
     if control is None:

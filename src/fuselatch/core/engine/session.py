@@ -41,7 +41,7 @@ F = TypeVar("F", bound=Form)
 T = TypeVar("T")
 MAX_RUNS = 10_000
 """Handler runs in one gesture, above which the fuse blows."""
-NAMELESS = frozenset({"tab", "back_tab", "answer", "close", "key", "point_away", "press", "double", "open"})
+NAMELESS = frozenset({"tab", "back_tab", "answer", "close", "key", "point_away", "press", "double", "open", "record"})
 """Verbs that need not name a control."""
 
 
@@ -70,7 +70,7 @@ class SessionRecords:
 
     def add(self, source: str, row: Mapping[str, Any]) -> None:
         """Stage a row to be added; it is written in one transaction when the gesture is done."""
-        self._engine.stage(source, row)
+        self._engine.stage_row(source, row)
 
 
 class Session:

@@ -10,13 +10,15 @@ from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING, Any, Final
 
 from fuselatch.core.engine import focus, pointing
-from fuselatch.core.engine.closing import leave, submit
+from fuselatch.core.engine.closing import leave, submit, submit_and_go_on
 from fuselatch.core.engine.focus import drop, following, move, settle, step
 from fuselatch.core.engine.opening import open_form
+from fuselatch.core.engine.records import reset
 from fuselatch.core.forms.controls import LiveChoice, LiveEntry
 from fuselatch.core.forms.form import Form
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.outcome import ACCEPTED, CANCELLED
+from fuselatch.core.model.records import MOVES
 
 if TYPE_CHECKING:
     from fuselatch.core.engine.turn import Turn
@@ -77,8 +79,31 @@ def press(turn: Turn, gesture: Gesture, control: Any) -> None:
     if control._decl.takes_focus and not move(turn, control):
         return
     step(turn, "click", control, "clicked")
-    if verdict is not None and form.is_open:
+    if not form.is_open:
+        return
+    if verdict is not None:
         submit(turn, form)
+    elif control._decl.submits:
+        if submit_and_go_on(turn, form, control._decl.then):
+            go_on(turn, form, control._decl.then)
+
+
+def go_on(turn: Turn, form: Form, then: str) -> None:
+    """What a submit moves on to: the next, a fresh or the same record; an unbound form begins anew."""
+    if form._state.records is None:
+        reset(turn, form)
+    elif then == "same":
+        return
+    else:
+        form._state.records._go_on(turn, then)
+    focus.enter(turn, form, following(form, None, 1))
+
+
+def record(turn: Turn, gesture: Gesture, control: Any) -> None:
+    """Move to another record, or keep or remove the one in hand, as by the buttons that a face has for it."""
+    records = front_of(turn)._state.records
+    assert records is not None, "refused where the form is bound to none"
+    records.move(gesture.text) if gesture.text in MOVES else records.at(records.key_of(gesture.text))
 
 
 def double(turn: Turn, gesture: Gesture, control: Any) -> None:
@@ -349,5 +374,6 @@ STEPS: Final[Mapping[str, Callable[[Any, Gesture, Any], None]]] = {
     "answer": answer,
     "close": close_front,
     "open": open_named,
+    "record": record,
 }
 """What carries out each verb of a gesture."""

@@ -23,10 +23,12 @@ from fuselatch.core.forms.plans import Handler
 from fuselatch.core.model.cells import UNSEEN
 from fuselatch.core.model.errors import Abandoned, HandlerFailed, describe
 from fuselatch.core.model.events import By, Event
+from fuselatch.core.model.records import Change
 from fuselatch.core.model.trace import Trace, safe_text
 
 if TYPE_CHECKING:
     from fuselatch.core.engine.engine import Engine
+    from fuselatch.core.engine.records import Records
     from fuselatch.core.forms.form import Form
 
 Undo = tuple[Any, str, Any]
@@ -36,6 +38,12 @@ and the handler that brought it about, and whose doing it is. What it became is 
 once its time has come; it is void if the control's `_pending` is another by then, or none."""
 ABSENT: Any = type("Absent", (), {"__repr__": lambda self: "absent"})()
 """In an undo entry: the attribute was not there."""
+
+
+class KeepEditing(Exception):
+    """A store has refused, and the person goes on editing: the gesture is put back, and nothing is raised."""
+
+
 OPENED: Final = "(opened)"
 """In an undo entry: the form was opened, and counts as closed once that is put back."""
 
@@ -69,7 +77,7 @@ class Turn:
         self.counts: dict[tuple[Handler, Any], int] | None = None
         self.stale: set[Any] | None = None
         self.after: list[Callable[[Turn], object]] | None = None
-        self.writes: list[tuple[str, Any]] | None = None
+        self.writes: list[tuple[Change, Records | None]] | None = None
         self.outward: list[tuple[Callable[..., object], tuple[object, ...]]] | None = None
         self.failure: HandlerFailed | None = None
         self.error: BaseException | None = None
@@ -96,7 +104,7 @@ class Turn:
                 self.drain()
             if self.outward is not None:
                 engine.let_out(self)
-        except Abandoned:
+        except (Abandoned, KeepEditing):
             self.put_back()
         except BaseException as error:
             self.error = error

@@ -79,7 +79,8 @@ class FormView:
 
     `covered` means that a person can't use it now; `opener` is the name of the form that opened it,
     which waits for it if it is `modal`, and which it does not overlap if its `place` is "beside";
-    `default` is the button that Enter presses.
+    `record` is the place of the record in hand ("12 of 250"), "" on a form bound to none; `default` is
+    the button that Enter presses.
     """
 
     name: str
@@ -91,6 +92,7 @@ class FormView:
     message: str
     message_tone: str
     default: str
+    record: str
     groups: tuple[GroupView, ...]
     rows: tuple[RowView, ...]
     controls: tuple[ControlView, ...]
@@ -203,6 +205,7 @@ def form_view(engine: Engine, form: Form) -> FormView:
         message=message[0],
         message_tone=message[1],
         default=state.plan.shortcuts.get("Enter", ""),
+        record=state.records.shown if state.records is not None else "",
         groups=tuple(
             GroupView(name=node.name, caption=node.caption, group=node._plan.outer, enabled=node.enabled)
             for node in state.nodes.values()

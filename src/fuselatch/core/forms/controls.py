@@ -301,7 +301,12 @@ class LiveRange(LiveEntry[R, G]):
 class LiveChoice(LiveEntry[R, G], Generic[T, R, G]):
     """A choice on an open form."""
 
-    __slots__ = ()
+    __slots__ = ("_brought",)
+
+    def __init__(self, form: Form, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
+        super().__init__(form, owner, plan, engine)
+        # What a record brought: kept and shown, even if it is not offered.
+        self._brought: Any = None
 
     def _current(self, prop: str) -> Any:
         found = super()._current(prop)
@@ -310,9 +315,11 @@ class LiveChoice(LiveEntry[R, G], Generic[T, R, G]):
         # What is no longer offered reads as blank at once; it is cleared when things settle.
         decl, offered = self._decl, self._current("choices")
         if decl.many:
+            if found == self._brought:
+                return found
             kept = tuple([item for item in found if item in offered])
             return found if len(kept) == len(found) else kept
-        if found in offered or (decl.other and isinstance(found, str)):
+        if found in offered or found == self._brought or (decl.other and isinstance(found, str)):
             return found
         default = decl.constants.get("default")
         if default is not None and hasattr(default, "among"):

@@ -47,16 +47,18 @@ class EntryOptions(ControlOptions, total=False):
     """What every control that takes entries can be declared with besides.
 
     `required="warn"` makes a gap a warning; `eager=True` shows markers from the first key; `keep=True`
-    keeps the value over a submit that goes on.
+    keeps the value over a submit that goes on. `column` is the column of the form's records, where it is not
+    named as the control is.
     """
 
     required: bool | Literal["warn"] | Rule[bool]
     placeholder: str
     eager: bool
     keep: bool
+    column: str
 
 
-FIXED: Final = frozenset({"keys", "look", "eager", "keep"})
+FIXED: Final = frozenset({"keys", "look", "eager", "keep", "column"})
 """Options that are constants, never rules."""
 
 ALWAYS: Final[Mapping[str, Any]] = {"enabled": True, "visible": True, "help": "", "tone": "plain", "keys": "", "look": ""}
@@ -86,6 +88,8 @@ class Declaration(Generic[L_co]):
     holds_value: ClassVar[bool] = False
     unit: str = ""
     closes: str | None = None
+    submits: bool = False
+    then: str = "next"
     pointed = Source("pointed")
     unpointed = Source("unpointed")
     name: str = ""
@@ -219,6 +223,8 @@ class Button(Declaration[LiveButton]):
     """Something to press. `closes` is the verdict with which pressing it closes the form.
 
     "accepted" submits: checks come first. "cancelled", or a word of one's own, is a free way out.
+    `submits=True` submits and goes on: a bound form saves its record, and `then` the next, a fresh or
+    the same one is in hand; an unbound one begins anew, but for what `keep=True` keeps.
     """
 
     kind = "button"
@@ -228,8 +234,22 @@ class Button(Declaration[LiveButton]):
     left = Source("left")
     clicked = Source("clicked")
 
-    def __init__(self, caption: str = "", *, closes: str | None = None, **options: Unpack[ControlOptions]) -> None:
+    def __init__(
+        self,
+        caption: str = "",
+        *,
+        closes: str | None = None,
+        submits: bool = False,
+        then: Literal["next", "fresh", "same"] = "next",
+        **options: Unpack[ControlOptions],
+    ) -> None:
         super().__init__(caption, options)
+        if submits and closes is not None:
+            raise DeclarationError(f"Button({caption!r}): it either submits and goes on, or closes; leave out one of them")
+        if then not in ("next", "fresh", "same"):
+            raise DeclarationError(f"Button({caption!r}): then is 'next', 'fresh' or 'same', not {then!r}")
+        self.submits = submits
+        self.then = then
         if closes is not None and not closes.strip():
             raise DeclarationError(f"Button({caption!r}): closes='' is no verdict; write 'accepted', 'cancelled' or a word")
         self.closes = closes
@@ -255,7 +275,7 @@ class Entry(Declaration[L_co], Generic[L_co, R_co, G_co]):
     double_clicked = Source("double_clicked")
 
     def __init__(self, caption: str | Rule[str], options: Mapping[str, Any], **more: Any) -> None:
-        entry = {"required": False, "placeholder": "", "eager": False, "keep": False}
+        entry = {"required": False, "placeholder": "", "eager": False, "keep": False, "column": ""}
         super().__init__(caption, {**entry, **options}, **more)
 
     @property

@@ -503,6 +503,19 @@ class Choice(Entry[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
                 raise DeclarationError(f"{where}: choices are a tuple or list of items, not {choices!r}")
             self.constants["choices"] = choices_of(choices)
 
+    def has_rules(self) -> bool:
+        """A record may bring what is not offered, about which there is something to say."""
+        return True
+
+    def judge(self, live: Any, value: Any, formats: Formats) -> list[Finding]:
+        """`required`, and what a record brought that is not offered."""
+        found = super().judge(live, value, formats)
+        if live._brought is not None and live._brought == value and not self.other:
+            for item in value if self.many else (value,):
+                if item not in live.choices:
+                    found.append(Finding(f"'{short_text(str(item))}' is not in the list any more", "warn", "offered"))
+        return found
+
     @property
     def blank(self) -> V:
         """None; of one that holds several, no items."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from copy import copy
 from types import new_class
-from typing import TYPE_CHECKING, Any, ClassVar, ParamSpec, TypeVar, dataclass_transform, get_args
+from typing import TYPE_CHECKING, Any, ClassVar, Literal, ParamSpec, TypeVar, dataclass_transform, get_args
 
 from fuselatch.core.forms.collect import FormMeta, collect
 from fuselatch.core.forms.container import Container
@@ -13,7 +13,7 @@ from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.declarations import Button, Entry, Label
 from fuselatch.core.forms.params import Opener, Param
 from fuselatch.core.forms.plans import FormPlan
-from fuselatch.core.forms.port import EnginePort, SessionView
+from fuselatch.core.forms.port import EnginePort, RecordsPort, SessionView
 from fuselatch.core.forms.prompts import Prompt, Tone
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.forms.sources import FormEvent
@@ -35,7 +35,8 @@ class Form(Container, metaclass=FormMeta):
 
     `class BookingForm(Form, title="Book a berth")`; without a title the class's name gives one, and a
     title may be a rule. `without=("port",)` leaves inherited controls out; `confirm_discard="…"` is
-    asked when a form is left in which something was changed. `keys="Ctrl+R"` opens it from anywhere in
+    asked when a form is left in which something was changed. `records="scores"` binds it to a record source, and
+    `leaving="ask"` asks before a changed record is left, which else is saved. `keys="Ctrl+R"` opens it from anywhere in
     a session that offers it, `at_start=True` opens it when that session begins. A form is opened by a session, by
     `rehearse`, or by another form, never called.
     """
@@ -46,6 +47,7 @@ class Form(Container, metaclass=FormMeta):
     clicked = FormEvent()
     double_clicked = FormEvent()
     fronted = FormEvent()
+    record_shown = FormEvent()
     accepting = FormEvent()
     submitted = FormEvent()
     closing = FormEvent()
@@ -67,14 +69,20 @@ class Form(Container, metaclass=FormMeta):
         confirm_discard: str = "",
         keys: str = "",
         at_start: bool = False,
+        records: str | None = None,
+        leaving: Literal["save", "ask"] = "save",
         **options: Any,
     ) -> None:
         for option in options:
-            hint = suggest(option, ("title", "without", "confirm_discard", "keys", "at_start"))
+            hint = suggest(option, ("title", "without", "confirm_discard", "keys", "at_start", "records", "leaving"))
             raise DeclarationError(f"class {cls.__name__}: there is no class option '{option}'; {hint}")
         super().__init_subclass__()
         cls._plan = collect(cls, Form, title, without, confirm_discard)
         cls._plan.at_start = at_start
+        cls._plan.records = bound_to(cls) if records is None else records
+        cls._plan.leaving = leaving
+        if leaving not in ("save", "ask"):
+            raise DeclarationError(f"class {cls.__name__}: leaving is 'save' or 'ask', not {leaving!r}")
         try:
             cls._plan.keys = normal(keys) if keys else ""
         except ValueError as error:
@@ -139,6 +147,16 @@ class Form(Container, metaclass=FormMeta):
         return value
 
     @property
+    def records(self) -> RecordsPort:
+        """The records that the form is bound to; `NotAllowedHere` where it is bound to none."""
+        records: RecordsPort | None = self._state.records
+        if records is None:
+            raise NotAllowedHere(
+                f"{type(self).__name__} is bound to no records; write class {type(self).__name__}(Form, records=…)"
+            )
+        return records
+
+    @property
     def overrides(self) -> tuple[Override, ...]:
         """The warnings that a person went on in spite of, so far: which, on what control, who and when."""
         return self._state.overrides
@@ -198,6 +216,11 @@ class Form(Container, metaclass=FormMeta):
     def __repr__(self) -> str:
         state = self.__dict__.get("_state")
         return f"<{state.name} {state.phase}>" if state is not None else f"<{type(self).__name__}>"
+
+
+def bound_to(form: type[Form]) -> str:
+    """The source that a base class is bound to, or ""."""
+    return next((vars(base)["_plan"].records for base in form.__mro__[1:] if "_plan" in vars(base)), "")
 
 
 def value_form(entry: Any, text: str, title: str) -> type[Form]:

@@ -128,6 +128,8 @@ class FormPlan:
     opener: str = ""
     keys: str = ""
     at_start: bool = False
+    records: str = ""
+    leaving: str = "save"
     controls: dict[str, ControlPlan] = field(default_factory=dict)
     groups: dict[str, ControlPlan] = field(default_factory=dict)
     containers: dict[str, type] = field(default_factory=dict)

@@ -38,6 +38,55 @@ class RecordsView(Protocol):
         """Stage a row to be added; it is written when the gesture is done."""
 
 
+class RecordsPort(Protocol):
+    """What a handler may ask of `self.records`, on a form that is bound to a source."""
+
+    source: str
+
+    @property
+    def key(self) -> Any:
+        """The key of the record in hand; None for a fresh one."""
+
+    @property
+    def count(self) -> int:
+        """How many records there are, with the filters as they are."""
+
+    @property
+    def shown(self) -> str:
+        """The place of the record in hand: "12 of 250"."""
+
+    @property
+    def is_changed(self) -> bool:
+        """Whether something was entered that is not kept yet."""
+
+    def where(self, *, blank: str = "all", **columns: LiveValue[Any]) -> None:
+        """Only the rows whose columns equal what these controls hold."""
+
+    def next(self) -> bool:
+        """Go to the record behind."""
+
+    def previous(self) -> bool:
+        """Go to the record before."""
+
+    def first(self) -> bool:
+        """Go to the first record."""
+
+    def last(self) -> bool:
+        """Go to the last record."""
+
+    def fresh(self) -> bool:
+        """Begin a fresh record."""
+
+    def save(self) -> bool:
+        """Keep the record in hand."""
+
+    def remove(self) -> bool:
+        """Take the record in hand away, once the person agrees."""
+
+    def at(self, key: Any) -> bool:
+        """Go to the record with a key."""
+
+
 class SessionView(Protocol):
     """What a handler may ask of `self.session`."""
 

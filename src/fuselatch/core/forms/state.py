@@ -43,12 +43,13 @@ class FormState:
 
     `controls` has the live controls by path, `nodes` those of groups, `containers` the live groups;
     `order` is the tab order, `manner` how the form was opened, `record` counts the
-    records in hand, `listeners` what hears its signals by hand.
+    records in hand, `records` is what it is bound to, `listeners` what hears its signals by hand.
     """
 
     __slots__ = (
         "_cells", "_watchers", "containers", "controls", "engine", "focus", "form", "hidden", "listeners", "manner", "name",
-        "nodes", "opener", "order", "outcome", "overrides", "phase", "plan", "record", "seen", "select", "serial", "title",
+        "nodes", "opener", "order", "outcome", "overrides", "phase", "plan", "record", "records", "seen", "select",
+        "serial", "title",
     )  # fmt: skip
 
     def __init__(self, form: Form, plan: FormPlan, engine: EnginePort, opener: Form | None, serial: int, name: str) -> None:
@@ -68,6 +69,7 @@ class FormState:
         self.select = False
         self.outcome: Outcome | None = None
         self.record = 1
+        self.records: Any = None
         self.overrides: tuple[Override, ...] = ()
         self.controls: dict[str, Live] = {}
         self.nodes: dict[str, Live] = {}

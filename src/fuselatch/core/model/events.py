@@ -27,6 +27,7 @@ FORM_EVENTS: Final = {
     "clicked": "its surface has been clicked",
     "double_clicked": "its surface has been clicked twice",
     "fronted": "it is in front again",
+    "record_shown": "another record is in hand, or a fresh one; `event.new` is its key",
     "accepting": "the form is in order and about to be accepted; can be held",
     "submitted": "its values have been taken",
     "closing": "it is about to close, `event.new` is the verdict; can be held",

@@ -21,12 +21,13 @@ VERBS: Final = {
     "point_away": "take the pointer off to nothing",
     "answer": "press a button of the prompt on top",
     "close": "press the close button of what is in front",
+    "record": "go to another record (next, previous, first, last, fresh, a key), or save or remove the one in hand",
     "open": "open a form that the session offers by its name, or bring it to the front",
 }
 """Every verb a gesture may have, with what a person does."""
 
 
-QUOTED: Final = frozenset({"type", "pick", "answer", "key", "open"})
+QUOTED: Final = frozenset({"type", "pick", "answer", "key", "open", "record"})
 """Verbs whose text is told even where it is empty."""
 
 

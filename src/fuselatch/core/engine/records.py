@@ -1,0 +1,323 @@
+"""A form bound to a record source: the record in hand, moving to others, keeping and removing it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import TYPE_CHECKING, Any
+
+from fuselatch.core.engine import closing, focus, latching
+from fuselatch.core.engine.opening import set_defaults
+from fuselatch.core.forms.controls import LiveChoice, LiveEntry, LiveValue
+from fuselatch.core.forms.prompts import Prompt
+from fuselatch.core.model.cells import UNSEEN
+from fuselatch.core.model.errors import NotAllowedHere, UnknownName
+from fuselatch.core.model.names import suggest
+from fuselatch.core.model.records import MOVES, Change
+
+if TYPE_CHECKING:
+    from fuselatch.core.engine.engine import Engine
+    from fuselatch.core.engine.turn import Turn
+    from fuselatch.core.forms.form import Form
+
+LEAVE = Prompt(
+    "This record was changed. Save it?", title="Leaving a record", buttons=("Save", "Throw away", "Stay"), tone="warning"
+)
+REMOVE = Prompt("Remove {record}?", title="Removing a record", buttons=("Remove", "Keep"), tone="danger")
+
+
+class Records:
+    """The records that a form is bound to, as `form.records`."""
+
+    def __init__(self, engine: Engine, form: Form, source: str) -> None:
+        self._engine = engine
+        self._form = form
+        self.source = source
+        self._key_column = engine.store_key(source)
+        self._row: Mapping[str, Any] | None = None
+        self._filters: dict[str, Any] = {}
+        self._blank_is_all = True
+        columns = engine.store_columns(source)
+        self._bound: dict[str, LiveValue[Any]] = {}
+        for path, control in form._state.controls.items():
+            if isinstance(control, LiveEntry) and not control._rule:
+                wanted = control._decl.constants.get("column", "")
+                column = wanted or path
+                # A source that has no rows yet may not know its columns.
+                if column in columns or not columns:
+                    self._bound[column] = control
+                elif wanted:
+                    raise UnknownName(
+                        f"{form._state.name}.{path}: '{source}' has no column '{wanted}': {suggest(wanted, columns)}"
+                    )
+
+    # ---- to look at
+
+    @property
+    def key(self) -> Any:
+        """The key of the record in hand; None for a fresh one."""
+        return None if self._row is None else self._row[self._key_column]
+
+    @property
+    def count(self) -> int:
+        """How many records there are, with the filters as they are."""
+        return len(self._keys())
+
+    @property
+    def shown(self) -> str:
+        """The place of the record in hand: "12 of 250", or "new, 250 there are"."""
+        keys = self._keys()
+        return f"{keys.index(self.key) + 1} of {len(keys)}" if self.key in keys else f"new, {len(keys)} there are"
+
+    @property
+    def is_changed(self) -> bool:
+        """Whether something was entered that is not kept yet; defaults alone are no change."""
+        return any(closing.differs(control) for control in self._bound.values())
+
+    def _keys(self) -> list[Any]:
+        wanted = {column: control._read_value() for column, control in self._filters.items()}
+        for column, control in self._filters.items():
+            if wanted[column] == control._plan.blank:
+                if not self._blank_is_all:
+                    return []
+                del wanted[column]
+        rows = self._engine.rows.read(self.source)
+        # A row that is staged and has no key yet can't be gone to.
+        there = [row for row in rows if row.get(self._key_column) is not None]
+        return [row[self._key_column] for row in there if all(row.get(column) == value for column, value in wanted.items())]
+
+    # ---- to act
+
+    def where(self, *, blank: str = "all", **columns: LiveValue[Any]) -> None:
+        """Only the rows whose columns equal what these controls hold: `where(state=form.state)`.
+
+        Settled values count, whenever something is looked up; a blank one stands for all rows, with `blank="none"`
+        for none.
+        """
+        there = self._engine.store_columns(self.source)
+        for column, control in columns.items():
+            if column not in there:
+                raise UnknownName(f"'{self.source}' has no column '{column}': {suggest(column, there)}")
+            if not isinstance(control, LiveValue):
+                raise TypeError(f"where({column}=…) takes a control of an open form, not {control!r}")
+        if blank not in ("all", "none"):
+            raise ValueError(f"where(blank={blank!r}): a blank filter means 'all' rows or 'none'")
+        self._filters = dict(columns)
+        self._blank_is_all = blank == "all"
+
+    def next(self) -> bool:
+        """Go to the record behind; behind the last to a fresh one. False where the one in hand held it."""
+        return self.move("next")
+
+    def previous(self) -> bool:
+        """Go to the record before; at the first, stay."""
+        return self.move("previous")
+
+    def first(self) -> bool:
+        """Go to the first record, a fresh one where there is none."""
+        return self.move("first")
+
+    def last(self) -> bool:
+        """Go to the last record, a fresh one where there is none."""
+        return self.move("last")
+
+    def fresh(self) -> bool:
+        """Begin a fresh record, with the defaults and what `keep=True` keeps."""
+        return self.move("fresh")
+
+    def save(self) -> bool:
+        """Keep the record in hand: checked as when accepting; written with the gesture. False where it was held."""
+        return self.move("save")
+
+    def remove(self) -> bool:
+        """Take the record in hand away, once the person agrees, and go to the next."""
+        return self.move("remove")
+
+    def at(self, key: Any) -> bool:
+        """Go to the record with a key; `UnknownName` where there is none."""
+        if key not in self._keys():
+            raise UnknownName(
+                f"'{self.source}' has no record {key!r}: {suggest(str(key), map(str, self._keys()), 'there are')}"
+            )
+        return self._act(f"record {key}", lambda turn: self._leave(turn) and self._go(turn, key))
+
+    def move(self, word: str) -> bool:
+        """Do what one of the words of `MOVES` says, as a person does."""
+        if word not in MOVES:
+            raise UnknownName(f"there is no record '{word}'; {suggest(word, MOVES)}")
+        return self._act(f"record {word}", lambda turn: self._step(turn, word))
+
+    def _act(self, label: str, step: Any) -> bool:
+        engine = self._engine
+        engine._may_change(self._form, f"the record of {type(self._form).__name__}", False)
+        done: list[bool] = []
+
+        def carry(turn: Turn) -> None:
+            before, turn.cause = turn.cause, turn.note_form("step", self._form, label)
+            done.append(step(turn))
+            turn.cause = before
+
+        engine._by_program((label, self._form._state.name, "value"), carry)
+        return done[0] if done else False
+
+    def _step(self, turn: Turn, word: str) -> bool:
+        if word == "save":
+            return self._save(turn)
+        if word == "remove":
+            return self._remove(turn)
+        keys = self._keys()
+        at = keys.index(self.key) if self.key in keys else len(keys)
+        if not self._leave(turn):
+            return False
+        keys = self._keys()
+        place = {"next": at + 1, "previous": at - 1, "first": 0, "last": len(keys) - 1, "fresh": len(keys)}[word]
+        if word == "previous" and at == 0 and self.key is not None:
+            return self._go(turn, self.key)
+        return self._go(turn, keys[place] if 0 <= place < len(keys) else None)
+
+    def _go_on(self, turn: Turn, then: str) -> None:
+        """Go on behind a submit, to the next record (behind the last a fresh one) or a fresh one."""
+        keys = self._keys()
+        at = keys.index(self.key) + 1 if then == "next" and self.key in keys else len(keys)
+        self._go(turn, keys[at] if at < len(keys) else None)
+
+    def key_of(self, text: str) -> Any:
+        """The key that a text stands for; the text itself where there is none such."""
+        return next((key for key in self._keys() if str(key) == text), text)
+
+    def _leave(self, turn: Turn) -> bool:
+        """Leave the record in hand: a changed one is kept, or the person is asked, as the form says."""
+        focus.settle(turn, self._form._state.focus)
+        if not self.is_changed:
+            return True
+        if self._form._state.plan.leaving == "ask":
+            answer = turn.engine.ask_itself(turn, self._form, LEAVE, {})
+            if answer != "Save":
+                return answer == "Throw away" or closing.held(turn, self._form, "record", "stayed with this record")
+        return self._save(turn)
+
+    def _go(self, turn: Turn, key: Any) -> bool:
+        rows = self._engine.rows.read(self.source)
+        row = next((row for row in rows if row.get(self._key_column) == key), None) if key is not None else None
+        self.load(turn, row)
+        turn.happen("record_shown", self._form, None, None, key)
+        return True
+
+    def load(self, turn: Turn, row: Mapping[str, Any] | None) -> None:
+        """Take a record in hand, or begin a fresh one; no `changed` comes of it, derived values follow."""
+        turn.undo.append((self, "_row", self._row))
+        self._row = row
+        if row is None:
+            reset(turn, self._form)
+            return
+        leave_behind(turn, self._form)
+        for column, control in self._bound.items():
+            value = row.get(column)
+            plan = control._plan
+            try:
+                held = plan.blank if value is None or value == "" else control._decl.coerce(value)
+            except TypeError as error:
+                raise TypeError(f"'{self.source}' {row[self._key_column]}, column '{column}': {error}") from None
+            if isinstance(control, LiveChoice):
+                turn.undo.append((control, "_brought", control._brought))
+                control._brought = held
+            hold(turn, control, held)
+        turn.drain()
+
+    def _save(self, turn: Turn) -> bool:
+        form = self._form
+        focus.settle(turn, form._state.focus)
+        if not closing.may_submit(turn, form):
+            return False
+        self.stage(turn)
+        return True
+
+    def stage(self, turn: Turn) -> None:
+        """Have the record in hand written with the gesture; what is hidden or disabled is left as it was."""
+        row = {
+            column: none_of(control._current("value"), control) for column, control in self._bound.items() if control._in_use
+        }
+        was = self._row
+        if was is None:
+            key = row.get(self._key_column)
+            change = Change("add", self.source, key, row)
+        else:
+            row = {column: value for column, value in row.items() if was.get(column) != value}
+            change = Change("change", self.source, self.key, row, was)
+        if change.row or change.kind == "add":
+            turn.engine.stage(turn, change, self)
+        turn.undo.append((self, "_row", was))
+        self._row = {**(was or {}), **row, self._key_column: self.key if was is not None else change.key}
+        for control in self._bound.values():
+            seen_as_kept(turn, control)
+
+    def keyed(self, turn: Turn, key: Any) -> None:
+        """A fresh record has been given its key by the store."""
+        if self._row is not None and self._row.get(self._key_column) is None:
+            turn.undo.append((self, "_row", self._row))
+            self._row = {**self._row, self._key_column: key}
+
+    def _remove(self, turn: Turn) -> bool:
+        if self.key is None:
+            raise NotAllowedHere("a fresh record can't be removed; leave it, or go to another")
+        if turn.engine.ask_itself(turn, self._form, REMOVE, {"record": f"record {self.key}"}) != "Remove":
+            return closing.held(turn, self._form, "record", "nothing was removed")
+        keys = self._keys()
+        at = keys.index(self.key) if self.key in keys else 0
+        turn.engine.stage(turn, Change("remove", self.source, self.key, {}, self._row), self)
+        keys = self._keys()
+        return self._go(turn, keys[min(at, len(keys) - 1)] if keys else None)
+
+
+def none_of(value: Any, control: LiveValue[Any]) -> Any:
+    """A value as a column holds it: a blank one is None."""
+    return None if value == control._plan.blank and value is not False else value
+
+
+def hold(turn: Turn, control: LiveValue[Any], value: Any) -> None:
+    """Have a control hold a value without an event, as when a form opens."""
+    turn.undo.append((control, "_value", control._value))
+    control._value = value
+    turn.engine.updates.mark(control, "value", turn.cause)
+
+
+def seen_as_kept(turn: Turn, control: Any) -> None:
+    """What a control holds is what its record holds."""
+    turn.undo.append((control, "_initial", control._initial))
+    control._initial = UNSEEN
+
+
+def leave_behind(turn: Turn, form: Form) -> None:
+    """Let go of what belongs to the record in hand: drafts, markers, latches."""
+    state = form._state
+    latching.forget(turn, form)
+    turn.undo.append((state, "record", state.record))
+    turn.undo.append((state, "overrides", state.overrides))
+    state.record += 1
+    state.overrides = ()
+    for control in state.order:
+        if isinstance(control, LiveEntry):
+            focus.drop_draft(turn, control)
+            for name, value in (("_findings", None), ("_preview", None), ("_marked", False)):
+                turn.undo.append((control, name, getattr(control, name)))
+                setattr(control, name, value)
+            seen_as_kept(turn, control)
+
+
+def reset(turn: Turn, form: Form) -> None:
+    """Begin anew: blank but for what `keep=True` keeps, then the defaults; no `changed` comes of it."""
+    leave_behind(turn, form)
+    for control in form._state.order:
+        if isinstance(control, LiveEntry) and not control._rule and not control._decl.constants["keep"]:
+            if isinstance(control, LiveChoice):
+                turn.undo.append((control, "_brought", control._brought))
+                control._brought = None
+            hold(turn, control, control._plan.blank)
+    kept = {
+        path: control._value
+        for path, control in form._state.controls.items()
+        if isinstance(control, LiveEntry) and control._decl.constants["keep"] and control._value != control._plan.blank
+    }
+    set_defaults(turn, form)
+    for path, value in kept.items():
+        hold(turn, form._state.controls[path], value)  # type: ignore[arg-type]
+    turn.drain()

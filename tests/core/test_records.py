@@ -1,0 +1,329 @@
+"""Forms bound to records: the record in hand, moving, keeping, removing, filters, and forms that submit and go on."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import pytest
+
+from fuselatch import (
+    FIRST,
+    Button,
+    Choice,
+    DeclarationError,
+    Event,
+    Form,
+    Latch,
+    MemoryRecords,
+    NotAllowedHere,
+    Number,
+    Prompt,
+    Refused,
+    Text,
+    Tick,
+    UnknownName,
+)  # fmt: skip
+from fuselatch.core.model.records import Change
+from fuselatch.rehearsal import Desk, Scene, rehearse
+from tests.helpers import snapshot, told
+
+
+def rows() -> list[dict[str, Any]]:
+    return [
+        {"number": 1, "boat": "Eider", "size": 9.5, "state": "in", "paid": True, "note": "old"},
+        {"number": 2, "boat": "Teal", "size": None, "state": "gone", "paid": False, "note": None},
+        {"number": 5, "boat": "Heron", "size": 12, "state": "lost", "paid": False, "note": ""},
+    ]
+
+
+class Scores(Form, title="Scores", records="boats"):
+    """A form bound to records."""
+
+    boat = Text("Boat", required=True)
+    size = Number("Size", default=8)
+    whereabouts = Choice("State", column="state", choices=("in", "gone"), default=FIRST)
+    paid = Tick("Paid")
+    double = Number("Double", value=lambda form: (form.size.value or 0) * 2)
+    note = Text("Note", enabled=lambda form: form.paid.value)
+    shown = Text("Shown", keep=True)
+    only = Text("Only")
+    filter_it = Button("Filter")
+    once = Button("Once")
+    keep_it = Button("Keep", submits=True)
+    fresh_one = Button("Keep, fresh", submits=True, then="fresh")
+    same_one = Button("Keep, same", submits=True, then="same")
+    ok = Button("OK", closes="accepted")
+    leave = Button("Leave", closes="cancelled")
+    sure = Prompt("Sure?", buttons=("Yes", "No"), latch=Latch(per="record"), keeps=("Yes",))
+
+    @Form.record_shown
+    def say_where(self, event: Event) -> None:
+        self.shown.value = f"{event.new} {self.records.shown}"
+
+    @filter_it.clicked
+    def filter_by_state(self) -> None:
+        self.records.where(state=self.only)
+
+    @once.clicked
+    def ask_once(self) -> None:
+        self.ask(self.sure)
+
+    @boat.changed
+    def never_by_a_record(self, event: Event) -> None:
+        assert event.by == "person" or event.new != "Teal"
+
+
+class AsksFirst(Scores, leaving="ask"):
+    """The same, which asks before a changed record is left."""
+
+
+def at_work(form: type[Form] = Scores, store: MemoryRecords | None = None) -> tuple[Desk, MemoryRecords]:
+    store = store or MemoryRecords({"boats": rows()}, keys={"boats": "number"})
+    return Desk(Scene(form, records=store)), store
+
+
+def test_moving_takes_records_in_hand_without_changed_and_derived_values_follow() -> None:
+    desk, store = at_work()
+    with desk:
+        form = desk.at(Scores)
+        assert (form.records.key, form.boat.value, form.size.value, form.double.value, form.paid.value) == (
+            1,
+            "Eider",
+            9.5,
+            19,
+            True,
+        )
+        for word, key, shown in (
+            ("next", 2, "2 of 3"), ("previous", 1, "1 of 3"), ("previous", 1, "1 of 3"), ("last", 5, "3 of 3"),
+            ("next", None, "new, 3 there are"), ("first", 1, "1 of 3"), ("5", 5, "3 of 3"), ("fresh", None, "new, 3 there are"),
+            ("previous", 5, "3 of 3"), ("2", 2, "2 of 3"),
+        ):  # fmt: skip
+            desk.record(word)
+            assert (form.records.key, form.records.shown, form.shown.value) == (key, shown, f"{key} {shown}")
+            assert desk.session.view.forms[0].record == shown
+        assert (form.boat.value, form.size.value, form.double.value, form.note.value) == ("Teal", None, 0, "")
+        assert not form.records.is_changed and store.transactions == 0
+        assert not [line for line in told(desk.trace, "event") if line == "boat.changed"]
+        with pytest.raises(UnknownName, match=r"'boats' has no record '7': there are 1, 2, 5"):
+            desk.record("7")
+        records: Any = form.records
+        with pytest.raises(UnknownName, match="there is no record 'nxt'; did you mean 'next'"):
+            records.move("nxt")
+
+
+def test_what_a_record_brings_is_kept_though_it_is_not_offered() -> None:
+    desk, store = at_work()
+    with desk:
+        form = desk.at(Scores)
+        desk.record("last")
+        assert form.whereabouts.value == "lost" and [one.level for one in form.whereabouts.findings] == ["warn"]
+        assert form.whereabouts.findings[0].text == "'lost' is not in the list any more"
+        desk.pick("whereabouts", "in")
+        assert form.whereabouts.findings == ()
+        desk.record("first")
+        assert store.sources["boats"][2] == {**rows()[2], "state": "in"}
+
+
+def test_leaving_a_changed_record_keeps_it_with_only_what_differs() -> None:
+    desk, store = at_work()
+    written: list[Change] = []
+    store.refuse = lambda changes: written.extend(changes)
+    with desk:
+        desk.type("boat", "Old Eider")
+        desk.untick("paid")
+        desk.record("next")
+        assert desk.at(Scores).records.key == 2
+        # The note's column is left alone: it is disabled.
+        assert written == [Change("change", "boats", 1, {"boat": "Old Eider", "paid": False}, rows()[0])]
+        assert told(desk.trace, "write") == ["writes boats: 1: boat=Old Eider, paid=False"]
+        desk.record("first")
+        assert desk.at(Scores).boat.value == "Old Eider" and store.transactions == 1
+        desk.clear("boat")
+        desk.record("next")  # held: a boat is needed
+        assert desk.at(Scores).records.key == 1 and desk.at(Scores).boat.marker.text == "an entry is needed"
+        desk.type("boat", "Eider")
+        desk.record("save")
+        assert store.transactions == 2
+
+
+@pytest.mark.parametrize(("answer", "key", "boat"), [("Save", 2, "X"), ("Throw away", 2, "Eider"), ("Stay", 1, "Eider")])
+def test_a_form_that_asks_before_a_changed_record_is_left(answer: str, key: int, boat: str) -> None:
+    desk, store = at_work(AsksFirst)
+    with desk:
+        desk.record("next")
+        desk.record("first")
+        desk.type("boat", "X")
+        desk.record("next")
+        desk.answer(answer)
+        assert desk.at(AsksFirst).records.key == key and store.sources["boats"][0]["boat"] == boat
+
+
+def test_a_fresh_record_is_given_its_key_and_defaults_alone_keep_nothing() -> None:
+    desk, store = at_work()
+    with desk:
+        form: Any = desk.at(Scores)
+        desk.record("fresh")
+        assert (form.boat.value, form.size.value, form.whereabouts.value) == ("", 8, "in") and not form.records.is_changed
+        desk.record("first")
+        assert store.transactions == 0
+        desk.record("fresh")
+        desk.type("boat", "Dunlin")
+        desk.press("same_one")
+        assert (form.records.key, form.records.shown) == (6, "4 of 4")
+        assert store.sources["boats"][3] == {"number": 6, "boat": "Dunlin", "size": 8.0, "state": "in", "paid": False}
+        desk.press("fresh_one")
+        assert form.records.key is None and store.transactions == 1
+        desk.record("first")
+        desk.press("keep_it")
+        assert form.records.shown == "2 of 4" and form.boat.focused
+        desk.record("last")
+        desk.press("keep_it")
+        assert form.records.shown == "new, 4 there are"
+
+
+def test_removing_asks_and_goes_to_the_next() -> None:
+    desk, store = at_work()
+    with desk:
+        form = desk.at(Scores)
+        desk.record("2")
+        desk.record("remove")
+        assert desk.prompt.text == "Remove record 2?" and desk.prompt.default == "Keep"
+        desk.answer("Keep")
+        assert form.records.key == 2
+        desk.record("remove")
+        desk.answer("Remove")
+        assert form.records.key == 5 and [row["number"] for row in store.sources["boats"]] == [1, 5]
+        for _ in range(2):
+            desk.record("remove")
+            desk.answer("Remove")
+        assert form.records.shown == "new, 0 there are"
+        with pytest.raises(NotAllowedHere, match="a fresh record can't be removed"):
+            desk.record("remove")
+
+
+def test_filters_follow_settled_values_and_a_blank_one_is_all() -> None:
+    desk, _ = at_work()
+    with desk:
+        form = desk.at(Scores)
+        desk.press("filter_it")
+        assert form.records.shown == "1 of 3"
+        form.only.value = "gone"
+        desk.record("first")
+        assert (form.records.key, form.records.shown) == (2, "1 of 1")
+        form.only.value = "nowhere"
+        assert form.records.count == 0
+        form.only.value = ""
+        form.records.where(blank="none", state=form.only)
+        assert form.records.count == 0
+        with pytest.raises(UnknownName, match="'boats' has no column 'sate': did you mean 'state'"):
+            form.records.where(sate=form.only)
+        with pytest.raises(ValueError, match="a blank filter means 'all' rows or 'none'"):
+            form.records.where(blank="some", state=form.only)
+        with pytest.raises(TypeError, match="takes a control of an open form"):
+            form.records.where(state="in")  # type: ignore[arg-type]
+
+
+def test_a_store_that_refuses_leaves_everything_as_it_was_and_may_be_tried_again() -> None:
+    full = [True]
+    desk, store = at_work()
+
+    def refuse(changes: Sequence[Change]) -> str | None:
+        return "the disk is full" if full else None
+
+    store.refuse = refuse
+    with desk:
+        form = desk.at(Scores)
+        desk.type("boat", "Old Eider")
+        desk.tab()
+        before = snapshot(desk.session)
+        desk.record("next")
+        assert desk.prompt.text == "This could not be kept: the disk is full"
+        desk.answer("Keep editing")
+        assert snapshot(desk.session) == before and desk.session.view.notice == "the disk is full"
+        desk.record("next")
+        full.clear()
+        desk.answer("Try again")
+        assert form.records.key == 2 and store.sources["boats"][0]["boat"] == "Old Eider"
+
+
+def test_a_row_that_somebody_else_changed_meanwhile_is_noticed() -> None:
+    desk, store = at_work()
+    with desk:
+        desk.type("boat", "Mine")
+        store.sources["boats"][0] = {**rows()[0], "boat": "Theirs"}
+        desk.record("save")
+        assert desk.prompt.text == "This could not be kept: record 1 of 'boats' was changed by somebody else meanwhile"
+        desk.answer("Keep editing")
+        assert desk.at(Scores).boat.draft == "Mine" and store.sources["boats"][0]["boat"] == "Theirs"
+
+
+def test_accepting_writes_the_record_and_a_record_latch_forgets_with_it() -> None:
+    desk, store = at_work()
+    with desk:
+        desk.press("once")
+        desk.answer("Yes")
+        desk.press("once")
+        assert [seen.latch for seen in desk.latches] == ["Scores.sure"] and not desk.prompt
+        desk.record("next")
+        assert not desk.latches
+        desk.record("first")
+        desk.type("boat", "Eider II")
+        desk.press("ok")
+    assert (
+        desk.outcome is not None
+        and desk.outcome[Scores.boat] == "Eider II"
+        and store.sources["boats"][0]["boat"] == "Eider II"
+    )
+
+
+def test_an_unbound_form_submits_begins_anew_and_keeps_what_it_says() -> None:
+    sent: list[tuple[str, str]] = []
+
+    class Notes(Form):
+        author = Text("Author", keep=True)
+        note = Text("Note", required=True)
+        kind = Text("Kind", default="general")
+        send = Button("Send", submits=True)
+
+        @Form.submitted
+        def note_it(self) -> None:
+            sent.append((self.author.value, self.note.value))
+
+    with rehearse(Notes) as desk:
+        form = desk.at(Notes)
+        desk.press("send")
+        assert form.note.marker and sent == []
+        for author, note in (("Imke", "one"), ("", "two")):
+            if author:
+                desk.type("author", author)
+            desk.type("note", note)
+            form.kind.value = "other"
+            desk.press("send")
+            assert (form.author.value, form.note.value, form.kind.value, bool(form.note.marker)) == (
+                "Imke",
+                "",
+                "general",
+                False,
+            )
+        assert sent == [("Imke", "one"), ("Imke", "two")] and form.author.focused and desk.outcome is None
+        with pytest.raises(Refused, match="Notes is bound to no records"):
+            desk.record("next")
+        with pytest.raises(NotAllowedHere, match=r"write class Notes\(Form, records=…\)"):
+            form.records  # noqa: B018
+
+
+def test_what_is_declared_wrongly() -> None:
+    with pytest.raises(DeclarationError, match="it either submits and goes on, or closes"):
+        Button("x", submits=True, closes="accepted")
+    with pytest.raises(DeclarationError, match="then is 'next', 'fresh' or 'same', not 'lst'"):
+        Button("x", then="lst")  # type: ignore[arg-type]
+    with pytest.raises(DeclarationError, match="leaving is 'save' or 'ask', not 'keep'"):
+        type("Wrong", (Form,), {}, leaving="keep")
+
+    class Wrong(Form, records="boats"):
+        size = Number("Size", column="sise")
+
+    desk, _ = at_work(Wrong)
+    with pytest.raises(UnknownName, match=r"Wrong.size: 'boats' has no column 'sise': did you mean 'size'"), desk:
+        pass
