@@ -61,7 +61,7 @@ def select(entries: Sequence[Taken], latch: str | None, user: str | None, key: s
     for field, value in wanted.items():
         there = {str(getattr(entry, field)) for entry in entries}
         if value is not None and value not in there:
-            raise LookupError(f"no entry has the {field} '{value}'; {suggest(value, sorted(there), 'there are')}")
+            raise LookupError(f"no entry has the {field} '{value}'; {suggest(value, sorted(there - {''}), 'there are')}")
     return [entry for entry in entries if all(value in (None, getattr(entry, field)) for field, value in wanted.items())]
 
 

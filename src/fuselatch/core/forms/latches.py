@@ -24,8 +24,8 @@ class Latch:
     whose result is remembered with it; `every` (a timedelta, or "day" for the calendar day of the
     session's clock) is how long it holds. On a prompt or a check it keeps answers; declared on a
     form, as `imported_today = Latch(every="day")`, it is asked and taken by handlers. What is per
-    "user", or has an `every`, outlives the session in its latch store, unless it is per "form" or
-    "session", or per record on a form that is bound to none. Raises `DeclarationError`.
+    "user", or has an `every`, outlives the session in its latch store, unless it is per "form",
+    "session" or "record", too. Raises `DeclarationError`.
     """
 
     __slots__ = ("every", "key", "name", "per")
