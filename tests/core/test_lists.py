@@ -189,6 +189,27 @@ def test_an_entry_that_is_not_in_the_list_is_offered_to_it() -> None:
         assert form.kind.value == "yawl" and not desk.prompt
 
 
+def test_what_comes_of_a_list_that_has_changed_by_a_write_may_write_in_turn() -> None:
+    class Chain(Form):
+        first = Choice("First", choices=Catalog("places", show="town"))
+        count = Number("Count", value=lambda form: len(form.first.choices))
+        add = Button("Add")
+
+        @add.clicked
+        def add_one(self) -> None:
+            self.session.records.add("places", {"town": "Vannermouth"})
+
+        @count.changed
+        def log_it(self) -> None:
+            if len(self.session.records.rows("log")) < 1:
+                self.session.records.add("log", {"count": self.count.given})
+
+    records = MemoryRecords({"places": [dict(row) for row in PLACES], "log": []})
+    with Desk(Scene(Chain, records=records)) as desk:
+        desk.press("add")
+        assert records.sources["log"] == [{"count": 5.0}] and records.transactions == 2
+
+
 def test_typing_ahead_takes_an_exact_match_then_beginnings_then_words() -> None:
     class Find(Form):
         boat = Choice("Boat", choices=("Sea Teal", "Teal", "Tealight", "Old Teal", "Éider", "Eider Two", "eider"))

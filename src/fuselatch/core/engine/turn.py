@@ -98,9 +98,9 @@ class Turn:
                 engine.last_steps(self)
             if self.failure is not None:
                 raise self.failure
-            if self.writes is not None:
+            while self.writes is not None:
                 engine.commit(self)
-                # Lists of what was written have grown.
+                # Lists of what was written have grown; what comes of it may write in turn.
                 self.drain()
             if self.outward is not None:
                 engine.let_out(self)
