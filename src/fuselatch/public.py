@@ -1,16 +1,19 @@
 """All public names; `import fuselatch` gives them when they are first asked for."""
 
 from fuselatch.core.engine.session import Session
-from fuselatch.core.engine.store import Store, StoreRefused
+from fuselatch.core.engine.store import ChangedMeanwhile, Store, StoreRefused
 from fuselatch.core.engine.view import View
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.checks import check
+from fuselatch.core.forms.choice import Choice
 from fuselatch.core.forms.declarations import Button, Label
-from fuselatch.core.forms.entries import FIRST, NTH, Choice, Date, Money, Number, Percent, Text, Tick, Time, Whole
+from fuselatch.core.forms.defaults import FIRST, LAST, NTH
+from fuselatch.core.forms.entries import Date, Money, Number, Percent, Text, Tick, Time, Whole
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.groups import Group
 from fuselatch.core.forms.latches import Latch
 from fuselatch.core.forms.params import Opener, Param
+from fuselatch.core.forms.places import SELECTED, Gap
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.forms.rows import Row
 from fuselatch.core.forms.rules import derive, from_open
@@ -37,7 +40,7 @@ from fuselatch.core.model.findings import Finding, Marker, Override, warn
 from fuselatch.core.model.formats import Formats, PlainFormats
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.outcome import Outcome
-from fuselatch.core.model.services import Services
+from fuselatch.core.model.services import Host, Selection, Services
 from fuselatch.core.model.taken import LatchStore, Taken
 from fuselatch.core.model.trace import Entry, Trace
 from fuselatch.policy import Policy
@@ -46,11 +49,14 @@ from fuselatch.stores.memory import MemoryLatches, MemoryRecords
 
 __all__ = [
     "FIRST",
+    "LAST",
     "NTH",
+    "SELECTED",
     "Abandoned",
     "Blank",
     "Button",
     "Catalog",
+    "ChangedMeanwhile",
     "Choice",
     "Choices",
     "Date",
@@ -65,9 +71,11 @@ __all__ = [
     "Formats",
     "FuseBlown",
     "FuseLatchError",
+    "Gap",
     "Gesture",
     "Group",
     "HandlerFailed",
+    "Host",
     "Label",
     "Latch",
     "LatchStore",
@@ -91,6 +99,7 @@ __all__ = [
     "Refused",
     "Row",
     "RuleError",
+    "Selection",
     "Services",
     "Session",
     "Shared",

@@ -238,7 +238,7 @@ def test_a_store_that_refuses_leaves_everything_as_it_was_and_may_be_tried_again
         desk.tab()
         before = snapshot(desk.session)
         desk.record("next")
-        assert desk.prompt.text == "This could not be kept: the disk is full"
+        assert desk.prompt.text == "The records could not be used: the disk is full"
         desk.answer("Keep editing")
         assert snapshot(desk.session) == before and desk.session.view.notice == "the disk is full"
         desk.record("next")
@@ -247,15 +247,54 @@ def test_a_store_that_refuses_leaves_everything_as_it_was_and_may_be_tried_again
         assert form.records.key == 2 and store.sources["boats"][0]["boat"] == "Old Eider"
 
 
-def test_a_row_that_somebody_else_changed_meanwhile_is_noticed() -> None:
+THEIRS = {**rows()[0], "boat": "Theirs", "size": 7.0}
+
+
+@pytest.mark.parametrize(
+    ("theirs", "step", "answers", "shown", "left"),
+    [
+        (THEIRS, "save", ("Keep editing",), ("Mine", "1 of 3"), THEIRS),
+        (THEIRS, "save", ("Take theirs",), ("Theirs", "1 of 3"), THEIRS),
+        (THEIRS, "next", ("Take theirs",), ("Theirs", "1 of 3"), THEIRS),
+        (THEIRS, "save", ("Keep mine",), ("Mine", "1 of 3"), {**THEIRS, "boat": "Mine"}),
+        (THEIRS, "next", ("Keep mine",), ("Teal", "2 of 3"), {**THEIRS, "boat": "Mine"}),
+        (THEIRS, "save", ("Compare", "Keep mine"), ("Mine", "1 of 3"), {**THEIRS, "boat": "Mine"}),
+        (THEIRS, "save", ("Compare", "Take theirs"), ("Theirs", "1 of 3"), THEIRS),
+        (THEIRS, "save", ("Compare", "Keep editing"), ("Mine", "1 of 3"), THEIRS),
+        (THEIRS, "remove", ("Remove", "Keep mine"), ("Teal", "1 of 2"), None),
+        (THEIRS, "remove", ("Remove", "Compare", "Take theirs"), ("Theirs", "1 of 3"), THEIRS),
+        (None, "save", ("Take theirs",), ("Teal", "1 of 2"), None),
+        (None, "save", ("Keep mine",), ("Mine", "3 of 3"), {**rows()[0], "boat": "Mine"}),
+        (None, "remove", ("Remove", "Compare", "Keep mine"), ("Teal", "1 of 2"), None),
+    ],
+)  # fmt: skip
+def test_of_a_row_that_somebody_else_changed_meanwhile_a_person_says_whose_counts(
+    theirs: dict[str, Any] | None, step: str, answers: tuple[str, ...], shown: tuple[str, str], left: dict[str, Any] | None
+) -> None:
     desk, store = at_work()
     with desk:
         desk.type("boat", "Mine")
-        store.sources["boats"][0] = {**rows()[0], "boat": "Theirs"}
+        desk.tab()
+        store.sources["boats"][:1] = [theirs] if theirs is not None else []
+        store.versions["boats"] += 1
+        desk.record(step)
+        for answer in answers:
+            desk.answer(answer)
+        form = desk.at(Scores)
+        assert (form.boat.value, form.records.shown) == shown and not desk.prompt
+        assert next((row for row in store.sources["boats"] if row["number"] == 1), None) == left
+
+
+def test_what_is_compared_names_the_columns_as_people_call_them() -> None:
+    desk, store = at_work()
+    with desk:
+        desk.type("boat", "Mine")
+        store.sources["boats"][0] = {**THEIRS, "note": None}
         desk.record("save")
-        assert desk.prompt.text == "This could not be kept: record 1 of 'boats' was changed by somebody else meanwhile"
+        assert desk.prompt.text == "Somebody else has changed record 1 since it was read here."
+        desk.answer("Compare")
+        assert desk.prompt.text == "Boat: Mine here, Theirs theirs\nSize: 9.5 here, 7.0 theirs\nNote: old here, blank theirs"
         desk.answer("Keep editing")
-        assert desk.at(Scores).boat.draft == "Mine" and store.sources["boats"][0]["boat"] == "Theirs"
 
 
 def test_accepting_writes_the_record_and_a_record_latch_forgets_with_it() -> None:

@@ -328,14 +328,19 @@ def test_rule_05_writes_come_after_the_last_step_and_before_outward_effects() ->
     assert done == ["asked", "letter"] and store.sources["log"] == [{"n": 1}] and store.transactions == 1
 
 
-def test_rule_05_a_store_that_refuses_is_a_failure_like_any() -> None:
+def test_rule_05_a_store_that_refuses_a_person_may_be_tried_again_and_a_program_fails() -> None:
     desk = desk_of(refuse=lambda rows: "disk full")
     desk.press("pop")
     desk.paste("word", "x")
     desk.tab()
     before = snapshot(desk.session)
+    desk.press("ok")
+    assert desk.prompt.text == "The records could not be used: disk full"
+    desk.answer("Try again")
+    desk.answer("Keep editing")
+    assert snapshot(desk.session) == before and desk.at(Pop).is_open
     with pytest.raises(HandlerFailed, match="StoreRefused: disk full"):
-        desk.press("ok")
+        desk.at(Pop).close("accepted")
     assert snapshot(desk.session) == before and desk.at(Pop).is_open
     desk.session.close()
 

@@ -31,7 +31,8 @@ def command(store: str, latch: str | None, user: str | None, key: str | None, re
     from fuselatch.core.engine.store import StoreRefused
 
     try:
-        from fuselatch.stores.sql import SqlLatches, exists
+        from fuselatch.stores.database import exists
+        from fuselatch.stores.sql import SqlLatches
     except ImportError:
         click.echo("fuselatch: a latch log needs SQLAlchemy; install fuse-latch[sql], or fuse-latch[postgresql]", err=True)
         sys.exit(Exit.UNREADABLE)

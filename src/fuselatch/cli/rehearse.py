@@ -22,9 +22,19 @@ if TYPE_CHECKING:
 @click.option(
     "--why", "questions", multiple=True, metavar="WHAT", help="Tell why something is so, or did not come: berth.enabled"
 )
+@click.option(
+    "--records",
+    metavar="ADDRESS",
+    help="Keep records there: a folder of CSV files, a workbook, a SQLite file, postgresql://…",
+)
 @policy_file
 def command(
-    files: tuple[str, ...], folders: tuple[Path, ...], quiet: bool, questions: tuple[str, ...], policy: Path | None
+    files: tuple[str, ...],
+    folders: tuple[Path, ...],
+    quiet: bool,
+    questions: tuple[str, ...],
+    records: str | None,
+    policy: Path | None,
 ) -> None:
     """Perform cue sheets: print each step with its trace as a tree, and count what passed and failed.
 
@@ -33,10 +43,12 @@ def command(
     for what can't be read or imported.
     """
     from fuselatch.cli.show import console, show, show_count
+    from fuselatch.core.engine.store import StoreRefused
     from fuselatch.core.model.errors import PolicyError
     from fuselatch.policy import Policy
     from fuselatch.rehearsal import CueError, perform, read_cues
     from fuselatch.rehearsal.loading import importing_from
+    from fuselatch.stores.addresses import open_records
 
     out = console()
     done: list[Performance] = []
@@ -46,8 +58,12 @@ def command(
         try:
             sheet = read_cues(read(path), name)
             with importing_from([path.resolve().parent, *(folder.resolve() for folder in folders)]):
-                performance = perform(sheet, policy=Policy.load(policy) if policy is not None else None)
-        except (CueError, PolicyError, OSError) as error:
+                performance = perform(
+                    sheet,
+                    policy=Policy.load(policy) if policy is not None else None,
+                    records=open_records(records) if records is not None else None,
+                )
+        except (CueError, PolicyError, StoreRefused, OSError) as error:
             unreadable += 1
             click.echo(f"fuselatch: {told(error, name)}", err=True)
             continue

@@ -90,6 +90,8 @@ class Desk:
             latches=scene.latches if scene.latches is not None else MemoryLatches(),
             policy=scene.policy,
             forms=scene.forms,
+            at=scene.at,
+            only=scene.only,
             params=scene.params,
         )
         return self

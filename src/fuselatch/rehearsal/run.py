@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any, Final
 
 from fuselatch.core.engine.session import Session
+from fuselatch.core.engine.store import Store
 from fuselatch.core.forms.controls import LiveChoice, LiveEntry, LiveValue
 from fuselatch.core.forms.form import controls_of, name_of
 from fuselatch.core.forms.policy import Rules
@@ -74,14 +75,20 @@ class Unmet(Exception):
 
 
 def perform(
-    sheet: CueSheet, on_step: Callable[[StepResult], None] = lambda step: None, *, policy: Rules | None = None
+    sheet: CueSheet,
+    on_step: Callable[[StepResult], None] = lambda step: None,
+    *,
+    policy: Rules | None = None,
+    records: Store | None = None,
 ) -> Performance:
     """Perform a cue sheet at a fresh desk; `on_step` is called after each step.
 
-    A `policy` takes the place of the sheet's own. A step that can't be done ends it; an expectation
-    that is not met does not. Raises `CueError` where the scene or form can't be loaded.
+    A `policy` takes the place of the sheet's own, `records` of the store that its scene has. A step that
+    can't be done ends it; an expectation that is not met does not. Raises `CueError` where the scene or form
+    can't be loaded.
     """
     desk, word = desk_for(sheet, policy), sheet.opens.words[0]
+    desk.scene.records = records if records is not None else desk.scene.records
     done = Performance(sheet)
     try:
         desk.__enter__()

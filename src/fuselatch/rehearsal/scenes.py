@@ -23,11 +23,25 @@ class Scene:
     `records` is a store, or rows by the name of their source, kept in memory; `services` maps classes
     to what does them (letters and drawings are recorded where none are given), `latches` is a latch
     store, `policy` a `Policy`, and `forms` are those that can be opened by name, as a `Session` takes
-    them; without a form, the one that opens at start. A scene function takes nothing and returns one:
+    them; without a form, the one that opens at start. `at` and `only` are those of `Form.open`. A scene function
+    takes nothing and returns one:
     `def quiet_monday() -> Scene: …`.
     """
 
-    __slots__ = ("form", "forms", "latches", "locale", "now", "params", "policy", "records", "services", "user")
+    __slots__ = (
+        "at",
+        "form",
+        "forms",
+        "latches",
+        "locale",
+        "now",
+        "only",
+        "params",
+        "policy",
+        "records",
+        "services",
+        "user",
+    )
 
     def __init__(
         self,
@@ -41,6 +55,8 @@ class Scene:
         latches: LatchStore | None = None,
         policy: Rules | None = None,
         forms: Offered = (),
+        at: Any = None,
+        only: Mapping[str, Any] | None = None,
         **params: Any,
     ) -> None:
         if form is not None and not (isinstance(form, type) and issubclass(form, Form)):
@@ -54,6 +70,8 @@ class Scene:
         self.latches = latches
         self.policy = policy
         self.forms = forms
+        self.at = at
+        self.only = only
         self.params = params
 
     def __repr__(self) -> str:

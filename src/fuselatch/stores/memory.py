@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
-from fuselatch.core.engine.store import StoreRefused
+from fuselatch.core.engine.store import Store, StoreRefused
 from fuselatch.core.model.records import Change
 from fuselatch.core.model.taken import Taken
+from fuselatch.stores.kept import write_row
 
 
 class MemoryRecords:
@@ -31,6 +32,7 @@ class MemoryRecords:
         self.keys = keys or {}
         self.refuse = refuse
         self.transactions = 0
+        self._captions: dict[str, Mapping[str, str]] = {}
 
     def version(self, source: str) -> int:
         """How often a source was written to; a `KeyError` where there is no such source."""
@@ -49,6 +51,24 @@ class MemoryRecords:
         """The key column of a source."""
         return self.keys.get(source) or next(iter(self.columns(source)), "")
 
+    def captions(self, source: str) -> Mapping[str, str]:
+        """What people call the columns of a source: nothing is said of it."""
+        return self._captions.get(source, {})
+
+    def look(self) -> None:
+        """Nobody else writes to it."""
+
+    @classmethod
+    def copy(cls, store: Store, *sources: str) -> MemoryRecords:
+        """The same rows in memory, so that a rehearsal writes nowhere else.
+
+        Takes a store and the names of its sources: `MemoryRecords.copy(CsvRecords("data"), "berths", "bookings")`.
+        """
+        rows = {source: store.read(source) for source in sources}
+        copied = cls(rows, keys={source: store.key(source) for source in sources})
+        copied._captions = {source: store.captions(source) for source in sources}
+        return copied
+
     def write(self, changes: Sequence[Change]) -> list[Any]:
         """Write changes, and give the keys; raises `StoreRefused` and takes none."""
         reason = self.refuse(changes)
@@ -64,31 +84,6 @@ class MemoryRecords:
             self.versions[source] += 1
         self.transactions += 1
         return keys
-
-
-def write_row(rows: list[Any], change: Change, column: str, unique: bool) -> Any:
-    """Write one change into rows, and give its key.
-
-    Raises `StoreRefused` for what somebody else has changed, and for a key that is there where it is `unique`.
-    """
-    if change.kind == "add":
-        key = change.key
-        if key is None and column and column not in change.row:
-            key = max((row[column] for row in rows if isinstance(row.get(column), int)), default=0) + 1
-        elif unique and any(row.get(column) == key for row in rows):
-            raise StoreRefused(f"'{change.source}' has a record {key} already")
-        rows.append({**change.row, **({column: key} if key is not None else {})})
-        return key
-    at = next((at for at, row in enumerate(rows) if row[column] == change.key), None)
-    if at is None:
-        raise StoreRefused(f"'{change.source}' has no record {change.key} any more; somebody else has removed it")
-    if change.was is not None and any(rows[at].get(name) != value for name, value in change.was.items()):
-        raise StoreRefused(f"record {change.key} of '{change.source}' was changed by somebody else meanwhile")
-    if change.kind == "remove":
-        del rows[at]
-    else:
-        rows[at] = {**rows[at], **change.row}
-    return change.key
 
 
 class MemoryLatches:

@@ -128,6 +128,7 @@ class Changes(Running):
         """Have every rule of a form run again."""
 
         def force(turn: Turn) -> None:
+            turn.engine.look(turn)
             state = form._state
             cells: list[Cell] = list((state._cells or {}).values())
             for control in (*state.nodes.values(), *state.order):

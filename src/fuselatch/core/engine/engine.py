@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Callable, Hashable, Mapping, Sequence
 from functools import partial
-from typing import Any
+from typing import Any, TypeAlias
 
 from fuselatch.core.engine import closing, latching, pointing, refusals, waiting
 from fuselatch.core.engine.changes import Changes
 from fuselatch.core.engine.nodes import SharedNode
 from fuselatch.core.engine.opening import open_form
 from fuselatch.core.engine.records import Records
-from fuselatch.core.engine.store import StoreRefused
+from fuselatch.core.engine.store import ChangedMeanwhile, StoreRefused
 from fuselatch.core.engine.turn import KeepEditing, Turn
 from fuselatch.core.engine.waiting import DialogWait, PauseWait, PromptWait, Wait
 from fuselatch.core.forms.catalogs import Catalog
@@ -29,11 +29,25 @@ from fuselatch.core.model.outcome import ACCEPTED, Outcome
 from fuselatch.core.model.records import Change
 
 REFUSED = Prompt(
-    "This could not be kept: {reason}",
-    title="Not kept",
+    "The records could not be used: {reason}",
+    title="Records",
     buttons=("Try again", "Keep editing"),
     tone="danger",
 )
+CHANGED = Prompt(
+    "Somebody else has {done} {record} since it was read here.",
+    title="Changed meanwhile",
+    buttons=("Take theirs", "Keep mine", "Compare", "Keep editing"),
+    tone="warning",
+)
+COMPARED = Prompt(
+    "{differences}",
+    title="Here and theirs",
+    buttons=("Take theirs", "Keep mine", "Keep editing"),
+    tone="warning",
+)
+Write: TypeAlias = tuple[Change, Records | None]
+"""A change that is staged, and the bound form's records that ask for it."""
 ITSELF = Handler("the form itself", lambda: None, False)
 
 
@@ -199,12 +213,14 @@ class Engine(Changes):
 
     def store_rows(self, source: str) -> tuple[Mapping[str, Any], ...]:
         """The rows of a source, as the store has them."""
-        if self.store is None:
-            raise NotAllowedHere("this session was given no records; open it with records=…")
-        try:
-            return tuple(self.store.read(source))
-        except KeyError:
-            raise UnknownName(f"there are no records '{source}'") from None
+        version = self.store_version(source)
+        kept = self.kept_rows.get(source)
+        if kept is None or kept[0] != version:
+            assert self.store is not None, "a version was told"
+            found: Any = self.store.read(source)
+            rows = found.to_dict("records") if hasattr(found, "columns") else found
+            kept = self.kept_rows[source] = version, tuple(rows)
+        return kept[1]
 
     def store_frame(self, source: str) -> Any:
         """A source as its store keeps it: rows, or a data frame."""
@@ -237,6 +253,36 @@ class Engine(Changes):
         assert self.store is not None, "a version was told"
         return self.store.columns(source)
 
+    def store_captions(self, source: str) -> Mapping[str, str]:
+        """What people call the columns of a source."""
+        assert self.store is not None, "a form was bound"
+        return self.store.captions(source)
+
+    def look(self, turn: Turn) -> None:
+        """Look again what others have written meanwhile; where that can't be read, a person is told, and may try again."""
+        while self.store is not None:
+            try:
+                self.store.look()
+                changed = [
+                    source for source, (version, _) in self.kept_rows.items() if self.store.version(source) != version
+                ]
+                for source in changed:
+                    self.store_rows(source)
+                if changed:
+                    self.rows.differs(turn.cause)
+                    self.catalogs.differs(turn.cause)
+                return
+            except StoreRefused as error:
+                self._refused(turn, self.front, error, self.store.look)
+
+    def _refused(self, turn: Turn, form: Form | None, error: StoreRefused, function: Callable[..., object]) -> None:
+        """Tell a person that a store refuses; returns if it is to be tried again."""
+        if form is None or turn.by != "person" or turn.pointing:
+            raise self.failed(error, function, "the store") from error
+        if self.ask_itself(turn, form, REFUSED, {"reason": str(error)}) != "Try again":
+            self.notice = str(error)
+            raise KeepEditing
+
     def stage_row(self, source: str, row: Mapping[str, Any]) -> None:
         """Stage a row to be added; it is written once the gesture is done."""
         turn = self.turn
@@ -255,28 +301,53 @@ class Engine(Changes):
         """Have the store take what is staged; what it has taken is a fact."""
         writes = turn.writes
         assert writes is not None and self.store is not None, "only staged writes are committed"
-        keys = self._written(turn, [change for change, _ in writes], next((one for _, one in writes if one), None))
-        for (change, records), key in zip(writes, keys, strict=True):
+        for change, records, key in self._written(turn, writes):
             turn.note_form("write", None, change.source, None, str(change))
             if records is not None:
                 records.keyed(turn, key)
         turn.undo = [entry for entry in turn.undo if not (entry[0] is turn and entry[1] == "writes")]
         turn.writes = None
+        self.rows.differs(turn.cause)
         self.catalogs.differs(turn.cause)
 
-    def _written(self, turn: Turn, changes: list[Change], records: Records | None) -> Sequence[Any]:
-        """Have the store take changes, and give the keys; a person whose form is bound is told, and may try again."""
+    def _written(self, turn: Turn, writes: list[Write]) -> list[tuple[Change, Records | None, Any]]:
+        """Have the store take changes, and give the keys; where it refuses, a person is told, and may try again."""
         assert self.store is not None, "only staged writes are committed"
         while True:
             try:
-                return self.store.write(changes)
+                keys = self.store.write([change for change, _ in writes])
+                return [(change, records, key) for (change, records), key in zip(writes, keys, strict=True)]
             except StoreRefused as error:
-                if records is None or turn.by != "person" or turn.pointing:
-                    raise self.failed(error, self.store.write, "writing") from error
-                reason = str(error)
-            if self.ask_itself(turn, records._form, REFUSED, {"reason": reason}) != "Try again":
-                self.notice = reason
-                raise KeepEditing
+                records = next((one for _, one in writes if one), None)
+                form = records._form if records is not None else self.front or self.first
+                met = error if isinstance(error, ChangedMeanwhile) and turn.by == "person" and not turn.pointing else None
+                if met is None or form is None:
+                    self._refused(turn, form, error, self.store.write)
+                    continue
+            self.look(turn)
+            writes = self._reconciled(turn, form, writes, met)
+
+    def _reconciled(self, turn: Turn, form: Form, writes: list[Write], met: ChangedMeanwhile) -> list[Write]:
+        """What is to be written once a person has said whose change of a row counts."""
+        at = next(at for at, (change, _) in enumerate(writes) if change is met.change)
+        change, records = writes[at]
+        facts = {"done": "changed" if met.theirs is not None else "removed", "record": f"record {change.key}"}
+        answer = self.ask_itself(turn, form, CHANGED, facts)
+        if answer == "Compare":
+            told = differences(form, change, met.theirs)
+            answer = self.ask_itself(turn, form, COMPARED, {"differences": told})
+        if answer == "Keep mine":
+            if met.theirs is not None:
+                mine = [(change._replace(was=met.theirs), records)]
+            elif change.kind == "change":
+                mine = [(change._replace(kind="add", row={**(change.was or {}), **change.row}, was=None), records)]
+            else:
+                mine = []
+            return [*writes[:at], *mine, *writes[at + 1 :]]
+        self.notice = str(met)
+        if answer == "Take theirs" and records is not None:
+            raise KeepEditing(lambda turn: records.reload(turn))
+        raise KeepEditing
 
     def let_out(self, turn: Turn) -> None:
         """Run the outward effects, in order; none of them can wait or change anything."""
@@ -385,3 +456,25 @@ class Engine(Changes):
         """What keeps a person from using a control, or None."""
         found = refusals.at_control(self, control)
         return None if found is None else found[0]
+
+
+def differences(form: Form, change: Change, theirs: Mapping[str, Any] | None) -> str:
+    """Where a row that is written differs from what somebody else has made of it, a line for each column."""
+    if theirs is None:
+        return "They have removed it."
+    if change.kind == "remove":
+        return "Here it is to be removed; they have changed " + ", ".join(
+            f"{column} to {theirs[column]}" for column, value in (change.was or {}).items() if theirs.get(column) != value
+        )
+    mine = {**(change.was or {}), **change.row}
+    captions = form._state.records.captions if form._state.records is not None else {}
+    return "\n".join(
+        f"{captions.get(column, column)}: {shown(value)} here, {shown(theirs[column])} theirs"
+        for column, value in mine.items()
+        if column in theirs and theirs[column] != value
+    )
+
+
+def shown(value: object) -> str:
+    """A column's value for people."""
+    return "blank" if value is None or value == "" else str(value)

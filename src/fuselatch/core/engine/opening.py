@@ -10,7 +10,7 @@ from fuselatch.core.engine import focus
 from fuselatch.core.engine.rules import install
 from fuselatch.core.engine.turn import OPENED
 from fuselatch.core.forms.controls import LiveChoice
-from fuselatch.core.forms.entries import Nth
+from fuselatch.core.forms.defaults import Last, Nth
 from fuselatch.core.forms.form import make
 from fuselatch.core.forms.params import MISSING
 from fuselatch.core.forms.rules import is_rule
@@ -46,6 +46,7 @@ def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: F
     before, turn.cause = turn.cause, turn.note_form("open", opened, form._plan.name)
     cells = install(opened)
     set_defaults(turn, opened)
+    engine.look(turn)
     if state.plan.records:
         state.records = engine.bind(opened, state.plan.records)
     for cell in cells:
@@ -53,8 +54,8 @@ def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: F
         if cell.prop == "value":
             cell.node._value = cell.value
     state.move("open")
-    if state.records is not None and state.records.count:
-        state.records.load(turn, engine.rows.read(state.plan.records)[0])
+    if state.records is not None:
+        state.records.begin(turn)
     turn.happen("opened", opened, None)
     if opened.is_open and state.focus is None:
         focus.enter(turn, opened, focus.following(opened, None, 1))
@@ -79,10 +80,12 @@ def set_defaults(turn: Turn, form: Form) -> None:
             continue
         if is_rule(default):
             default = call_default(turn, f"{control.name}.default", default, control._owner)
+        if isinstance(default, Last):
+            default = turn.engine.last_entered.get((type(form), path))
         if isinstance(default, Nth):
             default = default.among(control._current("choices")) if isinstance(control, LiveChoice) else None
             default = (default,) if decl.kind == "choice" and decl.many and default is not None else default
-        value = decl.coerce(default)
+        value = decl.coerce(default) if default is not None else None
         if isinstance(control, LiveChoice) and value is not None:
             choices = control._current("choices")
             if not all(item in choices for item in (value if decl.many else (value,))):
@@ -109,7 +112,7 @@ def checked_params(form: type[Form], params: Mapping[str, Any]) -> dict[str, Any
         return {}
     for name in params:
         if name not in plan.params:
-            known = [*plan.params, *Manner._fields[:2]]
+            known = [*plan.params, "hiding", "place", "at", "only"]
             raise UnknownName(f"{form.__name__} has no param '{name}': {suggest(name, known, 'it is opened with')}")
     missing = [name for name, param in plan.params.items() if param.default is MISSING and name not in params]
     if missing:

@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import re
+from collections.abc import Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 from fuselatch.core.engine import closing, focus, latching
 from fuselatch.core.engine.opening import set_defaults
 from fuselatch.core.forms.controls import LiveChoice, LiveEntry, LiveValue
+from fuselatch.core.forms.defaults import LAST
+from fuselatch.core.forms.places import SELECTED, Gap
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.cells import UNSEEN
 from fuselatch.core.model.errors import NotAllowedHere, UnknownName
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.records import MOVES, Change
+from fuselatch.core.model.records import MOVES, Change, Row
+from fuselatch.core.model.services import Host
+from fuselatch.core.model.values import adapted
 
 if TYPE_CHECKING:
     from fuselatch.core.engine.engine import Engine
@@ -36,19 +41,17 @@ class Records:
         self._row: Mapping[str, Any] | None = None
         self._filters: dict[str, Any] = {}
         self._blank_is_all = True
+        self._only: Mapping[str, Any] = form._state.manner.only or {}
+        self._seen: Seen | None = None
         columns = engine.store_columns(source)
-        self._bound: dict[str, LiveValue[Any]] = {}
-        for path, control in form._state.controls.items():
-            if isinstance(control, LiveEntry) and not control._rule:
-                wanted = control._decl.constants.get("column", "")
-                column = wanted or path
-                # A source that has no rows yet may not know its columns.
-                if column in columns or not columns:
-                    self._bound[column] = control
-                elif wanted:
-                    raise UnknownName(
-                        f"{form._state.name}.{path}: '{source}' has no column '{wanted}': {suggest(wanted, columns)}"
-                    )
+        for column in self._only:
+            must_be_column(column, columns, source)
+        self._bound: dict[str, LiveValue[Any]] = bound_columns(form, form._state.controls, columns, source)
+        told = engine.store_captions(source)
+        for column, control in self._bound.items():
+            if not control._decl.has_caption and told.get(column, control.caption) != control.caption:
+                control._set = {**(control._set or {}), "caption": told[column]}
+                control._cells = {} if control._cells is None else control._cells
 
     # ---- to look at
 
@@ -65,8 +68,14 @@ class Records:
     @property
     def shown(self) -> str:
         """The place of the record in hand: "12 of 250", or "new, 250 there are"."""
-        keys = self._keys()
-        return f"{keys.index(self.key) + 1} of {len(keys)}" if self.key in keys else f"new, {len(keys)} there are"
+        seen = self._look()
+        at = seen.places.get(self.key)
+        return f"{at + 1} of {len(seen.keys)}" if at is not None else f"new, {len(seen.keys)} there are"
+
+    @property
+    def captions(self) -> Mapping[str, str]:
+        """What people call the columns that are bound."""
+        return {column: control.caption for column, control in self._bound.items()}
 
     @property
     def is_changed(self) -> bool:
@@ -74,16 +83,23 @@ class Records:
         return any(closing.differs(control) for control in self._bound.values())
 
     def _keys(self) -> list[Any]:
-        wanted = {column: control._read_value() for column, control in self._filters.items()}
+        return self._look().keys
+
+    def _look(self) -> Seen:
+        """The rows that the filters let through, worked out again once rows or filters differ."""
+        wanted = dict(self._only)
+        blank = False
         for column, control in self._filters.items():
-            if wanted[column] == control._plan.blank:
-                if not self._blank_is_all:
-                    return []
-                del wanted[column]
+            value = control._read_value()
+            if value != control._plan.blank:
+                wanted[column] = value
+            elif not self._blank_is_all:
+                blank = True
         rows = self._engine.rows.read(self.source)
-        # A row that is staged and has no key yet can't be gone to.
-        there = [row for row in rows if row.get(self._key_column) is not None]
-        return [row[self._key_column] for row in there if all(row.get(column) == value for column, value in wanted.items())]
+        seen = self._seen
+        if seen is None or seen.rows is not rows or seen.wanted != wanted or seen.none is not blank:
+            seen = self._seen = Seen(rows, wanted, blank, self._key_column)
+        return seen
 
     # ---- to act
 
@@ -95,8 +111,7 @@ class Records:
         """
         there = self._engine.store_columns(self.source)
         for column, control in columns.items():
-            if column not in there:
-                raise UnknownName(f"'{self.source}' has no column '{column}': {suggest(column, there)}")
+            must_be_column(column, there, self.source)
             if not isinstance(control, LiveValue):
                 raise TypeError(f"where({column}=…) takes a control of an open form, not {control!r}")
         if blank not in ("all", "none"):
@@ -134,10 +149,8 @@ class Records:
 
     def at(self, key: Any) -> bool:
         """Go to the record with a key; `UnknownName` where there is none."""
-        if key not in self._keys():
-            raise UnknownName(
-                f"'{self.source}' has no record {key!r}: {suggest(str(key), map(str, self._keys()), 'there are')}"
-            )
+        if key not in self._look().places:
+            raise self._unknown(key)
         return self._act(f"record {key}", lambda turn: self._leave(turn) and self._go(turn, key))
 
     def move(self, word: str) -> bool:
@@ -146,6 +159,31 @@ class Records:
             raise UnknownName(f"there is no record '{word}'; {suggest(word, MOVES)}")
         return self._act(f"record {word}", lambda turn: self._step(turn, word))
 
+    def begin(self, turn: Turn) -> None:
+        """Take the first record in hand, as the form was opened: at a key, a gap, or what the host has selected."""
+        at, form = self._form._state.manner.at, self._form
+        seen = self._look()
+        key = seen.keys[0] if seen.keys else None
+        if isinstance(at, Gap):
+            key = at.key_in(form, self._bound, seen)
+        elif at is SELECTED:
+            found, trouble = selected(turn.engine, self.source, seen)
+            key = key if trouble else found
+            if trouble:
+                turn.engine.say(form, trouble, "warning")
+        elif at is not None:
+            if at not in seen.places:
+                raise self._unknown(at)
+            key = at
+        if key is not None:
+            self.load(turn, seen.by_key(key))
+        else:
+            fill(turn, self._bound, self._only)
+
+    def _unknown(self, key: Any) -> UnknownName:
+        keys = self._keys()
+        return UnknownName(f"'{self.source}' has no record {key!r}: {suggest(str(key), map(str, keys), 'there are')}")
+
     def _act(self, label: str, step: Any) -> bool:
         engine = self._engine
         engine._may_change(self._form, f"the record of {type(self._form).__name__}", False)
@@ -153,6 +191,7 @@ class Records:
 
         def carry(turn: Turn) -> None:
             before, turn.cause = turn.cause, turn.note_form("step", self._form, label)
+            engine.look(turn)
             done.append(step(turn))
             turn.cause = before
 
@@ -164,8 +203,8 @@ class Records:
             return self._save(turn)
         if word == "remove":
             return self._remove(turn)
-        keys = self._keys()
-        at = keys.index(self.key) if self.key in keys else len(keys)
+        seen = self._look()
+        at = seen.places.get(self.key, len(seen.keys))
         if not self._leave(turn):
             return False
         keys = self._keys()
@@ -176,8 +215,9 @@ class Records:
 
     def _go_on(self, turn: Turn, then: str) -> None:
         """Go on behind a submit, to the next record (behind the last a fresh one) or a fresh one."""
-        keys = self._keys()
-        at = keys.index(self.key) + 1 if then == "next" and self.key in keys else len(keys)
+        seen = self._look()
+        keys = seen.keys
+        at = seen.places.get(self.key, len(keys)) + 1 if then == "next" else len(keys)
         self._go(turn, keys[at] if at < len(keys) else None)
 
     def key_of(self, text: str) -> Any:
@@ -196,9 +236,7 @@ class Records:
         return self._save(turn)
 
     def _go(self, turn: Turn, key: Any) -> bool:
-        rows = self._engine.rows.read(self.source)
-        row = next((row for row in rows if row.get(self._key_column) == key), None) if key is not None else None
-        self.load(turn, row)
+        self.load(turn, self._look().by_key(key) if key is not None else None)
         turn.happen("record_shown", self._form, None, None, key)
         return True
 
@@ -208,20 +246,19 @@ class Records:
         self._row = row
         if row is None:
             reset(turn, self._form)
+            fill(turn, self._bound, self._only)
             return
         leave_behind(turn, self._form)
+        where = f"'{self.source}' {row.get(self._key_column)}"
         for column, control in self._bound.items():
-            value = row.get(column)
-            plan = control._plan
-            try:
-                held = plan.blank if value is None or value == "" else control._decl.coerce(value)
-            except TypeError as error:
-                raise TypeError(f"'{self.source}' {row[self._key_column]}, column '{column}': {error}") from None
-            if isinstance(control, LiveChoice):
-                turn.undo.append((control, "_brought", control._brought))
-                control._brought = held
-            hold(turn, control, held)
+            bring(turn, control, row.get(column), where, column)
         turn.drain()
+
+    def reload(self, turn: Turn) -> None:
+        """Take the record in hand as somebody else has left it; where it is gone, go to the first there is."""
+        seen = self._look()
+        key = self.key if self.key in seen.places else seen.keys[0] if seen.keys else None
+        self._go(turn, key)
 
     def _save(self, turn: Turn) -> bool:
         form = self._form
@@ -233,10 +270,9 @@ class Records:
 
     def stage(self, turn: Turn) -> None:
         """Have the record in hand written with the gesture; what is hidden or disabled is left as it was."""
-        row = {
-            column: none_of(control._current("value"), control) for column, control in self._bound.items() if control._in_use
-        }
+        row = {**self._only, **held_by(self._bound)}
         was = self._row
+        note_last(turn, self._form)
         if was is None:
             key = row.get(self._key_column)
             change = Change("add", self.source, key, row)
@@ -261,11 +297,115 @@ class Records:
             raise NotAllowedHere("a fresh record can't be removed; leave it, or go to another")
         if turn.engine.ask_itself(turn, self._form, REMOVE, {"record": f"record {self.key}"}) != "Remove":
             return closing.held(turn, self._form, "record", "nothing was removed")
-        keys = self._keys()
-        at = keys.index(self.key) if self.key in keys else 0
+        at = self._look().places.get(self.key, 0)
         turn.engine.stage(turn, Change("remove", self.source, self.key, {}, self._row), self)
         keys = self._keys()
         return self._go(turn, keys[min(at, len(keys) - 1)] if keys else None)
+
+
+class Seen:
+    """The rows of a source that filters let through: their keys in order, and the place of each."""
+
+    __slots__ = ("_rows", "keys", "none", "places", "rows", "wanted")
+
+    def __init__(self, rows: Sequence[Row], wanted: Mapping[str, Any], none: bool, column: str) -> None:
+        self.rows = rows
+        self.wanted = wanted
+        self.none = none
+        # A row that is staged and has no key yet can't be gone to.
+        there = [] if none else [row for row in rows if row.get(column) is not None]
+        for name, value in wanted.items():
+            there = [row for row in there if row.get(name) == value]
+        self._rows = there
+        self.keys = [row[column] for row in there]
+        self.places = dict(zip(self.keys, range(len(there)), strict=True))
+
+    def by_key(self, key: Any) -> Row:
+        """The row with a key."""
+        return self._rows[self.places[key]]
+
+    def __iter__(self) -> Iterator[tuple[Any, Row]]:
+        return iter(zip(self.keys, self._rows, strict=True))
+
+
+def bound_columns(form: Form, controls: Mapping[str, Any], columns: Sequence[str], source: str) -> dict[str, LiveValue[Any]]:
+    """Which of some controls holds which column: by name, as it is told, or as the column's heading would be a name."""
+    bound: dict[str, LiveValue[Any]] = {}
+    headings = {heading_as_name(column): column for column in columns}
+    for name, control in controls.items():
+        if not isinstance(control, LiveEntry) or control._rule:
+            continue
+        wanted = control._decl.constants.get("column", "")
+        column = wanted or (name if name in columns else headings.get(name, name))
+        # A source that has no rows yet may not know its columns.
+        if column in columns or not columns:
+            bound[column] = control
+        elif wanted:
+            raise UnknownName(f"{form._state.name}.{name}: '{source}' has no column '{wanted}': {suggest(wanted, columns)}")
+    return bound
+
+
+def heading_as_name(heading: str) -> str:
+    """A column's heading as a control would be named: "Home port" is home_port."""
+    return "_".join(re.findall(r"\w+", heading.casefold()))
+
+
+def must_be_column(column: str, columns: Sequence[str], source: str) -> None:
+    """Refuse a column that a source does not have."""
+    if columns and column not in columns:
+        raise UnknownName(f"'{source}' has no column '{column}': {suggest(column, columns)}")
+
+
+def selected(engine: Engine, source: str, seen: Seen) -> tuple[Any, str]:
+    """The key of what the host has selected, and what is wrong with it, in one line."""
+    chosen = engine.session.services[Host].selected()
+    if chosen is None:
+        return None, f"Nothing is selected; select one of {source} first."
+    if chosen.source != source:
+        return None, f"What is selected is one of {chosen.source}; select one of {source} first."
+    if chosen.key not in seen.places:
+        return None, f"The selected {chosen.key} is not among {source} here."
+    return chosen.key, ""
+
+
+def held_by(bound: Mapping[str, LiveValue[Any]]) -> dict[str, Any]:
+    """What controls hold, by column; what is hidden or disabled is left out."""
+    return {column: none_of(control._current("value"), control) for column, control in bound.items() if control._in_use}
+
+
+def bring(turn: Turn, control: Any, value: Any, where: str, column: str) -> None:
+    """Have a control hold what a column brings; `where` is the row, for messages."""
+    decl = control._decl
+    try:
+        wanted = decl.of_record
+        if value is not None and wanted is not None:
+            value = adapted(value, wanted)
+        held = control._plan.blank if value is None or value == "" else decl.coerce(value)
+    except TypeError as error:
+        raise TypeError(f"{where}, column '{column}': {error}") from None
+    if isinstance(control, LiveChoice):
+        turn.undo.append((control, "_brought", control._brought))
+        control._brought = held
+    hold(turn, control, held)
+
+
+def fill(turn: Turn, bound: Mapping[str, LiveValue[Any]], only: Mapping[str, Any]) -> None:
+    """Have a fresh record hold what all rows here have in common."""
+    for column, value in only.items():
+        if column in bound:
+            bring(turn, bound[column], value, "a fresh record", column)
+    if only:
+        turn.drain()
+
+
+def note_last(turn: Turn, form: Form) -> None:
+    """Remember what was entered, for controls that start with the last value entered."""
+    engine = turn.engine
+    for path in form._state.plan.defaulted:
+        control: Any = form._state.controls[path]
+        if control._decl.constants.get("default") is LAST:
+            turn.undo.append((engine, "last_entered", engine.last_entered))
+            engine.last_entered = {**engine.last_entered, (type(form), path): control._current("value")}
 
 
 def none_of(value: Any, control: LiveValue[Any]) -> Any:

@@ -87,6 +87,8 @@ class Running:
         self.held: dict[Place, Taken] = {}
         self.known_latches: dict[str, tuple[Latch, str]] = {}
         self.latch_node = LatchNode(whole, "latches")
+        self.last_entered: dict[tuple[type[Form], str], Any] = {}
+        self.kept_rows: dict[str, tuple[Any, tuple[Any, ...]]] = {}
         self._plans: dict[type[Form], FormPlan] = {}
         self._serials: dict[str, int] = {}
         self._opened = 0

@@ -27,6 +27,7 @@ from fuselatch.core.forms.policy import Rules
 from fuselatch.core.forms.port import RecordsView
 from fuselatch.core.forms.shared import Shared
 from fuselatch.core.forms.sources import EventSource, heard_by
+from fuselatch.core.forms.state import Manner
 from fuselatch.core.model.errors import NotAllowedHere, Refused, UnknownName
 from fuselatch.core.model.formats import Formats, PlainFormats
 from fuselatch.core.model.gestures import Gesture
@@ -81,10 +82,11 @@ class Session:
     Feed it a `Gesture` at a time; `view` is what the person would now see. It is a context manager:
     leaving it closes it, which throws `Abandoned` into handlers that still wait, innermost first.
 
-    `records` is a store, `services` maps the class of each service to what does it, `latches` keeps
-    what outlives the session, `policy` has management's texts and levels, `max_runs` is how many handler
-    runs one gesture may have, and with `recording=False` nothing is traced. Raises, from `feed` and when
-    opening: `Refused`, `UnknownName`, `HandlerFailed`, and `PolicyError` for a policy that fits no form.
+    `records` is a store; a bound form begins `at` a record and with `only` some rows (see `Form.open`). `services`
+    maps the class of each service to what does it, `latches` keeps what outlives the session, `policy` has
+    management's texts and levels, `max_runs` is how many handler runs one gesture may have, and with
+    `recording=False` nothing is traced. Raises, from `feed` and when opening: `Refused`, `UnknownName`,
+    `HandlerFailed`, and `PolicyError` for a policy that fits no form.
     """
 
     def __init__(
@@ -101,6 +103,8 @@ class Session:
         forms: Offered = (),
         max_runs: int = MAX_RUNS,
         recording: bool = True,
+        at: Any = None,
+        only: Mapping[str, Any] | None = None,
         params: Mapping[str, Any] | None = None,
     ) -> None:
         self.user = user
@@ -121,7 +125,7 @@ class Session:
             return
 
         def open_first(turn: Turn) -> None:
-            open_form(turn, start.form, start.params, None)
+            open_form(turn, start.form, start.params, None, Manner(at=at, only=only))
 
         try:
             self._engine.start(f"open {start.form.__name__}", open_first, "program")

@@ -2,14 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Sequence
+from collections.abc import Hashable, Mapping, Sequence
 from typing import Any, Protocol
 
-from fuselatch.core.model.records import Change
+from fuselatch.core.model.records import Change, Row
 
 
 class StoreRefused(Exception):
-    """A store has not taken a gesture's writes: none of them."""
+    """A store has not taken a gesture's writes: none of them. Its text is for people, in plain words."""
+
+
+class ChangedMeanwhile(StoreRefused):
+    """Somebody else has changed or removed a row since it was read.
+
+    `change` is what was to be written, `theirs` the row as it is now (None where it is gone).
+    """
+
+    def __init__(self, change: Change, theirs: Row | None) -> None:
+        done = "changed" if theirs is not None else "removed"
+        super().__init__(f"record {change.key} of '{change.source}' was {done} by somebody else meanwhile")
+        self.change = change
+        self.theirs = theirs
 
 
 class Store(Protocol):
@@ -26,6 +39,12 @@ class Store(Protocol):
 
     def columns(self, source: str) -> Sequence[str]:
         """The columns of a source."""
+
+    def captions(self, source: str) -> Mapping[str, str]:
+        """What people call the columns of a source, as far as it says so."""
+
+    def look(self) -> None:
+        """Look again what others have written meanwhile; the versions of those sources differ from then on."""
 
     def write(self, changes: Sequence[Change]) -> Sequence[Any]:
         """Write changes in one transaction, and give the key of each row; raises `StoreRefused` and takes none."""

@@ -41,7 +41,13 @@ ABSENT: Any = type("Absent", (), {"__repr__": lambda self: "absent"})()
 
 
 class KeepEditing(Exception):
-    """A store has refused, and the person goes on editing: the gesture is put back, and nothing is raised."""
+    """A store has refused, and the person goes on editing: the gesture is put back, and nothing is raised.
+
+    `then` is what is done instead.
+    """
+
+    def __init__(self, then: Callable[[Turn], object] | None = None) -> None:
+        self.then = then
 
 
 OPENED: Final = "(opened)"
@@ -61,7 +67,7 @@ class Turn:
         "pointing", "queue", "runs", "stale", "step", "trace", "undo", "way_out", "worker", "writes",
     )  # fmt: skip
 
-    def __init__(self, engine: Engine, label: object, step: Callable[[Turn], None], by: By) -> None:
+    def __init__(self, engine: Engine, label: object, step: Callable[[Turn], object], by: By) -> None:
         self.engine = engine
         self.label = label
         self.step = step
@@ -104,8 +110,13 @@ class Turn:
                 self.drain()
             if self.outward is not None:
                 engine.let_out(self)
-        except (Abandoned, KeepEditing):
+        except Abandoned:
             self.put_back()
+        except KeepEditing as refused:
+            self.put_back()
+            if refused.then is not None:
+                self.step = refused.then
+                self.carry_out()
         except BaseException as error:
             self.error = error
             self._note_error(error)

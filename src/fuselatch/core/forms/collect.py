@@ -33,7 +33,7 @@ OVERRIDABLE = frozenset({"other_prompt", "warnings_prompt"})
 """Names of Form that a form may declare anew."""
 
 RESERVED = frozenset(
-    {"form", "forms", "hiding", "latches", "locale", "now", "place", "policy", "records", "services", "user"}
+    {"at", "form", "forms", "hiding", "latches", "locale", "now", "only", "place", "policy", "records", "services", "user"}
 )
 """Names of the options of `rehearse`, `open` and `show`, which no param may bear."""
 

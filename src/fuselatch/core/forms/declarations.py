@@ -94,6 +94,8 @@ class Declaration(Generic[L_co]):
     unpointed = Source("unpointed")
     name: str = ""
     """The attribute that it was assigned to; also its path in the form."""
+    has_caption: bool = True
+    """Whether it was declared with a caption."""
 
     def __init__(self, caption: str | Rule[str], options: Mapping[str, Any], **more: Any) -> None:
         for option in options:
@@ -124,6 +126,7 @@ class Declaration(Generic[L_co]):
         if not self.name:
             self.name = name
             if self.constants.get("caption") == "":
+                self.has_caption = False
                 self.constants["caption"] = name.replace("_", " ").capitalize()
 
     @overload
@@ -266,6 +269,8 @@ class Entry(Declaration[L_co], Generic[L_co, R_co, G_co]):
     takes_focus = True
     holds_value = True
     needed: ClassVar[str] = "an entry is needed"
+    of_record: ClassVar[type | None] = None
+    """The type that a record's value is taken as (None: as it is)."""
     exact: ClassVar[type | None] = None
     """The number type whose finite values are held as they are, so that they need no conversion."""
     entered = Source("entered")

@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Sequence
 from datetime import date, time
 from decimal import Decimal
-from typing import Any, Final, Generic, Literal, TypeAlias, TypeVar, Unpack, overload
+from typing import Any, Final, Generic, TypeVar, Unpack
 
-from fuselatch.core.forms.catalogs import Catalog
-from fuselatch.core.forms.controls import LiveChoice, LiveEntry, LiveRange
+from fuselatch.core.forms.controls import LiveEntry, LiveRange
 from fuselatch.core.forms.declarations import Entry, EntryOptions, Source
+from fuselatch.core.forms.defaults import Last
 from fuselatch.core.forms.rules import Rule
-from fuselatch.core.model.choices import choices_of
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.formats import Formats, PlainFormats
@@ -22,7 +20,6 @@ from fuselatch.core.model.values import (
     Unparsable,
     parse_number,
     rounded,
-    short,
     short_text,
     to_bool,
     to_date,
@@ -60,6 +57,7 @@ class Text(Entry[LiveEntry[str, str], str, str]):
     """
 
     kind = "text"
+    of_record = str
     live = LiveEntry
     looks = ("multi-line", "password")
     typed = Source("typed")
@@ -143,6 +141,8 @@ class Bounded(Entry[LiveRange[V | None, V], V | None, V], Generic[V]):
             )
 
     def _constant(self, name: str, value: object) -> object:
+        if isinstance(value, Last):
+            return value
         try:
             return self.coerce(value)
         except TypeError as error:
@@ -197,6 +197,7 @@ class Number(Numeric[float]):
 
     kind = "number"
     exact = float
+    of_record = float
 
     def __init__(
         self, caption: str | Rule[str] = "", *, decimals: int | None = None, **options: Unpack[BoundOptions[float]]
@@ -238,6 +239,7 @@ class Whole(Numeric[int]):
 
     kind = "whole"
     exact = int
+    of_record = int
     what = "a whole number"
     such_as = Decimal(12)
     decimals = 0
@@ -263,6 +265,7 @@ class Money(Numeric[Decimal]):
     """
 
     kind = "money"
+    of_record = Decimal
     what = "an amount"
     decimals: int
 
@@ -316,6 +319,7 @@ class Date(Timed[date]):
     """A day (datetime.date). ISO 8601 is always taken, besides what the session's locale writes."""
 
     kind = "date"
+    of_record = date
     what = "a date"
     right = date(2031, 5, 4)
 
@@ -336,6 +340,7 @@ class Time(Timed[time]):
     """A time of day (datetime.time). ISO 8601 is always taken, besides what the session's locale writes."""
 
     kind = "time"
+    of_record = time
     what = "a time"
     right = time(9, 30)
 
@@ -362,6 +367,7 @@ class Tick(Entry[LiveEntry[bool, bool], bool, bool]):
 
     kind = "tick"
     exact = bool
+    of_record = bool
     live = LiveEntry
     needed = "a tick is needed"
 
@@ -387,160 +393,3 @@ class Tick(Entry[LiveEntry[bool, bool], bool, bool]):
     def show(self, value: bool, formats: Formats) -> str:
         """yes or no."""
         return "yes" if value else "no"
-
-
-class Nth:
-    """A default that is told by its place among the choices: `NTH(2)` is the second one offered, `FIRST` the first."""
-
-    __slots__ = ("place",)
-
-    def __init__(self, place: int) -> None:
-        if not isinstance(place, int) or place < 1:
-            raise DeclarationError(f"NTH({place!r}) is no place among choices; they are counted from 1")
-        self.place = place
-
-    def among(self, choices: Sequence[Any]) -> Any:
-        """The choice of this place, or None."""
-        return choices[self.place - 1] if self.place <= len(choices) else None
-
-    def __repr__(self) -> str:
-        return "FIRST" if self.place == 1 else f"NTH({self.place})"
-
-
-def NTH(place: int) -> Any:
-    """The default that is the choice of a place, counted from 1."""
-    return Nth(place)
-
-
-FIRST: Any = Nth(1)
-"""The default that is the first choice."""
-
-Offer: TypeAlias = Iterable[T] | Rule[Iterable[T]] | Catalog[T]
-
-
-class Choice(Entry[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
-    """One of several `choices`: items, or a function of the form that gives them.
-
-    Items are shown by `str()`; pairs are what is held and what is shown, as are the entries of a
-    mapping; an Enum is its members; a `Catalog` takes them from records. It holds the item itself, which
-    reads as blank as soon as it is no longer offered. With `many=True` it holds a tuple of items, in the
-    order of the choices, and picking one that is held takes it away. With `other=True` a text that is not
-    offered may be typed, too, and the person is asked whether it is to be added to the list. Looks:
-    drop-down, list, radio.
-    """
-
-    kind = "choice"
-    live = LiveChoice
-    looks = ("drop-down", "list", "radio")
-    typed = Source("typed")
-    needed = "a choice is needed"
-
-    @overload
-    def __init__(
-        self: Choice[T, T | None, T],
-        caption: str | Rule[str] = "",
-        *,
-        choices: Sequence[tuple[T, str]],
-        value: Rule[T | None] | Rule[T] | None = None,
-        default: T | Rule[T] | None = None,
-        many: Literal[False] = False,
-        other: bool = False,
-        **options: Unpack[EntryOptions],
-    ) -> None: ...
-    @overload
-    def __init__(
-        self: Choice[T, T | None, T],
-        caption: str | Rule[str] = "",
-        *,
-        choices: Offer[T],
-        value: Rule[T | None] | Rule[T] | None = None,
-        default: T | Rule[T] | None = None,
-        many: Literal[False] = False,
-        other: bool = False,
-        **options: Unpack[EntryOptions],
-    ) -> None: ...
-    @overload
-    def __init__(
-        self: Choice[T, tuple[T, ...], tuple[T, ...]],
-        caption: str | Rule[str] = "",
-        *,
-        choices: Sequence[tuple[T, str]],
-        value: Rule[Iterable[T]] | None = None,
-        default: Iterable[T] | Rule[Iterable[T]] | None = None,
-        many: Literal[True],
-        **options: Unpack[EntryOptions],
-    ) -> None: ...
-    @overload
-    def __init__(
-        self: Choice[T, tuple[T, ...], tuple[T, ...]],
-        caption: str | Rule[str] = "",
-        *,
-        choices: Offer[T],
-        value: Rule[Iterable[T]] | None = None,
-        default: Iterable[T] | Rule[Iterable[T]] | None = None,
-        many: Literal[True],
-        **options: Unpack[EntryOptions],
-    ) -> None: ...
-    def __init__(
-        self,
-        caption: str | Rule[str] = "",
-        *,
-        choices: Any,
-        value: Any = None,
-        default: Any = None,
-        many: bool = False,
-        other: bool = False,
-        **options: Unpack[EntryOptions],
-    ) -> None:
-        self.many = many
-        self.other = other
-        super().__init__(caption, options, value=value, default=default, choices=choices)
-        where = f"Choice({caption!r})"
-        if many and other:
-            raise DeclarationError(f"{where}: other= is for one choice; leave out many= or other=")
-        if "choices" in self.constants:
-            if isinstance(choices, str) or not isinstance(choices, Iterable):
-                raise DeclarationError(f"{where}: choices are a tuple or list of items, not {choices!r}")
-            self.constants["choices"] = choices_of(choices)
-
-    def has_rules(self) -> bool:
-        """A record may bring what is not offered, about which there is something to say."""
-        return True
-
-    def judge(self, live: Any, value: Any, formats: Formats) -> list[Finding]:
-        """`required`, and what a record brought that is not offered."""
-        found = super().judge(live, value, formats)
-        if live._brought is not None and live._brought == value and not self.other:
-            for item in value if self.many else (value,):
-                if item not in live.choices:
-                    found.append(Finding(f"'{short_text(str(item))}' is not in the list any more", "warn", "offered"))
-        return found
-
-    @property
-    def blank(self) -> V:
-        """None; of one that holds several, no items."""
-        blank: Any = () if self.many else None
-        return blank  # type: ignore[no-any-return]
-
-    def coerce(self, value: object) -> object:
-        """The item itself, or a tuple of items: whether they are offered is seen when they are set."""
-        if not self.many:
-            if self.other and isinstance(value, str):
-                return value.strip() or None
-            return value
-        if value is None:
-            return ()
-        if isinstance(value, str) or not isinstance(value, Iterable):
-            raise TypeError(f"several items are wanted here, in a tuple or list, not {short(value)}")
-        return tuple(dict.fromkeys(value))
-
-    def parse(self, text: str, live: Any, formats: Formats) -> Any:
-        """The one item with this text."""
-        found: list[T] = live.choices.find(text)
-        if len(found) == 1:
-            return found[0]
-        if found:
-            raise Unparsable(f"'{short_text(text)}' is {len(found)} of the choices; pick one")
-        if self.other:
-            return text
-        raise Unparsable(f"'{short_text(text)}' is none of the choices; {suggest(text, live.choices.shown(), 'there are')}")

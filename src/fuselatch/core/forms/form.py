@@ -166,24 +166,41 @@ class Form(Container, metaclass=FormMeta):
         self._engine.say(self, text, tone)
 
     def open(
-        self, form: Callable[P, Form], /, hiding: bool = False, place: Place = "over", *args: P.args, **params: P.kwargs
+        self,
+        form: Callable[P, Form],
+        /,
+        hiding: bool = False,
+        place: Place = "over",
+        at: Any = None,
+        only: Mapping[str, Any] | None = None,
+        *args: P.args,
+        **params: P.kwargs,
     ) -> Outcome:
         """Open a dialog in front of this form and wait until it closes.
 
         Takes a form class and its params by name; gives its `Outcome`. With `hiding=True` this form is
         hidden meanwhile, and comes back where it was, however the dialog ends; `place="beside"` keeps
-        the two from overlapping.
+        the two from overlapping. One that is bound to records opens `at` a key, `SELECTED` or a `Gap`, and with
+        `only={"pier": "North"}` has the rows with these values, and fresh ones that begin with them.
         """
-        return self._engine.open(self, *_opening("open", form, args, params, Manner(hiding, place, True)))
+        return self._engine.open(self, *_opening("open", form, args, params, Manner(hiding, place, True, at, only)))
 
     def show(
-        self, form: Callable[P, F], /, hiding: bool = False, place: Place = "over", *args: P.args, **params: P.kwargs
+        self,
+        form: Callable[P, F],
+        /,
+        hiding: bool = False,
+        place: Place = "over",
+        at: Any = None,
+        only: Mapping[str, Any] | None = None,
+        *args: P.args,
+        **params: P.kwargs,
     ) -> F:
         """Open a form that stays open beside this one; it is ready when this returns, and outlives this one.
 
-        Takes a form class and its params by name, `hiding` and `place` as `open` does; gives the open form.
+        Takes a form class and its params by name, and the options of `open`; gives the open form.
         """
-        shown: Any = self._engine.show(self, *_opening("show", form, args, params, Manner(hiding, place)))
+        shown: Any = self._engine.show(self, *_opening("show", form, args, params, Manner(hiding, place, False, at, only)))
         return shown  # type: ignore[no-any-return]
 
     def hide(self) -> None:
@@ -252,6 +269,8 @@ def _opening(
         raise TypeError(
             f"{verb}({form.__name__}, …): there is no place {how.place!r}; {suggest(how.place, get_args(Place))}"
         )
+    if (how.at is not None or how.only) and not form._plan.records:
+        raise TypeError(f"{verb}({form.__name__}, …): at= and only= are for a form that is bound to records")
     return form, params, how
 
 

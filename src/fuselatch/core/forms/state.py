@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any, Final, Literal, NamedTuple, TypeAlias
 
 from fuselatch.core.model.cells import Cell
@@ -31,11 +32,17 @@ Place: TypeAlias = Literal["over", "beside"]
 
 
 class Manner(NamedTuple):
-    """How a form is opened: `hiding` its opener meanwhile, in what `place`, and whether it is waited for (`modal`)."""
+    """How a form is opened.
+
+    `hiding` its opener meanwhile, in what `place`, and whether it is waited for (`modal`); a bound one `at` what
+    record, and with `only` the rows whose columns have these values.
+    """
 
     hiding: bool = False
     place: Place = "over"
     modal: bool = False
+    at: Any = None
+    only: Mapping[str, Any] | None = None
 
 
 class FormState:

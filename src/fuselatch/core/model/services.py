@@ -3,12 +3,27 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from typing import Any, TypeVar
+from typing import Any, NamedTuple, TypeVar
 
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.names import suggest
 
 S = TypeVar("S")
+
+
+class Selection(NamedTuple):
+    """What is selected in the host: a row of a source, by its key."""
+
+    source: str
+    key: Any
+
+
+class Host:
+    """The program that the forms pop up over. Derive from it, and override `selected`."""
+
+    def selected(self) -> Selection | None:
+        """The row that the person has selected there, or None."""
+        raise NotImplementedError(f"{type(self).__name__} does not say what is selected")
 
 
 class Services:

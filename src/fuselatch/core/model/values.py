@@ -127,6 +127,31 @@ def to_bool(value: object) -> bool:
     return value
 
 
+def adapted(value: Any, wanted: type) -> Any:
+    """A value that a store holds as one of another type, where nothing is lost; else a `TypeError`.
+
+    Numbers of one kind stand for those of another, a time at midnight for its day, and text for
+    anything, as ISO 8601 and Python write it.
+    """
+    given = type(value)
+    if value is None or given is wanted:
+        return value
+    found: Any = None
+    if wanted is str:
+        found = value if isinstance(value, str) else value.isoformat() if hasattr(value, "isoformat") else str(value)
+    elif given is bool or wanted is bool:
+        found = bool(value) if given is int and value in (0, 1) else None
+    elif wanted is date and isinstance(value, datetime):
+        found = value.date() if value.time() == time() else None
+    elif wanted in (int, float, Decimal) and isinstance(value, int | float | Decimal):
+        number = Decimal(repr(value)) if isinstance(value, float) else Decimal(value)
+        found = wanted(number) if number.is_finite() else None
+        found = found if found is not None and Decimal(repr(found) if wanted is float else found) == number else None
+    if found is None:
+        raise wrong_type(value, f"a value that {wanted.__name__} can hold")
+    return found
+
+
 def rounded(amount: Decimal, decimals: int, rule: str) -> Decimal:
     """An amount with `decimals` places by one of the rules in `ROUNDING`."""
     return amount.quantize(Decimal(1).scaleb(-decimals), rounding=ROUNDING[rule], context=EXACT)

@@ -1,0 +1,36 @@
+"""Stores by their address: a folder of CSV files, a workbook, or a database."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from pathlib import Path
+
+from fuselatch.core.engine.store import Store, StoreRefused
+
+EXTRAS = {"openpyxl": "workbooks", "sqlalchemy": "sql", "psycopg": "postgresql"}
+
+
+def open_records(address: str | Path, keys: Mapping[str, str] | None = None) -> Store:
+    """The store at an address: a folder (CSV), a path ending in .xlsx, that of a SQLite file, or postgresql://….
+
+    `keys` names the key column of a source, where it does not say so itself. Raises `StoreRefused` for what is not
+    there, or can't be used here.
+    """
+    path = Path(address)
+    try:
+        if "://" not in str(address) and path.is_dir():
+            from fuselatch.stores.csv_files import CsvRecords
+
+            return CsvRecords(path, keys)
+        if "://" not in str(address) and not path.exists():
+            raise StoreRefused(f"there is no {address}; name a folder of CSV files, a workbook, a SQLite file or a database")
+        if path.suffix == ".xlsx":
+            from fuselatch.stores.workbooks import WorkbookRecords
+
+            return WorkbookRecords(path, keys)
+        from fuselatch.stores.sql import SqlRecords
+
+        return SqlRecords(address, keys)
+    except ModuleNotFoundError as error:
+        extra = EXTRAS.get(error.name or "", "sql")
+        raise StoreRefused(f"{address} needs the package {error.name}; install fuse-latch[{extra}]") from None

@@ -1,0 +1,72 @@
+"""A database, through SQLAlchemy: a file of SQLite, or a PostgreSQL server."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Final
+
+from sqlalchemy import Connection, create_engine
+from sqlalchemy.exc import ArgumentError, DataError, IntegrityError, NoSuchModuleError, SQLAlchemyError
+from sqlalchemy.pool import NullPool
+
+from fuselatch.core.engine.store import StoreRefused
+
+WAIT: Final = 30
+"""Seconds to wait for a database that another process is writing to."""
+USABLE: Final = ("sqlite", "postgresql")
+
+
+class Database:
+    """A database by its address, or the path of a SQLite file; `what` is what messages call that which is kept there."""
+
+    def __init__(self, address: str | Path, what: str) -> None:
+        self.address = as_address(address)
+        self.name = f"{what} {address}"
+        try:
+            # No connection is kept: one is needed now and then, a server may restart, a process fork.
+            waits = {"timeout": WAIT} if self.address.startswith("sqlite") else {}
+            self.engine = create_engine(self.address, poolclass=NullPool, connect_args=waits)
+        except (ArgumentError, NoSuchModuleError, ImportError) as error:
+            raise StoreRefused(f"{address} is no database that can be used here: {error}") from None
+        self.kind = self.engine.dialect.name
+        if self.kind not in USABLE:
+            raise StoreRefused(f"{address}: records and latches are kept in {' or '.join(USABLE)}, not {self.kind}")
+
+    @contextmanager
+    def connected(self) -> Iterator[Connection]:
+        """A connection with a transaction, which is kept if all goes well; raises `StoreRefused` in plain words."""
+        try:
+            with self.engine.begin() as database:
+                yield database
+        except SQLAlchemyError as error:
+            raise StoreRefused(self.plain_words(error)) from error
+
+    def plain_words(self, error: SQLAlchemyError) -> str:
+        """What went wrong, for people."""
+        reason = " ".join(str(getattr(error, "orig", None) or error).split())
+        low = reason.casefold()
+        if isinstance(error, IntegrityError):
+            if "unique" in low or "duplicate" in low:
+                return f"there is such a record already ({reason})"
+            if "null" in low:
+                return f"something that must be given is blank ({reason})"
+            return f"it does not go with what else is kept ({reason})"
+        if isinstance(error, DataError):
+            return f"a value does not fit its column ({reason})"
+        if "full" in low:
+            return f"the disk is full ({reason})"
+        if "readonly" in low or "read-only" in low:
+            return f"{self.name} may not be written to ({reason})"
+        return f"{self.name} can't be used: {reason}"
+
+
+def exists(address: str | Path) -> bool:
+    """Whether an address is that of a database, or a path that of a file which is there."""
+    return "://" in str(address) or Path(address).is_file()
+
+
+def as_address(address: str | Path) -> str:
+    """A path as the address of a SQLite file; an address as it is."""
+    return str(address) if "://" in str(address) else f"sqlite:///{address}"

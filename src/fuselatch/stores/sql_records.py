@@ -1,0 +1,247 @@
+"""Records in a database, through SQLAlchemy: the tables of a SQLite file, or of a PostgreSQL server."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from datetime import date, datetime, time
+from decimal import Decimal
+from pathlib import Path
+from typing import Any, Final
+
+from sqlalchemy import (
+    Boolean,
+    Column,
+    Connection,
+    Date,
+    DateTime,
+    Double,
+    Integer,
+    MetaData,
+    Numeric,
+    String,
+    Table,
+    Time,
+    TypeDecorator,
+    cast,
+    delete,
+    func,
+    insert,
+    inspect,
+    literal_column,
+    select,
+    update,
+)
+from sqlalchemy import Text as SqlText
+from sqlalchemy.exc import NoSuchTableError
+from sqlalchemy.types import BigInteger, UserDefinedType
+
+from fuselatch.core.engine.store import ChangedMeanwhile, StoreRefused
+from fuselatch.core.model.names import suggest
+from fuselatch.core.model.records import Change
+from fuselatch.core.model.values import adapted, short
+from fuselatch.stores.database import Database
+from fuselatch.stores.kept import Kept, Sources
+
+
+class ExactText(UserDefinedType[str]):
+    """The declared type of a SQLite column that keeps an amount with all its places: a text by its affinity."""
+
+    cache_ok = True
+
+    def get_col_spec(self, **options: Any) -> str:
+        """What stands in the table's declaration."""
+        return "DECIMAL_TEXT"
+
+
+class Amount(TypeDecorator[Decimal]):
+    """An amount in SQLite, which has no type for it: bound and read as text, so that no digit is lost."""
+
+    impl = ExactText
+    cache_ok = True
+
+    def process_bind_param(self, value: Decimal | None, dialect: Any) -> Any:
+        """As text."""
+        return None if value is None else f"{value:f}"
+
+    def process_result_value(self, value: Any, dialect: Any) -> Decimal | None:
+        """As a Decimal, whether SQLite keeps text or a number."""
+        return None if value is None else Decimal(str(value))
+
+
+TYPES: Final[Mapping[type, Any]] = {
+    int: BigInteger, float: Double, Decimal: Numeric, bool: Boolean,
+    date: Date, datetime: DateTime, time: Time, str: SqlText,
+}  # fmt: skip
+"""Column types by what a column holds, for tables that are made here."""
+
+
+class SqlRecords(Sources):
+    """The tables of a database: `SqlRecords("marina.db")`, or `SqlRecords("postgresql://…/marina")`.
+
+    Takes the path of a SQLite file, or a database's address. A table's key is its primary key, else what `keys`
+    names, else its first column; a comment on a column (PostgreSQL) is its caption. Every value is bound. What
+    others have written is noticed by `look`, and by each row that is written as it was read. Raises `StoreRefused`.
+    """
+
+    def __init__(self, address: str | Path, keys: Mapping[str, str] | None = None) -> None:
+        super().__init__()
+        self._database = Database(address, "the database")
+        self.keys = dict(keys or {})
+
+    def sources(self) -> list[str]:
+        """The names of the tables and views, in alphabetical order."""
+        with self._database.connected() as database:
+            seen = inspect(database)
+            return sorted({*seen.get_table_names(), *seen.get_view_names()})
+
+    def create(self, source: str, rows: Iterable[Mapping[str, Any]], key: str, unique: Sequence[str] = ()) -> None:
+        """Make a table with the columns and rows of another source, its key, and columns that are unique together.
+
+        A key that is a whole number is given by the database where a row has none.
+        """
+        given = [dict(row) for row in rows]
+        names = list(dict.fromkeys(name for row in given for name in row))
+        if key not in names:
+            raise StoreRefused(f"a table '{source}' wants a column '{key}' for its key; {suggest(key, names, 'there are')}")
+        meta = MetaData()
+        table = Table(source, meta, *[self._column(name, given, name == key) for name in names])
+        with self._database.connected() as database:
+            meta.create_all(database, checkfirst=False)
+            if unique:
+                quoted = self._database.engine.dialect.identifier_preparer.quote
+                columns = ", ".join(map(quoted, unique))
+                database.exec_driver_sql(f"create unique index {quoted(f'{source}_unique')} on {quoted(source)} ({columns})")
+            if given:
+                database.execute(insert(table), given)
+            if self._database.kind == "postgresql" and isinstance(table.c[key].type, Integer):
+                last = select(func.coalesce(func.max(table.c[key]), 0) + 1)
+                numbers = func.pg_get_serial_sequence(self._database.engine.dialect.identifier_preparer.quote(source), key)
+                database.execute(select(func.setval(numbers, last.scalar_subquery(), False)))
+
+    def _column(self, name: str, rows: Sequence[Mapping[str, Any]], is_key: bool) -> Column[Any]:
+        held = {type(row[name]) for row in rows if row.get(name) is not None}
+        wanted = next((kind for kind in (Decimal, float, int) if kind in held and held <= {Decimal, float, int}), None)
+        wanted = wanted or (held.pop() if len(held) == 1 else str)
+        kind = TYPES.get(wanted, SqlText)
+        if self._database.kind == "sqlite":
+            # Only a column that is declared as plain "integer" is given numbers by SQLite.
+            kind = Amount if kind is Numeric else Integer if kind is BigInteger else kind
+        elif is_key and kind is SqlText:
+            kind = String
+        return Column(name, kind(), primary_key=is_key)
+
+    # ---- reading
+
+    def _load(self, source: str) -> Kept:
+        with self._database.connected() as database:
+            try:
+                table = Table(source, MetaData(), autoload_with=database)
+            except NoSuchTableError:
+                raise KeyError(source) from None
+            if self._database.kind == "sqlite":
+                for column in table.columns:
+                    exact = is_exact(database, source, column.name)
+                    if exact or (isinstance(column.type, Numeric) and column.type.asdecimal):
+                        column.type = Amount()
+            names = tuple(column.name for column in table.columns)
+            primary = [column.name for column in table.primary_key.columns]
+            key = self.keys.get(source) or (primary[0] if len(primary) == 1 else names[0] if names else "")
+            if key not in names:
+                raise StoreRefused(f"'{source}' has no column '{key}' for its key: {suggest(key, names)}")
+            found = database.execute(select(table).order_by(table.c[key]))
+            rows = tuple([dict(row._mapping) for row in found])
+            captions = {column.name: column.comment for column in table.columns if column.comment}
+            stamp = self._read_stamp(database, table, source)
+        return Kept(rows, names, key, stamp, captions, table)
+
+    def _stamp(self, source: str) -> Any:
+        table = self._kept[source].more
+        with self._database.connected() as database:
+            return self._read_stamp(database, table, source)
+
+    def _read_stamp(self, database: Connection, table: Any, source: str) -> Any:
+        """On SQLite the file's mark of change, on PostgreSQL how many rows there are and which transactions wrote them."""
+        if self._database.kind == "sqlite":
+            return changes_of(Path(self._database.engine.url.database or ""))
+        wrote = cast(cast(literal_column("xmin"), SqlText), BigInteger)
+        try:
+            return tuple(database.execute(select(func.count(), func.max(wrote), func.sum(wrote)).select_from(table)).one())
+        except Exception:
+            # A view has no such column; it is read again whenever somebody looks.
+            return object()
+
+    # ---- writing
+
+    def write(self, changes: Sequence[Change]) -> list[Any]:
+        """Write changes in one transaction, and give the keys; raises `StoreRefused` and takes none."""
+        for change in changes:
+            self._table(change)
+        try:
+            with self._database.connected() as database:
+                return [self._write(database, change) for change in changes]
+        finally:
+            for source in {change.source for change in changes}:
+                self._forget(source)
+
+    def _table(self, change: Change) -> Table:
+        try:
+            table: Table = self._known(change.source).more
+        except KeyError:
+            raise StoreRefused(f"there is no table '{change.source}'") from None
+        for column in change.row:
+            if column not in table.c:
+                raise StoreRefused(f"'{change.source}' has no column '{column}': {suggest(column, table.c.keys())}")
+        return table
+
+    def _write(self, database: Connection, change: Change) -> Any:
+        table = self._table(change)
+        key = table.c[self._known(change.source).key]
+        row = {column: fitting(table.c[column], value, change.source) for column, value in change.row.items()}
+        if change.kind == "add":
+            if change.key is not None:
+                row[key.name] = fitting(key, change.key, change.source)
+            elif row.get(key.name) is None:
+                row.pop(key.name, None)
+            return database.execute(insert(table).values(row).returning(key)).scalar_one()
+        as_read = [key == change.key]
+        for name, value in (change.was or {}).items():
+            as_read.append(table.c[name].is_not_distinct_from(value))
+        statement: Any = delete(table) if change.kind == "remove" else update(table).values(row)
+        if not database.execute(statement.where(*as_read).returning(key)).first():
+            theirs = database.execute(select(table).where(key == change.key)).one_or_none()
+            raise ChangedMeanwhile(change, dict(theirs._mapping) if theirs is not None else None)
+        return row.get(key.name, change.key)
+
+
+def is_exact(database: Connection, source: str, column: str) -> bool:
+    """Whether a column of SQLite is declared as one that keeps amounts as text."""
+    found = database.exec_driver_sql("select type from pragma_table_info(?) where name = ?", (source, column)).scalar()
+    return found == ExactText().get_col_spec()
+
+
+def changes_of(file: Path) -> Any:
+    """What differs once a SQLite file was written to: the counter in its header, and its write-ahead log.
+
+    See "Database File Format" of SQLite's documentation, 1.3.
+    """
+    try:
+        with file.open("rb") as opened:
+            header = opened.read(28)
+        log = file.with_name(file.name + "-wal")
+        written = log.stat() if log.exists() else None
+    except OSError:
+        return None
+    return header[24:28], written and (written.st_size, written.st_mtime_ns)
+
+
+def fitting(column: Any, value: Any, source: str) -> Any:
+    """A value as a column holds it, a blank as NULL; raises `StoreRefused`."""
+    if value is None or value == "":
+        return None
+    wanted = Decimal if isinstance(column.type, Amount) else column.type.python_type
+    try:
+        return adapted(value, wanted)
+    except TypeError:
+        raise StoreRefused(
+            f"column '{column.name}' of '{source}' holds values of type {wanted.__name__}, which {short(value)} is not"
+        ) from None

@@ -1,0 +1,249 @@
+"""Records in a workbook (Office Open XML, .xlsx): each sheet a source, and the named cells one more.
+
+Needs openpyxl: `pip install fuse-latch[workbooks]`.
+"""
+
+from __future__ import annotations
+
+import io
+import os
+import shutil
+from collections.abc import Iterator, Mapping, Sequence
+from copy import copy
+from datetime import datetime, time
+from decimal import Decimal
+from itertools import islice
+from pathlib import Path
+from typing import Any, Final
+
+from filelock import FileLock, Timeout
+from openpyxl import Workbook, load_workbook
+from openpyxl.cell import Cell
+from openpyxl.formula.translate import Translator
+from openpyxl.utils import get_column_letter
+from openpyxl.utils.exceptions import InvalidFileException
+from openpyxl.worksheet.worksheet import Worksheet
+
+from fuselatch.core.engine.store import StoreRefused
+from fuselatch.core.model.names import suggest
+from fuselatch.core.model.records import Change
+from fuselatch.stores.csv_files import HARMFUL, LOCK, NEW, WAIT, flush_folder, write_through
+from fuselatch.stores.kept import Kept, Sources, plain_words, write_row
+
+NAMED: Final = "named cells"
+"""The source that has one row: the cells of the workbook that bear a name, each a column."""
+FILE: Final = "workbook"
+"""The key column of that source: it holds the name of the file."""
+ROOM: Final = 2
+"""Characters that a column is wider than its longest entry, once it is widened."""
+
+
+class WorkbookRecords(Sources):
+    """The sheets of a workbook: `WorkbookRecords("season.xlsx", keys={"Bookings": "Number"})`.
+
+    A sheet's first row has its columns, whose headings are their names and captions; its key is what `keys` names,
+    else its first column. A row that is added takes over the formats of the row above it, and its formulas, moved
+    down; a column that is too narrow for an entry is widened. Cells with a formula are read as the program that
+    saved the file worked them out, and are never written to. Text that begins as a formula does is kept as text.
+    A row that is removed leaves a blank line, so that formulas elsewhere stay right.
+    The source "named cells" has one row, with a column for each single cell that has a name in the workbook.
+    Raises `StoreRefused`.
+    """
+
+    def __init__(self, path: str | Path, keys: Mapping[str, str] | None = None) -> None:
+        super().__init__()
+        self.path = Path(path)
+        if not self.path.is_file():
+            raise StoreRefused(f"there is no workbook {self.path.name}")
+        self.keys = dict(keys or {})
+        self._lock = FileLock(self.path.with_name(f"{LOCK}-{self.path.name}"), timeout=WAIT)
+
+    def sources(self) -> list[str]:
+        """The names of the sheets in their order, then that of the named cells, where there are any."""
+        book = self._open(worked_out=True)
+        return [*book.sheetnames, *([NAMED] if named_cells(book) else [])]
+
+    def _stamp(self, source: str) -> Any:
+        try:
+            found = self.path.stat()
+        except OSError:
+            return None
+        return found.st_mtime_ns, found.st_size, found.st_ino
+
+    def _open(self, worked_out: bool) -> Workbook:
+        try:
+            return load_workbook(io.BytesIO(self.path.read_bytes()), data_only=worked_out)
+        except OSError as error:
+            raise plain_words(error, self.path.name) from error
+        except (InvalidFileException, KeyError, ValueError, EOFError, ArithmeticError) as error:
+            raise StoreRefused(f"{self.path.name} can't be read as a workbook: {error}") from None
+        except Exception as error:
+            # What is no zip archive, or no XML, fails in ways of the packages below.
+            raise StoreRefused(f"{self.path.name} is no workbook that can be read: {error}") from None
+
+    def _load(self, source: str) -> Kept:
+        stamp = self._stamp(source)
+        book = self._open(worked_out=True)
+        if source == NAMED:
+            cells = named_cells(book)
+            row = {FILE: self.path.stem, **{name: value_of(cell) for name, cell in cells.items()}}
+            return Kept((row,), tuple(row), FILE, stamp)
+        if source not in book.sheetnames:
+            raise KeyError(source)
+        sheet = book[source]
+        columns = headings(sheet, self.path.name)
+        rows = tuple([dict(zip(columns, map(value_of, cells), strict=True)) for cells in body(sheet, len(columns))])
+        key = self.keys.get(source) or (columns[0] if columns else "")
+        if columns and key not in columns:
+            raise StoreRefused(f"the sheet '{source}' has no column '{key}' for its key: {suggest(key, columns)}")
+        return Kept(rows, columns, key, stamp)
+
+    def write(self, changes: Sequence[Change]) -> list[Any]:
+        """Write changes in one transaction, and give the keys; raises `StoreRefused` and takes none."""
+        try:
+            self._lock.acquire()
+        except Timeout:
+            raise StoreRefused(f"another program has been writing to {self.path.name} for {WAIT} seconds") from None
+        except OSError as error:
+            raise plain_words(error, self.path.name) from error
+        try:
+            self.look()
+            book = self._open(worked_out=False)
+            keys = [self._write(book, change) for change in changes]
+            self._replace(book)
+            return keys
+        finally:
+            self._lock.release()
+            for source in {change.source for change in changes}:
+                self._forget(source)
+
+    def _write(self, book: Workbook, change: Change) -> Any:
+        try:
+            kept = self._known(change.source)
+        except KeyError:
+            raise StoreRefused(f"{self.path.name} has no sheet '{change.source}'") from None
+        for column in change.row:
+            if column not in kept.columns:
+                raise StoreRefused(f"'{change.source}' has no column '{column}': {suggest(column, kept.columns)}")
+        rows = list(kept.rows)
+        key = write_row(rows, change, kept.key, unique=True)
+        written = {**change.row, kept.key: key} if change.kind == "add" else change.row
+        # Several changes of one gesture see each other.
+        self._kept[change.source] = Kept(tuple(rows), kept.columns, kept.key, kept.stamp)
+        if change.source == NAMED:
+            if change.kind != "change":
+                raise StoreRefused("named cells can be changed, not added or removed")
+            cells = named_cells(book)
+            for name, value in written.items():
+                put(cells[name], value)
+            return key
+        sheet = book[change.source]
+        places = {name: at for at, name in enumerate(kept.columns, 1)}
+        if change.kind == "add":
+            line = append_line(sheet, len(kept.columns))
+        else:
+            at = next(at for at, row in enumerate(kept.rows) if row[kept.key] == change.key)
+            line = next(islice(numbered(sheet, len(kept.columns)), at, None))[0]
+        if change.kind == "remove":
+            # The line stays, blank, so that formulas elsewhere stay right.
+            for place in places.values():
+                sheet.cell(line, place).value = None
+            return key
+        for name, value in written.items():
+            put(sheet.cell(line, places[name]), value)
+            widen(sheet, places[name], sheet.cell(line, places[name]))
+        return key
+
+    def _replace(self, book: Workbook) -> None:
+        """Have the file hold another workbook, as a whole or not at all."""
+        held = io.BytesIO()
+        book.save(held)
+        new = self.path.with_name(self.path.name + NEW)
+        try:
+            write_through(new, held.getvalue())
+            shutil.copymode(self.path, new)
+            os.replace(new, self.path)
+            flush_folder(self.path.parent)
+        except OSError as error:
+            new.unlink(missing_ok=True)
+            raise plain_words(error, self.path.name) from error
+
+
+def headings(sheet: Worksheet, file: str) -> tuple[str, ...]:
+    """The columns of a sheet: the texts of its first row, up to the first blank."""
+    found: list[str] = []
+    for cell in next(sheet.iter_rows(min_row=1, max_row=1), ()):
+        if cell.value is None:
+            break
+        name = str(cell.value).strip()
+        if name in found:
+            raise StoreRefused(f"{file}, sheet '{sheet.title}', cell {cell.coordinate}: there is a column '{name}' already")
+        found.append(name)
+    return tuple(found)
+
+
+def numbered(sheet: Worksheet, width: int) -> Iterator[tuple[int, Sequence[Any]]]:
+    """The lines below the headings that are not blank, by their number."""
+    if width:
+        for line, cells in enumerate(sheet.iter_rows(min_row=2, max_col=width), 2):
+            if any(cell.value is not None for cell in cells):
+                yield line, cells
+
+
+def body(sheet: Worksheet, width: int) -> Iterator[Sequence[Any]]:
+    """The lines below the headings that are not blank."""
+    return (cells for _, cells in numbered(sheet, width))
+
+
+def value_of(cell: Any) -> Any:
+    """What a cell holds: a day where its format shows no time, else as it stands."""
+    value = cell.value
+    if isinstance(value, datetime) and value.time() == time() and "h" not in cell.number_format.lower():
+        return value.date()
+    return value if value != "" else None
+
+
+def named_cells(book: Workbook) -> dict[str, Any]:
+    """The single cells that bear a name in a workbook."""
+    found: dict[str, Any] = {}
+    for name, defined in book.defined_names.items():
+        places = list(defined.destinations)
+        if len(places) == 1 and places[0][0] in book.sheetnames:
+            cell = book[places[0][0]][places[0][1].replace("$", "")]
+            if isinstance(cell, Cell):
+                found[name] = cell
+    return found
+
+
+def put(cell: Any, value: Any) -> None:
+    """Have a cell hold a value: text as text, whatever it begins with."""
+    if cell.data_type == "f":
+        raise StoreRefused(f"cell {cell.coordinate} of '{cell.parent.title}' is worked out by the workbook")
+    cell.value = float(value) if isinstance(value, Decimal) else value if value != "" else None
+    if isinstance(value, str) and value.startswith(HARMFUL):
+        cell.data_type = "s"
+        cell.quotePrefix = True
+
+
+def append_line(sheet: Worksheet, width: int) -> int:
+    """A new line below the last, with the formats and formulas of the one above; gives its number."""
+    last = max((line for line, _ in numbered(sheet, width)), default=1)
+    for at in range(1, width + 1):
+        above: Any = sheet.cell(last, at)
+        below: Any = sheet.cell(last + 1, at)
+        if last > 1:
+            below._style = copy(above._style)
+            if above.data_type == "f":
+                below.value = Translator(str(above.value), above.coordinate).translate_formula(below.coordinate)
+    height = sheet.row_dimensions[last].height
+    if last > 1 and height is not None:
+        sheet.row_dimensions[last + 1].height = height
+    return last + 1
+
+
+def widen(sheet: Worksheet, column: int, cell: Any) -> None:
+    """Widen a column in which an entry would not be seen as a whole."""
+    dimension = sheet.column_dimensions[get_column_letter(column)]
+    needed = len(str(cell.value)) + ROOM if cell.value is not None else 0
+    if needed > dimension.width:
+        dimension.width = needed

@@ -1,0 +1,325 @@
+"""Record stores: what all of them do alike, what comes of foreign hands, and what is written, byte by byte."""
+
+from __future__ import annotations
+
+import errno
+import json
+import os
+from collections.abc import Callable, Iterator
+from datetime import date, datetime, time
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import openpyxl
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from openpyxl.styles import Font
+from openpyxl.workbook.defined_name import DefinedName
+
+from fuselatch import ChangedMeanwhile, MemoryRecords, Store, StoreRefused
+from fuselatch.core.model.records import Change
+from fuselatch.stores.addresses import open_records
+from fuselatch.stores.csv_files import LIST, NEW, CsvRecords
+from fuselatch.stores.sql import SqlRecords
+from fuselatch.stores.workbooks import NAMED, WorkbookRecords
+
+ROWS: list[dict[str, Any]] = [
+    {
+        "number": 1,
+        "boat": "Eider",
+        "size": 9.5,
+        "fee": Decimal("12.50"),
+        "paid": True,
+        "since": date(2031, 5, 4),
+        "at": time(9, 30),
+    },
+    {"number": 2, "boat": "Teal", "size": None, "fee": Decimal("8.00"), "paid": False, "since": None, "at": None},
+]
+KINDS = ("memory", "csv", "sqlite", "postgresql", "workbook")
+Maker = Callable[[], Store]
+
+
+def as_csv(folder: Path) -> None:
+    heads = list(ROWS[0])
+    told = {
+        "number": "integer",
+        "boat": "string",
+        "size": "double",
+        "fee": "decimal",
+        "paid": "boolean",
+        "since": "date",
+        "at": "time",
+    }
+    schema = {"tableSchema": {"columns": [{"name": name, "datatype": told[name]} for name in heads], "primaryKey": "number"}}
+    folder.joinpath("boats.csv").write_text(
+        ",".join(heads) + "\n1,Eider,9.5,12.50,true,2031-05-04,09:30:00\n2,Teal,,8.00,false,,\n", encoding="utf-8"
+    )
+    folder.joinpath("boats.csv-metadata.json").write_text(json.dumps(schema), encoding="utf-8")
+
+
+def as_workbook(path: Path) -> None:
+    book = openpyxl.Workbook()
+    sheet: Any = book.active
+    sheet.title = "boats"
+    sheet.append(list(ROWS[0]))
+    for row in ROWS:
+        sheet.append([float(value) if isinstance(value, Decimal) else value for value in row.values()])
+    book.save(path)
+
+
+@pytest.fixture(params=KINDS)
+def stores(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[Maker]:
+    """What opens the same records once more, as another program would."""
+    if request.param == "memory":
+        store = MemoryRecords({"boats": ROWS}, keys={"boats": "number"})
+        yield lambda: store
+    elif request.param == "csv":
+        as_csv(tmp_path)
+        yield lambda: open_records(tmp_path)
+    elif request.param == "workbook":
+        as_workbook(tmp_path / "w.xlsx")
+        yield lambda: open_records(tmp_path / "w.xlsx")
+    else:
+        address = str(tmp_path / "w.db") if request.param == "sqlite" else request.getfixturevalue("postgresql")
+        first = SqlRecords(address)
+        if "boats" in first.sources():
+            with first._database.connected() as database:
+                database.exec_driver_sql("drop table boats")
+        first.create("boats", ROWS, "number")
+        yield lambda: open_records(address)
+
+
+def test_values_keep_their_types_there_and_back(stores: Maker) -> None:
+    store = stores()
+    exact = not isinstance(store, WorkbookRecords)
+    fees = {"fee": [row["fee"] for row in ROWS]}
+    assert [{**row, "fee": fee} for row, fee in zip(store.read("boats"), fees["fee"], strict=True)] == ROWS
+    assert [type(row["fee"]) is Decimal for row in store.read("boats")] == [exact, exact]
+    assert (store.key("boats"), list(store.columns("boats"))) == ("number", list(ROWS[0]))
+    row = {"boat": "=1+1", "size": 7, "fee": Decimal("0.10"), "paid": False, "since": date(2000, 2, 29), "at": time(23, 59)}
+    assert list(store.write([Change("add", "boats", None, row)])) == [3]
+    found = stores().read("boats")[2]
+    assert {**found, "fee": Decimal(str(found["fee"])).quantize(Decimal("0.01"))} == {"number": 3, **row}
+    with pytest.raises(KeyError):
+        store.read("nothing")
+
+
+def test_a_gesture_is_written_as_a_whole_or_not_at_all(stores: Maker) -> None:
+    store = stores()
+    first, second = store.read("boats")
+    change = Change("change", "boats", 1, {"boat": "Old Eider", "since": None}, first)
+    before = store.version("boats")
+    with pytest.raises(StoreRefused):
+        store.write([change, Change("add", "boats", 2, {"number": 2, "boat": "Teal again"})])
+    assert [row["boat"] for row in stores().read("boats")] == ["Eider", "Teal"]
+    assert list(store.write([change, Change("remove", "boats", 2, {}, second)])) == [1, 2]
+    assert store.version("boats") != before
+    assert [(row["boat"], row["since"]) for row in stores().read("boats")] == [("Old Eider", None)]
+
+
+def test_what_somebody_else_has_written_is_seen_on_looking_again_and_never_overwritten(stores: Maker) -> None:
+    mine, theirs = stores(), stores()
+    read, other = mine.read("boats")
+    theirs.write([Change("change", "boats", 1, {"boat": "Theirs"}, read)])
+    with pytest.raises(ChangedMeanwhile, match="record 1 of 'boats' was changed by somebody else meanwhile") as met:
+        mine.write(
+            [Change("change", "boats", 2, {"boat": "X"}, other), Change("change", "boats", 1, {"boat": "Mine"}, read)]
+        )
+    assert met.value.theirs is not None and met.value.theirs["boat"] == "Theirs"
+    mine.look()
+    assert [row["boat"] for row in mine.read("boats")] == ["Theirs", "Teal"]
+    version = mine.version("boats")
+    mine.look()
+    assert mine.version("boats") == version
+    theirs.write([Change("remove", "boats", 2, {}, other)])
+    mine.look()
+    assert len(mine.read("boats")) == 1
+    with pytest.raises(ChangedMeanwhile, match="record 2 of 'boats' was removed by somebody else") as gone:
+        mine.write([Change("change", "boats", 2, {"boat": "Mine"}, other)])
+    assert gone.value.theirs is None
+
+
+WRONG = [
+    (Change("add", "boats", None, {"size": "big"}), r"'?size'? of 'boats' holds .*big"),
+    (Change("add", "boats", None, {"bota": "Heron"}), "'boats' has no column 'bota': did you mean 'boat'"),
+    (Change("add", "boast", None, {"boat": "Heron"}), "boast"),
+]
+
+
+@pytest.mark.parametrize("stores", ["csv", "sqlite", "postgresql"], indirect=True)
+@pytest.mark.parametrize(("change", "message"), WRONG)
+def test_what_does_not_fit_is_refused_in_one_line(stores: Maker, change: Change, message: str) -> None:
+    store = stores()
+    with pytest.raises(StoreRefused, match=message) as refused:
+        store.write([change])
+    assert "\n" not in str(refused.value) and len(stores().read("boats")) == 2
+
+
+VALUES: Any = st.fixed_dictionaries(
+    {
+        "text": st.one_of(st.text(max_size=12), st.sampled_from(["=1+1", "'=x", "''-1", "@SUM(A1)", "\tx", "+49", "a;b", 'say "x"', "a\nb"])),
+        "whole": st.none() | st.integers(-(2**53), 2**53),
+        "amount": st.none() | st.decimals(-10**9, 10**9, places=2),
+        "day": st.none() | st.dates(date(1900, 3, 1)),
+        "tick": st.none() | st.booleans(),
+    }
+).map(lambda row: {**row, "text": "".join(letter for letter in row["text"] if letter.isprintable() or letter in "\t\n")})  # fmt: skip
+
+
+@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(st.lists(VALUES, min_size=1, max_size=4))
+def test_any_values_come_back_from_csv_as_they_were(tmp_path: Path, rows: list[dict[str, Any]]) -> None:
+    kinds = {"key": "integer", "text": "string", "whole": "integer", "amount": "decimal", "day": "date", "tick": "boolean"}
+    schema = {"tableSchema": {"columns": [{"name": name, "datatype": kind} for name, kind in kinds.items()]}}
+    tmp_path.joinpath("t.csv").write_text(",".join(kinds) + "\n", encoding="utf-8")
+    tmp_path.joinpath("t.csv-metadata.json").write_text(json.dumps(schema), encoding="utf-8")
+    CsvRecords(tmp_path).write([Change("add", "t", None, row) for row in rows])
+    blank = [{**row, "text": row["text"] or None} for row in rows]
+    assert [{name: row[name] for name in blank[0]} for row in CsvRecords(tmp_path).read("t")] == blank
+
+
+@pytest.mark.parametrize(
+    ("texts", "held"),
+    [
+        (["1", "20", ""], [1, 20, None]), (["007", "1"], ["007", "1"]), (["1.5", "2.0"], [1.5, 2.0]),
+        (["1.50", "2"], [Decimal("1.50"), Decimal(2)]), (["true", "false"], [True, False]), (["true", "yes"], ["true", "yes"]),
+        (["2031-05-04", ""], [date(2031, 5, 4), None]), (["09:30:00"], [time(9, 30)]), (["9:30"], ["9:30"]),
+        (["2031-05-04T09:30:00"], [datetime(2031, 5, 4, 9, 30)]), (["nan", "1.0"], ["nan", "1.0"]), (["1e5"], ["1e5"]),
+    ],
+)  # fmt: skip
+def test_a_column_without_a_schema_is_what_its_texts_come_back_as(tmp_path: Path, texts: list[str], held: list[Any]) -> None:
+    lines = [f"{number},{text}" for number, text in enumerate(texts)]
+    tmp_path.joinpath("t.csv").write_text("\n".join(["key,held", *lines]) + "\n", encoding="utf-8")
+    store = CsvRecords(tmp_path)
+    assert [row["held"] for row in store.read("t")] == held and [type(row["held"]) for row in store.read("t")] == list(
+        map(type, held)
+    )
+    first = store.read("t")[0]
+    store.write([Change("change", "t", 0, {"key": 5}, first), Change("change", "t", 5, {"key": 0})])
+    assert tmp_path.joinpath("t.csv").read_text(encoding="utf-8") == "\n".join(["key,held", *lines]) + "\n"
+
+
+@pytest.mark.parametrize(
+    ("data", "message"),
+    [
+        (b"a,b\n1,2\n3\n", "t.csv:3: 1 entries where the header has 2"),
+        (b"a,a\n1,2\n", "t.csv:1: a column has the name 'a' again"),
+        (b"a,\n1,2\n", "t.csv:1: a column has no name"),
+        (b"a\n\xff\n", "t.csv:2: this is no text in UTF-8; save it as such"),
+        (b'a\n"x\n', "t.csv:2: unexpected end of data"),
+    ],
+)
+def test_a_file_that_can_not_be_read_is_told_with_its_line(tmp_path: Path, data: bytes, message: str) -> None:
+    tmp_path.joinpath("t.csv").write_bytes(data)
+    with pytest.raises(StoreRefused) as refused:
+        CsvRecords(tmp_path).read("t")
+    assert str(refused.value) == message and tmp_path.joinpath("t.csv").read_bytes() == data
+
+
+def test_csv_keeps_how_a_file_is_written_and_a_schema_names_its_columns(tmp_path: Path) -> None:
+    data = "\ufeffNummer;Abfahrt\r\n1;2031-05-04\r\n".encode()
+    tmp_path.joinpath("t.csv").write_bytes(data)
+    columns: Any = [
+        {"name": "number", "titles": "Nummer", "datatype": "integer"},
+        {"name": "leaves", "titles": ["Abfahrt"], "datatype": {"base": "date"}},
+    ]
+    tmp_path.joinpath("t.csv-metadata.json").write_text(json.dumps({"tableSchema": {"columns": columns}}), encoding="utf-8")
+    store = CsvRecords(tmp_path)
+    assert store.captions("t") == {"number": "Nummer", "leaves": "Abfahrt"} and store.read("t")[0]["leaves"] == date(
+        2031, 5, 4
+    )
+    store.write([Change("add", "t", None, {"leaves": date(2031, 5, 5)})])
+    assert tmp_path.joinpath("t.csv").read_bytes() == data + b"2;2031-05-05\r\n"
+    assert sorted(os.listdir(tmp_path)) == [".fuselatch-lock", "t.csv", "t.csv-metadata.json"]
+    columns[0]["datatype"] = "integr"
+    tmp_path.joinpath("t.csv-metadata.json").write_text(json.dumps({"tableSchema": {"columns": columns}}), encoding="utf-8")
+    with pytest.raises(StoreRefused, match=r"t\.csv-metadata\.json: there is no datatype 'integr'; did you mean 'integer'"):
+        CsvRecords(tmp_path).read("t")
+
+
+def test_a_guessed_column_of_whole_numbers_may_turn_out_wider(tmp_path: Path) -> None:
+    tmp_path.joinpath("t.csv").write_text("key,size\na,8\n", encoding="utf-8")
+    store = CsvRecords(tmp_path)
+    store.write([Change("add", "t", "b", {"key": "b", "size": 8.5})])
+    assert [row["size"] for row in store.read("t")] == [Decimal(8), Decimal("8.5")]
+
+
+@pytest.mark.parametrize(
+    ("number", "words"),
+    [(errno.ENOSPC, "the disk is full"), (errno.EROFS, "t.csv may not be written to: the disk is read-only")],
+)
+def test_a_disk_that_takes_no_more_leaves_the_file_as_it_was(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, number: int, words: str
+) -> None:
+    tmp_path.joinpath("t.csv").write_text("key\n1\n", encoding="utf-8")
+    store = CsvRecords(tmp_path)
+    store.read("t")
+
+    def full(handle: int) -> None:
+        raise OSError(number, os.strerror(number), str(tmp_path / f"t.csv{NEW}"))
+
+    monkeypatch.setattr(os, "fsync", full)
+    with pytest.raises(StoreRefused, match=words):
+        store.write([Change("add", "t", None, {})])
+    assert tmp_path.joinpath("t.csv").read_text(encoding="utf-8") == "key\n1\n" and not list(tmp_path.glob(f"*{NEW}"))
+
+
+def test_a_gesture_that_was_listed_is_finished_by_whoever_comes_next_and_one_that_was_not_never_was(tmp_path: Path) -> None:
+    for name in ("a", "b"):
+        tmp_path.joinpath(f"{name}.csv").write_text("key\n1\n", encoding="utf-8")
+        tmp_path.joinpath(f"{name}.csv{NEW}").write_text("key\n2\n", encoding="utf-8")
+    assert CsvRecords(tmp_path).read("a")[0] == {"key": 1}
+    tmp_path.joinpath(LIST).write_text('["a.csv", "b.csv"]', encoding="utf-8")
+    tmp_path.joinpath(f"a.csv{NEW}").replace(tmp_path / "a.csv")  # killed after the first
+    store = CsvRecords(tmp_path)
+    assert (store.read("b"), store.read("a")) == (({"key": 2},), ({"key": 2},)) and not tmp_path.joinpath(LIST).exists()
+
+
+def test_a_workbook_keeps_formats_and_formulas_and_is_widened(tmp_path: Path) -> None:
+    book = openpyxl.Workbook()
+    sheet: Any = book.active
+    sheet.title = "stays"
+    sheet.append(["number", "boat", "nights", "price", "sum"])
+    sheet.append([1, "Eider", 2, 34.0, "=C2*D2"])
+    sheet["D2"].number_format, sheet["B2"].font = "0.00", Font(bold=True)
+    rates: Any = book.create_sheet("rates")
+    rates["B1"], rates["B1"].number_format = 0.19, "0 %"
+    book.defined_names["vat"] = DefinedName("vat", attr_text="rates!$B$1")
+    book.defined_names["area"] = DefinedName("area", attr_text="rates!$A$1:$B$2")
+    book.save(tmp_path / "w.xlsx")
+    store = WorkbookRecords(tmp_path / "w.xlsx")
+    assert store.sources() == ["stays", "rates", NAMED] and store.read(NAMED) == ({"workbook": "w", "vat": 0.19},)
+    named = Change("change", NAMED, "w", {"vat": 0.2}, store.read(NAMED)[0])
+    added = Change("add", "stays", None, {"boat": "=A boat with a long name", "nights": 3, "price": Decimal("12.50")})
+    assert store.write([added, added._replace(row={"boat": "Teal"}), named]) == [2, 3, "w"]
+    with pytest.raises(StoreRefused, match="cell E2 of 'stays' is worked out by the workbook"):
+        store.write([Change("change", "stays", 1, {"sum": 3})])
+    with pytest.raises(StoreRefused, match="named cells can be changed, not added or removed"):
+        store.write([Change("remove", NAMED, "w", {})])
+    store.write([Change("remove", "stays", 2, {})])
+    assert [row["number"] for row in store.read("stays")] == [1, 3]
+    store.write([Change("change", "stays", 3, {"boat": "Garganey"})])
+    left: Any = openpyxl.load_workbook(tmp_path / "w.xlsx")
+    cells = [[cell.value for cell in line] for line in left["stays"].iter_rows(min_row=2)]
+    assert cells == [[1, "Eider", 2, 34, "=C2*D2"], [None] * 5, [3, "Garganey", None, None, "=C4*D4"]]
+    assert left["stays"]["D4"].number_format == "0.00" and left["stays"]["B4"].font.b
+    assert left["stays"].column_dimensions["B"].width == len("=A boat with a long name") + 2
+    assert (left["rates"]["B1"].value, left["rates"]["B1"].number_format) == (0.2, "0 %")
+
+
+@pytest.mark.parametrize(
+    ("address", "message"),
+    [
+        ("nowhere", "there is no .*nowhere; name a folder of CSV files, a workbook, a SQLite file or a database"),
+        ("bad.xlsx", "bad.xlsx is no workbook that can be read"),
+        ("bad.db", "bad.db can't be used: file is not a database"),
+        ("mysql://x/y", "no database that can be used here|not mysql"),
+    ],
+)
+def test_an_address_that_is_no_store_is_told_in_one_line(tmp_path: Path, address: str, message: str) -> None:
+    for name in ("bad.xlsx", "bad.db"):
+        tmp_path.joinpath(name).write_bytes(b"no store at all" * 100)
+    with pytest.raises(StoreRefused, match=message):
+        open_records(address if ":" in address else tmp_path / address).read("boats")
