@@ -12,6 +12,7 @@ from fuselatch.core.forms.entries import Date, Money, Number, Percent, Text, Tic
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.groups import Group
 from fuselatch.core.forms.latches import Latch
+from fuselatch.core.forms.lines import Lines
 from fuselatch.core.forms.params import Opener, Param
 from fuselatch.core.forms.places import SELECTED, Gap
 from fuselatch.core.forms.prompts import Prompt
@@ -81,6 +82,7 @@ __all__ = [
     "LatchStore",
     "LetterBox",
     "Letters",
+    "Lines",
     "Marker",
     "MemoryLatches",
     "MemoryRecords",

@@ -165,7 +165,7 @@ VALUES: Any = st.fixed_dictionaries(
         "day": st.none() | st.dates(date(1900, 3, 1)),
         "tick": st.none() | st.booleans(),
     }
-).map(lambda row: {**row, "text": "".join(letter for letter in row["text"] if letter.isprintable() or letter in "\t\n")})  # fmt: skip
+).map(lambda row: {**row, "text": "".join(letter for letter in str(row["text"]) if letter.isprintable() or letter in "\t\n")})  # fmt: skip
 
 
 @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])

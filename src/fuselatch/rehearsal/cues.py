@@ -109,6 +109,9 @@ STEPS: Final[Mapping[str, VerbRule]] = {
     "close": VerbRule(0, 0, "close"),
     "open": VerbRule(1, 1, "open FORM"),
     "record": VerbRule(1, 1, "record next|previous|first|last|fresh|save|remove|KEY"),
+    "add_line": VerbRule(1, 1, "add_line LINES"),
+    "remove_line": VerbRule(1, 1, "remove_line LINES[PLACE]"),
+    "move_line": VerbRule(2, 2, "move_line LINES[PLACE] PLACE"),
     "expect": VerbRule(1, None, "expect [not] WHAT WORD…"),
 }
 """The steps: the verbs of the desk, and what is expected of it."""

@@ -258,6 +258,18 @@ class Desk:
         """
         self.session.feed(Gesture(verb="record", text=str(where)))
 
+    def add_line(self, lines: Named) -> None:
+        """Start a line at the end of some lines: `desk.add_line("extras")`."""
+        self._feed("add_line", lines)
+
+    def remove_line(self, line: str) -> None:
+        """Take a line away: `desk.remove_line("extras[0]")`."""
+        self._feed("remove_line", line)
+
+    def move_line(self, line: str, to: object) -> None:
+        """Put a line at another place: `desk.move_line("extras[2]", 0)`."""
+        self._feed("move_line", line, str(to))
+
     def open(self, name: str) -> None:
         """Open a form that the scene offers by its name, or bring it to the front where it is open."""
         self.session.feed(Gesture(verb="open", text=name))

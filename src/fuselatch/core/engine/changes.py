@@ -80,7 +80,7 @@ class Changes(Running):
         for check in control._plan.judges:
             at = controls[check.at]
             first = next((path for path in check.controls if controls[path]._in_use), "")
-            if at is control or at.visible or first != control.name:
+            if at is control or at.visible or first != control._plan.path:
                 continue
             finding = self.fresh(at._checks[at._plan.checks.index(check)])
             if finding is not None:
@@ -117,7 +117,7 @@ class Changes(Running):
             eager = bool(decl.constants["eager"])
             control._preview = (Finding(str(error), rule="parse", eager=eager),)
             return
-        instead = {control.name: value}
+        instead = {control._plan.path: value}
         control._preview = self.found(control, value, instead)
         for check in control._plan.judges:
             shown: Any = control.form._state.controls[check.at]
@@ -209,7 +209,7 @@ class Changes(Running):
         if isinstance(control, FormState):
             return
         if control._decl.kind == "group":
-            inside = f"{control.name}."
+            inside = f"{control._plan.path}."
             for path, other in control.form._state.controls.items():
                 if path.startswith(inside):
                     updates.unjudge(other)

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 from fuselatch.core.engine import focus, latching
 from fuselatch.core.engine.waiting import DialogWait, PromptWait
 from fuselatch.core.forms.controls import LiveEntry, LiveValue
+from fuselatch.core.forms.lines import LiveLines, told, values_of
 from fuselatch.core.forms.plans import CheckPlan
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.cells import UNSEEN
@@ -68,7 +69,7 @@ def in_order(turn: Turn, form: Form, confirmed: set[tuple[str, str]]) -> bool:
     if refusing:
         control, finding = refusing[0]
         focus.enter(turn, form, control)
-        return held(turn, form, "check", f"{control.caption}: {finding.text}")
+        return held(turn, form, "check", f"{told(control)}: {finding.text}")
     asked = []
     for control, finding in warning:
         if (control.name, finding.text) in confirmed:
@@ -82,7 +83,7 @@ def in_order(turn: Turn, form: Form, confirmed: set[tuple[str, str]]) -> bool:
     if not asked:
         return True
     prompt = form.warnings_prompt
-    lines = "\n".join(f"{control.caption}: {finding.text}" for control, finding in asked)
+    lines = "\n".join(f"{told(control)}: {finding.text}" for control, finding in asked)
     answer = turn.engine.ask_itself(turn, form, prompt, {"warnings": lines})
     if answer == prompt.cancel:
         focus.enter(turn, form, asked[0][0])
@@ -195,12 +196,30 @@ def is_changed(form: Form) -> bool:
     if form._state.records is not None:
         changed: bool = form._state.records.is_changed
         return changed
-    return any(isinstance(control, LiveEntry) and not control._rule and differs(control) for control in form._state.order)
+    entries = (control for control in form._state.order if isinstance(control, LiveEntry) and not control._rule)
+    return lines_changed(form) or any(differs(control) for control in entries)
 
 
 def differs(control: Any) -> bool:
     """Whether an entry holds a draft or another value than at first."""
     return control._draft is not None or (control._initial is not UNSEEN and control._initial != control._value)
+
+
+def seen_as_kept(turn: Turn, control: Any) -> None:
+    """What a control holds is what its record holds."""
+    turn.undo.append((control, "_initial", control._initial))
+    control._initial = UNSEEN
+
+
+def lines_changed(form: Form) -> bool:
+    """Whether lines came, went or moved, or something in one was entered, that is not kept yet."""
+    for lines in form._state.lines:
+        if lines._gone or list(lines._written) != list(lines._rows):
+            return True
+        entries = (control for line in lines._rows for control in lines._members[line][1])
+        if any(isinstance(control, LiveEntry) and differs(control) for control in entries):
+            return True
+    return False
 
 
 def close_waiting(turn: Turn, form: Form) -> bool:
@@ -241,13 +260,24 @@ def leave_without_handlers(turn: Turn, form: Form, verdict: str) -> None:
     turn.undo.clear()
 
 
+def in_use(control: LiveValue[Any]) -> Any:
+    """What a control holds, blank where it is hidden or disabled."""
+    return control._current("value") if control._in_use else control._plan.blank
+
+
+def line_values(lines: LiveLines[Any], line: Any) -> dict[str, Any]:
+    """What a line holds, by the paths of its controls."""
+    return {path: in_use(control) for path, control in values_of(lines, line).items() if isinstance(control, LiveValue)}
+
+
 def outcome_of(form: Form, verdict: str) -> Outcome:
     """A snapshot of the form's values; hidden and disabled ones are blank in it, a cancelled one has none."""
     if verdict == CANCELLED:
         return Outcome(verdict, {})
     values: dict[str, Any] = {}
     for path, control in form._state.controls.items():
-        if isinstance(control, LiveValue):
-            in_use = control._in_use
-            values[path] = control._current("value") if in_use else control._plan.blank
+        if isinstance(control, LiveLines):
+            values[path] = tuple([line_values(control, line) for line in control._rows]) if control._in_use else ()
+        elif isinstance(control, LiveValue) and "#" not in path:
+            values[path] = in_use(control)
     return Outcome(verdict, values, form._state.overrides)

@@ -8,6 +8,7 @@ from functools import partial
 from typing import Any, TypeAlias
 
 from fuselatch.core.engine import closing, latching, pointing, refusals, waiting
+from fuselatch.core.engine import lines as line_steps
 from fuselatch.core.engine.changes import Changes
 from fuselatch.core.engine.nodes import SharedNode
 from fuselatch.core.engine.opening import open_form
@@ -19,6 +20,7 @@ from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.latches import Latch
+from fuselatch.core.forms.lines import LiveLines
 from fuselatch.core.forms.plans import FormPlan, Handler
 from fuselatch.core.forms.prompts import Prompt, Tone
 from fuselatch.core.forms.state import FormState, Manner
@@ -46,8 +48,8 @@ COMPARED = Prompt(
     buttons=("Take theirs", "Keep mine", "Keep editing"),
     tone="warning",
 )
-Write: TypeAlias = tuple[Change, Records | None]
-"""A change that is staged, and the bound form's records that ask for it."""
+Write: TypeAlias = tuple[Change, Records | line_steps.LineKeys | None]
+"""A change that is staged, and what of a bound form is told its key."""
 ITSELF = Handler("the form itself", lambda: None, False)
 
 
@@ -88,6 +90,34 @@ class Engine(Changes):
             self.messages = (*(one for one in self.messages if one[0] is not form), (form, text, tone))
 
         self._by_program(("say", form._state.name, "value"), put)
+
+    def add_line(self, lines: LiveLines[Any], values: Mapping[str, Any]) -> Any:
+        """Start a line; None where something held or refused it."""
+        return self._at_lines(lines, "add a line to", lambda turn: line_steps.start(turn, lines, values))
+
+    def remove_line(self, lines: LiveLines[Any], line: Any) -> bool:
+        """Take a line away; False where something held it."""
+        return bool(self._at_lines(lines, "remove a line of", lambda turn: line_steps.remove(turn, lines, line)))
+
+    def move_line(self, lines: LiveLines[Any], line: Any, to: int) -> None:
+        """Put a line at another place."""
+        self._at_lines(lines, "move a line of", lambda turn: line_steps.move(turn, lines, line, to))
+
+    def _at_lines(self, lines: LiveLines[Any], verb: str, step: Callable[[Turn], Any]) -> Any:
+        """Do something with lines; what is queued waits, they have a queue of their own."""
+        self._may_change(lines.form, f"{type(lines.form).__name__}.{lines.name}", False)
+        done: list[Any] = []
+
+        def put(turn: Turn) -> None:
+            queue, after = turn.queue, turn.after
+            turn.queue, turn.after = deque(), None
+            try:
+                done.append(step(turn))
+            finally:
+                turn.come_back(queue, after)
+
+        self._by_program((verb, lines, "value"), put)
+        return done[0] if done else None
 
     def open(self, form: Form, child: type[Form], params: Mapping[str, Any], how: Manner) -> Outcome:
         """Open a modal dialog and wait until it closes."""
@@ -253,6 +283,17 @@ class Engine(Changes):
         assert self.store is not None, "a version was told"
         return self.store.columns(source)
 
+    def by_column(self, source: str, column: str) -> Mapping[Any, Sequence[Mapping[str, Any]]]:
+        """The rows of a source by what a column holds, with what this gesture has staged."""
+        rows = self.rows.read(source)
+        kept = self.indexed.get((source, column))
+        if kept is None or kept[0] is not rows:
+            found: dict[Any, list[Mapping[str, Any]]] = {}
+            for row in rows:
+                found.setdefault(row.get(column), []).append(row)
+            kept = self.indexed[source, column] = rows, found
+        return kept[1]
+
     def store_captions(self, source: str) -> Mapping[str, str]:
         """What people call the columns of a source."""
         assert self.store is not None, "a form was bound"
@@ -290,7 +331,7 @@ class Engine(Changes):
             raise NotAllowedHere("records are written from a handler")
         self.stage(turn, Change("add", source, row.get(self.store_key(source)), dict(row)), None)
 
-    def stage(self, turn: Turn, change: Change, records: Records | None) -> None:
+    def stage(self, turn: Turn, change: Change, records: Records | line_steps.LineKeys | None) -> None:
         """Stage a change; `records` is what the form that asks for it is bound to."""
         self.store_version(change.source)
         turn.undo.append((turn, "writes", turn.writes))
@@ -310,7 +351,7 @@ class Engine(Changes):
         self.rows.differs(turn.cause)
         self.catalogs.differs(turn.cause)
 
-    def _written(self, turn: Turn, writes: list[Write]) -> list[tuple[Change, Records | None, Any]]:
+    def _written(self, turn: Turn, writes: list[Write]) -> list[tuple[Change, Any, Any]]:
         """Have the store take changes, and give the keys; where it refuses, a person is told, and may try again."""
         assert self.store is not None, "only staged writes are committed"
         while True:
@@ -334,7 +375,7 @@ class Engine(Changes):
         facts = {"done": "changed" if met.theirs is not None else "removed", "record": f"record {change.key}"}
         answer = self.ask_itself(turn, form, CHANGED, facts)
         if answer == "Compare":
-            told = differences(form, change, met.theirs)
+            told = differences(change, met.theirs, records.captions if records is not None else {})
             answer = self.ask_itself(turn, form, COMPARED, {"differences": told})
         if answer == "Keep mine":
             if met.theirs is not None:
@@ -424,7 +465,10 @@ class Engine(Changes):
     def touch(self, target: object, name: str) -> None:
         """After a put-back: have what has read it looked at again."""
         updates = self.updates
-        if isinstance(target, Live):
+        if isinstance(target, LiveLines) and name == "_rows":
+            line_steps.arrange(self, target)
+            updates.mark(target, "rows", 0)
+        elif isinstance(target, Live):
             for prop in {"_value": ("value",), "_set": tuple(target._watchers or ())}.get(name, ()):
                 updates.mark(target, prop, 0)
         elif isinstance(target, SharedNode):
@@ -458,7 +502,7 @@ class Engine(Changes):
         return None if found is None else found[0]
 
 
-def differences(form: Form, change: Change, theirs: Mapping[str, Any] | None) -> str:
+def differences(change: Change, theirs: Mapping[str, Any] | None, captions: Mapping[str, str]) -> str:
     """Where a row that is written differs from what somebody else has made of it, a line for each column."""
     if theirs is None:
         return "They have removed it."
@@ -467,7 +511,6 @@ def differences(form: Form, change: Change, theirs: Mapping[str, Any] | None) ->
             f"{column} to {theirs[column]}" for column, value in (change.was or {}).items() if theirs.get(column) != value
         )
     mine = {**(change.was or {}), **change.row}
-    captions = form._state.records.captions if form._state.records is not None else {}
     return "\n".join(
         f"{captions.get(column, column)}: {shown(value)} here, {shown(theirs[column])} theirs"
         for column, value in mine.items()

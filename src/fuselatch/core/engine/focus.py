@@ -184,12 +184,21 @@ def following(form: Form, here: Live | None, way: int) -> Live | None:
     """The control behind `here` (or, with `way` -1, before it) that can take the focus, round and round."""
     order = form._state.order
     count = len(order)
-    start = here._plan.index if here is not None else (-1 if way > 0 else 0)
+    start = place_of(form, here) if here is not None else (-1 if way > 0 else 0)
     for offset in range(1, count + 1):
         control: Live = order[(start + way * offset) % count]
         if takes_focus(control):
             return control
     return None
+
+
+def place_of(form: Form, here: Any) -> int:
+    """Where a control stands in the tab order; of one in a line that has gone, where its lines stand."""
+    state = form._state
+    if not state.lines:
+        index: int = here._plan.index
+        return index
+    return state.order.index(here if here in state.order else here._plan.line[0])
 
 
 def takes_focus(control: Live) -> bool:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from typing import TYPE_CHECKING, Any, get_type_hints
 
 from fuselatch.core.engine import focus
@@ -20,9 +20,11 @@ from fuselatch.core.model.names import suggest
 from fuselatch.core.model.values import short
 
 if TYPE_CHECKING:
+    from fuselatch.core.engine.engine import Engine
     from fuselatch.core.engine.turn import Turn
     from fuselatch.core.forms.form import Form
     from fuselatch.core.forms.plans import FormPlan
+    from fuselatch.core.model.cells import Cell
 
 WIDER: Mapping[type, tuple[type, ...]] = {float: (float, int), complex: (complex, float, int)}
 """Plain types that take others, as in the numeric tower of PEP 484."""
@@ -49,10 +51,7 @@ def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: F
     engine.look(turn)
     if state.plan.records:
         state.records = engine.bind(opened, state.plan.records)
-    for cell in cells:
-        cell.announced = engine.updates.fresh(cell)
-        if cell.prop == "value":
-            cell.node._value = cell.value
+    ready(engine, cells)
     state.move("open")
     if state.records is not None:
         state.records.begin(turn)
@@ -63,10 +62,23 @@ def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: F
     return opened
 
 
+def ready(engine: Engine, cells: list[Cell]) -> None:
+    """Have rules run for the first time; no event comes of it."""
+    for cell in cells:
+        cell.announced = engine.updates.fresh(cell)
+        if cell.prop == "value":
+            cell.node._value = cell.value
+
+
 def set_defaults(turn: Turn, form: Form) -> None:
-    """Evaluate the defaults in tab order; no event comes of it."""
+    """Evaluate the defaults of a form in tab order; no event comes of it."""
+    set_defaults_of(turn, form, form._state.plan.defaulted)
+
+
+def set_defaults_of(turn: Turn, form: Form, paths: Iterable[str]) -> None:
+    """Evaluate the defaults of some controls; no event comes of it."""
     control: Any
-    for path in form._state.plan.defaulted:
+    for path in paths:
         control = form._state.controls[path]
         decl = control._decl
         rules, constants = decl.rules, decl.constants

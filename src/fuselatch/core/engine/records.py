@@ -2,22 +2,21 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
-from fuselatch.core.engine import closing, focus, latching
+from fuselatch.core.engine import closing, focus, latching, lines
+from fuselatch.core.engine.closing import seen_as_kept
 from fuselatch.core.engine.opening import set_defaults
+from fuselatch.core.engine.rows import bound_columns, bring, held_by, hold, must_be_column
 from fuselatch.core.forms.controls import LiveChoice, LiveEntry, LiveValue
 from fuselatch.core.forms.defaults import LAST
 from fuselatch.core.forms.places import SELECTED, Gap
 from fuselatch.core.forms.prompts import Prompt
-from fuselatch.core.model.cells import UNSEEN
 from fuselatch.core.model.errors import NotAllowedHere, UnknownName
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.records import MOVES, Change, Row
 from fuselatch.core.model.services import Host
-from fuselatch.core.model.values import adapted
 
 if TYPE_CHECKING:
     from fuselatch.core.engine.engine import Engine
@@ -80,7 +79,7 @@ class Records:
     @property
     def is_changed(self) -> bool:
         """Whether something was entered that is not kept yet; defaults alone are no change."""
-        return any(closing.differs(control) for control in self._bound.values())
+        return any(closing.differs(control) for control in self._bound.values()) or closing.lines_changed(self._form)
 
     def _keys(self) -> list[Any]:
         return self._look().keys
@@ -162,6 +161,7 @@ class Records:
     def begin(self, turn: Turn) -> None:
         """Take the first record in hand, as the form was opened: at a key, a gap, or what the host has selected."""
         at, form = self._form._state.manner.at, self._form
+        lines.begin(turn.engine, form)
         seen = self._look()
         key = seen.keys[0] if seen.keys else None
         if isinstance(at, Gap):
@@ -252,6 +252,7 @@ class Records:
         where = f"'{self.source}' {row.get(self._key_column)}"
         for column, control in self._bound.items():
             bring(turn, control, row.get(column), where, column)
+        lines.load(turn, self._form, self.key)
         turn.drain()
 
     def reload(self, turn: Turn) -> None:
@@ -285,6 +286,7 @@ class Records:
         self._row = {**(was or {}), **row, self._key_column: self.key if was is not None else change.key}
         for control in self._bound.values():
             seen_as_kept(turn, control)
+        lines.stage(turn, self._form, self)
 
     def keyed(self, turn: Turn, key: Any) -> None:
         """A fresh record has been given its key by the store."""
@@ -295,8 +297,20 @@ class Records:
     def _remove(self, turn: Turn) -> bool:
         if self.key is None:
             raise NotAllowedHere("a fresh record can't be removed; leave it, or go to another")
-        if turn.engine.ask_itself(turn, self._form, REMOVE, {"record": f"record {self.key}"}) != "Remove":
+        under = lines.under(turn.engine, self._form, self.key)
+        told = [f"{len(rows)} {live.caption}" for live, rows in under if rows and live._decl.removing != "along"]
+        for live, rows in under:
+            if rows and live._decl.removing == "refuse":
+                reason = f"record {self.key} has {len(rows)} {live.caption}; remove them first"
+                return closing.held(turn, self._form, "record", reason)
+        record = f"record {self.key}" + (f" and its {' and '.join(told)}" if told else "")
+        if turn.engine.ask_itself(turn, self._form, REMOVE, {"record": record}) != "Remove":
             return closing.held(turn, self._form, "record", "nothing was removed")
+        for live, rows in under:
+            for row in rows:
+                source = live._decl.records
+                change = Change("remove", source, row[turn.engine.store_key(source)], {}, row)
+                turn.engine.stage(turn, change, lines.LineKeys(live, None, self))
         at = self._look().places.get(self.key, 0)
         turn.engine.stage(turn, Change("remove", self.source, self.key, {}, self._row), self)
         keys = self._keys()
@@ -328,34 +342,6 @@ class Seen:
         return iter(zip(self.keys, self._rows, strict=True))
 
 
-def bound_columns(form: Form, controls: Mapping[str, Any], columns: Sequence[str], source: str) -> dict[str, LiveValue[Any]]:
-    """Which of some controls holds which column: by name, as it is told, or as the column's heading would be a name."""
-    bound: dict[str, LiveValue[Any]] = {}
-    headings = {heading_as_name(column): column for column in columns}
-    for name, control in controls.items():
-        if not isinstance(control, LiveEntry) or control._rule:
-            continue
-        wanted = control._decl.constants.get("column", "")
-        column = wanted or (name if name in columns else headings.get(name, name))
-        # A source that has no rows yet may not know its columns.
-        if column in columns or not columns:
-            bound[column] = control
-        elif wanted:
-            raise UnknownName(f"{form._state.name}.{name}: '{source}' has no column '{wanted}': {suggest(wanted, columns)}")
-    return bound
-
-
-def heading_as_name(heading: str) -> str:
-    """A column's heading as a control would be named: "Home port" is home_port."""
-    return "_".join(re.findall(r"\w+", heading.casefold()))
-
-
-def must_be_column(column: str, columns: Sequence[str], source: str) -> None:
-    """Refuse a column that a source does not have."""
-    if columns and column not in columns:
-        raise UnknownName(f"'{source}' has no column '{column}': {suggest(column, columns)}")
-
-
 def selected(engine: Engine, source: str, seen: Seen) -> tuple[Any, str]:
     """The key of what the host has selected, and what is wrong with it, in one line."""
     chosen = engine.session.services[Host].selected()
@@ -366,27 +352,6 @@ def selected(engine: Engine, source: str, seen: Seen) -> tuple[Any, str]:
     if chosen.key not in seen.places:
         return None, f"The selected {chosen.key} is not among {source} here."
     return chosen.key, ""
-
-
-def held_by(bound: Mapping[str, LiveValue[Any]]) -> dict[str, Any]:
-    """What controls hold, by column; what is hidden or disabled is left out."""
-    return {column: none_of(control._current("value"), control) for column, control in bound.items() if control._in_use}
-
-
-def bring(turn: Turn, control: Any, value: Any, where: str, column: str) -> None:
-    """Have a control hold what a column brings; `where` is the row, for messages."""
-    decl = control._decl
-    try:
-        wanted = decl.of_record
-        if value is not None and wanted is not None:
-            value = adapted(value, wanted)
-        held = control._plan.blank if value is None or value == "" else decl.coerce(value)
-    except TypeError as error:
-        raise TypeError(f"{where}, column '{column}': {error}") from None
-    if isinstance(control, LiveChoice):
-        turn.undo.append((control, "_brought", control._brought))
-        control._brought = held
-    hold(turn, control, held)
 
 
 def fill(turn: Turn, bound: Mapping[str, LiveValue[Any]], only: Mapping[str, Any]) -> None:
@@ -406,24 +371,6 @@ def note_last(turn: Turn, form: Form) -> None:
         if control._decl.constants.get("default") is LAST:
             turn.undo.append((engine, "last_entered", engine.last_entered))
             engine.last_entered = {**engine.last_entered, (type(form), path): control._current("value")}
-
-
-def none_of(value: Any, control: LiveValue[Any]) -> Any:
-    """A value as a column holds it: a blank one is None."""
-    return None if value == control._plan.blank and value is not False else value
-
-
-def hold(turn: Turn, control: LiveValue[Any], value: Any) -> None:
-    """Have a control hold a value without an event, as when a form opens."""
-    turn.undo.append((control, "_value", control._value))
-    control._value = value
-    turn.engine.updates.mark(control, "value", turn.cause)
-
-
-def seen_as_kept(turn: Turn, control: Any) -> None:
-    """What a control holds is what its record holds."""
-    turn.undo.append((control, "_initial", control._initial))
-    control._initial = UNSEEN
 
 
 def leave_behind(turn: Turn, form: Form) -> None:
@@ -457,6 +404,7 @@ def reset(turn: Turn, form: Form) -> None:
         for path, control in form._state.controls.items()
         if isinstance(control, LiveEntry) and control._decl.constants["keep"] and control._value != control._plan.blank
     }
+    lines.load(turn, form, None)
     set_defaults(turn, form)
     for path, value in kept.items():
         hold(turn, form._state.controls[path], value)  # type: ignore[arg-type]

@@ -22,6 +22,9 @@ FITTING: Final[dict[str, tuple[frozenset[str], str]]] = {
     "tick": (frozenset({"tick"}), "can't be ticked"),
     "untick": (frozenset({"tick"}), "can't be ticked"),
     "press": (frozenset({"button", "label"}), "can't be pressed"),
+    "add_line": (frozenset({"lines"}), "has no lines"),
+    "remove_line": (frozenset({"group"}), "is no line"),
+    "move_line": (frozenset({"group"}), "is no line"),
     "pick": (frozenset({"choice"}), "has no choices to pick from"),
 }
 """For verbs that fit some kinds of control only: which, and what to say of others."""
@@ -120,6 +123,8 @@ def unfit(gesture: Gesture, control: Any) -> Reason | None:
     fitting = FITTING.get(gesture.verb)
     if fitting is not None and decl.kind not in fitting[0]:
         return f"a {decl.kind} {fitting[1]}", None
+    if gesture.verb in ("remove_line", "move_line") and "#" not in control._plan.path:
+        return "it is a group, not a line", None
     if gesture.verb == "focus" and not decl.takes_focus:
         return f"a {decl.kind} can't take the focus", None
     if gesture.verb in ENTERING and isinstance(control, LiveEntry) and control._rule:

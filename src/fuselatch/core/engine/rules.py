@@ -32,27 +32,32 @@ def install(form: Form) -> list[Cell]:
         )
         state._cells = {"title": cell}
         made.append(cell)
-    placed: Any
     for path in state.plan.ruled:
-        placed = state.controls.get(path) or state.nodes[path]
-        rules, plan = placed._decl.rules, placed._plan
-        for prop, rule in rules.items():
-            if prop in PASSIVE:
-                continue
-            if placed._cells is None:
-                placed._cells = {}
-            run, where = rule_of(state, placed, prop, rule)
-            cell = placed._cells[prop] = Cell(placed, prop, run, (state.serial, plan.index, len(made)), where, state.name)
-            if isinstance(rule, Derived):
-                cell.fixed = True
-                watch(cell, {(state.controls[path], "value"): UNSEEN for path in plan.inputs[prop]})
-            if prop == "value":
-                placed._rule = True
-            made.append(cell)
-        if plan.checks:
-            placed._checks = tuple(check_cell(state, placed, check, at) for at, check in enumerate(plan.checks))
-            made.extend(placed._checks)
+        install_at(state, path, made)
     return made
+
+
+def install_at(state: FormState, path: str, made: list[Cell], start: int = 0) -> None:
+    """Make the cells of one control or group; `start` is where their numbers go on from."""
+    placed: Any = state.controls.get(path) or state.nodes[path]
+    rules, plan = placed._decl.rules, placed._plan
+    for prop, rule in rules.items():
+        if prop in PASSIVE:
+            continue
+        if placed._cells is None:
+            placed._cells = {}
+        run, where = rule_of(state, placed, prop, rule)
+        order = (state.serial, plan.index, start + len(made))
+        cell = placed._cells[prop] = Cell(placed, prop, run, order, where, state.name)
+        if isinstance(rule, Derived):
+            cell.fixed = True
+            watch(cell, {(state.controls[path], "value"): UNSEEN for path in plan.inputs[prop]})
+        if prop == "value":
+            placed._rule = True
+        made.append(cell)
+    if plan.checks:
+        placed._checks = tuple(check_cell(state, placed, check, start + at) for at, check in enumerate(plan.checks))
+        made.extend(placed._checks)
 
 
 def rule_of(state: FormState, control: Any, prop: str, rule: Any) -> tuple[Callable[[], Any], Callable[..., Any]]:
@@ -123,8 +128,9 @@ def judging(state: FormState, check: CheckPlan, instead: dict[str, Any] | None =
     def run() -> Finding | None:
         values = []
         for control in controls:
-            held = instead is None or control.name not in instead
-            value = control._read_value() if held or instead is None else instead[control.name]
+            path = control._plan.path
+            held = instead is None or path not in instead
+            value = control._read_value() if held or instead is None else instead[path]
             blank = control._plan.blank
             missing = value == blank and blank is not False
             if (missing and not check.blanks) or (held and control._trouble is not None):

@@ -87,6 +87,7 @@ class Running:
         self.held: dict[Place, Taken] = {}
         self.known_latches: dict[str, tuple[Latch, str]] = {}
         self.latch_node = LatchNode(whole, "latches")
+        self.indexed: dict[tuple[str, str], tuple[Any, dict[Any, Any]]] = {}
         self.last_entered: dict[tuple[type[Form], str], Any] = {}
         self.kept_rows: dict[str, tuple[Any, tuple[Any, ...]]] = {}
         self._plans: dict[type[Form], FormPlan] = {}

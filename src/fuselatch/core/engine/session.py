@@ -23,6 +23,7 @@ from fuselatch.core.engine.turn import Turn
 from fuselatch.core.engine.view import View, view_of
 from fuselatch.core.forms.controls import MASK, Live
 from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.lines import placed_at
 from fuselatch.core.forms.policy import Rules
 from fuselatch.core.forms.port import RecordsView
 from fuselatch.core.forms.shared import Shared
@@ -30,7 +31,7 @@ from fuselatch.core.forms.sources import EventSource, heard_by
 from fuselatch.core.forms.state import Manner
 from fuselatch.core.model.errors import NotAllowedHere, Refused, UnknownName
 from fuselatch.core.model.formats import Formats, PlainFormats
-from fuselatch.core.model.gestures import Gesture
+from fuselatch.core.model.gestures import OF_LINES, Gesture
 from fuselatch.core.model.keys import normal
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import Outcome
@@ -256,11 +257,11 @@ class Session:
             return None
         if form is None or (self._engine.waits and self._engine.prompt_wait is not None):
             return None
-        try:
-            return form._state.controls[gesture.control]
-        except KeyError:
-            hint = suggest(gesture.control, form._state.controls)
-            raise UnknownName(f"{form._state.name} has no control '{gesture.control}': {hint}") from None
+        found = placed_at(form, gesture.control)
+        if found is None or (found._decl.kind == "group" and gesture.verb not in OF_LINES):
+            hint = suggest(gesture.control, [control.name for control in form._state.order])
+            raise UnknownName(f"{form._state.name} has no control '{gesture.control}': {hint}")
+        return found
 
     def drop_rest(self, reason: str) -> None:
         """Have the trace and the view say that the rest of what a person was doing has come to nothing."""

@@ -9,13 +9,14 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING, Any, Final
 
-from fuselatch.core.engine import focus, pointing
+from fuselatch.core.engine import focus, lines, pointing
 from fuselatch.core.engine.closing import leave, submit, submit_and_go_on
 from fuselatch.core.engine.focus import drop, following, move, settle, step
 from fuselatch.core.engine.opening import open_form
 from fuselatch.core.engine.records import reset
 from fuselatch.core.forms.controls import LiveChoice, LiveEntry
 from fuselatch.core.forms.form import Form
+from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.outcome import ACCEPTED, CANCELLED
 from fuselatch.core.model.records import MOVES
@@ -104,6 +105,38 @@ def record(turn: Turn, gesture: Gesture, control: Any) -> None:
     records = front_of(turn)._state.records
     assert records is not None, "refused where the form is bound to none"
     records.move(gesture.text) if gesture.text in MOVES else records.at(records.key_of(gesture.text))
+
+
+def add_line(turn: Turn, gesture: Gesture, control: Any) -> None:
+    """Start a line, and go to its first entry."""
+    line = lines.start(turn, control, {})
+    if line is not None:
+        for entry in control._members[line][1]:
+            if focus.takes_focus(entry):
+                move(turn, entry)
+                return
+
+
+def remove_line(turn: Turn, gesture: Gesture, control: Any) -> None:
+    """Take a line away."""
+    lines.remove(turn, control._outer, line_of(control))
+
+
+def move_line(turn: Turn, gesture: Gesture, control: Any) -> None:
+    """Put a line at another place."""
+    try:
+        place = int(gesture.text)
+    except ValueError:
+        raise UnknownName(f"'{gesture.text}' is no place; write a number, 0 for the first") from None
+    if not 0 <= place < len(control._outer._rows):
+        drop(turn, control, f"there is no place {place}; the last is {len(control._outer._rows) - 1}")
+        return
+    lines.move(turn, control._outer, line_of(control), place)
+
+
+def line_of(control: Any) -> Any:
+    """The line that a gesture is about as a whole."""
+    return control.form._state.containers[control._plan.path]
 
 
 def double(turn: Turn, gesture: Gesture, control: Any) -> None:
@@ -375,5 +408,8 @@ STEPS: Final[Mapping[str, Callable[[Any, Gesture, Any], None]]] = {
     "close": close_front,
     "open": open_named,
     "record": record,
+    "add_line": add_line,
+    "remove_line": remove_line,
+    "move_line": move_line,
 }
 """What carries out each verb of a gesture."""

@@ -28,7 +28,6 @@ from fuselatch.core.model.trace import Trace, safe_text
 
 if TYPE_CHECKING:
     from fuselatch.core.engine.engine import Engine
-    from fuselatch.core.engine.records import Records
     from fuselatch.core.forms.form import Form
 
 Undo = tuple[Any, str, Any]
@@ -63,7 +62,8 @@ class Turn:
     """One gesture being carried out."""
 
     __slots__ = (
-        "after", "by", "cause", "counts", "engine", "error", "event", "failure", "handler", "label", "outward",
+        "after", "by", "cause", "counts", "engine", "error", "event", "failure", "handler", "label", "lines",
+        "outward",
         "pointing", "queue", "runs", "stale", "step", "trace", "undo", "way_out", "worker", "writes",
     )  # fmt: skip
 
@@ -83,7 +83,8 @@ class Turn:
         self.counts: dict[tuple[Handler, Any], int] | None = None
         self.stale: set[Any] | None = None
         self.after: list[Callable[[Turn], object]] | None = None
-        self.writes: list[tuple[Change, Records | None]] | None = None
+        self.lines: dict[tuple[Any, Any], int] | None = None
+        self.writes: list[tuple[Change, Any]] | None = None
         self.outward: list[tuple[Callable[..., object], tuple[object, ...]]] | None = None
         self.failure: HandlerFailed | None = None
         self.error: BaseException | None = None
@@ -153,7 +154,7 @@ class Turn:
                 setattr(target, name, old)
                 engine.touch(target, name)
         self.undo.clear()
-        self.after = self.writes = self.outward = None
+        self.after = self.writes = self.outward = self.lines = None
         engine.updates.settle_quietly()
 
     def _let_go(self, grip: Grip) -> None:
@@ -225,8 +226,16 @@ class Turn:
             by: By = self.by if handler is None else "program"
             control._pending = pending = (control, old, cause, self.event, handler, by)
             self.queue.append(pending)
+            if plan.line is not None:
+                self.lines = {**(self.lines or {}), plan.line: cause}
 
     # ---- events
+
+    def raise_later(self, name: str, form: Form, control: Any, new: object, cause: int) -> None:
+        """Queue an event, where somebody hears it or it is traced."""
+        if self.trace is not None or self._is_heard(name, form, control):
+            by: By = "program" if self.handler is not None else self.by
+            self.queue.append(Event(name, form, control, None, new, by, cause, self.event, self.handler))
 
     def happen(self, name: str, form: Form, control: Any, old: object = None, new: object = None) -> str | None:
         """Raise an event and run what it sets off; gives the reason where a handler held it."""
@@ -273,6 +282,10 @@ class Turn:
                     self._change_heard(*queued)
             if updates.pending:
                 updates.bring(self)
+            elif self.lines:
+                # Once what is derived has followed, so that a line is told of once.
+                (lines, line), cause = self.lines.popitem()
+                self.raise_later("line_changed", lines.form, lines, line, cause)
             elif self.after:
                 self.after.pop(0)(self)
             else:

@@ -207,7 +207,7 @@ def form_view(engine: Engine, form: Form) -> FormView:
         default=state.plan.shortcuts.get("Enter", ""),
         record=state.records.shown if state.records is not None else "",
         groups=tuple(
-            GroupView(name=node.name, caption=node.caption, group=node._plan.outer, enabled=node.enabled)
+            GroupView(name=node.name, caption=node.caption, group=around(node), enabled=node.enabled)
             for node in state.nodes.values()
             if node.visible
         ),
@@ -229,7 +229,7 @@ def control_view(engine: Engine, control: Any, in_front: bool) -> ControlView:
         name=control.name,
         kind=decl.kind,
         caption=control.caption,
-        group=control._plan.outer,
+        group=around(control),
         text=MASK * len(text) if control._plan.masked else text,
         value=plain_value(control) if holds and not control._plan.masked else None,
         unit=decl.unit,
@@ -251,6 +251,11 @@ def control_view(engine: Engine, control: Any, in_front: bool) -> ControlView:
         choice_count=count,
         picked=control.picked if isinstance(control, LiveChoice) else (),
     )
+
+
+def around(control: Any) -> str:
+    """What the group, line or lines around a control are called."""
+    return control._outer.name if control._outer is not None else ""
 
 
 def plain_value(control: Any) -> str | float | bool | None:

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any, Final
 
 from fuselatch.core.forms.controls import Live, LiveEntry
+from fuselatch.core.forms.lines import placed_at
 from fuselatch.core.forms.plans import CheckPlan, Handler
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.events import CONTROL_EVENTS, FORM_EVENTS
@@ -33,7 +34,7 @@ def lines(engine: Engine, what: str) -> Iterator[str]:
     form, name = form_and_name(engine, what)
     state = form._state
     path, dot, prop = name.rpartition(".")
-    control = state.controls.get(path) or state.nodes.get(path)
+    control = placed_at(form, path)
     if dot and control is not None and prop in PROPERTIES:
         yield from of_property(engine, control, prop)
     elif dot and isinstance(control, LiveEntry) and prop in ("marker", "findings"):
@@ -172,7 +173,7 @@ def of_handler(engine: Engine, form: Form, handler: Handler) -> Iterator[str]:
         return
     if muted is None:
         yield f"{handler.name} has not run"
-    placed = {path: control._plan for path, control in state.controls.items()}
+    placed = {control.name: control._plan for control in state.order}
     heard = [(path, event) for path, plan in placed.items() for event, found in plan.heard.items() if named(found, handler)]
     heard += [("", event) for event, found in state.plan.heard.items() if named(found, handler)]
     for path, event in heard:

@@ -174,6 +174,9 @@ class _Collector:
             if isinstance(value, Declaration):
                 blank = value.blank if isinstance(value, Entry) else getattr(type(value), "blank", None)
                 placed = plan.controls[name] = ControlPlan(name, len(plan.controls), value, blank, value.events())
+                plan.has_lines |= value.kind == "lines"
+                if value.kind == "lines" and self.root.__name__ == "Group":
+                    raise self.fail(name, "lines belong to a form; declare them there")
                 placed.entry = isinstance(value, Entry)
                 placed.judged = isinstance(value, Entry) and value.has_rules()
                 placed.masked = value.constants["look"] == "password"

@@ -11,6 +11,7 @@ from fuselatch.core.forms.collect import FormMeta, collect
 from fuselatch.core.forms.container import Container
 from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.declarations import Button, Entry, Label
+from fuselatch.core.forms.lines import put_in_place
 from fuselatch.core.forms.params import Opener, Param
 from fuselatch.core.forms.plans import FormPlan
 from fuselatch.core.forms.port import EnginePort, RecordsPort, SessionView
@@ -81,6 +82,11 @@ class Form(Container, metaclass=FormMeta):
         cls._plan.at_start = at_start
         cls._plan.records = bound_to(cls) if records is None else records
         cls._plan.leaving = leaving
+        kept = [path for path, placed in cls._plan.controls.items() if getattr(placed.decl, "records", "")]
+        if kept and not cls._plan.records:
+            raise DeclarationError(
+                f"class {cls.__name__}: {kept[0]}: lines in records= need a form that is bound to records"
+            )
         if leaving not in ("save", "ask"):
             raise DeclarationError(f"class {cls.__name__}: leaving is 'save' or 'ask', not {leaving!r}")
         try:
@@ -276,7 +282,8 @@ def _opening(
 
 def controls_of(form: Form) -> Mapping[str, Live]:
     """The live controls of an open (or closed) form by path, in tab order."""
-    return form._state.controls
+    state = form._state
+    return {control.name: control for control in state.order} if state.lines else state.controls
 
 
 def plan_of(form: type[Form]) -> FormPlan:
@@ -297,20 +304,7 @@ def make(form: type[Form], plan: FormPlan, engine: EnginePort, opener: Form | No
     members["_state"] = state
     if plan.opener:
         members[plan.opener] = opener
-    controls, containers = state.controls, state.containers
-    for path, group in plan.groups.items():
-        outer = containers[group.outer]
-        node = state.nodes[path] = Live(made, outer, group, engine)
-        live: Any = object.__new__(plan.containers[path])
-        live.__dict__.update(_live=node, form=made, _state=state, _outer=outer)
-        containers[path] = outer.__dict__[path.rpartition(".")[2]] = live
-    for path, control in plan.controls.items():
-        if control.outer:
-            container = containers[control.outer]
-            container.__dict__[path.rpartition(".")[2]] = controls[path] = control.decl.live(
-                made, container, control, engine
-            )
-        else:
-            members[path] = controls[path] = control.decl.live(made, made, control, engine)
-    state.order = list(controls.values())
+    put_in_place(state, plan.groups, plan.containers, plan.controls)
+    state.order = list(state.controls.values())
+    state.lines = [control for control in state.order if control._plan.decl.kind == "lines"] if plan.has_lines else []
     return made

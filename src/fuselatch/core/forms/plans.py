@@ -89,6 +89,7 @@ class ControlPlan:
     atomic: bool = False
     in_use: bool = True
     levels: Mapping[str, Level] | None = None
+    line: tuple[Any, Any] | None = None
 
     def inside(self, path: str, index: int) -> ControlPlan:
         """The same control of a group that stands at a path."""
@@ -130,6 +131,7 @@ class FormPlan:
     at_start: bool = False
     records: str = ""
     leaving: str = "save"
+    has_lines: bool = False
     controls: dict[str, ControlPlan] = field(default_factory=dict)
     groups: dict[str, ControlPlan] = field(default_factory=dict)
     containers: dict[str, type] = field(default_factory=dict)

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from fuselatch.core.forms.controls import Live, LiveEntry, LiveValue
     from fuselatch.core.forms.form import Form
     from fuselatch.core.forms.latches import Latch
+    from fuselatch.core.forms.lines import LiveLines
     from fuselatch.core.forms.plans import Handler
     from fuselatch.core.forms.prompts import Prompt, Tone
 
@@ -153,6 +154,15 @@ class EnginePort(Protocol):
 
     def set_attribute(self, container: Any, name: str, value: object) -> None:
         """Set a plain attribute of a form or group, so that it can be put back."""
+
+    def add_line(self, lines: LiveLines[Any], values: Mapping[str, Any]) -> Any:
+        """Start a line."""
+
+    def remove_line(self, lines: LiveLines[Any], line: Any) -> bool:
+        """Take a line away."""
+
+    def move_line(self, lines: LiveLines[Any], line: Any, to: int) -> None:
+        """Put a line at another place."""
 
     def focus(self, control: Live, select: bool) -> None:
         """Bring the focus to a control."""

@@ -49,14 +49,14 @@ class FormState:
     """What the engine keeps about one open form.
 
     `controls` has the live controls by path, `nodes` those of groups, `containers` the live groups;
-    `order` is the tab order, `manner` how the form was opened, `record` counts the
+    `order` is the tab order, `lines` those controls that are lines, `manner` how the form was opened, `record` counts the
     records in hand, `records` is what it is bound to, `listeners` what hears its signals by hand.
     """
 
     __slots__ = (
-        "_cells", "_watchers", "containers", "controls", "engine", "focus", "form", "hidden", "listeners", "manner", "name",
-        "nodes", "opener", "order", "outcome", "overrides", "phase", "plan", "record", "records", "seen", "select",
-        "serial", "title",
+        "_cells", "_watchers", "containers", "controls", "engine", "focus", "form", "hidden", "lines", "listeners",
+        "manner", "name", "nodes", "opener", "order", "outcome", "overrides", "phase", "plan", "record", "records", "seen",
+        "select", "serial", "title",
     )  # fmt: skip
 
     def __init__(self, form: Form, plan: FormPlan, engine: EnginePort, opener: Form | None, serial: int, name: str) -> None:
@@ -82,6 +82,7 @@ class FormState:
         self.nodes: dict[str, Live] = {}
         self.containers: dict[str, Any] = {"": form}
         self.order: list[Any] = []
+        self.lines: list[Any] = []
         self._cells: dict[str, Cell] | None = None
         self._watchers: dict[str, dict[Cell, None]] | None = None
 

@@ -19,6 +19,10 @@ CONTROL_EVENTS: Final = {
     "changed": "its value differs from before",
     "clicked": "it has been pressed",
     "double_clicked": "it has been clicked twice",
+    "line_starting": "a line is about to be started; can be held",
+    "line_added": "a line has been started; `event.new` is the line",
+    "line_removing": "a line is about to be removed, `event.old` is the line; can be held",
+    "line_changed": "something in a line differs from before; `event.new` is the line",
 }
 """The events of controls, with when each is raised."""
 
@@ -35,7 +39,7 @@ FORM_EVENTS: Final = {
 }
 """The events of forms, with when each is raised."""
 
-HOLDABLE: Final = frozenset({"leaving", "accepting", "closing"})
+HOLDABLE: Final = frozenset({"leaving", "accepting", "closing", "line_starting", "line_removing"})
 
 
 class Event:

@@ -22,10 +22,16 @@ VERBS: Final = {
     "answer": "press a button of the prompt on top",
     "close": "press the close button of what is in front",
     "record": "go to another record (next, previous, first, last, fresh, a key), or save or remove the one in hand",
+    "add_line": "start a line at the end of the lines named",
+    "remove_line": "take a line away",
+    "move_line": "put a line at another place, counted from 0",
     "open": "open a form that the session offers by its name, or bring it to the front",
 }
 """Every verb a gesture may have, with what a person does."""
 
+
+OF_LINES: Final = frozenset({"remove_line", "move_line"})
+"""Verbs that are about a line as a whole."""
 
 QUOTED: Final = frozenset({"type", "pick", "answer", "key", "open", "record"})
 """Verbs whose text is told even where it is empty."""

@@ -1,0 +1,311 @@
+"""Lines under a form: starting, removing and moving them, and keeping them with the record that they belong to."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING, Any
+
+from fuselatch.core.engine import closing
+from fuselatch.core.engine.opening import ready, set_defaults_of
+from fuselatch.core.engine.rows import bound_columns, bring, held_by, must_be_column
+from fuselatch.core.engine.rules import install_at
+from fuselatch.core.forms.lines import LiveLines, call_by_place, inner_plan, make_line, values_of
+from fuselatch.core.forms.plans import joined
+from fuselatch.core.model.cells import Cell, watch
+from fuselatch.core.model.errors import NotAllowedHere
+from fuselatch.core.model.names import suggest
+from fuselatch.core.model.records import Change, Row
+
+if TYPE_CHECKING:
+    from fuselatch.core.engine.engine import Engine
+    from fuselatch.core.engine.records import Records
+    from fuselatch.core.engine.turn import Turn
+    from fuselatch.core.forms.form import Form
+
+
+def lines_of(form: Form) -> list[LiveLines[Any]]:
+    """The lines that a form has."""
+    found: list[LiveLines[Any]] = form._state.lines
+    return found
+
+
+# ---- what a person or a handler does
+
+
+def start(turn: Turn, lines: LiveLines[Any], values: Mapping[str, Any]) -> Any:
+    """Start a line at the end; None where something held or refused it."""
+    form, decl = lines.form, lines._decl
+    if decl.records and form._state.records.key is None and not parent_kept(turn, lines):
+        return None
+    before, turn.cause = turn.cause, turn.note("step", lines, "start a line")
+    try:
+        reason = turn.happen("line_starting", form, lines)
+        if reason is not None:
+            closing.held(turn, form, "line_starting", reason)
+            return None
+        line = made(turn, lines)
+        set_defaults_of(turn, form, [joined(path_of(line), path) for path in inner_plan(lines).defaulted])
+        ready(turn.engine, cells_of(lines, line))
+        show(turn, lines, (*lines._rows, line))
+        controls = values_of(lines, line)
+        for name, value in values.items():
+            if name not in controls:
+                raise TypeError(f"a line of {lines.name} has no control '{name}': {suggest(name, controls)}")
+            turn.engine.assign(controls[name], value)
+        turn.happen("line_added", form, lines, None, line)
+        return line
+    finally:
+        turn.cause = before
+
+
+def parent_kept(turn: Turn, lines: LiveLines[Any]) -> bool:
+    """Keep the record that a line is to belong to, where that is declared; False where it is refused, with its findings."""
+    form = lines.form
+    if lines._decl.parent == "first":
+        return bool(form._state.records._save(turn))
+    closing.judged(turn, form)
+    return closing.held(turn, form, "line", f"{lines.caption}: this record is not kept yet; keep it before its lines")
+
+
+def remove(turn: Turn, lines: LiveLines[Any], line: Any) -> bool:
+    """Take a line away; False where something held it."""
+    must_have(lines, line)
+    before, turn.cause = turn.cause, turn.note("step", lines, "remove a line")
+    try:
+        reason = turn.happen("line_removing", lines.form, lines, line, None)
+        if reason is not None:
+            return closing.held(turn, lines.form, "line_removing", reason)
+        if line in lines._written:
+            turn.undo.append((lines, "_gone", lines._gone))
+            lines._gone = (*lines._gone, lines._written[line])
+        show(turn, lines, tuple(one for one in lines._rows if one is not line))
+        turn.drain()
+        return True
+    finally:
+        turn.cause = before
+
+
+def move(turn: Turn, lines: LiveLines[Any], line: Any, to: int) -> None:
+    """Put a line at another place."""
+    must_have(lines, line)
+    if not 0 <= to < len(lines._rows):
+        raise ValueError(f"{lines.name} has no place {to}; there are 0 to {len(lines._rows) - 1}")
+    rest = [one for one in lines._rows if one is not line]
+    show(turn, lines, (*rest[:to], line, *rest[to:]))
+    turn.drain()
+
+
+def must_have(lines: LiveLines[Any], line: Any) -> None:
+    """Refuse what is no line here, or no longer."""
+    if line not in lines._rows:
+        raise NotAllowedHere(f"{line!r} is no line of {type(lines.form).__name__}.{lines.name}, or no longer")
+
+
+# ---- which lines are there
+
+
+def path_of(line: Any) -> str:
+    """The path of a line, whatever its place."""
+    path: str = line.__dict__["_live"]._plan.path
+    return path
+
+
+def made(turn: Turn, lines: LiveLines[Any]) -> Any:
+    """A new line with its rules working, not among the others yet."""
+    line = make_line(lines)
+    path = path_of(line)
+    cells: list[Cell] = []
+    for name in inner_plan(lines).ruled:
+        install_at(lines.form._state, joined(path, name), cells, lines._serial * 1000)
+    return line
+
+
+def cells_of(lines: LiveLines[Any], line: Any) -> list[Cell]:
+    """The rules and checks of a line."""
+    nodes, controls = lines._members[line]
+    found = [cell for each in (*nodes, *controls) for cell in (each._cells or {}).values()]
+    return found + [cell for control in controls for cell in getattr(control, "_checks", ())]
+
+
+def show(turn: Turn, lines: LiveLines[Any], rows: tuple[Any, ...]) -> None:
+    """Have these lines be there, in this order."""
+    if rows == lines._rows:
+        return
+    turn.undo.append((lines, "_rows", lines._rows))
+    cause = turn.note("change", lines, "rows", len(lines._rows), len(rows))
+    lines._rows = rows
+    arrange(turn.engine, lines)
+    turn.engine.updates.mark(lines, "rows", cause)
+
+
+def arrange(engine: Engine, lines: LiveLines[Any]) -> None:
+    """After lines have come, gone or moved: what is called by its place, what has rules that work, the tab order."""
+    rows = set(lines._rows)
+    for line in lines._attached - rows:
+        detach(engine, lines, line)
+    for line in rows - lines._attached:
+        attach(engine, lines, line)
+    lines._attached = rows
+    call_by_place(lines)
+    state = lines.form._state
+    order: list[Any] = []
+    for path in state.plan.controls:
+        control = state.controls[path]
+        order.append(control)
+        if isinstance(control, LiveLines):
+            order += [entry for line in control._rows for entry in control._members[line][1]]
+    state.order = order
+    engine.unsettled = True
+
+
+def detach(engine: Engine, lines: LiveLines[Any], line: Any) -> None:
+    """A line that has gone: nothing is worked out or judged in it."""
+    for cell in cells_of(lines, line):
+        for node, prop in cell.inputs:
+            if node._watchers is not None:
+                node._watchers.get(prop, {}).pop(cell, None)
+        engine.updates.touched.pop(cell, None)
+    whole = line.__dict__["_live"]
+    whole._set = {"visible": False}
+    for control in lines._members[line][1]:
+        engine.updates.unjudged.pop(control, None)
+
+
+def attach(engine: Engine, lines: LiveLines[Any], line: Any) -> None:
+    """A line that has come, or come back: its rules work again."""
+    whole = line.__dict__["_live"]
+    for cell in cells_of(lines, line) if whole._set is not None else ():
+        inputs, cell.inputs = cell.inputs, {}
+        watch(cell, inputs)
+        engine.updates.mark_cell(cell, 0)
+    whole._set = None
+    for control in lines._members[line][1]:
+        engine.updates.unjudge(control)
+
+
+# ---- lines that are kept with a record
+
+
+def begin(engine: Engine, form: Form) -> None:
+    """Look at what lines are bound to, and tell of rows that belong to no record."""
+    for lines in lines_of(form):
+        decl = lines._decl
+        if not decl.records:
+            continue
+        columns = engine.store_columns(decl.records)
+        for column in (decl.key, *((decl.order,) if decl.order else ())):
+            must_be_column(column, columns, decl.records)
+        records = form._state.records
+        key = engine.store_key(decl.records)
+        parents = engine.by_column(records.source, records._key_column)
+        kept = engine.by_column(decl.records, decl.key)
+        astray = [row[key] for parent, rows in kept.items() if parent not in parents for row in rows]
+        if astray:
+            told = ", ".join(map(str, astray[:5])) + (", …" if len(astray) > 5 else "")
+            engine.say(form, f"{len(astray)} of {decl.records} belong to no record of {records.source}: {told}", "warning")
+
+
+def load(turn: Turn, form: Form, key: Any) -> None:
+    """Have a form show the lines of the record in hand (None: of a fresh one)."""
+    engine = turn.engine
+    for lines in lines_of(form):
+        decl = lines._decl
+        rows = engine.by_column(decl.records, decl.key).get(key, ()) if decl.records and key is not None else ()
+        if decl.order:
+            rows = sorted(rows, key=lambda row: (row[decl.order] is None, row[decl.order]))
+        found = tuple(loaded(turn, lines, row) for row in rows)
+        forget_written(turn, lines, dict(zip(found, rows, strict=True)))
+        show(turn, lines, found)
+
+
+def loaded(turn: Turn, lines: LiveLines[Any], row: Row) -> Any:
+    """A line that holds a row."""
+    line = made(turn, lines)
+    where = f"'{lines._decl.records}' {row.get(turn.engine.store_key(lines._decl.records))}"
+    for column, control in columns_of(turn.engine, lines, line).items():
+        bring(turn, control, row.get(column), where, column)
+    ready(turn.engine, cells_of(lines, line))
+    return line
+
+
+def columns_of(engine: Engine, lines: LiveLines[Any], line: Any) -> dict[str, Any]:
+    """Which control of a line holds which column."""
+    source = lines._decl.records
+    return bound_columns(lines.form, values_of(lines, line), engine.store_columns(source), source)
+
+
+def forget_written(turn: Turn, lines: LiveLines[Any], written: Mapping[Any, Row]) -> None:
+    """What the store has of the lines."""
+    turn.undo.append((lines, "_written", lines._written))
+    turn.undo.append((lines, "_gone", lines._gone))
+    lines._written = dict(written)
+    lines._gone = ()
+
+
+def stage(turn: Turn, form: Form, records: Records) -> None:
+    """Have the lines written with the record that they belong to."""
+    engine, key = turn.engine, records.key
+    for lines in lines_of(form):
+        decl = lines._decl
+        written: dict[Any, Row] = {}
+        key_column = engine.store_key(decl.records) if decl.records else ""
+        for row in lines._gone:
+            engine.stage(turn, Change("remove", decl.records, row[key_column], {}, row), LineKeys(lines, None, records))
+        for place, line in enumerate(lines._rows):
+            if not decl.records:
+                written[line] = {}
+                continue
+            row = {**held_by(columns_of(engine, lines, line)), decl.key: key}
+            if decl.order:
+                row[decl.order] = place + 1
+            was = lines._written.get(line)
+            if was is None:
+                change = Change("add", decl.records, row.get(key_column), row)
+            else:
+                row = {column: value for column, value in row.items() if was.get(column) != value}
+                change = Change("change", decl.records, was[key_column], row, was)
+            if change.row:
+                engine.stage(turn, change, LineKeys(lines, line, records))
+            written[line] = {**(was or {}), **row, key_column: was[key_column] if was is not None else change.key}
+            for control in lines._members[line][1]:
+                closing.seen_as_kept(turn, control)
+        forget_written(turn, lines, written)
+
+
+class LineKeys:
+    """What a store's answer to a line's write is for."""
+
+    __slots__ = ("_form", "_records", "line", "lines")
+
+    def __init__(self, lines: LiveLines[Any], line: Any, records: Records) -> None:
+        self._form = lines.form
+        self._records = records
+        self.lines = lines
+        self.line = line
+
+    @property
+    def captions(self) -> Mapping[str, str]:
+        """What people call the columns that are bound."""
+        line = self.line if self.line is not None else next(iter(self.lines._members), None)
+        if line is None:
+            return {}
+        bound = columns_of(self._records._engine, self.lines, line)
+        return {column: control.caption for column, control in bound.items()}
+
+    def keyed(self, turn: Turn, key: Any) -> None:
+        """A line has been given its key by the store."""
+        written = self.lines._written
+        column = turn.engine.store_key(self.lines._decl.records)
+        if self.line in written and written[self.line].get(column) is None:
+            turn.undo.append((self.lines, "_written", written))
+            self.lines._written = {**written, self.line: {**written[self.line], column: key}}
+
+    def reload(self, turn: Turn) -> None:
+        """Take what somebody else has written."""
+        self._records.reload(turn)
+
+
+def under(engine: Engine, form: Form, key: Any) -> list[tuple[LiveLines[Any], Sequence[Row]]]:
+    """The rows that belong to a record, by the lines that show them."""
+    kept = [lines for lines in lines_of(form) if lines._decl.records]
+    return [(lines, engine.by_column(lines._decl.records, lines._decl.key).get(key, ())) for lines in kept]

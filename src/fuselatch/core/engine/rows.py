@@ -1,0 +1,77 @@
+"""Rows and controls: which control holds which column, what a row brings to it, and what it writes."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING, Any
+
+from fuselatch.core.forms.controls import LiveChoice, LiveEntry, LiveValue
+from fuselatch.core.model.errors import UnknownName
+from fuselatch.core.model.names import suggest
+from fuselatch.core.model.values import adapted
+
+if TYPE_CHECKING:
+    from fuselatch.core.engine.turn import Turn
+    from fuselatch.core.forms.form import Form
+
+
+def bound_columns(form: Form, controls: Mapping[str, Any], columns: Sequence[str], source: str) -> dict[str, LiveValue[Any]]:
+    """Which of some controls holds which column: by name, as it is told, or as the column's heading would be a name."""
+    bound: dict[str, LiveValue[Any]] = {}
+    headings = {heading_as_name(column): column for column in columns}
+    for name, control in controls.items():
+        if not isinstance(control, LiveEntry) or control._rule:
+            continue
+        wanted = control._decl.constants.get("column", "")
+        column = wanted or (name if name in columns else headings.get(name, name))
+        # A source that has no rows yet may not know its columns.
+        if column in columns or not columns:
+            bound[column] = control
+        elif wanted:
+            raise UnknownName(f"{form._state.name}.{name}: '{source}' has no column '{wanted}': {suggest(wanted, columns)}")
+    return bound
+
+
+def heading_as_name(heading: str) -> str:
+    """A column's heading as a control would be named: "Home port" is home_port."""
+    return "_".join(re.findall(r"\w+", heading.casefold()))
+
+
+def must_be_column(column: str, columns: Sequence[str], source: str) -> None:
+    """Refuse a column that a source does not have."""
+    if columns and column not in columns:
+        raise UnknownName(f"'{source}' has no column '{column}': {suggest(column, columns)}")
+
+
+def held_by(bound: Mapping[str, LiveValue[Any]]) -> dict[str, Any]:
+    """What controls hold, by column; what is hidden or disabled is left out."""
+    return {column: none_of(control._current("value"), control) for column, control in bound.items() if control._in_use}
+
+
+def bring(turn: Turn, control: Any, value: Any, where: str, column: str) -> None:
+    """Have a control hold what a column brings; `where` is the row, for messages."""
+    decl = control._decl
+    try:
+        wanted = decl.of_record
+        if value is not None and wanted is not None:
+            value = adapted(value, wanted)
+        held = control._plan.blank if value is None or value == "" else decl.coerce(value)
+    except TypeError as error:
+        raise TypeError(f"{where}, column '{column}': {error}") from None
+    if isinstance(control, LiveChoice):
+        turn.undo.append((control, "_brought", control._brought))
+        control._brought = held
+    hold(turn, control, held)
+
+
+def none_of(value: Any, control: LiveValue[Any]) -> Any:
+    """A value as a column holds it: a blank one is None."""
+    return None if value == control._plan.blank and value is not False else value
+
+
+def hold(turn: Turn, control: LiveValue[Any], value: Any) -> None:
+    """Have a control hold a value without an event, as when a form opens."""
+    turn.undo.append((control, "_value", control._value))
+    control._value = value
+    turn.engine.updates.mark(control, "value", turn.cause)

@@ -1,0 +1,235 @@
+"""Lines: rows under a form, each with the controls of one group class.
+
+A line has a path of its own for as long as it is there ("extras#3"); what it is called, for people and in cue
+sheets, goes by its place: `extras[0]` is the first, as in Python.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping
+from typing import TYPE_CHECKING, Any, Generic, Literal, TypeVar, Unpack
+
+from fuselatch.core.forms.controls import Live
+from fuselatch.core.forms.declarations import ControlOptions, Declaration, Source
+from fuselatch.core.forms.groups import Group
+from fuselatch.core.forms.plans import ControlPlan, FormPlan, joined
+from fuselatch.core.model.errors import DeclarationError, UnknownName
+
+if TYPE_CHECKING:
+    from fuselatch.core.forms.form import Form
+    from fuselatch.core.forms.port import EnginePort
+
+L = TypeVar("L", bound=Group)
+
+PARENTS = ("refuse", "first")
+REMOVALS = ("ask", "refuse", "along")
+PLACE = re.compile(r"(.+?)\[([0-9]+)\](?:\.(.+))?")
+
+
+class LiveLines(Live, Generic[L]):
+    """The lines of an open form, in order: `for line in form.extras.rows`, `len(form.extras)`, `form.extras[0]`."""
+
+    __slots__ = ("_attached", "_gone", "_members", "_rows", "_serial", "_written")
+
+    def __init__(self, form: Form, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
+        super().__init__(form, owner, plan, engine)
+        self._rows: tuple[L, ...] = ()
+        self._serial = 0
+        # Of each line its live controls, those in use, and the row that a store has of it.
+        self._members: dict[L, tuple[Any, ...]] = {}
+        self._attached: set[L] = set()
+        self._written: dict[L, Any] = {}
+        self._gone: tuple[Any, ...] = ()
+
+    def _current(self, prop: str) -> Any:
+        return self._rows if prop == "rows" else super()._current(prop)
+
+    @property
+    def rows(self) -> tuple[L, ...]:
+        """The lines, first to last; rules that read them follow what is added and removed."""
+        found: tuple[L, ...] = self._current("rows")
+        tracker = self._engine.tracker
+        if tracker is not None:
+            tracker[(self, "rows")] = found
+        return found
+
+    def __len__(self) -> int:
+        return len(self.rows)
+
+    def __bool__(self) -> bool:
+        return True
+
+    def __iter__(self) -> Iterator[L]:
+        return iter(self.rows)
+
+    def __getitem__(self, place: int) -> L:
+        return self.rows[place]
+
+    def add(self, **values: Any) -> L | None:
+        """Start a line with these values, as a person does; gives it, or None where something held or refused it."""
+        line: L | None = self._engine.add_line(self, values)
+        return line
+
+    def remove(self, line: L) -> bool:
+        """Take a line away; False where something held it."""
+        return self._engine.remove_line(self, line)
+
+    def move(self, line: L, to: int) -> None:
+        """Put a line at another place, from 0."""
+        self._engine.move_line(self, line, to)
+
+
+class LineDeclaration(Declaration[Live]):
+    """What stands for a line as a whole."""
+
+    kind = "group"
+    live = Live
+
+
+class Lines(Declaration[LiveLines[L]], Generic[L]):
+    """Rows under a form: `extras = Lines(ExtraLine, "Extras", records="extras", key="booking")`.
+
+    `ExtraLine` is a `Group`: its controls, checks, handlers and derived values are those of each line. Lines that are
+    kept in `records` belong to the record in hand of the form, whose key their column `key` holds; `order` is a
+    column that holds their place. A line under a record that is not kept yet is refused, or with `parent="first"` the
+    record is kept first. Removing the record, `removing="ask"` counts its lines and asks, "refuse" keeps it as long as it
+    has some, "along" takes them along. Without `records` the outcome has them, as a tuple of mappings.
+    """
+
+    kind = "lines"
+    live = LiveLines
+    line_starting = Source("line_starting")
+    line_added = Source("line_added")
+    line_removing = Source("line_removing")
+    line_changed = Source("line_changed")
+
+    def __init__(
+        self,
+        line: type[L],
+        caption: str = "",
+        *,
+        records: str = "",
+        key: str = "",
+        order: str = "",
+        parent: Literal["refuse", "first"] = "refuse",
+        removing: Literal["ask", "refuse", "along"] = "ask",
+        **options: Unpack[ControlOptions],
+    ) -> None:
+        super().__init__(caption, options)
+        where = f"Lines({getattr(line, '__name__', line)!s}, …)"
+        if not (isinstance(line, type) and issubclass(line, Group) and line is not Group):
+            raise DeclarationError(f"Lines(…) takes a class derived from Group, not {line!r}")
+        if bool(records) != bool(key) or (order and not records):
+            raise DeclarationError(f"{where}: records= and key= go together; key is the column that holds the record's key")
+        for name, given, allowed in (("parent", parent, PARENTS), ("removing", removing, REMOVALS)):
+            if given not in allowed:
+                raise DeclarationError(f"{where}: {name} is {' or '.join(map(repr, allowed))}, not {given!r}")
+        inner = line._plan
+        if inner.heard:
+            raise DeclarationError(f"{where}: a line can't hear {', '.join(inner.heard)}; hear it on the form")
+        if any(isinstance(placed.decl, Lines) for placed in inner.controls.values()):
+            raise DeclarationError(f"{where}: lines can't have lines; bind a form of their own to them")
+        self.line = line
+        self.records = records
+        self.key = key
+        self.order = order
+        self.parent = parent
+        self.removing = removing
+        self.whole = LineDeclaration("", {})
+
+
+def told(control: Any) -> str:
+    """What people call a control in a message: its caption, with the place of the line that it is in, counted from 1."""
+    if control._plan.line is None:
+        return str(control.caption)
+    lines, line = control._plan.line
+    place = lines._rows.index(line) + 1 if line in lines._rows else "that was removed"
+    return f"{lines.caption} {place}, {control.caption}"
+
+
+def inner_plan(lines: LiveLines[Any]) -> FormPlan:
+    """What the class of the lines declares."""
+    plan: FormPlan = lines._decl.line._plan
+    return plan
+
+
+def make_line(lines: LiveLines[L]) -> L:
+    """A line with its live groups and controls, not among the others yet."""
+    lines._serial += 1
+    form: Any = lines.form
+    state, decl, inner = form._state, lines._decl, inner_plan(lines)
+    path = f"{lines.name}#{lines._serial}"
+    index = lines._plan.index
+    groups = {path: ControlPlan(path, index, decl.whole, None)}
+    kinds: dict[str, type] = {path: decl.line}
+    for name, group in inner.groups.items():
+        groups[joined(path, name)] = group.inside(path, index)
+        kinds[joined(path, name)] = inner.containers[name]
+    controls = {joined(path, name): control.inside(path, index) for name, control in inner.controls.items()}
+    put_in_place(state, groups, kinds, controls)
+    line: L = state.containers[path]
+    state.nodes[path]._outer = lines
+    for plan in controls.values():
+        plan.line = lines, line
+    lines._members[line] = tuple(state.nodes[one] for one in groups), tuple(state.controls[one] for one in controls)
+    return line
+
+
+def put_in_place(
+    state: Any, groups: Mapping[str, ControlPlan], kinds: Mapping[str, type], controls: Mapping[str, ControlPlan]
+) -> None:
+    """Make the live groups and controls of plans, and put them where their paths say."""
+    form, engine = state.form, state.engine
+    for path, group in groups.items():
+        outer = state.containers[group.outer]
+        node = state.nodes[path] = Live(form, outer, group, engine)
+        live: Any = object.__new__(kinds[path])
+        live.__dict__.update(_live=node, form=form, _state=state, _outer=outer)
+        state.containers[path] = live
+        if "#" not in path or group.outer:
+            outer.__dict__[path.rpartition(".")[2]] = live
+    for path, control in controls.items():
+        container = state.containers[control.outer]
+        made = state.controls[path] = control.decl.live(form, container, control, engine)
+        container.__dict__[path.rpartition(".")[2]] = made
+
+
+def call_by_place(lines: LiveLines[Any]) -> None:
+    """Have each line, and what is in it, called by its place."""
+    for at, line in enumerate(lines._rows):
+        start = len(line.__dict__["_live"]._plan.path)
+        for each in (member for members in lines._members[line] for member in members):
+            each.name = f"{lines.name}[{at}]{each._plan.path[start:]}"
+
+
+def values_of(lines: LiveLines[Any], line: Any) -> dict[str, Any]:
+    """The live controls of a line by their paths in it."""
+    start = len(line.__dict__["_live"]._plan.path) + 1
+    return {control._plan.path[start:]: control for control in lines._members[line][1]}
+
+
+def placed_at(form: Any, path: str) -> Live | None:
+    """The live control, group or line at a path, as people call it; None where there is none."""
+    state = form._state
+    found: Live | None = state.controls.get(path) or state.nodes.get(path) if "#" not in path else None
+    match = PLACE.fullmatch(path)
+    if found is not None or match is None:
+        return found
+    lines = state.controls.get(match[1])
+    if not isinstance(lines, LiveLines):
+        return None
+    if int(match[2]) >= len(lines._rows):
+        last = len(lines._rows) - 1
+        there = (
+            "there is none"
+            if last < 0
+            else f"there are {lines.name}[0] to [{last}]"
+            if last
+            else f"there is {lines.name}[0]"
+        )
+        raise UnknownName(f"there is no line {lines.name}[{match[2]}]: {there}")
+    whole = lines._rows[int(match[2])].__dict__["_live"]._plan.path
+    inside = joined(whole, match[3] or "")
+    live: Live | None = state.controls.get(inside) or state.nodes.get(inside)
+    return live

@@ -1,0 +1,333 @@
+"""Lines: rows under a record, their events, rules and checks, and how they are kept with it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from decimal import Decimal
+from typing import Any
+
+import pytest
+
+from fuselatch import (
+    Button,
+    Choice,
+    DeclarationError,
+    Event,
+    Form,
+    Group,
+    HandlerFailed,
+    Lines,
+    MemoryRecords,
+    Money,
+    NotAllowedHere,
+    Refused,
+    Text,
+    UnknownName,
+    Whole,
+    check,
+    on,
+)  # fmt: skip
+from fuselatch.rehearsal import Desk, Scene
+from tests.helpers import snapshot, told
+
+EXTRAS = [
+    {"id": 1, "booking": 1, "what": "power", "count": 2, "price": Decimal("3.00"), "place": 2},
+    {"id": 2, "booking": 1, "what": "crane", "count": 1, "price": Decimal("40.00"), "place": 1},
+    {"id": 4, "booking": 2, "what": "water", "count": 1, "price": Decimal("1.00"), "place": 1},
+]
+
+
+class Extra(Group):
+    """What is booked besides a berth."""
+
+    what = Choice("What", choices=("power", "water", "crane"), required=True)
+    count = Whole("Count", default=1, minimum=1)
+    price = Money("Price", required=True)
+    amount = Money("Amount", value=lambda line: (line.count.value or 0) * (line.price.value or Decimal(0)))
+
+    @check(count, price)
+    def affordable(self, count: int, price: Decimal) -> str | None:
+        return "too dear" if count * price > 1000 else None
+
+    @what.changed
+    def fill_price(self) -> None:
+        self.price.value = {"power": Decimal(3), "water": Decimal(1), "crane": None}[self.what.given]
+
+
+class Stay(Form, title="Stay", records="bookings"):
+    """A record with lines."""
+
+    vessel = Text("Vessel", required=True)
+    extras = Lines(Extra, "Extras", records="extras", key="booking", order="place", parent="first")
+    total = Money("Total", value=lambda form: sum((line.amount.value or Decimal(0) for line in form.extras), Decimal(0)))
+    log = Text("Log")
+    four = Button("Four")
+    fail = Button("Fail")
+    keep = Button("Keep", submits=True, then="same")
+    ok = Button("OK", closes="accepted")
+
+    @extras.line_starting
+    def four_at_most(self, event: Event) -> None:
+        if len(self.extras) == 4:
+            event.hold("four are enough")
+
+    @extras.line_removing
+    def never_the_crane(self, event: Event) -> None:
+        if event.old.what.value == "crane":
+            event.hold("the crane stays")
+
+    @on(extras.line_added, extras.line_changed)
+    def note(self, event: Event) -> None:
+        self.log.value += f"{event.name.removeprefix('line_')} {event.new.path} {event.new.amount.text}; "
+
+    @four.clicked
+    def add_until_held(self) -> None:
+        while self.extras.add(what="water", count=2):
+            pass
+
+    @fail.clicked
+    def fail_after_all(self) -> None:
+        self.extras.remove(self.extras[1])
+        self.extras.add(what="water")
+        self.extras.move(self.extras[1], 0)
+        raise ValueError("on purpose")
+
+
+def opened(form: type[Form] = Stay, at: Any = 1) -> tuple[Desk, MemoryRecords, Any]:
+    rows = {"bookings": [{"number": 1, "vessel": "Eider"}, {"number": 2, "vessel": "Teal"}], "extras": EXTRAS}
+    store = MemoryRecords(rows, keys={"bookings": "number", "extras": "id"})
+    desk = Desk(Scene(form, records=store, at=at)).__enter__()
+    return desk, store, desk.form
+
+
+def whats(form: Any) -> list[str]:
+    return [line.what.value for line in form.extras]
+
+
+def test_the_lines_of_a_record_come_in_their_order_and_raise_nothing() -> None:
+    desk, _, form = opened()
+    assert (whats(form), form.total.value, form.log.value) == (["crane", "power"], Decimal("46.00"), "")
+    assert not form.records.is_changed
+    desk.record("next")
+    assert (whats(form), form.total.value, form.records.shown) == (["water"], Decimal("1.00"), "2 of 2")
+    assert not [line for line in told(desk.trace, "event") if line.startswith("extras")]
+    names = [control.name for control in desk.session.view.forms[0].controls]
+    assert names[:6] == ["vessel", "extras", "extras[0].what", "extras[0].count", "extras[0].price", "extras[0].amount"]
+    assert [(group.name, group.group) for group in desk.session.view.forms[0].groups] == [("extras[0]", "extras")]
+
+
+def test_a_line_changes_once_and_what_is_derived_follows() -> None:
+    desk, _, form = opened()
+    desk.type("extras[1].count", "5")
+    desk.tab()
+    assert (form.total.value, form.log.value) == (Decimal("55.00"), "changed extras[1] 15.00; ") and form.records.is_changed
+    assert form.extras[1].price.focused
+    assert desk.why("extras[1].amount.value").startswith("extras[1].amount.value is 15")
+
+
+def test_lines_start_move_and_go_and_are_called_by_their_places() -> None:
+    desk, store, form = opened()
+    desk.add_line("extras")
+    assert form.extras[2].what.focused and form.extras[2].count.value == 1
+    desk.pick("extras[2].what", "water")
+    desk.move_line("extras[2]", "0")
+    assert whats(form) == ["water", "crane", "power"] and form.extras[0].what.name == "extras[0].what"
+    assert form.extras[0].what.focused
+    for _ in range(4):
+        desk.tab()
+    assert form.extras[1].count.focused, "Tab goes by the places of the lines"
+    desk.remove_line("extras[1]")
+    assert desk.session.view.notice == "the crane stays" and len(form.extras) == 3
+    desk.focus("extras[2].count")
+    desk.remove_line("extras[2]")
+    assert whats(form) == ["water", "crane"] and form._state.focus is not None and form._state.focus._in_use
+    desk.record("save")
+    assert [(row["id"], row["what"], row["place"]) for row in store.sources["extras"]] == [
+        (2, "crane", 2),
+        (4, "water", 1),
+        (5, "water", 1),
+    ]
+    assert store.transactions == 1 and not form.records.is_changed
+    desk.type("extras[0].count", "7")
+    desk.record("save")
+    assert store.sources["extras"][2]["count"] == 7, "a line that was added is changed after that"
+
+
+def test_a_handler_adds_until_a_line_is_held() -> None:
+    desk, _, form = opened()
+    desk.press("four")
+    assert whats(form) == ["crane", "power", "water", "water"] and form.total.value == Decimal("50.00")
+    desk.add_line("extras")
+    assert desk.session.view.notice == "four are enough" and len(form.extras) == 4
+
+
+def test_what_fails_puts_lines_back_with_their_rules() -> None:
+    desk, _, form = opened()
+    before = snapshot(desk.session)
+    with pytest.raises(HandlerFailed, match="on purpose"):
+        desk.press("fail")
+    desk.focus("vessel")
+    assert snapshot(desk.session).keys() == before.keys() and whats(form) == ["crane", "power"]
+    desk.type("extras[1].count", "4")
+    desk.tab()
+    assert form.total.value == Decimal("52.00") and form.extras[1].amount.name == "extras[1].amount"
+
+
+def test_lines_are_checked_with_their_record() -> None:
+    desk, store, form = opened()
+    desk.type("extras[1].count", "400")
+    desk.press("keep")
+    assert desk.session.view.notice == "Extras 2, Count: too dear" and form.extras[1].count.focused
+    assert store.transactions == 0
+    desk.remove_line("extras[1]")
+    desk.press("keep")
+    assert store.transactions == 1 and [row["id"] for row in store.sources["extras"]] == [2, 4]
+
+
+def test_a_record_is_kept_before_its_first_line_or_refuses_it_with_its_findings() -> None:
+    desk, store, form = opened(at=None)
+    desk.record("fresh")
+    desk.add_line("extras")
+    assert len(form.extras) == 0 and form.vessel.marker and form.vessel.focused
+    desk.type("vessel", "Heron")
+    desk.add_line("extras")
+    assert form.records.key == 3 and len(form.extras) == 1 and store.transactions == 1
+    desk.pick("extras[0].what", "power")
+    desk.press("ok")
+    assert store.sources["extras"][3] == {
+        "id": 5,
+        "booking": 3,
+        "what": "power",
+        "count": 1,
+        "price": Decimal("3.00"),
+        "place": 1,
+    }
+    assert desk.outcome is not None and desk.outcome.values["extras"] == (
+        {"what": "power", "count": 1, "price": Decimal("3.00"), "amount": Decimal("3.00")},
+    )
+
+
+class Refuses(Stay):
+    """Its record comes first, and stays as long as it has lines."""
+
+    extras = Lines(Extra, "Extras", records="extras", key="booking", removing="refuse")
+
+
+class Along(Stay):
+    """Its lines go with it."""
+
+    extras = Lines(Extra, "Extras", records="extras", key="booking", removing="along")
+
+
+@pytest.mark.parametrize(
+    ("form", "asked", "left"),
+    [(Stay, "Remove record 1 and its 2 Extras?", [4]), (Refuses, "", [1, 2, 4]), (Along, "Remove record 1?", [4])],
+)
+def test_removing_a_record_with_lines(form: type[Form], asked: str, left: list[int]) -> None:
+    desk, store, live = opened(form)
+    desk.record("remove")
+    assert desk.prompt.text == asked
+    if asked:
+        desk.answer("Remove")
+    else:
+        assert desk.session.view.notice == "record 1 has 2 Extras; remove them first"
+    assert [row["id"] for row in store.sources["extras"]] == left and len(live.extras) == (1 if asked else 2)
+
+
+def test_a_line_under_a_record_that_is_not_kept_is_refused_in_plain_words() -> None:
+    desk, _, form = opened(Refuses)
+    desk.record("fresh")
+    desk.add_line("extras")
+    assert desk.session.view.notice == "Extras: this record is not kept yet; keep it before its lines" and not len(
+        form.extras
+    )
+
+
+def test_rows_without_a_record_are_told_at_opening() -> None:
+    store = MemoryRecords(
+        {"bookings": [{"number": 1, "vessel": "Eider"}], "extras": EXTRAS}, keys={"bookings": "number", "extras": "id"}
+    )
+    with Desk(Scene(Stay, records=store)) as desk:
+        assert desk.session.view.forms[0].message == "1 of extras belong to no record of bookings: 4"
+
+
+def test_a_refused_store_leaves_lines_as_they_were_and_a_foreign_change_is_asked_about() -> None:
+    desk, store, form = opened()
+    desk.type("extras[0].count", "3")
+    store.sources["extras"][1] = {**EXTRAS[1], "count": 9}
+    store.versions["extras"] += 1
+    desk.record("save")
+    desk.answer("Compare")
+    assert desk.prompt.text == "Count: 3 here, 9 theirs"
+    desk.answer("Keep editing")
+    assert form.extras[0].count.draft == "3"
+    desk.record("save")
+    desk.answer("Take theirs")
+    assert form.extras[0].count.value == 9 and not form.records.is_changed
+
+
+def test_lines_without_records_are_the_outcome_and_go_with_a_submit() -> None:
+    class Order(Form):
+        extras = Lines(Extra, "Extras")
+        more = Button("More", submits=True)
+        ok = Button("OK", closes="accepted")
+
+    with Desk(Scene(Order)) as desk:
+        desk.add_line("extras")
+        desk.pick("extras[0].what", "water")
+        desk.press("more")
+        assert not len(desk.at(Order).extras)
+        desk.add_line("extras")
+        desk.pick("extras[0].what", "power")
+        desk.press("ok")
+    assert desk.outcome is not None and [line["what"] for line in desk.outcome.values["extras"]] == ["power"]
+
+
+@pytest.mark.parametrize(
+    ("act", "message"),
+    [
+        (lambda desk: desk.type("extras[2].count", "1"), r"there is no line extras\[2\]: there are extras\[0\] to \[1\]"),
+        (lambda desk: desk.type("extras[0].cont", "1"), r"has no control 'extras\[0\]\.cont'"),
+        (lambda desk: desk.type("extras[0]", "1"), r"has no control 'extras\[0\]'"),
+        (lambda desk: desk.remove_line("extras"), "is no line"),
+        (lambda desk: desk.add_line("vessel"), "has no lines"),
+        (lambda desk: desk.move_line("extras[0]", "first"), "'first' is no place; write a number, 0 for the first"),
+        (lambda desk: desk.form.extras.move(desk.form.extras[0], 2), "extras has no place 2; there are 0 to 1"),
+        (lambda desk: desk.form.extras.remove(desk.form), "is no line of Stay.extras, or no longer"),
+        (lambda desk: desk.form.extras.add(waht="x"), "a line of extras has no control 'waht': did you mean 'what'"),
+    ],
+)
+def test_a_wrong_use_is_told(act: Callable[[Desk], None], message: str) -> None:
+    desk, _, form = opened()
+    with pytest.raises((UnknownName, Refused, NotAllowedHere, ValueError, TypeError), match=message):
+        act(desk)
+    assert whats(form) == ["crane", "power"]
+
+
+class HearsForm(Group):
+    """Hears what no line can."""
+
+    one = Text("One")
+
+    @Form.accepting
+    def hear(self) -> None: ...
+
+
+@pytest.mark.parametrize(
+    ("make", "message"),
+    [
+        (lambda: Lines(Form), "takes a class derived from Group"),  # type: ignore[type-var]
+        (lambda: Lines(Extra, records="extras"), "records= and key= go together"),
+        (lambda: Lines(Extra, parent="last"), "parent is 'refuse' or 'first', not 'last'"),  # type: ignore[arg-type]
+        (lambda: Lines(Extra, removing="never"), "removing is 'ask' or 'refuse' or 'along'"),  # type: ignore[arg-type]
+        (lambda: Lines(HearsForm), "a line can't hear accepting; hear it on the form"),
+        (lambda: type("G", (Group,), {"inner": Lines(Extra)}), "lines belong to a form; declare them there"),
+        (
+            lambda: type("F", (Form,), {"inner": Lines(Extra, records="e", key="k")}),
+            "lines in records= need a form that is bound to records",
+        ),
+    ],
+)
+def test_a_wrong_declaration_is_told(make: Callable[[], Any], message: str) -> None:
+    with pytest.raises(DeclarationError, match=message):
+        make()
