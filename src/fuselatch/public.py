@@ -21,6 +21,7 @@ from fuselatch.core.forms.rules import derive, from_open
 from fuselatch.core.forms.shared import Shared
 from fuselatch.core.forms.signals import Signal
 from fuselatch.core.forms.sources import on
+from fuselatch.core.forms.tables import Table
 from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.errors import (
     Abandoned,
@@ -108,6 +109,7 @@ __all__ = [
     "Signal",
     "Store",
     "StoreRefused",
+    "Table",
     "Taken",
     "Text",
     "Tick",

@@ -100,6 +100,7 @@ STEPS: Final[Mapping[str, VerbRule]] = {
     "press": VerbRule(0, 1, "press [BUTTON]"),
     "double": VerbRule(0, 2, "double [CONTROL [CHOICE]]"),
     "pick": VerbRule(2, 2, "pick CONTROL CHOICE"),
+    "sort": VerbRule(2, 2, "sort TABLE COLUMN"),
     "tick": VerbRule(1, 1, "tick CONTROL"),
     "untick": VerbRule(1, 1, "untick CONTROL"),
     "point": VerbRule(1, 1, "point CONTROL"),

@@ -231,6 +231,10 @@ class Desk:
         """Pick one of the choices, by its text."""
         self._feed("pick", control, str(text))
 
+    def sort(self, table: Named, column: str) -> None:
+        """Sort a table by one of its columns; by the same again, downwards."""
+        self._feed("sort", table, column)
+
     def tick(self, control: Named) -> None:
         """Put a tick."""
         self._feed("tick", control)

@@ -11,7 +11,9 @@ from fuselatch.core.engine.session import Session
 from fuselatch.core.engine.store import Store
 from fuselatch.core.forms.controls import LiveChoice, LiveEntry, LiveValue
 from fuselatch.core.forms.form import controls_of, name_of
+from fuselatch.core.forms.lines import LiveLines
 from fuselatch.core.forms.policy import Rules
+from fuselatch.core.forms.tables import LiveTable
 from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, PolicyError, UnknownName
 from fuselatch.core.model.formats import PlainFormats
 from fuselatch.core.model.names import suggest
@@ -305,10 +307,19 @@ def property_marker(control: Any, words: list[str]) -> Looked:
     return bool(marker) and part in marker.text, f"it says '{marker.text}'" if marker else "it has none"
 
 
+def property_rows(control: Any, words: list[str]) -> Looked:
+    """`NAME.rows COUNT`: how many lines, or rows of a table, there are."""
+    if not isinstance(control, LiveLines | LiveTable):
+        raise UnknownName(f"'{control.name}' has no rows: it is a {control.declared.kind}")
+    count = control.count if isinstance(control, LiveTable) else len(control)
+    return str(count) == one(words, "NAME.rows COUNT"), f"there are {count}"
+
+
 PROPERTIES: Final[Mapping[str, Callable[[Any, list[str]], Looked]]] = {
     "value": property_value,
     "text": property_text,
     "choices": property_choices,
+    "rows": property_rows,
     "enabled": property_flag("enabled"),
     "visible": property_flag("visible"),
     "marker": property_marker,

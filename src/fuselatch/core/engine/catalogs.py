@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from array import array
 from collections import defaultdict
 from collections.abc import Hashable, Sequence
 from typing import TYPE_CHECKING, Any
@@ -21,34 +22,75 @@ NONE: Choices[Any] = Choices()
 class Index:
     """The rows of a source by the columns of a catalog; a list becomes choices when it is first asked for."""
 
-    __slots__ = ("groups", "made", "version")
+    __slots__ = ("catalog", "columns", "groups", "made", "rows", "version")
 
     def __init__(self, catalog: Catalog[Any], rows: Any, version: Hashable) -> None:
         self.version = version
+        self.catalog = catalog
+        self.rows = rows
+        self.columns: dict[str, list[Any]] = {}
         self.made: dict[Any, Choices[Any]] = {}
-        held = column(rows, catalog.store, catalog)
-        texts = held if catalog.show == catalog.store else column(rows, catalog.show, catalog)
-        self.groups: dict[Any, tuple[list[Any], list[Any]]] = {}
-        if not catalog.inputs:
-            self.groups[()] = held, texts
-            return
-        keys = [column(rows, name, catalog) for name in catalog.by]
-        gathered: dict[Any, list[Any]] = defaultdict(list)
-        shown: dict[Any, list[Any]] = gathered if texts is held else defaultdict(list)
-        for key, one in zip(zip(*keys, strict=True), held, strict=True):
-            gathered[key].append(one)
-        if texts is not held:
-            for key, one in zip(zip(*keys, strict=True), texts, strict=True):
-                shown[key].append(one)
-        self.groups = {key: (found, shown[key]) for key, found in gathered.items()}
+        # Of each group the places of its rows; None stands for all.
+        self.groups: dict[Any, Sequence[int] | None] | None = None
+        if catalog.inputs:
+            gathered: dict[Any, Any] = defaultdict(lambda: array("I"))
+            for at, key in enumerate(zip(*[column(rows, name, catalog) for name in catalog.by], strict=True)):
+                gathered[key].append(at)
+            self.groups = dict(gathered)
 
-    def choices(self, key: tuple[Any, ...]) -> Choices[Any]:
-        """The choices of the rows with these values in the columns."""
-        made = self.made.get(key)
+    def column(self, name: str) -> list[Any]:
+        """A column of the source, read once."""
+        found = self.columns.get(name)
+        if found is None:
+            found = self.columns[name] = column(self.rows, name, self.catalog)
+        return found
+
+    def choices(self, key: tuple[Any, ...], sort: str, descending: bool, whole: bool) -> Choices[Any]:
+        """The choices of the rows with these values in the columns, sorted by a column ("": as they come)."""
+        made = self.made.get((key, sort, descending, whole))
         if made is None:
-            held, texts = self.groups.get(key, ((), ()))
-            made = self.made[key] = distinct(held, texts) if held else NONE
+            made = self.made[key, sort, descending, whole] = self._make(key, sort, descending, whole)
         return made
+
+    def _make(self, key: tuple[Any, ...], sort: str, descending: bool, whole: bool) -> Choices[Any]:
+        held, shown = self.column(self.catalog.store), self.column(self.catalog.show)
+        places = range(len(held)) if self.groups is None else self.groups.get(key)
+        if not places:
+            return NONE
+        if sort:
+            places = in_order(places, self.column(sort), held, descending)
+        if not whole:
+            if self.groups is None and not sort:
+                return distinct(held, shown)
+            some = [held[at] for at in places]
+            return distinct(some, some if shown is held else [shown[at] for at in places])
+        first = {held[at]: at for at in reversed(places) if held[at] is not None and held[at] != ""}
+        kept = [at for at in places if first.get(held[at]) == at]
+        rows = self.rows
+
+        def row(at: int) -> Any:
+            return row_at(rows, kept[at])
+
+        return Choices(tuple([held[at] for at in kept]), [str(shown[at]) for at in kept], row)
+
+
+def in_order(places: Sequence[int], values: Sequence[Any], held: Sequence[Any], descending: bool) -> list[int]:
+    """Places of rows in order of a column, blank ones last; rows that are equal there by what is held of them."""
+    given = [at for at in places if values[at] is not None and values[at] != ""]
+    try:
+        given.sort(key=lambda at: (values[at], str(held[at])), reverse=descending)
+    except TypeError:
+        # Values that can't be compared are compared as they are written.
+        given.sort(key=lambda at: (str(values[at]), str(held[at])), reverse=descending)
+    return given + [at for at in places if values[at] is None or values[at] == ""]
+
+
+def row_at(rows: Any, at: int) -> Any:
+    """One row of rows, or of a data frame."""
+    if hasattr(rows, "columns"):
+        row = rows.iloc[at : at + 1].to_dict("records")[0]
+        return {str(name): None if value != value else value for name, value in row.items()}
+    return rows[at]
 
 
 def distinct(held: Sequence[Any], texts: Sequence[Any]) -> Choices[Any]:
@@ -86,8 +128,8 @@ class CatalogNode(EngineNode):
     def _current(self, prop: Any) -> Hashable:
         return self.engine.store_version(prop)
 
-    def choices(self, catalog: Catalog[Any], values: tuple[Any, ...]) -> Choices[Any]:
-        """What a catalog offers for the values of its controls; noted where a rule is reading it."""
+    def choices(self, catalog: Catalog[Any], values: tuple[Any, ...], sort: tuple[str, bool] | None = None) -> Choices[Any]:
+        """What a catalog offers for the values of its controls; a table has its rows `sort`ed."""
         version = self.read(catalog.source)
         if None in values or "" in values:
             return NONE
@@ -95,4 +137,5 @@ class CatalogNode(EngineNode):
         index = self.indexes.get(place)
         if index is None or index.version != version:
             index = self.indexes[place] = Index(catalog, self.engine.store_frame(catalog.source), version)
-        return index.choices(values)
+        column, descending = sort if sort is not None else (catalog.sort, False)
+        return index.choices(values, column, descending, sort is not None)

@@ -24,6 +24,7 @@ from fuselatch.core.forms.lines import LiveLines
 from fuselatch.core.forms.plans import FormPlan, Handler
 from fuselatch.core.forms.prompts import Prompt, Tone
 from fuselatch.core.forms.state import FormState, Manner
+from fuselatch.core.forms.tables import LiveTable
 from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.errors import NotAllowedHere, UnknownName
 from fuselatch.core.model.events import By, Event
@@ -90,6 +91,20 @@ class Engine(Changes):
             self.messages = (*(one for one in self.messages if one[0] is not form), (form, text, tone))
 
         self._by_program(("say", form._state.name, "value"), put)
+
+    def sort_table(self, table: LiveTable[Any], sort: tuple[str, bool]) -> None:
+        """Sort a table by a column, downwards or not."""
+        self._may_change(table.form, f"the order of {type(table.form).__name__}.{table.name}", False)
+
+        def put(turn: Turn) -> None:
+            if table._sort != sort:
+                turn.undo.append((table, "_sort", table._sort))
+                told = [f"{name} downwards" if down else name for name, down in (table._sort, sort)]
+                cause = turn.note("change", table, "sort", *told)
+                table._sort = sort
+                self.updates.mark(table, "sort", cause)
+
+        self._by_program(("sort", table, "value"), put)
 
     def add_line(self, lines: LiveLines[Any], values: Mapping[str, Any]) -> Any:
         """Start a line; None where something held or refused it."""
@@ -469,7 +484,7 @@ class Engine(Changes):
             line_steps.arrange(self, target)
             updates.mark(target, "rows", 0)
         elif isinstance(target, Live):
-            for prop in {"_value": ("value",), "_set": tuple(target._watchers or ())}.get(name, ()):
+            for prop in {"_value": ("value",), "_sort": ("sort",), "_set": tuple(target._watchers or ())}.get(name, ()):
                 updates.mark(target, prop, 0)
         elif isinstance(target, SharedNode):
             target.differs()

@@ -96,7 +96,7 @@ def set_defaults_of(turn: Turn, form: Form, paths: Iterable[str]) -> None:
             default = turn.engine.last_entered.get((type(form), path))
         if isinstance(default, Nth):
             default = default.among(control._current("choices")) if isinstance(control, LiveChoice) else None
-            default = (default,) if decl.kind == "choice" and decl.many and default is not None else default
+            default = (default,) if isinstance(control, LiveChoice) and decl.many and default is not None else default
         value = decl.coerce(default) if default is not None else None
         if isinstance(control, LiveChoice) and value is not None:
             choices = control._current("choices")

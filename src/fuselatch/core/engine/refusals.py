@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any, Final
 
-from fuselatch.core.forms.controls import Live, LiveEntry
+from fuselatch.core.forms.controls import Live, LiveChoice, LiveEntry
 from fuselatch.core.model.gestures import VERBS, Gesture
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.values import short_text
@@ -16,7 +16,7 @@ Reason = tuple[str, int | None]
 
 FITTING: Final[dict[str, tuple[frozenset[str], str]]] = {
     "type": (
-        frozenset({"text", "number", "percent", "whole", "money", "date", "time", "choice"}),
+        frozenset({"text", "number", "percent", "whole", "money", "date", "time", "choice", "table"}),
         "can't be typed into",
     ),
     "tick": (frozenset({"tick"}), "can't be ticked"),
@@ -25,7 +25,8 @@ FITTING: Final[dict[str, tuple[frozenset[str], str]]] = {
     "add_line": (frozenset({"lines"}), "has no lines"),
     "remove_line": (frozenset({"group"}), "is no line"),
     "move_line": (frozenset({"group"}), "is no line"),
-    "pick": (frozenset({"choice"}), "has no choices to pick from"),
+    "pick": (frozenset({"choice", "table"}), "has no choices to pick from"),
+    "sort": (frozenset({"table"}), "has no columns to sort by"),
 }
 """For verbs that fit some kinds of control only: which, and what to say of others."""
 
@@ -129,10 +130,12 @@ def unfit(gesture: Gesture, control: Any) -> Reason | None:
         return f"a {decl.kind} can't take the focus", None
     if gesture.verb in ENTERING and isinstance(control, LiveEntry) and control._rule:
         return "it is read-only: its value follows a rule", None
-    if gesture.verb == "double" and gesture.text and decl.kind != "choice":
+    if gesture.verb == "double" and gesture.text and not isinstance(control, LiveChoice):
         return f"a {decl.kind} has no items to click", None
-    if gesture.verb == "type" and decl.kind == "choice" and decl.many:
+    if gesture.verb == "type" and isinstance(control, LiveChoice) and decl.many:
         return "several are picked here, none is typed", None
+    if gesture.verb == "sort" and gesture.text not in decl.columns:
+        return f"it has no column '{gesture.text}'; {suggest(gesture.text, decl.columns)}", None
     picks = gesture.verb == "pick" or (gesture.verb == "double" and gesture.text)
     if picks and not control.choices.find(gesture.text):
         shown = control.choices.shown()

@@ -7,8 +7,10 @@ from operator import eq
 from typing import TYPE_CHECKING, Any, Final
 
 from fuselatch.core.forms.catalogs import Catalog
+from fuselatch.core.forms.controls import LiveChoice
 from fuselatch.core.forms.plans import CheckPlan
 from fuselatch.core.forms.prompts import TONES
+from fuselatch.core.forms.tables import LiveTable
 from fuselatch.core.model.cells import UNSEEN, Cell, Derived, watch
 from fuselatch.core.model.choices import choices_of
 from fuselatch.core.model.findings import Finding
@@ -69,12 +71,14 @@ def rule_of(state: FormState, control: Any, prop: str, rule: Any) -> tuple[Calla
         return following(rule.function, inputs, convert, blank), rule.function
     if isinstance(rule, Catalog):
         given = [state.controls[path] for path in control._plan.inputs[prop]]
-        return offering(state.engine, rule, given), Catalog.where
+        return offering(state.engine, rule, given, control), Catalog.where
     return running(rule, control._owner, convert), rule
 
 
-def offering(engine: Any, catalog: Catalog[Any], given: list[Any]) -> Callable[[], Any]:
-    """The choices that a catalog has for what its controls hold."""
+def offering(engine: Any, catalog: Catalog[Any], given: list[Any], control: Any) -> Callable[[], Any]:
+    """The choices that a catalog has for what its controls hold; a table's in its own order."""
+    if isinstance(control, LiveTable):
+        return lambda: engine.catalogs.choices(catalog, tuple([one._read_value() for one in given]), control._read_sort())
     return lambda: engine.catalogs.choices(catalog, tuple([control._read_value() for control in given]))
 
 
@@ -91,7 +95,7 @@ def following(
     result: Any = UNSEEN
     # A tick is never blank; what stands in for its blank here is equal to no value.
     blanks = [UNSEEN if given._plan.blank is False else given._plan.blank for given in inputs]
-    held = not any("value" in given._decl.rules or given._decl.kind == "choice" for given in inputs)
+    held = not any("value" in given._decl.rules or isinstance(given, LiveChoice) for given in inputs)
 
     def run() -> Any:
         nonlocal seen, result

@@ -16,6 +16,7 @@ from fuselatch.core.engine.opening import open_form
 from fuselatch.core.engine.records import reset
 from fuselatch.core.forms.controls import LiveChoice, LiveEntry
 from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.tables import LiveTable
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.outcome import ACCEPTED, CANCELLED
@@ -147,7 +148,15 @@ def double(turn: Turn, gesture: Gesture, control: Any) -> None:
         if gesture.text:
             found = control.choices.find(gesture.text)
             put_entry(turn, control, "pick", picked(control, found[0]))
-        step(turn, "double click", control, "double_clicked")
+        hand_over(turn, control)
+
+
+def hand_over(turn: Turn, control: Any) -> None:
+    """The step of a double click; of a table it hands over the chosen row."""
+    before, turn.cause = turn.cause, turn.note("step", control, "double click")
+    if "double_clicked" in control._plan.raises:
+        turn.happen("double_clicked", control.form, control, None, control.row if isinstance(control, LiveTable) else None)
+    turn.cause = before
 
 
 def pick(turn: Turn, gesture: Gesture, control: Any) -> None:
@@ -158,6 +167,12 @@ def pick(turn: Turn, gesture: Gesture, control: Any) -> None:
             put_entry(turn, control, "pick", picked(control, found[0]))
         else:
             drop(turn, control, f"'{gesture.text}' is no longer offered")
+
+
+def sort(turn: Turn, gesture: Gesture, control: Any) -> None:
+    """Sort a table by a column; by the same again, the other way round."""
+    column, descending = control._sort
+    control.sort_by(gesture.text, descending=column == gesture.text and not descending)
 
 
 def picked(control: Any, item: object) -> object:
@@ -326,6 +341,10 @@ def enter_key(turn: Turn, form: Form, here: Any, repeat: bool) -> None:
             take_match(turn, here)
             return
         settle(turn, here)
+        if isinstance(here, LiveTable) and here.row is not None and "double_clicked" in here._plan.heard:
+            if not repeat:
+                hand_over(turn, here)
+            return
         focus.mark(turn, here)
         turn.drain()
         if any(finding.level == "refuse" for finding in here.findings):
@@ -400,6 +419,7 @@ STEPS: Final[Mapping[str, Callable[[Any, Gesture, Any], None]]] = {
     "press": press,
     "double": double,
     "pick": pick,
+    "sort": sort,
     "tick": tick,
     "untick": tick,
     "point": point,

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import asdict, dataclass
+from datetime import date, time
 from decimal import Decimal
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Final
 
 from fuselatch.core.engine.focus import takes_focus
 from fuselatch.core.forms.controls import MASK, LiveChoice, LiveEntry, LiveValue
 from fuselatch.core.forms.form import plan_of
+from fuselatch.core.forms.tables import LiveTable
+from fuselatch.core.model.formats import Formats
 
 if TYPE_CHECKING:
     from fuselatch.core.engine.engine import Engine
@@ -21,12 +25,22 @@ IN_REACH = 50
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class ColumnView:
+    """A column of a table: its name, caption, and the kind of its values (text, number, date, time or tick)."""
+
+    name: str
+    caption: str
+    kind: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class ControlView:
     """A control as a person sees it.
 
     `text` stands in the entry, `value` is what is held (a number, yes or no, else text); `choices` are
     those in reach, `choice_count` is how many there are, `picked` those that are held; `group` is the path of
-    the group it is in.
+    the group (or line, or lines) it is in. A table has `columns`, and for each of its choices in reach a row of `cells`,
+    sorted by the column `sorted_by`, downwards where it is `descending`.
     """
 
     name: str
@@ -53,6 +67,10 @@ class ControlView:
     choices: tuple[str, ...]
     choice_count: int
     picked: tuple[str, ...]
+    columns: tuple[ColumnView, ...]
+    cells: tuple[tuple[str, ...], ...]
+    sorted_by: str
+    descending: bool
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -224,6 +242,7 @@ def control_view(engine: Engine, control: Any, in_front: bool) -> ControlView:
     marker = control.marker if isinstance(control, LiveEntry) else None
     choices, count = in_reach(control) if isinstance(control, LiveChoice) else ((), 0)
     text = control.text if holds else ""
+    columns, cells = table_view(control) if isinstance(control, LiveTable) else ((), ())
     focused = in_front and control.focused and takes_focus(control)
     return ControlView(
         name=control.name,
@@ -250,12 +269,45 @@ def control_view(engine: Engine, control: Any, in_front: bool) -> ControlView:
         choices=choices,
         choice_count=count,
         picked=control.picked if isinstance(control, LiveChoice) else (),
+        columns=columns,
+        cells=cells,
+        sorted_by=control.sorted_by if isinstance(control, LiveTable) else "",
+        descending=isinstance(control, LiveTable) and control.descending,
     )
 
 
 def around(control: Any) -> str:
     """What the group, line or lines around a control are called."""
     return control._outer.name if control._outer is not None else ""
+
+
+KINDS: Final = ((bool, "tick"), ((int, float, Decimal), "number"), (date, "date"), (time, "time"))
+"""What kind a column is of, by the type of its first value; else it is text."""
+
+
+def table_view(table: LiveTable[Any]) -> tuple[tuple[ColumnView, ...], tuple[tuple[str, ...], ...]]:
+    """The columns of a table, and the cells of the rows in reach."""
+    rows = [table.choices.row(at) for at in places_in_reach(table)]
+    columns = []
+    for name, caption in table._decl.columns.items():
+        value = next((row[name] for row in rows if row.get(name) is not None), None)
+        kind = next((kind for types, kind in KINDS if isinstance(value, types)), "text")
+        columns.append(ColumnView(name=name, caption=caption, kind=kind))
+    formats = table._engine.formats
+    return tuple(columns), tuple(tuple(cell_text(row.get(name), formats) for name in table._decl.columns) for row in rows)
+
+
+def cell_text(value: Any, formats: Formats) -> str:
+    """A value in a table, as the locale writes it."""
+    if value is None:
+        return ""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, int | float | Decimal):
+        return formats.show_number(value, None)
+    if isinstance(value, date):
+        return formats.show_date(value)
+    return formats.show_time(value) if isinstance(value, time) else str(value)
 
 
 def plain_value(control: Any) -> str | float | bool | None:
@@ -271,12 +323,21 @@ def plain_value(control: Any) -> str | float | bool | None:
 def in_reach(control: LiveChoice[Any, Any, Any]) -> tuple[tuple[str, ...], int]:
     """The choices around the one that is held, or those that a typed text may mean, and how many there are in all."""
     choices = control.choices
+    places = places_in_reach(control)
+    if isinstance(places, range):
+        return tuple(choices.shown(places.start, places.stop)), len(choices)
+    return tuple(choices.text(choices[at]) for at in places), len(choices)
+
+
+def places_in_reach(control: LiveChoice[Any, Any, Any]) -> Sequence[int]:
+    """The places of the choices in reach."""
+    choices = control.choices
     count = len(choices)
     typed = (control._draft or "").strip()
     if control._listing and typed:
-        return tuple(choices.text(item) for item in choices.ahead(typed, IN_REACH)), count
+        return choices.ahead_index.find(typed, IN_REACH)
     start = 0
     if count > IN_REACH:
         at = control.position or 0
         start = max(0, min(at - IN_REACH // 2, count - IN_REACH))
-    return tuple(choices.shown(start, start + IN_REACH)), count
+    return range(start, min(count, start + IN_REACH))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from typing import Any, Generic, Literal, TypeAlias, TypeVar, Unpack, overload
+from typing import Any, ClassVar, Generic, Literal, TypeAlias, TypeVar, Unpack, overload
 
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.controls import LiveChoice
@@ -36,7 +36,7 @@ class Choice(Entry[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
 
     kind = "choice"
     live = LiveChoice
-    looks = ("drop-down", "list", "radio")
+    looks: ClassVar[tuple[str, ...]] = ("drop-down", "list", "radio")
     typed = Source("typed")
     needed = "a choice is needed"
 

@@ -24,6 +24,7 @@ if TYPE_CHECKING:
     from fuselatch.core.forms.lines import LiveLines
     from fuselatch.core.forms.plans import Handler
     from fuselatch.core.forms.prompts import Prompt, Tone
+    from fuselatch.core.forms.tables import LiveTable
 
 T = TypeVar("T")
 F = TypeVar("F", bound="Form")
@@ -154,6 +155,9 @@ class EnginePort(Protocol):
 
     def set_attribute(self, container: Any, name: str, value: object) -> None:
         """Set a plain attribute of a form or group, so that it can be put back."""
+
+    def sort_table(self, table: LiveTable[Any], sort: tuple[str, bool]) -> None:
+        """Sort a table by a column, downwards or not."""
 
     def add_line(self, lines: LiveLines[Any], values: Mapping[str, Any]) -> Any:
         """Start a line."""

@@ -10,7 +10,7 @@ import re
 import unicodedata
 from array import array
 from bisect import bisect_left, bisect_right
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from enum import Enum, EnumMeta
 from typing import Any, Final, Generic, TypeVar, overload
 
@@ -25,14 +25,21 @@ NO_WORD: Final = re.compile(r"[\W_]")
 class Choices(Sequence[T], Generic[T]):
     """What may be picked, in order. Equal to any list or tuple of equal items.
 
-    Takes the items that are held, and what each is shown as (by `str()` where nothing is given).
+    Takes the items that are held, what each is shown as (by `str()` where nothing is given), and for those of a
+    table what gives the row at a place.
     """
 
-    __slots__ = ("_ahead", "_items", "_places", "_texts")
+    __slots__ = ("_ahead", "_items", "_places", "_row", "_texts")
 
-    def __init__(self, items: Iterable[T] = (), texts: Sequence[str] | None = None) -> None:
+    def __init__(
+        self,
+        items: Iterable[T] = (),
+        texts: Sequence[str] | None = None,
+        row: Callable[[int], Mapping[str, Any]] | None = None,
+    ) -> None:
         self._items: Sequence[T] = items if isinstance(items, tuple) else tuple(items)
         self._texts = texts
+        self._row = row
         self._places: dict[Any, int] | None = None
         self._ahead: Ahead | None = None
 
@@ -69,7 +76,8 @@ class Choices(Sequence[T], Generic[T]):
 
     def __eq__(self, other: object) -> bool:
         if isinstance(other, Choices):
-            return self is other or (self._items == other._items and self._texts == other._texts)
+            same = self._items == other._items and self._texts == other._texts
+            return self is other or (same and self._row is other._row)
         if isinstance(other, list | tuple):
             return tuple(self._items) == tuple(other)
         return NotImplemented
@@ -85,6 +93,12 @@ class Choices(Sequence[T], Generic[T]):
             return str(item)
         at = self.position(item)
         return str(item) if at is None else self._texts[at]
+
+    def row(self, at: int) -> Mapping[str, Any]:
+        """The row that the item at a place stands for."""
+        if self._row is None:
+            raise TypeError("these choices stand for no rows")
+        return self._row(at)
 
     def shown(self, start: int = 0, stop: int | None = None) -> list[str]:
         """The texts that a person sees, in order; of a stretch only, where one is named."""

@@ -15,6 +15,7 @@ VERBS: Final = {
     "press": "press a button, or click a label; without a control, the form's surface",
     "double": "click something twice; without a control, the form's surface",
     "pick": "pick one of the choices, by its text",
+    "sort": "sort a table by one of its columns; by the same again, downwards",
     "tick": "put a tick",
     "untick": "take a tick away",
     "point": "bring the pointer to a control",

@@ -1,0 +1,164 @@
+"""Tables: rows of a source in columns, sorted, filtered, one of them chosen and handed over."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import date
+from typing import Any, cast
+
+import pytest
+
+from fuselatch import (
+    Button,
+    Catalog,
+    Choice,
+    DeclarationError,
+    Event,
+    Form,
+    MemoryRecords,
+    Refused,
+    Table,
+    Text,
+    UnknownName,
+)
+from fuselatch.rehearsal import rehearse
+
+BERTHS: list[dict[str, Any]] = [
+    {"name": "N2", "pier": "North", "length": 9.5, "free": date(2031, 5, 6), "power": True},
+    {"name": "N1", "pier": "North", "length": 12.0, "free": None, "power": False},
+    {"name": "S1", "pier": "South", "length": 9.5, "free": date(2031, 5, 4), "power": True},
+    {"name": "N3", "pier": "North", "length": None, "free": date(2031, 5, 5), "power": None},
+]
+COLUMNS = {"name": "Berth", "length": "Length", "free": "Free from", "power": "Power"}
+
+
+class Plan(Form, title="Berths"):
+    """Two tables of berths, one of a pier's."""
+
+    pier = Choice("Pier", choices=("North", "South"))
+    berths = Table("Berths", rows=Catalog("berths", show="name").where(pier=pier), columns=COLUMNS, sort="length")
+    all_of_them = Table("All", rows=Catalog("berths", show="name"), columns=("name",))
+    told = Text("Told", value=lambda form: f"{form.berths.count} {(form.berths.row or {}).get('length')}")
+    taken = Text("Taken")
+    by_pier = Choice("Sorted", choices=Catalog("berths", show="name", sort="free"))
+    ok = Button("OK", closes="accepted", keys="Enter")
+
+    @berths.double_clicked
+    def take(self, event: Event) -> None:
+        self.taken.value += f"{event.new['name']} "
+
+
+def opened() -> tuple[Any, MemoryRecords]:
+    store = MemoryRecords({"berths": BERTHS}, keys={"berths": "name"})
+    return rehearse(Plan, records=store).__enter__(), store
+
+
+def names(table: Any) -> list[str]:
+    return [row["name"] for row in table.rows()]
+
+
+def test_rows_follow_the_filter_and_are_sorted_with_blanks_last() -> None:
+    desk, _ = opened()
+    form = desk.at(Plan)
+    assert (names(form.berths), names(form.all_of_them)) == ([], ["N2", "N1", "S1", "N3"])
+    assert list(form.by_pier.choices) == ["S1", "N3", "N2", "N1"]
+    desk.pick("pier", "North")
+    assert (names(form.berths), form.told.value) == (["N2", "N1", "N3"], "3 None")
+    for column, expected in (
+        ("length", ["N1", "N2", "N3"]), ("name", ["N1", "N2", "N3"]), ("name", ["N3", "N2", "N1"]), ("name", ["N1", "N2", "N3"]),
+        ("free", ["N3", "N2", "N1"]),
+    ):  # fmt: skip
+        desk.sort("berths", column)
+        assert names(form.berths) == expected, column
+    assert (form.berths.sorted_by, form.berths.descending) == ("free", False)
+    form.berths.sort_by("power")
+    assert names(form.berths) == ["N1", "N2", "N3"]
+    seen = next(control for control in desk.session.view.forms[0].controls if control.name == "berths")
+    assert [(column.name, column.caption, column.kind) for column in seen.columns] == [
+        ("name", "Berth", "text"),
+        ("length", "Length", "number"),
+        ("free", "Free from", "date"),
+        ("power", "Power", "tick"),
+    ]
+    assert (
+        seen.cells == (("N1", "12", "", "no"), ("N2", "9.5", "2031-05-06", "yes"), ("N3", "", "2031-05-05", ""))
+        or seen.cells[0][0] == "N1"
+    )
+    assert (seen.choices, seen.choice_count, seen.sorted_by) == (("N1", "N2", "N3"), 3, "power")
+
+
+def test_a_row_is_chosen_kept_while_it_is_there_and_handed_over() -> None:
+    desk, store = opened()
+    form = desk.at(Plan)
+    desk.pick("pier", "North")
+    desk.pick("berths", "N1")
+    assert form.berths.row == BERTHS[1] and form.told.value == "3 12.0"
+    desk.sort("berths", "name")
+    assert form.berths.value == "N1" and form.berths.position == 0
+    desk.double("berths", "N3")
+    desk.key("Enter")
+    assert form.taken.value == "N3 N3 " and form.is_open
+    desk.type("berths", "n2")
+    desk.key("Enter")  # takes the match
+    desk.key("Enter", held=3)
+    assert form.taken.value == "N3 N3 N2 "
+    desk.pick("pier", "South")
+    assert form.berths.value is None and form.berths.count == 1
+    store.sources["berths"] = [*BERTHS, {**BERTHS[2], "name": "S2"}]
+    store.versions["berths"] += 1
+    form.refresh()
+    assert names(form.berths) == ["S1", "S2"]
+    desk.focus("all_of_them")
+    desk.key("Enter")
+    assert not form.is_open, "nobody hears its double click, so that Enter presses the default button"
+
+
+def test_a_sort_is_put_back_with_its_gesture() -> None:
+    class Breaks(Plan):
+        @Plan.pier.changed
+        def sort_and_fail(self) -> None:
+            self.berths.sort_by("name", descending=True)
+            raise ValueError("on purpose")
+
+    with rehearse(Breaks, records=MemoryRecords({"berths": BERTHS})) as desk:
+        with pytest.raises(Exception, match="on purpose"):
+            desk.pick("pier", "North")
+        assert desk.at(Breaks).berths.sorted_by == "length" and names(desk.at(Breaks).berths) == []
+
+
+@pytest.mark.parametrize(
+    ("act", "error", "message"),
+    [
+        (lambda desk: desk.sort("berths", "lenght"), Refused, "it has no column 'lenght'; did you mean 'length'"),
+        (lambda desk: desk.sort("pier", "length"), Refused, "a choice has no columns to sort by"),
+        (lambda desk: desk.form.berths.sort_by("x"), UnknownName, "Plan.berths has no column 'x': it has name, length"),
+        (lambda desk: Table("T", rows=cast(Any, ["a"]), columns=("a",)), DeclarationError, "rows is a Catalog, not"),
+        (
+            lambda desk: Table("T", rows=Catalog("b", show="n"), columns="name"),
+            DeclarationError,
+            "columns are several names",
+        ),
+        (
+            lambda desk: Table("T", rows=Catalog("b", show="n"), columns=("n",), sort="m"),
+            DeclarationError,
+            "sort='m' is no column",
+        ),
+    ],
+)
+def test_a_wrong_use_is_told(act: Callable[[Any], None], error: type[Exception], message: str) -> None:
+    desk, _ = opened()
+    with pytest.raises(error, match=message):
+        act(desk)
+
+
+def test_a_data_frame_gives_its_rows() -> None:
+    import pandas
+
+    frame = pandas.DataFrame([{"name": "A", "length": 9.5}, {"name": "B", "length": 8.0}])
+
+    class Frames(Form):
+        rows = Table("Rows", rows=Catalog("frame", show="name"), columns=("name", "length"), sort="length")
+
+    with rehearse(Frames, records=MemoryRecords({"frame": frame})) as desk:
+        desk.pick("rows", "A")
+        assert desk.at(Frames).rows.row == {"name": "A", "length": 9.5} and names(desk.at(Frames).rows) == ["B", "A"]
