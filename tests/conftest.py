@@ -1,8 +1,49 @@
-"""What all tests share."""
+"""What all tests share; a PostgreSQL server of their own is started once, on a socket in a folder, without any network."""
 
 from __future__ import annotations
 
+import os
+import shutil
+import subprocess
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
 from hypothesis import HealthCheck, settings
 
 settings.register_profile("project", deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow])
 settings.load_profile("project")
+
+
+def program(name: str) -> str | None:
+    """A program of the server: on the path, or in Debian's folder."""
+    found = sorted(Path("/usr/lib/postgresql").glob(f"*/bin/{name}"))
+    return shutil.which(name) or (str(found[-1]) if found else None)
+
+
+def as_server(*words: str) -> list[str]:
+    """A call as the user that may run the server, which root may not."""
+    return ["runuser", "-u", "postgres", "--", *words] if os.geteuid() == 0 else list(words)
+
+
+@pytest.fixture(scope="session")
+def postgresql() -> Iterator[str]:
+    """The address of an empty database."""
+    initdb, control = program("initdb"), program("pg_ctl")
+    if initdb is None or control is None:
+        assert not os.environ.get("CI"), "these tests want a PostgreSQL server: install the package postgresql"
+        pytest.skip("no PostgreSQL server is installed")
+    folder = tempfile.mkdtemp(prefix="fl-pg-")
+    if os.geteuid() == 0:
+        shutil.chown(folder, "postgres")
+    data, log = f"{folder}/data", f"{folder}/log"
+    quiet = {"check": True, "stdout": subprocess.DEVNULL, "cwd": folder}
+    try:
+        subprocess.run(as_server(initdb, "-D", data, "-A", "trust", "-U", "desk", "-E", "UTF8", "-N"), **quiet)  # type: ignore[call-overload]
+        options = f"-k {folder} -c listen_addresses='' -c fsync=off -c max_connections=60"
+        subprocess.run(as_server(control, "-D", data, "-l", log, "-w", "-o", options, "start"), **quiet)  # type: ignore[call-overload]
+        yield f"postgresql+psycopg://desk@/postgres?host={folder}"
+        subprocess.run(as_server(control, "-D", data, "-m", "immediate", "stop"), **quiet)  # type: ignore[call-overload]
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)

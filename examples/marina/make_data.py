@@ -11,6 +11,7 @@ from collections.abc import Iterable, Sequence
 from datetime import date, timedelta
 from itertools import product
 from pathlib import Path
+from typing import Any
 
 DATA = Path(__file__).parent / "data"
 SEED = 20310504
@@ -57,6 +58,8 @@ SECOND = [
     "Sandpiper",
     "Teal",
 ]
+SERVICES = [("water", "4.00"), ("shore power", "6.50"), ("crane", "85.00"), ("laundry", "5.00"), ("sauna", "9.50")]
+"""What is booked besides berths, and its price in EUR."""
 ALONE = ["Kittiwake", "Kingfisher Two", "Long Reach", "Saltwort", "Samphire", "Sea Lavender"]
 KINDS = {
     "sloop": (7, 13),
@@ -184,6 +187,18 @@ def arrears(random: random.Random, boats: Sequence[tuple[str, ...]], count: int 
     return owing
 
 
+def extras(
+    random: random.Random, bookings: Sequence[tuple[Any, ...]], count: int = 90
+) -> list[tuple[int, int, str, int, str]]:
+    """Number, booking, service, count and price of what was booked besides berths."""
+    chosen = sorted(random.sample([booking[0] for booking in bookings], count // 2) * 2)
+    made = []
+    for number, booking in enumerate(chosen, 1):
+        name, cost = random.choice(SERVICES)
+        made.append((number, booking, name, random.randint(1, 4), cost))
+    return made
+
+
 def write(name: str, header: str, rows: Iterable[Sequence[object]]) -> None:
     """Write one table as CSV (RFC 4180, but with a bare newline behind each row)."""
     with (DATA / name).open("w", newline="", encoding="utf-8") as file:
@@ -201,8 +216,11 @@ def main() -> None:
     write("berths.csv", "name pier length beam depth", quays)
     write("vessels.csv", "name kind length beam draught owner home_port", boats)
     write("tariffs.csv", "season up_to per_night", tariffs())
-    write("bookings.csv", "number vessel berth arrival nights price", bookings(seeded, quays, boats))
+    booked = bookings(seeded, quays, boats)
+    write("bookings.csv", "number vessel berth arrival nights price", booked)
     write("arrears.csv", "vessel amount since", arrears(seeded, boats))
+    write("services.csv", "name price", SERVICES)
+    write("extras.csv", "number booking what count price", extras(seeded, booked))
 
 
 if __name__ == "__main__":

@@ -4,9 +4,15 @@ from __future__ import annotations
 
 from datetime import datetime
 
+from importlib.resources import files
+from pathlib import Path
+
+from fuselatch import MemoryRecords
 from fuselatch.rehearsal import Scene
+from fuselatch.stores.csv_files import CsvRecords
 from marina import tables
 from marina.forms import BookingForm, VesselSearch
+from marina.office import OfficeForm
 
 
 def quiet_monday() -> Scene:
@@ -27,3 +33,10 @@ def quiet_monday() -> Scene:
 def searching() -> Scene:
     """The vessel search on its own."""
     return Scene(VesselSearch, user="desk-2", vessels=tables.vessels())
+
+
+def office() -> Scene:
+    """The office's bookings on the same morning: a copy in memory, which a rehearsal may write to."""
+    kept = CsvRecords(Path(str(files("marina"))) / "data")
+    records = MemoryRecords.copy(kept, "bookings", "extras", "berths", "vessels", "services")
+    return Scene(OfficeForm, user="office-1", now=datetime(2031, 5, 5, 9, 30), records=records)

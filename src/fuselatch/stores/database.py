@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import weakref
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -19,18 +20,25 @@ USABLE: Final = ("sqlite", "postgresql")
 
 
 class Database:
-    """A database by its address, or the path of a SQLite file; `what` is what messages call that which is kept there."""
+    """A database by its address, or the path of a SQLite file; `what` is what messages call that which is kept there.
 
-    def __init__(self, address: str | Path, what: str) -> None:
+    With `keep` one connection to a server stays open, and is looked at before it is used again; else none is kept,
+    as a server may restart, and a process fork.
+    """
+
+    def __init__(self, address: str | Path, what: str, keep: bool = False) -> None:
         self.address = as_address(address)
         self.name = f"{what} {address}"
         try:
-            # No connection is kept: one is needed now and then, a server may restart, a process fork.
-            waits = {"timeout": WAIT} if self.address.startswith("sqlite") else {}
-            self.engine = create_engine(self.address, poolclass=NullPool, connect_args=waits)
+            if keep and not self.address.startswith("sqlite"):
+                self.engine = create_engine(self.address, pool_size=1, pool_pre_ping=True)
+            else:
+                waits = {"timeout": WAIT} if self.address.startswith("sqlite") else {}
+                self.engine = create_engine(self.address, poolclass=NullPool, connect_args=waits)
         except (ArgumentError, NoSuchModuleError, ImportError) as error:
             raise StoreRefused(f"{address} is no database that can be used here: {error}") from None
         self.kind = self.engine.dialect.name
+        weakref.finalize(self, self.engine.dispose)
         if self.kind not in USABLE:
             raise StoreRefused(f"{address}: records and latches are kept in {' or '.join(USABLE)}, not {self.kind}")
 

@@ -45,7 +45,12 @@ class Sources:
     def _known(self, source: str) -> Kept:
         kept = self._kept.get(source)
         if kept is None:
-            kept = self._kept[source] = self._load(source)
+            try:
+                kept = self._kept[source] = self._load(source)
+            except KeyError:
+                if source in self._versions:
+                    raise StoreRefused(f"'{source}' is not there any more") from None
+                raise
         return kept
 
     def _forget(self, source: str) -> None:

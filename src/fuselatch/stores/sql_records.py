@@ -85,7 +85,8 @@ class SqlRecords(Sources):
 
     def __init__(self, address: str | Path, keys: Mapping[str, str] | None = None) -> None:
         super().__init__()
-        self._database = Database(address, "the database")
+        self._database = Database(address, "the database", keep=True)
+        self._tables: dict[str, Table] = {}
         self.keys = dict(keys or {})
 
     def sources(self) -> list[str]:
@@ -134,15 +135,9 @@ class SqlRecords(Sources):
 
     def _load(self, source: str) -> Kept:
         with self._database.connected() as database:
-            try:
-                table = Table(source, MetaData(), autoload_with=database)
-            except NoSuchTableError:
-                raise KeyError(source) from None
-            if self._database.kind == "sqlite":
-                for column in table.columns:
-                    exact = is_exact(database, source, column.name)
-                    if exact or (isinstance(column.type, Numeric) and column.type.asdecimal):
-                        column.type = Amount()
+            table = self._tables.get(source)
+            if table is None:
+                table = self._tables[source] = self._reflected(database, source)
             names = tuple(column.name for column in table.columns)
             primary = [column.name for column in table.primary_key.columns]
             key = self.keys.get(source) or (primary[0] if len(primary) == 1 else names[0] if names else "")
@@ -153,6 +148,19 @@ class SqlRecords(Sources):
             captions = {column.name: column.comment for column in table.columns if column.comment}
             stamp = self._read_stamp(database, table, source)
         return Kept(rows, names, key, stamp, captions, table)
+
+    def _reflected(self, database: Connection, source: str) -> Table:
+        """A table as the database declares it; a `KeyError` where there is none."""
+        try:
+            table = Table(source, MetaData(), autoload_with=database)
+        except NoSuchTableError:
+            raise KeyError(source) from None
+        if self._database.kind == "sqlite":
+            for column in table.columns:
+                exact = is_exact(database, source, column.name)
+                if exact or (isinstance(column.type, Numeric) and column.type.asdecimal):
+                    column.type = Amount()
+        return table
 
     def _stamp(self, source: str) -> Any:
         table = self._kept[source].more

@@ -315,29 +315,27 @@ class Engine(Changes):
         return self.store.captions(source)
 
     def look(self, turn: Turn) -> None:
-        """Look again what others have written meanwhile; where that can't be read, a person is told, and may try again."""
-        while self.store is not None:
-            try:
-                self.store.look()
-                changed = [
-                    source for source, (version, _) in self.kept_rows.items() if self.store.version(source) != version
-                ]
-                for source in changed:
-                    self.store_rows(source)
-                if changed:
-                    self.rows.differs(turn.cause)
-                    self.catalogs.differs(turn.cause)
-                return
-            except StoreRefused as error:
-                self._refused(turn, self.front, error, self.store.look)
+        """Look again what others have written meanwhile."""
+        if self.store is None:
+            return
+        self.store.look()
+        kept = self.kept_rows.items()
+        changed = [source for source, (version, _) in kept if self.store.version(source) != version]
+        for source in changed:
+            self.store_rows(source)
+        if changed:
+            self.rows.differs(turn.cause)
+            self.catalogs.differs(turn.cause)
 
-    def _refused(self, turn: Turn, form: Form | None, error: StoreRefused, function: Callable[..., object]) -> None:
-        """Tell a person that a store refuses; returns if it is to be tried again."""
-        if form is None or turn.by != "person" or turn.pointing:
-            raise self.failed(error, function, "the store") from error
-        if self.ask_itself(turn, form, REFUSED, {"reason": str(error)}) != "Try again":
+    def is_tried_again(self, turn: Turn, error: StoreRefused) -> bool:
+        """Whether a person, told that the store refuses, wants to try again; else the form is as it was before."""
+        form = self.front or self.first
+        if form is None:
+            return False
+        again = self.ask_itself(turn, form, REFUSED, {"reason": str(error)}) == "Try again"
+        if not again:
             self.notice = str(error)
-            raise KeepEditing
+        return again
 
     def stage_row(self, source: str, row: Mapping[str, Any]) -> None:
         """Stage a row to be added; it is written once the gesture is done."""
@@ -376,12 +374,15 @@ class Engine(Changes):
             except StoreRefused as error:
                 records = next((one for _, one in writes if one), None)
                 form = records._form if records is not None else self.front or self.first
-                met = error if isinstance(error, ChangedMeanwhile) and turn.by == "person" and not turn.pointing else None
-                if met is None or form is None:
-                    self._refused(turn, form, error, self.store.write)
-                    continue
+                if form is None or turn.by != "person" or turn.pointing:
+                    raise self.failed(error, self.store.write, "writing") from error
+                refused = error
+            if not isinstance(refused, ChangedMeanwhile):
+                if not self.is_tried_again(turn, refused):
+                    raise KeepEditing
+                continue
             self.look(turn)
-            writes = self._reconciled(turn, form, writes, met)
+            writes = self._reconciled(turn, form, writes, refused)
 
     def _reconciled(self, turn: Turn, form: Form, writes: list[Write], met: ChangedMeanwhile) -> list[Write]:
         """What is to be written once a person has said whose change of a row counts."""

@@ -119,11 +119,25 @@ class Turn:
                 self.step = refused.then
                 self.carry_out()
         except BaseException as error:
-            self.error = error
             self._note_error(error)
             self.put_back()
+            met = error.error if isinstance(error, HandlerFailed) else error
+            if isinstance(met, StoreRefused) and self.by == "person" and not (self.pointing or self.way_out):
+                self._ask_again(met)
+                return
+            self.error = engine.failed(error, engine.store_rows, "the store") if isinstance(error, StoreRefused) else error
             if self.way_out is not None:
                 engine.leave_without_handlers(self, *self.way_out)
+
+    def _ask_again(self, refused: StoreRefused) -> None:
+        """A store has refused in the middle of a gesture, which was put back: the person may have it done again."""
+        self.failure, step = None, self.step
+        try:
+            if self.engine.is_tried_again(self, refused):
+                self.step = step
+                self.carry_out()
+        except Abandoned:
+            self.put_back()
 
     def _note_error(self, error: BaseException) -> None:
         if self.trace is None:

@@ -1,0 +1,62 @@
+"""The office on every store: the same cue sheet, the same forms, the same rows in the end."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+from typing import Any
+
+import pytest
+from click.testing import CliRunner
+from marina import make_data
+
+from fuselatch import Store
+from fuselatch.cli import main
+from fuselatch.rehearsal import perform, read_cues
+from fuselatch.stores.addresses import open_records
+from fuselatch.stores.csv_files import CsvRecords
+from fuselatch.stores.sql import SqlRecords
+
+CUES = Path(make_data.__file__).parent / "cues" / "office.cues"
+KEYS = {"bookings": "number", "extras": "number", "berths": "name", "vessels": "name", "services": "name"}
+
+
+def rows(store: Store) -> dict[str, list[dict[str, Any]]]:
+    """All rows of a store's sources, by their keys, with numbers as they are written shortest."""
+    return {
+        source: sorted((dict(row) for row in store.read(source)), key=lambda row: str(row[key]))
+        for source, key in KEYS.items()
+    }
+
+
+def done_in_memory() -> dict[str, Any]:
+    """What the cue sheet leaves in its scene's own records."""
+    performance = perform(read_cues(CUES.read_text(encoding="utf-8"), "office.cues"))
+    assert performance.problems == [] and performance.session is not None
+    store: Any = performance.session._engine.store
+    return rows(store)
+
+
+@pytest.mark.parametrize("kind", ["csv", "sqlite", "postgresql"])
+def test_the_same_cue_sheet_on_every_store(kind: str, tmp_path: Path, request: pytest.FixtureRequest) -> None:
+    shipped = CsvRecords(make_data.DATA)
+    if kind == "csv":
+        shutil.copytree(make_data.DATA, tmp_path / "data")
+        address = str(tmp_path / "data")
+    else:
+        address = str(tmp_path / "marina.db") if kind == "sqlite" else request.getfixturevalue("postgresql")
+        made = SqlRecords(address)
+        for source, key in KEYS.items():
+            if source in made.sources():
+                with made._database.connected() as database:
+                    database.exec_driver_sql(f"drop table {source}")
+            made.create(source, shipped.read(source), key)
+    run = CliRunner().invoke(main, ["rehearse", "-q", "--from", str(CUES.parents[2]), "--records", address, str(CUES)])
+    assert run.output == "1 cue sheet: 55 steps passed, 0 failed\n" and run.exit_code == 0
+    assert rows(open_records(address)) == done_in_memory()
+    assert rows(shipped)["extras"] != done_in_memory()["extras"], "the shipped data are as they were"
+
+
+def test_records_at_no_address_are_told_in_one_line() -> None:
+    run = CliRunner().invoke(main, ["rehearse", "-q", "--records", "nowhere.db", str(CUES)])
+    assert run.exit_code == 2 and run.output.startswith("fuselatch: there is no nowhere.db; name a folder of CSV files")

@@ -1,0 +1,252 @@
+"""Nothing is lost: processes killed at any moment, eight desks at one database, stores that stop working."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from fuselatch import Button, Form, HandlerFailed, Text, Whole
+from fuselatch.rehearsal import Desk, Scene
+from fuselatch.stores.csv_files import CsvRecords
+from fuselatch.stores.sql import SqlRecords
+from tests.stores.test_record_stores import as_workbook
+
+KILLED = """
+import os, random, signal, sys, time
+from decimal import Decimal
+from fuselatch import Button, Form, Group, Lines, Text, Whole
+from fuselatch.rehearsal import Desk, Scene
+from fuselatch.stores.addresses import open_records
+
+class Line(Group):
+    what = Text("What")
+
+class Stay(Form, records="stays"):
+    vessel = Text("Vessel")
+    serial = Whole("Serial")
+    lines = Lines(Line, "Lines", records="lines", key="stay")
+    keep = Button("Keep", submits=True, then="same")
+
+def work(address, told):
+    with Desk(Scene(Stay, records=open_records(address))) as desk:
+        form = desk.at(Stay)
+        while True:
+            serial = (form.serial.value or 0) + 1
+            form.serial.value = serial
+            form.vessel.value = f"V{serial}" * 50
+            for line in form.lines:
+                line.what.value = f"V{serial}"
+            if len(form.lines) < 3:
+                form.lines.add(what=f"V{serial}")
+            else:
+                form.lines.remove(form.lines[0])
+            desk.press("keep")
+            os.write(told, b".")
+
+def whole(address):
+    store = open_records(address)
+    (stay,) = store.read("stays")
+    serial = stay["serial"] or 0
+    assert (stay["vessel"] or "") == (f"V{serial}" * 50 if serial else ""), stay
+    lines = store.read("lines")
+    assert len(lines) <= 3 and all(line["what"] == f"V{serial}" for line in lines), (serial, lines)
+    return serial
+
+address, times = sys.argv[1], int(sys.argv[2])
+random.seed(7)
+serial = 0
+for _ in range(times):
+    hears, tells = os.pipe()
+    child = os.fork()
+    if not child:
+        work(address, tells)
+    # Killed somewhere in the third gesture, or soon after, however fast the machine is.
+    os.read(hears, 1)
+    begun = time.perf_counter()
+    os.read(hears, 1)
+    time.sleep(random.uniform(0, 1.5) * (time.perf_counter() - begun))
+    os.kill(child, signal.SIGKILL)
+    os.waitpid(child, 0)
+    os.close(hears), os.close(tells)
+    now = whole(address)
+    assert now >= serial + 2, (now, serial)
+    serial = now
+print(serial)
+"""
+
+
+def run(script: str, *words: str) -> str:
+    """What a script prints; it fails where the script does."""
+    done = subprocess.run([sys.executable, "-c", script, *words], capture_output=True, text=True, timeout=300, check=False)
+    assert done.returncode == 0, done.stderr[-2000:]
+    return done.stdout
+
+
+def stays(folder: Path, kind: str) -> str:
+    """The address of a store with one stay."""
+    rows: dict[str, list[dict[str, Any]]] = {
+        "stays": [{"number": 1, "vessel": None, "serial": 0}],
+        "lines": [{"id": 1, "stay": 9, "what": "V0"}],
+    }
+    if kind == "csv":
+        folder.joinpath("stays.csv").write_text("number,vessel,serial\n1,,0\n", encoding="utf-8")
+        folder.joinpath("lines.csv").write_text("id,stay,what\n", encoding="utf-8")
+        return str(folder)
+    store = SqlRecords(folder / "stays.db")
+    for source, key in (("stays", "number"), ("lines", "id")):
+        store.create(source, rows[source], key)
+    with store._database.connected() as database:
+        database.exec_driver_sql("delete from lines")
+    return str(folder / "stays.db")
+
+
+@pytest.mark.parametrize(("kind", "times"), [("csv", 100), ("sqlite", 100)])
+def test_a_process_killed_at_any_moment_leaves_all_of_a_gesture_or_none(tmp_path: Path, kind: str, times: int) -> None:
+    serial = int(run(KILLED, stays(tmp_path, kind), str(times)))
+    assert 2 * times < serial < 4 * times, "of each process two gestures were told; some were killed in the next one"
+
+
+DESK = """
+import json, random, sys
+from fuselatch import Button, Catalog, Choice, Form, Text
+from fuselatch.rehearsal import Desk, Scene
+from fuselatch.stores.sql import SqlRecords
+
+class Book(Form, records="bookings"):
+    berth = Text("Berth")
+    desk = Text("Desk")
+    keep = Button("Keep", submits=True, then="fresh")
+
+class Claim(Form, records="berths"):
+    holder = Text("Holder")
+
+address, me = sys.argv[1:]
+store = SqlRecords(address)
+names = [row["name"] for row in store.read("berths")]
+random.seed(me)
+random.shuffle(names)
+booked, claimed = [], []
+with Desk(Scene(Book, records=store)) as desk:
+    for name in names:
+        if desk.form.records.key is not None:
+            desk.record("fresh")
+        desk.paste("berth", name)
+        desk.paste("desk", me)
+        desk.press("keep")
+        if desk.prompt:
+            assert "there is such a record already" in desk.prompt.text, desk.prompt.text
+            desk.answer("Keep editing")
+        else:
+            booked.append(name)
+    desk.clear("berth")
+    desk.clear("desk")
+with Desk(Scene(Claim, records=store)) as desk:
+    for name in names:
+        desk.record(name)
+        if desk.form.holder.value:
+            continue
+        desk.paste("holder", me)
+        desk.record("save")
+        if desk.prompt:
+            desk.answer("Take theirs")
+            assert desk.form.holder.value not in ("", me)
+        else:
+            claimed.append(name)
+print(json.dumps([me, booked, claimed]))
+"""
+
+
+def test_eight_desks_at_one_database_book_no_berth_twice_and_lose_no_booking(postgresql: str) -> None:
+    berths = [{"name": f"N{number}", "holder": None} for number in range(1, 41)]
+    store = SqlRecords(postgresql)
+    for name in ("bookings", "berths"):
+        if name in store.sources():
+            with store._database.connected() as database:
+                database.exec_driver_sql(f"drop table {name}")
+    store.create("berths", berths, "name")
+    store.create("bookings", [{"number": 1, "berth": "none", "desk": "nobody"}], "number", unique=("berth",))
+    desks = [
+        subprocess.Popen(
+            [sys.executable, "-c", DESK, postgresql, f"desk-{number}"],
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+            text=True,
+        )
+        for number in range(8)
+    ]
+    told = []
+    for desk in desks:
+        out, errors = desk.communicate(timeout=300)
+        assert desk.returncode == 0, errors[-2000:]
+        told.append(json.loads(out))
+    store = SqlRecords(postgresql)
+    booked = {berth: me for me, berths_of, _ in told for berth in berths_of}
+    claimed = {berth: me for me, _, berths_of in told for berth in berths_of}
+    rows = [row for row in store.read("bookings") if row["desk"] != "nobody"]
+    assert {row["berth"]: row["desk"] for row in rows} == booked and len(rows) == len(booked) == 40
+    assert {row["name"]: row["holder"] for row in store.read("berths")} == claimed
+    assert sum(len(berths_of) for _, _, berths_of in told) == 40
+
+
+class Boats(Form, records="boats"):
+    """What is typed into it must survive whatever becomes of the store."""
+
+    boat = Text("Boat")
+    number = Whole("Number")
+    ok = Button("OK", closes="accepted")
+
+
+def gone(path: Path) -> None:
+    """Have a store be no store any more."""
+    path.rename(path.with_name("moved away"))
+
+
+def broken(path: Path) -> None:
+    """Have something else stand in a store's place."""
+    path.write_bytes(b"not what it was" * 100)
+
+
+@pytest.mark.parametrize("kind", ["csv", "sqlite", "workbook"])
+@pytest.mark.parametrize("fate", [gone, broken])
+def test_a_store_that_stops_working_is_told_and_what_was_typed_stays(tmp_path: Path, kind: str, fate: Any) -> None:
+    from fuselatch.stores.workbooks import WorkbookRecords
+
+    store: Any
+    if kind == "csv":
+        path = tmp_path / "boats.csv"
+        path.write_text("number,boat\n1,Eider\n", encoding="utf-8")
+        store = CsvRecords(tmp_path)
+    elif kind == "sqlite":
+        path = tmp_path / "boats.db"
+        store = SqlRecords(path)
+        store.create("boats", [{"number": 1, "boat": "Eider"}], "number")
+    else:
+        path = tmp_path / "boats.xlsx"
+        as_workbook(path)
+        store = WorkbookRecords(path)
+    with Desk(Scene(Boats, records=store)) as desk:
+        desk.type("boat", "Old Eider")
+        kept = path.read_bytes()
+        fate(path)
+        desk.press("ok")
+        assert desk.prompt.buttons == ("Try again", "Keep editing") and "\n" not in desk.prompt.text
+        desk.answer("Keep editing")
+        assert desk.at(Boats).boat.draft == "Old Eider" and desk.at(Boats).is_open
+        desk.press("ok")
+        path.write_bytes(kept)
+        desk.answer("Try again")
+        if desk.prompt:  # a file that came back is another file: somebody may have changed it
+            desk.answer("Keep mine")
+    assert desk.outcome is not None and desk.outcome.accepted
+    assert type(store)(tmp_path if kind == "csv" else path).read("boats")[0]["boat"] == "Old Eider"
+
+
+def test_a_store_that_can_not_be_read_when_a_form_opens_fails_in_one_line(tmp_path: Path) -> None:
+    tmp_path.joinpath("boats.csv").write_text("number,boat\n1\n", encoding="utf-8")
+    with pytest.raises((HandlerFailed, Exception), match=r"boats\.csv:2: 1 entries where the header has 2"):
+        Desk(Scene(Boats, records=CsvRecords(tmp_path))).__enter__()
