@@ -16,6 +16,21 @@ settings.register_profile("project", deadline=None, derandomize=True, suppress_h
 settings.load_profile("project")
 
 
+MEMORY = Path("/dev/shm")
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    """Keep temporary files in memory, where there is such a place: many small writes are flushed to the disk one by one."""
+    if config.option.basetemp is None and MEMORY.is_dir() and shutil.disk_usage(MEMORY).free > 200_000_000:
+        config.option.basetemp = MEMORY / f"fuselatch-tests-{os.getpid()}"
+
+
+def pytest_unconfigure(config: pytest.Config) -> None:
+    """Take them away again."""
+    if str(config.option.basetemp).startswith(str(MEMORY / "fuselatch-tests-")):
+        shutil.rmtree(config.option.basetemp, ignore_errors=True)
+
+
 def program(name: str) -> str | None:
     """A program of the server: on the path, or in Debian's folder."""
     found = sorted(Path("/usr/lib/postgresql").glob(f"*/bin/{name}"))

@@ -6,6 +6,7 @@ import enum
 from typing import Any
 
 import pandas
+import pycountry
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -299,3 +300,25 @@ def test_what_a_source_does_not_have_is_said() -> None:
     ):
         with pytest.raises(HandlerFailed, match=error), rehearse(Wrong, records=records):
             pass
+
+
+def test_countries_and_their_subdivisions_as_iso_3166_has_them() -> None:
+    countries = [{"code": one.alpha_2, "name": one.name} for one in pycountry.countries]
+    regions = [{"code": one.code, "name": one.name, "country": one.country_code} for one in pycountry.subdivisions]
+
+    class Address(Form):
+        country = Choice("Country", choices=Catalog("countries", show="name", store="code", sort="name"))
+        region = Choice("Region", choices=Catalog("regions", show="name", store="code", sort="name").where(country=country))
+
+    with rehearse(Address, records={"countries": countries, "regions": regions}) as desk:
+        form = desk.at(Address)
+        names = form.country.choices.shown()
+        assert len(names) == len(countries) and names == sorted(names)
+        for country in countries:
+            desk.pick("country", country["name"])
+            assert form.country.value == country["code"]
+            assert set(form.region.choices) == {one["code"] for one in regions if one["country"] == country["code"]}
+        for typed, code in (("germ", "DE"), ("cote d", "CI"), ("aland", "AX"), ("viet", "VN"), ("lao", "LA")):
+            desk.type("country", typed)
+            desk.key("Enter")
+            assert form.country.value == code, typed

@@ -198,8 +198,10 @@ def test_removing_asks_and_goes_to_the_next() -> None:
             desk.record("remove")
             desk.answer("Remove")
         assert form.records.shown == "new, 0 there are"
-        with pytest.raises(NotAllowedHere, match="a fresh record can't be removed"):
+        with pytest.raises(Refused, match="a fresh record can't be removed"):
             desk.record("remove")
+        with pytest.raises(NotAllowedHere, match="a fresh record can't be removed"):
+            form.records.remove()
 
 
 def test_filters_follow_settled_values_and_a_blank_one_is_all() -> None:
@@ -238,7 +240,7 @@ def test_a_store_that_refuses_leaves_everything_as_it_was_and_may_be_tried_again
         desk.tab()
         before = snapshot(desk.session)
         desk.record("next")
-        assert desk.prompt.text == "The records could not be used: the disk is full"
+        assert desk.prompt.text == "This could not be done: the disk is full"
         desk.answer("Keep editing")
         assert snapshot(desk.session) == before and desk.session.view.notice == "the disk is full"
         desk.record("next")

@@ -335,7 +335,7 @@ def test_rule_05_a_store_that_refuses_a_person_may_be_tried_again_and_a_program_
     desk.tab()
     before = snapshot(desk.session)
     desk.press("ok")
-    assert desk.prompt.text == "The records could not be used: disk full"
+    assert desk.prompt.text == "This could not be done: disk full"
     desk.answer("Try again")
     desk.answer("Keep editing")
     assert snapshot(desk.session) == before and desk.at(Pop).is_open

@@ -12,7 +12,6 @@ from click.testing import CliRunner
 
 from fuselatch import Form, public
 from fuselatch.cli import main
-from fuselatch.core.forms import declarations, entries
 from fuselatch.core.forms.declarations import Declaration
 from fuselatch.core.model.errors import FuseLatchError
 from fuselatch.core.model.events import FORM_EVENTS
@@ -70,11 +69,11 @@ def test_links_and_pictures_are_there() -> None:
 
 def kinds() -> dict[str, type[Declaration[Any]]]:
     """Every kind of control, by name."""
-    found = {**vars(declarations), **vars(entries)}
+    found = {name: getattr(public, name) for name in public.__all__}
     return {
         name: kind
         for name, kind in found.items()
-        if isinstance(kind, type) and getattr(kind, "kind", "control") != "control"
+        if isinstance(kind, type) and issubclass(kind, Declaration) and kind.kind != "control"
     }
 
 

@@ -123,7 +123,7 @@ STEPS: list[tuple[str, str]] = [
     ("expect nme.value x", "Little has no control 'nme': did you mean 'name'?"),
     (
         "expect name.valu x",
-        "'name.valu' is nothing to expect; did you mean 'value'? (NAME.value, NAME.text, NAME.choices, NAME.enabled, NAME.visible, NAME.marker)",
+        "'name.valu' is nothing to expect; did you mean 'value'? (NAME.value, NAME.text, NAME.choices, NAME.rows, NAME.enabled, NAME.visible, NAME.marker)",
     ),
     ("expect name.value two words", "expect NAME.value WORD takes one word, not 2; quote a text with spaces"),
     ("expect save.value x", "'save' has no value: it is a button"),

@@ -135,11 +135,17 @@ def test_what_is_no_log_is_said_in_one_line(tmp_path: Path) -> None:
         assert "\n" not in str(raised.value)
 
 
-def test_a_log_that_fails_on_the_way_fails_the_gesture_and_nothing_else(tmp_path: Path) -> None:
+def test_a_log_that_fails_on_the_way_is_told_and_the_gesture_may_be_done_again(tmp_path: Path) -> None:
     path = tmp_path / "desk.db"
     with rehearse(Daily, user="imke", latches=SqlLatches(path)) as desk:
         with sqlite3.connect(path) as database:
             database.execute("drop table latches")
-        with pytest.raises(HandlerFailed, match="no such table"):
-            desk.press("go")
+        desk.press("go")
+        assert "no such table" in desk.prompt.text
+        desk.answer("Keep editing")
         assert desk.at(Daily).got.value == ""
+        desk.press("go")
+        SqlLatches(path)
+        desk.answer("Try again")
+        assert not desk.prompt.text.startswith("This could not be done")
+        desk.answer("Yes")

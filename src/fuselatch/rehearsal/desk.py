@@ -345,7 +345,7 @@ class Desk:
         """The name of the form that a control is on ("" for the one in front), and its path."""
         forms = self.session.forms
         if isinstance(control, str):
-            if "." not in control:
+            if "." not in control or not forms:
                 return "", control
             looked, path = self.look_up(control)
             return ("" if path == control else name_of(looked)), path

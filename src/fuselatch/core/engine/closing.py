@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 from fuselatch.core.engine import focus, latching
 from fuselatch.core.engine.waiting import DialogWait, PromptWait
 from fuselatch.core.forms.controls import LiveEntry, LiveValue
+from fuselatch.core.forms.defaults import LAST
 from fuselatch.core.forms.lines import LiveLines, told, values_of
 from fuselatch.core.forms.plans import CheckPlan
 from fuselatch.core.forms.prompts import Prompt
@@ -55,6 +56,7 @@ def submit_and_go_on(turn: Turn, form: Form, then: str) -> bool:
             form._state.records.stage(turn)
         turn.undo.append((form._state, "outcome", form._state.outcome))
         form._state.outcome = outcome_of(form, ACCEPTED)
+        note_last(turn, form)
         turn.happen("submitted", form, None)
         return True
     finally:
@@ -169,6 +171,7 @@ def close(turn: Turn, form: Form, verdict: str) -> bool:
         if verdict == ACCEPTED:
             if state.records is not None and (state.records.is_changed or state.records.key is None):
                 state.records.stage(turn)
+            note_last(turn, form)
             turn.happen("submitted", form, None)
         state.move("closed")
         engine.take_away(turn, form)
@@ -209,6 +212,16 @@ def seen_as_kept(turn: Turn, control: Any) -> None:
     """What a control holds is what its record holds."""
     turn.undo.append((control, "_initial", control._initial))
     control._initial = UNSEEN
+
+
+def note_last(turn: Turn, form: Form) -> None:
+    """Remember what was entered, for controls that start with the last value entered."""
+    engine = turn.engine
+    for path in form._state.plan.defaulted:
+        control: Any = form._state.controls[path]
+        if control._decl.constants.get("default") is LAST:
+            turn.undo.append((engine, "last_entered", engine.last_entered))
+            engine.last_entered = {**engine.last_entered, (type(form), path): control._current("value")}
 
 
 def lines_changed(form: Form) -> bool:

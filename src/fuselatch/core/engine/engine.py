@@ -32,8 +32,8 @@ from fuselatch.core.model.outcome import ACCEPTED, Outcome
 from fuselatch.core.model.records import Change
 
 REFUSED = Prompt(
-    "The records could not be used: {reason}",
-    title="Records",
+    "This could not be done: {reason}",
+    title="Not done",
     buttons=("Try again", "Keep editing"),
     tone="danger",
 )

@@ -10,7 +10,6 @@ from fuselatch.core.engine.closing import seen_as_kept
 from fuselatch.core.engine.opening import set_defaults
 from fuselatch.core.engine.rows import bound_columns, bring, held_by, hold, must_be_column
 from fuselatch.core.forms.controls import LiveChoice, LiveEntry, LiveValue
-from fuselatch.core.forms.defaults import LAST
 from fuselatch.core.forms.places import SELECTED, Gap
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.errors import NotAllowedHere, UnknownName
@@ -148,9 +147,13 @@ class Records:
 
     def at(self, key: Any) -> bool:
         """Go to the record with a key; `UnknownName` where there is none."""
+        self.must_have(key)
+        return self._act(f"record {key}", lambda turn: self._leave(turn) and self._go(turn, key))
+
+    def must_have(self, key: Any) -> None:
+        """Refuse a key that is not there, with the filters as they are."""
         if key not in self._look().places:
             raise self._unknown(key)
-        return self._act(f"record {key}", lambda turn: self._leave(turn) and self._go(turn, key))
 
     def move(self, word: str) -> bool:
         """Do what one of the words of `MOVES` says, as a person does."""
@@ -172,8 +175,7 @@ class Records:
             if trouble:
                 turn.engine.say(form, trouble, "warning")
         elif at is not None:
-            if at not in seen.places:
-                raise self._unknown(at)
+            self.must_have(at)
             key = at
         if key is not None:
             self.load(turn, seen.by_key(key))
@@ -273,7 +275,7 @@ class Records:
         """Have the record in hand written with the gesture; what is hidden or disabled is left as it was."""
         row = {**self._only, **held_by(self._bound)}
         was = self._row
-        note_last(turn, self._form)
+        closing.note_last(turn, self._form)
         if was is None:
             key = row.get(self._key_column)
             change = Change("add", self.source, key, row)
@@ -361,16 +363,6 @@ def fill(turn: Turn, bound: Mapping[str, LiveValue[Any]], only: Mapping[str, Any
             bring(turn, bound[column], value, "a fresh record", column)
     if only:
         turn.drain()
-
-
-def note_last(turn: Turn, form: Form) -> None:
-    """Remember what was entered, for controls that start with the last value entered."""
-    engine = turn.engine
-    for path in form._state.plan.defaulted:
-        control: Any = form._state.controls[path]
-        if control._decl.constants.get("default") is LAST:
-            turn.undo.append((engine, "last_entered", engine.last_entered))
-            engine.last_entered = {**engine.last_entered, (type(form), path): control._current("value")}
 
 
 def leave_behind(turn: Turn, form: Form) -> None:

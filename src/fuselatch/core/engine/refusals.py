@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any, Final
 from fuselatch.core.forms.controls import Live, LiveChoice, LiveEntry
 from fuselatch.core.model.gestures import VERBS, Gesture
 from fuselatch.core.model.names import suggest
+from fuselatch.core.model.records import MOVES
 from fuselatch.core.model.values import short_text
 
 if TYPE_CHECKING:
@@ -51,8 +52,8 @@ def obstacle(engine: Engine, gesture: Gesture, control: Live | None) -> Reason |
     opens = verb == "open" or (verb == "key" and gesture.text in engine.offers.shortcuts)
     if opens:
         return (f"{front.title} is in front", None) if engine.waits and front is not None and verb == "open" else None
-    if verb == "record" and front is not None and front._state.records is None:
-        return f"{front.title} is bound to no records", None
+    if verb == "record" and front is not None:
+        return at_records(engine, front, gesture.text)
     if front is None:
         return "every open form is hidden" if engine.forms else "no form is open any more", None
     if control is None:
@@ -60,6 +61,19 @@ def obstacle(engine: Engine, gesture: Gesture, control: Live | None) -> Reason |
     if verb in LOOKING:
         return covering(engine, control.form) or (("it is hidden", None) if not control.visible else None)
     return at_control(engine, control) or unfit(gesture, control)
+
+
+def at_records(engine: Engine, form: Any, text: str) -> Reason | None:
+    """What keeps a person from another record, or from removing this one; `UnknownName` for a key that is not there."""
+    records = form._state.records
+    if records is None:
+        return f"{form.title} is bound to no records", None
+    found = covering(engine, form) if engine.waits else None
+    if found is None and text == "remove" and records.key is None:
+        return "a fresh record can't be removed; leave it, or go to another", None
+    if found is None and text not in MOVES:
+        records.must_have(records.key_of(text))
+    return found
 
 
 def at_wait(engine: Engine, gesture: Gesture) -> Reason | None:

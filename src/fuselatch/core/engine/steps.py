@@ -110,6 +110,7 @@ def record(turn: Turn, gesture: Gesture, control: Any) -> None:
 
 def add_line(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Start a line, and go to its first entry."""
+    settle(turn, control.form._state.focus)
     line = lines.start(turn, control, {})
     if line is not None:
         for entry in control._members[line][1]:
@@ -120,6 +121,7 @@ def add_line(turn: Turn, gesture: Gesture, control: Any) -> None:
 
 def remove_line(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Take a line away."""
+    settle(turn, control.form._state.focus)
     lines.remove(turn, control._outer, line_of(control))
 
 

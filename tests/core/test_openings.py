@@ -1,0 +1,170 @@
+"""Where a bound form begins: at a key, a gap, what the host has selected, or under a parent; captions and defaults."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from fuselatch import (
+    LAST,
+    SELECTED,
+    Button,
+    Form,
+    Gap,
+    Host,
+    MemoryRecords,
+    Number,
+    Selection,
+    Session,
+    Text,
+    UnknownName,
+    Whole,
+)  # fmt: skip
+from fuselatch.rehearsal import Desk, Scene, rehearse
+
+SCORES: list[dict[str, Any]] = [
+    {"number": 1, "name": "Ulle", "pier": "North", "score": 3.0, "Boat name": "Eider"},
+    {"number": 2, "name": "Nolke", "pier": "South", "score": None, "Boat name": None},
+    {"number": 3, "name": None, "pier": "North", "score": None, "Boat name": "Teal"},
+]
+
+
+class Scores(Form, title="Scores", records="scores"):
+    name = Text("Name", required=True)
+    score = Number("Score")
+    pier = Text(default=LAST)
+    boat_name = Text("")
+    again = Whole("Again", default=LAST)
+    keep = Button("Keep", submits=True, then="fresh")
+
+
+class AtDesk(Host):
+    """A host in which something is selected, or nothing."""
+
+    def __init__(self, chosen: Selection | None) -> None:
+        self.chosen = chosen
+
+    def selected(self) -> Selection | None:
+        return self.chosen
+
+
+def scores() -> MemoryRecords:
+    return MemoryRecords({"scores": SCORES}, keys={"scores": "number"})
+
+
+@pytest.mark.parametrize(
+    ("at", "only", "key", "shown"),
+    [
+        (None, None, 1, "1 of 3"),
+        (2, None, 2, "2 of 3"),
+        (Gap(), None, 3, "3 of 3"),
+        (Gap("score"), None, 2, "2 of 3"),
+        (Gap("score"), {"pier": "North"}, 3, "2 of 2"),
+        (Gap("pier"), None, None, "new, 3 there are"),
+        (None, {"pier": "South"}, 2, "1 of 1"),
+        (None, {"pier": "West"}, None, "new, 0 there are"),
+    ],
+)
+def test_where_a_form_begins(at: Any, only: Any, key: Any, shown: str) -> None:
+    with Desk(Scene(Scores, records=scores(), at=at, only=only)) as desk:
+        form: Any = desk.form
+        assert (form.records.key, form.records.shown) == (key, shown)
+        assert form.pier.value == {"new, 0 there are": "West", "new, 3 there are": ""}.get(
+            shown, SCORES[(key or 1) - 1]["pier"]
+        )
+
+
+NOTHING = "Nothing is selected; select one of scores first."
+
+
+@pytest.mark.parametrize(
+    ("chosen", "key", "message"),
+    [
+        (Selection("scores", 3), 3, ""),
+        (None, 1, NOTHING),
+        (Selection("boats", 3), 1, "What is selected is one of boats; select one of scores first."),
+        (Selection("scores", 9), 1, "The selected 9 is not among scores here."),
+    ],
+)
+def test_a_form_begins_at_what_the_host_has_selected_or_says_why_not(chosen: Any, key: int, message: str) -> None:
+    scene = Scene(Scores, records=scores(), at=SELECTED, services={Host: AtDesk(chosen)})
+    with Desk(scene) as desk:
+        form: Any = desk.form
+        assert (form.records.key, desk.session.view.forms[0].message) == (key, message)
+
+
+def test_a_fresh_record_under_a_parent_belongs_to_it() -> None:
+    store = scores()
+    with Desk(Scene(Scores, records=store, only={"pier": "West"})) as desk:
+        desk.type("name", "Ulle")
+        desk.press("keep")
+        assert store.sources["scores"][3]["pier"] == "West" and desk.session.view.forms[0].record == "new, 1 there are"
+
+
+def test_the_last_value_entered_is_where_the_next_record_begins_and_is_no_change() -> None:
+    with Desk(Scene(Scores, records=scores(), at=Gap("pier"))) as desk:
+        form: Any = desk.form
+        assert (form.pier.value, form.again.value) == ("", None)
+        for control, text in (("name", "Ulle"), ("pier", "East"), ("again", "7")):
+            desk.type(control, text)
+        desk.press("keep")
+        assert (form.pier.value, form.again.value, form.records.is_changed) == ("East", 7, False)
+
+
+def test_an_unbound_form_remembers_what_was_accepted() -> None:
+    class Note(Form):
+        author = Text("Author", default=LAST)
+        ok = Button("OK", closes="accepted")
+
+    class Desktop(Form):
+        note = Button("Note")
+
+        @note.clicked
+        def write(self) -> None:
+            self.open(Note)
+
+    with rehearse(Desktop) as desk:
+        for before, typed in (("", "Ulle"), ("Ulle", "Nolke"), ("Nolke", "")):
+            desk.press("note")
+            assert desk.at(Note).author.value == before
+            desk.type("author", typed or "x")
+            desk.press("ok") if typed else desk.close()
+        desk.press("note")
+        assert desk.at(Note).author.value == "Nolke", "what was cancelled was not entered"
+        desk.close()
+
+
+def test_captions_come_from_the_columns_where_none_is_given() -> None:
+    store = scores()
+    store._captions = {"scores": {"pier": "Steg", "name": "Person", "Boat name": "Boat name"}}
+    with Desk(Scene(Scores, records=store)) as desk:
+        form: Any = desk.form
+        assert (form.pier.caption, form.name.caption, form.boat_name.caption) == ("Steg", "Name", "Boat name")
+        assert form.boat_name.value == "Eider", "a heading is found by the name that it would have"
+
+
+@pytest.mark.parametrize(
+    ("form", "at", "only", "error", "message"),
+    [
+        (Scores, 9, None, UnknownName, "'scores' has no record 9: there are 1, 2, 3"),
+        (Scores, Gap("scroe"), None, UnknownName, "Scores has no column 'scroe' to look at: did you mean 'score'"),
+        (Scores, None, {"peer": 1}, UnknownName, "'scores' has no column 'peer': did you mean 'pier'"),
+        (Scores, SELECTED, None, UnknownName, "this session has no service Host"),
+    ],
+)
+def test_a_wrong_beginning_is_told(form: Any, at: Any, only: Any, error: type[Exception], message: str) -> None:
+    with pytest.raises(error, match=message):
+        Session(form, records=scores(), at=at, only=only)
+
+
+def test_only_a_bound_form_begins_somewhere() -> None:
+    class Plain(Form):
+        go = Button("Go")
+
+        @go.clicked
+        def open_it(self) -> None:
+            self.open(Plain, at=3)
+
+    with rehearse(Plain) as desk, pytest.raises(Exception, match="at= and only= are for a form that is bound to records"):
+        desk.press("go")
