@@ -221,6 +221,21 @@ def test_latches_lists_and_releases(tmp_path: Path) -> None:
     assert code == 2 and "file is not a database" in err
 
 
+def test_describe_shows_lines_tables_and_records() -> None:
+    _, out, _ = call("describe", "marina.office:OfficeForm")
+    for line in (
+        "  bound to records bookings",
+        "extras           lines   'Extras'              of ExtraLine; in extras by booking; its record is kept first; removing ask",
+        "extras[].amount  money   'Amount'              unit EUR; decimals 2; value follows count, price",
+        "berth            choice  'Berth'               required; default LAST; choices from berths.name",
+        "keep             button  'Keep, and the next'  submits, then next",
+        "  extras[].what.changed: quote (office.py",
+    ):
+        assert line in out, line
+    _, out, _ = call("describe", "marina.office:BerthTable")
+    assert "columns name, length, depth; sorted by length; choices from berths.name where pier" in out
+
+
 def test_a_policy_shows_in_describe_and_holds_in_rehearse(tmp_path: Path) -> None:
     policy = tmp_path / "desk.toml"
     policy.write_text(

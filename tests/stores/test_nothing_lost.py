@@ -108,7 +108,7 @@ def stays(folder: Path, kind: str) -> str:
 @pytest.mark.parametrize(("kind", "times"), [("csv", 100), ("sqlite", 100)])
 def test_a_process_killed_at_any_moment_leaves_all_of_a_gesture_or_none(tmp_path: Path, kind: str, times: int) -> None:
     serial = int(run(KILLED, stays(tmp_path, kind), str(times)))
-    assert 2 * times < serial < 4 * times, "of each process two gestures were told; some were killed in the next one"
+    assert serial >= 2 * times, "what a process had been told to be kept is there"
 
 
 DESK = """

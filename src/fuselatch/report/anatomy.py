@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, NamedTuple
 
 from fuselatch.core.forms.catalogs import Catalog
+from fuselatch.core.forms.defaults import Last, Nth
 from fuselatch.core.forms.form import Form, plan_of
+from fuselatch.core.forms.lines import Lines
 from fuselatch.core.forms.params import MISSING
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, Handler
 from fuselatch.core.forms.policy import Rules
 from fuselatch.core.forms.prompts import Prompt
+from fuselatch.core.forms.tables import Table
 from fuselatch.core.model.cells import Derived
 
 RULE_WORDS = (
@@ -71,6 +74,7 @@ class Anatomy:
     name: str
     title: str
     doc: str
+    records: str
     params: tuple[str, ...]
     controls: tuple[ControlTold, ...]
     handlers: tuple[HandlerTold, ...]
@@ -85,9 +89,10 @@ def anatomy(form: type[Form], policy: Rules | None = None) -> Anatomy:
         plan.name,
         plan.title if isinstance(plan.title, str) else "(by a rule)",
         plan.doc,
+        plan.records,
         tuple(plan.params),
-        tuple(control_told(control) for control in in_order(plan)),
-        tuple(handler_told(plan, name, handler) for name, handler in plan.handlers.items()),
+        tuple(told for control in in_order(plan) for told in (control_told(control), *line_told(control))),
+        (*handlers_told(plan), *handlers_of_lines(plan)),
         tuple(prompt_told(plan, name, prompt) for name, prompt in all_prompts(form, plan).items()),
         tuple((name, signal.kind.__name__) for name, signal in plan.signals.items()),
     )
@@ -165,6 +170,7 @@ def control_told(control: ControlPlan) -> ControlTold:
     choices = decl.constants.get("choices")
     if choices is not None:
         rules = (*rules, f"{len(choices)} choices")
+    rules = (*rules, *special(decl))
     return ControlTold(
         control.path,
         decl.kind,
@@ -173,6 +179,34 @@ def control_told(control: ControlPlan) -> ControlTold:
         tuple(follow_text(control, prop, rule) for prop, rule in decl.rules.items()),
         tuple(check.name if check.level is None else f"{check.name} ({check.level})" for check in control.checks),
     )
+
+
+def line_told(control: ControlPlan) -> Iterator[ControlTold]:
+    """The controls of each line of some lines: `extras[].price`."""
+    if isinstance(control.decl, Lines):
+        for inner in in_order(control.decl.line._plan):
+            found = control_told(inner)
+            yield replace(found, path=f"{control.path}[].{found.path}")
+
+
+def special(decl: Any) -> Iterator[str]:
+    """What only some kinds of controls declare."""
+    if isinstance(decl, Lines):
+        yield f"of {decl.line.__name__}"
+        if decl.records:
+            yield f"in {decl.records} by {decl.key}"
+            yield f"its record is kept {'first' if decl.parent == 'first' else 'before'}; removing {decl.removing}"
+    if isinstance(decl, Table):
+        yield f"columns {', '.join(decl.columns)}"
+        if decl.sort:
+            yield f"sorted by {decl.sort}"
+    default = decl.constants.get("default")
+    if isinstance(default, Nth | Last):
+        yield f"default {default!r}"
+    if decl.submits:
+        yield f"submits, then {decl.then}"
+    if decl.constants.get("column"):
+        yield f"column {decl.constants['column']}"
 
 
 def rule_text(word: str, value: Any) -> str:
@@ -189,6 +223,19 @@ def follow_text(control: ControlPlan, prop: str, rule: Any) -> str:
         return f"{prop} follows {', '.join(control.inputs[prop])}"
     code = getattr(rule, "__code__", None)
     return f"{prop} by a rule" + (f" ({Path(code.co_filename).name}:{code.co_firstlineno})" if code is not None else "")
+
+
+def handlers_told(plan: FormPlan) -> Iterator[HandlerTold]:
+    """The handlers that a form, or a line, declares."""
+    return (handler_told(plan, name, handler) for name, handler in plan.handlers.items())
+
+
+def handlers_of_lines(plan: FormPlan) -> Iterator[HandlerTold]:
+    """The handlers that the lines of a form declare: `extras[].what.changed`."""
+    for control in plan.controls.values():
+        if isinstance(control.decl, Lines):
+            for told in handlers_told(control.decl.line._plan):
+                yield replace(told, hears=tuple(f"{control.path}[].{event}" for event in told.hears))
 
 
 def handler_told(plan: FormPlan, name: str, handler: Handler) -> HandlerTold:
@@ -220,6 +267,8 @@ def lines(told: Anatomy) -> Iterator[str]:
     yield f"{told.name}: {told.title}"
     if told.doc:
         yield f"  {told.doc}"
+    if told.records:
+        yield f"  bound to records {told.records}"
     if told.params:
         yield f"  opened with {', '.join(told.params)}"
     yield ""

@@ -9,7 +9,8 @@ from typing import Any, Final, get_args, get_origin, get_type_hints
 from fuselatch.core.engine.view import VERSION, View
 from fuselatch.core.forms.declarations import Entry
 from fuselatch.core.forms.form import Form, plan_of
-from fuselatch.core.forms.plans import ControlPlan
+from fuselatch.core.forms.lines import Lines
+from fuselatch.core.forms.plans import ControlPlan, FormPlan
 
 DRAFT: Final = "https://json-schema.org/draft/2020-12/schema"
 
@@ -36,17 +37,24 @@ def form_schema(form: type[Form]) -> dict[str, Any]:
     checks and warnings are left out, and so are the bounds of dates and times.
     """
     plan = plan_of(form)
-    entries = {path: control for path, control in plan.controls.items() if isinstance(control.decl, Entry)}
     title = plan.title if isinstance(plan.title, str) else plan.name
-    return {
-        "$schema": DRAFT,
-        "title": title,
-        "description": plan.doc,
-        "type": "object",
-        "properties": {path: control_schema(control) for path, control in entries.items()},
-        "required": list(entries),
-        "additionalProperties": False,
+    return {"$schema": DRAFT, "title": title, "description": plan.doc, **record_schema(plan)}
+
+
+def record_schema(plan: FormPlan) -> dict[str, Any]:
+    """What the values of a form, or of a line, may be."""
+    properties = {
+        path: lines_schema(control) if isinstance(control.decl, Lines) else control_schema(control)
+        for path, control in plan.controls.items()
+        if isinstance(control.decl, Entry | Lines)
     }
+    return {"type": "object", "properties": properties, "required": list(properties), "additionalProperties": False}
+
+
+def lines_schema(control: ControlPlan) -> dict[str, Any]:
+    """What the lines of a form may be: a list of such records."""
+    lines: Any = control.decl
+    return {"title": lines.constants["caption"], "type": "array", "items": record_schema(lines.line._plan)}
 
 
 def control_schema(control: ControlPlan) -> dict[str, Any]:
@@ -61,7 +69,7 @@ def control_schema(control: ControlPlan) -> dict[str, Any]:
     elif decl.kind == "tick":
         if needed:
             schema["const"] = True
-    elif decl.kind == "choice":
+    elif decl.kind in ("choice", "table"):
         choices = constants.get("choices")
         items = (
             list(choices) if choices is not None and all(type(item) in (str, int, float, bool) for item in choices) else None
