@@ -9,7 +9,7 @@ from typing import Any
 
 from common import best, ratio
 
-from fuselatch import Catalog, Choice, Choices, Form, Gesture, MemoryRecords, Session
+from fuselatch import Catalog, Choice, Choices, Form, Gesture, MemoryRecords, Session, Table
 
 SHOWN = 50
 """How many rows each pier has, however many there are in all."""
@@ -21,6 +21,19 @@ class Booking(Form):
 
     pier = Choice("Pier", choices=("P0", "P1"))
     berth = Choice("Berth", choices=Catalog("berths", show="name").where(pier=pier))
+
+
+class Choosing(Form):
+    """A table that another control refills, and one of all rows."""
+
+    pier = Choice("Pier", choices=("P0", "P1"))
+    berths = Table("Berths", rows=Catalog("berths", show="name").where(pier=pier), columns=("name", "pier"), sort="name")
+
+
+class Everything(Form):
+    """A table of all rows."""
+
+    berths = Table("Berths", rows=Catalog("berths", show="name"), columns=("name", "pier"))
 
 
 def rows_of(size: int) -> list[dict[str, str]]:
@@ -48,11 +61,11 @@ def built(texts: tuple[str, ...]) -> tuple[float, float]:
     return perf_counter() - start, most / 1e6
 
 
-def refill(rows: Any) -> tuple[float, float]:
+def refill(rows: Any, form: type[Form]) -> tuple[float, float]:
     """Microseconds of a gesture that refills the list, and of the same one where the list has no rows."""
     found = []
     for records in ({"berths": rows}, {"berths": rows[:1]}):
-        session = Session(Booking, records=MemoryRecords(records), recording=False)
+        session = Session(form, records=MemoryRecords(records), recording=False)
         both = [Gesture(verb="pick", control="pier", text=text) for text in ("P0", "P1")]
         for one in both:
             session.feed(one)
@@ -64,6 +77,26 @@ def refill(rows: Any) -> tuple[float, float]:
         found.append(best(once, 1000) / 2)
         session.close()
     return found[0], found[1]
+
+
+def table(rows: Any) -> None:
+    """Tell what a table of all rows costs: opened, sorted anew, and a key of typing ahead."""
+    size = len(rows)
+    tracemalloc.start()
+    before = tracemalloc.get_traced_memory()[0]
+    Session(Everything, records=MemoryRecords({"berths": rows}), recording=False).close()
+    room = (tracemalloc.get_traced_memory()[1] - before) / 1e6
+    tracemalloc.stop()
+    start = perf_counter()
+    session = Session(Everything, records=MemoryRecords({"berths": rows}), recording=False)
+    opened = perf_counter() - start
+    start = perf_counter()
+    session.feed(Gesture(verb="sort", control="berths", text="name"))
+    sorted_in = perf_counter() - start
+    session.feed(Gesture(verb="sort", control="berths", text="name"))
+    again = best(lambda: session.feed(Gesture(verb="sort", control="berths", text="name")), 20)
+    print(f"{size:,} rows: a table of all opened in {opened:.2f} s, at most {room:.0f} MB, sorted in {sorted_in:.2f} s,")
+    print(f"{size:,} rows: by the same column again {again:.1f} µs; its view {best(lambda: session.view, 20):.0f} µs")
 
 
 def main() -> None:
@@ -79,9 +112,11 @@ def main() -> None:
         session.feed(Gesture(verb="pick", control="pier", text="P1"))
         print(f"{size:,} rows: indexed by another column in {perf_counter() - start:.2f} s")
         session.close()
-        ours, none = refill(rows)
-        more = f"{size:,} rows: a refill costs {ours - none:.1f} µs more than none"
-        print(f"{more} (to reach: 20 µs; the gesture {ours:.1f} µs)")
+        for form, what in ((Choosing, "table"), (Booking, "list")):
+            ours, none = refill(rows, form)
+            more = f"{size:,} rows: a refill of a {what} costs {ours - none:.1f} µs more than none"
+            print(f"{more} (to reach: 20 µs; the gesture {ours:.1f} µs)")
+        table(rows)
         choices = Choices(texts)
         for typed in ("k", "kalo", "lorenkaun b"):
             choices.ahead(typed)

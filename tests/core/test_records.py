@@ -14,6 +14,7 @@ from fuselatch import (
     DeclarationError,
     Event,
     Form,
+    HandlerFailed,
     Latch,
     MemoryRecords,
     NotAllowedHere,
@@ -48,6 +49,7 @@ class Scores(Form, title="Scores", records="boats"):
     note = Text("Note", enabled=lambda form: form.paid.value)
     shown = Text("Shown", keep=True)
     only = Text("Only")
+    place = Text("Place", value=lambda form: form.records.shown)
     filter_it = Button("Filter")
     once = Button("Once")
     keep_it = Button("Keep", submits=True)
@@ -110,6 +112,45 @@ def test_moving_takes_records_in_hand_without_changed_and_derived_values_follow(
         records: Any = form.records
         with pytest.raises(UnknownName, match="there is no record 'nxt'; did you mean 'next'"):
             records.move("nxt")
+
+
+def test_rules_follow_which_record_is_in_hand_and_what_any_form_writes() -> None:
+    class Other(Form, records="boats"):
+        boat = Text("Boat")
+        place = Text("Place", value=lambda form: f"{form.records.shown}: {form.records.key}")
+        count = Number("Count", value=lambda form: len(form.session.records.rows("boats")))
+
+    class Both(Scores):
+        beside = Button("Beside")
+
+        @Scores.keep_it.clicked
+        def fail(self) -> None:
+            if self.boat.value == "fails":
+                self.records.next()
+                raise ValueError("on purpose")
+
+        @beside.clicked
+        def show_other(self) -> None:
+            self.show(Other)
+
+    desk, _ = at_work(Both)
+    with desk:
+        desk.press("beside")
+        other, form = desk.at(Other), desk.session.first
+        for step, place in (("next", "2 of 3: 2"), ("fresh", "new, 3 there are: None"), ("first", "1 of 3: 1")):
+            desk.record(step)
+            assert other.place.value == place
+        desk.focus(Both.boat)
+        desk.record("fresh")
+        desk.type("boat", "Dunlin")
+        desk.record("save")
+        assert (other.place.value, other.count.value) == ("1 of 4: 1", 4), "what another form has written"
+        desk.type("boat", "fails")
+        with pytest.raises(HandlerFailed, match="on purpose"):
+            desk.press("keep_it")
+        assert desk.session.view.forms[-1].record == "4 of 4" and not other.records.is_changed
+        other.close()
+        assert form.is_open
 
 
 def test_what_a_record_brings_is_kept_though_it_is_not_offered() -> None:
@@ -209,8 +250,9 @@ def test_filters_follow_settled_values_and_a_blank_one_is_all() -> None:
     with desk:
         form = desk.at(Scores)
         desk.press("filter_it")
-        assert form.records.shown == "1 of 3"
+        assert form.records.shown == form.place.value == "1 of 3"
         form.only.value = "gone"
+        assert form.place.value == "new, 1 there are", "a rule that reads the place follows the filter"
         desk.record("first")
         assert (form.records.key, form.records.shown) == (2, "1 of 1")
         form.only.value = "nowhere"

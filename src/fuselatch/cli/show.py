@@ -58,7 +58,7 @@ def show_step(out: Console, result: StepResult, trace: Sequence[Entry]) -> None:
     good = not result.problem
     mark = Text("  ok  " if good else " FAIL ", style="green" if good else "bold red")
     verb, _, rest = result.cue.source.partition(" ")
-    line = Text(f"{verb:<8}{rest.strip()}".rstrip(), style="" if verb == "expect" else "bold")
+    line = Text(f"{verb:<7} {rest.strip()}".rstrip(), style="" if verb == "expect" else "bold")
     out.print(Text.assemble(mark, (f"{result.cue.line:>3}  ", "dim"), line))
     show_tree(out, result.entries, trace)
     if result.problem:

@@ -487,6 +487,8 @@ class Engine(Changes):
         elif isinstance(target, Live):
             for prop in {"_value": ("value",), "_sort": ("sort",), "_set": tuple(target._watchers or ())}.get(name, ()):
                 updates.mark(target, prop, 0)
+        elif isinstance(target, Records) and name == "_row":
+            updates.mark(target, "key", 0)
         elif isinstance(target, SharedNode):
             target.differs()
         elif target is self and name == "forms":

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from fuselatch.core.engine.engine import Engine
     from fuselatch.core.engine.turn import Turn
     from fuselatch.core.forms.form import Form
+    from fuselatch.core.model.cells import Cell
 
 LEAVE = Prompt(
     "This record was changed. Save it?", title="Leaving a record", buttons=("Save", "Throw away", "Stay"), tone="warning"
@@ -34,6 +35,8 @@ class Records:
     def __init__(self, engine: Engine, form: Form, source: str) -> None:
         self._engine = engine
         self._form = form
+        self.name = "records"
+        self._watchers: dict[str, dict[Cell, None]] | None = None
         self.source = source
         self._key_column = engine.store_key(source)
         self._row: Mapping[str, Any] | None = None
@@ -55,8 +58,20 @@ class Records:
 
     @property
     def key(self) -> Any:
-        """The key of the record in hand; None for a fresh one."""
+        """The key of the record in hand; None for a fresh one. Rules that read it follow it."""
+        if self._engine.tracker is not None:
+            self._engine.tracker[(self, "key")] = self._current("key")
         return None if self._row is None else self._row[self._key_column]
+
+    def _current(self, prop: str) -> Any:
+        """What rules follow that read which record is in hand, and where it stands among those that are let through."""
+        return None if self._row is None else self._row[self._key_column], self._filters, self._blank_is_all
+
+    def _take(self, turn: Turn, row: Row | None) -> None:
+        """Have a record in hand, and what reads which one it is look again."""
+        turn.undo.append((self, "_row", self._row))
+        self._row = row
+        self._engine.updates.mark(self, "key", turn.cause)
 
     @property
     def count(self) -> int:
@@ -115,6 +130,7 @@ class Records:
         if blank not in ("all", "none"):
             raise ValueError(f"where(blank={blank!r}): a blank filter means 'all' rows or 'none'")
         self._filters = dict(columns)
+        self._engine.updates.mark(self, "key", 0)
         self._blank_is_all = blank == "all"
 
     def next(self) -> bool:
@@ -244,8 +260,7 @@ class Records:
 
     def load(self, turn: Turn, row: Mapping[str, Any] | None) -> None:
         """Take a record in hand, or begin a fresh one; no `changed` comes of it, derived values follow."""
-        turn.undo.append((self, "_row", self._row))
-        self._row = row
+        self._take(turn, row)
         if row is None:
             reset(turn, self._form)
             fill(turn, self._bound, self._only)
@@ -284,8 +299,7 @@ class Records:
             change = Change("change", self.source, self.key, row, was)
         if change.row or change.kind == "add":
             turn.engine.stage(turn, change, self)
-        turn.undo.append((self, "_row", was))
-        self._row = {**(was or {}), **row, self._key_column: self.key if was is not None else change.key}
+        self._take(turn, {**(was or {}), **row, self._key_column: self.key if was is not None else change.key})
         for control in self._bound.values():
             seen_as_kept(turn, control)
         lines.stage(turn, self._form, self)
@@ -293,8 +307,7 @@ class Records:
     def keyed(self, turn: Turn, key: Any) -> None:
         """A fresh record has been given its key by the store."""
         if self._row is not None and self._row.get(self._key_column) is None:
-            turn.undo.append((self, "_row", self._row))
-            self._row = {**self._row, self._key_column: key}
+            self._take(turn, {**self._row, self._key_column: key})
 
     def _remove(self, turn: Turn) -> bool:
         if self.key is None:
