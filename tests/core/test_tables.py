@@ -151,6 +151,21 @@ def test_a_wrong_use_is_told(act: Callable[[Any], None], error: type[Exception],
         act(desk)
 
 
+def test_a_column_or_source_that_is_not_there_is_told_at_opening() -> None:
+    class Wrong(Form):
+        rows = Table("Rows", rows=Catalog("berths", show="name"), columns=("name", "lenght"))
+
+    class Nowhere(Form):
+        rows = Table("Rows", rows=Catalog("berhts", show="name"), columns=("name",))
+
+    for form, message in (
+        (Wrong, "'berths' has no column 'lenght': did you mean 'length'"),
+        (Nowhere, "there are no records 'berhts': did you mean 'berths'"),
+    ):
+        with pytest.raises(UnknownName, match=message):
+            rehearse(form, records=MemoryRecords({"berths": BERTHS})).__enter__()
+
+
 def test_a_data_frame_gives_its_rows() -> None:
     import pandas
 

@@ -28,6 +28,7 @@ from fuselatch.core.forms.tables import LiveTable
 from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.errors import NotAllowedHere, UnknownName
 from fuselatch.core.model.events import By, Event
+from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import ACCEPTED, Outcome
 from fuselatch.core.model.records import Change
 
@@ -280,7 +281,9 @@ class Engine(Changes):
         try:
             return self.store.version(source)
         except KeyError:
-            raise UnknownName(f"there are no records '{source}'") from None
+            known = getattr(self.store, "sources", ())
+            hint = suggest(source, known() if callable(known) else known, "there are")
+            raise UnknownName(f"there are no records '{source}': {hint}") from None
 
     def bind(self, form: Form, source: str) -> Records:
         """Bind a form that is being opened to a source."""

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable, Mapping
 from typing import TYPE_CHECKING, Any, get_type_hints
 
 from fuselatch.core.engine import focus
+from fuselatch.core.engine.rows import must_be_column
 from fuselatch.core.engine.rules import install
 from fuselatch.core.engine.turn import OPENED
 from fuselatch.core.forms.controls import LiveChoice
@@ -46,6 +47,11 @@ def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: F
         engine.first = opened
     engine.bring_to_front(turn, opened)
     before, turn.cause = turn.cause, turn.note_form("open", opened, form._plan.name)
+    for path in state.plan.tables:
+        table: Any = state.controls[path]._decl
+        source = table.rules["choices"].source
+        for column in table.columns:
+            must_be_column(column, engine.store_columns(source), source)
     cells = install(opened)
     set_defaults(turn, opened)
     engine.look(turn)

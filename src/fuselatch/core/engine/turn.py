@@ -298,7 +298,8 @@ class Turn:
                 updates.bring(self)
             elif self.lines:
                 # Once what is derived has followed, so that a line is told of once.
-                (lines, line), cause = self.lines.popitem()
+                lines, line = first = next(iter(self.lines))
+                cause = self.lines.pop(first)
                 self.raise_later("line_changed", lines.form, lines, line, cause)
             elif self.after:
                 self.after.pop(0)(self)

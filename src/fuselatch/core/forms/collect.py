@@ -124,6 +124,7 @@ class _Collector:
         placed = [*self.plan.groups.items(), *self.plan.controls.items()]
         self.plan.ruled = tuple(path for path, one in placed if one.checks or one.decl.rules.keys() - {"default"})
         self.plan.defaulted = tuple(path for path, one in self.plan.controls.items() if may_start(one.decl))
+        self.plan.tables = tuple(path for path, one in self.plan.controls.items() if one.decl.kind == "table")
         self.plan.rule_names = frozenset(names - set(self.plan.controls) - set(self.plan.groups))
         return self.plan
 

@@ -132,6 +132,7 @@ class FormPlan:
     records: str = ""
     leaving: str = "save"
     has_lines: bool = False
+    tables: tuple[str, ...] = ()
     controls: dict[str, ControlPlan] = field(default_factory=dict)
     groups: dict[str, ControlPlan] = field(default_factory=dict)
     containers: dict[str, type] = field(default_factory=dict)
