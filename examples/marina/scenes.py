@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from datetime import datetime
-
 from importlib.resources import files
 from pathlib import Path
 
