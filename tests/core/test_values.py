@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
 
@@ -11,6 +12,7 @@ from hypothesis import strategies as st
 
 from fuselatch import Choice, Form, Money, Number, Text, Tick, Whole
 from fuselatch.core.model.formats import PlainFormats
+from fuselatch.core.model.values import adapted
 from fuselatch.rehearsal import rehearse
 
 
@@ -162,3 +164,24 @@ def test_given_wants_a_value() -> None:
             _ = form.number.given
         assert form.tick.given is False
         assert not form.tick.is_blank
+
+
+@pytest.mark.parametrize(
+    ("value", "wanted", "found"),
+    [
+        (9, float, 9.0), (9.0, int, 9), (Decimal("9.50"), float, 9.5), (9.5, Decimal, Decimal("9.5")), (1, bool, True),
+        (datetime(2031, 5, 4), date, date(2031, 5, 4)), (7, str, "7"), (date(2031, 5, 4), str, "2031-05-04"), (None, int, None),
+        (9.5, int, "a whole number is wanted here, not float 9.5"), ("9", int, "a whole number is wanted here, not str '9'"),
+        (Decimal("0.1000000000000000055511151231257827"), float, "a number is wanted here"), (2, bool, "yes or no is wanted"),
+        (datetime(2031, 5, 4, 9), date, "a date is wanted here"), (float("inf"), Decimal, "an amount is wanted here"),
+        (True, int, "a whole number is wanted here, not bool True"),
+    ],
+)  # fmt: skip
+def test_what_a_store_holds_is_taken_as_another_type_only_where_nothing_is_lost(
+    value: Any, wanted: type, found: Any
+) -> None:
+    if isinstance(found, str) and wanted is not str:
+        with pytest.raises(TypeError, match=found):
+            adapted(value, wanted)
+    else:
+        assert adapted(value, wanted) == found and type(adapted(value, wanted)) is type(found)

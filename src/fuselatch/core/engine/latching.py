@@ -123,15 +123,18 @@ def entry_of(engine: Engine, form: Form, latch: Latch, name: str) -> tuple[Place
     return place, user, engine.held.get(place)
 
 
+def is_past(engine: Engine, latch: Latch, taken: Taken) -> bool:
+    """Whether the time that a latch holds for is over."""
+    return latch.every is not None and is_over(latch.every, taken.when, engine.read_clock())
+
+
 def found(engine: Engine, form: Form, latch: Latch, name: str) -> Taken | None:
     """What a latch was taken with, while it holds."""
     try:
         taken = entry_of(engine, form, latch, name)[2]
     except StoreRefused as error:
         raise engine.failed(error, store_of(engine, name).find, f"the latch {name}") from error
-    if taken is None or (latch.every is not None and is_over(latch.every, taken.when, engine.read_clock())):
-        return None
-    return taken
+    return None if taken is None or is_past(engine, latch, taken) else taken
 
 
 def answer_of(engine: Engine, form: Form, latch: Latch, name: str) -> str | None:
@@ -147,7 +150,7 @@ def take(turn: Turn, form: Form, latch: Latch, name: str, answer: str) -> bool:
     now = now_of(engine, latch)
     while True:
         place, user, before = entry_of(engine, form, latch, name)
-        if before is not None and not (latch.every is not None and is_over(latch.every, before.when, engine.read_clock())):
+        if before is not None and not is_past(engine, latch, before):
             return False
         taken = Taken(name, user, place[3], answer, now.isoformat() if now is not None else "")
         if not stored:

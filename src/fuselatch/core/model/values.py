@@ -23,6 +23,12 @@ ROUNDING = {
 }
 """Named rules by which a Money set by a program is rounded; the names are those of IEEE 754 in words."""
 
+KINDS = {
+    bool: "yes or no", int: "a whole number", float: "a number", Decimal: "an amount",
+    date: "a date", time: "a time of day", datetime: "a date and time",
+}  # fmt: skip
+"""What a value of a type is called in messages."""
+
 EXACT = decimal.Context(prec=400)
 """Wide enough that no number a form can hold loses a digit."""
 
@@ -148,7 +154,7 @@ def adapted(value: Any, wanted: type) -> Any:
         found = wanted(number) if number.is_finite() else None
         found = found if found is not None and Decimal(repr(found) if wanted is float else found) == number else None
     if found is None:
-        raise wrong_type(value, f"a value that {wanted.__name__} can hold")
+        raise wrong_type(value, KINDS.get(wanted, wanted.__name__))
     return found
 
 
