@@ -56,6 +56,7 @@ class WorkbookRecords(Sources):
         if not self.path.is_file():
             raise StoreRefused(f"there is no workbook {self.path.name}")
         self.keys = dict(keys or {})
+        self._read: tuple[Any, Workbook] | None = None
         self._lock = FileLock(self.path.with_name(f"{LOCK}-{self.path.name}"), timeout=WAIT)
 
     def sources(self) -> list[str]:
@@ -83,7 +84,10 @@ class WorkbookRecords(Sources):
 
     def _load(self, source: str) -> Kept:
         stamp = self._stamp(source)
-        book = self._open(worked_out=True)
+        if self._read is None or self._read[0] != stamp:
+            # All sheets come in one file: what was read for one serves the others.
+            self._read = stamp, self._open(worked_out=True)
+        book = self._read[1]
         if source == NAMED:
             cells = named_cells(book)
             row = {FILE: self.path.stem, **{name: value_of(cell) for name, cell in cells.items()}}
