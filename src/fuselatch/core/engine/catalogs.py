@@ -58,7 +58,7 @@ class Index:
         if not places:
             return NONE
         if sort:
-            places = in_order(places, self.column(sort), held, descending)
+            places = in_order(places, self.column(sort), descending)
         if not whole:
             if self.groups is None and not sort:
                 return distinct(held, shown)
@@ -74,14 +74,14 @@ class Index:
         return Choices(tuple([held[at] for at in kept]), [str(shown[at]) for at in kept], row)
 
 
-def in_order(places: Sequence[int], values: Sequence[Any], held: Sequence[Any], descending: bool) -> list[int]:
-    """Places of rows in order of a column, blank ones last; rows that are equal there by what is held of them."""
+def in_order(places: Sequence[int], values: Sequence[Any], descending: bool) -> list[int]:
+    """Places of rows in order of a column, blank ones last; rows that are equal there as they come in their source."""
     given = [at for at in places if values[at] is not None and values[at] != ""]
     try:
-        given.sort(key=lambda at: (values[at], str(held[at])), reverse=descending)
+        given.sort(key=values.__getitem__, reverse=descending)
     except TypeError:
         # Values that can't be compared are compared as they are written.
-        given.sort(key=lambda at: (str(values[at]), str(held[at])), reverse=descending)
+        given.sort(key=lambda at: str(values[at]), reverse=descending)
     return given + [at for at in places if values[at] is None or values[at] == ""]
 
 
