@@ -21,6 +21,7 @@ from fuselatch import (
     Number,
     Prompt,
     Refused,
+    StoreRefused,
     Text,
     Tick,
     UnknownName,
@@ -50,6 +51,7 @@ class Scores(Form, title="Scores", records="boats"):
     shown = Text("Shown", keep=True)
     only = Text("Only")
     place = Text("Place", value=lambda form: form.records.shown)
+    many = Number("Many", value=lambda form: form.records.count)
     filter_it = Button("Filter")
     once = Button("Once")
     keep_it = Button("Keep", submits=True)
@@ -112,6 +114,24 @@ def test_moving_takes_records_in_hand_without_changed_and_derived_values_follow(
         records: Any = form.records
         with pytest.raises(UnknownName, match="there is no record 'nxt'; did you mean 'next'"):
             records.move("nxt")
+
+
+def test_a_gesture_that_has_written_is_never_done_again() -> None:
+    class Prints(Scores):
+        @Form.submitted
+        def print_it(self) -> None:
+            self.afterwards(self.jam)
+
+        def jam(self) -> None:
+            raise StoreRefused("the queue of letters is gone")
+
+    desk, store = at_work(Prints)
+    with desk:
+        desk.record("fresh")
+        desk.type("boat", "Dunlin")
+        with pytest.raises(HandlerFailed, match="the queue of letters is gone"):
+            desk.press("same_one")
+        assert not desk.prompt and [row["boat"] for row in store.sources["boats"]].count("Dunlin") == 1
 
 
 def test_rules_follow_which_record_is_in_hand_and_what_any_form_writes() -> None:
@@ -250,9 +270,11 @@ def test_filters_follow_settled_values_and_a_blank_one_is_all() -> None:
     with desk:
         form = desk.at(Scores)
         desk.press("filter_it")
-        assert form.records.shown == form.place.value == "1 of 3"
+        assert form.records.shown == form.place.value == "1 of 3" and form.many.value == 3
         form.only.value = "gone"
-        assert form.place.value == "new, 1 there are", "a rule that reads the place follows the filter"
+        assert form.place.value == "new, 1 there are" and form.many.value == 1, (
+            "a rule that reads the place follows the filter"
+        )
         desk.record("first")
         assert (form.records.key, form.records.shown) == (2, "1 of 1")
         form.only.value = "nowhere"

@@ -364,6 +364,7 @@ class Engine(Changes):
                 records.keyed(turn, key)
         turn.undo = [entry for entry in turn.undo if not (entry[0] is turn and entry[1] == "writes")]
         turn.writes = None
+        turn.committed = True
         self.rows.differs(turn.cause)
         self.catalogs.differs(turn.cause)
 

@@ -108,6 +108,8 @@ class Records:
                 wanted[column] = value
             elif not self._blank_is_all:
                 blank = True
+        if self._engine.tracker is not None:
+            self._engine.tracker[(self, "key")] = self._current("key")
         rows = self._engine.rows.read(self.source)
         seen = self._seen
         if seen is None or seen.rows is not rows or seen.wanted != wanted or seen.none is not blank:

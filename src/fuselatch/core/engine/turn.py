@@ -62,9 +62,9 @@ class Turn:
     """One gesture being carried out."""
 
     __slots__ = (
-        "after", "by", "cause", "counts", "engine", "error", "event", "failure", "handler", "label", "lines",
-        "outward",
-        "pointing", "queue", "runs", "stale", "step", "trace", "undo", "way_out", "worker", "writes",
+        "after", "by", "cause", "committed", "counts", "engine", "error", "event", "failure", "handler", "label",
+        "lines", "outward", "pointing", "queue", "runs", "stale", "step", "trace", "undo", "way_out", "worker",
+        "writes",
     )  # fmt: skip
 
     def __init__(self, engine: Engine, label: object, step: Callable[[Turn], object], by: By) -> None:
@@ -84,6 +84,7 @@ class Turn:
         self.stale: set[Any] | None = None
         self.after: list[Callable[[Turn], object]] | None = None
         self.lines: dict[tuple[Any, Any], int] | None = None
+        self.committed = False
         self.writes: list[tuple[Change, Any]] | None = None
         self.outward: list[tuple[Callable[..., object], tuple[object, ...]]] | None = None
         self.failure: HandlerFailed | None = None
@@ -122,7 +123,9 @@ class Turn:
             self._note_error(error)
             self.put_back()
             met = error.error if isinstance(error, HandlerFailed) else error
-            if isinstance(met, StoreRefused) and self.by == "person" and not (self.pointing or self.way_out):
+            # What a store has taken is a fact: a gesture that has written is never done a second time.
+            asks = self.by == "person" and not (self.pointing or self.way_out or self.committed)
+            if isinstance(met, StoreRefused) and asks:
                 self._ask_again(met)
                 return
             self.error = engine.failed(error, engine.store_rows, "the store") if isinstance(error, StoreRefused) else error
