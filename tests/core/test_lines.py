@@ -116,6 +116,19 @@ def test_the_lines_of_a_record_come_in_their_order_and_raise_nothing() -> None:
     assert [(group.name, group.group) for group in desk.session.view.forms[0].groups] == [("extras[0]", "extras")]
 
 
+def test_lines_that_have_gone_are_let_go_of() -> None:
+    desk, _, form = opened()
+    state = form._state
+    kept = len(state.controls), len(state.nodes), len(state.containers)
+    for _ in range(3):
+        desk.record("next")
+        desk.record("first")
+        desk.add_line("extras")
+        desk.remove_line("extras[2]")
+        desk.record("first")
+    assert (len(state.controls), len(state.nodes), len(state.containers)) == kept and whats(form) == ["crane", "power"]
+
+
 def test_a_line_changes_once_and_what_is_derived_follows() -> None:
     desk, _, form = opened()
     desk.type("extras[1].count", "5")

@@ -167,6 +167,7 @@ def detach(engine: Engine, lines: LiveLines[Any], line: Any) -> None:
         engine.updates.touched.pop(cell, None)
     whole = line.__dict__["_live"]
     whole._set = {"visible": False}
+    engine.retired[lines] = None
     for control in lines._members[line][1]:
         engine.updates.unjudged.pop(control, None)
 

@@ -20,6 +20,7 @@ from fuselatch.core.engine.workers import Workers
 from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.latches import Latch
+from fuselatch.core.forms.lines import LiveLines, forget_gone
 from fuselatch.core.forms.plans import FormPlan
 from fuselatch.core.forms.policy import Rules
 from fuselatch.core.forms.prompts import Tone
@@ -88,6 +89,7 @@ class Running:
         self.known_latches: dict[str, tuple[Latch, str]] = {}
         self.latch_node = LatchNode(whole, "latches")
         self.indexed: dict[tuple[str, str], tuple[Any, dict[Any, Any]]] = {}
+        self.retired: dict[LiveLines[Any], None] = {}
         self.last_entered: dict[tuple[type[Form], str], Any] = {}
         self.kept_rows: dict[str, tuple[Any, tuple[Any, ...]]] = {}
         self._plans: dict[type[Form], FormPlan] = {}
@@ -114,6 +116,11 @@ class Running:
             self.turn = None
         if self.waits or turn.error is not None:
             self._let_go_on(self._finished(turn))
+        elif self.retired:
+            # No gesture is left that could bring their lines back.
+            for lines in self.retired:
+                forget_gone(lines)
+            self.retired.clear()
 
     def _let_go_on(self, first: BaseException | None) -> None:
         """Let go on what waited for the turn that has just settled completely; raises the first error."""

@@ -203,6 +203,17 @@ def call_by_place(lines: LiveLines[Any]) -> None:
             each.name = f"{lines.name}[{at}]{each._plan.path[start:]}"
 
 
+def forget_gone(lines: LiveLines[Any]) -> None:
+    """Let go of lines that are not there any more, once no gesture can bring them back."""
+    state = lines.form._state
+    for line in [line for line in lines._members if line not in lines._attached]:
+        nodes, controls = lines._members.pop(line)
+        for node in nodes:
+            del state.nodes[node._plan.path], state.containers[node._plan.path]
+        for control in controls:
+            del state.controls[control._plan.path]
+
+
 def values_of(lines: LiveLines[Any], line: Any) -> dict[str, Any]:
     """The live controls of a line by their paths in it."""
     start = len(line.__dict__["_live"]._plan.path) + 1
