@@ -1,8 +1,9 @@
 """Rehearsing forms without a screen: `rehearse`, scenes, and cue sheets."""
 
-from fuselatch.rehearsal.cues import Cue, CueError, CueSheet, read_cues
+from fuselatch.rehearsal.cues import Cue, CueError, CueSheet, read_cue_file, read_cues
 from fuselatch.rehearsal.desk import Desk, PromptSeen, Unfinished, rehearse
-from fuselatch.rehearsal.run import Performance, StepResult, perform
+from fuselatch.rehearsal.expectations import Unmet
+from fuselatch.rehearsal.run import Performance, StepResult, perform, perform_all
 from fuselatch.rehearsal.scenes import Scene
 
 __all__ = [
@@ -15,7 +16,10 @@ __all__ = [
     "Scene",
     "StepResult",
     "Unfinished",
+    "Unmet",
     "perform",
+    "perform_all",
+    "read_cue_file",
     "read_cues",
     "rehearse",
 ]

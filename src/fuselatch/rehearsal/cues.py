@@ -1,44 +1,70 @@
 """Cue sheets: the steps of a rehearsal as a plain text file, one step a line.
 
 Words are quoted as in a shell, `#` begins a comment. Nothing in a cue sheet is evaluated; reading
-one only cuts it into words and looks each verb up in a table.
+one only cuts it into words and looks each up in a table. The grammar is in docs/cue-sheets.md.
 """
 
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from datetime import datetime
+from pathlib import Path
 from typing import Final
 
 from fuselatch.core.model.names import suggest
+from fuselatch.rehearsal.grammar import (
+    BEGINS,
+    OPENING,
+    PROPERTIES,
+    STEPS,
+    TARGETS,
+    VERBS,
+    VerbRule,
+    expected_rule,
+    step_and_reason,
+)
 
-WORD = re.compile(r"""(?:[^\s"'\\]|\\.|"(?:[^"\\]|\\.)*"|'[^']*')+""")
-PIECE = re.compile(r"""\\(.)|"((?:[^"\\]|\\.)*)"|'([^']*)'|([^"'\\]+)""")
+WORD: Final = re.compile(r"""(?:[^\s"'\\]|\\.|"(?:[^"\\]|\\.)*"|'[^']*')+""")
+PIECE: Final = re.compile(r"""\\(.)|"((?:[^"\\]|\\.)*)"|'([^']*)'|([^"'\\]+)""")
+INNER: Final = re.compile(r"\\(.)|\{(\w+)\}")
+PLACE: Final = re.compile(r"\{(\w+)\}")
+BARE: Final = re.compile(r"""[^\s"'\\#{][^\s"'\\{]*""")
+ENDS: Final = re.compile(r"\r\n|\n|\r")
+UNQUOTED: Final = re.compile(r"""[^"'\\]*""")
+SHOWN: Final = 40
+"""How much of a row stands in its label."""
 
 
 @dataclass(frozen=True, slots=True)
 class Word:
-    """One word of a cue, unquoted, and the column (from 1) where it begins."""
+    """One word of a cue, unquoted, the column (from 1) where it begins, and as it is written."""
 
     text: str
     column: int
+    raw: str
 
 
 @dataclass(frozen=True, slots=True)
 class Cue:
-    """One line of a cue sheet: its number (from 1), verb, and the words behind it."""
+    """One line of a cue sheet: its file and number (from 1), verb, and the words behind it."""
 
     line: int
     column: int
     verb: str
     words: tuple[Word, ...]
     source: str
+    file: str
 
     def texts(self) -> tuple[str, ...]:
         """The words behind the verb, as text."""
         return tuple(word.text for word in self.words)
+
+    @property
+    def place(self) -> str:
+        """Where it stands: `file:line:column`."""
+        return f"{self.file}:{self.line}:{self.column}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,7 +72,8 @@ class CueSheet:
     """A cue sheet that has been read: where it begins (`scene`, `form` or `forms`), and its steps.
 
     `forms` is the folder whose forms it offers, `policy` the file of its policy, as words; None where
-    it names none.
+    it names none. A sheet with a table (`each`) has its `rows`, and is performed once for each of its
+    `runs`; a run says in `row` which. `text` is the file, to the letter; `files` are this one and those it includes.
     """
 
     name: str
@@ -57,6 +84,29 @@ class CueSheet:
     forms: Word | None
     policy: Word | None
     steps: tuple[Cue, ...]
+    text: str = field(repr=False, default="")
+    files: tuple[str, ...] = ()
+    rows: tuple[Cue, ...] = ()
+    columns: tuple[str, ...] = ()
+    row: str = ""
+
+    @property
+    def runs(self) -> Iterator[CueSheet]:
+        """The sheets to perform: this one, or one for each row of its table, filled in."""
+        if not self.rows:
+            yield self
+        for number, row in enumerate(self.rows, 1):
+            values = dict(zip(self.columns, row.texts(), strict=True))
+            steps = tuple(filled(cue, values) for cue in self.steps)
+            opens = filled(self.opens, values)
+            label = " ".join(row.texts())
+            label = f"row {number} ({label[:SHOWN]}{'…' if len(label) > SHOWN else ''})"
+            yield replace(self, opens=opens, steps=steps, rows=(), row=label)
+
+    @property
+    def title(self) -> str:
+        """Its name, and of a table the row."""
+        return f"{self.name} {self.row}".rstrip()
 
 
 class CueError(ValueError):
@@ -69,88 +119,139 @@ class CueError(ValueError):
         self.problem = problem
 
 
-@dataclass(frozen=True, slots=True)
-class VerbRule:
-    """How many words a verb takes, and how it is written."""
+class Reader:
+    """What has been read of a cue sheet so far: its opening lines, its table, its steps."""
 
-    least: int
-    most: int | None
-    usage: str
+    def __init__(self) -> None:
+        self.opening: dict[str, Cue] = {}
+        self.rows: list[Cue] = []
+        self.steps: list[Cue] = []
+        self.files: list[str] = []
 
+    def read(self, text: str, name: str, within: tuple[str, ...] = ()) -> None:
+        """Read the lines of one file, in place of the `include` that names it."""
+        self.files.append(name)
+        for number, line in enumerate(ENDS.split(text), 1):
+            cue = read_line(line, number, name)
+            if cue is None:
+                continue
+            if cue.verb == "include":
+                self.include(cue, (*within, name))
+            elif cue.verb in STEPS:
+                if not self.opening.keys() & BEGINS and not within:
+                    raise CueError(name, number, cue.column, "a 'scene', a 'form' or 'forms' comes before the first step")
+                self.steps.append(cue)
+            elif self.steps:
+                raise CueError(name, number, cue.column, f"'{cue.verb}' comes before the first step")
+            elif cue.verb == "row":
+                self.row(cue)
+            else:
+                self.open(cue)
 
-OPENING: Final[Mapping[str, VerbRule]] = {
-    "scene": VerbRule(1, 1, "scene MODULE:FUNCTION"),
-    "form": VerbRule(1, 1, "form MODULE:CLASS"),
-    "forms": VerbRule(1, 1, "forms FOLDER"),
-    "policy": VerbRule(1, 1, "policy FILE.toml"),
-    "user": VerbRule(1, 1, "user NAME"),
-    "locale": VerbRule(1, 1, "locale LOCALE"),
-    "now": VerbRule(1, 1, "now DATE-AND-TIME"),
-}
-"""What stands before the first step."""
+    def open(self, cue: Cue) -> None:
+        """A line of the opening."""
+        opening = self.opening
+        if cue.verb in opening or (cue.verb in ("scene", "form") and opening.keys() & {"scene", "form"}):
+            problem = f"a second '{cue.verb}'; a cue sheet opens one scene or form, once"
+            if cue.verb not in BEGINS:
+                problem = f"a second '{cue.verb}'; line {opening[cue.verb].line} has one"
+            raise CueError(cue.file, cue.line, cue.column, problem)
+        if cue.verb == "each":
+            for at, word in enumerate(cue.words):
+                if not word.text.isidentifier():
+                    problem = f"'{word.text}' can't be the name of a column; write letters, digits and _"
+                    raise CueError(cue.file, cue.line, word.column, problem)
+                if word.text in cue.texts()[:at]:
+                    raise CueError(cue.file, cue.line, word.column, f"a second column '{word.text}'")
+        opening[cue.verb] = cue
 
-STEPS: Final[Mapping[str, VerbRule]] = {
-    "focus": VerbRule(1, 1, "focus CONTROL"),
-    "type": VerbRule(2, 2, "type CONTROL TEXT"),
-    "paste": VerbRule(2, 2, "paste CONTROL TEXT"),
-    "clear": VerbRule(1, 1, "clear CONTROL"),
-    "key": VerbRule(1, 1, "key KEY"),
-    "tab": VerbRule(0, 0, "tab"),
-    "back_tab": VerbRule(0, 0, "back_tab"),
-    "press": VerbRule(0, 1, "press [BUTTON]"),
-    "double": VerbRule(0, 2, "double [CONTROL [CHOICE]]"),
-    "pick": VerbRule(2, 2, "pick CONTROL CHOICE"),
-    "sort": VerbRule(2, 2, "sort TABLE COLUMN"),
-    "tick": VerbRule(1, 1, "tick CONTROL"),
-    "untick": VerbRule(1, 1, "untick CONTROL"),
-    "point": VerbRule(1, 1, "point CONTROL"),
-    "point_away": VerbRule(0, 0, "point_away"),
-    "wait": VerbRule(1, 1, "wait DURATION"),
-    "answer": VerbRule(1, 1, "answer BUTTON"),
-    "close": VerbRule(0, 0, "close"),
-    "open": VerbRule(1, 1, "open FORM"),
-    "record": VerbRule(1, 1, "record next|previous|first|last|fresh|save|remove|KEY"),
-    "add_line": VerbRule(1, 1, "add_line LINES"),
-    "remove_line": VerbRule(1, 1, "remove_line LINES[PLACE]"),
-    "move_line": VerbRule(2, 2, "move_line LINES[PLACE] PLACE"),
-    "expect": VerbRule(1, None, "expect [not] WHAT WORD…"),
-}
-"""The steps: the verbs of the desk, and what is expected of it."""
+    def row(self, cue: Cue) -> None:
+        """A row of the table."""
+        each = self.opening.get("each")
+        if each is None:
+            raise CueError(cue.file, cue.line, cue.column, "a 'row' wants its columns first: each NAME…")
+        if len(cue.words) != len(each.words):
+            problem = f"this row has {len(cue.words)} of the {len(each.words)} values: {', '.join(each.texts())}"
+            raise CueError(cue.file, cue.line, cue.column, problem)
+        self.rows.append(cue)
 
-BEGINS: Final = frozenset({"scene", "form", "forms"})
-"""What a cue sheet may begin with: one of the first two, the third, or both."""
+    def include(self, cue: Cue, within: tuple[str, ...]) -> None:
+        """The lines of another cue sheet, in place of this one."""
+        word = cue.words[0]
+        path = Path(cue.file).parent / word.text
+        if path.resolve() in [Path(file).resolve() for file in within]:
+            circle = " → ".join([*(Path(file).name for file in within), path.name])
+            raise CueError(cue.file, cue.line, word.column, f"cue sheets that include each other: {circle}")
+        try:
+            text = read_text(path)
+        except OSError as error:
+            near = [found.name for found in sorted(path.parent.glob("*.cues"))]
+            hint = suggest(path.name, near, "beside it are")
+            problem = (
+                f"there is no file '{word.text}'; {hint}" if isinstance(error, FileNotFoundError) else str(error.strerror)
+            )
+            raise CueError(cue.file, cue.line, word.column, problem) from None
+        self.read(text, str(path), within)
 
-VERBS: Final[Mapping[str, VerbRule]] = {**OPENING, **STEPS}
+    def sheet(self, text: str, name: str) -> CueSheet:
+        """The whole sheet."""
+        opening = self.opening
+        opens = opening.get("scene") or opening.get("form") or opening.get("forms")
+        if opens is None:
+            problem = "no scene: begin with 'scene MODULE:FUNCTION', 'form MODULE:CLASS' or 'forms FOLDER'"
+            raise CueError(name, 1, 1, problem)
+        each = opening.get("each")
+        if each is not None and not self.rows:
+            raise CueError(each.file, each.line, each.column, "a table without rows; write them below it: row VALUE…")
+        forms, policy = (opening[verb].words[0] if verb in opening else None for verb in ("forms", "policy"))
+        user, locale = (opening[verb].words[0].text if verb in opening else "" for verb in ("user", "locale"))
+        now = clock_of(opening.get("now"))
+        return CueSheet(
+            name,
+            opens,
+            user,
+            locale or "en",
+            now,
+            forms,
+            policy,
+            tuple(self.steps),
+            text,
+            tuple(self.files),
+            tuple(self.rows),
+            each.texts() if each is not None else (),
+        )
 
 
 def read_cues(text: str, name: str) -> CueSheet:
     """Read a cue sheet.
 
-    `text` is its whole text, `name` what it is called in errors. Raises `CueError` for the first
-    thing that is wrong.
+    `text` is its whole text, `name` its file, as errors call it, beside which those are that it includes.
+    Raises `CueError` for the first thing that is wrong.
     """
-    opening: dict[str, Cue] = {}
-    steps: list[Cue] = []
-    for number, line in enumerate(text.splitlines(), 1):
-        cue = read_line(line, number, name)
-        if cue is None:
-            continue
-        if cue.verb in STEPS:
-            if not opening.keys() & BEGINS:
-                raise CueError(name, number, cue.column, "a 'scene', a 'form' or 'forms' comes before the first step")
-            steps.append(cue)
-            continue
-        if steps:
-            raise CueError(name, number, cue.column, f"'{cue.verb}' comes before the first step")
-        if cue.verb in opening or (cue.verb in ("scene", "form") and opening.keys() & {"scene", "form"}):
-            raise CueError(name, number, cue.column, f"a second '{cue.verb}'; a cue sheet opens one scene or form, once")
-        opening[cue.verb] = cue
-    opens = opening.get("scene") or opening.get("form") or opening.get("forms")
-    if opens is None:
-        raise CueError(name, 1, 1, "no scene: begin with 'scene MODULE:FUNCTION', 'form MODULE:CLASS' or 'forms FOLDER'")
-    forms, policy = (opening[verb].words[0] if verb in opening else None for verb in ("forms", "policy"))
-    user, locale = (opening[verb].words[0].text if verb in opening else "" for verb in ("user", "locale"))
-    return CueSheet(name, opens, user, locale or "en", clock_of(opening.get("now"), name), forms, policy, tuple(steps))
+    reader = Reader()
+    reader.read(text, name)
+    sheet = reader.sheet(text, name)
+    for run in sheet.runs:
+        for cue in run.steps:
+            if cue.verb == "expect":
+                must_be_expected(cue)
+    return sheet
+
+
+def read_cue_file(path: Path, name: str = "") -> CueSheet:
+    """Read the cue sheet in a file; raises `CueError` and `OSError`."""
+    return read_cues(read_text(path), name or str(path))
+
+
+def read_text(path: Path) -> str:
+    """The text of a cue sheet, which is UTF-8."""
+    with path.open("rb") as file:
+        found = file.read()
+    try:
+        return found.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        line = found[: error.start].count(b"\n") + 1
+        raise CueError(str(path), line, 1, "this is no text in UTF-8; save it as such") from None
 
 
 def read_line(line: str, number: int, name: str) -> Cue | None:
@@ -159,15 +260,52 @@ def read_line(line: str, number: int, name: str) -> Cue | None:
     if not words:
         return None
     verb, rest = words[0], tuple(words[1:])
-    rule = VERBS.get(verb.text)
+    rule = VERBS.get(verb.raw)
     if rule is None:
         raise CueError(name, number, verb.column, f"there is no verb '{verb.text}'; {suggest(verb.text, VERBS)}")
-    if len(rest) < rule.least:
-        raise CueError(name, number, len(line.rstrip()) + 1, f"something is missing: {rule.usage}")
-    if rule.most is not None and len(rest) > rule.most:
-        extra = rest[rule.most]
-        raise CueError(name, number, extra.column, f"'{extra.text}' is too much: {rule.usage} (quote a text with spaces)")
-    return Cue(number, verb.column, verb.text, rest, line.strip())
+    must_fit(rule, rest, name, number, behind(words))
+    return Cue(number, verb.column, verb.text, rest, line.strip(), name)
+
+
+def must_fit(rule: VerbRule, words: Sequence[Word], name: str, line: int, end: int, more: str = "") -> None:
+    """Refuse too few and too many words behind a verb or what is expected; `end` is the column behind the last."""
+    if len(words) < rule.least:
+        raise CueError(name, line, end, f"something is missing: {more}{rule.usage}")
+    if rule.most is not None and len(words) > rule.most:
+        extra = words[rule.most]
+        problem = f"'{extra.text}' is too much: {more}{rule.usage} (quote a text with spaces)"
+        raise CueError(name, line, extra.column, problem)
+
+
+def behind(words: Sequence[Word]) -> int:
+    """The column behind the last of some words."""
+    return words[-1].column + len(words[-1].raw)
+
+
+def must_be_expected(cue: Cue) -> None:
+    """Refuse an expectation that nothing could meet: an unknown one, or one with too few or too many words."""
+    words = cue.words[1:] if cue.words[0].raw == "not" else cue.words
+    end = behind(cue.words)
+    if not words:
+        raise CueError(cue.file, cue.line, end, "something is missing: expect [not] WHAT WORD…")
+    target, rest = words[0], words[1:]
+    rule = expected_rule(target.text) if UNQUOTED.fullmatch(target.raw) else None
+    if rule is None:
+        prop = target.text.rpartition(".")[2]
+        raise CueError(cue.file, cue.line, target.column, f"'{target.text}' can't be expected; {expected_hint(prop)}")
+    must_fit(rule, rest, cue.file, cue.line, end, "expect ")
+    if target.text == "refused":
+        step = STEPS.get(rest[0].raw)
+        if step is None or rest[0].text == "expect":
+            hint = suggest(rest[0].text, [verb for verb in STEPS if verb != "expect"])
+            raise CueError(cue.file, cue.line, rest[0].column, f"'{rest[0].text}' is no step; {hint}")
+        done = step_and_reason([word.text for word in rest])[0]
+        must_fit(step, rest[1 : len(done)], cue.file, cue.line, end, "expect refused ")
+
+
+def expected_hint(wrong: str) -> str:
+    """The closest thing that can be expected."""
+    return suggest(wrong, [*TARGETS, *(f"NAME.{prop}" for prop in PROPERTIES), *PROPERTIES], "it may be")
 
 
 def cut(line: str, number: int, name: str) -> list[Word]:
@@ -185,20 +323,66 @@ def cut(line: str, number: int, name: str) -> list[Word]:
         if end < len(line) and not line[end].isspace():
             what = "a backslash has nothing behind it" if line[end] == "\\" else f"the quote {line[end]} is not closed"
             raise CueError(name, number, end + 1, what)
-        words.append(Word(unquoted(line[at:end]), at + 1))
+        raw = line[at:end]
+        words.append(Word(unquoted(raw), at + 1, raw))
         at = end
     return words
 
 
-def unquoted(word: str) -> str:
-    """A word without its quotes and backslashes."""
+def unquoted(word: str, values: Mapping[str, str] | None = None) -> str:
+    """A word without its quotes and backslashes, and with `values` in the places {named} outside of single quotes."""
+    if values is None and not ("\\" in word or '"' in word or "'" in word):
+        return word
     text = ""
     for escaped, double, single, plain in PIECE.findall(word):
-        text += escaped or re.sub(r"\\(.)", r"\1", double) or single or plain
+        if double:
+            text += INNER.sub(lambda found: inner(found, values), double)
+        elif plain and values is not None:
+            text += PLACE.sub(lambda found: values[found[1]], plain)
+        else:
+            text += escaped or single or plain
     return text
 
 
-def clock_of(cue: Cue | None, name: str) -> datetime | None:
+def inner(found: re.Match[str], values: Mapping[str, str] | None) -> str:
+    """What an escape or a place stands for within double quotes; `\\n` is a line's end."""
+    if found[1] is not None:
+        return "\n" if found[1] == "n" else found[1]
+    return found[0] if values is None else values[found[2]]
+
+
+def filled(cue: Cue, values: Mapping[str, str]) -> Cue:
+    """A cue with the values of one row in their places."""
+    words = []
+    for word in cue.words:
+        if "{" not in word.raw:
+            words.append(word)
+            continue
+        try:
+            words.append(replace(word, text=unquoted(word.raw, values)))
+        except KeyError as error:
+            hint = suggest(error.args[0], values, "columns are")
+            problem = f"there is no column '{error.args[0]}'; {hint}; for a brace as it is write '{{' in single quotes"
+            raise CueError(cue.file, cue.line, word.column, problem) from None
+    return replace(cue, words=tuple(words))
+
+
+def quoted(text: str) -> str:
+    """A word as it is written in a cue sheet: bare where it can be, else in quotes."""
+    if BARE.fullmatch(text):
+        return text
+    if "'" not in text and not any(mark in text for mark in "\n\r"):
+        return f'"{text}"' if not any(mark in text for mark in '"\\{') else f"'{text}'"
+    escaped = text.replace("\\", "\\\\").replace('"', '\\"').replace("{", "\\{").replace("\r\n", "\n").replace("\r", "\n")
+    return '"' + escaped.replace("\n", "\\n") + '"'
+
+
+def written(verb: str, words: Iterable[str]) -> str:
+    """A line of a cue sheet."""
+    return f"{verb:<7} {' '.join(quoted(word) for word in words)}".rstrip()
+
+
+def clock_of(cue: Cue | None) -> datetime | None:
     """What the clock reads, as `now` says."""
     if cue is None:
         return None
@@ -207,4 +391,7 @@ def clock_of(cue: Cue | None, name: str) -> datetime | None:
         return datetime.fromisoformat(word.text)
     except ValueError:
         problem = f"'{word.text}' is no date and time; write one such as 2031-05-04T09:30"
-        raise CueError(name, cue.line, word.column, problem) from None
+        raise CueError(cue.file, cue.line, word.column, problem) from None
+
+
+__all__ = ["OPENING", "Cue", "CueError", "CueSheet", "Word", "cut", "quoted", "read_cue_file", "read_cues", "written"]

@@ -6,21 +6,23 @@ It uses only what a face uses: it feeds gestures to a session.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from email.message import EmailMessage
+from functools import wraps
 from types import TracebackType
-from typing import Any, ParamSpec, Self, TypeAlias, TypeVar, overload
+from typing import Any, Concatenate, ParamSpec, Self, TypeAlias, TypeVar, overload
 
 from fuselatch.core.engine.latching import LatchSeen
 from fuselatch.core.engine.session import Session
 from fuselatch.core.engine.store import Store
+from fuselatch.core.engine.witness import Witness
 from fuselatch.core.forms.declarations import Declaration
 from fuselatch.core.forms.form import Form, name_of, plan_of
 from fuselatch.core.forms.policy import Rules
 from fuselatch.core.forms.sources import EventSource
-from fuselatch.core.model.errors import UnknownName
+from fuselatch.core.model.errors import Refused, UnknownName
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import Outcome
@@ -28,20 +30,52 @@ from fuselatch.core.model.taken import LatchStore
 from fuselatch.core.model.trace import Trace
 from fuselatch.core.model.words import phrase
 from fuselatch.formats import locale_formats
+from fuselatch.rehearsal.cues import written
+from fuselatch.rehearsal.expectations import expect
 from fuselatch.rehearsal.scenes import NOW, Scene
 from fuselatch.report.tree import story
 from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
 from fuselatch.stores.memory import MemoryLatches, MemoryRecords
 
 P = ParamSpec("P")
+R = TypeVar("R")
 F = TypeVar("F", bound=Form)
 Named: TypeAlias = str | Declaration[Any]
 """A control: by its path, or by its declaration."""
 
 DURATION = re.compile(r"([0-9]+)\s*([smhd])")
 UNITS = {"s": "seconds", "m": "minutes", "h": "hours", "d": "days"}
+OPTIONAL = frozenset({"press", "double", "key"})
+"""Gestures whose last word may be left out."""
+UNWRITTEN = frozenset({"mute", "pause_at", "go_on"})
+"""What no cue sheet says."""
 TAIL = 10
 """How many lines of the trace an `Unfinished` shows."""
+
+
+watchers: list[Callable[[Desk], None]] = []
+"""Who is told of each desk whose rehearsal begins: the run of a test suite, say."""
+
+
+def cued(method: Callable[Concatenate[Desk, P], R]) -> Callable[Concatenate[Desk, P], R]:
+    """A gesture that the desk notes as a step of a cue sheet."""
+
+    @wraps(method)
+    def noted(desk: Desk, /, *args: P.args, **named: P.kwargs) -> R:
+        if desk._nested:
+            return method(desk, *args, **named)
+        steps = desk._steps
+        steps.append((method.__name__, (*args, *named.values()), None))
+        desk._nested = True
+        try:
+            return method(desk, *args, **named)
+        except Exception as error:
+            steps[-1] = (*steps[-1][:2], error)
+            raise
+        finally:
+            desk._nested = False
+
+    return noted
 
 
 class Unfinished(AssertionError):
@@ -71,8 +105,12 @@ class Desk:
     form raised.
     """
 
-    def __init__(self, scene: Scene) -> None:
+    def __init__(self, scene: Scene, origin: str = "") -> None:
         self.scene = scene
+        self.origin = origin
+        self.witness: Witness | None = None
+        self._steps: list[tuple[str, tuple[Any, ...], Exception | None]] = []
+        self._nested = False
         self._now = scene.now
         self._session: Session | None = None
         self._letters = LetterBox()
@@ -80,6 +118,8 @@ class Desk:
 
     def __enter__(self) -> Self:
         scene = self.scene
+        for watcher in watchers:
+            watcher(self)
         self._session = Session(
             scene.form,
             user=scene.user,
@@ -93,14 +133,21 @@ class Desk:
             at=scene.at,
             only=scene.only,
             params=scene.params,
+            witness=self.witness,
         )
         return self
 
     def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
         left_over = self.unfinished() if kind is None else None
-        self.session.close()
+        self.end()
         if left_over is not None:
             raise Unfinished(left_over)
+
+    def end(self) -> None:
+        """Close the session, and tell whoever has watched it."""
+        self.session.close()
+        if self.witness is not None:
+            self.witness.ended(self.session.trace)
 
     # ---- to look at
 
@@ -168,6 +215,7 @@ class Desk:
 
     # ---- gestures
 
+    @cued
     def type(self, control: Named, text: str) -> None:
         """Type a text key by key, in place of what stands in the entry.
 
@@ -187,35 +235,44 @@ class Desk:
         if not text:
             self.clear(control)
 
+    @cued
     def paste(self, control: Named, text: str) -> None:
         """Put a whole text into an entry at once, in place of what stands there, unsettled."""
         self._feed("type", control, text)
 
+    @cued
     def clear(self, control: Named) -> None:
         """Empty an entry, unsettled as when typing."""
         self._feed("type", control)
 
-    def key(self, keys: str, *, held: int = 1) -> None:
+    @cued
+    def key(self, keys: str, held: int | str = 1) -> None:
         """Press a key or shortcut where the focus is: one more character, "Enter", "Escape", "Ctrl+Enter".
 
         A key that is `held` down comes that many times, from the second time on as a repeat, which
         types again but presses nothing.
         """
-        for count in range(held):
+        if not str(held).isdecimal():
+            raise ValueError(f"'{held}' is no number of times; write one such as 5")
+        for count in range(int(held)):
             self.session.feed(Gesture(verb="key", text=keys, repeat=count > 0))
 
+    @cued
     def focus(self, control: Named) -> None:
         """Go to a control, as by clicking into it."""
         self._feed("focus", control)
 
+    @cued
     def tab(self) -> None:
         """Go on to the next control."""
         self.session.feed(Gesture(verb="tab"))
 
+    @cued
     def back_tab(self) -> None:
         """Go back to the control before."""
         self.session.feed(Gesture(verb="back_tab"))
 
+    @cued
     def press(self, control: Named | None = None) -> None:
         """Press a button, or click a label; without a control, click the form's surface.
 
@@ -223,38 +280,47 @@ class Desk:
         """
         self._feed("press", control)
 
+    @cued
     def double(self, control: Named | None = None, item: object = "") -> None:
         """Click something twice, of a choice the item named; without a control, the form's surface."""
         self._feed("double", control, str(item))
 
+    @cued
     def pick(self, control: Named, text: object) -> None:
         """Pick one of the choices, by its text."""
         self._feed("pick", control, str(text))
 
+    @cued
     def sort(self, table: Named, column: str) -> None:
         """Sort a table by one of its columns; by the same again, downwards."""
         self._feed("sort", table, column)
 
+    @cued
     def tick(self, control: Named) -> None:
         """Put a tick."""
         self._feed("tick", control)
 
+    @cued
     def untick(self, control: Named) -> None:
         """Take a tick away."""
         self._feed("untick", control)
 
+    @cued
     def point(self, control: Named) -> None:
         """Bring the pointer to a control."""
         self._feed("point", control)
 
+    @cued
     def point_away(self) -> None:
         """Take the pointer off to nothing."""
         self.session.feed(Gesture(verb="point_away"))
 
+    @cued
     def answer(self, button: str) -> None:
         """Press a button of the prompt that is up."""
         self.session.feed(Gesture(verb="answer", text=button))
 
+    @cued
     def record(self, where: object) -> None:
         """Go to another record of the form in front, or keep or remove the one in hand.
 
@@ -262,28 +328,34 @@ class Desk:
         """
         self.session.feed(Gesture(verb="record", text=str(where)))
 
+    @cued
     def add_line(self, lines: Named) -> None:
         """Start a line at the end of some lines: `desk.add_line("extras")`."""
         self._feed("add_line", lines)
 
+    @cued
     def remove_line(self, line: str) -> None:
         """Take a line away: `desk.remove_line("extras[0]")`."""
         self._feed("remove_line", line)
 
+    @cued
     def move_line(self, line: str, to: object) -> None:
         """Put a line at another place: `desk.move_line("extras[2]", 0)`."""
         self._feed("move_line", line, str(to))
 
+    @cued
     def open(self, name: str) -> None:
         """Open a form that the scene offers by its name, or bring it to the front where it is open."""
         self.session.feed(Gesture(verb="open", text=name))
 
+    @cued
     def close(self) -> None:
         """Press the close button of what is in front, a prompt's too."""
         self.session.feed(Gesture(verb="close"))
 
     # ---- what no person does
 
+    @cued
     def wait(self, duration: str) -> None:
         """Let time pass, such as "90s", "61m", "2h" or "3d": only this moves the clock."""
         found = DURATION.fullmatch(duration.strip())
@@ -291,10 +363,12 @@ class Desk:
             raise ValueError(f"'{duration}' is no duration; write one such as 90s, 61m, 2h or 3d")
         self._now += timedelta(**{UNITS[found[2]]: int(found[1])})
 
+    @cued
     def mute(self, handler: Callable[..., object], why: str) -> None:
         """Leave a handler out: `desk.mute(BookingForm.look_up_vessel, why="…")`."""
         self.session.mute(handler, why)
 
+    @cued
     def pause_at(self, event: EventSource) -> None:
         """Stop before an event from now on; `paused_before` says so, and `go_on` goes on."""
         self.session.pause_at(event)
@@ -304,6 +378,7 @@ class Desk:
         """The event before which the session is paused ("berth.changed"), or ""."""
         return self.session.paused_before
 
+    @cued
     def go_on(self) -> None:
         """Go on behind a pause."""
         self.session.go_on()
@@ -311,6 +386,57 @@ class Desk:
     def why(self, what: str) -> str:
         """Why something is as it is, or did not come: `desk.why("berth.enabled")`."""
         return self.session.why(what)
+
+    # ---- as a cue sheet
+
+    @cued
+    def expect(self, *words: str) -> None:
+        """Expect something as a cue sheet does: `desk.expect("berth.choices", "N7")`, `desk.expect("not", "prompt")`.
+
+        Raises `Unmet`, an AssertionError, where it does not hold, and `UnknownName` for what can't be expected.
+        """
+        expect(self, words)
+
+    def as_cues(self) -> str:
+        """The rehearsal so far as a cue sheet: its steps, and what was expected with `expect`.
+
+        A step that was refused, and after which the rehearsal went on, is expected to be refused.
+        What a cue sheet can't say stands in it as a comment.
+        """
+        return "".join(f"{line}\n" for line in self._cue_lines())
+
+    def _cue_lines(self) -> Iterator[str]:
+        scene = self.scene
+        yield self.origin or f"# opened by code as {scene!r}, which a cue sheet can't name; write a scene"
+        if self.origin.startswith("form ") and (scene.params or scene.records or scene.services):
+            what = [*scene.params, *(["records"] if scene.records else []), *(["services"] if scene.services else [])]
+            yield f"# opened with {', '.join(what)}, which a cue sheet can't say; write a scene"
+        for word, value, usual in (
+            ("user", scene.user, ""),
+            ("locale", scene.locale, "en"),
+            ("now", scene.now.isoformat(), ""),
+        ):
+            if value != usual:
+                yield written(word, [value])
+        yield ""
+        for at, (verb, args, error) in enumerate(self._steps):
+            words = [self._cue_word(arg) for arg in args]
+            words = words[:-1] if verb in OPTIONAL and words and words[-1] in ("", "1") else words
+            if verb in UNWRITTEN:
+                yield f"# {verb} {' '.join(words)}: only in Python"
+            elif error is None or at == len(self._steps) - 1:
+                yield written(verb, words)
+            elif isinstance(error, Refused):
+                yield written("expect", ["refused", verb, *words])
+            else:
+                yield f"# {written(verb, words)}: raised {type(error).__name__}, which a cue sheet can't expect"
+
+    def _cue_word(self, arg: object) -> str:
+        if isinstance(arg, Declaration):
+            return arg.name
+        if isinstance(arg, EventSource):
+            return arg.name
+        return "" if arg is None else str(getattr(arg, "__qualname__", arg))
 
     # ---- the rest
 
@@ -412,7 +538,7 @@ def rehearse(
         raise TypeError("rehearse(…) takes params by name")
     if isinstance(form, type) and issubclass(form, Form):
         given: Any = {"records": records, "services": services, "latches": latches, "policy": policy}
-        return Desk(Scene(form, user=user, now=now, locale=locale, **given, **params))
+        return Desk(Scene(form, user=user, now=now, locale=locale, **given, **params), origin_of("form", form))
     scene = form()
     if not isinstance(scene, Scene):
         raise TypeError(f"a scene function returns Scene(…), but {getattr(form, '__name__', form)} gave {scene!r}")
@@ -426,4 +552,10 @@ def rehearse(
     scene.services = {**scene.services, **(services or {})}
     scene.latches = latches if latches is not None else scene.latches
     scene.policy = policy if policy is not None else scene.policy
-    return Desk(scene)
+    return Desk(scene, origin_of("scene", form))
+
+
+def origin_of(verb: str, found: Any) -> str:
+    """How a cue sheet names a form or a scene; "" for one that can't be imported."""
+    name = getattr(found, "__qualname__", "")
+    return f"{verb:<7} {found.__module__}:{name}" if name.isidentifier() and found.__module__ != "__main__" else ""

@@ -176,6 +176,8 @@ def close(turn: Turn, form: Form, verdict: str) -> bool:
         state.move("closed")
         engine.take_away(turn, form)
         turn.note_form("close", form, verdict)
+        if engine.witness is not None:
+            engine.witness.closed(form, verdict)
         latching.forget(turn, form)
         turn.happen("closed", form, None, None, verdict)
     finally:

@@ -57,6 +57,8 @@ def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: F
     engine.look(turn)
     if state.plan.records:
         state.records = engine.bind(opened, state.plan.records)
+    if engine.witness is not None:
+        engine.witness.opened(opened)
     ready(engine, cells)
     state.move("open")
     if state.records is not None:

@@ -16,6 +16,7 @@ from fuselatch.core.engine.store import Store
 from fuselatch.core.engine.turn import Turn
 from fuselatch.core.engine.updates import Updates
 from fuselatch.core.engine.waiting import PauseWait, Wait
+from fuselatch.core.engine.witness import Witness
 from fuselatch.core.engine.workers import Workers
 from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.form import Form
@@ -61,6 +62,7 @@ class Running:
         self.offers = offers
         self.max_runs = max_runs
         self.recording = recording
+        self.witness: Witness | None = None
         self.trace = Trace()
         self.notice = ""
         self.messages: tuple[tuple[Form, str, Tone], ...] = ()

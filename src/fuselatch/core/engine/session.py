@@ -21,6 +21,7 @@ from fuselatch.core.engine.steps import STEPS, come_to_front
 from fuselatch.core.engine.store import Store
 from fuselatch.core.engine.turn import Turn
 from fuselatch.core.engine.view import View, view_of
+from fuselatch.core.engine.witness import Witness
 from fuselatch.core.forms.controls import MASK, Live
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.lines import placed_at
@@ -86,7 +87,8 @@ class Session:
     `records` is a store; a bound form begins `at` a record and with `only` some rows (see `Form.open`). `services`
     maps the class of each service to what does it, `latches` keeps what outlives the session, `policy` has
     management's texts and levels, `max_runs` is how many handler runs one gesture may have, and with
-    `recording=False` nothing is traced. Raises, from `feed` and when opening: `Refused`, `UnknownName`,
+    `recording=False` nothing is traced; a `witness` is told what is tried.
+    Raises, from `feed` and when opening: `Refused`, `UnknownName`,
     `HandlerFailed`, and `PolicyError` for a policy that fits no form.
     """
 
@@ -107,6 +109,7 @@ class Session:
         at: Any = None,
         only: Mapping[str, Any] | None = None,
         params: Mapping[str, Any] | None = None,
+        witness: Witness | None = None,
     ) -> None:
         self.user = user
         plain = formats if formats is not None else PlainFormats()
@@ -122,6 +125,7 @@ class Session:
             for each in (start, *offers.by_name.values()) if start is not None else offers.by_name.values():
                 policy.applied(each.form)
         self._engine = Engine(self, clock, plain, records, latches, policy, offers, max_runs, recording)
+        self._engine.witness = witness
         if start is None:
             return
 

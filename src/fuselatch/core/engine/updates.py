@@ -118,6 +118,8 @@ class Updates:
                 watch(cell, inputs)
                 cell.value = value
             cell.fresh = True
+            if engine.witness is not None:
+                engine.witness.computed(cell)
         except HandlerFailed:
             raise
         except Exception as error:
@@ -211,6 +213,8 @@ class Updates:
         """Judge one control, and note what came and went."""
         before = control._findings
         after = self.engine.findings(control)
+        if self.engine.witness is not None:
+            self.engine.witness.judged(control, after)
         if before == after:
             return
         turn.undo.append((control, "_findings", before))

@@ -106,6 +106,8 @@ def ask(engine: Engine, form: Form, prompt: Prompt, facts: Mapping[str, Any]) ->
     pressed: str = wait_for(engine, turn, PromptWait(turn, form, shown, prompt, text, number))
     # Code that compares answers sees the declared captions, whatever a policy shows.
     answer = prompt.buttons[shown.buttons.index(pressed)]
+    if engine.witness is not None:
+        engine.witness.answered(form, name_of_prompt(form, prompt), answer)
     if latch is not None and answer in prompt.keeps:
         latching.take(turn, form, latch, prompt.latch_name, answer)
     return answer
@@ -161,10 +163,16 @@ def wait_for(engine: Engine, turn: Turn, wait: Wait) -> Any:
     return wait.result
 
 
+def name_of_prompt(form: Form, prompt: Prompt) -> str:
+    """The name that a prompt is declared by; "" for one of the form itself."""
+    found = next((name for name, declared in form._state.plan.prompts.items() if declared is prompt), "")
+    return found or ("warnings_prompt" if prompt is form.warnings_prompt else "")
+
+
 def note_prompt(turn: Turn, form: Form, prompt: Prompt, shown: Prompt, text: str) -> int:
     """Note that a prompt is put, under the name that it is declared by."""
     assert turn.trace is not None, "only where there is a trace"
-    name = next((name for name, declared in form._state.plan.prompts.items() if declared is prompt), "")
+    name = name_of_prompt(form, prompt)
     return turn.trace.add(turn.cause, "prompt", form._state.name, name, shown.title or form.title, None, text)
 
 

@@ -1,0 +1,373 @@
+"""What is expected of a desk: whether it holds, and what there is instead."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from decimal import Decimal
+from typing import TYPE_CHECKING, Any, Final, TypeAlias
+
+from fuselatch.core.forms.controls import LiveChoice, LiveEntry, LiveValue
+from fuselatch.core.forms.form import controls_of
+from fuselatch.core.forms.lines import LiveLines, placed_at
+from fuselatch.core.forms.tables import LiveTable
+from fuselatch.core.model.errors import Refused, UnknownName
+from fuselatch.core.model.formats import PlainFormats
+from fuselatch.core.model.names import suggest
+from fuselatch.core.model.values import Unparsable
+from fuselatch.rehearsal.grammar import OF_OUTCOME, VerbRule, expected_rule, step_and_reason
+
+if TYPE_CHECKING:
+    from fuselatch.core.engine.view import FormView
+    from fuselatch.rehearsal.desk import Desk
+
+PLAIN: Final = PlainFormats()
+YES_NO: Final = {"yes": True, "true": True, "no": False, "false": False}
+FEW: Final = 12
+"""How many choices a message lists."""
+
+Looked: TypeAlias = tuple[bool, str]
+"""Whether it holds, and in words what there is."""
+
+
+class Unmet(AssertionError):
+    """An expectation that the desk does not meet: `expected` says which, `actual` what there is instead."""
+
+    def __init__(self, expected: str, actual: str) -> None:
+        super().__init__(f"expected {expected}, but {actual}")
+        self.expected = expected
+        self.actual = actual
+
+
+def expect(desk: Desk, words: Sequence[str]) -> None:
+    """Check one expectation; raises `Unmet`, or `UnknownName` where what is named isn't there."""
+    wanted = words[0] != "not"
+    said = words if wanted else words[1:]
+    rule = expected_rule(said[0]) if said else None
+    if rule is None:
+        raise UnknownName(f"'{said[0] if said else ''}' can't be expected; see the table of expectations")
+    target, rest = said[0], list(said[1:])
+    fits(rule, rest)
+    look = TARGETS.get(target)
+    met, actual = look(desk, rest) if look is not None else expect_of(desk, target, rest)
+    if met is not wanted:
+        told = " ".join(word or '""' for word in said)
+        raise Unmet(f"{'' if wanted else 'not '}{told}", actual)
+
+
+def fits(rule: VerbRule, words: Sequence[str]) -> None:
+    """Refuse too few and too many words."""
+    if not rule.least <= len(words) <= (len(words) if rule.most is None else rule.most):
+        raise UnknownName(f"expect {rule.usage} does not take {len(words)} words; quote a text with spaces")
+
+
+def part_of(words: list[str]) -> str:
+    """The part of a text that is expected; "" where any text will do."""
+    return words[0] if words else ""
+
+
+def text_holds(text: str, words: list[str], what: str, none: str) -> Looked:
+    """Whether there is a text, with the part that is expected."""
+    text = " ".join(text.split())
+    return bool(text) and part_of(words) in text, f"{what} '{text}'" if text else none
+
+
+def front_view(desk: Desk) -> FormView:
+    """What a person sees of the form in front."""
+    name = desk.form._state.name
+    return next(form for form in desk.session.view.forms if form.name == name)
+
+
+def expect_open(desk: Desk, words: list[str]) -> Looked:
+    """`open FORM`: whether a form of that class is open."""
+    names = [type(form).__name__ for form in desk.session.forms]
+    return words[0] in names, f"open are {', '.join(names)}" if names else "no form is open"
+
+
+def expect_front(desk: Desk, words: list[str]) -> Looked:
+    """`front FORM`: whether the form in front is of that class."""
+    name = type(desk.form).__name__
+    return words[0] == name, f"{name} is in front"
+
+
+def expect_title(desk: Desk, words: list[str]) -> Looked:
+    """`title TEXT`: the title of the form in front."""
+    return words[0] == desk.form.title, f"it is '{desk.form.title}'"
+
+
+def expect_focus(desk: Desk, words: list[str]) -> Looked:
+    """`focus [CONTROL]`: where the focus is; without a word, whether it is anywhere."""
+    focused = desk.form._state.focus
+    name = focused.name if focused is not None else ""
+    must_be_there(desk, words)
+    return bool(name) and part_of(words) in ("", name), f"it is at {name}" if name else "nothing has it"
+
+
+def must_be_there(desk: Desk, words: list[str]) -> None:
+    """Refuse a control that the form in front does not have."""
+    for path in words:
+        if placed_at(desk.form, path) is None:
+            control_at(desk, path)
+
+
+def expect_message(desk: Desk, words: list[str]) -> Looked:
+    """`message [PART]`: what the message area of the form in front says."""
+    return text_holds(front_view(desk).message, words, "it says", "there is no message")
+
+
+def expect_notice(desk: Desk, words: list[str]) -> Looked:
+    """`notice [PART]`: what the person is told of the last gesture, where something held or dropped it."""
+    return text_holds(desk.session.view.notice, words, "it says", "there is no notice")
+
+
+def expect_help(desk: Desk, words: list[str]) -> Looked:
+    """`help [PART]`: the help that is shown, of what is pointed at or has the focus."""
+    return text_holds(desk.session.view.help, words, "it says", "no help is shown")
+
+
+def expect_prompt(desk: Desk, words: list[str]) -> Looked:
+    """`prompt [PART]`: whether a prompt is up whose text has that part."""
+    return text_holds(desk.prompt.text, words, "the prompt is", "no prompt is up")
+
+
+def expect_button(desk: Desk, words: list[str]) -> Looked:
+    """`button CAPTION`: whether the prompt that is up has that button."""
+    buttons = desk.prompt.buttons
+    return words[0] in buttons, f"it has {', '.join(buttons)}" if buttons else "no prompt is up"
+
+
+def expect_outcome(desk: Desk, words: list[str]) -> Looked:
+    """`outcome VERDICT`: whether the first form has closed with that verdict."""
+    verdict = desk.outcome.verdict if desk.outcome is not None else None
+    return verdict == words[0], f"it is {verdict}" if verdict else "the form is still open"
+
+
+def expect_latch(desk: Desk, words: list[str]) -> Looked:
+    """`latch NAME`: whether a latch of that name holds."""
+    names = [seen.latch for seen in desk.latches]
+    return words[0] in names, f"those that hold are {', '.join(names)}" if names else "none holds"
+
+
+def expect_record(desk: Desk, words: list[str]) -> Looked:
+    """`record SHOWN`: the place of the record in hand, such as "12 of 250"."""
+    shown = desk.form.records.shown
+    return shown == words[0], f"it is {shown}"
+
+
+def expect_row(desk: Desk, words: list[str]) -> Looked:
+    """`row SOURCE [COLUMN=VALUE…]`: whether a source has a row with these values."""
+    source, wanted = words[0], [word.partition("=") for word in words[1:]]
+    try:
+        rows = desk.session.records.rows(source)
+    except KeyError as error:
+        raise UnknownName(str(error.args[0]) if error.args else f"there is no source '{source}'") from None
+    columns = list(rows[0]) if rows else []
+    for column, equals, _ in wanted:
+        if not equals or (rows and column not in columns):
+            hint = suggest(column, columns) if equals else "write COLUMN=VALUE"
+            raise UnknownName(f"'{source}' has no column '{column}': {hint}")
+    close = [row for row in rows if all(same_plain(row[column], value) for column, _, value in wanted)]
+    return bool(close), f"none of its {len(rows)} rows is so" if not close else f"{len(close)} of its rows are so"
+
+
+def same_plain(value: object, word: str) -> bool:
+    """Whether a value of a row is what a word says."""
+    if value is None or value == "":
+        return word == ""
+    if isinstance(value, bool):
+        return YES_NO.get(word.lower()) is value
+    if isinstance(value, int | float | Decimal):
+        try:
+            return PLAIN.parse_number(word) == value
+        except Unparsable:
+            return False
+    return str(value) == word
+
+
+def expect_written(desk: Desk, words: list[str]) -> Looked:
+    """`written SOURCE [COUNT]`: how many rows have been written into a source; without a number, whether any."""
+    count = sum(entry.kind == "write" and entry.name == words[0] for entry in desk.trace)
+    told = f"{count} row{'s' if count != 1 else ''} of '{words[0]}' have been written"
+    return (str(count) == words[1] if len(words) > 1 else count > 0), told
+
+
+def expect_letter(desk: Desk, words: list[str]) -> Looked:
+    """`letter [PART]`: whether a letter was sent with that part in its subject or its text."""
+    told = [f"{letter['Subject']}\n{letter.get_content()}" for letter in desk.letters if not letter.is_multipart()]
+    subjects = ", ".join(f"'{letter['Subject']}'" for letter in desk.letters)
+    return any(part_of(words) in text for text in told), f"sent were {subjects}" if subjects else "no letter was sent"
+
+
+def expect_drawing(desk: Desk, words: list[str]) -> Looked:
+    """`drawing NAME`: whether a drawing of that name was made."""
+    names = ", ".join(desk.drawings)
+    return words[0] in desk.drawings, f"drawn were {names}" if names else "nothing was drawn"
+
+
+def expect_refused(desk: Desk, words: list[str]) -> Looked:
+    """`refused STEP… [because PART]`: whether a person could not even start that step."""
+    step, part = step_and_reason(words)
+    try:
+        getattr(desk, step[0])(*step[1:])
+    except Refused as refused:
+        return part in str(refused), f"it was refused so: {refused}"
+    return False, "it was not refused"
+
+
+TARGETS: Final[Mapping[str, Callable[[Desk, list[str]], Looked]]] = {
+    "open": expect_open,
+    "front": expect_front,
+    "title": expect_title,
+    "focus": expect_focus,
+    "message": expect_message,
+    "notice": expect_notice,
+    "help": expect_help,
+    "prompt": expect_prompt,
+    "button": expect_button,
+    "outcome": expect_outcome,
+    "latch": expect_latch,
+    "record": expect_record,
+    "row": expect_row,
+    "written": expect_written,
+    "letter": expect_letter,
+    "drawing": expect_drawing,
+    "refused": expect_refused,
+}
+"""What can be expected of all that is open."""
+
+
+def expect_of(desk: Desk, target: str, words: list[str]) -> Looked:
+    """`[FORM.]NAME.PROPERTY WORD…`: of a control of the form in front or of the one named, or of the outcome."""
+    path, _, prop = target.rpartition(".")
+    if expected_rule(target) is OF_OUTCOME:
+        return expect_outcome_value(desk, target.partition(".")[2], words)
+    return PROPERTIES[prop](control_at(desk, path), words)
+
+
+def control_at(desk: Desk, path: str) -> Any:
+    """The control at a path; `UnknownName` where there is none."""
+    form, path = desk.look_up(path)
+    found: Any = controls_of(form).get(path) or placed_at(form, path)
+    if found is None:
+        raise UnknownName(f"{form._state.name} has no control '{path}': {suggest(path, controls_of(form))}")
+    return found
+
+
+def expect_outcome_value(desk: Desk, path: str, words: list[str]) -> Looked:
+    """`outcome.NAME WORD`: of a value that the first form has left behind."""
+    outcome = desk.outcome
+    if outcome is None:
+        return False, "the form is still open"
+    if path not in outcome.values:
+        hint = suggest(path, outcome.values) if outcome.values else "a cancelled outcome has none"
+        raise UnknownName(f"the outcome has no value '{path}': {hint}")
+    control = controls_of(desk.session.first)[path]
+    value = outcome.values[path]
+    return same_value(control, value, words[0]), f"it is {shown(control, value)}"
+
+
+def property_value(control: Any, words: list[str]) -> Looked:
+    """`NAME.value WORD`: the value, as plain formats write it; of several that are picked, each."""
+    has_value(control, "value")
+    if isinstance(control.value, tuple):
+        return [str(item) for item in control.value] == words, f"it is {', '.join(map(str, control.value)) or 'blank'}"
+    if len(words) > 1:
+        raise UnknownName(f"'{control.name}' holds one value, not {len(words)}; quote a text with spaces")
+    return same_value(control, control.value, words[0]), f"it is {shown(control, control.value)}"
+
+
+def property_text(control: Any, words: list[str]) -> Looked:
+    """`NAME.text WORD`: what stands in the entry."""
+    has_value(control, "text")
+    return control.text == words[0], f"it is '{control.text}'"
+
+
+def property_choices(control: Any, words: list[str]) -> Looked:
+    """`NAME.choices WORD…`: all that may be picked, in order; without a word, whether there are any."""
+    if not isinstance(control, LiveChoice):
+        raise UnknownName(f"'{control.name}' has no choices: it is a {control.declared.kind}")
+    texts = control.choices.shown()
+    few = ", ".join(texts[:FEW]) + (f", … ({len(texts)} in all)" if len(texts) > FEW else "")
+    return texts == words if words else bool(texts), f"they are {few}" if texts else "there are none"
+
+
+def property_flag(name: str) -> Callable[[Any, list[str]], Looked]:
+    """`NAME.enabled yes` or `no`; `yes` may be left out."""
+
+    def look(control: Any, words: list[str]) -> Looked:
+        word = words[0] if words else "yes"
+        if word.lower() not in YES_NO:
+            raise UnknownName(f"'{word}' is neither yes nor no")
+        if not hasattr(control, name):
+            raise UnknownName(f"'{control.name}' can't be {name}: it is a {control.declared.kind}")
+        actual = bool(getattr(control, name))
+        return actual is YES_NO[word.lower()], f"it is {'' if actual else 'not '}{name}"
+
+    return look
+
+
+def property_marker(control: Any, words: list[str]) -> Looked:
+    """`NAME.marker [PART]`: whether a marker with that part in its text is shown."""
+    if not isinstance(control, LiveEntry):
+        raise UnknownName(f"'{control.name}' has no marker: it is a {control.declared.kind}")
+    return text_holds(control.marker.text, words, "it says", "it has none")
+
+
+def property_rows(control: Any, words: list[str]) -> Looked:
+    """`NAME.rows COUNT`: how many lines, or rows of a table, there are."""
+    if not isinstance(control, LiveLines | LiveTable):
+        raise UnknownName(f"'{control.name}' has no rows: it is a {control.declared.kind}")
+    count = control.count if isinstance(control, LiveTable) else len(control)
+    return str(count) == words[0], f"there are {count}"
+
+
+def property_word(name: str) -> Callable[[Any, list[str]], Looked]:
+    """`NAME.caption TEXT`: a property that is a text."""
+
+    def look(control: Any, words: list[str]) -> Looked:
+        actual = str(getattr(control, name))
+        return actual == words[0], f"it is '{actual}'"
+
+    return look
+
+
+PROPERTIES: Final[Mapping[str, Callable[[Any, list[str]], Looked]]] = {
+    "value": property_value,
+    "text": property_text,
+    "choices": property_choices,
+    "rows": property_rows,
+    "enabled": property_flag("enabled"),
+    "visible": property_flag("visible"),
+    "required": property_flag("required"),
+    "marker": property_marker,
+    "caption": property_word("caption"),
+    "tone": property_word("tone"),
+}
+"""What can be expected of a control."""
+
+
+def has_value(control: Any, prop: str) -> None:
+    """Refuse a property that a button does not have."""
+    if not isinstance(control, LiveValue):
+        raise UnknownName(f"'{control.name}' has no {prop}: it is a {control.declared.kind}")
+
+
+def same_value(control: Any, value: object, word: str) -> bool:
+    """Whether a value is what a word says, in plain formats whatever the locale; "" is blank."""
+    if value is None or value == "":
+        return word == ""
+    if isinstance(value, bool):
+        return YES_NO.get(word.lower()) is value
+    if isinstance(control, LiveChoice) or isinstance(value, str):
+        return str(value) == word
+    try:
+        read: object = control.declared.parse(word, control, PLAIN)
+    except Unparsable:
+        return False
+    return read == value
+
+
+def shown(control: Any, value: object) -> str:
+    """A value for a message."""
+    if value is None or value == "":
+        return "blank"
+    return str(control.declared.show(value, PLAIN))

@@ -1,0 +1,122 @@
+"""What may stand in a cue sheet: the verbs, and what can be expected, each with the words it takes."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Final
+
+
+@dataclass(frozen=True, slots=True)
+class VerbRule:
+    """How many words a verb takes, and how it is written."""
+
+    least: int
+    most: int | None
+    usage: str
+
+
+BEGINS: Final = frozenset({"scene", "form", "forms"})
+"""What a cue sheet may begin with: one of the first two, the third, or both."""
+
+OPENING: Final[Mapping[str, VerbRule]] = {
+    "scene": VerbRule(1, 1, "scene MODULE:FUNCTION"),
+    "form": VerbRule(1, 1, "form MODULE:CLASS"),
+    "forms": VerbRule(1, 1, "forms FOLDER"),
+    "policy": VerbRule(1, 1, "policy FILE.toml"),
+    "user": VerbRule(1, 1, "user NAME"),
+    "locale": VerbRule(1, 1, "locale LOCALE"),
+    "now": VerbRule(1, 1, "now DATE-AND-TIME"),
+    "each": VerbRule(1, None, "each NAME…"),
+    "row": VerbRule(1, None, "row VALUE…"),
+}
+"""What stands before the first step."""
+
+STEPS: Final[Mapping[str, VerbRule]] = {
+    "focus": VerbRule(1, 1, "focus CONTROL"),
+    "type": VerbRule(2, 2, "type CONTROL TEXT"),
+    "paste": VerbRule(2, 2, "paste CONTROL TEXT"),
+    "clear": VerbRule(1, 1, "clear CONTROL"),
+    "key": VerbRule(1, 2, "key KEY [TIMES]"),
+    "tab": VerbRule(0, 0, "tab"),
+    "back_tab": VerbRule(0, 0, "back_tab"),
+    "press": VerbRule(0, 1, "press [BUTTON]"),
+    "double": VerbRule(0, 2, "double [CONTROL [CHOICE]]"),
+    "pick": VerbRule(2, 2, "pick CONTROL CHOICE"),
+    "sort": VerbRule(2, 2, "sort TABLE COLUMN"),
+    "tick": VerbRule(1, 1, "tick CONTROL"),
+    "untick": VerbRule(1, 1, "untick CONTROL"),
+    "point": VerbRule(1, 1, "point CONTROL"),
+    "point_away": VerbRule(0, 0, "point_away"),
+    "wait": VerbRule(1, 1, "wait DURATION"),
+    "answer": VerbRule(1, 1, "answer BUTTON"),
+    "close": VerbRule(0, 0, "close"),
+    "open": VerbRule(1, 1, "open FORM"),
+    "record": VerbRule(1, 1, "record next|previous|first|last|fresh|save|remove|KEY"),
+    "add_line": VerbRule(1, 1, "add_line LINES"),
+    "remove_line": VerbRule(1, 1, "remove_line LINES[PLACE]"),
+    "move_line": VerbRule(2, 2, "move_line LINES[PLACE] PLACE"),
+    "expect": VerbRule(1, None, "expect [not] WHAT WORD…"),
+}
+"""The steps: the verbs of the desk, and what is expected of it."""
+
+INCLUDE: Final = VerbRule(1, 1, "include FILE.cues")
+"""The one verb that may stand anywhere."""
+
+VERBS: Final[Mapping[str, VerbRule]] = {**OPENING, **STEPS, "include": INCLUDE}
+
+TARGETS: Final[Mapping[str, VerbRule]] = {
+    "open": VerbRule(1, 1, "open FORM"),
+    "front": VerbRule(1, 1, "front FORM"),
+    "title": VerbRule(1, 1, "title TEXT"),
+    "focus": VerbRule(0, 1, "focus [CONTROL]"),
+    "message": VerbRule(0, 1, "message [PART]"),
+    "notice": VerbRule(0, 1, "notice [PART]"),
+    "help": VerbRule(0, 1, "help [PART]"),
+    "prompt": VerbRule(0, 1, "prompt [PART]"),
+    "button": VerbRule(1, 1, "button CAPTION"),
+    "outcome": VerbRule(1, 1, "outcome VERDICT"),
+    "latch": VerbRule(1, 1, "latch NAME"),
+    "record": VerbRule(1, 1, "record PLACE"),
+    "row": VerbRule(1, None, "row SOURCE [COLUMN=VALUE…]"),
+    "written": VerbRule(1, 2, "written SOURCE [COUNT]"),
+    "letter": VerbRule(0, 1, "letter [PART]"),
+    "drawing": VerbRule(1, 1, "drawing NAME"),
+    "refused": VerbRule(1, None, "refused STEP… [because PART]"),
+}
+"""What can be expected of all that is open."""
+
+PROPERTIES: Final[Mapping[str, VerbRule]] = {
+    "value": VerbRule(1, None, "NAME.value WORD"),
+    "text": VerbRule(1, 1, "NAME.text WORD"),
+    "choices": VerbRule(0, None, "NAME.choices WORD…"),
+    "rows": VerbRule(1, 1, "NAME.rows COUNT"),
+    "enabled": VerbRule(0, 1, "NAME.enabled [yes|no]"),
+    "visible": VerbRule(0, 1, "NAME.visible [yes|no]"),
+    "required": VerbRule(0, 1, "NAME.required [yes|no]"),
+    "marker": VerbRule(0, 1, "NAME.marker [PART]"),
+    "caption": VerbRule(1, 1, "NAME.caption TEXT"),
+    "tone": VerbRule(1, 1, "NAME.tone TONE"),
+}
+"""What can be expected of a control."""
+
+OF_OUTCOME: Final = VerbRule(1, 1, "outcome.NAME WORD")
+
+
+def expected_rule(target: str) -> VerbRule | None:
+    """How an expectation is written: by what it is about; None for what can't be expected."""
+    if target in TARGETS:
+        return TARGETS[target]
+    if target.startswith("outcome."):
+        return OF_OUTCOME
+    owner, dot, prop = target.rpartition(".")
+    return PROPERTIES.get(prop) if dot and owner else None
+
+
+def step_and_reason(words: Sequence[str]) -> tuple[Sequence[str], str]:
+    """What stands behind `refused`: the step, and the part of the reason behind `because` ("" for any)."""
+    rule = STEPS.get(words[0])
+    most = None if rule is None else rule.most
+    if len(words) > 2 and words[-2] == "because" and (most is None or len(words) - 1 > most):
+        return words[:-2], words[-1]
+    return words, ""

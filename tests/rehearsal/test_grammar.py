@@ -1,0 +1,154 @@
+"""The grammar in docs/cue-sheets.md and the reader agree; sheets are read and written without loss; tables and includes."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import pytest
+from hypothesis import assume, given, settings
+from hypothesis import strategies as st
+from hypothesis.extra.lark import from_lark
+from lark import Lark, UnexpectedInput
+from marina.scenes import quiet_monday
+from stay import Stay
+
+from fuselatch.core.model.errors import Refused
+from fuselatch.rehearsal import CueError, Unmet, perform, read_cue_file, read_cues, rehearse
+from fuselatch.rehearsal.cues import cut, quoted
+from fuselatch.rehearsal.expectations import PROPERTIES, TARGETS
+from fuselatch.rehearsal.grammar import PROPERTIES as PROPERTY_RULES
+from fuselatch.rehearsal.grammar import STEPS, VERBS
+from fuselatch.rehearsal.grammar import TARGETS as TARGET_RULES
+
+ROOT = Path(__file__).parents[2]
+PAGE = (ROOT / "docs" / "cue-sheets.md").read_text(encoding="utf-8")
+GRAMMAR = PAGE.partition("```lark\n")[2].partition("```")[0]
+SHEETS = sorted([*ROOT.glob("examples/**/*.cues"), *ROOT.glob("tests/cues/*.cues")])
+PARSER = Lark(GRAMMAR, start=["start", "body"])
+ODD = st.text(alphabet=" \t\"'\\#{}ab.", max_size=8)
+WORDS = st.sampled_from(
+    [*VERBS, *TARGET_RULES, *(f"a.{prop}" for prop in PROPERTY_RULES), "not", "because", "outcome.a", "x", '"y z"']
+)
+BEGIN = "form stay:Stay\n"
+
+
+def fits_grammar(line: str) -> bool:
+    """Whether the grammar takes a line after the beginning."""
+    try:
+        PARSER.parse(line, start="body")
+    except UnexpectedInput:
+        return False
+    return True
+
+
+def fits_reader(line: str) -> bool:
+    """Whether the reader does."""
+    try:
+        read_cues(f"{BEGIN}tab\n{line}", "x.cues")
+    except CueError:
+        return False
+    return True
+
+
+@pytest.mark.parametrize("path", SHEETS, ids=lambda path: path.stem)
+def test_every_cue_sheet_fits_the_grammar_and_is_read_without_loss(path: Path) -> None:
+    text = path.read_bytes().decode()
+    PARSER.parse(text, start="start")
+    assert read_cue_file(path).text == text
+
+
+@given(from_lark(PARSER, start="body", alphabet=st.characters(codec="utf-8")))
+@settings(max_examples=150)
+def test_what_the_grammar_makes_is_read(line: str) -> None:
+    assume("include" not in line)
+    assert fits_reader(line), line
+
+
+@given(st.lists(st.one_of(WORDS, ODD), max_size=6))
+@settings(max_examples=300)
+def test_the_grammar_and_the_reader_agree_on_any_line(words: list[str]) -> None:
+    line = " ".join(words)
+    assume("include" not in line)
+    assert fits_grammar(line) == fits_reader(line), line
+
+
+def test_the_tables_of_the_grammar_are_those_of_the_code() -> None:
+    assert TARGETS.keys() == TARGET_RULES.keys() and PROPERTIES.keys() == PROPERTY_RULES.keys()
+    table = PAGE.partition("| expectation |")[2].partition("\n\n")[0]
+    told = {name for cell in re.findall(r"^\| (.+?) \| ", table, re.M) for name in re.findall(r"`(?:NAME\.)?(\w+)", cell)}
+    assert told == {*TARGET_RULES, *PROPERTY_RULES}
+    rules = GRAMMAR.partition("\nstep:")[2]
+    assert set(re.findall(r'"(\w+)"', rules.partition("\nexpected:")[0])) == {*STEPS, "not"}
+    assert set(re.findall(r'"(\w+)"', rules.partition("\nexpected:")[2])) == {*TARGET_RULES, "because"}
+
+
+@given(st.text(alphabet=st.characters(exclude_categories=["Cs"])))
+def test_a_word_that_is_written_is_read_as_it_was(text: str) -> None:
+    text = re.sub(r"\r\n?", "\n", text)
+    assert [word.text for word in cut(quoted(text), 1, "x")] == [text]
+
+
+def test_a_table_makes_one_run_of_each_row() -> None:
+    text = (
+        BEGIN
+        + "each n price\nrow 1 34.00\nrow '2' \"68.00\"\n\ntype nights {n}\nfocus vessel\nexpect price.text \"{price}\"\ntype vessel '{n}'\nexpect vessel.text \\{n}"
+    )
+    sheet = read_cues(text, "x.cues")
+    assert [run.title for run in sheet.runs] == ["x.cues row 1 (1 34.00)", "x.cues row 2 (2 68.00)"]
+    assert [perform(run).problems for run in sheet.runs] == [[], []]
+    with pytest.raises(ValueError, match="table of 2 rows"):
+        perform(sheet)
+
+
+def test_included_lines_keep_their_own_place(tmp_path: Path) -> None:
+    (tmp_path / "_begin.cues").write_text(BEGIN + "type vessel Teal\n")
+    (tmp_path / "_bad.cues").write_text("\nexpect vessel.value Heron\n")
+    (tmp_path / "circle.cues").write_text("include circle.cues\n")
+    (tmp_path / "typo.cues").write_text("include _begn.cues\n")
+    (tmp_path / "whole.cues").write_text("include _begin.cues\ninclude _bad.cues\npress leave\n")
+    sheet = read_cue_file(tmp_path / "whole.cues")
+    assert [Path(file).name for file in sheet.files] == ["whole.cues", "_begin.cues", "_bad.cues"]
+    assert perform(sheet).problems == [f"{tmp_path / '_bad.cues'}:2:1: expected vessel.value Heron, but it is blank"]
+    for name, told in {
+        "circle": "1:9: cue sheets that include each other: circle.cues → circle.cues",
+        "typo": "did you mean '_begin.cues'?",
+    }.items():
+        with pytest.raises(CueError, match=re.escape(told)):
+            read_cue_file(tmp_path / f"{name}.cues")
+
+
+def test_a_rehearsal_is_written_as_a_cue_sheet_that_goes_the_same_way() -> None:
+    with rehearse(quiet_monday, user="desk 9") as desk:
+        desk.type("vessel", 'The "Old" Heron\'s {mate}')
+        with pytest.raises(Refused):
+            desk.type("port", "Saltmarsh Quay")
+        desk.key("Tab", held=3)
+        desk.expect("not", "prompt")
+        desk.expect("refused", "pick", "berth", "N7", "because", "none of its choices")
+        desk.press("leave")
+    again = perform(read_cues(desk.as_cues(), "again.cues"))
+    assert again.problems == [] and again.trace.to_jsonl() == desk.trace.to_jsonl()
+
+
+@pytest.mark.parametrize(
+    "step", [("type", "vesel", "x"), ("type", "port", "x"), ("expect", "vessel.value", "Teal"), ("answer", "Go on")]
+)
+def test_a_failing_rehearsal_fails_in_the_same_way_as_a_cue_sheet(step: tuple[str, ...]) -> None:
+    with pytest.raises(Exception) as caught, rehearse(quiet_monday) as desk:
+        desk.type("nights", "3")
+        getattr(desk, step[0])(*step[1:])
+    done = perform(read_cues(desk.as_cues(), "again.cues"))
+    assert [one.partition(": ")[2] for one in done.problems] == [str(caught.value)]
+    assert (isinstance(caught.value, Unmet)) is (done.steps[-1].unmet is not None)
+
+
+def test_what_a_cue_sheet_can_not_say_is_a_comment() -> None:
+    with rehearse(quiet_monday) as desk:
+        desk.mute(type(desk.form).look_up_vessel, why="not the point")  # type: ignore[attr-defined]
+        desk.press("leave")
+    assert "# mute" in desk.as_cues()
+    with rehearse(lambda: quiet_monday()) as desk:
+        desk.press("leave")
+    assert desk.as_cues().startswith("# opened by code as Scene(BookingForm")
+    assert Stay.__name__ == "Stay"
