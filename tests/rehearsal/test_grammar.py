@@ -15,11 +15,12 @@ from stay import Stay
 
 from fuselatch.core.model.errors import Refused
 from fuselatch.rehearsal import CueError, Unmet, perform, read_cue_file, read_cues, rehearse
-from fuselatch.rehearsal.cues import cut, quoted
+from fuselatch.rehearsal.cues import cut
 from fuselatch.rehearsal.expectations import PROPERTIES, TARGETS
 from fuselatch.rehearsal.grammar import PROPERTIES as PROPERTY_RULES
 from fuselatch.rehearsal.grammar import STEPS, VERBS
 from fuselatch.rehearsal.grammar import TARGETS as TARGET_RULES
+from fuselatch.report.cue_words import quoted
 
 ROOT = Path(__file__).parents[2]
 PAGE = (ROOT / "docs" / "cue-sheets.md").read_text(encoding="utf-8")

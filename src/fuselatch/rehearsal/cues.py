@@ -7,7 +7,7 @@ one only cuts it into words and looks each up in a table. The grammar is in docs
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from pathlib import Path
@@ -16,7 +16,6 @@ from typing import Final
 from fuselatch.core.model.names import suggest
 from fuselatch.rehearsal.grammar import (
     BEGINS,
-    OPENING,
     PROPERTIES,
     STEPS,
     TARGETS,
@@ -30,7 +29,6 @@ WORD: Final = re.compile(r"""(?:[^\s"'\\]|\\.|"(?:[^"\\]|\\.)*"|'[^']*')+""")
 PIECE: Final = re.compile(r"""\\(.)|"((?:[^"\\]|\\.)*)"|'([^']*)'|([^"'\\]+)""")
 INNER: Final = re.compile(r"\\(.)|\{(\w+)\}")
 PLACE: Final = re.compile(r"\{(\w+)\}")
-BARE: Final = re.compile(r"""[^\s"'\\#{][^\s"'\\{]*""")
 ENDS: Final = re.compile(r"\r\n|\n|\r")
 UNQUOTED: Final = re.compile(r"""[^"'\\]*""")
 SHOWN: Final = 40
@@ -367,21 +365,6 @@ def filled(cue: Cue, values: Mapping[str, str]) -> Cue:
     return replace(cue, words=tuple(words))
 
 
-def quoted(text: str) -> str:
-    """A word as it is written in a cue sheet: bare where it can be, else in quotes."""
-    if BARE.fullmatch(text):
-        return text
-    if "'" not in text and not any(mark in text for mark in "\n\r"):
-        return f'"{text}"' if not any(mark in text for mark in '"\\{') else f"'{text}'"
-    escaped = text.replace("\\", "\\\\").replace('"', '\\"').replace("{", "\\{").replace("\r\n", "\n").replace("\r", "\n")
-    return '"' + escaped.replace("\n", "\\n") + '"'
-
-
-def written(verb: str, words: Iterable[str]) -> str:
-    """A line of a cue sheet."""
-    return f"{verb:<7} {' '.join(quoted(word) for word in words)}".rstrip()
-
-
 def clock_of(cue: Cue | None) -> datetime | None:
     """What the clock reads, as `now` says."""
     if cue is None:
@@ -392,6 +375,3 @@ def clock_of(cue: Cue | None) -> datetime | None:
     except ValueError:
         problem = f"'{word.text}' is no date and time; write one such as 2031-05-04T09:30"
         raise CueError(cue.file, cue.line, word.column, problem) from None
-
-
-__all__ = ["OPENING", "Cue", "CueError", "CueSheet", "Word", "cut", "quoted", "read_cue_file", "read_cues", "written"]

@@ -30,9 +30,9 @@ from fuselatch.core.model.taken import LatchStore
 from fuselatch.core.model.trace import Trace
 from fuselatch.core.model.words import phrase
 from fuselatch.formats import locale_formats
-from fuselatch.rehearsal.cues import written
 from fuselatch.rehearsal.expectations import expect
 from fuselatch.rehearsal.scenes import NOW, Scene
+from fuselatch.report.cue_words import written
 from fuselatch.report.tree import story
 from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
 from fuselatch.stores.memory import MemoryLatches, MemoryRecords
@@ -62,6 +62,7 @@ def cued(method: Callable[Concatenate[Desk, P], R]) -> Callable[Concatenate[Desk
 
     @wraps(method)
     def noted(desk: Desk, /, *args: P.args, **named: P.kwargs) -> R:
+        __tracebackhide__ = True
         if desk._nested:
             return method(desk, *args, **named)
         steps = desk._steps
@@ -395,6 +396,7 @@ class Desk:
 
         Raises `Unmet`, an AssertionError, where it does not hold, and `UnknownName` for what can't be expected.
         """
+        __tracebackhide__ = True
         expect(self, words)
 
     def as_cues(self) -> str:

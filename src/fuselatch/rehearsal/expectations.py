@@ -40,6 +40,7 @@ class Unmet(AssertionError):
 
 def expect(desk: Desk, words: Sequence[str]) -> None:
     """Check one expectation; raises `Unmet`, or `UnknownName` where what is named isn't there."""
+    __tracebackhide__ = True
     wanted = words[0] != "not"
     said = words if wanted else words[1:]
     rule = expected_rule(said[0]) if said else None

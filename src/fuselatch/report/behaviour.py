@@ -1,0 +1,280 @@
+"""Coverage of behaviour: what rehearsals have tried of the forms that they opened, and what was never tried."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any, Final, NamedTuple
+
+from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.lines import Lines
+from fuselatch.core.forms.plans import ControlPlan, FormPlan, Handler
+from fuselatch.core.model.cells import Cell
+from fuselatch.core.model.findings import Finding
+from fuselatch.core.model.trace import Trace
+from fuselatch.report.cue_words import written
+from fuselatch.report.reading import forms_named
+from fuselatch.report.samples import UNKNOWN, breaking, entering, pressing, raising, sample, verdicts
+
+PLACE: Final = re.compile(r"\[\d+\]|#\d+")
+SWITCHES: Final = frozenset({"enabled", "visible"})
+"""Rules that are to be seen both ways."""
+
+
+class Tried(NamedTuple):
+    """One thing that can be tried of a form.
+
+    `kind` is "handler", "check", "answer", "verdict" or "rule"; `form` the class, `control` the path ("" for
+    the form itself), `name` the handler with its event, the check, the prompt, or the property; `way` is which
+    of the ways it can go: "ran", "passed" or "failed", the answer, the verdict, "yes" or "no".
+    """
+
+    kind: str
+    form: str
+    control: str
+    name: str
+    way: str
+
+
+WORDS: Final[Mapping[str, str]] = {
+    "handler": "handlers",
+    "check": "checks",
+    "answer": "answers",
+    "verdict": "ways to close",
+    "rule": "rules",
+}
+"""What each kind is called, in the order in which it is told. Checks count twice, passed and failed; so do rules."""
+
+
+@dataclass(slots=True)
+class Behaviour:
+    """What a run of rehearsals has tried. A `Session` tells it, as its witness.
+
+    `counts` has everything that could be tried of the forms that were opened, with how often it was; `steps`
+    for each a step that tries it, as the words of a cue; `where` the file and line of each handler, by its name.
+    """
+
+    counts: dict[Tried, int] = field(default_factory=dict)
+    steps: dict[Tried, tuple[str, ...]] = field(default_factory=dict)
+    where: dict[str, str] = field(default_factory=dict)
+    _known: set[type] = field(default_factory=set)
+    _names: dict[str, str] = field(default_factory=dict)
+    _first_choices: dict[tuple[str, str], str] = field(default_factory=dict)
+
+    # ---- what a session tells
+
+    def opened(self, form: Form) -> None:
+        """Note what can be tried of a form."""
+        plan = form._state.plan
+        self._names[form._state.name] = plan.name
+        if type(form) not in self._known:
+            self._known.add(type(form))
+            for tried, step in possible(type(form), plan):
+                self.counts.setdefault(tried, 0)
+                self.steps.setdefault(tried, step)
+            self.where.update({handler.name: where(handler) for handler in all_handlers(plan)})
+
+    def closed(self, form: Form, verdict: str) -> None:
+        """Count how a form closed."""
+        self._count("verdict", form, "", form._state.plan.name, verdict)
+
+    def computed(self, cell: Cell) -> None:
+        """Note which way a rule went."""
+        node: Any = cell.node
+        if cell.prop in SWITCHES:
+            self._count("rule", node.form, node.name, cell.prop, "yes" if cell.value else "no")
+        elif cell.prop == "choices" and cell.value:
+            key = (type(node.form)._plan.name, PLACE.sub("[]", node.name))
+            if key not in self._first_choices:
+                self._first_choices[key] = next(iter(cell.value.shown(0, 1)), "")
+
+    def judged(self, control: Any, findings: Sequence[Finding]) -> None:
+        """Note which checks of a control passed, and which failed."""
+        failed = {finding.rule for finding in findings}
+        for rule in failed:
+            self._count("check", control.form, control.name, rule, "failed")
+        if not control._in_use or control._trouble is not None:
+            return
+        blank = is_blank(control)
+        for rule in declared_rules(control._plan):
+            if rule not in failed and not (blank and rule != "required") and not (blank and "required" in failed):
+                self._count("check", control.form, control.name, rule, "passed")
+        controls = control.form._state.controls
+        for check in control._plan.checks:
+            given = [controls[path] for path in check.controls]
+            fit = all(one._in_use and one._trouble is None and (check.blanks or not is_blank(one)) for one in given)
+            if fit and check.name not in failed:
+                self._count("check", control.form, control.name, check.name, "passed")
+
+    def answered(self, form: Form, prompt: str, answer: str) -> None:
+        """Count an answer; the questions of the library itself are not counted."""
+        if prompt:
+            self._count("answer", form, "", prompt, answer)
+
+    def ended(self, trace: Trace) -> None:
+        """Count the handlers that ran, by the event that each was called for."""
+        rows = trace.rows
+        for cause, kind, _, _, name, _, _ in rows:
+            if kind == "handler" and cause:
+                _, what, form, control, event, _, _ = rows[cause - 1]
+                if what == "event":
+                    path = PLACE.sub("[]", control)
+                    self._add(Tried("handler", self._names.get(form, form), path, f"{event} → {name}", "ran"))
+
+    def _count(self, kind: str, form: Form, control: str, name: str, way: str) -> None:
+        self._add(Tried(kind, form._state.plan.name, PLACE.sub("[]", control) if control else "", name, way))
+
+    def _add(self, tried: Tried, times: int = 1) -> None:
+        if tried in self.counts:
+            self.counts[tried] += times
+
+    # ---- for reports
+
+    @property
+    def forms(self) -> tuple[str, ...]:
+        """The names of the forms that were opened, or could have been by one that was."""
+        return tuple(dict.fromkeys(tried.form for tried in self.counts))
+
+    def counted(self, form: str) -> dict[str, tuple[int, int]]:
+        """Of a form, by kind how much was tried, of how much."""
+        found: dict[str, tuple[int, int]] = {}
+        for tried, times in self.counts.items():
+            if tried.form == form:
+                done, of = found.get(tried.kind, (0, 0))
+                found[tried.kind] = done + (times > 0), of + 1
+        return {kind: found[kind] for kind in WORDS if kind in found}
+
+    def untried(self, form: str) -> list[Tried]:
+        """What was never tried of a form."""
+        return [tried for tried, times in self.counts.items() if tried.form == form and not times]
+
+    def step(self, tried: Tried) -> tuple[str, ...]:
+        """The step that tries something, as the words of a cue."""
+        step = self.steps[tried]
+        choice = self._first_choices.get((tried.form, PLACE.sub("[]", step[1]))) if len(step) > 1 else None
+        return (*step[:-1], choice) if choice and step[0] == "pick" and step[-1] == UNKNOWN else step
+
+    def to_dict(self) -> dict[str, Any]:
+        """All of it as plain dicts, lists and text, for JSON; `from_dict` reads it."""
+        told = [{**tried._asdict(), "times": times, "step": list(self.step(tried))} for tried, times in self.counts.items()]
+        return {"version": 1, "tried": told, "handlers": dict(sorted(self.where.items()))}
+
+    def add(self, told: Mapping[str, Any]) -> None:
+        """Add what another run has tried, as `to_dict` tells it."""
+        self.where.update(told["handlers"])
+        for one in told["tried"]:
+            tried = Tried(*(one[name] for name in Tried._fields))
+            self.counts[tried] = self.counts.get(tried, 0) + one["times"]
+            self.steps.setdefault(tried, tuple(one["step"]))
+
+
+def possible(form: type[Form], plan: FormPlan) -> Iterator[tuple[Tried, tuple[str, ...]]]:
+    """Everything that can be tried of a form, each with a step that tries it."""
+    name = plan.name
+    for path, control, event, handler in hearing(plan):
+        text = sample(control) if control is not None else ""
+        step = raising(path.replace("[]", "[0]"), control, event, plan, text)
+        yield Tried("handler", name, path, f"{event} → {handler.name}", "ran"), step
+    for path, control in placed(plan):
+        place = path.replace("[]", "[0]")
+        for rule in (*declared_rules(control), *(check.name for check in control.checks)):
+            yield Tried("check", name, path, rule, "passed"), entering(place, control, sample(control))
+            yield Tried("check", name, path, rule, "failed"), breaking(place, control, rule)
+        for prop in control.decl.rules:
+            for way in ("yes", "no") if prop in SWITCHES else ():
+                yield Tried("rule", name, path, prop, way), ("expect", f"{place}.{prop}", way)
+    prompts = dict(plan.prompts)
+    if any(control.checks or control.levels for control in plan.controls.values()):
+        prompts["warnings_prompt"] = form.warnings_prompt
+    for prompt, declared in prompts.items():
+        for answer in declared.buttons:
+            yield Tried("answer", name, "", prompt, answer), ("answer", answer)
+    yield from closing(plan)
+    for handler in plan.handlers.values():
+        for dialog in forms_named(handler.function, form):
+            yield from closing(dialog._plan)
+
+
+def closing(plan: FormPlan) -> Iterator[tuple[Tried, tuple[str, ...]]]:
+    """The ways in which a form can close."""
+    for verdict in verdicts(plan):
+        yield Tried("verdict", plan.name, "", plan.name, verdict), pressing(plan, verdict)
+
+
+def placed(plan: FormPlan) -> Iterator[tuple[str, ControlPlan]]:
+    """The controls and groups of a form by path, those of its lines as `extras[].price`."""
+    for path, control in {**plan.groups, **plan.controls}.items():
+        yield path, control
+        if isinstance(control.decl, Lines):
+            for inner, found in placed(control.decl.line._plan):
+                yield f"{path}[].{inner}", found
+
+
+def hearing(plan: FormPlan) -> Iterator[tuple[str, ControlPlan | None, str, Handler]]:
+    """Which handler hears which event of which control (None: of the form itself)."""
+    for path, control in placed(plan):
+        for event, handlers in control.heard.items():
+            for handler in handlers:
+                yield path, control, event, handler
+    for event, handlers in plan.heard.items():
+        for handler in handlers:
+            yield "", None, event, handler
+
+
+def all_handlers(plan: FormPlan) -> Iterator[Handler]:
+    """The handlers of a form and of its lines."""
+    yield from (handler for _, _, _, handler in hearing(plan))
+
+
+def where(handler: Handler) -> str:
+    """The file and line of a handler."""
+    file, line = handler.where
+    return f"{file.replace(chr(92), '/').rpartition('/')[2]}:{line}"
+
+
+def declared_rules(control: ControlPlan) -> tuple[str, ...]:
+    """The declared rules that have something to say about a control's value."""
+    decl = control.decl
+    if not control.entry:
+        return ()
+    words = decl.rule_words  # type: ignore[attr-defined]
+    return tuple(
+        word for word in words if decl.constants.get(word) not in (None, False) or word in decl.rules or vars(decl).get(word)
+    )
+
+
+def is_blank(control: Any) -> bool:
+    """Whether a control holds nothing."""
+    value = control._value
+    return value is False or (value == control._plan.blank and value is not True)
+
+
+def told(behaviour: Behaviour) -> Iterator[str]:
+    """What was tried, and what never was, as lines of text."""
+    for form in behaviour.forms:
+        counted = behaviour.counted(form)
+        yield f"{form}: {', '.join(f'{WORDS[kind]} {done} of {of}' for kind, (done, of) in counted.items())}"
+        lines = []
+        for tried in behaviour.untried(form):
+            verb, *words = behaviour.step(tried)
+            lines.append((written(verb, words), about(tried, behaviour)))
+        if lines:
+            wide = min(max(len(line) for line, _ in lines), 44)
+            yield "  never tried:"
+            yield from (f"    {line:<{wide}}  # {what}" for line, what in lines)
+
+
+def about(tried: Tried, behaviour: Behaviour) -> str:
+    """What a step would try, in words."""
+    place = f"{tried.control}." if tried.control else ""
+    if tried.kind == "handler":
+        event, _, handler = tried.name.partition(" → ")
+        return f"{handler} ({behaviour.where.get(handler, '')}) hears {place or tried.form + '.'}{event}"
+    if tried.kind == "check":
+        return f"{place}{tried.name} has never {tried.way}"
+    if tried.kind == "answer":
+        return f"the prompt {tried.name}"
+    if tried.kind == "verdict":
+        return f"{tried.form} is {tried.way}"
+    return f"{place}{tried.name} was never {tried.way}"

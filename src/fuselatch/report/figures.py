@@ -1,0 +1,106 @@
+"""Figures: what a run of rehearsals has tried, as controls by events."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, Final
+
+from fuselatch.report.behaviour import Behaviour
+from fuselatch.report.needed import must_have
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
+WIDTH: Final = 12.8
+HEIGHT: Final = 8.0
+"""The usual size in inches; at 100 dots an inch 1280x800."""
+INK: Final = "#1b2733"
+QUIET: Final = "#5b6b7a"
+DARK: Final = 0.55
+"""From which share of a colour map on text on it is white."""
+
+
+def new_figure(width: float = WIDTH, height: float = HEIGHT) -> Figure:
+    """An empty figure that needs no screen; raises `MissingPackage` where Matplotlib is not installed."""
+    must_have("drawing", "pictures", "matplotlib")
+    from matplotlib.figure import Figure
+
+    return Figure(figsize=(width, height), dpi=100, facecolor="white")
+
+
+def save(figure: Figure, path: Path) -> None:
+    """Write a figure; the ending of the name says as what (png, svg, pdf). The same figure gives the same bytes."""
+    import matplotlib
+
+    known = sorted(figure.canvas.get_supported_filetypes()) if figure.canvas is not None else []
+    kind = path.suffix.lstrip(".").lower()
+    if kind not in known:
+        raise ValueError(f"'{path.name}' has no ending that says what to draw; write one such as .png, .svg or .pdf")
+    stamp: dict[str, Any] = {"svg": {"Date": None}, "pdf": {"CreationDate": None}}.get(kind, {})
+    with matplotlib.rc_context({"svg.hashsalt": "fuselatch", "svg.fonttype": "none"}):
+        figure.savefig(path, metadata=stamp or None)
+
+
+def behaviour_figure(behaviour: Behaviour) -> Figure:
+    """Controls by events for each form: one cell a handler, darker the more often it ran, hatched where it never did."""
+    grids = {form: grid for form in behaviour.forms if (grid := handlers_of(behaviour, form))}
+    rows = [len({control for control, _ in grid}) for grid in grids.values()]
+    columns = max((len({event for _, event in grid}) for grid in grids.values()), default=1)
+    height = max(3.0, 1.6 + 0.42 * sum(rows) + 0.95 * len(rows))
+    figure = new_figure(max(9.0, min(2.6 + 2.4 * columns, 20.0)), height)
+    title = "Which handlers have run" if grids else "No handlers are heard by the forms that were opened"
+    figure.suptitle(title, x=0.02, y=1 - 0.28 / height, ha="left", fontsize=14, color=INK, fontweight="bold")
+    most = max((times for grid in grids.values() for cell in grid.values() for _, times in cell), default=1)
+    top = 1 - 1.15 / height
+    for (form, grid), count in zip(grids.items(), rows, strict=True):
+        tall = 0.42 * count / height
+        axes = figure.add_axes((0.2, top - tall, 0.78, tall))
+        top -= tall + 0.95 / height
+        figure.text(0.02, top + tall + 1.25 / height, form, fontsize=11, fontweight="bold", color=INK)
+        draw_grid(axes, grid, max(most, 1), columns)
+    note = "Number: how often it ran. Hatched: never. A control that raises an event which nobody hears has no cell."
+    figure.text(0.02, 0.18 / height, note, fontsize=9, color=QUIET)
+    return figure
+
+
+def handlers_of(behaviour: Behaviour, form: str) -> dict[tuple[str, str], list[tuple[str, int]]]:
+    """By control and event, the handlers of a form with how often each ran."""
+    grid: dict[tuple[str, str], list[tuple[str, int]]] = {}
+    for tried, times in behaviour.counts.items():
+        if tried.form == form and tried.kind == "handler":
+            event, _, handler = tried.name.partition(" → ")
+            grid.setdefault((tried.control or "(the form)", event), []).append((handler.rpartition(".")[2], times))
+    return grid
+
+
+def draw_grid(axes: Axes, grid: dict[tuple[str, str], list[tuple[str, int]]], most: int, columns: int) -> None:
+    """One form; its cells are as wide as those of every other."""
+    import matplotlib
+    from matplotlib.patches import Rectangle
+
+    controls = list(dict.fromkeys(control for control, _ in grid))
+    events = list(dict.fromkeys(event for _, event in grid))
+    shades = matplotlib.colormaps["Blues"]
+    for (control, event), cell in grid.items():
+        x, y = events.index(event), controls.index(control)
+        for at, (handler, times) in enumerate(cell):
+            share = 0.15 + 0.85 * times / most
+            left, wide = x + at / len(cell), 1 / len(cell)
+            face = shades(share) if times else "white"
+            hatch = None if times else "////"
+            axes.add_patch(Rectangle((left, y), wide, 1, facecolor=face, edgecolor="#9aa7b2", hatch=hatch, linewidth=0.8))
+            ink = "white" if times and share > DARK else INK
+            box = None if times else {"facecolor": "white", "edgecolor": "none", "pad": 1.5}
+            axes.text(
+                left + wide / 2, y + 0.5, f"{handler}  {times}", ha="center", va="center", fontsize=9, color=ink, bbox=box
+            )
+    axes.set_xlim(0, columns)
+    axes.set_ylim(len(controls), 0)
+    axes.set_xticks([at + 0.5 for at in range(len(events))], events, fontsize=9, color=INK)
+    axes.set_yticks([at + 0.5 for at in range(len(controls))], controls, fontsize=9, color=INK)
+    axes.xaxis.tick_top()
+    axes.tick_params(length=0)
+    axes.set_frame_on(False)
+    for line in range(len(controls) + 1):
+        axes.axhline(line, color="#dde3e8", linewidth=0.8, zorder=0)

@@ -1,0 +1,113 @@
+"""Samples: a value that a control takes, one that a rule of it refuses, and the step that raises an event."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from datetime import date, time
+from typing import Any, Final
+
+from fuselatch.core.forms.plans import ControlPlan, FormPlan
+from fuselatch.core.model.choices import choices_of
+
+UNKNOWN: Final = "…"
+"""What stands for a value that only a person can think of."""
+LONGEST: Final = 60
+KINDS: Final[Mapping[str, str]] = {
+    "number": "1",
+    "whole": "1",
+    "money": "1",
+    "percent": "1",
+    "date": date(2031, 5, 4).isoformat(),
+    "time": time(9, 30).isoformat("minutes"),
+    "text": "x",
+}
+"""By kind of control, something that can be typed into it."""
+
+
+def sample(control: ControlPlan, first_choice: str = "") -> str:
+    """A text that fits the declared rules of a control, as far as that can be told; else "…"."""
+    decl = control.decl
+    constants = decl.constants
+    if decl.kind in ("choice", "table"):
+        given = constants.get("choices")
+        texts = choices_of(given).shown(0, 1) if given else []
+        return str(texts[0]) if texts else first_choice or UNKNOWN
+    if vars(decl).get("pattern") is not None:
+        return UNKNOWN
+    for word in ("minimum", "maximum"):
+        if constants.get(word) is not None:
+            return plain(constants[word])
+    least = vars(decl).get("min_length")
+    return "x" * least if least else KINDS.get(decl.kind, UNKNOWN)
+
+
+def plain(value: object) -> str:
+    """A limit as it is typed."""
+    return f"{value:g}" if isinstance(value, float) else str(value)
+
+
+def entering(path: str, control: ControlPlan, text: str) -> tuple[str, ...]:
+    """The step that enters a text into a control."""
+    kind = control.decl.kind
+    if kind == "tick":
+        return ("tick", path)
+    return ("pick" if kind in ("choice", "table") else "type", path, text)
+
+
+def breaking(path: str, control: ControlPlan, rule: str) -> tuple[str, ...]:
+    """The step that a declared rule refuses; of a written check a step to be completed."""
+    decl = control.decl
+    limits: dict[str, Any] = {**vars(decl), **decl.constants}
+    limit = limits.get(rule)
+    if rule == "required":
+        return ("untick" if decl.kind == "tick" else "clear", path)
+    if rule in ("minimum", "maximum") and isinstance(limit, int | float):
+        return ("type", path, plain(limit - 1 if rule == "minimum" else limit + 1))
+    if rule == "max_length" and isinstance(limit, int) and limit < LONGEST:
+        return ("type", path, "x" * (limit + 1))
+    if rule == "min_length" and isinstance(limit, int):
+        return ("type", path, "x" * (limit - 1))
+    return entering(path, control, UNKNOWN)
+
+
+EVENTS: Final[Mapping[str, Callable[[str, ControlPlan, str], tuple[str, ...]]]] = {
+    "pointed": lambda path, control, text: ("point", path),
+    "unpointed": lambda path, control, text: ("point_away",),
+    "entered": lambda path, control, text: ("focus", path),
+    "leaving": lambda path, control, text: ("focus", path),
+    "left": lambda path, control, text: ("focus", path),
+    "typed": lambda path, control, text: ("type", path, text),
+    "changed": entering,
+    "clicked": lambda path, control, text: ("press", path),
+    "double_clicked": lambda path, control, text: ("double", path),
+    "line_starting": lambda path, control, text: ("add_line", path),
+    "line_added": lambda path, control, text: ("add_line", path),
+    "line_removing": lambda path, control, text: ("remove_line", f"{path}[0]"),
+    "line_changed": lambda path, control, text: ("add_line", path),
+}
+"""By event of a control, the step that raises it."""
+
+
+def raising(path: str, control: ControlPlan | None, event: str, plan: FormPlan, text: str) -> tuple[str, ...]:
+    """The step that raises an event of a control, or of a form where there is none."""
+    if control is not None:
+        return EVENTS[event](path, control, text)
+    if event in ("accepting", "submitted"):
+        return pressing(plan, "accepted")
+    steps = {"closing": ("close",), "closed": ("close",), "record_shown": ("record", "next"), "double_clicked": ("double",)}
+    return steps.get(event, ("press",))
+
+
+def pressing(plan: FormPlan, verdict: str) -> tuple[str, ...]:
+    """The step that closes a form with a verdict."""
+    for path, control in plan.controls.items():
+        decl: Any = control.decl
+        if decl.closes == verdict or (verdict == "accepted" and decl.submits):
+            return ("press", path)
+    return ("close",)
+
+
+def verdicts(plan: FormPlan) -> tuple[str, ...]:
+    """How a form can close: with the verdicts of its buttons, and cancelled."""
+    found = [control.decl.closes for control in plan.controls.values() if control.decl.closes]
+    return tuple(dict.fromkeys([*found, "cancelled"]))
