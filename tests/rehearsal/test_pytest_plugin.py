@@ -84,7 +84,7 @@ def test_cue_sheets_are_tests_and_say_what_was_expected(pytester: pytest.Pyteste
     for line in (
         "PASSED good.cues::good",
         "PASSED table.cues::row 1 (3 3)",
-        "table.cues:7:1: expected depth.value 5, but it is 4",
+        "table.cues:7:1: row 2 (4 5): expected depth.value 5, but it is 4",
         "  expected: depth.value 5",
         "  actual:   it is 4",
         "  why:      depth.value is 4",

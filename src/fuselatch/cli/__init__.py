@@ -13,7 +13,12 @@ from fuselatch.cli.exits import Exit
 COMMANDS: Final[Mapping[str, str]] = {
     "demo": "Book berths at a made-up marina, and see what happened and why.",
     "rehearse": "Perform cue sheets and show the trace of each step.",
-    "describe": "Show what a form declares, or its rules as a JSON Schema.",
+    "describe": "Show what a form declares: controls, rules, handlers, prompts, dialogs; as text, JSON or a picture.",
+    "draft": "Write a form from a function's parameters, or from the header of a table.",
+    "check": "Read forms and tell what can never work, with file, line and mend.",
+    "approve": "Note that a file of forms is approved, once its cue sheets pass.",
+    "flipbook": "Write a page with a drawing of the form at each step of a cue sheet.",
+    "timeline": "Draw a trace: gestures, events, handlers and waiting times.",
     "forms": "List the forms of a folder, with what each is for and its shortcut.",
     "latches": "List what a latch log remembers, or have it asked again.",
 }

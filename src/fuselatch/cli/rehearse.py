@@ -1,78 +1,178 @@
-"""`fuselatch rehearse FILE.cues …`"""
+"""`fuselatch rehearse FILE.cues|FOLDER …`"""
 
 from __future__ import annotations
 
 import sys
+from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from fuselatch.cli.exits import Exit
 from fuselatch.cli.options import from_folders, policy_file
+from fuselatch.cli.progress import with_progress
+from fuselatch.cli.sheets import Wish, found
 
 if TYPE_CHECKING:
     from fuselatch.rehearsal import Performance
+    from fuselatch.report.behaviour import Behaviour
 
 
 @click.command(name="rehearse")
-@click.argument("files", nargs=-1, required=True, metavar="FILE.cues…")
+@click.argument("names", nargs=-1, required=True, metavar="FILE.cues|FOLDER…")
 @from_folders
 @click.option("--quiet", "-q", is_flag=True, help="Only what went wrong, and the count.")
+@click.option("--json", "as_json", is_flag=True, help="Each step with its trace as JSON, for machines.")
 @click.option(
     "--why", "questions", multiple=True, metavar="WHAT", help="Tell why something is so, or did not come: berth.enabled"
 )
+@click.option("--step", is_flag=True, help="Stop before each event, and show the form as it stands.")
+@click.option("--pause-at", "pauses", multiple=True, metavar="EVENT", help="Stop before this event only: berth.changed")
+@click.option("--mute", "mutes", multiple=True, metavar="FORM.HANDLER", help="Leave a handler out.")
+@click.option("--reason", default="", metavar="TEXT", help="Why handlers are left out; the report repeats it.")
+@click.option("--watch", is_flag=True, help="Go on: when a file is saved, perform again what it touches.")
+@click.option("--behaviour", is_flag=True, help="Tell what was never tried of the forms.")
+@click.option("--behaviour-json", metavar="FILE", type=click.Path(dir_okay=False, path_type=Path), help="… as JSON.")
+@click.option(
+    "--behaviour-picture", metavar="FILE", type=click.Path(dir_okay=False, path_type=Path), help="… as a picture (PNG, SVG)."
+)
+@click.option(
+    "--traces",
+    metavar="FOLDER",
+    type=click.Path(file_okay=False, path_type=Path),
+    help="Write each trace there (JSON Lines).",
+)
+@click.option("--approved-only", is_flag=True, help="Refuse what has changed since it was approved.")
 @click.option(
     "--records",
     metavar="ADDRESS",
     help="Keep records there: a folder of CSV files, a workbook, a SQLite file, postgresql://…",
 )
 @policy_file
-def command(
-    files: tuple[str, ...],
-    folders: tuple[Path, ...],
-    quiet: bool,
-    questions: tuple[str, ...],
-    records: str | None,
-    policy: Path | None,
-) -> None:
+def command(names: tuple[str, ...], **options: Any) -> None:
     """Perform cue sheets: print each step with its trace as a tree, and count what passed and failed.
 
-    Scenes and forms are found in installed packages, in the cue sheet's own folder, and in each
-    --from FOLDER. The exit code is 1 when an expectation fails or a step can't be done, and 2
-    for what can't be read or imported.
+    Of a folder, all cue sheets in it are performed, but for those whose names begin with _. Scenes and forms are
+    found in installed packages, in the cue sheet's own folder, and in each --from FOLDER. The exit code is 1 when an
+    expectation fails or a step can't be done, and 2 for what can't be read or imported.
     """
-    from fuselatch.cli.show import console, show, show_count
-    from fuselatch.core.engine.store import StoreRefused
-    from fuselatch.core.model.errors import PolicyError
-    from fuselatch.policy import Policy
-    from fuselatch.rehearsal import CueError, perform, read_cues
-    from fuselatch.rehearsal.loading import importing_from
-    from fuselatch.stores.addresses import open_records
+    wish = wish_of(options)
+    paths = found(names)
+    if options["approved_only"]:
+        from fuselatch.cli.approve import must_be_approved
 
-    out = console()
-    done: list[Performance] = []
-    unreadable = 0
-    for name in files:
-        path = Path(name)
-        try:
-            sheet = read_cues(read(path), name)
-            with importing_from([path.resolve().parent, *(folder.resolve() for folder in folders)]):
-                performance = perform(
-                    sheet,
-                    policy=Policy.load(policy) if policy is not None else None,
-                    records=open_records(records) if records is not None else None,
-                )
-        except (CueError, PolicyError, StoreRefused, OSError) as error:
-            unreadable += 1
-            click.echo(f"fuselatch: {told(error, name)}", err=True)
-            continue
-        done.append(performance)
-        if not quiet:
-            show(out, performance)
-        unreadable += ask(performance, questions)
-    failed = show_count(out, done) if done else 0
-    sys.exit(Exit.UNREADABLE if unreadable else Exit.FAILED if failed else Exit.OK)
+        must_be_approved(paths, wish)
+    if options["step"] or options["pauses"]:
+        from fuselatch.cli.step import step_through
+
+        sys.exit(step_through(paths, wish, options["pauses"]))
+    run = Run(wish, options)
+    code = run.all(paths)
+    if options["watch"]:
+        from fuselatch.cli.watch import watch
+
+        watch(paths, wish, run.all)
+    sys.exit(code)
+
+
+def wish_of(options: dict[str, Any]) -> Wish:
+    """What the options ask for."""
+    wanted = options["behaviour"] or options["behaviour_json"] or options["behaviour_picture"]
+    if options["reason"] and not options["mutes"]:
+        raise click.UsageError("--reason says why a handler is left out; name it with --mute FORM.HANDLER")
+    if options["as_json"] and (options["step"] or options["pauses"] or options["watch"] or options["questions"]):
+        raise click.UsageError("--json is for machines; leave out --step, --pause-at, --watch and --why")
+    behaviour = None
+    if wanted:
+        from fuselatch.report.behaviour import Behaviour
+
+        behaviour = Behaviour()
+    return Wish(
+        options["folders"],
+        options["records"],
+        options["policy"],
+        options["mutes"],
+        options["reason"],
+        behaviour=behaviour,
+    )
+
+
+class Run:
+    """One run over cue sheets, with what is shown of it."""
+
+    def __init__(self, wish: Wish, options: dict[str, Any]) -> None:
+        self.wish = wish
+        self.options = options
+        self.quiet: bool = options["quiet"] or options["as_json"]
+
+    def all(self, paths: Sequence[Path]) -> Exit:
+        """Perform them all; gives the exit code."""
+        from fuselatch.cli.show import console, show, show_count
+
+        wish, options = self.wish, self.options
+        wish.unreadable.clear()
+        out = console()
+        done: list[Performance] = []
+        wrong = 0
+        for path in with_progress(paths, "rehearsing", self.quiet):
+            sheet = wish.read(path)
+            for performance in wish.perform(sheet) if sheet is not None else ():
+                done.append(performance)
+                if not self.quiet:
+                    show(out, performance)
+                wrong += ask(performance, options["questions"])
+        if options["traces"] is not None:
+            write_traces(done, options["traces"])
+        if options["as_json"]:
+            self.tell_json(done)
+            failed = sum(one.failed for one in done)
+        else:
+            failed = show_count(out, done) if done else 0
+            if wish.mutes and done:
+                from fuselatch.rehearsal.muting import LEFT_OUT
+
+                out.print(f"left out: {', '.join(wish.mutes)} ({wish.reason or LEFT_OUT})")
+        if wish.behaviour is not None:
+            self.tell_behaviour(wish.behaviour)
+        return Exit.UNREADABLE if wish.unreadable or wrong else Exit.FAILED if failed else Exit.OK
+
+    def tell_json(self, done: list[Performance]) -> None:
+        """Everything as JSON."""
+        import json
+
+        from fuselatch.rehearsal.told import run_dict
+
+        click.echo(json.dumps(run_dict(done, self.wish.unreadable), indent=2, ensure_ascii=False, default=str))
+
+    def tell_behaviour(self, behaviour: Behaviour) -> None:
+        """What was tried, and what never was."""
+        from fuselatch.report.behaviour import told
+        from fuselatch.report.needed import MissingPackage
+
+        if self.options["behaviour"]:
+            click.echo("\n".join(["", *told(behaviour)]), err=self.options["as_json"])
+        if self.options["behaviour_json"] is not None:
+            import json
+
+            text = json.dumps(behaviour.to_dict(), indent=2, ensure_ascii=False) + "\n"
+            self.options["behaviour_json"].write_text(text, encoding="utf-8")
+        if self.options["behaviour_picture"] is not None:
+            from fuselatch.report.figures import behaviour_figure, save
+
+            try:
+                save(behaviour_figure(behaviour), self.options["behaviour_picture"])
+            except (MissingPackage, ValueError, OSError) as error:
+                self.wish.wrong(str(error))
+
+
+def write_traces(done: list[Performance], folder: Path) -> None:
+    """Write the trace of each performance."""
+    folder.mkdir(parents=True, exist_ok=True)
+    for performance in done:
+        row = performance.sheet.row.partition(" (")[0].replace(" ", "-")
+        name = ".".join(part for part in (Path(performance.sheet.name).stem, row, "trace.jsonl") if part)
+        (folder / name).write_text(performance.trace.to_jsonl(), encoding="utf-8")
 
 
 def ask(performance: Performance, questions: tuple[str, ...]) -> int:
@@ -87,28 +187,3 @@ def ask(performance: Performance, questions: tuple[str, ...]) -> int:
             failed += 1
             click.echo(f"fuselatch: --why {question}: {error}", err=True)
     return failed
-
-
-def read(path: Path) -> str:
-    """The text of a cue sheet, which is UTF-8."""
-    from fuselatch.rehearsal import CueError
-
-    try:
-        return path.read_text(encoding="utf-8-sig")
-    except UnicodeDecodeError as error:
-        line = path.read_bytes()[: error.start].count(b"\n") + 1
-        raise CueError(str(path), line, 1, "this is no text in UTF-8; save it as such") from None
-
-
-def told(error: Exception, name: str) -> str:
-    """What went wrong with a file, on one line, with the closest file that is there."""
-    if not isinstance(error, OSError):
-        return str(error)
-    if not isinstance(error, FileNotFoundError):
-        return f"{name}: {error.strerror or error}"
-    from fuselatch.core.model.names import suggest
-
-    folder = Path(name).parent
-    near = [str(found) for found in sorted(folder.glob("*.cues"))] if folder.is_dir() else []
-    hint = suggest(name, near, "cue sheets there are") if near else f"no cue sheet is in {folder}"
-    return f"{name}: there is no such file; {hint}"

@@ -49,7 +49,7 @@ def show_opening(out: Console, performance: Performance) -> None:
     """Name the cue sheet and what it opens."""
     sheet = performance.sheet
     what = f"{sheet.opens.verb} {sheet.opens.words[0].text}"
-    out.print(Text(sheet.name, style="bold"), Text(f"({what})", style="dim"))
+    out.print(Text(sheet.title, style="bold"), Text(f"({what})", style="dim"))
     show_tree(out, performance.opening, performance.trace)
 
 

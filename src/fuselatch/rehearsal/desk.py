@@ -17,6 +17,7 @@ from typing import Any, Concatenate, ParamSpec, Self, TypeAlias, TypeVar, overlo
 from fuselatch.core.engine.latching import LatchSeen
 from fuselatch.core.engine.session import Session
 from fuselatch.core.engine.store import Store
+from fuselatch.core.engine.view import prompt_view
 from fuselatch.core.engine.witness import Witness
 from fuselatch.core.forms.declarations import Declaration
 from fuselatch.core.forms.form import Form, name_of, plan_of
@@ -110,6 +111,7 @@ class Desk:
         self.scene = scene
         self.origin = origin
         self.witness: Witness | None = None
+        self.prepare: Callable[[Session], None] = lambda session: None
         self._steps: list[tuple[str, tuple[Any, ...], Exception | None]] = []
         self._nested = False
         self._now = scene.now
@@ -135,6 +137,7 @@ class Desk:
             only=scene.only,
             params=scene.params,
             witness=self.witness,
+            prepare=self.prepare,
         )
         return self
 
@@ -178,7 +181,7 @@ class Desk:
     @property
     def prompt(self) -> PromptSeen:
         """The prompt that is up; falsy where none is."""
-        seen = self.session.view.prompt
+        seen = prompt_view(self.session._engine)
         if seen is None:
             return PromptSeen()
         return PromptSeen(seen.title, seen.text, seen.buttons, seen.default, seen.cancel, seen.tone)

@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from decimal import Decimal
 from typing import TYPE_CHECKING, Any, Final, TypeAlias
 
+from fuselatch.core.engine.view import help_line, message_of
 from fuselatch.core.forms.controls import LiveChoice, LiveEntry, LiveValue
 from fuselatch.core.forms.form import controls_of
 from fuselatch.core.forms.lines import LiveLines, placed_at
@@ -17,7 +18,6 @@ from fuselatch.core.model.values import Unparsable
 from fuselatch.rehearsal.grammar import OF_OUTCOME, VerbRule, expected_rule, step_and_reason
 
 if TYPE_CHECKING:
-    from fuselatch.core.engine.view import FormView
     from fuselatch.rehearsal.desk import Desk
 
 PLAIN: Final = PlainFormats()
@@ -72,12 +72,6 @@ def text_holds(text: str, words: list[str], what: str, none: str) -> Looked:
     return bool(text) and part_of(words) in text, f"{what} '{text}'" if text else none
 
 
-def front_view(desk: Desk) -> FormView:
-    """What a person sees of the form in front."""
-    name = desk.form._state.name
-    return next(form for form in desk.session.view.forms if form.name == name)
-
-
 def expect_open(desk: Desk, words: list[str]) -> Looked:
     """`open FORM`: whether a form of that class is open."""
     names = [type(form).__name__ for form in desk.session.forms]
@@ -112,17 +106,17 @@ def must_be_there(desk: Desk, words: list[str]) -> None:
 
 def expect_message(desk: Desk, words: list[str]) -> Looked:
     """`message [PART]`: what the message area of the form in front says."""
-    return text_holds(front_view(desk).message, words, "it says", "there is no message")
+    return text_holds(message_of(desk.session._engine, desk.form)[0], words, "it says", "there is no message")
 
 
 def expect_notice(desk: Desk, words: list[str]) -> Looked:
     """`notice [PART]`: what the person is told of the last gesture, where something held or dropped it."""
-    return text_holds(desk.session.view.notice, words, "it says", "there is no notice")
+    return text_holds(desk.session._engine.notice, words, "it says", "there is no notice")
 
 
 def expect_help(desk: Desk, words: list[str]) -> Looked:
     """`help [PART]`: the help that is shown, of what is pointed at or has the focus."""
-    return text_holds(desk.session.view.help, words, "it says", "no help is shown")
+    return text_holds(help_line(desk.session._engine), words, "it says", "no help is shown")
 
 
 def expect_prompt(desk: Desk, words: list[str]) -> Looked:

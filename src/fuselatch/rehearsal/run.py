@@ -9,6 +9,7 @@ from pathlib import Path
 from fuselatch.core.engine.session import Session
 from fuselatch.core.engine.store import Store
 from fuselatch.core.engine.view import View
+from fuselatch.core.engine.witness import Witness
 from fuselatch.core.forms.policy import Rules
 from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, PolicyError
 from fuselatch.core.model.outcome import Outcome
@@ -23,16 +24,24 @@ from fuselatch.rehearsal.scenes import NOW, Scene
 
 @dataclass(slots=True)
 class StepResult:
-    """One step that was tried: its cue, the trace entries it made, and what went wrong ("" where nothing did).
+    """One step that was tried: its cue, and what went wrong ("" where nothing did).
 
-    `view` is what a person saw after it, where that was asked for; `unmet` an expectation that did not hold.
+    The entries of the `trace` that it made begin at `start` and end before `stop`. `view` is what a person saw
+    after it, where that was asked for; `unmet` an expectation that did not hold.
     """
 
     cue: Cue
-    entries: list[Entry]
+    trace: Trace
+    start: int
+    stop: int
     problem: str = ""
     view: View | None = None
     unmet: Unmet | None = None
+
+    @property
+    def entries(self) -> list[Entry]:
+        """The trace entries that it made."""
+        return self.trace[self.start : self.stop]
 
 
 @dataclass(slots=True)
@@ -65,10 +74,11 @@ class Performance:
     def problems(self) -> list[str]:
         """What went wrong, each with file, line and column."""
         name = self.sheet.name
-        found = [f"{step.cue.place}: {step.problem}" for step in self.steps if step.problem]
+        row = f"{self.sheet.row}: " if self.sheet.row else ""
+        found = [f"{step.cue.place}: {row}{step.problem}" for step in self.steps if step.problem]
         if self.problem:
             last = self.steps[-1].cue.line if self.steps else self.sheet.opens.line
-            found.append(f"{name}:{last}: {self.problem}")
+            found.append(f"{name}:{last}: {row}{self.problem}")
         return found
 
 
@@ -79,19 +89,23 @@ def perform(
     policy: Rules | None = None,
     records: Store | None = None,
     looking: bool = False,
-    before: Callable[[Desk], None] = lambda desk: None,
+    witness: Witness | None = None,
+    prepare: Callable[[Session], None] = lambda session: None,
+    opened: Callable[[Session], None] = lambda session: None,
 ) -> Performance:
     """Perform a cue sheet, or one run of a sheet with a table, at a fresh desk; `on_step` is called after each step.
 
     A `policy` takes the place of the sheet's own, `records` of the store that its scene has. A step that
-    can't be done ends it; an expectation that is not met does not. With `looking`, each step keeps what a person
-    then saw; `before` is called with the desk before the first step. Raises `CueError` where the scene or form can't
-    be loaded, and `ValueError` for a sheet with a table, whose `runs` are performed.
+    can't be done ends it; an expectation that is not met does not. With `looking`, each step keeps what a
+    person then saw; a `witness` is told what is tried, `prepare` is called before anything is opened, `opened`
+    after it. Raises `CueError` where the scene or form can't be loaded, and `ValueError` for a sheet with a
+    table, whose `runs` are performed.
     """
     if sheet.rows:
         raise ValueError(f"{sheet.name} has a table of {len(sheet.rows)} rows; perform each of its runs")
     desk, word = desk_for(sheet, policy), sheet.opens.words[0]
     desk.scene.records = records if records is not None else desk.scene.records
+    desk.witness, desk.prepare = witness, prepare
     done = Performance(sheet)
     try:
         desk.__enter__()
@@ -103,11 +117,11 @@ def perform(
     done.opening = desk.trace[:]
     done.view = desk.session.view if looking else None
     try:
-        before(desk)
+        opened(desk.session)
         for cue in sheet.steps:
             start = len(desk.trace)
             problem, goes_on = carry_out(desk, cue)
-            result = StepResult(cue, desk.trace[start:], str(problem or ""))
+            result = StepResult(cue, desk.trace, start, len(desk.trace), str(problem or ""))
             result.unmet = problem if isinstance(problem, Unmet) else None
             result.view = desk.session.view if looking else None
             done.steps.append(result)
@@ -165,7 +179,10 @@ def perform_all(
     *,
     policy: Rules | None = None,
     records: Store | None = None,
+    looking: bool = False,
+    witness: Witness | None = None,
+    prepare: Callable[[Session], None] = lambda session: None,
 ) -> Iterator[Performance]:
-    """Perform each run of a cue sheet: one, or one for each row of its table."""
+    """Perform each run of a cue sheet: one, or one for each row of its table. Takes what `perform` takes."""
     for run in sheet.runs:
-        yield perform(run, policy=policy, records=records)
+        yield perform(run, policy=policy, records=records, looking=looking, witness=witness, prepare=prepare)

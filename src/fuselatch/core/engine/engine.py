@@ -477,9 +477,11 @@ class Engine(Changes):
         top = self.waits[-1] if self.waits else None
         return top.event if isinstance(top, PauseWait) else None
 
-    def pauses_at(self, event: Event) -> bool:
+    def pauses_at(self, event: Event, turn: Turn) -> bool:
         """Whether somebody wants to stop before an event."""
         path = event.control.name if event.control is not None else ""
+        if self.before_event is not None:
+            self.before_event(event, turn)
         return any((kind, path, event.name) in self.pauses for kind in type(event.form).__mro__)
 
     def touch(self, target: object, name: str) -> None:

@@ -28,7 +28,7 @@ from fuselatch.core.forms.prompts import Tone
 from fuselatch.core.forms.shared import Shared
 from fuselatch.core.model.cells import Inputs
 from fuselatch.core.model.errors import Abandoned, HandlerFailed, NotAllowedHere
-from fuselatch.core.model.events import By
+from fuselatch.core.model.events import By, Event
 from fuselatch.core.model.formats import Formats
 from fuselatch.core.model.taken import LatchStore, Taken
 from fuselatch.core.model.trace import Trace
@@ -74,6 +74,7 @@ class Running:
         self.waits: list[Wait] = []
         self.muted: dict[Callable[..., object], str] = {}
         self.pauses: set[tuple[type, str, str]] = set()
+        self.before_event: Callable[[Event, Turn], None] | None = None
         self.tracker: Inputs | None = None
         self.turn: Turn | None = None
         self.unsettled = False

@@ -87,7 +87,8 @@ class Session:
     `records` is a store; a bound form begins `at` a record and with `only` some rows (see `Form.open`). `services`
     maps the class of each service to what does it, `latches` keeps what outlives the session, `policy` has
     management's texts and levels, `max_runs` is how many handler runs one gesture may have, and with
-    `recording=False` nothing is traced; a `witness` is told what is tried.
+    `recording=False` nothing is traced; a `witness` is told what is tried. `prepare` is called
+    before anything is opened: to mute handlers, say.
     Raises, from `feed` and when opening: `Refused`, `UnknownName`,
     `HandlerFailed`, and `PolicyError` for a policy that fits no form.
     """
@@ -110,6 +111,7 @@ class Session:
         only: Mapping[str, Any] | None = None,
         params: Mapping[str, Any] | None = None,
         witness: Witness | None = None,
+        prepare: Callable[[Session], None] = lambda session: None,
     ) -> None:
         self.user = user
         plain = formats if formats is not None else PlainFormats()
@@ -126,6 +128,7 @@ class Session:
                 policy.applied(each.form)
         self._engine = Engine(self, clock, plain, records, latches, policy, offers, max_runs, recording)
         self._engine.witness = witness
+        prepare(self)
         if start is None:
             return
 
@@ -314,6 +317,15 @@ class Session:
         owner = event.owner
         kind = owner if isinstance(owner, type) else form or type(self.first)
         self._engine.pauses.add((kind, "" if isinstance(owner, type) else owner.name, event.name))
+
+    def before_each(self, look: Callable[[str, tuple[str, ...]], None]) -> None:
+        """Have somebody look before each event from now on: at its path ("berth.changed"), and at those that are queued.
+
+        Nothing waits, and nothing of the trace differs; while they look, `view` is the form as it stands.
+        """
+        engine = self._engine
+        engine.before_event = lambda event, turn: look(event.path, turn.queued)
+        engine.pauses.add((object, "", ""))
 
     def go_on(self) -> None:
         """Go on behind a pause; raises what comes of it."""

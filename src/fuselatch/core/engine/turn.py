@@ -286,6 +286,15 @@ class Turn:
         self.queue = queue
         self.after = after
 
+    @property
+    def queued(self) -> tuple[str, ...]:
+        """The events that wait in the queue, by path, in order."""
+        return tuple(
+            f"{queued[0].name}.changed" if queued.__class__ is tuple else queued.path  # type: ignore[union-attr]
+            for queued in self.queue
+            if queued.__class__ is not tuple or queued[0]._pending is queued
+        )
+
     def drain(self) -> None:
         """Run the queue to its end, then bring up to date, until nothing is left to do."""
         queue = self.queue
@@ -336,7 +345,7 @@ class Turn:
             self._dispatch_of_form(event)
             return
         plan = control._plan
-        if engine.pauses and engine.pauses_at(event):
+        if engine.pauses and engine.pauses_at(event, self):
             pause(engine, self, event)
         if trace is not None:
             old, new = event.old, event.new
@@ -350,7 +359,7 @@ class Turn:
     def _dispatch_of_form(self, event: Event) -> None:
         state = event.form._state
         engine = self.engine
-        if engine.pauses and engine.pauses_at(event):
+        if engine.pauses and engine.pauses_at(event, self):
             pause(engine, self, event)
         if self.trace is not None:
             event._number = self.trace.add(event._cause, "event", state.name, "", event.name, event.old, event.new)

@@ -17,6 +17,7 @@ from fuselatch.core.model.formats import Formats
 if TYPE_CHECKING:
     from fuselatch.core.engine.engine import Engine
     from fuselatch.core.forms.form import Form
+    from fuselatch.core.forms.prompts import Tone
 
 VERSION = 1
 """The version of the view's shape."""
@@ -164,28 +165,37 @@ class View:
 
 def view_of(engine: Engine) -> View:
     """Build the view; runs no code of the author."""
-    wait = engine.prompt_wait
-    prompt = None
-    if wait is not None:
-        asked = wait.prompt
-        prompt = PromptView(
-            title=wait.title,
-            text=wait.text,
-            buttons=asked.buttons,
-            default=asked.default,
-            cancel=asked.cancel,
-            tone=asked.tone,
-        )
     return View(
         version=VERSION,
         forms=tuple(form_view(engine, form) for form in engine.forms if not engine.hidden(form)),
-        prompt=prompt,
+        prompt=prompt_view(engine),
         notice=engine.notice,
         help=help_line(engine),
         waits_for=tuple(str(waiting) for waiting in engine.waits),
         paused_before=engine.paused.path if engine.paused is not None else "",
         offers=tuple(offer_view(name, offer.form) for name, offer in engine.offers.by_name.items()),
     )
+
+
+def prompt_view(engine: Engine) -> PromptView | None:
+    """The prompt on top, if one is up."""
+    wait = engine.prompt_wait
+    if wait is None:
+        return None
+    asked = wait.prompt
+    return PromptView(
+        title=wait.title,
+        text=wait.text,
+        buttons=asked.buttons,
+        default=asked.default,
+        cancel=asked.cancel,
+        tone=asked.tone,
+    )
+
+
+def message_of(engine: Engine, form: Form) -> tuple[str, Tone]:
+    """What the message area of a form says, and in which tone."""
+    return next(((text, tone) for about, text, tone in engine.messages if about is form), ("", "plain"))
 
 
 def offer_view(name: str, form: type[Form]) -> OfferView:
@@ -212,7 +222,7 @@ def form_view(engine: Engine, form: Form) -> FormView:
     shown = [control for control in state.order if control.visible]
     names = {control.name for control in shown}
     rows = ((row.caption, tuple(path for path in row.controls if path in names)) for row in state.plan.rows.values())
-    message = next(((text, tone) for about, text, tone in engine.messages if about is form), ("", "plain"))
+    message = message_of(engine, form)
     return FormView(
         name=state.name,
         title=form.title,

@@ -1,0 +1,108 @@
+"""500 cue sheets of one page through pytest, start-up included; the same without them as the baseline.
+
+Also: what recording the trace adds to a rehearsal, and a flipbook of 50 steps. `python benchmarks/bench_cues.py`
+"""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+from time import perf_counter
+
+FORM = """
+from fuselatch import Button, Choice, Form, Money, Tick, Text, Whole, check, derive, warn
+
+class Stay(Form, title="A night at the quay"):
+    vessel = Text("Vessel", required=True)
+    nights = Whole("Nights", minimum=1, default=1, required=True)
+    pier = Choice("Pier", choices=("North", "South"))
+    visitor = Tick("Visitor")
+    port = Text("Home port", enabled=lambda form: form.visitor.value)
+    price = Money("Price", unit="EUR", value=derive(lambda nights: nights * 34, nights))
+    book = Button("Book", closes="accepted")
+
+    @check(nights)
+    def long_stay(self, nights):
+        return warn("longer than a fortnight") if nights > 14 else None
+
+    @pier.changed
+    def note(self):
+        self.say(f"pier {self.pier.value}")
+"""
+SHEET = """# Cue sheet {number}.
+form    stay_form:Stay
+user    desk-{number}
+
+type    vessel "Boat {number}"
+type    nights 2
+focus   pier
+expect  price.value 68
+pick    pier North
+expect  message "pier North"
+pick    pier South
+expect  not port.enabled
+tick    visitor
+expect  port.enabled
+type    port Saltmarsh
+clear   nights
+focus   vessel
+expect  nights.marker
+type    nights 15
+type    nights 16
+focus   port
+expect  nights.marker "longer than a fortnight"
+untick  visitor
+expect  port.enabled no
+press   book
+expect  prompt "longer than a fortnight"
+answer  "Go on"
+expect  outcome accepted
+expect  outcome.nights 16
+expect  outcome.price 544
+"""
+COUNT = 500
+
+
+def timed(folder: Path, *words: str) -> float:
+    """How long pytest takes in a folder, on one core, in seconds."""
+    core = min(os.sched_getaffinity(0))
+    start = perf_counter()
+    done = subprocess.run(
+        [sys.executable, "-m", "pytest", "-q", *words],
+        cwd=folder,
+        env={name: value for name, value in os.environ.items() if name != "PYTHONDONTWRITEBYTECODE"},
+        capture_output=True,
+        text=True,
+        preexec_fn=lambda: os.sched_setaffinity(0, {core}),
+    )
+    took = perf_counter() - start
+    if done.returncode:
+        sys.exit(done.stdout[-2000:] + done.stderr)
+    return took
+
+
+def main() -> None:
+    """Print the figures."""
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        (folder / "stay_form.py").write_text(FORM)
+        (folder / "test_nothing.py").write_text("def test_nothing(): pass\n")
+        sheets = folder / "cues"
+        sheets.mkdir()
+        (sheets / "stay_form.py").write_text(FORM)
+        for number in range(COUNT):
+            (sheets / f"sheet{number}.cues").write_text(SHEET.format(number=number))
+        timed(folder, "cues/sheet1.cues", "--behaviour")
+        for words in ((), ("--behaviour",)):
+            runs = [(timed(folder, "test_nothing.py"), timed(folder, "cues", *words)) for _ in range(3)]
+            nothing, whole = (sorted(times)[1] for times in zip(*runs, strict=True))
+            each = (whole - nothing) / COUNT * 1000
+            what = " ".join(("pytest", *words))
+            print(f"{what}: {COUNT} cue sheets {whole:.2f} s, nothing {nothing:.2f} s; {each:.2f} ms a sheet")
+
+
+if __name__ == "__main__":
+    main()

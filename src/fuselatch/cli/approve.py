@@ -1,0 +1,76 @@
+"""`fuselatch approve FILE.py`"""
+
+from __future__ import annotations
+
+import getpass
+import sys
+from collections.abc import Sequence
+from datetime import datetime
+from pathlib import Path
+
+import click
+
+from fuselatch.cli.exits import Exit
+from fuselatch.cli.options import from_folders
+from fuselatch.cli.sheets import Wish, found, told
+
+
+@click.command(name="approve")
+@click.argument("file", metavar="FILE.py", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+@click.option("--cues", "more", multiple=True, metavar="FILE.cues|FOLDER", help="Cue sheets that are elsewhere.")
+@click.option("--by", default="", metavar="NAME", help="Who approves; else whoever is logged in.")
+@from_folders
+def command(file: Path, more: tuple[str, ...], by: str, folders: tuple[Path, ...]) -> None:
+    """Perform the cue sheets of a file of forms and, if all pass, note that it is approved as it stands.
+
+    Its cue sheets are those in its folder, and below it, that open what is in it. The note, FILE.approved.json beside
+    it, has who, when, and the SHA-256 of the file and of what it imports from its own folder. `fuselatch rehearse
+    --approved-only` refuses what has changed since. The exit code is 1 where a cue sheet fails.
+    """
+    from fuselatch.cli.show import console, show_count
+    from fuselatch.rehearsal import CueError
+    from fuselatch.rehearsal.approval import approve, note_of, sheets_of
+    from fuselatch.rehearsal.imports import root_of
+
+    wish = Wish(folders=(*folders, root_of(file.resolve())))
+    try:
+        sheets = list(sheets_of(file, found(more)))
+    except (CueError, OSError) as error:
+        raise click.UsageError(told(error, str(file))) from None
+    if not sheets:
+        click.echo(
+            f"fuselatch: no cue sheet below {file.parent} opens what is in {file.name}; name some with --cues", err=True
+        )
+        sys.exit(Exit.UNREADABLE)
+    done = [performance for sheet in sheets for performance in wish.perform(sheet)]
+    failed = show_count(console(), done)
+    if failed or wish.unreadable:
+        click.echo(f"{file} is not approved")
+        sys.exit(Exit.FAILED if failed else Exit.UNREADABLE)
+    passed: dict[str, int] = {}
+    for one in done:
+        path = Path(one.sheet.name).resolve()
+        name = (
+            path.relative_to(file.resolve().parent).as_posix() if path.is_relative_to(file.resolve().parent) else path.name
+        )
+        passed[name] = passed.get(name, 0) + one.passed
+    approval = approve(file, passed, by or getpass.getuser(), datetime.now().astimezone())
+    click.echo(f"{file} is approved by {approval.by}, with {', '.join(approval.files)}: {note_of(file)}")
+
+
+def must_be_approved(paths: Sequence[Path], wish: Wish) -> None:
+    """End with one line for each cue sheet that opens what is not approved as it stands."""
+    from fuselatch.rehearsal.approval import objection_to
+
+    refused = False
+    for path in paths:
+        sheet = wish.read(path)
+        try:
+            objection = objection_to(sheet, wish.places(path)) if sheet is not None else ""
+        except (ValueError, OSError) as error:
+            objection = str(error)
+        if objection:
+            refused = True
+            click.echo(f"fuselatch: {path}: {objection}", err=True)
+    if refused:
+        sys.exit(Exit.FAILED)

@@ -1,0 +1,95 @@
+"""Stepping through cue sheets in a terminal."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, Final
+
+import click
+from rich.text import Text
+
+from fuselatch.cli.exits import Exit
+from fuselatch.cli.sheets import Wish
+
+if TYPE_CHECKING:
+    from fuselatch.rehearsal import CueSheet, Performance
+    from fuselatch.rehearsal.stepping import Command, Stop
+
+KEYS: Final[dict[str, Command]] = {
+    "\r": "event",
+    "\n": "event",
+    " ": "event",
+    "g": "gesture",
+    "e": "end",
+    "b": "back",
+    "q": "stop",
+}
+"""What each key does."""
+HELP: Final = "Enter: next event   g: next gesture   b: back one gesture   e: to the end   q: stop"
+
+
+def step_through(paths: Sequence[Path], wish: Wish, pauses: Sequence[str]) -> Exit:
+    """Step through cue sheets, one run after the other; gives the exit code."""
+    from fuselatch.cli.show import console, show_count
+    from fuselatch.core.model.names import suggest
+    from fuselatch.rehearsal.stepping import Stepping
+
+    out = console()
+    done: list[Performance] = []
+    seen: set[str] = set()
+    ended = False
+
+    def stepping(sheet: CueSheet, **options: Any) -> Iterable[Performance | None]:
+        nonlocal ended
+        for run in sheet.runs:
+            if ended:
+                return
+            out.print(Text(f"{run.title}  ({run.opens.verb} {run.opens.words[0].text})", style="bold"))
+            steps = Stepping(run, lambda stop: ask(out, stop), pauses, **options)
+            performance = steps.run()
+            seen.update(steps.seen)
+            ended = performance is None
+            yield performance
+
+    for path in paths:
+        sheet = None if ended else wish.read(path)
+        if sheet is not None:
+            done.extend(wish.perform(sheet, stepping))
+    failed = show_count(out, done) if done else 0
+    if wish.mutes and done:
+        out.print(f"left out: {', '.join(wish.mutes)}{f' ({wish.reason})' if wish.reason else ''}")
+    for pause in pauses:
+        if pause not in seen and not ended:
+            click.echo(
+                f"fuselatch: --pause-at {pause}: it was never raised; {suggest(pause, sorted(seen), 'raised were')}",
+                err=True,
+            )
+    return Exit.UNREADABLE if wish.unreadable else Exit.FAILED if failed else Exit.OK
+
+
+def ask(out: Any, stop: Stop) -> Command:
+    """Show where the rehearsal has stopped, and read a key."""
+    from fuselatch.cli.show import show_tree
+    from fuselatch.report.screen import screen
+
+    what = f"{stop.cue.line}  {stop.cue.source}" if stop.cue is not None else "(opening)"
+    out.print()
+    out.print(Text.assemble((f"{what:<40}", "bold"), "  before ", (stop.event, "bold cyan")))
+    show_tree(out, stop.entries, ())
+    if stop.queued:
+        out.print(Text(f"{'queued':>9}  {', '.join(stop.queued)}", style="magenta"))
+    for line in screen(stop.view):
+        out.print(Text(line, style="dim" if line.endswith("behind)") else ""))
+    out.print(Text(HELP, style="dim"))
+    while True:
+        try:
+            key = click.getchar() if sys.stdin.isatty() else sys.stdin.read(1)
+        except (KeyboardInterrupt, EOFError):
+            return "stop"
+        if not key:
+            return "stop"
+        if key in KEYS:
+            return KEYS[key]
+        out.print(Text(f"{key!r} does nothing; {HELP}", style="dim"))

@@ -1,0 +1,62 @@
+"""Watching: when a file is saved, the cue sheets that it touches are performed again."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+import click
+
+from fuselatch.cli.sheets import Wish
+
+
+def watch(paths: Sequence[Path], wish: Wish, run: Callable[[Sequence[Path]], object]) -> None:
+    """Go on until interrupted; `run` performs some cue sheets."""
+    from fuselatch.report.needed import MissingPackage, must_have
+
+    try:
+        must_have("--watch", "watch", "watchfiles")
+    except MissingPackage as error:
+        raise click.UsageError(str(error)) from None
+    from watchfiles import watch as changes_of
+
+    behind = {path: depends(path, wish) for path in paths}
+    told(behind)
+    folders = {file.parent for files in behind.values() for file in files} | {path.resolve().parent for path in paths}
+    for changes in changes_of(*folders, debounce=150, step=50, recursive=False, raise_interrupt=False):
+        changed = {Path(name).resolve() for _, name in changes}
+        touched = [path for path, files in behind.items() if changed & {path.resolve(), *files} and path.exists()]
+        if not touched:
+            continue
+        forget({file for files in behind.values() for file in files})
+        names = ", ".join(sorted(path.name for path in changed if any(path in behind[one] for one in touched)))
+        click.echo(f"\nsaved: {names}")
+        run(touched)
+        behind.update({path: depends(path, wish) for path in touched})
+        told(behind)
+
+
+def depends(path: Path, wish: Wish) -> set[Path]:
+    """The files that a cue sheet depends on; of one that can't be read, itself."""
+    from fuselatch.rehearsal import CueError, read_cue_file
+    from fuselatch.rehearsal.imports import files_of
+
+    try:
+        return {path.resolve(), *files_of(read_cue_file(path), wish.places(path))}
+    except (CueError, OSError):
+        return {path.resolve()}
+
+
+def forget(files: set[Path]) -> None:
+    """Have modules imported anew that come from some files."""
+    for name, module in list(sys.modules.items()):
+        file = getattr(module, "__file__", None)
+        if file is not None and not name.startswith("fuselatch") and name != "__main__" and Path(file).resolve() in files:
+            del sys.modules[name]
+
+
+def told(behind: dict[Path, set[Path]]) -> None:
+    """Say that somebody is watching."""
+    files = {file for found in behind.values() for file in found}
+    click.echo(f"watching {len(files)} files; Ctrl+C ends")

@@ -1,0 +1,112 @@
+"""Approvals: a note beside a file of forms that its cue sheets passed, with the hashes of what was rehearsed."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import asdict, dataclass, field
+from datetime import datetime
+from pathlib import Path
+from typing import Final
+
+from fuselatch.rehearsal.cues import CueError, CueSheet, read_cue_file
+from fuselatch.rehearsal.imports import files_behind, files_of, find, root_of
+
+ENDING: Final = ".approved.json"
+
+
+@dataclass(frozen=True, slots=True)
+class Approval:
+    """What is noted in `NAME.approved.json`: the file, who approved it and when (ISO 8601), how many steps of which
+    cue sheets passed, and the SHA-256 of each file, by its path from the folder of the note."""
+
+    file: str
+    by: str
+    when: str
+    cue_sheets: dict[str, int]
+    files: dict[str, str]
+    version: int = field(default=1)
+
+
+def note_of(file: Path) -> Path:
+    """Where the approval of a file is noted."""
+    return file.with_name(file.stem + ENDING)
+
+
+def hash_of(file: Path) -> str:
+    """The SHA-256 of a file, with the ends of lines as on every system."""
+    return hashlib.sha256(file.read_bytes().replace(b"\r\n", b"\n")).hexdigest()
+
+
+def own_files(file: Path) -> list[Path]:
+    """A file and what it imports from its own folder and the folders below."""
+    folder = file.resolve().parent
+    return [found for found in files_behind(file, [folder, root_of(file)]) if found.is_relative_to(folder)]
+
+
+def sheets_of(file: Path, more: Iterable[Path] = ()) -> Iterator[CueSheet]:
+    """The cue sheets in the folder of a file, and below it, that rehearse what is in it, and `more`; raises `CueError`."""
+    named = [path.resolve() for path in more]
+    for path in sorted(file.parent.rglob("*.cues")):
+        if path.name.startswith("_") or path.resolve() in named:
+            continue
+        try:
+            sheet = read_cue_file(path)
+        except CueError:
+            continue
+        if file.resolve() in files_of(sheet, [root_of(file.resolve())]):
+            yield sheet
+    for path in named:
+        yield read_cue_file(path)
+
+
+def approve(file: Path, passed: dict[str, int], by: str, when: datetime) -> Approval:
+    """Note that a file is approved as it stands."""
+    folder = file.resolve().parent
+    files = {found.relative_to(folder).as_posix(): hash_of(found) for found in own_files(file)}
+    approval = Approval(file.name, by, when.isoformat(timespec="seconds"), passed, files)
+    text = json.dumps(asdict(approval), indent=2, ensure_ascii=False) + "\n"
+    note_of(file).write_text(text, encoding="utf-8")
+    return approval
+
+
+def objection(file: Path) -> str:
+    """What speaks against a file: "" where it, and all that it imports from its folder, is approved as it stands."""
+    folder = file.resolve().parent
+    approvals = [read(note) for note in sorted(folder.glob(f"*{ENDING}"))]
+    own = own_files(file)
+    for found in own:
+        name = found.relative_to(folder).as_posix()
+        known = [approval for approval in approvals if name in approval.files]
+        if not known:
+            return f"{name} has not been approved; once its cue sheets pass: fuselatch approve {file.name}"
+        if hash_of(found) not in [approval.files[name] for approval in known]:
+            last = max(known, key=lambda approval: approval.when)
+            since = f"{name} has changed since {last.by} approved it at {last.when}"
+            return f"{since}; approve it anew: fuselatch approve {file.name}"
+    return ""
+
+
+def objection_to(sheet: CueSheet, folders: Sequence[Path]) -> str:
+    """What speaks against rehearsing what a cue sheet opens; "" where it is approved as it stands."""
+    own = Path(sheet.name).resolve().parent
+    if sheet.opens.verb == "forms":
+        files = sorted((own / sheet.opens.words[0].text).glob("*.py"))
+    else:
+        found = find(sheet.opens.words[0].text.partition(":")[0], [own, *folders])
+        files = [found] if found is not None else []
+    return next((told for file in files if (told := objection(file))), "")
+
+
+def read(note: Path) -> Approval:
+    """An approval as it was noted; raises `ValueError` for a note that can't be read."""
+    try:
+        told = json.loads(note.read_text(encoding="utf-8"))
+        return Approval(
+            told["file"], told["by"], told["when"], dict(told["cue_sheets"]), dict(told["files"]), told["version"]
+        )
+    except (ValueError, KeyError, TypeError) as error:
+        raise ValueError(
+            f"{note.name} is no approval that can be read ({type(error).__name__}: {error}); approve anew"
+        ) from None

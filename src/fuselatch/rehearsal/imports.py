@@ -1,0 +1,88 @@
+"""Which files a cue sheet or a module depends on, found by reading them: nothing is imported."""
+
+from __future__ import annotations
+
+import ast
+import sys
+import sysconfig
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+
+from fuselatch.rehearsal.cues import CueSheet
+
+INSTALLED = tuple(Path(sysconfig.get_path(name)).resolve() for name in ("purelib", "platlib", "stdlib"))
+
+
+def files_of(sheet: CueSheet, folders: Sequence[Path]) -> list[Path]:
+    """The files that a cue sheet depends on: itself, those it includes, its policy, and the Python files behind it.
+
+    Modules are looked for in `folders`, then where Python finds them; those of installed packages are left out.
+    """
+    own = Path(sheet.name).resolve().parent
+    found = [Path(name).resolve() for name in sheet.files]
+    if sheet.policy is not None:
+        found.append((own / sheet.policy.text).resolve())
+    if sheet.forms is not None:
+        for file in sorted((own / sheet.forms.text).glob("*.py")):
+            found += files_behind(file, [own, *folders])
+    if sheet.opens.verb != "forms":
+        module = sheet.opens.words[0].text.partition(":")[0]
+        file_of = find(module, [own, *folders])
+        found += files_behind(file_of, [own, *folders]) if file_of is not None else []
+    return [file for file in dict.fromkeys(found) if file.exists()]
+
+
+def files_behind(file: Path, folders: Sequence[Path]) -> list[Path]:
+    """A Python file and those it imports, directly or not, as far as they are not installed packages."""
+    found: dict[Path, None] = {}
+    waiting = [file.resolve()]
+    while waiting:
+        path = waiting.pop()
+        if path in found or any(path.is_relative_to(place) for place in INSTALLED):
+            continue
+        found[path] = None
+        root = root_of(path)
+        for name in imported(path):
+            target = find(name, [*folders, root])
+            if target is not None:
+                waiting.append(target.resolve())
+    return sorted(found)
+
+
+def root_of(path: Path) -> Path:
+    """The folder that the imports of a file begin at: the one above its package."""
+    folder = path.parent
+    while (folder / "__init__.py").exists():
+        folder = folder.parent
+    return folder
+
+
+def imported(path: Path) -> Iterator[str]:
+    """The modules that a file names in its imports; `from a import b` names `a` and, in case it is a module, `a.b`."""
+    try:
+        tree = ast.parse(path.read_text(encoding="utf-8-sig"))
+    except (OSError, SyntaxError, UnicodeDecodeError):
+        return
+    package = ".".join(path.relative_to(root_of(path)).with_suffix("").parts[:-1])
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Import):
+            yield from (alias.name for alias in node.names)
+        elif isinstance(node, ast.ImportFrom):
+            parts = package.split(".") if package else []
+            base = ".".join([*parts[: len(parts) - node.level + 1], node.module or ""]) if node.level else node.module or ""
+            base = base.strip(".")
+            yield base
+            yield from (f"{base}.{alias.name}".strip(".") for alias in node.names)
+
+
+def find(module: str, folders: Sequence[Path]) -> Path | None:
+    """The file of a module in some folders, or on Python's path; None for one that is built in, or not there."""
+    parts = module.split(".")
+    if not module or parts[0] in sys.stdlib_module_names:
+        return None
+    for folder in (*folders, *(Path(place) for place in sys.path)):
+        stem = folder.joinpath(*parts)
+        for candidate in (stem.with_suffix(".py"), stem / "__init__.py"):
+            if candidate.is_file():
+                return candidate
+    return None

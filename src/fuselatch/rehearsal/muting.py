@@ -1,0 +1,32 @@
+"""Finding a handler by its name, to leave it out."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from typing import Any
+
+from fuselatch.core.forms.form import Form
+from fuselatch.core.model.errors import UnknownName
+from fuselatch.core.model.names import suggest
+from fuselatch.report.behaviour import all_handlers
+
+LEFT_OUT = "left out for this run"
+
+
+def forms_loaded() -> Iterator[type[Form]]:
+    """Every form class that has been imported."""
+    waiting = list(Form.__subclasses__())
+    while waiting:
+        form = waiting.pop()
+        yield form
+        waiting.extend(form.__subclasses__())
+
+
+def handler_named(name: str) -> Callable[..., Any]:
+    """The handler called `BookingForm.price_the_stay`, of all forms that have been imported; raises `UnknownName`."""
+    known = {handler.name: handler.function for form in forms_loaded() for handler in all_handlers(form._plan)}
+    if name not in known:
+        owner = name.partition(".")[0]
+        near = [each for each in known if each.startswith(f"{owner}.")] or sorted({each.partition(".")[0] for each in known})
+        raise UnknownName(f"there is no handler '{name}'; {suggest(name, near, 'there are')}")
+    return known[name]

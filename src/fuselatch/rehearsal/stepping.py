@@ -1,0 +1,119 @@
+"""Stepping through a cue sheet: stopping before each event, with the form as it stands, and going back a gesture."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection
+from dataclasses import dataclass
+from typing import Any, Final, Literal, TypeAlias
+
+from fuselatch.core.engine.session import Session
+from fuselatch.core.engine.view import View
+from fuselatch.core.model.trace import Entry
+from fuselatch.rehearsal.cues import Cue, CueSheet
+from fuselatch.rehearsal.run import Performance, StepResult, perform
+
+Command: TypeAlias = Literal["event", "gesture", "end", "back", "stop"]
+COMMANDS: Final[tuple[Command, ...]] = ("event", "gesture", "end", "back", "stop")
+
+
+@dataclass(frozen=True, slots=True)
+class Stop:
+    """Where a rehearsal has stopped: before the event `event`, in the step `cue` (None: while the first form opens).
+
+    `queued` are the events behind it, `entries` what this step has brought about so far, `view` the form as it stands.
+    """
+
+    cue: Cue | None
+    event: str
+    queued: tuple[str, ...]
+    entries: list[Entry]
+    view: View
+
+
+class Stopped(Exception):
+    """Somebody has seen enough."""
+
+
+class GoBack(Exception):
+    """The sheet is performed again from its start, up to an earlier step."""
+
+
+class Stepping:
+    """Performs one run of a cue sheet, and calls `ask` at each stop for what to do next.
+
+    "event" goes on to the next event, "gesture" to the first event of the next step, "end" to the next event of
+    `pause_at` or to the end, "back" to the step before, "stop" gives up. Events are named as in the trace
+    ("berth.changed", "BookingForm.closing"); with `pause_at`, it begins as though "end" had been said.
+    """
+
+    def __init__(
+        self, sheet: CueSheet, ask: Callable[[Stop], Command], pause_at: Collection[str] = (), **options: Any
+    ) -> None:
+        self.sheet = sheet
+        self.ask = ask
+        self.pause_at = pause_at
+        self.options = options
+        self.seen: set[str] = set()
+        self._mode: Command = "end" if pause_at else "event"
+        self._at = -1
+        self._from = -1
+        self._fresh = True
+        self._back: int | None = None
+        self._start = 0
+        self._session: Session | None = None
+
+    def run(self) -> Performance | None:
+        """Perform it; None where somebody stopped."""
+        prepare = self.options.pop("prepare", lambda session: None)
+
+        def watch(session: Session) -> None:
+            prepare(session)
+            self._session = session
+            session.before_each(self._look)
+
+        while True:
+            self._at, self._fresh, self._back, self._start = -1, True, None, 0
+            try:
+                return perform(self.sheet, self._done, prepare=watch, opened=self._begin, **self.options)
+            except GoBack:
+                continue
+            except Stopped:
+                return None
+
+    def _begin(self, session: Session) -> None:
+        """The first form is open; the steps begin."""
+        self._next()
+
+    def _done(self, result: StepResult) -> None:
+        self._next()
+
+    def _next(self) -> None:
+        """Whatever belongs to one step is over."""
+        if self._back is not None:
+            self._from, self._mode = self._back, "event"
+            raise GoBack
+        if self._mode == "stop":
+            raise Stopped
+        self._at += 1
+        self._fresh = True
+        self._start = len(self._session.trace) if self._session is not None else 0
+
+    def _look(self, event: str, queued: tuple[str, ...]) -> None:
+        """An event is about to be raised."""
+        self.seen.add(event)
+        if self._at < self._from or self._back is not None or self._session is None or self._mode == "stop":
+            return
+        wanted = self._mode == "event" or (self._mode == "gesture" and self._fresh) or event in self.pause_at
+        if not wanted:
+            return
+        self._fresh = False
+        cue = self.sheet.steps[self._at] if 0 <= self._at < len(self.sheet.steps) else None
+        session = self._session
+        self._mode = self.ask(Stop(cue, event, queued, session.trace[self._start :], session.view))
+        if self._mode == "back":
+            self._back = self._before(self._at)
+
+    def _before(self, at: int) -> int:
+        """The last step before one that a person makes; -1 for the opening."""
+        steps = self.sheet.steps
+        return next((step for step in range(at - 1, -1, -1) if steps[step].verb != "expect"), -1)

@@ -1,0 +1,57 @@
+"""Performances as plain dicts and lists, for JSON. docs/rehearsing.md says what each key has."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from fuselatch.core.forms.controls import MASK
+from fuselatch.core.forms.form import controls_of
+from fuselatch.rehearsal.run import Performance, StepResult
+
+
+def run_dict(done: Sequence[Performance], unreadable: Sequence[str] = ()) -> dict[str, Any]:
+    """A run over cue sheets."""
+    return {
+        "version": 1,
+        "passed": sum(one.passed for one in done),
+        "failed": sum(one.failed for one in done),
+        "unreadable": list(unreadable),
+        "sheets": [performance_dict(one) for one in done],
+    }
+
+
+def performance_dict(done: Performance) -> dict[str, Any]:
+    """One performance."""
+    outcome = done.outcome
+    return {
+        "file": done.sheet.name,
+        "row": done.sheet.row,
+        "passed": done.passed,
+        "failed": done.failed,
+        "problems": done.problems,
+        "outcome": None if outcome is None else {"verdict": outcome.verdict, "values": values_of(done)},
+        "steps": [step_dict(step) for step in done.steps],
+    }
+
+
+def values_of(done: Performance) -> dict[str, Any]:
+    """What the first form left behind, but for what is masked."""
+    if done.outcome is None or done.session is None:
+        return {}
+    controls = controls_of(done.session.first)
+    masked = {path for path, control in controls.items() if control._plan.masked}
+    return {path: MASK if path in masked and value else value for path, value in done.outcome.values.items()}
+
+
+def step_dict(step: StepResult) -> dict[str, Any]:
+    """One step with its part of the trace."""
+    cue = step.cue
+    return {
+        "file": cue.file,
+        "line": cue.line,
+        "column": cue.column,
+        "cue": cue.source,
+        "problem": step.problem,
+        "trace": [entry._asdict() for entry in step.entries],
+    }

@@ -1,0 +1,110 @@
+"""A view's form as rows of what is to be drawn, for every drawing of it: terminal, page and figure."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from itertools import groupby
+from typing import Final, Literal, TypeAlias
+
+from fuselatch.core.engine.view import ControlView, FormView, GroupView
+
+Shape: TypeAlias = Literal["entry", "choice", "tick", "button", "label", "table", "lines"]
+
+SHAPES: Final[dict[str, Shape]] = {
+    "choice": "choice",
+    "tick": "tick",
+    "button": "button",
+    "label": "label",
+    "table": "table",
+    "lines": "lines",
+}
+"""By kind of control; every other one is an entry to type into."""
+MOST_ROWS: Final = 6
+"""How many rows of a table are drawn."""
+
+
+@dataclass(frozen=True, slots=True)
+class Strip:
+    """One row of a form: the caption in front ("" for none), how deep it is indented, and the controls side by side.
+
+    A `heading` has no controls; what is in it follows deeper.
+    """
+
+    caption: str
+    depth: int
+    controls: tuple[ControlView, ...] = ()
+    heading: bool = False
+
+
+def shape_of(control: ControlView) -> Shape:
+    """How a control is drawn."""
+    return SHAPES.get(control.kind, "entry")
+
+
+def strips(form: FormView) -> Iterator[Strip]:
+    """The rows of a form from top to bottom."""
+    groups = {group.name: group for group in form.groups}
+    in_rows = {path: row for row in form.rows for path in row.controls}
+    lines = {control.name for control in form.controls if control.kind == "lines"}
+    seen: list[str] = []
+
+    def place(control: ControlView) -> tuple[str, str]:
+        if control.name in in_rows:
+            return "row", str(form.rows.index(in_rows[control.name]))
+        group = groups.get(control.group)
+        if group is not None and group.group in lines:
+            return "line", control.group
+        return ("buttons", control.group) if shape_of(control) == "button" else ("", control.name)
+
+    for (kind, name), found in groupby(form.controls, key=place):
+        controls = tuple(found)
+        for heading in around(controls[0].group, groups):
+            if heading not in seen:
+                seen.append(heading)
+                if groups[heading].caption:
+                    yield Strip(groups[heading].caption, depth_of(groups[heading].group, groups), (), True)
+        depth = depth_of(controls[0].group, groups)
+        if kind == "row":
+            yield Strip(form.rows[int(name)].caption, depth, controls)
+        elif kind == "line":
+            yield Strip(f"{int(name.rpartition('[')[2].rstrip(']')) + 1}", depth, controls)
+        elif kind == "buttons" or shape_of(controls[0]) == "tick":
+            yield Strip("", depth, controls)
+        elif shape_of(controls[0]) == "lines":
+            yield Strip(controls[0].caption, depth, (), True)
+        else:
+            yield Strip(controls[0].caption, depth, controls)
+
+
+def around(group: str, groups: Mapping[str, GroupView]) -> list[str]:
+    """The groups around something, from outside in."""
+    found: list[str] = []
+    while group in groups:
+        found.insert(0, group)
+        group = groups[group].group
+    return found
+
+
+def depth_of(group: str, groups: Mapping[str, GroupView]) -> int:
+    """How deep something in a group is indented."""
+    return len([name for name in around(group, groups) if groups[name].caption or "[" in name])
+
+
+def entry_text(control: ControlView) -> str:
+    """What stands in an entry, a list, or a label; a placeholder where that is blank."""
+    if control.kind == "choice" and len(control.picked) > 1:
+        return ", ".join(control.picked)
+    return control.text or control.placeholder
+
+
+def told(control: ControlView) -> str:
+    """What a control says of its state, besides its text."""
+    words = [
+        "required" if control.required else "",
+        "disabled" if not control.enabled else "",
+        "has the focus" if control.focused else "",
+        f"{control.choice_count} choices" if control.kind == "choice" else "",
+        control.marker,
+    ]
+    return ", ".join(word for word in words if word)
