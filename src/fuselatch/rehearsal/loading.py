@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import importlib
 import importlib.util
+import inspect
 import pkgutil
 import sys
 from collections.abc import Iterator, Sequence
@@ -35,7 +36,7 @@ def importing_from(folders: Sequence[Path]) -> Iterator[None]:
 
 
 def load(reference: str, verb: str) -> Any:
-    """What `MODULE:NAME` stands for: a form class (verb "form") or a scene function (verb "scene").
+    """What `MODULE:NAME` stands for: a form class (verb "form"), a scene function ("scene"), or any function.
 
     Raises `LoadError`, on one line, with the closest right name.
     """
@@ -49,6 +50,8 @@ def load(reference: str, verb: str) -> Any:
     is_form = isinstance(found, type) and issubclass(found, Form)
     if verb == "form" and not is_form:
         raise LoadError(f"{reference} is no form; {suggest(name, names_in(module, verb), 'forms there are')}")
+    if verb == "function" and (isinstance(found, type) or not callable(found)):
+        raise LoadError(f"{reference} is no function; {suggest(name, names_in(module, verb), 'functions there are')}")
     if verb == "scene" and (is_form or not callable(found)):
         hint = f"write 'form {reference}'" if is_form else suggest(name, names_in(module, verb), "scenes there are")
         raise LoadError(f"{reference} is no scene; {hint}")
@@ -126,6 +129,7 @@ def names_in(module: ModuleType, verb: str) -> list[str]:
     for name, found in vars(module).items():
         is_form = isinstance(found, type) and issubclass(found, Form) and found is not Form
         is_scene = callable(found) and getattr(found, "__annotations__", {}).get("return") in (Scene, "Scene")
-        if is_form if verb == "form" else is_scene:
+        is_function = inspect.isfunction(found) and found.__module__ == module.__name__
+        if {"form": is_form, "scene": is_scene, "function": is_function}[verb]:
             names.append(name)
     return names

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -17,6 +17,8 @@ from fuselatch.core.forms.policy import Rules
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.forms.tables import Table
 from fuselatch.core.model.cells import Derived
+from fuselatch.report.reading import forms_named, paths_in, uses
+from fuselatch.report.samples import verdicts
 
 RULE_WORDS = (
     "required",
@@ -48,12 +50,19 @@ class ControlTold:
 
 @dataclass(frozen=True, slots=True)
 class HandlerTold:
-    """One handler: what it hears, its name, the first line of its docstring, its file and line."""
+    """One handler: what it hears, its name, the first line of its docstring, its file and line.
+
+    As far as its code tells, `sets` are the properties that it sets, `asks` the prompts that it puts, `opens` the
+    forms that it opens.
+    """
 
     hears: tuple[str, ...]
     name: str
     doc: str
     where: str
+    sets: tuple[str, ...] = ()
+    asks: tuple[str, ...] = ()
+    opens: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,6 +77,16 @@ class PromptTold:
 
 
 @dataclass(frozen=True, slots=True)
+class DialogTold:
+    """A form that handlers name, and so may open: its title, how it can close, and who names it."""
+
+    name: str
+    title: str
+    verdicts: tuple[str, ...]
+    by: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class Anatomy:
     """What a form class declares."""
 
@@ -79,6 +98,7 @@ class Anatomy:
     controls: tuple[ControlTold, ...]
     handlers: tuple[HandlerTold, ...]
     prompts: tuple[PromptTold, ...]
+    dialogs: tuple[DialogTold, ...]
     signals: tuple[tuple[str, str], ...]
 
 
@@ -91,9 +111,10 @@ def anatomy(form: type[Form], policy: Rules | None = None) -> Anatomy:
         plan.doc,
         plan.records,
         tuple(plan.params),
-        tuple(told for control in in_order(plan) for told in (control_told(control), *line_told(control))),
-        (*handlers_told(plan), *handlers_of_lines(plan)),
+        tuple(told for control in in_order(plan) for told in (control_told(control, plan, form), *line_told(control))),
+        (*handlers_told(plan, form), *handlers_of_lines(plan)),
         tuple(prompt_told(plan, name, prompt) for name, prompt in all_prompts(form, plan).items()),
+        tuple(dialogs_told(form, plan)),
         tuple((name, signal.kind.__name__) for name, signal in plan.signals.items()),
     )
 
@@ -157,7 +178,7 @@ def in_order(plan: FormPlan) -> list[ControlPlan]:
     return sorted(placed, key=lambda control: (control.index, control.decl.kind != "group", control.path.count(".")))
 
 
-def control_told(control: ControlPlan) -> ControlTold:
+def control_told(control: ControlPlan, plan: FormPlan, form: type[Any]) -> ControlTold:
     """One control as it is declared."""
     decl = control.decl
     found: dict[str, Any] = {**{word: vars(decl).get(word) for word in RULE_WORDS}, **decl.constants}
@@ -176,7 +197,7 @@ def control_told(control: ControlPlan) -> ControlTold:
         decl.kind,
         str(decl.constants.get("caption", "(by a rule)")),
         rules,
-        tuple(follow_text(control, prop, rule) for prop, rule in decl.rules.items()),
+        tuple(follow_text(control, prop, rule, plan, form) for prop, rule in decl.rules.items()),
         tuple(check.name if check.level is None else f"{check.name} ({check.level})" for check in control.checks),
     )
 
@@ -185,7 +206,7 @@ def line_told(control: ControlPlan) -> Iterator[ControlTold]:
     """The controls of each line of some lines: `extras[].price`."""
     if isinstance(control.decl, Lines):
         for inner in in_order(control.decl.line._plan):
-            found = control_told(inner)
+            found = control_told(inner, control.decl.line._plan, control.decl.line)
             yield replace(found, path=f"{control.path}[].{found.path}")
 
 
@@ -214,7 +235,7 @@ def rule_text(word: str, value: Any) -> str:
     return word if value is True else f"{word} {getattr(value, 'pattern', value)}"
 
 
-def follow_text(control: ControlPlan, prop: str, rule: Any) -> str:
+def follow_text(control: ControlPlan, prop: str, rule: Any, plan: FormPlan, form: type[Any]) -> str:
     """What a property follows."""
     if isinstance(rule, Catalog):
         given = f" where {', '.join(control.inputs[prop])}" if rule.inputs else ""
@@ -222,23 +243,41 @@ def follow_text(control: ControlPlan, prop: str, rule: Any) -> str:
     if isinstance(rule, Derived):
         return f"{prop} follows {', '.join(control.inputs[prop])}"
     code = getattr(rule, "__code__", None)
-    return f"{prop} by a rule" + (f" ({Path(code.co_filename).name}:{code.co_firstlineno})" if code is not None else "")
+    reads = ", ".join(read_by(rule, plan, form))
+    follows = f"{prop} follows {reads}" if reads else f"{prop} by a rule"
+    return follows + (f" ({Path(code.co_filename).name}:{code.co_firstlineno})" if code is not None else "")
 
 
-def handlers_told(plan: FormPlan) -> Iterator[HandlerTold]:
+def read_by(rule: Callable[..., Any], plan: FormPlan, form: type[Form]) -> list[str]:
+    """The controls that a rule's function names, also by the methods that it calls, in tab order."""
+    return paths_in(uses(rule, form), plan.controls)
+
+
+def dialogs_told(form: type[Form], plan: FormPlan) -> Iterator[DialogTold]:
+    """The forms that a form's handlers name."""
+    by: dict[type[Form], list[str]] = {}
+    for name, handler in plan.handlers.items():
+        for dialog in forms_named(handler.function, form):
+            by.setdefault(dialog, []).append(name)
+    for dialog, names in by.items():
+        title = dialog._plan.title if isinstance(dialog._plan.title, str) else dialog.__name__
+        yield DialogTold(dialog.__name__, title, verdicts(dialog._plan), tuple(names))
+
+
+def handlers_told(plan: FormPlan, form: type[Any]) -> Iterator[HandlerTold]:
     """The handlers that a form, or a line, declares."""
-    return (handler_told(plan, name, handler) for name, handler in plan.handlers.items())
+    return (handler_told(plan, form, name, handler) for name, handler in plan.handlers.items())
 
 
 def handlers_of_lines(plan: FormPlan) -> Iterator[HandlerTold]:
     """The handlers that the lines of a form declare: `extras[].what.changed`."""
     for control in plan.controls.values():
         if isinstance(control.decl, Lines):
-            for told in handlers_told(control.decl.line._plan):
+            for told in handlers_told(control.decl.line._plan, control.decl.line):
                 yield replace(told, hears=tuple(f"{control.path}[].{event}" for event in told.hears))
 
 
-def handler_told(plan: FormPlan, name: str, handler: Handler) -> HandlerTold:
+def handler_told(plan: FormPlan, form: type[Any], name: str, handler: Handler) -> HandlerTold:
     """One handler with what it hears."""
     group = name.rpartition(".")[0]
     heard = [
@@ -259,7 +298,16 @@ def handler_told(plan: FormPlan, name: str, handler: Handler) -> HandlerTold:
     ]
     file, line = handler.where
     doc = (handler.function.__doc__ or "").strip().partition("\n")[0]
-    return HandlerTold(tuple(heard), name, doc, f"{Path(file).name}:{line}")
+    found = uses(handler.function, form)
+    return HandlerTold(
+        tuple(heard),
+        name,
+        doc,
+        f"{Path(file).name}:{line}",
+        tuple(sorted(".".join(use.names) for use in found if use.is_set and plan.placed(".".join(use.names[:-1])))),
+        tuple(paths_in(found, plan.prompts)),
+        tuple(dialog.__name__ for dialog in forms_named(handler.function, form)),
+    )
 
 
 def lines(told: Anatomy) -> Iterator[str]:
@@ -287,12 +335,21 @@ def lines(told: Anatomy) -> Iterator[str]:
             yield f"  {', '.join(handler.hears) or 'nothing'}: {handler.name} ({handler.where})"
             if handler.doc:
                 yield f"      {handler.doc}"
+            does = (("sets", handler.sets), ("asks", handler.asks), ("opens", handler.opens))
+            done = "; ".join(f"{verb} {', '.join(what)}" for verb, what in does if what)
+            if done:
+                yield f"      {done}"
     if told.prompts:
         yield ""
         yield "Prompts"
         for prompt in told.prompts:
             yield f"  {prompt.name}: {' '.join(prompt.text.split())!r} [{'] ['.join(prompt.buttons)}]"
             yield f"      {'; '.join(prompt.more)}"
+    if told.dialogs:
+        yield ""
+        yield "Dialogs"
+        for dialog in told.dialogs:
+            yield f"  {dialog.name}: {dialog.title}; closes {' or '.join(dialog.verdicts)}; by {', '.join(dialog.by)}"
     if told.signals:
         yield ""
         yield "Signals"

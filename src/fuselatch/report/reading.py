@@ -1,51 +1,97 @@
-"""Reading what a function names, without running it."""
+"""Reading what a function does with its form, without running it: as far as its code tells."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+import dis
+from collections.abc import Callable, Iterable, Iterator
 from types import CodeType
-from typing import Any
+from typing import Any, NamedTuple
 
 from fuselatch.core.forms.form import Form
 
 
-def code_of(function: Callable[..., object]) -> CodeType | None:
+class Use(NamedTuple):
+    """One use of a function's first argument: the attributes behind it, and whether the last of them is set.
+
+    `self.home.street.value = 3` is `(("home", "street", "value"), True)`.
+    """
+
+    names: tuple[str, ...]
+    is_set: bool
+
+
+def code_of(function: object) -> CodeType | None:
     """The code of a function, or of what it wraps."""
-    found: CodeType | None = getattr(getattr(function, "__wrapped__", function), "__code__", None)
-    return found
+    found = getattr(getattr(function, "__wrapped__", function), "__code__", None)
+    return found if isinstance(found, CodeType) else None
 
 
-def named_in(code: CodeType) -> Iterator[str]:
-    """The names of attributes and globals that a piece of code reads, with those of the functions within it."""
-    yield from code.co_names
+def within(code: CodeType) -> Iterator[CodeType]:
+    """A piece of code, and those of the functions and comprehensions within it."""
+    yield code
     for constant in code.co_consts:
         if isinstance(constant, CodeType):
-            yield from named_in(constant)
+            yield from within(constant)
 
 
-def names_read(function: Callable[..., object], owner: type | None = None) -> frozenset[str]:
-    """The names that a function reads, and those that the methods of `owner` read that it calls by name."""
-    found: set[str] = set()
-    waiting = [function]
+def uses(function: object, owner: type | None = None) -> frozenset[Use]:
+    """How a function uses its first argument (a form), and how the methods of `owner` do that it calls."""
+    found: set[Use] = set()
+    read: set[CodeType] = set()
+    waiting = [code_of(function)]
     while waiting:
-        code = code_of(waiting.pop())
-        for name in set(named_in(code)) - found if code is not None else ():
-            found.add(name)
-            method = getattr(owner, name, None) if owner is not None and not hasattr(Form, name) else None
-            if code_of(method) is not None if method is not None else False:
-                waiting.append(method)  # type: ignore[arg-type]
+        code = waiting.pop()
+        if code is None or code in read or not code.co_varnames:
+            continue
+        read.add(code)
+        for use in uses_of(code, code.co_varnames[0]):
+            found.add(use)
+            if owner is not None and not hasattr(Form, use.names[0]):
+                waiting.append(code_of(getattr(owner, use.names[0], None)))
     return frozenset(found)
 
 
+def uses_of(code: CodeType, name: str) -> Iterator[Use]:
+    """The chains of attributes behind a name in a piece of code, and in the functions within it."""
+    for part in within(code):
+        chain: list[str] | None = None
+        for step in dis.get_instructions(part):
+            kind = step.opname
+            if kind.startswith(("LOAD_ATTR", "LOAD_METHOD")) and chain is not None:
+                chain.append(str(step.argval))
+                continue
+            if chain:
+                is_set = kind == "STORE_ATTR"
+                yield Use((*chain, str(step.argval)) if is_set else tuple(chain), is_set)
+            starts = kind.startswith(("LOAD_FAST", "LOAD_DEREF", "LOAD_CLOSURE")) and step.argval == name
+            chain = [] if starts else None
+        if chain:
+            yield Use(tuple(chain), False)
+
+
+def paths_in(found: Iterable[Use], paths: Iterable[str], is_set: bool | None = None) -> list[str]:
+    """Those of some paths that are used, or with `is_set` only those whose property is set (or is not)."""
+    chains = {".".join(use.names) for use in found if is_set is None or use.is_set is is_set}
+    return [path for path in paths if any(chain == path or chain.startswith(f"{path}.") for chain in chains)]
+
+
 def forms_named(function: Callable[..., object], owner: type | None = None) -> tuple[type[Form], ...]:
-    """The form classes that a function names, other than `Form` itself: those that it may open."""
-    known: dict[str, Any] = {}
-    plain = getattr(function, "__wrapped__", function)
-    known.update(getattr(plain, "__globals__", {}))
-    for name, cell in zip(
-        getattr(code_of(function), "co_freevars", ()), getattr(plain, "__closure__", None) or (), strict=False
-    ):
-        known[name] = cell.cell_contents
-    names = names_read(function, owner)
-    found = [known.get(name) for name in sorted(names)]
-    return tuple(form for form in found if isinstance(form, type) and issubclass(form, Form) and form is not Form)
+    """The form classes that a function names, other than `Form` itself, or the methods of `owner` that it calls."""
+    found: dict[type[Form], None] = {}
+    functions = [function]
+    for use in uses(function, owner):
+        method = getattr(owner, use.names[0], None) if owner is not None and not hasattr(Form, use.names[0]) else None
+        if code_of(method) is not None and method is not None:
+            functions.append(method)
+    for each in functions:
+        plain: Any = getattr(each, "__wrapped__", each)
+        code = code_of(plain)
+        known = dict(getattr(plain, "__globals__", {}))
+        cells = getattr(plain, "__closure__", None) or ()
+        known.update(zip(code.co_freevars if code is not None else (), (cell.cell_contents for cell in cells), strict=False))
+        for part in within(code) if code is not None else ():
+            for name in part.co_names + part.co_freevars:
+                named = known.get(name)
+                if isinstance(named, type) and issubclass(named, Form) and named is not Form:
+                    found[named] = None
+    return tuple(found)

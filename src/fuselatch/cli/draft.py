@@ -1,0 +1,54 @@
+"""`fuselatch draft MODULE:FUNCTION` or `fuselatch draft TABLE.csv`"""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import click
+
+from fuselatch.cli.exits import Exit
+from fuselatch.cli.options import from_folders
+
+
+@click.command(name="draft")
+@click.argument("what", metavar="MODULE:FUNCTION|TABLE.csv")
+@click.option(
+    "--into",
+    "folder",
+    default=".",
+    show_default=True,
+    metavar="FOLDER",
+    type=click.Path(exists=True, file_okay=False, path_type=Path),
+    help="Where to write the form and its cue sheet.",
+)
+@click.option("--over", is_flag=True, help="Write over what is there.")
+@from_folders
+def command(what: str, folder: Path, over: bool, folders: tuple[Path, ...]) -> None:
+    """Write a form class, as source to go on from, and a first cue sheet beside it.
+
+    From a function: a control for each annotated parameter, the docstring as help, and a button that calls it. From a
+    table: a form bound to its rows, a control for each column. Functions are found in installed packages, in this
+    folder, and in each --from FOLDER.
+    """
+    from fuselatch.core.engine.store import StoreRefused
+    from fuselatch.rehearsal.loading import LoadError, importing_from, load
+    from fuselatch.review.draft import from_function, from_table
+
+    try:
+        if what.lower().endswith(".csv"):
+            drafted = from_table(Path(what), folder)
+        else:
+            with importing_from([Path.cwd(), *(each.resolve() for each in folders)]):
+                drafted = from_function(load(what, "function"), what.partition(":")[2])
+        paths = folder / f"{drafted.module}.py", folder / f"{drafted.module}.cues"
+        for path in paths:
+            if path.exists() and not over:
+                raise LoadError(f"{path} is there already; write over it with --over, or elsewhere with --into FOLDER")
+        for path, text in zip(paths, (drafted.source, drafted.cues), strict=True):
+            path.write_text(text, encoding="utf-8")
+    except (LoadError, StoreRefused, ValueError, OSError) as error:
+        click.echo(f"fuselatch: {error}", err=True)
+        sys.exit(Exit.UNREADABLE)
+    more = "".join(f" --from {each}" for each in folders)
+    click.echo(f"written: {paths[0]} ({drafted.form}), {paths[1]}\ntry it:  fuselatch rehearse {paths[1]}{more}")

@@ -1,0 +1,171 @@
+"""Who depends on whom in a form: as edges, in Graphviz's dot language, and as a figure."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from typing import TYPE_CHECKING, Any, Final, NamedTuple
+
+from fuselatch.core.forms.form import Form
+from fuselatch.core.model.cells import Derived
+from fuselatch.report.anatomy import Anatomy, anatomy, read_by
+from fuselatch.report.figures import INK, QUIET, WIDTH, new_figure
+from fuselatch.report.needed import must_have
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+    from matplotlib.text import Text
+
+SHAPES: Final = {"control": "box", "handler": "ellipse", "prompt": "note", "dialog": "component", "form": "folder"}
+"""By kind of node, its shape in the dot language."""
+FACES: Final = {"control": "#e8f0f7", "handler": "#fdf3d8", "prompt": "#f6e3e0", "dialog": "#e4f0e4", "form": "#ececec"}
+COLUMNS: Final = {"form": 0, "control": 0, "handler": 1, "prompt": 2, "dialog": 2}
+LINES: Final = {"follows": ("#33658a", "solid"), "raises": (INK, "solid"), "sets": ("#8a5a00", "dashed")}
+"""By kind of edge, colour and line; those of asking and opening are like those of raising."""
+SHARES: Final = {"raises": 0.25, "sets": 0.5, "follows": 0.5}
+"""How far along an edge its label stands."""
+
+
+class Edge(NamedTuple):
+    """`target` depends on `source`; `kind` is follows, raises, sets, asks or opens, `label` the property or event."""
+
+    source: tuple[str, str]
+    target: tuple[str, str]
+    kind: str
+    label: str
+
+
+def edges(form: type[Form]) -> Iterator[Edge]:
+    """The edges between the parts of a form, each part a pair of its kind and name."""
+    plan = form._plan
+    for path, control in {**plan.groups, **plan.controls}.items():
+        for prop, rule in control.decl.rules.items():
+            known = control.inputs.get(prop, ()) if isinstance(rule, Derived) or prop in control.inputs else None
+            for source in known if known is not None else read_by(rule, plan, form) if callable(rule) else ():
+                if source != path:
+                    yield Edge(("control", source), ("control", path), "follows", prop)
+        for check in control.checks:
+            for source in check.controls:
+                if source != check.at:
+                    yield Edge(("control", source), ("control", check.at), "follows", check.name)
+    for handler in anatomy(form).handlers:
+        node = ("handler", handler.name)
+        for hears in handler.hears:
+            owner, _, event = hears.rpartition(".")
+            at = ("control", owner) if owner in plan.controls or owner in plan.groups else ("form", plan.name)
+            yield Edge(at, node, "raises", event.removeprefix("the form's "))
+        for what in handler.sets:
+            path, _, prop = what.rpartition(".")
+            yield Edge(node, ("control", path), "sets", prop)
+        yield from (Edge(node, ("prompt", name), "asks", "") for name in handler.asks)
+        yield from (Edge(node, ("dialog", name), "opens", "") for name in handler.opens)
+
+
+def dot(form: type[Form]) -> str:
+    """The graph in Graphviz's dot language."""
+    found = list(edges(form))
+    nodes = dict.fromkeys([("control", path) for path in form._plan.controls] + [end for edge in found for end in edge[:2]])
+    lines = [f"digraph {quoted(form.__name__)} {{", "  rankdir=LR;"]
+    lines += [f"  {quoted(name)} [shape={SHAPES[kind]}];" for kind, name in nodes]
+    for edge in found:
+        more = ", style=dashed" if edge.kind == "sets" else ""
+        label = edge.label or edge.kind
+        lines.append(f"  {quoted(edge.source[1])} -> {quoted(edge.target[1])} [label={quoted(label)}{more}];")
+    return "\n".join([*lines, "}", ""])
+
+
+def quoted(name: str) -> str:
+    """A name as the dot language writes any text."""
+    escaped = name.replace("\\", "\\\\").replace('"', '\\"')
+    return f'"{escaped}"'
+
+
+def dependence_figure(form: type[Form]) -> Figure:
+    """The graph as a figure: controls on the left in tab order, handlers, then prompts and dialogs."""
+    must_have("drawing", "pictures", "matplotlib", "networkx")
+    import networkx as nx
+
+    told = anatomy(form)
+    graph: Any = nx.MultiDiGraph()
+    places = placed(told, list(edges(form)))
+    for edge in edges(form):
+        graph.add_edge(edge.source, edge.target, kind=edge.kind, label=edge.label)
+    tall = max((sum(COLUMNS[kind] == column for kind, _ in places) for column in range(3)), default=1)
+    figure = new_figure(WIDTH, max(4.0, 1.4 + 0.5 * tall))
+    axes = figure.add_axes((0.02, 0.06, 0.96, 0.84))
+    axes.set_axis_off()
+    axes.set_xlim(-0.8, 2.35)
+    axes.set_ylim(-0.6, tall - 0.4)
+    figure.suptitle(f"{told.name}: who depends on whom", x=0.02, ha="left", fontsize=14, fontweight="bold", color=INK)
+    boxes = {}
+    for (kind, name), (x, y) in places.items():
+        box = {"boxstyle": "round,pad=0.4", "facecolor": FACES[kind], "edgecolor": "#8795a1", "linewidth": 0.9}
+        text = axes.text(x, y, name, ha="center", va="center", fontsize=10, color=INK, bbox=box, zorder=3)
+        boxes[kind, name] = text
+    # Boxes know how large they are once they have been laid out; arrows end at their edges.
+    figure.draw_without_rendering()
+    draw_edges(axes, graph, boxes)
+    note = "solid: follows, is called, asks or opens   dashed: sets   blue arcs: a property follows another control"
+    figure.text(0.02, 0.02, note, fontsize=9, color=QUIET)
+    return figure
+
+
+def placed(told: Anatomy, found: list[Edge]) -> dict[tuple[str, str], tuple[float, float]]:
+    """Where each part stands: only those that have an edge."""
+    ends = {end for edge in found for end in edge[:2]}
+    order = [("control", control.path) for control in told.controls] + [("form", told.name)]
+    order += [("handler", handler.name) for handler in told.handlers]
+    order += [("prompt", prompt.name) for prompt in told.prompts] + [("dialog", dialog.name) for dialog in told.dialogs]
+    shown = [node for node in order if node in ends]
+    columns = [[node for node in shown if COLUMNS[node[0]] == column] for column in range(3)]
+    tall = max((len(column) for column in columns), default=1)
+    places: dict[tuple[str, str], tuple[float, float]] = {}
+    for x, column in enumerate(columns):
+        for at, node in enumerate(column):
+            places[node] = (float(x), tall - 1 - (at + 0.5) * tall / len(column) + 0.5 if column else 0.0)
+    return places
+
+
+def draw_edges(axes: Axes, graph: Any, boxes: Mapping[tuple[str, str], Text]) -> None:
+    """The edges with their labels."""
+    for source, target, told in graph.edges(data=True):
+        color, style = LINES.get(told["kind"], LINES["raises"])
+        same = COLUMNS[source[0]] == COLUMNS[target[0]]
+        start, end = boxes[source].get_position(), boxes[target].get_position()
+        if same:
+            start, end = (left_of(axes, boxes[source]), start[1]), (left_of(axes, boxes[target]), end[1])
+        bend = -0.4 if same and start[1] > end[1] else 0.4 if same else 0.1
+        arrow: dict[str, Any] = {
+            "arrowstyle": "-|>",
+            "color": color,
+            "linestyle": style,
+            "connectionstyle": f"arc3,rad={-bend}",
+        }
+        if not same:
+            arrow |= {"patchA": boxes[source].get_bbox_patch(), "patchB": boxes[target].get_bbox_patch()}
+        axes.annotate("", xy=end, xytext=start, arrowprops={**arrow, "linewidth": 1.1, "mutation_scale": 12}, zorder=1)
+        if told["label"]:
+            at = along(axes, start, end, -bend, SHARES.get(told["kind"], 0.5))
+            halo = {"facecolor": "white", "edgecolor": "none", "pad": 0.8, "alpha": 0.9}
+            axes.text(*at, told["label"], fontsize=8, color=color, ha="center", va="center", bbox=halo, zorder=2)
+
+
+def left_of(axes: Axes, box: Text) -> float:
+    """The left edge of a box."""
+    edge = box.get_bbox_patch()
+    where = edge.get_window_extent() if edge is not None else box.get_window_extent()
+    return float(axes.transData.inverted().transform((where.x0, where.y0))[0])
+
+
+def along(
+    axes: Axes, start: tuple[float, float], end: tuple[float, float], bend: float, share: float
+) -> tuple[float, float]:
+    """A point of an arc between two places: a quadratic curve whose middle is pulled aside by `bend` of its length."""
+    (x, y), (u, v) = axes.transData.transform([start, end])
+    pull = ((x + u) / 2 + bend * (v - y), (y + v) / 2 - bend * (u - x))
+    weights = ((1 - share) ** 2, 2 * share * (1 - share), share**2)
+    point = [
+        sum(weight * at for weight, at in zip(weights, each, strict=True)) for each in ((x, pull[0], u), (y, pull[1], v))
+    ]
+    found = axes.transData.inverted().transform(point)
+    return float(found[0]), float(found[1])

@@ -1,0 +1,51 @@
+"""The events of one control, or of a form: when each is raised, who hears it, and a stub for the rest."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.plans import ControlPlan, Handler
+from fuselatch.core.model.errors import UnknownName
+from fuselatch.core.model.events import CONTROL_EVENTS, FORM_EVENTS
+from fuselatch.core.model.names import suggest
+from fuselatch.report.behaviour import placed, where
+
+
+def events_told(form: type[Form], name: str) -> Iterator[str]:
+    """Every event that a control can raise, or the form itself where it is named; raises `UnknownName`."""
+    plan = form._plan
+    controls = dict(placed(plan))
+    if name == plan.name:
+        yield f"{plan.name} (form) raises"
+        yield from told(dict(FORM_EVENTS), plan.heard, "Form", "", plan.name)
+        return
+    control = controls.get(name)
+    if control is None:
+        raise UnknownName(f"{plan.name} has no control '{name}': {suggest(name, [*controls, plan.name])}")
+    yield f"{name} ({control.decl.kind}) raises"
+    known = {event: CONTROL_EVENTS[event] for event in raised(control)}
+    yield from told(known, control.heard, name.rpartition("[].")[2], name, plan.name)
+
+
+def raised(control: ControlPlan) -> tuple[str, ...]:
+    """The events that a control can raise."""
+    return control.raises or type(control.decl).events()
+
+
+def told(known: dict[str, str], heard: dict[str, tuple[Handler, ...]], owner: str, path: str, form: str) -> Iterator[str]:
+    """One line for each event, then a stub for each that nobody hears."""
+    wide = max((len(event) for event in known), default=0)
+    for event, when in known.items():
+        handlers = ", ".join(f"{handler.name.rpartition('.')[2]} ({where(handler)})" for handler in heard.get(event, ()))
+        yield f"  {event:<{wide}}  {when}: {f'heard by {handlers}' if handlers else 'nobody hears it'}"
+    rest = [event for event in known if event not in heard]
+    if rest:
+        yield ""
+        yield f"Stubs for the rest, for the body of {form if '[]' not in path else 'the line'}:"
+    for event in rest:
+        name = f"{owner.replace('.', '_')}_{event}" if owner != "Form" else event
+        yield ""
+        yield f"    @{owner}.{event}"
+        yield f"    def when_{name}(self, event: Event) -> None:"
+        yield f'        """{known[event][:1].upper()}{known[event][1:]}."""'

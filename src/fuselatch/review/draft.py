@@ -1,0 +1,387 @@
+"""Drafting a form, as source to go on from: from a function's parameters, or the header of a table."""
+
+from __future__ import annotations
+
+import inspect
+import keyword
+import os
+import re
+import sys
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import date, time
+from decimal import Decimal
+from enum import Enum
+from pathlib import Path
+from types import NoneType, UnionType
+from typing import Any, Final, Literal, NamedTuple, Union, get_args, get_origin, get_type_hints
+
+from fuselatch.core.forms.form import Form
+from fuselatch.core.model.names import suggest
+from fuselatch.rehearsal.imports import INSTALLED
+from fuselatch.report.cue_words import written
+from fuselatch.stores.csv_files import CsvRecords
+
+KINDS: Final[Mapping[type, tuple[str, str]]] = {
+    bool: ("Tick", ""),
+    int: ("Whole", "1"),
+    float: ("Number", "1"),
+    Decimal: ("Money", "1"),
+    date: ("Date", "2031-05-04"),
+    time: ("Time", "09:30"),
+    str: ("Text", "x"),
+}
+"""By type, the kind of control and something to type into it."""
+FEW: Final = 12
+"""Up to how many different texts a column is taken for a choice, where each comes often."""
+OFTEN: Final = 4
+WIDTH: Final = 88
+"""How long a line that is written may be, where it can be broken."""
+OWN: Final = frozenset({"result", "run", "leave", "keep", "place"})
+"""What the draft itself calls its controls."""
+LEAVE: Final = '    leave = Button("Leave", closes="cancelled")'
+PARAM_DOC: Final = re.compile(r"^\s*(?::param\s+)?[`*]*(\w+)[`*]*(?:\s*\([^)]*\))?\s*:\s+(\S.*)$")
+
+
+class Drafted(NamedTuple):
+    """What was written: the names of the files, their text, and the name of the form."""
+
+    module: str
+    form: str
+    source: str
+    cues: str
+
+
+@dataclass(slots=True)
+class Control:
+    """One control to be written: its name, kind, caption, options as source, and what a cue sheet enters."""
+
+    name: str
+    kind: str
+    caption: str
+    options: list[str]
+    sample: str = ""
+    param: str = ""
+    hint: Any = None
+    optional: bool = False
+    positional: bool = False
+    remark: str = ""
+
+
+@dataclass(slots=True)
+class Draft:
+    """A form to be written."""
+
+    form: str
+    title: str
+    doc: str
+    controls: list[Control] = field(default_factory=list)
+    imports: dict[str, set[str]] = field(default_factory=dict)
+
+    def need(self, module: str, name: str) -> str:
+        """Have a name imported; gives the name."""
+        self.imports.setdefault(module, set()).add(name)
+        return name
+
+    def header(self) -> list[str]:
+        """The imports, as sorted as ruff sorts them: the standard library's, then the others'."""
+        kinds = {control.kind for control in self.controls}
+        self.imports.setdefault("fuselatch", set()).update({"Button", "Form", *kinds})
+        lines = ["from __future__ import annotations", ""]
+        for block in sorted({kind_of_module(module) for module in self.imports}):
+            for module in sorted(self.imports):
+                if kind_of_module(module) == block:
+                    lines += imported(module, sorted(self.imports[module], key=order))
+            lines.append("")
+        return lines
+
+    def body(self) -> list[str]:
+        """The class as far as its controls."""
+        lines = ["", f"class {self.form}(Form, title={text(self.title)}{self.bound()}):", f'    """{self.doc}"""', ""]
+        for control in self.controls:
+            options = ", ".join([text(control.caption), *control.options])
+            if control.remark:
+                lines.append(f"    # {control.remark}")
+            lines.append(f"    {control.name} = {control.kind}({options})")
+        return lines
+
+    def bound(self) -> str:
+        """What the class is bound to, as source."""
+        return ""
+
+
+def kind_of_module(module: str) -> int:
+    """0 for the standard library, 1 for installed packages, 2 for one's own modules, as ruff groups imports."""
+    if module.partition(".")[0] in sys.stdlib_module_names:
+        return 0
+    file = getattr(sys.modules.get(module), "__file__", None)
+    own = file is not None and not any(Path(file).resolve().is_relative_to(place) for place in INSTALLED)
+    return 2 if own and module.partition(".")[0] != "fuselatch" else 1
+
+
+def imported(module: str, names: Sequence[str]) -> list[str]:
+    """An import, on one line where it fits."""
+    line = f"from {module} import {', '.join(names)}"
+    return [line] if len(line) <= WIDTH else [f"from {module} import (", *(f"    {name}," for name in names), ")"]
+
+
+def order(name: str) -> tuple[int, str]:
+    """Constants before classes before functions, as ruff sorts what is imported."""
+    return (0 if name.isupper() else 1 if name[:1].isupper() else 2, name)
+
+
+def text(value: str) -> str:
+    """A text as source, in double quotes."""
+    shown = repr(value)
+    return '"' + shown[1:-1] + '"' if shown[0] == "'" and '"' not in value else shown
+
+
+def free(name: str, taken: Iterable[str]) -> str:
+    """A name for a control that is free: no keyword, none of a form's own, none that is taken."""
+    found = re.sub(r"\W", "_", name).strip("_").lower() or "column"
+    found = f"n{found}" if found[0].isdigit() else found
+    while keyword.iskeyword(found) or hasattr(Form, found) or found in OWN or found in taken:
+        found += "_"
+    return found
+
+
+def class_name(name: str) -> str:
+    """A name in the manner of classes, with Form behind it."""
+    return "".join(part[:1].upper() + part[1:] for part in re.split(r"[\W_]+", name) if part) + "Form"
+
+
+def captioned(name: str) -> str:
+    """A name as people read it."""
+    words = name.replace("_", " ").strip()
+    return words[:1].upper() + words[1:]
+
+
+# ---- from a function
+
+
+def from_function(function: Callable[..., Any], name: str) -> Drafted:
+    """A form for a plain function: a control for each parameter, and a button that calls it.
+
+    Annotations tell the kinds (str, int, float, Decimal, bool, date, time, Enum, Literal; with None where the entry may
+    be left out), defaults the values that the entries start with, the docstring the help. Raises `ValueError` for what
+    takes no parameters that a person could enter.
+    """
+    plain = inspect.unwrap(function)
+    doc = inspect.getdoc(plain) or ""
+    draft = Draft(class_name(name), captioned(name), first_line(doc) or f"Calls {name}.")
+    helps = {found[1]: found[2] for line in doc.splitlines()[1:] if (found := PARAM_DOC.match(line))}
+    hints = hints_of(plain)
+    for param in inspect.signature(plain).parameters.values():
+        if param.kind not in (param.VAR_POSITIONAL, param.VAR_KEYWORD):
+            draft.controls.append(control_for(param, hints.get(param.name, str), helps.get(param.name, ""), draft))
+    if not draft.controls:
+        raise ValueError(f"{name} takes no parameters, so there is nothing to enter; give it some, annotated")
+    draft.need(plain.__module__, name)
+    returns = hints.get("return", NoneType) is not NoneType
+    if returns:
+        draft.need("fuselatch", "Label")
+    arguments = [f"            {argument(control, draft)}," for control in draft.controls]
+    lines = draft.body()
+    lines += ['    result = Label("Result")'] if returns else []
+    lines += [f"    run = Button({text(captioned(name))}, submits=True)", LEAVE, ""]
+    lines += ["    @Form.submitted", "    def call(self) -> None:", f'        """Call {name} with what was entered."""']
+    lines += [f"        {'found = ' if returns else ''}{name}(", *arguments, "        )"]
+    lines += ["        self.result.value = str(found)" if returns else '        self.say("Done.")']
+    module = f"{snake(name)}_form"
+    return Drafted(module, draft.form, "\n".join([*draft.header(), *lines, ""]), function_cues(module, draft, name))
+
+
+def control_for(param: inspect.Parameter, hint: Any, help_text: str, draft: Draft) -> Control:
+    """The control of one parameter."""
+    name = free(param.name, [control.name for control in draft.controls])
+    default = None if param.default is param.empty else param.default
+    hint, optional = without_none(hint if hint is not str or default is None else type(default))
+    optional = optional or (default is None and param.default is not param.empty)
+    control = Control(name, "Text", captioned(param.name), [], "x", param.name, hint, optional)
+    control.positional = param.kind is param.POSITIONAL_ONLY
+    if get_origin(hint) is Literal:
+        control.kind = "Choice"
+        values = get_args(hint)
+        control.options.append(f"choices=({', '.join(map(repr_of, values))}{',' if len(values) == 1 else ''})")
+        control.sample = str(values[0])
+    elif isinstance(hint, type) and issubclass(hint, Enum):
+        control.kind = "Choice"
+        control.options.append(f"choices={draft.need(hint.__module__, hint.__qualname__.partition('.')[0])}")
+        first = next(iter(hint))
+        control.sample = first.value if isinstance(first.value, str) else first.name
+    elif hint in KINDS:
+        control.kind, control.sample = KINDS[hint]
+    else:
+        control.remark = f"{param.name}: nothing is known of {describe(hint)}; it is entered as a text"
+        control.hint = str
+    if default is not None:
+        control.options.append(f"default={default_source(default, draft)}")
+    if not optional and control.kind != "Tick":
+        control.options.append("required=True")
+    elif optional and control.kind != "Tick":
+        control.options.append('placeholder="may be left out"') if control.kind == "Text" else None
+    if help_text:
+        control.options.append(f"help={text(help_text)}")
+    control.options.append("keep=True")
+    return control
+
+
+def hints_of(function: Callable[..., Any]) -> dict[str, Any]:
+    """The annotations of a function as types; raises `ValueError` where a name in them isn't there."""
+    try:
+        return get_type_hints(function)
+    except NameError as error:
+        raise ValueError(f"an annotation can't be read: {error}") from None
+
+
+def without_none(hint: Any) -> tuple[Any, bool]:
+    """An annotation without `None`, and whether it had it."""
+    if get_origin(hint) not in (Union, UnionType):
+        return hint, False
+    rest = [each for each in get_args(hint) if each is not NoneType]
+    return rest[0] if len(rest) == 1 else hint, len(rest) < len(get_args(hint))
+
+
+def describe(hint: Any) -> str:
+    """An annotation in a remark."""
+    return getattr(hint, "__name__", str(hint)) if get_origin(hint) is None else str(hint)
+
+
+def repr_of(value: object) -> str:
+    """A value as source."""
+    return text(value) if isinstance(value, str) else repr(value)
+
+
+def default_source(value: object, draft: Draft) -> str:
+    """A default as source."""
+    if isinstance(value, Enum):
+        return f"{draft.need(type(value).__module__, type(value).__name__)}.{value.name}"
+    if isinstance(value, Decimal):
+        return f'{draft.need("decimal", "Decimal")}("{value}")'
+    if isinstance(value, date | time):
+        name = draft.need("datetime", type(value).__name__)
+        return repr(value).replace(f"datetime.{name}", name)
+    return repr_of(value)
+
+
+def argument(control: Control, draft: Draft) -> str:
+    """How the function is given what a control holds."""
+    value = f"self.{control.name}.value"
+    if control.kind == "Text":
+        value = f"{value} or None" if control.optional else value
+    elif control.kind != "Tick" and not control.optional:
+        value = f"self.{control.name}.given"
+    if get_origin(control.hint) is Literal:
+        listed = ", ".join(map(repr_of, get_args(control.hint)))
+        kind = f"{draft.need('typing', 'Literal')}[{listed}]{' | None' if control.optional else ''}"
+        value = f"{draft.need('typing', 'cast')}({text(kind) if chr(34) not in kind else repr(kind)}, {value})"
+    return value if control.positional else f"{control.param}={value}"
+
+
+def function_cues(module: str, draft: Draft, name: str) -> str:
+    """The first cue sheet: what can be entered is, and calling is left to whoever goes on."""
+    lines = [f"# The first cue sheet of {draft.form}.", written("form", [f"{module}:{draft.form}"]), ""]
+    for control in draft.controls:
+        verb = "tick" if control.kind == "Tick" else "pick" if control.kind == "Choice" else "paste"
+        lines.append(written(verb, [control.name] if verb == "tick" else [control.name, control.sample]))
+    lines += ["focus   run"]
+    for control in draft.controls:
+        sample = "yes" if control.kind == "Tick" else control.sample
+        prop = "text" if control.kind == "Choice" else "value"
+        lines.append(written("expect", [f"{control.name}.{prop}", sample]))
+    lines += [f"# press run     # calls {name}", "press   leave", "expect  outcome cancelled", ""]
+    return "\n".join(lines)
+
+
+def first_line(doc: str) -> str:
+    """The first line of a docstring, as one."""
+    return doc.strip().partition("\n")[0].strip().replace('"""', "'''").replace("\\", "\\\\")
+
+
+def snake(name: str) -> str:
+    """A name in the manner of modules."""
+    return re.sub(r"\W+", "_", re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "_", name)).strip("_").lower()
+
+
+# ---- from a table
+
+
+class TableDraft(Draft):
+    """A form that is bound to a table."""
+
+    source: str = ""
+
+    def bound(self) -> str:
+        """The source of records."""
+        return f", records={text(self.source)}"
+
+
+def from_table(path: Path, target: Path) -> Drafted:
+    """A form bound to the rows of a CSV file: a control for each column; kinds are told by what is in them.
+
+    `target` is the folder that the draft is written into. Raises `StoreRefused` for a file that can't be read.
+    """
+    store = CsvRecords(path.parent)
+    source = path.stem
+    try:
+        columns, rows, key = store.columns(source), list(store.read(source)), store.key(source)
+    except KeyError:
+        raise ValueError(
+            f"there is no table {path}; {suggest(path.name, [file.name for file in path.parent.glob('*.csv')])}"
+        ) from None
+    draft = TableDraft(class_name(source), captioned(source), f"Keeps the rows of {path.name}.")
+    draft.source = source
+    draft.controls.append(Control("place", "Label", "Record", ["value=lambda form: form.records.shown"]))
+    for column in columns:
+        values = [row[column] for row in rows if row[column] is not None and row[column] != ""]
+        if column == key and values and all(type(value) is int for value in values):
+            continue
+        draft.controls.append(column_control(column, values, len(rows), draft))
+    draft.imports["fuselatch.rehearsal"] = {"Scene"}
+    draft.imports["fuselatch.stores.addresses"] = {"open_records"}
+    draft.imports["pathlib"] = {"Path"}
+    draft.need("fuselatch", "MemoryRecords")
+    folder = os.path.relpath(path.resolve().parent, target.resolve()).replace(os.sep, "/")
+    where = "Path(__file__).parent" if folder == "." else f'Path(__file__).parent / "{folder}"'
+    lines = [*draft.body(), '    keep = Button("Keep, and the next", submits=True)', LEAVE, "", ""]
+    lines += [
+        "def rehearsed() -> Scene:",
+        '    """The form over a copy of the table, so that a rehearsal changes no file."""',
+    ]
+    lines += [f"    store = open_records({where})", f"    records = MemoryRecords.copy(store, {text(source)})"]
+    lines += [f"    return Scene({draft.form}, records=records)", ""]
+    module = f"{snake(source)}_form"
+    return Drafted(module, draft.form, "\n".join([*draft.header(), *lines]), table_cues(module, draft, rows))
+
+
+def column_control(column: str, values: Sequence[Any], count: int, draft: Draft) -> Control:
+    """The control of one column."""
+    name = free(column, [control.name for control in draft.controls])
+    control = Control(name, "Text", captioned(column), [], param=column)
+    kinds = {type(value) for value in values}
+    kind = kinds.pop() if len(kinds) == 1 else str
+    control.kind = KINDS.get(kind, KINDS[str])[0]
+    texts = list(dict.fromkeys(map(str, values)))
+    if kind is str and 1 < len(texts) <= FEW and len(values) >= OFTEN * len(texts):
+        control.kind = "Choice"
+        control.options.append(f"choices=({', '.join(map(text, sorted(texts)))})")
+    if count and len(values) == count and control.kind != "Tick":
+        control.options.append("required=True")
+    if name != column:
+        control.options.append(f"column={text(column)}")
+    return control
+
+
+def table_cues(module: str, draft: Draft, rows: Sequence[Mapping[str, Any]]) -> str:
+    """The first cue sheet: the first rows are gone through."""
+    lines = [f"# The first cue sheet of {draft.form}.", written("scene", [f"{module}:rehearsed"]), ""]
+    if rows:
+        lines.append(written("expect", ["record", f"1 of {len(rows)}"]))
+        for control in draft.controls:
+            value = rows[0].get(control.param)
+            if isinstance(value, str | int | Decimal | date | time) and str(value).strip() == str(value):
+                shown = ("yes" if value else "no") if isinstance(value, bool) else str(value)
+                lines.append(written("expect", [f"{control.name}.value", shown]))
+    if len(rows) > 1:
+        lines += ["record  next", written("expect", ["record", f"2 of {len(rows)}"])]
+    return "\n".join([*lines, "press   leave", "expect  outcome cancelled", ""])
