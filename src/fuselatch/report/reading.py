@@ -11,13 +11,14 @@ from fuselatch.core.forms.form import Form
 
 
 class Use(NamedTuple):
-    """One use of a function's first argument: the attributes behind it, and whether the last of them is set.
+    """One use of a function's first argument: the attributes behind it, whether the last of them is set, and the line.
 
-    `self.home.street.value = 3` is `(("home", "street", "value"), True)`.
+    `self.home.street.value = 3` is `(("home", "street", "value"), True, …)`; the line is of the file, 0 if unknown.
     """
 
     names: tuple[str, ...]
     is_set: bool
+    line: int = 0
 
 
 def code_of(function: object) -> CodeType | None:
@@ -55,18 +56,20 @@ def uses_of(code: CodeType, name: str) -> Iterator[Use]:
     """The chains of attributes behind a name in a piece of code, and in the functions within it."""
     for part in within(code):
         chain: list[str] | None = None
+        line = 0
         for step in dis.get_instructions(part):
             kind = step.opname
+            line = (step.positions.lineno if step.positions is not None else None) or line
             if kind.startswith(("LOAD_ATTR", "LOAD_METHOD")) and chain is not None:
                 chain.append(str(step.argval))
                 continue
             if chain:
                 is_set = kind == "STORE_ATTR"
-                yield Use((*chain, str(step.argval)) if is_set else tuple(chain), is_set)
+                yield Use((*chain, str(step.argval)) if is_set else tuple(chain), is_set, line)
             starts = kind.startswith(("LOAD_FAST", "LOAD_DEREF", "LOAD_CLOSURE")) and step.argval == name
             chain = [] if starts else None
         if chain:
-            yield Use(tuple(chain), False)
+            yield Use(tuple(chain), False, line)
 
 
 def paths_in(found: Iterable[Use], paths: Iterable[str], is_set: bool | None = None) -> list[str]:

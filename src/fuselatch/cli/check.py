@@ -1,0 +1,50 @@
+"""`fuselatch check FILE.py|FOLDER …`"""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import click
+
+from fuselatch.cli.exits import Exit
+from fuselatch.cli.options import from_folders
+from fuselatch.cli.progress import with_progress
+
+
+@click.command(name="check")
+@click.argument("names", nargs=-1, required=True, metavar="FILE.py|FOLDER…")
+@from_folders
+@click.option("--json", "as_json", is_flag=True, help="As JSON, for machines.")
+@click.option("--quiet", "-q", is_flag=True, help="Only what is wrong.")
+def command(names: tuple[str, ...], folders: tuple[Path, ...], as_json: bool, quiet: bool) -> None:
+    """Import files of forms and read them: all wrong declarations at once, and what can never work.
+
+    Buttons that do nothing, prompts that are never asked, forms that nobody opens, handlers that no event reaches, rules
+    and pointer handlers that would wait, names that aren't there, forms that nothing can close; each with file, line and
+    mend, as far as the code tells. The exit code is 1 where something is found, 2 for a file that can't be read.
+    """
+    from fuselatch.rehearsal.loading import importing_from
+    from fuselatch.review.checking import Problem, check_file, python_files
+
+    found: list[Problem] = []
+    unreadable = False
+    files = python_files([Path(name) for name in names])
+    with importing_from([folder.resolve() for folder in folders]):
+        for path in with_progress(files, "checking"):
+            try:
+                found += check_file(path, str(path))
+            except (OSError, UnicodeDecodeError) as error:
+                unreadable = True
+                click.echo(f"fuselatch: {path}: {getattr(error, 'strerror', None) or error}", err=True)
+    if as_json:
+        import json
+
+        click.echo(json.dumps({"version": 1, "problems": [one._asdict() for one in found]}, indent=2, ensure_ascii=False))
+    else:
+        for one in found:
+            click.echo(str(one))
+        if not quiet:
+            count = f"{len(files)} file{'s' if len(files) != 1 else ''}"
+            click.echo(f"{count}: {len(found) or 'nothing'} found" if found else f"{count}: nothing is wrong")
+    sys.exit(Exit.UNREADABLE if unreadable else Exit.FAILED if found else Exit.OK)

@@ -1,0 +1,65 @@
+"""`fuselatch flipbook FILE.cues -o OUT.html`"""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import click
+
+from fuselatch.cli.exits import Exit
+from fuselatch.cli.options import from_folders, policy_file
+from fuselatch.cli.sheets import Wish
+
+
+@click.command(name="flipbook")
+@click.argument("name", metavar="FILE.cues")
+@click.option("-o", "--out", metavar="FILE", type=click.Path(dir_okay=False, path_type=Path), help="Where to write it.")
+@click.option("--step", "number", type=int, metavar="NUMBER", help="One step only, as a picture; 0 is the opening.")
+@click.option("--png", is_flag=True, help="As a picture, of the step that --step names.")
+@from_folders
+@click.option("--records", metavar="ADDRESS", help="Keep records there, as with rehearse.")
+@policy_file
+def command(
+    name: str,
+    out: Path | None,
+    number: int | None,
+    png: bool,
+    folders: tuple[Path, ...],
+    records: str | None,
+    policy: Path | None,
+) -> None:
+    """Write a page with the form as a person sees it at each step of a cue sheet, and what each step brought about.
+
+    The page needs nothing else: no network, no scripts. The exit code is 1 where a step fails; the page is written all
+    the same.
+    """
+    from fuselatch.rehearsal.flipping import book_of, flipbook
+    from fuselatch.report.needed import MissingPackage
+
+    if png is not (number is not None):
+        raise click.UsageError("--step NUMBER and --png go together: --step 7 --png")
+    wish = Wish(folders, records, policy, looking=True)
+    sheet = wish.read(Path(name))
+    done = list(wish.perform(sheet)) if sheet is not None else []
+    if wish.unreadable or not done:
+        sys.exit(Exit.UNREADABLE)
+    target = out or Path(name).with_suffix(f".{number}.png" if png else ".html")
+    try:
+        if png:
+            from fuselatch.report.drawing import shot_figure
+            from fuselatch.report.figures import save
+
+            book = book_of(done[0])
+            if not 0 <= (number or 0) < len(book.shots):
+                raise ValueError(f"{name} has no step {number}; it has 0 to {len(book.shots) - 1}")
+            save(shot_figure(book.title, book.shots[number or 0]), target)
+        else:
+            target.write_text(flipbook(Path(name).name, done), encoding="utf-8")
+    except (MissingPackage, ValueError, OSError) as error:
+        click.echo(f"fuselatch: {error}", err=True)
+        sys.exit(Exit.UNREADABLE)
+    for problem in (problem for one in done for problem in one.problems):
+        click.echo(problem, err=True)
+    click.echo(f"{'drawn' if png else 'written'}: {target}")
+    sys.exit(Exit.FAILED if any(one.failed for one in done) else Exit.OK)

@@ -1,0 +1,35 @@
+"""`fuselatch timeline TRACE.jsonl -o OUT.png`"""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import click
+
+from fuselatch.cli.exits import Exit
+
+
+@click.command(name="timeline")
+@click.argument("trace", metavar="TRACE.jsonl", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+@click.option(
+    "-o", "--out", metavar="FILE", type=click.Path(dir_okay=False, path_type=Path), help="Where to draw it (PNG, SVG, PDF)."
+)
+def command(trace: Path, out: Path | None) -> None:
+    """Draw a trace: gestures, events, handlers, and what handlers waited for, one lane a form.
+
+    `fuselatch rehearse FILE.cues --traces FOLDER` writes traces.
+    """
+    from fuselatch.report.figures import save
+    from fuselatch.report.needed import MissingPackage
+    from fuselatch.report.timeline import read_trace, timeline_figure
+
+    target = out or trace.with_suffix(".png")
+    try:
+        with trace.open(encoding="utf-8") as lines:
+            entries = read_trace(lines, str(trace))
+        save(timeline_figure(entries, trace.name), target)
+    except (MissingPackage, ValueError, OSError) as error:
+        click.echo(f"fuselatch: {error}", err=True)
+        sys.exit(Exit.UNREADABLE)
+    click.echo(f"drawn: {target}")

@@ -1,0 +1,187 @@
+"""One shot of a flipbook as a figure: the form on the left, what the step brought about on the right."""
+
+from __future__ import annotations
+
+import textwrap
+from typing import TYPE_CHECKING, Any, Final
+
+from fuselatch.core.engine.view import ControlView, FormView, PromptView
+from fuselatch.report.figures import INK, QUIET, new_figure
+from fuselatch.report.flipbook import Shot
+from fuselatch.report.layout import MOST_ROWS, Strip, entry_text, shape_of, strips
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
+ROW: Final = 1.0
+TALL: Final = 26.0
+WIDE: Final = 44.0
+CHANGED: Final = "#fff3c4"
+EDGE: Final = "#6b7a88"
+INKS: Final = {"handler": INK, "change": "#1d5c33", "prompted": "#6b4e00", "trouble": "#9b1c1c"}
+TREE_WIDTH: Final = 66
+MOST_LINES: Final = 34
+
+
+def shot_figure(title: str, shot: Shot) -> Figure:
+    """One step as a figure of 1280x800."""
+    figure = new_figure()
+    figure.text(0.02, 0.95, f"{shot.number}  {shot.cue}", fontsize=14, fontweight="bold", color=INK, parse_math=False)
+    words = f"FAIL: {shot.problem}" if shot.problem else "ok"
+    ink = "#9b1c1c" if shot.problem else "#1d5c33"
+    figure.text(0.02, 0.915, f"{title}   {textwrap.shorten(words, 130)}", fontsize=10, color=ink, parse_math=False)
+    axes = figure.add_axes((0.02, 0.02, 0.46, 0.87))
+    axes.set_axis_off()
+    axes.set_xlim(0, WIDE)
+    axes.set_ylim(TALL, 0)
+    y = 0.3
+    for form in shot.view.forms:
+        y = draw_form(axes, form, y, dict(shot.changes.get(form.name, {})))
+    if shot.view.prompt is not None:
+        y = draw_prompt(axes, shot.view.prompt, y)
+    if shot.view.notice:
+        axes.text(0.3, y + 0.5, shot.view.notice, fontsize=10, style="italic", color=QUIET, va="center", parse_math=False)
+    draw_tree(figure, shot)
+    return figure
+
+
+def draw_form(axes: Axes, form: FormView, y: float, changes: dict[str, str]) -> float:
+    """One form; gives where the next thing begins."""
+    if form.covered:
+        box(axes, 0.2, y, WIDE - 0.4, ROW, "#eef2f5")
+        say(axes, 0.8, y + ROW / 2, f"{form.title} (behind)", QUIET)
+        return y + ROW + 0.3
+    rows = list(strips(form))
+    height = 1.5 + sum(height_of(strip) for strip in rows) + (1.0 if form.message else 0.2)
+    box(axes, 0.2, y, WIDE - 0.4, height, "#f6f8fa")
+    box(axes, 0.2, y, WIDE - 0.4, 1.2, "#dbe4ec")
+    say(axes, 0.8, y + 0.6, form.title + (f" · {form.record}" if form.record else ""), INK, bold=True)
+    at = y + 1.4
+    for strip in rows:
+        draw_strip(axes, strip, at, changes)
+        at += height_of(strip)
+    if form.message:
+        say(axes, 0.8, at + 0.5, form.message, INK)
+    return y + height + 0.4
+
+
+def height_of(strip: Strip) -> float:
+    """How much room a row takes, with its markers and the rows of a table."""
+    markers = sum(bool(one.marker) for one in strip.controls)
+    table = next((one for one in strip.controls if shape_of(one) == "table"), None)
+    rows = min(len(table.cells), MOST_ROWS) + 1 if table is not None else 0
+    return ROW + 0.15 + 0.7 * markers + 0.75 * rows
+
+
+def draw_strip(axes: Axes, strip: Strip, y: float, changes: dict[str, str]) -> None:
+    """One row of a form."""
+    x = 0.8 + 1.2 * strip.depth
+    needed = " *" if strip.controls and strip.controls[0].required else ""
+    if strip.caption:
+        say(axes, x, y + ROW / 2, strip.caption + needed, INK, bold=strip.heading)
+    x = max(x + 0.62 * len(strip.caption) + 1, 10.5) if strip.caption else x
+    narrow = len(strip.controls) > 1
+    for control in strip.controls:
+        x = draw_control(axes, control, x, y, narrow, changes.get(control.name, "")) + 0.6
+    under = y + ROW
+    for one in strip.controls:
+        if one.marker:
+            refuses = one.marker_level == "refuse"
+            say(axes, 10.5, under + 0.35, f"{'x' if refuses else '!'} {one.marker}", "#7a1414" if refuses else "#6b4e00", 9)
+            under += 0.7
+        if shape_of(one) == "table":
+            draw_table(axes, one, y + ROW)
+
+
+def draw_control(axes: Axes, control: ControlView, x: float, y: float, narrow: bool, change: str) -> float:
+    """One control; gives where it ends."""
+    shape = shape_of(control)
+    ink = INK if control.enabled else QUIET
+    face = CHANGED if change else "white" if control.enabled else "#e9ecef"
+    line = 2.0 if control.focused else 0.8
+    if shape == "button":
+        wide = 0.62 * len(control.caption) + 1.4
+        box(axes, x, y + 0.08, wide, ROW - 0.16, CHANGED if change else "#e3e9ef", line, not control.enabled)
+        say(axes, x + wide / 2, y + ROW / 2, control.caption, ink, align="center")
+        return x + wide
+    if shape == "tick":
+        box(axes, x, y + 0.2, 0.7, 0.6, face, line, not control.enabled)
+        say(axes, x + 0.35, y + ROW / 2, "x" if control.value else "", ink, 9, align="center")
+        say(axes, x + 1.1, y + ROW / 2, control.caption, ink)
+        return x + 1.6 + 0.62 * len(control.caption)
+    text = entry_text(control)
+    if shape in ("label", "table") or control.read_only:
+        say(axes, x, y + ROW / 2, f"{text} {control.unit}", ink)
+        return x + 0.62 * len(text) + 2
+    wide = 7.0 if narrow else 16.0
+    box(axes, x, y + 0.06, wide, ROW - 0.12, face, line, not control.enabled)
+    room = int(wide / 0.62) - (2 if shape == "choice" else 0)
+    say(axes, x + 0.3, y + ROW / 2, text if len(text) <= room else f"{text[: room - 1]}…", ink if control.text else QUIET)
+    if shape == "choice":
+        say(axes, x + wide - 0.8, y + ROW / 2, "▾", QUIET)
+    say(axes, x + wide + 0.4, y + ROW / 2, f"{control.unit}  {change}".strip(), "#6b4e00" if change else INK, 9)
+    return x + wide + (0.62 * len(control.unit) if narrow else 0)
+
+
+def draw_table(axes: Axes, table: ControlView, y: float) -> None:
+    """The first rows of a table."""
+    share = (WIDE - 3) / max(len(table.columns), 1)
+    for at, column in enumerate(table.columns):
+        say(axes, 1.2 + at * share, y + 0.35, column.caption, INK, 9, bold=True)
+    for line, cells in enumerate(table.cells[:MOST_ROWS], 1):
+        if table.choices[line - 1] in table.picked:
+            box(axes, 0.9, y + 0.75 * line, WIDE - 2, 0.75, "#cfe0ee", 0)
+        for at, cell in enumerate(cells):
+            say(axes, 1.2 + at * share, y + 0.35 + 0.75 * line, cell, INK, 9)
+
+
+def draw_prompt(axes: Axes, prompt: PromptView, y: float) -> float:
+    """The prompt on top; gives where the next thing begins."""
+    lines = [part for line in prompt.text.splitlines() for part in textwrap.wrap(line, 56) or [""]]
+    height = 2.8 + 0.9 * len(lines)
+    box(axes, 1.5, y, WIDE - 2, height, "#fffaf0", 2.0)
+    say(axes, 2.2, y + 0.7, prompt.title, INK, bold=True)
+    for at, line in enumerate(lines):
+        say(axes, 2.2, y + 1.6 + 0.9 * at, line, INK)
+    x = 2.2
+    for button in prompt.buttons:
+        wide = 0.62 * len(button) + 1.4
+        box(axes, x, y + height - 1.2, wide, 0.9, "#e3e9ef", 2.0 if button == prompt.default else 0.8)
+        say(axes, x + wide / 2, y + height - 0.75, button, INK, align="center")
+        x += wide + 0.8
+    return y + height + 0.4
+
+
+def draw_tree(figure: Figure, shot: Shot) -> None:
+    """What the step brought about, in order."""
+    y = 0.87
+    lines = shot.tree[:MOST_LINES]
+    for guide, text, kind in lines or [("", "nothing came of it", "")]:
+        line = f"{guide}{text}"
+        line = line if len(line) <= TREE_WIDTH else f"{line[: TREE_WIDTH - 1]}…"
+        weight = "bold" if kind == "handler" else "normal"
+        more: dict[str, Any] = {"family": "monospace", "fontweight": weight, "parse_math": False}
+        figure.text(0.5, y, line, fontsize=9, color=INKS.get(kind, INK), **more)
+        y -= 0.0245
+    if len(shot.tree) > MOST_LINES:
+        figure.text(0.5, y, f"… {len(shot.tree) - MOST_LINES} more", fontsize=9, color=QUIET)
+
+
+def box(
+    axes: Axes, x: float, y: float, wide: float, tall: float, face: str, line: float = 0.8, dashed: bool = False
+) -> None:
+    """A rectangle."""
+    from matplotlib.patches import Rectangle
+
+    style = "--" if dashed else "-"
+    axes.add_patch(Rectangle((x, y), wide, tall, facecolor=face, edgecolor=EDGE, linewidth=line, linestyle=style))
+
+
+def say(
+    axes: Axes, x: float, y: float, text: str, ink: str, size: float = 10, *, bold: bool = False, align: str = "left"
+) -> None:
+    """A line of text."""
+    weight = "bold" if bold else "normal"
+    more: dict[str, Any] = {"ha": align, "va": "center", "fontweight": weight, "parse_math": False}
+    axes.text(x, y, text, fontsize=size, color=ink, **more)

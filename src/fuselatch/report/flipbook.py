@@ -1,0 +1,139 @@
+"""A flipbook: the form as a person saw it at each step, and what the step brought about, as one page or one picture."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, Final
+
+from fuselatch.core.engine.view import ControlView, FormView, View
+from fuselatch.core.model.trace import Entry
+from fuselatch.report.layout import MOST_ROWS, entry_text, shape_of, strips, told
+from fuselatch.report.tree import grow, lines
+
+if TYPE_CHECKING:
+    from jinja2 import Template
+
+CLASSES: Final[Mapping[str, str]] = {
+    "handler": "handler",
+    "change": "change",
+    "prompt": "prompted",
+    "answer": "prompted",
+    "hold": "prompted",
+    "error": "trouble",
+    "fuse": "trouble",
+    "refused": "trouble",
+}
+"""How each kind of entry is drawn; the words say the same without colour."""
+WATCHED: Final = ("text", "enabled", "marker", "caption", "required", "tone", "picked")
+WORDS: Final[Mapping[str, str]] = {
+    "text": "changed",
+    "picked": "changed",
+    "marker": "marker changed",
+    "caption": "caption changed",
+    "tone": "tone changed",
+}
+"""What is said of a control of which something differs."""
+
+
+@dataclass(frozen=True, slots=True)
+class Shot:
+    """One step: its number (0 the opening), the cue, what went wrong, the view, what changed by form and control, the tree.
+
+    An expectation is not `drawn`, since nothing differs.
+    """
+
+    number: int
+    cue: str
+    problem: str
+    view: View
+    changes: Mapping[str, Mapping[str, str]]
+    tree: tuple[tuple[str, str, str], ...]
+    drawn: bool
+
+    @property
+    def told(self) -> str:
+        """The drawing in words."""
+        front = next((form for form in reversed(self.view.forms) if not form.covered), None)
+        if front is None:
+            return f"After step {self.number} no form is in front"
+        controls = "; ".join(f"{one.caption}: {entry_text(one) or 'blank'} ({told(one)})" for one in front.controls)
+        return f"After step {self.number}, {front.title}: {controls}"
+
+
+@dataclass(frozen=True, slots=True)
+class Book:
+    """The shots of one performance."""
+
+    title: str
+    shots: tuple[Shot, ...]
+
+
+def shot(
+    number: int,
+    cue: str,
+    problem: str,
+    entries: Sequence[Entry],
+    trace: Sequence[Entry],
+    view: View,
+    before: View | None,
+) -> Shot:
+    """One step; `before` is what the person saw before it."""
+    tree = tuple((guide, one.text, CLASSES.get(one.entry.kind, "")) for guide, one in lines(grow(entries, trace)))
+    drawn = before is None or view != before or bool(tree) or bool(problem)
+    return Shot(number, cue, problem, view, changes(before, view) if before is not None else {}, tree, drawn)
+
+
+def changes(before: View, after: View) -> dict[str, dict[str, str]]:
+    """By form and control, what differs between two views, in a word or two."""
+    earlier = {form.name: {control.name: control for control in form.controls} for form in before.forms}
+    found: dict[str, dict[str, str]] = {}
+    for form in after.forms:
+        known = earlier.get(form.name)
+        for control in form.controls if known is not None else ():
+            word = difference(known.get(control.name), control) if known is not None else ""
+            if word:
+                found.setdefault(form.name, {})[control.name] = word
+    return found
+
+
+def difference(before: ControlView | None, after: ControlView) -> str:
+    """What differs of one control, in a word or two; "" for nothing."""
+    if before is None:
+        return "appeared"
+    if before.enabled != after.enabled:
+        return "enabled" if after.enabled else "disabled"
+    if before.choice_count != after.choice_count or before.choices != after.choices:
+        return "choices changed"
+    if before.required != after.required:
+        return "required" if after.required else "no longer required"
+    return next((WORDS[name] for name in WATCHED if name in WORDS and getattr(before, name) != getattr(after, name)), "")
+
+
+def page(title: str, summary: str, books: Sequence[Book]) -> str:
+    """The flipbook as one page of HTML that needs nothing else."""
+    return template().render(
+        title=title,
+        summary=summary,
+        books=books,
+        strips=strips,
+        shape_of=shape_of,
+        entry_text=entry_text,
+        most_rows=MOST_ROWS,
+    )
+
+
+@cache
+def template() -> Template:
+    """The page's template."""
+    from jinja2 import Environment, FileSystemLoader
+
+    folder = Path(__file__).parent / "templates"
+    environment: Any = Environment(loader=FileSystemLoader(folder), autoescape=True, trim_blocks=True, lstrip_blocks=True)
+    found: Template = environment.get_template("flipbook.html")
+    return found
+
+
+__all__ = ["Book", "FormView", "Shot", "changes", "page", "shot"]

@@ -1,0 +1,189 @@
+"""A timeline of a trace: gestures on top, and for each form a lane with its events, handlers and what was waited for."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Iterator, Sequence
+from datetime import datetime, timedelta
+from typing import TYPE_CHECKING, Any, Final, NamedTuple
+
+from fuselatch.core.model.names import suggest
+from fuselatch.core.model.trace import KINDS, Entry
+from fuselatch.report.figures import INK, QUIET, new_figure
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
+LANE: Final = 3.0
+"""How tall a lane is; its rows are events, handlers, waits."""
+ROWS: Final = {"events": 0.45, "handlers": 1.35, "waits": 2.3}
+HANDLER, WAIT, EVENT = "#33658a", "#f2d5a0", "#44535f"
+MOST_LABELS: Final = 60
+SHORT: Final = 34
+
+
+class Span(NamedTuple):
+    """A stretch of a trace in the lane of a form: from one entry's number to another's, with a label."""
+
+    form: str
+    start: int
+    end: int
+    label: str
+
+
+def read_trace(lines: Iterable[str], name: str) -> list[Entry]:
+    """The entries of a trace in JSON Lines; raises `ValueError` with the line of the first that is none."""
+    entries: list[Entry] = []
+    for number, line in enumerate(lines, 1):
+        if not line.strip():
+            continue
+        try:
+            told = json.loads(line)
+        except ValueError as error:
+            raise ValueError(f"{name}:{number}: this is no JSON ({error}); a trace has one object a line") from None
+        missing = [field for field in Entry._fields if not isinstance(told, dict) or field not in told]
+        if missing:
+            raise ValueError(f"{name}:{number}: an entry of a trace has {', '.join(missing)}; this has not")
+        if told["kind"] not in KINDS:
+            raise ValueError(f"{name}:{number}: there is no kind '{told['kind']}'; {suggest(str(told['kind']), KINDS)}")
+        entries.append(Entry(*(told[field] for field in Entry._fields)))
+    if not entries:
+        raise ValueError(f"{name}: there is nothing in this trace")
+    return entries
+
+
+def timeline_figure(trace: Sequence[Entry], title: str) -> Figure:
+    """Draw a trace: from left to right in the order of its entries; times stand where the clock moved."""
+    forms = list(dict.fromkeys(entry.form for entry in trace if entry.form and entry.kind in ("open", "event", "handler")))
+    height = max(4.5, 3.1 + 1.35 * len(forms))
+    figure = new_figure(12.8, height)
+    figure.text(0.015, 1 - 0.35 / height, title, fontsize=14, fontweight="bold", color=INK, parse_math=False)
+    left = 0.06 + 0.0068 * max((len(form) for form in forms), default=0)
+    axes = figure.add_axes((left, 0.75 / height, 0.95 - left, (height - 2.75) / height))
+    axes.set_xlim(0, trace[-1].number + 1)
+    axes.set_ylim(LANE * max(len(forms), 1), 0)
+    for at in range(len(forms)):
+        axes.axhspan(LANE * at, LANE * (at + 1), color="#f4f6f8" if at % 2 else "white", zorder=0)
+        for word, y in ROWS.items():
+            axes.text(
+                -0.004,
+                LANE * at + y,
+                word,
+                transform=axes.get_yaxis_transform(),
+                fontsize=7.5,
+                color=QUIET,
+                ha="right",
+                va="center",
+            )
+    axes.set_yticks([LANE * at + 0.45 for at in range(len(forms))], forms, fontsize=10, fontweight="bold", color=INK)
+    axes.tick_params(axis="y", length=0, pad=46)
+    axes.set_xlabel("entry of the trace", fontsize=9, color=QUIET)
+    axes.tick_params(axis="x", labelsize=8, colors=QUIET)
+    for spine in axes.spines.values():
+        spine.set_color("#c9d2da")
+    draw_gestures(axes, trace)
+    draw_lanes(axes, trace, forms)
+    note = "tick: an event   bar: a handler, until the last that it brought about   hatched: a handler waits for a person"
+    figure.text(0.015, 0.14 / height, note, fontsize=9, color=QUIET)
+    return figure
+
+
+def draw_gestures(axes: Axes, trace: Sequence[Entry]) -> None:
+    """The gestures: a line through all lanes and, where there is room, what was done and when."""
+    found = list(gestures(trace))
+    every = -(-len(found) // MOST_LABELS)
+    before = ""
+    for at, (number, label, time) in enumerate(found):
+        axes.axvline(number, color="#b7c3cd", linewidth=0.8, zorder=1)
+        clock = time[11:16] if time[:16] != before else ""
+        before = time[:16]
+        if at % every == 0 or clock:
+            text = f"{clock}  {label}".strip() if clock else label
+            top: dict[str, Any] = {"transform": axes.get_xaxis_transform(), "rotation": 50, "parse_math": False}
+            axes.text(number, 1.02, text[:SHORT], fontsize=7.5, color=INK, ha="left", va="bottom", **top)
+
+
+def gestures(trace: Sequence[Entry]) -> Iterator[tuple[int, str, str]]:
+    """Each gesture with its number, what was done, and when; the keys of one typing once."""
+    typing = ""
+    for entry in trace:
+        if entry.kind in ("gesture", "refused"):
+            verb = entry.name.partition(" ")[0]
+            what = f"{verb} {entry.control}" if verb == "type" else entry.name
+            if what != typing:
+                yield entry.number, ("refused: " if entry.kind == "refused" else "") + what, entry.time
+            typing = what if verb == "type" else ""
+
+
+def draw_lanes(axes: Axes, trace: Sequence[Entry], forms: Sequence[str]) -> None:
+    """Events, handlers and waits of each form."""
+    lanes = {form: LANE * at for at, form in enumerate(forms)}
+    for entry in trace:
+        if entry.kind == "event" and entry.form in lanes:
+            y = lanes[entry.form] + ROWS["events"]
+            axes.plot([entry.number, entry.number], [y - 0.25, y + 0.25], color=EVENT, linewidth=1.4, zorder=2)
+    for row, spans, face, hatch in (
+        ("handlers", handlers(trace), HANDLER, None),
+        ("waits", waits(trace), WAIT, "////"),
+    ):
+        last: dict[str, float] = {}
+        for span in spans:
+            if span.form not in lanes:
+                continue
+            y = lanes[span.form] + ROWS[row]
+            wide = max(span.end - span.start, 0.6)
+            axes.barh(y, wide, left=span.start, height=0.5, color=face, hatch=hatch, edgecolor=INK, linewidth=0.5, zorder=2)
+            if span.start >= last.get(span.form, -1.0):
+                label = span.label[:SHORT]
+                room = 0.0072 * trace[-1].number * len(label)
+                at_end = span.start + room > trace[-1].number
+                x, align = (span.end, "right") if at_end else (span.start, "left")
+                axes.text(x, y - 0.32, label, fontsize=7.5, color=INK, ha=align, va="bottom", parse_math=False, zorder=3)
+                last[span.form] = span.start + room
+
+
+def handlers(trace: Sequence[Entry]) -> list[Span]:
+    """The runs of handlers, each until the last entry that it brought about."""
+    ends: dict[int, int] = {}
+    above: dict[int, list[int]] = {}
+    for entry in trace:
+        chain = list(above.get(entry.cause, ()))
+        if entry.kind == "handler":
+            chain.append(entry.number)
+        above[entry.number] = chain
+        for number in chain:
+            ends[number] = entry.number
+    runs = [entry for entry in trace if entry.kind == "handler"]
+    return [Span(run.form, run.number, ends.get(run.number, run.number), run.name.rpartition(".")[2]) for run in runs]
+
+
+def waits(trace: Sequence[Entry]) -> list[Span]:
+    """What was waited for: prompts until they were answered, dialogs until they closed, with how long by the clock."""
+    found: list[Span] = []
+    open_prompts: list[Entry] = []
+    dialogs: dict[str, tuple[str, Entry]] = {}
+    opened_by = {entry.number: entry for entry in trace if entry.kind == "handler"}
+    for entry in trace:
+        if entry.kind == "prompt":
+            open_prompts.append(entry)
+        elif entry.kind == "answer" and open_prompts:
+            asked = open_prompts.pop()
+            found.append(Span(asked.form, asked.number, entry.number, f"{asked.name}: {entry.new}{took(asked, entry)}"))
+        elif entry.kind == "open" and entry.cause in opened_by:
+            dialogs[entry.form] = (opened_by[entry.cause].form, entry)
+        elif entry.kind == "close" and entry.form in dialogs:
+            opener, opened = dialogs.pop(entry.form)
+            found.append(Span(opener, opened.number, entry.number, f"{entry.form}: {entry.name}{took(opened, entry)}"))
+    last = trace[-1]
+    found += [Span(asked.form, asked.number, last.number, f"{asked.name}: not answered") for asked in open_prompts]
+    found += [Span(opener, opened.number, last.number, f"{form}: still open") for form, (opener, opened) in dialogs.items()]
+    return sorted(found, key=lambda span: span.start)
+
+
+def took(start: Entry, end: Entry) -> str:
+    """How long something took by the session's clock, where that moved."""
+    if not (start.time and end.time and start.time != end.time):
+        return ""
+    passed = datetime.fromisoformat(end.time) - datetime.fromisoformat(start.time)
+    return f" ({passed})" if passed > timedelta(0) else ""

@@ -1,0 +1,315 @@
+"""Checking forms by reading them, before anybody runs them: what can never work, with file, line and mend."""
+
+from __future__ import annotations
+
+import ast
+import inspect
+from collections.abc import Callable, Iterable, Iterator
+from pathlib import Path
+from typing import Any, Final, NamedTuple
+
+from fuselatch.core.forms.container import Container
+from fuselatch.core.forms.declarations import Button
+from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.plans import ControlPlan, FormPlan, Handler
+from fuselatch.core.model.names import suggest
+from fuselatch.rehearsal.cues import CueError, read_cue_file
+from fuselatch.rehearsal.imports import root_of
+from fuselatch.rehearsal.loading import importing_from
+from fuselatch.report.reading import code_of, uses
+from fuselatch.review.importing import Importing, members
+
+WAITS: Final = frozenset({"ask", "confirm", "tell", "ask_value", "open"})
+"""What of a form waits for a person."""
+POINTING: Final = frozenset({"pointed", "unpointed"})
+
+
+class Problem(NamedTuple):
+    """One thing that can never work: where, what kind, what is wrong, and how to mend it."""
+
+    file: str
+    line: int
+    kind: str
+    problem: str
+    mend: str
+
+    def __str__(self) -> str:
+        return f"{self.file}:{self.line}: {self.problem}{f'; {self.mend}' if self.mend else ''}"
+
+
+class Source:
+    """A file that is checked: its text as a tree, and the names that it and its neighbours use."""
+
+    def __init__(self, path: Path, name: str, tree: ast.Module) -> None:
+        self.path = path
+        self.name = name
+        self.tree = tree
+        self.around = list(names_around(path))
+
+    def uses(self, name: str) -> int:
+        """How often a name is read or named, here and in the files and cue sheets around."""
+        return sum(one == name for one in self.around)
+
+    def line_of(self, owner: str, name: str = "") -> int:
+        """The line of a class, or of a member of it."""
+        for node in ast.walk(self.tree):
+            if isinstance(node, ast.ClassDef) and node.name == owner:
+                for each in node.body if name else ():
+                    if name in declared(each):
+                        return each.lineno
+                return node.lineno
+        return 1
+
+
+def declared(statement: ast.stmt) -> set[str]:
+    """The names that a statement declares."""
+    if isinstance(statement, ast.FunctionDef):
+        return {statement.name}
+    targets = statement.targets if isinstance(statement, ast.Assign) else [getattr(statement, "target", None)]
+    return {target.id for target in targets if isinstance(target, ast.Name)}
+
+
+def names_around(path: Path) -> Iterator[str]:
+    """Every name that the Python files and cue sheets of a folder, and those below, read or name."""
+    for file in sorted(path.parent.rglob("*.py")):
+        try:
+            tree = ast.parse(file.read_text(encoding="utf-8-sig"))
+        except (OSError, SyntaxError, ValueError):
+            continue
+        for node in ast.walk(tree):
+            if isinstance(node, ast.Name) and isinstance(node.ctx, ast.Load):
+                yield node.id
+            elif isinstance(node, ast.Attribute) and isinstance(node.ctx, ast.Load):
+                yield node.attr
+    for file in sorted(path.parent.rglob("*.cues")):
+        try:
+            sheet = read_cue_file(file)
+        except (OSError, CueError):
+            continue
+        for cue in (sheet.opens, *sheet.steps):
+            yield from (word.text.rpartition(":")[2] for word in cue.words)
+
+
+def check_file(path: Path, name: str = "") -> Iterator[Problem]:
+    """Everything that is wrong with a file of forms; `name` is what messages call it. Raises `OSError`."""
+    name = name or str(path)
+    text = path.read_text(encoding="utf-8-sig")
+    try:
+        tree = ast.parse(text, filename=str(path))
+    except SyntaxError as error:
+        yield Problem(name, error.lineno or 1, "import", f"this is no Python: {error.msg}", "")
+        return
+    problems: list[Problem] = []
+    path = path.resolve()
+    importing = Importing(path, lambda line, what: problems.append(Problem(name, line, "declaration", *split(what))))
+    with importing_from([path.parent, root_of(path)]):
+        module = importing.run(tree)
+    source = Source(path, name, tree)
+    for kind in members(module, Container):
+        if kind.__name__ not in importing.broken:
+            problems.extend(check_class(kind, source))
+    yield from sorted(set(problems), key=lambda problem: problem.line)
+
+
+def split(what: str) -> tuple[str, str]:
+    """A message as what is wrong, and the mend."""
+    problem, _, mend = what.partition("; ")
+    return problem, mend
+
+
+def check_class(kind: type[Any], source: Source) -> Iterator[Problem]:
+    """Everything that is wrong with one form, or one group."""
+    plan: FormPlan = kind._plan
+    for judge in (idle_buttons, unasked, unreached, waiting_rules, pointers, unknown_names, unopened, shut_in):
+        for line, problem, mend in judge(kind, plan, source):
+            yield Problem(source.name, line, judge.__name__.replace("_", " "), problem, mend)
+
+
+Found = Iterator[tuple[int, str, str]]
+
+
+def own(plan: FormPlan) -> Iterator[tuple[str, ControlPlan]]:
+    """The controls that a class declares itself, without those of its groups."""
+    return ((path, control) for path, control in plan.controls.items() if "." not in path)
+
+
+def idle_buttons(kind: type[Any], plan: FormPlan, source: Source) -> Found:
+    """Buttons that do nothing."""
+    for path, control in own(plan):
+        decl = control.decl
+        if isinstance(decl, Button) and decl.closes is None and not decl.submits and not control.heard:
+            if not any(path in loaded for loaded in attached(kind, source)):
+                mend = f"hear {path}.clicked, or give it closes= or submits="
+                yield (source.line_of(kind.__name__, path), f"the button {kind.__name__}.{path} does nothing", mend)
+
+
+def attached(kind: type[Any], source: Source) -> Iterator[set[str]]:
+    """The names of controls whose events are heard by others: `Group.button.clicked` in another class."""
+    for node in ast.walk(source.tree):
+        if isinstance(node, ast.FunctionDef):
+            for decorator in node.decorator_list:
+                yield {each.attr for each in ast.walk(decorator) if isinstance(each, ast.Attribute)}
+
+
+def unasked(kind: type[Any], plan: FormPlan, source: Source) -> Found:
+    """Prompts that are never asked."""
+    for path in plan.prompts:
+        if "." not in path and path in vars(kind) and not source.uses(path):
+            yield (
+                source.line_of(kind.__name__, path),
+                f"the prompt {kind.__name__}.{path} is never asked",
+                f"self.ask(self.{path})",
+            )
+
+
+def unopened(kind: type[Any], plan: FormPlan, source: Source) -> Found:
+    """Forms that nobody opens."""
+    if (
+        issubclass(kind, Form)
+        and not plan.at_start
+        and not plan.keys
+        and not source.uses(kind.__name__)
+        and not kind.__subclasses__()
+    ):
+        mend = f"open it with self.open({kind.__name__}), from a scene or from a cue sheet"
+        yield (source.line_of(kind.__name__), f"nobody opens the form {kind.__name__}", mend)
+
+
+def unreached(kind: type[Any], plan: FormPlan, source: Source) -> Found:
+    """Handlers that no event reaches."""
+    accepts = any(control.decl.closes == "accepted" or control.decl.submits for control in plan.controls.values())
+    closes = any("close" in use.names for function in functions(kind) for use in uses(function))
+    for event, handlers in plan.heard.items():
+        for handler in handlers:
+            line = handler.where[1]
+            if event in ("accepting", "submitted") and not accepts and not closes and not plan.records:
+                yield (
+                    line,
+                    f"{handler.name} never runs: nothing accepts the form",
+                    'give a button closes="accepted" or submits=True',
+                )
+            elif event == "record_shown" and not plan.records:
+                yield (line, f"{handler.name} never runs: the form is bound to no records", 'class …(Form, records="…")')
+    for path, control in own(plan):
+        dead = next((word for word in ("enabled", "visible") if control.decl.constants.get(word) is False), None)
+        if dead is not None and not any(
+            use.is_set and use.names[-2:] == (path, dead) for f in functions(kind) for use in uses(f)
+        ):
+            for event, handlers in control.heard.items():
+                for handler in handlers if event != "changed" else ():
+                    yield (
+                        handler.where[1],
+                        f"{handler.name} never runs: {path} is never {dead}",
+                        f"have a rule or a handler set {path}.{dead}",
+                    )
+    for (form, signal), handlers in plan.heard_of.items():
+        sent = any(use.names[:1] == (signal,) for function in functions(form) for use in uses(function))
+        if signal in form._plan.signals and not sent:  # type: ignore[attr-defined]
+            for handler in handlers:
+                yield (
+                    handler.where[1],
+                    f"{handler.name} never runs: {form.__name__} never sends {signal}",
+                    f"self.{signal}.send(…)",
+                )
+
+
+def functions(kind: type[Any]) -> list[Callable[..., Any]]:
+    """The methods of a class, its own and those it has from other forms."""
+    return [
+        value
+        for base in kind.__mro__
+        for value in vars(base).values()
+        if inspect.isfunction(value) and not hasattr(Form, value.__name__)
+    ]
+
+
+def waiting_rules(kind: type[Any], plan: FormPlan, source: Source) -> Found:
+    """Rules and checks that set something, or wait."""
+    checks = [(check.function, f"the check {check.name}") for _, control in own(plan) for check in control.checks]
+    rules = [
+        (rule, f"the rule of {path}.{prop}") for path, control in own(plan) for prop, rule in control.decl.rules.items()
+    ]
+    for function, what in dict.fromkeys([*checks, *rules]):
+        if code_of(function) is None:
+            continue
+        for use in sorted(uses(function, kind), key=lambda use: use.line):
+            if use.is_set and use.names[0] in plan.controls:
+                yield (use.line, f"{what} sets {'.'.join(use.names)}, which fails when it runs", "set it in a handler")
+            elif use.names[0] in WAITS and len(use.names) == 1:
+                yield (
+                    use.line,
+                    f"{what} waits for a person (self.{use.names[0]}), which fails when it runs",
+                    "ask in a handler",
+                )
+
+
+def pointers(kind: type[Any], plan: FormPlan, source: Source) -> Found:
+    """Pointer handlers that would wait."""
+    for path, control in own(plan):
+        for event in POINTING & control.heard.keys():
+            for handler in control.heard[event]:
+                for use in uses(handler.function, kind):
+                    if use.names[0] in WAITS:
+                        problem = f"{handler.name} hears {path}.{event} and waits for a person (self.{use.names[0]})"
+                        yield (use.line, problem, "a pointer handler can't wait; use self.say")
+
+
+def unknown_names(kind: type[Any], plan: FormPlan, source: Source) -> Found:
+    """Names that the form, or one of its controls, does not have."""
+    ruled = [rule for _, control in own(plan) for rule in control.decl.rules.values() if code_of(rule) is not None]
+    every = [value for value in vars(kind).values() if inspect.isfunction(value)]
+    found = [use for function in (*every, *ruled) for use in uses(function)]
+    made = {use.names[0] for use in found if use.is_set and len(use.names) == 1} | {"form", "session"}
+    for use in sorted(set(found), key=lambda use: use.line):
+        first = use.names[0]
+        if first in made or first.startswith("_"):
+            continue
+        if not hasattr(kind, first) and first not in plan.params and first not in getattr(kind, "__annotations__", {}):
+            known = [*plan.controls, *plan.groups, *plan.prompts, *plan.signals, *plan.params]
+            yield (use.line, f"{kind.__name__} has no '{first}'", suggest(first, known))
+        elif first in plan.controls and len(use.names) > 1 and not hasattr(plan.controls[first].decl.live, use.names[1]):
+            live = plan.controls[first].decl.live
+            known = [name for name in dir(live) if not name.startswith("_")]
+            yield (use.line, f"{kind.__name__}.{first} has no '{use.names[1]}'", suggest(use.names[1], known))
+
+
+def shut_in(kind: type[Any], plan: FormPlan, source: Source) -> Found:
+    """Forms that nothing can close."""
+    for handler in plan.heard.get("closing", ()):
+        if always_holds(handler, source):
+            problem = f"nothing can close {kind.__name__}: {handler.name} always holds"
+            yield (handler.where[1], problem, "hold only where there is something to keep a person for")
+
+
+def always_holds(handler: Handler, source: Source) -> bool:
+    """Whether a handler calls `event.hold(…)` whatever happens: before any condition, loop or return."""
+    for node in ast.walk(source.tree):
+        if (
+            isinstance(node, ast.FunctionDef)
+            and node.lineno <= handler.where[1] + 5
+            and node.name == handler.name.rpartition(".")[2]
+        ):
+            event = node.args.args[1].arg if len(node.args.args) > 1 else ""
+            for statement in node.body:
+                if is_hold(statement, event):
+                    return True
+                if not isinstance(statement, ast.Expr | ast.Assign | ast.AnnAssign):
+                    return False
+    return False
+
+
+def is_hold(statement: ast.stmt, event: str) -> bool:
+    """Whether a statement is `event.hold(…)`."""
+    call = statement.value if isinstance(statement, ast.Expr) else None
+    target = call.func if isinstance(call, ast.Call) else None
+    return (
+        isinstance(target, ast.Attribute)
+        and target.attr == "hold"
+        and isinstance(target.value, ast.Name)
+        and target.value.id == event
+    )
+
+
+def python_files(paths: Iterable[Path]) -> list[Path]:
+    """The files that are meant: those named, and all of a folder."""
+    return [file for path in paths for file in (sorted(path.glob("*.py")) if path.is_dir() else [path])]

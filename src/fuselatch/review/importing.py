@@ -1,0 +1,169 @@
+"""Importing a file of forms so that all its wrong declarations are found, not only the first."""
+
+from __future__ import annotations
+import __future__
+
+import ast
+import importlib
+import re
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from types import ModuleType
+from typing import Any, Final
+
+from fuselatch.core.model.errors import FuseLatchError, describe
+from fuselatch.rehearsal.imports import root_of
+
+NOTE: Final = "__fuselatch_note__"
+TRIES: Final = 50
+"""How many wrong members of one class are looked for."""
+
+Wrong = Callable[[int, str], None]
+
+
+class Importing:
+    """One file that is being imported: `module` is what came of it, `broken` the classes that had something wrong."""
+
+    def __init__(self, path: Path, wrong: Wrong) -> None:
+        self.path = path
+        self.wrong = wrong
+        self.broken: set[str] = set()
+        self.missing: set[str] = set()
+        self._now: ast.stmt | None = None
+        root = root_of(path)
+        parts = path.relative_to(root).with_suffix("").parts
+        self.name = ".".join(parts[:-1] if parts[-1] == "__init__" else parts)
+        self.module = ModuleType(self.name)
+
+    def run(self, tree: ast.Module) -> ModuleType:
+        """Execute the file, statement by statement; what goes wrong is told, and the rest goes on."""
+        module = self.module
+        module.__file__ = str(self.path)
+        module.__package__ = self.name.rpartition(".")[0]
+        if self.path.stem == "__init__":
+            module.__package__ = self.name
+            module.__path__ = [str(self.path.parent)]
+        module.__dict__[NOTE] = self._note
+        before = sys.modules.get(self.name)
+        if self.name.rpartition(".")[0]:
+            importlib.import_module(self.name.rpartition(".")[0])
+        sys.modules[self.name] = module
+        future = any(isinstance(each, ast.ImportFrom) and each.module == "__future__" for each in tree.body)
+        flags = __future__.annotations.compiler_flag if future else 0
+        try:
+            for statement in tree.body:
+                self._now = statement
+                if isinstance(statement, ast.ClassDef):
+                    self._class(statement, flags)
+                else:
+                    self._execute(statement, flags)
+        finally:
+            if before is not None:
+                sys.modules[self.name] = before
+        return module
+
+    def _execute(self, statement: ast.stmt, flags: int) -> BaseException | None:
+        code = compile(ast.Module([statement], []), str(self.path), "exec", flags, dont_inherit=True)
+        try:
+            exec(code, self.module.__dict__)
+        except Exception as error:
+            if not isinstance(statement, ast.ClassDef):
+                self._tell(statement, error)
+                self.missing |= names_of(statement)
+            return error
+        return None
+
+    def _class(self, statement: ast.ClassDef, flags: int) -> None:
+        """A class: each statement of its body on its own; a member that the class as a whole refuses is left out."""
+        body = list(statement.body)
+        told = self.missing.copy()
+        for _ in range(TRIES):
+            watched = ast.ClassDef(**{name: getattr(statement, name) for name in statement._fields})
+            ast.copy_location(watched, statement)
+            watched.body = [watched_statement(each) for each in body] or [ast.copy_location(ast.Pass(), statement)]
+            ast.fix_missing_locations(watched)
+            error = self._execute(watched, flags)
+            if error is None:
+                self.missing = told
+                return
+            self.broken.add(statement.name)
+            if is_follow_up(error, self.missing):
+                break
+            culprit = member_named(str(error), statement.name, body)
+            self._tell(culprit or statement, error)
+            if culprit is None:
+                break
+            body.remove(culprit)
+            told |= self.missing
+            self.missing |= names_of(culprit)
+        self.missing = told | {statement.name}
+
+    def _note(self, line: int) -> None:
+        """A statement of a class body has failed."""
+        error = sys.exc_info()[1]
+        if isinstance(self._now, ast.ClassDef) and error is not None:
+            found = next((each for each in self._now.body if each.lineno == line), None)
+            self.broken.add(self._now.name)
+            if found is not None and not names_of(found) & self.missing:
+                self._tell(found, error)
+                self.missing |= names_of(found)
+
+    def _tell(self, statement: ast.stmt, error: BaseException) -> None:
+        if is_follow_up(error, self.missing):
+            return
+        line = line_in(error, self.path) if not isinstance(error, FuseLatchError) else statement.lineno
+        what = str(error) if isinstance(error, FuseLatchError) else f"importing failed: {describe(error)}"
+        self.wrong(line or statement.lineno, what)
+
+
+def watched_statement(statement: ast.stmt) -> ast.stmt:
+    """A statement whose failure is noted, and the rest of the body goes on."""
+    if isinstance(statement, ast.Expr | ast.Pass):
+        return statement
+    call = ast.Expr(ast.Call(ast.Name(NOTE, ast.Load()), [ast.Constant(statement.lineno)], []))
+    handler = ast.ExceptHandler(ast.Name("Exception", ast.Load()), None, [call])
+    return ast.copy_location(ast.Try([statement], [handler], [], []), statement)
+
+
+def names_of(statement: ast.stmt) -> set[str]:
+    """The names that a statement gives something to."""
+    if isinstance(statement, ast.FunctionDef | ast.ClassDef):
+        return {statement.name}
+    if isinstance(statement, ast.Import | ast.ImportFrom):
+        return {(alias.asname or alias.name).partition(".")[0] for alias in statement.names}
+    targets = statement.targets if isinstance(statement, ast.Assign) else [getattr(statement, "target", None)]
+    return {target.id for target in targets if isinstance(target, ast.Name)}
+
+
+def is_follow_up(error: BaseException, missing: set[str]) -> bool:
+    """Whether an error only comes of an earlier one."""
+    return isinstance(error, NameError) and error.name in missing
+
+
+def member_named(message: str, owner: str, body: list[ast.stmt]) -> ast.stmt | None:
+    """The statement of a class body that an error about the class names: `BookingForm.length: …`."""
+    for name in re.findall(rf"\b{re.escape(owner)}\.(\w+)", message):
+        found = next((each for each in body if name in names_of(each)), None)
+        if found is not None:
+            return found
+    return None
+
+
+def line_in(error: BaseException, path: Path) -> int:
+    """The last line of a file that an error came through; 0 where it did not."""
+    found, step = 0, error.__traceback__
+    while step is not None:
+        if Path(step.tb_frame.f_code.co_filename) == path:
+            found = step.tb_lineno
+        step = step.tb_next
+    return found
+
+
+def members(module: ModuleType, kind: type) -> list[Any]:
+    """The classes of a kind that a module defines, in order."""
+    return [
+        value
+        for value in vars(module).values()
+        if isinstance(value, type) and issubclass(value, kind) and value.__module__ == module.__name__
+    ]
