@@ -45,6 +45,7 @@ class Source:
         self.name = name
         self.tree = tree
         self.around = list(names_around(path))
+        self.forms = sum(isinstance(node, ast.ClassDef) for node in tree.body)
 
     def uses(self, name: str) -> int:
         """How often a name is read or named, here and in the files and cue sheets around."""
@@ -163,14 +164,9 @@ def unasked(kind: type[Any], plan: FormPlan, source: Source) -> Found:
 
 
 def unopened(kind: type[Any], plan: FormPlan, source: Source) -> Found:
-    """Forms that nobody opens."""
-    if (
-        issubclass(kind, Form)
-        and not plan.at_start
-        and not plan.keys
-        and not source.uses(kind.__name__)
-        and not kind.__subclasses__()
-    ):
+    """Forms that nobody opens; a file's only class is one that somebody is going to."""
+    at_hand = source.forms == 1 or plan.at_start or plan.keys or kind.__subclasses__()
+    if issubclass(kind, Form) and not at_hand and not source.uses(kind.__name__):
         mend = f"open it with self.open({kind.__name__}), from a scene or from a cue sheet"
         yield (source.line_of(kind.__name__), f"nobody opens the form {kind.__name__}", mend)
 

@@ -163,7 +163,8 @@ def from_function(function: Callable[..., Any], name: str) -> Drafted:
     """A form for a plain function: a control for each parameter, and a button that calls it.
 
     Annotations tell the kinds (str, int, float, Decimal, bool, date, time, Enum, Literal; with None where the entry may
-    be left out), defaults the values that the entries start with, the docstring the help. Raises `ValueError` for what
+    be left out), defaults the values that the entries start with, the docstring the help. A parameter of another type
+    keeps its default, or is entered as a text, with a remark. Raises `ValueError` for what
     takes no parameters that a person could enter.
     """
     plain = inspect.unwrap(function)
@@ -172,8 +173,12 @@ def from_function(function: Callable[..., Any], name: str) -> Drafted:
     helps = {found[1]: found[2] for line in doc.splitlines()[1:] if (found := PARAM_DOC.match(line))}
     hints = hints_of(plain)
     for param in inspect.signature(plain).parameters.values():
-        if param.kind not in (param.VAR_POSITIONAL, param.VAR_KEYWORD):
-            draft.controls.append(control_for(param, hints.get(param.name, str), helps.get(param.name, ""), draft))
+        if param.kind in (param.VAR_POSITIONAL, param.VAR_KEYWORD):
+            continue
+        control = control_for(param, hints.get(param.name, str), helps.get(param.name, ""), draft)
+        # What can't be entered keeps its default, so that nothing wrong is passed.
+        if not control.remark or param.default is param.empty:
+            draft.controls.append(control)
     if not draft.controls:
         raise ValueError(f"{name} takes no parameters, so there is nothing to enter; give it some, annotated")
     draft.need(plain.__module__, name)
@@ -212,11 +217,10 @@ def control_for(param: inspect.Parameter, hint: Any, help_text: str, draft: Draf
     elif hint in KINDS:
         control.kind, control.sample = KINDS[hint]
     else:
-        control.remark = f"{param.name}: nothing is known of {describe(hint)}; it is entered as a text"
-        control.hint = str
+        control.remark = f"{param.name}: nothing is known of {describe(hint)}; convert the text that is entered"
     if default is not None:
         control.options.append(f"default={default_source(default, draft)}")
-    if not optional and control.kind != "Tick":
+    if not optional and default != "" and control.kind != "Tick":
         control.options.append("required=True")
     elif optional and control.kind != "Tick":
         control.options.append('placeholder="may be left out"') if control.kind == "Text" else None
@@ -271,6 +275,8 @@ def argument(control: Control, draft: Draft) -> str:
         value = f"{value} or None" if control.optional else value
     elif control.kind != "Tick" and not control.optional:
         value = f"self.{control.name}.given"
+    if control.remark:
+        value = f'{draft.need("typing", "cast")}("{draft.need("typing", "Any")}", {value})'
     if get_origin(control.hint) is Literal:
         listed = ", ".join(map(repr_of, get_args(control.hint)))
         kind = f"{draft.need('typing', 'Literal')}[{listed}]{' | None' if control.optional else ''}"

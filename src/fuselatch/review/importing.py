@@ -13,6 +13,7 @@ from types import ModuleType
 from typing import Any, Final
 
 from fuselatch.core.model.errors import FuseLatchError, describe
+from fuselatch.core.model.names import NoSuchName
 from fuselatch.rehearsal.imports import root_of
 
 NOTE: Final = "__fuselatch_note__"
@@ -113,7 +114,7 @@ class Importing:
         if is_follow_up(error, self.missing):
             return
         line = line_in(error, self.path) if not isinstance(error, FuseLatchError) else statement.lineno
-        what = str(error) if isinstance(error, FuseLatchError) else f"importing failed: {describe(error)}"
+        what = str(error) if isinstance(error, FuseLatchError | NoSuchName) else f"importing failed: {describe(error)}"
         self.wrong(line or statement.lineno, what)
 
 

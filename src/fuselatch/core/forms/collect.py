@@ -63,6 +63,8 @@ class FormMeta(type):
         def __getattr__(cls, name: str) -> Any:
             # Only for names that aren't there, such as @VesselSearch.chosne: the closest one is named.
             plan = cls.__dict__.get("_plan")
+            if plan is None and cls.__name__ == "Form" and not name.startswith("_"):
+                raise NoSuchName(lambda: f"a form raises no '{name}'; {suggest(name, FORM_EVENTS, 'its events are')}")
             if plan is None or name.startswith("_"):
                 raise AttributeError(f"{cls.__name__} has no '{name}'")
             known = [*plan.controls, *plan.groups, *plan.signals, *plan.prompts, *FORM_EVENTS]

@@ -1,0 +1,110 @@
+"""Checking before running: what is found in a file of forms, and that all of it is found at once."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+from click.testing import CliRunner
+
+from fuselatch.cli import main
+from fuselatch.review.checking import check_file
+
+ROOT = Path(__file__).parents[2]
+HEAD = "from fuselatch import Button, Choice, Event, Form, Group, Number, Prompt, Signal, Text, check, warn\n\n\n"
+LEAVE = '    leave = Button("Leave", closes="cancelled")\n'
+OTHER = 'class Other(Form):\n    go = Button("Go", closes="accepted")\n\n\n'
+
+# The body of a form, and what is found: line within the body (from 1), and the message.
+FOUND: list[tuple[str, list[tuple[int, str]]]] = [
+    ('    idle = Button("Idle")\n', [(1, "the button F.idle does nothing; hear idle.clicked, or give it closes= or submits=")]),
+    ('    go = Button("Go", submits=True)\n', []),
+    ('    sure = Prompt("Sure?")\n', [(1, "the prompt F.sure is never asked; self.ask(self.sure)")]),
+    (
+        '    a = Text("A", enabled=False)\n\n    @a.left\n    def gone(self):\n        pass\n',
+        [(3, "F.gone never runs: a is never enabled; have a rule or a handler set a.enabled")],
+    ),
+    (
+        "    @Form.submitted\n    def done(self):\n        pass\n",
+        [(1, 'F.done never runs: nothing accepts the form; give a button closes="accepted" or submits=True')],
+    ),
+    (
+        "    @Form.record_shown\n    def shown(self):\n        pass\n",
+        [(1, 'F.shown never runs: the form is bound to no records; class …(Form, records="…")')],
+    ),
+    (
+        '    a = Text("A")\n\n    @a.pointed\n    def hover(self):\n        self.helped()\n\n    def helped(self):\n        self.ask("sure?")\n',
+        [(8, "F.hover hears a.pointed and waits for a person (self.ask); a pointer handler can't wait; use self.say")],
+    ),
+    (
+        '    @Form.closing\n    def stay(self, event):\n        """Never lets go."""\n        event.hold("no")\n',
+        [(1, "nothing can close F: F.stay always holds; hold only where there is something to keep a person for")],
+    ),
+    ('    @Form.closing\n    def stay(self, event):\n        if self.title:\n            event.hold("no")\n', []),
+    (
+        '    a = Number("A", required=lambda form: form.aa.value > 3)\n',
+        [(1, "F has no 'aa'; did you mean 'a'?")],
+    ),
+    (
+        '    a = Number("A")\n\n    @a.changed\n    def raise_it(self):\n        self.a.valeu = 3\n',
+        [(5, "F.a has no 'valeu'; did you mean 'value'?")],
+    ),
+    (
+        '    a = Number("A")\n    b = Text("B", enabled=lambda form: form.look())\n\n    def look(self):\n        self.a.value = 3\n        return True\n',
+        [(5, "the rule of b.enabled sets a.value, which fails when it runs; set it in a handler")],
+    ),
+    (
+        '    a = Number("A")\n\n    @check(a)\n    def sure(self, a):\n        return None if self.confirm("sure?") else "no"\n',
+        [(5, "the check sure waits for a person (self.confirm), which fails when it runs; ask in a handler")],
+    ),
+    (
+        '    a = Text("A", maxlength=3)\n    b = Number("B", minimum=9, maximum=3)\n    b2 = Button("B2", keys="Bogus+Q")\n\n    @check(a)\n    def short(self, a):\n        return None\n',
+        [
+            (1, "Text('A'): there is no option 'maxlength'; it has column"),
+            (2, "Number('B'): minimum 9.0 is above maximum 3.0; nothing fits"),
+            (3, "Button('B2'): keys:"),
+        ],
+    ),
+    (
+        '    a = Text("A")\n    say = Text("Say")\n    close = Text("Close")\n',
+        [(2, "F.say"), (3, "F.close")],
+    ),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("body", "expected"), FOUND, ids=[told[0][1][:30] if told else "nothing" for _, told in FOUND])
+def test_what_is_found(body: str, expected: list[tuple[int, str]], tmp_path: Path) -> None:
+    file = tmp_path / f"checked_{abs(hash(body))}.py"
+    file.write_text(f"{HEAD}class F(Form):\n{body}{LEAVE}")
+    found = list(check_file(file, "forms.py"))
+    first = HEAD.count("\n") + 1
+    assert len(found) == len(expected), [str(one) for one in found]
+    for one, (line, message) in zip(found, expected, strict=True):
+        assert str(one).startswith(f"forms.py:{line + first}: {message}")
+
+
+def test_forms_signals_and_imports(tmp_path: Path) -> None:
+    text = f"{HEAD}{OTHER}class Child(Form):\n    chosen = Signal(str)\n{LEAVE}\n\nclass Opens(Form):\n    @Child.chosen\n    def took(self, event):\n        pass\n\n    @Form.opened\n    def begin(self):\n        self.show(Child)\n\n\nx = nothing_such\n"
+    (tmp_path / "more_forms.py").write_text(text)
+    (tmp_path / "use.cues").write_text("form more_forms:Opens\npress leave\n")
+    assert [str(one).partition(": ")[2] for one in check_file(tmp_path / "more_forms.py")] == [
+        "nobody opens the form Other; open it with self.open(Other), from a scene or from a cue sheet",
+        "Opens.took never runs: Child never sends chosen; self.chosen.send(…)",
+        "importing failed: NameError: name 'nothing_such' is not defined",
+    ]
+
+
+def test_the_examples_are_in_order() -> None:
+    result = CliRunner().invoke(main, ["check", str(ROOT / "examples" / "marina"), str(ROOT / "examples" / "ways")])
+    assert (result.exit_code, result.output.splitlines()[-1].partition(": ")[2]) == (0, "nothing is wrong")
+
+
+def test_the_command_tells_machines_and_unreadable_files(tmp_path: Path) -> None:
+    (tmp_path / "bad.py").write_text("def x(:\n")
+    result = CliRunner().invoke(main, ["check", str(tmp_path), "--json"])
+    assert result.exit_code == 1
+    assert json.loads(result.output)["problems"][0] | {"file": ""} == {
+        "file": "", "line": 1, "kind": "import", "problem": "this is no Python: invalid syntax", "mend": "",
+    }  # fmt: skip
+    assert CliRunner().invoke(main, ["check", str(tmp_path / "none.py")]).exit_code == 2

@@ -1,0 +1,123 @@
+"""Drafts: what is written from functions and tables passes mypy, ruff and its own cue sheet."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from click.testing import CliRunner
+
+from fuselatch.cli import main
+from fuselatch.rehearsal import perform, read_cue_file, read_cues
+from fuselatch.rehearsal.loading import importing_from
+
+ROOT = Path(__file__).parents[2]
+FEES = '''
+from datetime import date, time
+from decimal import Decimal
+from enum import Enum
+from typing import Any, Literal
+
+class Tide(Enum):
+    SPRING = "spring"
+    NEAP = "neap"
+
+def late_fee(vessel: str, days: int, rate: Decimal, since: date = date(2031, 5, 1), *, at: time = time(9, 30),
+             waived: bool = False, tide: Tide = Tide.NEAP, pier: Literal["North", "South"] = "North",
+             note: str | None = None, length: float | None = None, title: str = "", run: int = 3) -> Decimal:
+    """What a vessel owes for being late.
+
+    :param days: whole days
+    vessel: her "name"
+    """
+    return rate * days
+
+def shut(level: list[int], /, *more: int, kind: list[int] = [], **rest: Any) -> None:
+    pass
+
+def untyped(a, b=2.5, c=True, d="x"):
+    return a
+
+def nothing() -> None: ...
+
+def unknown(a: "Nowhere") -> None: ...
+'''
+
+
+@pytest.fixture
+def folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Path]:
+    """A folder with functions, and no module left over."""
+    (tmp_path / "quay_fees.py").write_text(FEES)
+    monkeypatch.chdir(tmp_path)
+    yield tmp_path
+    for name in [name for name in sys.modules if name == "quay_fees" or name.endswith("_form")]:
+        del sys.modules[name]
+
+
+def draft(*words: str) -> str:
+    """Run the command; gives what it prints."""
+    result = CliRunner().invoke(main, ["draft", *words])
+    assert result.exit_code == 0, result.output
+    return result.output
+
+
+def test_drafts_pass_mypy_ruff_and_their_cue_sheets(folder: Path) -> None:
+    for name in ("late_fee", "shut", "untyped"):
+        draft(f"quay_fees:{name}")
+    for table in ("vessels", "bookings", "services"):
+        draft(str(ROOT / "examples" / "marina" / "data" / f"{table}.csv"))
+    written = sorted(path.name for path in folder.glob("*_form.py"))
+    assert len(written) == 6
+    strict = "--strict", "--allow-untyped-calls", "--follow-imports=silent"
+    for tool in (["mypy", *strict], ["ruff", "check", "--isolated"]):
+        done = subprocess.run([sys.executable, "-m", *tool, *written], cwd=folder, capture_output=True, text=True)
+        assert done.returncode == 0, done.stdout + done.stderr
+    with importing_from([folder]):
+        for sheet in sorted(folder.glob("*.cues")):
+            assert perform(read_cue_file(sheet)).problems == []
+
+
+def test_a_macro_becomes_a_form_that_calls_it(folder: Path) -> None:
+    assert "try it:  fuselatch rehearse late_fee_form.cues" in draft("quay_fees:late_fee")
+    source = (folder / "late_fee_form.py").read_text()
+    for line in (
+        '    vessel = Text("Vessel", required=True, help="her \\"name\\"", keep=True)',
+        '    since = Date("Since", default=date(2031, 5, 1), required=True, keep=True)',
+        '    tide = Choice("Tide", choices=Tide, default=Tide.NEAP, required=True, keep=True)',
+        '    length = Number("Length", keep=True)',
+        '    title_ = Text("Title", ',
+        "            title=self.title_.value,",
+        "            run=self.run_.given,",
+    ):
+        assert line in source.replace("'her \"name\"'", '"her \\"name\\""'), line
+    steps = "form late_fee_form:LateFeeForm\ntype vessel Teal\ntype days 3\ntype rate 2.50\npress run\nexpect result.value 7.50\n"
+    with importing_from([folder]):
+        assert perform(read_cues(steps, "x.cues")).problems == []
+
+
+@pytest.mark.parametrize(
+    ("words", "message"),
+    [
+        (("quay_fees:late_fe",), "quay_fees has no function 'late_fe': did you mean 'late_fee'?"),
+        (("quay_fees:Tide",), "quay_fees:Tide is no function; "),
+        (("quay_fees:nothing",), "nothing takes no parameters, so there is nothing to enter; give it some, annotated"),
+        (("quay_fees:unknown",), "an annotation can't be read: name 'Nowhere' is not defined"),
+        (("none.csv",), "there is no table none.csv; there is none"),
+    ],
+)  # fmt: skip
+def test_what_can_not_be_drafted_says_why(words: tuple[str, ...], message: str, folder: Path) -> None:
+    result = CliRunner().invoke(main, ["draft", *words])
+    assert (result.exit_code, result.output.startswith(f"fuselatch: {message}")) == (2, True), result.output
+
+
+def test_nothing_is_written_over(folder: Path) -> None:
+    draft("quay_fees:untyped")
+    (folder / "untyped_form.py").write_text("mine")
+    result = CliRunner().invoke(main, ["draft", "quay_fees:untyped"])
+    assert result.exit_code == 2 and "untyped_form.py is there already; write over it with --over" in result.output
+    assert (folder / "untyped_form.py").read_text() == "mine"
+    draft("quay_fees:untyped", "--over")
+    assert (folder / "untyped_form.py").read_text() != "mine"
