@@ -1,0 +1,166 @@
+"""Stepping, leaving handlers out, approving, watching, and what machines are told."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import signal
+import subprocess
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+from time import monotonic, sleep
+
+import pytest
+from click.testing import CliRunner, Result
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from fuselatch.cli import main
+from fuselatch.rehearsal import perform, read_cue_file
+from fuselatch.rehearsal.stepping import COMMANDS, Command, Stepping, Stop
+
+ROOT = Path(__file__).parents[2]
+CUES = ROOT / "examples" / "marina" / "cues"
+OVERHANG = read_cue_file(CUES / "overhang.cues")
+
+
+def run(*words: str, keys: str = "") -> Result:
+    """Run the command line."""
+    return CliRunner().invoke(main, list(words), input=keys)
+
+
+def stops(commands: list[Command], pause_at: tuple[str, ...] = ()) -> tuple[list[str], bool]:
+    """Where stepping stops when it is answered so (and then to the end): line and event; and whether it got through."""
+    found: list[str] = []
+    left = iter(commands)
+
+    def ask(stop: Stop) -> Command:
+        found.append(f"{stop.cue.line if stop.cue else 0} {stop.event}")
+        return next(left, "end")
+
+    done = Stepping(OVERHANG, ask, pause_at).run()
+    return found, done is not None and done.problems == []
+
+
+STOPS: list[tuple[list[Command], tuple[str, ...], list[str]]] = [
+    (["event", "event"], (), ["0 BookingForm.opened", "0 vessel.entered", "5 vessel.typed"]),
+    (["gesture", "gesture"], (), ["0 BookingForm.opened", "5 vessel.typed", "6 vessel.changed"]),
+    ([], ("berth.changed",), ["10 berth.changed", "17 berth.changed", "19 berth.changed"]),
+    (["event"], ("berth.changed",), ["10 berth.changed", "11 berth.leaving", "17 berth.changed", "19 berth.changed"]),
+    (["gesture", "gesture", "back"], (), ["0 BookingForm.opened", "5 vessel.typed", "6 vessel.changed", "5 vessel.typed"]),
+    (["back"], (), ["0 BookingForm.opened", "0 BookingForm.opened"]),
+]
+
+
+@pytest.mark.parametrize(("commands", "pause_at", "expected"), STOPS, ids=range(len(STOPS)))
+def test_where_stepping_stops(commands: list[Command], pause_at: tuple[str, ...], expected: list[str]) -> None:
+    assert stops(commands, pause_at) == (expected, True)
+
+
+@given(st.lists(st.sampled_from([each for each in COMMANDS if each != "stop"]), max_size=12))
+@settings(max_examples=25)
+def test_however_one_steps_the_rehearsal_is_the_same(commands: list[Command]) -> None:
+    left = iter(commands)
+    done = Stepping(OVERHANG, lambda stop: next(left, "end")).run()
+    assert done is not None and done.trace.to_jsonl() == perform(OVERHANG).trace.to_jsonl()
+
+
+def test_a_stop_shows_the_form_what_is_queued_and_what_ran() -> None:
+    result = run("rehearse", str(CUES / "overhang.cues"), "--pause-at", "price.changed", keys="xqe")
+    assert "6  type    length 17.2" in (told := result.output) or "7  type    nights 2" in told
+    assert "before price.changed" in told and "│ Price       68.00 EUR" in told and "└─ price.value: blank → 68.00" in told
+    assert "'x' does nothing; Enter: next event" in told and "passed" not in told
+    told = run("rehearse", str(CUES / "overhang.cues"), "--pause-at", "pier.chnged", keys="").output
+    assert "--pause-at pier.chnged: it was never raised; did you mean 'pier.changed'?" in told
+
+
+def test_a_handler_is_left_out_and_the_report_says_why() -> None:
+    words = ("rehearse", "-q", str(CUES / "overhang.cues"), "--mute", "BookingForm.confirm_overhang")
+    result = run(*words, "--reason", "no list of berths today", "--why", "confirm_overhang")
+    assert result.exit_code == 1 and "but no prompt is up" in result.output
+    assert "left out: BookingForm.confirm_overhang (no list of berths today)" in result.output
+    assert "BookingForm.confirm_overhang is muted: no list of berths today" in result.output
+    for wrong, told in (
+        (("--mute", "BookingForm.confirm"), "there is no handler 'BookingForm.confirm'; did you mean"),
+        (("--reason", "x"), "--reason says why a handler is left out; name it with --mute FORM.HANDLER"),
+        (("--json", "--step"), "--json is for machines; leave out --step"),
+    ):
+        result = run("rehearse", str(CUES / "overhang.cues"), *wrong)
+        assert (result.exit_code, told in result.output) == (2, True), result.output
+
+
+def test_machines_are_told_each_step(tmp_path: Path) -> None:
+    (tmp_path / "bad.cues").write_text("form stay:Stay\nprss x\n")
+    (tmp_path / "two.cues").write_text("form stay:Stay\neach n\nrow 1\nrow 31\ntype nights {n}\nexpect nights.text 1\n")
+    result = run("rehearse", "--json", str(tmp_path), "--traces", str(tmp_path / "out"))
+    told = json.loads(result.stdout)
+    assert (result.exit_code, told["passed"], told["failed"]) == (2, 3, 1)
+    assert told["unreadable"] == [f"{tmp_path}/bad.cues:2:1: there is no verb 'prss'; did you mean 'press'?"]
+    assert [sheet["row"] for sheet in told["sheets"]] == ["row 1 (1)", "row 2 (31)"]
+    assert told["sheets"][1]["steps"][1]["problem"] == "expected nights.text 1, but it is '31'"
+    assert sorted(path.name for path in (tmp_path / "out").iterdir()) == ["two.row-1.trace.jsonl", "two.row-2.trace.jsonl"]
+
+
+@pytest.fixture
+def ways(tmp_path: Path) -> Iterator[Path]:
+    """A copy of an example with its cue sheet, and no module left over."""
+    for name in ("beside.py", "beside.cues"):
+        shutil.copy(ROOT / "examples" / "ways" / name, tmp_path)
+    yield tmp_path
+    sys.modules.pop("beside", None)
+
+
+def test_what_has_changed_since_it_was_approved_is_refused(ways: Path) -> None:
+    sheet, file = str(ways / "beside.cues"), ways / "beside.py"
+    assert "beside.py has not been approved" in run("rehearse", "--approved-only", sheet).output
+    result = run("approve", str(file), "--by", "Nolke")
+    assert result.exit_code == 0 and f"{file} is approved by Nolke, with beside.py" in result.output
+    note = json.loads((ways / "beside.approved.json").read_text())
+    assert (note["by"], note["cue_sheets"], len(note["files"]["beside.py"])) == ("Nolke", {"beside.cues": 11}, 64)
+    assert run("rehearse", "-q", "--approved-only", sheet).exit_code == 0
+    file.write_text(file.read_text() + "# changed\n")
+    result = run("rehearse", "-q", "--approved-only", sheet)
+    assert result.exit_code == 1 and "beside.py has changed since Nolke approved it" in result.output
+    (ways / "beside.cues").write_text("form beside:Panel\nexpect outcome accepted\n")
+    result = run("approve", str(file))
+    assert result.exit_code == 1 and "beside.py is not approved" in result.output
+    (ways / "beside.cues").unlink()
+    assert "no cue sheet below" in run("approve", str(file)).output
+
+
+def test_what_is_imported_from_its_folder_belongs_to_an_approval(tmp_path: Path) -> None:
+    folder = shutil.copytree(ROOT / "examples" / "marina", tmp_path / "marina")
+    done = subprocess.run(
+        [sys.executable, "-m", "fuselatch", "approve", "marina/scenes.py"], cwd=tmp_path, capture_output=True, text=True
+    )
+    assert done.returncode == 0, done.stderr
+    note = json.loads((folder / "scenes.approved.json").read_text())
+    assert {"scenes.py", "forms.py", "tables.py", "papers.py", "office.py"} <= note["files"].keys()
+    (folder / "papers.py").write_text((folder / "papers.py").read_text() + "\n")
+    call = [sys.executable, "-m", "fuselatch", "rehearse", "-q", "--approved-only", "marina/cues/booking.cues"]
+    done = subprocess.run([*call, "--from", "."], cwd=tmp_path, capture_output=True, text=True)
+    assert done.returncode == 1 and "papers.py has changed since" in done.stderr
+
+
+def test_a_saved_file_is_rehearsed_again_at_once(ways: Path, tmp_path: Path) -> None:
+    log = tmp_path / "log"
+    call = [sys.executable, "-m", "fuselatch", "rehearse", "-q", "--watch", str(ways)]
+    with (
+        log.open("w") as out,
+        subprocess.Popen(call, stdout=out, stderr=out, env={**os.environ, "PYTHONUNBUFFERED": "1"}) as process,
+    ):
+
+        def wait_for(part: str) -> None:
+            start = monotonic()
+            while part not in log.read_text():
+                assert monotonic() - start < 60, log.read_text()
+                sleep(0.02)
+
+        wait_for("watching 2 files")
+        sleep(0.5)  # until the watcher itself has begun
+        (ways / "beside.py").write_text("x = 1\n")
+        wait_for("saved: beside.py")
+        wait_for("beside has no form 'Panel'")
+        process.send_signal(signal.SIGINT)

@@ -1,0 +1,182 @@
+"""Flipbooks, timelines, figures, and what `describe` tells: on the demo's data, through the command line."""
+
+from __future__ import annotations
+
+import json
+import re
+from html.parser import HTMLParser
+from pathlib import Path
+
+import pytest
+from click.testing import CliRunner
+
+from fuselatch.cli import main
+from fuselatch.rehearsal import perform, read_cue_file
+from fuselatch.report.behaviour import Behaviour, told
+from fuselatch.report.screen import screen
+from fuselatch.report.timeline import handlers, waits
+
+CUES = Path(__file__).parents[2] / "examples" / "marina" / "cues"
+PNG = b"\x89PNG"
+
+
+def call(*words: object, code: int = 0) -> str:
+    """Run the command line; gives what it prints."""
+    result = CliRunner().invoke(main, [str(word) for word in words])
+    assert result.exit_code == code, result.output
+    return result.output
+
+
+class Page(HTMLParser):
+    """Looks whether a page is whole, needs nothing else, and can be read aloud."""
+
+    def __init__(self, text: str) -> None:
+        super().__init__()
+        self.open: list[str] = []
+        self.ids: list[str] = []
+        self.targets: list[str] = []
+        self.headings: list[int] = []
+        self.labels: list[str] = []
+        self.feed(text)
+        self.close()
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        """Note what begins."""
+        known = dict(attrs)
+        assert tag not in ("script", "link", "img", "iframe") and "src" not in known
+        if tag not in ("meta", "br"):
+            self.open.append(tag)
+        self.ids += [known["id"] or ""] if "id" in known else []
+        self.targets += [(known["href"] or "")[1:]] if tag == "a" else []
+        self.headings += [int(tag[1])] if re.fullmatch("h[1-6]", tag) else []
+        self.labels += [known["aria-label"] or ""] if tag == "figure" else []
+
+    def handle_endtag(self, tag: str) -> None:
+        """What ends is what began last."""
+        assert self.open.pop() == tag
+
+
+@pytest.mark.parametrize("name", ["office", "arrears", "search-cancelled"])
+def test_a_flipbook_is_one_whole_page(name: str, tmp_path: Path) -> None:
+    out = tmp_path / "out.html"
+    assert call("flipbook", CUES / f"{name}.cues", "-o", out) == f"written: {out}\n"
+    text = out.read_text(encoding="utf-8")
+    page = Page(text)
+    steps = len(read_cue_file(CUES / f"{name}.cues").steps)
+    assert page.open == [] and len(page.targets) == steps + 1 and set(page.targets) == set(page.ids)
+    assert page.headings[:3] == [1, 2, 3] and all(label.startswith("After step ") for label in page.labels)
+    call("flipbook", CUES / f"{name}.cues", "-o", tmp_path / "again.html")
+    assert (tmp_path / "again.html").read_text(encoding="utf-8") == text
+
+
+def test_a_flipbook_marks_what_changed_and_what_failed(tmp_path: Path) -> None:
+    sheet = tmp_path / "x.cues"
+    sheet.write_text(
+        'scene marina.scenes:quiet_monday\ntype vessel "<b>Teal & co</b>"\ntick visitor\nexpect vessel.value Heron\n'
+    )
+    result = CliRunner().invoke(main, ["flipbook", str(sheet)])
+    assert result.exit_code == 1 and "expected vessel.value Heron" in result.output
+    text = (tmp_path / "x.html").read_text(encoding="utf-8")
+    assert "<b>Teal" not in text and "&lt;b&gt;Teal &amp; co" in text
+    third = text.partition('id="s1-2"')[2].partition("</section>")[0]
+    assert re.findall(r'<span class="mark">(\w+)</span>', third) == ["changed", "enabled"]
+    assert '<p class="problem">expected vessel.value Heron, but it is' in text
+    assert call("flipbook", sheet, "--step", 2, "--png", code=1).splitlines()[-1] == f"drawn: {tmp_path / 'x.2.png'}"
+    assert (tmp_path / "x.2.png").read_bytes().startswith(PNG)
+    assert "has no step 9; it has 0 to 3" in call("flipbook", sheet, "--step", 9, "--png", code=2)
+    assert "--step 7 --png" in call("flipbook", sheet, "--png", code=2)
+
+
+@pytest.mark.parametrize("number", [6, 8, 22, 27, 52])
+def test_every_kind_of_step_can_be_drawn(number: int, tmp_path: Path) -> None:
+    call("flipbook", CUES / "office.cues", "--step", number, "--png", "-o", tmp_path / "x.svg")
+    assert "</svg>" in (tmp_path / "x.svg").read_text()
+
+
+def test_a_timeline_has_a_lane_for_each_form_and_what_was_waited_for(tmp_path: Path) -> None:
+    sheet = tmp_path / "slow.cues"
+    sheet.write_text(
+        'scene marina.scenes:quiet_monday\ntype vessel Saltwort\nfocus length\nwait 25m\nanswer "Book it"\npress find\n'
+    )
+    done = perform(read_cue_file(sheet))
+    assert [(span.form, span.label) for span in waits(done.trace)] == [
+        ("BookingForm", "Arrears: Book it (0:25:00)"),
+        ("BookingForm", "VesselSearch: still open"),
+    ]
+    assert [(span.label, span.end - span.start) for span in handlers(done.trace)] == [
+        ("warn_of_arrears", 4),
+        ("look_up_vessel", 4),
+    ]
+    call("rehearse", "-q", sheet, "--traces", tmp_path, code=1)
+    trace = tmp_path / "slow.trace.jsonl"
+    assert call("timeline", trace) == f"drawn: {trace.with_suffix('.png')}\n"
+    assert trace.with_suffix(".png").read_bytes().startswith(PNG)
+    for text, message in {
+        "": "there is nothing in this trace",
+        "{\n": ":1: this is no JSON",
+        '{"number": 1}\n': ":1: an entry of a trace has cause, kind",
+        trace.read_text().replace('"gesture"', '"gestur"', 1): ":1: there is no kind 'gestur'; did you mean 'gesture'?",
+    }.items():
+        (tmp_path / "bad.jsonl").write_text(text)
+        assert message in call("timeline", tmp_path / "bad.jsonl", code=2)
+    assert "write one such as .png" in call("timeline", trace, "-o", tmp_path / "x.bmpx", code=2)
+
+
+def test_describe_as_json_dot_picture_and_events(tmp_path: Path) -> None:
+    form = "marina.forms:BookingForm"
+    known = json.loads(call("describe", form, "--json"))
+    assert [dialog["verdicts"] for dialog in known["dialogs"]] == [["accepted", "cancelled"]]
+    assert known["handlers"][1]["sets"] == ["length.value", "port.value", "vessel.value", "visitor.value"]
+    dot = call("describe", form, "--dot")
+    for edge in (
+        '"pier" -> "berth" [label="choices"];',
+        '"find" -> "look_up_vessel" [label="clicked"];',
+        '"look_up_vessel" -> "VesselSearch"',
+    ):
+        assert edge in dot
+    for name in (form, "marina.office:OfficeForm"):
+        call("describe", name, "--picture", tmp_path / "d.png")
+        assert (tmp_path / "d.png").read_bytes().startswith(PNG)
+    lines = call("describe", form, "--events", "vessel").splitlines()
+    assert "  changed         its value differs from before: heard by warn_of_arrears (forms.py:113)" in lines
+    assert "    @vessel.left" in lines and "    @vessel.changed" not in lines
+    assert "  closing         it is about to close" in call("describe", form, "--events", "BookingForm")
+    assert "extras[].what (choice) raises" in call("describe", "marina.office:OfficeForm", "--events", "extras[].what")
+    assert "did you mean 'vessel'?" in call("describe", form, "--events", "vesel", code=2)
+
+
+def test_behaviour_counts_what_sessions_tell_and_adds_up() -> None:
+    whole = Behaviour()
+    for name in ("arrears", "overhang"):
+        part = Behaviour()
+        perform(read_cue_file(CUES / f"{name}.cues"), witness=part)
+        whole.add(json.loads(json.dumps(part.to_dict())))
+    both = Behaviour()
+    for name in ("arrears", "overhang"):
+        perform(read_cue_file(CUES / f"{name}.cues"), witness=both)
+    assert whole.counts == both.counts
+    assert both.counted("BookingForm")["answer"] == (3, 6) and both.counted("BookingForm")["rule"] == (1, 2)
+    lines = list(told(both))
+    assert any(line.startswith("    press   find ") and "look_up_vessel (forms.py:" in line for line in lines)
+    assert any(line.startswith('    answer  "Book anyway"') for line in lines)
+
+
+def test_behaviour_on_the_command_line(tmp_path: Path) -> None:
+    words = ("--behaviour", "--behaviour-json", tmp_path / "b.json", "--behaviour-picture", tmp_path / "b.svg")
+    printed = call("rehearse", "-q", CUES, *words)
+    assert "BookingForm: handlers 4 of 4, checks " in printed and "  never tried:" in printed
+    assert "</svg>" in (tmp_path / "b.svg").read_text() and json.loads((tmp_path / "b.json").read_text())["version"] == 1
+
+
+def test_a_screen_shows_tables_groups_and_prompts() -> None:
+    seen = []
+    perform(
+        read_cue_file(CUES / "office.cues"),
+        lambda step: seen.append(list(screen(step.view))) if step.view else None,
+        looking=True,
+    )
+    lines = {line.strip("│ ") for shot in seen for line in shot}
+    assert {"Extras:", "Berth | Length (m) | Depth (m)", "(Bookings, behind)", "[ Remove ]  [ Keep it ]*"} & lines >= {
+        "Extras:",
+        "(Bookings, behind)",
+    }
