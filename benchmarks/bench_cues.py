@@ -12,6 +12,11 @@ import tempfile
 from pathlib import Path
 from time import perf_counter
 
+from fuselatch import Form, Gesture, Session
+from fuselatch.rehearsal import perform, read_cue_file
+from fuselatch.rehearsal.flipping import flipbook
+from fuselatch.rehearsal.loading import importing_from, load
+
 FORM = """
 from fuselatch import Button, Choice, Form, Money, Tick, Text, Whole, check, derive, warn
 
@@ -84,6 +89,72 @@ def timed(folder: Path, *words: str) -> float:
     return took
 
 
+GESTURES = [
+    Gesture(verb=verb, control=control, text=text)
+    for verb, control, text in (
+        ("type", "vessel", "Boat"),
+        ("type", "nights", "2"),
+        ("focus", "pier", ""),
+        ("pick", "pier", "North"),
+        ("tick", "visitor", ""),
+        ("type", "port", "Saltmarsh"),
+        ("type", "nights", "15"),
+        ("pick", "pier", "South"),
+        ("untick", "visitor", ""),
+        ("type", "nights", "3"),
+    )
+    * 2
+]
+"""Twenty gestures."""
+
+
+def rehearsed(form: type[Form], recording: bool) -> float:
+    """How many fresh sessions of twenty gestures a second."""
+    count = 400
+    start = perf_counter()
+    for _ in range(count):
+        session = Session(form, recording=recording)
+        for gesture in GESTURES:
+            session.feed(gesture)
+        session.close()
+    return count / (perf_counter() - start)
+
+
+def recording_costs(folder: Path) -> None:
+    """What recording adds, and how many sessions a second there are; interleaved, medians of nine."""
+    with importing_from([folder]):
+        form = load("stay_form:Stay", "form")
+    rehearsed(form, True)
+    pairs = [(rehearsed(form, True), rehearsed(form, False)) for _ in range(9)]
+    traced, plain = (sorted(rates)[4] for rates in zip(*pairs, strict=True))
+    ratio = sorted(without / with_it for with_it, without in pairs)[4]
+    print(f"20 gestures, with a check, a derived value and a rule: {traced:.0f} sessions a second traced, {plain:.0f} not")
+    print(f"recording a trace makes them {ratio:.2f} times as long (1.6 wanted)")
+
+
+def flipbook_costs(folder: Path) -> None:
+    """A flipbook of 50 steps: performed, drawn and written, in a process that runs already, and as a whole process."""
+    text = SHEET.format(number=1)
+    steps = [line for line in text.splitlines()[4:] if not line.startswith(("press", "answer", "expect"))]
+    path = folder / "fifty.cues"
+    path.write_text("form    stay_form:Stay\n" + "\n".join((steps * 10)[:50]) + "\n")
+    took = []
+    for _ in range(5):
+        start = perf_counter()
+        with importing_from([folder]):
+            page = flipbook("fifty", [perform(read_cue_file(path), looking=True)])
+        took.append(perf_counter() - start)
+    env = {name: value for name, value in os.environ.items() if name != "PYTHONDONTWRITEBYTECODE"}
+    whole = []
+    for _ in range(5):
+        start = perf_counter()
+        subprocess.run([sys.executable, "-m", "fuselatch", "flipbook", str(path)], check=True, capture_output=True, env=env)
+        whole.append(perf_counter() - start)
+    drawn = page.count("<figure")
+    inside, outside = sorted(took)[2], sorted(whole)[2]
+    print(f"a flipbook of 50 steps: {inside:.2f} s ({drawn} drawings), as a process {outside:.2f} s (1 wanted)")
+
+
 def main() -> None:
     """Print the figures."""
     with tempfile.TemporaryDirectory() as name:
@@ -101,7 +172,9 @@ def main() -> None:
             nothing, whole = (sorted(times)[1] for times in zip(*runs, strict=True))
             each = (whole - nothing) / COUNT * 1000
             what = " ".join(("pytest", *words))
-            print(f"{what}: {COUNT} cue sheets {whole:.2f} s, nothing {nothing:.2f} s; {each:.2f} ms a sheet")
+            print(f"{what}: {COUNT} cue sheets {whole:.2f} s (5 wanted), nothing {nothing:.2f} s; {each:.2f} ms a sheet")
+        recording_costs(folder)
+        flipbook_costs(folder)
 
 
 if __name__ == "__main__":

@@ -89,6 +89,7 @@ def write(folder: Path, done: Sequence[Performance]) -> Written:
         f"(.svg) for each new one, and for each rehearsal its cue sheet and its trace ({lines} lines of JSON in all).",
         (
             f"change a line of {folder / 'booking.cues'}, then: fuselatch rehearse {folder / 'booking.cues'}",
+            f"fuselatch flipbook {folder / 'overhang.cues'} -o {folder / 'overhang.html'}    (a page to look at)",
             "fuselatch rehearse --help",
         ),
     )

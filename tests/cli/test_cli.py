@@ -72,7 +72,7 @@ def test_a_demo_that_can_not_write_says_so(tmp_path: Path) -> None:
             2,
             "fuselatch: {tmp}/goood.cues: there is no such file; did you mean '{tmp}/good.cues'?",
         ),
-        (["rehearse", "{tmp}"], 2, "fuselatch: {tmp}: Is a directory"),
+        (["rehearse", "{tmp}/empty"], 2, "Error: no cue sheet (*.cues) is in the folder {tmp}/empty"),
         (
             ["rehearse", "{tmp}/binary.cues"],
             2,
@@ -83,19 +83,20 @@ def test_a_demo_that_can_not_write_says_so(tmp_path: Path) -> None:
             2,
             "fuselatch: {tmp}/verb.cues:2:1: there is no verb 'prss'; did you mean 'press'?",
         ),
-        (["rehearse"], 2, "Error: Missing argument 'FILE.cues…'."),
+        (["rehearse"], 2, "Error: Missing argument 'FILE.cues|FOLDER…'."),
         (
             ["rehearse", "--from", "{tmp}/none", "x"],
             2,
             "Error: Invalid value for '--from': Directory '{tmp}/none' does not exist.",
         ),
         (["rehearce"], 2, "Error: there is no command 'rehearce'; did you mean 'rehearse'?"),
-        (["rehearse", "--quite", "x"], 2, "Error: No such option '--quite'. Did you mean '--quiet'?"),
+        (["rehearse", "--quiett", "x"], 2, "Error: No such option '--quiett'. Did you mean '--quiet'?"),
     ],
 )
 def test_exit_codes_and_one_clear_line(tmp_path: Path, words: list[str], code: int, message: str) -> None:
     (tmp_path / "good.cues").write_text("scene marina.scenes:searching\nexpect open VesselSearch\n")
     (tmp_path / "bad.cues").write_text("scene marina.scenes:searching\nexpect match.value Kittiwake\n")
+    (tmp_path / "empty").mkdir()
     (tmp_path / "binary.cues").write_bytes(b"scene x\n\xff\xfe")
     (tmp_path / "verb.cues").write_text("scene marina.scenes:searching\nprss back\n")
     exit_code, out, err = call(*(word.replace("{tmp}", str(tmp_path)) for word in words))
@@ -261,5 +262,5 @@ def test_a_policy_shows_in_describe_and_holds_in_rehearse(tmp_path: Path) -> Non
 
 
 def test_the_shipped_cue_sheets_pass() -> None:
-    code, out, _ = call("rehearse", "-q", *map(str, sorted(CUES.glob("*.cues"))))
-    assert (code, out) == (0, "6 cue sheets: 148 steps passed, 0 failed\n")
+    code, out, _ = call("rehearse", "-q", str(CUES))
+    assert (code, out) == (0, "7 cue sheets, 10 runs: 172 steps passed, 0 failed\n")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import inspect
 import re
 import shlex
 from pathlib import Path
@@ -36,13 +37,13 @@ def first_cells(page: str, title: str) -> list[str]:
 
 
 @pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
-def test_python_blocks_run(page: Path) -> None:
+def test_python_blocks_run(page: Path, request: pytest.FixtureRequest) -> None:
     names: dict[str, Any] = {"__name__": "page"}
     for number, block in enumerate(blocks(page, "python"), 1):
         exec(compile(block, f"{page.name} block {number}", "exec", dont_inherit=True), names)
     for name, found in list(names.items()):
         if name.startswith("test_"):
-            found()
+            found(*(request.getfixturevalue(fixture) for fixture in inspect.signature(found).parameters))
 
 
 @pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)

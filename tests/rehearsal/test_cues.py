@@ -11,7 +11,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fuselatch.rehearsal import CueError, perform, read_cues
-from fuselatch.rehearsal.cues import VERBS, cut
+from fuselatch.rehearsal.cues import cut
+from fuselatch.rehearsal.grammar import VERBS
 from fuselatch.rehearsal.loading import importing_from
 
 FORMS = """

@@ -15,6 +15,7 @@ from stay import Stay
 
 from fuselatch.core.model.errors import Refused
 from fuselatch.rehearsal import CueError, Unmet, perform, read_cue_file, read_cues, rehearse
+from fuselatch.rehearsal.asserts import unmet_words
 from fuselatch.rehearsal.cues import cut
 from fuselatch.rehearsal.expectations import PROPERTIES, TARGETS
 from fuselatch.rehearsal.grammar import PROPERTIES as PROPERTY_RULES
@@ -142,6 +143,26 @@ def test_a_failing_rehearsal_fails_in_the_same_way_as_a_cue_sheet(step: tuple[st
     done = perform(read_cues(desk.as_cues(), "again.cues"))
     assert [one.partition(": ")[2] for one in done.problems] == [str(caught.value)]
     assert (isinstance(caught.value, Unmet)) is (done.steps[-1].unmet is not None)
+
+
+ASSERTS = [
+    ('assert desk.at(BookingForm).vessel.value == "Heron"', ("vessel.value", "Heron")),
+    ("assert desk.form.nights.value != 1", ("not", "nights.value", "1")),
+    ("    assert desk.form.port.enabled, 'told'", ("port.enabled",)),
+    ("assert not desk.form.vessel.required", ("not", "vessel.required")),
+    ('assert "overhangs" in desk.prompt.text', ("prompt", "overhangs")),
+    ('assert desk.form.price.value == Decimal("3.50")', ("price.value", "3.50")),
+    ("assert not desk.form.port.enabled", None),
+    ("assert desk.form.nights.value > 3", None),
+    ("assert True is (", None),
+    ("desk.press('book')", None),
+]
+
+
+@pytest.mark.parametrize(("statement", "words"), ASSERTS)
+def test_a_plain_assert_that_fails_is_an_expectation_that_fails(statement: str, words: tuple[str, ...] | None) -> None:
+    with rehearse(quiet_monday) as desk:
+        assert unmet_words(statement, desk) == words
 
 
 def test_what_a_cue_sheet_can_not_say_is_a_comment() -> None:

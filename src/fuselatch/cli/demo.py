@@ -23,7 +23,7 @@ from fuselatch.cli.exits import Exit
 def command(folder: Path) -> None:
     """Book berths at Saltmarsh Quay, a made-up marina, from start to end.
 
-    Performs three cue sheets, tells each step with what it set off, and writes the bookings as
+    Performs four cue sheets, tells each step with what it set off, and writes the bookings as
     CSV and the traces as JSON Lines.
     """
     from marina.demo import perform_all, write

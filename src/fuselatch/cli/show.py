@@ -78,7 +78,8 @@ def show_count(out: Console, performances: Iterable[Performance]) -> int:
         for problem in performance.problems:
             out.print(Text(problem, style="red"))
     passed, failed = sum(one.passed for one in done), sum(one.failed for one in done)
-    sheets = f"{len(done)} cue sheet{'s' if len(done) != 1 else ''}"
+    count = len({one.sheet.name for one in done})
+    sheets = f"{count} cue sheet{'s' if count != 1 else ''}" + (f", {len(done)} runs" if len(done) > count else "")
     steps = f"{passed} step{'s' if passed != 1 else ''}"
     out.print(Text(f"{sheets}: {steps} passed, {failed} failed", style="bold red" if failed else "bold green"))
     return failed

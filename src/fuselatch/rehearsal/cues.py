@@ -236,9 +236,9 @@ def read_cues(text: str, name: str) -> CueSheet:
     return sheet
 
 
-def read_cue_file(path: Path, name: str = "") -> CueSheet:
+def read_cue_file(path: Path | str, name: str = "") -> CueSheet:
     """Read the cue sheet in a file; raises `CueError` and `OSError`."""
-    return read_cues(read_text(path), name or str(path))
+    return read_cues(read_text(Path(path)), name or str(path))
 
 
 def read_text(path: Path) -> str:

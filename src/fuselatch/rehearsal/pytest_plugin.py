@@ -227,28 +227,32 @@ def pytest_runtest_makereport(item: pytest.Item, call: pytest.CallInfo[None]) ->
     report = yield
     if call.when == "call" and report.failed and isinstance(item, pytest.Function) and call.excinfo is not None:
         for desk in item.config.stash[WATCH].desks:
-            report.sections.extend(sections(desk, looked_at(item, call.excinfo)))
+            report.sections.extend(sections(desk, failing_line(item, call.excinfo), call.excinfo.value))
     return report
 
 
-def looked_at(item: pytest.Function, raised: pytest.ExceptionInfo[BaseException]) -> list[str]:
-    """What looks like properties of controls in the line of a test that failed, or in what it expected."""
+def failing_line(item: pytest.Function, raised: pytest.ExceptionInfo[BaseException]) -> str:
+    """The statement of a test that failed."""
     own = [entry for entry in raised.traceback if Path(entry.path) == item.path]
-    found = LOOKED.findall(str(own[-1].statement)) if own else []
-    return [*found, str(getattr(raised.value, "expected", ""))]
+    return str(own[-1].statement) if own else ""
 
 
-def sections(desk: Desk, looked: list[str]) -> Iterator[tuple[str, str]]:
+def sections(desk: Desk, statement: str, error: BaseException) -> Iterator[tuple[str, str]]:
     """What is shown of one rehearsal: why what the test looked at was as it was, the trace's tail, the cue sheet."""
+    from fuselatch.rehearsal.asserts import unmet_words
+    from fuselatch.report.cue_words import written
     from fuselatch.report.tail import tail, why_of
 
     if desk._session is None:
         return
+    looked = [*LOOKED.findall(statement), str(getattr(error, "expected", ""))]
     found = dict.fromkeys(line for one in looked for line in why_of(desk.session, one))
     if found:
         yield "why", "\n".join(found)
     yield "the last of the trace", "\n".join(tail(desk.trace, TAIL))
-    yield "this rehearsal as a cue sheet", desk.as_cues().rstrip()
+    words = unmet_words(statement, desk)
+    more = f"\n{written('expect', words)}" if words is not None else ""
+    yield "this rehearsal as a cue sheet", desk.as_cues().rstrip() + more
 
 
 def pytest_sessionfinish(session: pytest.Session) -> None:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any, Final
 from fuselatch.core.engine.view import ControlView, FormView, PromptView
 from fuselatch.report.figures import INK, QUIET, new_figure
 from fuselatch.report.flipbook import Shot
-from fuselatch.report.layout import MOST_ROWS, Strip, entry_text, shape_of, strips
+from fuselatch.report.layout import MOST_ROWS, Strip, entry_text, is_behind, shape_of, strips
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -37,7 +37,7 @@ def shot_figure(title: str, shot: Shot) -> Figure:
     axes.set_ylim(TALL, 0)
     y = 0.3
     for form in shot.view.forms:
-        y = draw_form(axes, form, y, dict(shot.changes.get(form.name, {})))
+        y = draw_form(axes, form, y, dict(shot.changes.get(form.name, {})), is_behind(shot.view, form))
     if shot.view.prompt is not None:
         y = draw_prompt(axes, shot.view.prompt, y)
     if shot.view.notice:
@@ -46,9 +46,9 @@ def shot_figure(title: str, shot: Shot) -> Figure:
     return figure
 
 
-def draw_form(axes: Axes, form: FormView, y: float, changes: dict[str, str]) -> float:
+def draw_form(axes: Axes, form: FormView, y: float, changes: dict[str, str], behind: bool) -> float:
     """One form; gives where the next thing begins."""
-    if form.covered:
+    if behind:
         box(axes, 0.2, y, WIDE - 0.4, ROW, "#eef2f5")
         say(axes, 0.8, y + ROW / 2, f"{form.title} (behind)", QUIET)
         return y + ROW + 0.3

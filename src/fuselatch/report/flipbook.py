@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, Final
 
 from fuselatch.core.engine.view import ControlView, FormView, View
 from fuselatch.core.model.trace import Entry
-from fuselatch.report.layout import MOST_ROWS, entry_text, shape_of, strips, told
+from fuselatch.report.layout import MOST_ROWS, entry_text, is_behind, shape_of, strips, told
 from fuselatch.report.tree import grow, lines
 
 if TYPE_CHECKING:
@@ -56,7 +56,7 @@ class Shot:
     @property
     def told(self) -> str:
         """The drawing in words."""
-        front = next((form for form in reversed(self.view.forms) if not form.covered), None)
+        front = next((form for form in reversed(self.view.forms) if not is_behind(self.view, form)), None)
         if front is None:
             return f"After step {self.number} no form is in front"
         controls = "; ".join(f"{one.caption}: {entry_text(one) or 'blank'} ({told(one)})" for one in front.controls)
@@ -120,6 +120,7 @@ def page(title: str, summary: str, books: Sequence[Book]) -> str:
         books=books,
         strips=strips,
         shape_of=shape_of,
+        is_behind=is_behind,
         entry_text=entry_text,
         most_rows=MOST_ROWS,
     )

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from itertools import groupby
 from typing import Final, Literal, TypeAlias
 
-from fuselatch.core.engine.view import ControlView, FormView, GroupView
+from fuselatch.core.engine.view import ControlView, FormView, GroupView, View
 
 Shape: TypeAlias = Literal["entry", "choice", "tick", "button", "label", "table", "lines"]
 
@@ -35,6 +35,11 @@ class Strip:
     depth: int
     controls: tuple[ControlView, ...] = ()
     heading: bool = False
+
+
+def is_behind(view: View, form: FormView) -> bool:
+    """Whether a form stands behind another one; what only a prompt covers can still be seen."""
+    return form.covered and (view.prompt is None or form is not view.forms[-1])
 
 
 def shape_of(control: ControlView) -> Shape:

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import Final
 
 from fuselatch.core.engine.view import ControlView, FormView, PromptView, View
-from fuselatch.report.layout import MOST_ROWS, Strip, entry_text, shape_of, strips
+from fuselatch.report.layout import MOST_ROWS, Strip, entry_text, is_behind, shape_of, strips
 
 WIDTH: Final = 64
 ENTRY: Final = 22
@@ -16,16 +16,16 @@ NARROW: Final = 10
 def screen(view: View) -> Iterator[str]:
     """The lines of a whole view. `>` is the focus, `*` needs an entry, `·` is disabled; markers stand behind."""
     for form in view.forms:
-        yield from form_lines(form)
+        yield from form_lines(form, is_behind(view, form))
     if view.prompt is not None:
         yield from prompt_lines(view.prompt)
     if view.notice:
         yield f"({view.notice})"
 
 
-def form_lines(form: FormView) -> Iterator[str]:
+def form_lines(form: FormView, behind: bool) -> Iterator[str]:
     """One form."""
-    if form.covered:
+    if behind:
         yield f"({form.title}, behind)"
         return
     title = f" {form.title} " + (f"· {form.record} " if form.record else "")

@@ -20,7 +20,7 @@ LANE: Final = 3.0
 ROWS: Final = {"events": 0.45, "handlers": 1.35, "waits": 2.3}
 HANDLER, WAIT, EVENT = "#33658a", "#f2d5a0", "#44535f"
 MOST_LABELS: Final = 60
-SHORT: Final = 34
+SHORT: Final = 48
 
 
 class Span(NamedTuple):
@@ -134,12 +134,16 @@ def draw_lanes(axes: Axes, trace: Sequence[Entry], forms: Sequence[str]) -> None
             y = lanes[span.form] + ROWS[row]
             wide = max(span.end - span.start, 0.6)
             axes.barh(y, wide, left=span.start, height=0.5, color=face, hatch=hatch, edgecolor=INK, linewidth=0.5, zorder=2)
-            if span.start >= last.get(span.form, -1.0):
-                label = span.label[:SHORT]
-                room = 0.0072 * trace[-1].number * len(label)
+            label = span.label[:SHORT]
+            room = 0.0064 * trace[-1].number * len(label)
+            plain: dict[str, Any] = {"fontsize": 7.5, "color": INK, "parse_math": False, "zorder": 3}
+            if room < wide:
+                face_of = {"facecolor": "white", "edgecolor": "none", "pad": 1}
+                axes.text(span.start + wide / 2, y, label, ha="center", va="center", bbox=face_of, **plain)
+            elif span.start >= last.get(span.form, -1.0):
                 at_end = span.start + room > trace[-1].number
                 x, align = (span.end, "right") if at_end else (span.start, "left")
-                axes.text(x, y - 0.32, label, fontsize=7.5, color=INK, ha=align, va="bottom", parse_math=False, zorder=3)
+                axes.text(x, y - 0.32, label, ha=align, va="bottom", **plain)
                 last[span.form] = span.start + room
 
 

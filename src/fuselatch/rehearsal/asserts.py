@@ -1,0 +1,82 @@
+"""An `assert` of a test as an expectation of a cue sheet, where it is a plain one."""
+
+from __future__ import annotations
+
+import ast
+import textwrap
+from typing import TYPE_CHECKING, Final
+
+from fuselatch.core.forms.lines import placed_at
+from fuselatch.core.model.errors import FuseLatchError
+from fuselatch.rehearsal.expectations import Unmet, expect
+from fuselatch.rehearsal.grammar import PROPERTIES
+
+if TYPE_CHECKING:
+    from fuselatch.rehearsal.desk import Desk
+
+FLAGS: Final = frozenset({"enabled", "visible", "required", "marker"})
+"""Properties that hold or don't."""
+
+
+def unmet_words(statement: str, desk: Desk) -> tuple[str, ...] | None:
+    """The words behind `expect` that fail at a desk as an assert did; None where it can't be said so.
+
+    Understood are a property of a control of the form in front (`assert desk.form.port.enabled`, also with `not`),
+    one compared with `==` or `!=` to a text, number or truth value, and `assert "part" in desk.prompt.text`.
+    """
+    try:
+        tree = ast.parse(textwrap.dedent(statement).strip())
+    except SyntaxError:
+        return None
+    found = tree.body[0] if tree.body else None
+    words = words_of(found.test, desk) if isinstance(found, ast.Assert) else None
+    try:
+        if words is not None:
+            expect(desk, words)
+    except Unmet:
+        return words
+    except (FuseLatchError, AttributeError, TypeError):
+        pass
+    return None
+
+
+def words_of(test: ast.expr, desk: Desk) -> tuple[str, ...] | None:
+    """What is asserted, as the words behind `expect`."""
+    if isinstance(test, ast.UnaryOp) and isinstance(test.op, ast.Not):
+        words = words_of(test.operand, desk)
+        return None if words is None else words[1:] if words[0] == "not" else ("not", *words)
+    if isinstance(test, ast.Compare) and len(test.ops) == 1:
+        left, operator, right = test.left, test.ops[0], test.comparators[0]
+        if isinstance(operator, ast.In) and ast.unparse(right).endswith(".prompt.text"):
+            part = plain(left)
+            return None if part is None else ("prompt", part)
+        target, word = target_of(left, desk), plain(right)
+        if target is None or word is None or not isinstance(operator, ast.Eq | ast.NotEq):
+            return None
+        return (target, word) if isinstance(operator, ast.Eq) else ("not", target, word)
+    target = target_of(test, desk)
+    return (target,) if target is not None and target.rpartition(".")[2] in FLAGS else None
+
+
+def target_of(node: ast.expr, desk: Desk) -> str | None:
+    """`berth.value` of `desk.at(BookingForm).berth.value`: the longest ending that is a control of the form in front."""
+    parts = ast.unparse(node).split(".")
+    if parts[-1] not in PROPERTIES or not desk.session.forms:
+        return None
+    for start in range(1, len(parts) - 1):
+        path = ".".join(parts[start:-1])
+        if placed_at(desk.form, path) is not None:
+            return f"{path}.{parts[-1]}"
+    return None
+
+
+def plain(node: ast.expr) -> str | None:
+    """A constant as a word of a cue sheet; also `Decimal("1.5")` and the like, by what is in the brackets."""
+    if isinstance(node, ast.Call) and len(node.args) == 1 and not node.keywords:
+        node = node.args[0]
+    if not isinstance(node, ast.Constant):
+        return None
+    value = node.value
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    return "" if value is None else str(value)
