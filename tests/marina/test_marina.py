@@ -18,7 +18,7 @@ from fuselatch import Refused, UnknownName
 from fuselatch.core.forms.controls import LiveChoice
 from fuselatch.core.forms.form import controls_of, plan_of
 from fuselatch.core.model.gestures import VERBS
-from fuselatch.rehearsal import perform, read_cues, rehearse
+from fuselatch.rehearsal import perform_all, read_cue_file, rehearse
 from tests.helpers import snapshot
 
 DATA = Path(make_data.DATA)
@@ -167,9 +167,9 @@ def test_every_verb_is_among_the_random_gestures() -> None:
 def test_every_answer_of_every_prompt_is_rehearsed_by_a_cue_sheet() -> None:
     tried = set()
     for file in sorted((DATA.parent / "cues").glob("*.cues")):
-        done = perform(read_cues(file.read_text(encoding="utf-8"), file.name))
-        assert done.problems == []
-        tried |= {(entry.name, entry.new) for entry in done.trace if entry.kind == "answer"}
+        for done in perform_all(read_cue_file(file)) if not file.name.startswith("_") else ():
+            assert done.problems == []
+            tried |= {(entry.name, entry.new) for entry in done.trace if entry.kind == "answer"}
     prompts = [BookingForm.owes, BookingForm.too_long, BookingForm.warnings_prompt]
     assert tried >= {(prompt.title, button) for prompt in prompts for button in prompt.buttons}
     assert {name for form in (BookingForm, VesselSearch) for name in plan_of(form).prompts} == {"owes", "too_long"}

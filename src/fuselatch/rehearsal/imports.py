@@ -7,10 +7,15 @@ import sys
 import sysconfig
 from collections.abc import Iterator, Sequence
 from pathlib import Path
+from typing import Final
 
 from fuselatch.rehearsal.cues import CueSheet
 
-INSTALLED = tuple(Path(sysconfig.get_path(name)).resolve() for name in ("purelib", "platlib", "stdlib"))
+INSTALLED: Final = (
+    *(Path(sysconfig.get_path(name)).resolve() for name in ("purelib", "platlib", "stdlib")),
+    Path(__file__).resolve().parents[1],
+)
+"""Where packages are installed that nobody edits; the last is this library, wherever it is."""
 
 
 def files_of(sheet: CueSheet, folders: Sequence[Path]) -> list[Path]:
