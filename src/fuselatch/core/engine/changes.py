@@ -155,12 +155,12 @@ class Changes(Running):
         else:
             exact = self._exactly(control, value)
         turn = self.turn
-        if turn is None:
-            self.start(("set", control, "value"), lambda turn: put(turn, control, exact), "program")
-        elif control._draft is None:
-            turn.put_value(control, exact, turn.cause)
-        else:
+        if turn is not None:
             put(turn, control, exact)
+        elif control._draft is None:
+            self.start(("set", control, "value"), lambda turn: turn.put_value(control, exact, turn.cause), "program")
+        else:
+            self.start(("set", control, "value"), lambda turn: put(turn, control, exact), "program")
 
     def _exactly(self, control: LiveValue[Any], value: object) -> object:
         """A program's value as its control holds it; raises `TypeError`, or `ValueError` for what is not offered."""

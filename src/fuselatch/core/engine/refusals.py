@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING, Any, Final
 
 from fuselatch.core.forms.controls import Live, LiveChoice, LiveEntry
@@ -134,27 +135,63 @@ def because(control: Live, prop: str) -> str:
 
 def unfit(gesture: Gesture, control: Any) -> Reason | None:
     """What makes a verb unfit for a control that can be used."""
-    decl = control._decl
-    fitting = FITTING.get(gesture.verb)
-    if fitting is not None and decl.kind not in fitting[0]:
-        return f"a {decl.kind} {fitting[1]}", None
-    if gesture.verb in ("remove_line", "move_line") and "#" not in control._plan.path:
-        return "it is a group, not a line", None
-    if gesture.verb == "focus" and not decl.takes_focus:
-        return f"a {decl.kind} can't take the focus", None
-    if gesture.verb in ENTERING and isinstance(control, LiveEntry) and control._rule:
+    verb, kind = gesture.verb, control._decl.kind
+    fitting = FITTING.get(verb)
+    if fitting is not None and kind not in fitting[0]:
+        return f"a {kind} {fitting[1]}", None
+    if verb in ENTERING and isinstance(control, LiveEntry) and control._rule:
         return "it is read-only: its value follows a rule", None
-    if gesture.verb == "double" and gesture.text and not isinstance(control, LiveChoice):
-        return f"a {decl.kind} has no items to click", None
-    if gesture.verb == "type" and isinstance(control, LiveChoice) and decl.many:
-        return "several are picked here, none is typed", None
-    if gesture.verb == "sort" and gesture.text not in decl.columns:
-        return f"it has no column '{gesture.text}'; {suggest(gesture.text, decl.columns)}", None
-    picks = gesture.verb == "pick" or (gesture.verb == "double" and gesture.text)
-    if picks and not control.choices.find(gesture.text):
-        shown = control.choices.shown()
-        return f"'{gesture.text}' is none of its choices; {suggest(gesture.text, shown, 'there are')}", None
-    return None
+    more = UNFIT.get(verb)
+    reason = more(control, gesture.text) if more is not None else ""
+    return (reason, None) if reason else None
+
+
+def no_line(control: Any, text: str) -> str:
+    """A group is not a line."""
+    return "" if "#" in control._plan.path else "it is a group, not a line"
+
+
+def no_focus(control: Any, text: str) -> str:
+    """What can't take the focus."""
+    return "" if control._decl.takes_focus else f"a {control._decl.kind} can't take the focus"
+
+
+def no_typing(control: Any, text: str) -> str:
+    """A choice of several is picked from."""
+    several = control._decl.kind in ("choice", "table") and control._decl.many
+    return "several are picked here, none is typed" if several else ""
+
+
+def no_column(control: Any, text: str) -> str:
+    """A column that a table does not have."""
+    columns = control._decl.columns
+    return "" if text in columns else f"it has no column '{text}'; {suggest(text, columns)}"
+
+
+def no_choice(control: Any, text: str) -> str:
+    """An item that is not offered."""
+    if control.choices.find(text):
+        return ""
+    return f"'{text}' is none of its choices; {suggest(text, control.choices.shown(), 'there are')}"
+
+
+def no_item(control: Any, text: str) -> str:
+    """An item that can't be clicked twice."""
+    if text and not isinstance(control, LiveChoice):
+        return f"a {control._decl.kind} has no items to click"
+    return no_choice(control, text) if text else ""
+
+
+UNFIT: Final[dict[str, Callable[[Any, str], str]]] = {
+    "remove_line": no_line,
+    "move_line": no_line,
+    "focus": no_focus,
+    "type": no_typing,
+    "sort": no_column,
+    "pick": no_choice,
+    "double": no_item,
+}
+"""By verb, what else makes it unfit for a control that it fits by kind; "" for nothing."""
 
 
 def unknown_verb(verb: str) -> str:

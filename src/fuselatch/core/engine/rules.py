@@ -53,6 +53,7 @@ def install_at(state: FormState, path: str, made: list[Cell], start: int = 0) ->
         cell = placed._cells[prop] = Cell(placed, prop, run, order, where, state.name)
         if isinstance(rule, Derived):
             cell.fixed = True
+            cell.plain = held_by([state.controls[path] for path in plan.inputs[prop]])
             watch(cell, {(state.controls[path], "value"): UNSEEN for path in plan.inputs[prop]})
         if prop == "value":
             placed._rule = True
@@ -87,6 +88,11 @@ def running(rule: Callable[..., Any], owner: Any, convert: Callable[[Any], Any])
     return lambda: convert(rule(owner))
 
 
+def held_by(inputs: list[Any]) -> bool:
+    """Whether what some controls hold is theirs alone: no rule and no list decides it."""
+    return not any("value" in given._decl.rules or isinstance(given, LiveChoice) for given in inputs)
+
+
 def following(
     function: Callable[..., Any], inputs: list[Any], convert: Callable[[Any], Any], blank: Any
 ) -> Callable[[], Any]:
@@ -95,7 +101,7 @@ def following(
     result: Any = UNSEEN
     # A tick is never blank; what stands in for its blank here is equal to no value.
     blanks = [UNSEEN if given._plan.blank is False else given._plan.blank for given in inputs]
-    held = not any("value" in given._decl.rules or isinstance(given, LiveChoice) for given in inputs)
+    held = held_by(inputs)
 
     def run() -> Any:
         nonlocal seen, result

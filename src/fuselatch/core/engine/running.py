@@ -17,7 +17,7 @@ from fuselatch.core.engine.turn import Turn
 from fuselatch.core.engine.updates import Updates
 from fuselatch.core.engine.waiting import PauseWait, Wait
 from fuselatch.core.engine.witness import Witness
-from fuselatch.core.engine.workers import Workers
+from fuselatch.core.engine.workers import workers_here
 from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.latches import Latch
@@ -86,7 +86,7 @@ class Running:
         self.shared: dict[Shared[Any], SharedNode] = {}
         self.closing = False
         self.closed = False
-        self._workers = Workers()
+        self._workers = workers_here()
         self.catalogs = CatalogNode(whole, "catalogs")
         self.held: dict[Place, Taken] = {}
         self.known_latches: dict[str, tuple[Latch, str]] = {}
@@ -97,15 +97,24 @@ class Running:
         self.kept_rows: dict[str, tuple[Any, tuple[Any, ...]]] = {}
         self._plans: dict[type[Form], FormPlan] = {}
         self._serials: dict[str, int] = {}
+        self._spare: Turn | None = None
         self._opened = 0
         self._now: datetime | None = None
         self._today: date | None = None
 
     # ---- turns
 
-    def start(self, label: object, step: Callable[[Turn], None], by: By) -> None:
-        """Carry out a new turn on a worker, and whatever it lets go on; raises what went wrong."""
-        turn = Turn(self._whole, label, step, by)
+    def start(self, label: object, step: Callable[[Turn], None], by: By, quiet: bool = False) -> None:
+        """Carry out a new turn on a worker, and whatever it lets go on; raises what went wrong.
+
+        A `quiet` one runs no code of the author, so that nothing can wait: it needs no worker.
+        """
+        turn = self._spare
+        if turn is None:
+            turn = Turn(self._whole, label, step, by)
+        else:
+            self._spare = None
+            turn.label, turn.step, turn.by = label, step, by
         self.notice = ""
         self._now = None
         if self.day._watchers and self.clock is not None:
@@ -114,12 +123,19 @@ class Running:
             self._record(turn, label, by)
         self.turn = turn
         try:
-            self._workers.start(turn)
+            if quiet:
+                turn.carry_out()
+            else:
+                self._workers.start(turn)
         finally:
             self.turn = None
         if self.waits or turn.error is not None:
             self._let_go_on(self._finished(turn))
-        elif self.retired:
+            return
+        if turn.is_plain:
+            turn.clear()
+            self._spare = turn
+        if self.retired:
             # No gesture is left that could bring their lines back.
             for lines in self.retired:
                 forget_gone(lines)
@@ -166,7 +182,6 @@ class Running:
             turn = self.waits.pop().turn
             self._resume(turn, Abandoned())
             first = first or turn.error
-        self._workers.end()
         self.closed = True
         if first is not None:
             raise first

@@ -17,7 +17,7 @@ from fuselatch.core.engine.engine import Engine
 from fuselatch.core.engine.latching import LatchSeen
 from fuselatch.core.engine.offers import Offer, Offered, Offers
 from fuselatch.core.engine.opening import open_form
-from fuselatch.core.engine.steps import STEPS, come_to_front
+from fuselatch.core.engine.steps import STEPS, come_to_front, types_quietly
 from fuselatch.core.engine.store import Store
 from fuselatch.core.engine.turn import Turn
 from fuselatch.core.engine.view import View, view_of
@@ -210,7 +210,8 @@ class Session:
         if found is not None:
             self._refuse(shown, found)
         if form is None or form is engine.front:
-            engine.start(shown, lambda turn: carry(turn, gesture, control), "person")
+            quiet = control is not None and gesture.verb == "type" and types_quietly(engine, control)
+            engine.start(shown, lambda turn: carry(turn, gesture, control), "person", quiet)
             return
 
         def turn_to(turn: Turn) -> None:

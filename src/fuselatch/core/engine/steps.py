@@ -26,6 +26,10 @@ if TYPE_CHECKING:
     from fuselatch.core.engine.turn import Turn
 
 
+LISTS: Final = frozenset({"choice", "table"})
+"""Kinds of controls whose typing looks at a list, which a rule may give."""
+
+
 def come_to_front(turn: Turn, form: Form) -> None:
     """A person turns to a form that is not in front."""
     engine = turn.engine
@@ -52,9 +56,26 @@ def type_text(turn: Turn, gesture: Gesture, control: Any) -> None:
         put_draft(turn, control, gesture.text)
 
 
+def types_quietly(engine: Any, control: Any) -> bool:
+    """Whether a key typed into a control runs no code of the author: nothing moves, judges, lists or hears."""
+    plan = control._plan
+    return (
+        control.form._state.focus is control
+        and not control._marked
+        and not control._decl.constants["eager"]
+        and not any(check.eager for check in plan.judges)
+        and "typed" not in plan.heard
+        and not control._listing
+        and control._trouble is None
+        and control._decl.kind not in LISTS
+        and not engine.pauses
+    )
+
+
 def put_draft(turn: Turn, control: Any, text: str) -> None:
     """Change a draft, judge its marker, and raise `typed`."""
-    before = control.text
+    heard = turn.trace is not None or turn.is_heard("typed", control.form, control)
+    before = control.text if heard else ""
     # Not in the undo log: where a `typed` handler fails, the key itself stays in the draft.
     control._draft = text
     control._listing = isinstance(control, LiveChoice)
@@ -62,6 +83,8 @@ def put_draft(turn: Turn, control: Any, text: str) -> None:
         control._trouble = None
         turn.engine.updates.unjudge(control)
     turn.engine.preview(turn, control)
+    if not heard:
+        return
     hidden = control._plan.masked
     turn.happen("typed", control.form, control, "•" if hidden else before, "•" if hidden else text)
 

@@ -92,6 +92,28 @@ class Turn:
         self.way_out: tuple[Form, str] | None = None
         self.worker: greenlet | None = None
 
+    @property
+    def is_plain(self) -> bool:
+        """Whether it went as most do, so that it can serve again: nothing of what seldom happens did."""
+        return (
+            self.worker is None
+            and self.failure is None
+            and self.counts is None
+            and self.stale is None
+            and self.after is None
+            and self.lines is None
+            and self.writes is None
+            and self.outward is None
+            and self.way_out is None
+            and not self.committed
+            and not self.pointing
+        )
+
+    def clear(self) -> None:
+        """Make a plain turn that is done as a fresh one."""
+        self.undo.clear()
+        self.cause = self.runs = 0
+
     # ---- carrying out
 
     def carry_out(self) -> None:
@@ -250,13 +272,13 @@ class Turn:
 
     def raise_later(self, name: str, form: Form, control: Any, new: object, cause: int) -> None:
         """Queue an event, where somebody hears it or it is traced."""
-        if self.trace is not None or self._is_heard(name, form, control):
+        if self.trace is not None or self.is_heard(name, form, control):
             by: By = "program" if self.handler is not None else self.by
             self.queue.append(Event(name, form, control, None, new, by, cause, self.event, self.handler))
 
     def happen(self, name: str, form: Form, control: Any, old: object = None, new: object = None) -> str | None:
         """Raise an event and run what it sets off; gives the reason where a handler held it."""
-        if self.trace is None and not self._is_heard(name, form, control):
+        if self.trace is None and not self.is_heard(name, form, control):
             if self.queue or self.after or self.engine.updates.pending:
                 self.drain()
             return None
@@ -266,7 +288,7 @@ class Turn:
         self.drain()
         return event._reason
 
-    def _is_heard(self, name: str, form: Form, control: Any) -> bool:
+    def is_heard(self, name: str, form: Form, control: Any) -> bool:
         """Whether anybody hears an event, or somebody wants to stop before events."""
         if self.engine.pauses:
             return True
@@ -335,7 +357,14 @@ class Turn:
                     was, becomes = (hidden(old), hidden(new)) if plan.masked else (old, new)
                     trace.add(cause, "event", form, control.name, "changed", was, becomes)
             return
-        self._dispatch(Event("changed", control.form, control, old, control._value, by, cause, parent, handler))
+        event = Event("changed", control.form, control, old, control._value, by, cause, parent, handler)
+        if self.engine.pauses or plan.masked:
+            self._dispatch(event)
+            return
+        if trace is not None:
+            event._number = trace.add(cause, "event", control.form._state.name, control.name, "changed", old, event.new)
+        if handlers is not None:
+            self.run(handlers, control._owner, event)
 
     def _dispatch(self, event: Event) -> None:
         control = event.control

@@ -48,13 +48,14 @@ class Updates:
     def mark(self, node: Node, prop: str, cause: int) -> None:
         """Mark every cell stale that has read a property, and those that have read them."""
         watchers = node._watchers
-        if watchers is None or prop not in watchers:
+        cells = None if watchers is None else watchers.get(prop)
+        if not cells:
             return
         touched = self.touched
         self.pending = True
         turn = self.engine.turn
         because = None if turn is None or turn.handler is None else (turn.event, turn.handler)
-        waiting = list(watchers[prop])
+        waiting = list(cells)
         while waiting:
             cell = waiting.pop()
             if not cell.fresh and cell in touched:
@@ -104,6 +105,18 @@ class Updates:
     def _refresh(self, cell: Cell) -> Any:
         engine = self.engine
         outer = engine.tracker
+        if cell.plain and engine.witness is None:
+            engine.tracker = UNTRACKED
+            try:
+                cell.value = cell.run()
+            except HandlerFailed:
+                raise
+            except Exception as error:
+                raise engine.failed(error, cell.where, f"the rule {cell.name}") from error
+            finally:
+                engine.tracker = outer
+            cell.fresh = True
+            return cell.value
         cell.running = True
         self.running.append(cell)
         try:

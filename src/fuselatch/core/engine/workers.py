@@ -1,6 +1,6 @@
 """Workers: the greenlets that gestures run on, so that a handler can wait for a person.
 
-A fresh greenlet costs far more than a parked one used again, so a session keeps a small pool.
+A fresh greenlet costs far more than a parked one used again, so each thread keeps a small pool for its sessions.
 """
 
 from __future__ import annotations
@@ -14,7 +14,10 @@ from greenlet import getcurrent, greenlet
 from fuselatch.core.model.errors import NotAllowedHere
 
 MOST_IDLE: Final = 16
-"""How many idle workers a session keeps."""
+"""How many idle workers a thread keeps."""
+
+POOL: Final = "fuselatch_workers"
+"""The attribute under which a thread's first greenlet has the pool."""
 
 
 class Job(Protocol):
@@ -49,9 +52,9 @@ class Workers:
 
     __slots__ = ("home", "idle")
 
-    def __init__(self) -> None:
+    def __init__(self, home: greenlet) -> None:
         self.idle: list[greenlet] = []
-        self.home = bottom(getcurrent())
+        self.home = home
 
     def start(self, job: Job) -> None:
         """Carry out a job in a copy of the caller's context; returns when it is done or has parked.
@@ -111,22 +114,19 @@ class Workers:
                 "a session belongs to the thread that made it: feed it there, or keep it on one worker thread"
             )
 
-    def end(self) -> None:
-        """Let all idle workers run out."""
-        while self.idle:
-            worker = self.idle.pop()
-            worker.parent = getcurrent()
-            worker.switch(None)
-
     def _loop(self, job: Job | None) -> None:
         me = getcurrent()
+        assert me.parent is not None, "a worker is started by somebody"
         while job is not None:
             job.carry_out()
             job.worker = None
             if len(self.idle) >= MOST_IDLE:
                 return
             self.idle.append(me)
-            job = park()
+            # While it is idle it keeps nothing of a session.
+            job = None
+            # As `park` does; whoever starts it next may be another.
+            job = me.parent.switch(None)
 
 
 def bottom(here: greenlet) -> greenlet:
@@ -134,6 +134,15 @@ def bottom(here: greenlet) -> greenlet:
     while here.parent is not None:
         here = here.parent
     return here
+
+
+def workers_here() -> Workers:
+    """The pool of the thread that asks. It hangs on the greenlet that the thread began with, and ends with that."""
+    home = bottom(getcurrent())
+    found: Workers | None = home.__dict__.get(POOL)
+    if found is None:
+        found = home.__dict__[POOL] = Workers(home)
+    return found
 
 
 def park() -> Job | None:

@@ -198,7 +198,22 @@ class LiveValue(Live, Generic[R]):
 
     @value.setter
     def value(self, value: R) -> None:
-        self._engine.assign(self, value)
+        engine: Any = self._engine
+        turn = engine.turn
+        # The way of most: a handler sets a number of the very type on an open form, where nothing is unsettled.
+        if (
+            turn is not None
+            and value.__class__ is self._decl.exact
+            and value - value == 0  # type: ignore[operator]
+            and self._draft is None
+            and engine.tracker is None
+            and not self._rule
+            and not engine.closing
+            and self.form._state.phase != "closed"
+        ):
+            turn.put_value(self, value, turn.cause)
+        else:
+            engine.assign(self, value)
 
     @property
     def is_blank(self) -> bool:

@@ -223,9 +223,11 @@ def values_of(lines: LiveLines[Any], line: Any) -> dict[str, Any]:
 def placed_at(form: Any, path: str) -> Live | None:
     """The live control, group or line at a path, as people call it; None where there is none."""
     state = form._state
-    found: Live | None = state.controls.get(path) or state.nodes.get(path) if "#" not in path else None
-    match = PLACE.fullmatch(path)
-    if found is not None or match is None:
+    if "#" in path:
+        return None
+    found: Live | None = state.controls.get(path) or state.nodes.get(path)
+    match = PLACE.fullmatch(path) if found is None else None
+    if match is None:
         return found
     lines = state.controls.get(match[1])
     if not isinstance(lines, LiveLines):

@@ -45,12 +45,13 @@ class Cell:
     ran, with the values seen then. `cause` is the trace entry that made it stale, `because` the event
     and the handler that were running then, `announced` the
     value that was announced last, `where` the author's function. A `forced` cell runs again whatever
-    its inputs are; a `fixed` one looks for itself whether they differ, and always has the same.
+    its inputs are; a `fixed` one looks for itself whether they differ, and always has the same. A `plain` one is
+    fixed, and takes only what controls hold: no other rule runs within it.
     """
 
     __slots__ = (
-        "announced", "because", "cause", "fixed", "forced", "form_name", "fresh", "inputs", "name", "node", "order", "prop",
-        "run", "running", "value", "where",
+        "announced", "because", "cause", "fixed", "forced", "form_name", "fresh", "inputs", "name", "node", "order", "plain",
+        "prop", "run", "running", "value", "where",
     )  # fmt: skip
 
     def __init__(
@@ -66,6 +67,7 @@ class Cell:
         self.value: Any = UNSEEN
         self.announced: Any = UNSEEN
         self.fixed = False
+        self.plain = False
         self.fresh = False
         self.forced = False
         self.running = False
