@@ -34,6 +34,8 @@ FITTING: Final[dict[str, tuple[frozenset[str], str]]] = {
 
 ENTERING: Final = frozenset({"type", "tick", "untick", "pick", "focus"})
 """Verbs that a control whose value follows a rule refuses."""
+AT_CONTROLS: Final = frozenset({"type", "tick", "untick", "pick", "press", "focus"})
+"""Verbs that need nothing but a control that can be used."""
 ANYWHERE: Final = frozenset({"answer", "close", "key"})
 """Verbs that mean something while a prompt is up."""
 LOOKING: Final = frozenset({"point", "point_away"})
@@ -42,6 +44,10 @@ LOOKING: Final = frozenset({"point", "point_away"})
 
 def obstacle(engine: Engine, gesture: Gesture, control: Live | None) -> Reason | None:
     """What stands in the way of a gesture (with the trace line that put it there), or None."""
+    # The way of most: a control that can be used, on the form in front.
+    if control is not None and control.form is engine.front and not engine.waits and gesture.verb in AT_CONTROLS:
+        if control._in_use and not engine.closed:
+            return unfit(gesture, control)
     if engine.closed:
         return "the session is closed", None
     if engine.waits and (engine.paused is not None or engine.prompt_wait is not None):

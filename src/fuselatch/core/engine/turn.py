@@ -328,8 +328,10 @@ class Turn:
                     self._dispatch(queued)  # type: ignore[arg-type]
                 elif queued[0]._pending is queued:
                     self._change_heard(*queued)
-            if updates.pending:
-                updates.bring(self)
+            if updates.touched:
+                updates.announce(self)
+            elif updates.pending:
+                updates.judge_all(self)
             elif self.lines:
                 # Once what is derived has followed, so that a line is told of once.
                 lines, line = first = next(iter(self.lines))

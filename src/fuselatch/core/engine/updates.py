@@ -6,6 +6,7 @@ read, or when the queue is empty; then what differs from what was last announced
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from operator import attrgetter
 from typing import TYPE_CHECKING, Any, Final
 
@@ -48,28 +49,30 @@ class Updates:
     def mark(self, node: Node, prop: str, cause: int) -> None:
         """Mark every cell stale that has read a property, and those that have read them."""
         watchers = node._watchers
-        cells = None if watchers is None else watchers.get(prop)
+        cells: Iterable[Cell] | None = None if watchers is None else watchers.get(prop)
         if not cells:
             return
         touched = self.touched
         self.pending = True
         turn = self.engine.turn
         because = None if turn is None or turn.handler is None else (turn.event, turn.handler)
-        waiting = list(cells)
-        while waiting:
-            cell = waiting.pop()
-            if not cell.fresh and cell in touched:
-                continue
-            cell.fresh = False
-            cell.cause = cause
-            if because is not None:
-                cell.because = because
-            touched[cell] = None
-            watchers = cell.node._watchers
-            if watchers is not None:
-                waiting.extend(watchers.get(cell.prop, ()))
-                if cell.prop == "choices":
-                    waiting.extend(watchers.get("value", ()))
+        deeper: list[Cell] | None = None
+        while cells:
+            for cell in cells:
+                if not cell.fresh and cell in touched:
+                    continue
+                cell.fresh = False
+                cell.cause = cause
+                if because is not None:
+                    cell.because = because
+                touched[cell] = None
+                watchers = cell.node._watchers
+                if watchers is not None:
+                    deeper = [] if deeper is None else deeper
+                    deeper.extend(watchers.get(cell.prop, ()))
+                    if cell.prop == "choices":
+                        deeper.extend(watchers.get("value", ()))
+            cells, deeper = deeper, None
 
     def mark_cell(self, cell: Cell, cause: int) -> None:
         """Mark one cell stale."""
@@ -155,11 +158,8 @@ class Updates:
 
     # ---- announcing
 
-    def bring(self, turn: Turn) -> None:
-        """Bring up to date what is pending: first what is derived, then, once the queue is empty, findings."""
-        if self.touched:
-            self.announce(turn)
-            return
+    def judge_all(self, turn: Turn) -> None:
+        """Judge what is to be judged, once what is derived is up to date and the queue is empty."""
         self.pending = False
         unjudged, self.unjudged = self.unjudged, {}
         for control in unjudged:
@@ -182,7 +182,10 @@ class Updates:
                 order = by_dependence(order)
             for cell in order:
                 if cell.because is None:
-                    self._announce(turn, cell)
+                    if cell.prop == "value":
+                        turn.put_value(cell.node, cell.value, cell.cause)
+                    else:
+                        self._announce(turn, cell)
                     continue
                 # What comes of it has what made it stale for its parent, so that a loop through a rule is seen.
                 event, handler = turn.event, turn.handler

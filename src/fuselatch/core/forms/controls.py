@@ -200,11 +200,12 @@ class LiveValue(Live, Generic[R]):
     def value(self, value: R) -> None:
         engine: Any = self._engine
         turn = engine.turn
-        # The way of most: a handler sets a number of the very type on an open form, where nothing is unsettled.
+        kind = value.__class__
+        # The way of most: a handler sets a value of the very type on an open form, where nothing is unsettled.
         if (
             turn is not None
-            and value.__class__ is self._decl.exact
-            and value - value == 0  # type: ignore[operator]
+            and kind is self._decl.as_is
+            and (not value.isspace() if kind is str else value - value == 0)  # type: ignore[attr-defined, operator]
             and self._draft is None
             and engine.tracker is None
             and not self._rule
@@ -241,7 +242,18 @@ class LiveEntry(LiveValue[R], Generic[R, G]):
     __slots__ = ("_checks", "_findings", "_initial", "_listing", "_marked", "_preview", "_trouble")
 
     def __init__(self, form: Form, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
-        super().__init__(form, owner, plan, engine)
+        # What the classes above do, without calling them: opening a form makes many of these.
+        self.form = form
+        self.name = plan.path
+        self._owner = owner
+        self._outer = None if owner is form else owner.__dict__["_live"]
+        self._plan = plan
+        self._decl = plan.decl
+        self._engine = engine
+        self._set = self._cells = self._watchers = None
+        self._value = plan.blank
+        self._draft = self._pending = None
+        self._rule = False
         self._checks: tuple[Cell, ...] = ()
         self._trouble: Finding | None = None
         self._findings: tuple[Finding, ...] | None = None

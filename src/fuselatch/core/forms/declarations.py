@@ -205,6 +205,7 @@ class Label(Declaration[LiveLabel]):
     live = LiveLabel
     holds_value = True
     exact: ClassVar[type | None] = None
+    as_is: ClassVar[type | None] = str
     blank: ClassVar[str] = ""
     changed = Source("changed")
     clicked = Source("clicked")
@@ -273,6 +274,8 @@ class Entry(Declaration[L_co], Generic[L_co, R_co, G_co]):
     """The type that a record's value is taken as (None: as it is)."""
     exact: ClassVar[type | None] = None
     """The number type whose finite values are held as they are, so that they need no conversion."""
+    as_is: ClassVar[type | None] = None
+    """The same, or `str` where a text is held as it is unless it is white space."""
     entered = Source("entered")
     leaving = Source("leaving")
     left = Source("left")

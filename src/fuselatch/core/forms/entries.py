@@ -57,6 +57,7 @@ class Text(Entry[LiveEntry[str, str], str, str]):
     """
 
     kind = "text"
+    as_is = str
     of_record = str
     live = LiveEntry
     looks = ("multi-line", "password")
@@ -196,7 +197,7 @@ class Number(Numeric[float]):
     """A number (float). `decimals` is what may be typed and is shown; more is a finding, never cut."""
 
     kind = "number"
-    exact = float
+    exact = as_is = float
     of_record = float
 
     def __init__(
@@ -238,7 +239,7 @@ class Whole(Numeric[int]):
     """A whole number (int)."""
 
     kind = "whole"
-    exact = int
+    exact = as_is = int
     of_record = int
     what = "a whole number"
     such_as = Decimal(12)
@@ -366,7 +367,7 @@ class Tick(Entry[LiveEntry[bool, bool], bool, bool]):
     """A box to tick (bool); starts False and is never blank. `required` means ticked."""
 
     kind = "tick"
-    exact = bool
+    exact = as_is = bool
     of_record = bool
     live = LiveEntry
     needed = "a tick is needed"
