@@ -125,6 +125,20 @@ def test_what_was_never_tried_is_listed_with_a_step_that_tries_it(
     assert {one["times"] for one in counted["tried"] if one["name"] == "clicked → Mooring.put"} == {1}
 
 
+def test_modules_of_one_name_in_two_folders_do_not_meet(pytester: pytest.Pytester, folder: Path) -> None:
+    for name, kind in (("east", "East"), ("west", "West")):
+        (folder / name).mkdir()
+        (folder / name / "anchor.py").write_text(ANCHOR.replace("Mooring", kind))
+        (folder / name / f"{name}.cues").write_text(f"form anchor:{kind}\npress done\n")
+    told = run(pytester, "-rA", "test_anchor.py", "east", "west", "good.cues")
+    assert [line for line in told.splitlines() if line.startswith("PASSED")] == [
+        "PASSED test_anchor.py::test_no_rehearsal",
+        "PASSED east/east.cues::east",
+        "PASSED west/west.cues::west",
+        "PASSED good.cues::good",
+    ]
+
+
 def test_a_run_without_rehearsals_says_so(pytester: pytest.Pytester, folder: Path) -> None:
     assert "no form was rehearsed" in run(pytester, "--behaviour", "-k", "no_rehearsal")
     assert "behaviour" not in run(pytester, "good.cues")

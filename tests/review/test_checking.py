@@ -102,9 +102,12 @@ def test_the_examples_are_in_order() -> None:
 
 def test_the_command_tells_machines_and_unreadable_files(tmp_path: Path) -> None:
     (tmp_path / "bad.py").write_text("def x(:\n")
+    (tmp_path / "ends.py").write_text("import sys\nprint('told')\nsys.exit(3)\n")
     result = CliRunner().invoke(main, ["check", str(tmp_path), "--json"])
     assert result.exit_code == 1
-    assert json.loads(result.output)["problems"][0] | {"file": ""} == {
+    problems = json.loads(result.stdout)["problems"]
+    assert [one["problem"] for one in problems[1:]] == ["importing failed: SystemExit: 3"]
+    assert problems[0] | {"file": ""} == {
         "file": "", "line": 1, "kind": "import", "problem": "this is no Python: invalid syntax", "mend": "",
     }  # fmt: skip
     assert CliRunner().invoke(main, ["check", str(tmp_path / "none.py")]).exit_code == 2

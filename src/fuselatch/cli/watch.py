@@ -49,7 +49,10 @@ def depends(path: Path, wish: Wish) -> set[Path]:
 
 
 def forget(files: set[Path]) -> None:
-    """Have modules imported anew that come from some files."""
+    """Have modules imported anew that come from some files, or from the folders of cue sheets."""
+    from fuselatch.rehearsal.loading import forget_imports
+
+    forget_imports()
     for name, module in list(sys.modules.items()):
         file = getattr(module, "__file__", None)
         if file is not None and not name.startswith("fuselatch") and name != "__main__" and Path(file).resolve() in files:

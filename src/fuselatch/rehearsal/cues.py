@@ -24,6 +24,7 @@ from fuselatch.rehearsal.grammar import (
     expected_rule,
     step_and_reason,
 )
+from fuselatch.report.cue_words import written
 
 WORD: Final = re.compile(r"""(?:[^\s"'\\]|\\.|"(?:[^"\\]|\\.)*"|'[^']*')+""")
 PIECE: Final = re.compile(r"""\\(.)|"((?:[^"\\]|\\.)*)"|'([^']*)'|([^"'\\]+)""")
@@ -362,7 +363,9 @@ def filled(cue: Cue, values: Mapping[str, str]) -> Cue:
             hint = suggest(error.args[0], values, "columns are")
             problem = f"there is no column '{error.args[0]}'; {hint}; for a brace as it is write '{{' in single quotes"
             raise CueError(cue.file, cue.line, word.column, problem) from None
-    return replace(cue, words=tuple(words))
+    if words == list(cue.words):
+        return cue
+    return replace(cue, words=tuple(words), source=written(cue.verb, [word.text for word in words]))
 
 
 def clock_of(cue: Cue | None) -> datetime | None:

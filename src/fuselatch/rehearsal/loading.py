@@ -5,6 +5,7 @@ from __future__ import annotations
 import importlib
 import importlib.util
 import inspect
+import os
 import pkgutil
 import sys
 from collections.abc import Iterator, Sequence
@@ -16,6 +17,7 @@ from typing import Any
 from fuselatch.core.forms.form import Form
 from fuselatch.core.model.errors import describe
 from fuselatch.core.model.names import suggest
+from fuselatch.rehearsal.imports import INSTALLED
 from fuselatch.rehearsal.scenes import Scene
 
 
@@ -23,16 +25,62 @@ class LoadError(ValueError):
     """What was named can't be imported, or is neither a scene nor a form."""
 
 
+_kept: dict[tuple[str, ...], dict[str, ModuleType]] = {}
+"""What was imported from some folders, so that it is imported once."""
+
+
 @contextmanager
 def importing_from(folders: Sequence[Path]) -> Iterator[None]:
-    """Let imports find modules in some folders, for as long as this lasts."""
-    before = list(sys.path)
-    sys.path[:0] = [str(folder) for folder in folders]
+    """Let imports find modules in some folders, for as long as this lasts.
+
+    Modules of one name in two folders don't meet: what comes from these folders is known only meanwhile, and
+    a module that was imported from elsewhere, and that one of these hides, is set aside.
+    """
+    places = tuple(str(folder) for folder in folders)
+    path, aside = list(sys.path), hidden_by(folders)
+    for name in aside:
+        del sys.modules[name]
+    own = _kept.setdefault(places, {})
+    before = sys.modules.keys() - own.keys()
+    sys.modules.update({name: module for name, module in own.items() if name not in before})
+    sys.path[:0] = places
     importlib.invalidate_caches()
     try:
         yield
     finally:
-        sys.path[:] = before
+        sys.path[:] = path
+        for name in sys.modules.keys() - before:
+            if is_from(sys.modules[name], folders):
+                own[name] = sys.modules.pop(name)
+        sys.modules.update(aside)
+
+
+def forget_imports() -> None:
+    """Have everything imported anew that came from given folders."""
+    _kept.clear()
+
+
+def hidden_by(folders: Sequence[Path]) -> dict[str, ModuleType]:
+    """The modules, imported from elsewhere, that modules of some folders hide; installed packages are none."""
+    tops = {
+        entry.name.removesuffix(".py")
+        for folder in folders
+        if folder.is_dir()
+        for entry in os.scandir(folder)
+        if entry.name.endswith(".py") or (entry.is_dir() and os.path.exists(os.path.join(entry.path, "__init__.py")))
+    }
+    hidden = {
+        top
+        for top in tops & sys.modules.keys()
+        if not is_from(sys.modules[top], folders) and not is_from(sys.modules[top], INSTALLED) and top != "__main__"
+    }
+    return {name: module for name, module in sys.modules.items() if name.partition(".")[0] in hidden} if hidden else {}
+
+
+def is_from(module: ModuleType, folders: Sequence[Path]) -> bool:
+    """Whether a module's file is in one of some folders, or below; one without a file is from nowhere else."""
+    file = getattr(module, "__file__", None)
+    return file is None or any(file.startswith(f"{folder}{os.sep}") for folder in folders)
 
 
 def load(reference: str, verb: str) -> Any:

@@ -94,14 +94,15 @@ def draw_gestures(axes: Axes, trace: Sequence[Entry]) -> None:
     found = list(gestures(trace))
     every = -(-len(found) // MOST_LABELS)
     before = ""
+    bottom, top = axes.get_ylim()
+    axes.vlines([number for number, _, _ in found], top, bottom, color="#b7c3cd", linewidth=0.8, zorder=1)
     for at, (number, label, time) in enumerate(found):
-        axes.axvline(number, color="#b7c3cd", linewidth=0.8, zorder=1)
         clock = time[11:16] if time[:16] != before else ""
         before = time[:16]
         if at % every == 0 or clock:
             text = f"{clock}  {label}".strip() if clock else label
-            top: dict[str, Any] = {"transform": axes.get_xaxis_transform(), "rotation": 50, "parse_math": False}
-            axes.text(number, 1.02, text[:SHORT], fontsize=7.5, color=INK, ha="left", va="bottom", **top)
+            above: dict[str, Any] = {"transform": axes.get_xaxis_transform(), "rotation": 50, "parse_math": False}
+            axes.text(number, 1.02, text[:SHORT], fontsize=7.5, color=INK, ha="left", va="bottom", **above)
 
 
 def gestures(trace: Sequence[Entry]) -> Iterator[tuple[int, str, str]]:
@@ -119,21 +120,24 @@ def gestures(trace: Sequence[Entry]) -> Iterator[tuple[int, str, str]]:
 def draw_lanes(axes: Axes, trace: Sequence[Entry], forms: Sequence[str]) -> None:
     """Events, handlers and waits of each form."""
     lanes = {form: LANE * at for at, form in enumerate(forms)}
-    for entry in trace:
-        if entry.kind == "event" and entry.form in lanes:
-            y = lanes[entry.form] + ROWS["events"]
-            axes.plot([entry.number, entry.number], [y - 0.25, y + 0.25], color=EVENT, linewidth=1.4, zorder=2)
+    ticks = [
+        (entry.number, lanes[entry.form] + ROWS["events"])
+        for entry in trace
+        if entry.kind == "event" and entry.form in lanes
+    ]
+    xs, ys = [x for x, _ in ticks], [y for _, y in ticks]
+    axes.vlines(xs, [y - 0.25 for y in ys], [y + 0.25 for y in ys], color=EVENT, linewidth=1.4, zorder=2)
     for row, spans, face, hatch in (
         ("handlers", handlers(trace), HANDLER, None),
         ("waits", waits(trace), WAIT, "////"),
     ):
         last: dict[str, float] = {}
-        for span in spans:
-            if span.form not in lanes:
-                continue
-            y = lanes[span.form] + ROWS[row]
-            wide = max(span.end - span.start, 0.6)
-            axes.barh(y, wide, left=span.start, height=0.5, color=face, hatch=hatch, edgecolor=INK, linewidth=0.5, zorder=2)
+        drawn = [span for span in spans if span.form in lanes]
+        heights = [lanes[span.form] + ROWS[row] for span in drawn]
+        wides = [max(span.end - span.start, 0.6) for span in drawn]
+        bars: dict[str, Any] = {"height": 0.5, "color": face, "hatch": hatch, "edgecolor": INK, "linewidth": 0.5}
+        axes.barh(heights, wides, left=[span.start for span in drawn], zorder=2, **bars)
+        for span, y, wide in zip(drawn, heights, wides, strict=True):
             label = span.label[:SHORT]
             room = 0.0064 * trace[-1].number * len(label)
             plain: dict[str, Any] = {"fontsize": 7.5, "color": INK, "parse_math": False, "zorder": 3}

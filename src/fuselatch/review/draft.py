@@ -175,14 +175,15 @@ def from_function(function: Callable[..., Any], name: str) -> Drafted:
     for param in inspect.signature(plain).parameters.values():
         if param.kind in (param.VAR_POSITIONAL, param.VAR_KEYWORD):
             continue
-        control = control_for(param, hints.get(param.name, str), helps.get(param.name, ""), draft)
+        plain_hint = Any if param.default in (param.empty, None) else type(param.default)
+        control = control_for(param, hints.get(param.name, plain_hint), helps.get(param.name, ""), draft)
         # What can't be entered keeps its default, so that nothing wrong is passed.
         if not control.remark or param.default is param.empty:
             draft.controls.append(control)
     if not draft.controls:
         raise ValueError(f"{name} takes no parameters, so there is nothing to enter; give it some, annotated")
     draft.need(plain.__module__, name)
-    returns = hints.get("return", NoneType) is not NoneType
+    returns = hints.get("return", Any) is not NoneType
     if returns:
         draft.need("fuselatch", "Label")
     arguments = [f"            {argument(control, draft)}," for control in draft.controls]
@@ -191,7 +192,8 @@ def from_function(function: Callable[..., Any], name: str) -> Drafted:
     lines += [f"    run = Button({text(captioned(name))}, submits=True)", LEAVE, ""]
     lines += ["    @Form.submitted", "    def call(self) -> None:", f'        """Call {name} with what was entered."""']
     lines += [f"        {'found = ' if returns else ''}{name}(", *arguments, "        )"]
-    lines += ["        self.result.value = str(found)" if returns else '        self.say("Done.")']
+    shown = "str(found)" if "return" in hints else '"" if found is None else str(found)'
+    lines += [f"        self.result.value = {shown}" if returns else '        self.say("Done.")']
     module = f"{snake(name)}_form"
     return Drafted(module, draft.form, "\n".join([*draft.header(), *lines, ""]), function_cues(module, draft, name))
 
@@ -200,7 +202,7 @@ def control_for(param: inspect.Parameter, hint: Any, help_text: str, draft: Draf
     """The control of one parameter."""
     name = free(param.name, [control.name for control in draft.controls])
     default = None if param.default is param.empty else param.default
-    hint, optional = without_none(hint if hint is not str or default is None else type(default))
+    hint, optional = without_none(hint)
     optional = optional or (default is None and param.default is not param.empty)
     control = Control(name, "Text", captioned(param.name), [], "x", param.name, hint, optional)
     control.positional = param.kind is param.POSITIONAL_ONLY
@@ -217,7 +219,8 @@ def control_for(param: inspect.Parameter, hint: Any, help_text: str, draft: Draf
     elif hint in KINDS:
         control.kind, control.sample = KINDS[hint]
     else:
-        control.remark = f"{param.name}: nothing is known of {describe(hint)}; convert the text that is entered"
+        what = "it has no annotation" if hint is Any else f"nothing is known of {describe(hint)}"
+        control.remark = f"{param.name}: {what}; convert the text that is entered"
     if default is not None:
         control.options.append(f"default={default_source(default, draft)}")
     if not optional and default != "" and control.kind != "Tick":
@@ -335,6 +338,8 @@ def from_table(path: Path, target: Path) -> Drafted:
         raise ValueError(
             f"there is no table {path}; {suggest(path.name, [file.name for file in path.parent.glob('*.csv')])}"
         ) from None
+    if not columns:
+        raise ValueError(f"{path} has no header; its first row names the columns")
     draft = TableDraft(class_name(source), captioned(source), f"Keeps the rows of {path.name}.")
     draft.source = source
     draft.controls.append(Control("place", "Label", "Record", ["value=lambda form: form.records.shown"]))

@@ -8,6 +8,7 @@ import importlib
 import re
 import sys
 from collections.abc import Callable
+from contextlib import redirect_stdout
 from pathlib import Path
 from types import ModuleType
 from typing import Any, Final
@@ -67,8 +68,10 @@ class Importing:
     def _execute(self, statement: ast.stmt, flags: int) -> BaseException | None:
         code = compile(ast.Module([statement], []), str(self.path), "exec", flags, dont_inherit=True)
         try:
-            exec(code, self.module.__dict__)
-        except Exception as error:
+            # What a file prints is not what the check has to say.
+            with redirect_stdout(sys.stderr):
+                exec(code, self.module.__dict__)
+        except (Exception, SystemExit) as error:
             if not isinstance(statement, ast.ClassDef):
                 self._tell(statement, error)
                 self.missing |= names_of(statement)
