@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import sys
 from pathlib import Path
 
 import click
 
-from fuselatch.cli.exits import Exit
 from fuselatch.cli.options import from_folders, policy_file
+from fuselatch.cli.problems import end
 
 
 @click.command(name="describe")
@@ -75,8 +74,7 @@ def command(
         else:
             text = "\n".join(lines(told))
     except (LoadError, PolicyError, UnknownName, MissingPackage, ValueError, OSError) as error:
-        click.echo(f"fuselatch: {error}", err=True)
-        sys.exit(Exit.UNREADABLE)
+        end(error)
     click.echo(text)
 
 

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import sys
 from pathlib import Path
 
 import click
 
-from fuselatch.cli.exits import Exit
 from fuselatch.cli.options import from_folders
+from fuselatch.cli.problems import end
 
 
 @click.command(name="draft")
@@ -48,7 +47,6 @@ def command(what: str, folder: Path, over: bool, folders: tuple[Path, ...]) -> N
         for path, text in zip(paths, (drafted.source, drafted.cues), strict=True):
             path.write_text(text, encoding="utf-8")
     except (LoadError, StoreRefused, ValueError, OSError) as error:
-        click.echo(f"fuselatch: {error}", err=True)
-        sys.exit(Exit.UNREADABLE)
+        end(error)
     more = "".join(f" --from {each}" for each in folders)
     click.echo(f"written: {paths[0]} ({drafted.form}), {paths[1]}\ntry it:  fuselatch rehearse {paths[1]}{more}")

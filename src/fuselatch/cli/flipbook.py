@@ -9,6 +9,7 @@ import click
 
 from fuselatch.cli.exits import Exit
 from fuselatch.cli.options import from_folders, policy_file
+from fuselatch.cli.problems import end
 from fuselatch.cli.sheets import Wish
 
 
@@ -57,8 +58,7 @@ def command(
         else:
             target.write_text(flipbook(Path(name).name, done), encoding="utf-8")
     except (MissingPackage, ValueError, OSError) as error:
-        click.echo(f"fuselatch: {error}", err=True)
-        sys.exit(Exit.UNREADABLE)
+        end(error)
     for problem in (problem for one in done for problem in one.problems):
         click.echo(problem, err=True)
     click.echo(f"{'drawn' if png else 'written'}: {target}")

@@ -11,6 +11,7 @@ import click
 
 from fuselatch.cli.exits import Exit
 from fuselatch.cli.options import from_folders, policy_file
+from fuselatch.cli.problems import problem
 from fuselatch.cli.progress import with_progress
 from fuselatch.cli.sheets import Wish, found
 
@@ -69,7 +70,7 @@ def command(names: tuple[str, ...], **options: Any) -> None:
         sys.exit(step_through(paths, wish, options["pauses"]))
     run = Run(wish, options)
     code = run.all(paths)
-    if options["watch"]:
+    if options["watch"] and all(path.exists() for path in paths):
         from fuselatch.cli.watch import watch
 
         watch(paths, wish, run.all)
@@ -123,7 +124,10 @@ class Run:
                     show(out, performance)
                 wrong += ask(performance, options["questions"])
         if options["traces"] is not None:
-            write_traces(done, options["traces"])
+            try:
+                write_traces(done, options["traces"])
+            except OSError as error:
+                wish.wrong(problem(error))
         if options["as_json"]:
             self.tell_json(done)
             failed = sum(one.failed for one in done)
@@ -156,14 +160,17 @@ class Run:
             import json
 
             text = json.dumps(behaviour.to_dict(), indent=2, ensure_ascii=False) + "\n"
-            self.options["behaviour_json"].write_text(text, encoding="utf-8")
+            try:
+                self.options["behaviour_json"].write_text(text, encoding="utf-8")
+            except OSError as error:
+                self.wish.wrong(problem(error))
         if self.options["behaviour_picture"] is not None:
             from fuselatch.report.figures import behaviour_figure, save
 
             try:
                 save(behaviour_figure(behaviour), self.options["behaviour_picture"])
             except (MissingPackage, ValueError, OSError) as error:
-                self.wish.wrong(str(error))
+                self.wish.wrong(problem(error))
 
 
 def write_traces(done: list[Performance], folder: Path) -> None:

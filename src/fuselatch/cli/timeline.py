@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import sys
 from pathlib import Path
 
 import click
 
-from fuselatch.cli.exits import Exit
+from fuselatch.cli.problems import end
 
 
 @click.command(name="timeline")
@@ -30,6 +29,5 @@ def command(trace: Path, out: Path | None) -> None:
             entries = read_trace(lines, str(trace))
         save(timeline_figure(entries, trace.name), target)
     except (MissingPackage, ValueError, OSError) as error:
-        click.echo(f"fuselatch: {error}", err=True)
-        sys.exit(Exit.UNREADABLE)
+        end(error)
     click.echo(f"drawn: {target}")

@@ -62,4 +62,4 @@ def forget(files: set[Path]) -> None:
 def told(behind: dict[Path, set[Path]]) -> None:
     """Say that somebody is watching."""
     files = {file for found in behind.values() for file in found}
-    click.echo(f"watching {len(files)} files; Ctrl+C ends")
+    click.echo(f"watching {len(files)} file{'s' if len(files) != 1 else ''}; Ctrl+C ends")
