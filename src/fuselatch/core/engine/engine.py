@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Callable, Hashable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from functools import partial
-from typing import Any, TypeAlias
+from typing import Any
 
 from fuselatch.core.engine import closing, latching, pointing, refusals, waiting
 from fuselatch.core.engine import lines as line_steps
-from fuselatch.core.engine.changes import Changes
 from fuselatch.core.engine.nodes import SharedNode
 from fuselatch.core.engine.opening import open_form
 from fuselatch.core.engine.records import Records
-from fuselatch.core.engine.store import ChangedMeanwhile, StoreRefused
-from fuselatch.core.engine.turn import KeepEditing, Turn
+from fuselatch.core.engine.storing import Storing
+from fuselatch.core.engine.turn import Turn
 from fuselatch.core.engine.waiting import DialogWait, PauseWait, PromptWait, Wait
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.controls import Live
@@ -26,36 +25,15 @@ from fuselatch.core.forms.prompts import Prompt, Tone
 from fuselatch.core.forms.state import FormState, Manner
 from fuselatch.core.forms.tables import LiveTable
 from fuselatch.core.model.choices import Choices
-from fuselatch.core.model.errors import NotAllowedHere, UnknownName
+from fuselatch.core.model.errors import NotAllowedHere
 from fuselatch.core.model.events import By, Event
-from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import ACCEPTED, Outcome
 from fuselatch.core.model.records import Change
 
-REFUSED = Prompt(
-    "This could not be done: {reason}",
-    title="Not done",
-    buttons=("Try again", "Keep editing"),
-    tone="danger",
-)
-CHANGED = Prompt(
-    "Somebody else has {done} {record} since it was read here.",
-    title="Changed meanwhile",
-    buttons=("Take theirs", "Keep mine", "Compare", "Keep editing"),
-    tone="warning",
-)
-COMPARED = Prompt(
-    "{differences}",
-    title="Here and theirs",
-    buttons=("Take theirs", "Keep mine", "Keep editing"),
-    tone="warning",
-)
-Write: TypeAlias = tuple[Change, Records | line_steps.LineKeys | None]
-"""A change that is staged, and what of a bound form is told its key."""
 ITSELF = Handler("the form itself", lambda: None, False)
 
 
-class Engine(Changes):
+class Engine(Storing):
     """What live forms and controls ask of the engine (`EnginePort`), and what its parts ask of each other."""
 
     # ---- asking, opening, closing
@@ -255,161 +233,6 @@ class Engine(Changes):
         """Close a form whose handler failed on the way out."""
         closing.leave_without_handlers(turn, form, verdict)
 
-    # ---- records
-
-    def store_rows(self, source: str) -> tuple[Mapping[str, Any], ...]:
-        """The rows of a source, as the store has them."""
-        version = self.store_version(source)
-        kept = self.kept_rows.get(source)
-        if kept is None or kept[0] != version:
-            assert self.store is not None, "a version was told"
-            found: Any = self.store.read(source)
-            rows = found.to_dict("records") if hasattr(found, "columns") else found
-            kept = self.kept_rows[source] = version, tuple(rows)
-        return kept[1]
-
-    def store_frame(self, source: str) -> Any:
-        """A source as its store keeps it: rows, or a data frame."""
-        self.store_version(source)
-        assert self.store is not None, "a version was told"
-        return self.store.read(source)
-
-    def store_version(self, source: str) -> Hashable:
-        """What differs once a source has changed; an error where there is no such source."""
-        if self.store is None:
-            raise NotAllowedHere("this session was given no records; open it with records=…")
-        try:
-            return self.store.version(source)
-        except KeyError:
-            known = getattr(self.store, "sources", ())
-            hint = suggest(source, known() if callable(known) else known, "there are")
-            raise UnknownName(f"there are no records '{source}': {hint}") from None
-
-    def bind(self, form: Form, source: str) -> Records:
-        """Bind a form that is being opened to a source."""
-        return Records(self, form, source)
-
-    def store_key(self, source: str) -> str:
-        """The key column of a source."""
-        self.store_version(source)
-        assert self.store is not None, "a version was told"
-        return self.store.key(source)
-
-    def store_columns(self, source: str) -> Sequence[str]:
-        """The columns of a source."""
-        self.store_version(source)
-        assert self.store is not None, "a version was told"
-        return self.store.columns(source)
-
-    def by_column(self, source: str, column: str) -> Mapping[Any, Sequence[Mapping[str, Any]]]:
-        """The rows of a source by what a column holds, with what this gesture has staged."""
-        rows = self.rows.read(source)
-        kept = self.indexed.get((source, column))
-        if kept is None or kept[0] is not rows:
-            found: dict[Any, list[Mapping[str, Any]]] = {}
-            for row in rows:
-                found.setdefault(row.get(column), []).append(row)
-            kept = self.indexed[source, column] = rows, found
-        return kept[1]
-
-    def store_captions(self, source: str) -> Mapping[str, str]:
-        """What people call the columns of a source."""
-        assert self.store is not None, "a form was bound"
-        return self.store.captions(source)
-
-    def look(self, turn: Turn) -> None:
-        """Look again what others have written meanwhile."""
-        if self.store is None:
-            return
-        self.store.look()
-        kept = self.kept_rows.items()
-        changed = [source for source, (version, _) in kept if self.store.version(source) != version]
-        for source in changed:
-            self.store_rows(source)
-        if changed:
-            self.rows.differs(turn.cause)
-            self.catalogs.differs(turn.cause)
-
-    def is_tried_again(self, turn: Turn, error: StoreRefused) -> bool:
-        """Whether a person, told that the store refuses, wants to try again; else the form is as it was before."""
-        form = self.front or self.first
-        if form is None:
-            return False
-        again = self.ask_itself(turn, form, REFUSED, {"reason": str(error)}) == "Try again"
-        if not again:
-            self.notice = str(error)
-        return again
-
-    def stage_row(self, source: str, row: Mapping[str, Any]) -> None:
-        """Stage a row to be added; it is written once the gesture is done."""
-        turn = self.turn
-        if self.tracker is not None or turn is None:
-            raise NotAllowedHere("records are written from a handler")
-        self.stage(turn, Change("add", source, row.get(self.store_key(source)), dict(row)), None)
-
-    def stage(self, turn: Turn, change: Change, records: Records | line_steps.LineKeys | None) -> None:
-        """Stage a change; `records` is what the form that asks for it is bound to."""
-        self.store_version(change.source)
-        turn.undo.append((turn, "writes", turn.writes))
-        turn.writes = [*(turn.writes or ()), (change, records)]
-        self.rows.differs(turn.cause)
-
-    def commit(self, turn: Turn) -> None:
-        """Have the store take what is staged; what it has taken is a fact."""
-        writes = turn.writes
-        assert writes is not None and self.store is not None, "only staged writes are committed"
-        for change, records, key in self._written(turn, writes):
-            turn.note_form("write", None, change.source, None, str(change))
-            if records is not None:
-                records.keyed(turn, key)
-        turn.undo = [entry for entry in turn.undo if not (entry[0] is turn and entry[1] == "writes")]
-        turn.writes = None
-        turn.committed = True
-        self.rows.differs(turn.cause)
-        self.catalogs.differs(turn.cause)
-
-    def _written(self, turn: Turn, writes: list[Write]) -> list[tuple[Change, Any, Any]]:
-        """Have the store take changes, and give the keys; where it refuses, a person is told, and may try again."""
-        assert self.store is not None, "only staged writes are committed"
-        while True:
-            try:
-                keys = self.store.write([change for change, _ in writes])
-                return [(change, records, key) for (change, records), key in zip(writes, keys, strict=True)]
-            except StoreRefused as error:
-                records = next((one for _, one in writes if one), None)
-                form = records._form if records is not None else self.front or self.first
-                if form is None or turn.by != "person" or turn.pointing:
-                    raise self.failed(error, self.store.write, "writing") from error
-                refused = error
-            if not isinstance(refused, ChangedMeanwhile):
-                if not self.is_tried_again(turn, refused):
-                    raise KeepEditing
-                continue
-            self.look(turn)
-            writes = self._reconciled(turn, form, writes, refused)
-
-    def _reconciled(self, turn: Turn, form: Form, writes: list[Write], met: ChangedMeanwhile) -> list[Write]:
-        """What is to be written once a person has said whose change of a row counts."""
-        at = next(at for at, (change, _) in enumerate(writes) if change is met.change)
-        change, records = writes[at]
-        facts = {"done": "changed" if met.theirs is not None else "removed", "record": f"record {change.key}"}
-        answer = self.ask_itself(turn, form, CHANGED, facts)
-        if answer == "Compare":
-            told = differences(change, met.theirs, records.captions if records is not None else {})
-            answer = self.ask_itself(turn, form, COMPARED, {"differences": told})
-        if answer == "Keep mine":
-            if met.theirs is not None:
-                mine = [(change._replace(was=met.theirs), records)]
-            elif change.kind == "change":
-                mine = [(change._replace(kind="add", row={**(change.was or {}), **change.row}, was=None), records)]
-            else:
-                mine = []
-            return [*writes[:at], *mine, *writes[at + 1 :]]
-        self.notice = str(met)
-        if answer == "Take theirs" and records is not None:
-            raise KeepEditing(lambda turn: records.reload(turn))
-        raise KeepEditing
-
     def let_out(self, turn: Turn) -> None:
         """Run the outward effects, in order; none of them can wait or change anything."""
         for function, args in turn.outward or ():
@@ -524,24 +347,3 @@ class Engine(Changes):
         """What keeps a person from using a control, or None."""
         found = refusals.at_control(self, control)
         return None if found is None else found[0]
-
-
-def differences(change: Change, theirs: Mapping[str, Any] | None, captions: Mapping[str, str]) -> str:
-    """Where a row that is written differs from what somebody else has made of it, a line for each column."""
-    if theirs is None:
-        return "They have removed it."
-    if change.kind == "remove":
-        return "Here it is to be removed; they have changed " + ", ".join(
-            f"{column} to {theirs[column]}" for column, value in (change.was or {}).items() if theirs.get(column) != value
-        )
-    mine = {**(change.was or {}), **change.row}
-    return "\n".join(
-        f"{captions.get(column, column)}: {shown(value)} here, {shown(theirs[column])} theirs"
-        for column, value in mine.items()
-        if column in theirs and theirs[column] != value
-    )
-
-
-def shown(value: object) -> str:
-    """A column's value for people."""
-    return "blank" if value is None or value == "" else str(value)
