@@ -13,6 +13,7 @@ from lark import Lark, UnexpectedInput
 from marina.scenes import quiet_monday
 from stay import Stay
 
+from fuselatch import Button, Form, Text
 from fuselatch.core.model.errors import Refused
 from fuselatch.rehearsal import CueError, Unmet, perform, read_cue_file, read_cues, rehearse
 from fuselatch.rehearsal.asserts import unmet_words
@@ -143,6 +144,34 @@ def test_a_failing_rehearsal_fails_in_the_same_way_as_a_cue_sheet(step: tuple[st
     done = perform(read_cues(desk.as_cues(), "again.cues"))
     assert [one.partition(": ")[2] for one in done.problems] == [str(caught.value)]
     assert (isinstance(caught.value, Unmet)) is (done.steps[-1].unmet is not None)
+
+
+class Behind(Form):
+    """Shows another form beside itself."""
+
+    word = Text("Word")
+    more = Button("More")
+
+    @more.clicked
+    def show_it(self) -> None:
+        self.show(Beside, place="beside")
+
+
+class Beside(Form):
+    """Stands in front."""
+
+    word = Text("Word")
+
+
+def test_a_control_of_a_form_behind_is_written_with_its_form() -> None:
+    with rehearse(Behind) as desk:
+        desk.press(Behind.more)
+        desk.type(Beside.word, "front")
+        desk.type(Behind.word, "back")
+        desk.type(Beside.word, "again")
+        lines = desk.as_cues().splitlines()
+        desk.close()
+    assert lines[3:] == ["press   more", "type    word front", "type    Behind.word back", "type    Beside.word again"]
 
 
 ASSERTS = [

@@ -6,13 +6,12 @@ It uses only what a face uses: it feeds gestures to a session.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from email.message import EmailMessage
-from functools import wraps
 from types import TracebackType
-from typing import Any, Concatenate, ParamSpec, Self, TypeAlias, TypeVar, overload
+from typing import Any, ParamSpec, Self, TypeAlias, TypeVar, overload
 
 from fuselatch.core.engine.latching import LatchSeen
 from fuselatch.core.engine.session import Session
@@ -23,7 +22,7 @@ from fuselatch.core.forms.declarations import Declaration
 from fuselatch.core.forms.form import Form, name_of, plan_of
 from fuselatch.core.forms.policy import Rules
 from fuselatch.core.forms.sources import EventSource
-from fuselatch.core.model.errors import Refused, UnknownName
+from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import Outcome
@@ -32,52 +31,25 @@ from fuselatch.core.model.trace import Trace
 from fuselatch.core.model.words import phrase
 from fuselatch.formats import locale_formats
 from fuselatch.rehearsal.expectations import expect
+from fuselatch.rehearsal.recorder import Done, cue_lines, cued, origin_of
 from fuselatch.rehearsal.scenes import NOW, Scene
-from fuselatch.report.cue_words import written
 from fuselatch.report.tree import story
 from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
 from fuselatch.stores.memory import MemoryLatches, MemoryRecords
 
 P = ParamSpec("P")
-R = TypeVar("R")
 F = TypeVar("F", bound=Form)
 Named: TypeAlias = str | Declaration[Any]
 """A control: by its path, or by its declaration."""
 
 DURATION = re.compile(r"([0-9]+)\s*([smhd])")
 UNITS = {"s": "seconds", "m": "minutes", "h": "hours", "d": "days"}
-OPTIONAL = frozenset({"press", "double", "key"})
-"""Gestures whose last word may be left out."""
-UNWRITTEN = frozenset({"mute", "pause_at", "go_on"})
-"""What no cue sheet says."""
 TAIL = 10
 """How many lines of the trace an `Unfinished` shows."""
 
 
 watchers: list[Callable[[Desk], None]] = []
 """Who is told of each desk whose rehearsal begins: the run of a test suite, say."""
-
-
-def cued(method: Callable[Concatenate[Desk, P], R]) -> Callable[Concatenate[Desk, P], R]:
-    """A gesture that the desk notes as a step of a cue sheet."""
-
-    @wraps(method)
-    def noted(desk: Desk, /, *args: P.args, **named: P.kwargs) -> R:
-        __tracebackhide__ = True
-        if desk._nested:
-            return method(desk, *args, **named)
-        steps = desk._steps
-        steps.append((method.__name__, (*args, *named.values()), None))
-        desk._nested = True
-        try:
-            return method(desk, *args, **named)
-        except Exception as error:
-            steps[-1] = (*steps[-1][:2], error)
-            raise
-        finally:
-            desk._nested = False
-
-    return noted
 
 
 class Unfinished(AssertionError):
@@ -112,7 +84,7 @@ class Desk:
         self.origin = origin
         self.witness: Witness | None = None
         self.prepare: Callable[[Session], None] = lambda session: None
-        self._steps: list[tuple[str, tuple[Any, ...], Exception | None]] = []
+        self._steps: list[Done] = []
         self._nested = False
         self._now = scene.now
         self._session: Session | None = None
@@ -228,7 +200,7 @@ class Desk:
         """
         if not isinstance(text, str):
             raise TypeError(f"type(…) takes a text, as a person types it, not {text!r}")
-        form, path = self._place(control)
+        form, path = self.place(control)
         session = self.session
         waited = len(session.waits_for)
         for end in range(1, len(text) + 1):
@@ -408,40 +380,7 @@ class Desk:
         A step that was refused, and after which the rehearsal went on, is expected to be refused.
         What a cue sheet can't say stands in it as a comment.
         """
-        return "".join(f"{line}\n" for line in self._cue_lines())
-
-    def _cue_lines(self) -> Iterator[str]:
-        scene = self.scene
-        yield self.origin or f"# opened by code as {scene!r}, which a cue sheet can't name; write a scene"
-        if self.origin.startswith("form ") and (scene.params or scene.records or scene.services):
-            what = [*scene.params, *(["records"] if scene.records else []), *(["services"] if scene.services else [])]
-            yield f"# opened with {', '.join(what)}, which a cue sheet can't say; write a scene"
-        for word, value, usual in (
-            ("user", scene.user, ""),
-            ("locale", scene.locale, "en"),
-            ("now", scene.now.isoformat(), ""),
-        ):
-            if value != usual:
-                yield written(word, [value])
-        yield ""
-        for at, (verb, args, error) in enumerate(self._steps):
-            words = [self._cue_word(arg) for arg in args]
-            words = words[:-1] if verb in OPTIONAL and words and words[-1] in ("", "1") else words
-            if verb in UNWRITTEN:
-                yield f"# {verb} {' '.join(words)}: only in Python"
-            elif error is None or at == len(self._steps) - 1:
-                yield written(verb, words)
-            elif isinstance(error, Refused):
-                yield written("expect", ["refused", verb, *words])
-            else:
-                yield f"# {written(verb, words)}: raised {type(error).__name__}, which a cue sheet can't expect"
-
-    def _cue_word(self, arg: object) -> str:
-        if isinstance(arg, Declaration):
-            return arg.name
-        if isinstance(arg, EventSource):
-            return arg.name
-        return "" if arg is None else str(getattr(arg, "__qualname__", arg))
+        return "".join(f"{line}\n" for line in cue_lines(self))
 
     # ---- the rest
 
@@ -460,7 +399,7 @@ class Desk:
         return f"{what}; the last of the trace:\n{tail}"
 
     def _feed(self, verb: str, control: Named | None, text: str = "") -> None:
-        form, path = self._place(control) if control is not None else ("", "")
+        form, path = self.place(control) if control is not None else ("", "")
         self.session.feed(Gesture(verb=verb, control=path, text=text, form=form))
 
     def look_up(self, path: str) -> tuple[Form, str]:
@@ -472,7 +411,7 @@ class Desk:
                     return form, rest
         return self.form, path
 
-    def _place(self, control: Named) -> tuple[str, str]:
+    def place(self, control: Named) -> tuple[str, str]:
         """The name of the form that a control is on ("" for the one in front), and its path."""
         forms = self.session.forms
         if isinstance(control, str):
@@ -558,9 +497,3 @@ def rehearse(
     scene.latches = latches if latches is not None else scene.latches
     scene.policy = policy if policy is not None else scene.policy
     return Desk(scene, origin_of("scene", form))
-
-
-def origin_of(verb: str, found: Any) -> str:
-    """How a cue sheet names a form or a scene; "" for one that can't be imported."""
-    name = getattr(found, "__qualname__", "")
-    return f"{verb:<7} {found.__module__}:{name}" if name.isidentifier() and found.__module__ != "__main__" else ""
