@@ -13,6 +13,7 @@ from click.testing import CliRunner
 
 from fuselatch import Taken
 from fuselatch.cli import COMMANDS, main
+from fuselatch.rehearsal.loading import forget_imports
 from fuselatch.stores.sql import SqlLatches
 
 CUES = Path(__file__).parents[2] / "examples" / "marina" / "cues"
@@ -191,7 +192,7 @@ def test_forms_lists_a_folder_with_what_each_is_for(tmp_path: Path) -> None:
     assert "the shortcut F2 opens One and Two; give one of them another" in err
     (tmp_path / "clash_of_forms.py").write_text("import nothing_of_that_name\n")
     (tmp_path / "not_to_import.py").write_text("syntax error\n")
-    sys.modules.pop("clash_of_forms", None)
+    forget_imports()
     code, _, err = call("forms", str(tmp_path))
     assert code == 2 and "importing clash_of_forms failed: there is no module 'nothing_of_that_name'" in err
 

@@ -179,8 +179,17 @@ STEPS: list[tuple[str, str]] = [
 @pytest.mark.parametrize(("step", "message"), STEPS, ids=[row[0] for row in STEPS])
 def test_a_step_that_fails_says_what_was_there(step: str, message: str) -> None:
     done = perform(read_cues(f"scene little_forms:morning\n\n  {step}  # comment", "x.cues"))
-    assert done.problems == [f"x.cues:3:3: {message}"]
+    assert [one.partition(": ")[2] for one in done.problems] == [message]
     assert (done.passed, done.failed) == (0, 1)
+
+
+@pytest.mark.parametrize(
+    ("step", "column"),
+    [("press sve", 9), ("type cable x", 3), ("pick pier Nrth", 13), ("expect name.text x", 3), ("expect focus sve", 16)],
+)
+def test_a_step_that_fails_points_at_the_word_that_is_wrong(step: str, column: int) -> None:
+    done = perform(read_cues(f"scene little_forms:morning\n\n  {step}", "x.cues"))
+    assert done.problems[0].startswith(f"x.cues:3:{column}: ")
 
 
 def test_a_handler_that_fails_names_the_authors_line_first(little: Path) -> None:

@@ -60,11 +60,6 @@ class Cue:
         """The words behind the verb, as text."""
         return tuple(word.text for word in self.words)
 
-    @property
-    def place(self) -> str:
-        """Where it stands: `file:line:column`."""
-        return f"{self.file}:{self.line}:{self.column}"
-
 
 @dataclass(frozen=True, slots=True)
 class CueSheet:

@@ -39,6 +39,13 @@ class StepResult:
     unmet: Unmet | None = None
 
     @property
+    def place(self) -> str:
+        """Where it went wrong, `file:line:column`: at the word that the problem quotes, else at the verb."""
+        cue = self.cue
+        quoted = (word.column for word in cue.words if self.unmet is None and f"'{word.text}'" in self.problem)
+        return f"{cue.file}:{cue.line}:{next(quoted, cue.column)}"
+
+    @property
     def entries(self) -> list[Entry]:
         """The trace entries that it made."""
         return self.trace[self.start : self.stop]
@@ -75,7 +82,7 @@ class Performance:
         """What went wrong, each with file, line and column."""
         name = self.sheet.name
         row = f"{self.sheet.row}: " if self.sheet.row else ""
-        found = [f"{step.cue.place}: {row}{step.problem}" for step in self.steps if step.problem]
+        found = [f"{step.place}: {row}{step.problem}" for step in self.steps if step.problem]
         if self.problem:
             last = self.steps[-1].cue.line if self.steps else self.sheet.opens.line
             found.append(f"{name}:{last}: {row}{self.problem}")
