@@ -41,12 +41,15 @@ class Changes(Running):
 
     def findings(self, control: LiveEntry[Any, Any]) -> tuple[Finding, ...]:
         """What is found about a control as it stands, that which refuses first."""
+        if not control._in_use:
+            return ()
         if control._trouble is not None:
-            return (control._trouble,) if control._in_use else ()
+            return (control._trouble,)
         plan = control._plan
         if not plan.checks and not plan.judges and plan.levels is None and not control._decl.constants["eager"]:
             # Only declared rules: those that refuse come first as it is, since a gap stands alone.
-            return tuple(control._decl.judge(control, control._current("value"), self.formats)) if control._in_use else ()
+            found = control._decl.judge(control, control._current("value"), self.formats)
+            return tuple(found) if found else ()
         return self.found(control, control._current("value"), None)
 
     def found(self, control: Any, value: object, instead: dict[str, Any] | None) -> tuple[Finding, ...]:

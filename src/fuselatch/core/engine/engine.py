@@ -248,7 +248,7 @@ class Engine(Storing):
 
     def bring_to_front(self, turn: Turn, form: Form) -> None:
         """Put a form in front of all others."""
-        self._put_forms(turn, (*(other for other in self.forms if other is not form), form))
+        self._put_forms(turn, (*[other for other in self.forms if other is not form], form))
 
     def take_away(self, turn: Turn, form: Form) -> None:
         """Take a closed form off the desk."""
@@ -269,14 +269,21 @@ class Engine(Storing):
 
     def find_front(self) -> None:
         """Look again which form is in front: the last one that is not hidden."""
-        self.front = next((form for form in reversed(self.forms) if not self.hidden(form)), None)
         self.unsettled = True
+        for form in reversed(self.forms):
+            if not self.hidden(form):
+                self.front = form
+                return
+        self.front = None
 
     def hidden(self, form: Form) -> bool:
         """Whether a form is out of sight: by itself, or while one is open that hides it."""
         if form._state.hidden:
             return True
-        return any(other._state.manner.hiding and other._state.opener is form for other in self.forms)
+        for other in self.forms:
+            if other._state.manner.hiding and other._state.opener is form:
+                return True
+        return False
 
     def covered(self, form: Form) -> bool:
         """Whether a prompt, a pause or a modal dialog keeps a person from a form."""

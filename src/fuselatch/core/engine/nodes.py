@@ -31,8 +31,9 @@ class EngineNode:
 
     def differs(self, cause: int = 0) -> None:
         """Have everything that reads from here look again."""
-        for prop in tuple(self._watchers or ()):
-            self.engine.updates.mark(self, prop, cause)
+        if self._watchers:
+            for prop in tuple(self._watchers):
+                self.engine.updates.mark(self, prop, cause)
 
     def _current(self, prop: Any) -> Any:
         raise NotImplementedError

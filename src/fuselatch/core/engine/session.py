@@ -58,6 +58,10 @@ def names_of_forms() -> list[str]:
     return found[1:]
 
 
+NO_OFFERS = Offers(())
+"""For a session that offers no forms."""
+
+
 class SessionRecords:
     """The records of a session, as a handler reaches them."""
 
@@ -116,7 +120,7 @@ class Session:
         self.user = user
         plain = formats if formats is not None else PlainFormats()
         self._services = Services(services or {})
-        offers = Offers(forms)
+        offers = Offers(forms) if forms else NO_OFFERS
         start = Offer(form, params or {}) if form is not None else offers.start
         if start is None and not offers.by_name:
             raise TypeError("a session opens a form: Session(BookingForm), or offers some: Session(forms=[BookingForm])")

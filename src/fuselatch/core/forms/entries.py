@@ -181,7 +181,10 @@ class Numeric(Bounded[V], Generic[V]):
 
     def parse(self, text: str, live: Any, formats: Formats) -> V:
         """A number with at most `decimals` places."""
-        expected = f"{self.what} such as {formats.show_number(self.such_as, self.decimals)}"
+
+        def expected() -> str:
+            return f"{self.what} such as {formats.show_number(self.such_as, self.decimals)}"
+
         return self.of_number(parse_number(text, formats, expected, self.decimals))
 
     def of_number(self, number: Decimal) -> V:

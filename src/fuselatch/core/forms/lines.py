@@ -189,9 +189,13 @@ def put_in_place(
         state.containers[path] = live
         if "#" not in path or group.outer:
             outer.__dict__[path.rpartition(".")[2]] = live
+    members, live_controls = form.__dict__, state.controls
     for path, control in controls.items():
+        if not control.outer:
+            members[path] = live_controls[path] = control.decl.live(form, form, control, engine)
+            continue
         container = state.containers[control.outer]
-        made = state.controls[path] = control.decl.live(form, container, control, engine)
+        made = live_controls[path] = control.decl.live(form, container, control, engine)
         container.__dict__[path.rpartition(".")[2]] = made
 
 

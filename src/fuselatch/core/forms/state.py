@@ -45,6 +45,10 @@ class Manner(NamedTuple):
     only: Mapping[str, Any] | None = None
 
 
+USUAL: Final = Manner()
+"""How a form is opened where nothing is said."""
+
+
 class FormState:
     """What the engine keeps about one open form.
 
@@ -70,7 +74,7 @@ class FormState:
         self.title: str | None = None
         self.hidden = False
         self.seen = False
-        self.manner = Manner()
+        self.manner = USUAL
         self.listeners: tuple[tuple[str, Any, Handler], ...] = ()
         self.focus: Any = None
         self.select = False

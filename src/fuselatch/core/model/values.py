@@ -7,6 +7,7 @@ Every conversion is strict: what does not fit is a `TypeError` (a program's) or 
 from __future__ import annotations
 
 import decimal
+from collections.abc import Callable
 from datetime import date, datetime, time
 from decimal import Decimal
 from math import isfinite
@@ -163,14 +164,14 @@ def rounded(amount: Decimal, decimals: int, rule: str) -> Decimal:
     return amount.quantize(Decimal(1).scaleb(-decimals), rounding=ROUNDING[rule], context=EXACT)
 
 
-def parse_number(text: str, formats: Formats, expected: str, decimals: int | None) -> Decimal:
+def parse_number(text: str, formats: Formats, expected: Callable[[], str], decimals: int | None) -> Decimal:
     """A typed number with at most `decimals` places that matter.
 
     Raises `Unparsable`: `expected` says what would be right.
     """
     number = formats.parse_number(text)
     if number is None:
-        raise Unparsable(f"'{short_text(text)}' is not {expected}")
+        raise Unparsable(f"'{short_text(text)}' is not {expected()}")
     if decimals is not None and places(number) > decimals:
         limit = "no decimals" if decimals == 0 else f"at most {decimals} decimals" if decimals > 1 else "at most one decimal"
         raise Unparsable(f"'{short_text(text)}' has more decimals than fit; {limit}")
