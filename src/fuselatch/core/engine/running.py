@@ -124,6 +124,7 @@ class Running:
         self.turn = turn
         try:
             if quiet:
+                self._workers.must_be_at_home()
                 turn.carry_out()
             else:
                 self._workers.start(turn)

@@ -63,7 +63,7 @@ class Workers:
         """
         here = getcurrent()
         if here is not self.home:
-            self._must_be_at_home(here)
+            self.must_be_at_home()
         worker = self.idle.pop() if self.idle else greenlet(self._loop)
         job.worker = worker
         if worker.parent is not here:
@@ -99,20 +99,21 @@ class Workers:
         """Let a parked job go on, or throw something into it; returns when it is done or has parked."""
         worker = job.worker
         assert worker is not None, "only a parked job goes on"
-        here = getcurrent()
-        self._must_be_at_home(here)
+        here = self.must_be_at_home()
         if worker.parent is not here:
             worker.parent = here
         came = worker.switch() if thrown is None else worker.throw(thrown)
         if came is not None:
             self._serve(worker, came)
 
-    def _must_be_at_home(self, here: greenlet) -> None:
-        """Refuse a greenlet of another thread."""
+    def must_be_at_home(self) -> greenlet:
+        """The running greenlet; raises `NotAllowedHere` where it is of another thread than the pool."""
+        here = getcurrent()
         if here is not self.home and bottom(here) is not self.home:
             raise NotAllowedHere(
                 "a session belongs to the thread that made it: feed it there, or keep it on one worker thread"
             )
+        return here
 
     def _loop(self, job: Job | None) -> None:
         me = getcurrent()
