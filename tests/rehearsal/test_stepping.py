@@ -66,11 +66,15 @@ def test_however_one_steps_the_rehearsal_is_the_same(commands: list[Command]) ->
     assert done is not None and done.trace.to_jsonl() == perform(OVERHANG).trace.to_jsonl()
 
 
-def test_a_stop_shows_the_form_what_is_queued_and_what_ran() -> None:
+def test_a_stop_shows_the_form_what_is_queued_and_what_ran(tmp_path: Path) -> None:
     result = run("rehearse", str(CUES / "overhang.cues"), "--pause-at", "price.changed", keys="xqe")
     assert "6  type    length 17.2" in (told := result.output) or "7  type    nights 2" in told
     assert "before price.changed" in told and "│ Price       68.00 EUR" in told and "└─ price.value: blank → 68.00" in told
-    assert "'x' does nothing; Enter: next event" in told and "passed" not in told
+    assert "'x': it does nothing; Enter: next event" in told and "passed" not in told
+    words = ("rehearse", str(CUES / "office.cues"), "--pause-at", "extras.line_added", "--records", str(tmp_path))
+    for table in (CUES.parent / "data").glob("*.csv*"):
+        shutil.copy(table, tmp_path)
+    assert f"'b': what was written into {tmp_path} can't be taken back" in run(*words, keys="bq").output
     told = run("rehearse", str(CUES / "overhang.cues"), "--pause-at", "pier.chnged", keys="").output
     assert "--pause-at pier.chnged: it was never raised; did you mean 'pier.changed'?" in told
 

@@ -47,7 +47,7 @@ def step_through(paths: Sequence[Path], wish: Wish, pauses: Sequence[str]) -> Ex
             if ended:
                 return
             out.print(Text(f"{run.title}  ({run.opens.verb} {run.opens.words[0].text})", style="bold"))
-            steps = Stepping(run, lambda stop: ask(out, stop), pauses, **options)
+            steps = Stepping(run, lambda stop: ask(out, stop, wish.records), pauses, **options)
             performance = steps.run()
             seen.update(steps.seen)
             ended = performance is None
@@ -69,8 +69,8 @@ def step_through(paths: Sequence[Path], wish: Wish, pauses: Sequence[str]) -> Ex
     return Exit.UNREADABLE if wish.unreadable else Exit.FAILED if failed else Exit.OK
 
 
-def ask(out: Any, stop: Stop) -> Command:
-    """Show where the rehearsal has stopped, and read a key."""
+def ask(out: Any, stop: Stop, records: str | None) -> Command:
+    """Show where the rehearsal has stopped, and read a key; what was written into `records` can't be taken back."""
     from fuselatch.cli.show import show_tree
     from fuselatch.report.screen import screen
 
@@ -90,6 +90,7 @@ def ask(out: Any, stop: Stop) -> Command:
             return "stop"
         if not key:
             return "stop"
-        if key in KEYS:
+        if key in KEYS and not (records is not None and KEYS[key] == "back"):
             return KEYS[key]
-        out.print(Text(f"{key!r} does nothing; {HELP}", style="dim"))
+        why = f"what was written into {records} can't be taken back" if key == "b" else "it does nothing"
+        out.print(Text(f"{key!r}: {why}; {HELP}", style="dim"))
