@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from pathlib import Path
+from typing import Any, Final
 
 import click
 
@@ -24,16 +26,7 @@ from fuselatch.cli.problems import end
     help="Draw who depends on whom (PNG, SVG, PDF) instead.",
 )
 @policy_file
-def command(
-    form: str,
-    folders: tuple[Path, ...],
-    as_json: bool,
-    schema: bool,
-    control: str | None,
-    dot: bool,
-    picture: Path | None,
-    policy: Path | None,
-) -> None:
+def command(form: str, folders: tuple[Path, ...], policy: Path | None, **options: Any) -> None:
     """Show what a form declares: controls in tab order with their rules and what they follow, handlers by event, prompts,
     dialogs, signals.
 
@@ -42,40 +35,67 @@ def command(
     from fuselatch.core.model.errors import PolicyError, UnknownName
     from fuselatch.policy import Policy
     from fuselatch.rehearsal.loading import LoadError, importing_from, load
-    from fuselatch.report.anatomy import anatomy, lines
     from fuselatch.report.needed import MissingPackage
 
     try:
         with importing_from([Path.cwd(), *(folder.resolve() for folder in folders)]):
             found = load(form, "form")
-        told = anatomy(found, Policy.load(policy) if policy is not None else None)
-        if control is not None:
-            from fuselatch.report.events_of import events_told
-
-            text = "\n".join(events_told(found, control))
-        elif schema:
-            from fuselatch.report.schema import form_schema
-
-            text = as_text(form_schema(found))
-        elif as_json:
-            from dataclasses import asdict
-
-            text = as_text({"version": 1, **asdict(told)})
-        elif dot:
-            from fuselatch.report.dependence import dot as in_dot
-
-            text = in_dot(found).rstrip()
-        elif picture is not None:
-            from fuselatch.report.dependence import dependence_figure
-            from fuselatch.report.figures import save
-
-            save(dependence_figure(found), picture)
-            text = f"drawn: {picture}"
-        else:
-            text = "\n".join(lines(told))
+            rules = Policy.load(policy) if policy is not None else None
+            text = next((tell(found, options[name]) for name, tell in INSTEAD.items() if options[name]), None)
+            if text is None:
+                text = as_lines(found, rules, options["as_json"])
     except (LoadError, PolicyError, UnknownName, MissingPackage, ValueError, OSError) as error:
         end(error)
     click.echo(text)
+
+
+def as_lines(form: Any, rules: Any, as_json: bool) -> str:
+    """The anatomy of a form, as text or as JSON."""
+    from dataclasses import asdict
+
+    from fuselatch.report.anatomy import anatomy, lines
+
+    told = anatomy(form, rules)
+    return as_text({"version": 1, **asdict(told)}) if as_json else "\n".join(lines(told))
+
+
+def as_schema(form: Any, wanted: object) -> str:
+    """The declared rules as a JSON Schema."""
+    from fuselatch.report.schema import form_schema
+
+    return as_text(form_schema(form))
+
+
+def as_events(form: Any, control: str) -> str:
+    """The events of one control, or of the form."""
+    from fuselatch.report.events_of import events_told
+
+    return "\n".join(events_told(form, control))
+
+
+def as_dot(form: Any, wanted: object) -> str:
+    """Who depends on whom, in Graphviz's dot language."""
+    from fuselatch.report.dependence import dot
+
+    return dot(form).rstrip()
+
+
+def as_picture(form: Any, path: Path) -> str:
+    """Who depends on whom, drawn."""
+    from fuselatch.report.dependence import dependence_figure
+    from fuselatch.report.figures import save
+
+    save(dependence_figure(form), path)
+    return f"drawn: {path}"
+
+
+INSTEAD: Final[Mapping[str, Callable[[Any, Any], str]]] = {
+    "control": as_events,
+    "schema": as_schema,
+    "dot": as_dot,
+    "picture": as_picture,
+}
+"""What an option tells instead of the anatomy."""
 
 
 def as_text(told: object) -> str:

@@ -125,22 +125,26 @@ def perform(
     done.view = desk.session.view if looking else None
     try:
         opened(desk.session)
-        for cue in sheet.steps:
-            start = len(desk.trace)
-            problem, goes_on = carry_out(desk, cue)
-            result = StepResult(cue, desk.trace, start, len(desk.trace), str(problem or ""))
-            result.unmet = problem if isinstance(problem, Unmet) else None
-            result.view = desk.session.view if looking else None
-            done.steps.append(result)
-            on_step(result)
-            if not goes_on:
-                break
-        else:
-            done.problem = (desk.unfinished() or "").partition(";")[0]
+        go_through(desk, done, on_step, looking)
     finally:
         done.outcome = desk.outcome
         desk.end()
     return done
+
+
+def go_through(desk: Desk, done: Performance, on_step: Callable[[StepResult], None], looking: bool) -> None:
+    """Take the steps of a sheet at a desk, until one can't be done."""
+    for cue in done.sheet.steps:
+        start = len(desk.trace)
+        problem, goes_on = carry_out(desk, cue)
+        result = StepResult(cue, desk.trace, start, len(desk.trace), str(problem or ""))
+        result.unmet = problem if isinstance(problem, Unmet) else None
+        result.view = desk.session.view if looking else None
+        done.steps.append(result)
+        on_step(result)
+        if not goes_on:
+            return
+    done.problem = (desk.unfinished() or "").partition(";")[0]
 
 
 def desk_for(sheet: CueSheet, policy: Rules | None) -> Desk:
