@@ -159,6 +159,11 @@ def test_behaviour_counts_what_sessions_tell_and_adds_up() -> None:
     lines = list(told(both))
     assert any(line.startswith("    press   find ") and "look_up_vessel (forms.py:" in line for line in lines)
     assert any(line.startswith('    answer  "Book anyway"') for line in lines)
+    office = Behaviour()
+    perform(read_cue_file(CUES / "office.cues"), witness=office)
+    asked = [line for line in told(office) if line.startswith("    answer")]
+    steps = [line.split("#")[0].strip() for line in asked]
+    assert steps == ['answer  "Go on"', 'answer  "Go back"', "answer  Save", "answer  Stay", "answer  Keep"]
 
 
 def test_behaviour_on_the_command_line(tmp_path: Path) -> None:

@@ -10,9 +10,11 @@ from typing import Any, Final, NamedTuple
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.lines import Lines
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, Handler
+from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.cells import Cell
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.trace import Trace
+from fuselatch.core.model.values import short_text
 from fuselatch.report.cue_words import written
 from fuselatch.report.reading import forms_named
 from fuselatch.report.samples import UNKNOWN, breaking, entering, pressing, raising, sample, verdicts
@@ -107,10 +109,15 @@ class Behaviour:
             if fit and check.name not in failed:
                 self._count("check", control.form, control.name, check.name, "passed")
 
-    def answered(self, form: Form, prompt: str, answer: str) -> None:
-        """Count an answer; the questions of the library itself are not counted."""
-        if prompt:
-            self._count("answer", form, "", prompt, answer)
+    def answered(self, form: Form, name: str, prompt: Prompt, answer: str) -> None:
+        """Count an answer; a prompt that is declared nowhere is known, by its text, once it has been put."""
+        if not name:
+            name = f"'{short_text(prompt.text)}'"
+            for button in prompt.buttons:
+                tried = Tried("answer", form._state.plan.name, "", name, button)
+                self.counts.setdefault(tried, 0)
+                self.steps.setdefault(tried, ("answer", button))
+        self._count("answer", form, "", name, answer)
 
     def ended(self, trace: Trace) -> None:
         """Count the handlers that ran, by the event that each was called for."""

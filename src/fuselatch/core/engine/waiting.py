@@ -107,7 +107,7 @@ def ask(engine: Engine, form: Form, prompt: Prompt, facts: Mapping[str, Any]) ->
     # Code that compares answers sees the declared captions, whatever a policy shows.
     answer = prompt.buttons[shown.buttons.index(pressed)]
     if engine.witness is not None:
-        engine.witness.answered(form, name_of_prompt(form, prompt), answer)
+        engine.witness.answered(form, name_of_prompt(form, prompt), prompt, answer)
     if latch is not None and answer in prompt.keeps:
         latching.take(turn, form, latch, prompt.latch_name, answer)
     return answer

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any, Protocol
 
 if TYPE_CHECKING:
     from fuselatch.core.forms.form import Form
+    from fuselatch.core.forms.prompts import Prompt
     from fuselatch.core.model.cells import Cell
     from fuselatch.core.model.findings import Finding
     from fuselatch.core.model.trace import Trace
@@ -27,8 +28,8 @@ class Witness(Protocol):
     def judged(self, control: Any, findings: Sequence[Finding]) -> None:
         """A control has been judged."""
 
-    def answered(self, form: Form, prompt: str, answer: str) -> None:
-        """A prompt, by the name that it is declared by, has been answered (with the declared caption)."""
+    def answered(self, form: Form, name: str, prompt: Prompt, answer: str) -> None:
+        """A prompt has been answered, with the declared caption; `name` is what it is declared by, "" for others."""
 
     def ended(self, trace: Trace) -> None:
         """The session is over."""
