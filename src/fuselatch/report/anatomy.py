@@ -274,7 +274,8 @@ def handlers_of_lines(plan: FormPlan) -> Iterator[HandlerTold]:
     for control in plan.controls.values():
         if isinstance(control.decl, Lines):
             for told in handlers_told(control.decl.line._plan, control.decl.line):
-                yield replace(told, hears=tuple(f"{control.path}[].{event}" for event in told.hears))
+                hears, sets = (tuple(f"{control.path}[].{what}" for what in each) for each in (told.hears, told.sets))
+                yield replace(told, hears=hears, sets=sets)
 
 
 def handler_told(plan: FormPlan, form: type[Any], name: str, handler: Handler) -> HandlerTold:

@@ -6,6 +6,8 @@ from collections.abc import Iterator, Mapping
 from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.lines import Lines
+from fuselatch.core.forms.plans import FormPlan
 from fuselatch.core.model.cells import Derived
 from fuselatch.report.anatomy import Anatomy, anatomy, read_by
 from fuselatch.report.figures import INK, QUIET, WIDTH, new_figure
@@ -38,6 +40,27 @@ class Edge(NamedTuple):
 def edges(form: type[Form]) -> Iterator[Edge]:
     """The edges between the parts of a form, each part a pair of its kind and name."""
     plan = form._plan
+    yield from followed(plan, form)
+    for path, control in plan.controls.items():
+        if isinstance(control.decl, Lines):
+            line = control.decl.line
+            for edge in followed(line._plan, line):
+                source, target = ((kind, f"{path}[].{name}") for kind, name in (edge.source, edge.target))
+                yield Edge(source, target, edge.kind, edge.label)
+    for handler in anatomy(form).handlers:
+        node = ("handler", handler.name)
+        for hears in handler.hears:
+            owner, _, event = hears.rpartition(".")
+            yield Edge(source_of(owner, plan), node, "raises", event.removeprefix("the form's "))
+        for what in handler.sets:
+            path, _, prop = what.rpartition(".")
+            yield Edge(node, ("control", path), "sets", prop)
+        yield from (Edge(node, ("prompt", name), "asks", "") for name in handler.asks)
+        yield from (Edge(node, ("dialog", name), "opens", "") for name in handler.opens)
+
+
+def followed(plan: FormPlan, form: type[Any]) -> Iterator[Edge]:
+    """Which property of which control follows which control, of a form or of a line."""
     for path, control in {**plan.groups, **plan.controls}.items():
         for prop, rule in control.decl.rules.items():
             known = control.inputs.get(prop, ()) if isinstance(rule, Derived) or prop in control.inputs else None
@@ -48,17 +71,13 @@ def edges(form: type[Form]) -> Iterator[Edge]:
             for source in check.controls:
                 if source != check.at:
                     yield Edge(("control", source), ("control", check.at), "follows", check.name)
-    for handler in anatomy(form).handlers:
-        node = ("handler", handler.name)
-        for hears in handler.hears:
-            owner, _, event = hears.rpartition(".")
-            at = ("control", owner) if owner in plan.controls or owner in plan.groups else ("form", plan.name)
-            yield Edge(at, node, "raises", event.removeprefix("the form's "))
-        for what in handler.sets:
-            path, _, prop = what.rpartition(".")
-            yield Edge(node, ("control", path), "sets", prop)
-        yield from (Edge(node, ("prompt", name), "asks", "") for name in handler.asks)
-        yield from (Edge(node, ("dialog", name), "opens", "") for name in handler.opens)
+
+
+def source_of(owner: str, plan: FormPlan) -> tuple[str, str]:
+    """What raises an event: a control, the form itself (no owner), or another form, whose signal it is."""
+    if not owner:
+        return "form", plan.name
+    return ("control", owner) if plan.placed(owner) or "[]" in owner else ("dialog", owner)
 
 
 def dot(form: type[Form]) -> str:
@@ -112,10 +131,11 @@ def dependence_figure(form: type[Form]) -> Figure:
 
 def placed(told: Anatomy, found: list[Edge]) -> dict[tuple[str, str], tuple[float, float]]:
     """Where each part stands: only those that have an edge."""
-    ends = {end for edge in found for end in edge[:2]}
+    ends = dict.fromkeys(end for edge in found for end in edge[:2])
     order = [("control", control.path) for control in told.controls] + [("form", told.name)]
     order += [("handler", handler.name) for handler in told.handlers]
     order += [("prompt", prompt.name) for prompt in told.prompts] + [("dialog", dialog.name) for dialog in told.dialogs]
+    order += [end for end in ends if end not in order]
     shown = [node for node in order if node in ends]
     columns = [[node for node in shown if COLUMNS[node[0]] == column] for column in range(3)]
     tall = max((len(column) for column in columns), default=1)

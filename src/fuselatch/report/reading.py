@@ -79,10 +79,13 @@ def paths_in(found: Iterable[Use], paths: Iterable[str], is_set: bool | None = N
 
 
 def forms_named(function: Callable[..., object], owner: type | None = None) -> tuple[type[Form], ...]:
-    """The form classes that a function names, other than `Form` itself, or the methods of `owner` that it calls."""
+    """The form classes that a function may open: those that it, or a method of `owner` that it calls, names."""
     found: dict[type[Form], None] = {}
     functions = [function]
-    for use in uses(function, owner):
+    used = uses(function, owner)
+    if not any(use.names[0] in ("open", "show") for use in used):
+        return ()
+    for use in used:
         method = getattr(owner, use.names[0], None) if owner is not None and not hasattr(Form, use.names[0]) else None
         if code_of(method) is not None and method is not None:
             functions.append(method)
