@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import gc
 import subprocess
 import sys
 import threading
+import weakref
 from datetime import timedelta
 from typing import Any
 
@@ -17,6 +19,7 @@ from fuselatch import (
     Form,
     FormClosed,
     FuseBlown,
+    Gesture,
     HandlerFailed,
     Number,
     Opener,
@@ -792,3 +795,31 @@ def test_ten_waiting_handlers_closed_ten_thousand_times_leave_nothing() -> None:
     unwound, grown = map(int, answer.stdout.split())
     assert unwound == 100_000
     assert grown < 4096, f"{grown} KiB"
+
+
+class Curious(Form):
+    """Asks at the second key."""
+
+    word = Text("Word")
+
+    @word.typed
+    def ask_early(self, event: Event) -> None:
+        if event.new == "ab":
+            self.ask("Really?", buttons=("Yes", "No"))
+
+
+def test_a_key_that_is_heard_may_bring_up_a_prompt_where_the_focus_is_already() -> None:
+    with rehearse(Curious) as desk:
+        desk.type("word", "abc")
+        assert desk.prompt.text == "Really?" and desk.at(Curious).word.draft == "ab"
+        desk.answer("Yes")
+
+
+def test_a_closed_session_is_let_go_though_its_workers_serve_on() -> None:
+    session = Session(Main, records=MemoryRecords({"log": []}))
+    session.feed(Gesture(verb="press", control="show_it"))
+    session.close()
+    known = weakref.ref(session)
+    del session
+    gc.collect()
+    assert known() is None

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Iterator
+from importlib import import_module
 from pathlib import Path
 
 import pytest
@@ -200,6 +201,16 @@ def test_a_handler_that_fails_names_the_authors_line_first(little: Path) -> None
         "the form is as it was before: press fail"
     ]
     assert len(done.steps) == 1
+
+
+def test_what_one_folder_brings_is_not_found_from_another(tmp_path: Path) -> None:
+    for name, text in (("one", "x = 1\n"), ("two", "import brought\n")):
+        (tmp_path / name).mkdir()
+        (tmp_path / name / ("brought.py" if name == "one" else "wants.py")).write_text(text)
+    with importing_from([tmp_path / "one"]):
+        import_module("brought")
+    with importing_from([tmp_path / "two"]), pytest.raises(ModuleNotFoundError):
+        import_module("wants")
 
 
 def test_a_form_that_can_not_be_opened_is_a_failure() -> None:

@@ -43,6 +43,7 @@ def stops(commands: list[Command], pause_at: tuple[str, ...] = ()) -> tuple[list
     return found, done is not None and done.problems == []
 
 
+AT_BERTH = ["10 berth.changed", "17 berth.changed", "19 berth.changed"]
 STOPS: list[tuple[list[Command], tuple[str, ...], list[str]]] = [
     (["event", "event"], (), ["0 BookingForm.opened", "0 vessel.entered", "5 vessel.typed"]),
     (["gesture", "gesture"], (), ["0 BookingForm.opened", "5 vessel.typed", "6 vessel.changed"]),
@@ -50,6 +51,7 @@ STOPS: list[tuple[list[Command], tuple[str, ...], list[str]]] = [
     (["event"], ("berth.changed",), ["10 berth.changed", "11 berth.leaving", "17 berth.changed", "19 berth.changed"]),
     (["gesture", "gesture", "back"], (), ["0 BookingForm.opened", "5 vessel.typed", "6 vessel.changed", "5 vessel.typed"]),
     (["back"], (), ["0 BookingForm.opened", "0 BookingForm.opened"]),
+    (["back", "end"], ("berth.changed",), ["10 berth.changed", "8 nights.changed", *AT_BERTH]),
 ]
 
 
@@ -122,6 +124,8 @@ def test_what_has_changed_since_it_was_approved_is_refused(ways: Path) -> None:
     assert result.exit_code == 0 and f"{file} is approved by Nolke, with beside.py" in result.output
     note = json.loads((ways / "beside.approved.json").read_text())
     assert (note["by"], note["cue_sheets"], len(note["files"]["beside.py"])) == ("Nolke", {"beside.cues": 11}, 64)
+    assert run("rehearse", "-q", "--approved-only", sheet).exit_code == 0
+    file.write_bytes(file.read_bytes().replace(b"\n", b"\r\n"))
     assert run("rehearse", "-q", "--approved-only", sheet).exit_code == 0
     file.write_text(file.read_text() + "# changed\n")
     result = run("rehearse", "-q", "--approved-only", sheet)

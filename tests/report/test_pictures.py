@@ -12,7 +12,7 @@ from click.testing import CliRunner
 
 from fuselatch.cli import main
 from fuselatch.rehearsal import perform, read_cue_file
-from fuselatch.report.behaviour import Behaviour, told
+from fuselatch.report.behaviour import Behaviour, Tried, told
 from fuselatch.report.screen import screen
 from fuselatch.report.timeline import handlers, waits
 
@@ -155,6 +155,9 @@ def test_behaviour_counts_what_sessions_tell_and_adds_up() -> None:
     for name in ("arrears", "overhang"):
         perform(read_cue_file(CUES / f"{name}.cues"), witness=both)
     assert whole.counts == both.counts
+    assert both.counted("BookingForm")["check"] == (13, 22)
+    for control, rule in (("vessel", "required"), ("berth", "required")):
+        assert all(both.counts[Tried("check", "BookingForm", control, rule, way)] for way in ("passed", "failed"))
     assert both.counted("BookingForm")["answer"] == (3, 6) and both.counted("BookingForm")["rule"] == (1, 2)
     lines = list(told(both))
     assert any(line.startswith("    press   find ") and "look_up_vessel (forms.py:" in line for line in lines)

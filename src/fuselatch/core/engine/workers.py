@@ -64,7 +64,7 @@ class Workers:
         here = getcurrent()
         if here is not self.home:
             self.must_be_at_home()
-        worker = self.idle.pop() if self.idle else greenlet(self._loop)
+        worker = self.idle.pop() if self.idle else self._fresh()
         job.worker = worker
         if worker.parent is not here:
             worker.parent = here
@@ -115,19 +115,26 @@ class Workers:
             )
         return here
 
-    def _loop(self, job: Job | None) -> None:
+    def _fresh(self) -> greenlet:
+        """A worker that waits for its first job: a greenlet would keep what it is started with."""
+        worker = greenlet(self._loop)
+        worker.switch()
+        return worker
+
+    def _loop(self) -> None:
         me = getcurrent()
-        assert me.parent is not None, "a worker is started by somebody"
-        while job is not None:
+        while True:
+            assert me.parent is not None, "a worker is started by somebody"
+            # As `park` does; whoever starts it next may be another. While it waits it keeps nothing of a session.
+            job: Job | None = me.parent.switch(None)
+            if job is None:
+                return
             job.carry_out()
             job.worker = None
+            job = None
             if len(self.idle) >= MOST_IDLE:
                 return
             self.idle.append(me)
-            # While it is idle it keeps nothing of a session.
-            job = None
-            # As `park` does; whoever starts it next may be another.
-            job = me.parent.switch(None)
 
 
 def bottom(here: greenlet) -> greenlet:
