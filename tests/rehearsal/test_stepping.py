@@ -18,6 +18,7 @@ from hypothesis import strategies as st
 
 from fuselatch.cli import main
 from fuselatch.rehearsal import perform, read_cue_file
+from fuselatch.rehearsal.imports import files_behind
 from fuselatch.rehearsal.stepping import COMMANDS, Command, Stepping, Stop
 
 ROOT = Path(__file__).parents[2]
@@ -135,6 +136,20 @@ def test_what_has_changed_since_it_was_approved_is_refused(ways: Path) -> None:
     assert result.exit_code == 1 and "beside.py is not approved" in result.output
     (ways / "beside.cues").unlink()
     assert "no cue sheet below" in run("approve", str(file)).output
+
+
+def test_what_a_file_imports_is_read_off_it(tmp_path: Path) -> None:
+    for name in ("__init__", "a", "b", "inner/__init__", "inner/c", "inner/d", "unused"):
+        file = tmp_path / "quay" / f"{name}.py"
+        file.parent.mkdir(parents=True, exist_ok=True)
+        file.write_text(
+            {
+                "a": "from . import b\nfrom .inner.c import x\nimport json\n",
+                "inner/c": "from ..b import y\nfrom .d import z\n",
+            }.get(name, "")
+        )
+    found = {file.relative_to(tmp_path / "quay").as_posix() for file in files_behind(tmp_path / "quay" / "a.py", [])}
+    assert found - {"__init__.py", "inner/__init__.py"} == {"a.py", "b.py", "inner/c.py", "inner/d.py"}
 
 
 def test_what_is_imported_from_its_folder_belongs_to_an_approval(tmp_path: Path) -> None:

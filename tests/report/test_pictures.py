@@ -11,12 +11,14 @@ import pytest
 from click.testing import CliRunner
 
 from fuselatch.cli import main
+from fuselatch.core.model.trace import Entry
 from fuselatch.rehearsal import perform, read_cue_file
 from fuselatch.report.behaviour import Behaviour, Tried, told
 from fuselatch.report.screen import screen
 from fuselatch.report.timeline import handlers, waits
 
 CUES = Path(__file__).parents[2] / "examples" / "marina" / "cues"
+NESTED = [("prompt", "outer"), ("prompt", "inner"), ("answer", "inner"), ("answer", "outer")]
 PNG = b"\x89PNG"
 
 
@@ -107,6 +109,8 @@ def test_a_timeline_has_a_lane_for_each_form_and_what_was_waited_for(tmp_path: P
         ("warn_of_arrears", 4),
         ("look_up_vessel", 4),
     ]
+    nested = [Entry(n, 0, kind, "A", "", title, None, "x", "") for n, (kind, title) in enumerate(NESTED, 1)]
+    assert [(span.label, span.start, span.end) for span in waits(nested)] == [("outer: x", 1, 4), ("inner: x", 2, 3)]
     call("rehearse", "-q", sheet, "--traces", tmp_path, code=1)
     trace = tmp_path / "slow.trace.jsonl"
     assert call("timeline", trace) == f"drawn: {trace.with_suffix('.png')}\n"
@@ -137,6 +141,9 @@ def test_describe_as_json_dot_picture_and_events(tmp_path: Path) -> None:
     for name in (form, "marina.office:OfficeForm"):
         call("describe", name, "--picture", tmp_path / "d.png")
         assert (tmp_path / "d.png").read_bytes().startswith(PNG)
+    signals = call("describe", "while_open:Muster", "--from", CUES.parents[1] / "ways", "--dot").splitlines()
+    assert '  "BoatList" -> "gather" [label="chosen"];' in signals
+    assert [line.split()[0] for line in signals if '"opens"' in line] == ['"show_lists"']
     lines = call("describe", form, "--events", "vessel").splitlines()
     assert "  changed         its value differs from before: heard by warn_of_arrears (forms.py:113)" in lines
     assert "    @vessel.left" in lines and "    @vessel.changed" not in lines

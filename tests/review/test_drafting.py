@@ -69,8 +69,12 @@ def test_drafts_pass_mypy_ruff_and_their_cue_sheets(folder: Path) -> None:
         draft(f"quay_fees:{name}")
     for table in ("vessels", "bookings", "services"):
         draft(str(ROOT / "examples" / "marina" / "data" / f"{table}.csv"))
+    (folder / "odd.csv").write_text(
+        "id,What is it?,class,2nd,paid,leave\n1,x,w,1,true,2031-05-04\n2,y,w,2,false,2031-05-05\n"
+    )
+    draft("odd.csv")
     written = sorted(path.name for path in folder.glob("*_form.py"))
-    assert len(written) == 6
+    assert len(written) == 7
     strict = "--strict", "--allow-untyped-calls", "--follow-imports=silent"
     for tool in (["mypy", *strict], ["ruff", "check", "--isolated"]):
         done = subprocess.run([sys.executable, "-m", *tool, *written], cwd=folder, capture_output=True, text=True)
