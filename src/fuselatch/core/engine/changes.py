@@ -110,8 +110,9 @@ class Changes(Running):
 
     def preview(self, turn: Turn, control: Any) -> None:
         """Judge what a draft would be, where its marker is shown."""
-        marked = control._marked or control._decl.constants["eager"] or any(check.eager for check in control._plan.judges)
-        if not marked:
+        judges = control._plan.judges
+        eager = control._decl.constants["eager"] or (judges and any(check.eager for check in judges))
+        if not (control._marked or eager):
             return
         decl, text = control._decl, (control._draft or "").strip()
         try:

@@ -30,6 +30,7 @@ from fuselatch.core.model.cells import Inputs
 from fuselatch.core.model.errors import Abandoned, HandlerFailed, NotAllowedHere
 from fuselatch.core.model.events import By, Event
 from fuselatch.core.model.formats import Formats
+from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.taken import LatchStore, Taken
 from fuselatch.core.model.trace import Trace
 
@@ -133,8 +134,21 @@ class Running:
         if self.waits or turn.error is not None:
             self._let_go_on(self._finished(turn))
             return
-        if turn.is_plain:
-            turn.clear()
+        # A turn that went as most do can serve again: nothing of what seldom happens did.
+        if (
+            turn.worker is None
+            and turn.failure is None
+            and turn.counts is None
+            and turn.stale is None
+            and turn.after is None
+            and turn.lines is None
+            and turn.writes is None
+            and turn.outward is None
+            and turn.way_out is None
+            and not (turn.committed or turn.pointing)
+        ):
+            turn.undo.clear()
+            turn.cause = turn.runs = 0
             self._spare = turn
         if self.retired:
             # No gesture is left that could bring their lines back.
@@ -156,7 +170,10 @@ class Running:
         if self.clock is not None:
             self.trace.stamp(self.read_clock())
         form = self.front._state.name if self.front is not None else ""
-        turn.cause = self.trace.add(0, "gesture", form, getattr(label, "control", ""), self.label_text(label), None, by)
+        rows = self.trace.rows
+        control = label.control if label.__class__ is Gesture else ""
+        rows.append((0, "gesture", form, control, self.label_text(label), None, by))
+        turn.cause = len(rows)
 
     def _resume(self, turn: Turn, thrown: BaseException | None = None) -> None:
         self.turn = turn
@@ -218,7 +235,7 @@ class Running:
         """What a gesture is called: that of a person by its words, a setting by program by what it sets."""
         if label.__class__ is not tuple:
             return str(label)
-        verb, target, prop = cast("tuple[str, Any, str]", label)
+        verb, target, prop = label
         name = f"{target.form.__class__.__name__}.{target.name}" if isinstance(target, Live) else str(target)
         return f"{verb} {name}" if prop == "value" else f"{verb} {name}.{prop}"
 

@@ -58,6 +58,7 @@ def names_of_forms() -> list[str]:
     return found[1:]
 
 
+PLAIN = PlainFormats()
 NO_OFFERS = Offers(())
 """For a session that offers no forms."""
 
@@ -118,7 +119,7 @@ class Session:
         prepare: Callable[[Session], None] = lambda session: None,
     ) -> None:
         self.user = user
-        plain = formats if formats is not None else PlainFormats()
+        plain = formats if formats is not None else PLAIN
         self._services = Services(services or {})
         offers = Offers(forms) if forms else NO_OFFERS
         start = Offer(form, params or {}) if form is not None else offers.start
@@ -200,21 +201,23 @@ class Session:
         engine = self._engine
         if engine.turn is not None:
             raise NotAllowedHere(f"a handler can't feed its own session ({gesture}); a gesture is made by a person")
-        carry = STEPS.get(gesture.verb)
+        verb = gesture.verb
+        carry = STEPS.get(verb)
         if carry is None:
-            raise UnknownName(refusals.unknown_verb(gesture.verb))
-        if gesture.verb == "key":
+            raise UnknownName(refusals.unknown_verb(verb))
+        if verb == "key":
             gesture = self._key(gesture)
-        elif gesture.verb == "open":
+        elif verb == "open":
             self._must_be_offered(gesture.text)
         form = engine.front if not gesture.form else self._form(gesture)
         control = self._target(gesture, form)
         found = refusals.obstacle(engine, gesture, control)
-        shown = self._shown(gesture, form, control) if gesture.text else gesture
+        plain = not gesture.text or (control is not None and not control._plan.masked)
+        shown = gesture if plain else self._shown(gesture, form, control)
         if found is not None:
             self._refuse(shown, found)
         if form is None or form is engine.front:
-            quiet = control is not None and gesture.verb == "type" and types_quietly(engine, control)
+            quiet = control is not None and verb == "type" and types_quietly(engine, control)
             engine.start(shown, lambda turn: carry(turn, gesture, control), "person", quiet)
             return
 
@@ -263,10 +266,16 @@ class Session:
         raise UnknownName(f"no form '{gesture.form}' is open; {suggest(gesture.form, names, 'open are')}")
 
     def _target(self, gesture: Gesture, form: Form | None) -> Live | None:
-        if not gesture.control:
+        path = gesture.control
+        if not path:
             if gesture.verb not in NAMELESS:
                 raise UnknownName(f"'{gesture.verb}' names no control")
             return None
+        # The way of most: a control, or a part of one, that stands where its path says.
+        if form is not None and not self._engine.waits and "#" not in path:
+            plainly = form._state.controls.get(path)
+            if plainly is not None:
+                return plainly
         if form is None or (self._engine.waits and self._engine.prompt_wait is not None):
             return None
         found = placed_at(form, gesture.control)

@@ -52,7 +52,7 @@ def front_of(turn: Turn) -> Form:
 
 def type_text(turn: Turn, gesture: Gesture, control: Any) -> None:
     """One key of typing: the draft is now this text."""
-    if move(turn, control):
+    if control.form._state.focus is control or move(turn, control):
         put_draft(turn, control, gesture.text)
 
 
@@ -63,7 +63,7 @@ def types_quietly(engine: Any, control: Any) -> bool:
         control.form._state.focus is control
         and not control._marked
         and not control._decl.constants["eager"]
-        and not any(check.eager for check in plan.judges)
+        and not (plan.judges and any(check.eager for check in plan.judges))
         and "typed" not in plan.heard
         and not control._listing
         and control._trouble is None
@@ -211,13 +211,15 @@ def picked(control: Any, item: object) -> object:
 
 def tick(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Put a tick or take it away; it settles at once."""
-    if move(turn, control):
+    if control.form._state.focus is control or move(turn, control):
         put_entry(turn, control, gesture.verb, gesture.verb == "tick")
 
 
 def put_entry(turn: Turn, control: Any, name: str, value: object) -> None:
     """The step in which a person enters a value at once."""
-    before, turn.cause = turn.cause, turn.note("step", control, name)
+    before = turn.cause
+    if turn.trace is not None:
+        turn.cause = turn.note("step", control, name)
     if control._draft is not None:
         focus.drop_draft(turn, control)
         if control._listing:

@@ -92,28 +92,6 @@ class Turn:
         self.way_out: tuple[Form, str] | None = None
         self.worker: greenlet | None = None
 
-    @property
-    def is_plain(self) -> bool:
-        """Whether it went as most do, so that it can serve again: nothing of what seldom happens did."""
-        return (
-            self.worker is None
-            and self.failure is None
-            and self.counts is None
-            and self.stale is None
-            and self.after is None
-            and self.lines is None
-            and self.writes is None
-            and self.outward is None
-            and self.way_out is None
-            and not self.committed
-            and not self.pointing
-        )
-
-    def clear(self) -> None:
-        """Make a plain turn that is done as a fresh one."""
-        self.undo.clear()
-        self.cause = self.runs = 0
-
     # ---- carrying out
 
     def carry_out(self) -> None:
@@ -364,7 +342,12 @@ class Turn:
             self._dispatch(event)
             return
         if trace is not None:
-            event._number = trace.add(cause, "event", control.form._state.name, control.name, "changed", old, event.new)
+            form = control.form._state.name
+            if plan.atomic:
+                trace.rows.append((cause, "event", form, control.name, "changed", old, event.new))
+                event._number = len(trace.rows)
+            else:
+                event._number = trace.add(cause, "event", form, control.name, "changed", old, event.new)
         if handlers is not None:
             self.run(handlers, control._owner, event)
 
