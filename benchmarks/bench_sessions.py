@@ -7,6 +7,7 @@ from collections.abc import Callable
 from types import new_class
 from typing import Any
 
+from bench_gestures import bare
 from common import best, ratio
 
 from fuselatch import Button, Form, Gesture, Number, Prompt, Session, Text, Tick, derive
@@ -146,6 +147,10 @@ class Twenty(Form):
         self.name.value = "x" if self.power.value else "y"
 
 
+USUAL = 0.35
+"""Microseconds that the bare calls of a plain gesture take on the machines that the figures were set on."""
+
+
 def whole_session() -> float:
     """Microseconds of a fresh session, its form, and 20 gestures."""
     gestures = [Gesture(verb="type", control="nights", text=str(n)) for n in range(10)]
@@ -181,8 +186,12 @@ def main() -> None:
     for count in (20, 1000):
         ours, base = opening(count)
         ratio(f"opening a form of {count:,} controls{' (to reach: 4,000 µs)' if count == 1000 else ''}", ours, base, None)
-    found = whole_session()
+    found, base = whole_session(), bare()
     print(f"a fresh session, form and 20 gestures: {1e6 / found:,.0f} a second  (to reach: 4,000)")
+    usual = 1e6 / found * base / USUAL
+    print(
+        f"  {found / base:.0f} times the bare calls of a plain gesture; where those take {USUAL} µs: {usual:,.0f} a second"
+    )
 
 
 if __name__ == "__main__":

@@ -138,7 +138,10 @@ def put_focus(turn: Turn, form: Form, control: Live | None, select: bool = False
 
 def still_there(turn: Turn, target: Live) -> bool:
     """Look again: whether a target can still be used; notes what is dropped where it can't."""
-    why = turn.engine.obstacle_at(target)
+    engine = turn.engine
+    if target._in_use and target.form is engine.front and not engine.waits:
+        return True
+    why = engine.obstacle_at(target)
     return True if why is None else drop(turn, target, why)
 
 
