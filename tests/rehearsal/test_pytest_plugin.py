@@ -63,6 +63,16 @@ def test_no_rehearsal():
     pass
 """
 
+LATE = """
+def test_late():
+    from anchor import Inner
+    from fuselatch.rehearsal import rehearse
+
+    with rehearse(Inner) as desk:
+        desk.type("word", "x")
+        desk.press("take")
+"""
+
 
 @pytest.fixture
 def folder(pytester: pytest.Pytester) -> Path:
@@ -137,6 +147,11 @@ def test_modules_of_one_name_in_two_folders_do_not_meet(pytester: pytest.Pyteste
         "PASSED west/west.cues::west",
         "PASSED good.cues::good",
     ]
+
+
+def test_a_test_that_imports_the_library_itself_is_counted_too(pytester: pytest.Pytester, folder: Path) -> None:
+    (folder / "test_late.py").write_text(LATE)
+    assert "Inner: checks 1 of 2, ways to close 1 of 2" in run(pytester, "--behaviour", "test_late.py")
 
 
 def test_a_run_without_rehearsals_says_so(pytester: pytest.Pytester, folder: Path) -> None:

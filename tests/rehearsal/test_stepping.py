@@ -106,6 +106,10 @@ def test_machines_are_told_each_step(tmp_path: Path) -> None:
     assert told["unreadable"] == [f"{tmp_path}/bad.cues:2:1: there is no verb 'prss'; did you mean 'press'?"]
     assert [sheet["row"] for sheet in told["sheets"]] == ["row 1 (1)", "row 2 (31)"]
     assert told["sheets"][1]["steps"][1]["problem"] == "expected nights.text 1, but it is '31'"
+    (tmp_path / "again").mkdir()
+    shutil.copy(tmp_path / "two.cues", tmp_path / "again")
+    run("rehearse", "-q", str(tmp_path / "two.cues"), str(tmp_path / "again"), "--traces", str(tmp_path / "both"))
+    assert len(list((tmp_path / "both").iterdir())) == 4
     assert sorted(path.name for path in (tmp_path / "out").iterdir()) == ["two.row-1.trace.jsonl", "two.row-2.trace.jsonl"]
 
 
@@ -134,6 +138,9 @@ def test_what_has_changed_since_it_was_approved_is_refused(ways: Path) -> None:
     (ways / "beside.cues").write_text("form beside:Panel\nexpect outcome accepted\n")
     result = run("approve", str(file))
     assert result.exit_code == 1 and "beside.py is not approved" in result.output
+    (ways / "beside.cues").write_text("form beside:Panel\nprss pump\n")
+    result = run("approve", str(file))
+    assert result.exit_code == 2 and "there is no verb 'prss'" in result.output and "is not approved" in result.output
     (ways / "beside.cues").unlink()
     assert "no cue sheet below" in run("approve", str(file)).output
 

@@ -29,19 +29,21 @@ def command(file: Path, more: tuple[str, ...], by: str, folders: tuple[Path, ...
     """
     from fuselatch.cli.show import console, show_count
     from fuselatch.rehearsal import CueError
-    from fuselatch.rehearsal.approval import approve, note_of, sheets_of
+    from fuselatch.rehearsal.approval import approve, hashes_of, note_of, sheets_of
     from fuselatch.rehearsal.imports import root_of
 
     wish = Wish(folders=(*folders, root_of(file.resolve())))
     try:
         sheets = list(sheets_of(file, found(more)))
     except (CueError, OSError) as error:
-        raise click.UsageError(told(error, str(file))) from None
+        click.echo(f"fuselatch: {told(error, str(file))}\n{file} is not approved", err=True)
+        sys.exit(Exit.UNREADABLE)
     if not sheets:
         click.echo(
             f"fuselatch: no cue sheet below {file.parent} opens what is in {file.name}; name some with --cues", err=True
         )
         sys.exit(Exit.UNREADABLE)
+    files = hashes_of(file)
     done = [performance for sheet in sheets for performance in wish.perform(sheet)]
     failed = show_count(console(), done)
     if failed or wish.unreadable:
@@ -54,7 +56,7 @@ def command(file: Path, more: tuple[str, ...], by: str, folders: tuple[Path, ...
             path.relative_to(file.resolve().parent).as_posix() if path.is_relative_to(file.resolve().parent) else path.name
         )
         passed[name] = passed.get(name, 0) + one.passed
-    approval = approve(file, passed, by or getpass.getuser(), datetime.now().astimezone())
+    approval = approve(file, files, passed, by or getpass.getuser(), datetime.now().astimezone())
     click.echo(f"{file} is approved by {approval.by}, with {', '.join(approval.files)}: {note_of(file)}")
 
 

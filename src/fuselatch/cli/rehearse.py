@@ -176,9 +176,15 @@ class Run:
 def write_traces(done: list[Performance], folder: Path) -> None:
     """Write the trace of each performance."""
     folder.mkdir(parents=True, exist_ok=True)
+    written: set[str] = set()
     for performance in done:
         row = performance.sheet.row.partition(" (")[0].replace(" ", "-")
-        name = ".".join(part for part in (Path(performance.sheet.name).stem, row, "trace.jsonl") if part)
+        path = Path(performance.sheet.name)
+        name = ".".join(part for part in (path.stem, row, "trace.jsonl") if part)
+        if name in written:
+            # Cue sheets of one name in several folders: none takes the place of another.
+            name = f"{len(written) + 1}-{name}"
+        written.add(name)
         (folder / name).write_text(performance.trace.to_jsonl(), encoding="utf-8")
 
 

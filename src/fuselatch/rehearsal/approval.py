@@ -10,7 +10,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Final
 
-from fuselatch.rehearsal.cues import CueError, CueSheet, read_cue_file
+from fuselatch.rehearsal.cues import CueSheet, read_cue_file
 from fuselatch.rehearsal.imports import files_behind, files_of, find, root_of
 
 ENDING: Final = ".approved.json"
@@ -51,20 +51,22 @@ def sheets_of(file: Path, more: Iterable[Path] = ()) -> Iterator[CueSheet]:
     for path in sorted(file.parent.rglob("*.cues")):
         if path.name.startswith("_") or path.resolve() in named:
             continue
-        try:
-            sheet = read_cue_file(path)
-        except CueError:
-            continue
+        # One that can't be read may be one of them, so that it is not passed over.
+        sheet = read_cue_file(path)
         if file.resolve() in files_of(sheet, [root_of(file.resolve())]):
             yield sheet
     for path in named:
         yield read_cue_file(path)
 
 
-def approve(file: Path, passed: dict[str, int], by: str, when: datetime) -> Approval:
-    """Note that a file is approved as it stands."""
+def hashes_of(file: Path) -> dict[str, str]:
+    """The hashes of a file and of what it imports from its own folder, by their paths from there."""
     folder = file.resolve().parent
-    files = {found.relative_to(folder).as_posix(): hash_of(found) for found in own_files(file)}
+    return {found.relative_to(folder).as_posix(): hash_of(found) for found in own_files(file)}
+
+
+def approve(file: Path, files: dict[str, str], passed: dict[str, int], by: str, when: datetime) -> Approval:
+    """Note that a file is approved as it was when it was rehearsed: with the hashes `files`, taken before that."""
     approval = Approval(file.name, by, when.isoformat(timespec="seconds"), passed, files)
     text = json.dumps(asdict(approval), indent=2, ensure_ascii=False) + "\n"
     note_of(file).write_text(text, encoding="utf-8")

@@ -178,7 +178,7 @@ def pytest_pyfunc_call(pyfuncitem: pytest.Function) -> Iterator[None]:
     """Watch the rehearsals of a test in Python; one of the fixture that is left with a prompt or a dialog open fails."""
     import sys
 
-    if "fuselatch.rehearsal.desk" not in sys.modules:
+    if "fuselatch.rehearsal.desk" not in sys.modules and not pyfuncitem.config.stash[WATCH].wanted:
         # A test that imports the library itself only now is not watched; nothing is imported for tests that never do.
         return (yield)
     with watching(pyfuncitem):

@@ -163,7 +163,7 @@ class Behaviour:
         return (*step[:-1], choice) if choice and step[0] == "pick" and step[-1] == UNKNOWN else step
 
     def to_dict(self) -> dict[str, Any]:
-        """All of it as plain dicts, lists and text, for JSON; `from_dict` reads it."""
+        """All of it as plain dicts, lists and text, for JSON; `add` takes it."""
         told = [{**tried._asdict(), "times": times, "step": list(self.step(tried))} for tried, times in self.counts.items()]
         return {"version": 1, "tried": told, "handlers": dict(sorted(self.where.items()))}
 

@@ -108,20 +108,10 @@ class Updates:
     def _refresh(self, cell: Cell) -> Any:
         engine = self.engine
         outer = engine.tracker
-        if cell.plain and engine.witness is None:
-            engine.tracker = UNTRACKED
-            try:
-                cell.value = cell.run()
-            except HandlerFailed:
-                raise
-            except Exception as error:
-                raise engine.failed(error, cell.where, f"the rule {cell.name}") from error
-            finally:
-                engine.tracker = outer
-            cell.fresh = True
-            return cell.value
-        cell.running = True
-        self.running.append(cell)
+        within = not cell.plain
+        if within:
+            cell.running = True
+            self.running.append(cell)
         try:
             if cell.fixed:
                 engine.tracker = UNTRACKED
@@ -142,8 +132,9 @@ class Updates:
             raise engine.failed(error, cell.where, f"the rule {cell.name}") from error
         finally:
             engine.tracker = outer
-            self.running.pop()
-            cell.running = False
+            if within:
+                self.running.pop()
+                cell.running = False
         return cell.value
 
     def _differs(self, cell: Cell) -> bool:
