@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from collections import Counter
 from pathlib import Path
 
 import click
@@ -28,12 +29,13 @@ def command(names: tuple[str, ...], folders: tuple[Path, ...], as_json: bool, qu
     from fuselatch.review.checking import Problem, check_file, python_files
 
     found: list[Problem] = []
+    around: dict[Path, Counter[str]] = {}
     unreadable = False
     files = python_files([Path(name) for name in names])
     with importing_from([folder.resolve() for folder in folders]):
         for path in with_progress(files, "checking"):
             try:
-                found += check_file(path, str(path))
+                found += check_file(path, str(path), around)
             except (OSError, UnicodeDecodeError) as error:
                 unreadable = True
                 click.echo(f"fuselatch: {path}: {getattr(error, 'strerror', None) or error}", err=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from datetime import date, time
+from decimal import Decimal
 from typing import Any, Final
 
 from fuselatch.core.forms.plans import ControlPlan, FormPlan
@@ -61,7 +62,7 @@ def breaking(path: str, control: ControlPlan, rule: str) -> tuple[str, ...]:
     limit = limits.get(rule)
     if rule == "required":
         return ("untick" if decl.kind == "tick" else "clear", path)
-    if rule in ("minimum", "maximum") and isinstance(limit, int | float):
+    if rule in ("minimum", "maximum") and isinstance(limit, int | float | Decimal):
         return ("type", path, plain(limit - 1 if rule == "minimum" else limit + 1))
     if rule == "max_length" and isinstance(limit, int) and limit < LONGEST:
         return ("type", path, "x" * (limit + 1))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import inspect
+from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 from typing import Any, Final, NamedTuple
@@ -17,7 +18,7 @@ from fuselatch.rehearsal.cues import CueError, read_cue_file
 from fuselatch.rehearsal.imports import root_of
 from fuselatch.rehearsal.loading import importing_from
 from fuselatch.report.reading import code_of, uses
-from fuselatch.review.importing import Importing, members
+from fuselatch.review.importing import Importing, members, names_of
 
 WAITS: Final = frozenset({"ask", "confirm", "tell", "ask_value", "open"})
 """What of a form waits for a person."""
@@ -38,41 +39,32 @@ class Problem(NamedTuple):
 
 
 class Source:
-    """A file that is checked: its text as a tree, and the names that it and its neighbours use."""
+    """A file that is checked: its text as a tree, and how often it and its neighbours use each name."""
 
-    def __init__(self, path: Path, name: str, tree: ast.Module) -> None:
-        self.path = path
+    def __init__(self, name: str, tree: ast.Module, around: Counter[str]) -> None:
         self.name = name
         self.tree = tree
-        self.around = list(names_around(path))
+        self.around = around
         self.forms = sum(isinstance(node, ast.ClassDef) for node in tree.body)
 
     def uses(self, name: str) -> int:
         """How often a name is read or named, here and in the files and cue sheets around."""
-        return sum(one == name for one in self.around)
+        return self.around[name]
 
     def line_of(self, owner: str, name: str = "") -> int:
         """The line of a class, or of a member of it."""
         for node in ast.walk(self.tree):
             if isinstance(node, ast.ClassDef) and node.name == owner:
                 for each in node.body if name else ():
-                    if name in declared(each):
+                    if name in names_of(each):
                         return each.lineno
                 return node.lineno
         return 1
 
 
-def declared(statement: ast.stmt) -> set[str]:
-    """The names that a statement declares."""
-    if isinstance(statement, ast.FunctionDef):
-        return {statement.name}
-    targets = statement.targets if isinstance(statement, ast.Assign) else [getattr(statement, "target", None)]
-    return {target.id for target in targets if isinstance(target, ast.Name)}
-
-
-def names_around(path: Path) -> Iterator[str]:
+def names_around(folder: Path) -> Iterator[str]:
     """Every name that the Python files and cue sheets of a folder, and those below, read or name."""
-    for file in sorted(path.parent.rglob("*.py")):
+    for file in sorted(folder.rglob("*.py")):
         try:
             tree = ast.parse(file.read_text(encoding="utf-8-sig"))
         except (OSError, SyntaxError, ValueError):
@@ -82,7 +74,7 @@ def names_around(path: Path) -> Iterator[str]:
                 yield node.id
             elif isinstance(node, ast.Attribute) and isinstance(node.ctx, ast.Load):
                 yield node.attr
-    for file in sorted(path.parent.rglob("*.cues")):
+    for file in sorted(folder.rglob("*.cues")):
         try:
             sheet = read_cue_file(file)
         except (OSError, CueError):
@@ -91,8 +83,11 @@ def names_around(path: Path) -> Iterator[str]:
             yield from (word.text.rpartition(":")[2] for word in cue.words)
 
 
-def check_file(path: Path, name: str = "") -> Iterator[Problem]:
-    """Everything that is wrong with a file of forms; `name` is what messages call it. Raises `OSError`."""
+def check_file(path: Path, name: str = "", around: dict[Path, Counter[str]] | None = None) -> Iterator[Problem]:
+    """Everything that is wrong with a file of forms; `name` is what messages call it. Raises `OSError`.
+
+    `around` keeps the names that each folder uses, for whoever checks several files of it.
+    """
     name = name or str(path)
     text = path.read_text(encoding="utf-8-sig")
     try:
@@ -105,7 +100,10 @@ def check_file(path: Path, name: str = "") -> Iterator[Problem]:
     importing = Importing(path, lambda line, what: problems.append(Problem(name, line, "declaration", *split(what))))
     with importing_from([path.parent, root_of(path)]):
         module = importing.run(tree)
-    source = Source(path, name, tree)
+    around = {} if around is None else around
+    if path.parent not in around:
+        around[path.parent] = Counter(names_around(path.parent))
+    source = Source(name, tree, around[path.parent])
     for kind in members(module, Container):
         if kind.__name__ not in importing.broken:
             problems.extend(check_class(kind, source))
