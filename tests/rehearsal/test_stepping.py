@@ -135,6 +135,14 @@ def test_what_has_changed_since_it_was_approved_is_refused(ways: Path) -> None:
     file.write_text(file.read_text() + "# changed\n")
     result = run("rehearse", "-q", "--approved-only", sheet)
     assert result.exit_code == 1 and "beside.py has changed since Nolke approved it" in result.output
+    (ways / "more").mkdir()
+    (ways / "more" / "offered.py").write_text("x = 1\n")
+    (ways / "both.cues").write_text("forms more\nform beside:Panel\npress pump\n")
+    run("approve", str(file), "--by", "Nolke")
+    assert "offered.py has not been approved" in run("rehearse", "-q", "--approved-only", str(ways / "both.cues")).output
+    (ways / "both.cues").write_text("form pytest:Item\ntab\n")
+    assert "belongs to an installed package" in run("rehearse", "-q", "--approved-only", str(ways / "both.cues")).output
+    (ways / "both.cues").unlink()
     (ways / "beside.cues").write_text("form beside:Panel\nexpect outcome accepted\n")
     result = run("approve", str(file))
     assert result.exit_code == 1 and "beside.py is not approved" in result.output

@@ -78,6 +78,8 @@ def objection(file: Path) -> str:
     folder = file.resolve().parent
     approvals = [read(note) for note in sorted(folder.glob(f"*{ENDING}"))]
     own = own_files(file)
+    if not own:
+        return f"{file.name} belongs to an installed package, which no approval covers"
     for found in own:
         name = found.relative_to(folder).as_posix()
         known = [approval for approval in approvals if name in approval.files]
@@ -93,11 +95,10 @@ def objection(file: Path) -> str:
 def objection_to(sheet: CueSheet, folders: Sequence[Path]) -> str:
     """What speaks against rehearsing what a cue sheet opens; "" where it is approved as it stands."""
     own = Path(sheet.name).resolve().parent
-    if sheet.opens.verb == "forms":
-        files = sorted((own / sheet.opens.words[0].text).glob("*.py"))
-    else:
+    files = sorted((own / sheet.forms.text).glob("*.py")) if sheet.forms is not None else []
+    if sheet.opens.verb != "forms":
         found = find(sheet.opens.words[0].text.partition(":")[0], [own, *folders])
-        files = [found] if found is not None else []
+        files += [found] if found is not None else []
     return next((told for file in files if (told := objection(file))), "")
 
 

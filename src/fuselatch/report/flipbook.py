@@ -8,7 +8,7 @@ from functools import cache
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Final
 
-from fuselatch.core.engine.view import ControlView, FormView, View
+from fuselatch.core.engine.view import ControlView, View
 from fuselatch.core.model.trace import Entry
 from fuselatch.report.layout import MOST_ROWS, entry_text, is_behind, shape_of, strips, told
 from fuselatch.report.tree import grow, lines
@@ -27,7 +27,6 @@ CLASSES: Final[Mapping[str, str]] = {
     "refused": "trouble",
 }
 """How each kind of entry is drawn; the words say the same without colour."""
-WATCHED: Final = ("text", "enabled", "marker", "caption", "required", "tone", "picked")
 WORDS: Final[Mapping[str, str]] = {
     "text": "changed",
     "picked": "changed",
@@ -109,7 +108,7 @@ def difference(before: ControlView | None, after: ControlView) -> str:
         return "choices changed"
     if before.required != after.required:
         return "required" if after.required else "no longer required"
-    return next((WORDS[name] for name in WATCHED if name in WORDS and getattr(before, name) != getattr(after, name)), "")
+    return next((word for name, word in WORDS.items() if getattr(before, name) != getattr(after, name)), "")
 
 
 def page(title: str, summary: str, books: Sequence[Book]) -> str:
@@ -135,6 +134,3 @@ def template() -> Template:
     environment: Any = Environment(loader=FileSystemLoader(folder), autoescape=True, trim_blocks=True, lstrip_blocks=True)
     found: Template = environment.get_template("flipbook.html")
     return found
-
-
-__all__ = ["Book", "FormView", "Shot", "changes", "page", "shot"]
