@@ -213,6 +213,15 @@ def test_what_one_folder_brings_is_not_found_from_another(tmp_path: Path) -> Non
         import_module("wants")
 
 
+def test_what_is_built_in_or_installed_stays_though_the_environment_is_below_the_folder() -> None:
+    names = ("lark.reconstruct", "_symtable")
+    for name in names:
+        sys.modules.pop(name, None)
+    with importing_from([Path(sys.prefix)]):
+        found = [import_module(name) for name in names]
+    assert [sys.modules.get(name) for name in names] == found
+
+
 def test_a_form_that_can_not_be_opened_is_a_failure() -> None:
     done = perform(read_cues("scene little_forms:wanting\ntab", "x.cues"))
     assert done.problems == [

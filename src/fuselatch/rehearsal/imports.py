@@ -12,6 +12,7 @@ from typing import Final
 from fuselatch.rehearsal.cues import CueSheet
 
 INSTALLED: Final = (
+    *(Path(sysconfig.get_path(name)) for name in ("purelib", "platlib", "stdlib")),
     *(Path(sysconfig.get_path(name)).resolve() for name in ("purelib", "platlib", "stdlib")),
     Path(__file__).resolve().parents[1],
 )

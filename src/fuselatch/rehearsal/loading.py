@@ -50,7 +50,7 @@ def importing_from(folders: Sequence[Path]) -> Iterator[None]:
     finally:
         sys.path[:] = path
         for name in sys.modules.keys() - before:
-            if is_from(sys.modules[name], folders):
+            if is_own(sys.modules[name], folders):
                 own[name] = sys.modules.pop(name)
         sys.modules.update(aside)
 
@@ -72,15 +72,25 @@ def hidden_by(folders: Sequence[Path]) -> dict[str, ModuleType]:
     hidden = {
         top
         for top in tops & sys.modules.keys()
-        if not is_from(sys.modules[top], folders) and not is_from(sys.modules[top], INSTALLED) and top != "__main__"
+        if top != "__main__" and not is_from(sys.modules[top], folders) and is_edited(sys.modules[top])
     }
     return {name: module for name, module in sys.modules.items() if name.partition(".")[0] in hidden} if hidden else {}
 
 
 def is_from(module: ModuleType, folders: Sequence[Path]) -> bool:
-    """Whether a module's file is in one of some folders, or below; one without a file is from nowhere else."""
+    """Whether a module's file is in one of some folders, or below."""
     file = getattr(module, "__file__", None)
-    return file is None or any(file.startswith(f"{folder}{os.sep}") for folder in folders)
+    return file is not None and any(file.startswith(f"{folder}{os.sep}") for folder in folders)
+
+
+def is_edited(module: ModuleType) -> bool:
+    """Whether a module has a file that is none of an installed package; others are imported once and for all."""
+    return getattr(module, "__file__", None) is not None and not is_from(module, INSTALLED)
+
+
+def is_own(module: ModuleType, folders: Sequence[Path]) -> bool:
+    """Whether some folders bring a module; an environment that lies below them is not theirs."""
+    return is_from(module, folders) and is_edited(module)
 
 
 def load(reference: str, verb: str) -> Any:
