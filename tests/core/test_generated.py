@@ -9,8 +9,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fuselatch import Button, Choice, Form, HandlerFailed, Number, Prompt, Refused, Text, Tick, UnknownName, check, warn
-from fuselatch.core.forms.controls import LiveChoice, LiveEntry, LiveValue
+from fuselatch.core.forms.controls import LiveEntry, LiveValue
 from fuselatch.core.forms.form import controls_of
+from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.model.words import phrase
 from fuselatch.rehearsal import Desk, rehearse
 from tests.helpers import snapshot

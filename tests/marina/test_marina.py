@@ -15,8 +15,8 @@ from marina.forms import SNUG, BookingForm, VesselSearch
 from marina.office import BerthTable, OfficeForm
 
 from fuselatch import Refused, UnknownName
-from fuselatch.core.forms.controls import LiveChoice
 from fuselatch.core.forms.form import controls_of, plan_of
+from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.model.gestures import VERBS
 from fuselatch.rehearsal import perform_all, read_cue_file, rehearse
 from tests.helpers import snapshot

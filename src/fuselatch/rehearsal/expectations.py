@@ -7,10 +7,10 @@ from decimal import Decimal
 from typing import TYPE_CHECKING, Any, Final, TypeAlias
 
 from fuselatch.core.engine.view import help_line, message_of
-from fuselatch.core.forms.controls import LiveChoice, LiveEntry, LiveValue
+from fuselatch.core.forms.controls import LiveEntry, LiveValue
 from fuselatch.core.forms.form import controls_of
-from fuselatch.core.forms.lines import LiveLines, placed_at
-from fuselatch.core.forms.tables import LiveTable
+from fuselatch.core.forms.lines import placed_at
+from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
 from fuselatch.core.model.errors import Refused, UnknownName
 from fuselatch.core.model.formats import PlainFormats
 from fuselatch.core.model.names import suggest

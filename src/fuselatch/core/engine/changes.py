@@ -10,8 +10,9 @@ from fuselatch.core.engine.nodes import SharedNode
 from fuselatch.core.engine.rules import judging, same
 from fuselatch.core.engine.running import Running
 from fuselatch.core.engine.turn import ABSENT, Turn
-from fuselatch.core.forms.controls import Live, LiveChoice, LiveEntry, LiveValue
+from fuselatch.core.forms.controls import Live, LiveEntry, LiveValue
 from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.prompts import TONES
 from fuselatch.core.forms.shared import Shared
 from fuselatch.core.forms.state import FormState

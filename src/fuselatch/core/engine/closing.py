@@ -8,7 +8,8 @@ from fuselatch.core.engine import focus, latching
 from fuselatch.core.engine.waiting import DialogWait, PromptWait
 from fuselatch.core.forms.controls import LiveEntry, LiveValue
 from fuselatch.core.forms.defaults import LAST
-from fuselatch.core.forms.lines import LiveLines, told, values_of
+from fuselatch.core.forms.lines import told, values_of
+from fuselatch.core.forms.live_lists import LiveLines
 from fuselatch.core.forms.plans import CheckPlan
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.cells import UNSEEN

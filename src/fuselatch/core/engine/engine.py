@@ -19,11 +19,10 @@ from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.latches import Latch
-from fuselatch.core.forms.lines import LiveLines
+from fuselatch.core.forms.live_lists import LiveLines, LiveTable
 from fuselatch.core.forms.plans import FormPlan, Handler
 from fuselatch.core.forms.prompts import Prompt, Tone
 from fuselatch.core.forms.state import FormState, Manner
-from fuselatch.core.forms.tables import LiveTable
 from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.errors import NotAllowedHere
 from fuselatch.core.model.events import By, Event

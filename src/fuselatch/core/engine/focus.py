@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from fuselatch.core.forms.controls import Live, LiveChoice, LiveEntry
+from fuselatch.core.forms.controls import Live, LiveEntry
+from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.values import Unparsable
 

@@ -9,7 +9,8 @@ from fuselatch.core.engine import closing
 from fuselatch.core.engine.opening import ready, set_defaults_of
 from fuselatch.core.engine.rows import bound_columns, bring, held_by, must_be_column
 from fuselatch.core.engine.rules import install_at
-from fuselatch.core.forms.lines import LiveLines, call_by_place, inner_plan, make_line, values_of
+from fuselatch.core.forms.lines import call_by_place, inner_plan, make_line, values_of
+from fuselatch.core.forms.live_lists import LiveLines
 from fuselatch.core.forms.plans import joined
 from fuselatch.core.model.cells import Cell, watch
 from fuselatch.core.model.errors import NotAllowedHere

@@ -10,9 +10,9 @@ from fuselatch.core.engine import focus
 from fuselatch.core.engine.rows import must_be_column
 from fuselatch.core.engine.rules import install
 from fuselatch.core.engine.turn import OPENED
-from fuselatch.core.forms.controls import LiveChoice
 from fuselatch.core.forms.defaults import Last, Nth
 from fuselatch.core.forms.form import make
+from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.params import MISSING
 from fuselatch.core.forms.rules import is_rule
 from fuselatch.core.forms.state import Manner

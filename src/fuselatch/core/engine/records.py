@@ -9,7 +9,8 @@ from fuselatch.core.engine import closing, focus, latching, lines
 from fuselatch.core.engine.closing import seen_as_kept
 from fuselatch.core.engine.opening import set_defaults
 from fuselatch.core.engine.rows import bound_columns, bring, held_by, hold, must_be_column
-from fuselatch.core.forms.controls import LiveChoice, LiveEntry, LiveValue
+from fuselatch.core.forms.controls import LiveEntry, LiveValue
+from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.places import SELECTED, Gap
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.errors import NotAllowedHere, UnknownName

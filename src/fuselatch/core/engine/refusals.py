@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any, Final
 
-from fuselatch.core.forms.controls import Live, LiveChoice, LiveEntry
+from fuselatch.core.forms.controls import Live, LiveEntry
+from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.model.gestures import VERBS, Gesture
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.records import MOVES

@@ -6,7 +6,8 @@ import re
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
-from fuselatch.core.forms.controls import LiveChoice, LiveEntry, LiveValue
+from fuselatch.core.forms.controls import LiveEntry, LiveValue
+from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.values import adapted

@@ -7,10 +7,9 @@ from operator import eq
 from typing import TYPE_CHECKING, Any, Final
 
 from fuselatch.core.forms.catalogs import Catalog
-from fuselatch.core.forms.controls import LiveChoice
+from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
 from fuselatch.core.forms.plans import CheckPlan
 from fuselatch.core.forms.prompts import TONES
-from fuselatch.core.forms.tables import LiveTable
 from fuselatch.core.model.cells import UNSEEN, Cell, Derived, watch
 from fuselatch.core.model.choices import choices_of
 from fuselatch.core.model.findings import Finding

@@ -21,7 +21,8 @@ from fuselatch.core.engine.workers import workers_here
 from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.latches import Latch
-from fuselatch.core.forms.lines import LiveLines, forget_gone
+from fuselatch.core.forms.lines import forget_gone
+from fuselatch.core.forms.live_lists import LiveLines
 from fuselatch.core.forms.plans import FormPlan
 from fuselatch.core.forms.policy import Rules
 from fuselatch.core.forms.prompts import Tone

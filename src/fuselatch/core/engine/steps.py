@@ -14,9 +14,9 @@ from fuselatch.core.engine.closing import leave, submit, submit_and_go_on
 from fuselatch.core.engine.focus import drop, following, move, settle, step
 from fuselatch.core.engine.opening import open_form
 from fuselatch.core.engine.records import reset
-from fuselatch.core.forms.controls import LiveChoice, LiveEntry
+from fuselatch.core.forms.controls import LiveEntry
 from fuselatch.core.forms.form import Form
-from fuselatch.core.forms.tables import LiveTable
+from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.outcome import ACCEPTED, CANCELLED

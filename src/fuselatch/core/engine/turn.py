@@ -16,7 +16,7 @@ from greenlet import greenlet
 from fuselatch.core.engine.failure import blown, failed
 from fuselatch.core.engine.latching import GRIPPED, Grip
 from fuselatch.core.engine.store import StoreRefused
-from fuselatch.core.engine.waiting import pause
+from fuselatch.core.engine.waiting import is_void, pause, waiting_changes
 from fuselatch.core.forms.container import Container
 from fuselatch.core.forms.controls import MASK, LiveValue
 from fuselatch.core.forms.plans import Handler
@@ -31,10 +31,6 @@ if TYPE_CHECKING:
     from fuselatch.core.forms.form import Form
 
 Undo = tuple[Any, str, Any]
-Queued = tuple[LiveValue[Any], Any, int, Event | None, Handler | None, By]
-"""A `changed` that waits in the queue: its control, the value before, its cause in the trace, the event
-and the handler that brought it about, and whose doing it is. What it became is what the control holds
-once its time has come; it is void if the control's `_pending` is another by then, or none."""
 ABSENT: Any = type("Absent", (), {"__repr__": lambda self: "absent"})()
 """In an undo entry: the attribute was not there."""
 
@@ -72,7 +68,7 @@ class Turn:
         self.label = label
         self.step = step
         self.by: By = by
-        self.queue: deque[Event | Queued] = deque()
+        self.queue: deque[Event] = deque()
         self.undo: list[Undo] = []
         self.trace: Trace | None = engine.trace if engine.recording else None
         self.cause = 0
@@ -158,9 +154,9 @@ class Turn:
         engine = self.engine
         self.drop_queue()
         for target, name, old in reversed(self.undo):
-            if name is OPENED:
+            if name == OPENED:
                 engine.forget(target)
-            elif name is GRIPPED:
+            elif name == GRIPPED:
                 self._let_go(target)
             elif isinstance(target, Container):
                 if old is ABSENT:
@@ -183,9 +179,8 @@ class Turn:
 
     def drop_queue(self) -> None:
         """Let what is queued come to nothing."""
-        for queued in self.queue:
-            if queued.__class__ is tuple and queued[0]._pending is queued:
-                queued[0]._pending = None
+        for event in waiting_changes(self.queue):
+            event.control._pending = None
         self.queue.clear()
 
     def keep(self, settled: set[tuple[int, str]]) -> None:
@@ -218,13 +213,8 @@ class Turn:
         trace = self.trace
         plan = control._plan
         if trace is not None:
-            form = control.form._state.name
-            if plan.atomic:
-                trace.rows.append((cause, "change", form, control.name, "value", old, value))
-                cause = len(trace.rows)
-            else:
-                was, becomes = (hidden(old), hidden(value)) if plan.masked else (old, value)
-                cause = trace.add(cause, "change", form, control.name, "value", was, becomes)
+            was, becomes = (hidden(old), hidden(value)) if plan.masked else (old, value)
+            cause = trace.add(cause, "change", control.form._state.name, control.name, "value", was, becomes)
         updates = self.engine.updates
         if control._watchers is not None and not control._rule:
             updates.mark(control, "value", cause)
@@ -236,12 +226,14 @@ class Turn:
                 control._initial = old  # type: ignore[attr-defined]
         pending = control._pending
         if pending is not None:
-            if pending[1] == value:
+            if pending.old == value:
                 control._pending = None
         elif trace is not None or "changed" in plan.heard:
             handler = self.handler
             by: By = self.by if handler is None else "program"
-            control._pending = pending = (control, old, cause, self.event, handler, by)
+            # What it became is what the control holds once the event's time has come.
+            pending = Event("changed", control.form, control, old, None, by, cause, self.event, handler)
+            control._pending = pending
             self.queue.append(pending)
             if plan.line is not None:
                 self.lines = {**(self.lines or {}), plan.line: cause}
@@ -279,7 +271,7 @@ class Turn:
             or (state.opener is not None and bool(state.opener._state.plan.heard_of))
         )
 
-    def come_back(self, queue: deque[Event | Queued], after: list[Callable[[Turn], object]] | None) -> None:
+    def come_back(self, queue: deque[Event], after: list[Callable[[Turn], object]] | None) -> None:
         """Go on with a queue that waited while something happened within a running handler."""
         # The drain that runs further out holds on to this very queue.
         queue.extend(self.queue)
@@ -289,11 +281,7 @@ class Turn:
     @property
     def queued(self) -> tuple[str, ...]:
         """The events that wait in the queue, by path, in order."""
-        return tuple(
-            f"{queued[0].name}.changed" if queued.__class__ is tuple else queued.path  # type: ignore[union-attr]
-            for queued in self.queue
-            if queued.__class__ is not tuple or queued[0]._pending is queued
-        )
+        return tuple([event.path for event in self.queue if not is_void(event)])
 
     def drain(self) -> None:
         """Run the queue to its end, then bring up to date, until nothing is left to do."""
@@ -301,11 +289,7 @@ class Turn:
         updates = self.engine.updates
         while True:
             while queue:
-                queued = queue.popleft()
-                if queued.__class__ is not tuple:
-                    self._dispatch(queued)  # type: ignore[arg-type]
-                elif queued[0]._pending is queued:
-                    self._change_heard(*queued)
+                self._dispatch(queue.popleft())
             if updates.touched:
                 updates.announce(self)
             elif updates.pending:
@@ -320,37 +304,6 @@ class Turn:
             else:
                 return
 
-    def _change_heard(
-        self, control: LiveValue[Any], old: Any, cause: int, parent: Event | None, handler: Handler | None, by: By
-    ) -> None:
-        """Have a `changed` heard; only one that somebody hears becomes an `Event`."""
-        control._pending = None
-        trace, plan = self.trace, control._plan
-        handlers = plan.heard.get("changed")
-        if handlers is None and not self.engine.pauses:
-            if trace is not None:
-                new = control._value
-                form = control.form._state.name
-                if plan.atomic:
-                    trace.rows.append((cause, "event", form, control.name, "changed", old, new))
-                else:
-                    was, becomes = (hidden(old), hidden(new)) if plan.masked else (old, new)
-                    trace.add(cause, "event", form, control.name, "changed", was, becomes)
-            return
-        event = Event("changed", control.form, control, old, control._value, by, cause, parent, handler)
-        if self.engine.pauses or plan.masked:
-            self._dispatch(event)
-            return
-        if trace is not None:
-            form = control.form._state.name
-            if plan.atomic:
-                trace.rows.append((cause, "event", form, control.name, "changed", old, event.new))
-                event._number = len(trace.rows)
-            else:
-                event._number = trace.add(cause, "event", form, control.name, "changed", old, event.new)
-        if handlers is not None:
-            self.run(handlers, control._owner, event)
-
     def _dispatch(self, event: Event) -> None:
         control = event.control
         engine = self.engine
@@ -358,13 +311,16 @@ class Turn:
         if control is None:
             self._dispatch_of_form(event)
             return
+        if event.name == "changed":
+            if is_void(event):
+                return
+            control._pending = None
+            event.new = control._value
         plan = control._plan
         if engine.pauses and engine.pauses_at(event, self):
             pause(engine, self, event)
         if trace is not None:
-            old, new = event.old, event.new
-            if plan.masked:
-                old, new = hidden(old), hidden(new)
+            old, new = (hidden(event.old), hidden(event.new)) if plan.masked else (event.old, event.new)
             event._number = trace.add(event._cause, "event", event.form._state.name, control.name, event.name, old, new)
         handlers = plan.heard.get(event.name)
         if handlers is not None:

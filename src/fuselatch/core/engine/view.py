@@ -9,9 +9,9 @@ from decimal import Decimal
 from typing import TYPE_CHECKING, Any, Final
 
 from fuselatch.core.engine.focus import takes_focus
-from fuselatch.core.forms.controls import MASK, LiveChoice, LiveEntry, LiveValue
+from fuselatch.core.forms.controls import MASK, LiveEntry, LiveValue
 from fuselatch.core.forms.form import plan_of
-from fuselatch.core.forms.tables import LiveTable
+from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
 from fuselatch.core.model.formats import Formats
 
 if TYPE_CHECKING:

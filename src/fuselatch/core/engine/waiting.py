@@ -6,7 +6,7 @@ turn that ends one settles completely before the waiting handler goes on.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import TYPE_CHECKING, Any
 
 from fuselatch.core.engine import latching
@@ -153,14 +153,24 @@ def may_wait(engine: Engine, what: str) -> Turn:
 def wait_for(engine: Engine, turn: Turn, wait: Wait) -> Any:
     """Park the turn until its wait is over; gives the result."""
     engine.waits.append(wait)
-    pending = [queued for queued in turn.queue if queued.__class__ is tuple and queued[0]._pending is queued]
-    for queued in pending:
-        queued[0]._pending = None
+    pending = waiting_changes(turn.queue)
+    for event in pending:
+        event.control._pending = None
     park()
-    for queued in pending:
-        if queued[0]._pending is None and not same(queued[0]._value, queued[1]):
-            queued[0]._pending = queued
+    for event in pending:
+        if event.control._pending is None and not same(event.control._value, event.old):
+            event.control._pending = event
     return wait.result
+
+
+def is_void(event: Event) -> bool:
+    """Whether it is a `changed` that has come to nothing: its control has another by now, or holds again what it held."""
+    return event.name == "changed" and event.control is not None and event.control._pending is not event
+
+
+def waiting_changes(queue: Iterable[Event]) -> list[Event]:
+    """The `changed` events of a queue that have not come to nothing."""
+    return [event for event in queue if event.name == "changed" and event.control is not None and not is_void(event)]
 
 
 def name_of_prompt(form: Form, prompt: Prompt) -> str:

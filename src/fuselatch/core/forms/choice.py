@@ -6,8 +6,8 @@ from collections.abc import Iterable, Sequence
 from typing import Any, ClassVar, Generic, Literal, TypeAlias, TypeVar, Unpack, overload
 
 from fuselatch.core.forms.catalogs import Catalog
-from fuselatch.core.forms.controls import LiveChoice
 from fuselatch.core.forms.declarations import Entry, EntryOptions, Source
+from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.choices import choices_of
 from fuselatch.core.model.errors import DeclarationError

@@ -183,7 +183,6 @@ class _Collector:
                 placed.entry = isinstance(value, Entry)
                 placed.judged = isinstance(value, Entry) and value.has_rules()
                 placed.masked = value.constants["look"] == "password"
-                placed.atomic = value.kind not in ("choice", "table") and not placed.masked
                 placed.in_use = bool(value.constants.get("enabled", True) and value.constants.get("visible", True))
             elif is_group(value):
                 self._embed(name, value)

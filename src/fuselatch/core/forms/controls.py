@@ -5,11 +5,10 @@ Attributes with a leading underscore belong to the engine; a handler never needs
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, Final, Generic, TypeVar
+from typing import TYPE_CHECKING, Any, ClassVar, Final, Generic, TypeVar
 
 from fuselatch.core.forms.sources import EventSource
 from fuselatch.core.model.cells import UNSEEN, Cell
-from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.errors import Blank
 from fuselatch.core.model.findings import NO_MARKER, Finding, Marker
 
@@ -17,6 +16,7 @@ if TYPE_CHECKING:
     from fuselatch.core.forms.form import Form
     from fuselatch.core.forms.plans import ControlPlan
     from fuselatch.core.forms.port import EnginePort
+    from fuselatch.core.model.events import Event
 
 R = TypeVar("R")
 G = TypeVar("G")
@@ -31,17 +31,16 @@ class Live:
 
     __slots__ = ("_cells", "_decl", "_engine", "_outer", "_owner", "_plan", "_set", "_watchers", "form", "name")
 
-    if TYPE_CHECKING:
-        # In a class body a control of a declared group stands for its declaration: `home.street.left`.
-        pointed: EventSource
-        unpointed: EventSource
-        entered: EventSource
-        typed: EventSource
-        leaving: EventSource
-        left: EventSource
-        changed: EventSource
-        clicked: EventSource
-        double_clicked: EventSource
+    # In a class body a control of a declared group stands for its declaration: `home.street.left`.
+    pointed: ClassVar[EventSource]
+    unpointed: ClassVar[EventSource]
+    entered: ClassVar[EventSource]
+    typed: ClassVar[EventSource]
+    leaving: ClassVar[EventSource]
+    left: ClassVar[EventSource]
+    changed: ClassVar[EventSource]
+    clicked: ClassVar[EventSource]
+    double_clicked: ClassVar[EventSource]
 
     def __init__(self, form: Form, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
         self.form = form
@@ -167,7 +166,7 @@ class LiveValue(Live, Generic[R]):
         self._value: Any = plan.blank
         self._draft: str | None = None
         self._rule = False
-        self._pending: tuple[Any, ...] | None = None
+        self._pending: Event | None = None
 
     def _current(self, prop: str) -> Any:
         if prop == "value":
@@ -323,73 +322,3 @@ class LiveRange(LiveEntry[R, G]):
         """The greatest value allowed."""
         most: G | None = self._read("maximum")
         return most
-
-
-class LiveChoice(LiveEntry[R, G], Generic[T, R, G]):
-    """A choice on an open form."""
-
-    __slots__ = ("_brought",)
-
-    def __init__(self, form: Form, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
-        super().__init__(form, owner, plan, engine)
-        # What a record brought: kept and shown, even if it is not offered.
-        self._brought: Any = None
-
-    def _current(self, prop: str) -> Any:
-        found = super()._current(prop)
-        if prop != "value" or found is None or found == ():
-            return found
-        # What is no longer offered reads as blank at once; it is cleared when things settle.
-        decl, offered = self._decl, self._current("choices")
-        if decl.many:
-            if found == self._brought:
-                return found
-            kept = tuple([item for item in found if item in offered])
-            return found if len(kept) == len(found) else kept
-        if found in offered or found == self._brought or (decl.other and isinstance(found, str)):
-            return found
-        default = decl.constants.get("default")
-        if default is not None and hasattr(default, "among"):
-            return default.among(offered)
-        return default if default is not None and default in offered else None
-
-    @property
-    def text(self) -> str:
-        """What stands in the entry: the draft, or what is held as it is shown."""
-        if self._draft is not None:
-            return self._draft
-        return ", ".join(self.picked)
-
-    @property
-    def picked(self) -> tuple[str, ...]:
-        """What is held as it is shown, none or one or several."""
-        value = self._read_value()
-        held = () if value is None else value if self._decl.many else (value,)
-        return tuple([self.choices.text(item) for item in held])
-
-    @property
-    def position(self) -> int | None:
-        """Where what is held (of several the first) stands among the choices, from 0; None while it is blank."""
-        value: Any = self.value
-        held = () if value is None else value if self._decl.many else (value,)
-        return self.choices.position(held[0]) if held else None
-
-    @position.setter
-    def position(self, at: int | None) -> None:
-        choices = self.choices
-        if at is not None and not 0 <= at < len(choices):
-            raise ValueError(
-                f"{type(self.form).__name__}.{self.name}: there is no position {at} among {len(choices)} choices"
-            )
-        item = None if at is None else choices[at]
-        self._engine.assign(self, (item,) if self._decl.many and item is not None else item)
-
-    @property
-    def choices(self) -> Choices[T]:
-        """What may be picked, in order."""
-        offered: Choices[T] = self._read("choices")
-        return offered
-
-    @choices.setter
-    def choices(self, choices: Choices[T] | tuple[T, ...] | list[T]) -> None:
-        self._engine.set_property(self, "choices", choices, Choices)

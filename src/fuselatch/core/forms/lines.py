@@ -7,77 +7,24 @@ sheets, goes by its place: `extras[0]` is the first, as in Python.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any, Generic, Literal, TypeVar, Unpack
 
 from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.declarations import ControlOptions, Declaration, Source
 from fuselatch.core.forms.groups import Group
+from fuselatch.core.forms.live_lists import LiveLines
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, joined
 from fuselatch.core.model.errors import DeclarationError, UnknownName
 
 if TYPE_CHECKING:
-    from fuselatch.core.forms.form import Form
-    from fuselatch.core.forms.port import EnginePort
+    pass
 
 L = TypeVar("L", bound=Group)
 
 PARENTS = ("refuse", "first")
 REMOVALS = ("ask", "refuse", "along")
 PLACE = re.compile(r"(.+?)\[([0-9]+)\](?:\.(.+))?")
-
-
-class LiveLines(Live, Generic[L]):
-    """The lines of an open form, in order: `for line in form.extras.rows`, `len(form.extras)`, `form.extras[0]`."""
-
-    __slots__ = ("_attached", "_gone", "_members", "_rows", "_serial", "_written")
-
-    def __init__(self, form: Form, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
-        super().__init__(form, owner, plan, engine)
-        self._rows: tuple[L, ...] = ()
-        self._serial = 0
-        # Of each line its live controls, those in use, and the row that a store has of it.
-        self._members: dict[L, tuple[Any, ...]] = {}
-        self._attached: set[L] = set()
-        self._written: dict[L, Any] = {}
-        self._gone: tuple[Any, ...] = ()
-
-    def _current(self, prop: str) -> Any:
-        return self._rows if prop == "rows" else super()._current(prop)
-
-    @property
-    def rows(self) -> tuple[L, ...]:
-        """The lines, first to last; rules that read them follow what is added and removed."""
-        found: tuple[L, ...] = self._current("rows")
-        tracker = self._engine.tracker
-        if tracker is not None:
-            tracker[(self, "rows")] = found
-        return found
-
-    def __len__(self) -> int:
-        return len(self.rows)
-
-    def __bool__(self) -> bool:
-        return True
-
-    def __iter__(self) -> Iterator[L]:
-        return iter(self.rows)
-
-    def __getitem__(self, place: int) -> L:
-        return self.rows[place]
-
-    def add(self, **values: Any) -> L | None:
-        """Start a line with these values, as a person does; gives it, or None where something held or refused it."""
-        line: L | None = self._engine.add_line(self, values)
-        return line
-
-    def remove(self, line: L) -> bool:
-        """Take a line away; False where something held it."""
-        return self._engine.remove_line(self, line)
-
-    def move(self, line: L, to: int) -> None:
-        """Put a line at another place, from 0."""
-        self._engine.move_line(self, line, to)
 
 
 class LineDeclaration(Declaration[Live]):

@@ -69,7 +69,7 @@ class ControlPlan:
     `outer` is the path of the group that it is in ("" for the form itself), `inputs` the paths of
     what its `derive` rules take; `checks` are shown at it, `judges` receive its value. An `entry` takes
     entries, and is `judged` where a rule or check has something to say about it; a `masked` one shows
-    no text, the values of an `atomic` one go into a trace as they are; `in_use` is whether it can be
+    no text; `in_use` is whether it can be
     used as declared; `levels` are those that a policy gives its declared rules.
     """
 
@@ -86,7 +86,6 @@ class ControlPlan:
     entry: bool = False
     judged: bool = False
     masked: bool = False
-    atomic: bool = False
     in_use: bool = True
     levels: Mapping[str, Level] | None = None
     line: tuple[Any, Any] | None = None

@@ -21,10 +21,9 @@ if TYPE_CHECKING:
     from fuselatch.core.forms.controls import Live, LiveEntry, LiveValue
     from fuselatch.core.forms.form import Form
     from fuselatch.core.forms.latches import Latch
-    from fuselatch.core.forms.lines import LiveLines
+    from fuselatch.core.forms.live_lists import LiveLines, LiveTable
     from fuselatch.core.forms.plans import Handler
     from fuselatch.core.forms.prompts import Prompt, Tone
-    from fuselatch.core.forms.tables import LiveTable
 
 T = TypeVar("T")
 F = TypeVar("F", bound="Form")

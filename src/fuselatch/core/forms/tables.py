@@ -7,73 +7,16 @@ from typing import TYPE_CHECKING, Any, Self, TypeVar, Unpack, overload
 
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.choice import Choice
-from fuselatch.core.forms.controls import LiveChoice
 from fuselatch.core.forms.declarations import EntryOptions
+from fuselatch.core.forms.live_lists import LiveTable
 from fuselatch.core.forms.rules import Rule
-from fuselatch.core.model.errors import DeclarationError, UnknownName
+from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.records import Row
 
 if TYPE_CHECKING:
-    from fuselatch.core.forms.form import Form
-    from fuselatch.core.forms.plans import ControlPlan
-    from fuselatch.core.forms.port import EnginePort
+    pass
 
 T = TypeVar("T")
-
-
-class LiveTable(LiveChoice[T, T | None, T]):
-    """A table on an open form; it holds what the catalog stores of the row that is chosen."""
-
-    __slots__ = ("_sort",)
-
-    def __init__(self, form: Form, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
-        super().__init__(form, owner, plan, engine)
-        self._sort: tuple[str, bool] = (plan.decl.sort, False)  # type: ignore[attr-defined]
-
-    def _current(self, prop: str) -> Any:
-        return self._sort if prop == "sort" else super()._current(prop)
-
-    @property
-    def count(self) -> int:
-        """How many rows there are."""
-        return len(self.choices)
-
-    @property
-    def row(self) -> Row | None:
-        """The chosen row, with all columns of its source; None where none is chosen."""
-        value = self.value
-        choices = self.choices
-        at = choices.position(value) if value is not None else None
-        return None if at is None else choices.row(at)
-
-    def rows(self, start: int = 0, stop: int | None = None) -> Sequence[Row]:
-        """The rows in their order, or a stretch of them."""
-        choices = self.choices
-        return [choices.row(at) for at in range(*slice(start, stop).indices(len(choices)))]
-
-    @property
-    def sorted_by(self) -> str:
-        """The column that the rows are sorted by; "" where they come as in their source."""
-        return self._read_sort()[0]
-
-    @property
-    def descending(self) -> bool:
-        """Whether they are sorted downwards."""
-        return self._read_sort()[1]
-
-    def _read_sort(self) -> tuple[str, bool]:
-        if self._engine.tracker is not None:
-            self._engine.tracker[(self, "sort")] = self._sort
-        return self._sort
-
-    def sort_by(self, column: str, *, descending: bool = False) -> None:
-        """Sort the rows by a column of the table."""
-        columns = self._decl.columns
-        if column not in columns:
-            name = f"{type(self.form).__name__}.{self.name}"
-            raise UnknownName(f"{name} has no column '{column}': {suggest(column, columns)}")
-        self._engine.sort_table(self, (column, descending))
 
 
 class Table(Choice[T, T | None, T]):

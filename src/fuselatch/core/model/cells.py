@@ -21,7 +21,8 @@ class Node(Protocol):
         """The property as it stands now."""
 
 
-Inputs: TypeAlias = dict[tuple[Node, str], Any]
+Inputs: TypeAlias = dict[tuple[Any, Any], Any]
+"""What a rule has read: of which node which property (most are named, some are asked for by an object), with its value."""
 
 
 class Derived(Generic[T]):

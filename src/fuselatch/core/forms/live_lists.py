@@ -1,0 +1,200 @@
+"""Live controls that hold rows or choose among items: choices, tables, lines."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import TYPE_CHECKING, Any, Generic, TypeVar
+
+from fuselatch.core.forms.controls import Live, LiveEntry
+from fuselatch.core.model.choices import Choices
+from fuselatch.core.model.errors import UnknownName
+from fuselatch.core.model.names import suggest
+from fuselatch.core.model.records import Row
+
+if TYPE_CHECKING:
+    from fuselatch.core.forms.form import Form
+    from fuselatch.core.forms.groups import Group
+    from fuselatch.core.forms.plans import ControlPlan
+    from fuselatch.core.forms.port import EnginePort
+
+R = TypeVar("R")
+G = TypeVar("G")
+T = TypeVar("T")
+L = TypeVar("L", bound="Group")
+
+
+class LiveChoice(LiveEntry[R, G], Generic[T, R, G]):
+    """A choice on an open form."""
+
+    __slots__ = ("_brought",)
+
+    def __init__(self, form: Form, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
+        super().__init__(form, owner, plan, engine)
+        # What a record brought: kept and shown, even if it is not offered.
+        self._brought: Any = None
+
+    def _current(self, prop: str) -> Any:
+        found = super()._current(prop)
+        if prop != "value" or found is None or found == ():
+            return found
+        # What is no longer offered reads as blank at once; it is cleared when things settle.
+        decl, offered = self._decl, self._current("choices")
+        if decl.many:
+            if found == self._brought:
+                return found
+            kept = tuple([item for item in found if item in offered])
+            return found if len(kept) == len(found) else kept
+        if found in offered or found == self._brought or (decl.other and isinstance(found, str)):
+            return found
+        default = decl.constants.get("default")
+        if default is not None and hasattr(default, "among"):
+            return default.among(offered)
+        return default if default is not None and default in offered else None
+
+    @property
+    def text(self) -> str:
+        """What stands in the entry: the draft, or what is held as it is shown."""
+        if self._draft is not None:
+            return self._draft
+        return ", ".join(self.picked)
+
+    @property
+    def picked(self) -> tuple[str, ...]:
+        """What is held as it is shown, none or one or several."""
+        value = self._read_value()
+        held = () if value is None else value if self._decl.many else (value,)
+        return tuple([self.choices.text(item) for item in held])
+
+    @property
+    def position(self) -> int | None:
+        """Where what is held (of several the first) stands among the choices, from 0; None while it is blank."""
+        value: Any = self.value
+        held = () if value is None else value if self._decl.many else (value,)
+        return self.choices.position(held[0]) if held else None
+
+    @position.setter
+    def position(self, at: int | None) -> None:
+        choices = self.choices
+        if at is not None and not 0 <= at < len(choices):
+            raise ValueError(
+                f"{type(self.form).__name__}.{self.name}: there is no position {at} among {len(choices)} choices"
+            )
+        item = None if at is None else choices[at]
+        self._engine.assign(self, (item,) if self._decl.many and item is not None else item)
+
+    @property
+    def choices(self) -> Choices[T]:
+        """What may be picked, in order."""
+        offered: Choices[T] = self._read("choices")
+        return offered
+
+    @choices.setter
+    def choices(self, choices: Choices[T] | tuple[T, ...] | list[T]) -> None:
+        self._engine.set_property(self, "choices", choices, Choices)
+
+
+class LiveTable(LiveChoice[T, T | None, T]):
+    """A table on an open form; it holds what the catalog stores of the row that is chosen."""
+
+    __slots__ = ("_sort",)
+
+    def __init__(self, form: Form, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
+        super().__init__(form, owner, plan, engine)
+        self._sort: tuple[str, bool] = (plan.decl.sort, False)  # type: ignore[attr-defined]
+
+    def _current(self, prop: str) -> Any:
+        return self._sort if prop == "sort" else super()._current(prop)
+
+    @property
+    def count(self) -> int:
+        """How many rows there are."""
+        return len(self.choices)
+
+    @property
+    def row(self) -> Row | None:
+        """The chosen row, with all columns of its source; None where none is chosen."""
+        value = self.value
+        choices = self.choices
+        at = choices.position(value) if value is not None else None
+        return None if at is None else choices.row(at)
+
+    def rows(self, start: int = 0, stop: int | None = None) -> Sequence[Row]:
+        """The rows in their order, or a stretch of them."""
+        choices = self.choices
+        return [choices.row(at) for at in range(*slice(start, stop).indices(len(choices)))]
+
+    @property
+    def sorted_by(self) -> str:
+        """The column that the rows are sorted by; "" where they come as in their source."""
+        return self._read_sort()[0]
+
+    @property
+    def descending(self) -> bool:
+        """Whether they are sorted downwards."""
+        return self._read_sort()[1]
+
+    def _read_sort(self) -> tuple[str, bool]:
+        if self._engine.tracker is not None:
+            self._engine.tracker[(self, "sort")] = self._sort
+        return self._sort
+
+    def sort_by(self, column: str, *, descending: bool = False) -> None:
+        """Sort the rows by a column of the table."""
+        columns = self._decl.columns
+        if column not in columns:
+            name = f"{type(self.form).__name__}.{self.name}"
+            raise UnknownName(f"{name} has no column '{column}': {suggest(column, columns)}")
+        self._engine.sort_table(self, (column, descending))
+
+
+class LiveLines(Live, Generic[L]):
+    """The lines of an open form, in order: `for line in form.extras.rows`, `len(form.extras)`, `form.extras[0]`."""
+
+    __slots__ = ("_attached", "_gone", "_members", "_rows", "_serial", "_written")
+
+    def __init__(self, form: Form, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
+        super().__init__(form, owner, plan, engine)
+        self._rows: tuple[L, ...] = ()
+        self._serial = 0
+        # Of each line its live controls, those in use, and the row that a store has of it.
+        self._members: dict[L, tuple[Any, ...]] = {}
+        self._attached: set[L] = set()
+        self._written: dict[L, Any] = {}
+        self._gone: tuple[Any, ...] = ()
+
+    def _current(self, prop: str) -> Any:
+        return self._rows if prop == "rows" else super()._current(prop)
+
+    @property
+    def rows(self) -> tuple[L, ...]:
+        """The lines, first to last; rules that read them follow what is added and removed."""
+        found: tuple[L, ...] = self._current("rows")
+        tracker = self._engine.tracker
+        if tracker is not None:
+            tracker[(self, "rows")] = found
+        return found
+
+    def __len__(self) -> int:
+        return len(self.rows)
+
+    def __bool__(self) -> bool:
+        return True
+
+    def __iter__(self) -> Iterator[L]:
+        return iter(self.rows)
+
+    def __getitem__(self, place: int) -> L:
+        return self.rows[place]
+
+    def add(self, **values: Any) -> L | None:
+        """Start a line with these values, as a person does; gives it, or None where something held or refused it."""
+        line: L | None = self._engine.add_line(self, values)
+        return line
+
+    def remove(self, line: L) -> bool:
+        """Take a line away; False where something held it."""
+        return self._engine.remove_line(self, line)
+
+    def move(self, line: L, to: int) -> None:
+        """Put a line at another place, from 0."""
+        self._engine.move_line(self, line, to)
