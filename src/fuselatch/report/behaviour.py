@@ -245,7 +245,7 @@ def declared_rules(control: ControlPlan) -> tuple[str, ...]:
     decl = control.decl
     if not control.entry:
         return ()
-    words = decl.rule_words  # type: ignore[attr-defined]
+    words = decl.rule_words
     return tuple(
         word for word in words if decl.constants.get(word) not in (None, False) or word in decl.rules or vars(decl).get(word)
     )

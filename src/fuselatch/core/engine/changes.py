@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any, cast
 
 from fuselatch.core.engine import focus
 from fuselatch.core.engine.nodes import SharedNode
-from fuselatch.core.engine.rules import judging, same
+from fuselatch.core.engine.rules import is_as_is, judging, same
 from fuselatch.core.engine.running import Running
 from fuselatch.core.engine.turn import ABSENT, Turn
 from fuselatch.core.forms.controls import Live, LiveEntry, LiveValue
@@ -67,7 +67,7 @@ class Changes(Running):
             return ()
         for cell, check in zip(control._checks, control._plan.checks, strict=True):
             if instead is not None and not instead.keys().isdisjoint(check.controls):
-                finding = self.guarded(judging(control.form._state, check, instead), check.function, cell.name)
+                finding = self.guarded(judging(control._state, check, instead), check.function, cell.name)
             else:
                 finding = self.fresh(cell)
             if finding is not None:
@@ -80,7 +80,7 @@ class Changes(Running):
 
     def _displaced(self, control: Any) -> Iterator[Finding]:
         """What checks found that would be shown at a hidden control, where this is the first that can show it."""
-        controls: dict[str, Any] = control.form._state.controls
+        controls: dict[str, Any] = control._state.controls
         for check in control._plan.judges:
             at = controls[check.at]
             first = next((path for path in check.controls if controls[path]._in_use), "")
@@ -125,7 +125,7 @@ class Changes(Running):
         instead = {control._plan.path: value}
         control._preview = self.found(control, value, instead)
         for check in control._plan.judges:
-            shown: Any = control.form._state.controls[check.at]
+            shown: Any = control._state.controls[check.at]
             if shown is not control:
                 shown._preview = self.found(shown, shown._current("value"), instead)
 
@@ -150,14 +150,10 @@ class Changes(Running):
 
     def assign(self, control: LiveValue[Any], value: object) -> None:
         """Set a control's value by program; outside of any gesture that is a gesture of its own."""
-        state = control.form._state
-        if self.tracker is not None or self.closing or control._rule or state.phase == "closed":
+        if self.tracker is not None or self.closing or control._rule or control._state.phase == "closed":
             self._may_change(control.form, f"{type(control.form).__name__}.{control.name}.value", control._rule)
-        decl = control._decl
-        # A finite number of the very type is what it is; `x - x` is not 0 for what is not finite.
-        if value.__class__ is decl.exact and value - value == 0:  # type: ignore[operator]
-            exact = value
-        else:
+        exact = value
+        if value.__class__ is not control._plan.as_is or not is_as_is(value):
             exact = self._exactly(control, value)
         turn = self.turn
         if turn is not None:
@@ -215,7 +211,7 @@ class Changes(Running):
             return
         if control._decl.kind == "group":
             inside = f"{control._plan.path}."
-            for path, other in control.form._state.controls.items():
+            for path, other in control._state.controls.items():
                 if path.startswith(inside):
                     updates.unjudge(other)
         else:
@@ -223,9 +219,9 @@ class Changes(Running):
             plan = control._plan
             for check in (*plan.judges, *plan.checks) if plan.judges or plan.checks else ():
                 for path in (*check.controls, check.at):
-                    updates.unjudge(control.form._state.controls[path])
+                    updates.unjudge(control._state.controls[path])
         if prop in MOVING:
-            focused = control.form._state.focus
+            focused = control._state.focus
             if focused is control or focused is None or control is self.pointed or control._decl.kind == "group":
                 self.unsettled = True
         elif prop == "choices" and not control._rule:

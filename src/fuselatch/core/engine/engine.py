@@ -53,7 +53,7 @@ class Engine(Storing):
         """Add a text to a choice's list: a row of the source of its catalog, else an item for this form."""
         rule = control._decl.rules.get("choices")
         if isinstance(rule, Catalog):
-            given = [control.form._state.controls[path]._current("value") for path in control._plan.inputs["choices"]]
+            given = [control._state.controls[path]._current("value") for path in control._plan.inputs["choices"]]
             row = {rule.show: entry, rule.store: entry, **dict(zip(rule.by, given, strict=False))}
             self.stage(turn, Change("add", rule.source, None, row), None)
         elif rule is None:

@@ -40,7 +40,10 @@ def chain(event: Event | None, first: str, gesture: str) -> tuple[str, ...]:
 
 def failed(error: Exception, function: Callable[..., Any], event: Event | None, first: str, gesture: str) -> HandlerFailed:
     """The error to raise for an exception from code of the author; `first` names what failed."""
-    return HandlerFailed(place(error, function), error, chain(event, first, gesture), gesture)
+    failure = HandlerFailed(place(error, function), error, chain(event, first, gesture), gesture)
+    # Said here too: compiled code raises without the word `from`.
+    failure.__cause__ = error
+    return failure
 
 
 MOST_SHOWN = 8

@@ -55,7 +55,7 @@ def offer_other(turn: Turn, control: LiveChoice[Any, Any, Any], entry: str) -> N
 
 def end_preview(turn: Turn, control: Any) -> None:
     """Have markers show findings again, at a control and wherever its draft was judged with others."""
-    shown = (control.form._state.controls[check.at] for check in control._plan.judges)
+    shown = (control._state.controls[check.at] for check in control._plan.judges)
     for each in (control, *shown):
         if each._preview is not None:
             turn.undo.append((each, "_preview", each._preview))

@@ -107,7 +107,7 @@ def user_of(engine: Engine, latch: Latch, name: str) -> str:
     """The user that a latch is held for ("" where it is not per user)."""
     if "user" not in latch.per:
         return ""
-    user = engine.session.user
+    user: str = engine.session.user
     if not user:
         raise NotAllowedHere(f"the latch {name} remembers per user, but the session has none; open it with user=…")
     return user

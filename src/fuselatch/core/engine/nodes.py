@@ -5,22 +5,21 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from fuselatch.core.forms.shared import Shared
-from fuselatch.core.model.cells import Cell
+from fuselatch.core.model.cells import Node
 from fuselatch.core.model.records import applied
 
 if TYPE_CHECKING:
     from fuselatch.core.engine.engine import Engine
 
 
-class EngineNode:
+class EngineNode(Node):
     """Something of the session that rules may read; what is read is named by `prop`."""
 
-    __slots__ = ("_watchers", "engine", "name")
+    __slots__ = ("engine",)
 
     def __init__(self, engine: Engine, name: str) -> None:
+        super().__init__(name)
         self.engine = engine
-        self.name = name
-        self._watchers: dict[Any, dict[Cell, None]] | None = None
 
     def read(self, prop: Any) -> Any:
         """What there is now, noted where a rule is reading it."""
@@ -34,9 +33,6 @@ class EngineNode:
         if self._watchers:
             for prop in tuple(self._watchers):
                 self.engine.updates.mark(self, prop, cause)
-
-    def _current(self, prop: Any) -> Any:
-        raise NotImplementedError
 
 
 class SharedNode(EngineNode):

@@ -10,6 +10,7 @@ from fuselatch.core.engine import focus
 from fuselatch.core.engine.rows import must_be_column
 from fuselatch.core.engine.rules import install
 from fuselatch.core.engine.turn import OPENED
+from fuselatch.core.forms.controls import LiveValue
 from fuselatch.core.forms.defaults import Last, Nth
 from fuselatch.core.forms.form import make
 from fuselatch.core.forms.live_lists import LiveChoice
@@ -74,7 +75,7 @@ def ready(engine: Engine, cells: list[Cell]) -> None:
     """Have rules run for the first time; no event comes of it."""
     for cell in cells:
         cell.announced = engine.updates.fresh(cell)
-        if cell.prop == "value":
+        if isinstance(cell.node, LiveValue) and cell.prop == "value":
             cell.node._value = cell.value
 
 

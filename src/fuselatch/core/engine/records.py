@@ -13,6 +13,7 @@ from fuselatch.core.forms.controls import LiveEntry, LiveValue
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.places import SELECTED, Gap
 from fuselatch.core.forms.prompts import Prompt
+from fuselatch.core.model.cells import Node
 from fuselatch.core.model.errors import NotAllowedHere, UnknownName
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.records import MOVES, Change, Row
@@ -22,7 +23,6 @@ if TYPE_CHECKING:
     from fuselatch.core.engine.engine import Engine
     from fuselatch.core.engine.turn import Turn
     from fuselatch.core.forms.form import Form
-    from fuselatch.core.model.cells import Cell
 
 LEAVE = Prompt(
     "This record was changed. Save it?", title="Leaving a record", buttons=("Save", "Throw away", "Stay"), tone="warning"
@@ -30,14 +30,13 @@ LEAVE = Prompt(
 REMOVE = Prompt("Remove {record}?", title="Removing a record", buttons=("Remove", "Keep"), tone="danger")
 
 
-class Records:
+class Records(Node):
     """The records that a form is bound to, as `form.records`."""
 
     def __init__(self, engine: Engine, form: Form, source: str) -> None:
         self._engine = engine
         self._form = form
-        self.name = "records"
-        self._watchers: dict[str, dict[Cell, None]] | None = None
+        super().__init__("records")
         self.source = source
         self._key_column = engine.store_key(source)
         self._row: Mapping[str, Any] | None = None

@@ -167,11 +167,10 @@ def converter(control: Any, prop: str) -> Callable[[Any], Any]:
     """How what a rule gives becomes what the property holds."""
     if prop in ("value", "minimum", "maximum"):
         blank = control._plan.blank if prop == "value" else None
-        coerce, exact = control._decl.coerce, control._decl.exact
+        coerce, kind = control._decl.coerce, control._plan.as_is
 
         def convert(value: Any) -> Any:
-            # A finite number of the very type is what it is, as where one is set.
-            if value.__class__ is exact and value - value == 0:
+            if kind is not None and value.__class__ is kind and is_as_is(value):
                 return value
             return blank if value is None else coerce(value)
 
@@ -211,6 +210,14 @@ CONVERTERS: Final[dict[str, Callable[[Any], Any]]] = {
     "tone": tone_of,
     "placeholder": str_of,
 }
+
+
+def is_as_is(value: Any) -> bool:
+    """Whether a number or a text is held as it is: one that is finite, one that is not white space."""
+    if value.__class__ is str:
+        return not value.isspace()
+    # `x - x` is not 0 for what is not finite.
+    return bool(value - value == 0)
 
 
 def same(one: object, other: object) -> bool:

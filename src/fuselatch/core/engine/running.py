@@ -25,6 +25,7 @@ from fuselatch.core.forms.lines import forget_gone
 from fuselatch.core.forms.live_lists import LiveLines
 from fuselatch.core.forms.plans import FormPlan
 from fuselatch.core.forms.policy import Rules
+from fuselatch.core.forms.port import EnginePort
 from fuselatch.core.forms.prompts import Tone
 from fuselatch.core.forms.shared import Shared
 from fuselatch.core.model.cells import Inputs
@@ -40,7 +41,7 @@ if TYPE_CHECKING:
     from fuselatch.core.engine.session import Session
 
 
-class Running:
+class Running(EnginePort):
     """What one session keeps, and how its turns are carried out."""
 
     def __init__(

@@ -52,7 +52,7 @@ def front_of(turn: Turn) -> Form:
 
 def type_text(turn: Turn, gesture: Gesture, control: Any) -> None:
     """One key of typing: the draft is now this text."""
-    if control.form._state.focus is control or move(turn, control):
+    if control._state.focus is control or move(turn, control):
         put_draft(turn, control, gesture.text)
 
 
@@ -60,7 +60,7 @@ def types_quietly(engine: Any, control: Any) -> bool:
     """Whether a key typed into a control runs no code of the author: nothing moves, judges, lists or hears."""
     plan = control._plan
     return (
-        control.form._state.focus is control
+        control._state.focus is control
         and not control._marked
         and not control._decl.constants["eager"]
         and not (plan.judges and any(check.eager for check in plan.judges))
@@ -133,7 +133,7 @@ def record(turn: Turn, gesture: Gesture, control: Any) -> None:
 
 def add_line(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Start a line, and go to its first entry."""
-    settle(turn, control.form._state.focus)
+    settle(turn, control._state.focus)
     line = lines.start(turn, control, {})
     if line is not None:
         for entry in control._members[line][1]:
@@ -144,7 +144,7 @@ def add_line(turn: Turn, gesture: Gesture, control: Any) -> None:
 
 def remove_line(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Take a line away."""
-    settle(turn, control.form._state.focus)
+    settle(turn, control._state.focus)
     lines.remove(turn, control._outer, line_of(control))
 
 
@@ -162,7 +162,7 @@ def move_line(turn: Turn, gesture: Gesture, control: Any) -> None:
 
 def line_of(control: Any) -> Any:
     """The line that a gesture is about as a whole."""
-    return control.form._state.containers[control._plan.path]
+    return control._state.containers[control._plan.path]
 
 
 def double(turn: Turn, gesture: Gesture, control: Any) -> None:
@@ -211,7 +211,7 @@ def picked(control: Any, item: object) -> object:
 
 def tick(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Put a tick or take it away; it settles at once."""
-    if control.form._state.focus is control or move(turn, control):
+    if control._state.focus is control or move(turn, control):
         put_entry(turn, control, gesture.verb, gesture.verb == "tick")
 
 

@@ -18,7 +18,7 @@ from fuselatch.core.engine.latching import GRIPPED, Grip
 from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.engine.waiting import is_void, pause, waiting_changes
 from fuselatch.core.forms.container import Container
-from fuselatch.core.forms.controls import MASK, LiveValue
+from fuselatch.core.forms.controls import MASK, Live, LiveEntry, LiveValue
 from fuselatch.core.forms.plans import Handler
 from fuselatch.core.model.cells import UNSEEN
 from fuselatch.core.model.errors import Abandoned, HandlerFailed, describe
@@ -189,11 +189,11 @@ class Turn:
 
     # ---- notes in the trace
 
-    def note(self, kind: str, control: Any, name: str, old: object = None, new: object = None) -> int:
+    def note(self, kind: str, control: Live, name: str, old: object = None, new: object = None) -> int:
         """Add an entry about a control, caused by what is running; gives its number."""
         if self.trace is None:
             return 0
-        return self.trace.add(self.cause, kind, control.form._state.name, control.name, name, old, new)
+        return self.trace.add(self.cause, kind, control._state.name, control.name, name, old, new)
 
     def note_form(self, kind: str, form: Form | None, name: str, old: object = None, new: object = None) -> int:
         """Add an entry about a form, caused by what is running; gives its number."""
@@ -214,16 +214,16 @@ class Turn:
         plan = control._plan
         if trace is not None:
             was, becomes = (hidden(old), hidden(value)) if plan.masked else (old, value)
-            cause = trace.add(cause, "change", control.form._state.name, control.name, "value", was, becomes)
+            cause = trace.add(cause, "change", control._state.name, control.name, "value", was, becomes)
         updates = self.engine.updates
         if control._watchers is not None and not control._rule:
             updates.mark(control, "value", cause)
-        if plan.entry:
+        if isinstance(control, LiveEntry):
             if plan.judged or control._set is not None:
-                updates.unjudged[control] = None  # type: ignore[index]
+                updates.unjudged[control] = None
                 updates.pending = True
-            if control._initial is UNSEEN:  # type: ignore[attr-defined]
-                control._initial = old  # type: ignore[attr-defined]
+            if control._initial is UNSEEN:
+                control._initial = old
         pending = control._pending
         if pending is not None:
             if pending.old == value:

@@ -10,8 +10,8 @@ from collections.abc import Iterable
 from operator import attrgetter
 from typing import TYPE_CHECKING, Any, Final
 
-from fuselatch.core.forms.controls import LiveEntry
-from fuselatch.core.model.cells import UNSEEN, Cell, Inputs, Node, watch
+from fuselatch.core.forms.controls import Live, LiveEntry
+from fuselatch.core.model.cells import UNSEEN, Cell, Inputs, watch
 from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, RuleError
 
 if TYPE_CHECKING:
@@ -46,7 +46,7 @@ class Updates:
 
     # ---- stale and fresh
 
-    def mark(self, node: Node, prop: str, cause: int) -> None:
+    def mark(self, node: Any, prop: Any, cause: int) -> None:
         """Mark every cell stale that has read a property, and those that have read them."""
         watchers = node._watchers
         cells: Iterable[Cell] | None = None if watchers is None else watchers.get(prop)
@@ -84,10 +84,11 @@ class Updates:
         self.touched[cell] = None
         self.pending = True
 
-    def unjudge(self, control: Any) -> None:
+    def unjudge(self, control: Live) -> None:
         """Have a control judged again when things settle."""
-        plan = control._plan
-        if plan.judged or (plan.entry and (control._set is not None or control._findings or control._trouble is not None)):
+        if isinstance(control, LiveEntry) and (
+            control._plan.judged or control._set is not None or control._findings or control._trouble is not None
+        ):
             self.unjudged[control] = None
             self.pending = True
 
@@ -173,10 +174,7 @@ class Updates:
                 order = by_dependence(order)
             for cell in order:
                 if cell.because is None:
-                    if cell.prop == "value":
-                        turn.put_value(cell.node, cell.value, cell.cause)
-                    else:
-                        self._announce(turn, cell)
+                    self._announce(turn, cell)
                     continue
                 # What comes of it has what made it stale for its parent, so that a loop through a rule is seen.
                 event, handler = turn.event, turn.handler

@@ -8,7 +8,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any, ClassVar, Final, Generic, TypeVar
 
 from fuselatch.core.forms.sources import EventSource
-from fuselatch.core.model.cells import UNSEEN, Cell
+from fuselatch.core.model.cells import UNSEEN, Cell, Node
 from fuselatch.core.model.errors import Blank
 from fuselatch.core.model.findings import NO_MARKER, Finding, Marker
 
@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from fuselatch.core.forms.form import Form
     from fuselatch.core.forms.plans import ControlPlan
     from fuselatch.core.forms.port import EnginePort
+    from fuselatch.core.forms.state import FormState
     from fuselatch.core.model.events import Event
 
 R = TypeVar("R")
@@ -26,10 +27,10 @@ MASK: Final = "•"
 """What stands for each character of a password."""
 
 
-class Live:
+class Live(Node):
     """A control of an open form: its path (`name`), its `form`, and properties that may follow rules."""
 
-    __slots__ = ("_cells", "_decl", "_engine", "_outer", "_owner", "_plan", "_set", "_watchers", "form", "name")
+    __slots__ = ("_cells", "_decl", "_engine", "_outer", "_owner", "_plan", "_set", "_state", "form")
 
     # In a class body a control of a declared group stands for its declaration: `home.street.left`.
     pointed: ClassVar[EventSource]
@@ -43,8 +44,9 @@ class Live:
     double_clicked: ClassVar[EventSource]
 
     def __init__(self, form: Form, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
+        super().__init__(plan.path)
         self.form = form
-        self.name = plan.path
+        self._state: FormState = form._state
         self._owner = owner
         self._outer: Live | None = None if owner is form else owner.__dict__["_live"]
         self._plan = plan
@@ -52,7 +54,6 @@ class Live:
         self._engine = engine
         self._set: dict[str, Any] | None = None
         self._cells: dict[str, Cell] | None = None
-        self._watchers: dict[str, dict[Cell, None]] | None = None
 
     def _current(self, prop: str) -> Any:
         """A property as it stands now: derived, or set by a handler, or as declared."""
@@ -197,23 +198,7 @@ class LiveValue(Live, Generic[R]):
 
     @value.setter
     def value(self, value: R) -> None:
-        engine: Any = self._engine
-        turn = engine.turn
-        kind = value.__class__
-        # The way of most: a handler sets a value of the very type on an open form, where nothing is unsettled.
-        if (
-            turn is not None
-            and kind is self._decl.as_is
-            and (not value.isspace() if kind is str else value - value == 0)  # type: ignore[attr-defined, operator]
-            and self._draft is None
-            and engine.tracker is None
-            and not self._rule
-            and not engine.closing
-            and self.form._state.phase != "closed"
-        ):
-            turn.put_value(self, value, turn.cause)
-        else:
-            engine.assign(self, value)
+        self._engine.assign(self, value)
 
     @property
     def is_blank(self) -> bool:
@@ -243,6 +228,7 @@ class LiveEntry(LiveValue[R], Generic[R, G]):
     def __init__(self, form: Form, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
         # What the classes above do, without calling them: opening a form makes many of these.
         self.form = form
+        self._state = form._state
         self.name = plan.path
         self._owner = owner
         self._outer = None if owner is form else owner.__dict__["_live"]

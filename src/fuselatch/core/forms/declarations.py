@@ -204,7 +204,6 @@ class Label(Declaration[LiveLabel]):
     kind = "label"
     live = LiveLabel
     holds_value = True
-    exact: ClassVar[type | None] = None
     as_is: ClassVar[type | None] = str
     blank: ClassVar[str] = ""
     changed = Source("changed")
@@ -272,10 +271,8 @@ class Entry(Declaration[L_co], Generic[L_co, R_co, G_co]):
     needed: ClassVar[str] = "an entry is needed"
     of_record: ClassVar[type | None] = None
     """The type that a record's value is taken as (None: as it is)."""
-    exact: ClassVar[type | None] = None
-    """The number type whose finite values are held as they are, so that they need no conversion."""
     as_is: ClassVar[type | None] = None
-    """The same, or `str` where a text is held as it is unless it is white space."""
+    """The number type whose finite values are held as they are, or `str` where a text is that is not white space."""
     entered = Source("entered")
     leaving = Source("leaving")
     left = Source("left")

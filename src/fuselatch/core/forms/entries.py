@@ -200,7 +200,7 @@ class Number(Numeric[float]):
     """A number (float). `decimals` is what may be typed and is shown; more is a finding, never cut."""
 
     kind = "number"
-    exact = as_is = float
+    as_is = float
     of_record = float
 
     def __init__(
@@ -242,7 +242,7 @@ class Whole(Numeric[int]):
     """A whole number (int)."""
 
     kind = "whole"
-    exact = as_is = int
+    as_is = int
     of_record = int
     what = "a whole number"
     such_as = Decimal(12)
@@ -370,7 +370,7 @@ class Tick(Entry[LiveEntry[bool, bool], bool, bool]):
     """A box to tick (bool); starts False and is never blank. `required` means ticked."""
 
     kind = "tick"
-    exact = as_is = bool
+    as_is = bool
     of_record = bool
     live = LiveEntry
     needed = "a tick is needed"

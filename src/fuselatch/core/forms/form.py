@@ -109,7 +109,8 @@ class Form(Container, metaclass=FormMeta):
     @property
     def session(self) -> SessionView:
         """The session that the form is open in: its user and clock, and the other open forms."""
-        return self._engine.session
+        found: SessionView = self._engine.session
+        return found
 
     @property
     def title(self) -> str:

@@ -100,7 +100,7 @@ class LiveTable(LiveChoice[T, T | None, T]):
 
     def __init__(self, form: Form, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
         super().__init__(form, owner, plan, engine)
-        self._sort: tuple[str, bool] = (plan.decl.sort, False)  # type: ignore[attr-defined]
+        self._sort: tuple[str, bool] = (plan.decl.sort, False)
 
     def _current(self, prop: str) -> Any:
         return self._sort if prop == "sort" else super()._current(prop)

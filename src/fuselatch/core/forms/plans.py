@@ -9,18 +9,15 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from fuselatch.core.forms.latches import Latch
 from fuselatch.core.forms.params import ParamDeclaration
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.findings import Level
 
-if TYPE_CHECKING:
-    from fuselatch.core.forms.declarations import Declaration
 
-
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(eq=False)
 class Handler:
     """A method that hears events.
 
@@ -42,7 +39,7 @@ class Handler:
         return code.co_filename, code.co_firstlineno
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass
 class CheckPlan:
     """A written check: the paths of the controls whose values it receives, and of the one that shows its marker."""
 
@@ -62,20 +59,20 @@ class CheckPlan:
         return replace(self, controls=controls, at=joined(path, self.at), within=joined(path, self.within))
 
 
-@dataclass(slots=True)
+@dataclass
 class ControlPlan:
     """One control (or group) of one form class.
 
     `outer` is the path of the group that it is in ("" for the form itself), `inputs` the paths of
     what its `derive` rules take; `checks` are shown at it, `judges` receive its value. An `entry` takes
     entries, and is `judged` where a rule or check has something to say about it; a `masked` one shows
-    no text; `in_use` is whether it can be
-    used as declared; `levels` are those that a policy gives its declared rules.
+    no text; `in_use` is whether it can be used as declared; values of the type `as_is` need no
+    conversion; `levels` are those that a policy gives its declared rules.
     """
 
     path: str
     index: int
-    decl: Declaration[Any]
+    decl: Any
     blank: Any
     raises: tuple[str, ...] = ()
     outer: str = ""
@@ -87,6 +84,7 @@ class ControlPlan:
     judged: bool = False
     masked: bool = False
     in_use: bool = True
+    as_is: type | None = None
     levels: Mapping[str, Level] | None = None
     line: tuple[Any, Any] | None = None
 
@@ -104,7 +102,7 @@ class ControlPlan:
         )
 
 
-@dataclass(slots=True)
+@dataclass
 class RowPlan:
     """Controls side by side: the row's caption, and their paths."""
 
@@ -112,7 +110,7 @@ class RowPlan:
     controls: tuple[str, ...]
 
 
-@dataclass(slots=True)
+@dataclass
 class FormPlan:
     """What one form class, or one group class, declares.
 

@@ -5,6 +5,7 @@ The engine stands above the forms and imports them; this is the one thing they k
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
 from datetime import date, datetime
 from typing import TYPE_CHECKING, Any, Protocol, TypeVar
@@ -127,90 +128,113 @@ class SessionView(Protocol):
         """Set the session's own value of a `Shared`."""
 
 
-class EnginePort(Protocol):
-    """What live forms and controls ask of the engine."""
+class EnginePort(ABC):
+    """What live forms and controls ask of the engine; `session` is a `SessionView` to them."""
 
+    session: Any
     tracker: Inputs | None
     formats: Formats
 
-    @property
-    def session(self) -> SessionView:
-        """The session, as handlers see it."""
-
+    @abstractmethod
     def fresh(self, cell: Cell) -> Any:
         """A cell's value, computed where an input has changed."""
 
+    @abstractmethod
     def findings(self, control: LiveEntry[Any, Any]) -> tuple[Finding, ...]:
         """What is found about a control as it stands."""
 
+    @abstractmethod
     def assign(self, control: LiveValue[Any], value: object) -> None:
         """Set a control's value by program."""
 
+    @abstractmethod
     def set_property(self, control: Live, prop: str, value: object, wanted: Callable[[Any], Any]) -> None:
         """Set a property that is not derived."""
 
+    @abstractmethod
     def note_stale(self, control: LiveValue[Any], by_rule: bool = False) -> None:
         """Note that a value was read while its control holds a draft."""
 
+    @abstractmethod
     def set_attribute(self, container: Any, name: str, value: object) -> None:
         """Set a plain attribute of a form or group, so that it can be put back."""
 
+    @abstractmethod
     def sort_table(self, table: LiveTable[Any], sort: tuple[str, bool]) -> None:
         """Sort a table by a column, downwards or not."""
 
+    @abstractmethod
     def add_line(self, lines: LiveLines[Any], values: Mapping[str, Any]) -> Any:
         """Start a line."""
 
+    @abstractmethod
     def remove_line(self, lines: LiveLines[Any], line: Any) -> bool:
         """Take a line away."""
 
+    @abstractmethod
     def move_line(self, lines: LiveLines[Any], line: Any, to: int) -> None:
         """Put a line at another place."""
 
+    @abstractmethod
     def focus(self, control: Live, select: bool) -> None:
         """Bring the focus to a control."""
 
+    @abstractmethod
     def undo_draft(self, control: LiveEntry[Any, Any]) -> None:
         """Take a draft away; the old value comes back."""
 
+    @abstractmethod
     def ask(self, form: Form, prompt: Prompt, facts: Mapping[str, Any]) -> str:
         """Put a prompt and wait for its answer."""
 
+    @abstractmethod
     def say(self, form: Form, text: str, tone: Tone) -> None:
         """Put a line on the form's message area."""
 
+    @abstractmethod
     def open(self, form: Form, child: type[Form], params: Mapping[str, Any], how: Manner) -> Outcome:
         """Open a modal dialog and wait until it closes."""
 
+    @abstractmethod
     def show(self, form: Form, child: type[Form], params: Mapping[str, Any], how: Manner) -> Form:
         """Open a form that stays open beside."""
 
+    @abstractmethod
     def send(self, form: Form, name: str, payload: object) -> None:
         """Raise a signal."""
 
+    @abstractmethod
     def listen(self, form: Form, name: str, owner: Any, handler: Handler) -> None:
         """Have a signal heard by hand."""
 
+    @abstractmethod
     def latch_answer(self, form: Form, latch: Latch) -> str | None:
         """What a latch was taken with, while it holds."""
 
+    @abstractmethod
     def take_latch(self, form: Form, latch: Latch, answer: str) -> bool:
         """Take a latch; False where it holds already."""
 
+    @abstractmethod
     def release_latch(self, form: Form, latch: Latch) -> None:
         """Let a latch go."""
 
+    @abstractmethod
     def hide(self, form: Form, hidden: bool) -> None:
         """Hide a form, or show it again where it was."""
 
+    @abstractmethod
     def close_form(self, form: Form, verdict: str) -> None:
         """Close a form."""
 
+    @abstractmethod
     def retitle(self, form: Form, title: str) -> None:
         """Give a form another title."""
 
+    @abstractmethod
     def refresh(self, form: Form) -> None:
         """Have every rule of a form run again."""
 
+    @abstractmethod
     def afterwards(self, form: Form, function: Callable[..., object], args: tuple[object, ...]) -> None:
         """Have an outward effect happen once all is settled and written."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any, Final, Literal, NamedTuple, TypeAlias
 
-from fuselatch.core.model.cells import Cell
+from fuselatch.core.model.cells import Cell, Node
 from fuselatch.core.model.findings import Override
 from fuselatch.core.model.outcome import Outcome
 
@@ -49,7 +49,7 @@ USUAL: Final = Manner()
 """How a form is opened where nothing is said."""
 
 
-class FormState:
+class FormState(Node):
     """What the engine keeps about one open form.
 
     `controls` has the live controls by path, `nodes` those of groups, `containers` the live groups;
@@ -58,18 +58,18 @@ class FormState:
     """
 
     __slots__ = (
-        "_cells", "_watchers", "containers", "controls", "engine", "focus", "form", "hidden", "lines", "listeners",
-        "manner", "name", "nodes", "opener", "order", "outcome", "overrides", "phase", "plan", "record", "records", "seen",
+        "_cells", "containers", "controls", "engine", "focus", "form", "hidden", "lines", "listeners",
+        "manner", "nodes", "opener", "order", "outcome", "overrides", "phase", "plan", "record", "records", "seen",
         "select", "serial", "title",
     )  # fmt: skip
 
     def __init__(self, form: Form, plan: FormPlan, engine: EnginePort, opener: Form | None, serial: int, name: str) -> None:
+        super().__init__(name)
         self.form = form
         self.plan = plan
         self.engine = engine
         self.opener = opener
         self.serial = serial
-        self.name = name
         self.phase: Phase = "opening"
         self.title: str | None = None
         self.hidden = False
@@ -88,7 +88,6 @@ class FormState:
         self.order: list[Any] = []
         self.lines: list[Any] = []
         self._cells: dict[str, Cell] | None = None
-        self._watchers: dict[str, dict[Cell, None]] | None = None
 
     def _current(self, prop: str) -> Any:
         """The title as it stands now."""

@@ -7,22 +7,27 @@ A *node* is whatever has properties that a rule may read (a live control, a sess
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any, Generic, Protocol, TypeAlias, TypeVar
+from typing import Any, Generic, TypeAlias, TypeVar
 
 T = TypeVar("T")
 
 
-class Node(Protocol):
-    """What a rule may read from."""
+class Node:
+    """What a rule may read from; what is read is named by `prop`, most by a word."""
 
-    _watchers: dict[str, dict[Cell, None]] | None
+    __slots__ = ("_watchers", "name")
 
-    def _current(self, prop: str) -> Any:
+    def __init__(self, name: str) -> None:
+        self.name = name
+        self._watchers: dict[Any, dict[Cell, None]] | None = None
+
+    def _current(self, prop: Any) -> Any:
         """The property as it stands now."""
+        raise NotImplementedError
 
 
-Inputs: TypeAlias = dict[tuple[Any, Any], Any]
-"""What a rule has read: of which node which property (most are named, some are asked for by an object), with its value."""
+Inputs: TypeAlias = dict[tuple[Node, Any], Any]
+"""What a rule has read: of which node which property, with its value."""
 
 
 class Derived(Generic[T]):
@@ -56,7 +61,7 @@ class Cell:
     )  # fmt: skip
 
     def __init__(
-        self, node: Any, prop: str, run: Callable[[], Any], order: tuple[int, int, int], where: Any, form_name: str
+        self, node: Node, prop: str, run: Callable[[], Any], order: tuple[int, int, int], where: Any, form_name: str
     ) -> None:
         self.node = node
         self.prop = prop
