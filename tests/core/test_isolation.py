@@ -13,7 +13,7 @@ import fuselatch.core
 CORE = Path(fuselatch.core.__file__).parent
 
 ALLOWED = frozenset(
-    "__future__ abc array bisect collections contextlib contextvars copy dataclasses datetime decimal difflib enum functools greenlet json math opcode operator re shlex "
+    "__future__ abc array bisect collections contextlib contextvars copy dataclasses datetime decimal difflib enum functools greenlet json math mypy_extensions opcode operator re shlex "
     "string sys types typing unicodedata".split()
 )
 """All that modules of the core may import besides each other; `datetime` and `decimal` for their types."""

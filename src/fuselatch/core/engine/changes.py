@@ -10,8 +10,8 @@ from fuselatch.core.engine.nodes import SharedNode
 from fuselatch.core.engine.rules import is_as_is, judging, same
 from fuselatch.core.engine.running import Running
 from fuselatch.core.engine.turn import ABSENT, Turn
-from fuselatch.core.forms.controls import Live, LiveEntry, LiveValue
 from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.held import Held
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.prompts import TONES
 from fuselatch.core.forms.shared import Shared
@@ -21,6 +21,7 @@ from fuselatch.core.model.choices import Choices, choices_of
 from fuselatch.core.model.errors import FormClosed, NotAllowedHere, RuleError
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.names import suggest
+from fuselatch.core.model.rows import add_row
 from fuselatch.core.model.values import short
 
 if TYPE_CHECKING:
@@ -40,7 +41,7 @@ class Changes(Running):
         """A cell's value, computed where an input has changed."""
         return cell.value if cell.fresh else self.updates.fresh(cell)
 
-    def findings(self, control: LiveEntry[Any, Any]) -> tuple[Finding, ...]:
+    def findings(self, control: Held) -> tuple[Finding, ...]:
         """What is found about a control as it stands, that which refuses first."""
         if not control._in_use:
             return ()
@@ -148,7 +149,7 @@ class Changes(Running):
 
     # ---- changing things
 
-    def assign(self, control: LiveValue[Any], value: object) -> None:
+    def assign(self, control: Held, value: object) -> None:
         """Set a control's value by program; outside of any gesture that is a gesture of its own."""
         if self.tracker is not None or self.closing or control._rule or control._state.phase == "closed":
             self._may_change(control.form, f"{type(control.form).__name__}.{control.name}.value", control._rule)
@@ -163,7 +164,7 @@ class Changes(Running):
         else:
             self.start(("set", control, "value"), lambda turn: put(turn, control, exact), "program")
 
-    def _exactly(self, control: LiveValue[Any], value: object) -> object:
+    def _exactly(self, control: Held, value: object) -> object:
         """A program's value as its control holds it; raises `TypeError`, or `ValueError` for what is not offered."""
         name = f"{type(control.form).__name__}.{control.name}"
         try:
@@ -176,7 +177,7 @@ class Changes(Running):
             return offered(control, exact, name)
         return exact
 
-    def set_property(self, control: Live, prop: str, value: object, wanted: Callable[[Any], Any]) -> None:
+    def set_property(self, control: Held, prop: str, value: object, wanted: Callable[[Any], Any]) -> None:
         """Set a property that is not derived."""
         name = f"{type(control.form).__name__}.{control.name}.{prop}"
         self._may_change(control.form, name, prop in control._decl.rules)
@@ -266,12 +267,12 @@ class Changes(Running):
         else:
             self.start(label, put, "program")
 
-    def undo_draft(self, control: LiveEntry[Any, Any]) -> None:
+    def undo_draft(self, control: Held) -> None:
         """Take a draft away; the old value comes back."""
         self._may_change(control.form, f"{type(control.form).__name__}.{control.name}", False)
         self._by_program(("undo", control, "value"), lambda turn: focus.drop_draft(turn, control))
 
-    def focus(self, control: Live, select: bool) -> None:
+    def focus(self, control: Held, select: bool) -> None:
         """Bring the focus to a control, as a step after the handler."""
         self._may_change(control.form, f"the focus of {type(control.form).__name__}", False)
         self._after(("focus", control, "value"), lambda turn: focus.asked_for(turn, control, select))
@@ -286,10 +287,10 @@ class Changes(Running):
         else:
             turn.after.append(step)
 
-    def note_stale(self, control: LiveValue[Any], by_rule: bool = False) -> None:
+    def note_stale(self, control: Held, by_rule: bool = False) -> None:
         """Note that a value was read while its control holds a draft, once a gesture."""
         turn = self.turn
-        if turn is None or turn.trace is None or (turn.handler is None and not by_rule):
+        if turn is None or turn.rows is None or (turn.handler is None and not by_rule):
             return
         if turn.stale is None:
             turn.stale = set()
@@ -311,7 +312,9 @@ class Changes(Running):
         def put(turn: Turn) -> None:
             if same(node.value, exact):
                 return
-            cause = turn.trace.add(turn.cause, "change", "", node.name, "value", node.value, exact) if turn.trace else 0
+            cause = 0
+            if turn.rows is not None:
+                cause = add_row(turn.rows, turn.cause, "change", "", node.name, "value", node.value, exact)
             turn.undo.append((node, "value", node.value))
             node.value = exact
             node.differs(cause)
@@ -335,7 +338,7 @@ def offered(control: LiveChoice[Any, Any, Any], exact: Any, name: str) -> object
     return tuple(sorted(exact, key=choices.position)) if decl.many else exact
 
 
-def put(turn: Turn, control: LiveValue[Any], value: object) -> None:
+def put(turn: Turn, control: Held, value: object) -> None:
     """Set a value, which takes its control's draft away."""
     if control._draft is not None:
         focus.drop_draft(turn, control)

@@ -16,8 +16,8 @@ from fuselatch.core.engine.storing import Storing
 from fuselatch.core.engine.turn import Turn
 from fuselatch.core.engine.waiting import DialogWait, PauseWait, PromptWait, Wait
 from fuselatch.core.forms.catalogs import Catalog
-from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.held import Held
 from fuselatch.core.forms.latches import Latch
 from fuselatch.core.forms.live_lists import LiveLines, LiveTable
 from fuselatch.core.forms.plans import FormPlan, Handler
@@ -319,7 +319,7 @@ class Engine(Storing):
         if isinstance(target, LiveLines) and name == "_rows":
             line_steps.arrange(self, target)
             updates.mark(target, "rows", 0)
-        elif isinstance(target, Live):
+        elif isinstance(target, Held):
             for prop in {"_value": ("value",), "_sort": ("sort",), "_set": tuple(target._watchers or ())}.get(name, ()):
                 updates.mark(target, prop, 0)
         elif isinstance(target, Records) and name == "_row":
@@ -349,7 +349,7 @@ class Engine(Storing):
         finally:
             turn.come_back(queue, after)
 
-    def obstacle_at(self, control: Live) -> str | None:
+    def obstacle_at(self, control: Held) -> str | None:
         """What keeps a person from using a control, or None."""
         found = refusals.at_control(self, control)
         return None if found is None else found[0]

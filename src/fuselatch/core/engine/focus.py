@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from fuselatch.core.forms.controls import Live, LiveEntry
+from fuselatch.core.forms.controls import LiveEntry
+from fuselatch.core.forms.held import Held
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.values import Unparsable
@@ -75,7 +76,7 @@ def drop_draft(turn: Turn, control: Any) -> None:
             turn.engine.updates.unjudge(control)
 
 
-def step(turn: Turn, name: str, control: Live, event: str) -> None:
+def step(turn: Turn, name: str, control: Held, event: str) -> None:
     """One step at a control, with the event it raises, if its kind raises it."""
     before, turn.cause = turn.cause, turn.note("step", control, name)
     if event in control._plan.raises:
@@ -83,7 +84,7 @@ def step(turn: Turn, name: str, control: Live, event: str) -> None:
     turn.cause = before
 
 
-def mark(turn: Turn, control: LiveEntry[Any, Any]) -> None:
+def mark(turn: Turn, control: Held) -> None:
     """Let a control show its findings from now on."""
     if not control._marked:
         turn.undo.append((control, "_marked", False))
@@ -91,7 +92,7 @@ def mark(turn: Turn, control: LiveEntry[Any, Any]) -> None:
         turn.engine.updates.unjudge(control)
 
 
-def leave(turn: Turn, here: Any, target: Live) -> bool:
+def leave(turn: Turn, here: Any, target: Held) -> bool:
     """The step of leaving a control for another: `leaving`, which can be held, and `left`."""
     before, turn.cause = turn.cause, turn.note("step", here, "leave")
     try:
@@ -112,7 +113,7 @@ def leave(turn: Turn, here: Any, target: Live) -> bool:
         turn.cause = before
 
 
-def move(turn: Turn, target: Live) -> bool:
+def move(turn: Turn, target: Held) -> bool:
     """Bring the focus to a control, by settling and leaving the one that has it; False where it can't come."""
     here = target.form._state.focus
     if here is target:
@@ -126,7 +127,7 @@ def move(turn: Turn, target: Live) -> bool:
     return still_there(turn, target)
 
 
-def put_focus(turn: Turn, form: Form, control: Live | None, select: bool = False) -> None:
+def put_focus(turn: Turn, form: Form, control: Held | None, select: bool = False) -> None:
     """Set where the focus of a form is, without events."""
     state = form._state
     if state.focus is not control:
@@ -137,7 +138,7 @@ def put_focus(turn: Turn, form: Form, control: Live | None, select: bool = False
         state.select = select
 
 
-def still_there(turn: Turn, target: Live) -> bool:
+def still_there(turn: Turn, target: Held) -> bool:
     """Look again: whether a target can still be used; notes what is dropped where it can't."""
     engine = turn.engine
     if target._in_use and target.form is engine.front and not engine.waits:
@@ -146,21 +147,21 @@ def still_there(turn: Turn, target: Live) -> bool:
     return True if why is None else drop(turn, target, why)
 
 
-def drop(turn: Turn, target: Live, why: str) -> bool:
+def drop(turn: Turn, target: Held, why: str) -> bool:
     """Note that the rest of a gesture is dropped, and say so on the view."""
     turn.note("drop", target, "rest of the gesture", None, why)
     if turn.engine.notice == "":
-        turn.engine.notice = f"{target.caption}: {why}"
+        turn.engine.notice = f"{target._current('caption')}: {why}"
     return False
 
 
-def asked_for(turn: Turn, control: Live, select: bool) -> None:
+def asked_for(turn: Turn, control: Held, select: bool) -> None:
     """Bring the focus where a handler asked for it, if that can take it."""
     if control.form.is_open and takes_focus(control) and move(turn, control):
         put_focus(turn, control.form, control, select)
 
 
-def enter(turn: Turn, form: Form, control: Live | None) -> None:
+def enter(turn: Turn, form: Form, control: Held | None) -> None:
     """Bring the focus to a control that the person is pointed to, without leaving the one before."""
     if control is not None and form._state.focus is not control and takes_focus(control):
         put_focus(turn, form, control)
@@ -184,13 +185,13 @@ def keep(turn: Turn) -> None:
             enter(turn, form, following(form, control, 1))
 
 
-def following(form: Form, here: Live | None, way: int) -> Live | None:
+def following(form: Form, here: Held | None, way: int) -> Held | None:
     """The control behind `here` (or, with `way` -1, before it) that can take the focus, round and round."""
     order = form._state.order
     count = len(order)
     start = place_of(form, here) if here is not None else (-1 if way > 0 else 0)
     for offset in range(1, count + 1):
-        control: Live = order[(start + way * offset) % count]
+        control: Held = order[(start + way * offset) % count]
         if takes_focus(control):
             return control
     return None
@@ -205,7 +206,7 @@ def place_of(form: Form, here: Any) -> int:
     return state.order.index(here if here in state.order else here._plan.line[0])
 
 
-def takes_focus(control: Live) -> bool:
+def takes_focus(control: Held) -> bool:
     """Whether a control can take the focus as it stands."""
     decl = control._decl
     return decl.takes_focus and "value" not in decl.rules and control._in_use

@@ -45,6 +45,6 @@ def release(turn: Turn, covering: Form | None) -> None:
     pointed = turn.engine.pointed
     if pointed is None:
         return
-    gone = not pointed.form.is_open or not pointed.visible or turn.engine.covered(pointed.form)
+    gone = not pointed.form.is_open or not pointed._has("visible") or turn.engine.covered(pointed.form)
     if gone or (covering is not None and pointed.form is not covering):
         unpoint(turn)

@@ -103,7 +103,7 @@ class Records(Node):
         wanted = dict(self._only)
         blank = False
         for column, control in self._filters.items():
-            value = control._read_value()
+            value = control._read("value")
             if value != control._plan.blank:
                 wanted[column] = value
             elif not self._blank_is_all:
@@ -118,7 +118,7 @@ class Records(Node):
 
     # ---- to act
 
-    def where(self, *, blank: str = "all", **columns: LiveValue[Any]) -> None:
+    def where(self, *, blank: str = "all", **columns: Any) -> None:
         """Only the rows whose columns equal what these controls hold: `where(state=form.state)`.
 
         Settled values count, whenever something is looked up; a blank one stands for all rows, with `blank="none"`

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any, Final
 
-from fuselatch.core.forms.controls import Live, LiveEntry
+from fuselatch.core.forms.controls import LiveEntry
+from fuselatch.core.forms.held import Held
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.model.gestures import VERBS, Gesture
 from fuselatch.core.model.names import suggest
@@ -43,7 +44,7 @@ LOOKING: Final = frozenset({"point", "point_away"})
 """Verbs that a disabled control does not refuse."""
 
 
-def obstacle(engine: Engine, gesture: Gesture, control: Live | None) -> Reason | None:
+def obstacle(engine: Engine, gesture: Gesture, control: Held | None) -> Reason | None:
     """What stands in the way of a gesture (with the trace line that put it there), or None."""
     # The way of most: a control that can be used, on the form in front.
     if control is not None and control.form is engine.front and not engine.waits and gesture.verb in AT_CONTROLS:
@@ -67,7 +68,7 @@ def obstacle(engine: Engine, gesture: Gesture, control: Live | None) -> Reason |
     if control is None:
         return covering(engine, front) if engine.waits else None
     if verb in LOOKING:
-        return covering(engine, control.form) or (("it is hidden", None) if not control.visible else None)
+        return covering(engine, control.form) or (("it is hidden", None) if not control._has("visible") else None)
     return at_control(engine, control) or unfit(gesture, control)
 
 
@@ -114,7 +115,7 @@ def covering(engine: Engine, form: Any) -> Reason | None:
     return (f"{form.title} is hidden", None) if form is not engine.front and engine.hidden(form) else None
 
 
-def at_control(engine: Engine, control: Live) -> Reason | None:
+def at_control(engine: Engine, control: Held) -> Reason | None:
     """What keeps a person from using a control, whatever for."""
     if engine.waits or control.form is not engine.front:
         found = covering(engine, control.form)
@@ -122,8 +123,8 @@ def at_control(engine: Engine, control: Live) -> Reason | None:
             return found
     if control._in_use:
         return None
-    prop, word = ("enabled", "disabled") if control.visible else ("visible", "hidden")
-    culprit = control
+    prop, word = ("enabled", "disabled") if control._has("visible") else ("visible", "hidden")
+    culprit: Held = control
     while culprit._outer is not None and culprit._current(prop):
         culprit = culprit._outer
     group = "" if culprit is control else f", as the group '{culprit.name}' is,"
@@ -131,7 +132,7 @@ def at_control(engine: Engine, control: Live) -> Reason | None:
     return f"it is {word}{group}{because(culprit, prop)}", line
 
 
-def because(control: Live, prop: str) -> str:
+def because(control: Held, prop: str) -> str:
     """What made a property as it is, in words."""
     if prop in control._decl.rules:
         return f" by its rule for '{prop}'"

@@ -78,8 +78,8 @@ def rule_of(state: FormState, control: Any, prop: str, rule: Any) -> tuple[Calla
 def offering(engine: Any, catalog: Catalog[Any], given: list[Any], control: Any) -> Callable[[], Any]:
     """The choices that a catalog has for what its controls hold; a table's in its own order."""
     if isinstance(control, LiveTable):
-        return lambda: engine.catalogs.choices(catalog, tuple([one._read_value() for one in given]), control._read_sort())
-    return lambda: engine.catalogs.choices(catalog, tuple([control._read_value() for control in given]))
+        return lambda: engine.catalogs.choices(catalog, tuple([one._read("value") for one in given]), control._read_sort())
+    return lambda: engine.catalogs.choices(catalog, tuple([control._read("value") for control in given]))
 
 
 def running(rule: Callable[..., Any], owner: Any, convert: Callable[[Any], Any]) -> Callable[[], Any]:
@@ -139,7 +139,7 @@ def judging(state: FormState, check: CheckPlan, instead: dict[str, Any] | None =
         for control in controls:
             path = control._plan.path
             held = instead is None or path not in instead
-            value = control._read_value() if held or instead is None else instead[path]
+            value = control._read("value") if held or instead is None else instead[path]
             blank = control._plan.blank
             missing = value == blank and blank is not False
             if (missing and not check.blanks) or (held and control._trouble is not None):

@@ -18,8 +18,8 @@ from fuselatch.core.engine.updates import Updates
 from fuselatch.core.engine.waiting import PauseWait, Wait
 from fuselatch.core.engine.witness import Witness
 from fuselatch.core.engine.workers import workers_here
-from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.held import Held
 from fuselatch.core.forms.latches import Latch
 from fuselatch.core.forms.lines import forget_gone
 from fuselatch.core.forms.live_lists import LiveLines
@@ -73,7 +73,7 @@ class Running(EnginePort):
         self.front: Form | None = None
         self.first: Form | None = None
         self.fronted: Form | None = None
-        self.pointed: Live | None = None
+        self.pointed: Held | None = None
         self.waits: list[Wait] = []
         self.muted: dict[Callable[..., object], str] = {}
         self.pauses: set[tuple[type, str, str]] = set()
@@ -238,7 +238,7 @@ class Running(EnginePort):
         if label.__class__ is not tuple:
             return str(label)
         verb, target, prop = label
-        name = f"{target.form.__class__.__name__}.{target.name}" if isinstance(target, Live) else str(target)
+        name = f"{target.form.__class__.__name__}.{target.name}" if isinstance(target, Held) else str(target)
         return f"{verb} {name}" if prop == "value" else f"{verb} {name}.{prop}"
 
     def stamp(self, anew: bool = False) -> None:

@@ -74,7 +74,7 @@ def types_quietly(engine: Any, control: Any) -> bool:
 
 def put_draft(turn: Turn, control: Any, text: str) -> None:
     """Change a draft, judge its marker, and raise `typed`."""
-    heard = turn.trace is not None or turn.is_heard("typed", control.form, control)
+    heard = turn.rows is not None or turn.is_heard("typed", control.form, control)
     before = control.text if heard else ""
     # Not in the undo log: where a `typed` handler fails, the key itself stays in the draft.
     control._draft = text
@@ -218,7 +218,7 @@ def tick(turn: Turn, gesture: Gesture, control: Any) -> None:
 def put_entry(turn: Turn, control: Any, name: str, value: object) -> None:
     """The step in which a person enters a value at once."""
     before = turn.cause
-    if turn.trace is not None:
+    if turn.rows is not None:
         turn.cause = turn.note("step", control, name)
     if control._draft is not None:
         focus.drop_draft(turn, control)

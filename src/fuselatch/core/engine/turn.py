@@ -18,13 +18,15 @@ from fuselatch.core.engine.latching import GRIPPED, Grip
 from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.engine.waiting import is_void, pause, waiting_changes
 from fuselatch.core.forms.container import Container
-from fuselatch.core.forms.controls import MASK, Live, LiveEntry, LiveValue
+from fuselatch.core.forms.controls import MASK
+from fuselatch.core.forms.held import Held
 from fuselatch.core.forms.plans import Handler
 from fuselatch.core.model.cells import UNSEEN
 from fuselatch.core.model.errors import Abandoned, HandlerFailed, describe
 from fuselatch.core.model.events import By, Event
 from fuselatch.core.model.records import Change
-from fuselatch.core.model.trace import Trace, safe_text
+from fuselatch.core.model.rows import Row, add_row
+from fuselatch.core.model.trace import safe_text
 
 if TYPE_CHECKING:
     from fuselatch.core.engine.engine import Engine
@@ -58,8 +60,28 @@ class Turn:
     """One gesture being carried out."""
 
     __slots__ = (
-        "after", "by", "cause", "committed", "counts", "engine", "error", "event", "failure", "handler", "label",
-        "lines", "outward", "pointing", "queue", "runs", "stale", "step", "trace", "undo", "way_out", "worker",
+        "after",
+        "by",
+        "cause",
+        "committed",
+        "counts",
+        "engine",
+        "error",
+        "event",
+        "failure",
+        "handler",
+        "label",
+        "lines",
+        "outward",
+        "pointing",
+        "queue",
+        "rows",
+        "runs",
+        "stale",
+        "step",
+        "undo",
+        "way_out",
+        "worker",
         "writes",
     )  # fmt: skip
 
@@ -70,7 +92,7 @@ class Turn:
         self.by: By = by
         self.queue: deque[Event] = deque()
         self.undo: list[Undo] = []
-        self.trace: Trace | None = engine.trace if engine.recording else None
+        self.rows: list[Row] | None = engine.trace.rows if engine.recording else None
         self.cause = 0
         self.event: Event | None = None
         self.handler: Handler | None = None
@@ -139,15 +161,15 @@ class Turn:
             self.put_back()
 
     def _note_error(self, error: BaseException) -> None:
-        if self.trace is None:
+        if self.rows is None:
             return
         if isinstance(error, HandlerFailed):
             file, line = error.where
             short = file.replace("\\", "/").rpartition("/")[2]
             kind = "fuse" if hasattr(error, "loop") else "error"
-            self.trace.add(self.cause, kind, "", "", f"{short}:{line}", None, safe_text(describe(error.error)))
+            add_row(self.rows, self.cause, kind, "", "", f"{short}:{line}", None, safe_text(describe(error.error)))
         else:
-            self.trace.add(self.cause, "error", "", "", type(error).__name__, None, safe_text(describe(error)))
+            add_row(self.rows, self.cause, "error", "", "", type(error).__name__, None, safe_text(describe(error)))
 
     def put_back(self) -> None:
         """Undo everything that this turn has changed, newest first."""
@@ -189,36 +211,36 @@ class Turn:
 
     # ---- notes in the trace
 
-    def note(self, kind: str, control: Live, name: str, old: object = None, new: object = None) -> int:
+    def note(self, kind: str, control: Held, name: str, old: object = None, new: object = None) -> int:
         """Add an entry about a control, caused by what is running; gives its number."""
-        if self.trace is None:
+        if self.rows is None:
             return 0
-        return self.trace.add(self.cause, kind, control._state.name, control.name, name, old, new)
+        return add_row(self.rows, self.cause, kind, control._state.name, control.name, name, old, new)
 
     def note_form(self, kind: str, form: Form | None, name: str, old: object = None, new: object = None) -> int:
         """Add an entry about a form, caused by what is running; gives its number."""
-        if self.trace is None:
+        if self.rows is None:
             return 0
-        return self.trace.add(self.cause, kind, form._state.name if form is not None else "", "", name, old, new)
+        return add_row(self.rows, self.cause, kind, form._state.name if form is not None else "", "", name, old, new)
 
     # ---- changing things
 
-    def put_value(self, control: LiveValue[Any], value: object, cause: int) -> None:
+    def put_value(self, control: Held, value: object, cause: int) -> None:
         """Set what a control holds, and queue `changed`, unless it holds that already."""
         old = control._value
         if old is value or (old == value and old.__class__ is value.__class__):
             return
         self.undo.append((control, "_value", old))
         control._value = value
-        trace = self.trace
+        rows = self.rows
         plan = control._plan
-        if trace is not None:
+        if rows is not None:
             was, becomes = (hidden(old), hidden(value)) if plan.masked else (old, value)
-            cause = trace.add(cause, "change", control._state.name, control.name, "value", was, becomes)
+            cause = add_row(rows, cause, "change", control._state.name, control.name, "value", was, becomes)
         updates = self.engine.updates
         if control._watchers is not None and not control._rule:
             updates.mark(control, "value", cause)
-        if isinstance(control, LiveEntry):
+        if plan.entry:
             if plan.judged or control._set is not None:
                 updates.unjudged[control] = None
                 updates.pending = True
@@ -228,7 +250,7 @@ class Turn:
         if pending is not None:
             if pending.old == value:
                 control._pending = None
-        elif trace is not None or "changed" in plan.heard:
+        elif rows is not None or "changed" in plan.heard:
             handler = self.handler
             by: By = self.by if handler is None else "program"
             # What it became is what the control holds once the event's time has come.
@@ -242,13 +264,13 @@ class Turn:
 
     def raise_later(self, name: str, form: Form, control: Any, new: object, cause: int) -> None:
         """Queue an event, where somebody hears it or it is traced."""
-        if self.trace is not None or self.is_heard(name, form, control):
+        if self.rows is not None or self.is_heard(name, form, control):
             by: By = "program" if self.handler is not None else self.by
             self.queue.append(Event(name, form, control, None, new, by, cause, self.event, self.handler))
 
     def happen(self, name: str, form: Form, control: Any, old: object = None, new: object = None) -> str | None:
         """Raise an event and run what it sets off; gives the reason where a handler held it."""
-        if self.trace is None and not self.is_heard(name, form, control):
+        if self.rows is None and not self.is_heard(name, form, control):
             if self.queue or self.after or self.engine.updates.pending:
                 self.drain()
             return None
@@ -307,7 +329,7 @@ class Turn:
     def _dispatch(self, event: Event) -> None:
         control = event.control
         engine = self.engine
-        trace = self.trace
+        rows = self.rows
         if control is None:
             self._dispatch_of_form(event)
             return
@@ -319,9 +341,9 @@ class Turn:
         plan = control._plan
         if engine.pauses and engine.pauses_at(event, self):
             pause(engine, self, event)
-        if trace is not None:
+        if rows is not None:
             old, new = (hidden(event.old), hidden(event.new)) if plan.masked else (event.old, event.new)
-            event._number = trace.add(event._cause, "event", event.form._state.name, control.name, event.name, old, new)
+            event._number = add_row(rows, event._cause, "event", event.form._state.name, control.name, event.name, old, new)
         handlers = plan.heard.get(event.name)
         if handlers is not None:
             self.run(handlers, control._owner, event)
@@ -331,8 +353,8 @@ class Turn:
         engine = self.engine
         if engine.pauses and engine.pauses_at(event, self):
             pause(engine, self, event)
-        if self.trace is not None:
-            event._number = self.trace.add(event._cause, "event", state.name, "", event.name, event.old, event.new)
+        if self.rows is not None:
+            event._number = add_row(self.rows, event._cause, "event", state.name, "", event.name, event.old, event.new)
         for handler in state.plan.heard.get(event.name, ()):
             self.run((handler,), state.containers[handler.within], event)
         for name, owner, handler in state.listeners:
@@ -346,8 +368,7 @@ class Turn:
 
     def run(self, handlers: tuple[Handler, ...], owner: Any, event: Event) -> None:
         """Run the handlers of one event, one after the other."""
-        engine, trace = self.engine, self.trace
-        rows = None if trace is None else trace.rows
+        engine, rows = self.engine, self.rows
         where = "" if event.control is None else event.control.name
         before_event, before_handler, before_cause = self.event, self.handler, self.cause
         try:

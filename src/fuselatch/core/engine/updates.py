@@ -10,9 +10,10 @@ from collections.abc import Iterable
 from operator import attrgetter
 from typing import TYPE_CHECKING, Any, Final
 
-from fuselatch.core.forms.controls import Live, LiveEntry
+from fuselatch.core.forms.held import Held
 from fuselatch.core.model.cells import UNSEEN, Cell, Inputs, watch
 from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, RuleError
+from fuselatch.core.model.rows import add_row
 
 if TYPE_CHECKING:
     from fuselatch.core.engine.engine import Engine
@@ -41,7 +42,7 @@ class Updates:
         self.engine = engine
         self.pending = False
         self.touched: dict[Cell, None] = {}
-        self.unjudged: dict[LiveEntry[Any, Any], None] = {}
+        self.unjudged: dict[Held, None] = {}
         self.running: list[Cell] = []
 
     # ---- stale and fresh
@@ -84,11 +85,10 @@ class Updates:
         self.touched[cell] = None
         self.pending = True
 
-    def unjudge(self, control: Live) -> None:
+    def unjudge(self, control: Held) -> None:
         """Have a control judged again when things settle."""
-        if isinstance(control, LiveEntry) and (
-            control._plan.judged or control._set is not None or control._findings or control._trouble is not None
-        ):
+        plan = control._plan
+        if plan.entry and (plan.judged or control._set is not None or control._findings or control._trouble is not None):
             self.unjudged[control] = None
             self.pending = True
 
@@ -193,9 +193,16 @@ class Updates:
         elif prop == "check":
             self.engine.unjudge_check(control)
         elif told is not value and not (told.__class__ is value.__class__ and told == value):
-            if turn.trace is not None:
-                turn.trace.add(
-                    cell.cause, "change", cell.form_name, "" if prop == "title" else control.name, prop, told, value
+            if turn.rows is not None:
+                add_row(
+                    turn.rows,
+                    cell.cause,
+                    "change",
+                    cell.form_name,
+                    "" if prop == "title" else control.name,
+                    prop,
+                    told,
+                    value,
                 )
             turn.undo.append((cell, "announced", told))
             cell.announced = value
@@ -214,7 +221,7 @@ class Updates:
         self.unjudged.clear()
         self.pending = False
 
-    def judge(self, turn: Turn, control: LiveEntry[Any, Any]) -> None:
+    def judge(self, turn: Turn, control: Held) -> None:
         """Judge one control, and note what came and went."""
         before = control._findings
         after = self.engine.findings(control)
@@ -224,7 +231,7 @@ class Updates:
             return
         turn.undo.append((control, "_findings", before))
         control._findings = after
-        if turn.trace is not None:
+        if turn.rows is not None:
             for finding in before or ():
                 if finding not in after:
                     turn.note("finding", control, finding.rule, finding.text, None)

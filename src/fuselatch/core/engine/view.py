@@ -213,7 +213,7 @@ def help_line(engine: Engine) -> str:
     if target is None:
         return ""
     marker = target.marker.text if isinstance(target, LiveEntry) else ""
-    return "; ".join(line for line in (marker, target.help) if line)
+    return "; ".join(line for line in (marker, target._read("help")) if line)
 
 
 def form_view(engine: Engine, form: Form) -> FormView:

@@ -18,6 +18,7 @@ from fuselatch.core.forms.state import Manner
 from fuselatch.core.model.errors import NotAllowedHere, RuleError
 from fuselatch.core.model.events import Event
 from fuselatch.core.model.outcome import CANCELLED, Outcome
+from fuselatch.core.model.rows import add_row
 
 if TYPE_CHECKING:
     from fuselatch.core.engine.engine import Engine
@@ -102,7 +103,7 @@ def ask(engine: Engine, form: Form, prompt: Prompt, facts: Mapping[str, Any]) ->
         engine.updates.announce(turn)
     if engine.pointed is not None:
         engine.release_pointer(turn, None)
-    number = note_prompt(turn, form, prompt, shown, text) if turn.trace is not None else 0
+    number = note_prompt(turn, form, prompt, shown, text) if turn.rows is not None else 0
     pressed: str = wait_for(engine, turn, PromptWait(turn, form, shown, prompt, text, number))
     # Code that compares answers sees the declared captions, whatever a policy shows.
     answer = prompt.buttons[shown.buttons.index(pressed)]
@@ -181,9 +182,9 @@ def name_of_prompt(form: Form, prompt: Prompt) -> str:
 
 def note_prompt(turn: Turn, form: Form, prompt: Prompt, shown: Prompt, text: str) -> int:
     """Note that a prompt is put, under the name that it is declared by."""
-    assert turn.trace is not None, "only where there is a trace"
+    assert turn.rows is not None, "only where there is a trace"
     name = name_of_prompt(form, prompt)
-    return turn.trace.add(turn.cause, "prompt", form._state.name, name, shown.title or form.title, None, text)
+    return add_row(turn.rows, turn.cause, "prompt", form._state.name, name, shown.title or form.title, None, text)
 
 
 def filled(form: Form, prompt: Prompt, facts: Mapping[str, Any]) -> str:

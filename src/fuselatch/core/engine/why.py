@@ -11,7 +11,8 @@ from fuselatch.core.forms.plans import CheckPlan, Handler
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.events import CONTROL_EVENTS, FORM_EVENTS
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.trace import Entry, freeze
+from fuselatch.core.model.rows import freeze
+from fuselatch.core.model.trace import Entry
 from fuselatch.core.model.words import phrase, value_text
 
 if TYPE_CHECKING:

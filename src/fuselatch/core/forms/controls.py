@@ -7,17 +7,13 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any, ClassVar, Final, Generic, TypeVar
 
+from fuselatch.core.forms.held import Held
 from fuselatch.core.forms.sources import EventSource
-from fuselatch.core.model.cells import UNSEEN, Cell, Node
 from fuselatch.core.model.errors import Blank
 from fuselatch.core.model.findings import NO_MARKER, Finding, Marker
 
 if TYPE_CHECKING:
-    from fuselatch.core.forms.form import Form
-    from fuselatch.core.forms.plans import ControlPlan
-    from fuselatch.core.forms.port import EnginePort
-    from fuselatch.core.forms.state import FormState
-    from fuselatch.core.model.events import Event
+    pass
 
 R = TypeVar("R")
 G = TypeVar("G")
@@ -27,10 +23,10 @@ MASK: Final = "•"
 """What stands for each character of a password."""
 
 
-class Live(Node):
+class Live(Held):
     """A control of an open form: its path (`name`), its `form`, and properties that may follow rules."""
 
-    __slots__ = ("_cells", "_decl", "_engine", "_outer", "_owner", "_plan", "_set", "_state", "form")
+    __slots__ = ()
 
     # In a class body a control of a declared group stands for its declaration: `home.street.left`.
     pointed: ClassVar[EventSource]
@@ -42,36 +38,6 @@ class Live(Node):
     changed: ClassVar[EventSource]
     clicked: ClassVar[EventSource]
     double_clicked: ClassVar[EventSource]
-
-    def __init__(self, form: Form, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
-        super().__init__(plan.path)
-        self.form = form
-        self._state: FormState = form._state
-        self._owner = owner
-        self._outer: Live | None = None if owner is form else owner.__dict__["_live"]
-        self._plan = plan
-        self._decl: Any = plan.decl
-        self._engine = engine
-        self._set: dict[str, Any] | None = None
-        self._cells: dict[str, Cell] | None = None
-
-    def _current(self, prop: str) -> Any:
-        """A property as it stands now: derived, or set by a handler, or as declared."""
-        if self._cells is not None and prop in self._cells:
-            return self._engine.fresh(self._cells[prop])
-        if self._set is not None and prop in self._set:
-            return self._set[prop]
-        return self._decl.constants.get(prop)
-
-    def _read(self, prop: str) -> Any:
-        """A property, noted where a rule is reading it."""
-        tracker = self._engine.tracker
-        if tracker is None:
-            if self._set is None and self._cells is None:
-                return self._decl.constants.get(prop)
-            return self._current(prop)
-        found = tracker[(self, prop)] = self._current(prop)
-        return found
 
     @property
     def declared(self) -> Any:
@@ -91,8 +57,7 @@ class Live(Node):
     @property
     def enabled(self) -> bool:
         """Whether it can be used; a control of a group that is switched off can't."""
-        own = bool(self._read("enabled"))
-        return own if self._outer is None else own and self._outer.enabled
+        return self._has("enabled")
 
     @enabled.setter
     def enabled(self, on: bool) -> None:
@@ -101,8 +66,7 @@ class Live(Node):
     @property
     def visible(self) -> bool:
         """Whether it is shown; a control of a hidden group is not."""
-        own = bool(self._read("visible"))
-        return own if self._outer is None else own and self._outer.visible
+        return self._has("visible")
 
     @visible.setter
     def visible(self, on: bool) -> None:
@@ -129,13 +93,6 @@ class Live(Node):
         self._engine.set_property(self, "tone", tone, str)
 
     @property
-    def _in_use(self) -> bool:
-        """Whether a person can use it: enabled and visible."""
-        if self._outer is None and self._set is None and self._cells is None and self._engine.tracker is None:
-            return self._plan.in_use
-        return self.enabled and self.visible
-
-    @property
     def focused(self) -> bool:
         """Whether it has the focus of its form."""
         return self.form._state.focus is self
@@ -160,40 +117,14 @@ class LiveButton(Live):
 class LiveValue(Live, Generic[R]):
     """A control of an open form that holds a value."""
 
-    __slots__ = ("_draft", "_pending", "_rule", "_value")
-
-    def __init__(self, form: Form, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
-        super().__init__(form, owner, plan, engine)
-        self._value: Any = plan.blank
-        self._draft: str | None = None
-        self._rule = False
-        self._pending: Event | None = None
-
-    def _current(self, prop: str) -> Any:
-        if prop == "value":
-            return self._engine.fresh(self._cells["value"]) if self._rule and self._cells is not None else self._value
-        return super()._current(prop)
-
-    def _read_value(self) -> Any:
-        """The value, noted where a rule is reading it."""
-        found = self._current("value")
-        tracker = self._engine.tracker
-        if tracker is not None:
-            tracker[(self, "value")] = found
-        return found
+    __slots__ = ()
 
     @property
     def value(self) -> R:
         """What the control holds; blank where its draft could not be parsed."""
         if self._draft is not None:
             self._engine.note_stale(self)
-        if self._cells is None:
-            current: R = self._value
-            tracker = self._engine.tracker
-            if tracker is not None:
-                tracker[(self, "value")] = current
-            return current
-        found: R = self._read_value()
+        found: R = self._read("value")
         return found
 
     @value.setter
@@ -210,7 +141,7 @@ class LiveValue(Live, Generic[R]):
         """What stands in the entry: the draft, or the value with its decimals, without its unit."""
         if self._draft is not None:
             return self._draft
-        value = self._read_value()
+        value = self._read("value")
         return "" if value is None else str(self._decl.show(value, self._engine.formats))
 
 
@@ -223,29 +154,7 @@ class LiveLabel(LiveValue[str]):
 class LiveEntry(LiveValue[R], Generic[R, G]):
     """A control of an open form that takes entries."""
 
-    __slots__ = ("_checks", "_findings", "_initial", "_listing", "_marked", "_preview", "_trouble")
-
-    def __init__(self, form: Form, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
-        # What the classes above do, without calling them: opening a form makes many of these.
-        self.form = form
-        self._state = form._state
-        self.name = plan.path
-        self._owner = owner
-        self._outer = None if owner is form else owner.__dict__["_live"]
-        self._plan = plan
-        self._decl = plan.decl
-        self._engine = engine
-        self._set = self._cells = self._watchers = None
-        self._value = plan.blank
-        self._draft = self._pending = None
-        self._rule = False
-        self._checks: tuple[Cell, ...] = ()
-        self._trouble: Finding | None = None
-        self._findings: tuple[Finding, ...] | None = None
-        self._preview: tuple[Finding, ...] | None = None
-        self._initial: Any = UNSEEN
-        self._marked = False
-        self._listing = False
+    __slots__ = ()
 
     @property
     def given(self) -> G:
@@ -284,7 +193,7 @@ class LiveEntry(LiveValue[R], Generic[R, G]):
     def marker(self) -> Marker:
         """The finding that a person sees at the control; falsy when there is none."""
         found = self._preview if self._preview is not None else self._findings
-        if not found or not self.visible:
+        if not found or not self._has("visible"):
             return NO_MARKER
         for finding in found:
             if self._marked or finding.eager:

@@ -61,7 +61,7 @@ class LiveChoice(LiveEntry[R, G], Generic[T, R, G]):
     @property
     def picked(self) -> tuple[str, ...]:
         """What is held as it is shown, none or one or several."""
-        value = self._read_value()
+        value = self._read("value")
         held = () if value is None else value if self._decl.many else (value,)
         return tuple([self.choices.text(item) for item in held])
 

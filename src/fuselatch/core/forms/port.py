@@ -19,8 +19,9 @@ from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.services import Services
 
 if TYPE_CHECKING:
-    from fuselatch.core.forms.controls import Live, LiveEntry, LiveValue
+    from fuselatch.core.forms.controls import LiveValue
     from fuselatch.core.forms.form import Form
+    from fuselatch.core.forms.held import Held
     from fuselatch.core.forms.latches import Latch
     from fuselatch.core.forms.live_lists import LiveLines, LiveTable
     from fuselatch.core.forms.plans import Handler
@@ -140,19 +141,19 @@ class EnginePort(ABC):
         """A cell's value, computed where an input has changed."""
 
     @abstractmethod
-    def findings(self, control: LiveEntry[Any, Any]) -> tuple[Finding, ...]:
+    def findings(self, control: Held) -> tuple[Finding, ...]:
         """What is found about a control as it stands."""
 
     @abstractmethod
-    def assign(self, control: LiveValue[Any], value: object) -> None:
+    def assign(self, control: Held, value: object) -> None:
         """Set a control's value by program."""
 
     @abstractmethod
-    def set_property(self, control: Live, prop: str, value: object, wanted: Callable[[Any], Any]) -> None:
+    def set_property(self, control: Held, prop: str, value: object, wanted: Callable[[Any], Any]) -> None:
         """Set a property that is not derived."""
 
     @abstractmethod
-    def note_stale(self, control: LiveValue[Any], by_rule: bool = False) -> None:
+    def note_stale(self, control: Held, by_rule: bool = False) -> None:
         """Note that a value was read while its control holds a draft."""
 
     @abstractmethod
@@ -176,11 +177,11 @@ class EnginePort(ABC):
         """Put a line at another place."""
 
     @abstractmethod
-    def focus(self, control: Live, select: bool) -> None:
+    def focus(self, control: Held, select: bool) -> None:
         """Bring the focus to a control."""
 
     @abstractmethod
-    def undo_draft(self, control: LiveEntry[Any, Any]) -> None:
+    def undo_draft(self, control: Held) -> None:
         """Take a draft away; the old value comes back."""
 
     @abstractmethod

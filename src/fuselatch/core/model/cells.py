@@ -9,9 +9,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, Generic, TypeAlias, TypeVar
 
+from mypy_extensions import mypyc_attr
+
 T = TypeVar("T")
 
 
+@mypyc_attr(allow_interpreted_subclasses=True)
 class Node:
     """What a rule may read from; what is read is named by `prop`, most by a word."""
 

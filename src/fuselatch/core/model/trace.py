@@ -1,7 +1,6 @@
 """The trace: one flat entry for each thing that happened, each with its cause.
 
-Entries hold text and immutable values taken at once. They are kept as bare tuples, since a
-gesture makes some ten of them, and become `Entry` when somebody looks.
+Entries are kept as rows, and become `Entry` when somebody looks.
 """
 
 from __future__ import annotations
@@ -10,23 +9,16 @@ import json
 import re
 from bisect import bisect_right
 from collections.abc import Iterator, Sequence
-from datetime import date, datetime, time
-from decimal import Decimal
-from typing import Any, Final, NamedTuple, TypeAlias, overload
+from datetime import datetime
+from typing import Any, Final, NamedTuple, overload
 
-from fuselatch.core.model.values import short_text
+from fuselatch.core.model.rows import Row, add_row
 
 KINDS: Final = (
     "gesture", "refused", "step", "event", "handler", "change", "finding", "prompt", "answer",
     "latch", "open", "close", "hold", "drop", "stale", "write", "error", "fuse",
 )  # fmt: skip
 """Every kind of entry."""
-
-ATOMS: Final = frozenset({str, int, float, bool, type(None), Decimal, date, time, datetime})
-"""Types whose instances an entry may hold as they are."""
-
-FIRST_FEW = 3
-Row: TypeAlias = tuple[int, str, str, str, str, Any, Any]
 
 
 class Entry(NamedTuple):
@@ -61,13 +53,7 @@ class Trace(Sequence[Entry]):
 
     def add(self, cause: int, kind: str, form: str, control: str, name: str, old: object = None, new: object = None) -> int:
         """Add one entry and give its number."""
-        if old is not None and old.__class__ not in ATOMS:
-            old = freeze(old)
-        if new is not None and new.__class__ not in ATOMS:
-            new = freeze(new)
-        rows = self.rows
-        rows.append((cause, kind, form, control, name, old, new))
-        return len(rows)
+        return add_row(self.rows, cause, kind, form, control, name, old, new)
 
     def stamp(self, time: datetime) -> None:
         """Say what the session's clock reads from here on."""
@@ -104,35 +90,6 @@ class Trace(Sequence[Entry]):
     def to_jsonl(self) -> str:
         """The whole trace as JSON Lines, one entry a line, a newline behind each."""
         return "".join(entry.to_json() + "\n" for entry in self)
-
-
-def freeze(value: object) -> object:
-    """A value as the trace keeps it: an atom as it is, a list as its count and first few, else its text.
-
-    No address, set order or id gets in: a default repr, which shows an address, gives way to the
-    name of the type.
-    """
-    if value.__class__ in ATOMS:
-        return value
-    if isinstance(value, Sequence) and not isinstance(value, str | bytes):
-        few = ", ".join(plain(item) for item in value[:FIRST_FEW])
-        return f"{len(value)}: {few}{', …' if len(value) > FIRST_FEW else ''}" if len(value) else "0"
-    if isinstance(value, set | frozenset | dict):
-        return f"{type(value).__name__} of {len(value)}"
-    return plain(value)
-
-
-def plain(value: object) -> str:
-    """An object's text on one line, without addresses."""
-    if isinstance(value, str):
-        return str.__str__(value)
-    if type(value).__str__ is object.__str__ and type(value).__repr__ is object.__repr__:
-        return f"<{type(value).__name__}>"
-    try:
-        text = " ".join(str(value).split())
-    except Exception:
-        return f"<{type(value).__name__}>"
-    return f"<{type(value).__name__}>" if " at 0x" in text else short_text(text)
 
 
 ADDRESS = re.compile(r" at 0x[0-9A-Fa-f]+")

@@ -1,0 +1,85 @@
+"""What the engine keeps of each live control; what people touch of it stands in the classes derived from this."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from mypy_extensions import mypyc_attr
+
+from fuselatch.core.forms.plans import ControlPlan
+from fuselatch.core.forms.port import EnginePort
+from fuselatch.core.forms.state import FormState
+from fuselatch.core.model.cells import UNSEEN, Cell, Node
+from fuselatch.core.model.events import Event
+from fuselatch.core.model.findings import Finding
+
+if TYPE_CHECKING:
+    from fuselatch.core.forms.form import Form
+
+
+@mypyc_attr(allow_interpreted_subclasses=True)
+class Held(Node):
+    """A control, group or button of an open form, as the engine has it.
+
+    `_set` has the properties that handlers have set, `_cells` those that follow rules (`_rule`: the value, too);
+    `_draft` is the text that is not settled, `_trouble` why it could not be, `_pending` the `changed` that waits,
+    `_initial` what was held before the first change. A button and a group hold nothing.
+    """
+
+    __slots__ = (
+        "_cells", "_checks", "_decl", "_draft", "_engine", "_findings", "_initial", "_listing", "_marked", "_outer",
+        "_owner", "_pending", "_plan", "_preview", "_rule", "_set", "_state", "_trouble", "_value", "form",
+    )  # fmt: skip
+
+    def __init__(self, form: Form, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
+        super().__init__(plan.path)
+        self.form = form
+        self._state: FormState = form._state
+        self._owner = owner
+        self._outer: Held | None = None if owner is form else owner.__dict__["_live"]
+        self._plan = plan
+        self._decl: Any = plan.decl
+        self._engine = engine
+        self._set: dict[str, Any] | None = None
+        self._cells: dict[str, Cell] | None = None
+        self._rule = False
+        self._value: Any = plan.blank
+        self._draft: str | None = None
+        self._pending: Event | None = None
+        self._initial: Any = UNSEEN
+        self._checks: tuple[Cell, ...] = ()
+        self._trouble: Finding | None = None
+        self._findings: tuple[Finding, ...] | None = None
+        self._preview: tuple[Finding, ...] | None = None
+        self._marked = False
+        self._listing = False
+
+    def _current(self, prop: Any) -> Any:
+        """A property as it stands now: derived, or set by a handler, or as declared."""
+        if prop == "value":
+            return self._engine.fresh(self._cells["value"]) if self._rule and self._cells is not None else self._value
+        if self._cells is not None and prop in self._cells:
+            return self._engine.fresh(self._cells[prop])
+        if self._set is not None and prop in self._set:
+            return self._set[prop]
+        return self._decl.constants.get(prop)
+
+    def _read(self, prop: str) -> Any:
+        """A property, noted where a rule is reading it."""
+        found = self._current(prop)
+        tracker = self._engine.tracker
+        if tracker is not None:
+            tracker[(self, prop)] = found
+        return found
+
+    def _has(self, prop: str) -> bool:
+        """Whether it is enabled, or visible; what is in a group that is not is not either."""
+        own = bool(self._read(prop))
+        return own if self._outer is None else own and self._outer._has(prop)
+
+    @property
+    def _in_use(self) -> bool:
+        """Whether a person can use it: enabled and visible."""
+        if self._outer is None and self._set is None and self._cells is None and self._engine.tracker is None:
+            return self._plan.in_use
+        return self._has("enabled") and self._has("visible")
