@@ -102,7 +102,7 @@ class Live(Held):
 
         What can't take the focus is passed over without a word.
         """
-        self._engine.focus(self, select)
+        self._engine.focus(self, bool(select))
 
     def __repr__(self) -> str:
         return f"<{type(self.form).__name__}.{self.name}>"

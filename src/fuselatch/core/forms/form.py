@@ -15,7 +15,7 @@ from fuselatch.core.forms.lines import put_in_place
 from fuselatch.core.forms.params import Opener, Param
 from fuselatch.core.forms.plans import FormPlan
 from fuselatch.core.forms.port import EnginePort, RecordsPort, SessionView
-from fuselatch.core.forms.prompts import Prompt, Tone
+from fuselatch.core.forms.prompts import TONES, Prompt, Tone
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.forms.sources import FormEvent
 from fuselatch.core.forms.state import FormState, Manner, Place
@@ -24,6 +24,7 @@ from fuselatch.core.model.findings import Override
 from fuselatch.core.model.keys import normal
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import CANCELLED, Outcome
+from fuselatch.core.model.values import text_for
 
 P = ParamSpec("P")
 F = TypeVar("F", bound="Form")
@@ -170,7 +171,9 @@ class Form(Container, metaclass=FormMeta):
 
     def say(self, text: str, *, tone: Tone = "plain") -> None:
         """Put a line on the form's message area; never waits."""
-        self._engine.say(self, text, tone)
+        if tone not in TONES:
+            raise ValueError(f"say(…): there is no tone '{tone}'; {suggest(str(tone), TONES)}")
+        self._engine.say(self, text_for("say(…)", text), tone)
 
     def open(
         self,
@@ -223,11 +226,11 @@ class Form(Container, metaclass=FormMeta):
 
         Asked for in a handler, that is a step after it.
         """
-        self._engine.close_form(self, verdict)
+        self._engine.close_form(self, text_for("close(…)", verdict))
 
     def retitle(self, title: str) -> None:
         """Give the form another title."""
-        self._engine.retitle(self, title)
+        self._engine.retitle(self, text_for("retitle(…)", title))
 
     def refresh(self) -> None:
         """Have every rule of the form run again, because something changed that is not tracked."""

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any, Final, Literal, Self, TypeAlias, get_args
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.taken import Every
+from fuselatch.core.model.values import text_for
 
 if TYPE_CHECKING:
     from fuselatch.core.forms.form import Form
@@ -89,7 +90,7 @@ class LiveLatch:
 
         Of several sessions that take the same one in a shared store, one is told True.
         """
-        return self._form._engine.take_latch(self._form, self._latch, answer)
+        return self._form._engine.take_latch(self._form, self._latch, text_for("take(…)", answer))
 
     def release(self) -> None:
         """Let it go, where it holds."""

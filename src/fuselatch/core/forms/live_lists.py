@@ -10,6 +10,7 @@ from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.records import Row
+from fuselatch.core.model.values import place_for
 
 if TYPE_CHECKING:
     from fuselatch.core.forms.form import Form
@@ -75,6 +76,8 @@ class LiveChoice(LiveEntry[R, G], Generic[T, R, G]):
     @position.setter
     def position(self, at: int | None) -> None:
         choices = self.choices
+        if at is not None:
+            place_for(f"{type(self.form).__name__}.{self.name}.position", at)
         if at is not None and not 0 <= at < len(choices):
             raise ValueError(
                 f"{type(self.form).__name__}.{self.name}: there is no position {at} among {len(choices)} choices"
@@ -197,4 +200,4 @@ class LiveLines(Live, Generic[L]):
 
     def move(self, line: L, to: int) -> None:
         """Put a line at another place, from 0."""
-        self._engine.move_line(self, line, to)
+        self._engine.move_line(self, line, place_for(f"{self.name}.move(…)", to))

@@ -71,6 +71,20 @@ def to_text(value: object) -> str:
     return "" if text.isspace() else text
 
 
+def text_for(what: str, value: object) -> str:
+    """A text that a handler hands over, unchanged; raises a `TypeError` that says what for."""
+    if not isinstance(value, str):
+        raise TypeError(f"{what}: {wrong_type(value, 'a text (str)')}")
+    return value
+
+
+def place_for(what: str, value: object) -> int:
+    """A place, from 0, that a handler hands over; raises a `TypeError` that says what for."""
+    if not isinstance(value, int) or isinstance(value, bool):
+        raise TypeError(f"{what}: {wrong_type(value, 'a place (int)')}")
+    return value
+
+
 def to_float(value: object) -> float | None:
     """Exactly a float; an int is taken where it fits."""
     if value.__class__ is float and isfinite(value):
