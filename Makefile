@@ -1,21 +1,31 @@
-# `make demo` and `make test` do all the set-up they need; both want only Python 3.11, git and make.
+# `make demo` and `make test` do all the set-up they need. They want Python 3.11, git and make; testing, a C compiler, too.
 PYTHON ?= python3
 BIN = .venv/bin
+WITH_COMPILED = PYTHONPATH=$(CURDIR)/.compiled
 
-.PHONY: demo test bench lock clean
+.PHONY: demo test test-compiled bench bench-plain lock clean
 
 demo: .venv/ready-demo
 	@$(BIN)/fuselatch demo
 
 test: .venv/ready-test
-	$(BIN)/ruff check src examples tests benchmarks
-	$(BIN)/ruff format --check -q src examples tests benchmarks
+	$(BIN)/ruff check src examples tests benchmarks compiling.py
+	$(BIN)/ruff format --check -q src examples tests benchmarks compiling.py
 	$(BIN)/mypy
 	$(BIN)/lint-imports --no-cache --no-logo
 	$(BIN)/coverage run -m pytest
 	$(BIN)/coverage report
+	@$(MAKE) --no-print-directory test-compiled
 
-bench: .venv/ready-test
+# The same tests again, with the compiled core.
+test-compiled: .compiled/ready
+	$(WITH_COMPILED) $(BIN)/fuselatch --version | grep "the core is compiled"
+	$(WITH_COMPILED) $(BIN)/python -m pytest -n 2
+
+bench: .compiled/ready
+	@for each in benchmarks/bench_*.py; do $(WITH_COMPILED) $(BIN)/python $$each || exit 1; done
+
+bench-plain: .venv/ready-test
 	@for each in benchmarks/bench_*.py; do $(BIN)/python $$each || exit 1; done
 
 .venv/bin/python:
@@ -33,12 +43,20 @@ bench: .venv/ready-test
 	PYRIGHT_PYTHON_IGNORE_WARNINGS=1 $(BIN)/pyright --version
 	@touch $@ .venv/ready-demo
 
+# The library as it installs with a compiled core; wants a C compiler.
+.compiled/ready: .venv/ready-test compiling.py $(shell find src -name '*.py')
+	@echo "compiling the core …"
+	@rm -rf .compiled
+	@HATCH_BUILD_HOOK_ENABLE_CUSTOM=1 $(BIN)/pip install -q --disable-pip-version-check --no-deps --no-build-isolation \
+		--target .compiled .
+	@touch $@
+
 # Versions and hashes of all packages, without any host; needs uv.
 lock:
 	uv pip compile -q --universal --generate-hashes --no-header --no-annotate --no-emit-index-url \
 		-o requirements/demo.txt --extra pictures --extra watch pyproject.toml requirements/build.in
 	uv pip compile -q --universal --generate-hashes --no-header --no-annotate --no-emit-index-url \
-		-o requirements/test.txt --extra test pyproject.toml requirements/build.in
+		-o requirements/test.txt --extra test pyproject.toml requirements/build.in requirements/compile.in
 
 clean:
-	rm -rf .venv demo-out
+	rm -rf .venv .compiled demo-out

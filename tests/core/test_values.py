@@ -32,13 +32,22 @@ class Kinds(Form):
     ("call", "message"),
     [
         (lambda form: form.say(5), "say(…): a text (str) is wanted here, not int 5"),
-        (lambda form: form.say("x", tone="loud"), "say(…): there is no tone 'loud'; it has plain, question, warning, danger"),
+        (
+            lambda form: form.say("x", tone="loud"),
+            "say(…): there is no tone 'loud'; it has plain, question, warning, danger",
+        ),
         (lambda form: form.retitle(None), "retitle(…): a text (str) is wanted here, not NoneType None"),
         (lambda form: form.close(5), "close(…): a text (str) is wanted here, not int 5"),
         (lambda form: setattr(form.text, "caption", 5), "Kinds.text.caption: str is wanted here, not 5"),
         (lambda form: setattr(form.text, "enabled", 1), "Kinds.text.enabled: bool is wanted here, not 1"),
-        (lambda form: setattr(form.choice, "choices", 5), "Kinds.choice.choices: a tuple or list of items is wanted here, not 5"),
-        (lambda form: setattr(form.choice, "position", "1"), "Kinds.choice.position: a place (int) is wanted here, not str '1'"),
+        (
+            lambda form: setattr(form.choice, "choices", 5),
+            "Kinds.choice.choices: a tuple or list of items is wanted here, not 5",
+        ),
+        (
+            lambda form: setattr(form.choice, "position", "1"),
+            "Kinds.choice.position: a place (int) is wanted here, not str '1'",
+        ),
         (lambda form: setattr(form.text, "vlaue", "x"), "'LiveEntry' object has no attribute 'vlaue'"),
         (lambda form: delattr(form.text, "value"), "property 'value' of 'LiveEntry' object has no deleter"),
     ],

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from importlib import import_module
+from importlib.util import find_spec
 from typing import Final
 
 import click
@@ -54,8 +55,16 @@ class LazyGroup(click.Group):
             formatter.write_dl(list(COMMANDS.items()))
 
 
+def core_is() -> str:
+    """What the core runs as; that is said by where it is found."""
+    found = find_spec("fuselatch.core.engine.turn")
+    return "plain Python" if found is None or str(found.origin).endswith(".py") else "compiled"
+
+
 @click.group(cls=LazyGroup, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
-@click.version_option(package_name="fuse-latch", prog_name="fuselatch")
+@click.version_option(
+    package_name="fuse-latch", prog_name="fuselatch", message=f"%(prog)s %(version)s; the core is {core_is()}"
+)
 def main() -> None:
     """Forms for macros: rehearse them without a screen, and see why each thing happened.
 
