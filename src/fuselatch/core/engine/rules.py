@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from operator import eq
 from typing import TYPE_CHECKING, Any, Final
 
 from fuselatch.core.forms.catalogs import Catalog
+from fuselatch.core.forms.held import Held
 from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
 from fuselatch.core.forms.plans import CheckPlan
 from fuselatch.core.forms.prompts import TONES
@@ -66,7 +66,7 @@ def rule_of(state: FormState, control: Any, prop: str, rule: Any) -> tuple[Calla
     """What a declared rule runs, and the author's function."""
     convert = converter(control, prop)
     if isinstance(rule, Derived):
-        inputs = [state.controls[path] for path in control._plan.inputs[prop]]
+        inputs: list[Held] = [state.controls[path] for path in control._plan.inputs[prop]]
         blank = control._plan.blank if prop == "value" else convert(None)
         return following(rule.function, inputs, convert, blank), rule.function
     if isinstance(rule, Catalog):
@@ -87,13 +87,13 @@ def running(rule: Callable[..., Any], owner: Any, convert: Callable[[Any], Any])
     return lambda: convert(rule(owner))
 
 
-def held_by(inputs: list[Any]) -> bool:
+def held_by(inputs: list[Held]) -> bool:
     """Whether what some controls hold is theirs alone: no rule and no list decides it."""
     return not any("value" in given._decl.rules or isinstance(given, LiveChoice) for given in inputs)
 
 
 def following(
-    function: Callable[..., Any], inputs: list[Any], convert: Callable[[Any], Any], blank: Any
+    function: Callable[..., Any], inputs: list[Held], convert: Callable[[Any], Any], blank: Any
 ) -> Callable[[], Any]:
     """A `derive` rule: the function with values, blank while one of them is; not run again for the same values."""
     seen: list[Any] = []
@@ -109,10 +109,11 @@ def following(
             return result
         seen = values
         result = UNSEEN
-        if any(map(eq, values, blanks)):
-            result = blank
-        else:
-            result = convert(function(*values))
+        for value, gap in zip(values, blanks, strict=True):
+            if value == gap:
+                result = blank
+                return result
+        result = convert(function(*values))
         return result
 
     return run

@@ -17,7 +17,7 @@ from fuselatch.core.engine.engine import Engine
 from fuselatch.core.engine.latching import LatchSeen
 from fuselatch.core.engine.offers import Offer, Offered, Offers
 from fuselatch.core.engine.opening import open_form
-from fuselatch.core.engine.steps import STEPS, come_to_front, types_quietly
+from fuselatch.core.engine.steps import QUIET, STEPS, come_to_front
 from fuselatch.core.engine.store import Store
 from fuselatch.core.engine.turn import Turn
 from fuselatch.core.engine.view import View, view_of
@@ -217,7 +217,7 @@ class Session:
         if found is not None:
             self._refuse(shown, found)
         if form is None or form is engine.front:
-            quiet = control is not None and verb == "type" and types_quietly(engine, control)
+            quiet = verb in QUIET and QUIET[verb](engine, control)
             engine.start(shown, lambda turn: carry(turn, gesture, control), "person", quiet)
             return
 

@@ -58,6 +58,8 @@ def type_text(turn: Turn, gesture: Gesture, control: Any) -> None:
 
 def types_quietly(engine: Any, control: Any) -> bool:
     """Whether a key typed into a control runs no code of the author: nothing moves, judges, lists or hears."""
+    if control is None:
+        return False
     plan = control._plan
     return (
         control._state.focus is control
@@ -262,6 +264,11 @@ def answer(turn: Turn, gesture: Gesture, control: Any) -> None:
     turn.engine.end_wait(turn, wait, pressed)
 
 
+def answers_quietly(engine: Any, control: Any) -> bool:
+    """Whether an answer does nothing but end its prompt: nothing else waits to be looked at."""
+    return not (engine.unsettled or engine.updates.pending or engine.pauses)
+
+
 def close_front(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Press the close button of what is in front: the cancel answer of a prompt, the way out of a form."""
     wait = turn.engine.prompt_wait
@@ -436,6 +443,9 @@ KEYS: Final[Mapping[str, Callable[[Any, Form, Any, bool], None]]] = {
     "Space": space,
 }
 """Keys that mean the same on every form; a form's own shortcuts come first, but for Enter."""
+
+QUIET: Final[Mapping[str, Callable[[Any, Any], bool]]] = {"type": types_quietly, "answer": answers_quietly}
+"""For verbs that may run no code of the author, so that nothing can wait: whether that is so, of an engine and a control."""
 
 STEPS: Final[Mapping[str, Callable[[Any, Gesture, Any], None]]] = {
     "focus": to_control,

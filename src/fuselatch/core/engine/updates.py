@@ -244,8 +244,22 @@ by_order = attrgetter("order")
 """Order of declaration."""
 
 
+def in_order(order: list[Cell]) -> bool:
+    """Whether each of some cells comes after those of them that it has read."""
+    for place, cell in enumerate(order):
+        cell.place = place
+    for place, cell in enumerate(order):
+        for node, prop in cell.inputs:
+            needed = node._cells.get(prop) if node._cells is not None else None
+            if needed is not None and place < needed.place < len(order) and order[needed.place] is needed:
+                return False
+    return True
+
+
 def by_dependence(order: list[Cell]) -> list[Cell]:
     """Cells so that each comes after those it has read; else in the order given."""
+    if in_order(order):
+        return order
     cells = {(cell.node, cell.prop): cell for cell in order if cell.prop != "check"}
     done: dict[Cell, None] = {}
     for first in order:

@@ -27,7 +27,7 @@ class Held(Node):
     """
 
     __slots__ = (
-        "_cells", "_checks", "_decl", "_draft", "_engine", "_findings", "_initial", "_listing", "_marked", "_outer",
+        "_checks", "_decl", "_draft", "_engine", "_findings", "_initial", "_listing", "_marked", "_outer",
         "_owner", "_pending", "_plan", "_preview", "_rule", "_set", "_state", "_trouble", "_value", "form",
     )  # fmt: skip
 
@@ -41,7 +41,6 @@ class Held(Node):
         self._decl: Any = plan.decl
         self._engine = engine
         self._set: dict[str, Any] | None = None
-        self._cells: dict[str, Cell] | None = None
         self._rule = False
         self._value: Any = plan.blank
         self._draft: str | None = None

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any, Final, Literal, NamedTuple, TypeAlias
 
-from fuselatch.core.model.cells import Cell, Node
+from fuselatch.core.model.cells import Node
 from fuselatch.core.model.findings import Override
 from fuselatch.core.model.outcome import Outcome
 
@@ -58,7 +58,7 @@ class FormState(Node):
     """
 
     __slots__ = (
-        "_cells", "containers", "controls", "engine", "focus", "form", "hidden", "lines", "listeners",
+        "containers", "controls", "engine", "focus", "form", "hidden", "lines", "listeners",
         "manner", "nodes", "opener", "order", "outcome", "overrides", "phase", "plan", "record", "records", "seen",
         "select", "serial", "title",
     )  # fmt: skip
@@ -87,7 +87,6 @@ class FormState(Node):
         self.containers: dict[str, Any] = {"": form}
         self.order: list[Any] = []
         self.lines: list[Any] = []
-        self._cells: dict[str, Cell] | None = None
 
     def _current(self, prop: str) -> Any:
         """The title as it stands now."""

@@ -1,7 +1,8 @@
 """Tracked cells: derived properties, what they read, and who reads them.
 
 A *node* is whatever has properties that a rule may read (a live control, a session); it keeps in
-`_watchers` which cells read which of its properties. A cell is a rule with the value it gave last.
+`_watchers` which cells read which of its properties, in `_cells` those that its own follow. A cell
+is a rule with the value it gave last.
 """
 
 from __future__ import annotations
@@ -18,10 +19,11 @@ T = TypeVar("T")
 class Node:
     """What a rule may read from; what is read is named by `prop`, most by a word."""
 
-    __slots__ = ("_watchers", "name")
+    __slots__ = ("_cells", "_watchers", "name")
 
     def __init__(self, name: str) -> None:
         self.name = name
+        self._cells: dict[str, Cell] | None = None
         self._watchers: dict[Any, dict[Cell, None]] | None = None
 
     def _current(self, prop: Any) -> Any:
@@ -52,15 +54,15 @@ class Cell:
 
     `node` and `prop` say what it gives, `run` computes it; `inputs` holds what it read when it last
     ran, with the values seen then. `cause` is the trace entry that made it stale, `because` the event
-    and the handler that were running then, `announced` the
-    value that was announced last, `where` the author's function. A `forced` cell runs again whatever
-    its inputs are; a `fixed` one looks for itself whether they differ, and always has the same. A `plain` one is
-    fixed, and takes only what controls hold: no other rule runs within it.
+    and the handler that were running then, `announced` the value that was announced last, `place` its place
+    among those that are announced together, `where` the author's function. A `forced` cell runs again whatever
+    its inputs are; a `fixed` one looks for itself whether they differ, and always has the same. A `plain` one
+    is fixed, and takes only what controls hold: no other rule runs within it.
     """
 
     __slots__ = (
-        "announced", "because", "cause", "fixed", "forced", "form_name", "fresh", "inputs", "name", "node", "order", "plain",
-        "prop", "run", "running", "value", "where",
+        "announced", "because", "cause", "fixed", "forced", "form_name", "fresh", "inputs", "name", "node", "order", "place",
+        "plain", "prop", "run", "running", "value", "where",
     )  # fmt: skip
 
     def __init__(
@@ -75,6 +77,7 @@ class Cell:
         self.name: str = f"{node.name}.{prop}"
         self.value: Any = UNSEEN
         self.announced: Any = UNSEEN
+        self.place = 0
         self.fixed = False
         self.plain = False
         self.fresh = False
