@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from types import new_class
 from typing import Any
 
-from common import best, ratio
+from common import HEADING, Measure, compare
 
 from fuselatch import Form, Gesture, Number, Session, Tick, derive
 
@@ -84,15 +84,15 @@ class Bare:
             handler()
 
 
-def bare() -> float:
-    """Microseconds of the bare calls."""
+def bare() -> Measure:
+    """The bare calls."""
     thing = Bare()
     turn = itertools.cycle((True, False)).__next__
-    return best(lambda: thing.put(turn()), 20000)
+    return Measure(lambda: thing.put(turn()), 1000)
 
 
-def setting(form: type[Form], recording: bool) -> float:
-    """Microseconds of setting the value from outside, which is a gesture of its own."""
+def setting(form: type[Form], recording: bool) -> Measure:
+    """Setting the value from outside, which is a gesture of its own; a trace is emptied now and then."""
     session = Session(form, recording=recording)
     first: Any = session.front
     turn = itertools.cycle((True, False)).__next__
@@ -103,31 +103,20 @@ def setting(form: type[Form], recording: bool) -> float:
         if len(rows) > 50_000:
             rows.clear()
 
-    found = best(once, 5000)
-    session.close()
-    return found
+    return Measure(once, 200)
 
 
-def gesture(form: type[Form], recording: bool, control: str = "on") -> float:
-    """Microseconds of ticking and unticking by turns, as a person does; a trace is emptied now and then."""
-    session = Session(form, recording=recording)
-    both = [Gesture(verb="tick", control=control), Gesture(verb="untick", control=control)]
-    feed, turn = session.feed, itertools.cycle(both).__next__
-    rows = session.trace.rows
-
-    def once() -> None:
-        feed(turn())
-        if len(rows) > 50_000:
-            rows.clear()
-
-    found = best(once, 5000)
-    session.close()
-    return found
+def gesture(form: type[Form]) -> Measure:
+    """Ticking and unticking by turns, as a person does."""
+    session = Session(form, recording=False)
+    both = [Gesture(verb="tick", control="on"), Gesture(verb="untick", control="on")]
+    turn = itertools.cycle(both).__next__
+    return Measure(lambda: session.feed(turn()), 200)
 
 
-def observers() -> dict[str, float]:
+def observers() -> dict[str, Measure]:
     """The same cascade on general observers, where they are installed: no drafts, checks or trace."""
-    found: dict[str, float] = {}
+    found: dict[str, Measure] = {}
     turn = itertools.cycle((True, False)).__next__
     try:
         import traitlets
@@ -141,7 +130,7 @@ def observers() -> dict[str, float]:
         traits.observe(lambda change: setattr(traits, "b", 1.0 if traits.on else 2.0), "on")
         traits.observe(lambda change: setattr(traits, "c", 1.0 if traits.on else 2.0), "on")
         traits.observe(lambda change: None, "on")
-        found["traitlets"] = best(lambda: setattr(traits, "on", turn()), 5000)
+        found["traitlets"] = Measure(lambda: setattr(traits, "on", turn()), 200)
     except ImportError:
         pass
     try:
@@ -158,7 +147,7 @@ def observers() -> dict[str, float]:
         thing.events.on.connect(lambda on: setattr(thing, "b", 1.0 if on else 2.0))
         thing.events.on.connect(lambda on: setattr(thing, "c", 1.0 if on else 2.0))
         thing.events.on.connect(lambda on: None)
-        found["psygnal"] = best(lambda: setattr(thing, "on", turn()), 5000)
+        found["psygnal"] = Measure(lambda: setattr(thing, "on", turn()), 200)
     except ImportError:
         pass
     return found
@@ -177,8 +166,8 @@ def form_of(size: int) -> Any:
     return new_class("Sized", (Form,), {}, lambda body: body.update(members))
 
 
-def total_over(size: int) -> float:
-    """Microseconds a control of a handled total: all controls set by one handler, each change heard by another."""
+def total_over(size: int) -> Measure:
+    """A control of a handled total: all controls set by one handler, each change heard by another."""
     members: dict[str, Any] = {f"c{number}": Number(f"C{number}") for number in range(size)}
     members["on"] = Tick("On")
     members["total"] = Number("Total", default=0)
@@ -197,29 +186,22 @@ def total_over(size: int) -> float:
     form = new_class("Total", (Form,), {}, lambda body: body.update(members))
     session = Session(form, recording=False)
     turn = itertools.cycle([Gesture(verb="tick", control="on"), Gesture(verb="untick", control="on")]).__next__
-    found = best(lambda: session.feed(turn()), max(20, 2000 // size))
-    session.close()
-    return found
+    return Measure(lambda: session.feed(turn()), max(1, 1000 // size), size)
 
 
 def main() -> None:
     """Print all."""
-    base = bare()
-    print(f"{'measure':<58} {'ours':>12}   {'baseline':>11}    ratio")
-    off = setting(Plain, False)
-    ratio("a plain gesture (3 handlers, 2 set), trace off", off, base, 20)
-    ratio("the same, trace on", setting(Plain, True), base, 30)
-    ratio("  the same by a person (feed a tick), trace off", gesture(Plain, False), base, None)
+    print(HEADING)
+    compare("a plain gesture (3 handlers, 2 set), trace off", setting(Plain, False), bare(), 20)
+    compare("the same, trace on", setting(Plain, True), bare(), 30)
+    compare("  the same by a person (feed a tick), trace off", gesture(Plain), bare(), None)
     for name, other in observers().items():
-        ratio(f"the same, trace off, against {name}", off, other, 1)
-    base = bare()
-    ratio("with a finding, a derived value, an enabled rule, off", setting(Full, False), base, 40)
-    ratio("the same, trace on", setting(Full, True), base, 50)
-    ten = gesture(form_of(10), False)
+        compare(f"the same, trace off, against {name}", setting(Plain, False), other, 1)
+    compare("with a finding, a derived value, an enabled rule, off", setting(Full, False), bare(), 40)
+    compare("the same, trace on", setting(Full, True), bare(), 50)
     for size in (1000, 100_000):
-        ratio(f"a gesture touching 5 controls, form of {size:,}", gesture(form_of(size), False), ten, 1.5)
-    one = total_over(10) / 10
-    ratio("a handled total over 1,000 controls, a control", total_over(1000) / 1000, one, 1.2)
+        compare(f"a gesture touching 5 controls, form of {size:,}", gesture(form_of(size)), gesture(form_of(10)), 1.5)
+    compare("a handled total over 1,000 controls, a control", total_over(1000), total_over(10), 1.2)
 
 
 if __name__ == "__main__":

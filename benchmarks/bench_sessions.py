@@ -8,21 +8,21 @@ from types import new_class
 from typing import Any
 
 from bench_gestures import bare
-from common import best, ratio
+from common import HEADING, Measure, compare, in_turn
 
 from fuselatch import Button, Form, Gesture, Number, Prompt, Session, Text, Tick, derive
 
 
-def nested(count: int) -> Callable[[float], float]:
-    """Plain calls, each within the one before."""
+def nested(count: int) -> Measure:
+    """A call among plain ones, each within the one before; run once a round, as a chain is."""
     function: Callable[[float], float] = lambda value: value  # noqa: E731
     for _ in range(count):
         function = lambda value, inner=function: inner(value + 1)  # noqa: E731
-    return function
+    return Measure(lambda: function(1.0), 1, count)
 
 
-def chain(count: int, derived: bool) -> float:
-    """Microseconds a hop of a chain of controls, each derived from the one before or set by a handler of it."""
+def chain(count: int, derived: bool) -> Measure:
+    """A hop of a chain of controls, each derived from the one before or set by a handler of it."""
     members: dict[str, Any] = {"c0": Number("C0")}
     for number in range(1, count + 1):
         before = members[f"c{number - 1}"]
@@ -31,11 +31,10 @@ def chain(count: int, derived: bool) -> float:
             members[f"c{number}"] = Number(f"C{number}", value=derive(lambda value: value + 1, before))
         else:
             members[f"c{number}"] = Number(f"C{number}")
-
-            def set_next(self: Any, event: Any, name: str = f"c{number}") -> None:
-                getattr(self, name).value = event.new + 1
-
-            members[f"h{number}"] = before.changed(set_next)
+            # Written out, as an author does: the name of a control is no text that changes from call to call.
+            written: dict[str, Any] = {}
+            exec(f"def set_next(self, event):\n    self.c{number}.value = event.new + 1", written)
+            members[f"h{number}"] = before.changed(written["set_next"])
     form = new_class("Chain", (Form,), {}, lambda body: body.update(members))
     session = Session(form, recording=False)
     first: Any = session.front
@@ -44,9 +43,32 @@ def chain(count: int, derived: bool) -> float:
     def once() -> None:
         first.c0.value = turn()
 
-    found = best(once, max(10, 5000 // count)) / count
-    session.close()
-    return found
+    return Measure(once, 1, count)
+
+
+def chains(count: int, derived: bool) -> Measure:
+    """The same in several chains that have 1,000 hops together."""
+    all_of_them = [chain(count, derived).call for _ in range(1000 // count)]
+
+    def once() -> None:
+        for each in all_of_them:
+            each()
+
+    return Measure(once, 1, 1000)
+
+
+class Links:
+    """What a chain of plain objects hangs on."""
+
+
+def links(count: int) -> Measure:
+    """A hop of plain calls that do the same: each sets an attribute, and calls the next."""
+    written: dict[str, Any] = {"last": lambda self, value: None}
+    for number in range(count, 0, -1):
+        after = f"set_{number + 1}" if number < count else "last"
+        exec(f"def set_{number}(self, value):\n    self.c{number} = value + 1\n    {after}(self, self.c{number})", written)
+    first, thing = written["set_1"], Links()
+    return Measure(lambda: first(thing, 1.0), 1, count)
 
 
 class Asking(Form):
@@ -86,18 +108,19 @@ class Deep(Form):
         self.confirm("Deeper?")
 
 
-def presses(session: Session, *gestures: Gesture) -> float:
-    """Microseconds of a few gestures."""
+def presses(*gestures: Gesture) -> Measure:
+    """A few gestures."""
+    session = Session(Asking, recording=False)
 
     def once() -> None:
         for gesture in gestures:
             session.feed(gesture)
 
-    return best(once, 1000)
+    return Measure(once, 100)
 
 
-def deep(count: int) -> float:
-    """Microseconds a prompt of prompts that are `count` deep."""
+def deep(count: int) -> Measure:
+    """A prompt of prompts that are `count` deep."""
     session = Session(Deep, recording=False)
     form: Any = session.front
     number = itertools.count()
@@ -109,9 +132,7 @@ def deep(count: int) -> float:
         for _ in range(count):
             session.feed(yes)
 
-    found = best(once, 500 // count) / count
-    session.close()
-    return found
+    return Measure(once, 100 // count, count)
 
 
 def form_of(count: int) -> Any:
@@ -119,8 +140,8 @@ def form_of(count: int) -> Any:
     return new_class("Many", (Form,), {}, lambda body: body.update({f"c{n}": Text(f"C{n}") for n in range(count)}))
 
 
-def opening(count: int) -> tuple[float, float]:
-    """Microseconds of opening a form, and of making a plain object with as many slots."""
+def opening(count: int) -> tuple[Measure, Measure]:
+    """Opening a form, and making a plain object with as many slots."""
     form = form_of(count)
     names = [f"c{number}" for number in range(count)]
     slots = type("Slots", (), {"__slots__": names})
@@ -130,7 +151,8 @@ def opening(count: int) -> tuple[float, float]:
         for name in names:
             setattr(thing, name, "")
 
-    return best(lambda: Session(form, recording=False).close(), max(20, 2000 // count)), best(bare, 200)
+    times = max(1, 400 // count)
+    return Measure(lambda: Session(form, recording=False).close(), times), Measure(bare, times)
 
 
 class Twenty(Form):
@@ -151,8 +173,8 @@ USUAL = 0.35
 """Microseconds that the bare calls of a plain gesture take on the machines that the figures were set on."""
 
 
-def whole_session() -> float:
-    """Microseconds of a fresh session, its form, and 20 gestures."""
+def whole_session() -> Measure:
+    """A fresh session, its form, and 20 gestures."""
     gestures = [Gesture(verb="type", control="nights", text=str(n)) for n in range(10)]
     gestures += [Gesture(verb="tick", control="power"), Gesture(verb="untick", control="power")] * 5
 
@@ -162,36 +184,30 @@ def whole_session() -> float:
             session.feed(gesture)
         session.close()
 
-    return best(once, 100)
+    return Measure(once, 5)
 
 
 def main() -> None:
     """Print all."""
-    print(f"{'measure':<58} {'ours':>12}   {'baseline':>11}    ratio")
-    calls = nested(500)
-    hop = best(lambda: calls(1.0), 200) / 500
+    print(HEADING)
     for derived in (True, False):
         what = "derived from the one before" if derived else "set by a handler of the one before"
-        short, long = chain(100, derived), chain(1000, derived)
-        ratio(f"1,000 controls, each {what}, a hop", long, hop, 10)
-        ratio("  against a chain of 100 (linear: 1)", long, short, 1.25)
-    session = Session(Asking, recording=False)
-    plain = presses(session, Gesture(verb="press", control="nothing"))
-    asking = presses(session, Gesture(verb="press", control="ask_it"), Gesture(verb="answer", text="Yes"))
-    ratio("asking and answering, against a press without", asking, plain, 3)
-    dialog = presses(session, Gesture(verb="press", control="dialog"), Gesture(verb="press", control="ok"))
-    ratio("one modal dialog, opened and accepted", dialog, plain, 10)
-    session.close()
-    ratio("prompts ten deep, a prompt (linear: 1)", deep(10), deep(1), 1.25)
+        plain = nested(900) if derived else links(900)
+        compare(f"1,000 controls, each {what}, a hop", chain(1000, derived), plain, 10)
+        compare("  against ten chains of 100 (linear: 1)", chain(1000, derived), chains(100, derived), 1.25)
+    press, yes = Gesture(verb="press", control="nothing"), Gesture(verb="answer", text="Yes")
+    asking = presses(Gesture(verb="press", control="ask_it"), yes)
+    compare("asking and answering, against a press without", asking, presses(press), 3)
+    dialog = presses(Gesture(verb="press", control="dialog"), Gesture(verb="press", control="ok"))
+    compare("one modal dialog, opened and accepted", dialog, presses(press), 10)
+    compare("prompts ten deep, a prompt (linear: 1)", deep(10), deep(1), 1.25)
     for count in (20, 1000):
-        ours, base = opening(count)
-        ratio(f"opening a form of {count:,} controls{' (to reach: 4,000 µs)' if count == 1000 else ''}", ours, base, None)
-    found, base = whole_session(), bare()
+        limit = " (to reach: 4,000 µs)" if count == 1000 else ""
+        compare(f"opening a form of {count:,} controls{limit}", *opening(count), None)
+    found, base = in_turn(whole_session(), bare())
     print(f"a fresh session, form and 20 gestures: {1e6 / found:,.0f} a second  (to reach: 4,000)")
     usual = 1e6 / found * base / USUAL
-    print(
-        f"  {found / base:.0f} times the bare calls of a plain gesture; where those take {USUAL} µs: {usual:,.0f} a second"
-    )
+    print(f"  {found / base:.0f} times the bare calls; where those take {USUAL} µs: {usual:,.0f} a second")
 
 
 if __name__ == "__main__":

@@ -11,7 +11,7 @@ from fuselatch.core.engine.rules import is_as_is, judging, same
 from fuselatch.core.engine.running import Running
 from fuselatch.core.engine.turn import ABSENT, Turn
 from fuselatch.core.forms.form import Form
-from fuselatch.core.forms.held import Held
+from fuselatch.core.forms.held import Held, current, in_use
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.prompts import TONES
 from fuselatch.core.forms.shared import Shared
@@ -43,20 +43,20 @@ class Changes(Running):
 
     def findings(self, control: Held) -> tuple[Finding, ...]:
         """What is found about a control as it stands, that which refuses first."""
-        if not control._in_use:
+        if not in_use(control):
             return ()
         if control._trouble is not None:
             return (control._trouble,)
         plan = control._plan
         if not plan.checks and not plan.judges and plan.levels is None and not control._decl.constants["eager"]:
             # Only declared rules: those that refuse come first as it is, since a gap stands alone.
-            found = control._decl.judge(control, control._current("value"), self.formats)
+            found = control._decl.judge(control, current(control, "value"), self.formats)
             return tuple(found) if found else ()
-        return self.found(control, control._current("value"), None)
+        return self.found(control, current(control, "value"), None)
 
     def found(self, control: Any, value: object, instead: dict[str, Any] | None) -> tuple[Finding, ...]:
         """What is found about a value of a control; with `instead`, checks see those values in place of the held ones."""
-        if not control._in_use:
+        if not in_use(control):
             return ()
         found: list[Finding] = control._decl.judge(control, value, self.formats)
         levels = control._plan.levels
@@ -84,7 +84,7 @@ class Changes(Running):
         controls: dict[str, Any] = control._state.controls
         for check in control._plan.judges:
             at = controls[check.at]
-            first = next((path for path in check.controls if controls[path]._in_use), "")
+            first = next((path for path in check.controls if in_use(controls[path])), "")
             if at is control or at.visible or first != control._plan.path:
                 continue
             finding = self.fresh(at._checks[at._plan.checks.index(check)])
@@ -128,7 +128,7 @@ class Changes(Running):
         for check in control._plan.judges:
             shown: Any = control._state.controls[check.at]
             if shown is not control:
-                shown._preview = self.found(shown, shown._current("value"), instead)
+                shown._preview = self.found(shown, current(shown, "value"), instead)
 
     def refresh(self, form: Form) -> None:
         """Have every rule of a form run again."""
@@ -154,7 +154,7 @@ class Changes(Running):
         if self.tracker is not None or self.closing or control._rule or control._state.phase == "closed":
             self._may_change(control.form, f"{type(control.form).__name__}.{control.name}.value", control._rule)
         exact = value
-        if value.__class__ is not control._plan.as_is or not is_as_is(value):
+        if type(value) is not control._plan.as_is or not is_as_is(value):
             exact = self._exactly(control, value)
         turn = self.turn
         if turn is not None:
@@ -226,7 +226,7 @@ class Changes(Running):
             if focused is control or focused is None or control is self.pointed or control._decl.kind == "group":
                 self.unsettled = True
         elif prop == "choices" and not control._rule:
-            held, reads = control._value, control._current("value")
+            held, reads = control._value, current(control, "value")
             if not same(held, reads):
                 turn.put_value(control, reads, cause)
 

@@ -17,7 +17,7 @@ from fuselatch.core.engine.turn import Turn
 from fuselatch.core.engine.waiting import DialogWait, PauseWait, PromptWait, Wait
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.form import Form
-from fuselatch.core.forms.held import Held
+from fuselatch.core.forms.held import Held, current
 from fuselatch.core.forms.latches import Latch
 from fuselatch.core.forms.live_lists import LiveLines, LiveTable
 from fuselatch.core.forms.plans import FormPlan, Handler
@@ -53,7 +53,7 @@ class Engine(Storing):
         """Add a text to a choice's list: a row of the source of its catalog, else an item for this form."""
         rule = control._decl.rules.get("choices")
         if isinstance(rule, Catalog):
-            given = [control._state.controls[path]._current("value") for path in control._plan.inputs["choices"]]
+            given = [current(control._state.controls[path], "value") for path in control._plan.inputs["choices"]]
             row = {rule.show: entry, rule.store: entry, **dict(zip(rule.by, given, strict=False))}
             self.stage(turn, Change("add", rule.source, None, row), None)
         elif rule is None:

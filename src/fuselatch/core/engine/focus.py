@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from fuselatch.core.forms.controls import LiveEntry
-from fuselatch.core.forms.held import Held
+from fuselatch.core.forms.held import Held, in_use
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.values import Unparsable
@@ -141,7 +141,7 @@ def put_focus(turn: Turn, form: Form, control: Held | None, select: bool = False
 def still_there(turn: Turn, target: Held) -> bool:
     """Look again: whether a target can still be used; notes what is dropped where it can't."""
     engine = turn.engine
-    if target._in_use and target.form is engine.front and not engine.waits:
+    if in_use(target) and target.form is engine.front and not engine.waits:
         return True
     why = engine.obstacle_at(target)
     return True if why is None else drop(turn, target, why)
@@ -209,4 +209,4 @@ def place_of(form: Form, here: Any) -> int:
 def takes_focus(control: Held) -> bool:
     """Whether a control can take the focus as it stands."""
     decl = control._decl
-    return decl.takes_focus and "value" not in decl.rules and control._in_use
+    return decl.takes_focus and "value" not in decl.rules and in_use(control)

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING, Any, Final
 
 from fuselatch.core.forms.controls import LiveEntry
-from fuselatch.core.forms.held import Held
+from fuselatch.core.forms.held import Held, in_use
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.model.gestures import VERBS, Gesture
 from fuselatch.core.model.names import suggest
@@ -48,7 +48,7 @@ def obstacle(engine: Engine, gesture: Gesture, control: Held | None) -> Reason |
     """What stands in the way of a gesture (with the trace line that put it there), or None."""
     # The way of most: a control that can be used, on the form in front.
     if control is not None and control.form is engine.front and not engine.waits and gesture.verb in AT_CONTROLS:
-        if control._in_use and not engine.closed:
+        if in_use(control) and not engine.closed:
             return unfit(gesture, control)
     if engine.closed:
         return "the session is closed", None
@@ -121,7 +121,7 @@ def at_control(engine: Engine, control: Held) -> Reason | None:
         found = covering(engine, control.form)
         if found is not None:
             return found
-    if control._in_use:
+    if in_use(control):
         return None
     prop, word = ("enabled", "disabled") if control._has("visible") else ("visible", "hidden")
     culprit: Held = control

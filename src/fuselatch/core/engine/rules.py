@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING, Any, Final
 
 from fuselatch.core.forms.catalogs import Catalog
-from fuselatch.core.forms.held import Held
+from fuselatch.core.forms.held import Held, current, in_use
 from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
 from fuselatch.core.forms.plans import CheckPlan
 from fuselatch.core.forms.prompts import TONES
@@ -101,10 +101,12 @@ def following(
     # A tick is never blank; what stands in for its blank here is equal to no value.
     blanks = [UNSEEN if given._plan.blank is False else given._plan.blank for given in inputs]
     held = held_by(inputs)
+    if len(inputs) == 1:
+        return following_one(function, inputs[0], held, blanks[0], convert, blank)
 
     def run() -> Any:
         nonlocal seen, result
-        values = [given._value for given in inputs] if held else [given._current("value") for given in inputs]
+        values = [given._value for given in inputs] if held else [current(given, "value") for given in inputs]
         if values == seen and result is not UNSEEN:
             return result
         seen = values
@@ -114,6 +116,25 @@ def following(
                 result = blank
                 return result
         result = convert(function(*values))
+        return result
+
+    return run
+
+
+def following_one(
+    function: Callable[..., Any], given: Held, held: bool, gap: Any, convert: Callable[[Any], Any], blank: Any
+) -> Callable[[], Any]:
+    """The same where one control is followed, as in the links of a long chain."""
+    seen: Any = UNSEEN
+    result: Any = UNSEEN
+
+    def run() -> Any:
+        nonlocal seen, result
+        value = given._value if held else current(given, "value")
+        if result is UNSEEN or value != seen:
+            result = UNSEEN
+            seen = value
+            result = blank if value == gap else convert(function(value))
         return result
 
     return run
@@ -145,7 +166,7 @@ def judging(state: FormState, check: CheckPlan, instead: dict[str, Any] | None =
             missing = value == blank and blank is not False
             if (missing and not check.blanks) or (held and control._trouble is not None):
                 return None
-            if not control._in_use:
+            if not in_use(control):
                 return None
             values.append(value)
         return as_finding(check.function(owner, *values), check)
@@ -171,7 +192,7 @@ def converter(control: Any, prop: str) -> Callable[[Any], Any]:
         coerce, kind = control._decl.coerce, control._plan.as_is
 
         def convert(value: Any) -> Any:
-            if kind is not None and value.__class__ is kind and is_as_is(value):
+            if kind is not None and type(value) is kind and is_as_is(value):
                 return value
             return blank if value is None else coerce(value)
 
@@ -215,12 +236,12 @@ CONVERTERS: Final[dict[str, Callable[[Any], Any]]] = {
 
 def is_as_is(value: Any) -> bool:
     """Whether a number or a text is held as it is: one that is finite, one that is not white space."""
-    if value.__class__ is str:
-        return not value.isspace()
-    # `x - x` is not 0 for what is not finite.
-    return bool(value - value == 0)
+    if isinstance(value, float):
+        # Not so for what is not finite.
+        return value - value == 0
+    return not value.isspace() if isinstance(value, str) else True
 
 
 def same(one: object, other: object) -> bool:
     """Whether two values are the same to a person: of one type and equal."""
-    return one is other or (one.__class__ is other.__class__ and one == other)
+    return one is other or (type(one) is type(other) and one == other)

@@ -16,6 +16,7 @@ from fuselatch.core.engine.opening import open_form
 from fuselatch.core.engine.records import reset
 from fuselatch.core.forms.controls import LiveEntry
 from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.held import current
 from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.gestures import Gesture
@@ -206,7 +207,7 @@ def picked(control: Any, item: object) -> object:
     """What a choice holds once an item is picked; of several, the item is added, or taken away where it was held."""
     if not control._decl.many:
         return item
-    held = control._current("value")
+    held = current(control, "value")
     kept = {*held} ^ {item}
     return tuple(sorted(kept, key=control.choices.position))
 

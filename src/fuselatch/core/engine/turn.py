@@ -98,7 +98,7 @@ class Turn:
         self.handler: Handler | None = None
         self.runs = 0
         self.pointing = False
-        self.counts: dict[tuple[Handler, Any], int] | None = None
+        self.counts: dict[Handler, int] | None = None
         self.stale: set[Any] | None = None
         self.after: list[Callable[[Turn], object]] | None = None
         self.lines: dict[tuple[Any, Any], int] | None = None
@@ -228,7 +228,7 @@ class Turn:
     def put_value(self, control: Held, value: object, cause: int) -> None:
         """Set what a control holds, and queue `changed`, unless it holds that already."""
         old = control._value
-        if old is value or (old == value and old.__class__ is value.__class__):
+        if old is value or (type(old) is type(value) and old == value):
             return
         self.undo.append((control, "_value", old))
         control._value = value
@@ -420,9 +420,8 @@ class Turn:
         counts = self.counts
         if counts is None:
             counts = self.counts = {}
-        key = (handler, event.control)
-        count = counts[key] = counts.get(key, 0) + 1
-        if count <= MOST_IN_CHAIN - SHALLOW:
+        count = counts[handler] = counts.get(handler, 0) + 1
+        if count <= MOST_IN_CHAIN - SHALLOW or event._depth < MOST_IN_CHAIN:
             return
         runs, step = 1, event
         while step._parent is not None:

@@ -10,7 +10,7 @@ from collections.abc import Iterable
 from operator import attrgetter
 from typing import TYPE_CHECKING, Any, Final
 
-from fuselatch.core.forms.held import Held
+from fuselatch.core.forms.held import Held, current
 from fuselatch.core.model.cells import UNSEEN, Cell, Inputs, watch
 from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, RuleError
 from fuselatch.core.model.rows import add_row
@@ -143,8 +143,8 @@ class Updates:
         if cell.forced or not inputs:
             return True
         for (node, prop), seen in inputs.items():
-            now = node._current(prop)
-            if now is not seen and not (now.__class__ is seen.__class__ and now == seen):
+            now = current(node, prop) if isinstance(node, Held) else node._current(prop)
+            if now is not seen and not (type(now) is type(seen) and now == seen):
                 return True
         return False
 
@@ -192,7 +192,7 @@ class Updates:
             turn.put_value(control, value, cell.cause)
         elif prop == "check":
             self.engine.unjudge_check(control)
-        elif told is not value and not (told.__class__ is value.__class__ and told == value):
+        elif told is not value and not (type(told) is type(value) and told == value):
             if turn.rows is not None:
                 add_row(
                     turn.rows,

@@ -48,7 +48,7 @@ class PromptWait(Wait):
         self.prompt = prompt
         self.declared = declared
         self.text = text
-        self.title = prompt.title or form.title
+        self.title: str = prompt.title or form._state._current("title")
         self.number = number
 
     def button(self, caption: str) -> str | None:
@@ -90,7 +90,7 @@ class PauseWait(Wait):
 
 def ask(engine: Engine, form: Form, prompt: Prompt, facts: Mapping[str, Any]) -> str:
     """Put a prompt and wait for its answer."""
-    turn = may_wait(engine, f"ask {prompt.text!r}")
+    turn = may_wait(engine, "ask", prompt.text)
     latch = prompt.latch
     if latch is not None:
         remembered = latching.answer_of(engine, form, latch, prompt.latch_name)
@@ -116,7 +116,7 @@ def ask(engine: Engine, form: Form, prompt: Prompt, facts: Mapping[str, Any]) ->
 
 def open_dialog(engine: Engine, form: Form, child: type[Form], params: Mapping[str, Any], how: Manner) -> Outcome:
     """Open a modal dialog in front of a form and wait until it closes."""
-    turn = may_wait(engine, f"open {child.__name__}")
+    turn = may_wait(engine, "open", child)
     opened = engine.open_nested(turn, child, params, form, how)
     if engine.updates.touched:
         engine.updates.announce(turn)
@@ -135,20 +135,19 @@ def pause(engine: Engine, turn: Turn, event: Event) -> None:
     wait_for(engine, turn, PauseWait(turn, event))
 
 
-def may_wait(engine: Engine, what: str) -> Turn:
+def may_wait(engine: Engine, verb: str, target: str | type) -> Turn:
     """The turn that is running; an error where nothing may wait."""
+    turn = engine.turn
+    if engine.tracker is None and not engine.closing and turn is not None and turn.handler is not None and not turn.pointing:
+        return turn
+    what = f"{verb} {target!r}" if isinstance(target, str) else f"{verb} {target.__name__}"
     if engine.tracker is not None:
         raise RuleError(f"a rule, check or default can't wait: {what}; do it in a handler")
     if engine.closing:
         raise NotAllowedHere(f"the session is closing: nothing can wait any more ({what})")
-    turn = engine.turn
     if turn is None or turn.handler is None:
         raise NotAllowedHere(f"only a running handler can wait for a person ({what})")
-    if turn.pointing:
-        raise NotAllowedHere(
-            f"a gesture of pointing can't wait, the question would block the control ({what}); use self.say"
-        )
-    return turn
+    raise NotAllowedHere(f"a gesture of pointing can't wait, the question would block the control ({what}); use self.say")
 
 
 def wait_for(engine: Engine, turn: Turn, wait: Wait) -> Any:
@@ -189,8 +188,8 @@ def note_prompt(turn: Turn, form: Form, prompt: Prompt, shown: Prompt, text: str
 
 def filled(form: Form, prompt: Prompt, facts: Mapping[str, Any]) -> str:
     """A prompt's text with its facts, and with the controls that it names as their entries show them."""
-    if not prompt.fields and not facts:
-        return prompt.filled({})
+    if prompt.plain is not None and not facts:
+        return prompt.plain
     known = dict(facts)
     controls = form._state.controls
     for name in prompt.fields:

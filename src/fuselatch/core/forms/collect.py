@@ -182,6 +182,7 @@ class _Collector:
                     raise self.fail(name, "lines belong to a form; declare them there")
                 placed.entry = isinstance(value, Entry)
                 placed.judged = isinstance(value, Entry) and value.has_rules()
+                placed.lists = value.kind in ("choice", "table", "lines")
                 placed.as_is = getattr(type(value), "as_is", None)
                 placed.masked = value.constants["look"] == "password"
                 placed.in_use = bool(value.constants.get("enabled", True) and value.constants.get("visible", True))

@@ -54,18 +54,12 @@ class Held(Node):
         self._listing = False
 
     def _current(self, prop: Any) -> Any:
-        """A property as it stands now: derived, or set by a handler, or as declared."""
-        if prop == "value":
-            return self._engine.fresh(self._cells["value"]) if self._rule and self._cells is not None else self._value
-        if self._cells is not None and prop in self._cells:
-            return self._engine.fresh(self._cells[prop])
-        if self._set is not None and prop in self._set:
-            return self._set[prop]
-        return self._decl.constants.get(prop)
+        """A property as it stands now."""
+        return as_kept(self, prop)
 
     def _read(self, prop: str) -> Any:
         """A property, noted where a rule is reading it."""
-        found = self._current(prop)
+        found = current(self, prop)
         tracker = self._engine.tracker
         if tracker is not None:
             tracker[(self, prop)] = found
@@ -79,6 +73,30 @@ class Held(Node):
     @property
     def _in_use(self) -> bool:
         """Whether a person can use it: enabled and visible."""
-        if self._outer is None and self._set is None and self._cells is None and self._engine.tracker is None:
-            return self._plan.in_use
-        return self._has("enabled") and self._has("visible")
+        return in_use(self)
+
+
+# A method that a class of plain Python may override is looked up by name at each call: the engine calls these.
+
+
+def as_kept(control: Held, prop: Any) -> Any:
+    """A property as it stands now: derived, or set by a handler, or as declared."""
+    if prop == "value" and not control._rule:
+        return control._value
+    if control._cells is not None and prop in control._cells:
+        return control._engine.fresh(control._cells[prop])
+    if control._set is not None and prop in control._set:
+        return control._set[prop]
+    return control._decl.constants.get(prop)
+
+
+def current(control: Held, prop: Any) -> Any:
+    """The same, asking a class that has more to say of it: what a choice holds may not be offered any more."""
+    return control._current(prop) if control._plan.lists else as_kept(control, prop)
+
+
+def in_use(control: Held) -> bool:
+    """Whether a person can use a control: it, and the groups that it is in, are enabled and visible."""
+    if control._outer is None and control._set is None and control._cells is None and control._engine.tracker is None:
+        return control._plan.in_use
+    return control._has("enabled") and control._has("visible")

@@ -67,7 +67,8 @@ class ControlPlan:
     what its `derive` rules take; `checks` are shown at it, `judges` receive its value. An `entry` takes
     entries, and is `judged` where a rule or check has something to say about it; a `masked` one shows
     no text; `in_use` is whether it can be used as declared; values of the type `as_is` need no
-    conversion; `levels` are those that a policy gives its declared rules.
+    conversion; one that `lists` things says for itself what it holds; `levels` are those that a policy
+    gives its declared rules.
     """
 
     path: str
@@ -84,6 +85,7 @@ class ControlPlan:
     judged: bool = False
     masked: bool = False
     in_use: bool = True
+    lists: bool = False
     as_is: type | None = None
     levels: Mapping[str, Level] | None = None
     line: tuple[Any, Any] | None = None

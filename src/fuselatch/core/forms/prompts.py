@@ -26,7 +26,7 @@ class Prompt:
     `DeclarationError` where a button is named that isn't there.
     """
 
-    __slots__ = ("buttons", "cancel", "default", "fields", "keeps", "latch", "name", "text", "title", "tone")
+    __slots__ = ("buttons", "cancel", "default", "fields", "keeps", "latch", "name", "plain", "text", "title", "tone")
 
     def __init__(
         self,
@@ -61,6 +61,8 @@ class Prompt:
         self.cancel = cancel if cancel is not None else self.default
         self.tone: Tone = tone
         self.fields = self._fields(where)
+        # What names nothing is the same text each time.
+        self.plain = None if self.fields else text.format_map({})
 
     def __set_name__(self, owner: type, name: str) -> None:
         self.name = self.name or f"{owner.__name__}.{name}"

@@ -21,9 +21,9 @@ def add_row(
     rows: list[Row], cause: int, kind: str, form: str, control: str, name: str, old: object = None, new: object = None
 ) -> int:
     """Add one row and give its number."""
-    if old is not None and old.__class__ not in ATOMS:
+    if old is not None and type(old) not in ATOMS:
         old = freeze(old)
-    if new is not None and new.__class__ not in ATOMS:
+    if new is not None and type(new) not in ATOMS:
         new = freeze(new)
     rows.append((cause, kind, form, control, name, old, new))
     return len(rows)
@@ -35,7 +35,7 @@ def freeze(value: object) -> object:
     No address, set order or id gets in: a default repr, which shows an address, gives way to the
     name of the type.
     """
-    if value.__class__ in ATOMS:
+    if type(value) in ATOMS:
         return value
     if isinstance(value, Sequence) and not isinstance(value, str | bytes):
         few = ", ".join(plain(item) for item in value[:FIRST_FEW])
