@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+from contextlib import chdir
 from pathlib import Path
 from tempfile import mkdtemp
 from typing import Any
@@ -20,13 +21,15 @@ class Compiling(BuildHookInterface[Any]):
         from setuptools.command.build_ext import build_ext
 
         self.folder = Path(mkdtemp(prefix="compiling-"))
-        package = Path(self.root, "src", "fuselatch", "core")
-        files = [str(package / f"{module}.py") for module in self.config["modules"]]
-        modules = mypycify(["--config-file", str(Path(self.root, "pyproject.toml")), *files], target_dir=str(self.folder))
-        build = build_ext(Distribution({"name": "fuselatch", "ext_modules": modules}))
-        build.build_lib, build.build_temp = str(self.folder / "lib"), str(self.folder / "temp")
-        build.ensure_finalized()
-        build.run()
+        options = ["--config-file", str(Path(self.root, "pyproject.toml")), "--cache-dir", str(self.folder / "cache")]
+        # From where they lie, so that tracebacks name no folder of the machine that built them.
+        with chdir(Path(self.root, "src")):
+            files = [f"fuselatch/core/{module}.py" for module in self.config["modules"]]
+            modules = mypycify([*options, *files], target_dir=str(self.folder))
+            build = build_ext(Distribution({"name": "fuselatch", "ext_modules": modules}))
+            build.build_lib, build.build_temp = str(self.folder / "lib"), str(self.folder / "temp")
+            build.ensure_finalized()
+            build.run()
         for made in (self.folder / "lib").rglob("*.*"):
             build_data["force_include"][str(made)] = str(made.relative_to(self.folder / "lib"))
         build_data["pure_python"] = False
