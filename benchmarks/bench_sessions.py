@@ -194,7 +194,7 @@ def main() -> None:
         what = "derived from the one before" if derived else "set by a handler of the one before"
         plain = nested(900) if derived else links(900)
         compare(f"1,000 controls, each {what}, a hop", chain(1000, derived), plain, 10)
-        compare("  against ten chains of 100 (linear: 1)", chain(1000, derived), chains(100, derived), 1.25)
+        compare("  against two chains of 500 (linear: 1)", chain(1000, derived), chains(500, derived), 1.25)
     press, yes = Gesture(verb="press", control="nothing"), Gesture(verb="answer", text="Yes")
     asking = presses(Gesture(verb="press", control="ask_it"), yes)
     compare("asking and answering, against a press without", asking, presses(press), 3)

@@ -100,7 +100,6 @@ class Running(EnginePort):
         self.kept_rows: dict[str, tuple[Any, tuple[Any, ...]]] = {}
         self._plans: dict[type[Form], FormPlan] = {}
         self._serials: dict[str, int] = {}
-        self._spare: Turn | None = None
         self._opened = 0
         self._now: datetime | None = None
         self._today: date | None = None
@@ -112,12 +111,7 @@ class Running(EnginePort):
 
         A `quiet` one runs no code of the author, so that nothing can wait: it needs no worker.
         """
-        turn = self._spare
-        if turn is None:
-            turn = Turn(self._whole, label, step, by)
-        else:
-            self._spare = None
-            turn.label, turn.step, turn.by = label, step, by
+        turn = Turn(self._whole, label, step, by)
         self.notice = ""
         self._now = None
         if self.day._watchers and self.clock is not None:
@@ -136,22 +130,6 @@ class Running(EnginePort):
         if self.waits or turn.error is not None:
             self._let_go_on(self._finished(turn))
             return
-        # A turn that went as most do can serve again: nothing of what seldom happens did.
-        if (
-            turn.worker is None
-            and turn.failure is None
-            and turn.counts is None
-            and turn.stale is None
-            and turn.after is None
-            and turn.lines is None
-            and turn.writes is None
-            and turn.outward is None
-            and turn.way_out is None
-            and not (turn.committed or turn.pointing)
-        ):
-            turn.undo.clear()
-            turn.cause = turn.runs = 0
-            self._spare = turn
         if self.retired:
             # No gesture is left that could bring their lines back.
             for lines in self.retired:
