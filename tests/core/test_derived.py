@@ -12,8 +12,10 @@ from fuselatch import (
     Choice,
     Event,
     Form,
+    Group,
     HandlerFailed,
     Label,
+    Lines,
     Number,
     Opener,
     RuleError,
@@ -21,6 +23,7 @@ from fuselatch import (
     Shared,
     Text,
     Tick,
+    Whole,
     derive,
 )
 from fuselatch.rehearsal import rehearse
@@ -69,6 +72,35 @@ def test_each_rule_runs_once_and_only_when_an_input_differs() -> None:
         start = len(desk.trace)
         desk.at(Runs).a.value = 2
         assert told(desk.trace[start:], "event") == ["a.changed", "first.changed", "middle.changed", "last.changed"]
+
+
+def test_what_goes_there_and_back_runs_no_rule_that_has_seen_it() -> None:
+    ran: list[str] = []
+
+    def noted(name: str, value: float) -> float:
+        ran.append(name)
+        return value
+
+    class Line(Group):
+        count = Whole("Count")
+
+    class Returns(Form):
+        a = Number("A", default=1)
+        two = Number("Two", value=derive(lambda a: noted("two", 2 * a), a))
+        lines = Lines(Line, "Lines")
+        many = Number("Many", value=lambda form: noted("many", len(form.lines.rows) + form.a.given))
+
+        @a.changed
+        def there_and_back(self, event: Event) -> None:
+            if event.by == "person":
+                self.a.value, self.a.value = 5, event.old
+
+    with rehearse(Returns) as desk:
+        desk.at(Returns).lines.add(count=1)
+        ran.clear()
+        desk.type("a", "3")
+        desk.tab()
+        assert (desk.at(Returns).two.value, desk.at(Returns).many.value, ran) == (2, 2, [])
 
 
 def test_a_rule_follows_what_it_reads_now_not_what_it_read_once() -> None:

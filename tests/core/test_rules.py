@@ -23,6 +23,7 @@ from fuselatch import (
     HandlerFailed,
     Number,
     Opener,
+    Prompt,
     Refused,
     Session,
     Text,
@@ -813,6 +814,57 @@ def test_a_key_that_is_heard_may_bring_up_a_prompt_where_the_focus_is_already() 
         desk.type("word", "abc")
         assert desk.prompt.text == "Really?" and desk.at(Curious).word.draft == "ab"
         desk.answer("Yes")
+
+
+def test_what_comes_of_an_answer_may_ask_in_turn() -> None:
+    class Leads(Form):
+        a = Text("A")
+        b = Text("B")
+        sure = Prompt("Sure?")
+
+        @a.changed
+        def close_the_way(self) -> None:
+            self.a.enabled = False
+            self.ask(self.sure)
+
+        @b.entered
+        def tell_why(self) -> None:
+            self.tell("Here is B")
+
+    with rehearse(Leads) as desk:
+        desk.type("a", "x")
+        desk.key("Enter")
+        desk.answer("OK")
+        # The focus could not stay: what moves it on is part of the answer, and asks before the first handler goes on.
+        assert desk.prompt.text == "Here is B"
+        desk.answer("OK")
+        assert not desk.prompt and desk.at(Leads).b.focused
+
+
+def test_a_change_that_waits_is_its_own_though_a_program_sets_the_control_meanwhile() -> None:
+    heard: list[tuple[Any, Any]] = []
+
+    class Waits(Form):
+        a = Text("A")
+        b = Number("B")
+
+        @a.changed
+        def set_and_ask(self) -> None:
+            self.b.value = 5
+            self.tell("B is set")
+
+        @b.changed
+        def hear(self, event: Event) -> None:
+            heard.append((event.old, event.new))
+
+    with rehearse(Waits) as desk:
+        desk.type("a", "x")
+        desk.tab()
+        assert heard == []
+        desk.at(Waits).b.value = 7
+        assert heard == [(5, 7)]
+        desk.answer("OK")
+        assert heard == [(5, 7), (None, 7)]
 
 
 def test_a_closed_session_is_let_go_though_its_workers_serve_on() -> None:

@@ -118,7 +118,7 @@ class Records(Node):
 
     # ---- to act
 
-    def where(self, *, blank: str = "all", **columns: Any) -> None:
+    def where(self, *, blank: str = "all", **columns: LiveValue[Any]) -> None:
         """Only the rows whose columns equal what these controls hold: `where(state=form.state)`.
 
         Settled values count, whenever something is looked up; a blank one stands for all rows, with `blank="none"`
