@@ -188,7 +188,7 @@ def note_prompt(turn: Turn, form: Form, prompt: Prompt, shown: Prompt, text: str
 
 def filled(form: Form, prompt: Prompt, facts: Mapping[str, Any]) -> str:
     """A prompt's text with its facts, and with the controls that it names as their entries show them."""
-    if prompt.plain is not None and not facts:
+    if prompt.plain is not None:
         return prompt.plain
     known = dict(facts)
     controls = form._state.controls
