@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gc
 from collections.abc import Callable
+from statistics import median
 from time import perf_counter
 from typing import NamedTuple
 
@@ -23,21 +24,26 @@ class Measure(NamedTuple):
     each: float = 1
 
 
-def in_turn(*measures: Measure) -> list[float]:
-    """Microseconds of each: the best of many rounds, in which they take turns, so that all meet the machine at its best."""
-    found = [float("inf")] * len(measures)
+def rounds(*measures: Measure) -> list[list[float]]:
+    """Microseconds of each in each of many rounds, in which they take turns, so that all meet the machine as it is then."""
+    found: list[list[float]] = [[] for _ in measures]
     gc.collect()
     gc.disable()
     try:
         for _ in range(ROUNDS):
-            for place, (call, times, _) in enumerate(measures):
+            for took, (call, times, each) in zip(found, measures, strict=True):
                 start = perf_counter()
                 for _ in range(times):
                     call()
-                found[place] = min(found[place], perf_counter() - start)
+                took.append((perf_counter() - start) / times / each * 1e6)
     finally:
         gc.enable()
-    return [took / measure.times / measure.each * 1e6 for took, measure in zip(found, measures, strict=True)]
+    return found
+
+
+def in_turn(*measures: Measure) -> list[float]:
+    """Microseconds of each: its best round."""
+    return [min(took) for took in rounds(*measures)]
 
 
 def best(function: Callable[[], object], times: int) -> float:
@@ -45,9 +51,9 @@ def best(function: Callable[[], object], times: int) -> float:
     return in_turn(Measure(function, max(1, times // 5)))[0]
 
 
-def ratio(what: str, ours: float, base: float, reach: float | None) -> bool:
-    """Print one line: microseconds, the baseline's, the ratio, and whether it is in reach; gives that."""
-    found = ours / base
+def ratio(what: str, ours: float, base: float, reach: float | None, found: float | None = None) -> bool:
+    """Print one line: microseconds, the baseline's, the ratio (or the one `found`), whether it is in reach; gives that."""
+    found = ours / base if found is None else found
     good = reach is None or found <= reach
     wanted = "" if reach is None else f"  (to reach: {reach:g}x){'' if good else '  MISSED'}"
     print(f"{what:<58} {ours:9.2f} µs   {base:8.3f} µs   {found:6.1f}x{wanted}")
@@ -55,5 +61,9 @@ def ratio(what: str, ours: float, base: float, reach: float | None) -> bool:
 
 
 def compare(what: str, ours: Measure, base: Measure, reach: float | None) -> bool:
-    """Time two things in turn, and print that line."""
-    return ratio(what, *in_turn(ours, base), reach)
+    """Print that line for two things timed in turn: their best rounds, and the median of the rounds' ratios.
+
+    A machine may change its speed between two rounds, but seldom within one.
+    """
+    mine, others = rounds(ours, base)
+    return ratio(what, min(mine), min(others), reach, median(one / other for one, other in zip(mine, others, strict=True)))
