@@ -60,29 +60,8 @@ class Turn:
     """One gesture being carried out."""
 
     __slots__ = (
-        "after",
-        "by",
-        "cause",
-        "committed",
-        "counts",
-        "engine",
-        "error",
-        "event",
-        "failure",
-        "handler",
-        "label",
-        "lines",
-        "outward",
-        "pointing",
-        "queue",
-        "rows",
-        "runs",
-        "stale",
-        "step",
-        "undo",
-        "way_out",
-        "worker",
-        "writes",
+        "after", "by", "cause", "committed", "counts", "engine", "error", "event", "failure", "handler", "label",
+        "lines", "outward", "pointing", "queue", "rows", "runs", "stale", "step", "undo", "way_out", "worker", "writes",
     )  # fmt: skip
 
     def __init__(self, engine: Engine, label: object, step: Callable[[Turn], object], by: By) -> None:

@@ -5,15 +5,12 @@ Attributes with a leading underscore belong to the engine; a handler never needs
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, ClassVar, Final, Generic, TypeVar
+from typing import Any, ClassVar, Final, Generic, TypeVar
 
 from fuselatch.core.forms.held import Held
 from fuselatch.core.forms.sources import EventSource
 from fuselatch.core.model.errors import Blank
 from fuselatch.core.model.findings import NO_MARKER, Finding, Marker
-
-if TYPE_CHECKING:
-    pass
 
 R = TypeVar("R")
 G = TypeVar("G")
