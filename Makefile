@@ -19,7 +19,7 @@ test: .venv/ready-test
 
 # The same tests again, with the compiled core.
 test-compiled: .compiled/ready
-	$(WITH_COMPILED) $(BIN)/fuselatch --version | grep "the core is compiled"
+	$(WITH_COMPILED) $(BIN)/fuselatch --version | grep "(compiled core)"
 	$(WITH_COMPILED) $(BIN)/python -m pytest -n 2
 
 bench: .compiled/ready

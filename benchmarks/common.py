@@ -13,7 +13,7 @@ from fuselatch.cli import core_is
 ROUNDS = 60
 """Many short rounds: on a machine with noisy neighbours the best of them is what repeats."""
 
-HEADING = f"{f'measure (the core is {core_is()})':<58} {'ours':>12}   {'baseline':>11}    ratio"
+HEADING = f"{f'measure ({core_is()} core)':<58} {'ours':>12}   {'baseline':>11}    ratio"
 
 
 class Measure(NamedTuple):

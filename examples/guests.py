@@ -21,7 +21,7 @@ class Address(Group):
         self.town.value = self.town.value.title()
 
 
-class Guest(Form, title="A guest arrives", confirm_discard="Throw away what was entered?"):
+class Guest(Form, title="A guest arrives", confirm_discard="Discard what you entered?"):
     """Takes a guest's stay and address, and another one for the bill where that is wanted."""
 
     name = Text("Name", required=True, help="as in the passport")

@@ -54,15 +54,15 @@ def test_entries_in_a_locale(locale: str, control: str, typed: str, text: str) -
 @pytest.mark.parametrize(
     ("locale", "control", "typed", "message"),
     [
-        ("de", "day", "31.6.2031", "'31.6.2031' is not a date such as 04.05.2031 or 2031-05-04"),
-        ("en", "day", "4 May", "'4 May' is not a date such as 5/4/2031 or 2031-05-04"),
-        ("en", "day", "5/4/31", "'5/4/31' is not a date such as 5/4/2031 or 2031-05-04"),
-        ("en", "day", "5/4/2030", "5/4/2030 is too early; at least 1/1/2031"),
-        ("en", "hour", "25:00", "'25:00' is not a time such as 9:30 AM or 09:30"),
-        ("de", "hour", "noon", "'noon' is not a time such as 09:30"),
-        ("de", "depth", "1.5", "'1.5' is not a number such as 12,5"),
-        ("en", "depth", "1,5", "'1,5' is not a number such as 12.5"),
-        ("en", "depth", "1.25", "'1.25' has more decimals than fit; at most one decimal"),
+        ("de", "day", "31.6.2031", "'31.6.2031' isn't a date. Example: 04.05.2031 or 2031-05-04"),
+        ("en", "day", "4 May", "'4 May' isn't a date. Example: 5/4/2031 or 2031-05-04"),
+        ("en", "day", "5/4/31", "'5/4/31' isn't a date. Example: 5/4/2031 or 2031-05-04"),
+        ("en", "day", "5/4/2030", "Too early: 5/4/2030. Minimum is 1/1/2031"),
+        ("en", "hour", "25:00", "'25:00' isn't a time. Example: 9:30 AM or 09:30"),
+        ("de", "hour", "noon", "'noon' isn't a time. Example: 09:30"),
+        ("de", "depth", "1.5", "'1.5' isn't a number. Example: 12,5"),
+        ("en", "depth", "1,5", "'1,5' isn't a number. Example: 12.5"),
+        ("en", "depth", "1.25", "'1.25' has too many decimals. Maximum is 1 decimal"),
     ],
 )
 def test_what_is_expected_is_said_in_the_locale(locale: str, control: str, typed: str, message: str) -> None:
@@ -89,5 +89,5 @@ def test_no_text_breaks_a_format(locale: str, text: str) -> None:
 
 
 def test_a_locale_of_nobody_is_refused() -> None:
-    with pytest.raises(ValueError, match="'zz' is no locale; write one such as en, de or fr-CH"):
+    with pytest.raises(ValueError, match="'zz' isn't a known locale; write one such as en, de or fr-CH"):
         rehearse(Log, locale="zz").__enter__()

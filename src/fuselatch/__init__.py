@@ -20,8 +20,8 @@ else:
         except AttributeError:
             from fuselatch.core.model.names import suggest
 
-            hint = suggest(name, public.__all__, "among others there are")
-            raise AttributeError(f"fuselatch has no '{name}': {hint}") from None
+            hint = suggest(name, public.__all__)
+            raise AttributeError(f"module 'fuselatch' has no '{name}'; {hint}") from None
         globals()[name] = found
         return found
 

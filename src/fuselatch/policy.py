@@ -24,7 +24,7 @@ class Policy(Rules):
         except OSError as error:
             raise PolicyError(f"{path}: {error.strerror or error}") from None
         except UnicodeDecodeError:
-            raise PolicyError(f"{path}: this is no text in UTF-8; save it as such") from None
+            raise PolicyError(f"{path}: not valid UTF-8; save the file as UTF-8") from None
         return cls.parse(text, str(path))
 
     @classmethod
@@ -33,4 +33,4 @@ class Policy(Rules):
         try:
             return cls(tomllib.loads(text), source)
         except tomllib.TOMLDecodeError as error:
-            raise PolicyError(f"{source}: this is no TOML: {error}") from None
+            raise PolicyError(f"{source}: not valid TOML: {error}") from None

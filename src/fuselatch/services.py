@@ -21,7 +21,7 @@ class Letters:
 
     def send(self, letter: EmailMessage) -> None:
         """Send a letter, a message as RFC 5322 has it."""
-        raise NotImplementedError(f"{type(self).__name__} does not say how a letter is sent")
+        raise NotImplementedError(f"{type(self).__name__} must override send()")
 
 
 class LetterBox(Letters):
@@ -34,7 +34,7 @@ class LetterBox(Letters):
     def send(self, letter: EmailMessage) -> None:
         """Keep a letter; a `TypeError` for what is none, a `ValueError` for one without To or Subject."""
         if not isinstance(letter, EmailMessage):
-            raise TypeError(f"a letter is an email.message.EmailMessage, not {type(letter).__name__}")
+            raise TypeError(f"send(letter): expected email.message.EmailMessage, not {type(letter).__name__}")
         for header in ("To", "Subject"):
             if not letter[header]:
                 raise ValueError(f"the letter has no {header}; set letter['{header}']")
@@ -49,7 +49,7 @@ class Drawings:
 
     def draw(self, name: str, drawing: ElementTree.Element) -> None:
         """Put down a drawing under a name; `drawing` is the root element of an SVG."""
-        raise NotImplementedError(f"{type(self).__name__} does not say where a drawing goes")
+        raise NotImplementedError(f"{type(self).__name__} must override draw()")
 
 
 class DrawingBoard(Drawings):
@@ -62,7 +62,7 @@ class DrawingBoard(Drawings):
     def draw(self, name: str, drawing: ElementTree.Element) -> None:
         """Keep a drawing; a `ValueError` for what is no SVG."""
         if drawing.tag not in ("svg", f"{{{SVG}}}svg"):
-            raise ValueError(f"the drawing '{name}' is no SVG: its root is <{drawing.tag}>")
+            raise ValueError(f"draw('{name}'): expected an <svg> element, not <{drawing.tag}>")
         if drawing.tag == "svg":
             drawing.set("xmlns", SVG)
         text = ElementTree.tostring(drawing, encoding="unicode")

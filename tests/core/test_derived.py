@@ -180,7 +180,7 @@ def test_a_circle_is_named() -> None:
     with pytest.raises(HandlerFailed) as caught:
         Session(Circle)
     assert isinstance(caught.value.error, RuleError)
-    assert str(caught.value.error) == "these rules follow each other in a circle: a.value → b.value → c.value → a.value"
+    assert str(caught.value.error) == "these rules depend on each other in a circle: a.value → b.value → c.value → a.value"
 
 
 def test_every_property_may_follow_a_rule() -> None:
@@ -205,11 +205,11 @@ def test_every_property_may_follow_a_rule() -> None:
         form.a.value = 5
         assert (form.title, form.b.tone, form.b.minimum, form.b.maximum) == ("Title 5.0", "danger", 5.0, 15.0)
         assert "All.title: Title 1.0 → Title 5.0" in told(desk.trace[start:])
-        assert [finding.text for finding in form.b.findings] == ["1 is too small; at least 5"]
+        assert [finding.text for finding in form.b.findings] == ["Too low: 1. Minimum is 5"]
         form.a.value = 2
         assert not form.b.enabled and form.b.findings == ()
         for prop, value in (("caption", "x"), ("enabled", True), ("tone", "plain")):
-            with pytest.raises(RuleError, match=rf"All\.b\.{prop} follows its rule and can't be set"):
+            with pytest.raises(RuleError, match=rf"All\.b\.{prop} has a rule and can't be set"):
                 setattr(form.b, prop, value)
 
 
@@ -301,7 +301,7 @@ def test_rules_follow_session_values_the_date_open_forms_and_the_opener() -> Non
     desk.wait("1d")
     desk.tab()
     assert form.today.value == date(2031, 5, 5).isoformat()
-    with pytest.raises(TypeError, match="Shared count: int is wanted here, not str"):
+    with pytest.raises(TypeError, match="Shared count: expected int, not str"):
         desk.session[COUNT] = "x"  # type: ignore[misc]
     desk.session.close()
 
@@ -321,7 +321,7 @@ def test_a_plain_attribute_that_a_rule_names_can_not_be_set() -> None:
 
     with rehearse(Plain) as desk:
         desk.at(Plain).a.value = "x"
-        with pytest.raises(HandlerFailed, match=r"Plain\.suffix is read by a rule, which would not see it change"):
+        with pytest.raises(HandlerFailed, match=r"Plain\.suffix is read by a rule, but rules don't notice plain attributes"):
             desk.at(Plain).a.value = "bad"
 
 
@@ -337,4 +337,4 @@ def test_stale_reads_are_noted_once_a_gesture() -> None:
     with rehearse(Reads) as desk:
         desk.paste("a", "typed")
         desk.press("b")
-        assert told(desk.trace, "stale") == ["stale read of a while 'typed' is unsettled"]
+        assert told(desk.trace, "stale") == ["reads a while 'typed' is still a draft"]

@@ -50,16 +50,16 @@ def act(desk: Desk, gesture: tuple[str, ...]) -> None:
 
 
 REFUSED: list[tuple[tuple[str, ...], str]] = [
-    (("type", "cable", "x"), "type cable x: it is disabled by its rule for 'enabled'"),
-    (("type", "secret", "x"), "type secret x: it is hidden as declared"),
-    (("type", "double", "1"), "type double 1: it is read-only: its value follows a rule"),
+    (("type", "cable", "x"), "type cable x: 'cable' is disabled (rule for 'enabled')"),
+    (("type", "secret", "x"), "type secret x: 'secret' is hidden (declared visible=False)"),
+    (("type", "double", "1"), "type double 1: 'double' is read-only (its value has a rule)"),
     (("type", "save", "x"), "type save x: a button can't be typed into"),
-    (("press", "name"), "press name: a text can't be pressed"),
-    (("tick", "name"), "tick name: a text can't be ticked"),
-    (("pick", "pier", "Nort"), "pick pier Nort: 'Nort' is none of its choices; did you mean 'North'?"),
-    (("pick", "name", "x"), "pick name x: a text has no choices to pick from"),
-    (("focus", "note"), "focus note: a label can't take the focus"),
-    (("answer", "OK"), "answer OK: no prompt is up"),
+    (("press", "name"), "press name: a text field can't be pressed"),
+    (("tick", "name"), "tick name: a text field can't be ticked"),
+    (("pick", "pier", "Nort"), "pick pier Nort: 'Nort' isn't one of the choices; did you mean 'North'?"),
+    (("pick", "name", "x"), "pick name x: a text field has no choices"),
+    (("focus", "note"), "focus note: a label can't have the focus"),
+    (("answer", "OK"), "answer OK: no prompt is open"),
 ]
 
 
@@ -88,7 +88,7 @@ def test_a_refusal_names_the_line_that_made_it_so() -> None:
 def test_an_unknown_control_names_the_closest() -> None:
     with rehearse(Stay) as desk, pytest.raises(UnknownName) as caught:
         desk.press("sve")
-    assert str(caught.value) == "Stay has no control 'sve': did you mean 'save'?"
+    assert str(caught.value) == "Stay has no control 'sve'; did you mean 'save'?"
 
 
 class Other(Form):
@@ -104,7 +104,7 @@ def test_a_control_may_be_named_by_its_declaration() -> None:
         assert desk.at(Stay).name.value == "x"
         with pytest.raises(UnknownName, match="Stay has no control 'name'"):
             desk.press(Other.name)
-        with pytest.raises(AssertionError, match="Other is not in front; <Stay open> is"):
+        with pytest.raises(AssertionError, match="expected Other in front, but it is <Stay open>"):
             desk.at(Other)
 
 
@@ -114,9 +114,9 @@ def test_accepting_marks_all_that_fail_and_goes_to_the_first() -> None:
         desk.type("nights", "0")
         assert form.name.marker and not form.nights.marker
         desk.press("save")
-        assert (form.name.marker.text, form.nights.marker.text) == ("an entry is needed", "0 is too small; at least 1")
+        assert (form.name.marker.text, form.nights.marker.text) == ("Enter a value", "Too low: 0. Minimum is 1")
         assert form.name.focused
-        assert desk.session.view.notice == "Name: an entry is needed"
+        assert desk.session.view.notice == "Name: Enter a value"
         assert desk.outcome is None
 
 

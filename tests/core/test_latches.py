@@ -134,8 +134,8 @@ def test_a_key_of_its_own_and_the_trace() -> None:
             ("b", "Yes", "until the session ends"),
         ]
         assert told(desk.trace, "latch") == [
-            *["latch Once.per_key taken with 'Yes'"] * 2,
-            "latch Once.per_key holds with 'Yes'",
+            *['sets latch Once.per_key ("Yes")'] * 2,
+            'latch Once.per_key answers "Yes"',
         ]
 
 
@@ -174,13 +174,13 @@ def test_a_latch_of_its_own_is_asked_taken_and_released_and_rules_follow_it() ->
             "",
             "14 rows",
             "2031-05-04T09:30:00",
-            "until 2031-05-04 is over",
+            "until the end of 2031-05-04",
         )
         form.imported_today.release()
         form.imported_today.release()
         assert (form.state.value, store.all()) == ("to do", [])
-        assert told(desk.trace, "latch")[-1] == "latch Importing.imported_today let go"
-        with pytest.raises(AttributeError, match=r"is a latch; take it with self.imported_today.take\(\)"):
+        assert told(desk.trace, "latch")[-1] == "resets latch Importing.imported_today"
+        with pytest.raises(AttributeError, match=r"is a latch; use self.imported_today.take\(\)"):
             form.imported_today = True  # type: ignore[assignment]
 
 
@@ -216,14 +216,17 @@ def test_a_warning_of_a_check_is_confirmed_once_and_stays_among_the_overrides() 
 @pytest.mark.parametrize(
     ("what", "error"),
     [
-        (lambda: Latch(), "say"),
+        (lambda: Latch(), "needs per="),
         (lambda: Latch(per=WRONG), "did you mean 'record'"),
-        (lambda: Latch(every=WRONG), "every is a positive timedelta or 'day', not 'recrod'"),
+        (lambda: Latch(every=WRONG), "every must be a positive timedelta or 'day', not 'recrod'"),
         (lambda: Latch(every=timedelta(0)), "positive"),
-        (lambda: Latch(per="form", key=WRONG), "key is a function of the form"),
-        (lambda: Prompt("?", latch=Latch(per="form")), "latch= and keeps= go together"),
-        (lambda: Prompt("?", keeps=("OK",)), "latch= and keeps= go together"),
-        (lambda: Prompt("?", latch=Latch(per="form"), keeps=("Ok",)), "keeps 'Ok' is no button of it; did you mean 'OK'"),
+        (lambda: Latch(per="form", key=WRONG), "key must be a function of the form"),
+        (lambda: Prompt("?", latch=Latch(per="form")), "latch= needs keeps="),
+        (lambda: Prompt("?", keeps=("OK",)), "latch= needs keeps="),
+        (
+            lambda: Prompt("?", latch=Latch(per="form"), keeps=("Ok",)),
+            "keeps 'Ok' isn't one of the buttons; did you mean 'OK'",
+        ),
     ],
 )
 def test_what_is_declared_wrongly(what: Any, error: str) -> None:
@@ -234,7 +237,7 @@ def test_what_is_declared_wrongly(what: Any, error: str) -> None:
 def test_what_a_session_must_be_given_is_said() -> None:
     now = datetime(2031, 5, 4, tzinfo=timezone(timedelta(hours=2)))
     for options, which, error in (
-        ({"latches": MemoryLatches()}, "per_user", "has none; open it with user="),
+        ({"latches": MemoryLatches()}, "per_user", "has no user; open it with user="),
         ({"user": "imke"}, "per_user", "open it with latches="),
         ({"user": "imke", "latches": MemoryLatches()}, "per_user_a_day", "open it with clock="),
     ):
@@ -258,5 +261,5 @@ def test_when_a_time_is_over() -> None:
     assert not is_over("day", "2031-05-04T22:30:00+00:00", datetime(2031, 5, 5, 9, tzinfo=east))
     assert is_over("day", day, datetime(2031, 5, 5, 9, tzinfo=east))
     assert not is_over(None, "", datetime(2040, 1, 1))
-    assert (end_of(hour, day), end_of("day", day)) == ("until 2031-05-05T00:30:00", "until 2031-05-04 is over")
-    assert Taken("a", "b", "c", "d", "e").latch == "a" and end_of(None, "") == "until it is released"
+    assert (end_of(hour, day), end_of("day", day)) == ("until 2031-05-05T00:30:00", "until the end of 2031-05-04")
+    assert Taken("a", "b", "c", "d", "e").latch == "a" and end_of(None, "") == "until it is reset"

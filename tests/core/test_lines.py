@@ -234,7 +234,7 @@ class Along(Stay):
 
 @pytest.mark.parametrize(
     ("form", "asked", "left"),
-    [(Stay, "Remove record 1 and its 2 Extras?", [4]), (Refuses, "", [1, 2, 4]), (Along, "Remove record 1?", [4])],
+    [(Stay, "Remove record 1 and 2 rows in Extras?", [4]), (Refuses, "", [1, 2, 4]), (Along, "Remove record 1?", [4])],
 )
 def test_removing_a_record_with_lines(form: type[Form], asked: str, left: list[int]) -> None:
     desk, store, live = opened(form)
@@ -243,7 +243,7 @@ def test_removing_a_record_with_lines(form: type[Form], asked: str, left: list[i
     if asked:
         desk.answer("Remove")
     else:
-        assert desk.session.view.notice == "record 1 has 2 Extras; remove them first"
+        assert desk.session.view.notice == "Record 1 still has 2 Extras. Remove them first"
     assert [row["id"] for row in store.sources["extras"]] == left and len(live.extras) == (1 if asked else 2)
 
 
@@ -251,9 +251,7 @@ def test_a_line_under_a_record_that_is_not_kept_is_refused_in_plain_words() -> N
     desk, _, form = opened(Refuses)
     desk.record("fresh")
     desk.add_line("extras")
-    assert desk.session.view.notice == "Extras: this record is not kept yet; keep it before its lines" and not len(
-        form.extras
-    )
+    assert desk.session.view.notice == "Extras: save this record before adding lines" and not len(form.extras)
 
 
 def test_rows_without_a_record_are_told_at_opening() -> None:
@@ -261,7 +259,7 @@ def test_rows_without_a_record_are_told_at_opening() -> None:
         {"bookings": [{"number": 1, "vessel": "Eider"}], "extras": EXTRAS}, keys={"bookings": "number", "extras": "id"}
     )
     with Desk(Scene(Stay, records=store)) as desk:
-        assert desk.session.view.forms[0].message == "1 of extras belong to no record of bookings: 4"
+        assert desk.session.view.forms[0].message == "1 row of extras has no record in bookings (4)"
 
 
 def test_a_refused_store_leaves_lines_as_they_were_and_a_foreign_change_is_asked_about() -> None:
@@ -271,11 +269,11 @@ def test_a_refused_store_leaves_lines_as_they_were_and_a_foreign_change_is_asked
     store.versions["extras"] += 1
     desk.record("save")
     desk.answer("Compare")
-    assert desk.prompt.text == "Count: 3 here, 9 theirs"
+    assert desk.prompt.text == "Count: yours 3, theirs 9"
     desk.answer("Keep editing")
     assert form.extras[0].count.draft == "3"
     desk.record("save")
-    desk.answer("Take theirs")
+    desk.answer("Use theirs")
     assert form.extras[0].count.value == 9 and not form.records.is_changed
 
 
@@ -299,15 +297,15 @@ def test_lines_without_records_are_the_outcome_and_go_with_a_submit() -> None:
 @pytest.mark.parametrize(
     ("act", "message"),
     [
-        (lambda desk: desk.type("extras[2].count", "1"), r"there is no line extras\[2\]: there are extras\[0\] to \[1\]"),
+        (lambda desk: desk.type("extras[2].count", "1"), r"no line extras\[2\]; extras has 0 to 1"),
         (lambda desk: desk.type("extras[0].cont", "1"), r"has no control 'extras\[0\]\.cont'"),
         (lambda desk: desk.type("extras[0]", "1"), r"has no control 'extras\[0\]'"),
-        (lambda desk: desk.remove_line("extras"), "is no line"),
-        (lambda desk: desk.add_line("vessel"), "has no lines"),
-        (lambda desk: desk.move_line("extras[0]", "first"), "'first' is no place; write a number, 0 for the first"),
-        (lambda desk: desk.form.extras.move(desk.form.extras[0], 2), "extras has no place 2; there are 0 to 1"),
-        (lambda desk: desk.form.extras.remove(desk.form), "is no line of Stay.extras, or no longer"),
-        (lambda desk: desk.form.extras.add(waht="x"), "a line of extras has no control 'waht': did you mean 'what'"),
+        (lambda desk: desk.remove_line("extras"), "isn't a line"),
+        (lambda desk: desk.add_line("vessel"), "isn't a list of lines"),
+        (lambda desk: desk.move_line("extras[0]", "first"), "'first' isn't a position; use a number, starting at 0"),
+        (lambda desk: desk.form.extras.move(desk.form.extras[0], 2), "extras has no position 2; positions are 0 to 1"),
+        (lambda desk: desk.form.extras.remove(desk.form), "isn't a line of Stay.extras"),
+        (lambda desk: desk.form.extras.add(waht="x"), "extras: lines have no control 'waht'; did you mean 'what'"),
     ],
 )
 def test_a_wrong_use_is_told(act: Callable[[Desk], None], message: str) -> None:
@@ -329,15 +327,18 @@ class HearsForm(Group):
 @pytest.mark.parametrize(
     ("make", "message"),
     [
-        (lambda: Lines(Form), "takes a class derived from Group"),  # type: ignore[type-var]
-        (lambda: Lines(Extra, records="extras"), "records= and key= go together"),
-        (lambda: Lines(Extra, parent="last"), "parent is 'refuse' or 'first', not 'last'"),  # type: ignore[arg-type]
-        (lambda: Lines(Extra, removing="never"), "removing is 'ask' or 'refuse' or 'along'"),  # type: ignore[arg-type]
-        (lambda: Lines(HearsForm), "a line can't hear accepting; hear it on the form"),
-        (lambda: type("G", (Group,), {"inner": Lines(Extra)}), "lines belong to a form; declare them there"),
+        (lambda: Lines(Form), "expected a class derived from Group"),  # type: ignore[type-var]
+        (lambda: Lines(Extra, records="extras"), "records= needs key="),
+        (lambda: Lines(Extra, parent="last"), "parent must be 'refuse' or 'first', not 'last'"),  # type: ignore[arg-type]
+        (lambda: Lines(Extra, removing="never"), "removing must be 'ask' or 'refuse' or 'along'"),  # type: ignore[arg-type]
+        (lambda: Lines(HearsForm), "a line can't handle accepting; handle it on the form"),
+        (
+            lambda: type("G", (Group,), {"inner": Lines(Extra)}),
+            "Lines can't be declared in a group; declare them on the form",
+        ),
         (
             lambda: type("F", (Form,), {"inner": Lines(Extra, records="e", key="k")}),
-            "lines in records= need a form that is bound to records",
+            "Lines with records= need a form with records=",
         ),
     ],
 )

@@ -61,21 +61,21 @@ def scores() -> MemoryRecords:
         (Gap(), None, 3, "3 of 3"),
         (Gap("score"), None, 2, "2 of 3"),
         (Gap("score"), {"pier": "North"}, 3, "2 of 2"),
-        (Gap("pier"), None, None, "new, 3 there are"),
+        (Gap("pier"), None, None, "new record (3 saved)"),
         (None, {"pier": "South"}, 2, "1 of 1"),
-        (None, {"pier": "West"}, None, "new, 0 there are"),
+        (None, {"pier": "West"}, None, "new record (0 saved)"),
     ],
 )
 def test_where_a_form_begins(at: Any, only: Any, key: Any, shown: str) -> None:
     with Desk(Scene(Scores, records=scores(), at=at, only=only)) as desk:
         form: Any = desk.form
         assert (form.records.key, form.records.shown) == (key, shown)
-        assert form.pier.value == {"new, 0 there are": "West", "new, 3 there are": ""}.get(
+        assert form.pier.value == {"new record (0 saved)": "West", "new record (3 saved)": ""}.get(
             shown, SCORES[(key or 1) - 1]["pier"]
         )
 
 
-NOTHING = "Nothing is selected; select one of scores first."
+NOTHING = "Nothing is selected. Select a row of scores"
 
 
 @pytest.mark.parametrize(
@@ -83,8 +83,8 @@ NOTHING = "Nothing is selected; select one of scores first."
     [
         (Selection("scores", 3), 3, ""),
         (None, 1, NOTHING),
-        (Selection("boats", 3), 1, "What is selected is one of boats; select one of scores first."),
-        (Selection("scores", 9), 1, "The selected 9 is not among scores here."),
+        (Selection("boats", 3), 1, "The selected row belongs to boats. Select a row of scores"),
+        (Selection("scores", 9), 1, "scores has no row 9"),
     ],
 )
 def test_a_form_begins_at_what_the_host_has_selected_or_says_why_not(chosen: Any, key: int, message: str) -> None:
@@ -99,7 +99,7 @@ def test_a_fresh_record_under_a_parent_belongs_to_it() -> None:
     with Desk(Scene(Scores, records=store, only={"pier": "West"})) as desk:
         desk.type("name", "Ulle")
         desk.press("keep")
-        assert store.sources["scores"][3]["pier"] == "West" and desk.session.view.forms[0].record == "new, 1 there are"
+        assert store.sources["scores"][3]["pier"] == "West" and desk.session.view.forms[0].record == "new record (1 saved)"
 
 
 def test_the_last_value_entered_is_where_the_next_record_begins_and_is_no_change() -> None:
@@ -147,9 +147,9 @@ def test_captions_come_from_the_columns_where_none_is_given() -> None:
 @pytest.mark.parametrize(
     ("form", "at", "only", "error", "message"),
     [
-        (Scores, 9, None, UnknownName, "'scores' has no record 9: there are 1, 2, 3"),
-        (Scores, Gap("scroe"), None, UnknownName, "Scores has no column 'scroe' to look at: did you mean 'score'"),
-        (Scores, None, {"peer": 1}, UnknownName, "'scores' has no column 'peer': did you mean 'pier'"),
+        (Scores, 9, None, UnknownName, "'scores' has no record 9; choose from 1, 2, 3"),
+        (Scores, Gap("scroe"), None, UnknownName, "Scores has no bound column 'scroe'; did you mean 'score'"),
+        (Scores, None, {"peer": 1}, UnknownName, "'scores' has no column 'peer'; did you mean 'pier'"),
         (Scores, SELECTED, None, UnknownName, "this session has no service Host"),
     ],
 )
@@ -166,5 +166,5 @@ def test_only_a_bound_form_begins_somewhere() -> None:
         def open_it(self) -> None:
             self.open(Plain, at=3)
 
-    with rehearse(Plain) as desk, pytest.raises(Exception, match="at= and only= are for a form that is bound to records"):
+    with rehearse(Plain) as desk, pytest.raises(Exception, match="at= and only= need a form with records="):
         desk.press("go")

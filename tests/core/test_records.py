@@ -100,7 +100,7 @@ def test_moving_takes_records_in_hand_without_changed_and_derived_values_follow(
         )
         for word, key, shown in (
             ("next", 2, "2 of 3"), ("previous", 1, "1 of 3"), ("previous", 1, "1 of 3"), ("last", 5, "3 of 3"),
-            ("next", None, "new, 3 there are"), ("first", 1, "1 of 3"), ("5", 5, "3 of 3"), ("fresh", None, "new, 3 there are"),
+            ("next", None, "new record (3 saved)"), ("first", 1, "1 of 3"), ("5", 5, "3 of 3"), ("fresh", None, "new record (3 saved)"),
             ("previous", 5, "3 of 3"), ("2", 2, "2 of 3"),
         ):  # fmt: skip
             desk.record(word)
@@ -109,10 +109,10 @@ def test_moving_takes_records_in_hand_without_changed_and_derived_values_follow(
         assert (form.boat.value, form.size.value, form.double.value, form.note.value) == ("Teal", None, 0, "")
         assert not form.records.is_changed and store.transactions == 0
         assert not [line for line in told(desk.trace, "event") if line == "boat.changed"]
-        with pytest.raises(UnknownName, match=r"'boats' has no record '7': there are 1, 2, 5"):
+        with pytest.raises(UnknownName, match=r"'boats' has no record '7'; choose from 1, 2, 5"):
             desk.record("7")
         records: Any = form.records
-        with pytest.raises(UnknownName, match="there is no record 'nxt'; did you mean 'next'"):
+        with pytest.raises(UnknownName, match="unknown move 'nxt'; did you mean 'next'"):
             records.move("nxt")
 
 
@@ -157,7 +157,7 @@ def test_rules_follow_which_record_is_in_hand_and_what_any_form_writes() -> None
     with desk:
         desk.press("beside")
         other, form = desk.at(Other), desk.session.first
-        for step, place in (("next", "2 of 3: 2"), ("fresh", "new, 3 there are: None"), ("first", "1 of 3: 1")):
+        for step, place in (("next", "2 of 3: 2"), ("fresh", "new record (3 saved): None"), ("first", "1 of 3: 1")):
             desk.record(step)
             assert other.place.value == place
         desk.focus(Both.boat)
@@ -179,7 +179,7 @@ def test_what_a_record_brings_is_kept_though_it_is_not_offered() -> None:
         form = desk.at(Scores)
         desk.record("last")
         assert form.whereabouts.value == "lost" and [one.level for one in form.whereabouts.findings] == ["warn"]
-        assert form.whereabouts.findings[0].text == "'lost' is not in the list any more"
+        assert form.whereabouts.findings[0].text == "'lost' is no longer in the list"
         desk.pick("whereabouts", "in")
         assert form.whereabouts.findings == ()
         desk.record("first")
@@ -202,13 +202,13 @@ def test_leaving_a_changed_record_keeps_it_with_only_what_differs() -> None:
         assert desk.at(Scores).boat.value == "Old Eider" and store.transactions == 1
         desk.clear("boat")
         desk.record("next")  # held: a boat is needed
-        assert desk.at(Scores).records.key == 1 and desk.at(Scores).boat.marker.text == "an entry is needed"
+        assert desk.at(Scores).records.key == 1 and desk.at(Scores).boat.marker.text == "Enter a value"
         desk.type("boat", "Eider")
         desk.record("save")
         assert store.transactions == 2
 
 
-@pytest.mark.parametrize(("answer", "key", "boat"), [("Save", 2, "X"), ("Throw away", 2, "Eider"), ("Stay", 1, "Eider")])
+@pytest.mark.parametrize(("answer", "key", "boat"), [("Save", 2, "X"), ("Don't save", 2, "Eider"), ("Cancel", 1, "Eider")])
 def test_a_form_that_asks_before_a_changed_record_is_left(answer: str, key: int, boat: str) -> None:
     desk, store = at_work(AsksFirst)
     with desk:
@@ -240,7 +240,7 @@ def test_a_fresh_record_is_given_its_key_and_defaults_alone_keep_nothing() -> No
         assert form.records.shown == "2 of 4" and form.boat.focused
         desk.record("last")
         desk.press("keep_it")
-        assert form.records.shown == "new, 4 there are"
+        assert form.records.shown == "new record (4 saved)"
 
 
 def test_removing_asks_and_goes_to_the_next() -> None:
@@ -249,8 +249,8 @@ def test_removing_asks_and_goes_to_the_next() -> None:
         form = desk.at(Scores)
         desk.record("2")
         desk.record("remove")
-        assert desk.prompt.text == "Remove record 2?" and desk.prompt.default == "Keep"
-        desk.answer("Keep")
+        assert desk.prompt.text == "Remove record 2?" and desk.prompt.default == "Cancel"
+        desk.answer("Cancel")
         assert form.records.key == 2
         desk.record("remove")
         desk.answer("Remove")
@@ -258,10 +258,10 @@ def test_removing_asks_and_goes_to_the_next() -> None:
         for _ in range(2):
             desk.record("remove")
             desk.answer("Remove")
-        assert form.records.shown == "new, 0 there are"
-        with pytest.raises(Refused, match="a fresh record can't be removed"):
+        assert form.records.shown == "new record (0 saved)"
+        with pytest.raises(Refused, match="new and not saved"):
             desk.record("remove")
-        with pytest.raises(NotAllowedHere, match="a fresh record can't be removed"):
+        with pytest.raises(NotAllowedHere, match="new and not saved"):
             form.records.remove()
 
 
@@ -272,7 +272,7 @@ def test_filters_follow_settled_values_and_a_blank_one_is_all() -> None:
         desk.press("filter_it")
         assert form.records.shown == form.place.value == "1 of 3" and form.many.value == 3
         form.only.value = "gone"
-        assert form.place.value == "new, 1 there are" and form.many.value == 1, (
+        assert form.place.value == "new record (1 saved)" and form.many.value == 1, (
             "a rule that reads the place follows the filter"
         )
         desk.record("first")
@@ -282,11 +282,11 @@ def test_filters_follow_settled_values_and_a_blank_one_is_all() -> None:
         form.only.value = ""
         form.records.where(blank="none", state=form.only)
         assert form.records.count == 0
-        with pytest.raises(UnknownName, match="'boats' has no column 'sate': did you mean 'state'"):
+        with pytest.raises(UnknownName, match="'boats' has no column 'sate'; did you mean 'state'"):
             form.records.where(sate=form.only)
-        with pytest.raises(ValueError, match="a blank filter means 'all' rows or 'none'"):
+        with pytest.raises(ValueError, match="use 'all' \\(a blank filter shows all rows\\) or 'none'"):
             form.records.where(blank="some", state=form.only)
-        with pytest.raises(TypeError, match="takes a control of an open form"):
+        with pytest.raises(TypeError, match="expected a control of an open form"):
             form.records.where(state="in")  # type: ignore[arg-type]
 
 
@@ -304,7 +304,7 @@ def test_a_store_that_refuses_leaves_everything_as_it_was_and_may_be_tried_again
         desk.tab()
         before = snapshot(desk.session)
         desk.record("next")
-        assert desk.prompt.text == "This could not be done: the disk is full"
+        assert desk.prompt.text == "Couldn't save: the disk is full"
         desk.answer("Keep editing")
         assert snapshot(desk.session) == before and desk.session.view.notice == "the disk is full"
         desk.record("next")
@@ -320,16 +320,16 @@ THEIRS = {**rows()[0], "boat": "Theirs", "size": 7.0}
     ("theirs", "step", "answers", "shown", "left"),
     [
         (THEIRS, "save", ("Keep editing",), ("Mine", "1 of 3"), THEIRS),
-        (THEIRS, "save", ("Take theirs",), ("Theirs", "1 of 3"), THEIRS),
-        (THEIRS, "next", ("Take theirs",), ("Theirs", "1 of 3"), THEIRS),
+        (THEIRS, "save", ("Use theirs",), ("Theirs", "1 of 3"), THEIRS),
+        (THEIRS, "next", ("Use theirs",), ("Theirs", "1 of 3"), THEIRS),
         (THEIRS, "save", ("Keep mine",), ("Mine", "1 of 3"), {**THEIRS, "boat": "Mine"}),
         (THEIRS, "next", ("Keep mine",), ("Teal", "2 of 3"), {**THEIRS, "boat": "Mine"}),
         (THEIRS, "save", ("Compare", "Keep mine"), ("Mine", "1 of 3"), {**THEIRS, "boat": "Mine"}),
-        (THEIRS, "save", ("Compare", "Take theirs"), ("Theirs", "1 of 3"), THEIRS),
+        (THEIRS, "save", ("Compare", "Use theirs"), ("Theirs", "1 of 3"), THEIRS),
         (THEIRS, "save", ("Compare", "Keep editing"), ("Mine", "1 of 3"), THEIRS),
         (THEIRS, "remove", ("Remove", "Keep mine"), ("Teal", "1 of 2"), None),
-        (THEIRS, "remove", ("Remove", "Compare", "Take theirs"), ("Theirs", "1 of 3"), THEIRS),
-        (None, "save", ("Take theirs",), ("Teal", "1 of 2"), None),
+        (THEIRS, "remove", ("Remove", "Compare", "Use theirs"), ("Theirs", "1 of 3"), THEIRS),
+        (None, "save", ("Use theirs",), ("Teal", "1 of 2"), None),
         (None, "save", ("Keep mine",), ("Mine", "3 of 3"), {**rows()[0], "boat": "Mine"}),
         (None, "remove", ("Remove", "Compare", "Keep mine"), ("Teal", "1 of 2"), None),
     ],
@@ -357,9 +357,11 @@ def test_what_is_compared_names_the_columns_as_people_call_them() -> None:
         desk.type("boat", "Mine")
         store.sources["boats"][0] = {**THEIRS, "note": None}
         desk.record("save")
-        assert desk.prompt.text == "Somebody else has changed record 1 since it was read here."
+        assert desk.prompt.text == "Record 1 was changed by someone else while you were editing it."
         desk.answer("Compare")
-        assert desk.prompt.text == "Boat: Mine here, Theirs theirs\nSize: 9.5 here, 7.0 theirs\nNote: old here, blank theirs"
+        assert (
+            desk.prompt.text == "Boat: yours Mine, theirs Theirs\nSize: yours 9.5, theirs 7.0\nNote: yours old, theirs blank"
+        )
         desk.answer("Keep editing")
 
 
@@ -412,23 +414,23 @@ def test_an_unbound_form_submits_begins_anew_and_keeps_what_it_says() -> None:
                 False,
             )
         assert sent == [("Imke", "one"), ("Imke", "two")] and form.author.focused and desk.outcome is None
-        with pytest.raises(Refused, match="Notes is bound to no records"):
+        with pytest.raises(Refused, match="Notes isn't bound to records"):
             desk.record("next")
         with pytest.raises(NotAllowedHere, match=r"write class Notes\(Form, records=…\)"):
             form.records  # noqa: B018
 
 
 def test_what_is_declared_wrongly() -> None:
-    with pytest.raises(DeclarationError, match="it either submits and goes on, or closes"):
+    with pytest.raises(DeclarationError, match="use submits= or closes=, not both"):
         Button("x", submits=True, closes="accepted")
-    with pytest.raises(DeclarationError, match="then is 'next', 'fresh' or 'same', not 'lst'"):
+    with pytest.raises(DeclarationError, match="then must be 'next', 'fresh' or 'same', not 'lst'"):
         Button("x", then="lst")  # type: ignore[arg-type]
-    with pytest.raises(DeclarationError, match="leaving is 'save' or 'ask', not 'keep'"):
+    with pytest.raises(DeclarationError, match="leaving must be 'save' or 'ask', not 'keep'"):
         type("Wrong", (Form,), {}, leaving="keep")
 
     class Wrong(Form, records="boats"):
         size = Number("Size", column="sise")
 
     desk, _ = at_work(Wrong)
-    with pytest.raises(UnknownName, match=r"Wrong.size: 'boats' has no column 'sise': did you mean 'size'"), desk:
+    with pytest.raises(UnknownName, match=r"Wrong.size: 'boats' has no column 'sise'; did you mean 'size'"), desk:
         pass

@@ -110,7 +110,7 @@ def test_a_row_is_chosen_kept_while_it_is_there_and_handed_over() -> None:
     assert names(form.berths) == ["S1", "S2"]
     desk.focus("all_of_them")
     desk.key("Enter")
-    assert not form.is_open, "nobody hears its double click, so that Enter presses the default button"
+    assert not form.is_open, "no handlers double click, so that Enter presses the default button"
 
 
 def test_a_sort_is_put_back_with_its_gesture() -> None:
@@ -129,19 +129,19 @@ def test_a_sort_is_put_back_with_its_gesture() -> None:
 @pytest.mark.parametrize(
     ("act", "error", "message"),
     [
-        (lambda desk: desk.sort("berths", "lenght"), Refused, "it has no column 'lenght'; did you mean 'length'"),
-        (lambda desk: desk.sort("pier", "length"), Refused, "a choice has no columns to sort by"),
-        (lambda desk: desk.form.berths.sort_by("x"), UnknownName, "Plan.berths has no column 'x': it has name, length"),
-        (lambda desk: Table("T", rows=cast(Any, ["a"]), columns=("a",)), DeclarationError, "rows is a Catalog, not"),
+        (lambda desk: desk.sort("berths", "lenght"), Refused, "no column 'lenght'; did you mean 'length'"),
+        (lambda desk: desk.sort("pier", "length"), Refused, "a choice can't be sorted"),
+        (lambda desk: desk.form.berths.sort_by("x"), UnknownName, "Plan.berths has no column 'x'; choose from name, length"),
+        (lambda desk: Table("T", rows=cast(Any, ["a"]), columns=("a",)), DeclarationError, "rows must be a Catalog, not"),
         (
             lambda desk: Table("T", rows=Catalog("b", show="n"), columns="name"),
             DeclarationError,
-            "columns are several names",
+            "columns must be a tuple of names",
         ),
         (
             lambda desk: Table("T", rows=Catalog("b", show="n"), columns=("n",), sort="m"),
             DeclarationError,
-            "sort='m' is no column",
+            "sort='m' isn't one of its columns",
         ),
     ],
 )
@@ -159,8 +159,8 @@ def test_a_column_or_source_that_is_not_there_is_told_at_opening() -> None:
         rows = Table("Rows", rows=Catalog("berhts", show="name"), columns=("name",))
 
     for form, message in (
-        (Wrong, "'berths' has no column 'lenght': did you mean 'length'"),
-        (Nowhere, "there are no records 'berhts': did you mean 'berths'"),
+        (Wrong, "'berths' has no column 'lenght'; did you mean 'length'"),
+        (Nowhere, "unknown record source 'berhts'; did you mean 'berths'"),
     ):
         with pytest.raises(UnknownName, match=message):
             rehearse(form, records=MemoryRecords({"berths": BERTHS})).__enter__()

@@ -144,7 +144,7 @@ def test_each_way_however_the_second_form_ends(way: str, how: str) -> None:
         behind = [] if way == "hiding" else [("First", way not in SHOWN, False, "over")]
         assert seen == [*behind, ("Second", False, way not in SHOWN, "beside" if way == "beside" else "over")]
         if way not in SHOWN:
-            with pytest.raises(Refused, match="Second is in front"):
+            with pytest.raises(Refused, match="Second is open in front"):
                 desk.type(First.mine, "x")
         if way != "param":
             desk.type("word", "typed")
@@ -319,7 +319,7 @@ def test_a_signal_is_heard_by_its_own_form_and_by_hand_after_the_handler_that_se
         assert desk.at(Sender).heard.value == "sent;eins;"
         assert (listener.got.value, HEARD) == ("3.0;", ["words"])
         assert "Sender.depths '3'" in told(desk.trace, "event")
-        assert "Sender.words was raised last in line" in desk.why("words")
+        assert "Sender.words was last raised in entry" in desk.why("words")
         desk.press("Listener.leave")
         desk.press("send")
         assert listener.got.value == "3.0;"  # a method of a closed form hears no more
@@ -331,11 +331,11 @@ def test_what_a_signal_refuses() -> None:
         Sender.wrods  # type: ignore[attr-defined]  # noqa: B018
     with rehearse(Sender) as desk:
         form = desk.at(Sender)
-        with pytest.raises(TypeError, match=r"Sender\.words: str is wanted here, not int 5"):
+        with pytest.raises(TypeError, match=r"Sender\.words: expected str, not int 5"):
             form.words.send(5)  # type: ignore[arg-type]
-        with pytest.raises(TypeError, match="takes the event, or nothing, not 2 arguments"):
+        with pytest.raises(TypeError, match="takes the event or no argument, not 2 arguments"):
             form.words.listen(lambda one, two: None)
-        with pytest.raises(AttributeError, match=r"Sender.words is a signal; send it with self.words.send"):
+        with pytest.raises(AttributeError, match=r"Sender.words is a signal; use self.words.send"):
             form.words = "x"  # type: ignore[assignment]
         form.words.send("eins")
         assert told(desk.trace, "gesture")[-1] == "send Sender.words (by program)"
@@ -377,14 +377,14 @@ def test_from_open_takes_settled_values_of_the_front_one_and_notes_a_pending_dra
         assert [form.name for form in desk.session.view.forms] == ["Member", "Member#2"]
         for _ in range(2):
             desk.close()
-        with pytest.raises(Refused, match="every open form is hidden"):
+        with pytest.raises(Refused, match="all open forms are hidden"):
             desk.press("guest")
-        with pytest.raises(NotAllowedHere, match="every open form is hidden"):
+        with pytest.raises(NotAllowedHere, match="all open forms are hidden"):
             desk.session.front  # noqa: B018
         desk.session.first.reveal()
         desk.press("guest")
         desk.close()
-    assert told(desk.trace, "stale") == ["stale read of name while 'Pelle' is unsettled"]
+    assert told(desk.trace, "stale") == ["reads name while 'Pelle' is still a draft"]
 
 
 def test_one_typed_value_is_asked_for_with_its_checks() -> None:
@@ -404,7 +404,7 @@ def test_one_typed_value_is_asked_for_with_its_checks() -> None:
         assert (form.title, form.note.value) == ("Depth", "How deep is it?")  # type: ignore[attr-defined]
         desk.type("value", "12")
         desk.key("Enter")
-        assert desk.form is form and desk.form.value.marker.text == "12 m is too large; at most 9 m"  # type: ignore[attr-defined]
+        assert desk.form is form and desk.form.value.marker.text == "Too high: 12 m. Maximum is 9 m"  # type: ignore[attr-defined]
         desk.type("value", "2.5")
         desk.key("Enter")
         assert got == [2.5] and desk.form.title == "Again"

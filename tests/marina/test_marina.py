@@ -95,7 +95,7 @@ FORMS = (BookingForm, VesselSearch, OfficeForm, BerthTable)
 NAMES = [*(name for form in FORMS for name in form._plan.controls), *OF_LINES, "nobody"]
 ANSWERS = [
     "Book anyway", "Change berth", "Go on", "Go back", "OK", "Book it", "Send to the office",
-    "Save", "Throw away", "Stay", "Remove", "Keep",
+    "Save", "Don't save", "Cancel", "Remove",
 ]  # fmt: skip
 RECORDS = ["next", "previous", "first", "last", "fresh", "save", "remove", "1004", "1037", "7"]
 GESTURES = st.one_of(

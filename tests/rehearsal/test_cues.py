@@ -64,61 +64,61 @@ def little(tmp_path: Path) -> Iterator[Path]:
 
 
 WRONG: list[tuple[str, str]] = [
-    ("", "x.cues:1:1: no scene: begin with 'scene MODULE:FUNCTION', 'form MODULE:CLASS' or 'forms FOLDER'"),
-    ("press save", "x.cues:1:1: a 'scene', a 'form' or 'forms' comes before the first step"),
-    ("form little_forms:Little\nprss save", "x.cues:2:1: there is no verb 'prss'; did you mean 'press'?"),
-    ("form little_forms:Little\n  type name", "x.cues:2:12: something is missing: type CONTROL TEXT"),
+    ("", "x.cues:1:1: start with 'scene MODULE:FUNCTION', 'form MODULE:CLASS' or 'forms FOLDER'"),
+    ("press save", "x.cues:1:1: start with 'scene', 'form' or 'forms' before the first step"),
+    ("form little_forms:Little\nprss save", "x.cues:2:1: unknown step 'prss'; did you mean 'press'?"),
+    ("form little_forms:Little\n  type name", "x.cues:2:12: not enough words: type CONTROL TEXT"),
     (
         "form little_forms:Little\ntype name two words",
-        "x.cues:2:15: 'words' is too much: type CONTROL TEXT (quote a text with spaces)",
+        "x.cues:2:15: unexpected 'words': type CONTROL TEXT (quote text with spaces)",
     ),
-    ('form little_forms:Little\ntype name "two words', 'x.cues:2:11: the quote " is not closed'),
-    ("form little_forms:Little\ntype name it's", "x.cues:2:13: the quote ' is not closed"),
-    ("form little_forms:Little\ntype name \\", "x.cues:2:11: a backslash has nothing behind it"),
-    ("form little_forms:Little\ntab\nuser desk-2", "x.cues:3:1: 'user' comes before the first step"),
+    ('form little_forms:Little\ntype name "two words', 'x.cues:2:11: missing closing quote "'),
+    ("form little_forms:Little\ntype name it's", "x.cues:2:13: missing closing quote '"),
+    ("form little_forms:Little\ntype name \\", "x.cues:2:11: a backslash must be followed by a character"),
+    ("form little_forms:Little\ntab\nuser desk-2", "x.cues:3:1: 'user' must come before the first step"),
     (
         "form little_forms:Little\nscene little_forms:morning",
-        "x.cues:2:1: a second 'scene'; a cue sheet opens one scene or form, once",
+        "x.cues:2:1: 'scene' appears twice; a cue sheet opens one scene or form",
     ),
-    ("form little_forms:Little\nexpect nmae", "x.cues:2:8: 'nmae' can't be expected; did you mean 'marker'?"),
-    ("form little_forms:Little\nexpect name.valu x", "x.cues:2:8: 'name.valu' can't be expected; did you mean 'value'?"),
-    ("form little_forms:Little\nexpect not # so", "x.cues:2:11: something is missing: expect [not] WHAT WORD…"),
-    ("form little_forms:Little\nexpect outcome", "x.cues:2:15: something is missing: expect outcome VERDICT"),
+    ("form little_forms:Little\nexpect nmae", "x.cues:2:8: can't expect 'nmae'; did you mean 'marker'?"),
+    ("form little_forms:Little\nexpect name.valu x", "x.cues:2:8: can't expect 'name.valu'; did you mean 'value'?"),
+    ("form little_forms:Little\nexpect not # so", "x.cues:2:11: not enough words: expect [not] WHAT WORD…"),
+    ("form little_forms:Little\nexpect outcome", "x.cues:2:15: not enough words: expect outcome VERDICT"),
     (
         "form little_forms:Little\nexpect open A B",
-        "x.cues:2:15: 'B' is too much: expect open FORM (quote a text with spaces)",
+        "x.cues:2:15: unexpected 'B': expect open FORM (quote text with spaces)",
     ),
-    ("form little_forms:Little\nexpect refused prss save", "x.cues:2:16: 'prss' is no step; did you mean 'press'?"),
+    ("form little_forms:Little\nexpect refused prss save", "x.cues:2:16: 'prss' isn't a step; did you mean 'press'?"),
     (
         "form little_forms:Little\nexpect refused pick a",
-        "x.cues:2:22: something is missing: expect refused pick CONTROL CHOICE",
+        "x.cues:2:22: not enough words: expect refused pick CONTROL CHOICE",
     ),
-    ("form little_forms:Little\nuser a\nuser b", "x.cues:3:1: a second 'user'; line 2 has one"),
-    ("row 1", "x.cues:1:1: a 'row' wants its columns first: each NAME…"),
-    ("form little_forms:Little\neach a a", "x.cues:2:8: a second column 'a'"),
-    ("form little_forms:Little\neach a-b", "x.cues:2:6: 'a-b' can't be the name of a column; write letters, digits and _"),
-    ("form little_forms:Little\neach a b\nrow 1", "x.cues:3:1: this row has 1 of the 2 values: a, b"),
-    ("form little_forms:Little\neach a\ntab", "x.cues:2:1: a table without rows; write them below it: row VALUE…"),
+    ("form little_forms:Little\nuser a\nuser b", "x.cues:3:1: 'user' appears twice; it is already on line 2"),
+    ("row 1", "x.cues:1:1: 'row' needs 'each NAME…' before it"),
+    ("form little_forms:Little\neach a a", "x.cues:2:8: column 'a' appears twice"),
+    ("form little_forms:Little\neach a-b", "x.cues:2:6: 'a-b' isn't a column name; use letters, digits and _"),
+    ("form little_forms:Little\neach a b\nrow 1", "x.cues:3:1: expected 2 values (a, b), found 1"),
+    ("form little_forms:Little\neach a\ntab", "x.cues:2:1: 'each' has no rows; add lines below it: row VALUE…"),
     (
         "form little_forms:Little\neach name\nrow 1\ntype name {nme}",
-        "x.cues:4:11: there is no column 'nme'; did you mean 'name'?; for a brace as it is write '{' in single quotes",
+        "x.cues:4:11: unknown column 'nme'; did you mean 'name'? (for a literal brace write '{' in single quotes)",
     ),
-    ("include other.cues", "x.cues:1:9: there is no file 'other.cues'; there is none"),
-    ("form little_forms:Little\nnow monday", "x.cues:2:5: 'monday' is no date and time; write one such as 2031-05-04T09:30"),
-    ("form little_forms", "x.cues:1:6: 'little_forms' names no form; write MODULE:NAME, such as marina.scenes:quiet_monday"),
-    ("form little_forms:Litle", "x.cues:1:6: little_forms has no form 'Litle': did you mean 'Little'?"),
-    ("scene little_forms:evening", "x.cues:1:7: little_forms has no scene 'evening': it has morning, wanting"),
-    ("scene little_forms:Little", "x.cues:1:7: little_forms:Little is no scene; write 'form little_forms:Little'"),
-    ("form little_forms:number", "x.cues:1:6: little_forms:number is no form; forms there are Little, Wanting"),
-    ("scene little_forms:nothing", "x.cues:1:7: a scene function returns Scene(…), but nothing gave None"),
+    ("include other.cues", "x.cues:1:9: file 'other.cues' not found; there are none"),
+    ("form little_forms:Little\nnow monday", "x.cues:2:5: 'monday' isn't a date and time; write it like 2031-05-04T09:30"),
+    ("form little_forms", "x.cues:1:6: 'little_forms' isn't a form; write MODULE:NAME, for example stay:Stay"),
+    ("form little_forms:Litle", "x.cues:1:6: little_forms has no form 'Litle'; did you mean 'Little'?"),
+    ("scene little_forms:evening", "x.cues:1:7: little_forms has no scene 'evening'; choose from morning, wanting"),
+    ("scene little_forms:Little", "x.cues:1:7: little_forms:Little isn't a scene; write 'form little_forms:Little'"),
+    ("form little_forms:number", "x.cues:1:6: little_forms:number isn't a form; choose from Little, Wanting"),
+    ("scene little_forms:nothing", "x.cues:1:7: nothing must return Scene(…), but it returned None"),
     (
         "form litle_forms:Little",
-        "x.cues:1:6: there is no module 'litle_forms'; did you mean 'little_forms'? Or name its folder with --from FOLDER",
+        "x.cues:1:6: module 'litle_forms' not found; did you mean 'little_forms'? Or add its folder with --from FOLDER",
     ),
-    ("form marina.scens:x", "x.cues:1:6: there is no module 'marina.scens'; did you mean 'scenes'?"),
-    ("form broken_forms:x", "x.cues:1:6: importing broken_forms failed: broken_forms.py:2: '(' was never closed"),
-    ("form raising_forms:x", "x.cues:1:6: importing raising_forms failed at raising_forms.py:1: RuntimeError: at import"),
-    ("form needy_forms:x", "x.cues:1:6: importing needy_forms failed: there is no module 'no_such_package'"),
+    ("form marina.scens:x", "x.cues:1:6: module 'marina.scens' not found; did you mean 'scenes'?"),
+    ("form broken_forms:x", "x.cues:1:6: can't import broken_forms: broken_forms.py:2: '(' was never closed"),
+    ("form raising_forms:x", "x.cues:1:6: can't import raising_forms: raising_forms.py:1: RuntimeError: at import"),
+    ("form needy_forms:x", "x.cues:1:6: can't import needy_forms: module 'no_such_package' not found"),
 ]
 
 
@@ -130,50 +130,50 @@ def test_what_can_not_be_read_says_where_and_what_would_be_right(text: str, mess
 
 
 STEPS: list[tuple[str, str]] = [
-    ("press sve", "Little has no control 'sve': did you mean 'save'?"),
-    ("type cable x", "type cable x: it is disabled by its rule for 'enabled'"),
-    ("answer OK", "answer OK: no prompt is up"),
+    ("press sve", "Little has no control 'sve'; did you mean 'save'?"),
+    ("type cable x", "type cable x: 'cable' is disabled (rule for 'enabled')"),
+    ("answer OK", "answer OK: no prompt is open"),
     ("expect name.value x", "expected name.value x, but it is blank"),
     ('expect not name.value ""', 'expected not name.value "", but it is blank'),
     ("expect price.value 3", "expected price.value 3, but it is blank"),
     ("expect power.value yes", "expected power.value yes, but it is no"),
-    ("expect pier.choices North", "expected pier.choices North, but they are North, South"),
+    ("expect pier.choices North", "expected pier.choices North, but choices: North, South"),
     ("expect cable.enabled", "expected cable.enabled, but it is not enabled"),
     ("expect save.enabled no", "expected save.enabled no, but it is enabled"),
-    ("expect name.marker", "expected name.marker, but it has none"),
+    ("expect name.marker", "expected name.marker, but there is no marker"),
     ("expect name.text x", "expected name.text x, but it is ''"),
     ("expect front Litle", "expected front Litle, but Little is in front"),
     ("expect title x", "expected title x, but it is 'Little'"),
-    ("expect focus save", "expected focus save, but it is at name"),
-    ("expect focus sve", "Little has no control 'sve': did you mean 'save'?"),
+    ("expect focus save", "expected focus save, but the focus is at name"),
+    ("expect focus sve", "Little has no control 'sve'; did you mean 'save'?"),
     ("expect message x", "expected message x, but there is no message"),
     ("expect notice", "expected notice, but there is no notice"),
     ("expect help", "expected help, but no help is shown"),
-    ("expect button OK", "expected button OK, but no prompt is up"),
-    ("expect written stays", "expected written stays, but 0 rows of 'stays' have been written"),
-    ("expect row stays name=Teal", "expected row stays name=Teal, but none of its 1 rows is so"),
-    ("expect row stays nme=Teal", "'stays' has no column 'nme': did you mean 'name'?"),
-    ("expect row stays name", "'stays' has no column 'name': write COLUMN=VALUE"),
-    ("expect not row stays nights=3.0 paid=yes", "expected not row stays nights=3.0 paid=yes, but 1 of its rows are so"),
+    ("expect button OK", "expected button OK, but no prompt is open"),
+    ("expect written stays", "expected written stays, but 0 rows were written to 'stays'"),
+    ("expect row stays name=Teal", "expected row stays name=Teal, but none of the 1 rows matches"),
+    ("expect row stays nme=Teal", "'stays' has no column 'nme'; did you mean 'name'?"),
+    ("expect row stays name", "'stays' has no column 'name'; write COLUMN=VALUE"),
+    ("expect not row stays nights=3.0 paid=yes", "expected not row stays nights=3.0 paid=yes, but 1 row matches"),
     ("expect refused press save", "expected refused press save, but it was not refused"),
     (
         "expect refused type cable x because hidden",
-        "expected refused type cable x because hidden, but it was refused so: type cable x: it is disabled by its rule for 'enabled'",
+        "expected refused type cable x because hidden, but the reason was: type cable x: 'cable' is disabled (rule for 'enabled')",
     ),
     ("expect name.caption Nom", "expected name.caption Nom, but it is 'Name'"),
     ("expect name.tone warning", "expected name.tone warning, but it is 'plain'"),
     ("expect not name.required", "expected not name.required, but it is required"),
-    ("expect name.rows 2", "'name' has no rows: it is a text"),
-    ("key Enter often", "'often' is no number of times; write one such as 5"),
-    ("expect open Litle", "expected open Litle, but open are Little"),
-    ("expect prompt sure", "expected prompt sure, but no prompt is up"),
+    ("expect name.rows 2", "'name' has no rows (a text field)"),
+    ("key Enter often", "'often' isn't a number of presses; use, for example, 5"),
+    ("expect open Litle", "expected open Litle, but open: Little"),
+    ("expect prompt sure", "expected prompt sure, but no prompt is open"),
     ("expect outcome accepted", "expected outcome accepted, but the form is still open"),
     ("expect outcome.name x", "expected outcome.name x, but the form is still open"),
-    ("expect nme.value x", "Little has no control 'nme': did you mean 'name'?"),
-    ("expect name.value two words", "'name' holds one value, not 2; quote a text with spaces"),
-    ("expect save.value x", "'save' has no value: it is a button"),
-    ("expect name.choices x", "'name' has no choices: it is a text"),
-    ("expect save.enabled maybe", "'maybe' is neither yes nor no"),
+    ("expect nme.value x", "Little has no control 'nme'; did you mean 'name'?"),
+    ("expect name.value two words", "'name' has one value, not 2; quote text with spaces"),
+    ("expect save.value x", "'save' has no value (a button)"),
+    ("expect name.choices x", "'name' has no choices (a text field)"),
+    ("expect save.enabled maybe", "'maybe' isn't 'yes' or 'no'"),
 ]
 
 
@@ -186,7 +186,7 @@ def test_a_step_that_fails_says_what_was_there(step: str, message: str) -> None:
 
 @pytest.mark.parametrize(
     ("step", "column"),
-    [("press sve", 9), ("type cable x", 3), ("pick pier Nrth", 13), ("expect name.text x", 3), ("expect focus sve", 16)],
+    [("press sve", 9), ("type cable x", 8), ("pick pier Nrth", 13), ("expect name.text x", 3), ("expect focus sve", 16)],
 )
 def test_a_step_that_fails_points_at_the_word_that_is_wrong(step: str, column: int) -> None:
     done = perform(read_cues(f"scene little_forms:morning\n\n  {step}", "x.cues"))
@@ -198,7 +198,7 @@ def test_a_handler_that_fails_names_the_authors_line_first(little: Path) -> None
     line = FORMS.splitlines().index('        raise ValueError("broken")') + 1
     assert done.problems == [
         f"x.cues:2:1: {little / 'little_forms.py'}:{line}: ValueError: broken; in Little.break_down ← fail.clicked ← press fail; "
-        "the form is as it was before: press fail"
+        "undone: press fail"
     ]
     assert len(done.steps) == 1
 
@@ -225,7 +225,7 @@ def test_what_is_built_in_or_installed_stays_though_the_environment_is_below_the
 def test_a_form_that_can_not_be_opened_is_a_failure() -> None:
     done = perform(read_cues("scene little_forms:wanting\ntab", "x.cues"))
     assert done.problems == [
-        "x.cues:1: little_forms:wanting can't be opened: Wanting is opened with size, which is missing; give it by name"
+        "x.cues:1: can't open little_forms:wanting: Wanting needs size; pass it by name, for example open(Wanting, size=…)"
     ]
     assert done.failed == 1
 
@@ -248,7 +248,7 @@ def test_a_sheet_that_goes_through() -> None:
     expect not pier.value North
     clear  name
     press  save
-    expect name.marker needed
+    expect name.marker "Enter a value"
     type   name x
     press  save
     expect outcome accepted

@@ -114,7 +114,7 @@ def test_included_lines_keep_their_own_place(tmp_path: Path) -> None:
     assert [Path(file).name for file in sheet.files] == ["whole.cues", "_begin.cues", "_bad.cues"]
     assert perform(sheet).problems == [f"{tmp_path / '_bad.cues'}:2:1: expected vessel.value Heron, but it is blank"]
     for name, told in {
-        "circle": "1:9: cue sheets that include each other: circle.cues → circle.cues",
+        "circle": "1:9: cue sheets include each other: circle.cues → circle.cues",
         "typo": "did you mean '_begin.cues'?",
     }.items():
         with pytest.raises(CueError, match=re.escape(told)):
@@ -128,7 +128,7 @@ def test_a_rehearsal_is_written_as_a_cue_sheet_that_goes_the_same_way() -> None:
             desk.type("port", "Saltmarsh Quay")
         desk.key("Tab", held=3)
         desk.expect("not", "prompt")
-        desk.expect("refused", "pick", "berth", "N7", "because", "none of its choices")
+        desk.expect("refused", "pick", "berth", "N7", "because", "isn't one of the choices")
         desk.press("leave")
     again = perform(read_cues(desk.as_cues(), "again.cues"))
     assert again.problems == [] and again.trace.to_jsonl() == desk.trace.to_jsonl()

@@ -98,8 +98,8 @@ def test_cue_sheets_are_tests_and_say_what_was_expected(pytester: pytest.Pyteste
         "  expected: depth.value 5",
         "  actual:   it is 4",
         "  why:      depth.value is 4",
-        "typo.cues:2:1: there is no verb 'prss'; did you mean 'press'?",
-        "the last of the trace:",
+        "typo.cues:2:1: unknown step 'prss'; did you mean 'press'?",
+        "last trace entries:",
     ):
         assert line in told, line
     assert "_part" not in told
@@ -111,12 +111,12 @@ def test_a_failing_test_shows_why_the_trace_and_the_cue_sheet(pytester: pytest.P
     first = told.partition("test_left_open")[0]
     for line in (
         "rope.enabled is no",
-        "  by its rule, which reads kind.value (blank)",
+        "  set by its rule, which reads kind.value (blank)",
         "type    depth 7",
         "form    anchor:Mooring",
     ):
         assert line in first, line
-    assert "unfinished: Inner is still open" in told
+    assert "still open: Inner is still open" in told
     assert "expected rope.enabled, but it is not enabled" in told and "expectations.py" not in told
 
 

@@ -73,25 +73,25 @@ def test_a_stop_shows_the_form_what_is_queued_and_what_ran(tmp_path: Path) -> No
     result = run("rehearse", str(CUES / "overhang.cues"), "--pause-at", "price.changed", keys="xqe")
     assert "6  type    length 17.2" in (told := result.output) or "7  type    nights 2" in told
     assert "before price.changed" in told and "│ Price       68.00 EUR" in told and "└─ price.value: blank → 68.00" in told
-    assert "'x': it does nothing; Enter: next event" in told and "passed" not in told
+    assert "not a command ('x'). Enter: next event" in told and "passed" not in told
     words = ("rehearse", str(CUES / "office.cues"), "--pause-at", "extras.line_added", "--records", str(tmp_path))
     for table in (CUES.parent / "data").glob("*.csv*"):
         shutil.copy(table, tmp_path)
-    assert f"'b': what was written into {tmp_path} can't be taken back" in run(*words, keys="bq").output
+    assert f"can't go back: {tmp_path} has already been written" in run(*words, keys="bq").output
     told = run("rehearse", str(CUES / "overhang.cues"), "--pause-at", "pier.chnged", keys="").output
-    assert "--pause-at pier.chnged: it was never raised; did you mean 'pier.changed'?" in told
+    assert "--pause-at pier.chnged: this event was not raised; did you mean 'pier.changed'?" in told
 
 
 def test_a_handler_is_left_out_and_the_report_says_why() -> None:
     words = ("rehearse", "-q", str(CUES / "overhang.cues"), "--mute", "BookingForm.confirm_overhang")
     result = run(*words, "--reason", "no list of berths today", "--why", "confirm_overhang")
-    assert result.exit_code == 1 and "but no prompt is up" in result.output
-    assert "left out: BookingForm.confirm_overhang (no list of berths today)" in result.output
+    assert result.exit_code == 1 and "but no prompt is open" in result.output
+    assert "muted: BookingForm.confirm_overhang (no list of berths today)" in result.output
     assert "BookingForm.confirm_overhang is muted: no list of berths today" in result.output
     for wrong, told in (
-        (("--mute", "BookingForm.confirm"), "there is no handler 'BookingForm.confirm'; did you mean"),
-        (("--reason", "x"), "--reason says why a handler is left out; name it with --mute FORM.HANDLER"),
-        (("--json", "--step"), "--json is for machines; leave out --step"),
+        (("--mute", "BookingForm.confirm"), "unknown handler 'BookingForm.confirm'; did you mean"),
+        (("--reason", "x"), "--reason explains --mute; add --mute FORM.HANDLER"),
+        (("--json", "--step"), "--json can't be used with --step"),
     ):
         result = run("rehearse", str(CUES / "overhang.cues"), *wrong)
         assert (result.exit_code, told in result.output) == (2, True), result.output
@@ -103,7 +103,7 @@ def test_machines_are_told_each_step(tmp_path: Path) -> None:
     result = run("rehearse", "--json", str(tmp_path), "--traces", str(tmp_path / "out"))
     told = json.loads(result.stdout)
     assert (result.exit_code, told["passed"], told["failed"]) == (2, 3, 1)
-    assert told["unreadable"] == [f"{tmp_path}/bad.cues:2:1: there is no verb 'prss'; did you mean 'press'?"]
+    assert told["unreadable"] == [f"{tmp_path}/bad.cues:2:1: unknown step 'prss'; did you mean 'press'?"]
     assert [sheet["row"] for sheet in told["sheets"]] == ["row 1 (1)", "row 2 (31)"]
     assert told["sheets"][1]["steps"][1]["problem"] == "expected nights.text 1, but it is '31'"
     (tmp_path / "again").mkdir()
@@ -124,9 +124,9 @@ def ways(tmp_path: Path) -> Iterator[Path]:
 
 def test_what_has_changed_since_it_was_approved_is_refused(ways: Path) -> None:
     sheet, file = str(ways / "beside.cues"), ways / "beside.py"
-    assert "beside.py has not been approved" in run("rehearse", "--approved-only", sheet).output
+    assert "beside.py is not approved" in run("rehearse", "--approved-only", sheet).output
     result = run("approve", str(file), "--by", "Nolke")
-    assert result.exit_code == 0 and f"{file} is approved by Nolke, with beside.py" in result.output
+    assert result.exit_code == 0 and f"{file}: approved by Nolke (covers beside.py" in result.output
     note = json.loads((ways / "beside.approved.json").read_text())
     assert (note["by"], note["cue_sheets"], len(note["files"]["beside.py"])) == ("Nolke", {"beside.cues": 11}, 64)
     assert run("rehearse", "-q", "--approved-only", sheet).exit_code == 0
@@ -139,18 +139,18 @@ def test_what_has_changed_since_it_was_approved_is_refused(ways: Path) -> None:
     (ways / "more" / "offered.py").write_text("x = 1\n")
     (ways / "both.cues").write_text("forms more\nform beside:Panel\npress pump\n")
     run("approve", str(file), "--by", "Nolke")
-    assert "offered.py has not been approved" in run("rehearse", "-q", "--approved-only", str(ways / "both.cues")).output
+    assert "offered.py is not approved" in run("rehearse", "-q", "--approved-only", str(ways / "both.cues")).output
     (ways / "both.cues").write_text("form pytest:Item\ntab\n")
     assert "belongs to an installed package" in run("rehearse", "-q", "--approved-only", str(ways / "both.cues")).output
     (ways / "both.cues").unlink()
     (ways / "beside.cues").write_text("form beside:Panel\nexpect outcome accepted\n")
     result = run("approve", str(file))
-    assert result.exit_code == 1 and "beside.py is not approved" in result.output
+    assert result.exit_code == 1 and "beside.py: not approved" in result.output
     (ways / "beside.cues").write_text("form beside:Panel\nprss pump\n")
     result = run("approve", str(file))
-    assert result.exit_code == 2 and "there is no verb 'prss'" in result.output and "is not approved" in result.output
+    assert result.exit_code == 2 and "unknown step 'prss'" in result.output and "not approved" in result.output
     (ways / "beside.cues").unlink()
-    assert "no cue sheet below" in run("approve", str(file)).output
+    assert "no cue sheet in" in run("approve", str(file)).output
 
 
 def test_what_a_file_imports_is_read_off_it(tmp_path: Path) -> None:
@@ -199,7 +199,7 @@ def test_a_saved_file_is_rehearsed_again_at_once(ways: Path, tmp_path: Path) -> 
             wait_for("watching 2 files")
             sleep(0.5)  # until the watcher itself has begun
             (ways / "beside.py").write_text("x = 1\n")
-            wait_for("saved: beside.py")
+            wait_for("changed: beside.py")
             wait_for("has no form")
         finally:
             process.kill()

@@ -61,12 +61,12 @@ class Page(HTMLParser):
 @pytest.mark.parametrize("name", ["office", "arrears", "search-cancelled"])
 def test_a_flipbook_is_one_whole_page(name: str, tmp_path: Path) -> None:
     out = tmp_path / "out.html"
-    assert call("flipbook", CUES / f"{name}.cues", "-o", out) == f"written: {out}\n"
+    assert call("flipbook", CUES / f"{name}.cues", "-o", out) == f"wrote {out}\n"
     text = out.read_text(encoding="utf-8")
     page = Page(text)
     steps = len(read_cue_file(CUES / f"{name}.cues").steps)
     assert page.open == [] and len(page.targets) == steps + 1 and set(page.targets) == set(page.ids)
-    assert page.headings[:3] == [1, 2, 3] and all(label.startswith("After step ") for label in page.labels)
+    assert page.headings[:3] == [1, 2, 3] and all(label.startswith("Step ") for label in page.labels)
     call("flipbook", CUES / f"{name}.cues", "-o", tmp_path / "again.html")
     assert (tmp_path / "again.html").read_text(encoding="utf-8") == text
 
@@ -83,9 +83,9 @@ def test_a_flipbook_marks_what_changed_and_what_failed(tmp_path: Path) -> None:
     third = text.partition('id="s1-2"')[2].partition("</section>")[0]
     assert re.findall(r'<span class="mark">(\w+)</span>', third) == ["changed", "enabled"]
     assert '<p class="problem">expected vessel.value Heron, but it is' in text
-    assert call("flipbook", sheet, "--step", 2, "--png", code=1).splitlines()[-1] == f"drawn: {tmp_path / 'x.2.png'}"
+    assert call("flipbook", sheet, "--step", 2, "--png", code=1).splitlines()[-1] == f"wrote {tmp_path / 'x.2.png'}"
     assert (tmp_path / "x.2.png").read_bytes().startswith(PNG)
-    assert "has no step 9; it has 0 to 3" in call("flipbook", sheet, "--step", 9, "--png", code=2)
+    assert "no step 9; steps are 0 to 3" in call("flipbook", sheet, "--step", 9, "--png", code=2)
     assert "--step 7 --png" in call("flipbook", sheet, "--png", code=2)
 
 
@@ -113,17 +113,17 @@ def test_a_timeline_has_a_lane_for_each_form_and_what_was_waited_for(tmp_path: P
     assert [(span.label, span.start, span.end) for span in waits(nested)] == [("outer: x", 1, 4), ("inner: x", 2, 3)]
     call("rehearse", "-q", sheet, "--traces", tmp_path, code=1)
     trace = tmp_path / "slow.trace.jsonl"
-    assert call("timeline", trace) == f"drawn: {trace.with_suffix('.png')}\n"
+    assert call("timeline", trace) == f"wrote {trace.with_suffix('.png')}\n"
     assert trace.with_suffix(".png").read_bytes().startswith(PNG)
     for text, message in {
-        "": "there is nothing in this trace",
-        "{\n": ":1: this is no JSON",
-        '{"number": 1}\n': ":1: an entry of a trace has cause, kind",
-        trace.read_text().replace('"gesture"', '"gestur"', 1): ":1: there is no kind 'gestur'; did you mean 'gesture'?",
+        "": "the trace is empty",
+        "{\n": ":1: not valid JSON",
+        '{"number": 1}\n': ":1: not a trace entry; missing: cause, kind",
+        trace.read_text().replace('"gesture"', '"gestur"', 1): ":1: unknown kind 'gestur'; did you mean 'gesture'?",
     }.items():
         (tmp_path / "bad.jsonl").write_text(text)
         assert message in call("timeline", tmp_path / "bad.jsonl", code=2)
-    assert "write one such as .png" in call("timeline", trace, "-o", tmp_path / "x.bmpx", code=2)
+    assert "end it with .png" in call("timeline", trace, "-o", tmp_path / "x.bmpx", code=2)
 
 
 def test_describe_as_json_dot_picture_and_events(tmp_path: Path) -> None:
@@ -145,10 +145,10 @@ def test_describe_as_json_dot_picture_and_events(tmp_path: Path) -> None:
     assert '  "BoatList" -> "gather" [label="chosen"];' in signals
     assert [line.split()[0] for line in signals if '"opens"' in line] == ['"show_lists"']
     lines = call("describe", form, "--events", "vessel").splitlines()
-    assert "  changed         its value differs from before: heard by warn_of_arrears (forms.py:113)" in lines
+    assert "  changed         the value changed: handled by warn_of_arrears (forms.py:113)" in lines
     assert "    @vessel.left" in lines and "    @vessel.changed" not in lines
-    assert "  closing         it is about to close" in call("describe", form, "--events", "BookingForm")
-    assert "extras[].what (choice) raises" in call("describe", "marina.office:OfficeForm", "--events", "extras[].what")
+    assert "  closing         the form is about to close" in call("describe", form, "--events", "BookingForm")
+    assert "Events of extras[].what (choice)" in call("describe", "marina.office:OfficeForm", "--events", "extras[].what")
     assert "did you mean 'vessel'?" in call("describe", form, "--events", "vesel", code=2)
 
 
@@ -173,13 +173,13 @@ def test_behaviour_counts_what_sessions_tell_and_adds_up() -> None:
     perform(read_cue_file(CUES / "office.cues"), witness=office)
     asked = [line for line in told(office) if line.startswith("    answer")]
     steps = [line.split("#")[0].strip() for line in asked]
-    assert steps == ['answer  "Go on"', 'answer  "Go back"', "answer  Save", "answer  Stay", "answer  Keep"]
+    assert steps == ['answer  "Go on"', 'answer  "Go back"', "answer  Save", "answer  Cancel", "answer  Cancel"]
 
 
 def test_behaviour_on_the_command_line(tmp_path: Path) -> None:
     words = ("--behaviour", "--behaviour-json", tmp_path / "b.json", "--behaviour-picture", tmp_path / "b.svg")
     printed = call("rehearse", "-q", CUES, *words)
-    assert "BookingForm: handlers 4 of 4, checks " in printed and "  never tried:" in printed
+    assert "BookingForm: handlers 4 of 4, checks " in printed and "  not tried:" in printed
     assert "</svg>" in (tmp_path / "b.svg").read_text() and json.loads((tmp_path / "b.json").read_text())["version"] == 1
 
 

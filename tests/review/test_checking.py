@@ -18,28 +18,28 @@ OTHER = 'class Other(Form):\n    go = Button("Go", closes="accepted")\n\n\n'
 
 # The body of a form, and what is found: line within the body (from 1), and the message.
 FOUND: list[tuple[str, list[tuple[int, str]]]] = [
-    ('    idle = Button("Idle")\n', [(1, "the button F.idle does nothing; hear idle.clicked, or give it closes= or submits=")]),
+    ('    idle = Button("Idle")\n', [(1, "button F.idle does nothing; add a handler for idle.clicked, or closes= or submits=")]),
     ('    go = Button("Go", submits=True)\n', []),
-    ('    sure = Prompt("Sure?")\n', [(1, "the prompt F.sure is never asked; self.ask(self.sure)")]),
+    ('    sure = Prompt("Sure?")\n', [(1, "prompt F.sure is never asked; self.ask(self.sure)")]),
     (
         '    a = Text("A", enabled=False)\n\n    @a.left\n    def gone(self):\n        pass\n',
-        [(3, "F.gone never runs: a is never enabled; have a rule or a handler set a.enabled")],
+        [(3, "F.gone never runs: a is never enabled; set a.enabled in a rule or handler")],
     ),
     (
         "    @Form.submitted\n    def done(self):\n        pass\n",
-        [(1, 'F.done never runs: nothing accepts the form; give a button closes="accepted" or submits=True')],
+        [(1, 'F.done never runs: no button accepts the form; add a button with closes="accepted" or submits=True')],
     ),
     (
         "    @Form.record_shown\n    def shown(self):\n        pass\n",
-        [(1, 'F.shown never runs: the form is bound to no records; class …(Form, records="…")')],
+        [(1, "F.shown never runs: the form isn't bound to records; add records=\"…\" to the class")],
     ),
     (
         '    a = Text("A")\n\n    @a.pointed\n    def hover(self):\n        self.helped()\n\n    def helped(self):\n        self.ask("sure?")\n',
-        [(8, "F.hover hears a.pointed and waits for a person (self.ask); a pointer handler can't wait; use self.say")],
+        [(8, "F.hover handles a.pointed and waits for the user (self.ask); a pointer handler can't wait; use self.say")],
     ),
     (
         '    @Form.closing\n    def stay(self, event):\n        """Never lets go."""\n        event.hold("no")\n',
-        [(1, "nothing can close F: F.stay always holds; hold only where there is something to keep a person for")],
+        [(1, "F can't be closed: F.stay always blocks; block only in a condition")],
     ),
     ('    @Form.closing\n    def stay(self, event):\n        if self.title:\n            event.hold("no")\n', []),
     (
@@ -52,17 +52,17 @@ FOUND: list[tuple[str, list[tuple[int, str]]]] = [
     ),
     (
         '    a = Number("A")\n    b = Text("B", enabled=lambda form: form.look())\n\n    def look(self):\n        self.a.value = 3\n        return True\n',
-        [(5, "the rule of b.enabled sets a.value, which fails when it runs; set it in a handler")],
+        [(5, "the rule for b.enabled sets a.value, which raises an error when it runs; set it in a handler")],
     ),
     (
         '    a = Number("A")\n\n    @check(a)\n    def sure(self, a):\n        return None if self.confirm("sure?") else "no"\n',
-        [(5, "the check sure waits for a person (self.confirm), which fails when it runs; ask in a handler")],
+        [(5, "the check sure waits for the user (self.confirm), which raises an error when it runs; ask in a handler")],
     ),
     (
         '    a = Text("A", maxlength=3)\n    b = Number("B", minimum=9, maximum=3)\n    b2 = Button("B2", keys="Bogus+Q")\n\n    @check(a)\n    def short(self, a):\n        return None\n',
         [
-            (1, "Text('A'): there is no option 'maxlength'; it has column"),
-            (2, "Number('B'): minimum 9.0 is above maximum 3.0; nothing fits"),
+            (1, "Text('A'): unknown option 'maxlength'; choose from column"),
+            (2, "Number('B'): minimum 9.0 is greater than maximum 3.0"),
             (3, "Button('B2'): keys:"),
         ],
     ),
@@ -89,15 +89,15 @@ def test_forms_signals_and_imports(tmp_path: Path) -> None:
     (tmp_path / "more_forms.py").write_text(text)
     (tmp_path / "use.cues").write_text("form more_forms:Opens\npress leave\n")
     assert [str(one).partition(": ")[2] for one in check_file(tmp_path / "more_forms.py")] == [
-        "nobody opens the form Other; open it with self.open(Other), from a scene or from a cue sheet",
-        "Opens.took never runs: Child never sends chosen; self.chosen.send(…)",
-        "importing failed: NameError: name 'nothing_such' is not defined",
+        "form Other is never opened; open it with self.open(Other), in a scene or in a cue sheet",
+        "Opens.took never runs: Child doesn't send chosen; self.chosen.send(…)",
+        "can't import: NameError: name 'nothing_such' is not defined",
     ]
 
 
 def test_the_examples_are_in_order() -> None:
     result = CliRunner().invoke(main, ["check", str(ROOT / "examples" / "marina"), str(ROOT / "examples" / "ways")])
-    assert (result.exit_code, result.output.splitlines()[-1].partition(": ")[2]) == (0, "nothing is wrong")
+    assert (result.exit_code, result.output.splitlines()[-1].partition(": ")[2]) == (0, "no problems")
 
 
 def test_the_command_tells_machines_and_unreadable_files(tmp_path: Path) -> None:
@@ -106,8 +106,8 @@ def test_the_command_tells_machines_and_unreadable_files(tmp_path: Path) -> None
     result = CliRunner().invoke(main, ["check", str(tmp_path), "--json"])
     assert result.exit_code == 1
     problems = json.loads(result.stdout)["problems"]
-    assert [one["problem"] for one in problems[1:]] == ["importing failed: SystemExit: 3"]
+    assert [one["problem"] for one in problems[1:]] == ["can't import: SystemExit: 3"]
     assert problems[0] | {"file": ""} == {
-        "file": "", "line": 1, "kind": "import", "problem": "this is no Python: invalid syntax", "mend": "",
+        "file": "", "line": 1, "kind": "import", "problem": "not valid Python: invalid syntax", "mend": "",
     }  # fmt: skip
     assert CliRunner().invoke(main, ["check", str(tmp_path / "none.py")]).exit_code == 2

@@ -85,7 +85,7 @@ def test_drafts_pass_mypy_ruff_and_their_cue_sheets(folder: Path) -> None:
 
 
 def test_a_macro_becomes_a_form_that_calls_it(folder: Path) -> None:
-    assert "try it:  fuselatch rehearse late_fee_form.cues" in draft("quay_fees:late_fee")
+    assert "next: fuselatch rehearse late_fee_form.cues" in draft("quay_fees:late_fee")
     source = (folder / "late_fee_form.py").read_text()
     for line in (
         '    vessel = Text("Vessel", required=True, help="her \\"name\\"", keep=True)',
@@ -105,11 +105,11 @@ def test_a_macro_becomes_a_form_that_calls_it(folder: Path) -> None:
 @pytest.mark.parametrize(
     ("words", "message"),
     [
-        (("quay_fees:late_fe",), "quay_fees has no function 'late_fe': did you mean 'late_fee'?"),
-        (("quay_fees:Tide",), "quay_fees:Tide is no function; "),
-        (("quay_fees:nothing",), "nothing takes no parameters, so there is nothing to enter; give it some, annotated"),
-        (("quay_fees:unknown",), "an annotation can't be read: name 'Nowhere' is not defined"),
-        (("none.csv",), "there is no table none.csv; there is none"),
+        (("quay_fees:late_fe",), "quay_fees has no function 'late_fe'; did you mean 'late_fee'?"),
+        (("quay_fees:Tide",), "quay_fees:Tide isn't a function; "),
+        (("quay_fees:nothing",), "nothing has no parameters to fill in; add some, with type annotations"),
+        (("quay_fees:unknown",), "can't read an annotation: name 'Nowhere' is not defined"),
+        (("none.csv",), "file none.csv not found; no CSV files in this folder"),
     ],
 )  # fmt: skip
 def test_what_can_not_be_drafted_says_why(words: tuple[str, ...], message: str, folder: Path) -> None:
@@ -121,7 +121,7 @@ def test_nothing_is_written_over(folder: Path) -> None:
     draft("quay_fees:untyped")
     (folder / "untyped_form.py").write_text("mine")
     result = CliRunner().invoke(main, ["draft", "quay_fees:untyped"])
-    assert result.exit_code == 2 and "untyped_form.py is there already; write over it with --over" in result.output
+    assert result.exit_code == 2 and "untyped_form.py already exists; use --overwrite" in result.output
     assert (folder / "untyped_form.py").read_text() == "mine"
     draft("quay_fees:untyped", "--over")
     assert (folder / "untyped_form.py").read_text() != "mine"

@@ -125,10 +125,10 @@ def test_what_is_no_log_is_said_in_one_line(tmp_path: Path) -> None:
     broken = tmp_path / "broken.db"
     broken.write_bytes(b"this is no database, but long enough to be taken for one" * 20)
     for address, error in (
-        (tmp_path / "no folder" / "x.db", "can't be used: unable to open database file"),
-        (broken, "can't be used: file is not a database"),
-        ("nosuch://x", "is no database that can be used here"),
-        ("postgresql+psycopg://desk@/x?host=/nowhere", "can't be used"),
+        (tmp_path / "no folder" / "x.db", "can't use .*: unable to open database file"),
+        (broken, "can't use .*: file is not a database"),
+        ("nosuch://x", "can't open the database"),
+        ("postgresql+psycopg://desk@/x?host=/nowhere", "can't use"),
     ):
         with pytest.raises(StoreRefused, match=error) as raised:
             SqlLatches(address)

@@ -139,7 +139,7 @@ with Desk(Scene(Book, records=store)) as desk:
         desk.paste("desk", me)
         desk.press("keep")
         if desk.prompt:
-            assert "there is such a record already" in desk.prompt.text, desk.prompt.text
+            assert "a record with this key already exists" in desk.prompt.text, desk.prompt.text
             desk.answer("Keep editing")
         else:
             booked.append(name)
@@ -153,7 +153,7 @@ with Desk(Scene(Claim, records=store)) as desk:
         desk.paste("holder", me)
         desk.record("save")
         if desk.prompt:
-            desk.answer("Take theirs")
+            desk.answer("Use theirs")
             assert desk.form.holder.value not in ("", me)
         else:
             claimed.append(name)
@@ -248,7 +248,7 @@ def test_a_store_that_stops_working_is_told_and_what_was_typed_stays(tmp_path: P
 
 def test_a_store_that_can_not_be_read_when_a_form_opens_fails_in_one_line(tmp_path: Path) -> None:
     tmp_path.joinpath("boats.csv").write_text("number,boat\n1\n", encoding="utf-8")
-    with pytest.raises(HandlerFailed, match=r"boats\.csv:2: 1 entries where the header has 2"):
+    with pytest.raises(HandlerFailed, match=r"boats\.csv:2: 1 columns, but the header has 2"):
         Desk(Scene(Boats, records=CsvRecords(tmp_path))).__enter__()
 
 
@@ -266,7 +266,7 @@ def test_a_lost_server_is_told_and_comes_back(postgresql: str) -> None:
             database.exec_driver_sql(others)
         away = socket.rename(socket.with_name("away"))
         desk.press("ok")
-        assert "can't be used" in desk.prompt.text and "\n" not in desk.prompt.text
+        assert "can't use" in desk.prompt.text and "\n" not in desk.prompt.text
         desk.answer("Try again")
         away.rename(socket)
         desk.answer("Try again")

@@ -12,16 +12,16 @@ import click
 from fuselatch.cli.exits import Exit
 
 COMMANDS: Final[Mapping[str, str]] = {
-    "demo": "Book berths at a made-up marina, and see what happened and why.",
-    "rehearse": "Perform cue sheets and show the trace of each step.",
-    "describe": "Show what a form declares: controls, rules, handlers, prompts, dialogs; as text, JSON or a picture.",
-    "draft": "Write a form from a function's parameters, or from the header of a table.",
-    "check": "Read forms and tell what can never work, with file, line and mend.",
-    "approve": "Note that a file of forms is approved, once its cue sheets pass.",
-    "flipbook": "Write a page with a drawing of the form at each step of a cue sheet.",
-    "timeline": "Draw a trace: gestures, events, handlers and waiting times.",
-    "forms": "List the forms of a folder, with what each is for and its shortcut.",
-    "latches": "List what a latch log remembers, or have it asked again.",
+    "demo": "Book berths at a made-up marina and explain each step.",
+    "rehearse": "Run cue sheets and print each step's trace.",
+    "describe": "Show what a form declares (controls, rules, handlers, prompts, dialogs) as text, JSON or a picture.",
+    "draft": "Generate a form from a function or a CSV file.",
+    "check": "Find mistakes in forms without running them.",
+    "approve": "Run a file's cue sheets and, if they pass, record that it is approved.",
+    "flipbook": "Write an HTML page that shows the form at each step of a cue sheet.",
+    "timeline": "Draw a trace as a timeline of gestures, events, handlers and waits.",
+    "forms": "List the forms in a folder, with their shortcuts.",
+    "latches": "List or reset the answers that a latch log remembers.",
 }
 """The commands, each in the module of its name, with what it does."""
 
@@ -46,7 +46,7 @@ class LazyGroup(click.Group):
         if name not in COMMANDS and not name.startswith("-"):
             from fuselatch.core.model.names import suggest
 
-            ctx.fail(f"there is no command '{name}'; {suggest(name, COMMANDS)}")
+            ctx.fail(f"unknown command '{name}'; {suggest(name, COMMANDS)}")
         return super().resolve_command(ctx, args)
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
@@ -58,13 +58,11 @@ class LazyGroup(click.Group):
 def core_is() -> str:
     """What the core runs as; that is said by where it is found."""
     found = find_spec("fuselatch.core.engine.turn")
-    return "plain Python" if found is None or str(found.origin).endswith(".py") else "compiled"
+    return "pure Python" if found is None or str(found.origin).endswith(".py") else "compiled"
 
 
 @click.group(cls=LazyGroup, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
-@click.version_option(
-    package_name="fuse-latch", prog_name="fuselatch", message=f"%(prog)s %(version)s; the core is {core_is()}"
-)
+@click.version_option(package_name="fuse-latch", prog_name="fuselatch", message=f"%(prog)s %(version)s ({core_is()} core)")
 def main() -> None:
     """Forms for macros: rehearse them without a screen, and see why each thing happened.
 

@@ -17,8 +17,10 @@ from fuselatch.cli.sheets import Wish, found, told
 
 @click.command(name="approve")
 @click.argument("file", metavar="FILE.py", type=click.Path(exists=True, dir_okay=False, path_type=Path))
-@click.option("--cues", "more", multiple=True, metavar="FILE.cues|FOLDER", help="Cue sheets that are elsewhere.")
-@click.option("--by", default="", metavar="NAME", help="Who approves; else whoever is logged in.")
+@click.option(
+    "--cues", "more", multiple=True, metavar="FILE.cues|FOLDER", help="More cue sheets to run, outside the file's folder."
+)
+@click.option("--by", default="", metavar="NAME", help="Name to record. Default: the logged-in user.")
 @from_folders
 def command(file: Path, more: tuple[str, ...], by: str, folders: tuple[Path, ...]) -> None:
     """Perform the cue sheets of a file of forms and, if all pass, note that it is approved as it stands.
@@ -36,18 +38,19 @@ def command(file: Path, more: tuple[str, ...], by: str, folders: tuple[Path, ...
     try:
         sheets = list(sheets_of(file, found(more)))
     except (CueError, OSError) as error:
-        click.echo(f"fuselatch: {told(error, str(file))}\n{file} is not approved", err=True)
+        click.echo(f"fuselatch: {told(error, str(file))}\n{file}: not approved", err=True)
         sys.exit(Exit.UNREADABLE)
     if not sheets:
         click.echo(
-            f"fuselatch: no cue sheet below {file.parent} opens what is in {file.name}; name some with --cues", err=True
+            f"fuselatch: {file}: no cue sheet in {file.parent} opens a form from this file; name cue sheets with --cues",
+            err=True,
         )
         sys.exit(Exit.UNREADABLE)
     files = hashes_of(file)
     done = [performance for sheet in sheets for performance in wish.perform(sheet)]
     failed = show_count(console(), done)
     if failed or wish.unreadable:
-        click.echo(f"{file} is not approved")
+        click.echo(f"{file}: not approved")
         sys.exit(Exit.FAILED if failed else Exit.UNREADABLE)
     passed: dict[str, int] = {}
     for one in done:
@@ -57,7 +60,7 @@ def command(file: Path, more: tuple[str, ...], by: str, folders: tuple[Path, ...
         )
         passed[name] = passed.get(name, 0) + one.passed
     approval = approve(file, files, passed, by or getpass.getuser(), datetime.now().astimezone())
-    click.echo(f"{file} is approved by {approval.by}, with {', '.join(approval.files)}: {note_of(file)}")
+    click.echo(f"{file}: approved by {approval.by} (covers {', '.join(approval.files)}); saved to {note_of(file)}")
 
 
 def must_be_approved(paths: Sequence[Path], wish: Wish) -> None:

@@ -16,8 +16,8 @@ from fuselatch.cli.progress import with_progress
 @click.command(name="check")
 @click.argument("names", nargs=-1, required=True, metavar="FILE.py|FOLDER…")
 @from_folders
-@click.option("--json", "as_json", is_flag=True, help="As JSON, for machines.")
-@click.option("--quiet", "-q", is_flag=True, help="Only what is wrong.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+@click.option("--quiet", "-q", is_flag=True, help="Print problems only.")
 def command(names: tuple[str, ...], folders: tuple[Path, ...], as_json: bool, quiet: bool) -> None:
     """Import files of forms and read them: all wrong declarations at once, and what can never work.
 
@@ -48,5 +48,9 @@ def command(names: tuple[str, ...], folders: tuple[Path, ...], as_json: bool, qu
             click.echo(str(one))
         if not quiet:
             count = f"{len(files)} file{'s' if len(files) != 1 else ''}"
-            click.echo(f"{count}: {len(found) or 'nothing'} found" if found else f"{count}: nothing is wrong")
+            click.echo(
+                f"{count} checked: {len(found)} problem{'s' if len(found) != 1 else ''}"
+                if found
+                else f"{count} checked: no problems"
+            )
     sys.exit(Exit.UNREADABLE if unreadable else Exit.FAILED if found else Exit.OK)

@@ -18,7 +18,7 @@ from fuselatch.cli.exits import Exit
     show_default=True,
     metavar="FOLDER",
     type=click.Path(file_okay=False, path_type=Path),
-    help="Where to write the bookings and the trace.",
+    help="Folder for the output (CSV, traces, letters).",
 )
 def command(folder: Path) -> None:
     """Book berths at Saltmarsh Quay, a made-up marina, from start to end.
@@ -31,7 +31,7 @@ def command(folder: Path) -> None:
     from fuselatch.cli.show import console, show, show_count
 
     out = console()
-    out.print("Saltmarsh Quay: the desk books berths. Each step, and what came of it:\n")
+    out.print("Saltmarsh Quay: the office books berths. Each step is followed by its effects:\n")
     done = []
     for performance in perform_all():
         done.append(performance)
@@ -40,7 +40,9 @@ def command(folder: Path) -> None:
     try:
         written = write(folder, done)
     except OSError as error:
-        click.echo(f"fuselatch: can't write into {folder}: {error.strerror or error}; choose another with --into", err=True)
+        click.echo(
+            f"fuselatch: can't write to {folder}: {error.strerror or error}; choose another folder with --output", err=True
+        )
         sys.exit(Exit.UNREADABLE)
     out.print(f"\n{written.summary}\n\nTry next:")
     for line in written.next_steps:

@@ -15,15 +15,17 @@ from fuselatch.cli.problems import end
 @click.command(name="describe")
 @click.argument("form", metavar="MODULE:FORM")
 @from_folders
-@click.option("--json", "as_json", is_flag=True, help="The same as JSON.")
-@click.option("--json-schema", "schema", is_flag=True, help="The declared rules as a JSON Schema (draft 2020-12) instead.")
-@click.option("--events", "control", metavar="CONTROL", help="The events of a control, or of the form by its name.")
-@click.option("--dot", is_flag=True, help="Who depends on whom, in Graphviz's dot language, instead.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+@click.option("--json-schema", "schema", is_flag=True, help="Print the rules as a JSON Schema (draft 2020-12).")
+@click.option(
+    "--events", "control", metavar="CONTROL", help="List the events of a control (or of the form, by its class name)."
+)
+@click.option("--dot", is_flag=True, help="Print the dependency graph in Graphviz DOT format.")
 @click.option(
     "--picture",
     metavar="FILE",
     type=click.Path(dir_okay=False, path_type=Path),
-    help="Draw who depends on whom (PNG, SVG, PDF) instead.",
+    help="Draw the dependency graph (PNG, SVG or PDF).",
 )
 @policy_file
 def command(form: str, folders: tuple[Path, ...], policy: Path | None, **options: Any) -> None:
@@ -86,7 +88,7 @@ def as_picture(form: Any, path: Path) -> str:
     from fuselatch.report.figures import save
 
     save(dependence_figure(form), path)
-    return f"drawn: {path}"
+    return f"wrote {path}"
 
 
 INSTEAD: Final[Mapping[str, Callable[[Any, Any], str]]] = {

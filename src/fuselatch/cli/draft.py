@@ -19,9 +19,9 @@ from fuselatch.cli.problems import end
     show_default=True,
     metavar="FOLDER",
     type=click.Path(exists=True, file_okay=False, path_type=Path),
-    help="Where to write the form and its cue sheet.",
+    help="Folder for the new files.",
 )
-@click.option("--over", is_flag=True, help="Write over what is there.")
+@click.option("--over", is_flag=True, help="Overwrite existing files.")
 @from_folders
 def command(what: str, folder: Path, over: bool, folders: tuple[Path, ...]) -> None:
     """Write a form class, as source to go on from, and a first cue sheet beside it.
@@ -43,10 +43,10 @@ def command(what: str, folder: Path, over: bool, folders: tuple[Path, ...]) -> N
         paths = folder / f"{drafted.module}.py", folder / f"{drafted.module}.cues"
         for path in paths:
             if path.exists() and not over:
-                raise LoadError(f"{path} is there already; write over it with --over, or elsewhere with --into FOLDER")
+                raise LoadError(f"{path} already exists; use --overwrite, or choose another folder with --output")
         for path, text in zip(paths, (drafted.source, drafted.cues), strict=True):
             path.write_text(text, encoding="utf-8")
     except (LoadError, StoreRefused, ValueError, OSError) as error:
         end(error)
     more = "".join(f" --from {each}" for each in folders)
-    click.echo(f"written: {paths[0]} ({drafted.form}), {paths[1]}\ntry it:  fuselatch rehearse {paths[1]}{more}")
+    click.echo(f"wrote {paths[0]} ({drafted.form}) and {paths[1]}\nnext: fuselatch rehearse {paths[1]}{more}")

@@ -15,11 +15,17 @@ from fuselatch.cli.sheets import Wish
 
 @click.command(name="flipbook")
 @click.argument("name", metavar="FILE.cues")
-@click.option("-o", "--out", metavar="FILE", type=click.Path(dir_okay=False, path_type=Path), help="Where to write it.")
-@click.option("--step", "number", type=int, metavar="NUMBER", help="One step only, as a picture; 0 is the opening.")
-@click.option("--png", is_flag=True, help="As a picture, of the step that --step names.")
+@click.option(
+    "-o",
+    "--out",
+    metavar="FILE",
+    type=click.Path(dir_okay=False, path_type=Path),
+    help="Output file (.html, or a picture with --step).",
+)
+@click.option("--step", "number", type=int, metavar="NUMBER", help="Draw only this step. 0 is the opened form.")
+@click.option("--png", is_flag=True, help="Write a PNG of the step given with --step.")
 @from_folders
-@click.option("--records", metavar="ADDRESS", help="Keep records there, as with rehearse.")
+@click.option("--records", metavar="ADDRESS", help="Read and write records at this address (see rehearse).")
 @policy_file
 def command(
     name: str,
@@ -39,7 +45,7 @@ def command(
     from fuselatch.report.needed import MissingPackage
 
     if png is not (number is not None):
-        raise click.UsageError("--step NUMBER and --png go together: --step 7 --png")
+        raise click.UsageError("--step and --png must be used together, for example: --step 7 --png")
     wish = Wish(folders, records, policy, looking=True)
     sheet = wish.read(Path(name))
     done = list(wish.perform(sheet)) if sheet is not None else []
@@ -53,7 +59,7 @@ def command(
 
             book = book_of(done[0])
             if not 0 <= (number or 0) < len(book.shots):
-                raise ValueError(f"{name} has no step {number}; it has 0 to {len(book.shots) - 1}")
+                raise ValueError(f"{name}: no step {number}; steps are 0 to {len(book.shots) - 1}")
             save(shot_figure(book.title, book.shots[number or 0]), target)
         else:
             target.write_text(flipbook(Path(name).name, done), encoding="utf-8")
@@ -61,5 +67,5 @@ def command(
         end(error)
     for problem in (problem for one in done for problem in one.problems):
         click.echo(problem, err=True)
-    click.echo(f"{'drawn' if png else 'written'}: {target}")
+    click.echo(f"wrote {target}")
     sys.exit(Exit.FAILED if any(one.failed for one in done) else Exit.OK)

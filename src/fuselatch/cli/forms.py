@@ -12,7 +12,7 @@ from fuselatch.cli.exits import Exit
 
 @click.command(name="forms")
 @click.argument("folder", metavar="FOLDER", type=click.Path(exists=True, file_okay=False, path_type=Path))
-@click.option("--json", "as_json", is_flag=True, help="As JSON, for machines.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 def command(folder: Path, as_json: bool) -> None:
     """List the forms of a folder's modules: name, title, what each is for, its shortcut, what it is opened with.
 

@@ -17,11 +17,11 @@ if TYPE_CHECKING:
 
 @click.command(name="latches")
 @click.argument("store", metavar="STORE")
-@click.option("--latch", metavar="NAME", help="Only those of one latch, such as BookingForm.owes.")
-@click.option("--user", metavar="NAME", help="Only those of one user.")
-@click.option("--key", metavar="KEY", help="Only those with this key.")
-@click.option("--release", is_flag=True, help="Let go of those that are listed, so that they are asked again.")
-@click.option("--json", "as_json", is_flag=True, help="As JSON Lines, for machines.")
+@click.option("--latch", metavar="NAME", help="Only this latch, for example BookingForm.owes.")
+@click.option("--user", metavar="NAME", help="Only this user.")
+@click.option("--key", metavar="KEY", help="Only this key.")
+@click.option("--release", is_flag=True, help="Reset the listed latches, so that users are asked again.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON Lines.")
 def command(store: str, latch: str | None, user: str | None, key: str | None, release: bool, as_json: bool) -> None:
     """List what a latch log remembers: what was asked, who answered what, about what, and when.
 
@@ -34,10 +34,12 @@ def command(store: str, latch: str | None, user: str | None, key: str | None, re
         from fuselatch.stores.database import exists
         from fuselatch.stores.sql import SqlLatches
     except ImportError:
-        click.echo("fuselatch: a latch log needs SQLAlchemy; install fuse-latch[sql], or fuse-latch[postgresql]", err=True)
+        click.echo("fuselatch: latch logs need SQLAlchemy; run: pip install 'fuse-latch[sql]' (or [postgresql])", err=True)
         sys.exit(Exit.UNREADABLE)
     if not exists(store):
-        click.echo(f"fuselatch: {store}: there is no such file; name a latch log, or a database's address", err=True)
+        click.echo(
+            f"fuselatch: {store}: file not found; give a SQLite file or a database address (postgresql://…)", err=True
+        )
         sys.exit(Exit.UNREADABLE)
     try:
         log = SqlLatches(store)
@@ -62,7 +64,7 @@ def select(entries: Sequence[Taken], latch: str | None, user: str | None, key: s
     for field, value in wanted.items():
         there = {str(getattr(entry, field)) for entry in entries}
         if value is not None and value not in there:
-            raise LookupError(f"no entry has the {field} '{value}'; {suggest(value, sorted(there - {''}), 'there are')}")
+            raise LookupError(f"no entry with {field} '{value}'; {suggest(value, sorted(there - {''}))}")
     return [entry for entry in entries if all(value in (None, getattr(entry, field)) for field, value in wanted.items())]
 
 
@@ -80,4 +82,4 @@ def show(entries: Sequence[Taken], as_json: bool, word: str) -> None:
     for row in rows if entries else ():
         click.echo("  ".join(cell.ljust(width) for cell, width in zip(row, wide, strict=True)).rstrip())
     count = f"{len(entries)} {'entry' if len(entries) == 1 else 'entries'}"
-    click.echo(f"{count} {word}".rstrip() if entries else "nothing is remembered")
+    click.echo(f"{count} {word}".rstrip() if entries else "no entries")

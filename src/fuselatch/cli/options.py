@@ -12,7 +12,7 @@ from_folders = click.option(
     multiple=True,
     metavar="FOLDER",
     type=click.Path(exists=True, file_okay=False, path_type=Path),
-    help="Look for forms and scenes in this folder, too (may be given several times).",
+    help="Also look for forms and scenes in this folder. Can be repeated.",
 )
 """`--from FOLDER`, as `folders`: a tuple of paths."""
 
@@ -21,6 +21,6 @@ policy_file = click.option(
     "policy",
     metavar="FILE.toml",
     type=click.Path(exists=True, dir_okay=False, path_type=Path),
-    help="With the texts of prompts and levels of checks that this policy file has.",
+    help="Apply the prompt texts and check levels in this policy file.",
 )
 """`--policy FILE.toml`, as `policy`: a path or None."""

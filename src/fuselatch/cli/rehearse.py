@@ -23,32 +23,46 @@ if TYPE_CHECKING:
 @click.command(name="rehearse")
 @click.argument("names", nargs=-1, required=True, metavar="FILE.cues|FOLDER…")
 @from_folders
-@click.option("--quiet", "-q", is_flag=True, help="Only what went wrong, and the count.")
-@click.option("--json", "as_json", is_flag=True, help="Each step with its trace as JSON, for machines.")
+@click.option("--quiet", "-q", is_flag=True, help="Print only failures and the total.")
+@click.option("--json", "as_json", is_flag=True, help="Print steps and traces as JSON.")
 @click.option(
-    "--why", "questions", multiple=True, metavar="WHAT", help="Tell why something is so, or did not come: berth.enabled"
+    "--why",
+    "questions",
+    multiple=True,
+    metavar="WHAT",
+    help="Explain why a property, event, handler or prompt is as it is (berth.enabled, look_up_vessel). Can be repeated.",
 )
-@click.option("--step", is_flag=True, help="Stop before each event, and show the form as it stands.")
-@click.option("--pause-at", "pauses", multiple=True, metavar="EVENT", help="Stop before this event only: berth.changed")
-@click.option("--mute", "mutes", multiple=True, metavar="FORM.HANDLER", help="Leave a handler out.")
-@click.option("--reason", default="", metavar="TEXT", help="Why handlers are left out; the report repeats it.")
-@click.option("--watch", is_flag=True, help="Go on: when a file is saved, perform again what it touches.")
-@click.option("--behaviour", is_flag=True, help="Tell what was never tried of the forms.")
-@click.option("--behaviour-json", metavar="FILE", type=click.Path(dir_okay=False, path_type=Path), help="… as JSON.")
+@click.option("--step", is_flag=True, help="Pause before each event and show the form.")
 @click.option(
-    "--behaviour-picture", metavar="FILE", type=click.Path(dir_okay=False, path_type=Path), help="… as a picture (PNG, SVG)."
+    "--pause-at", "pauses", multiple=True, metavar="EVENT", help="Pause before this event (berth.changed). Can be repeated."
+)
+@click.option("--mute", "mutes", multiple=True, metavar="FORM.HANDLER", help="Don't run this handler. Can be repeated.")
+@click.option("--reason", default="", metavar="TEXT", help="Reason for --mute. Shown in the report.")
+@click.option("--watch", is_flag=True, help="Keep running: repeat a cue sheet when a file it uses changes.")
+@click.option("--behaviour", is_flag=True, help="List handlers, checks and answers that no cue sheet has tried.")
+@click.option(
+    "--behaviour-json",
+    metavar="FILE",
+    type=click.Path(dir_okay=False, path_type=Path),
+    help="Write the --behaviour report as JSON.",
+)
+@click.option(
+    "--behaviour-picture",
+    metavar="FILE",
+    type=click.Path(dir_okay=False, path_type=Path),
+    help="Draw which handlers ran (PNG or SVG).",
 )
 @click.option(
     "--traces",
     metavar="FOLDER",
     type=click.Path(file_okay=False, path_type=Path),
-    help="Write each trace there (JSON Lines).",
+    help="Write each trace to this folder as JSON Lines.",
 )
-@click.option("--approved-only", is_flag=True, help="Refuse what has changed since it was approved.")
+@click.option("--approved-only", is_flag=True, help="Fail if a form has changed since it was approved.")
 @click.option(
     "--records",
     metavar="ADDRESS",
-    help="Keep records there: a folder of CSV files, a workbook, a SQLite file, postgresql://…",
+    help="Read and write records at this address: a folder of CSV files, an .xlsx workbook, a SQLite file or postgresql://…",
 )
 @policy_file
 def command(names: tuple[str, ...], **options: Any) -> None:
@@ -81,9 +95,9 @@ def wish_of(options: dict[str, Any]) -> Wish:
     """What the options ask for."""
     wanted = options["behaviour"] or options["behaviour_json"] or options["behaviour_picture"]
     if options["reason"] and not options["mutes"]:
-        raise click.UsageError("--reason says why a handler is left out; name it with --mute FORM.HANDLER")
+        raise click.UsageError("--reason explains --mute; add --mute FORM.HANDLER")
     if options["as_json"] and (options["step"] or options["pauses"] or options["watch"] or options["questions"]):
-        raise click.UsageError("--json is for machines; leave out --step, --pause-at, --watch and --why")
+        raise click.UsageError("--json can't be used with --step, --pause-at, --watch or --why")
     behaviour = None
     if wanted:
         from fuselatch.report.behaviour import Behaviour
@@ -136,7 +150,7 @@ class Run:
             if wish.mutes and done:
                 from fuselatch.rehearsal.muting import LEFT_OUT
 
-                out.print(f"left out: {', '.join(wish.mutes)} ({wish.reason or LEFT_OUT})")
+                out.print(f"muted: {', '.join(wish.mutes)} ({wish.reason or LEFT_OUT})")
         if wish.behaviour is not None:
             self.tell_behaviour(wish.behaviour)
         return Exit.UNREADABLE if wish.unreadable or wrong else Exit.FAILED if failed else Exit.OK

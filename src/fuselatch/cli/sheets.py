@@ -96,7 +96,7 @@ def found(names: Iterable[str]) -> list[Path]:
         path = Path(name)
         inside = sorted(file for file in path.rglob("*.cues") if not file.name.startswith("_")) if path.is_dir() else [path]
         if not inside:
-            raise click.UsageError(f"no cue sheet (*.cues) is in the folder {name}")
+            raise click.UsageError(f"no cue sheets (*.cues) in folder {name}")
         paths += inside
     return list(dict.fromkeys(paths))
 
@@ -111,5 +111,5 @@ def told(error: Exception, name: str) -> str:
 
     folder = Path(name).parent
     near = [str(found) for found in sorted(folder.glob("*.cues"))] if folder.is_dir() else []
-    hint = suggest(name, near, "cue sheets there are") if near else f"no cue sheet is in {folder}"
-    return f"{name}: there is no such file; {hint}"
+    hint = suggest(name, near) if near else f"no cue sheets in {folder}"
+    return f"{name}: file not found; {hint}"

@@ -27,7 +27,7 @@ KEYS: Final[dict[str, Command]] = {
     "q": "stop",
 }
 """What each key does."""
-HELP: Final = "Enter: next event   g: next gesture   b: back one gesture   e: to the end   q: stop"
+HELP: Final = "Enter: next event   g: next gesture   b: back one gesture   e: run to the end   q: quit"
 
 
 def step_through(paths: Sequence[Path], wish: Wish, pauses: Sequence[str]) -> Exit:
@@ -59,11 +59,11 @@ def step_through(paths: Sequence[Path], wish: Wish, pauses: Sequence[str]) -> Ex
             done.extend(wish.perform(sheet, stepping))
     failed = show_count(out, done) if done else 0
     if wish.mutes and done:
-        out.print(f"left out: {', '.join(wish.mutes)}{f' ({wish.reason})' if wish.reason else ''}")
+        out.print(f"muted: {', '.join(wish.mutes)}{f' ({wish.reason})' if wish.reason else ''}")
     for pause in pauses:
         if pause not in seen and not ended:
             click.echo(
-                f"fuselatch: --pause-at {pause}: it was never raised; {suggest(pause, sorted(seen), 'raised were')}",
+                f"fuselatch: --pause-at {pause}: this event was not raised; {suggest(pause, sorted(seen))}",
                 err=True,
             )
     return Exit.UNREADABLE if wish.unreadable else Exit.FAILED if failed else Exit.OK
@@ -92,5 +92,5 @@ def ask(out: Any, stop: Stop, records: str | None) -> Command:
             return "stop"
         if key in KEYS and not (records is not None and KEYS[key] == "back"):
             return KEYS[key]
-        why = f"what was written into {records} can't be taken back" if key == "b" else "it does nothing"
-        out.print(Text(f"{key!r}: {why}; {HELP}", style="dim"))
+        why = f"can't go back: {records} has already been written" if key == "b" else "not a command"
+        out.print(Text(f"{why} ({key!r}). {HELP}", style="dim"))

@@ -12,7 +12,7 @@ from fuselatch.cli.problems import end
 @click.command(name="timeline")
 @click.argument("trace", metavar="TRACE.jsonl", type=click.Path(exists=True, dir_okay=False, path_type=Path))
 @click.option(
-    "-o", "--out", metavar="FILE", type=click.Path(dir_okay=False, path_type=Path), help="Where to draw it (PNG, SVG, PDF)."
+    "-o", "--out", metavar="FILE", type=click.Path(dir_okay=False, path_type=Path), help="Output file (PNG, SVG or PDF)."
 )
 def command(trace: Path, out: Path | None) -> None:
     """Draw a trace: gestures, events, handlers, and what handlers waited for, one lane a form.
@@ -30,4 +30,4 @@ def command(trace: Path, out: Path | None) -> None:
         save(timeline_figure(entries, trace.name), target)
     except (MissingPackage, ValueError, OSError) as error:
         end(error)
-    click.echo(f"drawn: {target}")
+    click.echo(f"wrote {target}")

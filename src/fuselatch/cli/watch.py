@@ -31,7 +31,7 @@ def watch(paths: Sequence[Path], wish: Wish, run: Callable[[Sequence[Path]], obj
             continue
         forget({file for files in behind.values() for file in files})
         names = ", ".join(sorted(path.name for path in changed if any(path in behind[one] for one in touched)))
-        click.echo(f"\nsaved: {names}")
+        click.echo(f"\nchanged: {names}")
         run(touched)
         behind.update({path: depends(path, wish) for path in touched})
         told(behind)
@@ -62,4 +62,4 @@ def forget(files: set[Path]) -> None:
 def told(behind: dict[Path, set[Path]]) -> None:
     """Say that somebody is watching."""
     files = {file for found in behind.values() for file in found}
-    click.echo(f"watching {len(files)} file{'s' if len(files) != 1 else ''}; Ctrl+C ends")
+    click.echo(f"watching {len(files)} file{'s' if len(files) != 1 else ''}; press Ctrl+C to stop")

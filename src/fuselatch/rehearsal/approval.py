@@ -79,16 +79,16 @@ def objection(file: Path) -> str:
     approvals = [read(note) for note in sorted(folder.glob(f"*{ENDING}"))]
     own = own_files(file)
     if not own:
-        return f"{file.name} belongs to an installed package, which no approval covers"
+        return f"{file.name} belongs to an installed package and can't be approved"
     for found in own:
         name = found.relative_to(folder).as_posix()
         known = [approval for approval in approvals if name in approval.files]
         if not known:
-            return f"{name} has not been approved; once its cue sheets pass: fuselatch approve {file.name}"
+            return f"{name} is not approved; approve it with: fuselatch approve {file.name}"
         if hash_of(found) not in [approval.files[name] for approval in known]:
             last = max(known, key=lambda approval: approval.when)
             since = f"{name} has changed since {last.by} approved it at {last.when}"
-            return f"{since}; approve it anew: fuselatch approve {file.name}"
+            return f"{since}; approve it again: fuselatch approve {file.name}"
     return ""
 
 
@@ -111,5 +111,5 @@ def read(note: Path) -> Approval:
         )
     except (ValueError, KeyError, TypeError) as error:
         raise ValueError(
-            f"{note.name} is no approval that can be read ({type(error).__name__}: {error}); approve anew"
+            f"{note.name} isn't a valid approval ({type(error).__name__}: {error}); approve the file again"
         ) from None

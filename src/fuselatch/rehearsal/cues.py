@@ -7,15 +7,16 @@ one only cuts it into words and looks each up in a table. The grammar is in docs
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from pathlib import Path
 from typing import Final
 
-from fuselatch.core.model.names import suggest
+from fuselatch.core.model.names import closest, suggest
 from fuselatch.rehearsal.grammar import (
     BEGINS,
+    MEANT,
     PROPERTIES,
     STEPS,
     TARGETS,
@@ -32,6 +33,7 @@ INNER: Final = re.compile(r"\\(.)|\{(\w+)\}")
 PLACE: Final = re.compile(r"\{(\w+)\}")
 ENDS: Final = re.compile(r"\r\n|\n|\r")
 UNQUOTED: Final = re.compile(r"""[^"'\\]*""")
+NOT_CUES: Final = "this is a Python file; rehearse takes cue sheets (*.cues). To run its tests use pytest"
 SHOWN: Final = 40
 """How much of a row stands in its label."""
 
@@ -104,10 +106,14 @@ class CueSheet:
 
 
 class CueError(ValueError):
-    """A cue sheet that can't be read: `file:line:column: what is wrong, and what would be right`."""
+    """A cue sheet that can't be read: `file:line:column: what is wrong, and what would be right`.
+
+    `line` and `column` are 1-based; both are 0 if the whole file is wrong.
+    """
 
     def __init__(self, name: str, line: int, column: int, problem: str) -> None:
-        super().__init__(f"{name}:{line}:{column}: {problem}")
+        where = f"{name}:{line}:{column}" if line else name
+        super().__init__(f"{where}: {problem}")
         self.line = line
         self.column = column
         self.problem = problem
@@ -133,10 +139,10 @@ class Reader:
                 self.include(cue, (*within, name))
             elif cue.verb in STEPS:
                 if not self.opening.keys() & BEGINS and not within:
-                    raise CueError(name, number, cue.column, "a 'scene', a 'form' or 'forms' comes before the first step")
+                    raise CueError(name, number, cue.column, "start with 'scene', 'form' or 'forms' before the first step")
                 self.steps.append(cue)
             elif self.steps:
-                raise CueError(name, number, cue.column, f"'{cue.verb}' comes before the first step")
+                raise CueError(name, number, cue.column, f"'{cue.verb}' must come before the first step")
             elif cue.verb == "row":
                 self.row(cue)
             else:
@@ -146,26 +152,26 @@ class Reader:
         """A line of the opening."""
         opening = self.opening
         if cue.verb in opening or (cue.verb in ("scene", "form") and opening.keys() & {"scene", "form"}):
-            problem = f"a second '{cue.verb}'; a cue sheet opens one scene or form, once"
+            problem = f"'{cue.verb}' appears twice; a cue sheet opens one scene or form"
             if cue.verb not in BEGINS:
-                problem = f"a second '{cue.verb}'; line {opening[cue.verb].line} has one"
+                problem = f"'{cue.verb}' appears twice; it is already on line {opening[cue.verb].line}"
             raise CueError(cue.file, cue.line, cue.column, problem)
         if cue.verb == "each":
             for at, word in enumerate(cue.words):
                 if not word.text.isidentifier():
-                    problem = f"'{word.text}' can't be the name of a column; write letters, digits and _"
+                    problem = f"'{word.text}' isn't a column name; use letters, digits and _"
                     raise CueError(cue.file, cue.line, word.column, problem)
                 if word.text in cue.texts()[:at]:
-                    raise CueError(cue.file, cue.line, word.column, f"a second column '{word.text}'")
+                    raise CueError(cue.file, cue.line, word.column, f"column '{word.text}' appears twice")
         opening[cue.verb] = cue
 
     def row(self, cue: Cue) -> None:
         """A row of the table."""
         each = self.opening.get("each")
         if each is None:
-            raise CueError(cue.file, cue.line, cue.column, "a 'row' wants its columns first: each NAME…")
+            raise CueError(cue.file, cue.line, cue.column, "'row' needs 'each NAME…' before it")
         if len(cue.words) != len(each.words):
-            problem = f"this row has {len(cue.words)} of the {len(each.words)} values: {', '.join(each.texts())}"
+            problem = f"expected {len(each.words)} values ({', '.join(each.texts())}), found {len(cue.words)}"
             raise CueError(cue.file, cue.line, cue.column, problem)
         self.rows.append(cue)
 
@@ -175,14 +181,14 @@ class Reader:
         path = Path(cue.file).parent / word.text
         if path.resolve() in [Path(file).resolve() for file in within]:
             circle = " → ".join([*(Path(file).name for file in within), path.name])
-            raise CueError(cue.file, cue.line, word.column, f"cue sheets that include each other: {circle}")
+            raise CueError(cue.file, cue.line, word.column, f"cue sheets include each other: {circle}")
         try:
             text = read_text(path)
         except OSError as error:
             near = [found.name for found in sorted(path.parent.glob("*.cues"))]
-            hint = suggest(path.name, near, "beside it are")
+            hint = suggest(path.name, near)
             problem = (
-                f"there is no file '{word.text}'; {hint}" if isinstance(error, FileNotFoundError) else str(error.strerror)
+                f"file '{word.text}' not found; {hint}" if isinstance(error, FileNotFoundError) else str(error.strerror)
             )
             raise CueError(cue.file, cue.line, word.column, problem) from None
         self.read(text, str(path), within)
@@ -192,11 +198,11 @@ class Reader:
         opening = self.opening
         opens = opening.get("scene") or opening.get("form") or opening.get("forms")
         if opens is None:
-            problem = "no scene: begin with 'scene MODULE:FUNCTION', 'form MODULE:CLASS' or 'forms FOLDER'"
+            problem = "start with 'scene MODULE:FUNCTION', 'form MODULE:CLASS' or 'forms FOLDER'"
             raise CueError(name, 1, 1, problem)
         each = opening.get("each")
         if each is not None and not self.rows:
-            raise CueError(each.file, each.line, each.column, "a table without rows; write them below it: row VALUE…")
+            raise CueError(each.file, each.line, each.column, "'each' has no rows; add lines below it: row VALUE…")
         forms, policy = (opening[verb].words[0] if verb in opening else None for verb in ("forms", "policy"))
         user, locale = (opening[verb].words[0].text if verb in opening else "" for verb in ("user", "locale"))
         now = clock_of(opening.get("now"))
@@ -234,6 +240,8 @@ def read_cues(text: str, name: str) -> CueSheet:
 
 def read_cue_file(path: Path | str, name: str = "") -> CueSheet:
     """Read the cue sheet in a file; raises `CueError` and `OSError`."""
+    if Path(path).suffix == ".py":
+        raise CueError(str(path), 0, 0, NOT_CUES)
     return read_cues(read_text(Path(path)), name or str(path))
 
 
@@ -245,7 +253,7 @@ def read_text(path: Path) -> str:
         return found.decode("utf-8-sig")
     except UnicodeDecodeError as error:
         line = found[: error.start].count(b"\n") + 1
-        raise CueError(str(path), line, 1, "this is no text in UTF-8; save it as such") from None
+        raise CueError(str(path), line, 1, "not valid UTF-8; save the file as UTF-8") from None
 
 
 def read_line(line: str, number: int, name: str) -> Cue | None:
@@ -256,7 +264,7 @@ def read_line(line: str, number: int, name: str) -> Cue | None:
     verb, rest = words[0], tuple(words[1:])
     rule = VERBS.get(verb.raw)
     if rule is None:
-        raise CueError(name, number, verb.column, f"there is no verb '{verb.text}'; {suggest(verb.text, VERBS)}")
+        raise CueError(name, number, verb.column, f"unknown step '{verb.text}'; {step_hint(verb.text)}")
     must_fit(rule, rest, name, number, behind(words))
     return Cue(number, verb.column, verb.text, rest, line.strip(), name)
 
@@ -264,10 +272,10 @@ def read_line(line: str, number: int, name: str) -> Cue | None:
 def must_fit(rule: VerbRule, words: Sequence[Word], name: str, line: int, end: int, more: str = "") -> None:
     """Refuse too few and too many words behind a verb or what is expected; `end` is the column behind the last."""
     if len(words) < rule.least:
-        raise CueError(name, line, end, f"something is missing: {more}{rule.usage}")
+        raise CueError(name, line, end, f"not enough words: {more}{rule.usage}")
     if rule.most is not None and len(words) > rule.most:
         extra = words[rule.most]
-        problem = f"'{extra.text}' is too much: {more}{rule.usage} (quote a text with spaces)"
+        problem = f"unexpected '{extra.text}': {more}{rule.usage} (quote text with spaces)"
         raise CueError(name, line, extra.column, problem)
 
 
@@ -281,25 +289,31 @@ def must_be_expected(cue: Cue) -> None:
     words = cue.words[1:] if cue.words[0].raw == "not" else cue.words
     end = behind(cue.words)
     if not words:
-        raise CueError(cue.file, cue.line, end, "something is missing: expect [not] WHAT WORD…")
+        raise CueError(cue.file, cue.line, end, "not enough words: expect [not] WHAT WORD…")
     target, rest = words[0], words[1:]
     rule = expected_rule(target.text) if UNQUOTED.fullmatch(target.raw) else None
     if rule is None:
         prop = target.text.rpartition(".")[2]
-        raise CueError(cue.file, cue.line, target.column, f"'{target.text}' can't be expected; {expected_hint(prop)}")
+        raise CueError(cue.file, cue.line, target.column, f"can't expect '{target.text}'; {expected_hint(prop)}")
     must_fit(rule, rest, cue.file, cue.line, end, "expect ")
     if target.text == "refused":
         step = STEPS.get(rest[0].raw)
         if step is None or rest[0].text == "expect":
-            hint = suggest(rest[0].text, [verb for verb in STEPS if verb != "expect"])
-            raise CueError(cue.file, cue.line, rest[0].column, f"'{rest[0].text}' is no step; {hint}")
+            hint = step_hint(rest[0].text, [verb for verb in STEPS if verb != "expect"])
+            raise CueError(cue.file, cue.line, rest[0].column, f"'{rest[0].text}' isn't a step; {hint}")
         done = step_and_reason([word.text for word in rest])[0]
         must_fit(step, rest[1 : len(done)], cue.file, cue.line, end, "expect refused ")
 
 
+def step_hint(wrong: str, known: Iterable[str] = VERBS) -> str:
+    """Return the step that is closest to a wrong word, or that people mean by it."""
+    close = closest(wrong, [*known, *MEANT])
+    return f"did you mean '{MEANT.get(close, close)}'?" if close is not None else suggest(wrong, known)
+
+
 def expected_hint(wrong: str) -> str:
     """The closest thing that can be expected."""
-    return suggest(wrong, [*TARGETS, *(f"NAME.{prop}" for prop in PROPERTIES), *PROPERTIES], "it may be")
+    return suggest(wrong, [*TARGETS, *(f"NAME.{prop}" for prop in PROPERTIES), *PROPERTIES])
 
 
 def cut(line: str, number: int, name: str) -> list[Word]:
@@ -315,7 +329,9 @@ def cut(line: str, number: int, name: str) -> list[Word]:
         found = WORD.match(line, at)
         end = found.end() if found else at
         if end < len(line) and not line[end].isspace():
-            what = "a backslash has nothing behind it" if line[end] == "\\" else f"the quote {line[end]} is not closed"
+            what = (
+                "a backslash must be followed by a character" if line[end] == "\\" else f"missing closing quote {line[end]}"
+            )
             raise CueError(name, number, end + 1, what)
         raw = line[at:end]
         words.append(Word(unquoted(raw), at + 1, raw))
@@ -355,8 +371,8 @@ def filled(cue: Cue, values: Mapping[str, str]) -> Cue:
         try:
             words.append(replace(word, text=unquoted(word.raw, values)))
         except KeyError as error:
-            hint = suggest(error.args[0], values, "columns are")
-            problem = f"there is no column '{error.args[0]}'; {hint}; for a brace as it is write '{{' in single quotes"
+            hint = suggest(error.args[0], values)
+            problem = f"unknown column '{error.args[0]}'; {hint} (for a literal brace write '{{' in single quotes)"
             raise CueError(cue.file, cue.line, word.column, problem) from None
     if words == list(cue.words):
         return cue
@@ -371,5 +387,5 @@ def clock_of(cue: Cue | None) -> datetime | None:
     try:
         return datetime.fromisoformat(word.text)
     except ValueError:
-        problem = f"'{word.text}' is no date and time; write one such as 2031-05-04T09:30"
+        problem = f"'{word.text}' isn't a date and time; write it like 2031-05-04T09:30"
         raise CueError(cue.file, cue.line, word.column, problem) from None

@@ -27,6 +27,7 @@ from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.taken import LatchStore
+from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.trace import Trace
 from fuselatch.core.model.words import phrase
 from fuselatch.formats import locale_formats
@@ -131,7 +132,7 @@ class Desk:
     def session(self) -> Session:
         """The session that the desk feeds."""
         if self._session is None:
-            raise RuntimeError("the rehearsal has not begun: write `with rehearse(…) as desk:`")
+            raise RuntimeError("the rehearsal isn't open; use `with rehearse(…) as desk:`")
         return self._session
 
     @property
@@ -147,7 +148,7 @@ class Desk:
         """The form in front, typed; an `AssertionError` where it is of another class."""
         front = self.form
         if not isinstance(front, form):
-            raise AssertionError(f"{form.__name__} is not in front; {front!r} is")
+            raise AssertionError(f"expected {form.__name__} in front, but it is {front!r}")
         return front
 
     @property
@@ -199,14 +200,14 @@ class Desk:
         dialog, the rest is not typed, and the view says so.
         """
         if not isinstance(text, str):
-            raise TypeError(f"type(…) takes a text, as a person types it, not {text!r}")
+            raise TypeError(f"type(…): expected text as the user types it, not {text!r}")
         form, path = self.place(control)
         session = self.session
         waited = len(session.waits_for)
         for end in range(1, len(text) + 1):
             session.feed(Gesture(verb="type", control=path, text=text[:end], form=form))
             if end < len(text) and len(session.waits_for) > waited:
-                session.drop_rest(f"'{text[end:]}' was not typed: {session.waits_for[-1]} is awaited")
+                session.drop_rest(user_text("notice.not_typed", text=text[end:], what=session.waits_for[-1]))
                 return
         if not text:
             self.clear(control)
@@ -229,7 +230,7 @@ class Desk:
         types again but presses nothing.
         """
         if not str(held).isdecimal():
-            raise ValueError(f"'{held}' is no number of times; write one such as 5")
+            raise ValueError(f"'{held}' isn't a number of presses; use, for example, 5")
         for count in range(int(held)):
             self.session.feed(Gesture(verb="key", text=keys, repeat=count > 0))
 
@@ -336,7 +337,7 @@ class Desk:
         """Let time pass, such as "90s", "61m", "2h" or "3d": only this moves the clock."""
         found = DURATION.fullmatch(duration.strip())
         if not found:
-            raise ValueError(f"'{duration}' is no duration; write one such as 90s, 61m, 2h or 3d")
+            raise ValueError(f"'{duration}' isn't a duration; write 90s, 61m, 2h or 3d")
         self._now += timedelta(**{UNITS[found[2]]: int(found[1])})
 
     @cued
@@ -390,13 +391,13 @@ class Desk:
         prompt = self.prompt
         extra = [form for form in session.forms if form is not session.first]
         if prompt:
-            what = f"the prompt '{prompt.text}' was not answered ({', '.join(prompt.buttons)})"
+            what = f"a prompt is still open: '{prompt.text}' ({', '.join(prompt.buttons)})"
         elif extra:
             what = f"{name_of(extra[-1])} is still open"
         else:
             return None
         tail = "\n".join(f"  {entry.number} {phrase(entry)}" for entry in session.trace[-TAIL:])
-        return f"{what}; the last of the trace:\n{tail}"
+        return f"{what}; last trace entries:\n{tail}"
 
     def _feed(self, verb: str, control: Named | None, text: str = "") -> None:
         form, path = self.place(control) if control is not None else ("", "")
@@ -426,7 +427,7 @@ class Desk:
         if not forms:
             return "", control.name
         plan = plan_of(type(forms[0]))
-        raise UnknownName(f"{plan.name} has no control '{control.name}': {suggest(control.name, plan.controls)}")
+        raise UnknownName(f"{plan.name} has no control '{control.name}'; {suggest(control.name, plan.controls)}")
 
 
 def class_name(form: Form) -> str:
@@ -479,15 +480,15 @@ def rehearse(
     Leaving the block with a prompt unanswered or a dialog open raises `Unfinished`.
     """
     if args:
-        raise TypeError("rehearse(…) takes params by name")
+        raise TypeError("rehearse(…): pass parameters by name")
     if isinstance(form, type) and issubclass(form, Form):
         given: Any = {"records": records, "services": services, "latches": latches, "policy": policy}
         return Desk(Scene(form, user=user, now=now, locale=locale, **given, **params), origin_of("form", form))
     scene = form()
     if not isinstance(scene, Scene):
-        raise TypeError(f"a scene function returns Scene(…), but {getattr(form, '__name__', form)} gave {scene!r}")
+        raise TypeError(f"{getattr(form, '__name__', form)} must return Scene(…), but it returned {scene!r}")
     if params:
-        raise TypeError(f"a scene brings its own params; leave out {', '.join(params)}")
+        raise TypeError(f"a scene sets its own parameters; leave out {', '.join(params)}")
     scene.user = user or scene.user
     scene.now = scene.now if now is NOW else now
     scene.locale = scene.locale if locale == "en" else locale

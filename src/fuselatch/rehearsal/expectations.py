@@ -15,6 +15,7 @@ from fuselatch.core.model.errors import Refused, UnknownName
 from fuselatch.core.model.formats import PlainFormats
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.values import Unparsable
+from fuselatch.core.model.words import KIND_NAMES
 from fuselatch.rehearsal.grammar import OF_OUTCOME, VerbRule, expected_rule, step_and_reason
 
 if TYPE_CHECKING:
@@ -45,7 +46,7 @@ def expect(desk: Desk, words: Sequence[str]) -> None:
     said = words if wanted else words[1:]
     rule = expected_rule(said[0]) if said else None
     if rule is None:
-        raise UnknownName(f"'{said[0] if said else ''}' can't be expected; see the table of expectations")
+        raise UnknownName(f"can't expect '{said[0] if said else ''}'; see docs/cue-sheets.md")
     target, rest = said[0], list(said[1:])
     fits(rule, rest)
     look = TARGETS.get(target)
@@ -58,7 +59,7 @@ def expect(desk: Desk, words: Sequence[str]) -> None:
 def fits(rule: VerbRule, words: Sequence[str]) -> None:
     """Refuse too few and too many words."""
     if not rule.least <= len(words) <= (len(words) if rule.most is None else rule.most):
-        raise UnknownName(f"expect {rule.usage} does not take {len(words)} words; quote a text with spaces")
+        raise UnknownName(f"expect {rule.usage}: got {len(words)} words; quote text with spaces")
 
 
 def part_of(words: list[str]) -> str:
@@ -75,7 +76,7 @@ def text_holds(text: str, words: list[str], what: str, none: str) -> Looked:
 def expect_open(desk: Desk, words: list[str]) -> Looked:
     """`open FORM`: whether a form of that class is open."""
     names = [type(form).__name__ for form in desk.session.forms]
-    return words[0] in names, f"open are {', '.join(names)}" if names else "no form is open"
+    return words[0] in names, f"open: {', '.join(names)}" if names else "no form is open"
 
 
 def expect_front(desk: Desk, words: list[str]) -> Looked:
@@ -94,7 +95,7 @@ def expect_focus(desk: Desk, words: list[str]) -> Looked:
     focused = desk.form._state.focus
     name = focused.name if focused is not None else ""
     must_be_there(desk, words)
-    return bool(name) and part_of(words) in ("", name), f"it is at {name}" if name else "nothing has it"
+    return bool(name) and part_of(words) in ("", name), f"the focus is at {name}" if name else "the focus is nowhere"
 
 
 def must_be_there(desk: Desk, words: list[str]) -> None:
@@ -106,28 +107,30 @@ def must_be_there(desk: Desk, words: list[str]) -> None:
 
 def expect_message(desk: Desk, words: list[str]) -> Looked:
     """`message [PART]`: what the message area of the form in front says."""
-    return text_holds(message_of(desk.session._engine, desk.form)[0], words, "it says", "there is no message")
+    notice = desk.session._engine.notice
+    none = f"there is no message (the notice is '{notice}')" if notice else "there is no message"
+    return text_holds(message_of(desk.session._engine, desk.form)[0], words, "the message is", none)
 
 
 def expect_notice(desk: Desk, words: list[str]) -> Looked:
     """`notice [PART]`: what the person is told of the last gesture, where something held or dropped it."""
-    return text_holds(desk.session._engine.notice, words, "it says", "there is no notice")
+    return text_holds(desk.session._engine.notice, words, "the notice is", "there is no notice")
 
 
 def expect_help(desk: Desk, words: list[str]) -> Looked:
     """`help [PART]`: the help that is shown, of what is pointed at or has the focus."""
-    return text_holds(help_line(desk.session._engine), words, "it says", "no help is shown")
+    return text_holds(help_line(desk.session._engine), words, "the help is", "no help is shown")
 
 
 def expect_prompt(desk: Desk, words: list[str]) -> Looked:
     """`prompt [PART]`: whether a prompt is up whose text has that part."""
-    return text_holds(desk.prompt.text, words, "the prompt is", "no prompt is up")
+    return text_holds(desk.prompt.text, words, "the prompt is", "no prompt is open")
 
 
 def expect_button(desk: Desk, words: list[str]) -> Looked:
     """`button CAPTION`: whether the prompt that is up has that button."""
     buttons = desk.prompt.buttons
-    return words[0] in buttons, f"it has {', '.join(buttons)}" if buttons else "no prompt is up"
+    return words[0] in buttons, f"the buttons are {', '.join(buttons)}" if buttons else "no prompt is open"
 
 
 def expect_outcome(desk: Desk, words: list[str]) -> Looked:
@@ -139,7 +142,7 @@ def expect_outcome(desk: Desk, words: list[str]) -> Looked:
 def expect_latch(desk: Desk, words: list[str]) -> Looked:
     """`latch NAME`: whether a latch of that name holds."""
     names = [seen.latch for seen in desk.latches]
-    return words[0] in names, f"those that hold are {', '.join(names)}" if names else "none holds"
+    return words[0] in names, f"set: {', '.join(names)}" if names else "no latch is set"
 
 
 def expect_record(desk: Desk, words: list[str]) -> Looked:
@@ -154,14 +157,19 @@ def expect_row(desk: Desk, words: list[str]) -> Looked:
     try:
         rows = desk.session.records.rows(source)
     except KeyError as error:
-        raise UnknownName(str(error.args[0]) if error.args else f"there is no source '{source}'") from None
+        raise UnknownName(str(error.args[0]) if error.args else f"unknown record source '{source}'") from None
     columns = list(rows[0]) if rows else []
     for column, equals, _ in wanted:
         if not equals or (rows and column not in columns):
             hint = suggest(column, columns) if equals else "write COLUMN=VALUE"
-            raise UnknownName(f"'{source}' has no column '{column}': {hint}")
+            raise UnknownName(f"'{source}' has no column '{column}'; {hint}")
     close = [row for row in rows if all(same_plain(row[column], value) for column, _, value in wanted)]
-    return bool(close), f"none of its {len(rows)} rows is so" if not close else f"{len(close)} of its rows are so"
+    return (
+        bool(close),
+        f"none of the {len(rows)} rows matches"
+        if not close
+        else f"{len(close)} row{'s match' if len(close) != 1 else ' matches'}",
+    )
 
 
 def same_plain(value: object, word: str) -> bool:
@@ -181,7 +189,7 @@ def same_plain(value: object, word: str) -> bool:
 def expect_written(desk: Desk, words: list[str]) -> Looked:
     """`written SOURCE [COUNT]`: how many rows have been written into a source; without a number, whether any."""
     count = sum(entry.kind == "write" and entry.name == words[0] for entry in desk.trace)
-    told = f"{count} row{'s' if count != 1 else ''} of '{words[0]}' have been written"
+    told = f"{count} row{'s were' if count != 1 else ' was'} written to '{words[0]}'"
     return (str(count) == words[1] if len(words) > 1 else count > 0), told
 
 
@@ -189,13 +197,13 @@ def expect_letter(desk: Desk, words: list[str]) -> Looked:
     """`letter [PART]`: whether a letter was sent with that part in its subject or its text."""
     told = [f"{letter['Subject']}\n{letter.get_content()}" for letter in desk.letters if not letter.is_multipart()]
     subjects = ", ".join(f"'{letter['Subject']}'" for letter in desk.letters)
-    return any(part_of(words) in text for text in told), f"sent were {subjects}" if subjects else "no letter was sent"
+    return any(part_of(words) in text for text in told), f"sent: {subjects}" if subjects else "no letter was sent"
 
 
 def expect_drawing(desk: Desk, words: list[str]) -> Looked:
     """`drawing NAME`: whether a drawing of that name was made."""
     names = ", ".join(desk.drawings)
-    return words[0] in desk.drawings, f"drawn were {names}" if names else "nothing was drawn"
+    return words[0] in desk.drawings, f"drawn: {names}" if names else "nothing was drawn"
 
 
 def expect_refused(desk: Desk, words: list[str]) -> Looked:
@@ -204,7 +212,7 @@ def expect_refused(desk: Desk, words: list[str]) -> Looked:
     try:
         getattr(desk, step[0])(*step[1:])
     except Refused as refused:
-        return part in str(refused), f"it was refused so: {refused}"
+        return part in str(refused), f"the reason was: {refused}"
     return False, "it was not refused"
 
 
@@ -243,7 +251,7 @@ def control_at(desk: Desk, path: str) -> Any:
     form, path = desk.look_up(path)
     found: Any = controls_of(form).get(path) or placed_at(form, path)
     if found is None:
-        raise UnknownName(f"{form._state.name} has no control '{path}': {suggest(path, controls_of(form))}")
+        raise UnknownName(f"{form._state.name} has no control '{path}'; {suggest(path, controls_of(form))}")
     return found
 
 
@@ -253,8 +261,8 @@ def expect_outcome_value(desk: Desk, path: str, words: list[str]) -> Looked:
     if outcome is None:
         return False, "the form is still open"
     if path not in outcome.values:
-        hint = suggest(path, outcome.values) if outcome.values else "a cancelled outcome has none"
-        raise UnknownName(f"the outcome has no value '{path}': {hint}")
+        hint = suggest(path, outcome.values) if outcome.values else "a cancelled outcome has no values"
+        raise UnknownName(f"the outcome has no value '{path}'; {hint}")
     control = controls_of(desk.session.first)[path]
     value = outcome.values[path]
     return same_value(control, value, words[0]), f"it is {shown(control, value)}"
@@ -266,7 +274,7 @@ def property_value(control: Any, words: list[str]) -> Looked:
     if isinstance(control.value, tuple):
         return [str(item) for item in control.value] == words, f"it is {', '.join(map(str, control.value)) or 'blank'}"
     if len(words) > 1:
-        raise UnknownName(f"'{control.name}' holds one value, not {len(words)}; quote a text with spaces")
+        raise UnknownName(f"'{control.name}' has one value, not {len(words)}; quote text with spaces")
     return same_value(control, control.value, words[0]), f"it is {shown(control, control.value)}"
 
 
@@ -279,10 +287,10 @@ def property_text(control: Any, words: list[str]) -> Looked:
 def property_choices(control: Any, words: list[str]) -> Looked:
     """`NAME.choices WORD…`: all that may be picked, in order; without a word, whether there are any."""
     if not isinstance(control, LiveChoice):
-        raise UnknownName(f"'{control.name}' has no choices: it is a {control.declared.kind}")
+        raise UnknownName(f"'{control.name}' has no choices ({KIND_NAMES[control.declared.kind]})")
     texts = control.choices.shown()
     few = ", ".join(texts[:FEW]) + (f", … ({len(texts)} in all)" if len(texts) > FEW else "")
-    return texts == words if words else bool(texts), f"they are {few}" if texts else "there are none"
+    return texts == words if words else bool(texts), f"choices: {few}" if texts else "no choices"
 
 
 def property_flag(name: str) -> Callable[[Any, list[str]], Looked]:
@@ -291,9 +299,9 @@ def property_flag(name: str) -> Callable[[Any, list[str]], Looked]:
     def look(control: Any, words: list[str]) -> Looked:
         word = words[0] if words else "yes"
         if word.lower() not in YES_NO:
-            raise UnknownName(f"'{word}' is neither yes nor no")
+            raise UnknownName(f"'{word}' isn't 'yes' or 'no'")
         if not hasattr(control, name):
-            raise UnknownName(f"'{control.name}' can't be {name}: it is a {control.declared.kind}")
+            raise UnknownName(f"'{control.name}' has no '{name}' ({KIND_NAMES[control.declared.kind]})")
         actual = bool(getattr(control, name))
         return actual is YES_NO[word.lower()], f"it is {'' if actual else 'not '}{name}"
 
@@ -303,14 +311,14 @@ def property_flag(name: str) -> Callable[[Any, list[str]], Looked]:
 def property_marker(control: Any, words: list[str]) -> Looked:
     """`NAME.marker [PART]`: whether a marker with that part in its text is shown."""
     if not isinstance(control, LiveEntry):
-        raise UnknownName(f"'{control.name}' has no marker: it is a {control.declared.kind}")
-    return text_holds(control.marker.text, words, "it says", "it has none")
+        raise UnknownName(f"'{control.name}' can't have a marker ({KIND_NAMES[control.declared.kind]})")
+    return text_holds(control.marker.text, words, "the marker is", "there is no marker")
 
 
 def property_rows(control: Any, words: list[str]) -> Looked:
     """`NAME.rows COUNT`: how many lines, or rows of a table, there are."""
     if not isinstance(control, LiveLines | LiveTable):
-        raise UnknownName(f"'{control.name}' has no rows: it is a {control.declared.kind}")
+        raise UnknownName(f"'{control.name}' has no rows ({KIND_NAMES[control.declared.kind]})")
     count = control.count if isinstance(control, LiveTable) else len(control)
     return str(count) == words[0], f"there are {count}"
 
@@ -343,7 +351,7 @@ PROPERTIES: Final[Mapping[str, Callable[[Any, list[str]], Looked]]] = {
 def has_value(control: Any, prop: str) -> None:
     """Refuse a property that a button does not have."""
     if not isinstance(control, LiveValue):
-        raise UnknownName(f"'{control.name}' has no {prop}: it is a {control.declared.kind}")
+        raise UnknownName(f"'{control.name}' has no {prop} ({KIND_NAMES[control.declared.kind]})")
 
 
 def same_value(control: Any, value: object, word: str) -> bool:

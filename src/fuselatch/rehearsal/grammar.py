@@ -60,10 +60,18 @@ STEPS: Final[Mapping[str, VerbRule]] = {
 }
 """The steps: the verbs of the desk, and what is expected of it."""
 
+MEANT: Final[Mapping[str, str]] = {
+    "click": "press", "push": "press", "select": "pick", "choose": "pick", "check": "tick", "uncheck": "untick",
+    "enter": "type", "fill": "type", "set": "type", "input": "type", "write": "type", "sleep": "wait", "pause": "wait",
+    "assert": "expect", "verify": "expect", "should": "expect", "dblclick": "double", "mouse": "hover", "move": "hover",
+    "submit": "press", "delete": "clear", "erase": "clear", "confirm": "answer", "dismiss": "close", "goto": "focus",
+}  # fmt: skip
+"""Words that people write for a step, with the step that they mean."""
+
 INCLUDE: Final = VerbRule(1, 1, "include FILE.cues")
 """The one verb that may stand anywhere."""
 
-VERBS: Final[Mapping[str, VerbRule]] = {**OPENING, **STEPS, "include": INCLUDE}
+VERBS: Final[Mapping[str, VerbRule]] = {**STEPS, **OPENING, "include": INCLUDE}
 
 TARGETS: Final[Mapping[str, VerbRule]] = {
     "open": VerbRule(1, 1, "open FORM"),

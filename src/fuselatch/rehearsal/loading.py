@@ -12,7 +12,7 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from types import ModuleType
-from typing import Any
+from typing import Any, Final
 
 from fuselatch.core.forms.form import Form
 from fuselatch.core.model.errors import describe
@@ -24,6 +24,9 @@ from fuselatch.rehearsal.scenes import Scene
 class LoadError(ValueError):
     """What was named can't be imported, or is neither a scene nor a form."""
 
+
+EXAMPLES: Final = {"form": "stay:Stay", "scene": "marina.scenes:quiet_monday", "function": "rates:price_of_stay"}
+"""What is written for each kind of thing that can be loaded."""
 
 _kept: dict[tuple[str, ...], dict[str, ModuleType]] = {}
 """What was imported from some folders, so that it is imported once."""
@@ -100,19 +103,22 @@ def load(reference: str, verb: str) -> Any:
     """
     module_name, colon, name = reference.partition(":")
     if not (colon and module_name and name):
-        raise LoadError(f"'{reference}' names no {verb}; write MODULE:NAME, such as marina.scenes:quiet_monday")
+        raise LoadError(f"'{reference}' isn't a {verb}; write MODULE:NAME, for example {EXAMPLES[verb]}")
+    if module_name.endswith(".py"):
+        module_of = module_name.removesuffix(".py").replace("/", ".").replace("\\", ".").strip(".")
+        raise LoadError(f"'{module_name}' is a file name; write {module_of}:{name}")
     module = load_module(module_name)
     found = getattr(module, name, None)
     if found is None:
-        raise LoadError(f"{module_name} has no {verb} '{name}': {suggest(name, names_in(module, verb))}")
+        raise LoadError(f"{module_name} has no {verb} '{name}'; {suggest(name, names_in(module, verb))}")
     is_form = isinstance(found, type) and issubclass(found, Form)
     if verb == "form" and not is_form:
-        raise LoadError(f"{reference} is no form; {suggest(name, names_in(module, verb), 'forms there are')}")
+        raise LoadError(f"{reference} isn't a form; {suggest(name, names_in(module, verb))}")
     if verb == "function" and (isinstance(found, type) or not callable(found)):
-        raise LoadError(f"{reference} is no function; {suggest(name, names_in(module, verb), 'functions there are')}")
+        raise LoadError(f"{reference} isn't a function; {suggest(name, names_in(module, verb))}")
     if verb == "scene" and (is_form or not callable(found)):
-        hint = f"write 'form {reference}'" if is_form else suggest(name, names_in(module, verb), "scenes there are")
-        raise LoadError(f"{reference} is no scene; {hint}")
+        hint = f"write 'form {reference}'" if is_form else suggest(name, names_in(module, verb))
+        raise LoadError(f"{reference} isn't a scene; {hint}")
     return found
 
 
@@ -123,11 +129,11 @@ def load_module(name: str) -> ModuleType:
     except ModuleNotFoundError as error:
         missing = error.name or name
         if missing == name or name.startswith(missing + "."):
-            raise LoadError(f"there is no module '{missing}'; {suggest_module(missing)}") from None
-        raise LoadError(f"importing {name} failed: there is no module '{missing}'") from None
+            raise LoadError(f"module '{missing}' not found; {suggest_module(missing)}") from None
+        raise LoadError(f"can't import {name}: module '{missing}' not found") from None
     except SyntaxError as error:
         file = Path(error.filename or name).name
-        raise LoadError(f"importing {name} failed: {file}:{error.lineno}: {error.msg}") from None
+        raise LoadError(f"can't import {name}: {file}:{error.lineno}: {error.msg}") from None
     except KeyboardInterrupt:
         raise
     except BaseException as error:
@@ -135,7 +141,7 @@ def load_module(name: str) -> ModuleType:
         while step is not None:
             where = f"{Path(step.tb_frame.f_code.co_filename).name}:{step.tb_lineno}"
             step = step.tb_next
-        raise LoadError(f"importing {name} failed at {where}: {describe(error)}") from None
+        raise LoadError(f"can't import {name}: {where}: {describe(error)}") from None
 
 
 def forms_in(folder: Path) -> list[type[Form]]:
@@ -145,7 +151,7 @@ def forms_in(folder: Path) -> list[type[Form]]:
     """
     folder = folder.resolve()
     if not folder.is_dir():
-        raise LoadError(f"there is no folder {folder.name}")
+        raise LoadError(f"folder {folder.name} not found")
     root, package = folder, ""
     while (root / "__init__.py").exists():
         root, package = root.parent, f"{root.name}.{package}"
@@ -165,12 +171,11 @@ def forms_in(folder: Path) -> list[type[Form]]:
 def suggest_module(missing: str) -> str:
     """The closest module of the same package, or what would make it found."""
     package, _, last = missing.rpartition(".")
-    hint = suggest(last, (found.name for found in pkgutil.iter_modules(paths_of(package))), f"in {package} there are")
-    if package and hint != "there is none":
+    hint = suggest(last, (found.name for found in pkgutil.iter_modules(paths_of(package))))
+    if package and hint != "there are none":
         return hint
-    return (
-        f"{hint} Or name its folder with --from FOLDER" if "did you mean" in hint else "name its folder with --from FOLDER"
-    )
+    add = "add its folder with --from FOLDER"
+    return f"{hint} Or {add}" if "did you mean" in hint else add
 
 
 def paths_of(package: str) -> list[str]:

@@ -10,7 +10,7 @@ from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.names import suggest
 from fuselatch.report.behaviour import all_handlers
 
-LEFT_OUT = "left out for this run"
+LEFT_OUT = "muted for this run"
 
 
 def forms_loaded() -> Iterator[type[Form]]:
@@ -27,6 +27,9 @@ def handler_named(name: str) -> Callable[..., Any]:
     known = {handler.name: handler.function for form in forms_loaded() for handler in all_handlers(form._plan)}
     if name not in known:
         owner = name.partition(".")[0]
-        near = [each for each in known if each.startswith(f"{owner}.")] or sorted({each.partition(".")[0] for each in known})
-        raise UnknownName(f"there is no handler '{name}'; {suggest(name, near, 'there are')}")
+        near = [each for each in known if each.startswith(f"{owner}.")]
+        hint = suggest(name, near or known)
+        if not near and any(form.__name__ == owner for form in forms_loaded()):
+            hint = f"{owner} has no handlers"
+        raise UnknownName(f"unknown handler '{name}'; {hint}")
     return known[name]

@@ -57,9 +57,9 @@ class Watch:
 def pytest_addoption(parser: pytest.Parser) -> None:
     """The options."""
     group = parser.getgroup("fuselatch", "rehearsals of forms")
-    group.addoption("--behaviour", action="store_true", help="tell what rehearsals have never tried of the forms they open")
-    group.addoption("--behaviour-json", metavar="FILE", help="write what they have tried as JSON")
-    group.addoption("--behaviour-picture", metavar="FILE", help="draw what they have tried (PNG or SVG)")
+    group.addoption("--behaviour", action="store_true", help="report what rehearsals never tried")
+    group.addoption("--behaviour-json", metavar="FILE", help="write that report as JSON")
+    group.addoption("--behaviour-picture", metavar="FILE", help="draw which handlers ran (PNG or SVG)")
 
 
 def pytest_configure(config: pytest.Config) -> None:
@@ -150,7 +150,7 @@ def failure_of(done: Performance) -> Iterator[str]:
                 for line in why_of(done.session, step.unmet.expected):
                     yield f"  why:      {line}"
     yield ""
-    yield "the last of the trace:"
+    yield "last trace entries:"
     yield from (f"  {line}" for line in tail(done.trace, TAIL))
 
 
@@ -187,7 +187,7 @@ def pytest_pyfunc_call(pyfuncitem: pytest.Function) -> Iterator[None]:
         for desk in opened.desks if isinstance(opened, Opened) else ():
             left_over = desk.unfinished()
             if left_over is not None:
-                pytest.fail(f"unfinished: {left_over}", pytrace=False)
+                pytest.fail(f"still open: {left_over}", pytrace=False)
         return result
 
 
@@ -249,7 +249,7 @@ def sections(desk: Desk, statement: str, error: BaseException) -> Iterator[tuple
     found = dict.fromkeys(line for one in looked for line in why_of(desk.session, one))
     if found:
         yield "why", "\n".join(found)
-    yield "the last of the trace", "\n".join(tail(desk.trace, TAIL))
+    yield "last trace entries", "\n".join(tail(desk.trace, TAIL))
     words = unmet_words(statement, desk)
     more = f"\n{written('expect', words)}" if words is not None else ""
     yield "this rehearsal as a cue sheet", desk.as_cues().rstrip() + more
@@ -289,9 +289,9 @@ def pytest_terminal_summary(terminalreporter: Any, config: pytest.Config) -> Non
     if written:
         text = json.dumps(watch.behaviour.to_dict(), indent=2, ensure_ascii=False) + "\n"
         Path(written).write_text(text, encoding="utf-8")
-        terminalreporter.write_line(f"written: {written}")
+        terminalreporter.write_line(f"wrote {written}")
     if picture:
         from fuselatch.report.figures import behaviour_figure, save
 
         save(behaviour_figure(watch.behaviour), Path(picture))
-        terminalreporter.write_line(f"drawn: {picture}")
+        terminalreporter.write_line(f"wrote {picture}")

@@ -57,10 +57,10 @@ def cued(method: Callable[Concatenate[Desk, P], R]) -> Callable[Concatenate[Desk
 def cue_lines(desk: Desk) -> Iterator[str]:
     """The lines of the cue sheet that a rehearsal so far is."""
     scene = desk.scene
-    yield desk.origin or f"# opened by code as {scene!r}, which a cue sheet can't name; write a scene"
+    yield desk.origin or f"# opened by code as {scene!r}; cue sheets can't do that, so write a scene function"
     if desk.origin.startswith("form ") and (scene.params or scene.records or scene.services):
         what = [*scene.params, *(["records"] if scene.records else []), *(["services"] if scene.services else [])]
-        yield f"# opened with {', '.join(what)}, which a cue sheet can't say; write a scene"
+        yield f"# opened with {', '.join(what)}; cue sheets can't do that, so write a scene function"
     for word, value, usual in (
         ("user", scene.user, ""),
         ("locale", scene.locale, "en"),
@@ -73,13 +73,13 @@ def cue_lines(desk: Desk) -> Iterator[str]:
         verb, words = step.verb, step.words
         words = words[:-1] if verb in OPTIONAL and words and words[-1] in ("", "1") else words
         if verb in UNWRITTEN:
-            yield f"# {verb} {' '.join(words)}: only in Python"
+            yield f"# {verb} {' '.join(words)} (Python only)"
         elif step.raised is None or at == len(desk._steps):
             yield written(verb, words)
         elif issubclass(step.raised, Refused):
             yield written("expect", ["refused", verb, *words])
         else:
-            yield f"# {written(verb, words)}: raised {step.raised.__name__}, which a cue sheet can't expect"
+            yield f"# {written(verb, words)}: raised {step.raised.__name__} (cue sheets can't expect errors)"
 
 
 def cue_word(desk: Desk, arg: object) -> str:

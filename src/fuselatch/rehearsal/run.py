@@ -109,7 +109,7 @@ def perform(
     table, whose `runs` are performed.
     """
     if sheet.rows:
-        raise ValueError(f"{sheet.name} has a table of {len(sheet.rows)} rows; perform each of its runs")
+        raise ValueError(f"{sheet.name} has a table of {len(sheet.rows)} rows; run each item of .runs")
     desk, word = desk_for(sheet, policy), sheet.opens.words[0]
     desk.scene.records = records if records is not None else desk.scene.records
     desk.witness, desk.prepare = witness, prepare
@@ -117,7 +117,7 @@ def perform(
     try:
         desk.__enter__()
     except (FuseLatchError, TypeError, ValueError) as error:
-        done.problem = f"{word.text} can't be opened: {error}"
+        done.problem = f"can't open {word.text}: {error}"
         return done
     done.session = desk.session
     done.trace = desk.trace

@@ -60,7 +60,7 @@ class Scene:
         **params: Any,
     ) -> None:
         if form is not None and not (isinstance(form, type) and issubclass(form, Form)):
-            raise TypeError(f"Scene(…) takes a form class first, not {form!r}")
+            raise TypeError(f"Scene(…): expected a form class, not {form!r}")
         self.form = form
         self.user = user
         self.now = now

@@ -107,7 +107,7 @@ def anatomy(form: type[Form], policy: Rules | None = None) -> Anatomy:
     plan = plan_of(form) if policy is None else policy.applied(form)
     return Anatomy(
         plan.name,
-        plan.title if isinstance(plan.title, str) else "(by a rule)",
+        plan.title if isinstance(plan.title, str) else "(from a rule)",
         plan.doc,
         plan.records,
         tuple(plan.params),
@@ -130,11 +130,11 @@ def prompt_told(plan: FormPlan, name: str, prompt: Prompt) -> PromptTold:
     shown = plan.reworded.get(name, prompt)
     words = [f"default {shown.default!r}", f"cancel {shown.cancel!r}", f"tone {shown.tone}"]
     if prompt.latch is not None:
-        words.append(f"latch {repr(prompt.latch)[7:-1]}, keeps {', '.join(map(repr, prompt.keeps))}")
+        words.append(f"latch {repr(prompt.latch)[7:-1]}; remembers {', '.join(map(repr, prompt.keeps))}")
     if name in plan.reworded:
-        words.append("in the policy's words")
+        words.append("text changed by policy")
     if shown.buttons != prompt.buttons:
-        words.append(f"to the code {', '.join(map(repr, prompt.buttons))}")
+        words.append(f"code sees {', '.join(map(repr, prompt.buttons))}")
     return PromptTold(name, shown.title, shown.text, shown.buttons, tuple(words))
 
 
@@ -160,12 +160,12 @@ def at_hand(form: type[Form]) -> AtHand:
 def hand_lines(told: Sequence[AtHand]) -> Iterator[str]:
     """A list of forms as lines of text."""
     if not told:
-        yield "no forms are in this folder"
+        yield "no forms in this folder"
         return
     names = max(len(one.name) for one in told)
     keys = max(len(one.keys) for one in told)
     for one in told:
-        needs = f" (opened with {', '.join(one.needs)})" if one.needs else ""
+        needs = f" (needs {', '.join(one.needs)})" if one.needs else ""
         start = " (opens at start)" if one.at_start else ""
         yield f"{one.name:<{names}}  {one.keys:<{keys}}  {one.title}{needs}{start}".rstrip()
         if one.purpose:
@@ -195,7 +195,7 @@ def control_told(control: ControlPlan, plan: FormPlan, form: type[Any]) -> Contr
     return ControlTold(
         control.path,
         decl.kind,
-        str(decl.constants.get("caption", "(by a rule)")),
+        str(decl.constants.get("caption", "(from a rule)")),
         rules,
         tuple(follow_text(control, prop, rule, plan, form) for prop, rule in decl.rules.items()),
         tuple(check.name if check.level is None else f"{check.name} ({check.level})" for check in control.checks),
@@ -213,10 +213,10 @@ def line_told(control: ControlPlan) -> Iterator[ControlTold]:
 def special(decl: Any) -> Iterator[str]:
     """What only some kinds of controls declare."""
     if isinstance(decl, Lines):
-        yield f"of {decl.line.__name__}"
+        yield f"lines of {decl.line.__name__}"
         if decl.records:
-            yield f"in {decl.records} by {decl.key}"
-            yield f"its record is kept {'first' if decl.parent == 'first' else 'before'}; removing {decl.removing}"
+            yield f"records {decl.records}, key {decl.key}"
+            yield f"record saved {'first' if decl.parent == 'first' else 'before lines'}; on removal: {decl.removing}"
     if isinstance(decl, Table):
         yield f"columns {', '.join(decl.columns)}"
         if decl.sort:
@@ -241,10 +241,10 @@ def follow_text(control: ControlPlan, prop: str, rule: Any, plan: FormPlan, form
         given = f" where {', '.join(control.inputs[prop])}" if rule.inputs else ""
         return f"{prop} from {rule.source}.{rule.show}{given}"
     if isinstance(rule, Derived):
-        return f"{prop} follows {', '.join(control.inputs[prop])}"
+        return f"{prop} depends on {', '.join(control.inputs[prop])}"
     code = getattr(rule, "__code__", None)
     reads = ", ".join(read_by(rule, plan, form))
-    follows = f"{prop} follows {reads}" if reads else f"{prop} by a rule"
+    follows = f"{prop} depends on {reads}" if reads else f"{prop} from a rule"
     return follows + (f" ({Path(code.co_filename).name}:{code.co_firstlineno})" if code is not None else "")
 
 
@@ -288,9 +288,7 @@ def handler_told(plan: FormPlan, form: type[Any], name: str, handler: Handler) -
         if path.startswith(f"{group}." if group else "") and any(one.function is handler.function for one in found)
     ]
     heard += [
-        f"the form's {event}"
-        for event, found in plan.heard.items()
-        if any(one.function is handler.function for one in found)
+        f"form: {event}" for event, found in plan.heard.items() if any(one.function is handler.function for one in found)
     ]
     heard += [
         f"{form.__name__}.{event}"
@@ -317,11 +315,11 @@ def lines(told: Anatomy) -> Iterator[str]:
     if told.doc:
         yield f"  {told.doc}"
     if told.records:
-        yield f"  bound to records {told.records}"
+        yield f"  records: {told.records}"
     if told.params:
-        yield f"  opened with {', '.join(told.params)}"
+        yield f"  parameters: {', '.join(told.params)}"
     yield ""
-    yield "Controls, in tab order"
+    yield "Controls (tab order)"
     captions = max((len(control.caption) for control in told.controls), default=0) + 2
     wide = max((len(control.path) for control in told.controls), default=0)
     kinds = max((len(control.kind) for control in told.controls), default=0)
@@ -333,7 +331,7 @@ def lines(told: Anatomy) -> Iterator[str]:
         yield ""
         yield "Handlers"
         for handler in told.handlers:
-            yield f"  {', '.join(handler.hears) or 'nothing'}: {handler.name} ({handler.where})"
+            yield f"  {', '.join(handler.hears) or '(no event)'}: {handler.name} ({handler.where})"
             if handler.doc:
                 yield f"      {handler.doc}"
             does = (("sets", handler.sets), ("asks", handler.asks), ("opens", handler.opens))
@@ -350,7 +348,8 @@ def lines(told: Anatomy) -> Iterator[str]:
         yield ""
         yield "Dialogs"
         for dialog in told.dialogs:
-            yield f"  {dialog.name}: {dialog.title}; closes {' or '.join(dialog.verdicts)}; by {', '.join(dialog.by)}"
+            ends = " or ".join(dialog.verdicts)
+            yield f"  {dialog.name}: {dialog.title}; ends as {ends}; opened by {', '.join(dialog.by)}"
     if told.signals:
         yield ""
         yield "Signals"

@@ -268,7 +268,7 @@ def told(behaviour: Behaviour) -> Iterator[str]:
             lines.append((written(verb, words), about(tried, behaviour)))
         if lines:
             wide = min(max(len(line) for line, _ in lines), 44)
-            yield "  never tried:"
+            yield "  not tried:"
             yield from (f"    {line:<{wide}}  # {what}" for line, what in lines)
 
 
@@ -277,11 +277,11 @@ def about(tried: Tried, behaviour: Behaviour) -> str:
     place = f"{tried.control}." if tried.control else ""
     if tried.kind == "handler":
         event, _, handler = tried.name.partition(" → ")
-        return f"{handler} ({behaviour.where.get(handler, '')}) hears {place or tried.form + '.'}{event}"
+        return f"{handler} ({behaviour.where.get(handler, '')}) handles {place or tried.form + '.'}{event}"
     if tried.kind == "check":
-        return f"{place}{tried.name} has never {tried.way}"
+        return f"{place}{tried.name} never {tried.way}"
     if tried.kind == "answer":
         return f"the prompt {tried.name}"
     if tried.kind == "verdict":
-        return f"{tried.form} is {tried.way}"
+        return f"closing {tried.form} as '{tried.way}'"
     return f"{place}{tried.name} was never {tried.way}"

@@ -51,7 +51,7 @@ def edges(form: type[Form]) -> Iterator[Edge]:
         node = ("handler", handler.name)
         for hears in handler.hears:
             owner, _, event = hears.rpartition(".")
-            yield Edge(source_of(owner, plan), node, "raises", event.removeprefix("the form's "))
+            yield Edge(source_of(owner, plan), node, "raises", event.removeprefix("form: "))
         for what in handler.sets:
             path, _, prop = what.rpartition(".")
             yield Edge(node, ("control", path), "sets", prop)
@@ -115,7 +115,7 @@ def dependence_figure(form: type[Form]) -> Figure:
     axes.set_axis_off()
     axes.set_xlim(-0.8, 2.35)
     axes.set_ylim(-0.6, tall - 0.4)
-    figure.suptitle(f"{told.name}: who depends on whom", x=0.02, ha="left", fontsize=14, fontweight="bold", color=INK)
+    figure.suptitle(f"{told.name}: dependencies", x=0.02, ha="left", fontsize=14, fontweight="bold", color=INK)
     boxes = {}
     for (kind, name), (x, y) in places.items():
         box = {"boxstyle": "round,pad=0.4", "facecolor": FACES[kind], "edgecolor": "#8795a1", "linewidth": 0.9}
@@ -124,7 +124,7 @@ def dependence_figure(form: type[Form]) -> Figure:
     # Boxes know how large they are once they have been laid out; arrows end at their edges.
     figure.draw_without_rendering()
     draw_edges(axes, graph, boxes)
-    note = "solid: follows, is called, asks or opens   dashed: sets   blue arcs: a property follows another control"
+    note = "solid: reads, calls, asks or opens   dashed: sets   blue: a property depends on another control"
     figure.text(0.02, 0.02, note, fontsize=9, color=QUIET)
     return figure
 

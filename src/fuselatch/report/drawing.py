@@ -157,7 +157,7 @@ def draw_tree(figure: Figure, shot: Shot) -> None:
     """What the step brought about, in order."""
     y = 0.87
     lines = shot.tree[:MOST_LINES]
-    for guide, text, kind in lines or [("", "nothing came of it", "")]:
+    for guide, text, kind in lines or [("", "no effects", "")]:
         line = f"{guide}{text}"
         line = line if len(line) <= TREE_WIDTH else f"{line[: TREE_WIDTH - 1]}…"
         weight = "bold" if kind == "handler" else "normal"

@@ -17,13 +17,13 @@ def events_told(form: type[Form], name: str) -> Iterator[str]:
     plan = form._plan
     controls = dict(placed(plan))
     if name == plan.name:
-        yield f"{plan.name} (form) raises"
+        yield f"Events of {plan.name} (form)"
         yield from told(dict(FORM_EVENTS), plan.heard, "Form", "", plan.name)
         return
     control = controls.get(name)
     if control is None:
-        raise UnknownName(f"{plan.name} has no control '{name}': {suggest(name, [*controls, plan.name])}")
-    yield f"{name} ({control.decl.kind}) raises"
+        raise UnknownName(f"{plan.name} has no control '{name}'; {suggest(name, [*controls, plan.name])}")
+    yield f"Events of {name} ({control.decl.kind})"
     known = {event: CONTROL_EVENTS[event] for event in raised(control)}
     yield from told(known, control.heard, name.rpartition("[].")[2], name, plan.name)
 
@@ -38,11 +38,11 @@ def told(known: dict[str, str], heard: dict[str, tuple[Handler, ...]], owner: st
     wide = max((len(event) for event in known), default=0)
     for event, when in known.items():
         handlers = ", ".join(f"{handler.name.rpartition('.')[2]} ({where(handler)})" for handler in heard.get(event, ()))
-        yield f"  {event:<{wide}}  {when}: {f'heard by {handlers}' if handlers else 'nobody hears it'}"
+        yield f"  {event:<{wide}}  {when}: {f'handled by {handlers}' if handlers else 'no handler'}"
     rest = [event for event in known if event not in heard]
     if rest:
         yield ""
-        yield f"Stubs for the rest, for the body of {form if '[]' not in path else 'the line'}:"
+        yield f"Handler stubs to copy into {form if '[]' not in path else 'the line'}:"
     for event in rest:
         name = f"{owner.replace('.', '_')}_{event}" if owner != "Form" else event
         yield ""

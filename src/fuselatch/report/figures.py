@@ -36,7 +36,7 @@ def save(figure: Figure, path: Path) -> None:
     known = sorted(figure.canvas.get_supported_filetypes()) if figure.canvas is not None else []
     kind = path.suffix.lstrip(".").lower()
     if kind not in known:
-        raise ValueError(f"'{path.name}' has no ending that says what to draw; write one such as .png, .svg or .pdf")
+        raise ValueError(f"'{path.name}': unknown picture format; end it with .png, .svg or .pdf")
     stamp: dict[str, Any] = {"svg": {"Date": None}, "pdf": {"CreationDate": None}}.get(kind, {})
     with matplotlib.rc_context({"svg.hashsalt": "fuselatch", "svg.fonttype": "none"}):
         figure.savefig(path, metadata=stamp or None)
@@ -49,7 +49,7 @@ def behaviour_figure(behaviour: Behaviour) -> Figure:
     columns = max((len({event for _, event in grid}) for grid in grids.values()), default=1)
     height = max(3.0, 1.6 + 0.42 * sum(rows) + 0.95 * len(rows))
     figure = new_figure(max(9.0, min(2.6 + 2.4 * columns, 20.0)), height)
-    title = "Which handlers have run" if grids else "No handlers are heard by the forms that were opened"
+    title = "Which handlers have run" if grids else "The opened forms have no handlers"
     figure.suptitle(title, x=0.02, y=1 - 0.28 / height, ha="left", fontsize=14, color=INK, fontweight="bold")
     most = max((times for grid in grids.values() for cell in grid.values() for _, times in cell), default=1)
     top = 1 - 1.15 / height
@@ -59,7 +59,7 @@ def behaviour_figure(behaviour: Behaviour) -> Figure:
         top -= tall + 0.95 / height
         figure.text(0.02, top + tall + 1.25 / height, form, fontsize=11, fontweight="bold", color=INK)
         draw_grid(axes, grid, max(most, 1), columns)
-    note = "Number: how often it ran. Hatched: never. A control that raises an event which nobody hears has no cell."
+    note = "Number: how often it ran. Hatched: never ran. Empty: no handler for this event."
     figure.text(0.02, 0.18 / height, note, fontsize=9, color=QUIET)
     return figure
 

@@ -57,9 +57,9 @@ class Shot:
         """The drawing in words."""
         front = next((form for form in reversed(self.view.forms) if not is_behind(self.view, form)), None)
         if front is None:
-            return f"After step {self.number} no form is in front"
+            return f"Step {self.number}: no form in front"
         controls = "; ".join(f"{one.caption}: {entry_text(one) or 'blank'} ({told(one)})" for one in front.controls)
-        return f"After step {self.number}, {front.title}: {controls}"
+        return f"Step {self.number}, {front.title}: {controls}"
 
 
 @dataclass(frozen=True, slots=True)

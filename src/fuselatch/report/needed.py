@@ -14,4 +14,4 @@ def must_have(what: str, extra: str, *packages: str) -> None:
     missing = [package for package in packages if find_spec(package) is None]
     if missing:
         named = " and ".join(missing)
-        raise MissingPackage(f"{what} needs {named}, which is not installed: pip install 'fuse-latch[{extra}]'")
+        raise MissingPackage(f"{what} needs {named}; run: pip install 'fuse-latch[{extra}]'")

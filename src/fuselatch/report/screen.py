@@ -90,7 +90,7 @@ def table_lines(table: ControlView) -> Iterator[str]:
     for text, cells in list(zip(table.choices, table.cells, strict=False))[:MOST_ROWS]:
         yield inside(f" {'▸' if text in table.picked else ' '} {' | '.join(cells)}")
     if table.choice_count > MOST_ROWS:
-        yield inside(f"   … {table.choice_count} rows in all")
+        yield inside(f"   … {table.choice_count} rows in total")
 
 
 def prompt_lines(prompt: PromptView) -> Iterator[str]:

@@ -41,15 +41,15 @@ def read_trace(lines: Iterable[str], name: str) -> list[Entry]:
         try:
             told = json.loads(line)
         except ValueError as error:
-            raise ValueError(f"{name}:{number}: this is no JSON ({error}); a trace has one object a line") from None
+            raise ValueError(f"{name}:{number}: not valid JSON ({error}); a trace has one JSON object per line") from None
         missing = [field for field in Entry._fields if not isinstance(told, dict) or field not in told]
         if missing:
-            raise ValueError(f"{name}:{number}: an entry of a trace has {', '.join(missing)}; this has not")
+            raise ValueError(f"{name}:{number}: not a trace entry; missing: {', '.join(missing)}")
         if told["kind"] not in KINDS:
-            raise ValueError(f"{name}:{number}: there is no kind '{told['kind']}'; {suggest(str(told['kind']), KINDS)}")
+            raise ValueError(f"{name}:{number}: unknown kind '{told['kind']}'; {suggest(str(told['kind']), KINDS)}")
         entries.append(Entry(*(told[field] for field in Entry._fields)))
     if not entries:
-        raise ValueError(f"{name}: there is nothing in this trace")
+        raise ValueError(f"{name}: the trace is empty")
     return entries
 
 
@@ -78,13 +78,13 @@ def timeline_figure(trace: Sequence[Entry], title: str) -> Figure:
             )
     axes.set_yticks([LANE * at + 0.45 for at in range(len(forms))], forms, fontsize=10, fontweight="bold", color=INK)
     axes.tick_params(axis="y", length=0, pad=46)
-    axes.set_xlabel("entry of the trace", fontsize=9, color=QUIET)
+    axes.set_xlabel("trace entry", fontsize=9, color=QUIET)
     axes.tick_params(axis="x", labelsize=8, colors=QUIET)
     for spine in axes.spines.values():
         spine.set_color("#c9d2da")
     draw_gestures(axes, trace)
     draw_lanes(axes, trace, forms)
-    note = "tick: an event   bar: a handler, until the last that it brought about   hatched: a handler waits for a person"
+    note = "tick: event   bar: handler, up to its last effect   hatched: handler waiting for the user"
     figure.text(0.015, 0.14 / height, note, fontsize=9, color=QUIET)
     return figure
 

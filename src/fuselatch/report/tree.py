@@ -31,7 +31,7 @@ def grow(entries: Sequence[Entry], trace: Sequence[Entry] = ()) -> list[Branch]:
         branch = by_number[entry.number] = Branch(entry, phrase(entry))
         if entry.cause and entry.cause not in by_number and entry.cause <= len(trace):
             earlier = trace[entry.cause - 1]
-            by_number[entry.cause] = Branch(earlier, f"{phrase(earlier).removeprefix('runs ')} goes on")
+            by_number[entry.cause] = Branch(earlier, f"resumes {phrase(earlier).removeprefix('runs ')}")
             roots.append(by_number[entry.cause])
         cause = by_number.get(entry.cause)
         (roots if cause is None else cause.below).append(branch)

@@ -93,7 +93,7 @@ def check_file(path: Path, name: str = "", around: dict[Path, Counter[str]] | No
     try:
         tree = ast.parse(text, filename=str(path))
     except SyntaxError as error:
-        yield Problem(name, error.lineno or 1, "import", f"this is no Python: {error.msg}", "")
+        yield Problem(name, error.lineno or 1, "import", f"not valid Python: {error.msg}", "")
         return
     problems: list[Problem] = []
     path = path.resolve()
@@ -138,8 +138,8 @@ def idle_buttons(kind: type[Any], plan: FormPlan, source: Source) -> Found:
         decl = control.decl
         if isinstance(decl, Button) and decl.closes is None and not decl.submits and not control.heard:
             if not any(path in loaded for loaded in attached(kind, source)):
-                mend = f"hear {path}.clicked, or give it closes= or submits="
-                yield (source.line_of(kind.__name__, path), f"the button {kind.__name__}.{path} does nothing", mend)
+                mend = f"add a handler for {path}.clicked, or closes= or submits="
+                yield (source.line_of(kind.__name__, path), f"button {kind.__name__}.{path} does nothing", mend)
 
 
 def attached(kind: type[Any], source: Source) -> Iterator[set[str]]:
@@ -156,7 +156,7 @@ def unasked(kind: type[Any], plan: FormPlan, source: Source) -> Found:
         if "." not in path and path in vars(kind) and not source.uses(path):
             yield (
                 source.line_of(kind.__name__, path),
-                f"the prompt {kind.__name__}.{path} is never asked",
+                f"prompt {kind.__name__}.{path} is never asked",
                 f"self.ask(self.{path})",
             )
 
@@ -165,8 +165,8 @@ def unopened(kind: type[Any], plan: FormPlan, source: Source) -> Found:
     """Forms that nobody opens; a file's only class is one that somebody is going to."""
     at_hand = source.forms == 1 or plan.at_start or plan.keys or kind.__subclasses__()
     if issubclass(kind, Form) and not at_hand and not source.uses(kind.__name__):
-        mend = f"open it with self.open({kind.__name__}), from a scene or from a cue sheet"
-        yield (source.line_of(kind.__name__), f"nobody opens the form {kind.__name__}", mend)
+        mend = f"open it with self.open({kind.__name__}), in a scene or in a cue sheet"
+        yield (source.line_of(kind.__name__), f"form {kind.__name__} is never opened", mend)
 
 
 def unreached(kind: type[Any], plan: FormPlan, source: Source) -> Found:
@@ -179,11 +179,11 @@ def unreached(kind: type[Any], plan: FormPlan, source: Source) -> Found:
             if event in ("accepting", "submitted") and not accepts and not closes and not plan.records:
                 yield (
                     line,
-                    f"{handler.name} never runs: nothing accepts the form",
-                    'give a button closes="accepted" or submits=True',
+                    f"{handler.name} never runs: no button accepts the form",
+                    'add a button with closes="accepted" or submits=True',
                 )
             elif event == "record_shown" and not plan.records:
-                yield (line, f"{handler.name} never runs: the form is bound to no records", 'class …(Form, records="…")')
+                yield (line, f"{handler.name} never runs: the form isn't bound to records", 'add records="…" to the class')
     for path, control in own(plan):
         dead = next((word for word in ("enabled", "visible") if control.decl.constants.get(word) is False), None)
         if dead is not None and not any(
@@ -194,7 +194,7 @@ def unreached(kind: type[Any], plan: FormPlan, source: Source) -> Found:
                     yield (
                         handler.where[1],
                         f"{handler.name} never runs: {path} is never {dead}",
-                        f"have a rule or a handler set {path}.{dead}",
+                        f"set {path}.{dead} in a rule or handler",
                     )
     for (form, signal), handlers in plan.heard_of.items():
         sent = any(use.names[:1] == (signal,) for function in functions(form) for use in uses(function))
@@ -202,7 +202,7 @@ def unreached(kind: type[Any], plan: FormPlan, source: Source) -> Found:
             for handler in handlers:
                 yield (
                     handler.where[1],
-                    f"{handler.name} never runs: {form.__name__} never sends {signal}",
+                    f"{handler.name} never runs: {form.__name__} doesn't send {signal}",
                     f"self.{signal}.send(…)",
                 )
 
@@ -221,18 +221,22 @@ def waiting_rules(kind: type[Any], plan: FormPlan, source: Source) -> Found:
     """Rules and checks that set something, or wait."""
     checks = [(check.function, f"the check {check.name}") for _, control in own(plan) for check in control.checks]
     rules = [
-        (rule, f"the rule of {path}.{prop}") for path, control in own(plan) for prop, rule in control.decl.rules.items()
+        (rule, f"the rule for {path}.{prop}") for path, control in own(plan) for prop, rule in control.decl.rules.items()
     ]
     for function, what in dict.fromkeys([*checks, *rules]):
         if code_of(function) is None:
             continue
         for use in sorted(uses(function, kind), key=lambda use: use.line):
             if use.is_set and use.names[0] in plan.controls:
-                yield (use.line, f"{what} sets {'.'.join(use.names)}, which fails when it runs", "set it in a handler")
+                yield (
+                    use.line,
+                    f"{what} sets {'.'.join(use.names)}, which raises an error when it runs",
+                    "set it in a handler",
+                )
             elif use.names[0] in WAITS and len(use.names) == 1:
                 yield (
                     use.line,
-                    f"{what} waits for a person (self.{use.names[0]}), which fails when it runs",
+                    f"{what} waits for the user (self.{use.names[0]}), which raises an error when it runs",
                     "ask in a handler",
                 )
 
@@ -244,7 +248,7 @@ def pointers(kind: type[Any], plan: FormPlan, source: Source) -> Found:
             for handler in control.heard[event]:
                 for use in uses(handler.function, kind):
                     if use.names[0] in WAITS:
-                        problem = f"{handler.name} hears {path}.{event} and waits for a person (self.{use.names[0]})"
+                        problem = f"{handler.name} handles {path}.{event} and waits for the user (self.{use.names[0]})"
                         yield (use.line, problem, "a pointer handler can't wait; use self.say")
 
 
@@ -271,8 +275,8 @@ def shut_in(kind: type[Any], plan: FormPlan, source: Source) -> Found:
     """Forms that nothing can close."""
     for handler in plan.heard.get("closing", ()):
         if always_holds(handler, source):
-            problem = f"nothing can close {kind.__name__}: {handler.name} always holds"
-            yield (handler.where[1], problem, "hold only where there is something to keep a person for")
+            problem = f"{kind.__name__} can't be closed: {handler.name} always blocks"
+            yield (handler.where[1], problem, "block only in a condition")
 
 
 def always_holds(handler: Handler, source: Source) -> bool:

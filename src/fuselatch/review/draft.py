@@ -181,7 +181,7 @@ def from_function(function: Callable[..., Any], name: str) -> Drafted:
         if not control.remark or param.default is param.empty:
             draft.controls.append(control)
     if not draft.controls:
-        raise ValueError(f"{name} takes no parameters, so there is nothing to enter; give it some, annotated")
+        raise ValueError(f"{name} has no parameters to fill in; add some, with type annotations")
     draft.need(plain.__module__, name)
     returns = hints.get("return", Any) is not NoneType
     if returns:
@@ -219,14 +219,14 @@ def control_for(param: inspect.Parameter, hint: Any, help_text: str, draft: Draf
     elif hint in KINDS:
         control.kind, control.sample = KINDS[hint]
     else:
-        what = "it has no annotation" if hint is Any else f"nothing is known of {describe(hint)}"
-        control.remark = f"{param.name}: {what}; convert the text that is entered"
+        what = "it has no annotation" if hint is Any else f"unsupported type {describe(hint)}"
+        control.remark = f"{param.name}: {what}; convert the text yourself"
     if default is not None:
         control.options.append(f"default={default_source(default, draft)}")
     if not optional and default != "" and control.kind != "Tick":
         control.options.append("required=True")
     elif optional and control.kind != "Tick":
-        control.options.append('placeholder="may be left out"') if control.kind == "Text" else None
+        control.options.append('placeholder="optional"') if control.kind == "Text" else None
     if help_text:
         control.options.append(f"help={text(help_text)}")
     control.options.append("keep=True")
@@ -238,7 +238,7 @@ def hints_of(function: Callable[..., Any]) -> dict[str, Any]:
     try:
         return get_type_hints(function)
     except NameError as error:
-        raise ValueError(f"an annotation can't be read: {error}") from None
+        raise ValueError(f"can't read an annotation: {error}") from None
 
 
 def without_none(hint: Any) -> tuple[Any, bool]:
@@ -289,7 +289,7 @@ def argument(control: Control, draft: Draft) -> str:
 
 def function_cues(module: str, draft: Draft, name: str) -> str:
     """The first cue sheet: what can be entered is, and calling is left to whoever goes on."""
-    lines = [f"# The first cue sheet of {draft.form}.", written("form", [f"{module}:{draft.form}"]), ""]
+    lines = [f"# First cue sheet for {draft.form}.", written("form", [f"{module}:{draft.form}"]), ""]
     for control in draft.controls:
         verb = "tick" if control.kind == "Tick" else "pick" if control.kind == "Choice" else "paste"
         lines.append(written(verb, [control.name] if verb == "tick" else [control.name, control.sample]))
@@ -325,6 +325,12 @@ class TableDraft(Draft):
         return f", records={text(self.source)}"
 
 
+def csv_hint(path: Path) -> str:
+    """Return the closest CSV file of the same folder, or that there is none."""
+    near = sorted(file.name for file in path.parent.glob("*.csv"))
+    return suggest(path.name, near) if near else "no CSV files in this folder"
+
+
 def from_table(path: Path, target: Path) -> Drafted:
     """A form bound to the rows of a CSV file: a control for each column; kinds are told by what is in them.
 
@@ -335,11 +341,9 @@ def from_table(path: Path, target: Path) -> Drafted:
     try:
         columns, rows, key = store.columns(source), list(store.read(source)), store.key(source)
     except KeyError:
-        raise ValueError(
-            f"there is no table {path}; {suggest(path.name, [file.name for file in path.parent.glob('*.csv')])}"
-        ) from None
+        raise ValueError(f"file {path} not found; {csv_hint(path)}") from None
     if not columns:
-        raise ValueError(f"{path} has no header; its first row names the columns")
+        raise ValueError(f"{path} is empty; its first row must name the columns")
     draft = TableDraft(class_name(source), captioned(source), f"Keeps the rows of {path.name}.")
     draft.source = source
     draft.controls.append(Control("place", "Label", "Record", ["value=lambda form: form.records.shown"]))
@@ -385,7 +389,7 @@ def column_control(column: str, values: Sequence[Any], count: int, draft: Draft)
 
 def table_cues(module: str, draft: Draft, rows: Sequence[Mapping[str, Any]]) -> str:
     """The first cue sheet: the first rows are gone through."""
-    lines = [f"# The first cue sheet of {draft.form}.", written("scene", [f"{module}:rehearsed"]), ""]
+    lines = [f"# First cue sheet for {draft.form}.", written("scene", [f"{module}:rehearsed"]), ""]
     if rows:
         lines.append(written("expect", ["record", f"1 of {len(rows)}"]))
         for control in draft.controls:

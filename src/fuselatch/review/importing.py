@@ -117,7 +117,7 @@ class Importing:
         if is_follow_up(error, self.missing):
             return
         line = line_in(error, self.path) if not isinstance(error, FuseLatchError) else statement.lineno
-        what = str(error) if isinstance(error, FuseLatchError | NoSuchName) else f"importing failed: {describe(error)}"
+        what = str(error) if isinstance(error, FuseLatchError | NoSuchName) else f"can't import: {describe(error)}"
         self.wrong(line or statement.lineno, what)
 
 

@@ -23,7 +23,9 @@ def open_records(address: str | Path, keys: Mapping[str, str] | None = None) -> 
 
             return CsvRecords(path, keys)
         if "://" not in str(address) and not path.exists():
-            raise StoreRefused(f"there is no {address}; name a folder of CSV files, a workbook, a SQLite file or a database")
+            raise StoreRefused(
+                f"{address} not found; give a folder of CSV files, an .xlsx workbook, a SQLite file or a database address"
+            )
         if path.suffix == ".xlsx":
             from fuselatch.stores.workbooks import WorkbookRecords
 
@@ -33,4 +35,4 @@ def open_records(address: str | Path, keys: Mapping[str, str] | None = None) -> 
         return SqlRecords(address, keys)
     except ModuleNotFoundError as error:
         extra = EXTRAS.get(error.name or "", "sql")
-        raise StoreRefused(f"{address} needs the package {error.name}; install fuse-latch[{extra}]") from None
+        raise StoreRefused(f"{address} needs {error.name}; run: pip install 'fuse-latch[{extra}]'") from None

@@ -95,4 +95,4 @@ def fitted(value: Any, kind: Kind | None, where: str) -> Any:
     try:
         return adapted(value, wanted.type)
     except TypeError:
-        raise ValueError(f"{where} holds {wanted.what}, which {short(value)} is not") from None
+        raise ValueError(f"{where} must be {wanted.what}, but it is {short(value)}") from None

@@ -26,6 +26,7 @@ from filelock import FileLock, Timeout
 from fuselatch.core.engine.store import ChangedMeanwhile, StoreRefused
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.records import Change
+from fuselatch.core.model.texts import user_text
 from fuselatch.stores.columns import KINDS, OF_TYPE, SAME, TEXT, Kind, fitted, kind_of
 from fuselatch.stores.kept import Kept, Sources, plain_words, write_row
 
@@ -66,7 +67,7 @@ class CsvRecords(Sources):
         super().__init__()
         self.folder = Path(folder)
         if not self.folder.is_dir():
-            raise StoreRefused(f"there is no folder {self.folder.name} with CSV files")
+            raise StoreRefused(f"folder {self.folder.name} not found")
         self.keys = dict(keys or {})
         self._lock = FileLock(self.folder / LOCK, timeout=WAIT)
 
@@ -104,7 +105,7 @@ class CsvRecords(Sources):
             found: Mapping[str, Any] = json.loads(path.read_text(encoding="utf-8"))
             return found
         except (OSError, ValueError) as error:
-            raise StoreRefused(f"{path.name} can't be read: {error}") from None
+            raise StoreRefused(f"can't read {path.name}: {error}") from None
 
     @contextmanager
     def _alone(self, reading: bool = False) -> Iterator[None]:
@@ -115,7 +116,7 @@ class CsvRecords(Sources):
         try:
             self._lock.acquire()
         except Timeout:
-            raise StoreRefused(f"another program has been writing to {self.folder.name} for {WAIT} seconds") from None
+            raise StoreRefused(user_text("store.busy", name=self.folder.name, seconds=WAIT)) from None
         except OSError as error:
             if not reading:
                 raise plain_words(error, self.folder.name) from error
@@ -152,7 +153,7 @@ class CsvRecords(Sources):
                 try:
                     kept = self._known(change.source)
                 except KeyError:
-                    raise StoreRefused(f"there is no {self._path(change.source).name} any more") from None
+                    raise StoreRefused(user_text("store.gone", name=self._path(change.source).name)) from None
                 if change.source not in rows:
                     rows[change.source] = list(kept.rows)
                 fits = change._replace(row=fitting(change, kept))
@@ -165,7 +166,8 @@ class CsvRecords(Sources):
             except OSError as error:
                 raise plain_words(error, Path(error.filename or self.folder).name.removesuffix(NEW)) from error
             except UnicodeEncodeError as error:
-                raise StoreRefused(f"'{error.object[error.start]}' can't be written in {error.encoding}") from None
+                character = error.object[error.start]
+                raise StoreRefused(user_text("store.encoding", character=character, encoding=error.encoding)) from None
             finally:
                 for source in rows:
                     self._forget(source)
@@ -215,7 +217,7 @@ def parsed(path: Path, data: bytes, schema: Mapping[str, Any], key: str, stamp: 
         text = data.decode(encoding)
     except UnicodeDecodeError as error:
         line = data[: error.start].count(b"\n") + 1
-        raise StoreRefused(f"{path.name}:{line}: this is no text in UTF-8; save it as such") from None
+        raise StoreRefused(f"{path.name}:{line}: not valid UTF-8; save the file as UTF-8") from None
     first = text.partition("\n")[0]
     delimiter = schema.get("dialect", {}).get("delimiter") or max(",;\t", key=first.count)
     reader = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter, strict=True)
@@ -225,7 +227,7 @@ def parsed(path: Path, data: bytes, schema: Mapping[str, Any], key: str, stamp: 
         for entries in reader:
             if entries and len(entries) != len(header):
                 raise StoreRefused(
-                    f"{path.name}:{reader.line_num}: {len(entries)} entries where the header has {len(header)}"
+                    f"{path.name}:{reader.line_num}: {len(entries)} columns, but the header has {len(header)}"
                 )
             if entries:
                 lines.append(entries)
@@ -235,7 +237,7 @@ def parsed(path: Path, data: bytes, schema: Mapping[str, Any], key: str, stamp: 
     names, kinds, captions = described(path, titles, schema)
     for name in names:
         if not name or names.count(name) > 1:
-            raise StoreRefused(f"{path.name}:1: a column has {f'the name {name!r} again' if name else 'no name'}")
+            raise StoreRefused(f"{path.name}:1: {f'column name {name!r} appears twice' if name else 'a column has no name'}")
     columns = list(zip(*lines, strict=True)) or [()] * len(names)
     guessed = {name: kinds.get(name) or kind_of(column) for name, column in zip(names, columns, strict=True)}
     values = []
@@ -246,7 +248,7 @@ def parsed(path: Path, data: bytes, schema: Mapping[str, Any], key: str, stamp: 
     layout = Layout(encoding, delimiter, "\r\n" if first.endswith("\r") else "\n", tuple(header), guessed, bool(kinds))
     wanted = key or str(schema.get("tableSchema", {}).get("primaryKey", "")) or (names[0] if names else "")
     if names and wanted not in names:
-        raise StoreRefused(f"{path.name} has no column '{wanted}' for its key: {suggest(wanted, names)}")
+        raise StoreRefused(f"{path.name} has no key column '{wanted}'; {suggest(wanted, names)}")
     return Kept(rows, tuple(names), wanted, stamp, captions, layout)
 
 
@@ -266,7 +268,7 @@ def described(path: Path, titles: list[str], schema: Mapping[str, Any]) -> tuple
         if base is not None:
             kind = KINDS.get(SAME.get(base, base))
             if kind is None:
-                raise StoreRefused(f"{path.name}-metadata.json: there is no datatype '{base}'; {suggest(base, KINDS)}")
+                raise StoreRefused(f"{path.name}-metadata.json: unknown datatype '{base}'; {suggest(base, KINDS)}")
             kinds[name] = kind
         if column and column.get("titles"):
             captions[name] = title
@@ -280,7 +282,7 @@ def read_entry(entry: str, kind: Kind, path: Path, name: str, line: int) -> Any:
     try:
         return kind.read(entry)
     except (ValueError, KeyError):
-        raise StoreRefused(f"{path.name}: row {line - 1}, column '{name}': '{entry}' is not {kind.what}") from None
+        raise StoreRefused(f"{path.name}: row {line - 1}, column '{name}': '{entry}' isn't {kind.what}") from None
 
 
 def shielded(text: str) -> bool:
@@ -295,7 +297,7 @@ def fitting(change: Change, kept: Kept) -> Mapping[str, Any]:
         found.pop(kept.key, None)
     for column, value in change.row.items():
         if column not in kept.columns:
-            raise StoreRefused(f"'{change.source}' has no column '{column}': {suggest(column, kept.columns)}")
+            raise StoreRefused(f"'{change.source}' has no column '{column}'; {suggest(column, kept.columns)}")
         kind = kept.more.kinds[column]
         if not kept.more.declared and kind in NUMBERS and isinstance(value, int | float | Decimal) and value is not True:
             # What a column of numbers holds was only told by those that are there.

@@ -13,6 +13,7 @@ from sqlalchemy.exc import ArgumentError, DataError, IntegrityError, NoSuchModul
 from sqlalchemy.pool import NullPool
 
 from fuselatch.core.engine.store import StoreRefused
+from fuselatch.core.model.texts import user_text
 
 WAIT: Final = 30
 """Seconds to wait for a database that another process is writing to."""
@@ -36,11 +37,11 @@ class Database:
                 waits = {"timeout": WAIT} if self.address.startswith("sqlite") else {}
                 self.engine = create_engine(self.address, poolclass=NullPool, connect_args=waits)
         except (ArgumentError, NoSuchModuleError, ImportError) as error:
-            raise StoreRefused(f"{address} is no database that can be used here: {error}") from None
+            raise StoreRefused(f"can't open the database {address}: {error}") from None
         self.kind = self.engine.dialect.name
         weakref.finalize(self, self.engine.dispose)
         if self.kind not in USABLE:
-            raise StoreRefused(f"{address}: records and latches are kept in {' or '.join(USABLE)}, not {self.kind}")
+            raise StoreRefused(f"{address}: {self.kind} is not supported; use {' or '.join(USABLE)}")
 
     @contextmanager
     def connected(self) -> Iterator[Connection]:
@@ -57,17 +58,17 @@ class Database:
         low = reason.casefold()
         if isinstance(error, IntegrityError):
             if "unique" in low or "duplicate" in low:
-                return f"there is such a record already ({reason})"
+                return user_text("store.key_taken", reason=reason)
             if "null" in low:
-                return f"something that must be given is blank ({reason})"
-            return f"it does not go with what else is kept ({reason})"
+                return user_text("store.value_missing", reason=reason)
+            return user_text("store.conflict", reason=reason)
         if isinstance(error, DataError):
-            return f"a value does not fit its column ({reason})"
+            return user_text("store.misfit", reason=reason)
         if "full" in low:
-            return f"the disk is full ({reason})"
+            return user_text("store.full_of", reason=reason)
         if "readonly" in low or "read-only" in low:
-            return f"{self.name} may not be written to ({reason})"
-        return f"{self.name} can't be used: {reason}"
+            return user_text("store.locked", name=self.name, reason=reason)
+        return user_text("store.unusable", name=self.name, reason=reason)
 
 
 def exists(address: str | Path) -> bool:

@@ -10,6 +10,7 @@ from typing import Any
 
 from fuselatch.core.engine.store import ChangedMeanwhile, StoreRefused
 from fuselatch.core.model.records import Change, Row
+from fuselatch.core.model.texts import TEXTS, user_text
 
 
 @dataclass(slots=True)
@@ -49,7 +50,7 @@ class Sources:
                 kept = self._kept[source] = self._load(source)
             except KeyError:
                 if source in self._versions:
-                    raise StoreRefused(f"'{source}' is not there any more") from None
+                    raise StoreRefused(user_text("store.gone", name=f"'{source}'")) from None
                 raise
         return kept
 
@@ -97,7 +98,7 @@ def write_row(rows: list[Any], change: Change, column: str, unique: bool) -> Any
         if key is None and column and column not in change.row:
             key = max((row[column] for row in rows if isinstance(row.get(column), int)), default=0) + 1
         elif unique and any(row.get(column) == key for row in rows):
-            raise StoreRefused(f"'{change.source}' has a record {key} already")
+            raise StoreRefused(user_text("store.duplicate", source=change.source, key=key))
         rows.append({**change.row, **({column: key} if key is not None else {})})
         return key
     at = next((at for at, row in enumerate(rows) if row[column] == change.key), None)
@@ -115,12 +116,12 @@ def write_row(rows: list[Any], change: Change, column: str, unique: bool) -> Any
 def plain_words(error: OSError, name: str) -> StoreRefused:
     """What went wrong with a file, for people."""
     words = {
-        errno.ENOSPC: "the disk is full",
-        errno.EDQUOT: "the disk is full",
-        errno.EACCES: f"{name} may not be written to",
-        errno.EPERM: f"{name} may not be written to",
-        errno.EROFS: f"{name} may not be written to: the disk is read-only",
-        errno.EISDIR: f"{name} is a folder",
+        errno.ENOSPC: TEXTS["store.full"],
+        errno.EDQUOT: TEXTS["store.full"],
+        errno.EACCES: user_text("store.permission", name=name),
+        errno.EPERM: user_text("store.permission", name=name),
+        errno.EROFS: user_text("store.read_only", name=name),
+        errno.EISDIR: user_text("store.folder", name=name),
     }
-    reason = words.get(error.errno or 0) or f"{name} can't be used: {error.strerror or error}"
+    reason = words.get(error.errno or 0) or user_text("store.unusable", name=name, reason=error.strerror or error)
     return StoreRefused(reason)

@@ -38,7 +38,7 @@ from sqlalchemy.types import BigInteger, UserDefinedType
 from fuselatch.core.engine.store import ChangedMeanwhile, StoreRefused
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.records import Change
-from fuselatch.core.model.values import adapted, short
+from fuselatch.core.model.values import KINDS, adapted, short
 from fuselatch.stores.database import Database
 from fuselatch.stores.kept import Kept, Sources
 
@@ -103,7 +103,7 @@ class SqlRecords(Sources):
         given = [dict(row) for row in rows]
         names = list(dict.fromkeys(name for row in given for name in row))
         if key not in names:
-            raise StoreRefused(f"a table '{source}' wants a column '{key}' for its key; {suggest(key, names, 'there are')}")
+            raise StoreRefused(f"table '{source}' needs key column '{key}'; {suggest(key, names)}")
         meta = MetaData()
         table = Table(source, meta, *[self._column(name, given, name == key) for name in names])
         with self._database.connected() as database:
@@ -142,7 +142,7 @@ class SqlRecords(Sources):
             primary = [column.name for column in table.primary_key.columns]
             key = self.keys.get(source) or (primary[0] if len(primary) == 1 else names[0] if names else "")
             if key not in names:
-                raise StoreRefused(f"'{source}' has no column '{key}' for its key: {suggest(key, names)}")
+                raise StoreRefused(f"'{source}' has no key column '{key}'; {suggest(key, names)}")
             found = database.execute(select(table).order_by(table.c[key]))
             rows = tuple([dict(row._mapping) for row in found])
             captions = {column.name: column.comment for column in table.columns if column.comment}
@@ -195,10 +195,10 @@ class SqlRecords(Sources):
         try:
             table: Table = self._known(change.source).more
         except KeyError:
-            raise StoreRefused(f"there is no table '{change.source}'") from None
+            raise StoreRefused(f"unknown table '{change.source}'") from None
         for column in change.row:
             if column not in table.c:
-                raise StoreRefused(f"'{change.source}' has no column '{column}': {suggest(column, table.c.keys())}")
+                raise StoreRefused(f"'{change.source}' has no column '{column}'; {suggest(column, table.c.keys())}")
         return table
 
     def _write(self, database: Connection, change: Change) -> Any:
@@ -251,5 +251,5 @@ def fitting(column: Any, value: Any, source: str) -> Any:
         return adapted(value, wanted)
     except TypeError:
         raise StoreRefused(
-            f"column '{column.name}' of '{source}' holds values of type {wanted.__name__}, which {short(value)} is not"
+            f"column '{column.name}' of '{source}' must be {KINDS.get(wanted, wanted.__name__)}, but it is {short(value)}"
         ) from None

@@ -27,6 +27,7 @@ from openpyxl.worksheet.worksheet import Worksheet
 from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.records import Change
+from fuselatch.core.model.texts import TEXTS, user_text
 from fuselatch.stores.csv_files import HARMFUL, LOCK, NEW, WAIT, flush_folder, write_through
 from fuselatch.stores.kept import Kept, Sources, plain_words, write_row
 
@@ -54,7 +55,7 @@ class WorkbookRecords(Sources):
         super().__init__()
         self.path = Path(path)
         if not self.path.is_file():
-            raise StoreRefused(f"there is no workbook {self.path.name}")
+            raise StoreRefused(f"workbook {self.path.name} not found")
         self.keys = dict(keys or {})
         self._read: tuple[Any, Workbook] | None = None
         self._lock = FileLock(self.path.with_name(f"{LOCK}-{self.path.name}"), timeout=WAIT)
@@ -77,10 +78,10 @@ class WorkbookRecords(Sources):
         except OSError as error:
             raise plain_words(error, self.path.name) from error
         except (InvalidFileException, KeyError, ValueError, EOFError, ArithmeticError) as error:
-            raise StoreRefused(f"{self.path.name} can't be read as a workbook: {error}") from None
+            raise StoreRefused(f"can't read {self.path.name} as a workbook: {error}") from None
         except Exception as error:
             # What is no zip archive, or no XML, fails in ways of the packages below.
-            raise StoreRefused(f"{self.path.name} is no workbook that can be read: {error}") from None
+            raise StoreRefused(f"{self.path.name} isn't a valid .xlsx workbook: {error}") from None
 
     def _load(self, source: str) -> Kept:
         stamp = self._stamp(source)
@@ -99,7 +100,7 @@ class WorkbookRecords(Sources):
         rows = tuple([dict(zip(columns, map(value_of, cells), strict=True)) for cells in body(sheet, len(columns))])
         key = self.keys.get(source) or (columns[0] if columns else "")
         if columns and key not in columns:
-            raise StoreRefused(f"the sheet '{source}' has no column '{key}' for its key: {suggest(key, columns)}")
+            raise StoreRefused(f"sheet '{source}' has no key column '{key}'; {suggest(key, columns)}")
         return Kept(rows, columns, key, stamp)
 
     def write(self, changes: Sequence[Change]) -> list[Any]:
@@ -107,7 +108,7 @@ class WorkbookRecords(Sources):
         try:
             self._lock.acquire()
         except Timeout:
-            raise StoreRefused(f"another program has been writing to {self.path.name} for {WAIT} seconds") from None
+            raise StoreRefused(user_text("store.busy", name=self.path.name, seconds=WAIT)) from None
         except OSError as error:
             raise plain_words(error, self.path.name) from error
         try:
@@ -128,7 +129,7 @@ class WorkbookRecords(Sources):
             raise StoreRefused(f"{self.path.name} has no sheet '{change.source}'") from None
         for column in change.row:
             if column not in kept.columns:
-                raise StoreRefused(f"'{change.source}' has no column '{column}': {suggest(column, kept.columns)}")
+                raise StoreRefused(f"'{change.source}' has no column '{column}'; {suggest(column, kept.columns)}")
         rows = list(kept.rows)
         key = write_row(rows, change, kept.key, unique=True)
         written = {**change.row, kept.key: key} if change.kind == "add" else change.row
@@ -136,7 +137,7 @@ class WorkbookRecords(Sources):
         self._kept[change.source] = Kept(tuple(rows), kept.columns, kept.key, kept.stamp)
         if change.source == NAMED:
             if change.kind != "change":
-                raise StoreRefused("named cells can be changed, not added or removed")
+                raise StoreRefused(TEXTS["store.named_cells"])
             cells = named_cells(book)
             for name, value in written.items():
                 put(cells[name], value)
@@ -181,7 +182,7 @@ def headings(sheet: Worksheet, file: str) -> tuple[str, ...]:
             break
         name = str(cell.value).strip()
         if name in found:
-            raise StoreRefused(f"{file}, sheet '{sheet.title}', cell {cell.coordinate}: there is a column '{name}' already")
+            raise StoreRefused(f"{file}, sheet '{sheet.title}', cell {cell.coordinate}: column name '{name}' appears twice")
         found.append(name)
     return tuple(found)
 
@@ -222,7 +223,7 @@ def named_cells(book: Workbook) -> dict[str, Any]:
 def put(cell: Any, value: Any) -> None:
     """Have a cell hold a value: text as text, whatever it begins with."""
     if cell.data_type == "f":
-        raise StoreRefused(f"cell {cell.coordinate} of '{cell.parent.title}' is worked out by the workbook")
+        raise StoreRefused(user_text("store.formula", cell=cell.coordinate, sheet=cell.parent.title))
     cell.value = float(value) if isinstance(value, Decimal) else value if value != "" else None
     if isinstance(value, str) and value.startswith(HARMFUL):
         cell.data_type = "s"

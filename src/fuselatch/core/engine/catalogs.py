@@ -113,7 +113,7 @@ def column(rows: Any, name: str, catalog: Catalog[Any]) -> list[Any]:
         return [row[name] for row in rows]
     except (KeyError, TypeError):
         known = list(rows.columns) if hasattr(rows, "columns") else list(next(iter(rows), {}))
-        raise UnknownName(f"'{catalog.source}' has no column '{name}': {suggest(name, map(str, known))}") from None
+        raise UnknownName(f"'{catalog.source}' has no column '{name}'; {suggest(name, map(str, known))}") from None
 
 
 class CatalogNode(EngineNode):

@@ -22,6 +22,7 @@ from fuselatch.core.model.errors import FormClosed, NotAllowedHere, RuleError
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.rows import add_row
+from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.values import short
 
 if TYPE_CHECKING:
@@ -89,7 +90,7 @@ class Changes(Running):
                 continue
             finding = self.fresh(at._checks[at._plan.checks.index(check)])
             if finding is not None:
-                text = f"{finding.text} (about {at.caption}, which is not shown)"
+                text = user_text("elsewhere", finding=finding.text, caption=at.caption)
                 yield Finding(text, finding.level, finding.rule, finding.eager)
 
     def unjudge_check(self, at: Any) -> None:
@@ -183,13 +184,13 @@ class Changes(Running):
         self._may_change(control.form, name, prop in control._decl.rules)
         if wanted is Choices:
             if isinstance(value, str) or not isinstance(value, Iterable):
-                raise TypeError(f"{name}: a tuple or list of items is wanted here, not {short(value)}")
+                raise TypeError(f"{name}: expected a tuple or list of items, not {short(value)}")
             value = choices_of(value)
             control._cells = {} if control._cells is None else control._cells
         elif not isinstance(value, bool if wanted is bool else str) and not (prop == "required" and value == "warn"):
-            raise TypeError(f"{name}: {wanted.__name__} is wanted here, not {short(value)}")
+            raise TypeError(f"{name}: expected {wanted.__name__}, not {short(value)}")
         elif prop == "tone" and value not in TONES:
-            raise ValueError(f"{name}: there is no tone '{value}'; {suggest(str(value), TONES)}")
+            raise ValueError(f"{name}: unknown tone '{value}'; {suggest(str(value), TONES)}")
 
         def put(turn: Turn) -> None:
             old = control._current(prop)
@@ -253,13 +254,13 @@ class Changes(Running):
 
     def _may_change(self, form: Form, name: str, ruled: bool) -> None:
         if self.tracker is not None:
-            raise RuleError(f"a rule, check or default changes nothing, but this one set {name}; do that in a handler")
+            raise RuleError(f"a rule, check or default can't set {name}; set it in a handler")
         if self.closing:
-            raise NotAllowedHere(f"the session is closing: {name} can't be set any more")
+            raise NotAllowedHere(f"the session is closing: {name} can't be set")
         if ruled:
-            raise RuleError(f"{name} follows its rule and can't be set; set what the rule reads")
+            raise RuleError(f"{name} has a rule and can't be set; change what the rule reads")
         if not form.is_open:
-            raise FormClosed(f"{name} can't be set: the form is closed; its values can still be read")
+            raise FormClosed(f"{name} can't be set: the form is closed (you can still read it)")
 
     def _by_program(self, label: object, put: Callable[[Turn], None]) -> None:
         if self.turn is not None:
@@ -307,7 +308,7 @@ class Changes(Running):
         node = self._shared_node(shared)
         exact = None if value is None else shared.exact(value)
         if self.tracker is not None:
-            raise RuleError(f"a rule, check or default changes nothing, but this one set {node.name}; do that in a handler")
+            raise RuleError(f"a rule, check or default can't set {node.name}; set it in a handler")
 
         def put(turn: Turn) -> None:
             if same(node.value, exact):
@@ -333,8 +334,8 @@ def offered(control: LiveChoice[Any, Any, Any], exact: Any, name: str) -> object
     choices, decl = control._current("choices"), control._decl
     for item in exact if decl.many else (exact,):
         if item not in choices and not (decl.other and isinstance(item, str)):
-            hint = suggest(str(item), choices.shown(), "there are")
-            raise ValueError(f"{name}: {short(item)} is none of its choices; {hint}")
+            hint = suggest(str(item), choices.shown())
+            raise ValueError(f"{name}: {short(item)} isn't one of the choices; {hint}")
     return tuple(sorted(exact, key=choices.position)) if decl.many else exact
 
 

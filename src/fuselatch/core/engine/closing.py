@@ -16,6 +16,7 @@ from fuselatch.core.model.cells import UNSEEN
 from fuselatch.core.model.findings import Finding, Override
 from fuselatch.core.model.outcome import ACCEPTED, CANCELLED, Outcome
 from fuselatch.core.model.taken import Taken
+from fuselatch.core.model.texts import TEXTS, user_text
 
 if TYPE_CHECKING:
     from fuselatch.core.engine.turn import Turn
@@ -72,7 +73,7 @@ def in_order(turn: Turn, form: Form, confirmed: set[tuple[str, str]]) -> bool:
     if refusing:
         control, finding = refusing[0]
         focus.enter(turn, form, control)
-        return held(turn, form, "check", f"{told(control)}: {finding.text}")
+        return held(turn, form, "check", user_text("notice.finding", caption=told(control), finding=finding.text))
     asked = []
     for control, finding in warning:
         if (control.name, finding.text) in confirmed:
@@ -86,11 +87,11 @@ def in_order(turn: Turn, form: Form, confirmed: set[tuple[str, str]]) -> bool:
     if not asked:
         return True
     prompt = form.warnings_prompt
-    lines = "\n".join(f"{told(control)}: {finding.text}" for control, finding in asked)
+    lines = "\n".join(user_text("notice.finding", caption=told(control), finding=finding.text) for control, finding in asked)
     answer = turn.engine.ask_itself(turn, form, prompt, {"warnings": lines})
     if answer == prompt.cancel:
         focus.enter(turn, form, asked[0][0])
-        return held(turn, form, "warnings", "gone back to the form")
+        return held(turn, form, "warnings", TEXTS["notice.warnings"])
     confirmed.update((control.name, finding.text) for control, finding in asked)
     engine = turn.engine
     when = engine.read_clock().isoformat() if engine.clock is not None else ""
@@ -156,7 +157,7 @@ def close(turn: Turn, form: Form, verdict: str) -> bool:
     if state.phase != "open":
         return False
     if not close_waiting(turn, form):
-        turn.note_form("hold", form, "closing", None, "what it waits for is held open")
+        turn.note_form("hold", form, "closing", None, "a dialog it opened won't close")
         return False
     turn.undo.append((state, "phase", state.move("closing")))
     before, turn.cause = turn.cause, turn.note_form("step", form, "close", None, verdict)
@@ -192,9 +193,10 @@ def discard_reason(turn: Turn, form: Form) -> str | None:
     text = form._state.plan.discard
     if not text or not is_changed(form):
         return None
-    prompt = Prompt(text, buttons=("Discard", "Keep editing"), tone="warning")
+    discard = TEXTS["discard"]
+    prompt = Prompt(text, buttons=(discard, TEXTS["keep_editing"]), tone="warning")
     answer = turn.engine.ask_itself(turn, form, prompt, {})
-    return None if answer == "Discard" else "nothing was discarded"
+    return None if answer == discard else TEXTS["notice.discard"]
 
 
 def is_changed(form: Form) -> bool:

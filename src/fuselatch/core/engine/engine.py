@@ -61,7 +61,7 @@ class Engine(Storing):
 
     def say(self, form: Form, text: str, tone: Tone) -> None:
         """Put a line on the form's message area."""
-        self._may_change(form, f"a message of {type(form).__name__}", False)
+        self._may_change(form, f"the message of {type(form).__name__}", False)
 
         def put(turn: Turn) -> None:
             turn.note_form("change", form, "message", None, text)
@@ -72,12 +72,12 @@ class Engine(Storing):
 
     def sort_table(self, table: LiveTable[Any], sort: tuple[str, bool]) -> None:
         """Sort a table by a column, downwards or not."""
-        self._may_change(table.form, f"the order of {type(table.form).__name__}.{table.name}", False)
+        self._may_change(table.form, f"the sort order of {type(table.form).__name__}.{table.name}", False)
 
         def put(turn: Turn) -> None:
             if table._sort != sort:
                 turn.undo.append((table, "_sort", table._sort))
-                told = [f"{name} downwards" if down else name for name, down in (table._sort, sort)]
+                told = [f"{name} descending" if down else name for name, down in (table._sort, sort)]
                 cause = turn.note("change", table, "sort", *told)
                 table._sort = sort
                 self.updates.mark(table, "sort", cause)
@@ -118,7 +118,7 @@ class Engine(Storing):
 
     def show(self, form: Form, child: type[Form], params: Mapping[str, Any], how: Manner) -> Form:
         """Open a form that stays open beside; it is ready on return."""
-        self._may_change(form, f"a form shown by {type(form).__name__}", False)
+        self._may_change(form, f"a form opened by {type(form).__name__}", False)
         shown: list[Form] = []
 
         def put(turn: Turn) -> None:
@@ -148,7 +148,7 @@ class Engine(Storing):
 
     def listen(self, form: Form, name: str, owner: Any, handler: Handler) -> None:
         """Have a signal heard by hand, by a method of `owner`."""
-        self._may_change(form, f"what hears {type(form).__name__}.{name}", False)
+        self._may_change(form, f"a listener for {type(form).__name__}.{name}", False)
         if self.turn is not None:
             self.turn.undo.append((form._state, "listeners", form._state.listeners))
         form._state.listeners += ((name, owner, handler),)
@@ -185,7 +185,7 @@ class Engine(Storing):
     def hide(self, form: Form, hidden: bool) -> None:
         """Hide a form, or show it again where it was."""
         state = form._state
-        self._may_change(form, f"whether {type(form).__name__} is hidden", False)
+        self._may_change(form, f"the visibility of {type(form).__name__}", False)
 
         def put(turn: Turn) -> None:
             if state.hidden is not hidden:
@@ -199,9 +199,9 @@ class Engine(Storing):
     def close_form(self, form: Form, verdict: str) -> None:
         """Close a form, as a step after the running handler."""
         if self.tracker is not None or self.closing:
-            self._may_change(form, f"the end of {type(form).__name__}", False)
+            self._may_change(form, f"closing {type(form).__name__}", False)
         if not verdict.strip():
-            raise ValueError("close('') is no verdict; write 'accepted', 'cancelled' or a word")
+            raise ValueError("close(''): the verdict can't be empty; use 'accepted', 'cancelled' or your own word")
 
         def end(turn: Turn) -> None:
             if form._state.phase == "open":
@@ -213,7 +213,7 @@ class Engine(Storing):
         """Have an outward effect happen once all is settled and written."""
         turn = self.turn
         if self.tracker is not None or turn is None:
-            raise NotAllowedHere("afterwards(…) belongs in a handler")
+            raise NotAllowedHere("call afterwards(…) in a handler")
         turn.outward = [*(turn.outward or ()), (function, args)]
 
     def end_wait(self, turn: Turn, wait: Wait, result: object) -> None:

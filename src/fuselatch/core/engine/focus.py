@@ -8,6 +8,7 @@ from fuselatch.core.forms.controls import LiveEntry
 from fuselatch.core.forms.held import Held, in_use
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.model.findings import Finding
+from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.values import Unparsable
 
 if TYPE_CHECKING:
@@ -101,7 +102,7 @@ def leave(turn: Turn, here: Any, target: Held) -> bool:
             if reason is not None:
                 turn.note("hold", here, "leaving", None, reason)
                 turn.engine.notice = reason
-                return drop(turn, target, f"{here.caption} can't be left: {reason}")
+                return drop(turn, target, user_text("notice.cant_leave", caption=here.caption, reason=reason))
             if not still_there(turn, target):
                 return False
         put_focus(turn, here.form, None)
@@ -149,9 +150,12 @@ def still_there(turn: Turn, target: Held) -> bool:
 
 def drop(turn: Turn, target: Held, why: str) -> bool:
     """Note that the rest of a gesture is dropped, and say so on the view."""
-    turn.note("drop", target, "rest of the gesture", None, why)
+    turn.note("drop", target, "rest", None, why)
     if turn.engine.notice == "":
-        turn.engine.notice = f"{target._current('caption')}: {why}"
+        # The user reads captions; names and rules are for the trace.
+        caption = target._current("caption")
+        which = "hidden" if not target._has("visible") else "at" if target._has("enabled") else "disabled"
+        turn.engine.notice = user_text(f"notice.{which}", caption=caption, reason=why)
     return False
 
 

@@ -84,9 +84,7 @@ def is_stored(engine: Engine, latch: Latch, form: Form) -> bool:
 def store_of(engine: Engine, name: str) -> LatchStore:
     """The session's latch store."""
     if engine.latch_store is None:
-        raise NotAllowedHere(
-            f"the latch {name} outlives the session, which was given no latch store; open it with latches=…"
-        )
+        raise NotAllowedHere(f"latch {name} must be stored, but the session has no latch store; open it with latches=…")
     return engine.latch_store
 
 
@@ -109,7 +107,7 @@ def user_of(engine: Engine, latch: Latch, name: str) -> str:
         return ""
     user: str = engine.session.user
     if not user:
-        raise NotAllowedHere(f"the latch {name} remembers per user, but the session has none; open it with user=…")
+        raise NotAllowedHere(f"latch {name} is per user, but the session has no user; open it with user=…")
     return user
 
 
@@ -210,10 +208,10 @@ def seen(engine: Engine) -> tuple[LatchSeen, ...]:
 def until(latch: Latch | None, form: str, taken: Taken) -> str:
     """What resets a latch, in words."""
     if latch is None:
-        return "as its form declares, which this session has not opened"
+        return "unknown (this session hasn't opened its form)"
     ends = []
     if "record" in latch.per:
-        ends.append(f"until the record in hand of {form} is left")
+        ends.append(f"until {form} leaves this record")
     elif "form" in latch.per:
         ends.append(f"until {form} closes")
     elif "session" in latch.per:

@@ -16,6 +16,7 @@ from fuselatch.core.model.cells import Cell, watch
 from fuselatch.core.model.errors import NotAllowedHere
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.records import Change, Row
+from fuselatch.core.model.texts import user_text
 
 if TYPE_CHECKING:
     from fuselatch.core.engine.engine import Engine
@@ -38,7 +39,7 @@ def start(turn: Turn, lines: LiveLines[Any], values: Mapping[str, Any]) -> Any:
     form, decl = lines.form, lines._decl
     if decl.records and form._state.records.key is None and not parent_kept(turn, lines):
         return None
-    before, turn.cause = turn.cause, turn.note("step", lines, "start a line")
+    before, turn.cause = turn.cause, turn.note("step", lines, "add line")
     try:
         reason = turn.happen("line_starting", form, lines)
         if reason is not None:
@@ -51,7 +52,7 @@ def start(turn: Turn, lines: LiveLines[Any], values: Mapping[str, Any]) -> Any:
         controls = values_of(lines, line)
         for name, value in values.items():
             if name not in controls:
-                raise TypeError(f"a line of {lines.name} has no control '{name}': {suggest(name, controls)}")
+                raise TypeError(f"{lines.name}: lines have no control '{name}'; {suggest(name, controls)}")
             turn.engine.assign(controls[name], value)
         turn.happen("line_added", form, lines, None, line)
         return line
@@ -65,13 +66,13 @@ def parent_kept(turn: Turn, lines: LiveLines[Any]) -> bool:
     if lines._decl.parent == "first":
         return bool(form._state.records._save(turn))
     closing.judged(turn, form)
-    return closing.held(turn, form, "line", f"{lines.caption}: this record is not kept yet; keep it before its lines")
+    return closing.held(turn, form, "line", user_text("notice.save_first", caption=lines.caption))
 
 
 def remove(turn: Turn, lines: LiveLines[Any], line: Any) -> bool:
     """Take a line away; False where something held it."""
     must_have(lines, line)
-    before, turn.cause = turn.cause, turn.note("step", lines, "remove a line")
+    before, turn.cause = turn.cause, turn.note("step", lines, "remove line")
     try:
         reason = turn.happen("line_removing", lines.form, lines, line, None)
         if reason is not None:
@@ -90,7 +91,7 @@ def move(turn: Turn, lines: LiveLines[Any], line: Any, to: int) -> None:
     """Put a line at another place."""
     must_have(lines, line)
     if not 0 <= to < len(lines._rows):
-        raise ValueError(f"{lines.name} has no place {to}; there are 0 to {len(lines._rows) - 1}")
+        raise ValueError(f"{lines.name} has no position {to}; positions are 0 to {len(lines._rows) - 1}")
     rest = [one for one in lines._rows if one is not line]
     show(turn, lines, (*rest[:to], line, *rest[to:]))
     turn.drain()
@@ -99,7 +100,7 @@ def move(turn: Turn, lines: LiveLines[Any], line: Any, to: int) -> None:
 def must_have(lines: LiveLines[Any], line: Any) -> None:
     """Refuse what is no line here, or no longer."""
     if line not in lines._rows:
-        raise NotAllowedHere(f"{line!r} is no line of {type(lines.form).__name__}.{lines.name}, or no longer")
+        raise NotAllowedHere(f"{line!r} isn't a line of {type(lines.form).__name__}.{lines.name} (or was removed)")
 
 
 # ---- which lines are there
@@ -204,7 +205,9 @@ def begin(engine: Engine, form: Form) -> None:
         astray = [row[key] for parent, rows in kept.items() if parent not in parents for row in rows]
         if astray:
             told = ", ".join(map(str, astray[:5])) + (", …" if len(astray) > 5 else "")
-            engine.say(form, f"{len(astray)} of {decl.records} belong to no record of {records.source}: {told}", "warning")
+            which = "stray" if len(astray) > 1 else "stray.one"
+            text = user_text(which, count=len(astray), lines=decl.records, records=records.source, keys=told)
+            engine.say(form, text, "warning")
 
 
 def load(turn: Turn, form: Form, key: Any) -> None:

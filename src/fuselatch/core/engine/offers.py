@@ -32,12 +32,14 @@ class Offers:
         for form, params in given.items():
             plan = plan_of(form)
             if plan.name in self.by_name:
-                raise DeclarationError(f"two forms are called {plan.name}; give one of them another name")
+                raise DeclarationError(f"two forms are named {plan.name}; rename one")
             offer = self.by_name[plan.name] = Offer(form, params)
             if plan.keys:
                 self._claim(plan.keys, plan.name)
             if plan.at_start and self.start is not None:
-                raise DeclarationError(f"{plan.name} and {plan_of(self.start.form).name} both open at start; let one do so")
+                raise DeclarationError(
+                    f"{plan.name} and {plan_of(self.start.form).name} both have at_start=True; keep only one"
+                )
             self.start = offer if plan.at_start else self.start
         for offer in self.by_name.values():
             self.look_at(offer.form)
@@ -45,7 +47,7 @@ class Offers:
     def _claim(self, keys: str, name: str) -> None:
         other = self.shortcuts.setdefault(keys, name)
         if other != name:
-            raise DeclarationError(f"the shortcut {keys} opens {other} and {name}; give one of them another")
+            raise DeclarationError(f"shortcut {keys} opens both {other} and {name}; change one")
 
     def look_at(self, form: type[Form]) -> None:
         """Refuse a form with a control of its own that claims a shortcut which opens a form."""
@@ -53,6 +55,4 @@ class Offers:
         for keys, path in plan.shortcuts.items():
             if keys in self.shortcuts:
                 opened = self.shortcuts[keys]
-                raise DeclarationError(
-                    f"the shortcut {keys} opens {opened}, and is {plan.name}.{path}'s too; give one of them another"
-                )
+                raise DeclarationError(f"shortcut {keys} opens {opened} and is also used by {plan.name}.{path}; change one")

@@ -134,16 +134,18 @@ def checked_params(form: type[Form], params: Mapping[str, Any]) -> dict[str, Any
     for name in params:
         if name not in plan.params:
             known = [*plan.params, "hiding", "place", "at", "only"]
-            raise UnknownName(f"{form.__name__} has no param '{name}': {suggest(name, known, 'it is opened with')}")
+            raise UnknownName(f"{form.__name__} has no parameter '{name}'; {suggest(name, known)}")
     missing = [name for name, param in plan.params.items() if param.default is MISSING and name not in params]
     if missing:
-        raise UnknownName(f"{form.__name__} is opened with {', '.join(missing)}, which is missing; give it by name")
+        raise UnknownName(
+            f"{form.__name__} needs {', '.join(missing)}; pass it by name, for example open({form.__name__}, {missing[0]}=…)"
+        )
     hints = hints_of(form, plan)
     given = {name: params.get(name, param.default) for name, param in plan.params.items()}
     for name, value in given.items():
         wanted = hints.get(name)
         if isinstance(wanted, type) and not isinstance(value, WIDER.get(wanted, wanted)):
-            raise TypeError(f"{form.__name__}: the param '{name}' is of type {wanted.__name__}, not {short(value)}")
+            raise TypeError(f"{form.__name__}: expected {name}={wanted.__name__}, not {short(value)}")
     return given
 
 

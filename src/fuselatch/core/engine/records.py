@@ -18,16 +18,17 @@ from fuselatch.core.model.errors import NotAllowedHere, UnknownName
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.records import MOVES, Change, Row
 from fuselatch.core.model.services import Host
+from fuselatch.core.model.texts import TEXTS, user_text
 
 if TYPE_CHECKING:
     from fuselatch.core.engine.engine import Engine
     from fuselatch.core.engine.turn import Turn
     from fuselatch.core.forms.form import Form
 
-LEAVE = Prompt(
-    "This record was changed. Save it?", title="Leaving a record", buttons=("Save", "Throw away", "Stay"), tone="warning"
-)
-REMOVE = Prompt("Remove {record}?", title="Removing a record", buttons=("Remove", "Keep"), tone="danger")
+SAVE, DROP, STAY = TEXTS["leave.save"], TEXTS["leave.drop"], TEXTS["cancel"]
+LEAVE = Prompt(TEXTS["leave"], title=TEXTS["leave.title"], buttons=(SAVE, DROP, STAY), tone="warning")
+AGREED = TEXTS["remove.yes"]
+REMOVE = Prompt(user_text("remove"), title=TEXTS["remove.title"], buttons=(AGREED, TEXTS["cancel"]), tone="danger")
 
 
 class Records(Node):
@@ -83,7 +84,8 @@ class Records(Node):
         """The place of the record in hand: "12 of 250", or "new, 250 there are"."""
         seen = self._look()
         at = seen.places.get(self.key)
-        return f"{at + 1} of {len(seen.keys)}" if at is not None else f"new, {len(seen.keys)} there are"
+        count = len(seen.keys)
+        return user_text("position", place=at + 1, count=count) if at is not None else user_text("position.new", count=count)
 
     @property
     def captions(self) -> Mapping[str, str]:
@@ -128,9 +130,9 @@ class Records(Node):
         for column, control in columns.items():
             must_be_column(column, there, self.source)
             if not isinstance(control, LiveValue):
-                raise TypeError(f"where({column}=…) takes a control of an open form, not {control!r}")
+                raise TypeError(f"where({column}=…): expected a control of an open form, not {control!r}")
         if blank not in ("all", "none"):
-            raise ValueError(f"where(blank={blank!r}): a blank filter means 'all' rows or 'none'")
+            raise ValueError(f"where(blank={blank!r}): use 'all' (a blank filter shows all rows) or 'none'")
         self._filters = dict(columns)
         self._engine.updates.mark(self, "key", 0)
         self._blank_is_all = blank == "all"
@@ -176,7 +178,7 @@ class Records(Node):
     def move(self, word: str) -> bool:
         """Do what one of the words of `MOVES` says, as a person does."""
         if word not in MOVES:
-            raise UnknownName(f"there is no record '{word}'; {suggest(word, MOVES)}")
+            raise UnknownName(f"unknown move '{word}'; {suggest(word, MOVES)}")
         return self._act(f"record {word}", lambda turn: self._step(turn, word))
 
     def begin(self, turn: Turn) -> None:
@@ -202,7 +204,7 @@ class Records(Node):
 
     def _unknown(self, key: Any) -> UnknownName:
         keys = self._keys()
-        return UnknownName(f"'{self.source}' has no record {key!r}: {suggest(str(key), map(str, keys), 'there are')}")
+        return UnknownName(f"'{self.source}' has no record {key!r}; {suggest(str(key), map(str, keys))}")
 
     def _act(self, label: str, step: Any) -> bool:
         engine = self._engine
@@ -251,8 +253,8 @@ class Records(Node):
             return True
         if self._form._state.plan.leaving == "ask":
             answer = turn.engine.ask_itself(turn, self._form, LEAVE, {})
-            if answer != "Save":
-                return answer == "Throw away" or closing.held(turn, self._form, "record", "stayed with this record")
+            if answer != SAVE:
+                return answer == DROP or closing.held(turn, self._form, "record", TEXTS["notice.stayed"])
         return self._save(turn)
 
     def _go(self, turn: Turn, key: Any) -> bool:
@@ -313,16 +315,14 @@ class Records(Node):
 
     def _remove(self, turn: Turn) -> bool:
         if self.key is None:
-            raise NotAllowedHere("a fresh record can't be removed; leave it, or go to another")
+            raise NotAllowedHere("this record is new and not saved, so there is nothing to remove")
         under = lines.under(turn.engine, self._form, self.key)
-        told = [f"{len(rows)} {live.caption}" for live, rows in under if rows and live._decl.removing != "along"]
         for live, rows in under:
             if rows and live._decl.removing == "refuse":
-                reason = f"record {self.key} has {len(rows)} {live.caption}; remove them first"
+                reason = user_text("notice.lines_first", key=self.key, count=len(rows), caption=live.caption)
                 return closing.held(turn, self._form, "record", reason)
-        record = f"record {self.key}" + (f" and its {' and '.join(told)}" if told else "")
-        if turn.engine.ask_itself(turn, self._form, REMOVE, {"record": record}) != "Remove":
-            return closing.held(turn, self._form, "record", "nothing was removed")
+        if turn.engine.ask_itself(turn, self._form, REMOVE, {"record": self._named_with(under)}) != AGREED:
+            return closing.held(turn, self._form, "record", TEXTS["notice.removed"])
         for live, rows in under:
             for row in rows:
                 source = live._decl.records
@@ -332,6 +332,17 @@ class Records(Node):
         turn.engine.stage(turn, Change("remove", self.source, self.key, {}, self._row), self)
         keys = self._keys()
         return self._go(turn, keys[min(at, len(keys) - 1)] if keys else None)
+
+    def _named_with(self, under: Sequence[tuple[Any, Sequence[Row]]]) -> str:
+        """Name the current record and the lines that are removed with it, as the user reads it."""
+        counted = [
+            user_text("remove.line" if len(rows) == 1 else "remove.lines", count=len(rows), caption=live.caption)
+            for live, rows in under
+            if rows and live._decl.removing != "along"
+        ]
+        if not counted:
+            return user_text("remove.record", key=self.key)
+        return user_text("remove.with_lines", key=self.key, lines=TEXTS["remove.and"].join(counted))
 
 
 class Seen:
@@ -363,11 +374,11 @@ def selected(engine: Engine, source: str, seen: Seen) -> tuple[Any, str]:
     """The key of what the host has selected, and what is wrong with it, in one line."""
     chosen = engine.session.services[Host].selected()
     if chosen is None:
-        return None, f"Nothing is selected; select one of {source} first."
+        return None, user_text("selected.none", records=source)
     if chosen.source != source:
-        return None, f"What is selected is one of {chosen.source}; select one of {source} first."
+        return None, user_text("selected.other", other=chosen.source, records=source)
     if chosen.key not in seen.places:
-        return None, f"The selected {chosen.key} is not among {source} here."
+        return None, user_text("selected.gone", records=source, key=chosen.key)
     return chosen.key, ""
 
 
@@ -375,7 +386,7 @@ def fill(turn: Turn, bound: Mapping[str, LiveValue[Any]], only: Mapping[str, Any
     """Have a fresh record hold what all rows here have in common."""
     for column, value in only.items():
         if column in bound:
-            bring(turn, bound[column], value, "a fresh record", column)
+            bring(turn, bound[column], value, "a new record", column)
     if only:
         turn.drain()
 

@@ -12,6 +12,7 @@ from fuselatch.core.model.gestures import VERBS, Gesture
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.records import MOVES
 from fuselatch.core.model.values import short_text
+from fuselatch.core.model.words import KIND_NAMES
 
 if TYPE_CHECKING:
     from fuselatch.core.engine.engine import Engine
@@ -26,11 +27,11 @@ FITTING: Final[dict[str, tuple[frozenset[str], str]]] = {
     "tick": (frozenset({"tick"}), "can't be ticked"),
     "untick": (frozenset({"tick"}), "can't be ticked"),
     "press": (frozenset({"button", "label"}), "can't be pressed"),
-    "add_line": (frozenset({"lines"}), "has no lines"),
-    "remove_line": (frozenset({"group"}), "is no line"),
-    "move_line": (frozenset({"group"}), "is no line"),
-    "pick": (frozenset({"choice", "table"}), "has no choices to pick from"),
-    "sort": (frozenset({"table"}), "has no columns to sort by"),
+    "add_line": (frozenset({"lines"}), "isn't a list of lines"),
+    "remove_line": (frozenset({"group"}), "isn't a line"),
+    "move_line": (frozenset({"group"}), "isn't a line"),
+    "pick": (frozenset({"choice", "table"}), "has no choices"),
+    "sort": (frozenset({"table"}), "can't be sorted"),
 }
 """For verbs that fit some kinds of control only: which, and what to say of others."""
 
@@ -56,7 +57,7 @@ def obstacle(engine: Engine, gesture: Gesture, control: Held | None) -> Reason |
         return at_wait(engine, gesture)
     verb = gesture.verb
     if verb == "answer":
-        return "no prompt is up", None
+        return "no prompt is open", None
     front = engine.front
     opens = verb == "open" or (verb == "key" and gesture.text in engine.offers.shortcuts)
     if opens:
@@ -64,11 +65,13 @@ def obstacle(engine: Engine, gesture: Gesture, control: Held | None) -> Reason |
     if verb == "record" and front is not None:
         return at_records(engine, front, gesture.text)
     if front is None:
-        return "every open form is hidden" if engine.forms else "no form is open any more", None
+        return "all open forms are hidden" if engine.forms else "all forms are closed", None
     if control is None:
         return covering(engine, front) if engine.waits else None
     if verb in LOOKING:
-        return covering(engine, control.form) or (("it is hidden", None) if not control._has("visible") else None)
+        return covering(engine, control.form) or (
+            (f"'{control.name}' is hidden", None) if not control._has("visible") else None
+        )
     return at_control(engine, control) or unfit(gesture, control)
 
 
@@ -76,10 +79,10 @@ def at_records(engine: Engine, form: Any, text: str) -> Reason | None:
     """What keeps a person from another record, or from removing this one; `UnknownName` for a key that is not there."""
     records = form._state.records
     if records is None:
-        return f"{form.title} is bound to no records", None
+        return f"{form.title} isn't bound to records", None
     found = covering(engine, form) if engine.waits else None
     if found is None and text == "remove" and records.key is None:
-        return "a fresh record can't be removed; leave it, or go to another", None
+        return "this record is new and not saved, so there is nothing to remove", None
     if found is None and text not in MOVES:
         records.must_have(records.key_of(text))
     return found
@@ -90,12 +93,12 @@ def at_wait(engine: Engine, gesture: Gesture) -> Reason | None:
     wait = engine.prompt_wait
     if wait is None:
         event = engine.paused
-        return f"the session is paused before {event.path if event else '?'}; go on first", None
+        return f"the session is paused before {event.path if event else '?'}; call go_on() first", None
     if gesture.verb == "answer" and wait.button(gesture.text) is None:
-        return f"the prompt has no button '{gesture.text}'; {suggest(gesture.text, wait.prompt.buttons)}", wait.number
+        return f"no button '{gesture.text}' in the prompt; {suggest(gesture.text, wait.prompt.buttons)}", wait.number
     if gesture.verb not in ANYWHERE:
         return (
-            f'a prompt is up: "{short_text(wait.text, 60)}"; answer it with {" or ".join(wait.prompt.buttons)}',
+            f'a prompt is open: "{short_text(wait.text, 60)}"; answer {" or ".join(wait.prompt.buttons)}',
             wait.number,
         )
     return None
@@ -108,9 +111,9 @@ def covering(engine: Engine, form: Any) -> Reason | None:
     if engine.waits and engine.covered(form):
         wait = engine.prompt_wait
         return (
-            (f'a prompt is up: "{short_text(wait.text, 60)}"', wait.number)
+            (f'a prompt is open: "{short_text(wait.text, 60)}"', wait.number)
             if wait
-            else (f"{engine.front.title if engine.front is not None else 'a hidden form'} is in front", None)
+            else (f"{engine.front.title if engine.front is not None else 'a hidden form'} is open in front of it", None)
         )
     return (f"{form.title} is hidden", None) if form is not engine.front and engine.hidden(form) else None
 
@@ -127,18 +130,18 @@ def at_control(engine: Engine, control: Held) -> Reason | None:
     culprit: Held = control
     while culprit._outer is not None and culprit._current(prop):
         culprit = culprit._outer
-    group = "" if culprit is control else f", as the group '{culprit.name}' is,"
+    group = "" if culprit is control else f"group '{culprit.name}'; "
     line = engine.trace.last_change(culprit.form._state.name, culprit.name, prop)
-    return f"it is {word}{group}{because(culprit, prop)}", line
+    return f"'{control.name}' is {word} ({group}{because(culprit, prop)})", line
 
 
 def because(control: Held, prop: str) -> str:
-    """What made a property as it is, in words."""
+    """Name what made a property as it is."""
     if prop in control._decl.rules:
-        return f" by its rule for '{prop}'"
+        return f"rule for '{prop}'"
     if control._set is not None and prop in control._set:
-        return " by a handler"
-    return " as declared"
+        return "set by a handler"
+    return f"declared {prop}=False"
 
 
 def unfit(gesture: Gesture, control: Any) -> Reason | None:
@@ -146,9 +149,9 @@ def unfit(gesture: Gesture, control: Any) -> Reason | None:
     verb, kind = gesture.verb, control._decl.kind
     fitting = FITTING.get(verb)
     if fitting is not None and kind not in fitting[0]:
-        return f"a {kind} {fitting[1]}", None
+        return f"{KIND_NAMES[kind]} {fitting[1]}", None
     if verb in ENTERING and isinstance(control, LiveEntry) and control._rule:
-        return "it is read-only: its value follows a rule", None
+        return f"'{control.name}' is read-only (its value has a rule)", None
     more = UNFIT.get(verb)
     reason = more(control, gesture.text) if more is not None else ""
     return (reason, None) if reason else None
@@ -156,37 +159,37 @@ def unfit(gesture: Gesture, control: Any) -> Reason | None:
 
 def no_line(control: Any, text: str) -> str:
     """A group is not a line."""
-    return "" if "#" in control._plan.path else "it is a group, not a line"
+    return "" if "#" in control._plan.path else f"'{control.name}' is a group, not a line"
 
 
 def no_focus(control: Any, text: str) -> str:
     """What can't take the focus."""
-    return "" if control._decl.takes_focus else f"a {control._decl.kind} can't take the focus"
+    return "" if control._decl.takes_focus else f"{KIND_NAMES[control._decl.kind]} can't have the focus"
 
 
 def no_typing(control: Any, text: str) -> str:
     """A choice of several is picked from."""
     several = control._decl.kind in ("choice", "table") and control._decl.many
-    return "several are picked here, none is typed" if several else ""
+    return "pick from the list; multiple choices can't be typed" if several else ""
 
 
 def no_column(control: Any, text: str) -> str:
     """A column that a table does not have."""
     columns = control._decl.columns
-    return "" if text in columns else f"it has no column '{text}'; {suggest(text, columns)}"
+    return "" if text in columns else f"no column '{text}'; {suggest(text, columns)}"
 
 
 def no_choice(control: Any, text: str) -> str:
     """An item that is not offered."""
     if control.choices.find(text):
         return ""
-    return f"'{text}' is none of its choices; {suggest(text, control.choices.shown(), 'there are')}"
+    return f"'{text}' isn't one of the choices; {suggest(text, control.choices.shown())}"
 
 
 def no_item(control: Any, text: str) -> str:
     """An item that can't be clicked twice."""
     if text and not isinstance(control, LiveChoice):
-        return f"a {control._decl.kind} has no items to click"
+        return f"{KIND_NAMES[control._decl.kind]} has no items"
     return no_choice(control, text) if text else ""
 
 
@@ -204,4 +207,4 @@ UNFIT: Final[dict[str, Callable[[Any, str], str]]] = {
 
 def unknown_verb(verb: str) -> str:
     """What to say of a verb that no gesture has."""
-    return f"there is no gesture '{verb}'; {suggest(verb, VERBS)}"
+    return f"unknown gesture '{verb}'; {suggest(verb, VERBS)}"

@@ -30,7 +30,7 @@ def bound_columns(form: Form, controls: Mapping[str, Any], columns: Sequence[str
         if column in columns or not columns:
             bound[column] = control
         elif wanted:
-            raise UnknownName(f"{form._state.name}.{name}: '{source}' has no column '{wanted}': {suggest(wanted, columns)}")
+            raise UnknownName(f"{form._state.name}.{name}: '{source}' has no column '{wanted}'; {suggest(wanted, columns)}")
     return bound
 
 
@@ -42,7 +42,7 @@ def heading_as_name(heading: str) -> str:
 def must_be_column(column: str, columns: Sequence[str], source: str) -> None:
     """Refuse a column that a source does not have."""
     if columns and column not in columns:
-        raise UnknownName(f"'{source}' has no column '{column}': {suggest(column, columns)}")
+        raise UnknownName(f"'{source}' has no column '{column}'; {suggest(column, columns)}")
 
 
 def held_by(bound: Mapping[str, LiveValue[Any]]) -> dict[str, Any]:

@@ -182,7 +182,7 @@ def as_finding(result: object, check: CheckPlan) -> Finding | None:
         return Finding(result, check.level or "refuse", check.name, check.eager)
     if isinstance(result, Finding):
         return Finding(result.text, check.level or result.level, check.name, check.eager)
-    raise TypeError(f"a check returns nothing, a message or warn(message), not {type(result).__name__}")
+    raise TypeError(f"a check must return None, a message or warn(message), not {type(result).__name__}")
 
 
 def converter(control: Any, prop: str) -> Callable[[Any], Any]:
@@ -205,7 +205,7 @@ def str_of(value: Any) -> str:
     if value is None:
         return ""
     if not isinstance(value, str):
-        raise TypeError(f"a text (str) is wanted here, not {type(value).__name__}")
+        raise TypeError(f"expected text (str), not {type(value).__name__}")
     return value
 
 
@@ -213,7 +213,7 @@ def tone_of(value: Any) -> str:
     """One of the four tones; None is plain."""
     tone = str_of(value) or "plain"
     if tone not in TONES:
-        raise ValueError(f"there is no tone '{tone}'; {suggest(tone, TONES)}")
+        raise ValueError(f"unknown tone '{tone}'; {suggest(tone, TONES)}")
     return tone
 
 

@@ -188,7 +188,7 @@ class Running(EnginePort):
         """Go on behind a pause."""
         top = self.waits[-1] if self.waits else None
         if not isinstance(top, PauseWait):
-            raise NotAllowedHere("nothing is paused")
+            raise NotAllowedHere("the session isn't paused")
         turn = self.waits.pop().turn
         self._resume(turn)
         self._let_go_on(self._finished(turn))
@@ -230,7 +230,7 @@ class Running(EnginePort):
         """The clock, read once a gesture."""
         if self._now is None:
             if self.clock is None:
-                raise NotAllowedHere("this session was given no clock; open it with clock=…")
+                raise NotAllowedHere("the session has no clock; open it with clock=…")
             self._now = self.clock()
         return self._now
 

@@ -124,7 +124,7 @@ class Session:
         offers = Offers(forms) if forms else NO_OFFERS
         start = Offer(form, params or {}) if form is not None else offers.start
         if start is None and not offers.by_name:
-            raise TypeError("a session opens a form: Session(BookingForm), or offers some: Session(forms=[BookingForm])")
+            raise TypeError("a session needs a form, Session(BookingForm), or forms to offer, Session(forms=[BookingForm])")
         if start is not None:
             offers.look_at(start.form)
         if policy is not None:
@@ -163,7 +163,7 @@ class Session:
         """The form that the session was opened with."""
         first = self._engine.first
         if first is None:
-            raise NotAllowedHere("no form has been opened yet; open one of those that the session offers")
+            raise NotAllowedHere("no form is open yet; open one of the offered forms")
         return first
 
     @property
@@ -171,7 +171,7 @@ class Session:
         """The form in front; `NotAllowedHere` where none is open, or all are hidden."""
         front = self._engine.front
         if front is None:
-            raise NotAllowedHere("every open form is hidden" if self._engine.forms else "no form is open any more")
+            raise NotAllowedHere("all open forms are hidden" if self._engine.forms else "all forms are closed")
         return front
 
     @property
@@ -200,7 +200,7 @@ class Session:
         """
         engine = self._engine
         if engine.turn is not None:
-            raise NotAllowedHere(f"a handler can't feed its own session ({gesture}); a gesture is made by a person")
+            raise NotAllowedHere(f"a handler can't send gestures to its own session ({gesture})")
         verb = gesture.verb
         carry = STEPS.get(verb)
         if carry is None:
@@ -254,8 +254,8 @@ class Session:
     def _must_be_offered(self, name: str) -> None:
         names = self._engine.offers.by_name
         if name not in names:
-            hint = suggest(name, names) if names else "the session offers none; open it with forms=…"
-            raise UnknownName(f"no form '{name}' can be opened by name: {hint}")
+            hint = suggest(name, names) if names else "this session offers no forms; open it with forms=…"
+            raise UnknownName(f"unknown form '{name}'; {hint}")
 
     def _form(self, gesture: Gesture) -> Form | None:
         forms = self._engine.forms
@@ -263,13 +263,13 @@ class Session:
             if form._state.name == gesture.form:
                 return form
         names = [form._state.name for form in forms]
-        raise UnknownName(f"no form '{gesture.form}' is open; {suggest(gesture.form, names, 'open are')}")
+        raise UnknownName(f"'{gesture.form}' isn't open; {suggest(gesture.form, names)}")
 
     def _target(self, gesture: Gesture, form: Form | None) -> Live | None:
         path = gesture.control
         if not path:
             if gesture.verb not in NAMELESS:
-                raise UnknownName(f"'{gesture.verb}' names no control")
+                raise UnknownName(f"'{gesture.verb}' needs a control")
             return None
         # The way of most: a control, or a part of one, that stands where its path says.
         if form is not None and not self._engine.waits and "#" not in path:
@@ -281,14 +281,14 @@ class Session:
         found = placed_at(form, gesture.control)
         if found is None or (found._decl.kind == "group" and gesture.verb not in OF_LINES):
             hint = suggest(gesture.control, [control.name for control in form._state.order])
-            raise UnknownName(f"{form._state.name} has no control '{gesture.control}': {hint}")
+            raise UnknownName(f"{form._state.name} has no control '{gesture.control}'; {hint}")
         return found
 
     def drop_rest(self, reason: str) -> None:
         """Have the trace and the view say that the rest of what a person was doing has come to nothing."""
         engine = self._engine
         if engine.recording:
-            engine.trace.add(len(engine.trace), "drop", self.front._state.name, "", "rest of the keys", None, reason)
+            engine.trace.add(len(engine.trace), "drop", self.front._state.name, "", "rest of the typing", None, reason)
         engine.notice = reason
 
     def close(self) -> None:
@@ -296,7 +296,7 @@ class Session:
         if self._engine.closed:
             return
         if self._engine.turn is not None:
-            raise NotAllowedHere("a handler can't close its own session; close the form")
+            raise NotAllowedHere("a handler can't close its own session; close the form instead")
         self._engine.close()
 
     def __enter__(self) -> Self:
@@ -323,7 +323,7 @@ class Session:
         """
         function = getattr(handler, "__func__", handler)
         if not heard_by(function):
-            raise UnknownName(f"{getattr(function, '__qualname__', function)} is no handler: it hears no event")
+            raise UnknownName(f"{getattr(function, '__qualname__', function)} isn't a handler (no event is attached to it)")
         self._engine.muted[function] = reason
 
     def pause_at(self, event: EventSource, form: type[Form] | None = None) -> None:
@@ -376,7 +376,7 @@ class Session:
         """The session's clock, read once a gesture. A rule can't read it: it would not follow it."""
         if self._engine.tracker is not None:
             raise NotAllowedHere(
-                "a rule can't read now(), which changes without a gesture; read today(), or now() in a handler"
+                "a rule can't read now(), which changes without an event; read today(), or use now() in a handler"
             )
         return self._engine.read_clock()
 

@@ -22,6 +22,7 @@ from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.outcome import ACCEPTED, CANCELLED
 from fuselatch.core.model.records import MOVES
+from fuselatch.core.model.texts import user_text
 
 if TYPE_CHECKING:
     from fuselatch.core.engine.turn import Turn
@@ -36,7 +37,7 @@ def come_to_front(turn: Turn, form: Form) -> None:
     engine = turn.engine
     if engine.front is form:
         return
-    before, turn.cause = turn.cause, turn.note_form("step", form, "front")
+    before, turn.cause = turn.cause, turn.note_form("step", form, "to_front")
     engine.bring_to_front(turn, form)
     turn.undo.append((engine, "fronted", engine.fronted))
     engine.fronted = form
@@ -47,7 +48,7 @@ def come_to_front(turn: Turn, form: Form) -> None:
 def front_of(turn: Turn) -> Form:
     """The form in front; a gesture is refused where there is none."""
     front: Form | None = turn.engine.front
-    assert front is not None, "a gesture without a form in front is refused"
+    assert front is not None, "a gesture without a front form was refused before"
     return front
 
 
@@ -130,7 +131,7 @@ def go_on(turn: Turn, form: Form, then: str) -> None:
 def record(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Move to another record, or keep or remove the one in hand, as by the buttons that a face has for it."""
     records = front_of(turn)._state.records
-    assert records is not None, "refused where the form is bound to none"
+    assert records is not None, "a form without records was refused before"
     records.move(gesture.text) if gesture.text in MOVES else records.at(records.key_of(gesture.text))
 
 
@@ -156,9 +157,9 @@ def move_line(turn: Turn, gesture: Gesture, control: Any) -> None:
     try:
         place = int(gesture.text)
     except ValueError:
-        raise UnknownName(f"'{gesture.text}' is no place; write a number, 0 for the first") from None
+        raise UnknownName(f"'{gesture.text}' isn't a position; use a number, starting at 0") from None
     if not 0 <= place < len(control._outer._rows):
-        drop(turn, control, f"there is no place {place}; the last is {len(control._outer._rows) - 1}")
+        drop(turn, control, user_text("notice.no_position", position=place, last=len(control._outer._rows) - 1))
         return
     lines.move(turn, control._outer, line_of(control), place)
 
@@ -194,7 +195,7 @@ def pick(turn: Turn, gesture: Gesture, control: Any) -> None:
         if found:
             put_entry(turn, control, "pick", picked(control, found[0]))
         else:
-            drop(turn, control, f"'{gesture.text}' is no longer offered")
+            drop(turn, control, user_text("notice.no_choice", text=gesture.text))
 
 
 def sort(turn: Turn, gesture: Gesture, control: Any) -> None:
@@ -259,7 +260,7 @@ def go(turn: Turn, way: int) -> None:
 def answer(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Answer the prompt on top; the handler that waits for it goes on once this is settled."""
     wait = turn.engine.prompt_wait
-    assert wait is not None, "refused where no prompt is up"
+    assert wait is not None, "an answer without a prompt was refused before"
     pressed = wait.button(gesture.text)
     turn.note_form("answer", wait.form, wait.title, None, pressed)
     turn.engine.end_wait(turn, wait, pressed)
@@ -315,7 +316,8 @@ def key(turn: Turn, gesture: Gesture, control: Any) -> None:
         return
     if keys in engine.offers.shortcuts:
         if engine.waits:
-            engine.notice = f"{keys}: {engine.front.title if engine.front else 'a form'} is in front"
+            title = engine.front.title if engine.front else ""
+            engine.notice = user_text("notice.in_front", keys=keys, title=title)
             turn.note_form("drop", engine.front, "shortcut", None, engine.notice)
         else:
             open_named(turn, Gesture(verb="open", text=engine.offers.shortcuts[keys]), None)
@@ -398,7 +400,7 @@ def take_match(turn: Turn, here: LiveChoice[Any, Any, Any]) -> None:
     text = (here._draft or "").strip()
     found = here.choices.find(text) or ([] if here._decl.other else here.choices.ahead(text, 1))
     if found:
-        put_entry(turn, here, "take match", found[0])
+        put_entry(turn, here, "pick", found[0])
     else:
         settle(turn, here)
 
@@ -409,7 +411,7 @@ def escape(turn: Turn, form: Form, here: Any, repeat: bool) -> None:
         turn.undo.append((here, "_listing", True))
         here._listing = False
     elif isinstance(here, LiveEntry) and here._draft is not None:
-        before, turn.cause = turn.cause, turn.note("step", here, "undo")
+        before, turn.cause = turn.cause, turn.note("step", here, "revert")
         focus.drop_draft(turn, here)
         turn.drain()
         turn.cause = before
@@ -428,7 +430,7 @@ def space(turn: Turn, form: Form, here: Any, repeat: bool) -> None:
     """Space presses a button, turns a tick, and is a character elsewhere."""
     kind = here._decl.kind if here is not None else ""
     if kind == "tick":
-        put_entry(turn, here, "turn", not here.value)
+        put_entry(turn, here, "toggle", not here.value)
     elif kind == "button" and not repeat:
         press(turn, Gesture(verb="press", control=here.name), here)
     elif takes_keys(here):

@@ -6,6 +6,7 @@ from collections.abc import Hashable, Mapping, Sequence
 from typing import Any, Protocol
 
 from fuselatch.core.model.records import Change, Row
+from fuselatch.core.model.texts import user_text
 
 
 class StoreRefused(Exception):
@@ -19,8 +20,8 @@ class ChangedMeanwhile(StoreRefused):
     """
 
     def __init__(self, change: Change, theirs: Row | None) -> None:
-        done = "changed" if theirs is not None else "removed"
-        super().__init__(f"record {change.key} of '{change.source}' was {done} by somebody else meanwhile")
+        which = "store.changed" if theirs is not None else "store.removed"
+        super().__init__(user_text(which, key=change.key, source=change.source))
         self.change = change
         self.theirs = theirs
 

@@ -15,25 +15,13 @@ from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.errors import NotAllowedHere, UnknownName
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.records import Change
+from fuselatch.core.model.texts import TEXTS, user_text
 
-REFUSED = Prompt(
-    "This could not be done: {reason}",
-    title="Not done",
-    buttons=("Try again", "Keep editing"),
-    tone="danger",
-)
-CHANGED = Prompt(
-    "Somebody else has {done} {record} since it was read here.",
-    title="Changed meanwhile",
-    buttons=("Take theirs", "Keep mine", "Compare", "Keep editing"),
-    tone="warning",
-)
-COMPARED = Prompt(
-    "{differences}",
-    title="Here and theirs",
-    buttons=("Take theirs", "Keep mine", "Keep editing"),
-    tone="warning",
-)
+AGAIN, KEEP_EDITING = TEXTS["refused.again"], TEXTS["keep_editing"]
+THEIRS, MINE, COMPARE = TEXTS["conflict.theirs"], TEXTS["conflict.mine"], TEXTS["conflict.compare"]
+REFUSED = Prompt(user_text("refused"), title=TEXTS["refused.title"], buttons=(AGAIN, KEEP_EDITING), tone="danger")
+CHANGED = Prompt("{conflict}", title=TEXTS["conflict.title"], buttons=(THEIRS, MINE, COMPARE, KEEP_EDITING), tone="warning")
+COMPARED = Prompt("{differences}", title=TEXTS["compare.title"], buttons=(THEIRS, MINE, KEEP_EDITING), tone="warning")
 Write: TypeAlias = tuple[Change, Records | line_steps.LineKeys | None]
 """A change that is staged, and what of a bound form is told its key."""
 
@@ -46,7 +34,7 @@ class Storing(Changes):
         version = self.store_version(source)
         kept = self.kept_rows.get(source)
         if kept is None or kept[0] != version:
-            assert self.store is not None, "a version was told"
+            assert self.store is not None, "the session has a store"
             found: Any = self.store.read(source)
             rows = found.to_dict("records") if hasattr(found, "columns") else found
             kept = self.kept_rows[source] = version, tuple(rows)
@@ -55,19 +43,19 @@ class Storing(Changes):
     def store_frame(self, source: str) -> Any:
         """A source as its store keeps it: rows, or a data frame."""
         self.store_version(source)
-        assert self.store is not None, "a version was told"
+        assert self.store is not None, "the session has a store"
         return self.store.read(source)
 
     def store_version(self, source: str) -> Hashable:
         """What differs once a source has changed; an error where there is no such source."""
         if self.store is None:
-            raise NotAllowedHere("this session was given no records; open it with records=…")
+            raise NotAllowedHere("this session has no records; open it with records=…")
         try:
             return self.store.version(source)
         except KeyError:
             known = getattr(self.store, "sources", ())
-            hint = suggest(source, known() if callable(known) else known, "there are")
-            raise UnknownName(f"there are no records '{source}': {hint}") from None
+            hint = suggest(source, known() if callable(known) else known)
+            raise UnknownName(f"unknown record source '{source}'; {hint}") from None
 
     def bind(self, form: Form, source: str) -> Records:
         """Bind a form that is being opened to a source."""
@@ -76,13 +64,13 @@ class Storing(Changes):
     def store_key(self, source: str) -> str:
         """The key column of a source."""
         self.store_version(source)
-        assert self.store is not None, "a version was told"
+        assert self.store is not None, "the session has a store"
         return self.store.key(source)
 
     def store_columns(self, source: str) -> Sequence[str]:
         """The columns of a source."""
         self.store_version(source)
-        assert self.store is not None, "a version was told"
+        assert self.store is not None, "the session has a store"
         return self.store.columns(source)
 
     def by_column(self, source: str, column: str) -> Mapping[Any, Sequence[Mapping[str, Any]]]:
@@ -98,7 +86,7 @@ class Storing(Changes):
 
     def store_captions(self, source: str) -> Mapping[str, str]:
         """What people call the columns of a source."""
-        assert self.store is not None, "a form was bound"
+        assert self.store is not None, "the form is bound to records"
         return self.store.captions(source)
 
     def look(self, turn: Turn) -> None:
@@ -119,7 +107,7 @@ class Storing(Changes):
         form = self.front or self.first
         if form is None:
             return False
-        again = self._whole.ask_itself(turn, form, REFUSED, {"reason": str(error)}) == "Try again"
+        again = self._whole.ask_itself(turn, form, REFUSED, {"reason": str(error)}) == AGAIN
         if not again:
             self.notice = str(error)
         return again
@@ -128,7 +116,7 @@ class Storing(Changes):
         """Stage a row to be added; it is written once the gesture is done."""
         turn = self.turn
         if self.tracker is not None or turn is None:
-            raise NotAllowedHere("records are written from a handler")
+            raise NotAllowedHere("records can only be written in a handler")
         self.stage(turn, Change("add", source, row.get(self.store_key(source)), dict(row)), None)
 
     def stage(self, turn: Turn, change: Change, records: Records | line_steps.LineKeys | None) -> None:
@@ -176,12 +164,12 @@ class Storing(Changes):
         """What is to be written once a person has said whose change of a row counts."""
         at = next(at for at, (change, _) in enumerate(writes) if change is met.change)
         change, records = writes[at]
-        facts = {"done": "changed" if met.theirs is not None else "removed", "record": f"record {change.key}"}
-        answer = self._whole.ask_itself(turn, form, CHANGED, facts)
-        if answer == "Compare":
+        which = "conflict.changed" if met.theirs is not None else "conflict.removed"
+        answer = self._whole.ask_itself(turn, form, CHANGED, {"conflict": user_text(which, key=change.key)})
+        if answer == COMPARE:
             told = differences(change, met.theirs, records.captions if records is not None else {})
             answer = self._whole.ask_itself(turn, form, COMPARED, {"differences": told})
-        if answer == "Keep mine":
+        if answer == MINE:
             if met.theirs is not None:
                 mine = [(change._replace(was=met.theirs), records)]
             elif change.kind == "change":
@@ -190,7 +178,7 @@ class Storing(Changes):
                 mine = []
             return [*writes[:at], *mine, *writes[at + 1 :]]
         self.notice = str(met)
-        if answer == "Take theirs" and records is not None:
+        if answer == THEIRS and records is not None:
             raise KeepEditing(lambda turn: records.reload(turn))
         raise KeepEditing
 
@@ -198,14 +186,17 @@ class Storing(Changes):
 def differences(change: Change, theirs: Mapping[str, Any] | None, captions: Mapping[str, str]) -> str:
     """Where a row that is written differs from what somebody else has made of it, a line for each column."""
     if theirs is None:
-        return "They have removed it."
+        return TEXTS["compare.removed"]
     if change.kind == "remove":
-        return "Here it is to be removed; they have changed " + ", ".join(
-            f"{column} to {theirs[column]}" for column, value in (change.was or {}).items() if theirs.get(column) != value
+        changes = ", ".join(
+            user_text("compare.to", caption=captions.get(column, column), theirs=shown(theirs.get(column)))
+            for column, value in (change.was or {}).items()
+            if theirs.get(column) != value
         )
+        return user_text("compare.removing", changes=changes)
     mine = {**(change.was or {}), **change.row}
     return "\n".join(
-        f"{captions.get(column, column)}: {shown(value)} here, {shown(theirs[column])} theirs"
+        user_text("compare.both", caption=captions.get(column, column), mine=shown(value), theirs=shown(theirs[column]))
         for column, value in mine.items()
         if column in theirs and theirs[column] != value
     )
@@ -213,4 +204,4 @@ def differences(change: Change, theirs: Mapping[str, Any] | None, captions: Mapp
 
 def shown(value: object) -> str:
     """A column's value for people."""
-    return "blank" if value is None or value == "" else str(value)
+    return TEXTS["blank"] if value is None or value == "" else str(value)

@@ -176,7 +176,7 @@ class Turn:
             grip.let_go(self.engine)
         except StoreRefused as error:
             # A store that can't be reached must not keep the rest from being put back.
-            self.note_form("error", None, f"letting go of {grip.place[0]}", None, describe(error))
+            self.note_form("error", None, f"resetting latch {grip.place[0]}", None, describe(error))
 
     def drop_queue(self) -> None:
         """Let what is queued come to nothing."""
@@ -394,7 +394,7 @@ class Turn:
         """Blow where handlers keep setting each other off."""
         most = self.engine.max_runs
         if self.runs > most:
-            self.failure = blown(handler, event, self.told, f"more than {most} handler runs in one gesture")
+            self.failure = blown(handler, event, self.told, f"handlers ran more than {most} times in one gesture")
             raise self.failure
         counts = self.counts
         if counts is None:
@@ -407,7 +407,7 @@ class Turn:
             runs += step._handler is handler and step._parent.control is event.control
             step = step._parent
         if runs > MOST_IN_CHAIN:
-            why = f"more than {MOST_IN_CHAIN} runs for one control in one chain"
+            why = f"one handler ran more than {MOST_IN_CHAIN} times for one control"
             self.failure = blown(handler, event, self.told, why)
             raise self.failure
 

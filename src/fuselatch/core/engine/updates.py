@@ -99,7 +99,7 @@ class Updates:
         if cell.running:
             names = [step.name for step in self.running]
             circle = names[names.index(cell.name) :]
-            raise RuleError(f"these rules follow each other in a circle: {' → '.join([*circle, circle[0]])}")
+            raise RuleError(f"these rules depend on each other in a circle: {' → '.join([*circle, circle[0]])}")
         depth = len(self.running)
         if depth and depth % NESTED == 0 and self.engine.turn is not None:
             # A long chain: this part of it runs from the bottom of the stack, on a worker of its own.

@@ -85,7 +85,7 @@ class PauseWait(Wait):
         self.event = event
 
     def __str__(self) -> str:
-        return f"going on with {self.event.path}"
+        return f"go_on() before {self.event.path}"
 
 
 def ask(engine: Engine, form: Form, prompt: Prompt, facts: Mapping[str, Any]) -> str:
@@ -142,12 +142,12 @@ def may_wait(engine: Engine, verb: str, target: str | type) -> Turn:
         return turn
     what = f"{verb} {target!r}" if isinstance(target, str) else f"{verb} {target.__name__}"
     if engine.tracker is not None:
-        raise RuleError(f"a rule, check or default can't wait: {what}; do it in a handler")
+        raise RuleError(f"a rule, check or default can't wait for the user ({what}); ask in a handler")
     if engine.closing:
-        raise NotAllowedHere(f"the session is closing: nothing can wait any more ({what})")
+        raise NotAllowedHere(f"the session is closing: can't wait for the user ({what})")
     if turn is None or turn.handler is None:
-        raise NotAllowedHere(f"only a running handler can wait for a person ({what})")
-    raise NotAllowedHere(f"a gesture of pointing can't wait, the question would block the control ({what}); use self.say")
+        raise NotAllowedHere(f"only a handler can wait for the user ({what})")
+    raise NotAllowedHere(f"a pointer handler can't wait for the user ({what}); use self.say(…)")
 
 
 def wait_for(engine: Engine, turn: Turn, wait: Wait) -> Any:

@@ -8,12 +8,13 @@ from typing import TYPE_CHECKING, Any, Final
 from fuselatch.core.forms.controls import Live, LiveEntry
 from fuselatch.core.forms.lines import placed_at
 from fuselatch.core.forms.plans import CheckPlan, Handler
+from fuselatch.core.model.cells import UNSEEN
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.events import CONTROL_EVENTS, FORM_EVENTS
-from fuselatch.core.model.names import suggest
+from fuselatch.core.model.names import closest, first_few, suggest
 from fuselatch.core.model.rows import freeze
 from fuselatch.core.model.trace import Entry
-from fuselatch.core.model.words import phrase, value_text
+from fuselatch.core.model.words import KIND_NAMES, phrase, value_text
 
 if TYPE_CHECKING:
     from fuselatch.core.engine.engine import Engine
@@ -49,7 +50,7 @@ def lines(engine: Engine, what: str) -> Iterator[str]:
     elif name in FORM_EVENTS or name in state.plan.signals:
         yield from of_event(engine, form, None, name)
     else:
-        raise UnknownName(f"nothing is known of '{what}'; {hint(form, path if control is None else '', prop)}")
+        raise UnknownName(f"can't explain '{what}'; {hint(form, path, control, name)}")
 
 
 def form_and_name(engine: Engine, what: str) -> tuple[Form, str]:
@@ -62,14 +63,27 @@ def form_and_name(engine: Engine, what: str) -> tuple[Form, str]:
     return forms[0], what
 
 
-def hint(form: Form, path: str, prop: str) -> str:
-    """What could be asked instead."""
+def hint(form: Form, path: str, control: Any, name: str) -> str:
+    """Return what could be asked instead; `path` and `control` are what stands before the last dot."""
     plan = form._state.plan
-    if path:
+    if path and control is None:
         return suggest(path, plan.controls)
-    return suggest(
-        prop, [*plan.handlers, *plan.prompts, *plan.signals, *PROPERTIES, "marker", *CONTROL_EVENTS, *plan.controls]
-    )
+    asked = questions_of(control if path else placed_at(form, name))
+    if not asked:
+        values = (f"{name}.{'value' if each.decl.holds_value else 'enabled'}" for name, each in plan.controls.items())
+        asked = [*plan.handlers, *plan.prompts, *plan.signals, *values]
+    close = closest(name, [*asked, *plan.controls])
+    return f"did you mean '{close}'?" if close not in (None, name) else f"choose from {first_few(asked)}"
+
+
+def questions_of(control: Any) -> list[str]:
+    """Return what can be asked about a control, the most asked first."""
+    if control is None:
+        return []
+    entry = isinstance(control, LiveEntry)
+    props = [prop for prop in PROPERTIES if hasattr(type(control), prop)]
+    asked = [*(["value", "enabled", "marker"] if entry else ["enabled", "visible"]), *control._plan.raises, *props]
+    return [f"{control.name}.{prop}" for prop in dict.fromkeys(asked)]
 
 
 def of_property(engine: Engine, control: Any, prop: str) -> Iterator[str]:
@@ -82,25 +96,29 @@ def of_property(engine: Engine, control: Any, prop: str) -> Iterator[str]:
         yield from chain(engine, found)
     cells = control._cells or {}
     if prop in cells:
-        reads = ", ".join(
-            f"{node.name}.{key} ({value_text(freeze(seen))})" for (node, key), seen in cells[prop].inputs.items()
-        )
-        yield f"  by its rule, which reads {reads or 'nothing that is tracked'}"
+        inputs = cells[prop].inputs.items()
+        reads = ", ".join(f"{node.name}.{key} ({seen_text(node, key, seen)})" for (node, key), seen in inputs)
+        yield f"  set by its rule, which reads {reads or 'no tracked values'}"
     elif found is None:
-        yield "  as declared; nothing has changed it" if prop != "value" else "  nothing has set it since the form opened"
+        yield "  as declared" if prop != "value" else "  not set since the form opened"
     draft = getattr(control, "_draft", None)
     if control._plan.masked:
         draft = None
     if prop == "value" and draft is not None:
         yield (
-            f"  its draft '{draft}' has not settled"
+            f"  the user is still typing: '{draft}'"
             if control._trouble is None
-            else f"  its draft could not be read: {control._trouble.text}"
+            else f"  the typed text is invalid: {control._trouble.text}"
         )
     outer = control._outer
     if prop in ("enabled", "visible") and outer is not None and not getattr(outer, prop):
-        yield f"  but the group '{outer.name}' is not {prop}:"
+        yield f"  its group '{outer.name}' is not {prop}:"
         yield from (f"  {line}" for line in of_property(engine, outer, prop))
+
+
+def seen_text(node: Any, prop: Any, seen: Any) -> str:
+    """Return what a rule saw of an input; a `derive` rule notes no values, so it is what there is now."""
+    return value_text(freeze(node._current(prop) if seen is UNSEEN else seen))
 
 
 def of_marker(engine: Engine, control: LiveEntry[Any, Any]) -> Iterator[str]:
@@ -108,25 +126,25 @@ def of_marker(engine: Engine, control: LiveEntry[Any, Any]) -> Iterator[str]:
     found = control.findings
     marker = control.marker
     if marker:
-        yield f"{control.name} is marked: {marker.text}"
+        yield f"{control.name} shows the marker: {marker.text}"
     elif found:
-        yield f"{control.name} is not marked yet: it has not been left, and no accept was tried"
+        yield f"{control.name} has no marker yet: the user hasn't left it or tried to accept"
     else:
-        yield f"{control.name} has no marker: nothing is found"
+        yield f"{control.name} has no marker: no problems found"
     for finding in found:
         yield f"  {finding.rule}: {finding.text}"
         number = last(engine, "finding", control.form._state.name, control.name, finding.rule)
         if number is not None:
             yield from chain(engine, number)
     if not control._in_use:
-        yield "  it is not checked: it is disabled or hidden"
+        yield "  not checked: it is disabled or hidden"
         return
     rules = {finding.rule for finding in found}
     for check in control._plan.checks:
         if check.name not in rules:
             yield f"  {check.name}: {passed(control, check)}"
     if not found:
-        yield f"  it holds {value_text(freeze(control._current('value')))}"
+        yield f"  its value is {value_text(freeze(control._current('value')))}"
 
 
 def passed(control: Live, check: CheckPlan) -> str:
@@ -135,7 +153,7 @@ def passed(control: Live, check: CheckPlan) -> str:
     values: dict[str, Any] = {path: state.controls[path]._current("value") for path in check.controls}
     blank = [path for path, value in values.items() if value == state.controls[path]._plan.blank and value is not False]
     if blank and not check.blanks:
-        return f"not judged while {' and '.join(blank)} {'is' if len(blank) == 1 else 'are'} blank"
+        return f"not checked: {' and '.join(blank)} {'is' if len(blank) == 1 else 'are'} blank"
     return f"passed with {', '.join(f'{path} {value_text(freeze(value))}' for path, value in values.items())}"
 
 
@@ -148,17 +166,17 @@ def of_event(engine: Engine, form: Form, control: Live | None, name: str) -> Ite
     if number is None:
         yield f"{told} was not raised"
         if control is not None and name not in control._plan.raises:
-            yield f"  a {control._decl.kind} never raises it"
+            yield f"  {KIND_NAMES[control._decl.kind]} has no such event"
         elif name == "changed" and control is not None:
-            yield f"  {path} has held {value_text(freeze(control._current('value')))} since the form opened"
+            yield f"  {path} has been {value_text(freeze(control._current('value')))} since the form opened"
     else:
-        yield f"{told} was raised last in line {number}"
+        yield f"{told} was last raised in entry {number}"
         yield from chain(engine, number)
     for handler in heard:
         muted = engine.muted.get(handler.function)
-        yield f"  {handler.name} is muted: {muted}" if muted is not None else f"  heard by {handler.name}"
+        yield f"  {handler.name} is muted: {muted}" if muted is not None else f"  handled by {handler.name}"
     if not heard:
-        yield "  nobody hears it"
+        yield "  no handler"
 
 
 def of_handler(engine: Engine, form: Form, handler: Handler) -> Iterator[str]:
@@ -169,18 +187,18 @@ def of_handler(engine: Engine, form: Form, handler: Handler) -> Iterator[str]:
     if muted is not None:
         yield f"{handler.name} is muted: {muted}"
     if number is not None:
-        yield f"{handler.name} ran last in line {number}"
+        yield f"{handler.name} last ran in entry {number}"
         yield from chain(engine, number)
         return
     if muted is None:
-        yield f"{handler.name} has not run"
+        yield f"{handler.name} did not run"
     placed = {control.name: control._plan for control in state.order}
     heard = [(path, event) for path, plan in placed.items() for event, found in plan.heard.items() if named(found, handler)]
     heard += [("", event) for event, found in state.plan.heard.items() if named(found, handler)]
     for path, event in heard:
         raised = last(engine, "event", state.name, path, event)
         what = f"{path or type(form).__name__}.{event}"
-        yield f"  it hears {what}, which was {'not raised' if raised is None else f'raised in line {raised}'}"
+        yield f"  it handles {what}, which {'was not raised' if raised is None else f'was raised in entry {raised}'}"
 
 
 def named(found: tuple[Handler, ...], handler: Handler) -> bool:
@@ -192,25 +210,42 @@ def of_prompt(engine: Engine, form: Form, name: str) -> Iterator[str]:
     """When a prompt was put last, and its answer."""
     number = next((at for at, row in rows(engine, "prompt") if row[2:4] == (form._state.name, name)), None)
     if number is None:
-        yield f"the prompt '{name}' was not put"
+        yield f"the prompt '{name}' was not shown"
         for handler in form._state.plan.handlers.values():
             if name in handler.function.__code__.co_names:
                 yield from (f"  {line}" for line in of_handler(engine, form, handler))
         return
-    yield f"the prompt '{name}' was put last in line {number}"
+    yield f"the prompt '{name}' was last shown in entry {number}"
     yield from chain(engine, number)
     title = engine.trace[number - 1].name
     given = next((row for at, row in rows(engine, "answer") if at > number and row[4] == title), None)
-    yield f"  it was answered '{given[6]}'" if given is not None else "  it has not been answered"
+    yield f"  the answer was '{given[6]}'" if given is not None else "  not answered"
 
 
 def chain(engine: Engine, number: int) -> Iterator[str]:
     """An entry and its causes, back to the gesture."""
-    word = "in"
+    word = "at"
     while number:
         entry: Entry = engine.trace[number - 1]
-        yield f"  {word} line {number}: {phrase(entry)}"
-        number, word = entry.cause, "because of"
+        told = typed_in_full(engine, number) if entry.kind == "gesture" else ""
+        yield f"  {word} entry {number}: {told or phrase(entry)}"
+        number, word = entry.cause, "caused by"
+
+
+def typed_in_full(engine: Engine, number: int) -> str:
+    """Return the last of the keys typed at one control, which names all of them; "" for any other gesture."""
+    rows = engine.trace.rows
+    _, _, _, control, first, _, _ = rows[number - 1]
+    start = f"type {control} "
+    if not first.startswith(start):
+        return ""
+    told = first
+    for _, kind, _, at, name, _, _ in rows[number:]:
+        if kind == "gesture":
+            if at != control or not name.startswith(start):
+                break
+            told = name
+    return str(told)
 
 
 def last(engine: Engine, kind: str, form: str, control: str, name: str) -> int | None:

@@ -81,7 +81,7 @@ class Workers:
         """
         errand = Errand(work)
         parent = getcurrent().parent
-        assert parent is not None, "only a worker has a bottom"
+        assert parent is not None, "only worker greenlets can call this"
         parent.switch(errand)
         if errand.error is not None:
             raise errand.error
@@ -110,9 +110,7 @@ class Workers:
         """The running greenlet; raises `NotAllowedHere` where it is of another thread than the pool."""
         here = getcurrent()
         if here is not self.home and bottom(here) is not self.home:
-            raise NotAllowedHere(
-                "a session belongs to the thread that made it: feed it there, or keep it on one worker thread"
-            )
+            raise NotAllowedHere("a session can only be used from the thread that created it")
         return here
 
     def _fresh(self) -> greenlet:
@@ -124,7 +122,7 @@ class Workers:
     def _loop(self) -> None:
         me = getcurrent()
         while True:
-            assert me.parent is not None, "a worker is started by somebody"
+            assert me.parent is not None, "a worker has a caller"
             # As `park` does; whoever starts it next may be another. While it waits it keeps nothing of a session.
             job: Job | None = me.parent.switch(None)
             if job is None:

@@ -37,7 +37,7 @@ class Catalog(Generic[T]):
     ) -> None:
         for name, text in (("source", source), ("show", show), ("store", show if store is None else store)):
             if not isinstance(text, str) or not text:
-                raise DeclarationError(f"Catalog(…): {name} is a name, not {text!r}")
+                raise DeclarationError(f"Catalog(…): {name} must be a name, not {text!r}")
         self.source = source
         self.show = show
         self.store = show if store is None else store
@@ -48,10 +48,10 @@ class Catalog(Generic[T]):
     def where(self, **columns: Any) -> Catalog[T]:
         """The rows whose columns equal what declared controls hold: `where(pier=pier, size=size)`."""
         if not columns:
-            raise DeclarationError("where() names no column; write where(pier=pier), a column and a control")
+            raise DeclarationError("where() needs a column and a control, for example where(pier=pier)")
         for column, control in columns.items():
             if not getattr(control, "holds_value", False):
-                raise DeclarationError(f"where({column}=…) takes a declared control that holds a value, not {control!r}")
+                raise DeclarationError(f"where({column}=…): expected a declared control with a value, not {control!r}")
         narrowed: Catalog[T] = Catalog.__new__(Catalog)
         narrowed.source, narrowed.show, narrowed.store, narrowed.sort = self.source, self.show, self.store, self.sort
         narrowed.by = (*self.by, *columns) if self.inputs else tuple(columns)

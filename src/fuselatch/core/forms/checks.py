@@ -39,7 +39,7 @@ def check(
     Returns the method unchanged.
     """
     if not controls:
-        raise DeclarationError("check() names no control; name the one whose value it judges, such as check(length)")
+        raise DeclarationError("check() needs at least one control, for example check(length)")
 
     def attach(function: F) -> F:
         must_be_plain(function, "a check", "@check")

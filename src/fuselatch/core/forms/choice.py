@@ -13,7 +13,8 @@ from fuselatch.core.model.choices import choices_of
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.formats import Formats
-from fuselatch.core.model.names import suggest
+from fuselatch.core.model.names import closest, first_few
+from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.values import Unparsable, short, short_text
 
 T = TypeVar("T")
@@ -38,7 +39,7 @@ class Choice(Entry[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
     live = LiveChoice
     looks: ClassVar[tuple[str, ...]] = ("drop-down", "list", "radio")
     typed = Source("typed")
-    needed = "a choice is needed"
+    needed = "required.choice"
 
     @overload
     def __init__(
@@ -102,10 +103,10 @@ class Choice(Entry[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
         super().__init__(caption, options, value=value, default=default, choices=choices)
         where = f"Choice({caption!r})"
         if many and other:
-            raise DeclarationError(f"{where}: other= is for one choice; leave out many= or other=")
+            raise DeclarationError(f"{where}: other= and many= can't be combined")
         if "choices" in self.constants:
             if isinstance(choices, str) or not isinstance(choices, Iterable):
-                raise DeclarationError(f"{where}: choices are a tuple or list of items, not {choices!r}")
+                raise DeclarationError(f"{where}: choices must be a tuple or list, not {choices!r}")
             self.constants["choices"] = choices_of(choices)
 
     def has_rules(self) -> bool:
@@ -118,7 +119,7 @@ class Choice(Entry[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
         if live._brought is not None and live._brought == value and not self.other:
             for item in value if self.many else (value,):
                 if item not in live.choices:
-                    found.append(Finding(f"'{short_text(str(item))}' is not in the list any more", "warn", "offered"))
+                    found.append(Finding(user_text("offered", text=short_text(str(item))), "warn", "offered"))
         return found
 
     @property
@@ -136,7 +137,7 @@ class Choice(Entry[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
         if value is None:
             return ()
         if isinstance(value, str) or not isinstance(value, Iterable):
-            raise TypeError(f"several items are wanted here, in a tuple or list, not {short(value)}")
+            raise TypeError(f"expected a tuple or list of items, not {short(value)}")
         return tuple(dict.fromkeys(value))
 
     def parse(self, text: str, live: Any, formats: Formats) -> Any:
@@ -145,7 +146,11 @@ class Choice(Entry[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
         if len(found) == 1:
             return found[0]
         if found:
-            raise Unparsable(f"'{short_text(text)}' is {len(found)} of the choices; pick one")
+            raise Unparsable(user_text("choice.several", text=short_text(text), count=len(found)))
         if self.other:
             return text
-        raise Unparsable(f"'{short_text(text)}' is none of the choices; {suggest(text, live.choices.shown(), 'there are')}")
+        shown = live.choices.shown()
+        close = closest(text, shown)
+        which = "close" if close is not None else "listed" if shown else "empty"
+        facts = {"text": short_text(text), "close": close, "choices": first_few(shown)}
+        raise Unparsable(user_text(f"choice.{which}", **facts))

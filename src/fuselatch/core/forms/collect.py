@@ -25,6 +25,7 @@ from fuselatch.core.model.cells import Derived
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.events import FORM_EVENTS
 from fuselatch.core.model.names import NoSuchName, suggest
+from fuselatch.core.model.words import KIND_NAMES
 
 SPREADS = opmap["CALL_FUNCTION_EX"]
 """The instruction of a call with `**facts`, of which nobody can say what it passes."""
@@ -47,7 +48,7 @@ class Namespace(dict[str, Any]):
 
     def __setitem__(self, name: str, value: Any) -> None:
         if name in self and is_declared(self[name]):
-            raise DeclarationError(f"{self.owner}.{name} is declared twice in one class; give the second a name of its own")
+            raise DeclarationError(f"{self.owner}.{name} is declared twice; rename one")
         super().__setitem__(name, value)
 
 
@@ -64,7 +65,7 @@ class FormMeta(type):
             # Only for names that aren't there, such as @VesselSearch.chosne: the closest one is named.
             plan = cls.__dict__.get("_plan")
             if plan is None and cls.__name__ == "Form" and not name.startswith("_"):
-                raise NoSuchName(lambda: f"a form raises no '{name}'; {suggest(name, FORM_EVENTS, 'its events are')}")
+                raise NoSuchName(lambda: f"a form has no event '{name}'; {suggest(name, FORM_EVENTS)}")
             if plan is None or name.startswith("_"):
                 raise AttributeError(f"{cls.__name__} has no '{name}'")
             known = [*plan.controls, *plan.groups, *plan.signals, *plan.prompts, *FORM_EVENTS]
@@ -89,7 +90,7 @@ def collect(form: type, root: type, title: Any, without: tuple[str, ...], discar
     plan.title = title if title is not None else spaced(form.__name__)
     plan.discard = discard
     if callable(plan.title) and positional(plan.title) != 1:
-        raise collector.fail("title", "a rule takes the form alone")
+        raise collector.fail("title", "a rule takes one argument, the form")
     return plan
 
 
@@ -138,19 +139,19 @@ class _Collector:
         for name in vars(self.form):
             own = not name.startswith("_") and hasattr(self.root, name) and name not in OVERRIDABLE
             if own or name in ("_state", "_live", "_declared"):
-                raise self.fail(name, f"{self.root.__name__} itself uses this name; take another")
+                raise self.fail(name, f"{self.root.__name__} already uses this name; choose another")
 
     def _member(self, name: str, value: Any) -> None:
         before = self.members.get(name)
         if isinstance(value, Declaration) or is_group(value):
             if name_of(value) != name:
-                raise self.fail(name, f"this is the control '{name_of(value)}' again; declare one for each name")
+                raise self.fail(name, f"this is the same control as '{name_of(value)}'; declare a new one")
             if name.startswith("_"):
-                raise self.fail(name, "a control's name starts with a letter")
+                raise self.fail(name, "a control's name must start with a letter")
             self.paths[value] = name
         if (isinstance(before, Declaration) or is_group(before)) and not isinstance(value, type(before)):
             kinds = type(before).__name__, type(value).__name__
-            raise self.fail(name, f"replaces a {kinds[0]} by a {kinds[1]}; a control may be replaced by one of its kind")
+            raise self.fail(name, f"a {kinds[0]} can't be replaced by a {kinds[1]}; use the same kind of control")
         if heard_by(before) or heard_by(value):
             # A handler of the same name in a subclass hears what the one it replaces heard.
             self.marks[name] = tuple(dict.fromkeys((*self.marks.get(name, ()), *heard_by(value))))
@@ -161,7 +162,7 @@ class _Collector:
         self.without = frozenset(without)
         for name in without:
             if name not in self.members:
-                raise self.fail(name, f"without names what is not there; {suggest(name, self.members)}")
+                raise self.fail(name, f"without={name!r}: no such control or member; {suggest(name, self.members)}")
             del self.members[name]
             self.marks.pop(name, None)
 
@@ -179,7 +180,7 @@ class _Collector:
                 placed = plan.controls[name] = ControlPlan(name, len(plan.controls), value, blank, value.events())
                 plan.has_lines |= value.kind == "lines"
                 if value.kind == "lines" and self.root.__name__ == "Group":
-                    raise self.fail(name, "lines belong to a form; declare them there")
+                    raise self.fail(name, "Lines can't be declared in a group; declare them on the form")
                 placed.entry = isinstance(value, Entry)
                 placed.judged = isinstance(value, Entry) and value.has_rules()
                 placed.lists = value.kind in ("choice", "table", "lines")
@@ -190,7 +191,7 @@ class _Collector:
                 self._embed(name, value)
             elif isinstance(value, ParamDeclaration):
                 if name in RESERVED:
-                    raise self.fail(name, "an option of rehearse or open has this name; take another for the param")
+                    raise self.fail(name, "this name is an option of rehearse, open or show; rename the parameter")
                 plan.params[name] = value
             elif isinstance(value, OpenerDeclaration):
                 plan.opener = name
@@ -198,7 +199,9 @@ class _Collector:
                 plan.prompts[name] = value
             elif isinstance(value, Signal):
                 if self.root.__name__ == "Group":
-                    raise self.fail(name, "a signal belongs to a form; declare it there, and send it by self.form")
+                    raise self.fail(
+                        name, "Signals can't be declared in a group; declare them on the form, send with self.form"
+                    )
                 plan.signals[name] = value
         for name, value in self.members.items():
             if isinstance(value, Row):
@@ -234,7 +237,7 @@ class _Collector:
                 continue
             function = self.members[name]
             if not callable(function):
-                raise self.fail(name, "replaces a handler, but is no method")
+                raise self.fail(name, "replaces a handler but isn't a method")
             handler = Handler(f"{self.form.__name__}.{name}", function, self._takes_event(name, function))
             self.plan.handlers[name] = handler
             for source in sources:
@@ -261,7 +264,7 @@ class _Collector:
         if isinstance(owner, type):
             own = issubclass(self.form, owner) or "_is_root" in vars(owner)
             return (None if own else owner), source.name
-        return self._path(name, owner, f"can't hear '{source!r}'"), source.name
+        return self._path(name, owner, f"can't handle '{source!r}'"), source.name
 
     def _path(self, name: str, owner: Any, what: str) -> str:
         """The path of a declaration that something refers to."""
@@ -274,13 +277,13 @@ class _Collector:
         wrong = name_of(owner) or repr(owner)
         hint = suggest(wrong, self.plan.controls)
         if wrong in self.plan.controls:
-            hint = "this one is another's; name the one that this class declares"
-        raise self.fail(name, f"{what}: '{wrong}' is no control of {self.form.__name__}; {hint}")
+            hint = "it belongs to another class; use the control of this class"
+        raise self.fail(name, f"{what}: {self.form.__name__} has no control '{wrong}'; {hint}")
 
     def _takes_event(self, name: str, function: Callable[..., object]) -> bool:
         count = positional(function)
         if count not in (1, 2):
-            raise self.fail(name, f"a handler takes self, or self and the event, not {count} arguments")
+            raise self.fail(name, f"a handler takes self or (self, event), not {count} arguments")
         return count == 2
 
     def _checks(self, name: str, marks: tuple[CheckMark, ...], value: Any) -> None:
@@ -290,12 +293,15 @@ class _Collector:
             paths = tuple(self._path(name, decl, "can't check") for decl in mark.controls)
             if positional(value) != len(paths) + 1:
                 given = ", ".join(paths)
-                raise self.fail(name, f"a check of {given} takes self and {len(paths)} value(s), one for each control")
+                raise self.fail(
+                    name,
+                    f"a check of {given} takes self and {len(paths)} value{'s' if len(paths) != 1 else ''}, in this order",
+                )
             at = self._path(name, mark.at, "can't show a marker at") if mark.at is not None else paths[0]
             for path in (*paths, at):
                 if path in self.plan.groups or not isinstance(self.plan.controls[path].decl, Entry):
                     kind = (self.plan.placed(path) or self.plan.controls[path]).decl.kind
-                    raise self.fail(name, f"can't check '{path}': a {kind} takes no entries")
+                    raise self.fail(name, f"can't check '{path}': {KIND_NAMES[kind]} can't be filled in")
             rule = name if len(marks) == 1 else f"{name} {number + 1}"
             check = CheckPlan(rule, value, paths, at, eager=mark.eager, blanks=mark.blanks, latch=mark.latch)
             self.plan.controls[at].checks += (check,)
@@ -321,7 +327,7 @@ class _Collector:
                     known = [*self.plan.controls, *(word for word in passed if isinstance(word, str))]
                     raise self.fail(
                         name,
-                        f"'{{{fact}}}' is no control, and nothing that asks passes it; {suggest(fact, known, 'known are')}",
+                        f"'{{{fact}}}' isn't a control, and no ask(…) passes it; {suggest(fact, known)}",
                     )
 
     def _rules(self, control: ControlPlan) -> Iterator[str]:
@@ -330,11 +336,11 @@ class _Collector:
             where = f"{control.path}.{prop}"
             if isinstance(rule, Derived | Catalog):
                 if isinstance(rule, Catalog) and prop != "choices":
-                    raise self.fail(where, f"a Catalog gives choices, not a {prop}")
+                    raise self.fail(where, f"a Catalog can only be used for choices, not {prop}")
                 control.inputs[prop] = tuple(self._path(where, given, "can't follow") for given in rule.inputs)
             elif hasattr(rule, "__code__"):
                 if positional(rule) != 1:
-                    raise self.fail(where, f"a rule takes the form alone, not {positional(rule)} arguments")
+                    raise self.fail(where, f"a rule takes one argument, the form, not {positional(rule)}")
                 yield from names_in(rule.__code__)
 
     def _shortcut(self, control: ControlPlan) -> None:
@@ -343,7 +349,7 @@ class _Collector:
             return
         other = self.plan.shortcuts.setdefault(keys, control.path)
         if other != control.path:
-            raise self.fail(control.path, f"the shortcut {keys} is claimed by '{other}' already; take another")
+            raise self.fail(control.path, f"shortcut {keys} is already used by '{other}'; choose another")
 
 
 def may_start(decl: Declaration[Any]) -> bool:

@@ -50,22 +50,24 @@ class Container:
         if isinstance(own, property) and own.fset is not None:
             own.fset(self, value)
         elif name in plan.controls or name in plan.groups:
-            raise AttributeError(f"{kind}.{name} is a control; set {name}.value, or another property of it")
+            raise AttributeError(f"{kind}.{name} is a control; set {name}.value or another property")
         elif isinstance(own, Latch):
-            raise AttributeError(f"{kind}.{name} is a latch; take it with self.{name}.take()")
+            raise AttributeError(f"{kind}.{name} is a latch; use self.{name}.take()")
         elif name in plan.signals:
-            raise AttributeError(f"{kind}.{name} is a signal; send it with self.{name}.send(…)")
+            raise AttributeError(f"{kind}.{name} is a signal; use self.{name}.send(…)")
         elif name in plan.params or name == plan.opener:
-            raise AttributeError(f"{kind}.{name} is a param, fixed when the form opened; keep what changes elsewhere")
+            raise AttributeError(
+                f"{kind}.{name} is a parameter and can't change after the form opens; use a control or a Shared"
+            )
         elif name in RESERVED_ATTRIBUTES or hasattr(self._root(), name):
-            raise AttributeError(f"{kind}.{name} is Form's own and can't be set")
+            raise AttributeError(f"{kind}.{name} is used by Form and can't be set")
         elif name in plan.rule_names:
             raise RuleError(
-                f"{kind}.{name} is read by a rule, which would not see it change; keep it in a control or a Shared, "
-                "or give it another name and call self.refresh()"
+                f"{kind}.{name} is read by a rule, but rules don't notice plain attributes; "
+                "use a control or a Shared (or rename it and call self.refresh())"
             )
         elif state.phase == "closed":
-            raise FormClosed(f"{kind}.{name} can't be set: the form is closed; its values can still be read")
+            raise FormClosed(f"{kind}.{name} can't be set: the form is closed (you can still read it)")
         else:
             state.engine.set_attribute(self, name, value)
 

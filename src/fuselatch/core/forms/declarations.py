@@ -21,7 +21,9 @@ from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.formats import Formats
 from fuselatch.core.model.keys import normal
 from fuselatch.core.model.names import NoSuchName, suggest
+from fuselatch.core.model.texts import TEXTS
 from fuselatch.core.model.values import to_text
+from fuselatch.core.model.words import KIND_NAMES
 
 L_co = TypeVar("L_co", bound=Live, covariant=True)
 R_co = TypeVar("R_co", covariant=True)
@@ -101,7 +103,7 @@ class Declaration(Generic[L_co]):
         for option in options:
             if option not in self.options:
                 hint = suggest(option, sorted(self.options))
-                raise DeclarationError(f"{type(self).__name__}({caption!r}): there is no option '{option}'; {hint}")
+                raise DeclarationError(f"{type(self).__name__}({caption!r}): unknown option '{option}'; {hint}")
         properties = {**ALWAYS, "caption": caption, **options, **more}
         self.rules: dict[str, Any] = {key: value for key, value in properties.items() if is_rule(value)}
         self.constants: dict[str, Any] = {key: value for key, value in properties.items() if not is_rule(value)}
@@ -111,11 +113,11 @@ class Declaration(Generic[L_co]):
         """Refuse constants that are none of those there are."""
         constants = self.constants
         for option in FIXED & self.rules.keys():
-            raise DeclarationError(f"{where}: {option} can't follow a rule; give it a constant")
+            raise DeclarationError(f"{where}: {option} must be a constant, not a function")
         for option, allowed in (("tone", TONES), ("look", self.looks)):
             given = constants.get(option)
             if given and given not in allowed:
-                raise DeclarationError(f"{where}: there is no {option} '{given}'; {suggest(given, allowed)}")
+                raise DeclarationError(f"{where}: unknown {option} '{given}'; {suggest(given, allowed)}")
         if constants.get("keys"):
             try:
                 constants["keys"] = normal(constants["keys"])
@@ -140,15 +142,15 @@ class Declaration(Generic[L_co]):
             within: Any = Within(instance, self)
             return cast(L_co, within)
         # An open form has its live controls in its own dict, which Python asks first.
-        raise AttributeError(f"{type(instance).__name__} is not open, so '{self.name}' has no live control")
+        raise AttributeError(f"{type(instance).__name__} isn't open, so '{self.name}' has no live control")
 
     if not TYPE_CHECKING:
 
         def __getattr__(self, name: str) -> Any:
             kind, events = type(self).__name__, self.events
             if name in CONTROL_EVENTS:
-                raise DeclarationError(f"a {kind} can't raise '{name}': {suggest(name, events(), 'its events are')}")
-            raise NoSuchName(lambda: f"a declared {kind} has no '{name}': {suggest(name, events(), 'its events are')}")
+                raise DeclarationError(f"{KIND_NAMES[self.kind]} has no event '{name}'; {suggest(name, events())}")
+            raise NoSuchName(lambda: f"a declared {kind} has no attribute '{name}'; {suggest(name, events())}")
 
     @classmethod
     def events(cls) -> tuple[str, ...]:
@@ -248,13 +250,15 @@ class Button(Declaration[LiveButton]):
     ) -> None:
         super().__init__(caption, options)
         if submits and closes is not None:
-            raise DeclarationError(f"Button({caption!r}): it either submits and goes on, or closes; leave out one of them")
+            raise DeclarationError(f"Button({caption!r}): use submits= or closes=, not both")
         if then not in ("next", "fresh", "same"):
-            raise DeclarationError(f"Button({caption!r}): then is 'next', 'fresh' or 'same', not {then!r}")
+            raise DeclarationError(f"Button({caption!r}): then must be 'next', 'fresh' or 'same', not {then!r}")
         self.submits = submits
         self.then = then
         if closes is not None and not closes.strip():
-            raise DeclarationError(f"Button({caption!r}): closes='' is no verdict; write 'accepted', 'cancelled' or a word")
+            raise DeclarationError(
+                f"Button({caption!r}): closes can't be empty; use 'accepted', 'cancelled' or your own word"
+            )
         self.closes = closes
 
 
@@ -268,7 +272,8 @@ class Entry(Declaration[L_co], Generic[L_co, R_co, G_co]):
     options = frozenset(EntryOptions.__annotations__)
     takes_focus = True
     holds_value = True
-    needed: ClassVar[str] = "an entry is needed"
+    needed: ClassVar[str] = "required.entry"
+    """The id of the text that is shown while a required control is blank."""
     of_record: ClassVar[type | None] = None
     """The type that a record's value is taken as (None: as it is)."""
     as_is: ClassVar[type | None] = None
@@ -317,5 +322,5 @@ class Entry(Declaration[L_co], Generic[L_co, R_co, G_co]):
         """What the declared rules find in a value."""
         required = self.constants["required"] if live._cells is None and live._set is None else live.required
         if required and (value == self.blank or value is False):
-            return [Finding(self.needed, "warn" if required == "warn" else "refuse", "required")]
+            return [Finding(TEXTS[self.needed], "warn" if required == "warn" else "refuse", "required")]
         return []

@@ -15,7 +15,7 @@ class Nth:
 
     def __init__(self, place: int) -> None:
         if not isinstance(place, int) or place < 1:
-            raise DeclarationError(f"NTH({place!r}) is no place among choices; they are counted from 1")
+            raise DeclarationError(f"NTH({place!r}): the first choice is NTH(1)")
         self.place = place
 
     def among(self, choices: Sequence[Any]) -> Any:

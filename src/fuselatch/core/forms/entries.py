@@ -15,6 +15,7 @@ from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.formats import Formats, PlainFormats
 from fuselatch.core.model.names import suggest
+from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.values import (
     ROUNDING,
     Unparsable,
@@ -80,13 +81,13 @@ class Text(Entry[LiveEntry[str, str], str, str]):
         self.max_length = max_length
         self.example = example
         if max_length is not None and min_length > max_length:
-            raise DeclarationError(
-                f"Text({caption!r}): min_length {min_length} is above max_length {max_length}; nothing fits"
-            )
+            raise DeclarationError(f"Text({caption!r}): min_length {min_length} is greater than max_length {max_length}")
         try:
             self.pattern = re.compile(pattern) if pattern is not None else None
         except re.error as error:
-            raise DeclarationError(f"Text({caption!r}): pattern {pattern!r} is no regular expression: {error}") from None
+            raise DeclarationError(
+                f"Text({caption!r}): pattern {pattern!r} isn't a valid regular expression: {error}"
+            ) from None
 
     @property
     def blank(self) -> str:
@@ -110,12 +111,12 @@ class Text(Entry[LiveEntry[str, str], str, str]):
         found = super().judge(live, value, formats)
         length = len(value)
         if value and length < self.min_length:
-            found.append(Finding(f"{length} characters are too few; at least {self.min_length}", rule="min_length"))
+            found.append(Finding(user_text("min_length", length=length, limit=self.min_length), rule="min_length"))
         if self.max_length is not None and length > self.max_length:
-            found.append(Finding(f"{length} characters are too many; at most {self.max_length}", rule="max_length"))
+            found.append(Finding(user_text("max_length", length=length, limit=self.max_length), rule="max_length"))
         if value and self.pattern is not None and not self.pattern.search(value):
-            right = f"; write one such as {self.example}" if self.example else ""
-            found.append(Finding(f"'{short_text(value)}' has not the form that is expected{right}", rule="pattern"))
+            which = "pattern.example" if self.example else "pattern"
+            found.append(Finding(user_text(which, text=short_text(value), example=self.example), rule="pattern"))
         return found
 
 
@@ -126,8 +127,8 @@ class Bounded(Entry[LiveRange[V | None, V], V | None, V], Generic[V]):
     rule_words = ("required", "minimum", "maximum")
     options = frozenset(BoundOptions.__annotations__)
     typed = Source("typed")
-    too_low = "too small"
-    too_high = "too large"
+    bound_texts = "number"
+    """Which texts of its bounds are shown: those of numbers, or of times."""
 
     def __init__(self, caption: str | Rule[str] = "", **options: Unpack[BoundOptions[V]]) -> None:
         self.unit = options.pop("unit", type(self).unit)
@@ -137,9 +138,7 @@ class Bounded(Entry[LiveRange[V | None, V], V | None, V], Generic[V]):
                 self.constants[name] = self._constant(name, self.constants[name])
         least, most = self.constants.get("minimum"), self.constants.get("maximum")
         if least is not None and most is not None and least > most:
-            raise DeclarationError(
-                f"{type(self).__name__}({caption!r}): minimum {least} is above maximum {most}; nothing fits"
-            )
+            raise DeclarationError(f"{type(self).__name__}({caption!r}): minimum {least} is greater than maximum {most}")
 
     def _constant(self, name: str, value: object) -> object:
         if isinstance(value, Last):
@@ -164,28 +163,31 @@ class Bounded(Entry[LiveRange[V | None, V], V | None, V], Generic[V]):
         else:
             least, most = live.minimum, live.maximum
         if least is not None and value < least:
-            text = f"{self.with_unit(value, formats)} is {self.too_low}; at least {self.with_unit(least, formats)}"
-            found.append(Finding(text, rule="minimum"))
+            found.append(self.out_of_bounds("minimum", value, least, formats))
         if most is not None and value > most:
-            text = f"{self.with_unit(value, formats)} is {self.too_high}; at most {self.with_unit(most, formats)}"
-            found.append(Finding(text, rule="maximum"))
+            found.append(self.out_of_bounds("maximum", value, most, formats))
         return found
+
+    def out_of_bounds(self, rule: str, value: V, limit: V, formats: Formats) -> Finding:
+        """Return the finding for a value beyond a bound."""
+        given, allowed = self.with_unit(value, formats), self.with_unit(limit, formats)
+        return Finding(user_text(f"{rule}.{self.bound_texts}", value=given, limit=allowed), rule=rule)
 
 
 class Numeric(Bounded[V], Generic[V]):
     """A number of some type, with at most `decimals` places."""
 
-    what = "a number"
     such_as = Decimal("12.5")
     decimals: int | None = None
 
     def parse(self, text: str, live: Any, formats: Formats) -> V:
         """A number with at most `decimals` places."""
 
-        def expected() -> str:
-            return f"{self.what} such as {formats.show_number(self.such_as, self.decimals)}"
+        def wrong() -> str:
+            example = formats.show_number(self.such_as, self.decimals)
+            return user_text(f"parse.{self.kind}", text=short_text(text), example=example)
 
-        return self.of_number(parse_number(text, formats, expected, self.decimals))
+        return self.of_number(parse_number(text, formats, wrong, self.decimals))
 
     def of_number(self, number: Decimal) -> V:
         """A parsed number as the type that the control holds."""
@@ -222,7 +224,6 @@ class Percent(Number):
     """A share (float): a person types 10, or 10 %, and it holds 0.10. `decimals` are those of the percentage."""
 
     kind = "percent"
-    what = "a percentage"
     unit = "%"
 
     def parse(self, text: str, live: Any, formats: Formats) -> float:
@@ -244,7 +245,6 @@ class Whole(Numeric[int]):
     kind = "whole"
     as_is = int
     of_record = int
-    what = "a whole number"
     such_as = Decimal(12)
     decimals = 0
 
@@ -270,7 +270,6 @@ class Money(Numeric[Decimal]):
 
     kind = "money"
     of_record = Decimal
-    what = "an amount"
     decimals: int
 
     def __init__(
@@ -282,7 +281,7 @@ class Money(Numeric[Decimal]):
         **options: Unpack[BoundOptions[Decimal]],
     ) -> None:
         if rounding not in ROUNDING:
-            raise DeclarationError(f"Money({caption!r}): there is no rounding '{rounding}'; {suggest(rounding, ROUNDING)}")
+            raise DeclarationError(f"Money({caption!r}): unknown rounding '{rounding}'; {suggest(rounding, ROUNDING)}")
         self.decimals = decimals
         self.rounding = rounding
         super().__init__(caption, **options)
@@ -300,9 +299,7 @@ class Money(Numeric[Decimal]):
 class Timed(Bounded[V], Generic[V]):
     """A day or a time of day. ISO 8601 is always taken, besides what the session's locale writes."""
 
-    too_low = "too early"
-    too_high = "too late"
-    what: str
+    bound_texts = "time"
     right: Any
     """A value to show in messages as an example."""
 
@@ -311,7 +308,7 @@ class Timed(Bounded[V], Generic[V]):
         found = self.read(text, formats)
         if found is None:
             example = such_as(self.show(self.right, formats), self.show(self.right, PLAIN))
-            raise Unparsable(f"'{short_text(text)}' is not {self.what} such as {example}")
+            raise Unparsable(user_text(f"parse.{self.kind}", text=short_text(text), example=example))
         return found
 
     def read(self, text: str, formats: Formats) -> V | None:
@@ -324,7 +321,6 @@ class Date(Timed[date]):
 
     kind = "date"
     of_record = date
-    what = "a date"
     right = date(2031, 5, 4)
 
     def coerce(self, value: object) -> date | None:
@@ -345,7 +341,6 @@ class Time(Timed[time]):
 
     kind = "time"
     of_record = time
-    what = "a time"
     right = time(9, 30)
 
     def coerce(self, value: object) -> time | None:
@@ -363,7 +358,7 @@ class Time(Timed[time]):
 
 def such_as(local: str, iso: str) -> str:
     """An example in the session's locale, and as ISO 8601 where that differs."""
-    return local if local == iso else f"{local} or {iso}"
+    return local if local == iso else user_text("parse.either", local=local, iso=iso)
 
 
 class Tick(Entry[LiveEntry[bool, bool], bool, bool]):
@@ -373,7 +368,7 @@ class Tick(Entry[LiveEntry[bool, bool], bool, bool]):
     as_is = bool
     of_record = bool
     live = LiveEntry
-    needed = "a tick is needed"
+    needed = "required.tick"
 
     def __init__(
         self,

@@ -15,7 +15,7 @@ from fuselatch.core.forms.lines import put_in_place
 from fuselatch.core.forms.params import Opener, Param
 from fuselatch.core.forms.plans import FormPlan
 from fuselatch.core.forms.port import EnginePort, RecordsPort, SessionView
-from fuselatch.core.forms.prompts import TONES, Prompt, Tone
+from fuselatch.core.forms.prompts import OK_CANCEL, TONES, Prompt, Tone
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.forms.sources import FormEvent
 from fuselatch.core.forms.state import FormState, Manner, Place
@@ -24,6 +24,7 @@ from fuselatch.core.model.findings import Override
 from fuselatch.core.model.keys import normal
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import CANCELLED, Outcome
+from fuselatch.core.model.texts import TEXTS, user_text
 from fuselatch.core.model.values import text_for
 
 P = ParamSpec("P")
@@ -55,12 +56,15 @@ class Form(Container, metaclass=FormMeta):
     closing = FormEvent()
     closed = FormEvent()
 
-    warnings_prompt = Prompt("{warnings}", title="Please look again", buttons=("Go on", "Go back"), tone="warning")
+    warnings_prompt = Prompt(
+        "{warnings}",
+        title=TEXTS["warnings.title"],
+        buttons=(TEXTS["warnings.go_on"], TEXTS["warnings.go_back"]),
+        tone="warning",
+    )
     """What is asked before a form with warnings is accepted; `{warnings}` lists them."""
 
-    other_prompt = Prompt(
-        "Add '{entry}' to the list of {caption}?", title="Not in the list", buttons=("Add it", "Only here")
-    )
+    other_prompt = Prompt(user_text("other"), title=TEXTS["other.title"], buttons=(TEXTS["other.add"], TEXTS["other.once"]))
     """What is asked when a text settles in a choice with `other=True` that its list does not have."""
 
     def __init_subclass__(
@@ -77,7 +81,7 @@ class Form(Container, metaclass=FormMeta):
     ) -> None:
         for option in options:
             hint = suggest(option, ("title", "without", "confirm_discard", "keys", "at_start", "records", "leaving"))
-            raise DeclarationError(f"class {cls.__name__}: there is no class option '{option}'; {hint}")
+            raise DeclarationError(f"class {cls.__name__}: unknown option '{option}'; {hint}")
         super().__init_subclass__()
         cls._plan = collect(cls, Form, title, without, confirm_discard)
         cls._plan.at_start = at_start
@@ -85,11 +89,9 @@ class Form(Container, metaclass=FormMeta):
         cls._plan.leaving = leaving
         kept = [path for path, placed in cls._plan.controls.items() if getattr(placed.decl, "records", "")]
         if kept and not cls._plan.records:
-            raise DeclarationError(
-                f"class {cls.__name__}: {kept[0]}: lines in records= need a form that is bound to records"
-            )
+            raise DeclarationError(f"class {cls.__name__}: {kept[0]}: Lines with records= need a form with records=")
         if leaving not in ("save", "ask"):
-            raise DeclarationError(f"class {cls.__name__}: leaving is 'save' or 'ask', not {leaving!r}")
+            raise DeclarationError(f"class {cls.__name__}: leaving must be 'save' or 'ask', not {leaving!r}")
         try:
             cls._plan.keys = normal(keys) if keys else ""
         except ValueError as error:
@@ -100,7 +102,7 @@ class Form(Container, metaclass=FormMeta):
         def __init__(self, *args: object, **params: object) -> None:
             name = type(self).__name__
             raise NotAllowedHere(
-                f"{name} is opened, not called: self.open({name}, …), rehearse({name}, …) or Session({name})"
+                f"{name} can't be created directly; use self.open({name}, …), rehearse({name}, …) or Session({name})"
             )
 
     @classmethod
@@ -127,7 +129,7 @@ class Form(Container, metaclass=FormMeta):
         """Whether the form has not been closed yet."""
         return self._state.phase != "closed"
 
-    def ask(self, prompt: Prompt | str, *, buttons: tuple[str, ...] = ("OK", "Cancel"), **facts: object) -> str:
+    def ask(self, prompt: Prompt | str, *, buttons: tuple[str, ...] = OK_CANCEL, **facts: object) -> str:
         """Put a question and wait for the answer: the pressed button's caption.
 
         Takes a declared prompt, or a text with `buttons`; `facts` fill the names in braces that
@@ -137,12 +139,13 @@ class Form(Container, metaclass=FormMeta):
 
     def confirm(self, text: str, *, default: bool = False, **facts: object) -> bool:
         """Put a yes-or-no question and wait; True where the answer is yes."""
-        prompt = Prompt(text, buttons=("Yes", "No"), default="Yes" if default else "No", cancel="No")
-        return self._engine.ask(self, prompt, facts) == "Yes"
+        yes, no = TEXTS["yes"], TEXTS["no"]
+        prompt = Prompt(text, buttons=(yes, no), default=yes if default else no, cancel=no)
+        return self._engine.ask(self, prompt, facts) == yes
 
     def tell(self, text: str, **facts: object) -> None:
         """Tell something and wait until it has been read."""
-        self._engine.ask(self, Prompt(text, buttons=("OK",), tone="plain"), facts)
+        self._engine.ask(self, Prompt(text, buttons=(TEXTS["ok"],), tone="plain"), facts)
 
     def ask_value(self, entry: Entry[Any, R, Any], *, text: str = "", title: str = "") -> R | None:
         """Ask for one typed value: `self.ask_value(Text("State", required=True))`.
@@ -160,7 +163,7 @@ class Form(Container, metaclass=FormMeta):
         records: RecordsPort | None = self._state.records
         if records is None:
             raise NotAllowedHere(
-                f"{type(self).__name__} is bound to no records; write class {type(self).__name__}(Form, records=…)"
+                f"{type(self).__name__} isn't bound to records; write class {type(self).__name__}(Form, records=…)"
             )
         return records
 
@@ -172,7 +175,7 @@ class Form(Container, metaclass=FormMeta):
     def say(self, text: str, *, tone: Tone = "plain") -> None:
         """Put a line on the form's message area; never waits."""
         if tone not in TONES:
-            raise ValueError(f"say(…): there is no tone '{tone}'; {suggest(str(tone), TONES)}")
+            raise ValueError(f"say(…): unknown tone '{tone}'; {suggest(str(tone), TONES)}")
         self._engine.say(self, text_for("say(…)", text), tone)
 
     def open(
@@ -253,17 +256,17 @@ def bound_to(form: type[Form]) -> str:
 def value_form(entry: Any, text: str, title: str) -> type[Form]:
     """A dialog with one control of a declared kind, named `value`."""
     if not isinstance(entry, Entry):
-        raise TypeError(f"ask_value(…) takes a declared control that takes entries, such as Text('State'), not {entry!r}")
+        raise TypeError(f"ask_value(…): expected a declared control such as Text('State'), not {entry!r}")
     asked = copy(entry)
     asked.name = ""
     caption = asked.constants.get("caption", "")
     members: dict[str, Any] = {"note": Label(value=text)} if text else {}
     members |= {
         "value": asked,
-        "ok": Button("OK", closes="accepted", keys="Enter"),
-        "cancel": Button("Cancel", closes="cancelled"),
+        "ok": Button(TEXTS["ok"], closes="accepted", keys="Enter"),
+        "cancel": Button(TEXTS["cancel"], closes="cancelled"),
     }
-    options = {"title": title or caption or "Value"}
+    options = {"title": title or caption or TEXTS["value"]}
     return new_class("AskValue", (Form,), options, lambda body: body.update({**members, "__module__": __name__}))
 
 
@@ -272,15 +275,15 @@ def _opening(
 ) -> tuple[type[Form], Mapping[str, Any], Manner]:
     """What was handed over, where it is a form class with options; a `TypeError` for anything else."""
     if not (isinstance(form, type) and issubclass(form, Form)):
-        raise TypeError(f"{verb}(…) takes a form class, not {form!r}")
+        raise TypeError(f"{verb}(…): expected a form class, not {form!r}")
     if args or not isinstance(how.hiding, bool):
-        raise TypeError(f"{verb}({form.__name__}, …) takes params by name: {', '.join(form._plan.params) or 'it has none'}")
-    if how.place not in get_args(Place):
         raise TypeError(
-            f"{verb}({form.__name__}, …): there is no place {how.place!r}; {suggest(how.place, get_args(Place))}"
+            f"{verb}({form.__name__}, …): pass parameters by name: {', '.join(form._plan.params) or 'it has none'}"
         )
+    if how.place not in get_args(Place):
+        raise TypeError(f"{verb}({form.__name__}, …): unknown place {how.place!r}; {suggest(how.place, get_args(Place))}")
     if (how.at is not None or how.only) and not form._plan.records:
-        raise TypeError(f"{verb}({form.__name__}, …): at= and only= are for a form that is bound to records")
+        raise TypeError(f"{verb}({form.__name__}, …): at= and only= need a form with records=")
     return form, params, how
 
 

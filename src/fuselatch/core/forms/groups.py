@@ -63,7 +63,7 @@ class Group(Container, metaclass=FormMeta):
     def _node(self) -> Live:
         node: Live | None = self.__dict__.get("_live")
         if node is None:
-            raise NotAllowedHere(f"the group '{self.path}' is not open")
+            raise NotAllowedHere(f"group '{self.path}' isn't open")
         return node
 
     @property

@@ -37,13 +37,13 @@ class Latch:
         scopes = (per,) if isinstance(per, str) else tuple(per)
         for scope in scopes:
             if scope not in SCOPES:
-                raise DeclarationError(f"Latch(…): there is nothing to be per '{scope}'; {suggest(str(scope), SCOPES)}")
+                raise DeclarationError(f"Latch(…): unknown scope per={scope!r}; {suggest(str(scope), SCOPES)}")
         if not scopes and every is None:
-            raise DeclarationError(f"Latch() says not how long it holds: give per= (one or several of {', '.join(SCOPES)})")
+            raise DeclarationError(f"Latch() needs per= ({', '.join(SCOPES)}) or every=")
         if not (every is None or every == "day" or (isinstance(every, timedelta) and every > timedelta(0))):
-            raise DeclarationError(f"Latch(…): every is a positive timedelta or 'day', not {every!r}")
+            raise DeclarationError(f"Latch(…): every must be a positive timedelta or 'day', not {every!r}")
         if key is not None and not callable(key):
-            raise DeclarationError(f"Latch(…): key is a function of the form, not {key!r}")
+            raise DeclarationError(f"Latch(…): key must be a function of the form, not {key!r}")
         self.per = frozenset(scopes)
         self.key = key
         self.every: Every = every
@@ -63,7 +63,7 @@ class Latch:
 
     def __repr__(self) -> str:
         scopes = [scope for scope in SCOPES if scope in self.per]
-        words = [f"per {' and '.join(scopes)}"] if scopes else []
+        words = [f"per {' + '.join(scopes)}"] if scopes else []
         return f"<Latch {', '.join([*words, *([f'every {self.every}'] if self.every else [])])}>"
 
 

@@ -16,6 +16,7 @@ from fuselatch.core.forms.groups import Group
 from fuselatch.core.forms.live_lists import LiveLines
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, joined
 from fuselatch.core.model.errors import DeclarationError, UnknownName
+from fuselatch.core.model.texts import TEXTS, user_text
 
 if TYPE_CHECKING:
     pass
@@ -66,17 +67,17 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
         super().__init__(caption, options)
         where = f"Lines({getattr(line, '__name__', line)!s}, …)"
         if not (isinstance(line, type) and issubclass(line, Group) and line is not Group):
-            raise DeclarationError(f"Lines(…) takes a class derived from Group, not {line!r}")
+            raise DeclarationError(f"Lines(…): expected a class derived from Group, not {line!r}")
         if bool(records) != bool(key) or (order and not records):
-            raise DeclarationError(f"{where}: records= and key= go together; key is the column that holds the record's key")
+            raise DeclarationError(f"{where}: records= needs key=, the column with the record's key")
         for name, given, allowed in (("parent", parent, PARENTS), ("removing", removing, REMOVALS)):
             if given not in allowed:
-                raise DeclarationError(f"{where}: {name} is {' or '.join(map(repr, allowed))}, not {given!r}")
+                raise DeclarationError(f"{where}: {name} must be {' or '.join(map(repr, allowed))}, not {given!r}")
         inner = line._plan
         if inner.heard:
-            raise DeclarationError(f"{where}: a line can't hear {', '.join(inner.heard)}; hear it on the form")
+            raise DeclarationError(f"{where}: a line can't handle {', '.join(inner.heard)}; handle it on the form")
         if any(isinstance(placed.decl, Lines) for placed in inner.controls.values()):
-            raise DeclarationError(f"{where}: lines can't have lines; bind a form of their own to them")
+            raise DeclarationError(f"{where}: lines can't contain lines; give them their own form")
         self.line = line
         self.records = records
         self.key = key
@@ -91,8 +92,8 @@ def told(control: Any) -> str:
     if control._plan.line is None:
         return str(control.caption)
     lines, line = control._plan.line
-    place = lines._rows.index(line) + 1 if line in lines._rows else "that was removed"
-    return f"{lines.caption} {place}, {control.caption}"
+    place = lines._rows.index(line) + 1 if line in lines._rows else TEXTS["line.removed"]
+    return user_text("line", lines=lines.caption, place=place, caption=control.caption)
 
 
 def inner_plan(lines: LiveLines[Any]) -> FormPlan:
@@ -186,13 +187,13 @@ def placed_at(form: Any, path: str) -> Live | None:
     if int(match[2]) >= len(lines._rows):
         last = len(lines._rows) - 1
         there = (
-            "there is none"
+            f"{lines.name} is empty"
             if last < 0
-            else f"there are {lines.name}[0] to [{last}]"
+            else f"{lines.name} has 0 to {last}"
             if last
-            else f"there is {lines.name}[0]"
+            else f"{lines.name} has only [0]"
         )
-        raise UnknownName(f"there is no line {lines.name}[{match[2]}]: {there}")
+        raise UnknownName(f"no line {lines.name}[{match[2]}]; {there}")
     whole = lines._rows[int(match[2])].__dict__["_live"]._plan.path
     inside = joined(whole, match[3] or "")
     live: Live | None = state.controls.get(inside) or state.nodes.get(inside)

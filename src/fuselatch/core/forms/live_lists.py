@@ -79,9 +79,7 @@ class LiveChoice(LiveEntry[R, G], Generic[T, R, G]):
         if at is not None:
             place_for(f"{type(self.form).__name__}.{self.name}.position", at)
         if at is not None and not 0 <= at < len(choices):
-            raise ValueError(
-                f"{type(self.form).__name__}.{self.name}: there is no position {at} among {len(choices)} choices"
-            )
+            raise ValueError(f"{type(self.form).__name__}.{self.name}: no position {at} in {len(choices)} choices")
         item = None if at is None else choices[at]
         self._engine.assign(self, (item,) if self._decl.many and item is not None else item)
 
@@ -146,7 +144,7 @@ class LiveTable(LiveChoice[T, T | None, T]):
         columns = self._decl.columns
         if column not in columns:
             name = f"{type(self.form).__name__}.{self.name}"
-            raise UnknownName(f"{name} has no column '{column}': {suggest(column, columns)}")
+            raise UnknownName(f"{name} has no column '{column}'; {suggest(column, columns)}")
         self._engine.sort_table(self, (column, descending))
 
 

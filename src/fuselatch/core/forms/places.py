@@ -26,7 +26,7 @@ class Gap:
         """The key of the first row with a gap, or None."""
         for column in self.columns:
             if column not in bound:
-                raise UnknownName(f"{type(form).__name__} has no column '{column}' to look at: {suggest(column, bound)}")
+                raise UnknownName(f"{type(form).__name__} has no bound column '{column}'; {suggest(column, bound)}")
         wanted = self.columns or [column for column, control in bound.items() if control.required]
         return next((key for key, row in rows if any(row.get(column) in (None, "") for column in wanted)), None)
 

@@ -36,7 +36,7 @@ class Rules:
                 self._prompt(wanted, f"[{form}.prompts.{name}]")
             for name, level in self._table(told.get("checks", {}), f"[{form}.checks]").items():
                 if level not in LEVELS:
-                    raise self.fail(f"[{form}.checks] {name}", f"is 'refuse' or 'warn', not {level!r}")
+                    raise self.fail(f"[{form}.checks] {name}", f"must be 'refuse' or 'warn', not {level!r}")
 
     def fail(self, where: str, problem: str) -> PolicyError:
         """The error for something in the file."""
@@ -44,28 +44,28 @@ class Rules:
 
     def _table(self, found: Any, where: str, words: Iterable[str] = ()) -> Mapping[str, Any]:
         if not isinstance(found, dict):
-            raise self.fail(where, "is a table of names")
+            raise self.fail(where, "must be a table")
         for name in found:
             if words and name not in words:
-                raise self.fail(where, f"has no '{name}'; {suggest(name, list(words))}")
+                raise self.fail(where, f"has no key '{name}'; {suggest(name, list(words))}")
         return found
 
     def _prompt(self, wanted: Any, where: str) -> None:
         self._table(wanted, where, PROMPT_WORDS)
         for word in ("text", "title"):
             if not isinstance(wanted.get(word, ""), str):
-                raise self.fail(where, f"{word} is a text, not {wanted[word]!r}")
+                raise self.fail(where, f"{word} must be text, not {wanted[word]!r}")
         buttons = self._table(wanted.get("buttons", {}), f"{where} buttons")
         for button, shown in buttons.items():
             if not isinstance(shown, str) or not shown.strip():
-                raise self.fail(where, f"the button '{button}' is shown by a caption, not {shown!r}")
+                raise self.fail(where, f"the new caption of '{button}' must be text, not {shown!r}")
 
     def known(self, names: Iterable[str]) -> None:
         """Refuse what is said of forms that nobody knows."""
         names = list(names)
         for name in self.forms:
             if name not in names:
-                raise self.fail(f"[{name}]", f"is no form that has been imported; {suggest(name, names)}")
+                raise self.fail(f"[{name}]", f"no imported form has this name; {suggest(name, names)}")
 
     def applied(self, form: Any) -> FormPlan:
         """A form's plan with what this says of it; raises `PolicyError` for a name that the form does not have."""
@@ -84,7 +84,7 @@ class Rules:
             where = f"[{form}.prompts.{name}]"
             declared = prompts.get(name)
             if declared is None:
-                raise self.fail(where, f"is no prompt of {plan.name}; {suggest(name, list(prompts))}")
+                raise self.fail(where, f"{plan.name} has no such prompt; {suggest(name, list(prompts))}")
             reworded[name] = self._shown(declared, wanted, where, plan)
         return replace(plan, reworded=reworded)
 
@@ -92,7 +92,7 @@ class Rules:
         buttons: Mapping[str, str] = wanted.get("buttons", {})
         for button in buttons:
             if button not in declared.buttons:
-                raise self.fail(where, f"has no button '{button}'; {suggest(button, declared.buttons)}")
+                raise self.fail(where, f"no button '{button}'; {suggest(button, declared.buttons)}")
         try:
             shown = declared.reworded(wanted.get("text", declared.text), wanted.get("title", declared.title), buttons)
         except DeclarationError as error:
@@ -100,7 +100,10 @@ class Rules:
         for name in shown.fields:
             if name not in declared.fields and name not in plan.controls:
                 known = [*declared.fields, *plan.controls]
-                raise self.fail(where, f"names '{{{name}}}', which is no fact of it and no control; {suggest(name, known)}")
+                raise self.fail(
+                    where,
+                    f"text uses '{{{name}}}', which is neither a fact of this prompt nor a control; {suggest(name, known)}",
+                )
         return shown
 
     def _levelled(self, plan: FormPlan, form: str, told: Mapping[str, Level]) -> FormPlan:
@@ -111,7 +114,7 @@ class Rules:
         for name in told:
             if name not in written | declared:
                 hint = suggest(name, [*sorted(written), *sorted(declared)])
-                raise self.fail(f"[{form}.checks]", f"'{name}' is no check of {plan.name}; {hint}")
+                raise self.fail(f"[{form}.checks]", f"{plan.name} has no check '{name}'; {hint}")
         controls = {}
         for path, control in plan.controls.items():
             levels = {name.rpartition(".")[2]: level for name, level in told.items() if name.rpartition(".")[0] == path}

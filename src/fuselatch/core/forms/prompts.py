@@ -9,10 +9,13 @@ from typing import Any, Final, Literal, TypeAlias
 from fuselatch.core.forms.latches import Latch
 from fuselatch.core.model.errors import DeclarationError, UnknownName
 from fuselatch.core.model.names import suggest
+from fuselatch.core.model.texts import TEXTS
 
 Tone: TypeAlias = Literal["plain", "question", "warning", "danger"]
 TONES: Final = ("plain", "question", "warning", "danger")
 MOST_BUTTONS: Final = 4
+OK_CANCEL: Final = (TEXTS["ok"], TEXTS["cancel"])
+"""The buttons of a prompt that names none."""
 
 
 class Prompt:
@@ -33,7 +36,7 @@ class Prompt:
         text: str,
         *,
         title: str = "",
-        buttons: tuple[str, ...] = ("OK", "Cancel"),
+        buttons: tuple[str, ...] = OK_CANCEL,
         default: str | None = None,
         cancel: str | None = None,
         tone: Tone = "question",
@@ -42,15 +45,15 @@ class Prompt:
     ) -> None:
         where = f"Prompt({text[:30]!r}…)" if len(text) > 30 else f"Prompt({text!r})"
         if not isinstance(buttons, tuple) or not 1 <= len(buttons) <= MOST_BUTTONS or len(set(buttons)) < len(buttons):
-            raise DeclarationError(f"{where}: buttons are one to four different captions in a tuple, not {buttons!r}")
+            raise DeclarationError(f"{where}: buttons must be 1 to 4 different captions in a tuple, not {buttons!r}")
         roles = [("default", default), ("cancel", cancel), *(("keeps", kept) for kept in keeps)]
         for role, button in roles:
             if button is not None and button not in buttons:
-                raise DeclarationError(f"{where}: {role} '{button}' is no button of it; {suggest(button, buttons)}")
+                raise DeclarationError(f"{where}: {role} '{button}' isn't one of the buttons; {suggest(button, buttons)}")
         if tone not in TONES:
-            raise DeclarationError(f"{where}: there is no tone '{tone}'; {suggest(tone, TONES)}")
+            raise DeclarationError(f"{where}: unknown tone '{tone}'; {suggest(tone, TONES)}")
         if (latch is None) is not (keeps == ()) or not isinstance(keeps, tuple):
-            raise DeclarationError(f"{where}: latch= and keeps= go together; keeps is a tuple of the answers to remember")
+            raise DeclarationError(f"{where}: latch= needs keeps=, a tuple of the answers to remember")
         self.name = ""
         self.latch = latch
         self.keeps = keeps
@@ -89,10 +92,10 @@ class Prompt:
         try:
             named = [name for _, name, _, _ in Formatter().parse(self.text) if name is not None]
         except ValueError as error:
-            raise DeclarationError(f"{where}: {error}; write {{{{ and }}}} for plain braces") from None
+            raise DeclarationError(f"{where}: {error}; for literal braces write {{{{ and }}}}") from None
         for name in named:
             if not name.isidentifier():
-                raise DeclarationError(f"{where}: '{{{name}}}' is no name; put a control's or a fact's name in braces")
+                raise DeclarationError(f"{where}: '{{{name}}}' isn't a name; use the name of a control or fact")
         return tuple(dict.fromkeys(named))
 
     def filled(self, facts: Mapping[str, Any], names: Iterable[str] = ()) -> str:
@@ -103,7 +106,7 @@ class Prompt:
         """
         for name in self.fields:
             if name not in facts:
-                raise UnknownName(f"the prompt {self.text!r} wants a fact '{name}': {suggest(name, names, 'known are')}")
+                raise UnknownName(f"the prompt {self.text!r} needs the fact '{name}'; {suggest(name, names)}")
         return self.text.format_map(facts)
 
     def __repr__(self) -> str:

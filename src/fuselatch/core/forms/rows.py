@@ -19,7 +19,7 @@ class Row:
         self.name = ""
         for control in controls:
             if not isinstance(control, Declaration | Within):
-                raise DeclarationError(f"Row({caption!r}, …) takes declared controls, not {control!r}")
+                raise DeclarationError(f"Row({caption!r}, …): expected declared controls, not {control!r}")
 
     def __set_name__(self, owner: type, name: str) -> None:
         self.name = self.name or name

@@ -37,11 +37,13 @@ def from_open(form: Any, control: str) -> Callable[[Any], Any]:
     """
     plan = getattr(form, "_plan", None)
     if plan is None:
-        raise DeclarationError(f"from_open(…) takes a form class first, not {form!r}")
+        raise DeclarationError(f"from_open(…): expected a form class, not {form!r}")
     found = plan.controls.get(control)
     if found is None or not found.decl.holds_value:
         holding = [path for path, placed in plan.controls.items() if placed.decl.holds_value]
-        raise DeclarationError(f"from_open({form.__name__}, …): it holds no value '{control}'; {suggest(control, holding)}")
+        raise DeclarationError(
+            f"from_open({form.__name__}, …): no control '{control}' with a value; {suggest(control, holding)}"
+        )
 
     def default(owner: Any) -> Any:
         engine = owner._engine
@@ -92,10 +94,10 @@ def derive(function: Callable[..., T], /, *inputs: Any) -> Derived[T]:
     """
     name = getattr(function, "__name__", type(function).__name__)
     if not callable(function):
-        raise DeclarationError(f"derive(…) takes a function first, not {name}")
+        raise DeclarationError(f"derive(…): expected a function, not {name}")
     if not inputs:
-        raise DeclarationError(f"derive({name}) names no control; name those whose values it takes")
+        raise DeclarationError(f"derive({name}): pass the controls that {name} reads")
     for given in inputs:
         if not getattr(given, "holds_value", False):
-            raise DeclarationError(f"derive({name}, …) takes declared controls that hold a value, not {given!r}")
+            raise DeclarationError(f"derive({name}, …): expected declared controls with a value, not {given!r}")
     return Derived(function, inputs)

@@ -22,7 +22,7 @@ class Shared(Generic[T]):
 
     def __init__(self, kind: type[T], start: T | None = None, *, name: str = "") -> None:
         if not isinstance(kind, type):
-            raise DeclarationError(f"Shared(…) takes a type first, such as int, not {kind!r}")
+            raise DeclarationError(f"Shared(…): expected a type such as int, not {kind!r}")
         self.kind = kind
         self.start = start
         self.name = name or kind.__name__

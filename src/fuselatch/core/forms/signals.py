@@ -31,7 +31,7 @@ class Signal(Generic[T]):
 
     def __init__(self, payload: type[T]) -> None:
         if not isinstance(payload, type):
-            raise DeclarationError(f"Signal(…) takes the type of its payload, such as str, not {payload!r}")
+            raise DeclarationError(f"Signal(…): expected the payload's type, such as str, not {payload!r}")
         self.kind = payload
         self.name = ""
 
@@ -82,10 +82,10 @@ class LiveSignal(Generic[T]):
 def listener(form: Form, function: Any) -> tuple[Any, Handler]:
     """What listens, as a handler with the form or group that it is a method of (else the sending form)."""
     owner, inner = getattr(function, "__self__", None), getattr(function, "__func__", function)
-    must_be_plain(inner, "what listens", "listen(…)")
+    must_be_plain(inner, "a listener", "listen(…)")
     wanted = inner.__code__.co_argcount - len(inner.__defaults__ or ()) - (owner is not None)
     if wanted not in (0, 1):
-        raise TypeError(f"what listens takes the event, or nothing, not {wanted} arguments")
+        raise TypeError(f"a listener takes the event or no argument, not {wanted} arguments")
     name = str(inner.__qualname__)
     if isinstance(owner, Container):
         return owner, Handler(name, inner, wanted == 1)

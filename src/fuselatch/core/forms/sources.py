@@ -50,10 +50,10 @@ def on(*sources: EventSource) -> Callable[[F], F]:
     for source in sources:
         if not isinstance(source, EventSource):
             raise DeclarationError(
-                f"on(…) takes events such as length.changed, not {type(source).__name__}; name the event behind the control"
+                f"on(…): expected an event such as length.changed, not {type(source).__name__}; add the event name"
             )
     if not sources:
-        raise DeclarationError("on() names no event; name at least one, such as on(length.changed)")
+        raise DeclarationError("on() needs at least one event, such as on(length.changed)")
 
     def attach(function: F) -> F:
         must_be_plain(function, "a handler", "the event")
@@ -72,11 +72,9 @@ def must_be_plain(function: Any, what: str, decorator: str) -> None:
     """Refuse what is no plain, synchronous method; raises `DeclarationError`."""
     code = getattr(function, "__code__", None)
     if code is None:
-        raise DeclarationError(f"{what} is a plain method, not {type(function).__name__}; put {decorator} on top")
+        raise DeclarationError(f"{what} must be a method, not {type(function).__name__}; put {decorator} on top")
     if code.co_flags & WAITING_KINDS:
-        raise DeclarationError(
-            f"{what} is a plain method: leave out async and yield in {function.__name__}; a handler can wait as it is"
-        )
+        raise DeclarationError(f"{what} can't use async or yield ({function.__name__}); a handler can wait without them")
 
 
 def heard_by(function: object) -> tuple[EventSource, ...]:

@@ -98,6 +98,6 @@ class FormState(Node):
         """Go on to another phase; gives the one before. A move that the table lacks is a `ValueError`."""
         before = self.phase
         if phase not in PHASES[before]:
-            raise ValueError(f"{self.name} is {before}: it can't become {phase}")
+            raise ValueError(f"{self.name} is {before} and can't become {phase}")
         self.phase = phase
         return before

@@ -30,7 +30,7 @@ class Table(Choice[T, T | None, T]):
     kind = "table"
     live = LiveTable
     looks = ()
-    needed = "a row is to be chosen"
+    needed = "required.row"
 
     if TYPE_CHECKING:
 
@@ -52,13 +52,15 @@ class Table(Choice[T, T | None, T]):
         **options: Unpack[EntryOptions],
     ) -> None:
         if not isinstance(rows, Catalog):
-            raise DeclarationError(f"Table({caption!r}): rows is a Catalog, not {rows!r}")
+            raise DeclarationError(f"Table({caption!r}): rows must be a Catalog, not {rows!r}")
         if isinstance(columns, str) or not columns:
-            raise DeclarationError(f"Table({caption!r}): columns are several names in a tuple, or a mapping to captions")
+            raise DeclarationError(f"Table({caption!r}): columns must be a tuple of names, or a mapping of name to caption")
         shown = columns if isinstance(columns, Mapping) else {name: as_caption(name) for name in columns}
         self.columns: Mapping[str, str] = dict(shown)
         if sort and sort not in self.columns:
-            raise DeclarationError(f"Table({caption!r}): sort='{sort}' is no column of it; {suggest(sort, self.columns)}")
+            raise DeclarationError(
+                f"Table({caption!r}): sort={sort!r} isn't one of its columns; {suggest(sort, self.columns)}"
+            )
         self.sort = sort
         super().__init__(caption, choices=rows, default=default, **options)
 

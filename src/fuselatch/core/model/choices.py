@@ -97,7 +97,7 @@ class Choices(Sequence[T], Generic[T]):
     def row(self, at: int) -> Mapping[str, Any]:
         """The row that the item at a place stands for."""
         if self._row is None:
-            raise TypeError("these choices stand for no rows")
+            raise TypeError("these choices aren't rows")
         return self._row(at)
 
     def shown(self, start: int = 0, stop: int | None = None) -> list[str]:

@@ -32,7 +32,7 @@ class Refused(FuseLatchError, RuntimeError):
     """
 
     def __init__(self, gesture: str, reason: str, line: int | None = None) -> None:
-        super().__init__(f"{gesture}: {reason}" + (f" (trace line {line})" if line else ""))
+        super().__init__(f"{gesture}: {reason}" + (f" (trace entry {line})" if line else ""))
         self.gesture = gesture
         self.reason = reason
         self.line = line
@@ -50,7 +50,7 @@ class Blank(FuseLatchError, ValueError):
     """`control.given` was read while the control is blank; `control` is its path."""
 
     def __init__(self, form: str, control: str) -> None:
-        super().__init__(f"{form}.{control} is blank; ask {control}.is_blank first, or read {control}.value")
+        super().__init__(f"{form}.{control} is blank; check {control}.is_blank first, or use {control}.value")
         self.form = form
         self.control = control
 
@@ -77,7 +77,7 @@ class HandlerFailed(FuseLatchError, RuntimeError):
     @property
     def story(self) -> str:
         """The chain of causes and what became of the gesture, without the place and the error."""
-        return f"in {' ← '.join(self.chain)}; the form is as it was before: {self.gesture}"
+        return f"in {' ← '.join(self.chain)}; undone: {self.gesture}"
 
 
 class FuseBlown(HandlerFailed):
@@ -103,5 +103,5 @@ def describe(error: BaseException) -> str:
     try:
         text = " ".join(str(error).split())
     except Exception:
-        text = "(its text could not be made)"
+        text = "(no message available)"
     return f"{type(error).__name__}: {text}" if text else type(error).__name__

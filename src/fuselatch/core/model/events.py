@@ -10,32 +10,32 @@ from fuselatch.core.model.names import suggest
 By: TypeAlias = Literal["person", "program"]
 
 CONTROL_EVENTS: Final = {
-    "pointed": "the pointer has come to it",
-    "unpointed": "the pointer has gone, or the control has",
-    "entered": "the focus has come to the control",
-    "typed": "its draft has changed by one key",
-    "leaving": "the focus is about to leave it; can be held",
-    "left": "the focus has left it",
-    "changed": "its value differs from before",
-    "clicked": "it has been pressed",
-    "double_clicked": "it has been clicked twice",
-    "line_starting": "a line is about to be started; can be held",
-    "line_added": "a line has been started; `event.new` is the line",
-    "line_removing": "a line is about to be removed, `event.old` is the line; can be held",
-    "line_changed": "something in a line differs from before; `event.new` is the line",
+    "pointed": "the pointer is over the control",
+    "unpointed": "the pointer left, or the control disappeared",
+    "entered": "the control got the focus",
+    "typed": "the user typed a key",
+    "leaving": "the focus is about to leave (can be blocked)",
+    "left": "the focus left",
+    "changed": "the value changed",
+    "clicked": "the button was pressed",
+    "double_clicked": "the user double-clicked",
+    "line_starting": "a line is about to be added (can be blocked)",
+    "line_added": "a line was added: `event.new`",
+    "line_removing": "a line is about to be removed: `event.old` (can be blocked)",
+    "line_changed": "a value in a line changed: `event.new`",
 }
 """The events of controls, with when each is raised."""
 
 FORM_EVENTS: Final = {
-    "opened": "the form has been opened, its defaults set",
-    "clicked": "its surface has been clicked",
-    "double_clicked": "its surface has been clicked twice",
-    "fronted": "it is in front again",
-    "record_shown": "another record is in hand, or a fresh one; `event.new` is its key",
-    "accepting": "the form is in order and about to be accepted; can be held",
-    "submitted": "its values have been taken",
-    "closing": "it is about to close, `event.new` is the verdict; can be held",
-    "closed": "it is closed",
+    "opened": "the form opened and its defaults are set",
+    "clicked": "the user clicked an empty part of the form",
+    "double_clicked": "the user double-clicked an empty part of the form",
+    "fronted": "the form came to the front",
+    "record_shown": "another record, or a new one, was shown: `event.new` is its key",
+    "accepting": "all checks passed; the form is about to be accepted (can be blocked)",
+    "submitted": "the form was accepted and its values are saved in the outcome",
+    "closing": "the form is about to close; `event.new` is the verdict (can be blocked)",
+    "closed": "the form closed",
 }
 """The events of forms, with when each is raised."""
 
@@ -77,8 +77,8 @@ class Event:
         Raises `NotAllowedHere` for an event that can't be held.
         """
         if self.name not in HOLDABLE:
-            hint = suggest(self.name, sorted(HOLDABLE), "those that can are")
-            raise NotAllowedHere(f"'{self.name}' can't be held: {hint}")
+            hint = suggest(self.name, sorted(HOLDABLE))
+            raise NotAllowedHere(f"'{self.name}' can't be blocked; {hint}")
         if self._reason is None:
             self._reason = reason
 

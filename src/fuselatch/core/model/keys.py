@@ -25,7 +25,7 @@ def normal(keys: str) -> str:
     last = BY_FOLDED.get(last.strip().casefold(), last)
     if unknown or not last or (len(last) > 1 and last not in NAMED):
         wrong = unknown[0] if unknown else last
-        raise ValueError(f"'{wrong}' in '{keys}' is no key; write Ctrl+Enter, F5, Escape or one character")
+        raise ValueError(f"'{wrong}' in '{keys}' isn't a key; write Ctrl+Enter, F5, Escape or one character")
     if modifiers and len(last) == 1:
         last = last.upper()
     return "+".join([*(name for name in MODIFIERS if name in modifiers), last])

@@ -9,17 +9,27 @@ SHOWN = 8
 """How many names are listed where none is close."""
 
 
-def suggest(wrong: str, names: Iterable[str], what: str = "it has") -> str:
-    """What to say behind an unknown name: the closest right one, else the first few there are."""
-    known = list(dict.fromkeys(names))
-    by_folded = {name.casefold(): name for name in known}
+def closest(wrong: str, names: Iterable[str]) -> str | None:
+    """Return the name most like a wrong one, or None if none is like it."""
+    by_folded = {name.casefold(): name for name in names}
     close = get_close_matches(wrong.casefold(), by_folded, n=1, cutoff=0.6)
-    if close:
-        return f"did you mean '{by_folded[close[0]]}'?"
-    if not known:
-        return "there is none"
+    return by_folded[close[0]] if close else None
+
+
+def first_few(names: Iterable[str]) -> str:
+    """Return the first few names, and how many there are if that is not all."""
+    known = list(dict.fromkeys(names))
     more = f", … ({len(known)} in all)" if len(known) > SHOWN else ""
-    return f"{what} {', '.join(known[:SHOWN])}{more}"
+    return ", ".join(known[:SHOWN]) + more
+
+
+def suggest(wrong: str, names: Iterable[str]) -> str:
+    """Return the hint for an unknown name: the closest right name, or the first few there are."""
+    known = list(names)
+    close = closest(wrong, known)
+    if close is not None:
+        return f"did you mean '{close}'?"
+    return f"choose from {first_few(known)}" if known else "there are none"
 
 
 class NoSuchName(AttributeError):

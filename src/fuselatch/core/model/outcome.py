@@ -57,7 +57,7 @@ class Outcome:
             value: R_co = self.values[control.name]
         except KeyError:
             hint = "a cancelled outcome has no values" if not self.values else suggest(control.name, self.values)
-            raise UnknownName(f"the outcome '{self.verdict}' has no value of '{control.name}': {hint}") from None
+            raise UnknownName(f"the '{self.verdict}' outcome has no value '{control.name}'; {hint}") from None
         return value
 
     def __repr__(self) -> str:

@@ -23,7 +23,7 @@ class Host:
 
     def selected(self) -> Selection | None:
         """The row that the person has selected there, or None."""
-        raise NotImplementedError(f"{type(self).__name__} does not say what is selected")
+        raise NotImplementedError(f"{type(self).__name__} must override selected()")
 
 
 class Services:
@@ -38,7 +38,7 @@ class Services:
     def __init__(self, given: Mapping[type, object]) -> None:
         for kind, service in given.items():
             if not isinstance(kind, type) or not isinstance(service, kind):
-                raise TypeError(f"services are given by class, as {{Letters: …}}; {service!r} is no {kind!r}")
+                raise TypeError(f"services must be a mapping such as {{Letters: …}}; {service!r} isn't a {kind!r}")
         self._given: Mapping[type, Any] = dict(given)
 
     def __getitem__(self, kind: type[S]) -> S:
@@ -46,8 +46,8 @@ class Services:
             found: S = self._given[kind]
         except KeyError:
             names = [given.__name__ for given in self._given]
-            hint = suggest(kind.__name__, names, "it was given") if names else "it was given none; open it with services=…"
-            raise UnknownName(f"this session has no service {kind.__name__}: {hint}") from None
+            hint = suggest(kind.__name__, names) if names else "open it with services=…"
+            raise UnknownName(f"this session has no service {kind.__name__}; {hint}") from None
         return found
 
     def __contains__(self, kind: type) -> bool:

@@ -54,9 +54,9 @@ def is_over(every: Every, when: str, now: datetime) -> bool:
 def end_of(every: Every, when: str) -> str:
     """When what was taken stops counting, in words."""
     if every is None or not when:
-        return "until it is released"
+        return "until it is reset"
     taken = datetime.fromisoformat(when)
     if every == "day":
         last: date = taken.date()
-        return f"until {last.isoformat()} is over"
+        return f"until the end of {last.isoformat()}"
     return f"until {(taken + every).isoformat()}"

@@ -14,6 +14,7 @@ from math import isfinite
 from typing import Any, TypeVar
 
 from fuselatch.core.model.formats import Formats
+from fuselatch.core.model.texts import user_text
 
 T = TypeVar("T")
 ROUNDING = {
@@ -40,7 +41,7 @@ class Unparsable(ValueError):
 
 def wrong_type(value: object, wanted: str) -> TypeError:
     """The error for a value that a program set, of a type that its control does not hold."""
-    return TypeError(f"{wanted} is wanted here, not {type(value).__name__} {short(value)}")
+    return TypeError(f"expected {wanted}, not {type(value).__name__} {short(value)}")
 
 
 def short(value: object, most: int = 40) -> str:
@@ -57,7 +58,7 @@ def exactly(kind: type[T], value: Any, what: str) -> T:
     if kind is float and isinstance(value, int) and not isinstance(value, bool):
         value = float(value)
     if not isinstance(value, kind) or (isinstance(value, bool) and kind is int):
-        raise TypeError(f"{what}: {kind.__name__} is wanted here, not {type(value).__name__} {short(value)}")
+        raise TypeError(f"{what}: expected {kind.__name__}, not {type(value).__name__} {short(value)}")
     return value
 
 
@@ -74,14 +75,14 @@ def to_text(value: object) -> str:
 def text_for(what: str, value: object) -> str:
     """A text that a handler hands over, unchanged; raises a `TypeError` that says what for."""
     if not isinstance(value, str):
-        raise TypeError(f"{what}: {wrong_type(value, 'a text (str)')}")
+        raise TypeError(f"{what}: {wrong_type(value, 'text (str)')}")
     return value
 
 
 def place_for(what: str, value: object) -> int:
     """A place, from 0, that a handler hands over; raises a `TypeError` that says what for."""
     if not isinstance(value, int) or isinstance(value, bool):
-        raise TypeError(f"{what}: {wrong_type(value, 'a place (int)')}")
+        raise TypeError(f"{what}: {wrong_type(value, 'a position (int)')}")
     return value
 
 
@@ -98,7 +99,7 @@ def to_float(value: object) -> float | None:
     except OverflowError:
         raise wrong_type(value, "a number that fits a float") from None
     if not isfinite(number):
-        raise TypeError(f"a finite number is wanted here, not {number}")
+        raise TypeError(f"expected a finite number, not {number}")
     return number
 
 
@@ -119,7 +120,7 @@ def to_decimal(value: object) -> Decimal | None:
         raise wrong_type(value, "an amount (Decimal or int)")
     amount = Decimal(value)
     if not amount.is_finite():
-        raise TypeError(f"a finite amount is wanted here, not {amount}")
+        raise TypeError(f"expected a finite amount, not {amount}")
     return amount
 
 
@@ -178,17 +179,17 @@ def rounded(amount: Decimal, decimals: int, rule: str) -> Decimal:
     return amount.quantize(Decimal(1).scaleb(-decimals), rounding=ROUNDING[rule], context=EXACT)
 
 
-def parse_number(text: str, formats: Formats, expected: Callable[[], str], decimals: int | None) -> Decimal:
+def parse_number(text: str, formats: Formats, wrong: Callable[[], str], decimals: int | None) -> Decimal:
     """A typed number with at most `decimals` places that matter.
 
-    Raises `Unparsable`: `expected` says what would be right.
+    Raises `Unparsable`, with the text that `wrong` returns or that of too many decimals.
     """
     number = formats.parse_number(text)
     if number is None:
-        raise Unparsable(f"'{short_text(text)}' is not {expected()}")
+        raise Unparsable(wrong())
     if decimals is not None and places(number) > decimals:
-        limit = "no decimals" if decimals == 0 else f"at most {decimals} decimals" if decimals > 1 else "at most one decimal"
-        raise Unparsable(f"'{short_text(text)}' has more decimals than fit; {limit}")
+        limit = ("none", "one")[decimals] if decimals < 2 else "more"
+        raise Unparsable(user_text(f"decimals.{limit}", text=short_text(text), limit=decimals))
     return number
 
 

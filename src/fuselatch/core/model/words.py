@@ -9,6 +9,25 @@ from typing import Any, Final
 from fuselatch.core.model.events import FORM_EVENTS
 from fuselatch.core.model.trace import Entry
 
+KIND_NAMES: Final[Mapping[str, str]] = {
+    "text": "a text field",
+    "number": "a number field",
+    "percent": "a percentage field",
+    "whole": "an integer field",
+    "money": "a money field",
+    "date": "a date field",
+    "time": "a time field",
+    "tick": "a tick box",
+    "choice": "a choice",
+    "table": "a table",
+    "lines": "a list of lines",
+    "label": "a label",
+    "button": "a button",
+    "group": "a group",
+    "control": "a control",
+}
+"""The name of each kind of control in a message, with its article."""
+
 
 def value_text(value: Any) -> str:
     """A traced value as people write it."""
@@ -41,13 +60,18 @@ def event(entry: Entry) -> str:
 def finding(entry: Entry) -> str:
     """What a check found, or no longer finds."""
     if entry.new is None:
-        return f"{entry.control}: no longer '{entry.old}'"
-    return f"{entry.control}: '{entry.new}' ({entry.name})"
+        return f'clears mark on {entry.control}: "{entry.old}"'
+    return f'marks {entry.control}: "{entry.new}" ({entry.name})'
 
 
 def with_text(word: str) -> Callable[[Entry], str]:
-    """A phrase that quotes what an entry brought."""
+    """Return a phrase that quotes an entry's text."""
     return lambda entry: f'{word} "{" ".join(str(entry.new).split())}"'
+
+
+def hold(entry: Entry) -> str:
+    """Return the phrase for an event that a handler blocked, or a handler that is muted."""
+    return f"{entry.name if entry.name.startswith('muted ') else f'blocked at {entry.name}'}: {entry.new}"
 
 
 def step(entry: Entry) -> str:
@@ -57,11 +81,12 @@ def step(entry: Entry) -> str:
 
 
 def latch(entry: Entry) -> str:
-    """A latch that was taken, let go, or that gave the answer it was taken with."""
+    """Return the phrase for a latch that was set or reset, or that gave its answer."""
     if entry.new is None:
-        return f"latch {entry.name} let go"
-    answer = f" with '{entry.new}'" if entry.new else ""
-    return f"latch {entry.name} taken{answer}" if entry.old is None else f"latch {entry.name} holds{answer}"
+        return f"resets latch {entry.name}"
+    if entry.old is not None:
+        return f'latch {entry.name} answers "{entry.new}"'
+    return f"sets latch {entry.name}" + (f' ("{entry.new}")' if entry.new else "")
 
 
 PHRASES: Final[Mapping[str, Callable[[Entry], str]]] = {
@@ -73,16 +98,16 @@ PHRASES: Final[Mapping[str, Callable[[Entry], str]]] = {
     "change": change,
     "finding": finding,
     "prompt": with_text("asks"),
-    "answer": with_text("answered"),
+    "answer": with_text("gets answer"),
     "open": lambda entry: f"opens {entry.form}",
-    "close": lambda entry: f"{entry.form} is closed, {entry.name}",
+    "close": lambda entry: f"closes {entry.form} ({entry.name})",
     "latch": latch,
-    "hold": lambda entry: f"held at {entry.name}: {entry.new}",
-    "drop": lambda entry: f"dropped the {entry.name}: {entry.new}",
+    "hold": hold,
+    "drop": lambda entry: f"skipped the {entry.name}: {entry.new}",
     "write": lambda entry: f"writes {entry.name}: {entry.new}",
-    "stale": lambda entry: f"stale read of {entry.control} while '{entry.new}' is unsettled",
-    "error": lambda entry: f"failed at {entry.name}: {entry.new}; put back",
-    "fuse": lambda entry: f"the fuse blew at {entry.name}: {entry.new}; put back",
+    "stale": lambda entry: f"reads {entry.control} while '{entry.new}' is still a draft",
+    "error": lambda entry: f"failed in {entry.name}: {entry.new}; undone",
+    "fuse": lambda entry: f"endless loop in {entry.name}: {entry.new}; undone",
 }
 """How each kind of entry is said."""
 

@@ -1,0 +1,140 @@
+"""Texts for the user at the form, in one table, so that they can be translated.
+
+Texts for the developer (declaration errors, refusals in a test, command-line errors) stay where they are raised.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Final
+
+TEXTS: Final[Mapping[str, str]] = {
+    # Findings of declared rules.
+    "required.entry": "Enter a value",
+    "required.choice": "Choose an item",
+    "required.row": "Choose a row",
+    "required.tick": "Tick this box",
+    "min_length": "Too short: {length} characters. Minimum is {limit}",
+    "max_length": "Too long: {length} characters. Maximum is {limit}",
+    "pattern": "'{text}' isn't in the right format",
+    "pattern.example": "'{text}' isn't in the right format. Example: {example}",
+    "minimum.number": "Too low: {value}. Minimum is {limit}",
+    "maximum.number": "Too high: {value}. Maximum is {limit}",
+    "minimum.time": "Too early: {value}. Minimum is {limit}",
+    "maximum.time": "Too late: {value}. Maximum is {limit}",
+    "offered": "'{text}' is no longer in the list",
+    "elsewhere": "{finding} (about the hidden field {caption})",
+    # Typed text that is no value.
+    "parse.number": "'{text}' isn't a number. Example: {example}",
+    "parse.percent": "'{text}' isn't a percentage. Example: {example}",
+    "parse.whole": "'{text}' isn't a whole number. Example: {example}",
+    "parse.money": "'{text}' isn't an amount. Example: {example}",
+    "parse.date": "'{text}' isn't a date. Example: {example}",
+    "parse.time": "'{text}' isn't a time. Example: {example}",
+    "parse.either": "{local} or {iso}",
+    "decimals.none": "'{text}' has too many decimals. No decimals are allowed",
+    "decimals.one": "'{text}' has too many decimals. Maximum is 1 decimal",
+    "decimals.more": "'{text}' has too many decimals. Maximum is {limit} decimals",
+    "choice.several": "'{text}' matches {count} choices. Pick one from the list",
+    "choice.close": "'{text}' isn't in the list. Did you mean '{close}'?",
+    "choice.listed": "'{text}' isn't in the list. Choose from {choices}",
+    "choice.empty": "'{text}' isn't in the list: the list is empty",
+    # Prompts of the form itself.
+    "ok": "OK",
+    "cancel": "Cancel",
+    "yes": "Yes",
+    "no": "No",
+    "value": "Value",
+    "warnings.title": "Check these entries",
+    "warnings.go_on": "Go on",
+    "warnings.go_back": "Go back",
+    "other": "Add '{{entry}}' to {{caption}}?",
+    "other.title": "New item",
+    "other.add": "Add it",
+    "other.once": "Use once",
+    "discard": "Discard",
+    "keep_editing": "Keep editing",
+    "leave": "Save changes to this record?",
+    "leave.title": "Unsaved changes",
+    "leave.save": "Save",
+    "leave.drop": "Don't save",
+    "remove": "Remove {{record}}?",
+    "remove.title": "Remove record",
+    "remove.record": "record {key}",
+    "remove.with_lines": "record {key} and {lines}",
+    "remove.line": "{count} row in {caption}",
+    "remove.lines": "{count} rows in {caption}",
+    "remove.and": " and ",
+    "remove.yes": "Remove",
+    "refused": "Couldn't save: {{reason}}",
+    "refused.title": "Not saved",
+    "refused.again": "Try again",
+    "conflict.changed": "Record {key} was changed by someone else while you were editing it.",
+    "conflict.removed": "Record {key} was removed by someone else while you were editing it.",
+    "conflict.title": "Edit conflict",
+    "conflict.theirs": "Use theirs",
+    "conflict.mine": "Keep mine",
+    "conflict.compare": "Compare",
+    "compare.title": "Compare versions",
+    "compare.removed": "They removed it.",
+    "compare.removing": "You want to remove it; they changed {changes}",
+    "compare.to": "{caption} to {theirs}",
+    "compare.both": "{caption}: yours {mine}, theirs {theirs}",
+    "blank": "blank",
+    # Notices: why the last gesture was blocked or cut short.
+    "notice.warnings": "Check the warnings, then try again",
+    "notice.discard": "Nothing was discarded",
+    "notice.stayed": "Stayed on this record",
+    "notice.removed": "Nothing was removed",
+    "notice.lines_first": "Record {key} still has {count} {caption}. Remove them first",
+    "notice.save_first": "{caption}: save this record before adding lines",
+    "notice.finding": "{caption}: {finding}",
+    "notice.disabled": "{caption} is disabled",
+    "notice.hidden": "{caption} is hidden",
+    "notice.at": "{caption}: {reason}",
+    "notice.cant_leave": "{caption} can't be left: {reason}",
+    "notice.no_choice": "'{text}' is no longer a choice",
+    "notice.no_position": "no position {position}; the last is {last}",
+    "notice.in_front": "{keys}: {title} is open in front",
+    "notice.not_typed": "'{text}' was not typed: waiting for {what}",
+    # Messages.
+    "stray": "{count} rows of {lines} have no record in {records} ({keys})",
+    "stray.one": "1 row of {lines} has no record in {records} ({keys})",
+    "selected.none": "Nothing is selected. Select a row of {records}",
+    "selected.other": "The selected row belongs to {other}. Select a row of {records}",
+    "selected.gone": "{records} has no row {key}",
+    # Positions and values.
+    "position": "{place} of {count}",
+    "position.new": "new record ({count} saved)",
+    "line": "{lines} {place}, {caption}",
+    "line.removed": "(removed)",
+    # Why a store can't write; the user reads it after "Couldn't save:".
+    "store.changed": "record {key} of '{source}' was changed by someone else",
+    "store.removed": "record {key} of '{source}' was removed by someone else",
+    "store.busy": "another program has had {name} open for {seconds} seconds; close it and try again",
+    "store.gone": "{name} no longer exists",
+    "store.duplicate": "'{source}' already has a record {key}",
+    "store.encoding": "'{character}' can't be saved in {encoding}",
+    "store.permission": "no permission to write {name}",
+    "store.read_only": "{name} is on a read-only disk",
+    "store.folder": "{name} is a folder, not a file",
+    "store.full": "the disk is full",
+    "store.full_of": "the disk is full ({reason})",
+    "store.unusable": "can't use {name}: {reason}",
+    "store.key_taken": "a record with this key already exists ({reason})",
+    "store.value_missing": "a required value is missing ({reason})",
+    "store.conflict": "it conflicts with other data ({reason})",
+    "store.misfit": "a value doesn't fit in its column ({reason})",
+    "store.locked": "{name} is read-only ({reason})",
+    "store.formula": "cell {cell} of '{sheet}' has a formula and can't be written",
+    "store.named_cells": "named cells can be changed but not added or removed",
+}
+"""Every text that the library itself shows to the user, by id. Names in braces are filled in when it is shown."""
+
+
+def user_text(text_id: str, **facts: object) -> str:
+    """Return a text for the user with its facts filled in.
+
+    Doubled braces stay as names in braces: a prompt fills them in when it is asked.
+    """
+    return TEXTS[text_id].format(**facts)
