@@ -13,16 +13,16 @@ from pathlib import Path
 from time import perf_counter
 
 from fuselatch import Form, Gesture, Session
-from fuselatch.rehearsal import perform, read_cue_file
+from fuselatch.rehearsal import read_cue_file, run_cues
 from fuselatch.rehearsal.flipping import flipbook
 from fuselatch.rehearsal.loading import importing_from, load
 
 FORM = """
-from fuselatch import Button, Choice, Form, Money, Tick, Text, Whole, check, derive, warn
+from fuselatch import Button, Choice, Form, Money, Tick, Text, Integer, check, derive, warn
 
 class Stay(Form, title="A night at the quay"):
     vessel = Text("Vessel", required=True)
-    nights = Whole("Nights", minimum=1, default=1, required=True)
+    nights = Integer("Nights", minimum=1, default=1, required=True)
     pier = Choice("Pier", choices=("North", "South"))
     visitor = Tick("Visitor")
     port = Text("Home port", enabled=lambda form: form.visitor.value)
@@ -142,7 +142,7 @@ def flipbook_costs(folder: Path) -> None:
     for _ in range(5):
         start = perf_counter()
         with importing_from([folder]):
-            page = flipbook("fifty", [perform(read_cue_file(path), looking=True)])
+            page = flipbook("fifty", [run_cues(read_cue_file(path), looking=True)])
         took.append(perf_counter() - start)
     env = {name: value for name, value in os.environ.items() if name != "PYTHONDONTWRITEBYTECODE"}
     whole = []

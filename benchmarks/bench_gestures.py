@@ -177,7 +177,7 @@ def total_over(size: int) -> Measure:
             getattr(self, f"c{number}").value = 1.0 if self.on.value else 2.0
 
     def add_up(self: Any, event: Any) -> None:
-        self.total.value = self.total.given + event.new - (event.old or 0)
+        self.total.value = self.total.required_value + event.new - (event.old or 0)
 
     from fuselatch import on
 

@@ -20,20 +20,20 @@ class Booking(Form):
     """A list that another control refills."""
 
     pier = Choice("Pier", choices=("P0", "P1"))
-    berth = Choice("Berth", choices=Catalog("berths", show="name").where(pier=pier))
+    berth = Choice("Berth", choices=Catalog("berths", text="name").where(pier=pier))
 
 
 class Choosing(Form):
     """A table that another control refills, and one of all rows."""
 
     pier = Choice("Pier", choices=("P0", "P1"))
-    berths = Table("Berths", rows=Catalog("berths", show="name").where(pier=pier), columns=("name", "pier"), sort="name")
+    berths = Table("Berths", rows=Catalog("berths", text="name").where(pier=pier), columns=("name", "pier"), sort="name")
 
 
 class Everything(Form):
     """A table of all rows."""
 
-    berths = Table("Berths", rows=Catalog("berths", show="name"), columns=("name", "pier"))
+    berths = Table("Berths", rows=Catalog("berths", text="name"), columns=("name", "pier"))
 
 
 def rows_of(size: int) -> list[dict[str, str]]:

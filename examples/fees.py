@@ -1,4 +1,4 @@
-"""A plain function that `fuselatch draft fees:late_fee --from examples` makes a form for."""
+"""A plain function that `fuselatch generate fees:late_fee --from examples` makes a form for."""
 
 from __future__ import annotations
 

@@ -5,7 +5,7 @@ fuselatch rehearse examples/harbours.cues
 
 from __future__ import annotations
 
-from fuselatch import FIRST, Button, Catalog, Choice, Form, Label, MemoryRecords, Text, Whole
+from fuselatch import Button, Catalog, Choice, Form, Integer, Label, MemoryRecords, Text, first_choice, last_entered
 from fuselatch.rehearsal import Scene
 
 PLACES = [
@@ -25,12 +25,12 @@ class HarbourForm(Form, title="Harbours", records="harbours"):
     """Keeps harbours, each with its place and what it offers."""
 
     harbour = Text("Harbour", required=True)
-    country = Choice("Country", choices=Catalog("places", show="country"), default=FIRST, keep=True)
-    region = Choice("Region", choices=Catalog("places", show="region").where(country=country))
-    town = Choice("Town", choices=Catalog("places", show="town").where(country=country, region=region), required=True)
-    berths = Whole("Berths", minimum=1, default=1)
-    has = Choice("Has", choices=("water", "shore power", "fuel", "crane"), many=True, look="list")
-    place = Label("Record", value=lambda form: form.records.shown)
+    country = Choice("Country", choices=Catalog("places", text="country"), default=last_entered(first=first_choice()))
+    region = Choice("Region", choices=Catalog("places", text="region").where(country=country))
+    town = Choice("Town", choices=Catalog("places", text="town").where(country=country, region=region), required=True)
+    berths = Integer("Berths", minimum=1, default=1)
+    has = Choice("Has", choices=("water", "shore power", "fuel", "crane"), multiple=True, look="list")
+    place = Label("Record", value=lambda form: form.records.position_text)
     keep_it = Button("Keep, and the next", submits=True)
     leave = Button("Leave", closes="cancelled")
 

@@ -2,13 +2,13 @@
 
 from decimal import Decimal
 
-from fuselatch import Button, Finding, Form, Money, Text, Whole, check, derive, warn
+from fuselatch import Button, Finding, Form, Integer, Money, Text, check, derive, warn
 from fuselatch.rehearsal import rehearse
 
 
 class Stay(Form, title="A night at the quay"):
     vessel = Text("Vessel", required=True)
-    nights = Whole("Nights", minimum=1, default=1, required=True)
+    nights = Integer("Nights", minimum=1, default=1, required=True)
     price = Money("Price", unit="EUR", value=derive(lambda nights: nights * Decimal(34), nights))
     book = Button("Book", closes="accepted")
     leave = Button("Leave", closes="cancelled")

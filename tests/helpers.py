@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
-from fuselatch import Entry, Session
+from fuselatch import Session, TraceEntry
 from fuselatch.core.forms.controls import LiveValue
 from fuselatch.core.forms.form import controls_of
 from fuselatch.core.model.words import phrase
 
 
-def told(entries: Iterable[Entry], *kinds: str) -> list[str]:
+def told(entries: Iterable[TraceEntry], *kinds: str) -> list[str]:
     """Entries in words, of some kinds only where kinds are named."""
     return [phrase(entry) for entry in entries if not kinds or entry.kind in kinds]
 

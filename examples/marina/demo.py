@@ -9,7 +9,7 @@ from importlib.resources import files
 from pathlib import Path
 
 from fuselatch import DrawingBoard, Drawings, LetterBox, Letters
-from fuselatch.rehearsal import Performance, Scene, perform, read_cues
+from fuselatch.rehearsal import CueRun, Scene, read_cues, run_cues
 from marina import scenes, tables
 from marina.tables import Booking
 
@@ -24,21 +24,21 @@ class Written:
     next_steps: tuple[str, ...]
 
 
-def perform_all() -> Iterator[Performance]:
+def run_all_cues() -> Iterator[CueRun]:
     """Perform each cue sheet of the demo."""
     folder = files("marina").joinpath("cues")
     for name in CUES:
-        yield perform(read_cues(folder.joinpath(name).read_text(encoding="utf-8"), name))
+        yield run_cues(read_cues(folder.joinpath(name).read_text(encoding="utf-8"), name))
 
 
-def booked(done: Sequence[Performance], arrival: datetime) -> list[Booking]:
+def booked(done: Sequence[CueRun], arrival: datetime) -> list[Booking]:
     """The bookings that the accepted forms stand for."""
     number = tables.bookings()[-1].number
     made = []
-    for performance in done:
-        if performance.outcome is not None and performance.outcome.accepted:
+    for run in done:
+        if run.outcome is not None and run.outcome.accepted:
             number += 1
-            values = performance.outcome.values
+            values = run.outcome.values
             made.append(
                 Booking(
                     number,
@@ -47,38 +47,38 @@ def booked(done: Sequence[Performance], arrival: datetime) -> list[Booking]:
                     arrival.date(),
                     values["nights"],
                     values["price"],
-                    "; ".join(f"{one.text}, agreed by {one.user}" for one in performance.outcome.overrides),
+                    "; ".join(f"{one.text}, agreed by {one.user}" for one in run.outcome.overrides),
                 )
             )
     return made
 
 
-def send_out(folder: Path, performance: Performance) -> None:
-    """Write the letters and drawings of a performance into a folder."""
-    services = performance.session.services if performance.session is not None else None
+def send_out(folder: Path, run: CueRun) -> None:
+    """Write the letters and drawings of a run into a folder."""
+    services = run.session.services if run.session is not None else None
     box, board = (services[Letters], services[Drawings]) if services is not None else (None, None)
     if isinstance(box, LetterBox) and isinstance(board, DrawingBoard):
-        name = performance.sheet.name.partition(".")[0]
+        name = run.sheet.name.partition(".")[0]
         for number, letter in enumerate(box.letters, 1):
             (folder / f"{name}-{number}.eml").write_bytes(letter.as_bytes())
         for drawn, svg in board.drawings.items():
             (folder / f"{name}-{drawn.replace(' ', '-')}.svg").write_text(svg, encoding="utf-8")
 
 
-def write(folder: Path, done: Sequence[Performance]) -> Written:
+def write(folder: Path, done: Sequence[CueRun]) -> Written:
     """Write bookings, traces and cue sheets into a folder; raises `OSError` where that can't be done."""
     scene: Scene = scenes.quiet_monday()
     new = booked(done, scene.now)
     folder.mkdir(parents=True, exist_ok=True)
     tables.write_bookings(folder / "bookings.csv", [*tables.bookings(), *new])
     lines = 0
-    for performance in done:
-        name = Path(performance.sheet.name)
-        (folder / name.with_suffix(".trace.jsonl")).write_text(performance.trace.to_jsonl(), encoding="utf-8")
+    for run in done:
+        name = Path(run.sheet.name)
+        (folder / name.with_suffix(".trace.jsonl")).write_text(run.trace.to_jsonl(), encoding="utf-8")
         cues = files("marina").joinpath("cues", name.name).read_text(encoding="utf-8")
         (folder / name).write_text(cues, encoding="utf-8")
-        lines += len(performance.trace)
-        send_out(folder, performance)
+        lines += len(run.trace)
+        send_out(folder, run)
     berths = ", ".join(f"{one.vessel} into {one.berth} for {one.price} EUR" for one in new)
     count = len(tables.bookings()) + len(new)
     return Written(

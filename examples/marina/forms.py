@@ -13,6 +13,7 @@ from fuselatch import (
     Event,
     Finding,
     Form,
+    Integer,
     Label,
     Latch,
     Letters,
@@ -22,7 +23,6 @@ from fuselatch import (
     Prompt,
     Text,
     Tick,
-    Whole,
     check,
     warn,
 )
@@ -69,7 +69,7 @@ class BookingForm(Form, title="Book a berth"):
     vessel = Text("Vessel", required=True, max_length=40)
     find = Button("Find…")
     length = Number("Length", unit="m", minimum=3, maximum=60, decimals=2, required=True)
-    nights = Whole("Nights", minimum=1, maximum=30, default=1, required=True)
+    nights = Integer("Nights", minimum=1, maximum=30, default=1, required=True)
     pier = Choice("Pier", required=True, choices=lambda form: dict.fromkeys(berth.pier for berth in form.berths))
     berth = Choice("Berth", required=True, choices=lambda form: form.suitable_berths())
     visitor = Tick("Visitor")
@@ -93,7 +93,7 @@ class BookingForm(Form, title="Book a berth"):
         default="Send to the office",
         tone="warning",
         latch=Latch(per="record", key=lambda form: form.vessel.value),
-        keeps=("Book it",),
+        remember=("Book it",),
     )
 
     def suitable_berths(self) -> list[str]:
@@ -134,9 +134,9 @@ class BookingForm(Form, title="Book a berth"):
     @Form.accepting
     def confirm_overhang(self, event: Event) -> None:
         """Ask before a boat is booked into a berth that is shorter than it."""
-        over = self.length.given - next(berth.length for berth in self.berths if berth.name == self.berth.value)
+        over = self.length.required_value - next(berth.length for berth in self.berths if berth.name == self.berth.value)
         if over > 0 and self.ask(self.too_long, over=over) == "Change berth":
-            event.hold("choose a longer berth")
+            event.block("choose a longer berth")
 
     @Form.submitted
     def send_papers(self) -> None:
@@ -145,12 +145,12 @@ class BookingForm(Form, title="Book a berth"):
         notes = tuple(f"{override.text} (agreed by {override.user})" for override in self.overrides)
         stay = Stay(
             self.vessel.value,
-            self.length.given,
+            self.length.required_value,
             known.owner if known is not None else "",
-            self.berth.given,
+            self.berth.required_value,
             self.session.today(),
-            self.nights.given,
-            self.price.given,
+            self.nights.required_value,
+            self.price.required_value,
             notes,
         )
         pier = [berth for berth in tables.berths() if berth.pier == self.pier.value]

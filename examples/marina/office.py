@@ -5,7 +5,6 @@ from __future__ import annotations
 from decimal import Decimal
 
 from fuselatch import (
-    LAST,
     Button,
     Catalog,
     Choice,
@@ -13,21 +12,22 @@ from fuselatch import (
     Event,
     Form,
     Group,
+    Integer,
     Label,
     Lines,
     Money,
     Table,
-    Whole,
     check,
     derive,
+    last_entered,
 )
 
 
 class ExtraLine(Group):
     """Something that is booked besides a berth."""
 
-    what = Choice("What", choices=Catalog("services", show="name", sort="name"), required=True)
-    count = Whole("Count", minimum=1, default=1, required=True)
+    what = Choice("What", choices=Catalog("services", text="name", sort="name"), required=True)
+    count = Integer("Count", minimum=1, default=1, required=True)
     price = Money("Price", unit="EUR", required=True)
     amount = Money("Amount", unit="EUR", value=derive(lambda count, price: count * price, count, price))
 
@@ -38,17 +38,17 @@ class ExtraLine(Group):
         self.price.value = next((row["price"] for row in rows if row["name"] == self.what.value), None)
 
 
-class OfficeForm(Form, title="Bookings", records="bookings", leaving="ask"):
+class OfficeForm(Form, title="Bookings", records="bookings", on_leave="ask"):
     """Keeps bookings, each with its extras."""
 
-    place = Label("Record", value=lambda form: form.records.shown)
-    only_berth = Choice("Only berth", choices=Catalog("berths", show="name", sort="name"))
-    vessel = Choice("Vessel", choices=Catalog("vessels", show="name", sort="name"), required=True)
-    berth = Choice("Berth", choices=Catalog("berths", show="name", sort="name"), required=True, default=LAST)
+    place = Label("Record", value=lambda form: form.records.position_text)
+    only_berth = Choice("Only berth", choices=Catalog("berths", text="name", sort="name"))
+    vessel = Choice("Vessel", choices=Catalog("vessels", text="name", sort="name"), required=True)
+    berth = Choice("Berth", choices=Catalog("berths", text="name", sort="name"), required=True, default=last_entered())
     arrival = Date("Arrival", required=True, default=lambda form: form.session.today())
-    nights = Whole("Nights", minimum=1, maximum=30, default=1, required=True)
+    nights = Integer("Nights", minimum=1, maximum=30, default=1, required=True)
     price = Money("Price", unit="EUR", required=True)
-    extras = Lines(ExtraLine, "Extras", records="extras", key="booking", parent="first")
+    extras = Lines(ExtraLine, "Extras", records="extras", key="booking", new_parent="save_first")
     total = Money("To pay", unit="EUR", value=lambda form: form.sum_up())
     find_berth = Button("Berths…")
     keep = Button("Keep, and the next", submits=True)
@@ -69,11 +69,11 @@ class OfficeForm(Form, title="Bookings", records="bookings", leaving="ask"):
         self.records.where(berth=self.only_berth)
         self.records.first()
 
-    @extras.line_starting
+    @extras.line_adding
     def three_at_most(self, event: Event) -> None:
         """The form that goes with a booking has room for three."""
         if len(self.extras) == 3:
-            event.hold("there is room for three extras")
+            event.block("there is room for three extras")
 
     @find_berth.clicked
     def choose_berth(self) -> None:
@@ -86,10 +86,10 @@ class OfficeForm(Form, title="Bookings", records="bookings", leaving="ask"):
 class BerthTable(Form, title="Berths"):
     """The berths of a pier, one to be chosen."""
 
-    pier = Choice("Pier", choices=Catalog("berths", show="pier", sort="pier"), default="North")
+    pier = Choice("Pier", choices=Catalog("berths", text="pier", sort="pier"), default="North")
     berths = Table(
         "Berths",
-        rows=Catalog("berths", show="name").where(pier=pier),
+        rows=Catalog("berths", text="name").where(pier=pier),
         columns={"name": "Berth", "length": "Length (m)", "depth": "Depth (m)"},
         sort="length",
         required=True,

@@ -17,7 +17,7 @@ class Pump(Form, title="Pump"):
         """Set a value on the other live form."""
         panel = self.session.find(Panel)
         if panel is not None:
-            panel.total.value = (panel.total.value or 0) + self.litres.given
+            panel.total.value = (panel.total.value or 0) + self.litres.required_value
 
 
 class Panel(Form, title="Fuel panel"):
@@ -37,4 +37,4 @@ class Panel(Form, title="Fuel panel"):
     @receipt.clicked
     def print_receipt(self) -> None:
         """A prompt is modal: the pump waits, too."""
-        self.tell("The receipt is printed: {price}")
+        self.inform("The receipt is printed: {price}")

@@ -57,4 +57,4 @@ class LogForm(Form, title="Log"):
         """Reveal the first form where it was."""
         first = self.session.find(Anchoring)
         if first is not None:
-            first.reveal()
+            first.unhide()

@@ -1,8 +1,8 @@
-"""From dialog to opener while it stays open: signals, any number of times, from several dialogs of one class."""
+"""From dialog to opener while it stays open: custom_events, any number of times, from several dialogs of one class."""
 
 from __future__ import annotations
 
-from fuselatch import Button, Choice, Event, Form, Param, Signal, Text
+from fuselatch import Button, Choice, CustomEvent, Event, Form, Param, Text
 
 BOATS = ("Kittiwake", "Eider", "Dunlin", "Whimbrel")
 
@@ -11,7 +11,7 @@ class BoatList(Form, title="Boats"):
     """A list to pick from, again and again."""
 
     name: str = Param(default="boats")
-    chosen = Signal(str)
+    chosen = CustomEvent(str)
 
     boat = Choice("Boat", choices=BOATS, look="list")
     hand_over = Button("Hand over")
@@ -21,7 +21,7 @@ class BoatList(Form, title="Boats"):
     def send(self) -> None:
         """A button hands over what is picked, a double click what was clicked."""
         if not self.boat.is_blank:
-            self.chosen.send(self.boat.given)
+            self.chosen.send(self.boat.required_value)
 
 
 class Muster(Form, title="Muster"):

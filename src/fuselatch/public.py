@@ -6,20 +6,20 @@ from fuselatch.core.engine.view import View
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.checks import check
 from fuselatch.core.forms.choice import Choice
+from fuselatch.core.forms.custom_events import CustomEvent
 from fuselatch.core.forms.declarations import Button, Label
-from fuselatch.core.forms.defaults import FIRST, LAST, NTH
-from fuselatch.core.forms.entries import Date, Money, Number, Percent, Text, Tick, Time, Whole
+from fuselatch.core.forms.defaults import first_choice, last_entered, nth_choice
+from fuselatch.core.forms.entries import Date, Integer, Money, Number, Percent, Text, Tick, Time
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.groups import Group
 from fuselatch.core.forms.latches import Latch
 from fuselatch.core.forms.lines import Lines
 from fuselatch.core.forms.params import Opener, Param
-from fuselatch.core.forms.places import SELECTED, Gap
+from fuselatch.core.forms.places import first_blank, host_selection
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.forms.rows import Row
 from fuselatch.core.forms.rules import derive, from_open
 from fuselatch.core.forms.shared import Shared
-from fuselatch.core.forms.signals import Signal
 from fuselatch.core.forms.sources import on
 from fuselatch.core.forms.tables import Table
 from fuselatch.core.model.choices import Choices
@@ -41,19 +41,15 @@ from fuselatch.core.model.events import Event
 from fuselatch.core.model.findings import Finding, Marker, Override, warn
 from fuselatch.core.model.formats import Formats, PlainFormats
 from fuselatch.core.model.gestures import Gesture
+from fuselatch.core.model.latch_records import LatchRecord, LatchStore
 from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.services import Host, Selection, Services
-from fuselatch.core.model.taken import LatchStore, Taken
-from fuselatch.core.model.trace import Entry, Trace
+from fuselatch.core.model.trace import Trace, TraceEntry
 from fuselatch.policy import Policy
 from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
 from fuselatch.stores.memory import MemoryLatches, MemoryRecords
 
 __all__ = [
-    "FIRST",
-    "LAST",
-    "NTH",
-    "SELECTED",
     "Abandoned",
     "Blank",
     "Button",
@@ -61,11 +57,11 @@ __all__ = [
     "ChangedMeanwhile",
     "Choice",
     "Choices",
+    "CustomEvent",
     "Date",
     "DeclarationError",
     "DrawingBoard",
     "Drawings",
-    "Entry",
     "Event",
     "Finding",
     "Form",
@@ -73,13 +69,14 @@ __all__ = [
     "Formats",
     "FuseBlown",
     "FuseLatchError",
-    "Gap",
     "Gesture",
     "Group",
     "HandlerFailed",
     "Host",
+    "Integer",
     "Label",
     "Latch",
+    "LatchRecord",
     "LatchStore",
     "LetterBox",
     "Letters",
@@ -106,21 +103,24 @@ __all__ = [
     "Services",
     "Session",
     "Shared",
-    "Signal",
     "Store",
     "StoreRefused",
     "Table",
-    "Taken",
     "Text",
     "Tick",
     "Time",
     "Trace",
+    "TraceEntry",
     "UnknownName",
     "View",
-    "Whole",
     "check",
     "derive",
+    "first_blank",
+    "first_choice",
     "from_open",
+    "host_selection",
+    "last_entered",
+    "nth_choice",
     "on",
     "warn",
 ]  # fmt: skip

@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 from click.testing import CliRunner
 
-from fuselatch import Taken
+from fuselatch import LatchRecord
 from fuselatch.cli import COMMANDS, main
 from fuselatch.rehearsal.loading import forget_imports
 from fuselatch.stores.sql import SqlLatches
@@ -26,7 +26,7 @@ def call(*words: str) -> tuple[int, str, str]:
 
 
 def test_the_demo_tells_writes_and_says_what_to_try(tmp_path: Path) -> None:
-    code, out, err = call("demo", "--into", str(tmp_path / "out"))
+    code, out, err = call("demo", "--output", str(tmp_path / "out"))
     assert (code, err) == (0, "")
     for line in (
         "  ok    5  press   find",
@@ -56,7 +56,7 @@ def test_the_demo_tells_writes_and_says_what_to_try(tmp_path: Path) -> None:
 
 def test_a_demo_that_can_not_write_says_so(tmp_path: Path) -> None:
     (tmp_path / "file").write_text("")
-    code, _, err = call("demo", "--into", str(tmp_path / "file" / "out"))
+    code, _, err = call("demo", "--output", str(tmp_path / "file" / "out"))
     assert (code, err) == (
         2,
         f"fuselatch: can't write to {tmp_path}/file/out: Not a directory; choose another folder with --output\n",
@@ -126,8 +126,8 @@ def test_describe_shows_what_a_form_declares_or_its_schema() -> None:
     assert (code, err) == (0, "")
     for line in (
         "BookingForm: Book a berth",
-        "  length   number  'Length'     required; minimum 3.0; maximum 60.0; unit m; decimals 2; checked by plausible",
-        "  leave    button  'Leave'      closes cancelled",
+        "  length   number   'Length'     required; minimum 3.0; maximum 60.0; unit m; decimals 2; checked by plausible",
+        "  leave    button   'Leave'      closes cancelled",
         "  too_long: '{vessel} overhangs {berth} by {over:.1f} m. Book anyway?' [Book anyway] [Change berth]",
     ):
         assert line in out.splitlines()
@@ -165,7 +165,7 @@ def test_the_same_cue_sheet_gives_the_same_bytes_whatever_the_hash_seed(tmp_path
         folder = tmp_path / seed
         environment = {**os.environ, "PYTHONHASHSEED": seed}
         subprocess.run(
-            [sys.executable, "-m", "fuselatch", "demo", "--into", str(folder)],
+            [sys.executable, "-m", "fuselatch", "demo", "--output", str(folder)],
             env=environment,
             check=True,
             capture_output=True,
@@ -200,7 +200,7 @@ def test_forms_lists_a_folder_with_what_each_is_for(tmp_path: Path) -> None:
 def test_latches_lists_and_releases(tmp_path: Path) -> None:
     log = SqlLatches(tmp_path / "desk.db")
     for user in ("imke", "oda"):
-        log.take(Taken("BookingForm.owes", user, "Saltwort", "Book it", "2031-05-04T09:30:00"), None)
+        log.set(LatchRecord("BookingForm.owes", user, "Saltwort", "Book it", "2031-05-04T09:30:00"), None)
     store = str(tmp_path / "desk.db")
     code, out, _ = call("latches", store)
     assert (code, out.splitlines()) == (0, [
@@ -209,13 +209,13 @@ def test_latches_lists_and_releases(tmp_path: Path) -> None:
         "BookingForm.owes  oda   Saltwort  Book it  2031-05-04T09:30:00",
         "2 entries",
     ])  # fmt: skip
-    code, _, err = call("latches", store, "--user", "odo", "--release")
+    code, _, err = call("latches", store, "--user", "odo", "--reset")
     assert code == 1 and "no entry with user 'odo'; did you mean 'oda'?" in err
-    code, out, _ = call("latches", store, "--user", "oda", "--release")
-    assert code == 0 and out.endswith("1 entry released\n")
+    code, out, _ = call("latches", store, "--user", "oda", "--reset")
+    assert code == 0 and out.endswith("1 entry reset\n")
     code, out, _ = call("latches", store, "--json")
     assert [json.loads(line)["user"] for line in out.splitlines()] == ["imke"]
-    assert call("latches", store, "--release")[0] == 0 and call("latches", store)[1] == "no entries\n"
+    assert call("latches", store, "--reset")[0] == 0 and call("latches", store)[1] == "no entries\n"
     code, _, err = call("latches", str(tmp_path / "none.db"))
     assert code == 2 and "file not found; give a SQLite file" in err and not (tmp_path / "none.db").exists()
     (tmp_path / "no.db").write_text("text, not a database" * 100)
@@ -227,10 +227,10 @@ def test_describe_shows_lines_tables_and_records() -> None:
     _, out, _ = call("describe", "marina.office:OfficeForm")
     for line in (
         "  records: bookings",
-        "extras           lines   'Extras'              lines of ExtraLine; records extras, key booking; record saved first; on removal: ask",
-        "extras[].amount  money   'Amount'              unit EUR; decimals 2; value depends on count, price",
-        "berth            choice  'Berth'               required; default LAST; choices from berths.name",
-        "keep             button  'Keep, and the next'  submits, then next",
+        "extras           lines    'Extras'              lines of ExtraLine; records extras, key booking; new record: save_first; on removal: ask",
+        "extras[].amount  money    'Amount'              unit EUR; decimals 2; value depends on count, price",
+        "berth            choice   'Berth'               required; default last_entered(); choices from berths.name",
+        "keep             button   'Keep, and the next'  submits, then next",
         "  extras[].what.changed: quote (office.py",
     ):
         assert line in out, line
@@ -248,7 +248,7 @@ def test_a_policy_shows_in_describe_and_holds_in_rehearse(tmp_path: Path) -> Non
     code, out, _ = call("describe", "marina.forms:BookingForm", "--policy", str(policy))
     changed = [line.strip() for line in out.splitlines() if line not in before.splitlines()]
     assert code == 0 and changed == [
-        "length   number  'Length'     required; minimum 3.0; maximum 60.0 (warn); unit m; decimals 2; checked by plausible (refuse)",
+        "length   number   'Length'     required; minimum 3.0; maximum 60.0 (warn); unit m; decimals 2; checked by plausible (refuse)",
         "owes: 'Money first, {vessel}: {amount}' [Let it pass] [Send to the office]",
         "default 'Send to the office'; cancel 'Send to the office'; tone warning; latch per record; remembers 'Book it'; "
         "text changed by policy; code sees 'Book it', 'Send to the office'",

@@ -16,7 +16,7 @@ class Span(Form):
     strict = Tick("Strict")
     note = Text("Note", visible=lambda form: form.strict.value)
     code = Text("Code", pattern="^[A-Z]{2}[0-9]+$", example="AB12", min_length=3, max_length=6)
-    eager = Number("Eager", maximum=9, eager=True)
+    while_typing = Number("Eager", maximum=9, while_typing=True)
     save = Button("Save", closes="accepted")
 
     @check(a, b, at=b)
@@ -130,10 +130,10 @@ def test_what_a_draft_showed_elsewhere_goes_with_the_draft(ends: str) -> None:
 
 def test_an_eager_marker_shows_from_the_first_key() -> None:
     with rehearse(Span) as desk:
-        desk.type("eager", "12")
-        assert desk.at(Span).eager.marker.text == "Too high: 12. Maximum is 9"
+        desk.type("while_typing", "12")
+        assert desk.at(Span).while_typing.marker.text == "Too high: 12. Maximum is 9"
         desk.key("Backspace")
-        assert not desk.at(Span).eager.marker
+        assert not desk.at(Span).while_typing.marker
 
 
 def test_the_view_shows_help_and_the_marker_of_what_is_pointed_at() -> None:
@@ -146,9 +146,9 @@ def test_the_view_shows_help_and_the_marker_of_what_is_pointed_at() -> None:
         desk.type("a", "0")
         desk.focus("b")
         assert desk.session.view.help == "what else"
-        desk.point("a")
+        desk.hover("a")
         assert desk.session.view.help == "Too low: 0. Minimum is 1; how many"
-        desk.point_away()
+        desk.unhover()
         assert desk.session.view.help == "what else"
 
 
@@ -204,12 +204,12 @@ def test_pointer_handlers_can_not_ask() -> None:
     class Asks(Form):
         a = Text("A")
 
-        @a.pointed
+        @a.hovered
         def ask_it(self) -> None:
-            self.tell("hello")
+            self.inform("hello")
 
     with (
         rehearse(Asks) as desk,
         pytest.raises(HandlerFailed, match=r"a pointer handler can't wait for the user.*use self\.say"),
     ):
-        desk.point("a")
+        desk.hover("a")

@@ -13,6 +13,7 @@ from fuselatch import (
     Choice,
     DeclarationError,
     Form,
+    Integer,
     Money,
     Number,
     Param,
@@ -20,7 +21,6 @@ from fuselatch import (
     Session,
     Text,
     Tick,
-    Whole,
     check,
     derive,
     on,
@@ -108,7 +108,7 @@ BAD: list[tuple[str, Callable[[], object], str]] = [
     ("a leading underscore", member(_a=Text("A")), "Bad._a: a control's name must start with a letter"),
     ("one control, two names", member(a=(shared := Text("A")), b=shared), "Bad.b: this is the same control as 'a'; declare a new one"),
     ("two handlers of one name", twice, "Bad.hear is declared twice; rename one"),
-    ("an event it can't raise", can_not_raise, "a button has no event 'changed'; choose from pointed, unpointed, entered, left, clicked"),
+    ("an event it can't raise", can_not_raise, "a button has no event 'changed'; choose from hovered, unhovered, entered, left, clicked"),
     ("a control of nobody", foreign, "Bad.hear: can't handle '<Text 'Alone'>.changed': Bad has no control '<Text 'Alone'>'; choose from alone"),
     ("too many arguments", too_many, "Bad.hear: a handler takes self or (self, event), not 3 arguments"),
     ("another kind", other_kind, "Bad.a: a Text can't be replaced by a Number; use the same kind of control"),
@@ -154,7 +154,7 @@ def test_controls_keep_their_order_and_a_replaced_one_its_place() -> None:
         c = Tick("C")
 
     class Child(Base, title="A child"):
-        d = Whole("D")
+        d = Integer("D")
         b = Number("B", minimum=2)
 
     assert list(plan_of(Child).controls) == ["a", "b", "c", "d"]

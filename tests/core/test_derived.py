@@ -14,6 +14,7 @@ from fuselatch import (
     Form,
     Group,
     HandlerFailed,
+    Integer,
     Label,
     Lines,
     Number,
@@ -23,7 +24,6 @@ from fuselatch import (
     Shared,
     Text,
     Tick,
-    Whole,
     derive,
 )
 from fuselatch.rehearsal import rehearse
@@ -82,17 +82,17 @@ def test_what_goes_there_and_back_runs_no_rule_that_has_seen_it() -> None:
         return value
 
     class Line(Group):
-        count = Whole("Count")
+        count = Integer("Count")
 
     class Returns(Form):
         a = Number("A", default=1)
         two = Number("Two", value=derive(lambda a: noted("two", 2 * a), a))
         lines = Lines(Line, "Lines")
-        many = Number("Many", value=lambda form: noted("many", len(form.lines.rows) + form.a.given))
+        many = Number("Many", value=lambda form: noted("many", len(form.lines.rows) + form.a.required_value))
 
         @a.changed
         def there_and_back(self, event: Event) -> None:
-            if event.by == "person":
+            if event.by == "user":
                 self.a.value, self.a.value = 5, event.old
 
     with rehearse(Returns) as desk:
@@ -227,7 +227,7 @@ def test_handlers_set_properties_that_are_traced_and_put_back() -> None:
             self.b.required = True
             self.b.tone = "warning"
             self.b.choices = ["z"]
-            self.retitle("New title")
+            self.set_title("New title")
             if self.bad.value:
                 raise ValueError
 

@@ -34,7 +34,7 @@ class Stay(Form):
     def keep_here(self, event: Event) -> None:
         """Holds the focus while the name is forbidden."""
         if self.name.value == "stay":
-            event.hold("this name stays")
+            event.block("this name stays")
 
     @on(nights.changed, power.changed)
     def hear(self) -> None:

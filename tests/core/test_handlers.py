@@ -195,11 +195,11 @@ class Loop(Form):
 
     @pier.changed
     def set_berth(self) -> None:
-        self.berth.value = self.pier.given + 1
+        self.berth.value = self.pier.required_value + 1
 
     @berth.changed
     def set_pier(self) -> None:
-        self.pier.value = self.berth.given + 1
+        self.pier.value = self.berth.required_value + 1
 
 
 def test_a_runaway_chain_blows_the_fuse_and_names_the_loop() -> None:
@@ -315,7 +315,7 @@ def test_what_is_misplaced_says_where_it_belongs() -> None:
         with pytest.raises(HandlerFailed, match=r"Misplaced\.b\.value has a rule and can't be set"):
             desk.press("go")
         with pytest.raises(NotAllowedHere, match="only a handler can wait"):
-            form.tell("outside")
+            form.inform("outside")
         with pytest.raises(AttributeError, match=r"Misplaced\.a is a control; set a\.value"):
             form.a = 3  # type: ignore[assignment]
     with pytest.raises(FormClosed if not form.is_open else NotAllowedHere):
@@ -341,14 +341,14 @@ def test_closing_a_session_unwinds_waiting_handlers_innermost_first() -> None:
                 except NotAllowedHere as error:
                     refused.append(str(error))
                 try:
-                    self.tell("late")
+                    self.inform("late")
                 except NotAllowedHere as error:
                     refused.append(str(error))
 
         @word.changed
         def swallow(self) -> None:
             try:
-                self.tell("swallow")
+                self.inform("swallow")
             except Abandoned:
                 unwound.append("swallowed")
 
@@ -397,8 +397,8 @@ def test_a_prompt_shows_plain_braces_and_the_facts_that_it_names() -> None:
 
         @go.clicked
         def ask_both(self) -> None:
-            self.tell("{{plain}}")
-            self.tell("{{plain}} {word}", word="said")
+            self.inform("{{plain}}")
+            self.inform("{{plain}} {word}", word="said")
 
     with rehearse(Asks) as desk:
         desk.press("go")
@@ -425,7 +425,7 @@ def test_a_gesture_runs_in_a_copy_of_the_feeders_context() -> None:
         def look(self) -> None:
             seen.append(WHO.get())
             WHO.set("the handler")
-            self.tell("wait")
+            self.inform("wait")
             seen.append(WHO.get())
 
     with rehearse(Context) as desk:

@@ -16,17 +16,17 @@ from fuselatch import (
     HandlerFailed,
     Label,
     Latch,
+    LatchRecord,
     MemoryLatches,
     NotAllowedHere,
     Number,
     Prompt,
     Session,
-    Taken,
     Text,
     check,
     warn,
 )  # fmt: skip
-from fuselatch.core.model.taken import end_of, is_over
+from fuselatch.core.model.latch_records import end_of, is_over
 from fuselatch.rehearsal import Desk, rehearse
 from tests.helpers import told
 
@@ -36,7 +36,7 @@ WRONG: Any = "recrod"
 
 def asked(**latch: Any) -> Prompt:
     """A latched prompt that keeps a yes."""
-    return Prompt("Sure?", buttons=BUTTONS, latch=Latch(**latch), keeps=("Yes",))
+    return Prompt("Sure?", buttons=BUTTONS, latch=Latch(**latch), remember=("Yes",))
 
 
 class Once(Form, title="Once"):
@@ -71,7 +71,7 @@ class Once(Form, title="Once"):
     @fails.clicked
     def take_and_fail(self) -> None:
         self.ask_it()
-        self.done_today.take()
+        self.done_today.set()
         raise OSError("no ink")
 
 
@@ -147,7 +147,7 @@ def test_one_taken_by_a_gesture_that_fails_is_released(which: str) -> None:
         desk.press("fails")
         with pytest.raises(HandlerFailed, match="no ink"):
             desk.answer("Yes")
-        assert store.all() == [] and not desk.latches and not desk.at(Once).done_today.holds()
+        assert store.all() == [] and not desk.latches and not desk.at(Once).done_today.is_set()
         assert ask(desk, which)
         assert [seen.latch for seen in desk.latches] == [f"Once.{which}"]
 
@@ -155,12 +155,12 @@ def test_one_taken_by_a_gesture_that_fails_is_released(which: str) -> None:
 def test_a_latch_of_its_own_is_asked_taken_and_released_and_rules_follow_it() -> None:
     class Importing(Form):
         imported_today = Latch(every="day")
-        state = Label("State", value=lambda form: "done" if form.imported_today.holds() else "to do")
-        run = Button("Import", enabled=lambda form: not form.imported_today.holds())
+        state = Label("State", value=lambda form: "done" if form.imported_today.is_set() else "to do")
+        run = Button("Import", enabled=lambda form: not form.imported_today.is_set())
 
         @run.clicked
         def import_rows(self) -> None:
-            assert self.imported_today.take("14 rows") and not self.imported_today.take("twice")
+            assert self.imported_today.set("14 rows") and not self.imported_today.set("twice")
 
     store = MemoryLatches()
     with rehearse(Importing, latches=store) as desk:
@@ -176,11 +176,11 @@ def test_a_latch_of_its_own_is_asked_taken_and_released_and_rules_follow_it() ->
             "2031-05-04T09:30:00",
             "until the end of 2031-05-04",
         )
-        form.imported_today.release()
-        form.imported_today.release()
+        form.imported_today.reset()
+        form.imported_today.reset()
         assert (form.state.value, store.all()) == ("to do", [])
         assert told(desk.trace, "latch")[-1] == "resets latch Importing.imported_today"
-        with pytest.raises(AttributeError, match=r"is a latch; use self.imported_today.take\(\)"):
+        with pytest.raises(AttributeError, match=r"is a latch; use self.imported_today.set\(\)"):
             form.imported_today = True  # type: ignore[assignment]
 
 
@@ -197,7 +197,7 @@ def test_a_warning_of_a_check_is_confirmed_once_and_stays_among_the_overrides() 
         @Form.accepting
         def stay(self, event: Event) -> None:
             if self.depth.value == 1:
-                event.hold("not yet")
+                event.block("not yet")
 
     with rehearse(Depths, user="imke") as desk:
         desk.type("depth", "1")
@@ -221,11 +221,11 @@ def test_a_warning_of_a_check_is_confirmed_once_and_stays_among_the_overrides() 
         (lambda: Latch(every=WRONG), "every must be a positive timedelta or 'day', not 'recrod'"),
         (lambda: Latch(every=timedelta(0)), "positive"),
         (lambda: Latch(per="form", key=WRONG), "key must be a function of the form"),
-        (lambda: Prompt("?", latch=Latch(per="form")), "latch= needs keeps="),
-        (lambda: Prompt("?", keeps=("OK",)), "latch= needs keeps="),
+        (lambda: Prompt("?", latch=Latch(per="form")), "latch= needs remember="),
+        (lambda: Prompt("?", remember=("OK",)), "latch= needs remember="),
         (
-            lambda: Prompt("?", latch=Latch(per="form"), keeps=("Ok",)),
-            "keeps 'Ok' isn't one of the buttons; did you mean 'OK'",
+            lambda: Prompt("?", latch=Latch(per="form"), remember=("Ok",)),
+            "remember 'Ok' isn't one of the buttons; did you mean 'OK'",
         ),
     ],
 )
@@ -244,12 +244,12 @@ def test_what_a_session_must_be_given_is_said() -> None:
         with Session(Once, **options) as session:
             form: Any = session.front
             with pytest.raises(NotAllowedHere, match=error):
-                form.done_today.holds() if which == "per_user_a_day" else None
+                form.done_today.is_set() if which == "per_user_a_day" else None
                 form._engine.latch_answer(form, getattr(form, which).latch)
-                form.done_today.take()
+                form.done_today.set()
     with Session(Once, user="imke", clock=lambda: now, latches=MemoryLatches()) as session:
         form = session.front
-        assert form.done_today.take() and form.done_today.holds()
+        assert form.done_today.set() and form.done_today.is_set()
 
 
 def test_when_a_time_is_over() -> None:
@@ -262,4 +262,4 @@ def test_when_a_time_is_over() -> None:
     assert is_over("day", day, datetime(2031, 5, 5, 9, tzinfo=east))
     assert not is_over(None, "", datetime(2040, 1, 1))
     assert (end_of(hour, day), end_of("day", day)) == ("until 2031-05-05T00:30:00", "until the end of 2031-05-04")
-    assert Taken("a", "b", "c", "d", "e").latch == "a" and end_of(None, "") == "until it is reset"
+    assert LatchRecord("a", "b", "c", "d", "e").latch == "a" and end_of(None, "") == "until it is reset"

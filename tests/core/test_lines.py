@@ -16,6 +16,7 @@ from fuselatch import (
     Form,
     Group,
     HandlerFailed,
+    Integer,
     Lines,
     MemoryRecords,
     Money,
@@ -23,7 +24,6 @@ from fuselatch import (
     Refused,
     Text,
     UnknownName,
-    Whole,
     check,
     on,
 )  # fmt: skip
@@ -41,7 +41,7 @@ class Extra(Group):
     """What is booked besides a berth."""
 
     what = Choice("What", choices=("power", "water", "crane"), required=True)
-    count = Whole("Count", default=1, minimum=1)
+    count = Integer("Count", default=1, minimum=1)
     price = Money("Price", required=True)
     amount = Money("Amount", value=lambda line: (line.count.value or 0) * (line.price.value or Decimal(0)))
 
@@ -51,30 +51,30 @@ class Extra(Group):
 
     @what.changed
     def fill_price(self) -> None:
-        self.price.value = {"power": Decimal(3), "water": Decimal(1), "crane": None}[self.what.given]
+        self.price.value = {"power": Decimal(3), "water": Decimal(1), "crane": None}[self.what.required_value]
 
 
 class Stay(Form, title="Stay", records="bookings"):
     """A record with lines."""
 
     vessel = Text("Vessel", required=True)
-    extras = Lines(Extra, "Extras", records="extras", key="booking", order="place", parent="first")
+    extras = Lines(Extra, "Extras", records="extras", key="booking", order="place", new_parent="save_first")
     total = Money("Total", value=lambda form: sum((line.amount.value or Decimal(0) for line in form.extras), Decimal(0)))
     log = Text("Log")
     four = Button("Four")
     fail = Button("Fail")
-    keep = Button("Keep", submits=True, then="same")
+    keep = Button("Keep", submits=True, after_submit="same")
     ok = Button("OK", closes="accepted")
 
-    @extras.line_starting
+    @extras.line_adding
     def four_at_most(self, event: Event) -> None:
         if len(self.extras) == 4:
-            event.hold("four are enough")
+            event.block("four are enough")
 
     @extras.line_removing
     def never_the_crane(self, event: Event) -> None:
         if event.old.what.value == "crane":
-            event.hold("the crane stays")
+            event.block("the crane stays")
 
     @on(extras.line_added, extras.line_changed)
     def note(self, event: Event) -> None:
@@ -109,7 +109,7 @@ def test_the_lines_of_a_record_come_in_their_order_and_raise_nothing() -> None:
     assert (whats(form), form.total.value, form.log.value) == (["crane", "power"], Decimal("46.00"), "")
     assert not form.records.is_changed
     desk.record("next")
-    assert (whats(form), form.total.value, form.records.shown) == (["water"], Decimal("1.00"), "2 of 2")
+    assert (whats(form), form.total.value, form.records.position_text) == (["water"], Decimal("1.00"), "2 of 2")
     assert not [line for line in told(desk.trace, "event") if line.startswith("extras")]
     names = [control.name for control in desk.session.view.forms[0].controls]
     assert names[:6] == ["vessel", "extras", "extras[0].what", "extras[0].count", "extras[0].price", "extras[0].amount"]
@@ -199,7 +199,7 @@ def test_lines_are_checked_with_their_record() -> None:
 
 def test_a_record_is_kept_before_its_first_line_or_refuses_it_with_its_findings() -> None:
     desk, store, form = opened(at=None)
-    desk.record("fresh")
+    desk.record("new")
     desk.add_line("extras")
     assert len(form.extras) == 0 and form.vessel.marker and form.vessel.focused
     desk.type("vessel", "Heron")
@@ -223,13 +223,13 @@ def test_a_record_is_kept_before_its_first_line_or_refuses_it_with_its_findings(
 class Refuses(Stay):
     """Its record comes first, and stays as long as it has lines."""
 
-    extras = Lines(Extra, "Extras", records="extras", key="booking", removing="refuse")
+    extras = Lines(Extra, "Extras", records="extras", key="booking", on_parent_remove="refuse")
 
 
 class Along(Stay):
     """Its lines go with it."""
 
-    extras = Lines(Extra, "Extras", records="extras", key="booking", removing="along")
+    extras = Lines(Extra, "Extras", records="extras", key="booking", on_parent_remove="cascade")
 
 
 @pytest.mark.parametrize(
@@ -249,7 +249,7 @@ def test_removing_a_record_with_lines(form: type[Form], asked: str, left: list[i
 
 def test_a_line_under_a_record_that_is_not_kept_is_refused_in_plain_words() -> None:
     desk, _, form = opened(Refuses)
-    desk.record("fresh")
+    desk.record("new")
     desk.add_line("extras")
     assert desk.session.view.notice == "Extras: save this record before adding lines" and not len(form.extras)
 
@@ -329,8 +329,8 @@ class HearsForm(Group):
     [
         (lambda: Lines(Form), "expected a class derived from Group"),  # type: ignore[type-var]
         (lambda: Lines(Extra, records="extras"), "records= needs key="),
-        (lambda: Lines(Extra, parent="last"), "parent must be 'refuse' or 'first', not 'last'"),  # type: ignore[arg-type]
-        (lambda: Lines(Extra, removing="never"), "removing must be 'ask' or 'refuse' or 'along'"),  # type: ignore[arg-type]
+        (lambda: Lines(Extra, new_parent="last"), "new_parent must be 'refuse' or 'save_first', not 'last'"),  # type: ignore[arg-type]
+        (lambda: Lines(Extra, on_parent_remove="never"), "on_parent_remove must be 'ask' or 'refuse' or 'cascade'"),  # type: ignore[arg-type]
         (lambda: Lines(HearsForm), "a line can't handle accepting; handle it on the form"),
         (
             lambda: type("G", (Group,), {"inner": Lines(Extra)}),

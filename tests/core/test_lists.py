@@ -12,8 +12,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fuselatch import (
-    FIRST,
-    NTH,
     Button,
     Catalog,
     Choice,
@@ -25,6 +23,8 @@ from fuselatch import (
     Number,
     Refused,
     Tick,
+    first_choice,
+    nth_choice,
 )  # fmt: skip
 from fuselatch.core.model.choices import choices_of, folded
 from fuselatch.rehearsal import Desk, Scene, rehearse
@@ -71,16 +71,16 @@ def test_what_choices_may_be(declared: Any, held: list[Any], shown: list[str]) -
 class Voyage(Form):
     """A chain of three lists over one source, and lists of other kinds."""
 
-    country = Choice("Country", choices=Catalog("places", show="country"), default=FIRST)
-    region = Choice("Region", choices=Catalog("places", show="region").where(country=country))
+    country = Choice("Country", choices=Catalog("places", text="country"), default=first_choice())
+    region = Choice("Region", choices=Catalog("places", text="region").where(country=country))
     town = Choice(
-        "Town", choices=Catalog("places", show="town", store="code", holds=int).where(country=country, region=region)
+        "Town", choices=Catalog("places", text="town", value="code", value_type=int).where(country=country, region=region)
     )
-    tide = Choice("Tide", choices=Tide, default=NTH(2))
-    far = Choice("Far", choices=("a",), default=NTH(2))
-    power = Choice("Power", choices=("solar", "shore", "wind"), many=True, default=("wind",))
+    tide = Choice("Tide", choices=Tide, default=nth_choice(2))
+    far = Choice("Far", choices=("a",), default=nth_choice(2))
+    power = Choice("Power", choices=("solar", "shore", "wind"), multiple=True, default=("wind",))
     kind = Choice("Kind", choices=("sloop", "barge"), other=True)
-    region_too = Choice("Region too", choices=Catalog("places", show="region").where(country=country), other=True)
+    region_too = Choice("Region too", choices=Catalog("places", text="region").where(country=country), other=True)
     done = Button("Done", closes="accepted")
 
 
@@ -192,7 +192,7 @@ def test_an_entry_that_is_not_in_the_list_is_offered_to_it() -> None:
 
 def test_what_comes_of_a_list_that_has_changed_by_a_write_may_write_in_turn() -> None:
     class Chain(Form):
-        first = Choice("First", choices=Catalog("places", show="town"))
+        first = Choice("First", choices=Catalog("places", text="town"))
         count = Number("Count", value=lambda form: len(form.first.choices))
         add = Button("Add")
 
@@ -203,7 +203,7 @@ def test_what_comes_of_a_list_that_has_changed_by_a_write_may_write_in_turn() ->
         @count.changed
         def log_it(self) -> None:
             if len(self.session.records.rows("log")) < 1:
-                self.session.records.add("log", {"count": self.count.given})
+                self.session.records.add("log", {"count": self.count.required_value})
 
     records = MemoryRecords({"places": [dict(row) for row in PLACES], "log": []})
     with Desk(Scene(Chain, records=records)) as desk:
@@ -271,18 +271,18 @@ def test_what_is_declared_wrongly() -> None:
     def whole(**members: Any) -> None:
         type("Wrong", (Form,), members)
 
-    catalog: Any = Catalog("x", show="y")
-    both: Any = {"many": True, "other": True}
+    catalog: Any = Catalog("x", text="y")
+    both: Any = {"multiple": True, "other": True}
 
     for make, error in (
-        (lambda: Catalog("", show="x"), "source must be a name, not ''"),
-        (lambda: Catalog("x", show="y").where(), "where.. needs a column and a control"),
-        (lambda: Catalog("x", show="y").where(pier="North"), "expected a declared control with a value, not 'North'"),
-        (lambda: NTH(0), "NTH.0.: the first choice is NTH.1."),
-        (lambda: Choice("x", choices=("a",), **both), "other= and many= can't be combined"),
+        (lambda: Catalog("", text="x"), "source must be a name, not ''"),
+        (lambda: Catalog("x", text="y").where(), "where.. needs a column and a control"),
+        (lambda: Catalog("x", text="y").where(pier="North"), "expected a declared control with a value, not 'North'"),
+        (lambda: nth_choice(0), "nth_choice.0.: the first choice is nth_choice.1."),
+        (lambda: Choice("x", choices=("a",), **both), "other= and multiple= can't be combined"),
         (lambda: whole(n=Number("N", minimum=catalog)), "a Catalog can only be used for choices, not minimum"),
         (
-            lambda: whole(c=Choice("C", choices=Catalog("x", show="y").where(a=Number("N")))),
+            lambda: whole(c=Choice("C", choices=Catalog("x", text="y").where(a=Number("N")))),
             "can't follow: Wrong has no control",
         ),
     ):
@@ -292,7 +292,7 @@ def test_what_is_declared_wrongly() -> None:
 
 def test_what_a_source_does_not_have_is_said() -> None:
     class Wrong(Form):
-        a = Choice("A", choices=Catalog("places", show="twon"))
+        a = Choice("A", choices=Catalog("places", text="twon"))
 
     for records, error in (
         ({"places": PLACES}, "has no column 'twon'; did you mean 'town'"),
@@ -307,8 +307,8 @@ def test_countries_and_their_subdivisions_as_iso_3166_has_them() -> None:
     regions = [{"code": one.code, "name": one.name, "country": one.country_code} for one in pycountry.subdivisions]
 
     class Address(Form):
-        country = Choice("Country", choices=Catalog("countries", show="name", store="code", sort="name"))
-        region = Choice("Region", choices=Catalog("regions", show="name", store="code", sort="name").where(country=country))
+        country = Choice("Country", choices=Catalog("countries", text="name", value="code", sort="name"))
+        region = Choice("Region", choices=Catalog("regions", text="name", value="code", sort="name").where(country=country))
 
     with rehearse(Address, records={"countries": countries, "regions": regions}) as desk:
         form = desk.at(Address)

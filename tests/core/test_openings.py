@@ -7,19 +7,19 @@ from typing import Any
 import pytest
 
 from fuselatch import (
-    LAST,
-    SELECTED,
     Button,
     Form,
-    Gap,
     Host,
+    Integer,
     MemoryRecords,
     Number,
     Selection,
     Session,
     Text,
     UnknownName,
-    Whole,
+    first_blank,
+    host_selection,
+    last_entered,
 )  # fmt: skip
 from fuselatch.rehearsal import Desk, Scene, rehearse
 
@@ -33,10 +33,10 @@ SCORES: list[dict[str, Any]] = [
 class Scores(Form, title="Scores", records="scores"):
     name = Text("Name", required=True)
     score = Number("Score")
-    pier = Text(default=LAST)
+    pier = Text(default=last_entered())
     boat_name = Text("")
-    again = Whole("Again", default=LAST)
-    keep = Button("Keep", submits=True, then="fresh")
+    again = Integer("Again", default=last_entered())
+    keep = Button("Keep", submits=True, after_submit="new")
 
 
 class AtDesk(Host):
@@ -58,10 +58,10 @@ def scores() -> MemoryRecords:
     [
         (None, None, 1, "1 of 3"),
         (2, None, 2, "2 of 3"),
-        (Gap(), None, 3, "3 of 3"),
-        (Gap("score"), None, 2, "2 of 3"),
-        (Gap("score"), {"pier": "North"}, 3, "2 of 2"),
-        (Gap("pier"), None, None, "new record (3 saved)"),
+        (first_blank(), None, 3, "3 of 3"),
+        (first_blank("score"), None, 2, "2 of 3"),
+        (first_blank("score"), {"pier": "North"}, 3, "2 of 2"),
+        (first_blank("pier"), None, None, "new record (3 saved)"),
         (None, {"pier": "South"}, 2, "1 of 1"),
         (None, {"pier": "West"}, None, "new record (0 saved)"),
     ],
@@ -69,7 +69,7 @@ def scores() -> MemoryRecords:
 def test_where_a_form_begins(at: Any, only: Any, key: Any, shown: str) -> None:
     with Desk(Scene(Scores, records=scores(), at=at, only=only)) as desk:
         form: Any = desk.form
-        assert (form.records.key, form.records.shown) == (key, shown)
+        assert (form.records.key, form.records.position_text) == (key, shown)
         assert form.pier.value == {"new record (0 saved)": "West", "new record (3 saved)": ""}.get(
             shown, SCORES[(key or 1) - 1]["pier"]
         )
@@ -88,7 +88,7 @@ NOTHING = "Nothing is selected. Select a row of scores"
     ],
 )
 def test_a_form_begins_at_what_the_host_has_selected_or_says_why_not(chosen: Any, key: int, message: str) -> None:
-    scene = Scene(Scores, records=scores(), at=SELECTED, services={Host: AtDesk(chosen)})
+    scene = Scene(Scores, records=scores(), at=host_selection(), services={Host: AtDesk(chosen)})
     with Desk(scene) as desk:
         form: Any = desk.form
         assert (form.records.key, desk.session.view.forms[0].message) == (key, message)
@@ -103,7 +103,7 @@ def test_a_fresh_record_under_a_parent_belongs_to_it() -> None:
 
 
 def test_the_last_value_entered_is_where_the_next_record_begins_and_is_no_change() -> None:
-    with Desk(Scene(Scores, records=scores(), at=Gap("pier"))) as desk:
+    with Desk(Scene(Scores, records=scores(), at=first_blank("pier"))) as desk:
         form: Any = desk.form
         assert (form.pier.value, form.again.value) == ("", None)
         for control, text in (("name", "Ulle"), ("pier", "East"), ("again", "7")):
@@ -114,7 +114,7 @@ def test_the_last_value_entered_is_where_the_next_record_begins_and_is_no_change
 
 def test_an_unbound_form_remembers_what_was_accepted() -> None:
     class Note(Form):
-        author = Text("Author", default=LAST)
+        author = Text("Author", default=last_entered())
         ok = Button("OK", closes="accepted")
 
     class Desktop(Form):
@@ -148,9 +148,9 @@ def test_captions_come_from_the_columns_where_none_is_given() -> None:
     ("form", "at", "only", "error", "message"),
     [
         (Scores, 9, None, UnknownName, "'scores' has no record 9; choose from 1, 2, 3"),
-        (Scores, Gap("scroe"), None, UnknownName, "Scores has no bound column 'scroe'; did you mean 'score'"),
+        (Scores, first_blank("scroe"), None, UnknownName, "Scores has no bound column 'scroe'; did you mean 'score'"),
         (Scores, None, {"peer": 1}, UnknownName, "'scores' has no column 'peer'; did you mean 'pier'"),
-        (Scores, SELECTED, None, UnknownName, "this session has no service Host"),
+        (Scores, host_selection(), None, UnknownName, "this session has no service Host"),
     ],
 )
 def test_a_wrong_beginning_is_told(form: Any, at: Any, only: Any, error: type[Exception], message: str) -> None:

@@ -14,13 +14,13 @@ from fuselatch import (
     Finding,
     Form,
     Group,
+    Integer,
     Number,
     Policy,
     PolicyError,
     Prompt,
     Session,
     Text,
-    Whole,
     check,
     warn,
 )  # fmt: skip
@@ -172,7 +172,7 @@ def test_a_fact_that_nothing_passes_is_found_when_the_class_is_made() -> None:
 
         spread = Prompt("{peple}?")
         unasked = Prompt("{peple}?")
-        depth = Whole("Depth")
+        depth = Integer("Depth")
         go = Button("Go")
 
         @go.clicked

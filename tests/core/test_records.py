@@ -8,7 +8,6 @@ from typing import Any
 import pytest
 
 from fuselatch import (
-    FIRST,
     Button,
     Choice,
     DeclarationError,
@@ -25,6 +24,8 @@ from fuselatch import (
     Text,
     Tick,
     UnknownName,
+    first_choice,
+    last_entered,
 )  # fmt: skip
 from fuselatch.core.model.records import Change
 from fuselatch.rehearsal import Desk, Scene, rehearse
@@ -44,26 +45,26 @@ class Scores(Form, title="Scores", records="boats"):
 
     boat = Text("Boat", required=True)
     size = Number("Size", default=8)
-    whereabouts = Choice("State", column="state", choices=("in", "gone"), default=FIRST)
+    whereabouts = Choice("State", column="state", choices=("in", "gone"), default=first_choice())
     paid = Tick("Paid")
     double = Number("Double", value=lambda form: (form.size.value or 0) * 2)
     note = Text("Note", enabled=lambda form: form.paid.value)
-    shown = Text("Shown", keep=True)
+    shown = Text("Shown")
     only = Text("Only")
-    place = Text("Place", value=lambda form: form.records.shown)
+    place = Text("Place", value=lambda form: form.records.position_text)
     many = Number("Many", value=lambda form: form.records.count)
     filter_it = Button("Filter")
     once = Button("Once")
     keep_it = Button("Keep", submits=True)
-    fresh_one = Button("Keep, fresh", submits=True, then="fresh")
-    same_one = Button("Keep, same", submits=True, then="same")
+    fresh_one = Button("Keep, fresh", submits=True, after_submit="new")
+    same_one = Button("Keep, same", submits=True, after_submit="same")
     ok = Button("OK", closes="accepted")
     leave = Button("Leave", closes="cancelled")
-    sure = Prompt("Sure?", buttons=("Yes", "No"), latch=Latch(per="record"), keeps=("Yes",))
+    sure = Prompt("Sure?", buttons=("Yes", "No"), latch=Latch(per="record"), remember=("Yes",))
 
     @Form.record_shown
     def say_where(self, event: Event) -> None:
-        self.shown.value = f"{event.new} {self.records.shown}"
+        self.shown.value = f"{event.new} {self.records.position_text}"
 
     @filter_it.clicked
     def filter_by_state(self) -> None:
@@ -75,10 +76,10 @@ class Scores(Form, title="Scores", records="boats"):
 
     @boat.changed
     def never_by_a_record(self, event: Event) -> None:
-        assert event.by == "person" or event.new != "Teal"
+        assert event.by == "user" or event.new != "Teal"
 
 
-class AsksFirst(Scores, leaving="ask"):
+class AsksFirst(Scores, on_leave="ask"):
     """The same, which asks before a changed record is left."""
 
 
@@ -100,11 +101,11 @@ def test_moving_takes_records_in_hand_without_changed_and_derived_values_follow(
         )
         for word, key, shown in (
             ("next", 2, "2 of 3"), ("previous", 1, "1 of 3"), ("previous", 1, "1 of 3"), ("last", 5, "3 of 3"),
-            ("next", None, "new record (3 saved)"), ("first", 1, "1 of 3"), ("5", 5, "3 of 3"), ("fresh", None, "new record (3 saved)"),
+            ("next", None, "new record (3 saved)"), ("first", 1, "1 of 3"), ("5", 5, "3 of 3"), ("new", None, "new record (3 saved)"),
             ("previous", 5, "3 of 3"), ("2", 2, "2 of 3"),
         ):  # fmt: skip
             desk.record(word)
-            assert (form.records.key, form.records.shown, form.shown.value) == (key, shown, f"{key} {shown}")
+            assert (form.records.key, form.records.position_text, form.shown.value) == (key, shown, f"{key} {shown}")
             assert desk.session.view.forms[0].record == shown
         assert (form.boat.value, form.size.value, form.double.value, form.note.value) == ("Teal", None, 0, "")
         assert not form.records.is_changed and store.transactions == 0
@@ -127,7 +128,7 @@ def test_a_gesture_that_has_written_is_never_done_again() -> None:
 
     desk, store = at_work(Prints)
     with desk:
-        desk.record("fresh")
+        desk.record("new")
         desk.type("boat", "Dunlin")
         with pytest.raises(HandlerFailed, match="the queue of letters is gone"):
             desk.press("same_one")
@@ -137,7 +138,7 @@ def test_a_gesture_that_has_written_is_never_done_again() -> None:
 def test_rules_follow_which_record_is_in_hand_and_what_any_form_writes() -> None:
     class Other(Form, records="boats"):
         boat = Text("Boat")
-        place = Text("Place", value=lambda form: f"{form.records.shown}: {form.records.key}")
+        place = Text("Place", value=lambda form: f"{form.records.position_text}: {form.records.key}")
         count = Number("Count", value=lambda form: len(form.session.records.rows("boats")))
 
     class Both(Scores):
@@ -157,11 +158,11 @@ def test_rules_follow_which_record_is_in_hand_and_what_any_form_writes() -> None
     with desk:
         desk.press("beside")
         other, form = desk.at(Other), desk.session.first
-        for step, place in (("next", "2 of 3: 2"), ("fresh", "new record (3 saved): None"), ("first", "1 of 3: 1")):
+        for step, place in (("next", "2 of 3: 2"), ("new", "new record (3 saved): None"), ("first", "1 of 3: 1")):
             desk.record(step)
             assert other.place.value == place
         desk.focus(Both.boat)
-        desk.record("fresh")
+        desk.record("new")
         desk.type("boat", "Dunlin")
         desk.record("save")
         assert (other.place.value, other.count.value) == ("1 of 4: 1", 4), "what another form has written"
@@ -224,23 +225,23 @@ def test_a_fresh_record_is_given_its_key_and_defaults_alone_keep_nothing() -> No
     desk, store = at_work()
     with desk:
         form: Any = desk.at(Scores)
-        desk.record("fresh")
+        desk.record("new")
         assert (form.boat.value, form.size.value, form.whereabouts.value) == ("", 8, "in") and not form.records.is_changed
         desk.record("first")
         assert store.transactions == 0
-        desk.record("fresh")
+        desk.record("new")
         desk.type("boat", "Dunlin")
         desk.press("same_one")
-        assert (form.records.key, form.records.shown) == (6, "4 of 4")
+        assert (form.records.key, form.records.position_text) == (6, "4 of 4")
         assert store.sources["boats"][3] == {"number": 6, "boat": "Dunlin", "size": 8.0, "state": "in", "paid": False}
         desk.press("fresh_one")
         assert form.records.key is None and store.transactions == 1
         desk.record("first")
         desk.press("keep_it")
-        assert form.records.shown == "2 of 4" and form.boat.focused
+        assert form.records.position_text == "2 of 4" and form.boat.focused
         desk.record("last")
         desk.press("keep_it")
-        assert form.records.shown == "new record (4 saved)"
+        assert form.records.position_text == "new record (4 saved)"
 
 
 def test_removing_asks_and_goes_to_the_next() -> None:
@@ -258,7 +259,7 @@ def test_removing_asks_and_goes_to_the_next() -> None:
         for _ in range(2):
             desk.record("remove")
             desk.answer("Remove")
-        assert form.records.shown == "new record (0 saved)"
+        assert form.records.position_text == "new record (0 saved)"
         with pytest.raises(Refused, match="new and not saved"):
             desk.record("remove")
         with pytest.raises(NotAllowedHere, match="new and not saved"):
@@ -270,13 +271,13 @@ def test_filters_follow_settled_values_and_a_blank_one_is_all() -> None:
     with desk:
         form = desk.at(Scores)
         desk.press("filter_it")
-        assert form.records.shown == form.place.value == "1 of 3" and form.many.value == 3
+        assert form.records.position_text == form.place.value == "1 of 3" and form.many.value == 3
         form.only.value = "gone"
         assert form.place.value == "new record (1 saved)" and form.many.value == 1, (
             "a rule that reads the place follows the filter"
         )
         desk.record("first")
-        assert (form.records.key, form.records.shown) == (2, "1 of 1")
+        assert (form.records.key, form.records.position_text) == (2, "1 of 1")
         form.only.value = "nowhere"
         assert form.records.count == 0
         form.only.value = ""
@@ -347,7 +348,7 @@ def test_of_a_row_that_somebody_else_changed_meanwhile_a_person_says_whose_count
         for answer in answers:
             desk.answer(answer)
         form = desk.at(Scores)
-        assert (form.boat.value, form.records.shown) == shown and not desk.prompt
+        assert (form.boat.value, form.records.position_text) == shown and not desk.prompt
         assert next((row for row in store.sources["boats"] if row["number"] == 1), None) == left
 
 
@@ -388,7 +389,7 @@ def test_an_unbound_form_submits_begins_anew_and_keeps_what_it_says() -> None:
     sent: list[tuple[str, str]] = []
 
     class Notes(Form):
-        author = Text("Author", keep=True)
+        author = Text("Author", default=last_entered(first="Nolke"))
         note = Text("Note", required=True)
         kind = Text("Kind", default="general")
         send = Button("Send", submits=True)
@@ -400,7 +401,7 @@ def test_an_unbound_form_submits_begins_anew_and_keeps_what_it_says() -> None:
     with rehearse(Notes) as desk:
         form = desk.at(Notes)
         desk.press("send")
-        assert form.note.marker and sent == []
+        assert form.note.marker and sent == [] and form.author.value == "Nolke"
         for author, note in (("Imke", "one"), ("", "two")):
             if author:
                 desk.type("author", author)
@@ -423,10 +424,10 @@ def test_an_unbound_form_submits_begins_anew_and_keeps_what_it_says() -> None:
 def test_what_is_declared_wrongly() -> None:
     with pytest.raises(DeclarationError, match="use submits= or closes=, not both"):
         Button("x", submits=True, closes="accepted")
-    with pytest.raises(DeclarationError, match="then must be 'next', 'fresh' or 'same', not 'lst'"):
-        Button("x", then="lst")  # type: ignore[arg-type]
-    with pytest.raises(DeclarationError, match="leaving must be 'save' or 'ask', not 'keep'"):
-        type("Wrong", (Form,), {}, leaving="keep")
+    with pytest.raises(DeclarationError, match="after_submit must be 'next', 'new' or 'same', not 'lst'"):
+        Button("x", after_submit="lst")  # type: ignore[arg-type]
+    with pytest.raises(DeclarationError, match="on_leave must be 'save' or 'ask', not 'keep'"):
+        type("Wrong", (Form,), {}, on_leave="keep")
 
     class Wrong(Form, records="boats"):
         size = Number("Size", column="sise")

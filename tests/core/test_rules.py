@@ -209,7 +209,7 @@ def test_rule_03_only_a_chain_blows_the_fuse_not_many_events() -> None:
         def many(self) -> None:
             for n in range(300):
                 self.a.value = n
-                self.tell("wait a little") if n == 5 else None
+                self.inform("wait a little") if n == 5 else None
 
         @a.changed
         def hear(self, event: Event) -> None:
@@ -227,7 +227,7 @@ def test_rule_03_every_event_knows_its_parent_with_the_trace_off() -> None:
 
         @a.changed
         def again(self) -> None:
-            self.a.value = self.a.given + 1
+            self.a.value = self.a.required_value + 1
 
     with Session(Ring, recording=False) as session, pytest.raises(FuseBlown) as caught:
         session.front.a.value = 1  # type: ignore[attr-defined]
@@ -382,7 +382,7 @@ def test_rule_05_what_was_written_before_a_dialog_is_not_written_again() -> None
         def stage_and_open(self) -> None:
             self.session.records.add("log", {"n": 1})
             self.open(Pop)
-            self.count.value = self.count.given + 1
+            self.count.value = self.count.required_value + 1
             self.session.records.add("log", {"n": 2})
 
     with rehearse(Once, records=store) as desk:
@@ -435,7 +435,7 @@ def test_rule_06_a_hold_of_closing_stops_the_submit() -> None:
         @Form.closing
         def hold(self, event: Event) -> None:
             if self.a.is_blank:
-                event.hold(f"not {event.new} yet")
+                event.block(f"not {event.new} yet")
 
     with rehearse(Held) as desk:
         desk.press("save")
@@ -507,7 +507,7 @@ def test_rule_07_a_dialog_that_holds_its_closing_holds_that_of_its_opener() -> N
         @Form.closing
         def hold(self, event: Event) -> None:
             if not self.may.value:
-                event.hold("not yet")
+                event.block("not yet")
 
     class Opener1(Form):
         go = Button("Go")
@@ -533,8 +533,8 @@ def test_rule_08_opening_raises_no_changed_but_for_what_opened_sets() -> None:
 
     class Opening(Form):
         a = Number("A", default=1)
-        b = Number("B", default=lambda form: form.a.given + 1)
-        c = Number("C", value=lambda form: form.b.given + 1)
+        b = Number("B", default=lambda form: form.a.required_value + 1)
+        c = Number("C", value=lambda form: form.b.required_value + 1)
 
         @Form.opened
         def set_one(self) -> None:
@@ -584,7 +584,7 @@ def test_rule_09_a_shortcut_held_down_presses_once() -> None:
 
         @up.clicked
         def count(self) -> None:
-            self.n.value = self.n.given + 1
+            self.n.value = self.n.required_value + 1
 
     with rehearse(Counts) as desk:
         desk.key("ctrl+up", held=5)
@@ -698,14 +698,14 @@ def test_rule_10_what_is_covered_is_refused_with_a_reason() -> None:
 
 
 def test_forms_beside_each_other_both_take_gestures() -> None:
-    fronted: list[str] = []
+    brought_to_front: list[str] = []
 
     class Side(Form):
         word = Text("Word")
 
-        @Form.fronted
+        @Form.brought_to_front
         def hear(self) -> None:
-            fronted.append("side")
+            brought_to_front.append("side")
 
     class Centre(Form):
         a = Text("A")
@@ -715,9 +715,9 @@ def test_forms_beside_each_other_both_take_gestures() -> None:
         def show_side(self) -> None:
             self.show(Side).word.value = "ready"
 
-        @Form.fronted
+        @Form.brought_to_front
         def hear(self) -> None:
-            fronted.append("centre")
+            brought_to_front.append("centre")
 
     desk = rehearse(Centre)
     desk.__enter__()
@@ -726,7 +726,7 @@ def test_forms_beside_each_other_both_take_gestures() -> None:
     desk.type(Centre.a, "x")
     desk.type("Side.word", "y")
     desk.focus(Centre.a)
-    assert fronted == ["centre", "side", "centre"]
+    assert brought_to_front == ["centre", "side", "centre"]
     assert desk.session.find(Side) is desk.session.forms[1]
     desk.session.close()
 
@@ -829,7 +829,7 @@ def test_what_comes_of_an_answer_may_ask_in_turn() -> None:
 
         @b.entered
         def tell_why(self) -> None:
-            self.tell("Here is B")
+            self.inform("Here is B")
 
     with rehearse(Leads) as desk:
         desk.type("a", "x")
@@ -851,7 +851,7 @@ def test_a_change_that_waits_is_its_own_though_a_program_sets_the_control_meanwh
         @a.changed
         def set_and_ask(self) -> None:
             self.b.value = 5
-            self.tell("B is set")
+            self.inform("B is set")
 
         @b.changed
         def hear(self, event: Event) -> None:

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from jsonschema import Draft202012Validator
 from marina.scenes import quiet_monday
 
-from fuselatch import Choice, Date, Form, Money, Number, Percent, Session, Text, Tick, Time, Whole
+from fuselatch import Choice, Date, Form, Integer, Money, Number, Percent, Session, Text, Tick, Time
 from fuselatch.rehearsal import rehearse
 from fuselatch.report.schema import form_schema, view_schema
 
@@ -28,7 +28,7 @@ class Ruled(Form):
     number = Number("Number", minimum=-1.5, maximum=2)
     needed = Number("Needed", required=True, minimum=0)
     share = Percent("Share", maximum=1)
-    whole = Whole("Whole", minimum=-2, maximum=3)
+    integer = Integer("Integer", minimum=-2, maximum=3)
     money = Money("Money", minimum=Decimal(0), maximum=Decimal(10), decimals=1)
     day = Date("Day", required=True)
     hour = Time("Hour")
@@ -47,7 +47,7 @@ RECORDS = st.fixed_dictionaries(
         "number": NUMBERS,
         "needed": NUMBERS,
         "share": NUMBERS,
-        "whole": st.one_of(st.none(), st.integers(-4, 5)),
+        "integer": st.one_of(st.none(), st.integers(-4, 5)),
         "money": st.one_of(st.none(), st.integers(-2, 12)),
         "day": st.one_of(st.none(), st.dates()),
         "hour": st.one_of(st.none(), st.times().map(lambda time: time.replace(microsecond=0))),

@@ -36,11 +36,11 @@ class Plan(Form, title="Berths"):
     """Two tables of berths, one of a pier's."""
 
     pier = Choice("Pier", choices=("North", "South"))
-    berths = Table("Berths", rows=Catalog("berths", show="name").where(pier=pier), columns=COLUMNS, sort="length")
-    all_of_them = Table("All", rows=Catalog("berths", show="name"), columns=("name",))
+    berths = Table("Berths", rows=Catalog("berths", text="name").where(pier=pier), columns=COLUMNS, sort="length")
+    all_of_them = Table("All", rows=Catalog("berths", text="name"), columns=("name",))
     told = Text("Told", value=lambda form: f"{form.berths.count} {(form.berths.row or {}).get('length')}")
-    taken = Text("Taken")
-    by_pier = Choice("Sorted", choices=Catalog("berths", show="name", sort="free"))
+    taken = Text("LatchRecord")
+    by_pier = Choice("Sorted", choices=Catalog("berths", text="name", sort="free"))
     ok = Button("OK", closes="accepted", keys="Enter")
 
     @berths.double_clicked
@@ -134,12 +134,12 @@ def test_a_sort_is_put_back_with_its_gesture() -> None:
         (lambda desk: desk.form.berths.sort_by("x"), UnknownName, "Plan.berths has no column 'x'; choose from name, length"),
         (lambda desk: Table("T", rows=cast(Any, ["a"]), columns=("a",)), DeclarationError, "rows must be a Catalog, not"),
         (
-            lambda desk: Table("T", rows=Catalog("b", show="n"), columns="name"),
+            lambda desk: Table("T", rows=Catalog("b", text="n"), columns="name"),
             DeclarationError,
             "columns must be a tuple of names",
         ),
         (
-            lambda desk: Table("T", rows=Catalog("b", show="n"), columns=("n",), sort="m"),
+            lambda desk: Table("T", rows=Catalog("b", text="n"), columns=("n",), sort="m"),
             DeclarationError,
             "sort='m' isn't one of its columns",
         ),
@@ -153,10 +153,10 @@ def test_a_wrong_use_is_told(act: Callable[[Any], None], error: type[Exception],
 
 def test_a_column_or_source_that_is_not_there_is_told_at_opening() -> None:
     class Wrong(Form):
-        rows = Table("Rows", rows=Catalog("berths", show="name"), columns=("name", "lenght"))
+        rows = Table("Rows", rows=Catalog("berths", text="name"), columns=("name", "lenght"))
 
     class Nowhere(Form):
-        rows = Table("Rows", rows=Catalog("berhts", show="name"), columns=("name",))
+        rows = Table("Rows", rows=Catalog("berhts", text="name"), columns=("name",))
 
     for form, message in (
         (Wrong, "'berths' has no column 'lenght'; did you mean 'length'"),
@@ -172,7 +172,7 @@ def test_a_data_frame_gives_its_rows() -> None:
     frame = pandas.DataFrame([{"name": "A", "length": 9.5}, {"name": "B", "length": 8.0}])
 
     class Frames(Form):
-        rows = Table("Rows", rows=Catalog("frame", show="name"), columns=("name", "length"), sort="length")
+        rows = Table("Rows", rows=Catalog("frame", text="name"), columns=("name", "length"), sort="length")
 
     with rehearse(Frames, records=MemoryRecords({"frame": frame})) as desk:
         desk.pick("rows", "A")

@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fuselatch import Choice, Form, Money, Number, Text, Tick, Whole
+from fuselatch import Choice, Form, Integer, Money, Number, Text, Tick
 from fuselatch.core.model.formats import PlainFormats
 from fuselatch.core.model.values import adapted
 from fuselatch.rehearsal import rehearse
@@ -22,7 +22,7 @@ class Kinds(Form):
     text = Text("Text", max_length=5)
     number = Number("Number", decimals=2, minimum=-3, maximum=60, unit="m")
     free = Number("Free")
-    whole = Whole("Whole")
+    integer = Integer("Integer")
     money = Money("Money", unit="EUR")
     tick = Tick("Tick")
     choice = Choice("Choice", choices=("North", "South", "south"))
@@ -36,7 +36,7 @@ class Kinds(Form):
             lambda form: form.say("x", tone="loud"),
             "say(…): unknown tone 'loud'; choose from plain, question, warning, danger",
         ),
-        (lambda form: form.retitle(None), "retitle(…): expected text (str), not NoneType None"),
+        (lambda form: form.set_title(None), "set_title(…): expected text (str), not NoneType None"),
         (lambda form: form.close(5), "close(…): expected text (str), not int 5"),
         (lambda form: setattr(form.text, "caption", 5), "Kinds.text.caption: expected str, not 5"),
         (lambda form: setattr(form.text, "enabled", 1), "Kinds.text.enabled: expected bool, not 1"),
@@ -74,7 +74,7 @@ class Word(str):
         ("number", None, None, ""),
         ("free", 0.1, 0.1, "0.1"),
         ("free", 1e22, 1e22, "10000000000000000000000"),
-        ("whole", 10**30, 10**30, "1" + "0" * 30),
+        ("integer", 10**30, 10**30, "1" + "0" * 30),
         ("money", 3, Decimal("3.00"), "3.00"),
         ("money", Decimal("2.675"), Decimal("2.68"), "2.68"),
         ("tick", True, True, "yes"),
@@ -96,7 +96,7 @@ def test_a_program_sets_exact_types(name: str, value: Any, held: Any, text: str)
         ("number", float("nan"), "Kinds.number: expected a finite number, not nan"),
         ("number", float("inf"), "Kinds.number: expected a finite number, not inf"),
         ("number", 10**400, f"Kinds.number: expected a number that fits a float, not int 1{'0' * 38}…"),
-        ("whole", 1.0, "Kinds.whole: expected a whole number (int), not float 1.0"),
+        ("integer", 1.0, "Kinds.integer: expected a whole number (int), not float 1.0"),
         ("money", 1.5, "Kinds.money: expected an amount (Decimal or int), not float 1.5"),
         ("money", Decimal("NaN"), "Kinds.money: expected a finite amount, not NaN"),
         ("tick", 1, "Kinds.tick: expected True or False, not int 1"),
@@ -129,9 +129,9 @@ def test_a_wrong_type_is_a_type_error_and_changes_nothing(name: str, value: Any,
         ("number", "61", 61.0, "61.00", "Too high: 61.00 m. Maximum is 60.00 m"),
         ("number", "-4", -4.0, "-4.00", "Too low: -4.00 m. Minimum is -3.00 m"),
         ("free", ".5", 0.5, "0.5", ""),
-        ("whole", "4.0", 4, "4", ""),
-        ("whole", "4.5", None, "4.5", "'4.5' has too many decimals. No decimals are allowed"),
-        ("whole", "4 4", None, "4 4", "'4 4' isn't a whole number. Example: 12"),
+        ("integer", "4.0", 4, "4", ""),
+        ("integer", "4.5", None, "4.5", "'4.5' has too many decimals. No decimals are allowed"),
+        ("integer", "4 4", None, "4 4", "'4 4' isn't a whole number. Example: 12"),
         ("money", "12.5", Decimal("12.50"), "12.50", ""),
         ("money", "12.505", None, "12.505", "'12.505' has too many decimals. Maximum is 2 decimals"),
         ("choice", "north", "North", "North", ""),
@@ -172,12 +172,12 @@ def test_an_amount_typed_as_shown_is_the_amount(value: Decimal) -> None:
 @given(st.text(max_size=12))
 def test_no_text_breaks_an_entry(text: str) -> None:
     with rehearse(Kinds) as desk:
-        for name in ("text", "number", "free", "whole", "money", "choice"):
+        for name in ("text", "number", "free", "integer", "money", "choice"):
             desk.type(name, text)
         desk.focus("tick")
         form = desk.at(Kinds)
         assert form.text.value == text.strip()
-        for control in (form.number, form.free, form.whole, form.money):
+        for control in (form.number, form.free, form.integer, form.money):
             assert control.value is None or control.draft is None
             assert (control.value is None) is bool(control.is_blank)
 
@@ -193,8 +193,8 @@ def test_given_wants_a_value() -> None:
         form = desk.at(Kinds)
         message = r"Kinds\.number is blank; check number.is_blank first, or use number.value"
         with pytest.raises(ValueError, match=message):
-            _ = form.number.given
-        assert form.tick.given is False
+            _ = form.number.required_value
+        assert form.tick.required_value is False
         assert not form.tick.is_blank
 
 

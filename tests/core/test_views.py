@@ -61,25 +61,25 @@ class Seen(Form):
 
 def pointing(desk: Desk, start: int) -> list[str]:
     """The pointing events since an entry."""
-    return [line for line in told(desk.trace[start:], "event") if "pointed" in line]
+    return [line for line in told(desk.trace[start:], "event") if "hovered" in line]
 
 
 @pytest.mark.parametrize(
     ("then", "events"),
     [
-        ("point name", ["note.unpointed", "name.pointed"]),
-        ("point note", []),
-        ("point_away", ["note.unpointed"]),
-        ("untick on", ["note.unpointed"]),
-        ("press dialog", ["note.unpointed"]),
-        ("press ask_it", ["note.unpointed"]),
-        ("close", ["note.unpointed"]),
+        ("hover name", ["note.unhovered", "name.hovered"]),
+        ("hover note", []),
+        ("unhover", ["note.unhovered"]),
+        ("untick on", ["note.unhovered"]),
+        ("press dialog", ["note.unhovered"]),
+        ("press ask_it", ["note.unhovered"]),
+        ("close", ["note.unhovered"]),
     ],
 )
 def test_pointing_comes_in_pairs_whatever_ends_it(then: str, events: list[str]) -> None:
     desk = rehearse(Seen)
     desk.__enter__()
-    desk.point("note")
+    desk.hover("note")
     start = len(desk.trace)
     verb, *words = then.split()
     getattr(desk, verb)(*words)

@@ -11,10 +11,12 @@ import pytest
 
 from fuselatch import (
     Button,
+    CustomEvent,
     Event,
     Form,
     Gesture,
     HandlerFailed,
+    Integer,
     Label,
     NotAllowedHere,
     Number,
@@ -23,12 +25,10 @@ from fuselatch import (
     Refused,
     Session,
     Shared,
-    Signal,
     Text,
-    Whole,
     from_open,
 )  # fmt: skip
-from fuselatch.rehearsal import Desk, perform, read_cues, rehearse
+from fuselatch.rehearsal import Desk, read_cues, rehearse, run_cues
 from fuselatch.rehearsal.loading import importing_from
 from tests.helpers import told
 
@@ -41,7 +41,7 @@ class Second(Form, title="Second"):
 
     given: str = Param(default="")
     opener: First = Opener()
-    sent = Signal(str)
+    sent = CustomEvent(str)
 
     word = Text("Word", default=lambda form: form.given)
     live = Label("Live", value=lambda form: form.opener.mine.value)
@@ -172,16 +172,16 @@ def test_the_examples_of_the_eight_ways() -> None:
     done = []
     with importing_from([WAYS]):
         for file in sorted(WAYS.glob("*.cues")):
-            performance = perform(read_cues(file.read_text(encoding="utf-8"), str(file)))
-            done.append(performance.passed)
-            assert performance.problems == []
+            run = run_cues(read_cues(file.read_text(encoding="utf-8"), str(file)))
+            done.append(run.passed)
+            assert run.problems == []
     assert len(done) == 8 and min(done) > 3
 
 
 class Nest(Form):
     """Opens itself, or asks, again and again."""
 
-    depth = Whole("Depth", default=lambda form: form.level)
+    depth = Integer("Depth", default=lambda form: form.level)
     level: int = Param(default=0)
     opener: Nest | None = Opener()
     below = Text("Below")
@@ -239,7 +239,7 @@ class Deep(Form):
     """Parks a handler, with something to clean up."""
 
     first: bool = Param(default=True)
-    hears = Signal(int)
+    hears = CustomEvent(int)
     go = Button("Go")
 
     @go.clicked
@@ -273,8 +273,8 @@ def test_ten_thousand_sessions_closed_over_parked_dialogs_leave_nothing() -> Non
 class Sender(Form):
     """Has signals of two types."""
 
-    words = Signal(str)
-    depths = Signal(float)
+    words = CustomEvent(str)
+    depths = CustomEvent(float)
     heard = Text("Heard")
     send = Button("Send")
     ok = Button("OK", closes="accepted")
@@ -381,7 +381,7 @@ def test_from_open_takes_settled_values_of_the_front_one_and_notes_a_pending_dra
             desk.press("guest")
         with pytest.raises(NotAllowedHere, match="all open forms are hidden"):
             desk.session.front  # noqa: B018
-        desk.session.first.reveal()
+        desk.session.first.unhide()
         desk.press("guest")
         desk.close()
     assert told(desk.trace, "stale") == ["reads name while 'Pelle' is still a draft"]

@@ -17,8 +17,8 @@ from fuselatch.cli import main
 from fuselatch.core.forms.declarations import Declaration
 from fuselatch.core.model.errors import FuseLatchError
 from fuselatch.core.model.events import FORM_EVENTS
-from fuselatch.core.model.trace import KINDS, Entry
-from fuselatch.rehearsal import perform_all, read_cues
+from fuselatch.core.model.trace import KINDS, TraceEntry
+from fuselatch.rehearsal import read_cues, run_all_cues
 
 ROOT = Path(__file__).parents[2]
 PAGES = sorted([ROOT / "README.md", *(ROOT / "docs").glob("*.md")])
@@ -51,7 +51,7 @@ def test_python_blocks_run(page: Path, request: pytest.FixtureRequest) -> None:
 def test_cue_sheets_and_commands_do_what_the_page_says(page: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.chdir(ROOT)
     for block in blocks(page, "cues"):
-        assert [done.problems for done in perform_all(read_cues(block, page.name)) if done.problems] == []
+        assert [done.problems for done in run_all_cues(read_cues(block, page.name)) if done.problems] == []
     for block in blocks(page, "console"):
         for command, _, expected in (call.partition("\n") for call in block.split("$ ")[1:]):
             result = CliRunner().invoke(main, shlex.split(command)[1:])
@@ -88,7 +88,7 @@ def test_the_tables_are_those_of_the_code() -> None:
     kinds_told = {word for cell in first_cells("trace.md", "kind") for word in re.findall(r"`(\w+)`", cell)}
     assert kinds_told == set(KINDS)
     keys = [word for cell in first_cells("trace.md", "key") for word in re.findall(r"`(\w+)`", cell)]
-    assert keys == list(Entry._fields)
+    assert keys == list(TraceEntry._fields)
 
 
 def test_taken_names_are_listed() -> None:

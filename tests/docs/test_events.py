@@ -67,7 +67,7 @@ def test_the_page_has_a_trace_for_every_gesture() -> None:
         "pick",
         "tick",
         "answer",
-        "point",
+        "hover",
         "set",
         "open",
         "double",

@@ -18,7 +18,7 @@ from fuselatch import Refused, UnknownName
 from fuselatch.core.forms.form import controls_of, plan_of
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.model.gestures import VERBS
-from fuselatch.rehearsal import perform_all, read_cue_file, rehearse
+from fuselatch.rehearsal import read_cue_file, rehearse, run_all_cues
 from tests.helpers import snapshot
 
 DATA = Path(make_data.DATA)
@@ -97,14 +97,14 @@ ANSWERS = [
     "Book anyway", "Change berth", "Go on", "Go back", "OK", "Book it", "Send to the office",
     "Save", "Don't save", "Cancel", "Remove",
 ]  # fmt: skip
-RECORDS = ["next", "previous", "first", "last", "fresh", "save", "remove", "1004", "1037", "7"]
+RECORDS = ["next", "previous", "first", "last", "new", "save", "remove", "1004", "1037", "7"]
 GESTURES = st.one_of(
     st.tuples(st.just("type"), st.sampled_from(NAMES), WORDS),
     st.tuples(st.just("pick"), st.sampled_from(NAMES), st.one_of(WORDS, st.integers(0, 60))),
     st.tuples(st.sampled_from(["press", "focus", "tick", "untick", "clear"]), st.sampled_from(NAMES)),
     st.tuples(st.just("answer"), st.sampled_from(ANSWERS)),
-    st.tuples(st.sampled_from(["tab", "back_tab", "close", "point_away", "press", "double"])),
-    st.tuples(st.sampled_from(["point", "double"]), st.sampled_from(NAMES)),
+    st.tuples(st.sampled_from(["tab", "back_tab", "close", "unhover", "press", "double"])),
+    st.tuples(st.sampled_from(["hover", "double"]), st.sampled_from(NAMES)),
     st.tuples(st.just("record"), st.sampled_from(RECORDS)),
     st.tuples(st.sampled_from(["add_line", "remove_line"]), st.sampled_from(["extras", *OF_LINES])),
     st.tuples(st.just("move_line"), st.sampled_from(OF_LINES), st.integers(0, 3)),
@@ -160,14 +160,14 @@ def sound(session: Any) -> None:
 
 
 def test_every_verb_is_among_the_random_gestures() -> None:
-    made = "type pick press focus tick untick answer tab back_tab close point point_away double key open record sort"
+    made = "type pick press focus tick untick answer tab back_tab close hover unhover double key open record sort"
     assert set(VERBS) == {*made.split(), "add_line", "remove_line", "move_line"}
 
 
 def test_every_answer_of_every_prompt_is_rehearsed_by_a_cue_sheet() -> None:
     tried = set()
     for file in sorted((DATA.parent / "cues").glob("*.cues")):
-        for done in perform_all(read_cue_file(file)) if not file.name.startswith("_") else ():
+        for done in run_all_cues(read_cue_file(file)) if not file.name.startswith("_") else ():
             assert done.problems == []
             tried |= {(entry.name, entry.new) for entry in done.trace if entry.kind == "answer"}
     prompts = [BookingForm.owes, BookingForm.too_long, BookingForm.warnings_prompt]

@@ -12,7 +12,7 @@ from marina import make_data
 
 from fuselatch import Store
 from fuselatch.cli import main
-from fuselatch.rehearsal import perform, read_cues
+from fuselatch.rehearsal import read_cues, run_cues
 from fuselatch.stores.addresses import open_records
 from fuselatch.stores.csv_files import CsvRecords
 from fuselatch.stores.sql import SqlRecords
@@ -31,9 +31,9 @@ def rows(store: Store) -> dict[str, list[dict[str, Any]]]:
 
 def done_in_memory() -> dict[str, Any]:
     """What the cue sheet leaves in its scene's own records."""
-    performance = perform(read_cues(CUES.read_text(encoding="utf-8"), "office.cues"))
-    assert performance.problems == [] and performance.session is not None
-    store: Any = performance.session._engine.store
+    run = run_cues(read_cues(CUES.read_text(encoding="utf-8"), "office.cues"))
+    assert run.problems == [] and run.session is not None
+    store: Any = run.session._engine.store
     return rows(store)
 
 

@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fuselatch.rehearsal import CueError, perform, read_cues
+from fuselatch.rehearsal import CueError, read_cues, run_cues
 from fuselatch.rehearsal.cues import cut
 from fuselatch.rehearsal.grammar import VERBS
 from fuselatch.rehearsal.loading import importing_from
@@ -125,7 +125,7 @@ WRONG: list[tuple[str, str]] = [
 @pytest.mark.parametrize(("text", "message"), WRONG, ids=range(len(WRONG)))
 def test_what_can_not_be_read_says_where_and_what_would_be_right(text: str, message: str) -> None:
     with pytest.raises(CueError) as caught:
-        perform(read_cues(text, "x.cues"))
+        run_cues(read_cues(text, "x.cues"))
     assert str(caught.value) == message
 
 
@@ -179,7 +179,7 @@ STEPS: list[tuple[str, str]] = [
 
 @pytest.mark.parametrize(("step", "message"), STEPS, ids=[row[0] for row in STEPS])
 def test_a_step_that_fails_says_what_was_there(step: str, message: str) -> None:
-    done = perform(read_cues(f"scene little_forms:morning\n\n  {step}  # comment", "x.cues"))
+    done = run_cues(read_cues(f"scene little_forms:morning\n\n  {step}  # comment", "x.cues"))
     assert [one.partition(": ")[2] for one in done.problems] == [message]
     assert (done.passed, done.failed) == (0, 1)
 
@@ -189,12 +189,12 @@ def test_a_step_that_fails_says_what_was_there(step: str, message: str) -> None:
     [("press sve", 9), ("type cable x", 8), ("pick pier Nrth", 13), ("expect name.text x", 3), ("expect focus sve", 16)],
 )
 def test_a_step_that_fails_points_at_the_word_that_is_wrong(step: str, column: int) -> None:
-    done = perform(read_cues(f"scene little_forms:morning\n\n  {step}", "x.cues"))
+    done = run_cues(read_cues(f"scene little_forms:morning\n\n  {step}", "x.cues"))
     assert done.problems[0].startswith(f"x.cues:3:{column}: ")
 
 
 def test_a_handler_that_fails_names_the_authors_line_first(little: Path) -> None:
-    done = perform(read_cues("form little_forms:Little\npress fail\ntab", "x.cues"))
+    done = run_cues(read_cues("form little_forms:Little\npress fail\ntab", "x.cues"))
     line = FORMS.splitlines().index('        raise ValueError("broken")') + 1
     assert done.problems == [
         f"x.cues:2:1: {little / 'little_forms.py'}:{line}: ValueError: broken; in Little.break_down ← fail.clicked ← press fail; "
@@ -223,7 +223,7 @@ def test_what_is_built_in_or_installed_stays_though_the_environment_is_below_the
 
 
 def test_a_form_that_can_not_be_opened_is_a_failure() -> None:
-    done = perform(read_cues("scene little_forms:wanting\ntab", "x.cues"))
+    done = run_cues(read_cues("scene little_forms:wanting\ntab", "x.cues"))
     assert done.problems == [
         "x.cues:1: can't open little_forms:wanting: Wanting needs size; pass it by name, for example open(Wanting, size=…)"
     ]
@@ -255,10 +255,10 @@ def test_a_sheet_that_goes_through() -> None:
     expect outcome.price 12.5
     expect not open Little
     """
-    done = perform(read_cues(text, "x.cues"))
+    done = run_cues(read_cues(text, "x.cues"))
     assert done.problems == [] and done.passed == len(done.steps) == 17
     assert done.trace[0].time == "2031-05-04T10:15:00"
-    again = perform(read_cues(text, "x.cues"))
+    again = run_cues(read_cues(text, "x.cues"))
     assert again.trace.to_jsonl() == done.trace.to_jsonl()
 
 

@@ -15,7 +15,7 @@ from stay import Stay
 
 from fuselatch import Button, Form, Text
 from fuselatch.core.model.errors import Refused
-from fuselatch.rehearsal import CueError, Unmet, perform, read_cue_file, read_cues, rehearse
+from fuselatch.rehearsal import CueError, Unmet, read_cue_file, read_cues, rehearse, run_cues
 from fuselatch.rehearsal.asserts import unmet_words
 from fuselatch.rehearsal.cues import cut
 from fuselatch.rehearsal.expectations import PROPERTIES, TARGETS
@@ -99,9 +99,9 @@ def test_a_table_makes_one_run_of_each_row() -> None:
     )
     sheet = read_cues(text, "x.cues")
     assert [run.title for run in sheet.runs] == ["x.cues row 1 (1 34.00)", "x.cues row 2 (2 68.00)"]
-    assert [perform(run).problems for run in sheet.runs] == [[], []]
+    assert [run_cues(run).problems for run in sheet.runs] == [[], []]
     with pytest.raises(ValueError, match="table of 2 rows"):
-        perform(sheet)
+        run_cues(sheet)
 
 
 def test_included_lines_keep_their_own_place(tmp_path: Path) -> None:
@@ -112,7 +112,7 @@ def test_included_lines_keep_their_own_place(tmp_path: Path) -> None:
     (tmp_path / "whole.cues").write_text("include _begin.cues\ninclude _bad.cues\npress leave\n")
     sheet = read_cue_file(tmp_path / "whole.cues")
     assert [Path(file).name for file in sheet.files] == ["whole.cues", "_begin.cues", "_bad.cues"]
-    assert perform(sheet).problems == [f"{tmp_path / '_bad.cues'}:2:1: expected vessel.value Heron, but it is blank"]
+    assert run_cues(sheet).problems == [f"{tmp_path / '_bad.cues'}:2:1: expected vessel.value Heron, but it is blank"]
     for name, told in {
         "circle": "1:9: cue sheets include each other: circle.cues → circle.cues",
         "typo": "did you mean '_begin.cues'?",
@@ -130,7 +130,7 @@ def test_a_rehearsal_is_written_as_a_cue_sheet_that_goes_the_same_way() -> None:
         desk.expect("not", "prompt")
         desk.expect("refused", "pick", "berth", "N7", "because", "isn't one of the choices")
         desk.press("leave")
-    again = perform(read_cues(desk.as_cues(), "again.cues"))
+    again = run_cues(read_cues(desk.as_cues(), "again.cues"))
     assert again.problems == [] and again.trace.to_jsonl() == desk.trace.to_jsonl()
 
 
@@ -141,7 +141,7 @@ def test_a_failing_rehearsal_fails_in_the_same_way_as_a_cue_sheet(step: tuple[st
     with pytest.raises(Exception) as caught, rehearse(quiet_monday) as desk:
         desk.type("nights", "3")
         getattr(desk, step[0])(*step[1:])
-    done = perform(read_cues(desk.as_cues(), "again.cues"))
+    done = run_cues(read_cues(desk.as_cues(), "again.cues"))
     assert [one.partition(": ")[2] for one in done.problems] == [str(caught.value)]
     assert (isinstance(caught.value, Unmet)) is (done.steps[-1].unmet is not None)
 

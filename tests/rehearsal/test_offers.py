@@ -38,7 +38,7 @@ class Tides(Form, title="Tides", keys="ctrl+t"):
 
     @ask_it.clicked
     def ask_something(self) -> None:
-        self.tell("High at noon")
+        self.inform("High at noon")
 
     @aside.clicked
     def go_aside(self) -> None:
@@ -120,7 +120,7 @@ def test_clashes_are_errors() -> None:
             Session(forms=forms)
     with pytest.raises(DeclarationError, match=r"is also used by Button1\.go"):
         Session(Button1, forms=[Tides])
-    with pytest.raises(TypeError, match="a session opens a form"):
+    with pytest.raises(TypeError, match="a session needs a form"):
         Session()
     with Session(forms=[Tides, First]) as session:
         assert type(session.front) is First

@@ -17,7 +17,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fuselatch.cli import main
-from fuselatch.rehearsal import perform, read_cue_file
+from fuselatch.rehearsal import read_cue_file, run_cues
 from fuselatch.rehearsal.imports import files_behind
 from fuselatch.rehearsal.stepping import COMMANDS, Command, Stepping, Stop
 
@@ -66,7 +66,7 @@ def test_where_stepping_stops(commands: list[Command], pause_at: tuple[str, ...]
 def test_however_one_steps_the_rehearsal_is_the_same(commands: list[Command]) -> None:
     left = iter(commands)
     done = Stepping(OVERHANG, lambda stop: next(left, "end")).run()
-    assert done is not None and done.trace.to_jsonl() == perform(OVERHANG).trace.to_jsonl()
+    assert done is not None and done.trace.to_jsonl() == run_cues(OVERHANG).trace.to_jsonl()
 
 
 def test_a_stop_shows_the_form_what_is_queued_and_what_ran(tmp_path: Path) -> None:

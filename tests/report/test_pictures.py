@@ -11,8 +11,8 @@ import pytest
 from click.testing import CliRunner
 
 from fuselatch.cli import main
-from fuselatch.core.model.trace import Entry
-from fuselatch.rehearsal import perform, read_cue_file
+from fuselatch.core.model.trace import TraceEntry
+from fuselatch.rehearsal import read_cue_file, run_cues
 from fuselatch.report.behaviour import Behaviour, Tried, told
 from fuselatch.report.screen import screen
 from fuselatch.report.timeline import handlers, waits
@@ -100,7 +100,7 @@ def test_a_timeline_has_a_lane_for_each_form_and_what_was_waited_for(tmp_path: P
     sheet.write_text(
         'scene marina.scenes:quiet_monday\ntype vessel Saltwort\nfocus length\nwait 25m\nanswer "Book it"\npress find\n'
     )
-    done = perform(read_cue_file(sheet))
+    done = run_cues(read_cue_file(sheet))
     assert [(span.form, span.label) for span in waits(done.trace)] == [
         ("BookingForm", "Arrears: Book it (0:25:00)"),
         ("BookingForm", "VesselSearch: still open"),
@@ -109,7 +109,7 @@ def test_a_timeline_has_a_lane_for_each_form_and_what_was_waited_for(tmp_path: P
         ("warn_of_arrears", 4),
         ("look_up_vessel", 4),
     ]
-    nested = [Entry(n, 0, kind, "A", "", title, None, "x", "") for n, (kind, title) in enumerate(NESTED, 1)]
+    nested = [TraceEntry(n, 0, kind, "A", "", title, None, "x", "") for n, (kind, title) in enumerate(NESTED, 1)]
     assert [(span.label, span.start, span.end) for span in waits(nested)] == [("outer: x", 1, 4), ("inner: x", 2, 3)]
     call("rehearse", "-q", sheet, "--traces", tmp_path, code=1)
     trace = tmp_path / "slow.trace.jsonl"
@@ -147,7 +147,7 @@ def test_describe_as_json_dot_picture_and_events(tmp_path: Path) -> None:
     lines = call("describe", form, "--events", "vessel").splitlines()
     assert "  changed         the value changed: handled by warn_of_arrears (forms.py:113)" in lines
     assert "    @vessel.left" in lines and "    @vessel.changed" not in lines
-    assert "  closing         the form is about to close" in call("describe", form, "--events", "BookingForm")
+    assert "  closing           the form is about to close" in call("describe", form, "--events", "BookingForm")
     assert "Events of extras[].what (choice)" in call("describe", "marina.office:OfficeForm", "--events", "extras[].what")
     assert "did you mean 'vessel'?" in call("describe", form, "--events", "vesel", code=2)
 
@@ -156,11 +156,11 @@ def test_behaviour_counts_what_sessions_tell_and_adds_up() -> None:
     whole = Behaviour()
     for name in ("arrears", "overhang"):
         part = Behaviour()
-        perform(read_cue_file(CUES / f"{name}.cues"), witness=part)
+        run_cues(read_cue_file(CUES / f"{name}.cues"), witness=part)
         whole.add(json.loads(json.dumps(part.to_dict())))
     both = Behaviour()
     for name in ("arrears", "overhang"):
-        perform(read_cue_file(CUES / f"{name}.cues"), witness=both)
+        run_cues(read_cue_file(CUES / f"{name}.cues"), witness=both)
     assert whole.counts == both.counts
     assert both.counted("BookingForm")["check"] == (13, 22)
     for control, rule in (("vessel", "required"), ("berth", "required")):
@@ -170,7 +170,7 @@ def test_behaviour_counts_what_sessions_tell_and_adds_up() -> None:
     assert any(line.startswith("    press   find ") and "look_up_vessel (forms.py:" in line for line in lines)
     assert any(line.startswith('    answer  "Book anyway"') for line in lines)
     office = Behaviour()
-    perform(read_cue_file(CUES / "office.cues"), witness=office)
+    run_cues(read_cue_file(CUES / "office.cues"), witness=office)
     asked = [line for line in told(office) if line.startswith("    answer")]
     steps = [line.split("#")[0].strip() for line in asked]
     assert steps == ['answer  "Go on"', 'answer  "Go back"', "answer  Save", "answer  Cancel", "answer  Cancel"]
@@ -185,7 +185,7 @@ def test_behaviour_on_the_command_line(tmp_path: Path) -> None:
 
 def test_a_screen_shows_tables_groups_and_prompts() -> None:
     seen = []
-    perform(
+    run_cues(
         read_cue_file(CUES / "office.cues"),
         lambda step: seen.append(list(screen(step.view))) if step.view else None,
         looking=True,

@@ -12,7 +12,7 @@ from fuselatch.cli import main
 from fuselatch.review.checking import check_file
 
 ROOT = Path(__file__).parents[2]
-HEAD = "from fuselatch import Button, Choice, Event, Form, Group, Number, Prompt, Signal, Text, check, warn\n\n\n"
+HEAD = "from fuselatch import Button, Choice, Event, Form, Group, Number, Prompt, CustomEvent, Text, check, warn\n\n\n"
 LEAVE = '    leave = Button("Leave", closes="cancelled")\n'
 OTHER = 'class Other(Form):\n    go = Button("Go", closes="accepted")\n\n\n'
 
@@ -34,14 +34,14 @@ FOUND: list[tuple[str, list[tuple[int, str]]]] = [
         [(1, "F.shown never runs: the form isn't bound to records; add records=\"…\" to the class")],
     ),
     (
-        '    a = Text("A")\n\n    @a.pointed\n    def hover(self):\n        self.helped()\n\n    def helped(self):\n        self.ask("sure?")\n',
-        [(8, "F.hover handles a.pointed and waits for the user (self.ask); a pointer handler can't wait; use self.say")],
+        '    a = Text("A")\n\n    @a.hovered\n    def hover(self):\n        self.helped()\n\n    def helped(self):\n        self.ask("sure?")\n',
+        [(8, "F.hover handles a.hovered and waits for the user (self.ask); a pointer handler can't wait; use self.say")],
     ),
     (
-        '    @Form.closing\n    def stay(self, event):\n        """Never lets go."""\n        event.hold("no")\n',
+        '    @Form.closing\n    def stay(self, event):\n        """Never lets go."""\n        event.block("no")\n',
         [(1, "F can't be closed: F.stay always blocks; block only in a condition")],
     ),
-    ('    @Form.closing\n    def stay(self, event):\n        if self.title:\n            event.hold("no")\n', []),
+    ('    @Form.closing\n    def stay(self, event):\n        if self.title:\n            event.block("no")\n', []),
     (
         '    a = Number("A", required=lambda form: form.aa.value > 3)\n',
         [(1, "F has no 'aa'; did you mean 'a'?")],
@@ -85,7 +85,7 @@ def test_what_is_found(body: str, expected: list[tuple[int, str]], tmp_path: Pat
 
 
 def test_forms_signals_and_imports(tmp_path: Path) -> None:
-    text = f"{HEAD}{OTHER}class Child(Form):\n    chosen = Signal(str)\n{LEAVE}\n\nclass Opens(Form):\n    @Child.chosen\n    def took(self, event):\n        pass\n\n    @Form.opened\n    def begin(self):\n        self.show(Child)\n\n\nx = nothing_such\n"
+    text = f"{HEAD}{OTHER}class Child(Form):\n    chosen = CustomEvent(str)\n{LEAVE}\n\nclass Opens(Form):\n    @Child.chosen\n    def took(self, event):\n        pass\n\n    @Form.opened\n    def begin(self):\n        self.show(Child)\n\n\nx = nothing_such\n"
     (tmp_path / "more_forms.py").write_text(text)
     (tmp_path / "use.cues").write_text("form more_forms:Opens\npress leave\n")
     assert [str(one).partition(": ")[2] for one in check_file(tmp_path / "more_forms.py")] == [

@@ -13,12 +13,12 @@ import pytest
 from sqlalchemy import create_engine, text
 from sqlalchemy.pool import NullPool
 
-from fuselatch import Button, Form, HandlerFailed, Latch, LatchStore, MemoryLatches, Prompt, StoreRefused, Taken, Text
+from fuselatch import Button, Form, HandlerFailed, Latch, LatchRecord, LatchStore, MemoryLatches, Prompt, StoreRefused, Text
 from fuselatch.rehearsal import rehearse
 from fuselatch.stores.sql import SqlLatches
 
 ROOT = Path(__file__).parents[2]
-ONE = Taken("A.prompt", "imke", "k", "Yes", "2031-05-04T09:30:00")
+ONE = LatchRecord("A.prompt", "imke", "k", "Yes", "2031-05-04T09:30:00")
 LATER = ONE._replace(when="2031-05-05T09:30:00", answer="Go on")
 
 
@@ -40,12 +40,12 @@ def store(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[LatchStore
 
 def test_an_entry_is_put_in_place_of_exactly_the_one_expected(store: LatchStore) -> None:
     assert store.find(*ONE[:3]) is None
-    assert store.take(ONE, None) and not store.take(LATER, None)
+    assert store.set(ONE, None) and not store.set(LATER, None)
     assert store.find(*ONE[:3]) == ONE
-    assert not store.take(LATER, LATER) and store.take(LATER, ONE) and not store.take(LATER, ONE)
-    other = Taken("A.prompt", "", "'\"; drop table latches; --", "né", "")
-    assert store.take(other, None) and list(store.all()) == sorted([LATER, other])
-    assert not store.release(ONE) and store.release(LATER) and not store.release(LATER)
+    assert not store.set(LATER, LATER) and store.set(LATER, ONE) and not store.set(LATER, ONE)
+    other = LatchRecord("A.prompt", "", "'\"; drop table latches; --", "né", "")
+    assert store.set(other, None) and list(store.all()) == sorted([LATER, other])
+    assert not store.reset(ONE) and store.reset(LATER) and not store.reset(LATER)
     assert list(store.all()) == [other]
 
 
@@ -55,7 +55,7 @@ class Daily(Form):
     got = Text("Got")
     go = Button("Go")
     fails = Button("Fail")
-    sure = Prompt("Sure?", buttons=("Yes", "No"), latch=Latch(per="user", every="day"), keeps=("Yes",))
+    sure = Prompt("Sure?", buttons=("Yes", "No"), latch=Latch(per="user", every="day"), remember=("Yes",))
 
     @go.clicked
     def ask_it(self) -> None:
@@ -80,8 +80,8 @@ def test_two_people_do_not_use_up_each_others_warnings_and_the_day_comes_round(s
 
 
 def test_a_failing_gesture_gives_back_what_was_there_before(store: LatchStore) -> None:
-    before = Taken("Daily.sure", "imke", "", "Yes", "2031-05-03T09:30:00")
-    store.take(before, None)
+    before = LatchRecord("Daily.sure", "imke", "", "Yes", "2031-05-03T09:30:00")
+    store.set(before, None)
     with rehearse(Daily, user="imke", latches=store) as desk:
         desk.press("fails")
         with pytest.raises(HandlerFailed, match="no ink"):
@@ -91,13 +91,13 @@ def test_a_failing_gesture_gives_back_what_was_there_before(store: LatchStore) -
 
 DESK = """
 import sys
-from fuselatch import Taken
+from fuselatch import LatchRecord
 from fuselatch.stores.sql import SqlLatches
 log = SqlLatches(sys.argv[1])
 took = 0
 for number in range(40):
-    took += log.take(Taken("L", "", f"shared {number}", sys.argv[2], ""), None)
-    assert log.take(Taken("L", sys.argv[2], f"own {number}", "", ""), None)
+    took += log.set(LatchRecord("L", "", f"shared {number}", sys.argv[2], ""), None)
+    assert log.set(LatchRecord("L", sys.argv[2], f"own {number}", "", ""), None)
 print(took)
 """
 

@@ -10,7 +10,7 @@ from typing import Any
 
 import pytest
 
-from fuselatch import Button, Form, HandlerFailed, Text, Whole
+from fuselatch import Button, Form, HandlerFailed, Integer, Text
 from fuselatch.rehearsal import Desk, Scene
 from fuselatch.stores.csv_files import CsvRecords
 from fuselatch.stores.sql import SqlRecords
@@ -19,7 +19,7 @@ from tests.stores.test_record_stores import as_workbook
 KILLED = """
 import os, random, signal, sys, time
 from decimal import Decimal
-from fuselatch import Button, Form, Group, Lines, Text, Whole
+from fuselatch import Button, Form, Group, Lines, Text, Integer
 from fuselatch.rehearsal import Desk, Scene
 from fuselatch.stores.addresses import open_records
 
@@ -28,9 +28,9 @@ class Line(Group):
 
 class Stay(Form, records="stays"):
     vessel = Text("Vessel")
-    serial = Whole("Serial")
+    serial = Integer("Serial")
     lines = Lines(Line, "Lines", records="lines", key="stay")
-    keep = Button("Keep", submits=True, then="same")
+    keep = Button("Keep", submits=True, after_submit="same")
 
 def work(address, told):
     with Desk(Scene(Stay, records=open_records(address))) as desk:
@@ -120,7 +120,7 @@ from fuselatch.stores.sql import SqlRecords
 class Book(Form, records="bookings"):
     berth = Text("Berth")
     desk = Text("Desk")
-    keep = Button("Keep", submits=True, then="fresh")
+    keep = Button("Keep", submits=True, after_submit="new")
 
 class Claim(Form, records="berths"):
     holder = Text("Holder")
@@ -134,7 +134,7 @@ booked, claimed = [], []
 with Desk(Scene(Book, records=store)) as desk:
     for name in names:
         if desk.form.records.key is not None:
-            desk.record("fresh")
+            desk.record("new")
         desk.paste("berth", name)
         desk.paste("desk", me)
         desk.press("keep")
@@ -197,7 +197,7 @@ class Boats(Form, records="boats"):
     """What is typed into it must survive whatever becomes of the store."""
 
     boat = Text("Boat")
-    number = Whole("Number")
+    number = Integer("Number")
     ok = Button("OK", closes="accepted")
 
 

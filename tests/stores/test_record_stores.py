@@ -160,7 +160,7 @@ def test_what_does_not_fit_is_refused_in_one_line(stores: Maker, change: Change,
 VALUES: Any = st.fixed_dictionaries(
     {
         "text": st.one_of(st.text(max_size=12), st.sampled_from(["=1+1", "'=x", "''-1", "@SUM(A1)", "\tx", "+49", "a;b", 'say "x"', "a\nb"])),
-        "whole": st.none() | st.integers(-(2**53), 2**53),
+        "integer": st.none() | st.integers(-(2**53), 2**53),
         "amount": st.none() | st.decimals(-10**9, 10**9, places=2),
         "day": st.none() | st.dates(date(1900, 3, 1)),
         "tick": st.none() | st.booleans(),
@@ -171,7 +171,7 @@ VALUES: Any = st.fixed_dictionaries(
 @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.lists(VALUES, min_size=1, max_size=4))
 def test_any_values_come_back_from_csv_as_they_were(tmp_path: Path, rows: list[dict[str, Any]]) -> None:
-    kinds = {"key": "integer", "text": "string", "whole": "integer", "amount": "decimal", "day": "date", "tick": "boolean"}
+    kinds = {"key": "integer", "text": "string", "integer": "integer", "amount": "decimal", "day": "date", "tick": "boolean"}
     schema = {"tableSchema": {"columns": [{"name": name, "datatype": kind} for name, kind in kinds.items()]}}
     tmp_path.joinpath("t.csv").write_text(",".join(kinds) + "\n", encoding="utf-8")
     tmp_path.joinpath("t.csv-metadata.json").write_text(json.dumps(schema), encoding="utf-8")

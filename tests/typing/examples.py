@@ -11,6 +11,7 @@ from typing import assert_type
 from fuselatch import (
     Button,
     Choice,
+    CustomEvent,
     Date,
     Event,
     Form,
@@ -23,7 +24,6 @@ from fuselatch import (
     Outcome,
     Param,
     Shared,
-    Signal,
     Text,
     Tick,
     derive,
@@ -55,7 +55,7 @@ class Search(Form):
     starts: str = Param(default="")
     most: int = Param()
 
-    chosen = Signal(str)
+    chosen = CustomEvent(str)
     imported = Latch(every="day")
     match = Choice("Match", choices=["Kittiwake", "Eider"])
     size = Choice("Size", choices=[1, 2])
@@ -65,7 +65,7 @@ class Search(Form):
     def hand_over(self) -> None:
         self.chosen.send("Eider")
         self.chosen.send(5)  # E: arg-type
-        self.imported.take("14 rows")
+        self.imported.set("14 rows")
         assert_type(self.imported.answer, str | None)
         assert_type(self.ask_value(Number("Depth")), float | None)
         assert_type(self.ask_value(Text("State")), str | None)
@@ -100,14 +100,14 @@ class Booking(Form):
     @length.changed
     def with_event(self, event: Event) -> None:
         assert_type(self.length.value, float | None)
-        assert_type(self.length.given, float)
+        assert_type(self.length.required_value, float)
         self.length.value = 3
         self.length.value = "3"  # E: assignment
         self.vessel.value = "Eider"
         self.vessel.value = None  # E: assignment
         assert_type(self.home.street.value, str)
-        event.hold("why")
-        event.hold()  # E: call-arg
+        event.block("why")
+        event.block()  # E: call-arg
 
     @on(length.left, home.street.changed)
     def without_event(self) -> None:

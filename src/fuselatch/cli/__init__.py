@@ -15,7 +15,7 @@ COMMANDS: Final[Mapping[str, str]] = {
     "demo": "Book berths at a made-up marina and explain each step.",
     "rehearse": "Run cue sheets and print each step's trace.",
     "describe": "Show what a form declares (controls, rules, handlers, prompts, dialogs) as text, JSON or a picture.",
-    "draft": "Generate a form from a function or a CSV file.",
+    "generate": "Generate a form from a function or a CSV file.",
     "check": "Find mistakes in forms without running them.",
     "approve": "Run a file's cue sheets and, if they pass, record that it is approved.",
     "flipbook": "Write an HTML page that shows the form at each step of a cue sheet.",

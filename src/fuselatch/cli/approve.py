@@ -47,7 +47,7 @@ def command(file: Path, more: tuple[str, ...], by: str, folders: tuple[Path, ...
         )
         sys.exit(Exit.UNREADABLE)
     files = hashes_of(file)
-    done = [performance for sheet in sheets for performance in wish.perform(sheet)]
+    done = [run for sheet in sheets for run in wish.run_cues(sheet)]
     failed = show_count(console(), done)
     if failed or wish.unreadable:
         click.echo(f"{file}: not approved")

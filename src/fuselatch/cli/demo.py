@@ -12,7 +12,8 @@ from fuselatch.cli.exits import Exit
 
 @click.command(name="demo")
 @click.option(
-    "--into",
+    "-o",
+    "--output",
     "folder",
     default="demo-out",
     show_default=True,
@@ -26,16 +27,16 @@ def command(folder: Path) -> None:
     Performs four cue sheets, tells each step with what it set off, and writes the bookings as
     CSV and the traces as JSON Lines.
     """
-    from marina.demo import perform_all, write
+    from marina.demo import run_all_cues, write
 
     from fuselatch.cli.show import console, show, show_count
 
     out = console()
     out.print("Saltmarsh Quay: the office books berths. Each step is followed by its effects:\n")
     done = []
-    for performance in perform_all():
-        done.append(performance)
-        show(out, performance)
+    for run in run_all_cues():
+        done.append(run)
+        show(out, run)
     failed = show_count(out, done)
     try:
         written = write(folder, done)

@@ -30,7 +30,7 @@ from fuselatch.cli.problems import end
 @policy_file
 def command(form: str, folders: tuple[Path, ...], policy: Path | None, **options: Any) -> None:
     """Show what a form declares: controls in tab order with their rules and what they follow, handlers by event, prompts,
-    dialogs, signals.
+    dialogs, custom_events.
 
     The form is found in installed packages, in this folder, and in each --from FOLDER.
     """

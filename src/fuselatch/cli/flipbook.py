@@ -17,7 +17,8 @@ from fuselatch.cli.sheets import Wish
 @click.argument("name", metavar="FILE.cues")
 @click.option(
     "-o",
-    "--out",
+    "--output",
+    "out",
     metavar="FILE",
     type=click.Path(dir_okay=False, path_type=Path),
     help="Output file (.html, or a picture with --step).",
@@ -48,7 +49,7 @@ def command(
         raise click.UsageError("--step and --png must be used together, for example: --step 7 --png")
     wish = Wish(folders, records, policy, looking=True)
     sheet = wish.read(Path(name))
-    done = list(wish.perform(sheet)) if sheet is not None else []
+    done = list(wish.run_cues(sheet)) if sheet is not None else []
     if wish.unreadable or not done:
         sys.exit(Exit.UNREADABLE)
     target = out or Path(name).with_suffix(f".{number}.png" if png else ".html")

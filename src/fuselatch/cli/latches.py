@@ -12,7 +12,7 @@ from fuselatch.cli.exits import Exit
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from fuselatch.core.model.taken import Taken
+    from fuselatch.core.model.latch_records import LatchRecord
 
 
 @click.command(name="latches")
@@ -20,9 +20,9 @@ if TYPE_CHECKING:
 @click.option("--latch", metavar="NAME", help="Only this latch, for example BookingForm.owes.")
 @click.option("--user", metavar="NAME", help="Only this user.")
 @click.option("--key", metavar="KEY", help="Only this key.")
-@click.option("--release", is_flag=True, help="Reset the listed latches, so that users are asked again.")
+@click.option("--reset", is_flag=True, help="Reset the listed latches, so that users are asked again.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON Lines.")
-def command(store: str, latch: str | None, user: str | None, key: str | None, release: bool, as_json: bool) -> None:
+def command(store: str, latch: str | None, user: str | None, key: str | None, reset: bool, as_json: bool) -> None:
     """List what a latch log remembers: what was asked, who answered what, about what, and when.
 
     STORE is the path of a SQLite file, or a database's address (postgresql://…). The exit code is 1
@@ -45,9 +45,9 @@ def command(store: str, latch: str | None, user: str | None, key: str | None, re
         log = SqlLatches(store)
         entries = log.all()
         chosen = select(entries, latch, user, key)
-        show(chosen, as_json, "released" if release else "")
-        for taken in chosen if release else ():
-            log.release(taken)
+        show(chosen, as_json, "reset" if reset else "")
+        for taken in chosen if reset else ():
+            log.reset(taken)
     except StoreRefused as error:
         click.echo(f"fuselatch: {error}", err=True)
         sys.exit(Exit.UNREADABLE)
@@ -56,7 +56,7 @@ def command(store: str, latch: str | None, user: str | None, key: str | None, re
         sys.exit(Exit.FAILED)
 
 
-def select(entries: Sequence[Taken], latch: str | None, user: str | None, key: str | None) -> list[Taken]:
+def select(entries: Sequence[LatchRecord], latch: str | None, user: str | None, key: str | None) -> list[LatchRecord]:
     """The entries that are meant; a `LookupError` for a name that no entry has."""
     from fuselatch.core.model.names import suggest
 
@@ -68,7 +68,7 @@ def select(entries: Sequence[Taken], latch: str | None, user: str | None, key: s
     return [entry for entry in entries if all(value in (None, getattr(entry, field)) for field, value in wanted.items())]
 
 
-def show(entries: Sequence[Taken], as_json: bool, word: str) -> None:
+def show(entries: Sequence[LatchRecord], as_json: bool, word: str) -> None:
     """Print entries as a table, or as JSON Lines."""
     import json
 

@@ -16,7 +16,7 @@ from fuselatch.cli.progress import with_progress
 from fuselatch.cli.sheets import Wish, found
 
 if TYPE_CHECKING:
-    from fuselatch.rehearsal import Performance
+    from fuselatch.rehearsal import CueRun
     from fuselatch.report.behaviour import Behaviour
 
 
@@ -128,15 +128,15 @@ class Run:
         wish, options = self.wish, self.options
         wish.unreadable.clear()
         out = console()
-        done: list[Performance] = []
+        done: list[CueRun] = []
         wrong = 0
         for path in with_progress(paths, "rehearsing", self.quiet):
             sheet = wish.read(path)
-            for performance in wish.perform(sheet) if sheet is not None else ():
-                done.append(performance)
+            for run in wish.run_cues(sheet) if sheet is not None else ():
+                done.append(run)
                 if not self.quiet:
-                    show(out, performance)
-                wrong += ask(performance, options["questions"])
+                    show(out, run)
+                wrong += ask(run, options["questions"])
         if options["traces"] is not None:
             try:
                 write_traces(done, options["traces"])
@@ -155,7 +155,7 @@ class Run:
             self.tell_behaviour(wish.behaviour)
         return Exit.UNREADABLE if wish.unreadable or wrong else Exit.FAILED if failed else Exit.OK
 
-    def tell_json(self, done: list[Performance]) -> None:
+    def tell_json(self, done: list[CueRun]) -> None:
         """Everything as JSON."""
         import json
 
@@ -187,29 +187,29 @@ class Run:
                 self.wish.wrong(problem(error))
 
 
-def write_traces(done: list[Performance], folder: Path) -> None:
-    """Write the trace of each performance."""
+def write_traces(done: list[CueRun], folder: Path) -> None:
+    """Write the trace of each run."""
     folder.mkdir(parents=True, exist_ok=True)
     written: set[str] = set()
-    for performance in done:
-        row = performance.sheet.row.partition(" (")[0].replace(" ", "-")
-        path = Path(performance.sheet.name)
+    for run in done:
+        row = run.sheet.row.partition(" (")[0].replace(" ", "-")
+        path = Path(run.sheet.name)
         name = ".".join(part for part in (path.stem, row, "trace.jsonl") if part)
         if name in written:
             # Cue sheets of one name in several folders: none takes the place of another.
             name = f"{len(written) + 1}-{name}"
         written.add(name)
-        (folder / name).write_text(performance.trace.to_jsonl(), encoding="utf-8")
+        (folder / name).write_text(run.trace.to_jsonl(), encoding="utf-8")
 
 
-def ask(performance: Performance, questions: tuple[str, ...]) -> int:
-    """Answer the questions about a performance; gives how many could not be."""
+def ask(run: CueRun, questions: tuple[str, ...]) -> int:
+    """Answer the questions about a run; gives how many could not be."""
     from fuselatch.core.model.errors import UnknownName
 
     failed = 0
-    for question in questions if performance.session is not None else ():
+    for question in questions if run.session is not None else ():
         try:
-            click.echo(f"{performance.session.why(question)}\n" if performance.session else "")
+            click.echo(f"{run.session.why(question)}\n" if run.session else "")
         except UnknownName as error:
             failed += 1
             click.echo(f"fuselatch: --why {question}: {error}", err=True)

@@ -11,7 +11,7 @@ import click
 
 if TYPE_CHECKING:
     from fuselatch.core.engine.session import Session
-    from fuselatch.rehearsal import CueSheet, Performance
+    from fuselatch.rehearsal import CueRun, CueSheet
     from fuselatch.report.behaviour import Behaviour
 
 
@@ -58,20 +58,18 @@ class Wish:
             self.wrong(told(error, str(path)))
             return None
 
-    def perform(
-        self, sheet: CueSheet, how: Callable[..., Iterable[Performance | None]] | None = None
-    ) -> Iterator[Performance]:
+    def run_cues(self, sheet: CueSheet, how: Callable[..., Iterable[CueRun | None]] | None = None) -> Iterator[CueRun]:
         """Perform each run of a cue sheet; what can't be opened or imported is told. `how` does it, with the options."""
         from fuselatch.core.engine.store import StoreRefused
         from fuselatch.core.model.errors import PolicyError
         from fuselatch.policy import Policy
-        from fuselatch.rehearsal import CueError, perform_all
+        from fuselatch.rehearsal import CueError, run_all_cues
         from fuselatch.rehearsal.loading import importing_from
         from fuselatch.stores.addresses import open_records
 
         try:
             with importing_from(self.places(Path(sheet.name))):
-                done = (how or perform_all)(
+                done = (how or run_all_cues)(
                     sheet,
                     policy=Policy.load(self.policy) if self.policy is not None else None,
                     records=open_records(self.records) if self.records is not None else None,
@@ -79,7 +77,7 @@ class Wish:
                     witness=self.behaviour,
                     prepare=self.prepare,
                 )
-                yield from (performance for performance in done if performance is not None)
+                yield from (run for run in done if run is not None)
         except (CueError, PolicyError, StoreRefused, OSError) as error:
             self.wrong(told(error, sheet.name))
 

@@ -1,4 +1,4 @@
-"""Showing performances in a terminal: each step, and what came of it as a tree."""
+"""Showing runs in a terminal: each step, and what came of it as a tree."""
 
 from __future__ import annotations
 
@@ -8,8 +8,8 @@ from typing import Final
 from rich.console import Console
 from rich.text import Text
 
-from fuselatch.core.model.trace import Entry
-from fuselatch.rehearsal.run import Performance, StepResult
+from fuselatch.core.model.trace import TraceEntry
+from fuselatch.rehearsal.run import CueRun, StepResult
 from fuselatch.report.tree import grow, lines
 
 STYLES: Final[Mapping[str, str]] = {
@@ -20,8 +20,8 @@ STYLES: Final[Mapping[str, str]] = {
     "answer": "yellow",
     "open": "cyan",
     "close": "cyan",
-    "hold": "magenta",
-    "drop": "magenta",
+    "block": "magenta",
+    "skip": "magenta",
     "refused": "red",
     "error": "bold red",
     "fuse": "bold red",
@@ -37,23 +37,23 @@ def console() -> Console:
     return Console(highlight=False, markup=False, emoji=False, soft_wrap=True)
 
 
-def show(out: Console, performance: Performance) -> None:
-    """A whole performance."""
-    show_opening(out, performance)
-    for step in performance.steps:
-        show_step(out, step, performance.trace)
+def show(out: Console, run: CueRun) -> None:
+    """A whole run."""
+    show_opening(out, run)
+    for step in run.steps:
+        show_step(out, step, run.trace)
     out.print()
 
 
-def show_opening(out: Console, performance: Performance) -> None:
+def show_opening(out: Console, run: CueRun) -> None:
     """Name the cue sheet and what it opens."""
-    sheet = performance.sheet
+    sheet = run.sheet
     what = f"{sheet.opens.verb} {sheet.opens.words[0].text}"
     out.print(Text(sheet.title, style="bold"), Text(f"({what})", style="dim"))
-    show_tree(out, performance.opening, performance.trace)
+    show_tree(out, run.opening, run.trace)
 
 
-def show_step(out: Console, result: StepResult, trace: Sequence[Entry]) -> None:
+def show_step(out: Console, result: StepResult, trace: Sequence[TraceEntry]) -> None:
     """One step with what came of it."""
     good = not result.problem
     mark = Text("  ok  " if good else " FAIL ", style="green" if good else "bold red")
@@ -65,17 +65,17 @@ def show_step(out: Console, result: StepResult, trace: Sequence[Entry]) -> None:
         out.print(Text(f"      {result.problem}", style="red"))
 
 
-def show_tree(out: Console, entries: Sequence[Entry], trace: Sequence[Entry]) -> None:
+def show_tree(out: Console, entries: Sequence[TraceEntry], trace: Sequence[TraceEntry]) -> None:
     """A stretch of the trace as a tree."""
     for guide, branch in lines(grow(entries, trace)):
         out.print(Text.assemble((INDENT + guide, "dim"), (branch.text, STYLES.get(branch.entry.kind, ""))))
 
 
-def show_count(out: Console, performances: Iterable[Performance]) -> int:
+def show_count(out: Console, runs: Iterable[CueRun]) -> int:
     """The last lines: what went wrong, and how many steps passed and failed; gives how many failed."""
-    done = list(performances)
-    for performance in done:
-        for problem in performance.problems:
+    done = list(runs)
+    for run in done:
+        for problem in run.problems:
             out.print(Text(problem, style="red"))
     passed, failed = sum(one.passed for one in done), sum(one.failed for one in done)
     count = len({one.sheet.name for one in done})

@@ -14,7 +14,7 @@ from fuselatch.cli.exits import Exit
 from fuselatch.cli.sheets import Wish
 
 if TYPE_CHECKING:
-    from fuselatch.rehearsal import CueSheet, Performance
+    from fuselatch.rehearsal import CueRun, CueSheet
     from fuselatch.rehearsal.stepping import Command, Stop
 
 KEYS: Final[dict[str, Command]] = {
@@ -37,26 +37,26 @@ def step_through(paths: Sequence[Path], wish: Wish, pauses: Sequence[str]) -> Ex
     from fuselatch.rehearsal.stepping import Stepping
 
     out = console()
-    done: list[Performance] = []
+    done: list[CueRun] = []
     seen: set[str] = set()
     ended = False
 
-    def stepping(sheet: CueSheet, **options: Any) -> Iterable[Performance | None]:
+    def stepping(sheet: CueSheet, **options: Any) -> Iterable[CueRun | None]:
         nonlocal ended
         for run in sheet.runs:
             if ended:
                 return
             out.print(Text(f"{run.title}  ({run.opens.verb} {run.opens.words[0].text})", style="bold"))
             steps = Stepping(run, lambda stop: ask(out, stop, wish.records), pauses, **options)
-            performance = steps.run()
+            cue_run = steps.run()
             seen.update(steps.seen)
-            ended = performance is None
-            yield performance
+            ended = cue_run is None
+            yield cue_run
 
     for path in paths:
         sheet = None if ended else wish.read(path)
         if sheet is not None:
-            done.extend(wish.perform(sheet, stepping))
+            done.extend(wish.run_cues(sheet, stepping))
     failed = show_count(out, done) if done else 0
     if wish.mutes and done:
         out.print(f"muted: {', '.join(wish.mutes)}{f' ({wish.reason})' if wish.reason else ''}")

@@ -12,7 +12,12 @@ from fuselatch.cli.problems import end
 @click.command(name="timeline")
 @click.argument("trace", metavar="TRACE.jsonl", type=click.Path(exists=True, dir_okay=False, path_type=Path))
 @click.option(
-    "-o", "--out", metavar="FILE", type=click.Path(dir_okay=False, path_type=Path), help="Output file (PNG, SVG or PDF)."
+    "-o",
+    "--output",
+    "out",
+    metavar="FILE",
+    type=click.Path(dir_okay=False, path_type=Path),
+    help="Output file (PNG, SVG or PDF).",
 )
 def command(trace: Path, out: Path | None) -> None:
     """Draw a trace: gestures, events, handlers, and what handlers waited for, one lane a form.

@@ -7,16 +7,16 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from fuselatch.rehearsal.cues import Cue, CueError, CueSheet, read_cue_file, read_cues
-    from fuselatch.rehearsal.desk import Desk, PromptSeen, Unfinished, rehearse
+    from fuselatch.rehearsal.desk import Desk, DeskPrompt, Unfinished, rehearse
     from fuselatch.rehearsal.expectations import Unmet
-    from fuselatch.rehearsal.run import Performance, StepResult, perform, perform_all
+    from fuselatch.rehearsal.run import CueRun, StepResult, run_all_cues, run_cues
     from fuselatch.rehearsal.scenes import Scene
 
 WHERE = {
     "cues": ("Cue", "CueError", "CueSheet", "read_cue_file", "read_cues"),
-    "desk": ("Desk", "PromptSeen", "Unfinished", "rehearse"),
+    "desk": ("Desk", "DeskPrompt", "Unfinished", "rehearse"),
     "expectations": ("Unmet",),
-    "run": ("Performance", "StepResult", "perform", "perform_all"),
+    "run": ("CueRun", "StepResult", "run_cues", "run_all_cues"),
     "scenes": ("Scene",),
 }
 """Which module of this package has which names."""
@@ -32,17 +32,17 @@ def __getattr__(name: str) -> Any:
 __all__ = [
     "Cue",
     "CueError",
+    "CueRun",
     "CueSheet",
     "Desk",
-    "Performance",
-    "PromptSeen",
+    "DeskPrompt",
     "Scene",
     "StepResult",
     "Unfinished",
     "Unmet",
-    "perform",
-    "perform_all",
     "read_cue_file",
     "read_cues",
     "rehearse",
+    "run_all_cues",
+    "run_cues",
 ]

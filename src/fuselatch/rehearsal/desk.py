@@ -24,9 +24,9 @@ from fuselatch.core.forms.policy import Rules
 from fuselatch.core.forms.sources import EventSource
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.gestures import Gesture
+from fuselatch.core.model.latch_records import LatchStore
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import Outcome
-from fuselatch.core.model.taken import LatchStore
 from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.trace import Trace
 from fuselatch.core.model.words import phrase
@@ -58,7 +58,7 @@ class Unfinished(AssertionError):
 
 
 @dataclass(frozen=True, slots=True)
-class PromptSeen:
+class DeskPrompt:
     """The prompt that is up; falsy where none is."""
 
     title: str = ""
@@ -152,12 +152,12 @@ class Desk:
         return front
 
     @property
-    def prompt(self) -> PromptSeen:
+    def prompt(self) -> DeskPrompt:
         """The prompt that is up; falsy where none is."""
         seen = prompt_view(self.session._engine)
         if seen is None:
-            return PromptSeen()
-        return PromptSeen(seen.title, seen.text, seen.buttons, seen.default, seen.cancel, seen.tone)
+            return DeskPrompt()
+        return DeskPrompt(seen.title, seen.text, seen.buttons, seen.default, seen.cancel, seen.tone)
 
     @property
     def outcome(self) -> Outcome | None:
@@ -283,14 +283,14 @@ class Desk:
         self._feed("untick", control)
 
     @cued
-    def point(self, control: Named) -> None:
+    def hover(self, control: Named) -> None:
         """Bring the pointer to a control."""
-        self._feed("point", control)
+        self._feed("hover", control)
 
     @cued
-    def point_away(self) -> None:
+    def unhover(self) -> None:
         """Take the pointer off to nothing."""
-        self.session.feed(Gesture(verb="point_away"))
+        self.session.feed(Gesture(verb="unhover"))
 
     @cued
     def answer(self, button: str) -> None:
@@ -301,7 +301,7 @@ class Desk:
     def record(self, where: object) -> None:
         """Go to another record of the form in front, or keep or remove the one in hand.
 
-        Takes next, previous, first, last, fresh, save or remove, or the key of a record.
+        Takes next, previous, first, last, new, save or remove, or the key of a record.
         """
         self.session.feed(Gesture(verb="record", text=str(where)))
 

@@ -118,7 +118,7 @@ def expect_notice(desk: Desk, words: list[str]) -> Looked:
 
 
 def expect_help(desk: Desk, words: list[str]) -> Looked:
-    """`help [PART]`: the help that is shown, of what is pointed at or has the focus."""
+    """`help [PART]`: the help that is shown, of what is hovered at or has the focus."""
     return text_holds(help_line(desk.session._engine), words, "the help is", "no help is shown")
 
 
@@ -147,7 +147,7 @@ def expect_latch(desk: Desk, words: list[str]) -> Looked:
 
 def expect_record(desk: Desk, words: list[str]) -> Looked:
     """`record SHOWN`: the place of the record in hand, such as "12 of 250"."""
-    shown = desk.form.records.shown
+    shown = desk.form.records.position_text
     return shown == words[0], f"it is {shown}"
 
 

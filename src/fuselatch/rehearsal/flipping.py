@@ -1,15 +1,15 @@
-"""From performances to a flipbook's shots."""
+"""From runs to a flipbook's shots."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 
-from fuselatch.rehearsal.run import Performance
+from fuselatch.rehearsal.run import CueRun
 from fuselatch.report.flipbook import Book, Shot, page, shot
 
 
-def book_of(done: Performance) -> Book:
-    """The shots of a performance that was looked at."""
+def book_of(done: CueRun) -> Book:
+    """The shots of a run that was looked at."""
     shots: list[Shot] = []
     sheet = done.sheet
     if done.view is not None:
@@ -24,8 +24,8 @@ def book_of(done: Performance) -> Book:
     return Book(sheet.title, tuple(shots))
 
 
-def flipbook(title: str, done: Sequence[Performance]) -> str:
-    """The page of some performances."""
+def flipbook(title: str, done: Sequence[CueRun]) -> str:
+    """The page of some runs."""
     passed, failed = sum(one.passed for one in done), sum(one.failed for one in done)
     problems = " ".join(one.problem for one in done if one.problem)
     return page(title, f"{passed} steps passed, {failed} failed. {problems}".strip(), [book_of(one) for one in done])

@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Any, Final
 import pytest
 
 if TYPE_CHECKING:
-    from fuselatch.rehearsal import CueSheet, Desk, Performance
+    from fuselatch.rehearsal import CueRun, CueSheet, Desk
     from fuselatch.report.behaviour import Behaviour
 
 LOOKED: Final = re.compile(r"[A-Za-z_][\w\]\[.]*\.\w+")
@@ -113,13 +113,13 @@ class CueTest(pytest.Item):
         """Perform it."""
         from fuselatch.rehearsal.cues import CueError
         from fuselatch.rehearsal.loading import importing_from
-        from fuselatch.rehearsal.run import perform
+        from fuselatch.rehearsal.run import run_cues
 
         if self.sheet is None:
             raise CueFailed(self.wrong)
         try:
             with watching(self), importing_from([self.path.parent]):
-                done = perform(self.sheet)
+                done = run_cues(self.sheet)
         except CueError as error:
             raise CueFailed(str(error)) from None
         if done.failed:
@@ -135,7 +135,7 @@ class CueTest(pytest.Item):
         return self.path, line, f"{self.path.name}: {self.name}"
 
 
-def failure_of(done: Performance) -> Iterator[str]:
+def failure_of(done: CueRun) -> Iterator[str]:
     """What a failing cue sheet shows: each problem, what was expected and what there was, why, and the trace's tail."""
     from fuselatch.report.tail import tail, why_of
 

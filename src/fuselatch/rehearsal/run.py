@@ -13,7 +13,7 @@ from fuselatch.core.engine.witness import Witness
 from fuselatch.core.forms.policy import Rules
 from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, PolicyError
 from fuselatch.core.model.outcome import Outcome
-from fuselatch.core.model.trace import Entry, Trace
+from fuselatch.core.model.trace import Trace, TraceEntry
 from fuselatch.policy import Policy
 from fuselatch.rehearsal.cues import Cue, CueError, CueSheet
 from fuselatch.rehearsal.desk import Desk, rehearse
@@ -46,13 +46,13 @@ class StepResult:
         return f"{cue.file}:{cue.line}:{next(quoted, cue.column)}"
 
     @property
-    def entries(self) -> list[Entry]:
+    def entries(self) -> list[TraceEntry]:
         """The trace entries that it made."""
         return self.trace[self.start : self.stop]
 
 
 @dataclass(slots=True)
-class Performance:
+class CueRun:
     """A cue sheet performed. `passed` and `failed` count steps; `problem` is a failure behind the last step.
 
     `view` is what a person saw before the first step, where that was asked for.
@@ -60,7 +60,7 @@ class Performance:
 
     sheet: CueSheet
     steps: list[StepResult] = field(default_factory=list)
-    opening: list[Entry] = field(default_factory=list)
+    opening: list[TraceEntry] = field(default_factory=list)
     problem: str = ""
     trace: Trace = field(default_factory=Trace)
     outcome: Outcome | None = None
@@ -89,7 +89,7 @@ class Performance:
         return found
 
 
-def perform(
+def run_cues(
     sheet: CueSheet,
     on_step: Callable[[StepResult], None] = lambda step: None,
     *,
@@ -99,7 +99,7 @@ def perform(
     witness: Witness | None = None,
     prepare: Callable[[Session], None] = lambda session: None,
     opened: Callable[[Session], None] = lambda session: None,
-) -> Performance:
+) -> CueRun:
     """Perform a cue sheet, or one run of a sheet with a table, at a fresh desk; `on_step` is called after each step.
 
     A `policy` takes the place of the sheet's own, `records` of the store that its scene has. A step that
@@ -113,7 +113,7 @@ def perform(
     desk, word = desk_for(sheet, policy), sheet.opens.words[0]
     desk.scene.records = records if records is not None else desk.scene.records
     desk.witness, desk.prepare = witness, prepare
-    done = Performance(sheet)
+    done = CueRun(sheet)
     try:
         desk.__enter__()
     except (FuseLatchError, TypeError, ValueError) as error:
@@ -132,7 +132,7 @@ def perform(
     return done
 
 
-def go_through(desk: Desk, done: Performance, on_step: Callable[[StepResult], None], looking: bool) -> None:
+def go_through(desk: Desk, done: CueRun, on_step: Callable[[StepResult], None], looking: bool) -> None:
     """Take the steps of a sheet at a desk, until one can't be done."""
     for cue in done.sheet.steps:
         start = len(desk.trace)
@@ -185,7 +185,7 @@ def carry_out(desk: Desk, cue: Cue) -> tuple[str | Unmet | None, bool]:
     return None, True
 
 
-def perform_all(
+def run_all_cues(
     sheet: CueSheet,
     *,
     policy: Rules | None = None,
@@ -193,7 +193,7 @@ def perform_all(
     looking: bool = False,
     witness: Witness | None = None,
     prepare: Callable[[Session], None] = lambda session: None,
-) -> Iterator[Performance]:
+) -> Iterator[CueRun]:
     """Perform each run of a cue sheet: one, or one for each row of its table. Takes what `perform` takes."""
     for run in sheet.runs:
-        yield perform(run, policy=policy, records=records, looking=looking, witness=witness, prepare=prepare)
+        yield run_cues(run, policy=policy, records=records, looking=looking, witness=witness, prepare=prepare)

@@ -10,7 +10,7 @@ from fuselatch.core.engine.offers import Offered
 from fuselatch.core.engine.store import Store
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.policy import Rules
-from fuselatch.core.model.taken import LatchStore
+from fuselatch.core.model.latch_records import LatchStore
 from fuselatch.stores.memory import MemoryRecords
 
 NOW: Final = datetime(2031, 5, 4, 9, 30)

@@ -8,9 +8,9 @@ from typing import Any, Final, Literal, TypeAlias
 
 from fuselatch.core.engine.session import Session
 from fuselatch.core.engine.view import View
-from fuselatch.core.model.trace import Entry
+from fuselatch.core.model.trace import TraceEntry
 from fuselatch.rehearsal.cues import Cue, CueSheet
-from fuselatch.rehearsal.run import Performance, StepResult, perform
+from fuselatch.rehearsal.run import CueRun, StepResult, run_cues
 
 Command: TypeAlias = Literal["event", "gesture", "end", "back", "stop"]
 COMMANDS: Final[tuple[Command, ...]] = ("event", "gesture", "end", "back", "stop")
@@ -26,7 +26,7 @@ class Stop:
     cue: Cue | None
     event: str
     queued: tuple[str, ...]
-    entries: list[Entry]
+    entries: list[TraceEntry]
     view: View
 
 
@@ -62,7 +62,7 @@ class Stepping:
         self._start = 0
         self._session: Session | None = None
 
-    def run(self) -> Performance | None:
+    def run(self) -> CueRun | None:
         """Perform it; None where somebody stopped."""
         prepare = self.options.pop("prepare", lambda session: None)
 
@@ -74,7 +74,7 @@ class Stepping:
         while True:
             self._at, self._fresh, self._back, self._start = -1, True, None, 0
             try:
-                return perform(self.sheet, self._done, prepare=watch, opened=self._begin, **self.options)
+                return run_cues(self.sheet, self._done, prepare=watch, opened=self._begin, **self.options)
             except GoBack:
                 continue
             except Stopped:

@@ -7,22 +7,22 @@ from typing import Any
 
 from fuselatch.core.forms.controls import MASK
 from fuselatch.core.forms.form import controls_of
-from fuselatch.rehearsal.run import Performance, StepResult
+from fuselatch.rehearsal.run import CueRun, StepResult
 
 
-def run_dict(done: Sequence[Performance], unreadable: Sequence[str] = ()) -> dict[str, Any]:
+def run_dict(done: Sequence[CueRun], unreadable: Sequence[str] = ()) -> dict[str, Any]:
     """A run over cue sheets."""
     return {
         "version": 1,
         "passed": sum(one.passed for one in done),
         "failed": sum(one.failed for one in done),
         "unreadable": list(unreadable),
-        "sheets": [performance_dict(one) for one in done],
+        "sheets": [cue_run_dict(one) for one in done],
     }
 
 
-def performance_dict(done: Performance) -> dict[str, Any]:
-    """One performance."""
+def cue_run_dict(done: CueRun) -> dict[str, Any]:
+    """One run."""
     outcome = done.outcome
     return {
         "file": done.sheet.name,
@@ -35,7 +35,7 @@ def performance_dict(done: Performance) -> dict[str, Any]:
     }
 
 
-def values_of(done: Performance) -> dict[str, Any]:
+def values_of(done: CueRun) -> dict[str, Any]:
     """What the first form left behind, but for what is masked."""
     if done.outcome is None or done.session is None:
         return {}

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from fuselatch.core.forms.catalogs import Catalog
-from fuselatch.core.forms.defaults import Last, Nth
+from fuselatch.core.forms.defaults import LastEntered, NthChoice
 from fuselatch.core.forms.form import Form, plan_of
 from fuselatch.core.forms.lines import Lines
 from fuselatch.core.forms.params import MISSING
@@ -99,7 +99,7 @@ class Anatomy:
     handlers: tuple[HandlerTold, ...]
     prompts: tuple[PromptTold, ...]
     dialogs: tuple[DialogTold, ...]
-    signals: tuple[tuple[str, str], ...]
+    custom_events: tuple[tuple[str, str], ...]
 
 
 def anatomy(form: type[Form], policy: Rules | None = None) -> Anatomy:
@@ -115,7 +115,7 @@ def anatomy(form: type[Form], policy: Rules | None = None) -> Anatomy:
         (*handlers_told(plan, form), *handlers_of_lines(plan)),
         tuple(prompt_told(plan, name, prompt) for name, prompt in all_prompts(form, plan).items()),
         tuple(dialogs_told(form, plan)),
-        tuple((name, signal.kind.__name__) for name, signal in plan.signals.items()),
+        tuple((name, signal.kind.__name__) for name, signal in plan.custom_events.items()),
     )
 
 
@@ -130,7 +130,7 @@ def prompt_told(plan: FormPlan, name: str, prompt: Prompt) -> PromptTold:
     shown = plan.reworded.get(name, prompt)
     words = [f"default {shown.default!r}", f"cancel {shown.cancel!r}", f"tone {shown.tone}"]
     if prompt.latch is not None:
-        words.append(f"latch {repr(prompt.latch)[7:-1]}; remembers {', '.join(map(repr, prompt.keeps))}")
+        words.append(f"latch {repr(prompt.latch)[7:-1]}; remembers {', '.join(map(repr, prompt.remember))}")
     if name in plan.reworded:
         words.append("text changed by policy")
     if shown.buttons != prompt.buttons:
@@ -216,16 +216,16 @@ def special(decl: Any) -> Iterator[str]:
         yield f"lines of {decl.line.__name__}"
         if decl.records:
             yield f"records {decl.records}, key {decl.key}"
-            yield f"record saved {'first' if decl.parent == 'first' else 'before lines'}; on removal: {decl.removing}"
+            yield f"new record: {decl.new_parent}; on removal: {decl.on_parent_remove}"
     if isinstance(decl, Table):
         yield f"columns {', '.join(decl.columns)}"
         if decl.sort:
             yield f"sorted by {decl.sort}"
     default = decl.constants.get("default")
-    if isinstance(default, Nth | Last):
+    if isinstance(default, NthChoice | LastEntered):
         yield f"default {default!r}"
     if decl.submits:
-        yield f"submits, then {decl.then}"
+        yield f"submits, then {decl.after_submit}"
     if decl.constants.get("column"):
         yield f"column {decl.constants['column']}"
 
@@ -239,7 +239,7 @@ def follow_text(control: ControlPlan, prop: str, rule: Any, plan: FormPlan, form
     """What a property follows."""
     if isinstance(rule, Catalog):
         given = f" where {', '.join(control.inputs[prop])}" if rule.inputs else ""
-        return f"{prop} from {rule.source}.{rule.show}{given}"
+        return f"{prop} from {rule.source}.{rule.text}{given}"
     if isinstance(rule, Derived):
         return f"{prop} depends on {', '.join(control.inputs[prop])}"
     code = getattr(rule, "__code__", None)
@@ -350,8 +350,8 @@ def lines(told: Anatomy) -> Iterator[str]:
         for dialog in told.dialogs:
             ends = " or ".join(dialog.verdicts)
             yield f"  {dialog.name}: {dialog.title}; ends as {ends}; opened by {', '.join(dialog.by)}"
-    if told.signals:
+    if told.custom_events:
         yield ""
         yield "Signals"
-        for name, kind in told.signals:
+        for name, kind in told.custom_events:
             yield f"  {name}: sends {kind}"

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, Final
 
 from fuselatch.core.engine.view import ControlView, View
-from fuselatch.core.model.trace import Entry
+from fuselatch.core.model.trace import TraceEntry
 from fuselatch.report.layout import MOST_ROWS, entry_text, is_behind, shape_of, strips, told
 from fuselatch.report.tree import grow, lines
 
@@ -21,7 +21,7 @@ CLASSES: Final[Mapping[str, str]] = {
     "change": "change",
     "prompt": "prompted",
     "answer": "prompted",
-    "hold": "prompted",
+    "block": "prompted",
     "error": "trouble",
     "fuse": "trouble",
     "refused": "trouble",
@@ -64,7 +64,7 @@ class Shot:
 
 @dataclass(frozen=True, slots=True)
 class Book:
-    """The shots of one performance."""
+    """The shots of one run."""
 
     title: str
     shots: tuple[Shot, ...]
@@ -74,8 +74,8 @@ def shot(
     number: int,
     cue: str,
     problem: str,
-    entries: Sequence[Entry],
-    trace: Sequence[Entry],
+    entries: Sequence[TraceEntry],
+    trace: Sequence[TraceEntry],
     view: View,
     before: View | None,
 ) -> Shot:

@@ -15,7 +15,7 @@ UNKNOWN: Final = "…"
 LONGEST: Final = 60
 KINDS: Final[Mapping[str, str]] = {
     "number": "1",
-    "whole": "1",
+    "integer": "1",
     "money": "1",
     "percent": "1",
     "date": date(2031, 5, 4).isoformat(),
@@ -72,8 +72,8 @@ def breaking(path: str, control: ControlPlan, rule: str) -> tuple[str, ...]:
 
 
 EVENTS: Final[Mapping[str, Callable[[str, ControlPlan, str], tuple[str, ...]]]] = {
-    "pointed": lambda path, control, text: ("point", path),
-    "unpointed": lambda path, control, text: ("point_away",),
+    "hovered": lambda path, control, text: ("hover", path),
+    "unhovered": lambda path, control, text: ("unhover",),
     "entered": lambda path, control, text: ("focus", path),
     "leaving": lambda path, control, text: ("focus", path),
     "left": lambda path, control, text: ("focus", path),
@@ -81,7 +81,7 @@ EVENTS: Final[Mapping[str, Callable[[str, ControlPlan, str], tuple[str, ...]]]] 
     "changed": entering,
     "clicked": lambda path, control, text: ("press", path),
     "double_clicked": lambda path, control, text: ("double", path),
-    "line_starting": lambda path, control, text: ("add_line", path),
+    "line_adding": lambda path, control, text: ("add_line", path),
     "line_added": lambda path, control, text: ("add_line", path),
     "line_removing": lambda path, control, text: ("remove_line", f"{path}[0]"),
     "line_changed": lambda path, control, text: ("add_line", path),

@@ -18,7 +18,7 @@ TYPES: Final[dict[str, dict[str, Any]]] = {
     "text": {"type": "string"},
     "number": {"type": "number"},
     "percent": {"type": "number"},
-    "whole": {"type": "integer"},
+    "integer": {"type": "integer"},
     "money": {"type": "number"},
     "date": {"type": "string", "format": "date"},
     "time": {"type": "string", "format": "time"},
@@ -26,7 +26,7 @@ TYPES: Final[dict[str, dict[str, Any]]] = {
 }
 """What each kind of control holds, as JSON."""
 
-ORDERED: Final = frozenset({"number", "percent", "whole", "money"})
+ORDERED: Final = frozenset({"number", "percent", "integer", "money"})
 """Kinds whose bounds JSON Schema can express."""
 
 

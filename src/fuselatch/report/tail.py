@@ -6,11 +6,11 @@ from collections.abc import Iterator, Sequence
 
 from fuselatch.core.engine.session import Session
 from fuselatch.core.model.errors import FuseLatchError
-from fuselatch.core.model.trace import Entry
+from fuselatch.core.model.trace import TraceEntry
 from fuselatch.core.model.words import phrase
 
 
-def tail(trace: Sequence[Entry], count: int) -> list[str]:
+def tail(trace: Sequence[TraceEntry], count: int) -> list[str]:
     """The last lines of a trace, each with its number."""
     return [f"{entry.number} {phrase(entry)}" for entry in trace[-count:]]
 

@@ -8,7 +8,7 @@ from datetime import datetime, timedelta
 from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.trace import KINDS, Entry
+from fuselatch.core.model.trace import KINDS, TraceEntry
 from fuselatch.report.figures import INK, QUIET, new_figure
 
 if TYPE_CHECKING:
@@ -32,9 +32,9 @@ class Span(NamedTuple):
     label: str
 
 
-def read_trace(lines: Iterable[str], name: str) -> list[Entry]:
+def read_trace(lines: Iterable[str], name: str) -> list[TraceEntry]:
     """The entries of a trace in JSON Lines; raises `ValueError` with the line of the first that is none."""
-    entries: list[Entry] = []
+    entries: list[TraceEntry] = []
     for number, line in enumerate(lines, 1):
         if not line.strip():
             continue
@@ -42,18 +42,18 @@ def read_trace(lines: Iterable[str], name: str) -> list[Entry]:
             told = json.loads(line)
         except ValueError as error:
             raise ValueError(f"{name}:{number}: not valid JSON ({error}); a trace has one JSON object per line") from None
-        missing = [field for field in Entry._fields if not isinstance(told, dict) or field not in told]
+        missing = [field for field in TraceEntry._fields if not isinstance(told, dict) or field not in told]
         if missing:
             raise ValueError(f"{name}:{number}: not a trace entry; missing: {', '.join(missing)}")
         if told["kind"] not in KINDS:
             raise ValueError(f"{name}:{number}: unknown kind '{told['kind']}'; {suggest(str(told['kind']), KINDS)}")
-        entries.append(Entry(*(told[field] for field in Entry._fields)))
+        entries.append(TraceEntry(*(told[field] for field in TraceEntry._fields)))
     if not entries:
         raise ValueError(f"{name}: the trace is empty")
     return entries
 
 
-def timeline_figure(trace: Sequence[Entry], title: str) -> Figure:
+def timeline_figure(trace: Sequence[TraceEntry], title: str) -> Figure:
     """Draw a trace: from left to right in the order of its entries; times stand where the clock moved."""
     forms = list(dict.fromkeys(entry.form for entry in trace if entry.form and entry.kind in ("open", "event", "handler")))
     height = max(4.5, 3.1 + 1.35 * len(forms))
@@ -89,7 +89,7 @@ def timeline_figure(trace: Sequence[Entry], title: str) -> Figure:
     return figure
 
 
-def draw_gestures(axes: Axes, trace: Sequence[Entry]) -> None:
+def draw_gestures(axes: Axes, trace: Sequence[TraceEntry]) -> None:
     """The gestures: a line through all lanes and, where there is room, what was done and when."""
     found = list(gestures(trace))
     every = -(-len(found) // MOST_LABELS)
@@ -105,7 +105,7 @@ def draw_gestures(axes: Axes, trace: Sequence[Entry]) -> None:
             axes.text(number, 1.02, text[:SHORT], fontsize=7.5, color=INK, ha="left", va="bottom", **above)
 
 
-def gestures(trace: Sequence[Entry]) -> Iterator[tuple[int, str, str]]:
+def gestures(trace: Sequence[TraceEntry]) -> Iterator[tuple[int, str, str]]:
     """Each gesture with its number, what was done, and when; the keys of one typing once."""
     typing = ""
     for entry in trace:
@@ -117,7 +117,7 @@ def gestures(trace: Sequence[Entry]) -> Iterator[tuple[int, str, str]]:
             typing = what if verb == "type" else ""
 
 
-def draw_lanes(axes: Axes, trace: Sequence[Entry], forms: Sequence[str]) -> None:
+def draw_lanes(axes: Axes, trace: Sequence[TraceEntry], forms: Sequence[str]) -> None:
     """Events, handlers and waits of each form."""
     lanes = {form: LANE * at for at, form in enumerate(forms)}
     ticks = [
@@ -151,7 +151,7 @@ def draw_lanes(axes: Axes, trace: Sequence[Entry], forms: Sequence[str]) -> None
                 last[span.form] = span.start + room
 
 
-def handlers(trace: Sequence[Entry]) -> list[Span]:
+def handlers(trace: Sequence[TraceEntry]) -> list[Span]:
     """The runs of handlers, each until the last entry that it brought about."""
     ends: dict[int, int] = {}
     above: dict[int, list[int]] = {}
@@ -166,11 +166,11 @@ def handlers(trace: Sequence[Entry]) -> list[Span]:
     return [Span(run.form, run.number, ends.get(run.number, run.number), run.name.rpartition(".")[2]) for run in runs]
 
 
-def waits(trace: Sequence[Entry]) -> list[Span]:
+def waits(trace: Sequence[TraceEntry]) -> list[Span]:
     """What was waited for: prompts until they were answered, dialogs until they closed, with how long by the clock."""
     found: list[Span] = []
-    open_prompts: list[Entry] = []
-    dialogs: dict[str, tuple[str, Entry]] = {}
+    open_prompts: list[TraceEntry] = []
+    dialogs: dict[str, tuple[str, TraceEntry]] = {}
     opened_by = {entry.number: entry for entry in trace if entry.kind == "handler"}
     for entry in trace:
         if entry.kind == "prompt":
@@ -189,7 +189,7 @@ def waits(trace: Sequence[Entry]) -> list[Span]:
     return sorted(found, key=lambda span: span.start)
 
 
-def took(start: Entry, end: Entry) -> str:
+def took(start: TraceEntry, end: TraceEntry) -> str:
     """How long something took by the session's clock, where that moved."""
     if not (start.time and end.time and start.time != end.time):
         return ""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
-from fuselatch.core.model.trace import Entry
+from fuselatch.core.model.trace import TraceEntry
 from fuselatch.core.model.words import phrase, place
 
 
@@ -13,12 +13,12 @@ from fuselatch.core.model.words import phrase, place
 class Branch:
     """One line of the tree."""
 
-    entry: Entry
+    entry: TraceEntry
     text: str
     below: list[Branch] = field(default_factory=list)
 
 
-def grow(entries: Sequence[Entry], trace: Sequence[Entry] = ()) -> list[Branch]:
+def grow(entries: Sequence[TraceEntry], trace: Sequence[TraceEntry] = ()) -> list[Branch]:
     """The entries of one stretch of the trace as branches.
 
     Gestures themselves are left out, since whoever prints the tree has said what was done; events
@@ -67,7 +67,7 @@ def lines(branches: Sequence[Branch], indent: str = "") -> Iterator[tuple[str, B
         yield from lines(branch.below, indent + ("   " if last else "│  "))
 
 
-def story(trace: Sequence[Entry]) -> str:
+def story(trace: Sequence[TraceEntry]) -> str:
     """A whole trace as plain text: each gesture with what it brought about below it, keys of one typing together."""
     told: list[str] = []
     gestures = [at for at, entry in enumerate(trace) if entry.kind == "gesture"]
@@ -83,7 +83,7 @@ def story(trace: Sequence[Entry]) -> str:
     return "\n".join(told)
 
 
-def typing_on(entry: Entry, following: Entry) -> bool:
+def typing_on(entry: TraceEntry, following: TraceEntry) -> bool:
     """Whether a gesture is the next key at the same control."""
     typing = entry.name.startswith("type ") and following.name.startswith("type ")
     return typing and (entry.form, entry.control) == (following.form, following.control)

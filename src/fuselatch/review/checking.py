@@ -20,9 +20,9 @@ from fuselatch.rehearsal.loading import importing_from
 from fuselatch.report.reading import code_of, uses
 from fuselatch.review.importing import Importing, members, names_of
 
-WAITS: Final = frozenset({"ask", "confirm", "tell", "ask_value", "open"})
+WAITS: Final = frozenset({"ask", "confirm", "inform", "ask_value", "open"})
 """What of a form waits for a person."""
-POINTING: Final = frozenset({"pointed", "unpointed"})
+POINTING: Final = frozenset({"hovered", "unhovered"})
 
 
 class Problem(NamedTuple):
@@ -198,7 +198,7 @@ def unreached(kind: type[Any], plan: FormPlan, source: Source) -> Found:
                     )
     for (form, signal), handlers in plan.heard_of.items():
         sent = any(use.names[:1] == (signal,) for function in functions(form) for use in uses(function))
-        if signal in form._plan.signals and not sent:  # type: ignore[attr-defined]
+        if signal in form._plan.custom_events and not sent:  # type: ignore[attr-defined]
             for handler in handlers:
                 yield (
                     handler.where[1],
@@ -263,7 +263,7 @@ def unknown_names(kind: type[Any], plan: FormPlan, source: Source) -> Found:
         if first in made or first.startswith("_"):
             continue
         if not hasattr(kind, first) and first not in plan.params and first not in getattr(kind, "__annotations__", {}):
-            known = [*plan.controls, *plan.groups, *plan.prompts, *plan.signals, *plan.params]
+            known = [*plan.controls, *plan.groups, *plan.prompts, *plan.custom_events, *plan.params]
             yield (use.line, f"{kind.__name__} has no '{first}'", suggest(first, known))
         elif first in plan.controls and len(use.names) > 1 and not hasattr(plan.controls[first].decl.live, use.names[1]):
             live = plan.controls[first].decl.live
@@ -274,13 +274,13 @@ def unknown_names(kind: type[Any], plan: FormPlan, source: Source) -> Found:
 def shut_in(kind: type[Any], plan: FormPlan, source: Source) -> Found:
     """Forms that nothing can close."""
     for handler in plan.heard.get("closing", ()):
-        if always_holds(handler, source):
+        if always_blocks(handler, source):
             problem = f"{kind.__name__} can't be closed: {handler.name} always blocks"
             yield (handler.where[1], problem, "block only in a condition")
 
 
-def always_holds(handler: Handler, source: Source) -> bool:
-    """Whether a handler calls `event.hold(…)` whatever happens: before any condition, loop or return."""
+def always_blocks(handler: Handler, source: Source) -> bool:
+    """Whether a handler calls `event.block(…)` whatever happens: before any condition, loop or return."""
     for node in ast.walk(source.tree):
         if (
             isinstance(node, ast.FunctionDef)
@@ -289,20 +289,20 @@ def always_holds(handler: Handler, source: Source) -> bool:
         ):
             event = node.args.args[1].arg if len(node.args.args) > 1 else ""
             for statement in node.body:
-                if is_hold(statement, event):
+                if is_block(statement, event):
                     return True
                 if not isinstance(statement, ast.Expr | ast.Assign | ast.AnnAssign):
                     return False
     return False
 
 
-def is_hold(statement: ast.stmt, event: str) -> bool:
-    """Whether a statement is `event.hold(…)`."""
+def is_block(statement: ast.stmt, event: str) -> bool:
+    """Whether a statement is `event.block(…)`."""
     call = statement.value if isinstance(statement, ast.Expr) else None
     target = call.func if isinstance(call, ast.Call) else None
     return (
         isinstance(target, ast.Attribute)
-        and target.attr == "hold"
+        and target.attr == "block"
         and isinstance(target.value, ast.Name)
         and target.value.id == event
     )

@@ -6,8 +6,8 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
 from fuselatch.core.engine.store import Store, StoreRefused
+from fuselatch.core.model.latch_records import LatchRecord
 from fuselatch.core.model.records import Change
-from fuselatch.core.model.taken import Taken
 from fuselatch.stores.kept import write_row
 
 
@@ -89,27 +89,27 @@ class MemoryRecords:
 class MemoryLatches:
     """A latch log in memory: a stand-in for one that outlives sessions."""
 
-    def __init__(self, taken: Iterable[Taken] = ()) -> None:
+    def __init__(self, taken: Iterable[LatchRecord] = ()) -> None:
         self._taken = {one[:3]: one for one in taken}
 
-    def find(self, latch: str, user: str, key: str) -> Taken | None:
+    def find(self, latch: str, user: str, key: str) -> LatchRecord | None:
         """The entry of a latch for a user and key, or None."""
         return self._taken.get((latch, user, key))
 
-    def take(self, taken: Taken, instead_of: Taken | None) -> bool:
+    def set(self, taken: LatchRecord, instead_of: LatchRecord | None) -> bool:
         """Put an entry in place of exactly that one (None: of none); False where there is another."""
         if self._taken.get(taken[:3]) != instead_of:
             return False
         self._taken[taken[:3]] = taken
         return True
 
-    def release(self, taken: Taken) -> bool:
+    def reset(self, taken: LatchRecord) -> bool:
         """Take exactly that entry away; False where it is not there."""
         if self._taken.get(taken[:3]) != taken:
             return False
         del self._taken[taken[:3]]
         return True
 
-    def all(self) -> Sequence[Taken]:
+    def all(self) -> Sequence[LatchRecord]:
         """Every entry, in order of latch, user and key."""
         return [self._taken[place] for place in sorted(self._taken)]

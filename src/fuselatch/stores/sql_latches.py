@@ -11,7 +11,7 @@ from sqlalchemy import Column, Connection, MetaData, String, Table, and_, delete
 from sqlalchemy.dialects import postgresql, sqlite
 from sqlalchemy.schema import CreateTable
 
-from fuselatch.core.model.taken import Taken
+from fuselatch.core.model.latch_records import LatchRecord
 from fuselatch.stores.database import Database
 
 MAKING = 7203041
@@ -52,13 +52,13 @@ class SqlLatches:
         with self._database.connected() as database:
             yield database
 
-    def find(self, latch: str, user: str, key: str) -> Taken | None:
+    def find(self, latch: str, user: str, key: str) -> LatchRecord | None:
         """The entry of a latch for a user and key, or None."""
         with self._connected() as database:
             row = database.execute(select(LATCHES).where(at(latch, user, key))).one_or_none()
-        return None if row is None else Taken(*row)
+        return None if row is None else LatchRecord(*row)
 
-    def take(self, taken: Taken, instead_of: Taken | None) -> bool:
+    def set(self, taken: LatchRecord, instead_of: LatchRecord | None) -> bool:
         """Put an entry in place of exactly that one (None: of none); False where somebody else was faster."""
         statement: Any
         if instead_of is None:
@@ -68,17 +68,17 @@ class SqlLatches:
         with self._connected() as database:
             return database.execute(statement.returning(LATCHES.c.latch)).first() is not None
 
-    def release(self, taken: Taken) -> bool:
+    def reset(self, taken: LatchRecord) -> bool:
         """Take exactly that entry away; False where it is not there."""
         with self._connected() as database:
             gone = delete(LATCHES).where(exactly(taken)).returning(LATCHES.c.latch)
             return database.execute(gone).first() is not None
 
-    def all(self) -> Sequence[Taken]:
+    def all(self) -> Sequence[LatchRecord]:
         """Every entry, in order of latch, user and key."""
         order = (LATCHES.c.latch, LATCHES.c.user, LATCHES.c.key)
         with self._connected() as database:
-            return [Taken(*row) for row in database.execute(select(LATCHES).order_by(*order))]
+            return [LatchRecord(*row) for row in database.execute(select(LATCHES).order_by(*order))]
 
 
 def at(latch: str, user: str, key: str) -> Any:
@@ -86,6 +86,6 @@ def at(latch: str, user: str, key: str) -> Any:
     return and_(LATCHES.c.latch == latch, LATCHES.c.user == user, LATCHES.c.key == key)
 
 
-def exactly(taken: Taken) -> Any:
+def exactly(taken: LatchRecord) -> Any:
     """One entry and no later one in its place."""
     return and_(at(*taken[:3]), LATCHES.c.when == taken.when, LATCHES.c.answer == taken.answer)

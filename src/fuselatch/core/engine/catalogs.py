@@ -34,7 +34,7 @@ class Index:
         self.groups: dict[Any, Sequence[int] | None] | None = None
         if catalog.inputs:
             gathered: dict[Any, Any] = defaultdict(lambda: array("I"))
-            for at, key in enumerate(zip(*[column(rows, name, catalog) for name in catalog.by], strict=True)):
+            for at, key in enumerate(zip(*[column(rows, name, catalog) for name in catalog.indexed], strict=True)):
                 gathered[key].append(at)
             self.groups = dict(gathered)
 
@@ -53,7 +53,7 @@ class Index:
         return made
 
     def _make(self, key: tuple[Any, ...], sort: str, descending: bool, whole: bool) -> Choices[Any]:
-        held, shown = self.column(self.catalog.store), self.column(self.catalog.show)
+        held, shown = self.column(self.catalog.value), self.column(self.catalog.text)
         places = range(len(held)) if self.groups is None else self.groups.get(key)
         if not places:
             return NONE
@@ -133,7 +133,7 @@ class CatalogNode(EngineNode):
         version = self.read(catalog.source)
         if None in values or "" in values:
             return NONE
-        place = (catalog.source, catalog.show, catalog.store, catalog.by)
+        place = (catalog.source, catalog.text, catalog.value, catalog.indexed)
         index = self.indexes.get(place)
         if index is None or index.version != version:
             index = self.indexes[place] = Index(catalog, self.engine.store_frame(catalog.source), version)

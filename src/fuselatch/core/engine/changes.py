@@ -49,7 +49,7 @@ class Changes(Running):
         if control._trouble is not None:
             return (control._trouble,)
         plan = control._plan
-        if not plan.checks and not plan.judges and plan.levels is None and not control._decl.constants["eager"]:
+        if not plan.checks and not plan.judges and plan.levels is None and not control._decl.constants["while_typing"]:
             # Only declared rules: those that refuse come first as it is, since a gap stands alone.
             found = control._decl.judge(control, current(control, "value"), self.formats)
             return tuple(found) if found else ()
@@ -76,7 +76,7 @@ class Changes(Running):
                 found.append(finding)
         if len(found) > 1:
             found.sort(key=lambda finding: LEVELS[finding.level])
-        if found and control._decl.constants["eager"]:
+        if found and control._decl.constants["while_typing"]:
             found = [Finding(one.text, one.level, one.rule, True) for one in found]
         return tuple(found)
 
@@ -91,7 +91,7 @@ class Changes(Running):
             finding = self.fresh(at._checks[at._plan.checks.index(check)])
             if finding is not None:
                 text = user_text("elsewhere", finding=finding.text, caption=at.caption)
-                yield Finding(text, finding.level, finding.rule, finding.eager)
+                yield Finding(text, finding.level, finding.rule, finding.while_typing)
 
     def unjudge_check(self, at: Any) -> None:
         """Have what checks find at a control judged again, wherever it is shown."""
@@ -114,15 +114,15 @@ class Changes(Running):
     def preview(self, turn: Turn, control: Any) -> None:
         """Judge what a draft would be, where its marker is shown."""
         judges = control._plan.judges
-        eager = control._decl.constants["eager"] or (judges and any(check.eager for check in judges))
-        if not (control._marked or eager):
+        while_typing = control._decl.constants["while_typing"] or (judges and any(check.while_typing for check in judges))
+        if not (control._marked or while_typing):
             return
         decl, text = control._decl, (control._draft or "").strip()
         try:
             value = decl.parse(text, control, self.formats) if text else control._plan.blank
         except ValueError as error:
-            eager = bool(decl.constants["eager"])
-            control._preview = (Finding(str(error), rule="parse", eager=eager),)
+            while_typing = bool(decl.constants["while_typing"])
+            control._preview = (Finding(str(error), rule="parse", while_typing=while_typing),)
             return
         instead = {control._plan.path: value}
         control._preview = self.found(control, value, instead)
@@ -224,14 +224,14 @@ class Changes(Running):
                     updates.unjudge(control._state.controls[path])
         if prop in MOVING:
             focused = control._state.focus
-            if focused is control or focused is None or control is self.pointed or control._decl.kind == "group":
+            if focused is control or focused is None or control is self.hovered or control._decl.kind == "group":
                 self.unsettled = True
         elif prop == "choices" and not control._rule:
             held, reads = control._value, current(control, "value")
             if not same(held, reads):
                 turn.put_value(control, reads, cause)
 
-    def retitle(self, form: Form, title: str) -> None:
+    def set_title(self, form: Form, title: str) -> None:
         """Give a form another title."""
         state = form._state
         self._may_change(form, f"{type(form).__name__}.title", callable(state.plan.title))
@@ -243,7 +243,7 @@ class Changes(Running):
                 state.title = title
                 self.updates.mark(state, "title", cause)
 
-        self._by_program(("retitle", state.name, "value"), put)
+        self._by_program(("set_title", state.name, "value"), put)
 
     def set_attribute(self, container: Any, name: str, value: object) -> None:
         """Set a plain attribute of a form or group, so that it can be put back."""
@@ -332,11 +332,11 @@ class Changes(Running):
 def offered(control: LiveChoice[Any, Any, Any], exact: Any, name: str) -> object:
     """What a choice is set to, several in the order of its list; raises `ValueError` for what is not offered."""
     choices, decl = control._current("choices"), control._decl
-    for item in exact if decl.many else (exact,):
+    for item in exact if decl.multiple else (exact,):
         if item not in choices and not (decl.other and isinstance(item, str)):
             hint = suggest(str(item), choices.shown())
             raise ValueError(f"{name}: {short(item)} isn't one of the choices; {hint}")
-    return tuple(sorted(exact, key=choices.position)) if decl.many else exact
+    return tuple(sorted(exact, key=choices.position)) if decl.multiple else exact
 
 
 def put(turn: Turn, control: Held, value: object) -> None:

@@ -7,15 +7,15 @@ from typing import TYPE_CHECKING, Any
 from fuselatch.core.engine import focus, latching
 from fuselatch.core.engine.waiting import DialogWait, PromptWait
 from fuselatch.core.forms.controls import LiveEntry, LiveValue
-from fuselatch.core.forms.defaults import LAST
+from fuselatch.core.forms.defaults import LastEntered
 from fuselatch.core.forms.lines import told, values_of
 from fuselatch.core.forms.live_lists import LiveLines
 from fuselatch.core.forms.plans import CheckPlan
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.cells import UNSEEN
 from fuselatch.core.model.findings import Finding, Override
+from fuselatch.core.model.latch_records import LatchRecord
 from fuselatch.core.model.outcome import ACCEPTED, CANCELLED, Outcome
-from fuselatch.core.model.taken import Taken
 from fuselatch.core.model.texts import TEXTS, user_text
 
 if TYPE_CHECKING:
@@ -99,7 +99,7 @@ def in_order(turn: Turn, form: Form, confirmed: set[tuple[str, str]]) -> bool:
     for control, finding in asked:
         check = check_of(control, finding)
         if check is not None and check.latch is not None:
-            latching.take(turn, form, check.latch, latch_name(form, check), answer)
+            latching.set_latch(turn, form, check.latch, latch_name(form, check), answer)
     # While the person was looking, a program may have changed what was judged.
     return in_order(turn, form, confirmed)
 
@@ -120,7 +120,7 @@ def latch_name(form: Form, check: CheckPlan) -> str:
     return f"{form._state.plan.name}.{check.name}"
 
 
-def latched(turn: Turn, form: Form, control: LiveEntry[Any, Any], finding: Finding) -> Taken | None:
+def latched(turn: Turn, form: Form, control: LiveEntry[Any, Any], finding: Finding) -> LatchRecord | None:
     """What the latch of a finding's check remembers, while it holds."""
     check = check_of(control, finding)
     if check is None or check.latch is None:
@@ -146,7 +146,7 @@ def judged(turn: Turn, form: Form) -> tuple[Found, Found]:
 
 def held(turn: Turn, form: Form, what: str, reason: str) -> bool:
     """Note that something held the form back, and say so on the view."""
-    turn.note_form("hold", form, what, None, reason)
+    turn.note_form("block", form, what, None, reason)
     turn.engine.notice = reason
     return False
 
@@ -157,7 +157,7 @@ def close(turn: Turn, form: Form, verdict: str) -> bool:
     if state.phase != "open":
         return False
     if not close_waiting(turn, form):
-        turn.note_form("hold", form, "closing", None, "a dialog it opened won't close")
+        turn.note_form("block", form, "closing", None, "a dialog it opened won't close")
         return False
     turn.undo.append((state, "phase", state.move("closing")))
     before, turn.cause = turn.cause, turn.note_form("step", form, "close", None, verdict)
@@ -224,7 +224,7 @@ def note_last(turn: Turn, form: Form) -> None:
     engine = turn.engine
     for path in form._state.plan.defaulted:
         control: Any = form._state.controls[path]
-        if control._decl.constants.get("default") is LAST:
+        if isinstance(control._decl.constants.get("default"), LastEntered):
             turn.undo.append((engine, "last_entered", engine.last_entered))
             engine.last_entered = {**engine.last_entered, (type(form), path): control._current("value")}
 

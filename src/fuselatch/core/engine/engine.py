@@ -54,7 +54,7 @@ class Engine(Storing):
         rule = control._decl.rules.get("choices")
         if isinstance(rule, Catalog):
             given = [current(control._state.controls[path], "value") for path in control._plan.inputs["choices"]]
-            row = {rule.show: entry, rule.store: entry, **dict(zip(rule.by, given, strict=False))}
+            row = {rule.text: entry, rule.value: entry, **dict(zip(rule.indexed, given, strict=False))}
             self.stage(turn, Change("add", rule.source, None, row), None)
         elif rule is None:
             self.set_property(control, "choices", [*control.choices, entry], Choices)
@@ -158,20 +158,20 @@ class Engine(Storing):
         found: str | None = self.latch_node.read((form, latch, latch.name))
         return found
 
-    def take_latch(self, form: Form, latch: Latch, answer: str) -> bool:
+    def set_latch(self, form: Form, latch: Latch, answer: str) -> bool:
         """Take a latch at once; False where it holds already."""
         self._may_change(form, f"the latch {latch.name}", False)
         took: list[bool] = []
         self._by_program(
-            ("take", latch.name, "value"),
-            lambda turn: took.append(latching.take(turn, form, latch, latch.name, answer)),
+            ("set", latch.name, "value"),
+            lambda turn: took.append(latching.set_latch(turn, form, latch, latch.name, answer)),
         )
         return took[0]
 
-    def release_latch(self, form: Form, latch: Latch) -> None:
+    def reset_latch(self, form: Form, latch: Latch) -> None:
         """Let a latch go."""
         self._may_change(form, f"the latch {latch.name}", False)
-        self._by_program(("release", latch.name, "value"), lambda turn: latching.release(turn, form, latch, latch.name))
+        self._by_program(("reset", latch.name, "value"), lambda turn: latching.reset_latch(turn, form, latch, latch.name))
 
     def plan_of(self, form: type[Form]) -> FormPlan:
         """What a form class declares, with what the session's policy says of it."""
@@ -194,7 +194,7 @@ class Engine(Storing):
                 state.hidden = hidden
                 self.find_front()
 
-        self._by_program(("hide" if hidden else "reveal", state.name, "value"), put)
+        self._by_program(("hide" if hidden else "unhide", state.name, "value"), put)
 
     def close_form(self, form: Form, verdict: str) -> None:
         """Close a form, as a step after the running handler."""

@@ -100,7 +100,7 @@ def leave(turn: Turn, here: Any, target: Held) -> bool:
         if "leaving" in here._plan.raises:
             reason = turn.happen("leaving", here.form, here)
             if reason is not None:
-                turn.note("hold", here, "leaving", None, reason)
+                turn.note("block", here, "leaving", None, reason)
                 turn.engine.notice = reason
                 return drop(turn, target, user_text("notice.cant_leave", caption=here.caption, reason=reason))
             if not still_there(turn, target):
@@ -150,7 +150,7 @@ def still_there(turn: Turn, target: Held) -> bool:
 
 def drop(turn: Turn, target: Held, why: str) -> bool:
     """Note that the rest of a gesture is dropped, and say so on the view."""
-    turn.note("drop", target, "rest", None, why)
+    turn.note("skip", target, "rest", None, why)
     if turn.engine.notice == "":
         # The user reads captions; names and rules are for the trace.
         caption = target._current("caption")

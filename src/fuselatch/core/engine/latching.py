@@ -14,7 +14,7 @@ from fuselatch.core.engine.nodes import EngineNode
 from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.forms.latches import Latch
 from fuselatch.core.model.errors import NotAllowedHere
-from fuselatch.core.model.taken import LatchStore, Taken, end_of, is_over
+from fuselatch.core.model.latch_records import LatchRecord, LatchStore, end_of, is_over
 
 if TYPE_CHECKING:
     from fuselatch.core.engine.engine import Engine
@@ -41,7 +41,9 @@ class Grip:
 
     __slots__ = ("before", "place", "store", "taken")
 
-    def __init__(self, place: Place, taken: Taken | None, before: Taken | None, store: LatchStore | None) -> None:
+    def __init__(
+        self, place: Place, taken: LatchRecord | None, before: LatchRecord | None, store: LatchStore | None
+    ) -> None:
         self.place = place
         self.taken = taken
         self.before = before
@@ -51,9 +53,9 @@ class Grip:
         """Have it as it was before."""
         if self.store is not None:
             if self.taken is not None:
-                self.store.release(self.taken)
+                self.store.reset(self.taken)
             if self.before is not None:
-                self.store.take(self.before, None)
+                self.store.set(self.before, None)
         elif self.before is not None:
             engine.held[self.place] = self.before
         else:
@@ -111,7 +113,7 @@ def user_of(engine: Engine, latch: Latch, name: str) -> str:
     return user
 
 
-def entry_of(engine: Engine, form: Form, latch: Latch, name: str) -> tuple[Place, str, Taken | None]:
+def entry_of(engine: Engine, form: Form, latch: Latch, name: str) -> tuple[Place, str, LatchRecord | None]:
     """Where a latch is held, for whom, and what is found there, over or not."""
     user = user_of(engine, latch, name)
     place = place_of(engine, form, latch, name)
@@ -121,12 +123,12 @@ def entry_of(engine: Engine, form: Form, latch: Latch, name: str) -> tuple[Place
     return place, user, engine.held.get(place)
 
 
-def is_past(engine: Engine, latch: Latch, taken: Taken) -> bool:
+def is_past(engine: Engine, latch: Latch, taken: LatchRecord) -> bool:
     """Whether the time that a latch holds for is over."""
     return latch.every is not None and is_over(latch.every, taken.when, engine.read_clock())
 
 
-def found(engine: Engine, form: Form, latch: Latch, name: str) -> Taken | None:
+def found(engine: Engine, form: Form, latch: Latch, name: str) -> LatchRecord | None:
     """What a latch was taken with, while it holds."""
     try:
         taken = entry_of(engine, form, latch, name)[2]
@@ -141,7 +143,7 @@ def answer_of(engine: Engine, form: Form, latch: Latch, name: str) -> str | None
     return None if taken is None else taken.answer
 
 
-def take(turn: Turn, form: Form, latch: Latch, name: str, answer: str) -> bool:
+def set_latch(turn: Turn, form: Form, latch: Latch, name: str, answer: str) -> bool:
     """Take a latch; False where it holds already."""
     engine = turn.engine
     stored = is_stored(engine, latch, form)
@@ -150,11 +152,11 @@ def take(turn: Turn, form: Form, latch: Latch, name: str, answer: str) -> bool:
         place, user, before = entry_of(engine, form, latch, name)
         if before is not None and not is_past(engine, latch, before):
             return False
-        taken = Taken(name, user, place[3], answer, now.isoformat() if now is not None else "")
+        taken = LatchRecord(name, user, place[3], answer, now.isoformat() if now is not None else "")
         if not stored:
             engine.held[place] = taken
             break
-        if store_of(engine, name).take(taken, before):
+        if store_of(engine, name).set(taken, before):
             break
     turn.undo.append((Grip(place, taken, before, engine.latch_store if stored else None), GRIPPED, None))
     turn.note_form("latch", form, name, None, answer)
@@ -162,7 +164,7 @@ def take(turn: Turn, form: Form, latch: Latch, name: str, answer: str) -> bool:
     return True
 
 
-def release(turn: Turn, form: Form, latch: Latch, name: str) -> None:
+def reset_latch(turn: Turn, form: Form, latch: Latch, name: str) -> None:
     """Let a latch go, where it holds."""
     engine = turn.engine
     place, _, before = entry_of(engine, form, latch, name)
@@ -170,7 +172,7 @@ def release(turn: Turn, form: Form, latch: Latch, name: str) -> None:
         return
     stored = is_stored(engine, latch, form)
     if stored:
-        store_of(engine, name).release(before)
+        store_of(engine, name).reset(before)
     else:
         del engine.held[place]
     turn.undo.append((Grip(place, None, before, engine.latch_store if stored else None), GRIPPED, None))
@@ -205,7 +207,7 @@ def seen(engine: Engine) -> tuple[LatchSeen, ...]:
     return tuple(told)
 
 
-def until(latch: Latch | None, form: str, taken: Taken) -> str:
+def until(latch: Latch | None, form: str, taken: LatchRecord) -> str:
     """What resets a latch, in words."""
     if latch is None:
         return "unknown (this session hasn't opened its form)"

@@ -41,9 +41,9 @@ def start(turn: Turn, lines: LiveLines[Any], values: Mapping[str, Any]) -> Any:
         return None
     before, turn.cause = turn.cause, turn.note("step", lines, "add line")
     try:
-        reason = turn.happen("line_starting", form, lines)
+        reason = turn.happen("line_adding", form, lines)
         if reason is not None:
-            closing.held(turn, form, "line_starting", reason)
+            closing.held(turn, form, "line_adding", reason)
             return None
         line = made(turn, lines)
         set_defaults_of(turn, form, [joined(path_of(line), path) for path in inner_plan(lines).defaulted])
@@ -63,7 +63,7 @@ def start(turn: Turn, lines: LiveLines[Any], values: Mapping[str, Any]) -> Any:
 def parent_kept(turn: Turn, lines: LiveLines[Any]) -> bool:
     """Keep the record that a line is to belong to, where that is declared; False where it is refused, with its findings."""
     form = lines.form
-    if lines._decl.parent == "first":
+    if lines._decl.new_parent == "save_first":
         return bool(form._state.records._save(turn))
     closing.judged(turn, form)
     return closing.held(turn, form, "line", user_text("notice.save_first", caption=lines.caption))

@@ -11,7 +11,7 @@ from fuselatch.core.engine.rows import must_be_column
 from fuselatch.core.engine.rules import install
 from fuselatch.core.engine.turn import OPENED
 from fuselatch.core.forms.controls import LiveValue
-from fuselatch.core.forms.defaults import Last, Nth
+from fuselatch.core.forms.defaults import LastEntered, NthChoice
 from fuselatch.core.forms.form import make
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.params import MISSING
@@ -97,21 +97,29 @@ def set_defaults_of(turn: Turn, form: Form, paths: Iterable[str]) -> None:
             if default is None:
                 # A label's constant value is what it starts with.
                 default = constants.get("value")
+        if isinstance(default, LastEntered):
+            default = entered_last(turn, form, path, default)
         if default is None or default == "" or default is False:
             continue
         if is_rule(default):
             default = call_default(turn, f"{control.name}.default", default, control._owner)
-        if isinstance(default, Last):
-            default = turn.engine.last_entered.get((type(form), path))
-        if isinstance(default, Nth):
+        if isinstance(default, NthChoice):
             default = default.among(control._current("choices")) if isinstance(control, LiveChoice) else None
-            default = (default,) if isinstance(control, LiveChoice) and decl.many and default is not None else default
+            default = (default,) if isinstance(control, LiveChoice) and decl.multiple and default is not None else default
         value = decl.coerce(default) if default is not None else None
         if isinstance(control, LiveChoice) and value is not None:
             choices = control._current("choices")
-            if not all(item in choices for item in (value if decl.many else (value,))):
+            if not all(item in choices for item in (value if decl.multiple else (value,))):
                 continue
         control._value = value if value is not None else control._plan.blank
+
+
+def entered_last(turn: Turn, form: Form, path: str, default: LastEntered) -> Any:
+    """Return the value that was entered last in a control, or what it starts with until there is one."""
+    entered = turn.engine.last_entered.get((type(form), path))
+    blank = form._state.controls[path]._plan.blank
+    # A blank field holds nothing to start with; an empty tick box was unticked by the user.
+    return default.first if entered is None or (entered == blank and blank is not False) else entered
 
 
 def call_default(turn: Turn, what: str, rule: Callable[..., Any], owner: object) -> Any:

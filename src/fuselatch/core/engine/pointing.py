@@ -1,4 +1,4 @@
-"""Pointing: `pointed` and `unpointed` always come in pairs, and nothing waits on the way."""
+"""Pointing: `hovered` and `unhovered` always come in pairs, and nothing waits on the way."""
 
 from __future__ import annotations
 
@@ -12,15 +12,15 @@ if TYPE_CHECKING:
 def point(turn: Turn, target: Any) -> None:
     """Bring the pointer to a control, or (None) off to nothing."""
     engine = turn.engine
-    if engine.pointed is target:
+    if engine.hovered is target:
         return
     before, turn.pointing = turn.pointing, True
     try:
         unpoint(turn)
         if target is not None:
-            turn.undo.append((engine, "pointed", engine.pointed))
-            engine.pointed = target
-            turn.happen("pointed", target.form, target)
+            turn.undo.append((engine, "hovered", engine.hovered))
+            engine.hovered = target
+            turn.happen("hovered", target.form, target)
     finally:
         turn.pointing = before
 
@@ -28,23 +28,23 @@ def point(turn: Turn, target: Any) -> None:
 def unpoint(turn: Turn) -> None:
     """Have the pointer leave what it is at."""
     engine = turn.engine
-    left = engine.pointed
+    left = engine.hovered
     if left is None:
         return
-    turn.undo.append((engine, "pointed", left))
-    engine.pointed = None
+    turn.undo.append((engine, "hovered", left))
+    engine.hovered = None
     before, turn.pointing = turn.pointing, True
     try:
-        turn.happen("unpointed", left.form, left)
+        turn.happen("unhovered", left.form, left)
     finally:
         turn.pointing = before
 
 
 def release(turn: Turn, covering: Form | None) -> None:
     """Have the pointer leave a control that has gone, or that is being covered."""
-    pointed = turn.engine.pointed
-    if pointed is None:
+    hovered = turn.engine.hovered
+    if hovered is None:
         return
-    gone = not pointed.form.is_open or not pointed._has("visible") or turn.engine.covered(pointed.form)
-    if gone or (covering is not None and pointed.form is not covering):
+    gone = not hovered.form.is_open or not hovered._has("visible") or turn.engine.covered(hovered.form)
+    if gone or (covering is not None and hovered.form is not covering):
         unpoint(turn)

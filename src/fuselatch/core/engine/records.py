@@ -11,7 +11,7 @@ from fuselatch.core.engine.opening import set_defaults
 from fuselatch.core.engine.rows import bound_columns, bring, held_by, hold, must_be_column
 from fuselatch.core.forms.controls import LiveEntry, LiveValue
 from fuselatch.core.forms.live_lists import LiveChoice
-from fuselatch.core.forms.places import SELECTED, Gap
+from fuselatch.core.forms.places import FirstBlank, HostSelection
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.cells import Node
 from fuselatch.core.model.errors import NotAllowedHere, UnknownName
@@ -80,7 +80,7 @@ class Records(Node):
         return len(self._keys())
 
     @property
-    def shown(self) -> str:
+    def position_text(self) -> str:
         """The place of the record in hand: "12 of 250", or "new, 250 there are"."""
         seen = self._look()
         at = seen.places.get(self.key)
@@ -153,9 +153,9 @@ class Records(Node):
         """Go to the last record, a fresh one where there is none."""
         return self.move("last")
 
-    def fresh(self) -> bool:
+    def new(self) -> bool:
         """Begin a fresh record, with the defaults and what `keep=True` keeps."""
-        return self.move("fresh")
+        return self.move("new")
 
     def save(self) -> bool:
         """Keep the record in hand: checked as when accepting; written with the gesture. False where it was held."""
@@ -187,9 +187,9 @@ class Records(Node):
         lines.begin(turn.engine, form)
         seen = self._look()
         key = seen.keys[0] if seen.keys else None
-        if isinstance(at, Gap):
+        if isinstance(at, FirstBlank):
             key = at.key_in(form, self._bound, seen)
-        elif at is SELECTED:
+        elif isinstance(at, HostSelection):
             found, trouble = selected(turn.engine, self.source, seen)
             key = key if trouble else found
             if trouble:
@@ -230,7 +230,7 @@ class Records(Node):
         if not self._leave(turn):
             return False
         keys = self._keys()
-        place = {"next": at + 1, "previous": at - 1, "first": 0, "last": len(keys) - 1, "fresh": len(keys)}[word]
+        place = {"next": at + 1, "previous": at - 1, "first": 0, "last": len(keys) - 1, "new": len(keys)}[word]
         if word == "previous" and at == 0 and self.key is not None:
             return self._go(turn, self.key)
         return self._go(turn, keys[place] if 0 <= place < len(keys) else None)
@@ -251,7 +251,7 @@ class Records(Node):
         focus.settle(turn, self._form._state.focus)
         if not self.is_changed:
             return True
-        if self._form._state.plan.leaving == "ask":
+        if self._form._state.plan.on_leave == "ask":
             answer = turn.engine.ask_itself(turn, self._form, LEAVE, {})
             if answer != SAVE:
                 return answer == DROP or closing.held(turn, self._form, "record", TEXTS["notice.stayed"])
@@ -318,7 +318,7 @@ class Records(Node):
             raise NotAllowedHere("this record is new and not saved, so there is nothing to remove")
         under = lines.under(turn.engine, self._form, self.key)
         for live, rows in under:
-            if rows and live._decl.removing == "refuse":
+            if rows and live._decl.on_parent_remove == "refuse":
                 reason = user_text("notice.lines_first", key=self.key, count=len(rows), caption=live.caption)
                 return closing.held(turn, self._form, "record", reason)
         if turn.engine.ask_itself(turn, self._form, REMOVE, {"record": self._named_with(under)}) != AGREED:
@@ -338,7 +338,7 @@ class Records(Node):
         counted = [
             user_text("remove.line" if len(rows) == 1 else "remove.lines", count=len(rows), caption=live.caption)
             for live, rows in under
-            if rows and live._decl.removing != "along"
+            if rows and live._decl.on_parent_remove != "cascade"
         ]
         if not counted:
             return user_text("remove.record", key=self.key)
@@ -409,21 +409,14 @@ def leave_behind(turn: Turn, form: Form) -> None:
 
 
 def reset(turn: Turn, form: Form) -> None:
-    """Begin anew: blank but for what `keep=True` keeps, then the defaults; no `changed` comes of it."""
+    """Blank the form and set its defaults again; raises no `changed`."""
     leave_behind(turn, form)
     for control in form._state.order:
-        if isinstance(control, LiveEntry) and not control._rule and not control._decl.constants["keep"]:
+        if isinstance(control, LiveEntry) and not control._rule:
             if isinstance(control, LiveChoice):
                 turn.undo.append((control, "_brought", control._brought))
                 control._brought = None
             hold(turn, control, control._plan.blank)
-    kept = {
-        path: control._value
-        for path, control in form._state.controls.items()
-        if isinstance(control, LiveEntry) and control._decl.constants["keep"] and control._value != control._plan.blank
-    }
     lines.load(turn, form, None)
     set_defaults(turn, form)
-    for path, value in kept.items():
-        hold(turn, form._state.controls[path], value)  # type: ignore[arg-type]
     turn.drain()

@@ -21,7 +21,7 @@ Reason = tuple[str, int | None]
 
 FITTING: Final[dict[str, tuple[frozenset[str], str]]] = {
     "type": (
-        frozenset({"text", "number", "percent", "whole", "money", "date", "time", "choice", "table"}),
+        frozenset({"text", "number", "percent", "integer", "money", "date", "time", "choice", "table"}),
         "can't be typed into",
     ),
     "tick": (frozenset({"tick"}), "can't be ticked"),
@@ -41,7 +41,7 @@ AT_CONTROLS: Final = frozenset({"type", "tick", "untick", "pick", "press", "focu
 """Verbs that need nothing but a control that can be used."""
 ANYWHERE: Final = frozenset({"answer", "close", "key"})
 """Verbs that mean something while a prompt is up."""
-LOOKING: Final = frozenset({"point", "point_away"})
+LOOKING: Final = frozenset({"hover", "unhover"})
 """Verbs that a disabled control does not refuse."""
 
 
@@ -169,7 +169,7 @@ def no_focus(control: Any, text: str) -> str:
 
 def no_typing(control: Any, text: str) -> str:
     """A choice of several is picked from."""
-    several = control._decl.kind in ("choice", "table") and control._decl.many
+    several = control._decl.kind in ("choice", "table") and control._decl.multiple
     return "pick from the list; multiple choices can't be typed" if several else ""
 
 

@@ -179,9 +179,9 @@ def as_finding(result: object, check: CheckPlan) -> Finding | None:
     if result is None:
         return None
     if isinstance(result, str):
-        return Finding(result, check.level or "refuse", check.name, check.eager)
+        return Finding(result, check.level or "refuse", check.name, check.while_typing)
     if isinstance(result, Finding):
-        return Finding(result.text, check.level or result.level, check.name, check.eager)
+        return Finding(result.text, check.level or result.level, check.name, check.while_typing)
     raise TypeError(f"a check must return None, a message or warn(message), not {type(result).__name__}")
 
 

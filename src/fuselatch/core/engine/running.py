@@ -33,7 +33,7 @@ from fuselatch.core.model.errors import Abandoned, HandlerFailed, NotAllowedHere
 from fuselatch.core.model.events import By, Event
 from fuselatch.core.model.formats import Formats
 from fuselatch.core.model.gestures import Gesture
-from fuselatch.core.model.taken import LatchStore, Taken
+from fuselatch.core.model.latch_records import LatchRecord, LatchStore
 from fuselatch.core.model.trace import Trace
 
 if TYPE_CHECKING:
@@ -72,8 +72,8 @@ class Running(EnginePort):
         self.forms: tuple[Form, ...] = ()
         self.front: Form | None = None
         self.first: Form | None = None
-        self.fronted: Form | None = None
-        self.pointed: Held | None = None
+        self.brought_to_front: Form | None = None
+        self.hovered: Held | None = None
         self.waits: list[Wait] = []
         self.muted: dict[Callable[..., object], str] = {}
         self.pauses: set[tuple[type, str, str]] = set()
@@ -91,7 +91,7 @@ class Running(EnginePort):
         self.closed = False
         self._workers = workers_here()
         self.catalogs = CatalogNode(whole, "catalogs")
-        self.held: dict[Place, Taken] = {}
+        self.held: dict[Place, LatchRecord] = {}
         self.known_latches: dict[str, tuple[Latch, str]] = {}
         self.latch_node = LatchNode(whole, "latches")
         self.indexed: dict[tuple[str, str], tuple[Any, dict[Any, Any]]] = {}
@@ -203,11 +203,11 @@ class Running(EnginePort):
         pointing.release(turn, None)
         focus.keep(turn)
         front = self.front
-        if front is not None and front is not self.fronted:
-            turn.undo.append((self, "fronted", self.fronted))
-            self.fronted = front
+        if front is not None and front is not self.brought_to_front:
+            turn.undo.append((self, "brought_to_front", self.brought_to_front))
+            self.brought_to_front = front
             if front._state.seen:
-                turn.happen("fronted", front, None)
+                turn.happen("brought_to_front", front, None)
             front._state.seen = True
         turn.drain()
 

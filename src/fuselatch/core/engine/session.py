@@ -34,17 +34,17 @@ from fuselatch.core.model.errors import NotAllowedHere, Refused, UnknownName
 from fuselatch.core.model.formats import Formats, PlainFormats
 from fuselatch.core.model.gestures import OF_LINES, Gesture
 from fuselatch.core.model.keys import normal
+from fuselatch.core.model.latch_records import LatchStore
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.services import Services
-from fuselatch.core.model.taken import LatchStore
 from fuselatch.core.model.trace import Trace
 
 F = TypeVar("F", bound=Form)
 T = TypeVar("T")
 MAX_RUNS = 10_000
 """Handler runs in one gesture, above which the fuse blows."""
-NAMELESS = frozenset({"tab", "back_tab", "answer", "close", "key", "point_away", "press", "double", "open", "record"})
+NAMELESS = frozenset({"tab", "back_tab", "answer", "close", "key", "unhover", "press", "double", "open", "record"})
 """Verbs that need not name a control."""
 
 
@@ -218,14 +218,14 @@ class Session:
             self._refuse(shown, found)
         if form is None or form is engine.front:
             quiet = verb in QUIET and QUIET[verb](engine, control)
-            engine.start(shown, lambda turn: carry(turn, gesture, control), "person", quiet)
+            engine.start(shown, lambda turn: carry(turn, gesture, control), "user", quiet)
             return
 
         def turn_to(turn: Turn) -> None:
             come_to_front(turn, form)
             carry(turn, gesture, control)
 
-        engine.start(shown, turn_to, "person")
+        engine.start(shown, turn_to, "user")
 
     def _shown(self, gesture: Gesture, form: Form | None, control: Live | None) -> Gesture:
         """A gesture as trace and messages tell it: what is typed into a password is masked."""
@@ -288,7 +288,7 @@ class Session:
         """Have the trace and the view say that the rest of what a person was doing has come to nothing."""
         engine = self._engine
         if engine.recording:
-            engine.trace.add(len(engine.trace), "drop", self.front._state.name, "", "rest of the typing", None, reason)
+            engine.trace.add(len(engine.trace), "skip", self.front._state.name, "", "rest of the typing", None, reason)
         engine.notice = reason
 
     def close(self) -> None:

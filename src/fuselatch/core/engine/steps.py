@@ -39,9 +39,9 @@ def come_to_front(turn: Turn, form: Form) -> None:
         return
     before, turn.cause = turn.cause, turn.note_form("step", form, "to_front")
     engine.bring_to_front(turn, form)
-    turn.undo.append((engine, "fronted", engine.fronted))
-    engine.fronted = form
-    turn.happen("fronted", form, None)
+    turn.undo.append((engine, "brought_to_front", engine.brought_to_front))
+    engine.brought_to_front = form
+    turn.happen("brought_to_front", form, None)
     turn.cause = before
 
 
@@ -66,8 +66,8 @@ def types_quietly(engine: Any, control: Any) -> bool:
     return (
         control._state.focus is control
         and not control._marked
-        and not control._decl.constants["eager"]
-        and not (plan.judges and any(check.eager for check in plan.judges))
+        and not control._decl.constants["while_typing"]
+        and not (plan.judges and any(check.while_typing for check in plan.judges))
         and "typed" not in plan.heard
         and not control._listing
         and control._trouble is None
@@ -113,8 +113,8 @@ def press(turn: Turn, gesture: Gesture, control: Any) -> None:
     if verdict is not None:
         submit(turn, form)
     elif control._decl.submits:
-        if submit_and_go_on(turn, form, control._decl.then):
-            go_on(turn, form, control._decl.then)
+        if submit_and_go_on(turn, form, control._decl.after_submit):
+            go_on(turn, form, control._decl.after_submit)
 
 
 def go_on(turn: Turn, form: Form, then: str) -> None:
@@ -206,7 +206,7 @@ def sort(turn: Turn, gesture: Gesture, control: Any) -> None:
 
 def picked(control: Any, item: object) -> object:
     """What a choice holds once an item is picked; of several, the item is added, or taken away where it was held."""
-    if not control._decl.many:
+    if not control._decl.multiple:
         return item
     held = current(control, "value")
     kept = {*held} ^ {item}
@@ -303,7 +303,7 @@ def point(turn: Turn, gesture: Gesture, control: Any) -> None:
     pointing.point(turn, control)
 
 
-def point_away(turn: Turn, gesture: Gesture, control: Any) -> None:
+def unhover(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Take the pointer off to nothing."""
     pointing.point(turn, None)
 
@@ -318,7 +318,7 @@ def key(turn: Turn, gesture: Gesture, control: Any) -> None:
         if engine.waits:
             title = engine.front.title if engine.front else ""
             engine.notice = user_text("notice.in_front", keys=keys, title=title)
-            turn.note_form("drop", engine.front, "shortcut", None, engine.notice)
+            turn.note_form("skip", engine.front, "shortcut", None, engine.notice)
         else:
             open_named(turn, Gesture(verb="open", text=engine.offers.shortcuts[keys]), None)
         return
@@ -462,8 +462,8 @@ STEPS: Final[Mapping[str, Callable[[Any, Gesture, Any], None]]] = {
     "sort": sort,
     "tick": tick,
     "untick": tick,
-    "point": point,
-    "point_away": point_away,
+    "hover": point,
+    "unhover": unhover,
     "answer": answer,
     "close": close_front,
     "open": open_named,

@@ -150,7 +150,7 @@ class Storing(Changes):
             except StoreRefused as error:
                 records = next((one for _, one in writes if one), None)
                 form = records._form if records is not None else self.front or self.first
-                if form is None or turn.by != "person" or turn.pointing:
+                if form is None or turn.by != "user" or turn.pointing:
                     raise self.failed(error, self.store.write, "writing") from error
                 refused = error
             if not isinstance(refused, ChangedMeanwhile):

@@ -121,7 +121,7 @@ class Turn:
             self.put_back()
             met = error.error if isinstance(error, HandlerFailed) else error
             # What a store has taken is a fact: a gesture that has written is never done a second time.
-            asks = self.by == "person" and not (self.pointing or self.way_out or self.committed)
+            asks = self.by == "user" and not (self.pointing or self.way_out or self.committed)
             if isinstance(met, StoreRefused) and asks:
                 self._ask_again(met)
                 return
@@ -354,7 +354,7 @@ class Turn:
             for handler in handlers:
                 if engine.muted and handler.function in engine.muted:
                     self.cause = event._number
-                    self.note_form("hold", event.form, f"muted {handler.name}", None, engine.muted[handler.function])
+                    self.note_form("block", event.form, f"muted {handler.name}", None, engine.muted[handler.function])
                     continue
                 self.runs += 1
                 if event._depth >= SHALLOW or self.runs > engine.max_runs:

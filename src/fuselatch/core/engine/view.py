@@ -61,7 +61,7 @@ class ControlView:
     read_only: bool
     focused: bool
     selected: bool
-    pointed: bool
+    hovered: bool
     list_open: bool
     marker: str
     marker_level: str
@@ -144,7 +144,7 @@ class View:
     """What a person would now see: forms from back to front, hidden ones left out, and the prompt on top.
 
     `notice` says what became of the last gesture where something held or dropped it; `help` is the
-    help (and marker) of what is pointed at, else of what has the focus. `waits_for` lists what
+    help (and marker) of what is hovered at, else of what has the focus. `waits_for` lists what
     handlers are waiting for, the innermost last; `paused_before` names the event of a pause; `offers`
     lists the forms that can be opened by name.
     """
@@ -206,8 +206,8 @@ def offer_view(name: str, form: type[Form]) -> OfferView:
 
 
 def help_line(engine: Engine) -> str:
-    """The help of what is pointed at, with its marker; else of what has the focus."""
-    target = engine.pointed
+    """The help of what is hovered at, with its marker; else of what has the focus."""
+    target = engine.hovered
     if target is None and engine.front is not None:
         target = engine.front._state.focus
     if target is None:
@@ -233,7 +233,7 @@ def form_view(engine: Engine, form: Form) -> FormView:
         message=message[0],
         message_tone=message[1],
         default=state.plan.shortcuts.get("Enter", ""),
-        record=state.records.shown if state.records is not None else "",
+        record=state.records.position_text if state.records is not None else "",
         groups=tuple(
             GroupView(name=node.name, caption=node.caption, group=around(node), enabled=node.enabled)
             for node in state.nodes.values()
@@ -272,7 +272,7 @@ def control_view(engine: Engine, control: Any, in_front: bool) -> ControlView:
         read_only=bool(entry and control._rule),
         focused=focused,
         selected=focused and control.form._state.select,
-        pointed=engine.pointed is control,
+        hovered=engine.hovered is control,
         list_open=bool(entry and control._listing),
         marker=marker.text if marker else "",
         marker_level=marker.level if marker else "",

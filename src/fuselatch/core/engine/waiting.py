@@ -101,7 +101,7 @@ def ask(engine: Engine, form: Form, prompt: Prompt, facts: Mapping[str, Any]) ->
     text = filled(form, shown, facts)
     if engine.updates.touched:
         engine.updates.announce(turn)
-    if engine.pointed is not None:
+    if engine.hovered is not None:
         engine.release_pointer(turn, None)
     number = note_prompt(turn, form, prompt, shown, text) if turn.rows is not None else 0
     pressed: str = wait_for(engine, turn, PromptWait(turn, form, shown, prompt, text, number))
@@ -109,8 +109,8 @@ def ask(engine: Engine, form: Form, prompt: Prompt, facts: Mapping[str, Any]) ->
     answer = prompt.buttons[shown.buttons.index(pressed)]
     if engine.witness is not None:
         engine.witness.answered(form, name_of_prompt(form, prompt), prompt, answer)
-    if latch is not None and answer in prompt.keeps:
-        latching.take(turn, form, latch, prompt.latch_name, answer)
+    if latch is not None and answer in prompt.remember:
+        latching.set_latch(turn, form, latch, prompt.latch_name, answer)
     return answer
 
 
@@ -120,7 +120,7 @@ def open_dialog(engine: Engine, form: Form, child: type[Form], params: Mapping[s
     opened = engine.open_nested(turn, child, params, form, how)
     if engine.updates.touched:
         engine.updates.announce(turn)
-    if engine.pointed is not None:
+    if engine.hovered is not None:
         engine.release_pointer(turn, opened)
     if turn.writes is not None:
         engine.commit(turn)

@@ -13,7 +13,7 @@ from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.events import CONTROL_EVENTS, FORM_EVENTS
 from fuselatch.core.model.names import closest, first_few, suggest
 from fuselatch.core.model.rows import freeze
-from fuselatch.core.model.trace import Entry
+from fuselatch.core.model.trace import TraceEntry
 from fuselatch.core.model.words import KIND_NAMES, phrase, value_text
 
 if TYPE_CHECKING:
@@ -47,7 +47,7 @@ def lines(engine: Engine, what: str) -> Iterator[str]:
         yield from of_handler(engine, form, state.plan.handlers[name])
     elif name in state.plan.prompts:
         yield from of_prompt(engine, form, name)
-    elif name in FORM_EVENTS or name in state.plan.signals:
+    elif name in FORM_EVENTS or name in state.plan.custom_events:
         yield from of_event(engine, form, None, name)
     else:
         raise UnknownName(f"can't explain '{what}'; {hint(form, path, control, name)}")
@@ -71,7 +71,7 @@ def hint(form: Form, path: str, control: Any, name: str) -> str:
     asked = questions_of(control if path else placed_at(form, name))
     if not asked:
         values = (f"{name}.{'value' if each.decl.holds_value else 'enabled'}" for name, each in plan.controls.items())
-        asked = [*plan.handlers, *plan.prompts, *plan.signals, *values]
+        asked = [*plan.handlers, *plan.prompts, *plan.custom_events, *values]
     close = closest(name, [*asked, *plan.controls])
     return f"did you mean '{close}'?" if close not in (None, name) else f"choose from {first_few(asked)}"
 
@@ -226,7 +226,7 @@ def chain(engine: Engine, number: int) -> Iterator[str]:
     """An entry and its causes, back to the gesture."""
     word = "at"
     while number:
-        entry: Entry = engine.trace[number - 1]
+        entry: TraceEntry = engine.trace[number - 1]
         told = typed_in_full(engine, number) if entry.kind == "gesture" else ""
         yield f"  {word} entry {number}: {told or phrase(entry)}"
         number, word = entry.cause, "caused by"

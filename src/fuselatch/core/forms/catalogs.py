@@ -10,38 +10,45 @@ T = TypeVar("T")
 
 
 class Catalog(Generic[T]):
-    """Choices from the rows of a record source: `Catalog("berths", show="name")`.
+    """Choices from the rows of a record source: `Catalog("berths", text="name")`.
 
     Takes the name of the source, the column that is shown, the column that is held (`store`, the one
     shown if it is left out; `holds` is its type, for checkers), `by`, columns to have indexed from
     the start, and `sort`, the column that they are sorted by (else they come as in their source). Of rows that hold the
-    same the first counts, rows that hold nothing are left out, so that `Catalog("vessels", show="kind")` is the
+    same the first counts, rows that hold nothing are left out, so that `Catalog("vessels", text="kind")` is the
     different kinds in their order. `.where(pier=pier)` is the rows whose column `pier` equals what that control
     holds: none while it is blank.
     """
 
-    __slots__ = ("by", "inputs", "show", "sort", "source", "store")
+    __slots__ = ("indexed", "inputs", "sort", "source", "text", "value")
 
     @overload
-    def __init__(self: Catalog[str], source: str, *, show: str, by: tuple[str, ...] = (), sort: str = "") -> None: ...
+    def __init__(self: Catalog[str], source: str, *, text: str, indexed: tuple[str, ...] = (), sort: str = "") -> None: ...
     @overload
     def __init__(
-        self, source: str, *, show: str, store: str, holds: type[T], by: tuple[str, ...] = (), sort: str = ""
+        self, source: str, *, text: str, value: str, value_type: type[T], indexed: tuple[str, ...] = (), sort: str = ""
     ) -> None: ...
     @overload
     def __init__(
-        self: Catalog[str], source: str, *, show: str, store: str, by: tuple[str, ...] = (), sort: str = ""
+        self: Catalog[str], source: str, *, text: str, value: str, indexed: tuple[str, ...] = (), sort: str = ""
     ) -> None: ...
     def __init__(
-        self, source: str, *, show: str, store: str | None = None, holds: Any = str, by: tuple[str, ...] = (), sort: str = ""
+        self,
+        source: str,
+        *,
+        text: str,
+        value: str | None = None,
+        value_type: Any = str,
+        indexed: tuple[str, ...] = (),
+        sort: str = "",
     ) -> None:
-        for name, text in (("source", source), ("show", show), ("store", show if store is None else store)):
-            if not isinstance(text, str) or not text:
-                raise DeclarationError(f"Catalog(…): {name} must be a name, not {text!r}")
+        for option, name in (("source", source), ("text", text), ("value", text if value is None else value)):
+            if not isinstance(name, str) or not name:
+                raise DeclarationError(f"Catalog(…): {option} must be a name, not {name!r}")
         self.source = source
-        self.show = show
-        self.store = show if store is None else store
-        self.by = tuple(by)
+        self.text = text
+        self.value = text if value is None else value
+        self.indexed = tuple(indexed)
         self.sort = sort
         self.inputs: tuple[Any, ...] = ()
 
@@ -53,10 +60,10 @@ class Catalog(Generic[T]):
             if not getattr(control, "holds_value", False):
                 raise DeclarationError(f"where({column}=…): expected a declared control with a value, not {control!r}")
         narrowed: Catalog[T] = Catalog.__new__(Catalog)
-        narrowed.source, narrowed.show, narrowed.store, narrowed.sort = self.source, self.show, self.store, self.sort
-        narrowed.by = (*self.by, *columns) if self.inputs else tuple(columns)
+        narrowed.source, narrowed.text, narrowed.value, narrowed.sort = self.source, self.text, self.value, self.sort
+        narrowed.indexed = (*self.indexed, *columns) if self.inputs else tuple(columns)
         narrowed.inputs = (*self.inputs, *columns.values())
         return narrowed
 
     def __repr__(self) -> str:
-        return f"<Catalog of {self.source}, shows {self.show}>"
+        return f"<Catalog of {self.source}, shows {self.text}>"

@@ -20,20 +20,20 @@ class CheckMark:
 
     controls: tuple[Any, ...]
     at: Any = None
-    eager: bool = False
+    while_typing: bool = False
     blanks: bool = False
     latch: Latch | None = None
 
 
 def check(
-    *controls: Any, at: Any = None, eager: bool = False, blanks: bool = False, latch: Latch | None = None
+    *controls: Any, at: Any = None, while_typing: bool = False, blanks: bool = False, latch: Latch | None = None
 ) -> Callable[[F], F]:
     """Have a method judge the value of a control, or of several together.
 
     The method receives the values, none of them blank (with `blanks=True`, blank ones too), and
     returns nothing, a message (which holds acceptance back) or `warn(message)` (which lets the
     person go on after a confirmation). Its marker sits on the first control, or on `at`; with
-    `eager=True` it is shown from the first key. It may read other controls and is judged again
+    `while_typing=True` it is shown from the first key. It may read other controls and is judged again
     when they differ. With a `latch`, a warning of it that a person went on in spite of is not asked
     about again while the latch holds. It can change nothing, and wait for nobody. Stacked, it is applied to each.
     Returns the method unchanged.
@@ -44,7 +44,7 @@ def check(
     def attach(function: F) -> F:
         must_be_plain(function, "a check", "@check")
         marks: list[CheckMark] = function.__dict__.setdefault(MARK, [])
-        marks.append(CheckMark(controls, at, eager, blanks, latch))
+        marks.append(CheckMark(controls, at, while_typing, blanks, latch))
         return function
 
     return attach

@@ -29,7 +29,7 @@ class Choice(Entry[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
 
     Items are shown by `str()`; pairs are what is held and what is shown, as are the entries of a
     mapping; an Enum is its members; a `Catalog` takes them from records. It holds the item itself, which
-    reads as blank as soon as it is no longer offered. With `many=True` it holds a tuple of items, in the
+    reads as blank as soon as it is no longer offered. With `multiple=True` it holds a tuple of items, in the
     order of the choices, and picking one that is held takes it away. With `other=True` a text that is not
     offered may be typed, too, and the person is asked whether it is to be added to the list. Looks:
     drop-down, list, radio.
@@ -49,7 +49,7 @@ class Choice(Entry[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
         choices: Sequence[tuple[T, str]],
         value: Rule[T | None] | Rule[T] | None = None,
         default: T | Rule[T] | None = None,
-        many: Literal[False] = False,
+        multiple: Literal[False] = False,
         other: bool = False,
         **options: Unpack[EntryOptions],
     ) -> None: ...
@@ -61,7 +61,7 @@ class Choice(Entry[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
         choices: Offer[T],
         value: Rule[T | None] | Rule[T] | None = None,
         default: T | Rule[T] | None = None,
-        many: Literal[False] = False,
+        multiple: Literal[False] = False,
         other: bool = False,
         **options: Unpack[EntryOptions],
     ) -> None: ...
@@ -73,7 +73,7 @@ class Choice(Entry[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
         choices: Sequence[tuple[T, str]],
         value: Rule[Iterable[T]] | None = None,
         default: Iterable[T] | Rule[Iterable[T]] | None = None,
-        many: Literal[True],
+        multiple: Literal[True],
         **options: Unpack[EntryOptions],
     ) -> None: ...
     @overload
@@ -84,7 +84,7 @@ class Choice(Entry[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
         choices: Offer[T],
         value: Rule[Iterable[T]] | None = None,
         default: Iterable[T] | Rule[Iterable[T]] | None = None,
-        many: Literal[True],
+        multiple: Literal[True],
         **options: Unpack[EntryOptions],
     ) -> None: ...
     def __init__(
@@ -94,16 +94,16 @@ class Choice(Entry[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
         choices: Any,
         value: Any = None,
         default: Any = None,
-        many: bool = False,
+        multiple: bool = False,
         other: bool = False,
         **options: Unpack[EntryOptions],
     ) -> None:
-        self.many = many
+        self.multiple = multiple
         self.other = other
         super().__init__(caption, options, value=value, default=default, choices=choices)
         where = f"Choice({caption!r})"
-        if many and other:
-            raise DeclarationError(f"{where}: other= and many= can't be combined")
+        if multiple and other:
+            raise DeclarationError(f"{where}: other= and multiple= can't be combined")
         if "choices" in self.constants:
             if isinstance(choices, str) or not isinstance(choices, Iterable):
                 raise DeclarationError(f"{where}: choices must be a tuple or list, not {choices!r}")
@@ -117,7 +117,7 @@ class Choice(Entry[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
         """`required`, and what a record brought that is not offered."""
         found = super().judge(live, value, formats)
         if live._brought is not None and live._brought == value and not self.other:
-            for item in value if self.many else (value,):
+            for item in value if self.multiple else (value,):
                 if item not in live.choices:
                     found.append(Finding(user_text("offered", text=short_text(str(item))), "warn", "offered"))
         return found
@@ -125,12 +125,12 @@ class Choice(Entry[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
     @property
     def blank(self) -> V:
         """None; of one that holds several, no items."""
-        blank: Any = () if self.many else None
+        blank: Any = () if self.multiple else None
         return blank  # type: ignore[no-any-return]
 
     def coerce(self, value: object) -> object:
         """The item itself, or a tuple of items: whether they are offered is seen when they are set."""
-        if not self.many:
+        if not self.multiple:
             if self.other and isinstance(value, str):
                 return value.strip() or None
             return value

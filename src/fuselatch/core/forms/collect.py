@@ -14,12 +14,12 @@ from typing import TYPE_CHECKING, Any
 
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.checks import CheckMark, checks_of
+from fuselatch.core.forms.custom_events import CustomEvent
 from fuselatch.core.forms.declarations import Declaration, Entry, Within, name_of
 from fuselatch.core.forms.params import OpenerDeclaration, ParamDeclaration
 from fuselatch.core.forms.plans import CheckPlan, ControlPlan, FormPlan, Handler, RowPlan, joined
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.forms.rows import Row
-from fuselatch.core.forms.signals import Signal
 from fuselatch.core.forms.sources import EventSource, heard_by
 from fuselatch.core.model.cells import Derived
 from fuselatch.core.model.errors import DeclarationError
@@ -68,13 +68,13 @@ class FormMeta(type):
                 raise NoSuchName(lambda: f"a form has no event '{name}'; {suggest(name, FORM_EVENTS)}")
             if plan is None or name.startswith("_"):
                 raise AttributeError(f"{cls.__name__} has no '{name}'")
-            known = [*plan.controls, *plan.groups, *plan.signals, *plan.prompts, *FORM_EVENTS]
+            known = [*plan.controls, *plan.groups, *plan.custom_events, *plan.prompts, *FORM_EVENTS]
             raise NoSuchName(lambda: f"{cls.__name__} has no '{name}'; {suggest(name, known)}")
 
 
 def is_declared(value: object) -> bool:
     """Whether a thing in a class body is a declaration of ours."""
-    declared = isinstance(value, Declaration | ParamDeclaration | Prompt | Signal) or is_group(value)
+    declared = isinstance(value, Declaration | ParamDeclaration | Prompt | CustomEvent) or is_group(value)
     return declared or bool(heard_by(value)) or bool(checks_of(value))
 
 
@@ -197,12 +197,12 @@ class _Collector:
                 plan.opener = name
             elif isinstance(value, Prompt):
                 plan.prompts[name] = value
-            elif isinstance(value, Signal):
+            elif isinstance(value, CustomEvent):
                 if self.root.__name__ == "Group":
                     raise self.fail(
                         name, "Signals can't be declared in a group; declare them on the form, send with self.form"
                     )
-                plan.signals[name] = value
+                plan.custom_events[name] = value
         for name, value in self.members.items():
             if isinstance(value, Row):
                 kept = [control for control in value.controls if not self._gone(control)]
@@ -259,7 +259,7 @@ class _Collector:
 
     def _heard_key(self, name: str, source: EventSource) -> tuple[Any, str]:
         owner = source.owner
-        if isinstance(owner, Signal):
+        if isinstance(owner, CustomEvent):
             return None, owner.name
         if isinstance(owner, type):
             own = issubclass(self.form, owner) or "_is_root" in vars(owner)
@@ -303,7 +303,7 @@ class _Collector:
                     kind = (self.plan.placed(path) or self.plan.controls[path]).decl.kind
                     raise self.fail(name, f"can't check '{path}': {KIND_NAMES[kind]} can't be filled in")
             rule = name if len(marks) == 1 else f"{name} {number + 1}"
-            check = CheckPlan(rule, value, paths, at, eager=mark.eager, blanks=mark.blanks, latch=mark.latch)
+            check = CheckPlan(rule, value, paths, at, while_typing=mark.while_typing, blanks=mark.blanks, latch=mark.latch)
             self.plan.controls[at].checks += (check,)
             self.plan.controls[at].judged = True
             for path in dict.fromkeys(paths):

@@ -52,8 +52,8 @@ class Container:
         elif name in plan.controls or name in plan.groups:
             raise AttributeError(f"{kind}.{name} is a control; set {name}.value or another property")
         elif isinstance(own, Latch):
-            raise AttributeError(f"{kind}.{name} is a latch; use self.{name}.take()")
-        elif name in plan.signals:
+            raise AttributeError(f"{kind}.{name} is a latch; use self.{name}.set()")
+        elif name in plan.custom_events:
             raise AttributeError(f"{kind}.{name} is a signal; use self.{name}.send(…)")
         elif name in plan.params or name == plan.opener:
             raise AttributeError(

@@ -26,8 +26,8 @@ class Live(Held):
     __slots__ = ()
 
     # In a class body a control of a declared group stands for its declaration: `home.street.left`.
-    pointed: ClassVar[EventSource]
-    unpointed: ClassVar[EventSource]
+    hovered: ClassVar[EventSource]
+    unhovered: ClassVar[EventSource]
     entered: ClassVar[EventSource]
     typed: ClassVar[EventSource]
     leaving: ClassVar[EventSource]
@@ -71,7 +71,7 @@ class Live(Held):
 
     @property
     def help(self) -> str:
-        """A line about what belongs here; shown while the control is entered or pointed at."""
+        """A line about what belongs here; shown while the control is entered or hovered at."""
         text: str = self._read("help")
         return text
 
@@ -154,7 +154,7 @@ class LiveEntry(LiveValue[R], Generic[R, G]):
     __slots__ = ()
 
     @property
-    def given(self) -> G:
+    def required_value(self) -> G:
         """The value where there is one; raises `Blank` where there is none."""
         value: Any = self.value
         if self._plan.blank is not False and value == self._plan.blank:
@@ -193,7 +193,7 @@ class LiveEntry(LiveValue[R], Generic[R, G]):
         if not found or not self._has("visible"):
             return NO_MARKER
         for finding in found:
-            if self._marked or finding.eager:
+            if self._marked or finding.while_typing:
                 return Marker(finding.text, finding.level)
         return NO_MARKER
 

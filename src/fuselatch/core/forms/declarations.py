@@ -48,19 +48,18 @@ class ControlOptions(TypedDict, total=False):
 class EntryOptions(ControlOptions, total=False):
     """What every control that takes entries can be declared with besides.
 
-    `required="warn"` makes a gap a warning; `eager=True` shows markers from the first key; `keep=True`
+    `required="warn"` makes a gap a warning; `while_typing=True` shows markers from the first key; `keep=True`
     keeps the value over a submit that goes on. `column` is the column of the form's records, where it is not
     named as the control is.
     """
 
     required: bool | Literal["warn"] | Rule[bool]
     placeholder: str
-    eager: bool
-    keep: bool
+    while_typing: bool
     column: str
 
 
-FIXED: Final = frozenset({"keys", "look", "eager", "keep", "column"})
+FIXED: Final = frozenset({"keys", "look", "while_typing", "column"})
 """Options that are constants, never rules."""
 
 ALWAYS: Final[Mapping[str, Any]] = {"enabled": True, "visible": True, "help": "", "tone": "plain", "keys": "", "look": ""}
@@ -91,9 +90,9 @@ class Declaration(Generic[L_co]):
     unit: str = ""
     closes: str | None = None
     submits: bool = False
-    then: str = "next"
-    pointed = Source("pointed")
-    unpointed = Source("unpointed")
+    after_submit: str = "next"
+    hovered = Source("hovered")
+    unhovered = Source("unhovered")
     name: str = ""
     """The attribute that it was assigned to; also its path in the form."""
     has_caption: bool = True
@@ -245,16 +244,18 @@ class Button(Declaration[LiveButton]):
         *,
         closes: str | None = None,
         submits: bool = False,
-        then: Literal["next", "fresh", "same"] = "next",
+        after_submit: Literal["next", "new", "same"] = "next",
         **options: Unpack[ControlOptions],
     ) -> None:
         super().__init__(caption, options)
         if submits and closes is not None:
             raise DeclarationError(f"Button({caption!r}): use submits= or closes=, not both")
-        if then not in ("next", "fresh", "same"):
-            raise DeclarationError(f"Button({caption!r}): then must be 'next', 'fresh' or 'same', not {then!r}")
+        if after_submit not in ("next", "new", "same"):
+            raise DeclarationError(
+                f"Button({caption!r}): after_submit must be 'next', 'new' or 'same', not {after_submit!r}"
+            )
         self.submits = submits
-        self.then = then
+        self.after_submit = after_submit
         if closes is not None and not closes.strip():
             raise DeclarationError(
                 f"Button({caption!r}): closes can't be empty; use 'accepted', 'cancelled' or your own word"
@@ -285,7 +286,7 @@ class Entry(Declaration[L_co], Generic[L_co, R_co, G_co]):
     double_clicked = Source("double_clicked")
 
     def __init__(self, caption: str | Rule[str], options: Mapping[str, Any], **more: Any) -> None:
-        entry = {"required": False, "placeholder": "", "eager": False, "keep": False, "column": ""}
+        entry = {"required": False, "placeholder": "", "while_typing": False, "column": ""}
         super().__init__(caption, {**entry, **options}, **more)
 
     @property

@@ -1,4 +1,4 @@
-"""Defaults that are told by where they come from: a place among the choices, or what was entered last."""
+"""Defaults that name where they come from: a place among the choices, or the value that was entered last."""
 
 from __future__ import annotations
 
@@ -8,41 +8,53 @@ from typing import Any
 from fuselatch.core.model.errors import DeclarationError
 
 
-class Nth:
-    """A default that is told by its place among the choices: `NTH(2)` is the second one offered, `FIRST` the first."""
+class NthChoice:
+    """The default `nth_choice(2)`: the choice at a 1-based place."""
 
     __slots__ = ("place",)
 
     def __init__(self, place: int) -> None:
         if not isinstance(place, int) or place < 1:
-            raise DeclarationError(f"NTH({place!r}): the first choice is NTH(1)")
+            raise DeclarationError(f"nth_choice({place!r}): the first choice is nth_choice(1)")
         self.place = place
 
     def among(self, choices: Sequence[Any]) -> Any:
-        """The choice of this place, or None."""
+        """Return the choice at this place, or None if there are fewer."""
         return choices[self.place - 1] if self.place <= len(choices) else None
 
     def __repr__(self) -> str:
-        return "FIRST" if self.place == 1 else f"NTH({self.place})"
+        return "first_choice()" if self.place == 1 else f"nth_choice({self.place})"
 
 
-def NTH(place: int) -> Any:
-    """The default that is the choice of a place, counted from 1."""
-    return Nth(place)
+def nth_choice(place: int) -> Any:
+    """Return a default: the choice at a place, 1 for the first.
+
+    Raises `DeclarationError` for a place below 1.
+    """
+    return NthChoice(place)
 
 
-FIRST: Any = Nth(1)
-"""The default that is the first choice."""
+def first_choice() -> Any:
+    """Return a default: the first choice."""
+    return NthChoice(1)
 
 
-class Last:
-    """The default that is the last value entered: what the record (or form) kept before had here, in this session."""
+class LastEntered:
+    """The default `last_entered()`; `first` is the default until something was entered."""
 
-    __slots__ = ()
+    __slots__ = ("first",)
+
+    def __init__(self, first: Any) -> None:
+        self.first = first
 
     def __repr__(self) -> str:
-        return "LAST"
+        return "last_entered()" if self.first is None else f"last_entered(first={self.first!r})"
 
 
-LAST: Any = Last()
-"""The default that is the last value entered here in this session, blank at first."""
+def last_entered(*, first: Any = None) -> Any:
+    """Return a default: the value that the user last submitted or saved here in this session.
+
+    Until there is one, the control starts with `first`: a value, a function of the form, or another default.
+    Blank is a value too, if that is what was submitted.
+    """
+    return LastEntered(first)

@@ -9,7 +9,7 @@ from typing import Any, Final, Generic, TypeVar, Unpack
 
 from fuselatch.core.forms.controls import LiveEntry, LiveRange
 from fuselatch.core.forms.declarations import Entry, EntryOptions, Source
-from fuselatch.core.forms.defaults import Last
+from fuselatch.core.forms.defaults import LastEntered
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.findings import Finding
@@ -141,8 +141,9 @@ class Bounded(Entry[LiveRange[V | None, V], V | None, V], Generic[V]):
             raise DeclarationError(f"{type(self).__name__}({caption!r}): minimum {least} is greater than maximum {most}")
 
     def _constant(self, name: str, value: object) -> object:
-        if isinstance(value, Last):
-            return value
+        if isinstance(value, LastEntered):
+            first = value.first
+            return value if first is None or callable(first) else LastEntered(self._constant(name, first))
         try:
             return self.coerce(value)
         except TypeError as error:
@@ -239,10 +240,10 @@ class Percent(Number):
         return formats.show_number(Decimal(repr(value)) * 100, self.decimals)
 
 
-class Whole(Numeric[int]):
+class Integer(Numeric[int]):
     """A whole number (int)."""
 
-    kind = "whole"
+    kind = "integer"
     as_is = int
     of_record = int
     such_as = Decimal(12)

@@ -39,7 +39,7 @@ class Form(Container, metaclass=FormMeta):
     `class BookingForm(Form, title="Book a berth")`; without a title the class's name gives one, and a
     title may be a rule. `without=("port",)` leaves inherited controls out; `confirm_discard="…"` is
     asked when a form is left in which something was changed. `records="scores"` binds it to a record source, and
-    `leaving="ask"` asks before a changed record is left, which else is saved. `keys="Ctrl+R"` opens it from anywhere in
+    `on_leave="ask"` asks before a changed record is left, which else is saved. `keys="Ctrl+R"` opens it from anywhere in
     a session that offers it, `at_start=True` opens it when that session begins. A form is opened by a session, by
     `rehearse`, or by another form, never called.
     """
@@ -49,7 +49,7 @@ class Form(Container, metaclass=FormMeta):
     opened = FormEvent()
     clicked = FormEvent()
     double_clicked = FormEvent()
-    fronted = FormEvent()
+    brought_to_front = FormEvent()
     record_shown = FormEvent()
     accepting = FormEvent()
     submitted = FormEvent()
@@ -76,22 +76,22 @@ class Form(Container, metaclass=FormMeta):
         keys: str = "",
         at_start: bool = False,
         records: str | None = None,
-        leaving: Literal["save", "ask"] = "save",
+        on_leave: Literal["save", "ask"] = "save",
         **options: Any,
     ) -> None:
         for option in options:
-            hint = suggest(option, ("title", "without", "confirm_discard", "keys", "at_start", "records", "leaving"))
+            hint = suggest(option, ("title", "without", "confirm_discard", "keys", "at_start", "records", "on_leave"))
             raise DeclarationError(f"class {cls.__name__}: unknown option '{option}'; {hint}")
         super().__init_subclass__()
         cls._plan = collect(cls, Form, title, without, confirm_discard)
         cls._plan.at_start = at_start
         cls._plan.records = bound_to(cls) if records is None else records
-        cls._plan.leaving = leaving
+        cls._plan.on_leave = on_leave
         kept = [path for path, placed in cls._plan.controls.items() if getattr(placed.decl, "records", "")]
         if kept and not cls._plan.records:
             raise DeclarationError(f"class {cls.__name__}: {kept[0]}: Lines with records= need a form with records=")
-        if leaving not in ("save", "ask"):
-            raise DeclarationError(f"class {cls.__name__}: leaving must be 'save' or 'ask', not {leaving!r}")
+        if on_leave not in ("save", "ask"):
+            raise DeclarationError(f"class {cls.__name__}: on_leave must be 'save' or 'ask', not {on_leave!r}")
         try:
             cls._plan.keys = normal(keys) if keys else ""
         except ValueError as error:
@@ -143,7 +143,7 @@ class Form(Container, metaclass=FormMeta):
         prompt = Prompt(text, buttons=(yes, no), default=yes if default else no, cancel=no)
         return self._engine.ask(self, prompt, facts) == yes
 
-    def tell(self, text: str, **facts: object) -> None:
+    def inform(self, text: str, **facts: object) -> None:
         """Tell something and wait until it has been read."""
         self._engine.ask(self, Prompt(text, buttons=(TEXTS["ok"],), tone="plain"), facts)
 
@@ -193,7 +193,7 @@ class Form(Container, metaclass=FormMeta):
 
         Takes a form class and its params by name; gives its `Outcome`. With `hiding=True` this form is
         hidden meanwhile, and comes back where it was, however the dialog ends; `place="beside"` keeps
-        the two from overlapping. One that is bound to records opens `at` a key, `SELECTED` or a `Gap`, and with
+        the two from overlapping. One that is bound to records opens `at` a key, `host_selection()` or `first_blank(…)`, and with
         `only={"pier": "North"}` has the rows with these values, and fresh ones that begin with them.
         """
         return self._engine.open(self, *_opening("open", form, args, params, Manner(hiding, place, True, at, only)))
@@ -217,10 +217,10 @@ class Form(Container, metaclass=FormMeta):
         return shown  # type: ignore[no-any-return]
 
     def hide(self) -> None:
-        """Take the form out of sight; it stays open with all that it holds, until `reveal`."""
+        """Take the form out of sight; it stays open with all that it holds, until `unhide`."""
         self._engine.hide(self, True)
 
-    def reveal(self) -> None:
+    def unhide(self) -> None:
         """Bring a hidden form back where it was."""
         self._engine.hide(self, False)
 
@@ -231,9 +231,9 @@ class Form(Container, metaclass=FormMeta):
         """
         self._engine.close_form(self, text_for("close(…)", verdict))
 
-    def retitle(self, title: str) -> None:
+    def set_title(self, title: str) -> None:
         """Give the form another title."""
-        self._engine.retitle(self, text_for("retitle(…)", title))
+        self._engine.set_title(self, text_for("set_title(…)", title))
 
     def refresh(self) -> None:
         """Have every rule of the form run again, because something changed that is not tracked."""

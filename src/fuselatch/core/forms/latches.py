@@ -7,8 +7,8 @@ from datetime import timedelta
 from typing import TYPE_CHECKING, Any, Final, Literal, Self, TypeAlias, get_args, overload
 
 from fuselatch.core.model.errors import DeclarationError
+from fuselatch.core.model.latch_records import Every
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.taken import Every
 from fuselatch.core.model.values import text_for
 
 if TYPE_CHECKING:
@@ -76,7 +76,7 @@ class LiveLatch:
         self._form = form
         self._latch = latch
 
-    def holds(self) -> bool:
+    def is_set(self) -> bool:
         """Whether it has been taken and still counts; rules follow it."""
         return self._form._engine.latch_answer(self._form, self._latch) is not None
 
@@ -85,13 +85,13 @@ class LiveLatch:
         """What it was taken with; None while it does not hold."""
         return self._form._engine.latch_answer(self._form, self._latch)
 
-    def take(self, answer: str = "") -> bool:
+    def set(self, answer: str = "") -> bool:
         """Take it at once; False where it held already. Released again if the gesture fails.
 
         Of several sessions that take the same one in a shared store, one is told True.
         """
-        return self._form._engine.take_latch(self._form, self._latch, text_for("take(…)", answer))
+        return self._form._engine.set_latch(self._form, self._latch, text_for("set(…)", answer))
 
-    def release(self) -> None:
+    def reset(self) -> None:
         """Let it go, where it holds."""
-        self._form._engine.release_latch(self._form, self._latch)
+        self._form._engine.reset_latch(self._form, self._latch)

@@ -23,8 +23,8 @@ if TYPE_CHECKING:
 
 L = TypeVar("L", bound=Group)
 
-PARENTS = ("refuse", "first")
-REMOVALS = ("ask", "refuse", "along")
+NEW_PARENTS = ("refuse", "save_first")
+REMOVALS = ("ask", "refuse", "cascade")
 PLACE = re.compile(r"(.+?)\[([0-9]+)\](?:\.(.+))?")
 
 
@@ -40,14 +40,14 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
 
     `ExtraLine` is a `Group`: its controls, checks, handlers and derived values are those of each line. Lines that are
     kept in `records` belong to the record in hand of the form, whose key their column `key` holds; `order` is a
-    column that holds their place. A line under a record that is not kept yet is refused, or with `parent="first"` the
-    record is kept first. Removing the record, `removing="ask"` counts its lines and asks, "refuse" keeps it as long as it
-    has some, "along" takes them along. Without `records` the outcome has them, as a tuple of mappings.
+    column that holds their place. A line under a record that is not kept yet is refused, or with `new_parent="save_first"` the
+    record is kept first. Removing the record, `on_parent_remove="ask"` counts its lines and asks, "refuse" keeps it as long as it
+    has some, "cascade" takes them along. Without `records` the outcome has them, as a tuple of mappings.
     """
 
     kind = "lines"
     live = LiveLines
-    line_starting = Source("line_starting")
+    line_adding = Source("line_adding")
     line_added = Source("line_added")
     line_removing = Source("line_removing")
     line_changed = Source("line_changed")
@@ -60,8 +60,8 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
         records: str = "",
         key: str = "",
         order: str = "",
-        parent: Literal["refuse", "first"] = "refuse",
-        removing: Literal["ask", "refuse", "along"] = "ask",
+        new_parent: Literal["refuse", "save_first"] = "refuse",
+        on_parent_remove: Literal["ask", "refuse", "cascade"] = "ask",
         **options: Unpack[ControlOptions],
     ) -> None:
         super().__init__(caption, options)
@@ -70,7 +70,10 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
             raise DeclarationError(f"Lines(…): expected a class derived from Group, not {line!r}")
         if bool(records) != bool(key) or (order and not records):
             raise DeclarationError(f"{where}: records= needs key=, the column with the record's key")
-        for name, given, allowed in (("parent", parent, PARENTS), ("removing", removing, REMOVALS)):
+        for name, given, allowed in (
+            ("new_parent", new_parent, NEW_PARENTS),
+            ("on_parent_remove", on_parent_remove, REMOVALS),
+        ):
             if given not in allowed:
                 raise DeclarationError(f"{where}: {name} must be {' or '.join(map(repr, allowed))}, not {given!r}")
         inner = line._plan
@@ -82,8 +85,8 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
         self.records = records
         self.key = key
         self.order = order
-        self.parent = parent
-        self.removing = removing
+        self.new_parent = new_parent
+        self.on_parent_remove = on_parent_remove
         self.whole = LineDeclaration("", {})
 
 

@@ -40,7 +40,7 @@ class LiveChoice(LiveEntry[R, G], Generic[T, R, G]):
             return found
         # What is no longer offered reads as blank at once; it is cleared when things settle.
         decl, offered = self._decl, self._current("choices")
-        if decl.many:
+        if decl.multiple:
             if found == self._brought:
                 return found
             kept = tuple([item for item in found if item in offered])
@@ -63,14 +63,14 @@ class LiveChoice(LiveEntry[R, G], Generic[T, R, G]):
     def picked(self) -> tuple[str, ...]:
         """What is held as it is shown, none or one or several."""
         value = self._read("value")
-        held = () if value is None else value if self._decl.many else (value,)
+        held = () if value is None else value if self._decl.multiple else (value,)
         return tuple([self.choices.text(item) for item in held])
 
     @property
     def position(self) -> int | None:
         """Where what is held (of several the first) stands among the choices, from 0; None while it is blank."""
         value: Any = self.value
-        held = () if value is None else value if self._decl.many else (value,)
+        held = () if value is None else value if self._decl.multiple else (value,)
         return self.choices.position(held[0]) if held else None
 
     @position.setter
@@ -81,7 +81,7 @@ class LiveChoice(LiveEntry[R, G], Generic[T, R, G]):
         if at is not None and not 0 <= at < len(choices):
             raise ValueError(f"{type(self.form).__name__}.{self.name}: no position {at} in {len(choices)} choices")
         item = None if at is None else choices[at]
-        self._engine.assign(self, (item,) if self._decl.many and item is not None else item)
+        self._engine.assign(self, (item,) if self._decl.multiple and item is not None else item)
 
     @property
     def choices(self) -> Choices[T]:

@@ -1,4 +1,4 @@
-"""Where a bound form begins: at a gap, or at what the host has selected."""
+"""Where a bound form begins: at the first blank field, or at what the host has selected."""
 
 from __future__ import annotations
 
@@ -10,12 +10,8 @@ from fuselatch.core.model.names import suggest
 from fuselatch.core.model.records import Row
 
 
-class Gap:
-    """The first record with a gap: `self.open(Scores, at=Gap("score"))`.
-
-    Takes the columns that are looked at; without any, those of the form's required controls. Where there is no gap,
-    the form begins with a fresh record.
-    """
+class FirstBlank:
+    """The place `first_blank("score")`: the first record with a blank in one of these columns."""
 
     __slots__ = ("columns",)
 
@@ -23,7 +19,7 @@ class Gap:
         self.columns = columns
 
     def key_in(self, form: Any, bound: Mapping[str, Any], rows: Iterable[tuple[Any, Row]]) -> Any:
-        """The key of the first row with a gap, or None."""
+        """Return the key of the first row with a blank, or None if there is none."""
         for column in self.columns:
             if column not in bound:
                 raise UnknownName(f"{type(form).__name__} has no bound column '{column}'; {suggest(column, bound)}")
@@ -31,17 +27,27 @@ class Gap:
         return next((key for key, row in rows if any(row.get(column) in (None, "") for column in wanted)), None)
 
     def __repr__(self) -> str:
-        return f"Gap({', '.join(map(repr, self.columns))})"
+        return f"first_blank({', '.join(map(repr, self.columns))})"
 
 
-class _Selected:
-    """The record that the host has selected."""
+def first_blank(*columns: str) -> Any:
+    """Return a place to open a bound form at: `self.open(Scores, at=first_blank("score"))`.
+
+    `columns`: the columns to look at; without any, those of the form's required controls. If no record has a blank
+    there, the form opens with a new record. Opening raises `UnknownName` for a column that no control is bound to.
+    """
+    return FirstBlank(*columns)
+
+
+class HostSelection:
+    """The place `host_selection()`: the record that the host has selected."""
 
     __slots__ = ()
 
     def __repr__(self) -> str:
-        return "SELECTED"
+        return "host_selection()"
 
 
-SELECTED: Any = _Selected()
-"""Where a bound form begins: at the record that the host, the service `Host`, says is selected."""
+def host_selection() -> Any:
+    """Return a place to open a bound form at: the record that the service `Host` reports as selected."""
+    return HostSelection()

@@ -48,7 +48,7 @@ class CheckPlan:
     controls: tuple[str, ...]
     at: str
     level: Level | None = None
-    eager: bool = False
+    while_typing: bool = False
     blanks: bool = False
     within: str = ""
     latch: Latch | None = None
@@ -129,7 +129,7 @@ class FormPlan:
     keys: str = ""
     at_start: bool = False
     records: str = ""
-    leaving: str = "save"
+    on_leave: str = "save"
     has_lines: bool = False
     tables: tuple[str, ...] = ()
     controls: dict[str, ControlPlan] = field(default_factory=dict)
@@ -139,7 +139,7 @@ class FormPlan:
     params: dict[str, ParamDeclaration] = field(default_factory=dict)
     prompts: dict[str, Prompt] = field(default_factory=dict)
     reworded: dict[str, Prompt] = field(default_factory=dict)
-    signals: dict[str, Any] = field(default_factory=dict)
+    custom_events: dict[str, Any] = field(default_factory=dict)
     handlers: dict[str, Handler] = field(default_factory=dict)
     heard: dict[str, tuple[Handler, ...]] = field(default_factory=dict)
     heard_of: dict[tuple[type, str], tuple[Handler, ...]] = field(default_factory=dict)

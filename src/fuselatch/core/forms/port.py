@@ -55,7 +55,7 @@ class RecordsPort(Protocol):
         """How many records there are, with the filters as they are."""
 
     @property
-    def shown(self) -> str:
+    def position_text(self) -> str:
         """The place of the record in hand: "12 of 250"."""
 
     @property
@@ -77,7 +77,7 @@ class RecordsPort(Protocol):
     def last(self) -> bool:
         """Go to the last record."""
 
-    def fresh(self) -> bool:
+    def new(self) -> bool:
         """Begin a fresh record."""
 
     def save(self) -> bool:
@@ -213,11 +213,11 @@ class EnginePort(ABC):
         """What a latch was taken with, while it holds."""
 
     @abstractmethod
-    def take_latch(self, form: Form, latch: Latch, answer: str) -> bool:
+    def set_latch(self, form: Form, latch: Latch, answer: str) -> bool:
         """Take a latch; False where it holds already."""
 
     @abstractmethod
-    def release_latch(self, form: Form, latch: Latch) -> None:
+    def reset_latch(self, form: Form, latch: Latch) -> None:
         """Let a latch go."""
 
     @abstractmethod
@@ -229,7 +229,7 @@ class EnginePort(ABC):
         """Close a form."""
 
     @abstractmethod
-    def retitle(self, form: Form, title: str) -> None:
+    def set_title(self, form: Form, title: str) -> None:
         """Give a form another title."""
 
     @abstractmethod

@@ -29,7 +29,7 @@ class Prompt:
     `DeclarationError` where a button is named that isn't there.
     """
 
-    __slots__ = ("buttons", "cancel", "default", "fields", "keeps", "latch", "name", "plain", "text", "title", "tone")
+    __slots__ = ("buttons", "cancel", "default", "fields", "latch", "name", "plain", "remember", "text", "title", "tone")
 
     def __init__(
         self,
@@ -41,22 +41,22 @@ class Prompt:
         cancel: str | None = None,
         tone: Tone = "question",
         latch: Latch | None = None,
-        keeps: tuple[str, ...] = (),
+        remember: tuple[str, ...] = (),
     ) -> None:
         where = f"Prompt({text[:30]!r}…)" if len(text) > 30 else f"Prompt({text!r})"
         if not isinstance(buttons, tuple) or not 1 <= len(buttons) <= MOST_BUTTONS or len(set(buttons)) < len(buttons):
             raise DeclarationError(f"{where}: buttons must be 1 to 4 different captions in a tuple, not {buttons!r}")
-        roles = [("default", default), ("cancel", cancel), *(("keeps", kept) for kept in keeps)]
+        roles = [("default", default), ("cancel", cancel), *(("remember", kept) for kept in remember)]
         for role, button in roles:
             if button is not None and button not in buttons:
                 raise DeclarationError(f"{where}: {role} '{button}' isn't one of the buttons; {suggest(button, buttons)}")
         if tone not in TONES:
             raise DeclarationError(f"{where}: unknown tone '{tone}'; {suggest(tone, TONES)}")
-        if (latch is None) is not (keeps == ()) or not isinstance(keeps, tuple):
-            raise DeclarationError(f"{where}: latch= needs keeps=, a tuple of the answers to remember")
+        if (latch is None) is not (remember == ()) or not isinstance(remember, tuple):
+            raise DeclarationError(f"{where}: latch= needs remember=, a tuple of the answers to remember")
         self.name = ""
         self.latch = latch
-        self.keeps = keeps
+        self.remember = remember
         self.text = text
         self.title = title
         self.buttons = tuple(buttons)

@@ -20,7 +20,7 @@ T = TypeVar("T")
 
 
 class Table(Choice[T, T | None, T]):
-    """Rows of a record source, one of which is chosen: `Table("Berths", rows=Catalog("berths", show="name"), columns=…)`.
+    """Rows of a record source, one of which is chosen: `Table("Berths", rows=Catalog("berths", text="name"), columns=…)`.
 
     `rows` is a `Catalog`, with `.where(…)` as for a `Choice`; the table holds what it stores of the chosen row, which
     must be different for each. `columns` are those of the source that are seen, or a mapping from them to captions;

@@ -47,7 +47,7 @@ class NotAllowedHere(FuseLatchError, RuntimeError):
 
 
 class Blank(FuseLatchError, ValueError):
-    """`control.given` was read while the control is blank; `control` is its path."""
+    """`control.required_value` was read while the control is blank; `control` is its path."""
 
     def __init__(self, form: str, control: str) -> None:
         super().__init__(f"{form}.{control} is blank; check {control}.is_blank first, or use {control}.value")

@@ -7,11 +7,11 @@ from typing import Any, Final, Literal, TypeAlias
 from fuselatch.core.model.errors import NotAllowedHere
 from fuselatch.core.model.names import suggest
 
-By: TypeAlias = Literal["person", "program"]
+By: TypeAlias = Literal["user", "program"]
 
 CONTROL_EVENTS: Final = {
-    "pointed": "the pointer is over the control",
-    "unpointed": "the pointer left, or the control disappeared",
+    "hovered": "the pointer is over the control",
+    "unhovered": "the pointer left, or the control disappeared",
     "entered": "the control got the focus",
     "typed": "the user typed a key",
     "leaving": "the focus is about to leave (can be blocked)",
@@ -19,7 +19,7 @@ CONTROL_EVENTS: Final = {
     "changed": "the value changed",
     "clicked": "the button was pressed",
     "double_clicked": "the user double-clicked",
-    "line_starting": "a line is about to be added (can be blocked)",
+    "line_adding": "a line is about to be added (can be blocked)",
     "line_added": "a line was added: `event.new`",
     "line_removing": "a line is about to be removed: `event.old` (can be blocked)",
     "line_changed": "a value in a line changed: `event.new`",
@@ -30,7 +30,7 @@ FORM_EVENTS: Final = {
     "opened": "the form opened and its defaults are set",
     "clicked": "the user clicked an empty part of the form",
     "double_clicked": "the user double-clicked an empty part of the form",
-    "fronted": "the form came to the front",
+    "brought_to_front": "the form came to the front",
     "record_shown": "another record, or a new one, was shown: `event.new` is its key",
     "accepting": "all checks passed; the form is about to be accepted (can be blocked)",
     "submitted": "the form was accepted and its values are saved in the outcome",
@@ -39,7 +39,7 @@ FORM_EVENTS: Final = {
 }
 """The events of forms, with when each is raised."""
 
-HOLDABLE: Final = frozenset({"leaving", "accepting", "closing", "line_starting", "line_removing"})
+BLOCKABLE: Final = frozenset({"leaving", "accepting", "closing", "line_adding", "line_removing"})
 
 
 class Event:
@@ -47,7 +47,7 @@ class Event:
 
     `name` is the bare word ("changed"); `form` the live form; `control` the live control (None for
     a form's event); `old` and `new` what it was and became (for `closing`, `new` is the verdict);
-    `by` is "person" or "program".
+    `by` is "user" or "program".
     """
 
     __slots__ = (
@@ -71,13 +71,13 @@ class Event:
         self._number = 0
         self._reason: str | None = None
 
-    def hold(self, reason: str) -> None:
+    def block(self, reason: str) -> None:
         """Hold back what is about to happen; `reason` is shown to the person.
 
         Raises `NotAllowedHere` for an event that can't be held.
         """
-        if self.name not in HOLDABLE:
-            hint = suggest(self.name, sorted(HOLDABLE))
+        if self.name not in BLOCKABLE:
+            hint = suggest(self.name, sorted(BLOCKABLE))
             raise NotAllowedHere(f"'{self.name}' can't be blocked; {hint}")
         if self._reason is None:
             self._reason = reason
@@ -85,7 +85,7 @@ class Event:
     @property
     def payload(self) -> Any:
         """What a signal was sent with; None for every other event."""
-        return self.new if self.control is None and self.name in self.form._state.plan.signals else None
+        return self.new if self.control is None and self.name in self.form._state.plan.custom_events else None
 
     @property
     def path(self) -> str:

@@ -11,13 +11,13 @@ Level: TypeAlias = Literal["refuse", "warn"]
 class Finding(NamedTuple):
     """One thing a check found: `text` for the person, `level` ("refuse" or "warn"), `rule` its name.
 
-    An `eager` one is shown before its control has been left.
+    An `while_typing` one is shown before its control has been left.
     """
 
     text: str
     level: Level = "refuse"
     rule: str = ""
-    eager: bool = False
+    while_typing: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -28,7 +28,7 @@ class Change(NamedTuple):
         return {"add": told, "change": f"{self.key}: {told}", "remove": f"{self.key} removed"}[self.kind]
 
 
-MOVES: Final = ("next", "previous", "first", "last", "fresh", "save", "remove")
+MOVES: Final = ("next", "previous", "first", "last", "new", "save", "remove")
 """What a person can do with the record in hand, besides going to one by its key."""
 
 

@@ -27,7 +27,7 @@ TEXTS: Final[Mapping[str, str]] = {
     # Typed text that is no value.
     "parse.number": "'{text}' isn't a number. Example: {example}",
     "parse.percent": "'{text}' isn't a percentage. Example: {example}",
-    "parse.whole": "'{text}' isn't a whole number. Example: {example}",
+    "parse.integer": "'{text}' isn't a whole number. Example: {example}",
     "parse.money": "'{text}' isn't an amount. Example: {example}",
     "parse.date": "'{text}' isn't a date. Example: {example}",
     "parse.time": "'{text}' isn't a time. Example: {example}",

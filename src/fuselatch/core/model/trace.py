@@ -1,6 +1,6 @@
 """The trace: one flat entry for each thing that happened, each with its cause.
 
-Entries are kept as rows, and become `Entry` when somebody looks.
+Entries are kept as rows, and become `TraceEntry` when somebody looks.
 """
 
 from __future__ import annotations
@@ -16,12 +16,12 @@ from fuselatch.core.model.rows import Row, add_row
 
 KINDS: Final = (
     "gesture", "refused", "step", "event", "handler", "change", "finding", "prompt", "answer",
-    "latch", "open", "close", "hold", "drop", "stale", "write", "error", "fuse",
+    "latch", "open", "close", "block", "skip", "stale", "write", "error", "fuse",
 )  # fmt: skip
 """Every kind of entry."""
 
 
-class Entry(NamedTuple):
+class TraceEntry(NamedTuple):
     """One line of the trace.
 
     `number` counts from 1; `cause` is the number of the entry that brought this one about (0: none);
@@ -44,7 +44,7 @@ class Entry(NamedTuple):
         return json.dumps(self._asdict(), ensure_ascii=False, default=str)
 
 
-class Trace(Sequence[Entry]):
+class Trace(Sequence[TraceEntry]):
     """The entries of one session, in order; it only grows."""
 
     def __init__(self) -> None:
@@ -64,20 +64,20 @@ class Trace(Sequence[Entry]):
         return len(self.rows)
 
     @overload
-    def __getitem__(self, index: int) -> Entry: ...
+    def __getitem__(self, index: int) -> TraceEntry: ...
     @overload
-    def __getitem__(self, index: slice) -> list[Entry]: ...
-    def __getitem__(self, index: int | slice) -> Entry | list[Entry]:
+    def __getitem__(self, index: slice) -> list[TraceEntry]: ...
+    def __getitem__(self, index: int | slice) -> TraceEntry | list[TraceEntry]:
         if isinstance(index, slice):
             return [self._entry(at) for at in range(*index.indices(len(self.rows)))]
         return self._entry(range(len(self.rows))[index])
 
-    def __iter__(self) -> Iterator[Entry]:
+    def __iter__(self) -> Iterator[TraceEntry]:
         return (self._entry(at) for at in range(len(self.rows)))
 
-    def _entry(self, at: int) -> Entry:
+    def _entry(self, at: int) -> TraceEntry:
         found = bisect_right(self.times, at, key=lambda mark: mark[0])
-        return Entry(at + 1, *self.rows[at], self.times[found - 1][1].isoformat() if found else "")
+        return TraceEntry(at + 1, *self.rows[at], self.times[found - 1][1].isoformat() if found else "")
 
     def last_change(self, form: str, control: str, name: str) -> int | None:
         """The number of the last entry that changed a property of a control."""

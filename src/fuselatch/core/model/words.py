@@ -7,13 +7,13 @@ from decimal import Decimal
 from typing import Any, Final
 
 from fuselatch.core.model.events import FORM_EVENTS
-from fuselatch.core.model.trace import Entry
+from fuselatch.core.model.trace import TraceEntry
 
 KIND_NAMES: Final[Mapping[str, str]] = {
     "text": "a text field",
     "number": "a number field",
     "percent": "a percentage field",
-    "whole": "an integer field",
+    "integer": "an integer field",
     "money": "a money field",
     "date": "a date field",
     "time": "a time field",
@@ -40,47 +40,47 @@ def value_text(value: Any) -> str:
     return str(value)
 
 
-def place(entry: Entry) -> str:
+def place(entry: TraceEntry) -> str:
     """Where an entry is about: the control, else the form."""
     return entry.control or entry.form
 
 
-def change(entry: Entry) -> str:
+def change(entry: TraceEntry) -> str:
     """What became of a property."""
     what = f"{place(entry)}.{entry.name}"
     return f"{what}: {value_text(entry.old)} → {value_text(entry.new)}"
 
 
-def event(entry: Entry) -> str:
+def event(entry: TraceEntry) -> str:
     """An event; a signal with what it was sent with."""
     told = f"{place(entry)}.{entry.name}"
     return told if entry.control or entry.name in FORM_EVENTS else f"{told} '{value_text(entry.new)}'"
 
 
-def finding(entry: Entry) -> str:
+def finding(entry: TraceEntry) -> str:
     """What a check found, or no longer finds."""
     if entry.new is None:
         return f'clears mark on {entry.control}: "{entry.old}"'
     return f'marks {entry.control}: "{entry.new}" ({entry.name})'
 
 
-def with_text(word: str) -> Callable[[Entry], str]:
+def with_text(word: str) -> Callable[[TraceEntry], str]:
     """Return a phrase that quotes an entry's text."""
     return lambda entry: f'{word} "{" ".join(str(entry.new).split())}"'
 
 
-def hold(entry: Entry) -> str:
+def blocked(entry: TraceEntry) -> str:
     """Return the phrase for an event that a handler blocked, or a handler that is muted."""
     return f"{entry.name if entry.name.startswith('muted ') else f'blocked at {entry.name}'}: {entry.new}"
 
 
-def step(entry: Entry) -> str:
+def step(entry: TraceEntry) -> str:
     """A step, with the text that it settles or the verdict it closes with."""
     text = f"{entry.name} {place(entry)}"
     return f"{text} '{entry.new}'" if entry.new is not None else text
 
 
-def latch(entry: Entry) -> str:
+def latch(entry: TraceEntry) -> str:
     """Return the phrase for a latch that was set or reset, or that gave its answer."""
     if entry.new is None:
         return f"resets latch {entry.name}"
@@ -89,7 +89,7 @@ def latch(entry: Entry) -> str:
     return f"sets latch {entry.name}" + (f' ("{entry.new}")' if entry.new else "")
 
 
-PHRASES: Final[Mapping[str, Callable[[Entry], str]]] = {
+PHRASES: Final[Mapping[str, Callable[[TraceEntry], str]]] = {
     "gesture": lambda entry: f"{entry.name} (by program)" if entry.new == "program" else entry.name,
     "refused": lambda entry: f"refused: {entry.name}: {entry.new}",
     "step": step,
@@ -102,8 +102,8 @@ PHRASES: Final[Mapping[str, Callable[[Entry], str]]] = {
     "open": lambda entry: f"opens {entry.form}",
     "close": lambda entry: f"closes {entry.form} ({entry.name})",
     "latch": latch,
-    "hold": hold,
-    "drop": lambda entry: f"skipped the {entry.name}: {entry.new}",
+    "block": blocked,
+    "skip": lambda entry: f"skipped the {entry.name}: {entry.new}",
     "write": lambda entry: f"writes {entry.name}: {entry.new}",
     "stale": lambda entry: f"reads {entry.control} while '{entry.new}' is still a draft",
     "error": lambda entry: f"failed in {entry.name}: {entry.new}; undone",
@@ -112,6 +112,6 @@ PHRASES: Final[Mapping[str, Callable[[Entry], str]]] = {
 """How each kind of entry is said."""
 
 
-def phrase(entry: Entry) -> str:
+def phrase(entry: TraceEntry) -> str:
     """An entry in words, on one line."""
     return PHRASES[entry.kind](entry)

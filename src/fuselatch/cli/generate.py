@@ -1,4 +1,4 @@
-"""`fuselatch draft MODULE:FUNCTION` or `fuselatch draft TABLE.csv`"""
+"""`fuselatch generate MODULE:FUNCTION` or `fuselatch generate TABLE.csv`"""
 
 from __future__ import annotations
 
@@ -10,10 +10,11 @@ from fuselatch.cli.options import from_folders
 from fuselatch.cli.problems import end
 
 
-@click.command(name="draft")
+@click.command(name="generate")
 @click.argument("what", metavar="MODULE:FUNCTION|TABLE.csv")
 @click.option(
-    "--into",
+    "-o",
+    "--output",
     "folder",
     default=".",
     show_default=True,
@@ -21,9 +22,9 @@ from fuselatch.cli.problems import end
     type=click.Path(exists=True, file_okay=False, path_type=Path),
     help="Folder for the new files.",
 )
-@click.option("--over", is_flag=True, help="Overwrite existing files.")
+@click.option("--overwrite", is_flag=True, help="Overwrite existing files.")
 @from_folders
-def command(what: str, folder: Path, over: bool, folders: tuple[Path, ...]) -> None:
+def command(what: str, folder: Path, overwrite: bool, folders: tuple[Path, ...]) -> None:
     """Write a form class, as source to go on from, and a first cue sheet beside it.
 
     From a function: a control for each annotated parameter, the docstring as help, and a button that calls it. From a
@@ -32,21 +33,21 @@ def command(what: str, folder: Path, over: bool, folders: tuple[Path, ...]) -> N
     """
     from fuselatch.core.engine.store import StoreRefused
     from fuselatch.rehearsal.loading import LoadError, importing_from, load
-    from fuselatch.review.draft import from_function, from_table
+    from fuselatch.review.generating import from_function, from_table
 
     try:
         if what.lower().endswith(".csv"):
-            drafted = from_table(Path(what), folder)
+            generated = from_table(Path(what), folder)
         else:
             with importing_from([Path.cwd(), *(each.resolve() for each in folders)]):
-                drafted = from_function(load(what, "function"), what.partition(":")[2])
-        paths = folder / f"{drafted.module}.py", folder / f"{drafted.module}.cues"
+                generated = from_function(load(what, "function"), what.partition(":")[2])
+        paths = folder / f"{generated.module}.py", folder / f"{generated.module}.cues"
         for path in paths:
-            if path.exists() and not over:
+            if path.exists() and not overwrite:
                 raise LoadError(f"{path} already exists; use --overwrite, or choose another folder with --output")
-        for path, text in zip(paths, (drafted.source, drafted.cues), strict=True):
+        for path, text in zip(paths, (generated.source, generated.cues), strict=True):
             path.write_text(text, encoding="utf-8")
     except (LoadError, StoreRefused, ValueError, OSError) as error:
         end(error)
     more = "".join(f" --from {each}" for each in folders)
-    click.echo(f"wrote {paths[0]} ({drafted.form}) and {paths[1]}\nnext: fuselatch rehearse {paths[1]}{more}")
+    click.echo(f"wrote {paths[0]} ({generated.form}) and {paths[1]}\nnext: fuselatch rehearse {paths[1]}{more}")

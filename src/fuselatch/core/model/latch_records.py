@@ -10,7 +10,7 @@ Every: TypeAlias = timedelta | Literal["day"] | None
 """How long something counts as taken: a duration, the calendar day, or (None) until it is released."""
 
 
-class Taken(NamedTuple):
+class LatchRecord(NamedTuple):
     """One entry of a latch log, all text: the latch, the user and key it is held for, the answer, and when (ISO 8601)."""
 
     latch: str
@@ -26,16 +26,16 @@ class LatchStore(Protocol):
     Each call is one transaction; all raise `StoreRefused` where the store can't be used.
     """
 
-    def find(self, latch: str, user: str, key: str) -> Taken | None:
+    def find(self, latch: str, user: str, key: str) -> LatchRecord | None:
         """The entry of a latch for a user and key, or None."""
 
-    def take(self, taken: Taken, instead_of: Taken | None) -> bool:
+    def set(self, taken: LatchRecord, instead_of: LatchRecord | None) -> bool:
         """Put an entry in place of exactly that one (None: of none); False where somebody else was faster."""
 
-    def release(self, taken: Taken) -> bool:
+    def reset(self, taken: LatchRecord) -> bool:
         """Take exactly that entry away; False where it is not there."""
 
-    def all(self) -> Sequence[Taken]:
+    def all(self) -> Sequence[LatchRecord]:
         """Every entry, in order of latch, user and key."""
 
 

@@ -11,7 +11,7 @@ import pytest
 from click.testing import CliRunner
 
 from fuselatch.cli import main
-from fuselatch.rehearsal import perform, read_cue_file, read_cues
+from fuselatch.rehearsal import read_cue_file, read_cues, run_cues
 from fuselatch.rehearsal.loading import importing_from
 
 ROOT = Path(__file__).parents[2]
@@ -59,7 +59,7 @@ def folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Path]:
 
 def draft(*words: str) -> str:
     """Run the command; gives what it prints."""
-    result = CliRunner().invoke(main, ["draft", *words])
+    result = CliRunner().invoke(main, ["generate", *words])
     assert result.exit_code == 0, result.output
     return result.output
 
@@ -81,25 +81,25 @@ def test_drafts_pass_mypy_ruff_and_their_cue_sheets(folder: Path) -> None:
         assert done.returncode == 0, done.stdout + done.stderr
     with importing_from([folder]):
         for sheet in sorted(folder.glob("*.cues")):
-            assert perform(read_cue_file(sheet)).problems == []
+            assert run_cues(read_cue_file(sheet)).problems == []
 
 
 def test_a_macro_becomes_a_form_that_calls_it(folder: Path) -> None:
     assert "next: fuselatch rehearse late_fee_form.cues" in draft("quay_fees:late_fee")
     source = (folder / "late_fee_form.py").read_text()
     for line in (
-        '    vessel = Text("Vessel", required=True, help="her \\"name\\"", keep=True)',
-        '    since = Date("Since", default=date(2031, 5, 1), required=True, keep=True)',
-        '    tide = Choice("Tide", choices=Tide, default=Tide.NEAP, required=True, keep=True)',
-        '    length = Number("Length", keep=True)',
+        '    vessel = Text("Vessel", default=last_entered(), required=True, help="her \\"name\\"")',
+        '    since = Date("Since", default=last_entered(first=date(2031, 5, 1)), required=True)',
+        '    tide = Choice("Tide", choices=Tide, default=last_entered(first=Tide.NEAP), required=True)',
+        '    length = Number("Length", default=last_entered())',
         '    title_ = Text("Title", ',
         "            title=self.title_.value,",
-        "            run=self.run_.given,",
+        "            run=self.run_.required_value,",
     ):
         assert line in source.replace("'her \"name\"'", '"her \\"name\\""'), line
     steps = "form late_fee_form:LateFeeForm\ntype vessel Teal\ntype days 3\ntype rate 2.50\npress run\nexpect result.value 7.50\n"
     with importing_from([folder]):
-        assert perform(read_cues(steps, "x.cues")).problems == []
+        assert run_cues(read_cues(steps, "x.cues")).problems == []
 
 
 @pytest.mark.parametrize(
@@ -113,15 +113,15 @@ def test_a_macro_becomes_a_form_that_calls_it(folder: Path) -> None:
     ],
 )  # fmt: skip
 def test_what_can_not_be_drafted_says_why(words: tuple[str, ...], message: str, folder: Path) -> None:
-    result = CliRunner().invoke(main, ["draft", *words])
+    result = CliRunner().invoke(main, ["generate", *words])
     assert (result.exit_code, result.output.startswith(f"fuselatch: {message}")) == (2, True), result.output
 
 
 def test_nothing_is_written_over(folder: Path) -> None:
     draft("quay_fees:untyped")
     (folder / "untyped_form.py").write_text("mine")
-    result = CliRunner().invoke(main, ["draft", "quay_fees:untyped"])
+    result = CliRunner().invoke(main, ["generate", "quay_fees:untyped"])
     assert result.exit_code == 2 and "untyped_form.py already exists; use --overwrite" in result.output
     assert (folder / "untyped_form.py").read_text() == "mine"
-    draft("quay_fees:untyped", "--over")
+    draft("quay_fees:untyped", "--overwrite")
     assert (folder / "untyped_form.py").read_text() != "mine"

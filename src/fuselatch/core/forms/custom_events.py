@@ -18,8 +18,8 @@ F = TypeVar("F", bound=Callable[..., Any])
 T = TypeVar("T")
 
 
-class Signal(Generic[T]):
-    """An event of one's own: `chosen = Signal(str)` in a form's body.
+class CustomEvent(Generic[T]):
+    """An event of one's own: `chosen = CustomEvent(str)` in a form's body.
 
     Takes the type of its payload; a dataclass carries several values. In a handler
     `self.chosen.send("Kittiwake")` raises it, any number of times. `@VesselSearch.chosen` hears it in the
@@ -31,7 +31,7 @@ class Signal(Generic[T]):
 
     def __init__(self, payload: type[T]) -> None:
         if not isinstance(payload, type):
-            raise DeclarationError(f"Signal(…): expected the payload's type, such as str, not {payload!r}")
+            raise DeclarationError(f"CustomEvent(…): expected the payload's type, such as str, not {payload!r}")
         self.kind = payload
         self.name = ""
 
@@ -45,30 +45,30 @@ class Signal(Generic[T]):
     @overload
     def __get__(self, instance: None, owner: type) -> EventSource: ...
     @overload
-    def __get__(self, instance: Form, owner: type) -> LiveSignal[T]: ...
+    def __get__(self, instance: Form, owner: type) -> LiveCustomEvent[T]: ...
     def __get__(self, instance: Any, owner: type) -> Any:
-        return EventSource(owner, self.name) if instance is None else LiveSignal(instance, self)
+        return EventSource(owner, self.name) if instance is None else LiveCustomEvent(instance, self)
 
     def __repr__(self) -> str:
-        return f"Signal({self.kind.__name__})"
+        return f"CustomEvent({self.kind.__name__})"
 
 
-class LiveSignal(Generic[T]):
+class LiveCustomEvent(Generic[T]):
     """A signal of an open form."""
 
-    __slots__ = ("_form", "_signal")
+    __slots__ = ("_custom_event", "_form")
 
-    def __init__(self, form: Form, signal: Signal[T]) -> None:
+    def __init__(self, form: Form, custom_event: CustomEvent[T]) -> None:
         self._form = form
-        self._signal = signal
+        self._custom_event = custom_event
 
     def send(self, payload: T) -> None:
         """Raise it: its handlers run once the handler that sends it has ended.
 
         Raises `TypeError` for a payload of another type.
         """
-        what = f"{type(self._form).__name__}.{self._signal.name}"
-        self._form._engine.send(self._form, self._signal.name, exactly(self._signal.kind, payload, what))
+        what = f"{type(self._form).__name__}.{self._custom_event.name}"
+        self._form._engine.send(self._form, self._custom_event.name, exactly(self._custom_event.kind, payload, what))
 
     def listen(self, function: Callable[..., object]) -> None:
         """Have it heard by hand: `dialog.chosen.listen(self.take_over)`, for as long as both forms are open.
@@ -76,7 +76,7 @@ class LiveSignal(Generic[T]):
         `function` is a method of a form (then until that one closes, too) or a function; it takes the
         event, or nothing.
         """
-        self._form._engine.listen(self._form, self._signal.name, *listener(self._form, function))
+        self._form._engine.listen(self._form, self._custom_event.name, *listener(self._form, function))
 
 
 def listener(form: Form, function: Any) -> tuple[Any, Handler]:

@@ -24,7 +24,7 @@ from fuselatch.stores.csv_files import CsvRecords
 
 KINDS: Final[Mapping[type, tuple[str, str]]] = {
     bool: ("Tick", ""),
-    int: ("Whole", "1"),
+    int: ("Integer", "1"),
     float: ("Number", "1"),
     Decimal: ("Money", "1"),
     date: ("Date", "2031-05-04"),
@@ -38,12 +38,12 @@ OFTEN: Final = 4
 WIDTH: Final = 88
 """How long a line that is written may be, where it can be broken."""
 OWN: Final = frozenset({"result", "run", "leave", "keep", "place"})
-"""What the draft itself calls its controls."""
+"""What the outline itself calls its controls."""
 LEAVE: Final = '    leave = Button("Leave", closes="cancelled")'
 PARAM_DOC: Final = re.compile(r"^\s*(?::param\s+)?[`*]*(\w+)[`*]*(?:\s*\([^)]*\))?\s*:\s+(\S.*)$")
 
 
-class Drafted(NamedTuple):
+class GeneratedForm(NamedTuple):
     """What was written: the names of the files, their text, and the name of the form."""
 
     module: str
@@ -69,7 +69,7 @@ class Control:
 
 
 @dataclass(slots=True)
-class Draft:
+class Outline:
     """A form to be written."""
 
     form: str
@@ -159,7 +159,7 @@ def captioned(name: str) -> str:
 # ---- from a function
 
 
-def from_function(function: Callable[..., Any], name: str) -> Drafted:
+def from_function(function: Callable[..., Any], name: str) -> GeneratedForm:
     """A form for a plain function: a control for each parameter, and a button that calls it.
 
     Annotations tell the kinds (str, int, float, Decimal, bool, date, time, Enum, Literal; with None where the entry may
@@ -169,25 +169,25 @@ def from_function(function: Callable[..., Any], name: str) -> Drafted:
     """
     plain = inspect.unwrap(function)
     doc = inspect.getdoc(plain) or ""
-    draft = Draft(class_name(name), captioned(name), first_line(doc) or f"Calls {name}.")
+    outline = Outline(class_name(name), captioned(name), first_line(doc) or f"Calls {name}.")
     helps = {found[1]: found[2] for line in doc.splitlines()[1:] if (found := PARAM_DOC.match(line))}
     hints = hints_of(plain)
     for param in inspect.signature(plain).parameters.values():
         if param.kind in (param.VAR_POSITIONAL, param.VAR_KEYWORD):
             continue
         plain_hint = Any if param.default in (param.empty, None) else type(param.default)
-        control = control_for(param, hints.get(param.name, plain_hint), helps.get(param.name, ""), draft)
+        control = control_for(param, hints.get(param.name, plain_hint), helps.get(param.name, ""), outline)
         # What can't be entered keeps its default, so that nothing wrong is passed.
         if not control.remark or param.default is param.empty:
-            draft.controls.append(control)
-    if not draft.controls:
+            outline.controls.append(control)
+    if not outline.controls:
         raise ValueError(f"{name} has no parameters to fill in; add some, with type annotations")
-    draft.need(plain.__module__, name)
+    outline.need(plain.__module__, name)
     returns = hints.get("return", Any) is not NoneType
     if returns:
-        draft.need("fuselatch", "Label")
-    arguments = [f"            {argument(control, draft)}," for control in draft.controls]
-    lines = draft.body()
+        outline.need("fuselatch", "Label")
+    arguments = [f"            {argument(control, outline)}," for control in outline.controls]
+    lines = outline.body()
     lines += ['    result = Label("Result")'] if returns else []
     lines += [f"    run = Button({text(captioned(name))}, submits=True)", LEAVE, ""]
     lines += ["    @Form.submitted", "    def call(self) -> None:", f'        """Call {name} with what was entered."""']
@@ -195,12 +195,14 @@ def from_function(function: Callable[..., Any], name: str) -> Drafted:
     shown = "str(found)" if "return" in hints else '"" if found is None else str(found)'
     lines += [f"        self.result.value = {shown}" if returns else '        self.say("Done.")']
     module = f"{snake(name)}_form"
-    return Drafted(module, draft.form, "\n".join([*draft.header(), *lines, ""]), function_cues(module, draft, name))
+    return GeneratedForm(
+        module, outline.form, "\n".join([*outline.header(), *lines, ""]), function_cues(module, outline, name)
+    )
 
 
-def control_for(param: inspect.Parameter, hint: Any, help_text: str, draft: Draft) -> Control:
+def control_for(param: inspect.Parameter, hint: Any, help_text: str, outline: Outline) -> Control:
     """The control of one parameter."""
-    name = free(param.name, [control.name for control in draft.controls])
+    name = free(param.name, [control.name for control in outline.controls])
     default = None if param.default is param.empty else param.default
     hint, optional = without_none(hint)
     optional = optional or (default is None and param.default is not param.empty)
@@ -213,7 +215,7 @@ def control_for(param: inspect.Parameter, hint: Any, help_text: str, draft: Draf
         control.sample = str(values[0])
     elif isinstance(hint, type) and issubclass(hint, Enum):
         control.kind = "Choice"
-        control.options.append(f"choices={draft.need(hint.__module__, hint.__qualname__.partition('.')[0])}")
+        control.options.append(f"choices={outline.need(hint.__module__, hint.__qualname__.partition('.')[0])}")
         first = next(iter(hint))
         control.sample = first.value if isinstance(first.value, str) else first.name
     elif hint in KINDS:
@@ -221,15 +223,15 @@ def control_for(param: inspect.Parameter, hint: Any, help_text: str, draft: Draf
     else:
         what = "it has no annotation" if hint is Any else f"unsupported type {describe(hint)}"
         control.remark = f"{param.name}: {what}; convert the text yourself"
-    if default is not None:
-        control.options.append(f"default={default_source(default, draft)}")
+    outline.need("fuselatch", "last_entered")
+    start = f"first={default_source(default, outline)}" if default is not None else ""
+    control.options.append(f"default=last_entered({start})")
     if not optional and default != "" and control.kind != "Tick":
         control.options.append("required=True")
     elif optional and control.kind != "Tick":
         control.options.append('placeholder="optional"') if control.kind == "Text" else None
     if help_text:
         control.options.append(f"help={text(help_text)}")
-    control.options.append("keep=True")
     return control
 
 
@@ -259,42 +261,42 @@ def repr_of(value: object) -> str:
     return text(value) if isinstance(value, str) else repr(value)
 
 
-def default_source(value: object, draft: Draft) -> str:
+def default_source(value: object, outline: Outline) -> str:
     """A default as source."""
     if isinstance(value, Enum):
-        return f"{draft.need(type(value).__module__, type(value).__name__)}.{value.name}"
+        return f"{outline.need(type(value).__module__, type(value).__name__)}.{value.name}"
     if isinstance(value, Decimal):
-        return f'{draft.need("decimal", "Decimal")}("{value}")'
+        return f'{outline.need("decimal", "Decimal")}("{value}")'
     if isinstance(value, date | time):
-        name = draft.need("datetime", type(value).__name__)
+        name = outline.need("datetime", type(value).__name__)
         return repr(value).replace(f"datetime.{name}", name)
     return repr_of(value)
 
 
-def argument(control: Control, draft: Draft) -> str:
+def argument(control: Control, outline: Outline) -> str:
     """How the function is given what a control holds."""
     value = f"self.{control.name}.value"
     if control.kind == "Text":
         value = f"{value} or None" if control.optional else value
     elif control.kind != "Tick" and not control.optional:
-        value = f"self.{control.name}.given"
+        value = f"self.{control.name}.required_value"
     if control.remark:
-        value = f'{draft.need("typing", "cast")}("{draft.need("typing", "Any")}", {value})'
+        value = f'{outline.need("typing", "cast")}("{outline.need("typing", "Any")}", {value})'
     if get_origin(control.hint) is Literal:
         listed = ", ".join(map(repr_of, get_args(control.hint)))
-        kind = f"{draft.need('typing', 'Literal')}[{listed}]{' | None' if control.optional else ''}"
-        value = f"{draft.need('typing', 'cast')}({text(kind) if chr(34) not in kind else repr(kind)}, {value})"
+        kind = f"{outline.need('typing', 'Literal')}[{listed}]{' | None' if control.optional else ''}"
+        value = f"{outline.need('typing', 'cast')}({text(kind) if chr(34) not in kind else repr(kind)}, {value})"
     return value if control.positional else f"{control.param}={value}"
 
 
-def function_cues(module: str, draft: Draft, name: str) -> str:
+def function_cues(module: str, outline: Outline, name: str) -> str:
     """The first cue sheet: what can be entered is, and calling is left to whoever goes on."""
-    lines = [f"# First cue sheet for {draft.form}.", written("form", [f"{module}:{draft.form}"]), ""]
-    for control in draft.controls:
+    lines = [f"# First cue sheet for {outline.form}.", written("form", [f"{module}:{outline.form}"]), ""]
+    for control in outline.controls:
         verb = "tick" if control.kind == "Tick" else "pick" if control.kind == "Choice" else "paste"
         lines.append(written(verb, [control.name] if verb == "tick" else [control.name, control.sample]))
     lines += ["focus   run"]
-    for control in draft.controls:
+    for control in outline.controls:
         sample = "yes" if control.kind == "Tick" else control.sample
         prop = "text" if control.kind == "Choice" else "value"
         lines.append(written("expect", [f"{control.name}.{prop}", sample]))
@@ -315,7 +317,7 @@ def snake(name: str) -> str:
 # ---- from a table
 
 
-class TableDraft(Draft):
+class TableOutline(Outline):
     """A form that is bound to a table."""
 
     source: str = ""
@@ -331,10 +333,10 @@ def csv_hint(path: Path) -> str:
     return suggest(path.name, near) if near else "no CSV files in this folder"
 
 
-def from_table(path: Path, target: Path) -> Drafted:
+def from_table(path: Path, target: Path) -> GeneratedForm:
     """A form bound to the rows of a CSV file: a control for each column; kinds are told by what is in them.
 
-    `target` is the folder that the draft is written into. Raises `StoreRefused` for a file that can't be read.
+    `target` is the folder that the outline is written into. Raises `StoreRefused` for a file that can't be read.
     """
     store = CsvRecords(path.parent)
     source = path.stem
@@ -344,34 +346,34 @@ def from_table(path: Path, target: Path) -> Drafted:
         raise ValueError(f"file {path} not found; {csv_hint(path)}") from None
     if not columns:
         raise ValueError(f"{path} is empty; its first row must name the columns")
-    draft = TableDraft(class_name(source), captioned(source), f"Keeps the rows of {path.name}.")
-    draft.source = source
-    draft.controls.append(Control("place", "Label", "Record", ["value=lambda form: form.records.shown"]))
+    outline = TableOutline(class_name(source), captioned(source), f"Keeps the rows of {path.name}.")
+    outline.source = source
+    outline.controls.append(Control("place", "Label", "Record", ["value=lambda form: form.records.position_text"]))
     for column in columns:
         values = [row[column] for row in rows if row[column] is not None and row[column] != ""]
         if column == key and values and all(type(value) is int for value in values):
             continue
-        draft.controls.append(column_control(column, values, len(rows), draft))
-    draft.imports["fuselatch.rehearsal"] = {"Scene"}
-    draft.imports["fuselatch.stores.addresses"] = {"open_records"}
-    draft.imports["pathlib"] = {"Path"}
-    draft.need("fuselatch", "MemoryRecords")
+        outline.controls.append(column_control(column, values, len(rows), outline))
+    outline.imports["fuselatch.rehearsal"] = {"Scene"}
+    outline.imports["fuselatch.stores.addresses"] = {"open_records"}
+    outline.imports["pathlib"] = {"Path"}
+    outline.need("fuselatch", "MemoryRecords")
     folder = os.path.relpath(path.resolve().parent, target.resolve()).replace(os.sep, "/")
     where = "Path(__file__).parent" if folder == "." else f'Path(__file__).parent / "{folder}"'
-    lines = [*draft.body(), '    keep = Button("Keep, and the next", submits=True)', LEAVE, "", ""]
+    lines = [*outline.body(), '    keep = Button("Keep, and the next", submits=True)', LEAVE, "", ""]
     lines += [
         "def rehearsed() -> Scene:",
         '    """The form over a copy of the table, so that a rehearsal changes no file."""',
     ]
     lines += [f"    store = open_records({where})", f"    records = MemoryRecords.copy(store, {text(source)})"]
-    lines += [f"    return Scene({draft.form}, records=records)", ""]
+    lines += [f"    return Scene({outline.form}, records=records)", ""]
     module = f"{snake(source)}_form"
-    return Drafted(module, draft.form, "\n".join([*draft.header(), *lines]), table_cues(module, draft, rows))
+    return GeneratedForm(module, outline.form, "\n".join([*outline.header(), *lines]), table_cues(module, outline, rows))
 
 
-def column_control(column: str, values: Sequence[Any], count: int, draft: Draft) -> Control:
+def column_control(column: str, values: Sequence[Any], count: int, outline: Outline) -> Control:
     """The control of one column."""
-    name = free(column, [control.name for control in draft.controls])
+    name = free(column, [control.name for control in outline.controls])
     control = Control(name, "Text", captioned(column), [], param=column)
     kinds = {type(value) for value in values}
     kind = kinds.pop() if len(kinds) == 1 else str
@@ -387,12 +389,12 @@ def column_control(column: str, values: Sequence[Any], count: int, draft: Draft)
     return control
 
 
-def table_cues(module: str, draft: Draft, rows: Sequence[Mapping[str, Any]]) -> str:
+def table_cues(module: str, outline: Outline, rows: Sequence[Mapping[str, Any]]) -> str:
     """The first cue sheet: the first rows are gone through."""
-    lines = [f"# First cue sheet for {draft.form}.", written("scene", [f"{module}:rehearsed"]), ""]
+    lines = [f"# First cue sheet for {outline.form}.", written("scene", [f"{module}:rehearsed"]), ""]
     if rows:
         lines.append(written("expect", ["record", f"1 of {len(rows)}"]))
-        for control in draft.controls:
+        for control in outline.controls:
             value = rows[0].get(control.param)
             if isinstance(value, str | int | Decimal | date | time) and str(value).strip() == str(value):
                 shown = ("yes" if value else "no") if isinstance(value, bool) else str(value)
