@@ -1,4 +1,4 @@
-"""Formats by locale, from the data of Babel (the Unicode CLDR). ISO 8601 is always taken, too."""
+"""Formats by locale, from Babel (Unicode CLDR). ISO 8601 is always accepted."""
 
 from __future__ import annotations
 
@@ -19,10 +19,10 @@ CLOCK = re.compile(r"([0-9]{1,2})[:.]([0-9]{2})(?:[:.]([0-9]{2}))?\s*(.*)", re.A
 
 
 class LocaleFormats:
-    """Numbers, dates and times as a locale writes them: `LocaleFormats("de")`.
+    """Numbers, dates and times in a locale: `LocaleFormats("de")`.
 
-    Numbers are shown without grouping, and read with or without it. Dates are numeric with a year
-    of four digits. Raises `ValueError` for a locale that Babel does not know.
+    Numbers are shown without grouping and read with or without it. Years have four digits. Raises `ValueError` for an
+    unknown locale.
     """
 
     def __init__(self, locale: str) -> None:
@@ -34,7 +34,6 @@ class LocaleFormats:
         self._order = list(dict.fromkeys(re.sub(r"[^dMy]", "", self._date)))
 
     def parse_number(self, text: str) -> Decimal | None:
-        """The number that a trimmed text stands for; None where it is none."""
         text = text.replace("\u2212", "-")
         if len(text) > LONGEST or re.search(r"[^0-9+\-.,'\u2019\u00a0\u202f ]", text) or not re.search("[0-9]", text):
             return None
@@ -44,7 +43,6 @@ class LocaleFormats:
             return None
 
     def show_number(self, value: float | Decimal, decimals: int | None) -> str:
-        """A number as text, with exactly `decimals` places, or as many as it needs; not grouped."""
         exact = value if isinstance(value, Decimal) else Decimal(repr(value))
         places = max(0, -int(exact.normalize().as_tuple().exponent)) if decimals is None else decimals
         pattern = "0" if places == 0 else f"0.{'0' * places}"
@@ -52,7 +50,6 @@ class LocaleFormats:
             return str(format_decimal(exact, format=pattern, locale=self.locale, group_separator=False))
 
     def parse_date(self, text: str) -> date | None:
-        """The date that a trimmed text stands for; None where it is none."""
         found = iso_date(text)
         parts = DAY_PARTS.findall(text)
         if found is not None or len(parts) != 3 or re.search(r"[^0-9./\-\s\u200e\u200f年月日]", text):
@@ -66,11 +63,9 @@ class LocaleFormats:
             return None
 
     def show_date(self, value: date) -> str:
-        """A date as the locale writes it, with a year of four digits."""
         return str(format_date(value, format=self._date, locale=self.locale))
 
     def parse_time(self, text: str) -> time | None:
-        """The time of day that a trimmed text stands for; None where it is none."""
         found = iso_time(text)
         if found is not None:
             return found
@@ -84,7 +79,7 @@ class LocaleFormats:
             return None
 
     def _hour(self, hour: int, period: str) -> int | None:
-        """The hour of 24, where a period (am, pm) is given by its name in the locale."""
+        """Return the hour of 24, for an hour with the locale's name of am or pm."""
         if not period:
             return hour
         names = self.locale.day_periods["format"]["abbreviated"]
@@ -92,17 +87,16 @@ class LocaleFormats:
         return None if period not in halves or not 1 <= hour <= 12 else hour % 12 + halves[period]
 
     def show_time(self, value: time) -> str:
-        """A time of day as the locale writes it, to the minute where it has no seconds."""
         text = str(format_time(value, format="medium" if value.second else "short", locale=self.locale))
         return text.replace("\u202f", " ")
 
 
 def four_digit_year(pattern: str) -> str:
-    """A date pattern of the CLDR with its year in four digits."""
+    """Return a CLDR date pattern with a four-digit year."""
     return re.sub(r"y+", "y", re.sub(r"'[^']*'|G+", "", pattern)).strip()
 
 
 @cache
 def locale_formats(locale: str) -> LocaleFormats:
-    """The formats of a locale, made once."""
+    """Return the formats of a locale, created once."""
     return LocaleFormats(locale)

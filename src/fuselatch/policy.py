@@ -1,4 +1,4 @@
-"""Policy files: management's texts and levels, as TOML."""
+"""Policy files: the office's texts and levels, as TOML."""
 
 from __future__ import annotations
 
@@ -11,14 +11,14 @@ from fuselatch.core.model.errors import PolicyError
 
 
 class Policy(Rules):
-    """Texts of prompts and levels of checks that a file decides, not the code.
+    """Texts of prompts and levels of checks from a file.
 
-    `Session(…, policy=Policy.load("desk.toml"))`; docs/policy.md has the format.
+    `Session(…, policy=Policy.load("office.toml"))`; see docs/policy.md for the format.
     """
 
     @classmethod
     def load(cls, path: str | Path) -> Self:
-        """Read a TOML file; raises `PolicyError`, one line, for what can't be read or understood."""
+        """Read a TOML file; raise `PolicyError` with one line."""
         try:
             text = Path(path).read_text(encoding="utf-8-sig")
         except OSError as error:
@@ -29,7 +29,7 @@ class Policy(Rules):
 
     @classmethod
     def parse(cls, text: str, source: str = "policy") -> Self:
-        """Understand a TOML text; `source` is what errors call it. Raises `PolicyError`."""
+        """Parse TOML text; `source` is its name in errors. Raises `PolicyError`."""
         try:
             return cls(tomllib.loads(text), source)
         except tomllib.TOMLDecodeError as error:

@@ -1,4 +1,4 @@
-"""All public names; `import fuselatch` gives them when they are first asked for."""
+"""All public names. `import fuselatch` loads them on first use."""
 
 from fuselatch.core.engine.session import Session
 from fuselatch.core.engine.store import ChangedMeanwhile, Store, StoreRefused

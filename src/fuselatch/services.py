@@ -1,8 +1,7 @@
 """Services: letters and drawings, with stand-ins that record them.
 
-`Letters` and `Drawings` say what a form may ask for; a program that sends for real derives from them.
-The stand-ins keep what they were given, for tests to look at, and write it into a folder where
-they have one.
+A program that sends for real derives from `Letters` and `Drawings`. The stand-ins record what they get, for tests, and
+write it to a folder if they have one.
 """
 
 from __future__ import annotations
@@ -17,22 +16,22 @@ SVG = "http://www.w3.org/2000/svg"
 
 
 class Letters:
-    """Where letters go. Derive from it, and override `send`."""
+    """Where letters go. Derive from it and override `send`."""
 
     def send(self, letter: EmailMessage) -> None:
-        """Send a letter, a message as RFC 5322 has it."""
+        """Send a letter, an RFC 5322 message."""
         raise NotImplementedError(f"{type(self).__name__} must override send()")
 
 
 class LetterBox(Letters):
-    """Keeps letters instead of sending them: `letters`, and an .eml file each in `folder`, if there is one."""
+    """Records letters: `letters`, and an .eml file each in `folder`, if given."""
 
     def __init__(self, folder: Path | None = None) -> None:
         self.folder = folder
         self.letters: list[EmailMessage] = []
 
     def send(self, letter: EmailMessage) -> None:
-        """Keep a letter; a `TypeError` for what is none, a `ValueError` for one without To or Subject."""
+        """Record a letter; raise `TypeError`, or `ValueError` without To or Subject."""
         if not isinstance(letter, EmailMessage):
             raise TypeError(f"send(letter): expected email.message.EmailMessage, not {type(letter).__name__}")
         for header in ("To", "Subject"):
@@ -45,22 +44,22 @@ class LetterBox(Letters):
 
 
 class Drawings:
-    """Where drawings go. Derive from it, and override `draw`."""
+    """Where drawings go. Derive from it and override `draw`."""
 
     def draw(self, name: str, drawing: ElementTree.Element) -> None:
-        """Put down a drawing under a name; `drawing` is the root element of an SVG."""
+        """Save a drawing under a name. `drawing`: the root element of an SVG."""
         raise NotImplementedError(f"{type(self).__name__} must override draw()")
 
 
 class DrawingBoard(Drawings):
-    """Keeps drawings: `drawings` has their SVG text by name, and `folder`, if there is one, an .svg file each."""
+    """Records drawings: `drawings` by name, and an .svg file each in `folder`, if given."""
 
     def __init__(self, folder: Path | None = None) -> None:
         self.folder = folder
         self.drawings: dict[str, str] = {}
 
     def draw(self, name: str, drawing: ElementTree.Element) -> None:
-        """Keep a drawing; a `ValueError` for what is no SVG."""
+        """Record a drawing; raise `ValueError` if it isn't an SVG."""
         if drawing.tag not in ("svg", f"{{{SVG}}}svg"):
             raise ValueError(f"draw('{name}'): expected an <svg> element, not <{drawing.tag}>")
         if drawing.tag == "svg":
@@ -72,12 +71,12 @@ class DrawingBoard(Drawings):
 
 
 def file_name(text: str) -> str:
-    """A text as a file name: letters, digits and hyphens."""
+    """Return text as a file name: letters, digits and hyphens."""
     return re.sub(r"[^\w]+", "-", text).strip("-").lower()[:60] or "untitled"
 
 
 def write(path: Path, data: bytes) -> None:
-    """Write a file whole, or not at all."""
+    """Write a file completely, or not at all."""
     path.parent.mkdir(parents=True, exist_ok=True)
     beside = path.with_suffix(path.suffix + ".part")
     beside.write_bytes(data)

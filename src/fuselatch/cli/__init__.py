@@ -1,4 +1,4 @@
-"""The command line: one command a module, each imported when it is called."""
+"""The command line: one module for each command, imported when it is called."""
 
 from __future__ import annotations
 
@@ -23,25 +23,23 @@ COMMANDS: Final[Mapping[str, str]] = {
     "forms": "List the forms in a folder, with their shortcuts.",
     "latches": "List or reset the answers that a latch log remembers.",
 }
-"""The commands, each in the module of its name, with what it does."""
+"""The commands and their one-line help. Each is in the module of its name."""
 
 
 class LazyGroup(click.Group):
-    """Lists the commands without importing them: help answers at once."""
+    """A group that lists its commands without importing them, so that help is fast."""
 
     def list_commands(self, ctx: click.Context) -> list[str]:
-        """The commands, in the order of the table."""
         return list(COMMANDS)
 
     def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
-        """Import the module of a command."""
         if cmd_name not in COMMANDS:
             return None
         command: click.Command = import_module(f"fuselatch.cli.{cmd_name}").command
         return command
 
     def resolve_command(self, ctx: click.Context, args: list[str]) -> tuple[str | None, click.Command | None, list[str]]:
-        """The command that is called; for an unknown one, the closest right name."""
+        """Return the command to run; suggest the closest name for an unknown one."""
         name = args[0]
         if name not in COMMANDS and not name.startswith("-"):
             from fuselatch.core.model.names import suggest
@@ -50,13 +48,12 @@ class LazyGroup(click.Group):
         return super().resolve_command(ctx, args)
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
-        """Write the list from the table alone."""
         with formatter.section("Commands"):
             formatter.write_dl(list(COMMANDS.items()))
 
 
 def core_is() -> str:
-    """What the core runs as; that is said by where it is found."""
+    """Return "compiled" or "pure Python"."""
     found = find_spec("fuselatch.core.engine.turn")
     return "pure Python" if found is None or str(found.origin).endswith(".py") else "compiled"
 
@@ -64,13 +61,13 @@ def core_is() -> str:
 @click.group(cls=LazyGroup, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
 @click.version_option(package_name="fuse-latch", prog_name="fuselatch", message=f"%(prog)s %(version)s ({core_is()} core)")
 def main() -> None:
-    """Forms for macros: rehearse them without a screen, and see why each thing happened.
+    """Declare small forms in Python, test them without a screen, and see why each thing happened.
 
     \b
-    Begin with:  fuselatch demo
+    Start with:  fuselatch demo
     Then:        fuselatch rehearse FILE.cues
 
-    Exit codes: 0 all went well, 1 a step or an expectation failed, 2 a wrong call or an unreadable file.
+    Exit codes: 0 success, 1 a step, check or approval failed, 2 a wrong option or an unreadable file.
     """
 
 

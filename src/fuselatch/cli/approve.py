@@ -23,11 +23,10 @@ from fuselatch.cli.sheets import Wish, found, told
 @click.option("--by", default="", metavar="NAME", help="Name to record. Default: the logged-in user.")
 @from_folders
 def command(file: Path, more: tuple[str, ...], by: str, folders: tuple[Path, ...]) -> None:
-    """Perform the cue sheets of a file of forms and, if all pass, note that it is approved as it stands.
+    """Run the cue sheets that open forms of FILE.py and, if all pass, approve the file.
 
-    Its cue sheets are those in its folder, and below it, that open what is in it. The note, FILE.approved.json beside
-    it, has who, when, and the SHA-256 of the file and of what it imports from its own folder. `fuselatch rehearse
-    --approved-only` refuses what has changed since. The exit code is 1 where a cue sheet fails.
+    Writes FILE.approved.json with who, when and the SHA-256 of the file and its local imports. "fuselatch rehearse
+    --approved-only" then fails if anything changed. Exit code 1: a cue sheet failed. Exit code 2: a file can't be read.
     """
     from fuselatch.cli.show import console, show_count
     from fuselatch.rehearsal import CueError
@@ -64,7 +63,7 @@ def command(file: Path, more: tuple[str, ...], by: str, folders: tuple[Path, ...
 
 
 def must_be_approved(paths: Sequence[Path], wish: Wish) -> None:
-    """End with one line for each cue sheet that opens what is not approved as it stands."""
+    """Exit with one line for each cue sheet that opens a file that isn't approved."""
     from fuselatch.rehearsal.approval import objection_to
 
     refused = False

@@ -19,11 +19,10 @@ from fuselatch.cli.progress import with_progress
 @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 @click.option("--quiet", "-q", is_flag=True, help="Print problems only.")
 def command(names: tuple[str, ...], folders: tuple[Path, ...], as_json: bool, quiet: bool) -> None:
-    """Import files of forms and read them: all wrong declarations at once, and what can never work.
+    """Find mistakes in forms without running them.
 
-    Buttons that do nothing, prompts that are never asked, forms that nobody opens, handlers that no event reaches, rules
-    and pointer handlers that would wait, names that aren't there, forms that nothing can close; each with file, line and
-    mend, as far as the code tells. The exit code is 1 where something is found, 2 for a file that can't be read.
+    Reports every wrong declaration, then buttons, prompts, forms and handlers that can never work, with file, line and
+    fix. Exit code 1: problems found. Exit code 2: a file can't be read.
     """
     from fuselatch.rehearsal.loading import importing_from
     from fuselatch.review.checking import Problem, check_file, python_files

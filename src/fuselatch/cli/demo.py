@@ -22,10 +22,9 @@ from fuselatch.cli.exits import Exit
     help="Folder for the output (CSV, traces, letters).",
 )
 def command(folder: Path) -> None:
-    """Book berths at Saltmarsh Quay, a made-up marina, from start to end.
+    """Run four cue sheets at a made-up marina and print the effects of each step.
 
-    Performs four cue sheets, tells each step with what it set off, and writes the bookings as
-    CSV and the traces as JSON Lines.
+    Writes bookings (CSV), letters, drawings and traces to a folder.
     """
     from marina.demo import run_all_cues, write
 

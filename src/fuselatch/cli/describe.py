@@ -29,10 +29,10 @@ from fuselatch.cli.problems import end
 )
 @policy_file
 def command(form: str, folders: tuple[Path, ...], policy: Path | None, **options: Any) -> None:
-    """Show what a form declares: controls in tab order with their rules and what they follow, handlers by event, prompts,
-    dialogs, custom_events.
+    """Show what a form declares.
 
-    The form is found in installed packages, in this folder, and in each --from FOLDER.
+    Controls in tab order, rules, handlers by event, prompts, dialogs and custom events. Runs no handler. The form is
+    looked up in installed packages, in the current folder and in each --from FOLDER.
     """
     from fuselatch.core.model.errors import PolicyError, UnknownName
     from fuselatch.policy import Policy
@@ -52,7 +52,6 @@ def command(form: str, folders: tuple[Path, ...], policy: Path | None, **options
 
 
 def as_lines(form: Any, rules: Any, as_json: bool) -> str:
-    """The anatomy of a form, as text or as JSON."""
     from dataclasses import asdict
 
     from fuselatch.report.anatomy import anatomy, lines
@@ -62,28 +61,24 @@ def as_lines(form: Any, rules: Any, as_json: bool) -> str:
 
 
 def as_schema(form: Any, wanted: object) -> str:
-    """The declared rules as a JSON Schema."""
     from fuselatch.report.schema import form_schema
 
     return as_text(form_schema(form))
 
 
 def as_events(form: Any, control: str) -> str:
-    """The events of one control, or of the form."""
     from fuselatch.report.events_of import events_told
 
     return "\n".join(events_told(form, control))
 
 
 def as_dot(form: Any, wanted: object) -> str:
-    """Who depends on whom, in Graphviz's dot language."""
     from fuselatch.report.dependence import dot
 
     return dot(form).rstrip()
 
 
 def as_picture(form: Any, path: Path) -> str:
-    """Who depends on whom, drawn."""
     from fuselatch.report.dependence import dependence_figure
     from fuselatch.report.figures import save
 
@@ -97,11 +92,10 @@ INSTEAD: Final[Mapping[str, Callable[[Any, Any], str]]] = {
     "dot": as_dot,
     "picture": as_picture,
 }
-"""What an option tells instead of the anatomy."""
+"""What each option prints in place of the description."""
 
 
 def as_text(told: object) -> str:
-    """Something as JSON."""
     import json
 
     return json.dumps(told, indent=2, ensure_ascii=False)

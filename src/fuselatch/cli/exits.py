@@ -6,11 +6,11 @@ from enum import IntEnum
 
 
 class Exit(IntEnum):
-    """What the command line ends with."""
+    """The exit codes of all commands."""
 
     OK = 0
-    """All went well."""
+    """Success."""
     FAILED = 1
-    """An expectation failed, or a step can't be done."""
+    """An expectation, check or approval failed, or a step couldn't be done."""
     UNREADABLE = 2
-    """A wrong call, an unknown verb, or what can't be read or imported."""
+    """A wrong option, or a file that can't be read or imported."""

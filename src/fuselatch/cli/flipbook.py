@@ -37,10 +37,10 @@ def command(
     records: str | None,
     policy: Path | None,
 ) -> None:
-    """Write a page with the form as a person sees it at each step of a cue sheet, and what each step brought about.
+    """Write one HTML page that shows the form after each step of a cue sheet.
 
-    The page needs nothing else: no network, no scripts. The exit code is 1 where a step fails; the page is written all
-    the same.
+    Each form is next to the step's effects. The page needs no scripts or network. If a step fails, the page is still
+    written and the exit code is 1.
     """
     from fuselatch.rehearsal.flipping import book_of, flipbook
     from fuselatch.report.needed import MissingPackage

@@ -14,10 +14,10 @@ from fuselatch.cli.exits import Exit
 @click.argument("folder", metavar="FOLDER", type=click.Path(exists=True, file_okay=False, path_type=Path))
 @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 def command(folder: Path, as_json: bool) -> None:
-    """List the forms of a folder's modules: name, title, what each is for, its shortcut, what it is opened with.
+    """List the forms in a folder's Python files.
 
-    A session that is given these forms opens one by name or by its shortcut. The exit code is 1
-    where two of them clash, 2 where a module can't be imported.
+    Prints name, shortcut, title, purpose and required parameters. Exit code 1: two forms clash. Exit code 2: a file
+    can't be imported.
     """
     from fuselatch.core.engine.offers import Offers
     from fuselatch.core.model.errors import DeclarationError

@@ -25,11 +25,10 @@ from fuselatch.cli.problems import end
 @click.option("--overwrite", is_flag=True, help="Overwrite existing files.")
 @from_folders
 def command(what: str, folder: Path, overwrite: bool, folders: tuple[Path, ...]) -> None:
-    """Write a form class, as source to go on from, and a first cue sheet beside it.
+    """Generate a form and a first cue sheet, as source code for you to edit.
 
-    From a function: a control for each annotated parameter, the docstring as help, and a button that calls it. From a
-    table: a form bound to its rows, a control for each column. Functions are found in installed packages, in this
-    folder, and in each --from FOLDER.
+    From a function: one control per parameter and a button that calls it. From a CSV file: one control per column,
+    bound to its rows. Functions are looked up in installed packages, in the current folder and in each --from FOLDER.
     """
     from fuselatch.core.engine.store import StoreRefused
     from fuselatch.rehearsal.loading import LoadError, importing_from, load

@@ -23,10 +23,10 @@ if TYPE_CHECKING:
 @click.option("--reset", is_flag=True, help="Reset the listed latches, so that users are asked again.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON Lines.")
 def command(store: str, latch: str | None, user: str | None, key: str | None, reset: bool, as_json: bool) -> None:
-    """List what a latch log remembers: what was asked, who answered what, about what, and when.
+    """List or reset remembered answers.
 
-    STORE is the path of a SQLite file, or a database's address (postgresql://…). The exit code is 1
-    where a name is given that the log does not have, 2 where the log can't be read.
+    STORE is a SQLite file or a database address (postgresql://…). Exit code 1: unknown latch, user or key. Exit code 2:
+    the log can't be read.
     """
     from fuselatch.core.engine.store import StoreRefused
 
@@ -57,7 +57,7 @@ def command(store: str, latch: str | None, user: str | None, key: str | None, re
 
 
 def select(entries: Sequence[LatchRecord], latch: str | None, user: str | None, key: str | None) -> list[LatchRecord]:
-    """The entries that are meant; a `LookupError` for a name that no entry has."""
+    """Return the entries with these values; raise `LookupError` for an unknown value."""
     from fuselatch.core.model.names import suggest
 
     wanted = {"latch": latch, "user": user, "key": key}
@@ -69,7 +69,6 @@ def select(entries: Sequence[LatchRecord], latch: str | None, user: str | None, 
 
 
 def show(entries: Sequence[LatchRecord], as_json: bool, word: str) -> None:
-    """Print entries as a table, or as JSON Lines."""
     import json
 
     if as_json:

@@ -1,4 +1,4 @@
-"""Options that several commands take."""
+"""Options that commands share."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from_folders = click.option(
     type=click.Path(exists=True, file_okay=False, path_type=Path),
     help="Also look for forms and scenes in this folder. Can be repeated.",
 )
-"""`--from FOLDER`, as `folders`: a tuple of paths."""
+"""The option `--from FOLDER`, passed as `folders`: a tuple of paths."""
 
 policy_file = click.option(
     "--policy",
@@ -23,4 +23,4 @@ policy_file = click.option(
     type=click.Path(exists=True, dir_okay=False, path_type=Path),
     help="Apply the prompt texts and check levels in this policy file.",
 )
-"""`--policy FILE.toml`, as `policy`: a path or None."""
+"""The option `--policy FILE.toml`, passed as `policy`: a path or None."""

@@ -1,4 +1,4 @@
-"""What went wrong, on one line."""
+"""Errors as one line."""
 
 from __future__ import annotations
 
@@ -11,13 +11,13 @@ from fuselatch.cli.exits import Exit
 
 
 def end(error: BaseException) -> NoReturn:
-    """Tell what can't be read, written or imported, and end with exit code 2."""
+    """Print an error and exit with code 2."""
     click.echo(f"fuselatch: {problem(error)}", err=True)
     sys.exit(Exit.UNREADABLE)
 
 
 def problem(error: BaseException) -> str:
-    """An error in words; of the system's, what can't be done with which file."""
+    """Return an error as one line; a system error names its file."""
     if isinstance(error, OSError) and error.filename:
         return f"{error.filename}: {error.strerror}"
     return str(error)

@@ -1,4 +1,4 @@
-"""A progress bar for runs that take more than a second, on a terminal."""
+"""A progress bar for commands that run for more than a second in a terminal."""
 
 from __future__ import annotations
 
@@ -8,11 +8,11 @@ from typing import Final, TypeVar
 
 T = TypeVar("T")
 PATIENCE: Final = 1.0
-"""After how many seconds it appears."""
+"""Seconds before the bar appears."""
 
 
 def with_progress(items: Sequence[T], what: str, wanted: bool = True) -> Iterator[T]:
-    """The items one by one; a bar on standard error once this takes more than a second, where that is a terminal."""
+    """Yield the items, and show a bar on standard error if that takes long."""
     from rich.console import Console
     from rich.progress import Progress
 

@@ -66,11 +66,11 @@ if TYPE_CHECKING:
 )
 @policy_file
 def command(names: tuple[str, ...], **options: Any) -> None:
-    """Perform cue sheets: print each step with its trace as a tree, and count what passed and failed.
+    """Run cue sheets and print each step with its trace.
 
-    Of a folder, all cue sheets in it are performed, but for those whose names begin with _. Scenes and forms are
-    found in installed packages, in the cue sheet's own folder, and in each --from FOLDER. The exit code is 1 when an
-    expectation fails or a step can't be done, and 2 for what can't be read or imported.
+    A folder means every *.cues file in it, except files that start with "_". Forms and scenes are looked up in
+    installed packages, in the cue sheet's folder and in each --from FOLDER. Exit code 1: an expectation failed or a step
+    couldn't be done. Exit code 2: a file can't be read or imported.
     """
     wish = wish_of(options)
     paths = found(names)
@@ -92,7 +92,6 @@ def command(names: tuple[str, ...], **options: Any) -> None:
 
 
 def wish_of(options: dict[str, Any]) -> Wish:
-    """What the options ask for."""
     wanted = options["behaviour"] or options["behaviour_json"] or options["behaviour_picture"]
     if options["reason"] and not options["mutes"]:
         raise click.UsageError("--reason explains --mute; add --mute FORM.HANDLER")
@@ -114,7 +113,7 @@ def wish_of(options: dict[str, Any]) -> Wish:
 
 
 class Run:
-    """One run over cue sheets, with what is shown of it."""
+    """One call of `rehearse`, with its options."""
 
     def __init__(self, wish: Wish, options: dict[str, Any]) -> None:
         self.wish = wish
@@ -122,7 +121,7 @@ class Run:
         self.quiet: bool = options["quiet"] or options["as_json"]
 
     def all(self, paths: Sequence[Path]) -> Exit:
-        """Perform them all; gives the exit code."""
+        """Run all cue sheets and return the exit code."""
         from fuselatch.cli.show import console, show, show_count
 
         wish, options = self.wish, self.options
@@ -156,7 +155,6 @@ class Run:
         return Exit.UNREADABLE if wish.unreadable or wrong else Exit.FAILED if failed else Exit.OK
 
     def tell_json(self, done: list[CueRun]) -> None:
-        """Everything as JSON."""
         import json
 
         from fuselatch.rehearsal.told import run_dict
@@ -164,7 +162,6 @@ class Run:
         click.echo(json.dumps(run_dict(done, self.wish.unreadable), indent=2, ensure_ascii=False, default=str))
 
     def tell_behaviour(self, behaviour: Behaviour) -> None:
-        """What was tried, and what never was."""
         from fuselatch.report.behaviour import told
         from fuselatch.report.needed import MissingPackage
 
@@ -188,7 +185,6 @@ class Run:
 
 
 def write_traces(done: list[CueRun], folder: Path) -> None:
-    """Write the trace of each run."""
     folder.mkdir(parents=True, exist_ok=True)
     written: set[str] = set()
     for run in done:
@@ -203,7 +199,7 @@ def write_traces(done: list[CueRun], folder: Path) -> None:
 
 
 def ask(run: CueRun, questions: tuple[str, ...]) -> int:
-    """Answer the questions about a run; gives how many could not be."""
+    """Answer the questions about a run; return how many couldn't be answered."""
     from fuselatch.core.model.errors import UnknownName
 
     failed = 0

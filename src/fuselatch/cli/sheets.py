@@ -1,4 +1,4 @@
-"""What commands that perform cue sheets share: finding them, performing them, and telling of what went wrong."""
+"""Find and run cue sheets, and report problems, for all commands that do so."""
 
 from __future__ import annotations
 
@@ -17,11 +17,11 @@ if TYPE_CHECKING:
 
 @dataclass(slots=True)
 class Wish:
-    """How cue sheets are to be performed.
+    """How to run cue sheets.
 
-    `folders` are where scenes and forms are found, too; `records` the address of a store, `policy` a file; the
-    handlers called `mutes` are left out, for a `reason`; `behaviour` is told what is tried; with `looking`, each
-    step keeps what a person then saw.
+    `folders`: where to look for scenes and forms, besides the sheet's folder. `records`: the address of a store.
+    `policy`: a policy file. `mutes`: handlers not to run, and the `reason`. `behaviour`: collects what was tried.
+    `looking`: keep the view after each step.
     """
 
     folders: tuple[Path, ...] = ()
@@ -34,11 +34,11 @@ class Wish:
     unreadable: list[str] = field(default_factory=list)
 
     def places(self, path: Path) -> list[Path]:
-        """The folders in which a cue sheet's scene is looked for."""
+        """Return the folders to look for a cue sheet's scene in."""
         return [path.resolve().parent, *(folder.resolve() for folder in self.folders)]
 
     def prepare(self, session: Session) -> None:
-        """Leave out the handlers that are to be."""
+        """Mute the handlers named in `mutes`."""
         from fuselatch.core.model.errors import UnknownName
         from fuselatch.rehearsal.muting import LEFT_OUT, handler_named
 
@@ -49,7 +49,7 @@ class Wish:
                 raise click.BadParameter(str(error), param_hint="--mute") from None
 
     def read(self, path: Path) -> CueSheet | None:
-        """Read a cue sheet; None where that can't be done, which is told."""
+        """Read a cue sheet; report a problem and return None if it can't be read."""
         from fuselatch.rehearsal import CueError, read_cue_file
 
         try:
@@ -59,7 +59,10 @@ class Wish:
             return None
 
     def run_cues(self, sheet: CueSheet, how: Callable[..., Iterable[CueRun | None]] | None = None) -> Iterator[CueRun]:
-        """Perform each run of a cue sheet; what can't be opened or imported is told. `how` does it, with the options."""
+        """Run each row of a cue sheet, and report what can't be opened or imported.
+
+        `how` runs the sheet with the options; the default is `run_all_cues`.
+        """
         from fuselatch.core.engine.store import StoreRefused
         from fuselatch.core.model.errors import PolicyError
         from fuselatch.policy import Policy
@@ -82,13 +85,13 @@ class Wish:
             self.wrong(told(error, sheet.name))
 
     def wrong(self, problem: str) -> None:
-        """Tell of what can't be read."""
+        """Report a file that can't be read."""
         self.unreadable.append(problem)
         click.echo(f"fuselatch: {problem}", err=True)
 
 
 def found(names: Iterable[str]) -> list[Path]:
-    """The cue sheets that are meant: files, and those of folders and the folders below, but for `_…`."""
+    """Return the cue sheets: files as named, and all in folders except `_*.cues`."""
     paths: list[Path] = []
     for name in names:
         path = Path(name)
@@ -100,7 +103,7 @@ def found(names: Iterable[str]) -> list[Path]:
 
 
 def told(error: Exception, name: str) -> str:
-    """What went wrong with a file, on one line, with the closest file that is there."""
+    """Return a problem with a file as one line, with the closest file name."""
     if not isinstance(error, OSError):
         return str(error)
     if not isinstance(error, FileNotFoundError):

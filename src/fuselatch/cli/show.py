@@ -1,4 +1,4 @@
-"""Showing runs in a terminal: each step, and what came of it as a tree."""
+"""Print runs of cue sheets: each step with its effects as a tree."""
 
 from __future__ import annotations
 
@@ -26,19 +26,18 @@ STYLES: Final[Mapping[str, str]] = {
     "error": "bold red",
     "fuse": "bold red",
 }
-"""How each kind of entry is drawn; the words say the same without colour."""
+"""The style of each kind of entry. The words say the same without colour."""
 
 
 INDENT = " " * 11
 
 
 def console() -> Console:
-    """Standard output, for people: colours where it is a terminal, nothing read into the text."""
+    """Return standard output with colours if it is a terminal, and no markup."""
     return Console(highlight=False, markup=False, emoji=False, soft_wrap=True)
 
 
 def show(out: Console, run: CueRun) -> None:
-    """A whole run."""
     show_opening(out, run)
     for step in run.steps:
         show_step(out, step, run.trace)
@@ -46,7 +45,6 @@ def show(out: Console, run: CueRun) -> None:
 
 
 def show_opening(out: Console, run: CueRun) -> None:
-    """Name the cue sheet and what it opens."""
     sheet = run.sheet
     what = f"{sheet.opens.verb} {sheet.opens.words[0].text}"
     out.print(Text(sheet.title, style="bold"), Text(f"({what})", style="dim"))
@@ -54,7 +52,6 @@ def show_opening(out: Console, run: CueRun) -> None:
 
 
 def show_step(out: Console, result: StepResult, trace: Sequence[TraceEntry]) -> None:
-    """One step with what came of it."""
     good = not result.problem
     mark = Text("  ok  " if good else " FAIL ", style="green" if good else "bold red")
     verb, _, rest = result.cue.source.partition(" ")
@@ -66,13 +63,12 @@ def show_step(out: Console, result: StepResult, trace: Sequence[TraceEntry]) -> 
 
 
 def show_tree(out: Console, entries: Sequence[TraceEntry], trace: Sequence[TraceEntry]) -> None:
-    """A stretch of the trace as a tree."""
     for guide, branch in lines(grow(entries, trace)):
         out.print(Text.assemble((INDENT + guide, "dim"), (branch.text, STYLES.get(branch.entry.kind, ""))))
 
 
 def show_count(out: Console, runs: Iterable[CueRun]) -> int:
-    """The last lines: what went wrong, and how many steps passed and failed; gives how many failed."""
+    """Print problems and totals; return how many steps failed."""
     done = list(runs)
     for run in done:
         for problem in run.problems:

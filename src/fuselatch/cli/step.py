@@ -1,4 +1,4 @@
-"""Stepping through cue sheets in a terminal."""
+"""Step through cue sheets in a terminal."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ HELP: Final = "Enter: next event   g: next gesture   b: back one gesture   e: ru
 
 
 def step_through(paths: Sequence[Path], wish: Wish, pauses: Sequence[str]) -> Exit:
-    """Step through cue sheets, one run after the other; gives the exit code."""
+    """Step through cue sheets one run after the other; return the exit code."""
     from fuselatch.cli.show import console, show_count
     from fuselatch.core.model.names import suggest
     from fuselatch.rehearsal.stepping import Stepping
@@ -70,7 +70,10 @@ def step_through(paths: Sequence[Path], wish: Wish, pauses: Sequence[str]) -> Ex
 
 
 def ask(out: Any, stop: Stop, records: str | None) -> Command:
-    """Show where the rehearsal has stopped, and read a key; what was written into `records` can't be taken back."""
+    """Show the form before an event and read a key.
+
+    Going back runs the sheet again from the start, so it is refused if `records` was written to.
+    """
     from fuselatch.cli.show import show_tree
     from fuselatch.report.screen import screen
 

@@ -20,9 +20,9 @@ from fuselatch.cli.problems import end
     help="Output file (PNG, SVG or PDF).",
 )
 def command(trace: Path, out: Path | None) -> None:
-    """Draw a trace: gestures, events, handlers, and what handlers waited for, one lane a form.
+    """Draw a trace as a timeline, one lane per form.
 
-    `fuselatch rehearse FILE.cues --traces FOLDER` writes traces.
+    Get traces with: fuselatch rehearse FILE.cues --traces FOLDER
     """
     from fuselatch.report.figures import save
     from fuselatch.report.needed import MissingPackage

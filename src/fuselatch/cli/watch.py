@@ -1,4 +1,4 @@
-"""Watching: when a file is saved, the cue sheets that it touches are performed again."""
+"""Run cue sheets again when a file that they use changes."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from fuselatch.cli.sheets import Wish
 
 
 def watch(paths: Sequence[Path], wish: Wish, run: Callable[[Sequence[Path]], object]) -> None:
-    """Go on until interrupted; `run` performs some cue sheets."""
+    """Run affected cue sheets after each change, until the user presses Ctrl+C."""
     from fuselatch.report.needed import MissingPackage, must_have
 
     try:
@@ -38,7 +38,7 @@ def watch(paths: Sequence[Path], wish: Wish, run: Callable[[Sequence[Path]], obj
 
 
 def depends(path: Path, wish: Wish) -> set[Path]:
-    """The files that a cue sheet depends on; of one that can't be read, itself."""
+    """Return the files that a cue sheet depends on: only itself if it can't be read."""
     from fuselatch.rehearsal import CueError, read_cue_file
     from fuselatch.rehearsal.imports import files_of
 
@@ -49,7 +49,7 @@ def depends(path: Path, wish: Wish) -> set[Path]:
 
 
 def forget(files: set[Path]) -> None:
-    """Have modules imported anew that come from some files, or from the folders of cue sheets."""
+    """Forget modules that came from these files, so that they are imported again."""
     from fuselatch.rehearsal.loading import forget_imports
 
     forget_imports()
@@ -60,6 +60,5 @@ def forget(files: set[Path]) -> None:
 
 
 def told(behind: dict[Path, set[Path]]) -> None:
-    """Say that somebody is watching."""
     files = {file for found in behind.values() for file in found}
     click.echo(f"watching {len(files)} file{'s' if len(files) != 1 else ''}; press Ctrl+C to stop")

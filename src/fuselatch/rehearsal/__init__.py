@@ -1,4 +1,4 @@
-"""Rehearsing forms without a screen: `rehearse`, scenes, and cue sheets. Names are imported when they are asked for."""
+"""Rehearse forms without a screen. Names are imported on first use."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ WHERE = {
     "run": ("CueRun", "StepResult", "run_cues", "run_all_cues"),
     "scenes": ("Scene",),
 }
-"""Which module of this package has which names."""
+"""The module of each name."""
 
 
 def __getattr__(name: str) -> Any:

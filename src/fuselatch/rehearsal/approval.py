@@ -1,4 +1,4 @@
-"""Approvals: a note beside a file of forms that its cue sheets passed, with the hashes of what was rehearsed."""
+"""Approvals: a file that says that a form's cue sheets passed, with hashes."""
 
 from __future__ import annotations
 
@@ -18,8 +18,11 @@ ENDING: Final = ".approved.json"
 
 @dataclass(frozen=True, slots=True)
 class Approval:
-    """What is noted in `NAME.approved.json`: the file, who approved it and when (ISO 8601), how many steps of which
-    cue sheets passed, and the SHA-256 of each file, by its path from the folder of the note."""
+    """The contents of `NAME.approved.json`.
+
+    The file, who approved it and when (ISO 8601), how many steps passed in each cue sheet, and the SHA-256 of each file by
+    its path from the approval's folder.
+    """
 
     file: str
     by: str
@@ -30,23 +33,26 @@ class Approval:
 
 
 def note_of(file: Path) -> Path:
-    """Where the approval of a file is noted."""
+    """Return the path of a file's approval."""
     return file.with_name(file.stem + ENDING)
 
 
 def hash_of(file: Path) -> str:
-    """The SHA-256 of a file, with the ends of lines as on every system."""
+    """Return a file's SHA-256, with line ends as on every system."""
     return hashlib.sha256(file.read_bytes().replace(b"\r\n", b"\n")).hexdigest()
 
 
 def own_files(file: Path) -> list[Path]:
-    """A file and what it imports from its own folder and the folders below."""
+    """Return a file and its imports from its own folder and below."""
     folder = file.resolve().parent
     return [found for found in files_behind(file, [folder, root_of(file)]) if found.is_relative_to(folder)]
 
 
 def sheets_of(file: Path, more: Iterable[Path] = ()) -> Iterator[CueSheet]:
-    """The cue sheets in the folder of a file, and below it, that rehearse what is in it, and `more`; raises `CueError`."""
+    """Yield the cue sheets in and below a file's folder that use it, then `more`.
+
+    Raises `CueError`.
+    """
     named = [path.resolve() for path in more]
     for path in sorted(file.parent.rglob("*.cues")):
         if path.name.startswith("_") or path.resolve() in named:
@@ -60,13 +66,13 @@ def sheets_of(file: Path, more: Iterable[Path] = ()) -> Iterator[CueSheet]:
 
 
 def hashes_of(file: Path) -> dict[str, str]:
-    """The hashes of a file and of what it imports from its own folder, by their paths from there."""
+    """Return the hashes of a file and its local imports, by path."""
     folder = file.resolve().parent
     return {found.relative_to(folder).as_posix(): hash_of(found) for found in own_files(file)}
 
 
 def approve(file: Path, files: dict[str, str], passed: dict[str, int], by: str, when: datetime) -> Approval:
-    """Note that a file is approved as it was when it was rehearsed: with the hashes `files`, taken before that."""
+    """Write the approval of a file. `files`: hashes from before its cue sheets ran."""
     approval = Approval(file.name, by, when.isoformat(timespec="seconds"), passed, files)
     text = json.dumps(asdict(approval), indent=2, ensure_ascii=False) + "\n"
     note_of(file).write_text(text, encoding="utf-8")
@@ -74,7 +80,7 @@ def approve(file: Path, files: dict[str, str], passed: dict[str, int], by: str, 
 
 
 def objection(file: Path) -> str:
-    """What speaks against a file: "" where it, and all that it imports from its folder, is approved as it stands."""
+    """Return why a file isn't approved, or ""."""
     folder = file.resolve().parent
     approvals = [read(note) for note in sorted(folder.glob(f"*{ENDING}"))]
     own = own_files(file)
@@ -93,7 +99,7 @@ def objection(file: Path) -> str:
 
 
 def objection_to(sheet: CueSheet, folders: Sequence[Path]) -> str:
-    """What speaks against rehearsing what a cue sheet opens; "" where it is approved as it stands."""
+    """Return why what a cue sheet opens isn't approved, or ""."""
     own = Path(sheet.name).resolve().parent
     files = sorted((own / sheet.forms.text).glob("*.py")) if sheet.forms is not None else []
     if sheet.opens.verb != "forms":
@@ -103,7 +109,7 @@ def objection_to(sheet: CueSheet, folders: Sequence[Path]) -> str:
 
 
 def read(note: Path) -> Approval:
-    """An approval as it was noted; raises `ValueError` for a note that can't be read."""
+    """Read an approval; raise `ValueError` if it isn't valid."""
     try:
         told = json.loads(note.read_text(encoding="utf-8"))
         return Approval(

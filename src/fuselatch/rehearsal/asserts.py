@@ -1,4 +1,4 @@
-"""An `assert` of a test as an expectation of a cue sheet, where it is a plain one."""
+"""Turn a plain `assert` of a test into an expectation of a cue sheet."""
 
 from __future__ import annotations
 
@@ -15,14 +15,14 @@ if TYPE_CHECKING:
     from fuselatch.rehearsal.desk import Desk
 
 FLAGS: Final = frozenset({"enabled", "visible", "required", "marker"})
-"""Properties that hold or don't."""
+"""Properties that are true or false."""
 
 
 def unmet_words(statement: str, desk: Desk) -> tuple[str, ...] | None:
-    """The words behind `expect` that fail at a desk as an assert did; None where it can't be said so.
+    """Return the words after `expect` that fail as an assert did, or None.
 
-    Understood are a property of a control of the form in front (`assert desk.form.port.enabled`, also with `not`),
-    one compared with `==` or `!=` to a text, number or truth value, and `assert "part" in desk.prompt.text`.
+    This knows a property of a front form's control (`assert desk.form.port.enabled`, also with `not`), one compared with
+    `==` or `!=` to text, a number or a boolean, and `assert "part" in desk.prompt.text`.
     """
     try:
         tree = ast.parse(textwrap.dedent(statement).strip())
@@ -41,7 +41,7 @@ def unmet_words(statement: str, desk: Desk) -> tuple[str, ...] | None:
 
 
 def words_of(test: ast.expr, desk: Desk) -> tuple[str, ...] | None:
-    """What is asserted, as the words behind `expect`."""
+    """Return an assertion as the words after `expect`."""
     if isinstance(test, ast.UnaryOp) and isinstance(test.op, ast.Not):
         words = words_of(test.operand, desk)
         return None if words is None else words[1:] if words[0] == "not" else ("not", *words)
@@ -59,7 +59,7 @@ def words_of(test: ast.expr, desk: Desk) -> tuple[str, ...] | None:
 
 
 def target_of(node: ast.expr, desk: Desk) -> str | None:
-    """`berth.value` of `desk.at(BookingForm).berth.value`: the longest ending that is a control of the form in front."""
+    """Return `berth.value` for `desk.at(BookingForm).berth.value`, if it is a control."""
     parts = ast.unparse(node).split(".")
     if parts[-1] not in PROPERTIES or not desk.session.forms:
         return None
@@ -71,7 +71,7 @@ def target_of(node: ast.expr, desk: Desk) -> str | None:
 
 
 def plain(node: ast.expr) -> str | None:
-    """A constant as a word of a cue sheet; also `Decimal("1.5")` and the like, by what is in the brackets."""
+    """Return a constant as a word; also the argument of `Decimal("1.5")` and the like."""
     if isinstance(node, ast.Call) and len(node.args) == 1 and not node.keywords:
         node = node.args[0]
     if not isinstance(node, ast.Constant):

@@ -1,7 +1,7 @@
-"""Cue sheets: the steps of a rehearsal as a plain text file, one step a line.
+"""Cue sheets: the steps of a rehearsal as plain text, one step per line.
 
-Words are quoted as in a shell, `#` begins a comment. Nothing in a cue sheet is evaluated; reading
-one only cuts it into words and looks each up in a table. The grammar is in docs/cue-sheets.md.
+Words are quoted as in a shell; `#` starts a comment. Nothing is evaluated: reading only splits lines into words and
+looks them up in tables. The grammar is in docs/cue-sheets.md.
 """
 
 from __future__ import annotations
@@ -35,12 +35,12 @@ ENDS: Final = re.compile(r"\r\n|\n|\r")
 UNQUOTED: Final = re.compile(r"""[^"'\\]*""")
 NOT_CUES: Final = "this is a Python file; rehearse takes cue sheets (*.cues). To run its tests use pytest"
 SHOWN: Final = 40
-"""How much of a row stands in its label."""
+"""The length of a row's label."""
 
 
 @dataclass(frozen=True, slots=True)
 class Word:
-    """One word of a cue, unquoted, the column (from 1) where it begins, and as it is written."""
+    """A word of a cue: its text, its 1-based column, and how it is written."""
 
     text: str
     column: int
@@ -49,7 +49,7 @@ class Word:
 
 @dataclass(frozen=True, slots=True)
 class Cue:
-    """One line of a cue sheet: its file and number (from 1), verb, and the words behind it."""
+    """A line of a cue sheet: its verb, words, file and 1-based line."""
 
     line: int
     column: int
@@ -59,17 +59,17 @@ class Cue:
     file: str
 
     def texts(self) -> tuple[str, ...]:
-        """The words behind the verb, as text."""
+        """Return the words after the verb."""
         return tuple(word.text for word in self.words)
 
 
 @dataclass(frozen=True, slots=True)
 class CueSheet:
-    """A cue sheet that has been read: where it begins (`scene`, `form` or `forms`), and its steps.
+    """A cue sheet that was read: what it opens, and its steps.
 
-    `forms` is the folder whose forms it offers, `policy` the file of its policy, as words; None where
-    it names none. A sheet with a table (`each`) has its `rows`, and is performed once for each of its
-    `runs`; a run says in `row` which. `text` is the file, to the letter; `files` are this one and those it includes.
+    `forms`: the folder whose forms it offers. `policy`: its policy file. Both are None if not given. A sheet with a table
+    (`each`) has `rows` and is run once for each of its `runs`; `row` is the label of a run. `text`: the file's text.
+    `files`: this file and those it includes.
     """
 
     name: str
@@ -88,7 +88,7 @@ class CueSheet:
 
     @property
     def runs(self) -> Iterator[CueSheet]:
-        """The sheets to perform: this one, or one for each row of its table, filled in."""
+        """The sheets to run: this one, or one per row of its table."""
         if not self.rows:
             yield self
         for number, row in enumerate(self.rows, 1):
@@ -101,7 +101,7 @@ class CueSheet:
 
     @property
     def title(self) -> str:
-        """Its name, and of a table the row."""
+        """Its name, with the row of a table."""
         return f"{self.name} {self.row}".rstrip()
 
 
@@ -120,7 +120,7 @@ class CueError(ValueError):
 
 
 class Reader:
-    """What has been read of a cue sheet so far: its opening lines, its table, its steps."""
+    """The parts of a cue sheet that were read so far."""
 
     def __init__(self) -> None:
         self.opening: dict[str, Cue] = {}
@@ -129,7 +129,7 @@ class Reader:
         self.files: list[str] = []
 
     def read(self, text: str, name: str, within: tuple[str, ...] = ()) -> None:
-        """Read the lines of one file, in place of the `include` that names it."""
+        """Read the lines of a file, also for `include`."""
         self.files.append(name)
         for number, line in enumerate(ENDS.split(text), 1):
             cue = read_line(line, number, name)
@@ -149,7 +149,6 @@ class Reader:
                 self.open(cue)
 
     def open(self, cue: Cue) -> None:
-        """A line of the opening."""
         opening = self.opening
         if cue.verb in opening or (cue.verb in ("scene", "form") and opening.keys() & {"scene", "form"}):
             problem = f"'{cue.verb}' appears twice; a cue sheet opens one scene or form"
@@ -166,7 +165,6 @@ class Reader:
         opening[cue.verb] = cue
 
     def row(self, cue: Cue) -> None:
-        """A row of the table."""
         each = self.opening.get("each")
         if each is None:
             raise CueError(cue.file, cue.line, cue.column, "'row' needs 'each NAME…' before it")
@@ -176,7 +174,6 @@ class Reader:
         self.rows.append(cue)
 
     def include(self, cue: Cue, within: tuple[str, ...]) -> None:
-        """The lines of another cue sheet, in place of this one."""
         word = cue.words[0]
         path = Path(cue.file).parent / word.text
         if path.resolve() in [Path(file).resolve() for file in within]:
@@ -194,7 +191,6 @@ class Reader:
         self.read(text, str(path), within)
 
     def sheet(self, text: str, name: str) -> CueSheet:
-        """The whole sheet."""
         opening = self.opening
         opens = opening.get("scene") or opening.get("form") or opening.get("forms")
         if opens is None:
@@ -225,8 +221,8 @@ class Reader:
 def read_cues(text: str, name: str) -> CueSheet:
     """Read a cue sheet.
 
-    `text` is its whole text, `name` its file, as errors call it, beside which those are that it includes.
-    Raises `CueError` for the first thing that is wrong.
+    `text`: its text. `name`: its file name, for errors and for the files that it includes. Raises `CueError` for the first
+    problem.
     """
     reader = Reader()
     reader.read(text, name)
@@ -246,7 +242,6 @@ def read_cue_file(path: Path | str, name: str = "") -> CueSheet:
 
 
 def read_text(path: Path) -> str:
-    """The text of a cue sheet, which is UTF-8."""
     with path.open("rb") as file:
         found = file.read()
     try:
@@ -257,7 +252,7 @@ def read_text(path: Path) -> str:
 
 
 def read_line(line: str, number: int, name: str) -> Cue | None:
-    """One line as a cue; None where it says nothing."""
+    """Return a line as a cue, or None if it is blank."""
     words = cut(line, number, name)
     if not words:
         return None
@@ -270,7 +265,7 @@ def read_line(line: str, number: int, name: str) -> Cue | None:
 
 
 def must_fit(rule: VerbRule, words: Sequence[Word], name: str, line: int, end: int, more: str = "") -> None:
-    """Refuse too few and too many words behind a verb or what is expected; `end` is the column behind the last."""
+    """Refuse too few or too many words. `end`: the column after the last word."""
     if len(words) < rule.least:
         raise CueError(name, line, end, f"not enough words: {more}{rule.usage}")
     if rule.most is not None and len(words) > rule.most:
@@ -280,12 +275,12 @@ def must_fit(rule: VerbRule, words: Sequence[Word], name: str, line: int, end: i
 
 
 def behind(words: Sequence[Word]) -> int:
-    """The column behind the last of some words."""
+    """Return the column after the last word."""
     return words[-1].column + len(words[-1].raw)
 
 
 def must_be_expected(cue: Cue) -> None:
-    """Refuse an expectation that nothing could meet: an unknown one, or one with too few or too many words."""
+    """Refuse an expectation that is unknown or has the wrong number of words."""
     words = cue.words[1:] if cue.words[0].raw == "not" else cue.words
     end = behind(cue.words)
     if not words:
@@ -306,18 +301,17 @@ def must_be_expected(cue: Cue) -> None:
 
 
 def step_hint(wrong: str, known: Iterable[str] = VERBS) -> str:
-    """Return the step that is closest to a wrong word, or that people mean by it."""
+    """Return a hint for an unknown step: the closest one, or the one that people mean."""
     close = closest(wrong, [*known, *MEANT])
     return f"did you mean '{MEANT.get(close, close)}'?" if close is not None else suggest(wrong, known)
 
 
 def expected_hint(wrong: str) -> str:
-    """The closest thing that can be expected."""
     return suggest(wrong, [*TARGETS, *(f"NAME.{prop}" for prop in PROPERTIES), *PROPERTIES])
 
 
 def cut(line: str, number: int, name: str) -> list[Word]:
-    """Cut a line into words, as a shell does."""
+    """Split a line into words, as a shell does."""
     words: list[Word] = []
     at = 0
     while at < len(line):
@@ -340,7 +334,7 @@ def cut(line: str, number: int, name: str) -> list[Word]:
 
 
 def unquoted(word: str, values: Mapping[str, str] | None = None) -> str:
-    """A word without its quotes and backslashes, and with `values` in the places {named} outside of single quotes."""
+    """Return a word without quotes, with `values` for {names} outside single quotes."""
     if values is None and not ("\\" in word or '"' in word or "'" in word):
         return word
     text = ""
@@ -355,14 +349,14 @@ def unquoted(word: str, values: Mapping[str, str] | None = None) -> str:
 
 
 def inner(found: re.Match[str], values: Mapping[str, str] | None) -> str:
-    """What an escape or a place stands for within double quotes; `\\n` is a line's end."""
+    """Return an escape or a {name} within double quotes; `\\n` is a line end."""
     if found[1] is not None:
         return "\n" if found[1] == "n" else found[1]
     return found[0] if values is None else values[found[2]]
 
 
 def filled(cue: Cue, values: Mapping[str, str]) -> Cue:
-    """A cue with the values of one row in their places."""
+    """Return a cue with the values of one row."""
     words = []
     for word in cue.words:
         if "{" not in word.raw:
@@ -380,7 +374,7 @@ def filled(cue: Cue, values: Mapping[str, str]) -> Cue:
 
 
 def clock_of(cue: Cue | None) -> datetime | None:
-    """What the clock reads, as `now` says."""
+    """Return the time set by `now`."""
     if cue is None:
         return None
     word = cue.words[0]

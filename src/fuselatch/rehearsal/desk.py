@@ -1,6 +1,6 @@
-"""The desk: a rehearsal acts at it as a person would, step by step, and looks at what came of it.
+"""The desk: it acts as the user, step by step, and reads what happened.
 
-It uses only what a face uses: it feeds gestures to a session.
+It uses only what a front end uses: it feeds gestures to a session.
 """
 
 from __future__ import annotations
@@ -41,25 +41,25 @@ from fuselatch.stores.memory import MemoryLatches, MemoryRecords
 P = ParamSpec("P")
 F = TypeVar("F", bound=Form)
 Named: TypeAlias = str | Declaration[Any]
-"""A control: by its path, or by its declaration."""
+"""A control: its path or its declaration."""
 
 DURATION = re.compile(r"([0-9]+)\s*([smhd])")
 UNITS = {"s": "seconds", "m": "minutes", "h": "hours", "d": "days"}
 TAIL = 10
-"""How many lines of the trace an `Unfinished` shows."""
+"""Trace entries in an `Unfinished`."""
 
 
 watchers: list[Callable[[Desk], None]] = []
-"""Who is told of each desk whose rehearsal begins: the run of a test suite, say."""
+"""Functions that are called with each desk that opens."""
 
 
 class Unfinished(AssertionError):
-    """A rehearsal ended with a prompt unanswered or a dialog open; its text shows which, and the trace's tail."""
+    """A rehearsal ended with an open prompt or dialog. The message names it."""
 
 
 @dataclass(frozen=True, slots=True)
 class DeskPrompt:
-    """The prompt that is up; falsy where none is."""
+    """The open prompt. It is false if there is none."""
 
     title: str = ""
     text: str = ""
@@ -73,11 +73,10 @@ class DeskPrompt:
 
 
 class Desk:
-    """What `with rehearse(…) as desk` gives.
+    """The object of `with rehearse(…) as desk`. Its methods are what a user can do.
 
-    Its gestures (`type`, `press`, `pick`, …) raise `Refused` for what a person could not even
-    start, `UnknownName` for a control that isn't there, and `HandlerFailed` where code of the
-    form raised.
+    They raise `Refused` if the user can't do it, `UnknownName` for an unknown control, and `HandlerFailed` if the form's
+    code fails.
     """
 
     def __init__(self, scene: Scene, origin: str = "") -> None:
@@ -121,7 +120,7 @@ class Desk:
             raise Unfinished(left_over)
 
     def end(self) -> None:
-        """Close the session, and tell whoever has watched it."""
+        """Close the session and tell the witness."""
         self.session.close()
         if self.witness is not None:
             self.witness.ended(self.session.trace)
@@ -137,7 +136,7 @@ class Desk:
 
     @property
     def form(self) -> Form:
-        """The form in front."""
+        """The front form."""
         return self.session.front
 
     @overload
@@ -145,7 +144,7 @@ class Desk:
     @overload
     def at(self, form: Callable[..., F]) -> F: ...
     def at(self, form: Any) -> Any:
-        """The form in front, typed; an `AssertionError` where it is of another class."""
+        """Return the front form, typed. Raises `AssertionError` if it has another class."""
         front = self.form
         if not isinstance(front, form):
             raise AssertionError(f"expected {form.__name__} in front, but it is {front!r}")
@@ -153,7 +152,7 @@ class Desk:
 
     @property
     def prompt(self) -> DeskPrompt:
-        """The prompt that is up; falsy where none is."""
+        """The open prompt. It is false if there is none."""
         seen = prompt_view(self.session._engine)
         if seen is None:
             return DeskPrompt()
@@ -161,17 +160,17 @@ class Desk:
 
     @property
     def outcome(self) -> Outcome | None:
-        """The outcome of the first form, once it has closed."""
+        """The first form's outcome, or None while it is open."""
         return self.session.outcome
 
     @property
     def trace(self) -> Trace:
-        """The trace so far; readable after the block, too."""
+        """The trace so far. It can be read after the block."""
         return self.session.trace
 
     @property
     def latches(self) -> tuple[LatchSeen, ...]:
-        """The latches that hold: each with its key, answer, when it was taken, and what resets it."""
+        """The latches that are set, with key, answer, time and what resets each."""
         return self.session.latches
 
     @property
@@ -182,22 +181,21 @@ class Desk:
 
     @property
     def drawings(self) -> Mapping[str, str]:
-        """The SVG text of what was drawn, by name."""
+        """The drawings' SVG text, by name."""
         board = self.session.services[Drawings]
         return dict(getattr(board, "drawings", {}))
 
     def story(self) -> str:
-        """The whole trace in words: each gesture, and below it what it brought about."""
+        """Return the whole trace in words, with effects below each gesture."""
         return story(self.trace)
 
     # ---- gestures
 
     @cued
     def type(self, control: Named, text: str) -> None:
-        """Type a text key by key, in place of what stands in the entry.
+        """Type text key by key, in place of the field's text.
 
-        The draft stays unsettled until the focus leaves. When a key brings up a prompt or a
-        dialog, the rest is not typed, and the view says so.
+        It is a draft until the focus leaves. If a key opens a prompt or dialog, the rest isn't typed, and the view says so.
         """
         if not isinstance(text, str):
             raise TypeError(f"type(…): expected text as the user types it, not {text!r}")
@@ -214,20 +212,19 @@ class Desk:
 
     @cued
     def paste(self, control: Named, text: str) -> None:
-        """Put a whole text into an entry at once, in place of what stands there, unsettled."""
+        """Replace a field's text at once. It is a draft until the focus leaves."""
         self._feed("type", control, text)
 
     @cued
     def clear(self, control: Named) -> None:
-        """Empty an entry, unsettled as when typing."""
+        """Empty a field. It is a draft until the focus leaves."""
         self._feed("type", control)
 
     @cued
     def key(self, keys: str, held: int | str = 1) -> None:
-        """Press a key or shortcut where the focus is: one more character, "Enter", "Escape", "Ctrl+Enter".
+        """Press a key or shortcut: one more character, "Enter", "Escape", "Ctrl+Enter".
 
-        A key that is `held` down comes that many times, from the second time on as a repeat, which
-        types again but presses nothing.
+        `held`: how often a held key comes. Repeats type again but press nothing.
         """
         if not str(held).isdecimal():
             raise ValueError(f"'{held}' isn't a number of presses; use, for example, 5")
@@ -236,105 +233,105 @@ class Desk:
 
     @cued
     def focus(self, control: Named) -> None:
-        """Go to a control, as by clicking into it."""
+        """Move the focus to a control, as by a click."""
         self._feed("focus", control)
 
     @cued
     def tab(self) -> None:
-        """Go on to the next control."""
+        """Move to the next control."""
         self.session.feed(Gesture(verb="tab"))
 
     @cued
     def back_tab(self) -> None:
-        """Go back to the control before."""
+        """Move to the previous control."""
         self.session.feed(Gesture(verb="back_tab"))
 
     @cued
     def press(self, control: Named | None = None) -> None:
-        """Press a button, or click a label; without a control, click the form's surface.
+        """Press a button or label; without a control, click the form itself.
 
-        What it brings up, a prompt or a dialog, is what the next step meets.
+        If this opens a prompt or dialog, the next step acts on that.
         """
         self._feed("press", control)
 
     @cued
     def double(self, control: Named | None = None, item: object = "") -> None:
-        """Click something twice, of a choice the item named; without a control, the form's surface."""
+        """Double-click a control or one of its items; without a control, the form itself."""
         self._feed("double", control, str(item))
 
     @cued
     def pick(self, control: Named, text: object) -> None:
-        """Pick one of the choices, by its text."""
+        """Pick an item by its text."""
         self._feed("pick", control, str(text))
 
     @cued
     def sort(self, table: Named, column: str) -> None:
-        """Sort a table by one of its columns; by the same again, downwards."""
+        """Sort a table by a column; sort by the same column again to reverse."""
         self._feed("sort", table, column)
 
     @cued
     def tick(self, control: Named) -> None:
-        """Put a tick."""
+        """Tick a box."""
         self._feed("tick", control)
 
     @cued
     def untick(self, control: Named) -> None:
-        """Take a tick away."""
+        """Untick a box."""
         self._feed("untick", control)
 
     @cued
     def hover(self, control: Named) -> None:
-        """Bring the pointer to a control."""
+        """Move the pointer to a control."""
         self._feed("hover", control)
 
     @cued
     def unhover(self) -> None:
-        """Take the pointer off to nothing."""
+        """Move the pointer away."""
         self.session.feed(Gesture(verb="unhover"))
 
     @cued
     def answer(self, button: str) -> None:
-        """Press a button of the prompt that is up."""
+        """Press a button of the open prompt."""
         self.session.feed(Gesture(verb="answer", text=button))
 
     @cued
     def record(self, where: object) -> None:
-        """Go to another record of the form in front, or keep or remove the one in hand.
+        """Go to a record of the front form, or save or remove the current one.
 
-        Takes next, previous, first, last, new, save or remove, or the key of a record.
+        `where`: next, previous, first, last, new, save or remove, or a record's key.
         """
         self.session.feed(Gesture(verb="record", text=str(where)))
 
     @cued
     def add_line(self, lines: Named) -> None:
-        """Start a line at the end of some lines: `desk.add_line("extras")`."""
+        """Add a line at the end: `desk.add_line("extras")`."""
         self._feed("add_line", lines)
 
     @cued
     def remove_line(self, line: str) -> None:
-        """Take a line away: `desk.remove_line("extras[0]")`."""
+        """Remove a line: `desk.remove_line("extras[0]")`."""
         self._feed("remove_line", line)
 
     @cued
     def move_line(self, line: str, to: object) -> None:
-        """Put a line at another place: `desk.move_line("extras[2]", 0)`."""
+        """Move a line to a zero-based position: `desk.move_line("extras[2]", 0)`."""
         self._feed("move_line", line, str(to))
 
     @cued
     def open(self, name: str) -> None:
-        """Open a form that the scene offers by its name, or bring it to the front where it is open."""
+        """Open an offered form by name, or bring it to the front."""
         self.session.feed(Gesture(verb="open", text=name))
 
     @cued
     def close(self) -> None:
-        """Press the close button of what is in front, a prompt's too."""
+        """Press the close button of the prompt, dialog or form in front."""
         self.session.feed(Gesture(verb="close"))
 
     # ---- what no person does
 
     @cued
     def wait(self, duration: str) -> None:
-        """Let time pass, such as "90s", "61m", "2h" or "3d": only this moves the clock."""
+        """Let time pass: "90s", "61m", "2h" or "3d". Only this moves the clock."""
         found = DURATION.fullmatch(duration.strip())
         if not found:
             raise ValueError(f"'{duration}' isn't a duration; write 90s, 61m, 2h or 3d")
@@ -342,51 +339,52 @@ class Desk:
 
     @cued
     def mute(self, handler: Callable[..., object], why: str) -> None:
-        """Leave a handler out: `desk.mute(BookingForm.look_up_vessel, why="…")`."""
+        """Don't run a handler: `desk.mute(BookingForm.look_up_vessel, why="…")`."""
         self.session.mute(handler, why)
 
     @cued
     def pause_at(self, event: EventSource) -> None:
-        """Stop before an event from now on; `paused_before` says so, and `go_on` goes on."""
+        """Pause before an event from now on; `go_on` continues."""
         self.session.pause_at(event)
 
     @property
     def paused_before(self) -> str:
-        """The event before which the session is paused ("berth.changed"), or ""."""
+        """The event that the session is paused before ("berth.changed"), or ""."""
         return self.session.paused_before
 
     @cued
     def go_on(self) -> None:
-        """Go on behind a pause."""
+        """Continue after a pause."""
         self.session.go_on()
 
     def why(self, what: str) -> str:
-        """Why something is as it is, or did not come: `desk.why("berth.enabled")`."""
+        """Explain why something is as it is: `desk.why("berth.enabled")`."""
         return self.session.why(what)
 
     # ---- as a cue sheet
 
     @cued
     def expect(self, *words: str) -> None:
-        """Expect something as a cue sheet does: `desk.expect("berth.choices", "N7")`, `desk.expect("not", "prompt")`.
+        """Expect something as a cue sheet does: `desk.expect("berth.choices", "N7")`.
 
-        Raises `Unmet`, an AssertionError, where it does not hold, and `UnknownName` for what can't be expected.
+        `desk.expect("not", "prompt")` expects the opposite.
+        Raises `Unmet`, an `AssertionError`, and `UnknownName` for an unknown expectation.
         """
         __tracebackhide__ = True
         expect(self, words)
 
     def as_cues(self) -> str:
-        """The rehearsal so far as a cue sheet: its steps, and what was expected with `expect`.
+        """Return the rehearsal so far as a cue sheet.
 
-        A step that was refused, and after which the rehearsal went on, is expected to be refused.
-        What a cue sheet can't say stands in it as a comment.
+        It has the steps, and what was expected with `expect`. A refused step becomes `expect refused`.
+        Steps that only Python can do are comments.
         """
         return "".join(f"{line}\n" for line in cue_lines(self))
 
     # ---- the rest
 
     def unfinished(self) -> str | None:
-        """What keeps this rehearsal from being over, with the trace's tail; None where nothing does."""
+        """Return what is still open, with the last trace entries, or None."""
         session = self.session
         prompt = self.prompt
         extra = [form for form in session.forms if form is not session.first]
@@ -404,7 +402,7 @@ class Desk:
         self.session.feed(Gesture(verb=verb, control=path, text=text, form=form))
 
     def look_up(self, path: str) -> tuple[Form, str]:
-        """The form that a path is about and the path on it: the form that it begins with, else the one in front."""
+        """Return the form that a path starts with (default: the front form) and the rest."""
         first, _, rest = path.partition(".")
         for called in (name_of, class_name) if rest else ():
             for form in self.session.forms:
@@ -413,7 +411,7 @@ class Desk:
         return self.form, path
 
     def place(self, control: Named) -> tuple[str, str]:
-        """The name of the form that a control is on ("" for the one in front), and its path."""
+        """Return the name of a control's form ("" for the front form) and its path."""
         forms = self.session.forms
         if isinstance(control, str):
             if "." not in control or not forms:
@@ -431,7 +429,6 @@ class Desk:
 
 
 def class_name(form: Form) -> str:
-    """The name of a form's class."""
     return type(form).__name__
 
 
@@ -474,10 +471,10 @@ def rehearse(
     *args: Any,
     **params: Any,
 ) -> Desk:
-    """Rehearse a form without a screen: `with rehearse(BookingForm, user="desk-2", berths=berths) as desk:`.
+    """Rehearse a form without a screen: `with rehearse(BookingForm, berths=berths) as desk:`.
 
-    Takes a form class with its params by name, or a scene function, and what a `Scene` takes.
-    Leaving the block with a prompt unanswered or a dialog open raises `Unfinished`.
+    `form`: a form class, with its parameters by name, or a scene function. The other options are those of `Scene`. If the
+    block ends with an open prompt or dialog, it raises `Unfinished`.
     """
     if args:
         raise TypeError("rehearse(…): pass parameters by name")

@@ -1,4 +1,4 @@
-"""What is expected of a desk: whether it holds, and what there is instead."""
+"""Expectations: whether they are met, and what there is instead."""
 
 from __future__ import annotations
 
@@ -24,14 +24,14 @@ if TYPE_CHECKING:
 PLAIN: Final = PlainFormats()
 YES_NO: Final = {"yes": True, "true": True, "no": False, "false": False}
 FEW: Final = 12
-"""How many choices a message lists."""
+"""Choices that a message lists."""
 
 Looked: TypeAlias = tuple[bool, str]
-"""Whether it holds, and in words what there is."""
+"""Whether an expectation is met, and what there is, in words."""
 
 
 class Unmet(AssertionError):
-    """An expectation that the desk does not meet: `expected` says which, `actual` what there is instead."""
+    """An expectation that isn't met. `expected`: its words. `actual`: what there is."""
 
     def __init__(self, expected: str, actual: str) -> None:
         super().__init__(f"expected {expected}, but {actual}")
@@ -40,7 +40,7 @@ class Unmet(AssertionError):
 
 
 def expect(desk: Desk, words: Sequence[str]) -> None:
-    """Check one expectation; raises `Unmet`, or `UnknownName` where what is named isn't there."""
+    """Check an expectation; raise `Unmet`, or `UnknownName` for an unknown name."""
     __tracebackhide__ = True
     wanted = words[0] != "not"
     said = words if wanted else words[1:]
@@ -57,41 +57,41 @@ def expect(desk: Desk, words: Sequence[str]) -> None:
 
 
 def fits(rule: VerbRule, words: Sequence[str]) -> None:
-    """Refuse too few and too many words."""
+    """Refuse too few or too many words."""
     if not rule.least <= len(words) <= (len(words) if rule.most is None else rule.most):
         raise UnknownName(f"expect {rule.usage}: got {len(words)} words; quote text with spaces")
 
 
 def part_of(words: list[str]) -> str:
-    """The part of a text that is expected; "" where any text will do."""
+    """Return the expected part of a text; "" for any text."""
     return words[0] if words else ""
 
 
 def text_holds(text: str, words: list[str], what: str, none: str) -> Looked:
-    """Whether there is a text, with the part that is expected."""
+    """Look for the expected part in a text."""
     text = " ".join(text.split())
     return bool(text) and part_of(words) in text, f"{what} '{text}'" if text else none
 
 
 def expect_open(desk: Desk, words: list[str]) -> Looked:
-    """`open FORM`: whether a form of that class is open."""
+    """`open FORM`: a form of this class is open."""
     names = [type(form).__name__ for form in desk.session.forms]
     return words[0] in names, f"open: {', '.join(names)}" if names else "no form is open"
 
 
 def expect_front(desk: Desk, words: list[str]) -> Looked:
-    """`front FORM`: whether the form in front is of that class."""
+    """`front FORM`: the front form has this class."""
     name = type(desk.form).__name__
     return words[0] == name, f"{name} is in front"
 
 
 def expect_title(desk: Desk, words: list[str]) -> Looked:
-    """`title TEXT`: the title of the form in front."""
+    """`title TEXT`: the front form's title."""
     return words[0] == desk.form.title, f"it is '{desk.form.title}'"
 
 
 def expect_focus(desk: Desk, words: list[str]) -> Looked:
-    """`focus [CONTROL]`: where the focus is; without a word, whether it is anywhere."""
+    """`focus [CONTROL]`: the focused control; without a word, any."""
     focused = desk.form._state.focus
     name = focused.name if focused is not None else ""
     must_be_there(desk, words)
@@ -99,60 +99,60 @@ def expect_focus(desk: Desk, words: list[str]) -> Looked:
 
 
 def must_be_there(desk: Desk, words: list[str]) -> None:
-    """Refuse a control that the form in front does not have."""
+    """Refuse a control that the front form doesn't have."""
     for path in words:
         if placed_at(desk.form, path) is None:
             control_at(desk, path)
 
 
 def expect_message(desk: Desk, words: list[str]) -> Looked:
-    """`message [PART]`: what the message area of the form in front says."""
+    """`message [PART]`: the message of the front form."""
     notice = desk.session._engine.notice
     none = f"there is no message (the notice is '{notice}')" if notice else "there is no message"
     return text_holds(message_of(desk.session._engine, desk.form)[0], words, "the message is", none)
 
 
 def expect_notice(desk: Desk, words: list[str]) -> Looked:
-    """`notice [PART]`: what the person is told of the last gesture, where something held or dropped it."""
+    """`notice [PART]`: why the last gesture was blocked or cut short."""
     return text_holds(desk.session._engine.notice, words, "the notice is", "there is no notice")
 
 
 def expect_help(desk: Desk, words: list[str]) -> Looked:
-    """`help [PART]`: the help that is shown, of what is hovered at or has the focus."""
+    """`help [PART]`: the help that is shown."""
     return text_holds(help_line(desk.session._engine), words, "the help is", "no help is shown")
 
 
 def expect_prompt(desk: Desk, words: list[str]) -> Looked:
-    """`prompt [PART]`: whether a prompt is up whose text has that part."""
+    """`prompt [PART]`: a prompt with this part in its text is open."""
     return text_holds(desk.prompt.text, words, "the prompt is", "no prompt is open")
 
 
 def expect_button(desk: Desk, words: list[str]) -> Looked:
-    """`button CAPTION`: whether the prompt that is up has that button."""
+    """`button CAPTION`: the open prompt has this button."""
     buttons = desk.prompt.buttons
     return words[0] in buttons, f"the buttons are {', '.join(buttons)}" if buttons else "no prompt is open"
 
 
 def expect_outcome(desk: Desk, words: list[str]) -> Looked:
-    """`outcome VERDICT`: whether the first form has closed with that verdict."""
+    """`outcome VERDICT`: the first form closed with this verdict."""
     verdict = desk.outcome.verdict if desk.outcome is not None else None
     return verdict == words[0], f"it is {verdict}" if verdict else "the form is still open"
 
 
 def expect_latch(desk: Desk, words: list[str]) -> Looked:
-    """`latch NAME`: whether a latch of that name holds."""
+    """`latch NAME`: this latch is set."""
     names = [seen.latch for seen in desk.latches]
     return words[0] in names, f"set: {', '.join(names)}" if names else "no latch is set"
 
 
 def expect_record(desk: Desk, words: list[str]) -> Looked:
-    """`record SHOWN`: the place of the record in hand, such as "12 of 250"."""
+    """`record POSITION`: the current record's position, such as "12 of 250"."""
     shown = desk.form.records.position_text
     return shown == words[0], f"it is {shown}"
 
 
 def expect_row(desk: Desk, words: list[str]) -> Looked:
-    """`row SOURCE [COLUMN=VALUE…]`: whether a source has a row with these values."""
+    """`row SOURCE [COLUMN=VALUE…]`: the source has a row with these values."""
     source, wanted = words[0], [word.partition("=") for word in words[1:]]
     try:
         rows = desk.session.records.rows(source)
@@ -173,7 +173,7 @@ def expect_row(desk: Desk, words: list[str]) -> Looked:
 
 
 def same_plain(value: object, word: str) -> bool:
-    """Whether a value of a row is what a word says."""
+    """Return True if a row's value is what a word says."""
     if value is None or value == "":
         return word == ""
     if isinstance(value, bool):
@@ -187,27 +187,27 @@ def same_plain(value: object, word: str) -> bool:
 
 
 def expect_written(desk: Desk, words: list[str]) -> Looked:
-    """`written SOURCE [COUNT]`: how many rows have been written into a source; without a number, whether any."""
+    """`written SOURCE [COUNT]`: rows were written to the source."""
     count = sum(entry.kind == "write" and entry.name == words[0] for entry in desk.trace)
     told = f"{count} row{'s were' if count != 1 else ' was'} written to '{words[0]}'"
     return (str(count) == words[1] if len(words) > 1 else count > 0), told
 
 
 def expect_letter(desk: Desk, words: list[str]) -> Looked:
-    """`letter [PART]`: whether a letter was sent with that part in its subject or its text."""
+    """`letter [PART]`: a letter with this part in its subject or text was sent."""
     told = [f"{letter['Subject']}\n{letter.get_content()}" for letter in desk.letters if not letter.is_multipart()]
     subjects = ", ".join(f"'{letter['Subject']}'" for letter in desk.letters)
     return any(part_of(words) in text for text in told), f"sent: {subjects}" if subjects else "no letter was sent"
 
 
 def expect_drawing(desk: Desk, words: list[str]) -> Looked:
-    """`drawing NAME`: whether a drawing of that name was made."""
+    """`drawing NAME`: a drawing with this name was made."""
     names = ", ".join(desk.drawings)
     return words[0] in desk.drawings, f"drawn: {names}" if names else "nothing was drawn"
 
 
 def expect_refused(desk: Desk, words: list[str]) -> Looked:
-    """`refused STEP… [because PART]`: whether a person could not even start that step."""
+    """`refused STEP… [because PART]`: the user can't do this step."""
     step, part = step_and_reason(words)
     try:
         getattr(desk, step[0])(*step[1:])
@@ -235,11 +235,11 @@ TARGETS: Final[Mapping[str, Callable[[Desk, list[str]], Looked]]] = {
     "drawing": expect_drawing,
     "refused": expect_refused,
 }
-"""What can be expected of all that is open."""
+"""The expectations that aren't about a control."""
 
 
 def expect_of(desk: Desk, target: str, words: list[str]) -> Looked:
-    """`[FORM.]NAME.PROPERTY WORD…`: of a control of the form in front or of the one named, or of the outcome."""
+    """`[FORM.]NAME.PROPERTY WORD…`: a property of a control, or a value of the outcome."""
     path, _, prop = target.rpartition(".")
     if expected_rule(target) is OF_OUTCOME:
         return expect_outcome_value(desk, target.partition(".")[2], words)
@@ -247,7 +247,7 @@ def expect_of(desk: Desk, target: str, words: list[str]) -> Looked:
 
 
 def control_at(desk: Desk, path: str) -> Any:
-    """The control at a path; `UnknownName` where there is none."""
+    """Return the control at a path; raise `UnknownName`."""
     form, path = desk.look_up(path)
     found: Any = controls_of(form).get(path) or placed_at(form, path)
     if found is None:
@@ -256,7 +256,7 @@ def control_at(desk: Desk, path: str) -> Any:
 
 
 def expect_outcome_value(desk: Desk, path: str, words: list[str]) -> Looked:
-    """`outcome.NAME WORD`: of a value that the first form has left behind."""
+    """`outcome.NAME WORD`: a value of the first form's outcome."""
     outcome = desk.outcome
     if outcome is None:
         return False, "the form is still open"
@@ -269,7 +269,7 @@ def expect_outcome_value(desk: Desk, path: str, words: list[str]) -> Looked:
 
 
 def property_value(control: Any, words: list[str]) -> Looked:
-    """`NAME.value WORD`: the value, as plain formats write it; of several that are picked, each."""
+    """`NAME.value WORD…`: the value in plain formats; every item of a multiple choice."""
     has_value(control, "value")
     if isinstance(control.value, tuple):
         return [str(item) for item in control.value] == words, f"it is {', '.join(map(str, control.value)) or 'blank'}"
@@ -279,13 +279,13 @@ def property_value(control: Any, words: list[str]) -> Looked:
 
 
 def property_text(control: Any, words: list[str]) -> Looked:
-    """`NAME.text WORD`: what stands in the entry."""
+    """`NAME.text WORD`: the text in the field."""
     has_value(control, "text")
     return control.text == words[0], f"it is '{control.text}'"
 
 
 def property_choices(control: Any, words: list[str]) -> Looked:
-    """`NAME.choices WORD…`: all that may be picked, in order; without a word, whether there are any."""
+    """`NAME.choices WORD…`: all choices, in order; without a word, any."""
     if not isinstance(control, LiveChoice):
         raise UnknownName(f"'{control.name}' has no choices ({KIND_NAMES[control.declared.kind]})")
     texts = control.choices.shown()
@@ -294,7 +294,7 @@ def property_choices(control: Any, words: list[str]) -> Looked:
 
 
 def property_flag(name: str) -> Callable[[Any, list[str]], Looked]:
-    """`NAME.enabled yes` or `no`; `yes` may be left out."""
+    """`NAME.enabled [yes|no]`: a property that is true or false."""
 
     def look(control: Any, words: list[str]) -> Looked:
         word = words[0] if words else "yes"
@@ -309,14 +309,14 @@ def property_flag(name: str) -> Callable[[Any, list[str]], Looked]:
 
 
 def property_marker(control: Any, words: list[str]) -> Looked:
-    """`NAME.marker [PART]`: whether a marker with that part in its text is shown."""
+    """`NAME.marker [PART]`: a marker with this part in its text is shown."""
     if not isinstance(control, LiveEntry):
         raise UnknownName(f"'{control.name}' can't have a marker ({KIND_NAMES[control.declared.kind]})")
     return text_holds(control.marker.text, words, "the marker is", "there is no marker")
 
 
 def property_rows(control: Any, words: list[str]) -> Looked:
-    """`NAME.rows COUNT`: how many lines, or rows of a table, there are."""
+    """`NAME.rows COUNT`: the number of lines, or of a table's rows."""
     if not isinstance(control, LiveLines | LiveTable):
         raise UnknownName(f"'{control.name}' has no rows ({KIND_NAMES[control.declared.kind]})")
     count = control.count if isinstance(control, LiveTable) else len(control)
@@ -324,7 +324,7 @@ def property_rows(control: Any, words: list[str]) -> Looked:
 
 
 def property_word(name: str) -> Callable[[Any, list[str]], Looked]:
-    """`NAME.caption TEXT`: a property that is a text."""
+    """`NAME.caption TEXT`: a property that is text."""
 
     def look(control: Any, words: list[str]) -> Looked:
         actual = str(getattr(control, name))
@@ -345,17 +345,17 @@ PROPERTIES: Final[Mapping[str, Callable[[Any, list[str]], Looked]]] = {
     "caption": property_word("caption"),
     "tone": property_word("tone"),
 }
-"""What can be expected of a control."""
+"""The expectations about a control."""
 
 
 def has_value(control: Any, prop: str) -> None:
-    """Refuse a property that a button does not have."""
+    """Refuse a property of values on a control without one."""
     if not isinstance(control, LiveValue):
         raise UnknownName(f"'{control.name}' has no {prop} ({KIND_NAMES[control.declared.kind]})")
 
 
 def same_value(control: Any, value: object, word: str) -> bool:
-    """Whether a value is what a word says, in plain formats whatever the locale; "" is blank."""
+    """Return True if a value is what a word says, in plain formats. "" is blank."""
     if value is None or value == "":
         return word == ""
     if isinstance(value, bool):
@@ -370,7 +370,6 @@ def same_value(control: Any, value: object, word: str) -> bool:
 
 
 def shown(control: Any, value: object) -> str:
-    """A value for a message."""
     if value is None or value == "":
         return "blank"
     return str(control.declared.show(value, PLAIN))

@@ -1,4 +1,4 @@
-"""From runs to a flipbook's shots."""
+"""Turn runs into a flipbook's shots."""
 
 from __future__ import annotations
 
@@ -9,7 +9,6 @@ from fuselatch.report.flipbook import Book, Shot, page, shot
 
 
 def book_of(done: CueRun) -> Book:
-    """The shots of a run that was looked at."""
     shots: list[Shot] = []
     sheet = done.sheet
     if done.view is not None:
@@ -25,7 +24,6 @@ def book_of(done: CueRun) -> Book:
 
 
 def flipbook(title: str, done: Sequence[CueRun]) -> str:
-    """The page of some runs."""
     passed, failed = sum(one.passed for one in done), sum(one.failed for one in done)
     problems = " ".join(one.problem for one in done if one.problem)
     return page(title, f"{passed} steps passed, {failed} failed. {problems}".strip(), [book_of(one) for one in done])

@@ -1,4 +1,4 @@
-"""What may stand in a cue sheet: the verbs, and what can be expected, each with the words it takes."""
+"""The words of cue sheets: the verbs and the expectations, with their arguments."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from typing import Final
 
 @dataclass(frozen=True, slots=True)
 class VerbRule:
-    """How many words a verb takes, and how it is written."""
+    """How many words a verb takes, and its usage."""
 
     least: int
     most: int | None
@@ -17,7 +17,7 @@ class VerbRule:
 
 
 BEGINS: Final = frozenset({"scene", "form", "forms"})
-"""What a cue sheet may begin with: one of the first two, the third, or both."""
+"""The verbs that a cue sheet can start with."""
 
 OPENING: Final[Mapping[str, VerbRule]] = {
     "scene": VerbRule(1, 1, "scene MODULE:FUNCTION"),
@@ -30,7 +30,7 @@ OPENING: Final[Mapping[str, VerbRule]] = {
     "each": VerbRule(1, None, "each NAME…"),
     "row": VerbRule(1, None, "row VALUE…"),
 }
-"""What stands before the first step."""
+"""The verbs before the first step."""
 
 STEPS: Final[Mapping[str, VerbRule]] = {
     "focus": VerbRule(1, 1, "focus CONTROL"),
@@ -58,7 +58,7 @@ STEPS: Final[Mapping[str, VerbRule]] = {
     "move_line": VerbRule(2, 2, "move_line LINES[PLACE] PLACE"),
     "expect": VerbRule(1, None, "expect [not] WHAT WORD…"),
 }
-"""The steps: the verbs of the desk, and what is expected of it."""
+"""The steps."""
 
 MEANT: Final[Mapping[str, str]] = {
     "click": "press", "push": "press", "select": "pick", "choose": "pick", "check": "tick", "uncheck": "untick",
@@ -66,10 +66,10 @@ MEANT: Final[Mapping[str, str]] = {
     "assert": "expect", "verify": "expect", "should": "expect", "dblclick": "double", "mouse": "hover", "move": "hover",
     "submit": "press", "delete": "clear", "erase": "clear", "confirm": "answer", "dismiss": "close", "goto": "focus",
 }  # fmt: skip
-"""Words that people write for a step, with the step that they mean."""
+"""Words that people write for a step, and the step that they mean."""
 
 INCLUDE: Final = VerbRule(1, 1, "include FILE.cues")
-"""The one verb that may stand anywhere."""
+"""The verb that can be anywhere."""
 
 VERBS: Final[Mapping[str, VerbRule]] = {**STEPS, **OPENING, "include": INCLUDE}
 
@@ -92,7 +92,7 @@ TARGETS: Final[Mapping[str, VerbRule]] = {
     "drawing": VerbRule(1, 1, "drawing NAME"),
     "refused": VerbRule(1, None, "refused STEP… [because PART]"),
 }
-"""What can be expected of all that is open."""
+"""The expectations that aren't about a control."""
 
 PROPERTIES: Final[Mapping[str, VerbRule]] = {
     "value": VerbRule(1, None, "NAME.value WORD"),
@@ -106,13 +106,13 @@ PROPERTIES: Final[Mapping[str, VerbRule]] = {
     "caption": VerbRule(1, 1, "NAME.caption TEXT"),
     "tone": VerbRule(1, 1, "NAME.tone TONE"),
 }
-"""What can be expected of a control."""
+"""The expectations about a control."""
 
 OF_OUTCOME: Final = VerbRule(1, 1, "outcome.NAME WORD")
 
 
 def expected_rule(target: str) -> VerbRule | None:
-    """How an expectation is written: by what it is about; None for what can't be expected."""
+    """Return the rule of an expectation, or None if there is no such expectation."""
     if target in TARGETS:
         return TARGETS[target]
     if target.startswith("outcome."):
@@ -122,7 +122,7 @@ def expected_rule(target: str) -> VerbRule | None:
 
 
 def step_and_reason(words: Sequence[str]) -> tuple[Sequence[str], str]:
-    """What stands behind `refused`: the step, and the part of the reason behind `because` ("" for any)."""
+    """Return the step after `refused`, and the part of the reason ("" for any)."""
     rule = STEPS.get(words[0])
     most = None if rule is None else rule.most
     if len(words) > 2 and words[-2] == "because" and (most is None or len(words) - 1 > most):

@@ -1,4 +1,4 @@
-"""Which files a cue sheet or a module depends on, found by reading them: nothing is imported."""
+"""Find the files that a cue sheet or module depends on, without importing them."""
 
 from __future__ import annotations
 
@@ -16,13 +16,13 @@ INSTALLED: Final = (
     *(Path(sysconfig.get_path(name)).resolve() for name in ("purelib", "platlib", "stdlib")),
     Path(__file__).resolve().parents[1],
 )
-"""Where packages are installed that nobody edits; the last is this library, wherever it is."""
+"""The folders of installed packages, and of this library."""
 
 
 def files_of(sheet: CueSheet, folders: Sequence[Path]) -> list[Path]:
-    """The files that a cue sheet depends on: itself, those it includes, its policy, and the Python files behind it.
+    """Return the files that a cue sheet depends on, except installed packages.
 
-    Modules are looked for in `folders`, then where Python finds them; those of installed packages are left out.
+    Itself, those it includes, its policy, and its Python files. Modules are looked up in `folders`, then on Python's path.
     """
     own = Path(sheet.name).resolve().parent
     found = [Path(name).resolve() for name in sheet.files]
@@ -39,7 +39,7 @@ def files_of(sheet: CueSheet, folders: Sequence[Path]) -> list[Path]:
 
 
 def files_behind(file: Path, folders: Sequence[Path]) -> list[Path]:
-    """A Python file and those it imports, directly or not, as far as they are not installed packages."""
+    """Return a Python file and its imports, direct or not, except installed packages."""
     found: dict[Path, None] = {}
     waiting = [file.resolve()]
     while waiting:
@@ -56,7 +56,7 @@ def files_behind(file: Path, folders: Sequence[Path]) -> list[Path]:
 
 
 def root_of(path: Path) -> Path:
-    """The folder that the imports of a file begin at: the one above its package."""
+    """Return the folder above a file's package, where its imports start."""
     folder = path.parent
     while (folder / "__init__.py").exists():
         folder = folder.parent
@@ -64,7 +64,7 @@ def root_of(path: Path) -> Path:
 
 
 def imported(path: Path) -> Iterator[str]:
-    """The modules that a file names in its imports; `from a import b` names `a` and, in case it is a module, `a.b`."""
+    """Yield the modules that a file imports; `from a import b` yields `a` and `a.b`."""
     try:
         tree = ast.parse(path.read_text(encoding="utf-8-sig"))
     except (OSError, SyntaxError, UnicodeDecodeError):
@@ -82,7 +82,7 @@ def imported(path: Path) -> Iterator[str]:
 
 
 def find(module: str, folders: Sequence[Path]) -> Path | None:
-    """The file of a module in some folders, or on Python's path; None for one that is built in, or not there."""
+    """Return a module's file in the folders or on Python's path, or None."""
     parts = module.split(".")
     if not module or parts[0] in sys.stdlib_module_names:
         return None

@@ -1,4 +1,4 @@
-"""Loading what a cue sheet names: a scene or a form, from installed packages or given folders."""
+"""Load scenes and forms from installed packages or given folders."""
 
 from __future__ import annotations
 
@@ -22,22 +22,22 @@ from fuselatch.rehearsal.scenes import Scene
 
 
 class LoadError(ValueError):
-    """What was named can't be imported, or is neither a scene nor a form."""
+    """Something can't be imported, or isn't a scene or a form."""
 
 
 EXAMPLES: Final = {"form": "stay:Stay", "scene": "marina.scenes:quiet_monday", "function": "rates:price_of_stay"}
-"""What is written for each kind of thing that can be loaded."""
+"""An example for each kind of thing that can be loaded."""
 
 _kept: dict[tuple[str, ...], dict[str, ModuleType]] = {}
-"""What was imported from some folders, so that it is imported once."""
+"""The modules imported from some folders, so that they are imported once."""
 
 
 @contextmanager
 def importing_from(folders: Sequence[Path]) -> Iterator[None]:
-    """Let imports find modules in some folders, for as long as this lasts.
+    """Let imports find modules in these folders within the block.
 
-    Modules of one name in two folders don't meet: what comes from these folders is known only meanwhile, and
-    a module that was imported from elsewhere, and that one of these hides, is set aside.
+    Modules with the same name in two folders don't meet: what comes from these folders is known only in the block, and a
+    module from elsewhere that they hide is set aside.
     """
     places = tuple(str(folder) for folder in folders)
     path, aside = list(sys.path), hidden_by(folders)
@@ -59,12 +59,15 @@ def importing_from(folders: Sequence[Path]) -> Iterator[None]:
 
 
 def forget_imports() -> None:
-    """Have everything imported anew that came from given folders."""
+    """Forget the modules that came from given folders."""
     _kept.clear()
 
 
 def hidden_by(folders: Sequence[Path]) -> dict[str, ModuleType]:
-    """The modules, imported from elsewhere, that modules of some folders hide; installed packages are none."""
+    """Return the imported modules that modules in these folders hide.
+
+    Installed packages aren't hidden.
+    """
     tops = {
         entry.name.removesuffix(".py")
         for folder in folders
@@ -81,25 +84,25 @@ def hidden_by(folders: Sequence[Path]) -> dict[str, ModuleType]:
 
 
 def is_from(module: ModuleType, folders: Sequence[Path]) -> bool:
-    """Whether a module's file is in one of some folders, or below."""
+    """Return True if a module's file is in or below one of the folders."""
     file = getattr(module, "__file__", None)
     return file is not None and any(file.startswith(f"{folder}{os.sep}") for folder in folders)
 
 
 def is_edited(module: ModuleType) -> bool:
-    """Whether a module has a file that is none of an installed package; others are imported once and for all."""
+    """Return True if a module has a file and isn't an installed package."""
     return getattr(module, "__file__", None) is not None and not is_from(module, INSTALLED)
 
 
 def is_own(module: ModuleType, folders: Sequence[Path]) -> bool:
-    """Whether some folders bring a module; an environment that lies below them is not theirs."""
+    """Return True if a module belongs to these folders."""
     return is_from(module, folders) and is_edited(module)
 
 
 def load(reference: str, verb: str) -> Any:
-    """What `MODULE:NAME` stands for: a form class (verb "form"), a scene function ("scene"), or any function.
+    """Load `MODULE:NAME`; `verb` is "form", "scene" or "function".
 
-    Raises `LoadError`, on one line, with the closest right name.
+    Raises `LoadError` with one line and the closest name.
     """
     module_name, colon, name = reference.partition(":")
     if not (colon and module_name and name):
@@ -123,7 +126,7 @@ def load(reference: str, verb: str) -> Any:
 
 
 def load_module(name: str) -> ModuleType:
-    """Import a module; what goes wrong is told on one line."""
+    """Import a module; raise `LoadError` with one line."""
     try:
         return importlib.import_module(name)
     except ModuleNotFoundError as error:
@@ -145,9 +148,9 @@ def load_module(name: str) -> ModuleType:
 
 
 def forms_in(folder: Path) -> list[type[Form]]:
-    """The forms that the modules of a folder define, in order of module and definition.
+    """Return the forms that a folder's modules define, by module and order.
 
-    Modules whose names begin with an underscore are left out. Raises `LoadError`.
+    Modules that start with "_" are left out. Raises `LoadError`.
     """
     folder = folder.resolve()
     if not folder.is_dir():
@@ -169,7 +172,7 @@ def forms_in(folder: Path) -> list[type[Form]]:
 
 
 def suggest_module(missing: str) -> str:
-    """The closest module of the same package, or what would make it found."""
+    """Return a hint for an unknown module."""
     package, _, last = missing.rpartition(".")
     hint = suggest(last, (found.name for found in pkgutil.iter_modules(paths_of(package))))
     if package and hint != "there are none":
@@ -179,7 +182,7 @@ def suggest_module(missing: str) -> str:
 
 
 def paths_of(package: str) -> list[str]:
-    """The folders in which the modules of a package are looked for; of the top level, those added first."""
+    """Return the folders that a package's modules are looked up in."""
     if not package:
         return sys.path[:3]
     spec = importlib.util.find_spec(package) if package in sys.modules else None
@@ -187,7 +190,7 @@ def paths_of(package: str) -> list[str]:
 
 
 def names_in(module: ModuleType, verb: str) -> list[str]:
-    """The forms or scenes that a module defines."""
+    """Return the forms, scenes or functions that a module defines."""
     names = []
     for name, found in vars(module).items():
         is_form = isinstance(found, type) and issubclass(found, Form) and found is not Form

@@ -1,4 +1,4 @@
-"""Finding a handler by its name, to leave it out."""
+"""Find a handler by name, to mute it."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ LEFT_OUT = "muted for this run"
 
 
 def forms_loaded() -> Iterator[type[Form]]:
-    """Every form class that has been imported."""
+    """Yield every imported form class."""
     waiting = list(Form.__subclasses__())
     while waiting:
         form = waiting.pop()
@@ -23,7 +23,7 @@ def forms_loaded() -> Iterator[type[Form]]:
 
 
 def handler_named(name: str) -> Callable[..., Any]:
-    """The handler called `BookingForm.price_the_stay`, of all forms that have been imported; raises `UnknownName`."""
+    """Return the handler `BookingForm.price_the_stay`; raise `UnknownName`."""
     known = {handler.name: handler.function for form in forms_loaded() for handler in all_handlers(form._plan)}
     if name not in known:
         owner = name.partition(".")[0]

@@ -1,6 +1,6 @@
-"""For pytest: cue sheets are tests, the fixture `rehearsal`, what a failure shows, and coverage of behaviour.
+"""The pytest plugin: cue sheets are tests, and failures show why.
 
-What it needs of the library is imported once a test rehearses something.
+The library is imported only when a test needs it.
 """
 
 from __future__ import annotations
@@ -18,15 +18,15 @@ if TYPE_CHECKING:
     from fuselatch.report.behaviour import Behaviour
 
 LOOKED: Final = re.compile(r"[A-Za-z_][\w\]\[.]*\.\w+")
-"""What looks like a property of a control in a line of a test."""
+"""What looks like a control's property in a test's line."""
 TAIL: Final = 10
-"""How many lines of the trace a failure shows."""
+"""Trace entries that a failure shows."""
 KEY: Final = "fuselatch_behaviour"
 WATCH: Final = pytest.StashKey["Watch"]()
 
 
 class Watch:
-    """What one run of pytest has rehearsed: the desks of the test that runs, and what was tried in all."""
+    """What one pytest run rehearsed: the running test's desks, and what was tried."""
 
     def __init__(self, config: pytest.Config) -> None:
         self.wanted = any(config.getoption(name) for name in ("behaviour", "behaviour_json", "behaviour_picture"))
@@ -44,18 +44,17 @@ class Watch:
 
     @property
     def tried(self) -> bool:
-        """Whether anything was."""
+        """True if anything was tried."""
         return self._behaviour is not None and bool(self._behaviour.counts)
 
     def __call__(self, desk: Desk) -> None:
-        """A rehearsal begins."""
+        """Note a desk that opens."""
         self.desks.append(desk)
         if self.wanted:
             desk.witness = self.behaviour
 
 
 def pytest_addoption(parser: pytest.Parser) -> None:
-    """The options."""
     group = parser.getgroup("fuselatch", "rehearsals of forms")
     group.addoption("--behaviour", action="store_true", help="report what rehearsals never tried")
     group.addoption("--behaviour-json", metavar="FILE", help="write that report as JSON")
@@ -63,12 +62,11 @@ def pytest_addoption(parser: pytest.Parser) -> None:
 
 
 def pytest_configure(config: pytest.Config) -> None:
-    """Begin to watch."""
     config.stash[WATCH] = Watch(config)
 
 
 def pytest_collect_file(file_path: Path, parent: pytest.Collector) -> pytest.Collector | None:
-    """Cue sheets are tests; those whose names begin with `_` are there to be included."""
+    """Collect cue sheets, except those that start with "_"."""
     if file_path.suffix == ".cues" and not file_path.name.startswith("_"):
         found: pytest.Collector = CueFile.from_parent(parent, path=file_path)
         return found
@@ -76,10 +74,10 @@ def pytest_collect_file(file_path: Path, parent: pytest.Collector) -> pytest.Col
 
 
 class CueFile(pytest.File):
-    """A cue sheet: one test, or one for each row of its table."""
+    """A cue sheet: one test, or one per row of its table."""
 
     def collect(self) -> Iterator[CueTest]:
-        """The tests of a file; of one that can't be read, one that says so."""
+        """Yield the tests of a file. A file that can't be read is one failing test."""
         from fuselatch.rehearsal.cues import CueError, read_cue_file
 
         name = told_path(self.path, self.config)
@@ -92,13 +90,13 @@ class CueFile(pytest.File):
 
 
 def told_path(path: Path, config: pytest.Config) -> str:
-    """A file as messages call it: from where pytest was started, where it is below that."""
+    """Return a path from the folder that pytest was started in."""
     start = config.invocation_params.dir
     return str(path.relative_to(start)) if path.is_relative_to(start) else str(path)
 
 
 class CueFailed(AssertionError):
-    """A cue sheet that did not go through; its text is what pytest shows."""
+    """A cue sheet failed. pytest shows the message."""
 
 
 class CueTest(pytest.Item):
@@ -110,7 +108,6 @@ class CueTest(pytest.Item):
         self.wrong = wrong
 
     def runtest(self) -> None:
-        """Perform it."""
         from fuselatch.rehearsal.cues import CueError
         from fuselatch.rehearsal.loading import importing_from
         from fuselatch.rehearsal.run import run_cues
@@ -126,17 +123,15 @@ class CueTest(pytest.Item):
             raise CueFailed("\n".join(failure_of(done)))
 
     def repr_failure(self, excinfo: pytest.ExceptionInfo[BaseException], style: Any = None) -> Any:
-        """What went wrong, without a traceback through the library."""
         return str(excinfo.value) if isinstance(excinfo.value, CueFailed) else super().repr_failure(excinfo, style)
 
     def reportinfo(self) -> tuple[Path, int | None, str]:
-        """Where it stands, and what it is called."""
         line = self.sheet.opens.line - 1 if self.sheet is not None else 0
         return self.path, line, f"{self.path.name}: {self.name}"
 
 
 def failure_of(done: CueRun) -> Iterator[str]:
-    """What a failing cue sheet shows: each problem, what was expected and what there was, why, and the trace's tail."""
+    """Yield what a failing cue sheet shows: problems, why, and the last trace entries."""
     from fuselatch.report.tail import tail, why_of
 
     yield from done.problems
@@ -155,7 +150,7 @@ def failure_of(done: CueRun) -> Iterator[str]:
 
 
 class watching:
-    """While a test runs, note the desks of its rehearsals."""
+    """Notes the desks that open while a test runs."""
 
     def __init__(self, item: pytest.Item) -> None:
         self.watch = item.config.stash[WATCH]
@@ -175,7 +170,7 @@ class watching:
 
 @pytest.hookimpl(wrapper=True)
 def pytest_pyfunc_call(pyfuncitem: pytest.Function) -> Iterator[None]:
-    """Watch the rehearsals of a test in Python; one of the fixture that is left with a prompt or a dialog open fails."""
+    """Watch a Python test. It fails if the fixture's desk has an open prompt or dialog."""
     import sys
 
     if "fuselatch.rehearsal.desk" not in sys.modules and not pyfuncitem.config.stash[WATCH].wanted:
@@ -192,13 +187,13 @@ def pytest_pyfunc_call(pyfuncitem: pytest.Function) -> Iterator[None]:
 
 
 class Opened:
-    """What the fixture `rehearsal` gives: called with a scene or a form, it opens a desk until the test ends."""
+    """The fixture `rehearsal`: call it with a scene or form to open a desk."""
 
     def __init__(self) -> None:
         self.desks: list[Desk] = []
 
     def __call__(self, form: Callable[..., Any], **options: Any) -> Desk:
-        """Open a form or scene; takes what `rehearse` takes."""
+        """Open a form or scene; takes the options of `rehearse`."""
         from fuselatch.rehearsal import rehearse
 
         desk = rehearse(form, **options)
@@ -209,9 +204,9 @@ class Opened:
 
 @pytest.fixture
 def rehearsal() -> Iterator[Opened]:
-    """Rehearse forms: `desk = rehearsal(BookingForm, tariff=tariff)`, or `rehearsal(quiet_monday)`.
+    """Open desks that close when the test ends: `desk = rehearsal(quiet_monday)`.
 
-    The desk is open until the test ends; one with an unanswered prompt or an open dialog then fails it.
+    A desk with an open prompt or dialog fails the test.
     """
     from fuselatch.rehearsal.desk import Unfinished  # noqa: F401  (so that the test is watched)
 
@@ -223,7 +218,7 @@ def rehearsal() -> Iterator[Opened]:
 
 @pytest.hookimpl(wrapper=True)
 def pytest_runtest_makereport(item: pytest.Item, call: pytest.CallInfo[None]) -> Any:
-    """To the report of a failed test add what its rehearsals did."""
+    """Add what was rehearsed to the report of a failed test."""
     report = yield
     if call.when == "call" and report.failed and isinstance(item, pytest.Function) and call.excinfo is not None:
         for desk in item.config.stash[WATCH].desks:
@@ -232,13 +227,13 @@ def pytest_runtest_makereport(item: pytest.Item, call: pytest.CallInfo[None]) ->
 
 
 def failing_line(item: pytest.Function, raised: pytest.ExceptionInfo[BaseException]) -> str:
-    """The statement of a test that failed."""
+    """Return the statement of a test that failed."""
     own = [entry for entry in raised.traceback if Path(entry.path) == item.path]
     return str(own[-1].statement) if own else ""
 
 
 def sections(desk: Desk, statement: str, error: BaseException) -> Iterator[tuple[str, str]]:
-    """What is shown of one rehearsal: why what the test looked at was as it was, the trace's tail, the cue sheet."""
+    """Yield a report's sections: why, the last trace entries, and the cue sheet."""
     from fuselatch.rehearsal.asserts import unmet_words
     from fuselatch.report.cue_words import written
     from fuselatch.report.tail import tail, why_of
@@ -256,7 +251,7 @@ def sections(desk: Desk, statement: str, error: BaseException) -> Iterator[tuple
 
 
 def pytest_sessionfinish(session: pytest.Session) -> None:
-    """A worker of a run on several processes hands over what it has tried."""
+    """Hand over what a worker process tried."""
     output = getattr(session.config, "workeroutput", None)
     watch = session.config.stash[WATCH]
     if output is not None and watch.tried:
@@ -265,14 +260,14 @@ def pytest_sessionfinish(session: pytest.Session) -> None:
 
 @pytest.hookimpl(optionalhook=True)
 def pytest_testnodedown(node: Any, error: object) -> None:
-    """Take what a worker has tried."""
+    """Add what a worker process tried."""
     told = getattr(node, "workeroutput", {}).get(KEY)
     if told is not None:
         node.config.stash[WATCH].behaviour.add(json.loads(told))
 
 
 def pytest_terminal_summary(terminalreporter: Any, config: pytest.Config) -> None:
-    """Tell what was tried, and write it where that is asked for."""
+    """Report what was tried."""
     watch = config.stash[WATCH]
     if not watch.wanted or hasattr(config, "workerinput"):
         return

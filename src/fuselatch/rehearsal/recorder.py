@@ -1,4 +1,4 @@
-"""The recorder: what was done at a desk, as a cue sheet."""
+"""Record what was done at a desk, as a cue sheet."""
 
 from __future__ import annotations
 
@@ -18,14 +18,14 @@ if TYPE_CHECKING:
 P = ParamSpec("P")
 R = TypeVar("R")
 OPTIONAL: Final = frozenset({"press", "double", "key"})
-"""Gestures whose last word may be left out."""
+"""Steps whose last word is optional."""
 UNWRITTEN: Final = frozenset({"mute", "pause_at", "go_on"})
-"""What no cue sheet says."""
+"""Steps that cue sheets can't do."""
 
 
 @dataclass(slots=True)
 class Done:
-    """One gesture that was made: its verb, its words, and the kind of error that it raised, if any."""
+    """A step that was done: its verb, words, and the type of error that it raised."""
 
     verb: str
     words: list[str]
@@ -33,7 +33,7 @@ class Done:
 
 
 def cued(method: Callable[Concatenate[Desk, P], R]) -> Callable[Concatenate[Desk, P], R]:
-    """A gesture that the desk notes as a step of a cue sheet."""
+    """Make a desk's method record itself as a step."""
 
     @wraps(method)
     def noted(desk: Desk, /, *args: P.args, **named: P.kwargs) -> R:
@@ -55,7 +55,7 @@ def cued(method: Callable[Concatenate[Desk, P], R]) -> Callable[Concatenate[Desk
 
 
 def cue_lines(desk: Desk) -> Iterator[str]:
-    """The lines of the cue sheet that a rehearsal so far is."""
+    """Yield the lines of a rehearsal's cue sheet."""
     scene = desk.scene
     yield desk.origin or f"# opened by code as {scene!r}; cue sheets can't do that, so write a scene function"
     if desk.origin.startswith("form ") and (scene.params or scene.records or scene.services):
@@ -83,7 +83,7 @@ def cue_lines(desk: Desk) -> Iterator[str]:
 
 
 def cue_word(desk: Desk, arg: object) -> str:
-    """One argument of a gesture, as a word: a control by its path, of a form that is not in front with that before it."""
+    """Return an argument as a word. A control is its path, with the form if not in front."""
     if isinstance(arg, Declaration):
         try:
             form, path = desk.place(arg)
@@ -96,6 +96,6 @@ def cue_word(desk: Desk, arg: object) -> str:
 
 
 def origin_of(verb: str, found: Any) -> str:
-    """How a cue sheet names a form or a scene; "" for one that can't be imported."""
+    """Return how a cue sheet opens a form or scene; "" if it can't."""
     name = getattr(found, "__qualname__", "")
     return f"{verb:<7} {found.__module__}:{name}" if name.isidentifier() and found.__module__ != "__main__" else ""

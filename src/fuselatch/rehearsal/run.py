@@ -1,4 +1,4 @@
-"""Performing a cue sheet: each step at a desk, with what came of it."""
+"""Run a cue sheet: each step at a desk, with its effects."""
 
 from __future__ import annotations
 
@@ -24,10 +24,10 @@ from fuselatch.rehearsal.scenes import NOW, Scene
 
 @dataclass(slots=True)
 class StepResult:
-    """One step that was tried: its cue, and what went wrong ("" where nothing did).
+    """A step that was tried, and its problem ("" without one).
 
-    The entries of the `trace` that it made begin at `start` and end before `stop`. `view` is what a person saw
-    after it, where that was asked for; `unmet` an expectation that did not hold.
+    Its entries in `trace` are from `start` up to `stop`. `view`: the view after it, if wanted. `unmet`: an expectation that
+    wasn't met.
     """
 
     cue: Cue
@@ -40,22 +40,22 @@ class StepResult:
 
     @property
     def place(self) -> str:
-        """Where it went wrong, `file:line:column`: at the word that the problem quotes, else at the verb."""
+        """Where the problem is, `file:line:column`: at the word that it quotes, or at the verb."""
         cue = self.cue
         quoted = (word.column for word in cue.words if self.unmet is None and f"'{word.text}'" in self.problem)
         return f"{cue.file}:{cue.line}:{next(quoted, cue.column)}"
 
     @property
     def entries(self) -> list[TraceEntry]:
-        """The trace entries that it made."""
+        """The step's trace entries."""
         return self.trace[self.start : self.stop]
 
 
 @dataclass(slots=True)
 class CueRun:
-    """A cue sheet performed. `passed` and `failed` count steps; `problem` is a failure behind the last step.
+    """A cue sheet that was run. `passed`, `failed`: numbers of steps.
 
-    `view` is what a person saw before the first step, where that was asked for.
+    `problem`: a failure after the last step. `view`: the view before the first step, if wanted.
     """
 
     sheet: CueSheet
@@ -69,17 +69,17 @@ class CueRun:
 
     @property
     def failed(self) -> int:
-        """How many steps went wrong; a problem behind the last step counts as one."""
+        """The number of failed steps. A problem after the last step counts as one."""
         return sum(bool(step.problem) for step in self.steps) + bool(self.problem)
 
     @property
     def passed(self) -> int:
-        """How many steps went as they should."""
+        """The number of passed steps."""
         return sum(not step.problem for step in self.steps)
 
     @property
     def problems(self) -> list[str]:
-        """What went wrong, each with file, line and column."""
+        """The problems, with file, line and column."""
         name = self.sheet.name
         row = f"{self.sheet.row}: " if self.sheet.row else ""
         found = [f"{step.place}: {row}{step.problem}" for step in self.steps if step.problem]
@@ -100,13 +100,12 @@ def run_cues(
     prepare: Callable[[Session], None] = lambda session: None,
     opened: Callable[[Session], None] = lambda session: None,
 ) -> CueRun:
-    """Perform a cue sheet, or one run of a sheet with a table, at a fresh desk; `on_step` is called after each step.
+    """Run a cue sheet, or one run of a sheet with a table.
 
-    A `policy` takes the place of the sheet's own, `records` of the store that its scene has. A step that
-    can't be done ends it; an expectation that is not met does not. With `looking`, each step keeps what a
-    person then saw; a `witness` is told what is tried, `prepare` is called before anything is opened, `opened`
-    after it. Raises `CueError` where the scene or form can't be loaded, and `ValueError` for a sheet with a
-    table, whose `runs` are performed.
+    `on_step`: called after each step. `policy`, `records`: replace the sheet's policy and the scene's store. `looking`: keep
+    the view after each step. `witness`: told what is tried. `prepare`, `opened`: called before and after the form opens. A
+    step that can't be done ends the run; an expectation that isn't met doesn't. Raises `CueError` if the scene or form
+    can't be loaded, and `ValueError` for a sheet with a table: run each of its `runs`.
     """
     if sheet.rows:
         raise ValueError(f"{sheet.name} has a table of {len(sheet.rows)} rows; run each item of .runs")
@@ -133,7 +132,7 @@ def run_cues(
 
 
 def go_through(desk: Desk, done: CueRun, on_step: Callable[[StepResult], None], looking: bool) -> None:
-    """Take the steps of a sheet at a desk, until one can't be done."""
+    """Do the steps of a sheet until one can't be done."""
     for cue in done.sheet.steps:
         start = len(desk.trace)
         problem, goes_on = carry_out(desk, cue)
@@ -148,7 +147,7 @@ def go_through(desk: Desk, done: CueRun, on_step: Callable[[StepResult], None], 
 
 
 def desk_for(sheet: CueSheet, policy: Rules | None) -> Desk:
-    """The desk that a cue sheet is performed at."""
+    """Return the desk for a cue sheet."""
     word = sheet.opens.words[0]
     try:
         now = sheet.now or NOW
@@ -167,13 +166,13 @@ def desk_for(sheet: CueSheet, policy: Rules | None) -> Desk:
 
 
 def near(sheet: CueSheet, path: str) -> Path:
-    """A path as a cue sheet means it: from its own folder, else from where it is performed."""
+    """Return a path from the cue sheet's folder, or from the current one."""
     own = Path(sheet.name).parent / path
     return own if own.exists() else Path(path)
 
 
 def carry_out(desk: Desk, cue: Cue) -> tuple[str | Unmet | None, bool]:
-    """One step at the desk; gives what went wrong, if anything, and whether the rest makes sense."""
+    """Do one step; return its problem, if any, and whether to go on."""
     try:
         getattr(desk, cue.verb)(*cue.texts())
     except Unmet as unmet:
@@ -194,6 +193,6 @@ def run_all_cues(
     witness: Witness | None = None,
     prepare: Callable[[Session], None] = lambda session: None,
 ) -> Iterator[CueRun]:
-    """Perform each run of a cue sheet: one, or one for each row of its table. Takes what `perform` takes."""
+    """Run a cue sheet, once per row of its table. Takes the options of `run_cues`."""
     for run in sheet.runs:
         yield run_cues(run, policy=policy, records=records, looking=looking, witness=witness, prepare=prepare)

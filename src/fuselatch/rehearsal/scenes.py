@@ -1,4 +1,4 @@
-"""Scenes: a form with all that it is opened with, given by a function beside the forms."""
+"""Scenes: a form with everything that it is opened with."""
 
 from __future__ import annotations
 
@@ -14,18 +14,18 @@ from fuselatch.core.model.latch_records import LatchStore
 from fuselatch.stores.memory import MemoryRecords
 
 NOW: Final = datetime(2031, 5, 4, 9, 30)
-"""What the clock of a rehearsal reads where nothing else is said."""
+"""The time of a rehearsal without `now`."""
 
 
 class Scene:
-    """A form to open: its class, `user`, what the clock reads (`now`), `locale`, `records`, and its params by name.
+    """A form and everything that it is opened with, returned by a scene function.
 
-    `records` is a store, or rows by the name of their source, kept in memory; `services` maps classes
-    to what does them (letters and drawings are recorded where none are given), `latches` is a latch
-    store, `policy` a `Policy`, and `forms` are those that can be opened by name, as a `Session` takes
-    them; without a form, the one that opens at start. `at` and `only` are those of `Form.open`. A scene function
-    takes nothing and returns one:
-    `def quiet_monday() -> Scene: …`.
+    `form`: a form class; without one, a form of `forms` with `at_start=True` opens. `user`, `now`, `locale`: who, when and
+    how values are written. `records`: a store, or rows by source. `services`: objects by class; without them, letters and
+    drawings are recorded. `latches`: a latch store. `policy`: a `Policy`. `forms`: forms that can be opened by name. `at`,
+    `only`: see `Form.open`. Other names are the form's parameters.
+
+    A scene function takes no arguments: `def quiet_monday() -> Scene: …`.
     """
 
     __slots__ = (

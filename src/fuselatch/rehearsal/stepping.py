@@ -1,4 +1,4 @@
-"""Stepping through a cue sheet: stopping before each event, with the form as it stands, and going back a gesture."""
+"""Step through a cue sheet: stop before each event, and go back a gesture."""
 
 from __future__ import annotations
 
@@ -18,9 +18,9 @@ COMMANDS: Final[tuple[Command, ...]] = ("event", "gesture", "end", "back", "stop
 
 @dataclass(frozen=True, slots=True)
 class Stop:
-    """Where a rehearsal has stopped: before the event `event`, in the step `cue` (None: while the first form opens).
+    """A stop before `event`, in the step `cue` (None: while the first form opens).
 
-    `queued` are the events behind it, `entries` what this step has brought about so far, `view` the form as it stands.
+    `queued`: the events after it. `entries`: what this step did so far. `view`: the form as it is.
     """
 
     cue: Cue | None
@@ -31,19 +31,19 @@ class Stop:
 
 
 class Stopped(Exception):
-    """Somebody has seen enough."""
+    """The user stopped."""
 
 
 class GoBack(Exception):
-    """The sheet is performed again from its start, up to an earlier step."""
+    """The sheet runs again from its start, up to an earlier step."""
 
 
 class Stepping:
-    """Performs one run of a cue sheet, and calls `ask` at each stop for what to do next.
+    """Runs a cue sheet and calls `ask` at each stop for what to do next.
 
-    "event" goes on to the next event, "gesture" to the first event of the next step, "end" to the next event of
-    `pause_at` or to the end, "back" to the step before, "stop" gives up. Events are named as in the trace
-    ("berth.changed", "BookingForm.closing"); with `pause_at`, it begins as though "end" had been said.
+    "event": stop at the next event. "gesture": at the first event of the next step. "end": at the next event of `pause_at`,
+    or not at all. "back": at the previous step. "stop": end. Events have their names in the trace ("berth.changed",
+    "BookingForm.closing"). With `pause_at`, it starts with "end".
     """
 
     def __init__(
@@ -63,7 +63,7 @@ class Stepping:
         self._session: Session | None = None
 
     def run(self) -> CueRun | None:
-        """Perform it; None where somebody stopped."""
+        """Run the sheet; return None if the user stopped."""
         prepare = self.options.pop("prepare", lambda session: None)
 
         def watch(session: Session) -> None:
@@ -81,14 +81,13 @@ class Stepping:
                 return None
 
     def _begin(self, session: Session) -> None:
-        """The first form is open; the steps begin."""
         self._next()
 
     def _done(self, result: StepResult) -> None:
         self._next()
 
     def _next(self) -> None:
-        """Whatever belongs to one step is over."""
+        """End a step."""
         if self._back is not None:
             self._from, self._mode = self._back, "event"
             raise GoBack
@@ -99,7 +98,7 @@ class Stepping:
         self._start = len(self._session.trace) if self._session is not None else 0
 
     def _look(self, event: str, queued: tuple[str, ...]) -> None:
-        """An event is about to be raised."""
+        """Stop before an event, if wanted."""
         self.seen.add(event)
         if self._at < self._from or self._back is not None or self._session is None or self._mode == "stop":
             return
@@ -114,6 +113,6 @@ class Stepping:
             self._back = self._before(self._at)
 
     def _before(self, at: int) -> int:
-        """The last step before one that a person makes; -1 for the opening."""
+        """Return the previous step that isn't an expectation; -1 for the opening."""
         steps = self.sheet.steps
         return next((step for step in range(at - 1, -1, -1) if steps[step].verb != "expect"), -1)

@@ -1,4 +1,4 @@
-"""Performances as plain dicts and lists, for JSON. docs/rehearsing.md says what each key has."""
+"""Runs as plain dicts and lists, for JSON. docs/rehearsing.md explains the keys."""
 
 from __future__ import annotations
 
@@ -11,7 +11,6 @@ from fuselatch.rehearsal.run import CueRun, StepResult
 
 
 def run_dict(done: Sequence[CueRun], unreadable: Sequence[str] = ()) -> dict[str, Any]:
-    """A run over cue sheets."""
     return {
         "version": 1,
         "passed": sum(one.passed for one in done),
@@ -22,7 +21,6 @@ def run_dict(done: Sequence[CueRun], unreadable: Sequence[str] = ()) -> dict[str
 
 
 def cue_run_dict(done: CueRun) -> dict[str, Any]:
-    """One run."""
     outcome = done.outcome
     return {
         "file": done.sheet.name,
@@ -36,7 +34,7 @@ def cue_run_dict(done: CueRun) -> dict[str, Any]:
 
 
 def values_of(done: CueRun) -> dict[str, Any]:
-    """What the first form left behind, but for what is masked."""
+    """Return the first form's values, with passwords masked."""
     if done.outcome is None or done.session is None:
         return {}
     controls = controls_of(done.session.first)
@@ -45,7 +43,6 @@ def values_of(done: CueRun) -> dict[str, Any]:
 
 
 def step_dict(step: StepResult) -> dict[str, Any]:
-    """One step with its part of the trace."""
     cue = step.cue
     return {
         "file": cue.file,

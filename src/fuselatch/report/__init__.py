@@ -1,1 +1,1 @@
-"""Trace and view in words and as text."""
+"""The trace and the view, in words and pictures."""

@@ -1,4 +1,4 @@
-"""A form's anatomy: what its class declares, as data and as lines of text."""
+"""A form's anatomy: what its class declares, as data and as text."""
 
 from __future__ import annotations
 
@@ -33,12 +33,12 @@ RULE_WORDS = (
     "look",
     "closes",
 )
-"""What is told of a control where it is declared."""
+"""The declared rules that are shown."""
 
 
 @dataclass(frozen=True, slots=True)
 class ControlTold:
-    """One control: its path, kind, caption, declared rules, what follows a rule, and the names of its checks."""
+    """One control: path, kind, caption, rules, dependent properties and checks."""
 
     path: str
     kind: str
@@ -50,10 +50,9 @@ class ControlTold:
 
 @dataclass(frozen=True, slots=True)
 class HandlerTold:
-    """One handler: what it hears, its name, the first line of its docstring, its file and line.
+    """One handler: its events, name, first docstring line, file and line.
 
-    As far as its code tells, `sets` are the properties that it sets, `asks` the prompts that it puts, `opens` the
-    forms that it opens.
+    `sets`, `asks`, `opens`: properties, prompts and forms, as far as its code shows.
     """
 
     hears: tuple[str, ...]
@@ -67,7 +66,7 @@ class HandlerTold:
 
 @dataclass(frozen=True, slots=True)
 class PromptTold:
-    """One prompt: its title, text and buttons as they are shown, and what else there is to say of it."""
+    """One prompt: title, text and buttons as shown, and more about it."""
 
     name: str
     title: str
@@ -78,7 +77,7 @@ class PromptTold:
 
 @dataclass(frozen=True, slots=True)
 class DialogTold:
-    """A form that handlers name, and so may open: its title, how it can close, and who names it."""
+    """A form that handlers may open: its title, how it can close, and by which handlers."""
 
     name: str
     title: str
@@ -103,7 +102,7 @@ class Anatomy:
 
 
 def anatomy(form: type[Form], policy: Rules | None = None) -> Anatomy:
-    """Read off what a form class declares, with what a policy says of it."""
+    """Return what a form class declares, with a policy applied."""
     plan = plan_of(form) if policy is None else policy.applied(form)
     return Anatomy(
         plan.name,
@@ -120,13 +119,13 @@ def anatomy(form: type[Form], policy: Rules | None = None) -> Anatomy:
 
 
 def all_prompts(form: type[Form], plan: FormPlan) -> dict[str, Prompt]:
-    """The prompts that a form declares, and the one about its warnings where it can have any."""
+    """Return a form's prompts, and the one about warnings if it can have any."""
     warns = any(control.checks or control.levels for control in plan.controls.values())
     return {**plan.prompts, **({"warnings_prompt": form.warnings_prompt} if warns else {})}
 
 
 def prompt_told(plan: FormPlan, name: str, prompt: Prompt) -> PromptTold:
-    """One prompt as a person sees it, with the declared captions where a policy shows others."""
+    """Return one prompt as the user sees it."""
     shown = plan.reworded.get(name, prompt)
     words = [f"default {shown.default!r}", f"cancel {shown.cancel!r}", f"tone {shown.tone}"]
     if prompt.latch is not None:
@@ -139,7 +138,7 @@ def prompt_told(plan: FormPlan, name: str, prompt: Prompt) -> PromptTold:
 
 
 class AtHand(NamedTuple):
-    """A form that can be opened by name: its title, what it is for, its shortcut, and the params it must be given."""
+    """A form that can be opened by name: title, purpose, shortcut and required params."""
 
     name: str
     title: str
@@ -150,7 +149,6 @@ class AtHand(NamedTuple):
 
 
 def at_hand(form: type[Form]) -> AtHand:
-    """What a list of forms tells of one."""
     plan = plan_of(form)
     needs = tuple(name for name, param in plan.params.items() if param.default is MISSING)
     title = plan.title if isinstance(plan.title, str) else plan.name
@@ -158,7 +156,6 @@ def at_hand(form: type[Form]) -> AtHand:
 
 
 def hand_lines(told: Sequence[AtHand]) -> Iterator[str]:
-    """A list of forms as lines of text."""
     if not told:
         yield "no forms in this folder"
         return
@@ -173,13 +170,12 @@ def hand_lines(told: Sequence[AtHand]) -> Iterator[str]:
 
 
 def in_order(plan: FormPlan) -> list[ControlPlan]:
-    """Groups and controls in tab order, each group before what is in it."""
+    """Return groups and controls in tab order, each group before its controls."""
     placed = [*plan.groups.values(), *plan.controls.values()]
     return sorted(placed, key=lambda control: (control.index, control.decl.kind != "group", control.path.count(".")))
 
 
 def control_told(control: ControlPlan, plan: FormPlan, form: type[Any]) -> ControlTold:
-    """One control as it is declared."""
     decl = control.decl
     found: dict[str, Any] = {**{word: vars(decl).get(word) for word in RULE_WORDS}, **decl.constants}
     levels = control.levels or {}
@@ -203,7 +199,7 @@ def control_told(control: ControlPlan, plan: FormPlan, form: type[Any]) -> Contr
 
 
 def line_told(control: ControlPlan) -> Iterator[ControlTold]:
-    """The controls of each line of some lines: `extras[].price`."""
+    """Yield the controls of lines: `extras[].price`."""
     if isinstance(control.decl, Lines):
         for inner in in_order(control.decl.line._plan):
             found = control_told(inner, control.decl.line._plan, control.decl.line)
@@ -211,7 +207,7 @@ def line_told(control: ControlPlan) -> Iterator[ControlTold]:
 
 
 def special(decl: Any) -> Iterator[str]:
-    """What only some kinds of controls declare."""
+    """Yield what only some kinds of control declare."""
     if isinstance(decl, Lines):
         yield f"lines of {decl.line.__name__}"
         if decl.records:
@@ -231,12 +227,11 @@ def special(decl: Any) -> Iterator[str]:
 
 
 def rule_text(word: str, value: Any) -> str:
-    """One declared rule in words."""
     return word if value is True else f"{word} {getattr(value, 'pattern', value)}"
 
 
 def follow_text(control: ControlPlan, prop: str, rule: Any, plan: FormPlan, form: type[Any]) -> str:
-    """What a property follows."""
+    """Return what a property depends on, in words."""
     if isinstance(rule, Catalog):
         given = f" where {', '.join(control.inputs[prop])}" if rule.inputs else ""
         return f"{prop} from {rule.source}.{rule.text}{given}"
@@ -249,12 +244,11 @@ def follow_text(control: ControlPlan, prop: str, rule: Any, plan: FormPlan, form
 
 
 def read_by(rule: Callable[..., Any], plan: FormPlan, form: type[Form]) -> list[str]:
-    """The controls that a rule's function names, also by the methods that it calls, in tab order."""
+    """Return the controls that a rule reads, also by methods that it calls."""
     return paths_in(uses(rule, form), plan.controls)
 
 
 def dialogs_told(form: type[Form], plan: FormPlan) -> Iterator[DialogTold]:
-    """The forms that a form's handlers name."""
     by: dict[type[Form], list[str]] = {}
     for name, handler in plan.handlers.items():
         for dialog in forms_named(handler.function, form):
@@ -265,12 +259,10 @@ def dialogs_told(form: type[Form], plan: FormPlan) -> Iterator[DialogTold]:
 
 
 def handlers_told(plan: FormPlan, form: type[Any]) -> Iterator[HandlerTold]:
-    """The handlers that a form, or a line, declares."""
     return (handler_told(plan, form, name, handler) for name, handler in plan.handlers.items())
 
 
 def handlers_of_lines(plan: FormPlan) -> Iterator[HandlerTold]:
-    """The handlers that the lines of a form declare: `extras[].what.changed`."""
     for control in plan.controls.values():
         if isinstance(control.decl, Lines):
             for told in handlers_told(control.decl.line._plan, control.decl.line):
@@ -279,7 +271,6 @@ def handlers_of_lines(plan: FormPlan) -> Iterator[HandlerTold]:
 
 
 def handler_told(plan: FormPlan, form: type[Any], name: str, handler: Handler) -> HandlerTold:
-    """One handler with what it hears."""
     group = name.rpartition(".")[0]
     heard = [
         f"{path}.{event}"
@@ -310,7 +301,7 @@ def handler_told(plan: FormPlan, form: type[Any], name: str, handler: Handler) -
 
 
 def lines(told: Anatomy) -> Iterator[str]:
-    """An anatomy as lines of text."""
+    """Yield an anatomy as lines of text."""
     yield f"{told.name}: {told.title}"
     if told.doc:
         yield f"  {told.doc}"

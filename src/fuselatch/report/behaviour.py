@@ -1,4 +1,4 @@
-"""Coverage of behaviour: what rehearsals have tried of the forms that they opened, and what was never tried."""
+"""Coverage of behaviour: what rehearsals tried of the forms they opened."""
 
 from __future__ import annotations
 
@@ -21,15 +21,15 @@ from fuselatch.report.samples import UNKNOWN, breaking, entering, pressing, rais
 
 PLACE: Final = re.compile(r"\[\d+\]|#\d+")
 SWITCHES: Final = frozenset({"enabled", "visible"})
-"""Rules that are to be seen both ways."""
+"""Rules that should be seen both true and false."""
 
 
 class Tried(NamedTuple):
-    """One thing that can be tried of a form.
+    """Something that can be tried of a form.
 
-    `kind` is "handler", "check", "answer", "verdict" or "rule"; `form` the class, `control` the path ("" for
-    the form itself), `name` the handler with its event, the check, the prompt, or the property; `way` is which
-    of the ways it can go: "ran", "passed" or "failed", the answer, the verdict, "yes" or "no".
+    `kind`: "handler", "check", "answer", "verdict" or "rule". `form`: the class. `control`: the path ("" for the form).
+    `name`: the handler with its event, the check, prompt or property. `way`: "ran", "passed" or "failed", the answer, the
+    verdict, "yes" or "no".
     """
 
     kind: str
@@ -46,15 +46,15 @@ WORDS: Final[Mapping[str, str]] = {
     "verdict": "ways to close",
     "rule": "rules",
 }
-"""What each kind is called, in the order in which it is told. Checks count twice, passed and failed; so do rules."""
+"""The name of each kind, in order. Checks and rules count twice."""
 
 
 @dataclass(slots=True)
 class Behaviour:
-    """What a run of rehearsals has tried. A `Session` tells it, as its witness.
+    """What rehearsals tried. It is a session's witness.
 
-    `counts` has everything that could be tried of the forms that were opened, with how often it was; `steps`
-    for each a step that tries it, as the words of a cue; `where` the file and line of each handler, by its name.
+    `counts`: everything that could be tried, and how often it was. `steps`: for each, a step that tries it. `where`: each
+    handler's file and line.
     """
 
     counts: dict[Tried, int] = field(default_factory=dict)
@@ -67,7 +67,6 @@ class Behaviour:
     # ---- what a session tells
 
     def opened(self, form: Form) -> None:
-        """Note what can be tried of a form."""
         plan = form._state.plan
         self._names[form._state.name] = plan.name
         if type(form) not in self._known:
@@ -78,11 +77,9 @@ class Behaviour:
             self.where.update({handler.name: where(handler) for handler in all_handlers(plan)})
 
     def closed(self, form: Form, verdict: str) -> None:
-        """Count how a form closed."""
         self._count("verdict", form, "", form._state.plan.name, verdict)
 
     def computed(self, cell: Cell) -> None:
-        """Note which way a rule went."""
         node: Any = cell.node
         if cell.prop in SWITCHES:
             self._count("rule", node.form, node.name, cell.prop, "yes" if cell.value else "no")
@@ -92,7 +89,6 @@ class Behaviour:
                 self._first_choices[key] = next(iter(cell.value.shown(0, 1)), "")
 
     def judged(self, control: Any, findings: Sequence[Finding]) -> None:
-        """Note which checks of a control passed, and which failed."""
         failed = {finding.rule for finding in findings}
         for rule in failed:
             self._count("check", control.form, control.name, rule, "failed")
@@ -110,7 +106,7 @@ class Behaviour:
                 self._count("check", control.form, control.name, check.name, "passed")
 
     def answered(self, form: Form, name: str, prompt: Prompt, answer: str) -> None:
-        """Count an answer; a prompt that is declared nowhere is known, by its text, once it has been put."""
+        """Count an answer. An undeclared prompt is known by its text once it was asked."""
         if not name:
             name = f"'{short_text(prompt.text)}'"
             for button in prompt.buttons:
@@ -120,7 +116,7 @@ class Behaviour:
         self._count("answer", form, "", name, answer)
 
     def ended(self, trace: Trace) -> None:
-        """Count the handlers that ran, by the event that each was called for."""
+        """Count the handlers that ran, by event."""
         rows = trace.rows
         for cause, kind, _, _, name, _, _ in rows:
             if kind == "handler" and cause:
@@ -140,11 +136,11 @@ class Behaviour:
 
     @property
     def forms(self) -> tuple[str, ...]:
-        """The names of the forms that were opened, or could have been by one that was."""
+        """The names of the forms that were opened, or that these could have opened."""
         return tuple(dict.fromkeys(tried.form for tried in self.counts))
 
     def counted(self, form: str) -> dict[str, tuple[int, int]]:
-        """Of a form, by kind how much was tried, of how much."""
+        """Return how much of a form was tried and could be, by kind."""
         found: dict[str, tuple[int, int]] = {}
         for tried, times in self.counts.items():
             if tried.form == form:
@@ -153,22 +149,22 @@ class Behaviour:
         return {kind: found[kind] for kind in WORDS if kind in found}
 
     def untried(self, form: str) -> list[Tried]:
-        """What was never tried of a form."""
+        """Return what was never tried of a form."""
         return [tried for tried, times in self.counts.items() if tried.form == form and not times]
 
     def step(self, tried: Tried) -> tuple[str, ...]:
-        """The step that tries something, as the words of a cue."""
+        """Return a step that tries something."""
         step = self.steps[tried]
         choice = self._first_choices.get((tried.form, PLACE.sub("[]", step[1]))) if len(step) > 1 else None
         return (*step[:-1], choice) if choice and step[0] == "pick" and step[-1] == UNKNOWN else step
 
     def to_dict(self) -> dict[str, Any]:
-        """All of it as plain dicts, lists and text, for JSON; `add` takes it."""
+        """Return everything as plain dicts, lists and text, for JSON."""
         told = [{**tried._asdict(), "times": times, "step": list(self.step(tried))} for tried, times in self.counts.items()]
         return {"version": 1, "tried": told, "handlers": dict(sorted(self.where.items()))}
 
     def add(self, told: Mapping[str, Any]) -> None:
-        """Add what another run has tried, as `to_dict` tells it."""
+        """Add what another run tried, from `to_dict`."""
         self.where.update(told["handlers"])
         for one in told["tried"]:
             tried = Tried(*(one[name] for name in Tried._fields))
@@ -177,7 +173,7 @@ class Behaviour:
 
 
 def possible(form: type[Form], plan: FormPlan) -> Iterator[tuple[Tried, tuple[str, ...]]]:
-    """Everything that can be tried of a form, each with a step that tries it."""
+    """Yield everything that can be tried of a form, with a step that tries it."""
     name = plan.name
     for path, control, event, handler in hearing(plan):
         text = sample(control) if control is not None else ""
@@ -204,13 +200,13 @@ def possible(form: type[Form], plan: FormPlan) -> Iterator[tuple[Tried, tuple[st
 
 
 def closing(plan: FormPlan) -> Iterator[tuple[Tried, tuple[str, ...]]]:
-    """The ways in which a form can close."""
+    """Yield the ways that a form can close."""
     for verdict in verdicts(plan):
         yield Tried("verdict", plan.name, "", plan.name, verdict), pressing(plan, verdict)
 
 
 def placed(plan: FormPlan) -> Iterator[tuple[str, ControlPlan]]:
-    """The controls and groups of a form by path, those of its lines as `extras[].price`."""
+    """Yield controls and groups by path, those of lines as `extras[].price`."""
     for path, control in {**plan.groups, **plan.controls}.items():
         yield path, control
         if isinstance(control.decl, Lines):
@@ -219,7 +215,7 @@ def placed(plan: FormPlan) -> Iterator[tuple[str, ControlPlan]]:
 
 
 def hearing(plan: FormPlan) -> Iterator[tuple[str, ControlPlan | None, str, Handler]]:
-    """Which handler hears which event of which control (None: of the form itself)."""
+    """Yield the handlers of each control's events (None: the form's)."""
     for path, control in placed(plan):
         for event, handlers in control.heard.items():
             for handler in handlers:
@@ -230,18 +226,17 @@ def hearing(plan: FormPlan) -> Iterator[tuple[str, ControlPlan | None, str, Hand
 
 
 def all_handlers(plan: FormPlan) -> Iterator[Handler]:
-    """The handlers of a form and of its lines."""
+    """Yield the handlers of a form and its lines."""
     yield from (handler for _, _, _, handler in hearing(plan))
 
 
 def where(handler: Handler) -> str:
-    """The file and line of a handler."""
     file, line = handler.where
     return f"{file.replace(chr(92), '/').rpartition('/')[2]}:{line}"
 
 
 def declared_rules(control: ControlPlan) -> tuple[str, ...]:
-    """The declared rules that have something to say about a control's value."""
+    """Return the declared rules that can have a finding."""
     decl = control.decl
     if not control.entry:
         return ()
@@ -252,13 +247,12 @@ def declared_rules(control: ControlPlan) -> tuple[str, ...]:
 
 
 def is_blank(control: Any) -> bool:
-    """Whether a control holds nothing."""
     value = control._value
     return value is False or (value == control._plan.blank and value is not True)
 
 
 def told(behaviour: Behaviour) -> Iterator[str]:
-    """What was tried, and what never was, as lines of text."""
+    """Yield what was and wasn't tried, as lines of text."""
     for form in behaviour.forms:
         counted = behaviour.counted(form)
         yield f"{form}: {', '.join(f'{WORDS[kind]} {done} of {of}' for kind, (done, of) in counted.items())}"
@@ -273,7 +267,7 @@ def told(behaviour: Behaviour) -> Iterator[str]:
 
 
 def about(tried: Tried, behaviour: Behaviour) -> str:
-    """What a step would try, in words."""
+    """Return what a step would try, in words."""
     place = f"{tried.control}." if tried.control else ""
     if tried.kind == "handler":
         event, _, handler = tried.name.partition(" → ")

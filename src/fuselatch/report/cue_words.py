@@ -1,4 +1,4 @@
-"""How a step is written in a cue sheet: its words, in quotes where they need them."""
+"""Write the steps of a cue sheet, with quotes if needed."""
 
 from __future__ import annotations
 
@@ -10,7 +10,6 @@ BARE: Final = re.compile(r"""[^\s"'\\#{][^\s"'\\{]*""")
 
 
 def quoted(text: str) -> str:
-    """A word as it is written in a cue sheet: bare where it can be, else in quotes."""
     if BARE.fullmatch(text):
         return text
     if "'" not in text and not any(mark in text for mark in "\n\r"):
@@ -20,5 +19,4 @@ def quoted(text: str) -> str:
 
 
 def written(verb: str, words: Iterable[str]) -> str:
-    """A line of a cue sheet."""
     return f"{verb:<7} {' '.join(quoted(word) for word in words)}".rstrip()

@@ -1,4 +1,4 @@
-"""Who depends on whom in a form: as edges, in Graphviz's dot language, and as a figure."""
+"""The dependencies in a form: as edges, in Graphviz DOT, and as a figure."""
 
 from __future__ import annotations
 
@@ -19,17 +19,17 @@ if TYPE_CHECKING:
     from matplotlib.text import Text
 
 SHAPES: Final = {"control": "box", "handler": "ellipse", "prompt": "note", "dialog": "component", "form": "folder"}
-"""By kind of node, its shape in the dot language."""
+"""The DOT shape of each kind of node."""
 FACES: Final = {"control": "#e8f0f7", "handler": "#fdf3d8", "prompt": "#f6e3e0", "dialog": "#e4f0e4", "form": "#ececec"}
 COLUMNS: Final = {"form": 0, "control": 0, "handler": 1, "prompt": 2, "dialog": 2}
 LINES: Final = {"follows": ("#33658a", "solid"), "raises": (INK, "solid"), "sets": ("#8a5a00", "dashed")}
-"""By kind of edge, colour and line; those of asking and opening are like those of raising."""
+"""The colour and line of each kind of edge."""
 SHARES: Final = {"raises": 0.25, "sets": 0.5, "follows": 0.5}
-"""How far along an edge its label stands."""
+"""Where an edge's label is, as a share of its length."""
 
 
 class Edge(NamedTuple):
-    """`target` depends on `source`; `kind` is follows, raises, sets, asks or opens, `label` the property or event."""
+    """`target` depends on `source`. `kind`: follows, raises, sets, asks or opens."""
 
     source: tuple[str, str]
     target: tuple[str, str]
@@ -38,7 +38,7 @@ class Edge(NamedTuple):
 
 
 def edges(form: type[Form]) -> Iterator[Edge]:
-    """The edges between the parts of a form, each part a pair of its kind and name."""
+    """Yield the edges between a form's parts; a part is a kind and a name."""
     plan = form._plan
     yield from followed(plan, form)
     for path, control in plan.controls.items():
@@ -60,7 +60,7 @@ def edges(form: type[Form]) -> Iterator[Edge]:
 
 
 def followed(plan: FormPlan, form: type[Any]) -> Iterator[Edge]:
-    """Which property of which control follows which control, of a form or of a line."""
+    """Yield which property depends on which control."""
     for path, control in {**plan.groups, **plan.controls}.items():
         for prop, rule in control.decl.rules.items():
             known = control.inputs.get(prop, ()) if isinstance(rule, Derived) or prop in control.inputs else None
@@ -74,14 +74,14 @@ def followed(plan: FormPlan, form: type[Any]) -> Iterator[Edge]:
 
 
 def source_of(owner: str, plan: FormPlan) -> tuple[str, str]:
-    """What raises an event: a control, the form itself (no owner), or another form, whose signal it is."""
+    """Return what raises an event: a control, the form, or another form."""
     if not owner:
         return "form", plan.name
     return ("control", owner) if plan.placed(owner) or "[]" in owner else ("dialog", owner)
 
 
 def dot(form: type[Form]) -> str:
-    """The graph in Graphviz's dot language."""
+    """Return the graph in Graphviz DOT."""
     found = list(edges(form))
     nodes = dict.fromkeys([("control", path) for path in form._plan.controls] + [end for edge in found for end in edge[:2]])
     lines = [f"digraph {quoted(form.__name__)} {{", "  rankdir=LR;"]
@@ -94,13 +94,13 @@ def dot(form: type[Form]) -> str:
 
 
 def quoted(name: str) -> str:
-    """A name as the dot language writes any text."""
+    """Return a name as DOT text."""
     escaped = name.replace("\\", "\\\\").replace('"', '\\"')
     return f'"{escaped}"'
 
 
 def dependence_figure(form: type[Form]) -> Figure:
-    """The graph as a figure: controls on the left in tab order, handlers, then prompts and dialogs."""
+    """Return the graph as a figure: controls, then handlers, then prompts and dialogs."""
     must_have("drawing", "pictures", "matplotlib", "networkx")
     import networkx as nx
 
@@ -130,7 +130,7 @@ def dependence_figure(form: type[Form]) -> Figure:
 
 
 def placed(told: Anatomy, found: list[Edge]) -> dict[tuple[str, str], tuple[float, float]]:
-    """Where each part stands: only those that have an edge."""
+    """Return the position of each part that has an edge."""
     ends = dict.fromkeys(end for edge in found for end in edge[:2])
     order = [("control", control.path) for control in told.controls] + [("form", told.name)]
     order += [("handler", handler.name) for handler in told.handlers]
@@ -147,7 +147,6 @@ def placed(told: Anatomy, found: list[Edge]) -> dict[tuple[str, str], tuple[floa
 
 
 def draw_edges(axes: Axes, graph: Any, boxes: Mapping[tuple[str, str], Text]) -> None:
-    """The edges with their labels."""
     for source, target, told in graph.edges(data=True):
         color, style = LINES.get(told["kind"], LINES["raises"])
         same = COLUMNS[source[0]] == COLUMNS[target[0]]
@@ -171,7 +170,6 @@ def draw_edges(axes: Axes, graph: Any, boxes: Mapping[tuple[str, str], Text]) ->
 
 
 def left_of(axes: Axes, box: Text) -> float:
-    """The left edge of a box."""
     edge = box.get_bbox_patch()
     where = edge.get_window_extent() if edge is not None else box.get_window_extent()
     return float(axes.transData.inverted().transform((where.x0, where.y0))[0])
@@ -180,7 +178,7 @@ def left_of(axes: Axes, box: Text) -> float:
 def along(
     axes: Axes, start: tuple[float, float], end: tuple[float, float], bend: float, share: float
 ) -> tuple[float, float]:
-    """A point of an arc between two places: a quadratic curve whose middle is pulled aside by `bend` of its length."""
+    """Return a point of a curve that is bent by a share of its length."""
     (x, y), (u, v) = axes.transData.transform([start, end])
     pull = ((x + u) / 2 + bend * (v - y), (y + v) / 2 - bend * (u - x))
     weights = ((1 - share) ** 2, 2 * share * (1 - share), share**2)

@@ -1,4 +1,4 @@
-"""One shot of a flipbook as a figure: the form on the left, what the step brought about on the right."""
+"""Draw one step of a flipbook: the form on the left, the effects on the right."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ MOST_LINES: Final = 34
 
 
 def shot_figure(title: str, shot: Shot) -> Figure:
-    """One step as a figure of 1280x800."""
+    """Return one step as a figure of 1280x800."""
     figure = new_figure()
     figure.text(0.02, 0.95, f"{shot.number}  {shot.cue}", fontsize=14, fontweight="bold", color=INK, parse_math=False)
     words = f"FAIL: {shot.problem}" if shot.problem else "ok"
@@ -47,7 +47,7 @@ def shot_figure(title: str, shot: Shot) -> Figure:
 
 
 def draw_form(axes: Axes, form: FormView, y: float, changes: dict[str, str], behind: bool) -> float:
-    """One form; gives where the next thing begins."""
+    """Draw one form; return where the next thing starts."""
     if behind:
         box(axes, 0.2, y, WIDE - 0.4, ROW, "#eef2f5")
         say(axes, 0.8, y + ROW / 2, f"{form.title} (behind)", QUIET)
@@ -67,7 +67,7 @@ def draw_form(axes: Axes, form: FormView, y: float, changes: dict[str, str], beh
 
 
 def height_of(strip: Strip) -> float:
-    """How much room a row takes, with its markers and the rows of a table."""
+    """Return a row's height, with its markers and table rows."""
     markers = sum(bool(one.marker) for one in strip.controls)
     table = next((one for one in strip.controls if shape_of(one) == "table"), None)
     rows = min(len(table.cells), MOST_ROWS) + 1 if table is not None else 0
@@ -75,7 +75,6 @@ def height_of(strip: Strip) -> float:
 
 
 def draw_strip(axes: Axes, strip: Strip, y: float, changes: dict[str, str]) -> None:
-    """One row of a form."""
     x = 0.8 + 1.2 * strip.depth
     needed = " *" if strip.controls and strip.controls[0].required else ""
     if strip.caption:
@@ -95,7 +94,7 @@ def draw_strip(axes: Axes, strip: Strip, y: float, changes: dict[str, str]) -> N
 
 
 def draw_control(axes: Axes, control: ControlView, x: float, y: float, narrow: bool, change: str) -> float:
-    """One control; gives where it ends."""
+    """Draw one control; return where it ends."""
     shape = shape_of(control)
     ink = INK if control.enabled else QUIET
     face = CHANGED if change else "white" if control.enabled else "#e9ecef"
@@ -125,7 +124,6 @@ def draw_control(axes: Axes, control: ControlView, x: float, y: float, narrow: b
 
 
 def draw_table(axes: Axes, table: ControlView, y: float) -> None:
-    """The first rows of a table."""
     share = (WIDE - 3) / max(len(table.columns), 1)
     for at, column in enumerate(table.columns):
         say(axes, 1.2 + at * share, y + 0.35, column.caption, INK, 9, bold=True)
@@ -137,7 +135,7 @@ def draw_table(axes: Axes, table: ControlView, y: float) -> None:
 
 
 def draw_prompt(axes: Axes, prompt: PromptView, y: float) -> float:
-    """The prompt on top; gives where the next thing begins."""
+    """Draw the prompt; return where the next thing starts."""
     lines = [part for line in prompt.text.splitlines() for part in textwrap.wrap(line, 56) or [""]]
     height = 2.8 + 0.9 * len(lines)
     box(axes, 1.5, y, WIDE - 2, height, "#fffaf0", 2.0)
@@ -154,7 +152,6 @@ def draw_prompt(axes: Axes, prompt: PromptView, y: float) -> float:
 
 
 def draw_tree(figure: Figure, shot: Shot) -> None:
-    """What the step brought about, in order."""
     y = 0.87
     lines = shot.tree[:MOST_LINES]
     for guide, text, kind in lines or [("", "no effects", "")]:
@@ -171,7 +168,6 @@ def draw_tree(figure: Figure, shot: Shot) -> None:
 def box(
     axes: Axes, x: float, y: float, wide: float, tall: float, face: str, line: float = 0.8, dashed: bool = False
 ) -> None:
-    """A rectangle."""
     from matplotlib.patches import Rectangle
 
     style = "--" if dashed else "-"
@@ -181,7 +177,6 @@ def box(
 def say(
     axes: Axes, x: float, y: float, text: str, ink: str, size: float = 10, *, bold: bool = False, align: str = "left"
 ) -> None:
-    """A line of text."""
     weight = "bold" if bold else "normal"
     more: dict[str, Any] = {"ha": align, "va": "center", "fontweight": weight, "parse_math": False}
     axes.text(x, y, text, fontsize=size, color=ink, **more)

@@ -1,4 +1,4 @@
-"""The events of one control, or of a form: when each is raised, who hears it, and a stub for the rest."""
+"""List the events of a control or form, their handlers, and stubs for the rest."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from fuselatch.report.behaviour import placed, where
 
 
 def events_told(form: type[Form], name: str) -> Iterator[str]:
-    """Every event that a control can raise, or the form itself where it is named; raises `UnknownName`."""
+    """Yield every event of a control, or of the form by its name; raise `UnknownName`."""
     plan = form._plan
     controls = dict(placed(plan))
     if name == plan.name:
@@ -29,12 +29,11 @@ def events_told(form: type[Form], name: str) -> Iterator[str]:
 
 
 def raised(control: ControlPlan) -> tuple[str, ...]:
-    """The events that a control can raise."""
     return control.raises or type(control.decl).events()
 
 
 def told(known: dict[str, str], heard: dict[str, tuple[Handler, ...]], owner: str, path: str, form: str) -> Iterator[str]:
-    """One line for each event, then a stub for each that nobody hears."""
+    """Yield a line for each event, then a stub for each without a handler."""
     wide = max((len(event) for event in known), default=0)
     for event, when in known.items():
         handlers = ", ".join(f"{handler.name.rpartition('.')[2]} ({where(handler)})" for handler in heard.get(event, ()))

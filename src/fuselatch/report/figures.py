@@ -1,4 +1,4 @@
-"""Figures: what a run of rehearsals has tried, as controls by events."""
+"""Figures: which handlers ran, as controls by events."""
 
 from __future__ import annotations
 
@@ -14,15 +14,15 @@ if TYPE_CHECKING:
 
 WIDTH: Final = 12.8
 HEIGHT: Final = 8.0
-"""The usual size in inches; at 100 dots an inch 1280x800."""
+"""The usual height in inches. At 100 dots per inch a figure is 1280x800."""
 INK: Final = "#1b2733"
 QUIET: Final = "#5b6b7a"
 DARK: Final = 0.55
-"""From which share of a colour map on text on it is white."""
+"""The share of a colour map from which text is white."""
 
 
 def new_figure(width: float = WIDTH, height: float = HEIGHT) -> Figure:
-    """An empty figure that needs no screen; raises `MissingPackage` where Matplotlib is not installed."""
+    """Return an empty figure; raise `MissingPackage` without Matplotlib."""
     must_have("drawing", "pictures", "matplotlib")
     from matplotlib.figure import Figure
 
@@ -30,7 +30,7 @@ def new_figure(width: float = WIDTH, height: float = HEIGHT) -> Figure:
 
 
 def save(figure: Figure, path: Path) -> None:
-    """Write a figure; the ending of the name says as what (png, svg, pdf). The same figure gives the same bytes."""
+    """Write a figure as PNG, SVG or PDF. The same figure gives the same bytes."""
     import matplotlib
 
     known = sorted(figure.canvas.get_supported_filetypes()) if figure.canvas is not None else []
@@ -43,7 +43,7 @@ def save(figure: Figure, path: Path) -> None:
 
 
 def behaviour_figure(behaviour: Behaviour) -> Figure:
-    """Controls by events for each form: one cell a handler, darker the more often it ran, hatched where it never did."""
+    """Return controls by events for each form: darker if a handler ran more often."""
     grids = {form: grid for form in behaviour.forms if (grid := handlers_of(behaviour, form))}
     rows = [len({control for control, _ in grid}) for grid in grids.values()]
     columns = max((len({event for _, event in grid}) for grid in grids.values()), default=1)
@@ -65,7 +65,7 @@ def behaviour_figure(behaviour: Behaviour) -> Figure:
 
 
 def handlers_of(behaviour: Behaviour, form: str) -> dict[tuple[str, str], list[tuple[str, int]]]:
-    """By control and event, the handlers of a form with how often each ran."""
+    """Return a form's handlers and how often each ran, by control and event."""
     grid: dict[tuple[str, str], list[tuple[str, int]]] = {}
     for tried, times in behaviour.counts.items():
         if tried.form == form and tried.kind == "handler":
@@ -75,7 +75,6 @@ def handlers_of(behaviour: Behaviour, form: str) -> dict[tuple[str, str], list[t
 
 
 def draw_grid(axes: Axes, grid: dict[tuple[str, str], list[tuple[str, int]]], most: int, columns: int) -> None:
-    """One form; its cells are as wide as those of every other."""
     import matplotlib
     from matplotlib.patches import Rectangle
 

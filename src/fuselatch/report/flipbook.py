@@ -1,4 +1,4 @@
-"""A flipbook: the form as a person saw it at each step, and what the step brought about, as one page or one picture."""
+"""A flipbook: the form after each step, next to the step's effects."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ CLASSES: Final[Mapping[str, str]] = {
     "fuse": "trouble",
     "refused": "trouble",
 }
-"""How each kind of entry is drawn; the words say the same without colour."""
+"""The style of each kind of entry. The words say the same without colour."""
 WORDS: Final[Mapping[str, str]] = {
     "text": "changed",
     "picked": "changed",
@@ -34,14 +34,14 @@ WORDS: Final[Mapping[str, str]] = {
     "caption": "caption changed",
     "tone": "tone changed",
 }
-"""What is said of a control of which something differs."""
+"""The name of each difference of a control."""
 
 
 @dataclass(frozen=True, slots=True)
 class Shot:
-    """One step: its number (0 the opening), the cue, what went wrong, the view, what changed by form and control, the tree.
+    """One step: number (0 is the opening), cue, problem, view, changes and effects.
 
-    An expectation is not `drawn`, since nothing differs.
+    An expectation isn't `drawn`, since nothing changes.
     """
 
     number: int
@@ -79,14 +79,14 @@ def shot(
     view: View,
     before: View | None,
 ) -> Shot:
-    """One step; `before` is what the person saw before it."""
+    """Return one step. `before`: the view before it."""
     tree = tuple((guide, one.text, CLASSES.get(one.entry.kind, "")) for guide, one in lines(grow(entries, trace)))
     drawn = before is None or view != before or bool(tree) or bool(problem)
     return Shot(number, cue, problem, view, changes(before, view) if before is not None else {}, tree, drawn)
 
 
 def changes(before: View, after: View) -> dict[str, dict[str, str]]:
-    """By form and control, what differs between two views, in a word or two."""
+    """Return the differences between two views, by form and control."""
     earlier = {form.name: {control.name: control for control in form.controls} for form in before.forms}
     found: dict[str, dict[str, str]] = {}
     for form in after.forms:
@@ -99,7 +99,7 @@ def changes(before: View, after: View) -> dict[str, dict[str, str]]:
 
 
 def difference(before: ControlView | None, after: ControlView) -> str:
-    """What differs of one control, in a word or two; "" for nothing."""
+    """Return how one control differs, in a word or two, or ""."""
     if before is None:
         return "appeared"
     if before.enabled != after.enabled:
@@ -112,7 +112,7 @@ def difference(before: ControlView | None, after: ControlView) -> str:
 
 
 def page(title: str, summary: str, books: Sequence[Book]) -> str:
-    """The flipbook as one page of HTML that needs nothing else."""
+    """Return the flipbook as one HTML page."""
     return template().render(
         title=title,
         summary=summary,
@@ -127,7 +127,6 @@ def page(title: str, summary: str, books: Sequence[Book]) -> str:
 
 @cache
 def template() -> Template:
-    """The page's template."""
     from jinja2 import Environment, FileSystemLoader
 
     folder = Path(__file__).parent / "templates"

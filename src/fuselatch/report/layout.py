@@ -1,4 +1,4 @@
-"""A view's form as rows of what is to be drawn, for every drawing of it: terminal, page and figure."""
+"""Lay out a view's form as rows, for terminal, page and figure."""
 
 from __future__ import annotations
 
@@ -19,16 +19,16 @@ SHAPES: Final[dict[str, Shape]] = {
     "table": "table",
     "lines": "lines",
 }
-"""By kind of control; every other one is an entry to type into."""
+"""The shape of each kind of control. Any other is a field."""
 MOST_ROWS: Final = 6
-"""How many rows of a table are drawn."""
+"""Rows of a table that are drawn."""
 
 
 @dataclass(frozen=True, slots=True)
 class Strip:
-    """One row of a form: the caption in front ("" for none), how deep it is indented, and the controls side by side.
+    """One row of a form: its caption ("" without one), indent and controls.
 
-    A `heading` has no controls; what is in it follows deeper.
+    A `heading` has no controls.
     """
 
     caption: str
@@ -38,17 +38,16 @@ class Strip:
 
 
 def is_behind(view: View, form: FormView) -> bool:
-    """Whether a form stands behind another one; what only a prompt covers can still be seen."""
+    """Return True if a form is behind another. A prompt doesn't count."""
     return form.covered and (view.prompt is None or form is not view.forms[-1])
 
 
 def shape_of(control: ControlView) -> Shape:
-    """How a control is drawn."""
     return SHAPES.get(control.kind, "entry")
 
 
 def strips(form: FormView) -> Iterator[Strip]:
-    """The rows of a form from top to bottom."""
+    """Yield the rows of a form, top to bottom."""
     groups = {group.name: group for group in form.groups}
     in_rows = {path: row for row in form.rows for path in row.controls}
     lines = {control.name for control in form.controls if control.kind == "lines"}
@@ -83,7 +82,7 @@ def strips(form: FormView) -> Iterator[Strip]:
 
 
 def around(group: str, groups: Mapping[str, GroupView]) -> list[str]:
-    """The groups around something, from outside in."""
+    """Return the groups around something, outermost first."""
     found: list[str] = []
     while group in groups:
         found.insert(0, group)
@@ -92,19 +91,18 @@ def around(group: str, groups: Mapping[str, GroupView]) -> list[str]:
 
 
 def depth_of(group: str, groups: Mapping[str, GroupView]) -> int:
-    """How deep something in a group is indented."""
     return len([name for name in around(group, groups) if groups[name].caption or "[" in name])
 
 
 def entry_text(control: ControlView) -> str:
-    """What stands in an entry, a list, or a label; a placeholder where that is blank."""
+    """Return the text in a field, list or label, or the placeholder."""
     if control.kind == "choice" and len(control.picked) > 1:
         return ", ".join(control.picked)
     return control.text or control.placeholder
 
 
 def told(control: ControlView) -> str:
-    """What a control says of its state, besides its text."""
+    """Return a control's state in words."""
     words = [
         "required" if control.required else "",
         "disabled" if not control.enabled else "",

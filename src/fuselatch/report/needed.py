@@ -1,4 +1,4 @@
-"""Packages that only some of the reports need."""
+"""Packages that only some reports need."""
 
 from __future__ import annotations
 
@@ -6,11 +6,11 @@ from importlib.util import find_spec
 
 
 class MissingPackage(ImportError):
-    """A package is not installed; its text says how to get it."""
+    """A package isn't installed. The message says how to install it."""
 
 
 def must_have(what: str, extra: str, *packages: str) -> None:
-    """Raise `MissingPackage` where one of some packages is missing; `extra` is what to install the library with."""
+    """Raise `MissingPackage` if a package is missing. `extra`: the extra that installs it."""
     missing = [package for package in packages if find_spec(package) is None]
     if missing:
         named = " and ".join(missing)

@@ -1,4 +1,7 @@
-"""Reading what a function does with its form, without running it: as far as its code tells."""
+"""Find what a function does with its form, by reading its code.
+
+Names that are computed at run time can't be seen.
+"""
 
 from __future__ import annotations
 
@@ -11,9 +14,9 @@ from fuselatch.core.forms.form import Form
 
 
 class Use(NamedTuple):
-    """One use of a function's first argument: the attributes behind it, whether the last of them is set, and the line.
+    """A use of a function's first argument: attributes, if the last is set, and the line.
 
-    `self.home.street.value = 3` is `(("home", "street", "value"), True, …)`; the line is of the file, 0 if unknown.
+    `self.home.street.value = 3` is `(("home", "street", "value"), True, …)`. The line is 0 if unknown.
     """
 
     names: tuple[str, ...]
@@ -22,13 +25,13 @@ class Use(NamedTuple):
 
 
 def code_of(function: object) -> CodeType | None:
-    """The code of a function, or of what it wraps."""
+    """Return the code of a function, or of what it wraps."""
     found = getattr(getattr(function, "__wrapped__", function), "__code__", None)
     return found if isinstance(found, CodeType) else None
 
 
 def within(code: CodeType) -> Iterator[CodeType]:
-    """A piece of code, and those of the functions and comprehensions within it."""
+    """Yield code, and the functions and comprehensions in it."""
     yield code
     for constant in code.co_consts:
         if isinstance(constant, CodeType):
@@ -36,7 +39,7 @@ def within(code: CodeType) -> Iterator[CodeType]:
 
 
 def uses(function: object, owner: type | None = None) -> frozenset[Use]:
-    """How a function uses its first argument (a form), and how the methods of `owner` do that it calls."""
+    """Return how a function uses its first argument, also by `owner`'s methods it calls."""
     found: set[Use] = set()
     read: set[CodeType] = set()
     waiting = [code_of(function)]
@@ -53,7 +56,7 @@ def uses(function: object, owner: type | None = None) -> frozenset[Use]:
 
 
 def uses_of(code: CodeType, name: str) -> Iterator[Use]:
-    """The chains of attributes behind a name in a piece of code, and in the functions within it."""
+    """Yield the chains of attributes after a name in code."""
     for part in within(code):
         chain: list[str] | None = None
         line = 0
@@ -73,13 +76,13 @@ def uses_of(code: CodeType, name: str) -> Iterator[Use]:
 
 
 def paths_in(found: Iterable[Use], paths: Iterable[str], is_set: bool | None = None) -> list[str]:
-    """Those of some paths that are used, or with `is_set` only those whose property is set (or is not)."""
+    """Return the paths that are used. `is_set`: only if a property is set, or isn't."""
     chains = {".".join(use.names) for use in found if is_set is None or use.is_set is is_set}
     return [path for path in paths if any(chain == path or chain.startswith(f"{path}.") for chain in chains)]
 
 
 def forms_named(function: Callable[..., object], owner: type | None = None) -> tuple[type[Form], ...]:
-    """The form classes that a function may open: those that it, or a method of `owner` that it calls, names."""
+    """Return the form classes that a function, or a method that it calls, names."""
     found: dict[type[Form], None] = {}
     functions = [function]
     used = uses(function, owner)

@@ -1,4 +1,4 @@
-"""Samples: a value that a control takes, one that a rule of it refuses, and the step that raises an event."""
+"""Samples: a value that a control accepts, one that it refuses, and steps for events."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from fuselatch.core.forms.plans import ControlPlan, FormPlan
 from fuselatch.core.model.choices import choices_of
 
 UNKNOWN: Final = "…"
-"""What stands for a value that only a person can think of."""
+"""The placeholder for a value that can't be guessed."""
 LONGEST: Final = 60
 KINDS: Final[Mapping[str, str]] = {
     "number": "1",
@@ -22,11 +22,11 @@ KINDS: Final[Mapping[str, str]] = {
     "time": time(9, 30).isoformat("minutes"),
     "text": "x",
 }
-"""By kind of control, something that can be typed into it."""
+"""Something to type, for each kind of control."""
 
 
 def sample(control: ControlPlan, first_choice: str = "") -> str:
-    """A text that fits the declared rules of a control, as far as that can be told; else "…"."""
+    """Return text that fits a control's rules, or "…" if it can't be guessed."""
     decl = control.decl
     constants = decl.constants
     if decl.kind in ("choice", "table"):
@@ -43,12 +43,11 @@ def sample(control: ControlPlan, first_choice: str = "") -> str:
 
 
 def plain(value: object) -> str:
-    """A limit as it is typed."""
     return f"{value:g}" if isinstance(value, float) else str(value)
 
 
 def entering(path: str, control: ControlPlan, text: str) -> tuple[str, ...]:
-    """The step that enters a text into a control."""
+    """Return the step that enters text in a control."""
     kind = control.decl.kind
     if kind == "tick":
         return ("tick", path)
@@ -56,7 +55,7 @@ def entering(path: str, control: ControlPlan, text: str) -> tuple[str, ...]:
 
 
 def breaking(path: str, control: ControlPlan, rule: str) -> tuple[str, ...]:
-    """The step that a declared rule refuses; of a written check a step to be completed."""
+    """Return the step that a rule refuses. A written check's step has to be completed."""
     decl = control.decl
     limits: dict[str, Any] = {**vars(decl), **decl.constants}
     limit = limits.get(rule)
@@ -86,11 +85,11 @@ EVENTS: Final[Mapping[str, Callable[[str, ControlPlan, str], tuple[str, ...]]]] 
     "line_removing": lambda path, control, text: ("remove_line", f"{path}[0]"),
     "line_changed": lambda path, control, text: ("add_line", path),
 }
-"""By event of a control, the step that raises it."""
+"""The step that raises each event."""
 
 
 def raising(path: str, control: ControlPlan | None, event: str, plan: FormPlan, text: str) -> tuple[str, ...]:
-    """The step that raises an event of a control, or of a form where there is none."""
+    """Return the step that raises an event of a control or form."""
     if control is not None:
         return EVENTS[event](path, control, text)
     if event in ("accepting", "submitted"):
@@ -100,7 +99,7 @@ def raising(path: str, control: ControlPlan | None, event: str, plan: FormPlan, 
 
 
 def pressing(plan: FormPlan, verdict: str) -> tuple[str, ...]:
-    """The step that closes a form with a verdict."""
+    """Return the step that closes a form with a verdict."""
     for path, control in plan.controls.items():
         decl: Any = control.decl
         if decl.closes == verdict or (verdict == "accepted" and decl.submits):
@@ -109,6 +108,6 @@ def pressing(plan: FormPlan, verdict: str) -> tuple[str, ...]:
 
 
 def verdicts(plan: FormPlan) -> tuple[str, ...]:
-    """How a form can close: with the verdicts of its buttons, and cancelled."""
+    """Return how a form can close: its buttons' verdicts, and cancelled."""
     found = [control.decl.closes for control in plan.controls.values() if control.decl.closes]
     return tuple(dict.fromkeys([*found, "cancelled"]))

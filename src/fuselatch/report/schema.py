@@ -1,4 +1,4 @@
-"""JSON Schemas (draft 2020-12): of a form's declared rules, and of the view."""
+"""JSON Schemas (draft 2020-12) of a form's rules and of the view."""
 
 from __future__ import annotations
 
@@ -24,17 +24,17 @@ TYPES: Final[dict[str, dict[str, Any]]] = {
     "time": {"type": "string", "format": "time"},
     "tick": {"type": "boolean"},
 }
-"""What each kind of control holds, as JSON."""
+"""The JSON type of each kind of control."""
 
 ORDERED: Final = frozenset({"number", "percent", "integer", "money"})
 """Kinds whose bounds JSON Schema can express."""
 
 
 def form_schema(form: type[Form]) -> dict[str, Any]:
-    """The rules that a form declares, for a record of its values; blanks are null (a text's "").
+    """Return the rules of a form, for a record of its values. Blanks are null (text: "").
 
-    Only what is constant and refuses can be said in JSON Schema: rules that follow others, written
-    checks and warnings are left out, and so are the bounds of dates and times.
+    JSON Schema can only express constants that refuse. Other rules, written checks, warnings and the bounds of dates and
+    times are left out.
     """
     plan = plan_of(form)
     title = plan.title if isinstance(plan.title, str) else plan.name
@@ -42,7 +42,6 @@ def form_schema(form: type[Form]) -> dict[str, Any]:
 
 
 def record_schema(plan: FormPlan) -> dict[str, Any]:
-    """What the values of a form, or of a line, may be."""
     properties = {
         path: lines_schema(control) if isinstance(control.decl, Lines) else control_schema(control)
         for path, control in plan.controls.items()
@@ -52,13 +51,11 @@ def record_schema(plan: FormPlan) -> dict[str, Any]:
 
 
 def lines_schema(control: ControlPlan) -> dict[str, Any]:
-    """What the lines of a form may be: a list of such records."""
     lines: Any = control.decl
     return {"title": lines.constants["caption"], "type": "array", "items": record_schema(lines.line._plan)}
 
 
 def control_schema(control: ControlPlan) -> dict[str, Any]:
-    """What one control may hold."""
     decl, constants = control.decl, control.decl.constants
     caption = constants.get("caption")
     schema: dict[str, Any] = {"title": caption} if caption else {}
@@ -88,7 +85,7 @@ def control_schema(control: ControlPlan) -> dict[str, Any]:
 
 
 def text_rules(decl: Any, needed: bool) -> dict[str, Any]:
-    """What a text may be; one that is not required may be blank, whatever else holds."""
+    """Return the rules of a text. If it isn't required, it may be blank."""
     rules: dict[str, Any] = {}
     if decl.min_length:
         rules["minLength"] = decl.min_length
@@ -102,19 +99,19 @@ def text_rules(decl: Any, needed: bool) -> dict[str, Any]:
 
 
 def number(bound: Any) -> float | int:
-    """A bound as JSON has it."""
+    """Return a bound for JSON."""
     return bound if isinstance(bound, int | float) else float(bound)
 
 
 def view_schema() -> dict[str, Any]:
-    """The shape of a view, as `view.to_dict()` gives it."""
+    """Return the shape of a view, as `view.to_dict()` returns it."""
     definitions: dict[str, Any] = {}
     top = of_type(View, definitions)
     return {"$schema": DRAFT, "title": f"A view of Fuse Latch, version {VERSION}", **top, "$defs": definitions}
 
 
 def of_type(kind: Any, definitions: dict[str, Any]) -> dict[str, Any]:
-    """The schema of a type that a view is made of."""
+    """Return the schema of a type in the view."""
     if is_dataclass(kind) and isinstance(kind, type):
         if kind.__name__ not in definitions:
             definitions[kind.__name__] = {}

@@ -1,4 +1,4 @@
-"""A view as lines of text, for a terminal: the forms from back to front, and the prompt on top."""
+"""A view as lines of text: the forms from back to front, then the prompt."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ NARROW: Final = 10
 
 
 def screen(view: View) -> Iterator[str]:
-    """The lines of a whole view. `>` is the focus, `*` needs an entry, `·` is disabled; markers stand behind."""
+    """Yield the lines of a view. `>`: focus. `*`: required. `·`: disabled."""
     for form in view.forms:
         yield from form_lines(form, is_behind(view, form))
     if view.prompt is not None:
@@ -24,7 +24,6 @@ def screen(view: View) -> Iterator[str]:
 
 
 def form_lines(form: FormView, behind: bool) -> Iterator[str]:
-    """One form."""
     if behind:
         yield f"({form.title}, behind)"
         return
@@ -46,12 +45,10 @@ def form_lines(form: FormView, behind: bool) -> Iterator[str]:
 
 
 def inside(text: str) -> str:
-    """A line within the frame of a form."""
     return f"│{text:<{WIDTH}}│"
 
 
 def strip_text(strip: Strip, wide: int) -> str:
-    """One row of a form."""
     indent = "  " * strip.depth
     if strip.heading:
         return f" {indent}{strip.caption}:"
@@ -63,7 +60,6 @@ def strip_text(strip: Strip, wide: int) -> str:
 
 
 def box(control: ControlView, narrow: bool) -> str:
-    """A control in a row."""
     shape = shape_of(control)
     dead = not control.enabled
     if shape == "button":
@@ -84,7 +80,6 @@ def box(control: ControlView, narrow: bool) -> str:
 
 
 def table_lines(table: ControlView) -> Iterator[str]:
-    """The first rows of a table."""
     columns = [column.caption for column in table.columns]
     yield inside(f"   {' | '.join(columns)}")
     for text, cells in list(zip(table.choices, table.cells, strict=False))[:MOST_ROWS]:
@@ -94,7 +89,6 @@ def table_lines(table: ControlView) -> Iterator[str]:
 
 
 def prompt_lines(prompt: PromptView) -> Iterator[str]:
-    """The prompt on top."""
     yield f"╔{f' {prompt.title} ':═<{WIDTH}}╗"
     for line in prompt.text.splitlines():
         yield f"║ {line}"

@@ -1,4 +1,4 @@
-"""What a failure shows of a session: the last lines of its trace, and why something was as it was."""
+"""What a failure shows: the last trace entries, and why."""
 
 from __future__ import annotations
 
@@ -11,14 +11,14 @@ from fuselatch.core.model.words import phrase
 
 
 def tail(trace: Sequence[TraceEntry], count: int) -> list[str]:
-    """The last lines of a trace, each with its number."""
+    """Return the last entries of a trace, numbered."""
     return [f"{entry.number} {phrase(entry)}" for entry in trace[-count:]]
 
 
 def why_of(session: Session | None, looked: str) -> Iterator[str]:
-    """Why something is as it is: of the longest ending of `looked` that can be asked about; nothing where none can.
+    """Explain the longest ending of `looked` that can be asked about.
 
-    `looked` may be an expectation ("not berth.value N7") or a line of Python ("desk.form.berth.value").
+    `looked`: an expectation ("not berth.value N7") or Python ("desk.form.berth.value").
     """
     if session is None:
         return

@@ -1,4 +1,4 @@
-"""A timeline of a trace: gestures on top, and for each form a lane with its events, handlers and what was waited for."""
+"""A timeline of a trace: gestures on top, and a lane for each form."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 LANE: Final = 3.0
-"""How tall a lane is; its rows are events, handlers, waits."""
+"""The height of a lane. Its rows are events, handlers and waits."""
 ROWS: Final = {"events": 0.45, "handlers": 1.35, "waits": 2.3}
 HANDLER, WAIT, EVENT = "#33658a", "#f2d5a0", "#44535f"
 MOST_LABELS: Final = 60
@@ -24,7 +24,7 @@ SHORT: Final = 48
 
 
 class Span(NamedTuple):
-    """A stretch of a trace in the lane of a form: from one entry's number to another's, with a label."""
+    """A part of a trace in a form's lane: from one entry to another, with a label."""
 
     form: str
     start: int
@@ -33,7 +33,7 @@ class Span(NamedTuple):
 
 
 def read_trace(lines: Iterable[str], name: str) -> list[TraceEntry]:
-    """The entries of a trace in JSON Lines; raises `ValueError` with the line of the first that is none."""
+    """Return the entries of a trace in JSON Lines; raise `ValueError` with the line."""
     entries: list[TraceEntry] = []
     for number, line in enumerate(lines, 1):
         if not line.strip():
@@ -54,7 +54,7 @@ def read_trace(lines: Iterable[str], name: str) -> list[TraceEntry]:
 
 
 def timeline_figure(trace: Sequence[TraceEntry], title: str) -> Figure:
-    """Draw a trace: from left to right in the order of its entries; times stand where the clock moved."""
+    """Draw a trace from left to right. Times are shown where the clock moved."""
     forms = list(dict.fromkeys(entry.form for entry in trace if entry.form and entry.kind in ("open", "event", "handler")))
     height = max(4.5, 3.1 + 1.35 * len(forms))
     figure = new_figure(12.8, height)
@@ -90,7 +90,7 @@ def timeline_figure(trace: Sequence[TraceEntry], title: str) -> Figure:
 
 
 def draw_gestures(axes: Axes, trace: Sequence[TraceEntry]) -> None:
-    """The gestures: a line through all lanes and, where there is room, what was done and when."""
+    """Draw the gestures as lines through all lanes."""
     found = list(gestures(trace))
     every = -(-len(found) // MOST_LABELS)
     before = ""
@@ -106,7 +106,7 @@ def draw_gestures(axes: Axes, trace: Sequence[TraceEntry]) -> None:
 
 
 def gestures(trace: Sequence[TraceEntry]) -> Iterator[tuple[int, str, str]]:
-    """Each gesture with its number, what was done, and when; the keys of one typing once."""
+    """Yield each gesture with its number and time. Keys of one typing are one."""
     typing = ""
     for entry in trace:
         if entry.kind in ("gesture", "refused"):
@@ -118,7 +118,6 @@ def gestures(trace: Sequence[TraceEntry]) -> Iterator[tuple[int, str, str]]:
 
 
 def draw_lanes(axes: Axes, trace: Sequence[TraceEntry], forms: Sequence[str]) -> None:
-    """Events, handlers and waits of each form."""
     lanes = {form: LANE * at for at, form in enumerate(forms)}
     ticks = [
         (entry.number, lanes[entry.form] + ROWS["events"])
@@ -152,7 +151,7 @@ def draw_lanes(axes: Axes, trace: Sequence[TraceEntry], forms: Sequence[str]) ->
 
 
 def handlers(trace: Sequence[TraceEntry]) -> list[Span]:
-    """The runs of handlers, each until the last entry that it brought about."""
+    """Return the handlers' runs, each up to its last effect."""
     ends: dict[int, int] = {}
     above: dict[int, list[int]] = {}
     for entry in trace:
@@ -167,7 +166,7 @@ def handlers(trace: Sequence[TraceEntry]) -> list[Span]:
 
 
 def waits(trace: Sequence[TraceEntry]) -> list[Span]:
-    """What was waited for: prompts until they were answered, dialogs until they closed, with how long by the clock."""
+    """Return the waits: prompts until answered, dialogs until closed."""
     found: list[Span] = []
     open_prompts: list[TraceEntry] = []
     dialogs: dict[str, tuple[str, TraceEntry]] = {}
@@ -190,7 +189,7 @@ def waits(trace: Sequence[TraceEntry]) -> list[Span]:
 
 
 def took(start: TraceEntry, end: TraceEntry) -> str:
-    """How long something took by the session's clock, where that moved."""
+    """Return how long something took by the session's clock."""
     if not (start.time and end.time and start.time != end.time):
         return ""
     passed = datetime.fromisoformat(end.time) - datetime.fromisoformat(start.time)

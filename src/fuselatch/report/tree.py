@@ -1,4 +1,4 @@
-"""The trace as a tree: each entry under the one that brought it about."""
+"""The trace as a tree: each entry below its cause."""
 
 from __future__ import annotations
 
@@ -19,11 +19,10 @@ class Branch:
 
 
 def grow(entries: Sequence[TraceEntry], trace: Sequence[TraceEntry] = ()) -> list[Branch]:
-    """The entries of one stretch of the trace as branches.
+    """Return some entries of the trace as branches.
 
-    Gestures themselves are left out, since whoever prints the tree has said what was done; events
-    that brought about nothing stand on the line of what raised them. What an earlier entry of the
-    whole `trace` brought about stands under a line that says who goes on.
+    Gestures are left out, because the caller prints the step. Events without effects are on the line of their cause. Effects
+    of an earlier entry of `trace` are below a line that says what resumes.
     """
     by_number: dict[int, Branch] = {}
     roots: list[Branch] = []
@@ -42,7 +41,7 @@ def grow(entries: Sequence[TraceEntry], trace: Sequence[TraceEntry] = ()) -> lis
 
 
 def fold(branch: Branch) -> Branch | None:
-    """Put events without consequences on their parent's line; None for a key of typing that set off nothing."""
+    """Put events without effects on their parent's line; return None for a mere key."""
     if branch.entry.kind == "event" and branch.entry.name == "typed" and not branch.below:
         return None
     quiet = [below for below in branch.below if below.entry.kind == "event" and not below.below]
@@ -55,12 +54,12 @@ def fold(branch: Branch) -> Branch | None:
 
 
 def event_name(branch: Branch, below: Branch) -> str:
-    """An event's name, with its place where that is not its parent's."""
+    """Return an event's name, with its control if that differs from its parent's."""
     return below.entry.name if place(below.entry) == place(branch.entry) else below.text
 
 
 def lines(branches: Sequence[Branch], indent: str = "") -> Iterator[tuple[str, Branch]]:
-    """The tree line by line: what to draw before a branch, and the branch."""
+    """Yield the tree line by line: what to draw before a branch, and the branch."""
     for at, branch in enumerate(branches):
         last = at == len(branches) - 1
         yield indent + ("└─ " if last else "├─ "), branch
@@ -68,7 +67,7 @@ def lines(branches: Sequence[Branch], indent: str = "") -> Iterator[tuple[str, B
 
 
 def story(trace: Sequence[TraceEntry]) -> str:
-    """A whole trace as plain text: each gesture with what it brought about below it, keys of one typing together."""
+    """Return a whole trace as text: each gesture with its effects. Typing is one line."""
     told: list[str] = []
     gestures = [at for at, entry in enumerate(trace) if entry.kind == "gesture"]
     below: list[Branch] = []
@@ -84,6 +83,6 @@ def story(trace: Sequence[TraceEntry]) -> str:
 
 
 def typing_on(entry: TraceEntry, following: TraceEntry) -> bool:
-    """Whether a gesture is the next key at the same control."""
+    """Return True if a gesture is the next key at the same control."""
     typing = entry.name.startswith("type ") and following.name.startswith("type ")
     return typing and (entry.form, entry.control) == (following.form, following.control)

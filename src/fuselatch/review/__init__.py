@@ -1,1 +1,1 @@
-"""Reviewing: reading code, drafting forms from what is there, checking them before they run."""
+"""Review forms: read their code, generate them, and check them."""

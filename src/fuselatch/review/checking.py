@@ -1,4 +1,4 @@
-"""Checking forms by reading them, before anybody runs them: what can never work, with file, line and mend."""
+"""Check forms by reading them: find what can never work, with file, line and fix."""
 
 from __future__ import annotations
 
@@ -21,12 +21,12 @@ from fuselatch.report.reading import code_of, uses
 from fuselatch.review.importing import Importing, members, names_of
 
 WAITS: Final = frozenset({"ask", "confirm", "inform", "ask_value", "open"})
-"""What of a form waits for a person."""
+"""The methods of a form that wait for the user."""
 POINTING: Final = frozenset({"hovered", "unhovered"})
 
 
 class Problem(NamedTuple):
-    """One thing that can never work: where, what kind, what is wrong, and how to mend it."""
+    """Something that can never work: where, which kind, what is wrong, and the fix."""
 
     file: str
     line: int
@@ -39,7 +39,7 @@ class Problem(NamedTuple):
 
 
 class Source:
-    """A file that is checked: its text as a tree, and how often it and its neighbours use each name."""
+    """A file that is checked: its tree, and how often names are used in and near it."""
 
     def __init__(self, name: str, tree: ast.Module, around: Counter[str]) -> None:
         self.name = name
@@ -48,11 +48,11 @@ class Source:
         self.forms = sum(isinstance(node, ast.ClassDef) for node in tree.body)
 
     def uses(self, name: str) -> int:
-        """How often a name is read or named, here and in the files and cue sheets around."""
+        """Return how often a name is used here and in the files around."""
         return self.around[name]
 
     def line_of(self, owner: str, name: str = "") -> int:
-        """The line of a class, or of a member of it."""
+        """Return the line of a class, or of its member."""
         for node in ast.walk(self.tree):
             if isinstance(node, ast.ClassDef) and node.name == owner:
                 for each in node.body if name else ():
@@ -63,7 +63,7 @@ class Source:
 
 
 def names_around(folder: Path) -> Iterator[str]:
-    """Every name that the Python files and cue sheets of a folder, and those below, read or name."""
+    """Yield every name in the Python files and cue sheets in and below a folder."""
     for file in sorted(folder.rglob("*.py")):
         try:
             tree = ast.parse(file.read_text(encoding="utf-8-sig"))
@@ -84,9 +84,9 @@ def names_around(folder: Path) -> Iterator[str]:
 
 
 def check_file(path: Path, name: str = "", around: dict[Path, Counter[str]] | None = None) -> Iterator[Problem]:
-    """Everything that is wrong with a file of forms; `name` is what messages call it. Raises `OSError`.
+    """Yield the problems of a file. `name`: its name in messages. Raises `OSError`.
 
-    `around` keeps the names that each folder uses, for whoever checks several files of it.
+    `around`: names used in each folder, shared by several calls.
     """
     name = name or str(path)
     text = path.read_text(encoding="utf-8-sig")
@@ -111,13 +111,13 @@ def check_file(path: Path, name: str = "", around: dict[Path, Counter[str]] | No
 
 
 def split(what: str) -> tuple[str, str]:
-    """A message as what is wrong, and the mend."""
+    """Split a message into problem and fix."""
     problem, _, mend = what.partition("; ")
     return problem, mend
 
 
 def check_class(kind: type[Any], source: Source) -> Iterator[Problem]:
-    """Everything that is wrong with one form, or one group."""
+    """Yield the problems of one form or group."""
     plan: FormPlan = kind._plan
     for judge in (idle_buttons, unasked, unreached, waiting_rules, pointers, unknown_names, unopened, shut_in):
         for line, problem, mend in judge(kind, plan, source):
@@ -128,12 +128,12 @@ Found = Iterator[tuple[int, str, str]]
 
 
 def own(plan: FormPlan) -> Iterator[tuple[str, ControlPlan]]:
-    """The controls that a class declares itself, without those of its groups."""
+    """Yield the controls that a class declares itself, without those of its groups."""
     return ((path, control) for path, control in plan.controls.items() if "." not in path)
 
 
 def idle_buttons(kind: type[Any], plan: FormPlan, source: Source) -> Found:
-    """Buttons that do nothing."""
+    """Find buttons that do nothing."""
     for path, control in own(plan):
         decl = control.decl
         if isinstance(decl, Button) and decl.closes is None and not decl.submits and not control.heard:
@@ -143,7 +143,7 @@ def idle_buttons(kind: type[Any], plan: FormPlan, source: Source) -> Found:
 
 
 def attached(kind: type[Any], source: Source) -> Iterator[set[str]]:
-    """The names of controls whose events are heard by others: `Group.button.clicked` in another class."""
+    """Yield the controls whose events other classes handle."""
     for node in ast.walk(source.tree):
         if isinstance(node, ast.FunctionDef):
             for decorator in node.decorator_list:
@@ -151,7 +151,7 @@ def attached(kind: type[Any], source: Source) -> Iterator[set[str]]:
 
 
 def unasked(kind: type[Any], plan: FormPlan, source: Source) -> Found:
-    """Prompts that are never asked."""
+    """Find prompts that are never asked."""
     for path in plan.prompts:
         if "." not in path and path in vars(kind) and not source.uses(path):
             yield (
@@ -162,7 +162,7 @@ def unasked(kind: type[Any], plan: FormPlan, source: Source) -> Found:
 
 
 def unopened(kind: type[Any], plan: FormPlan, source: Source) -> Found:
-    """Forms that nobody opens; a file's only class is one that somebody is going to."""
+    """Find forms that are never opened. A file's only class may be opened elsewhere."""
     at_hand = source.forms == 1 or plan.at_start or plan.keys or kind.__subclasses__()
     if issubclass(kind, Form) and not at_hand and not source.uses(kind.__name__):
         mend = f"open it with self.open({kind.__name__}), in a scene or in a cue sheet"
@@ -170,7 +170,7 @@ def unopened(kind: type[Any], plan: FormPlan, source: Source) -> Found:
 
 
 def unreached(kind: type[Any], plan: FormPlan, source: Source) -> Found:
-    """Handlers that no event reaches."""
+    """Find handlers that no event reaches."""
     accepts = any(control.decl.closes == "accepted" or control.decl.submits for control in plan.controls.values())
     closes = any("close" in use.names for function in functions(kind) for use in uses(function))
     for event, handlers in plan.heard.items():
@@ -208,7 +208,7 @@ def unreached(kind: type[Any], plan: FormPlan, source: Source) -> Found:
 
 
 def functions(kind: type[Any]) -> list[Callable[..., Any]]:
-    """The methods of a class, its own and those it has from other forms."""
+    """Return a class's methods, also those from other forms."""
     return [
         value
         for base in kind.__mro__
@@ -218,7 +218,7 @@ def functions(kind: type[Any]) -> list[Callable[..., Any]]:
 
 
 def waiting_rules(kind: type[Any], plan: FormPlan, source: Source) -> Found:
-    """Rules and checks that set something, or wait."""
+    """Find rules and checks that set something or wait."""
     checks = [(check.function, f"the check {check.name}") for _, control in own(plan) for check in control.checks]
     rules = [
         (rule, f"the rule for {path}.{prop}") for path, control in own(plan) for prop, rule in control.decl.rules.items()
@@ -242,7 +242,7 @@ def waiting_rules(kind: type[Any], plan: FormPlan, source: Source) -> Found:
 
 
 def pointers(kind: type[Any], plan: FormPlan, source: Source) -> Found:
-    """Pointer handlers that would wait."""
+    """Find pointer handlers that wait."""
     for path, control in own(plan):
         for event in POINTING & control.heard.keys():
             for handler in control.heard[event]:
@@ -253,7 +253,7 @@ def pointers(kind: type[Any], plan: FormPlan, source: Source) -> Found:
 
 
 def unknown_names(kind: type[Any], plan: FormPlan, source: Source) -> Found:
-    """Names that the form, or one of its controls, does not have."""
+    """Find names that the form or its controls don't have."""
     ruled = [rule for _, control in own(plan) for rule in control.decl.rules.values() if code_of(rule) is not None]
     every = [value for value in vars(kind).values() if inspect.isfunction(value)]
     found = [use for function in (*every, *ruled) for use in uses(function)]
@@ -272,7 +272,7 @@ def unknown_names(kind: type[Any], plan: FormPlan, source: Source) -> Found:
 
 
 def shut_in(kind: type[Any], plan: FormPlan, source: Source) -> Found:
-    """Forms that nothing can close."""
+    """Find forms that can't be closed."""
     for handler in plan.heard.get("closing", ()):
         if always_blocks(handler, source):
             problem = f"{kind.__name__} can't be closed: {handler.name} always blocks"
@@ -280,7 +280,7 @@ def shut_in(kind: type[Any], plan: FormPlan, source: Source) -> Found:
 
 
 def always_blocks(handler: Handler, source: Source) -> bool:
-    """Whether a handler calls `event.block(…)` whatever happens: before any condition, loop or return."""
+    """Return True if a handler always calls `event.block(…)`."""
     for node in ast.walk(source.tree):
         if (
             isinstance(node, ast.FunctionDef)
@@ -297,7 +297,6 @@ def always_blocks(handler: Handler, source: Source) -> bool:
 
 
 def is_block(statement: ast.stmt, event: str) -> bool:
-    """Whether a statement is `event.block(…)`."""
     call = statement.value if isinstance(statement, ast.Expr) else None
     target = call.func if isinstance(call, ast.Call) else None
     return (
@@ -309,5 +308,5 @@ def is_block(statement: ast.stmt, event: str) -> bool:
 
 
 def python_files(paths: Iterable[Path]) -> list[Path]:
-    """The files that are meant: those named, and all of a folder."""
+    """Return the files named, and all Python files in folders."""
     return [file for path in paths for file in (sorted(path.glob("*.py")) if path.is_dir() else [path])]

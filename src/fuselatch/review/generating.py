@@ -1,4 +1,4 @@
-"""Drafting a form, as source to go on from: from a function's parameters, or the header of a table."""
+"""Generate a form's source from a function's parameters or a CSV file."""
 
 from __future__ import annotations
 
@@ -31,20 +31,20 @@ KINDS: Final[Mapping[type, tuple[str, str]]] = {
     time: ("Time", "09:30"),
     str: ("Text", "x"),
 }
-"""By type, the kind of control and something to type into it."""
+"""For each type, the kind of control and something to type."""
 FEW: Final = 12
-"""Up to how many different texts a column is taken for a choice, where each comes often."""
+"""The most different texts in a column that becomes a choice."""
 OFTEN: Final = 4
 WIDTH: Final = 88
-"""How long a line that is written may be, where it can be broken."""
+"""The longest generated line, if it can be broken."""
 OWN: Final = frozenset({"result", "run", "leave", "keep", "place"})
-"""What the outline itself calls its controls."""
+"""Control names that generated forms use themselves."""
 LEAVE: Final = '    leave = Button("Leave", closes="cancelled")'
 PARAM_DOC: Final = re.compile(r"^\s*(?::param\s+)?[`*]*(\w+)[`*]*(?:\s*\([^)]*\))?\s*:\s+(\S.*)$")
 
 
 class GeneratedForm(NamedTuple):
-    """What was written: the names of the files, their text, and the name of the form."""
+    """Generated source: the files' names and texts, and the form's name."""
 
     module: str
     form: str
@@ -54,7 +54,7 @@ class GeneratedForm(NamedTuple):
 
 @dataclass(slots=True)
 class Control:
-    """One control to be written: its name, kind, caption, options as source, and what a cue sheet enters."""
+    """A control to generate: name, kind, caption, options as source, and sample entry."""
 
     name: str
     kind: str
@@ -70,7 +70,7 @@ class Control:
 
 @dataclass(slots=True)
 class Outline:
-    """A form to be written."""
+    """A form to generate."""
 
     form: str
     title: str
@@ -79,12 +79,12 @@ class Outline:
     imports: dict[str, set[str]] = field(default_factory=dict)
 
     def need(self, module: str, name: str) -> str:
-        """Have a name imported; gives the name."""
+        """Import a name; return it."""
         self.imports.setdefault(module, set()).add(name)
         return name
 
     def header(self) -> list[str]:
-        """The imports, as sorted as ruff sorts them: the standard library's, then the others'."""
+        """Return the imports, sorted as ruff does."""
         kinds = {control.kind for control in self.controls}
         self.imports.setdefault("fuselatch", set()).update({"Button", "Form", *kinds})
         lines = ["from __future__ import annotations", ""]
@@ -96,7 +96,7 @@ class Outline:
         return lines
 
     def body(self) -> list[str]:
-        """The class as far as its controls."""
+        """Return the class up to its controls."""
         lines = ["", f"class {self.form}(Form, title={text(self.title)}{self.bound()}):", f'    """{self.doc}"""', ""]
         for control in self.controls:
             options = ", ".join([text(control.caption), *control.options])
@@ -106,12 +106,12 @@ class Outline:
         return lines
 
     def bound(self) -> str:
-        """What the class is bound to, as source."""
+        """Return the class options, as source."""
         return ""
 
 
 def kind_of_module(module: str) -> int:
-    """0 for the standard library, 1 for installed packages, 2 for one's own modules, as ruff groups imports."""
+    """Return 0 for the standard library, 1 for packages, 2 for local modules."""
     if module.partition(".")[0] in sys.stdlib_module_names:
         return 0
     file = getattr(sys.modules.get(module), "__file__", None)
@@ -120,24 +120,24 @@ def kind_of_module(module: str) -> int:
 
 
 def imported(module: str, names: Sequence[str]) -> list[str]:
-    """An import, on one line where it fits."""
+    """Return an import, on one line if it fits."""
     line = f"from {module} import {', '.join(names)}"
     return [line] if len(line) <= WIDTH else [f"from {module} import (", *(f"    {name}," for name in names), ")"]
 
 
 def order(name: str) -> tuple[int, str]:
-    """Constants before classes before functions, as ruff sorts what is imported."""
+    """Return ruff's sort key: constants, classes, functions."""
     return (0 if name.isupper() else 1 if name[:1].isupper() else 2, name)
 
 
 def text(value: str) -> str:
-    """A text as source, in double quotes."""
+    """Return text as source, in double quotes."""
     shown = repr(value)
     return '"' + shown[1:-1] + '"' if shown[0] == "'" and '"' not in value else shown
 
 
 def free(name: str, taken: Iterable[str]) -> str:
-    """A name for a control that is free: no keyword, none of a form's own, none that is taken."""
+    """Return a free control name: not a keyword, a form's own name or taken."""
     found = re.sub(r"\W", "_", name).strip("_").lower() or "column"
     found = f"n{found}" if found[0].isdigit() else found
     while keyword.iskeyword(found) or hasattr(Form, found) or found in OWN or found in taken:
@@ -146,12 +146,12 @@ def free(name: str, taken: Iterable[str]) -> str:
 
 
 def class_name(name: str) -> str:
-    """A name in the manner of classes, with Form behind it."""
+    """Return a name as a class name that ends in Form."""
     return "".join(part[:1].upper() + part[1:] for part in re.split(r"[\W_]+", name) if part) + "Form"
 
 
 def captioned(name: str) -> str:
-    """A name as people read it."""
+    """Return a name as a caption."""
     words = name.replace("_", " ").strip()
     return words[:1].upper() + words[1:]
 
@@ -160,12 +160,11 @@ def captioned(name: str) -> str:
 
 
 def from_function(function: Callable[..., Any], name: str) -> GeneratedForm:
-    """A form for a plain function: a control for each parameter, and a button that calls it.
+    """Generate a form for a function: a control per parameter, and a button that calls it.
 
-    Annotations tell the kinds (str, int, float, Decimal, bool, date, time, Enum, Literal; with None where the entry may
-    be left out), defaults the values that the entries start with, the docstring the help. A parameter of another type
-    keeps its default, or is entered as a text, with a remark. Raises `ValueError` for what
-    takes no parameters that a person could enter.
+    Annotations give the kinds (str, int, float, Decimal, bool, date, time, Enum, Literal; with None if optional), defaults
+    the first values, the docstring the help. A parameter of another type keeps its default or becomes a text field, with a
+    remark. Raises `ValueError` if there is nothing to fill in.
     """
     plain = inspect.unwrap(function)
     doc = inspect.getdoc(plain) or ""
@@ -201,7 +200,6 @@ def from_function(function: Callable[..., Any], name: str) -> GeneratedForm:
 
 
 def control_for(param: inspect.Parameter, hint: Any, help_text: str, outline: Outline) -> Control:
-    """The control of one parameter."""
     name = free(param.name, [control.name for control in outline.controls])
     default = None if param.default is param.empty else param.default
     hint, optional = without_none(hint)
@@ -236,7 +234,7 @@ def control_for(param: inspect.Parameter, hint: Any, help_text: str, outline: Ou
 
 
 def hints_of(function: Callable[..., Any]) -> dict[str, Any]:
-    """The annotations of a function as types; raises `ValueError` where a name in them isn't there."""
+    """Return a function's annotations as types; raise `ValueError` for unknown names."""
     try:
         return get_type_hints(function)
     except NameError as error:
@@ -244,7 +242,7 @@ def hints_of(function: Callable[..., Any]) -> dict[str, Any]:
 
 
 def without_none(hint: Any) -> tuple[Any, bool]:
-    """An annotation without `None`, and whether it had it."""
+    """Return an annotation without `None`, and whether it had it."""
     if get_origin(hint) not in (Union, UnionType):
         return hint, False
     rest = [each for each in get_args(hint) if each is not NoneType]
@@ -252,17 +250,14 @@ def without_none(hint: Any) -> tuple[Any, bool]:
 
 
 def describe(hint: Any) -> str:
-    """An annotation in a remark."""
     return getattr(hint, "__name__", str(hint)) if get_origin(hint) is None else str(hint)
 
 
 def repr_of(value: object) -> str:
-    """A value as source."""
     return text(value) if isinstance(value, str) else repr(value)
 
 
 def default_source(value: object, outline: Outline) -> str:
-    """A default as source."""
     if isinstance(value, Enum):
         return f"{outline.need(type(value).__module__, type(value).__name__)}.{value.name}"
     if isinstance(value, Decimal):
@@ -274,7 +269,7 @@ def default_source(value: object, outline: Outline) -> str:
 
 
 def argument(control: Control, outline: Outline) -> str:
-    """How the function is given what a control holds."""
+    """Return how the function is given a control's value."""
     value = f"self.{control.name}.value"
     if control.kind == "Text":
         value = f"{value} or None" if control.optional else value
@@ -290,7 +285,7 @@ def argument(control: Control, outline: Outline) -> str:
 
 
 def function_cues(module: str, outline: Outline, name: str) -> str:
-    """The first cue sheet: what can be entered is, and calling is left to whoever goes on."""
+    """Return the first cue sheet. It fills in the form but doesn't call the function."""
     lines = [f"# First cue sheet for {outline.form}.", written("form", [f"{module}:{outline.form}"]), ""]
     for control in outline.controls:
         verb = "tick" if control.kind == "Tick" else "pick" if control.kind == "Choice" else "paste"
@@ -305,12 +300,11 @@ def function_cues(module: str, outline: Outline, name: str) -> str:
 
 
 def first_line(doc: str) -> str:
-    """The first line of a docstring, as one."""
     return doc.strip().partition("\n")[0].strip().replace('"""', "'''").replace("\\", "\\\\")
 
 
 def snake(name: str) -> str:
-    """A name in the manner of modules."""
+    """Return a name as a module name."""
     return re.sub(r"\W+", "_", re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "_", name)).strip("_").lower()
 
 
@@ -318,25 +312,24 @@ def snake(name: str) -> str:
 
 
 class TableOutline(Outline):
-    """A form that is bound to a table."""
+    """A form to generate that is bound to a table."""
 
     source: str = ""
 
     def bound(self) -> str:
-        """The source of records."""
         return f", records={text(self.source)}"
 
 
 def csv_hint(path: Path) -> str:
-    """Return the closest CSV file of the same folder, or that there is none."""
+    """Return a hint for an unknown CSV file."""
     near = sorted(file.name for file in path.parent.glob("*.csv"))
     return suggest(path.name, near) if near else "no CSV files in this folder"
 
 
 def from_table(path: Path, target: Path) -> GeneratedForm:
-    """A form bound to the rows of a CSV file: a control for each column; kinds are told by what is in them.
+    """Generate a form bound to a CSV file: a control per column, by its contents.
 
-    `target` is the folder that the outline is written into. Raises `StoreRefused` for a file that can't be read.
+    `target`: the folder for the new files. Raises `StoreRefused` if the file can't be read.
     """
     store = CsvRecords(path.parent)
     source = path.stem
@@ -372,7 +365,6 @@ def from_table(path: Path, target: Path) -> GeneratedForm:
 
 
 def column_control(column: str, values: Sequence[Any], count: int, outline: Outline) -> Control:
-    """The control of one column."""
     name = free(column, [control.name for control in outline.controls])
     control = Control(name, "Text", captioned(column), [], param=column)
     kinds = {type(value) for value in values}
@@ -390,7 +382,7 @@ def column_control(column: str, values: Sequence[Any], count: int, outline: Outl
 
 
 def table_cues(module: str, outline: Outline, rows: Sequence[Mapping[str, Any]]) -> str:
-    """The first cue sheet: the first rows are gone through."""
+    """Return the first cue sheet, which goes through the first rows."""
     lines = [f"# First cue sheet for {outline.form}.", written("scene", [f"{module}:rehearsed"]), ""]
     if rows:
         lines.append(written("expect", ["record", f"1 of {len(rows)}"]))

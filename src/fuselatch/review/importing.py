@@ -1,4 +1,4 @@
-"""Importing a file of forms so that all its wrong declarations are found, not only the first."""
+"""Import a file of forms and find all its wrong declarations, not only the first."""
 
 from __future__ import annotations
 import __future__
@@ -25,7 +25,7 @@ Wrong = Callable[[int, str], None]
 
 
 class Importing:
-    """One file that is being imported: `module` is what came of it, `broken` the classes that had something wrong."""
+    """A file that is imported: its `module`, and the `broken` classes."""
 
     def __init__(self, path: Path, wrong: Wrong) -> None:
         self.path = path
@@ -39,7 +39,7 @@ class Importing:
         self.module = ModuleType(self.name)
 
     def run(self, tree: ast.Module) -> ModuleType:
-        """Execute the file, statement by statement; what goes wrong is told, and the rest goes on."""
+        """Run the file statement by statement, and note what goes wrong."""
         module = self.module
         module.__file__ = str(self.path)
         module.__package__ = self.name.rpartition(".")[0]
@@ -79,7 +79,7 @@ class Importing:
         return None
 
     def _class(self, statement: ast.ClassDef, flags: int) -> None:
-        """A class: each statement of its body on its own; a member that the class as a whole refuses is left out."""
+        """Run a class body statement by statement; leave out members that are refused."""
         body = list(statement.body)
         told = self.missing.copy()
         for _ in range(TRIES):
@@ -104,7 +104,6 @@ class Importing:
         self.missing = told | {statement.name}
 
     def _note(self, line: int) -> None:
-        """A statement of a class body has failed."""
         error = sys.exc_info()[1]
         if isinstance(self._now, ast.ClassDef) and error is not None:
             found = next((each for each in self._now.body if each.lineno == line), None)
@@ -122,7 +121,7 @@ class Importing:
 
 
 def watched_statement(statement: ast.stmt) -> ast.stmt:
-    """A statement whose failure is noted, and the rest of the body goes on."""
+    """Return a statement that notes its failure and lets the rest run."""
     if isinstance(statement, ast.Expr | ast.Pass):
         return statement
     call = ast.Expr(ast.Call(ast.Name(NOTE, ast.Load()), [ast.Constant(statement.lineno)], []))
@@ -131,7 +130,7 @@ def watched_statement(statement: ast.stmt) -> ast.stmt:
 
 
 def names_of(statement: ast.stmt) -> set[str]:
-    """The names that a statement gives something to."""
+    """Return the names that a statement assigns."""
     if isinstance(statement, ast.FunctionDef | ast.ClassDef):
         return {statement.name}
     if isinstance(statement, ast.Import | ast.ImportFrom):
@@ -141,12 +140,12 @@ def names_of(statement: ast.stmt) -> set[str]:
 
 
 def is_follow_up(error: BaseException, missing: set[str]) -> bool:
-    """Whether an error only comes of an earlier one."""
+    """Return True if an error is only caused by an earlier one."""
     return isinstance(error, NameError) and error.name in missing
 
 
 def member_named(message: str, owner: str, body: list[ast.stmt]) -> ast.stmt | None:
-    """The statement of a class body that an error about the class names: `BookingForm.length: …`."""
+    """Return the class member that an error names (`BookingForm.length: …`), or None."""
     for name in re.findall(rf"\b{re.escape(owner)}\.(\w+)", message):
         found = next((each for each in body if name in names_of(each)), None)
         if found is not None:
@@ -155,7 +154,7 @@ def member_named(message: str, owner: str, body: list[ast.stmt]) -> ast.stmt | N
 
 
 def line_in(error: BaseException, path: Path) -> int:
-    """The last line of a file that an error came through; 0 where it did not."""
+    """Return the last line of a file that an error passed, or 0."""
     found, step = 0, error.__traceback__
     while step is not None:
         if Path(step.tb_frame.f_code.co_filename) == path:
@@ -165,7 +164,7 @@ def line_in(error: BaseException, path: Path) -> int:
 
 
 def members(module: ModuleType, kind: type) -> list[Any]:
-    """The classes of a kind that a module defines, in order."""
+    """Return the classes of a kind that a module defines, in order."""
     return [
         value
         for value in vars(module).values()

@@ -1,1 +1,1 @@
-"""Where records are kept. For now: in memory, as a stand-in."""
+"""Stores: memory, CSV, SQL and workbooks."""

@@ -1,4 +1,4 @@
-"""Stores by their address: a folder of CSV files, a workbook, or a database."""
+"""Open stores by address: a folder of CSV files, a workbook, or a database."""
 
 from __future__ import annotations
 
@@ -11,10 +11,9 @@ EXTRAS = {"openpyxl": "workbooks", "sqlalchemy": "sql", "psycopg": "postgresql"}
 
 
 def open_records(address: str | Path, keys: Mapping[str, str] | None = None) -> Store:
-    """The store at an address: a folder (CSV), a path ending in .xlsx, that of a SQLite file, or postgresql://….
+    """Open a store: a folder (CSV), an .xlsx file, a SQLite file, or postgresql://….
 
-    `keys` names the key column of a source, where it does not say so itself. Raises `StoreRefused` for what is not
-    there, or can't be used here.
+    `keys`: the key column of a source that doesn't declare one. Raises `StoreRefused`.
     """
     path = Path(address)
     try:

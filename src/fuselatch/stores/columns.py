@@ -1,4 +1,4 @@
-"""Columns of text: what kind of value each holds, told by a schema or by the text itself."""
+"""Read each column's type from a schema, or guess it from the text."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from fuselatch.core.model.values import adapted, short
 
 
 class Kind(NamedTuple):
-    """A kind of value: what messages call it, its type, and how a text is read (`ValueError`) and written."""
+    """A kind of value: its name in messages, its type, and how text is read and written."""
 
     what: str
     type: type
@@ -21,26 +21,22 @@ class Kind(NamedTuple):
 
 
 def read_tick(text: str) -> bool:
-    """true or false."""
     return {"true": True, "false": False}[text.lower()]
 
 
 def read_number(text: str) -> float:
-    """A finite number."""
     if not re.fullmatch(r"-?[0-9]+(\.[0-9]+)?([eE][-+]?[0-9]+)?", text):
         raise ValueError(text)
     return float(text)
 
 
 def read_amount(text: str) -> Decimal:
-    """A number with all its places."""
     if not re.fullmatch(r"-?[0-9]+(\.[0-9]+)?", text):
         raise ValueError(text)
     return Decimal(text)
 
 
 def read_text(text: str) -> str:
-    """The text itself."""
     return text
 
 
@@ -55,19 +51,19 @@ KINDS: Final[Mapping[str, Kind]] = {
     "dateTime": Kind("a date and time", datetime, datetime.fromisoformat, datetime.isoformat),
     "string": TEXT,
 }
-"""Kinds by the names of the datatypes of XML Schema; a guess takes the first that writes every text as it stands."""
+"""Kinds by XML Schema datatype, in the order in which they are guessed."""
 
 SAME: Final[Mapping[str, str]] = {
     "int": "integer", "long": "integer", "short": "integer", "nonNegativeInteger": "integer", "positiveInteger": "integer",
     "number": "double", "float": "double", "datetime": "dateTime", "any": "string", "anyAtomicType": "string",
 }  # fmt: skip
-"""Other names of those datatypes, which stand for one of them here."""
+"""Other datatypes, and the one that they are read as."""
 
 OF_TYPE: Final[Mapping[type, Kind]] = {kind.type: kind for kind in KINDS.values()}
 
 
 def kind_of(texts: Iterable[str]) -> Kind | None:
-    """The first kind for which each text comes back as it stands, so that nothing is lost; None where all are blank."""
+    """Return the first kind that reads and writes each text unchanged, or None."""
     given = {text for text in texts if text}
     if not given:
         return None
@@ -75,7 +71,7 @@ def kind_of(texts: Iterable[str]) -> Kind | None:
 
 
 def comes_back(kind: Kind, text: str) -> bool:
-    """Whether a text, read and written again, is the same."""
+    """Return True if text is the same after reading and writing."""
     try:
         return kind.write(kind.read(text)) == text
     except (ValueError, KeyError, OverflowError):
@@ -83,7 +79,7 @@ def comes_back(kind: Kind, text: str) -> bool:
 
 
 def fitted(value: Any, kind: Kind | None, where: str) -> Any:
-    """A value as a column of a kind holds it (None: any, by its own type); blank is None. Raises `ValueError`."""
+    """Return a value as a column stores it (blank is None); raise `ValueError`."""
     if value is None or value == "":
         return None
     wanted = (OF_TYPE.get(type(value)) or TEXT) if kind is None else kind

@@ -1,11 +1,11 @@
-"""Records in CSV files: a folder of them, written so that a gesture is there as a whole or not at all.
+"""Records in a folder of CSV files.
 
-The format is RFC 4180. A schema beside a file ("berths.csv-metadata.json", W3C's "Metadata Vocabulary for Tabular
-Data") may say what its columns hold, what people call them, and its key.
+The format is RFC 4180. A schema beside a file ("berths.csv-metadata.json", W3C's "Metadata Vocabulary for Tabular Data")
+can declare its columns' types, captions and key.
 
-A gesture's files are first written in full beside the old ones and flushed to the disk; a list of them
-is put in place; then each takes its old one's place, and the list goes. Whoever finds the list first
-finishes that work, so that a process killed in between leaves nothing halfway.
+A gesture's files are written completely beside the old ones and flushed to the disk. Then a list of them is put in
+place, each file replaces the old one, and the list is deleted. If a process is killed in between, the next one that
+finds the list finishes the work.
 """
 
 from __future__ import annotations
@@ -36,15 +36,15 @@ LIST: Final = ".fuselatch-pending"
 LOCK: Final = ".fuselatch-lock"
 NEW: Final = ".fuselatch-new"
 HARMFUL: Final = ("=", "+", "-", "@", "\t", "\r")
-"""What a text begins with that a spreadsheet may take for a formula."""
+"""Characters at the start of text that a spreadsheet may run as a formula."""
 
 
 NUMBERS: Final = (KINDS["integer"], KINDS["double"])
-"""Kinds that are guessed from what a column holds, and may turn out to be wider."""
+"""Guessed kinds that a new value may widen."""
 
 
 class Layout(NamedTuple):
-    """How a file is written: its encoding, delimiter, line end, header, and the kinds of its columns by name."""
+    """How a file is written: encoding, delimiter, line end, header and columns."""
 
     encoding: str
     delimiter: str
@@ -55,12 +55,11 @@ class Layout(NamedTuple):
 
 
 class CsvRecords(Sources):
-    """A folder of CSV files: `CsvRecords("data")` has a source `berths` for `data/berths.csv`.
+    """A folder of CSV files: `CsvRecords("data")` has the source `berths` from `data/berths.csv`.
 
-    `keys` names the key column of a source, else its schema does, else it is the first. Without a schema, a
-    column is of the first kind (whole numbers, numbers, amounts, true or false, dates, times) in which each of its
-    texts comes back as it stands, else text. An empty entry is a blank. A text that a spreadsheet would run as a
-    formula is written with a `'` in front, which is taken away on reading. Raises `StoreRefused`.
+    `keys`: the key column of each source; default: the schema's, or the first. Without a schema, a column has the first type
+    (whole number, number, amount, boolean, date, time) that reads and writes all its texts unchanged, or text. A text that a
+    spreadsheet might run as a formula is written with a leading `'`. Raises `StoreRefused`.
     """
 
     def __init__(self, folder: str | Path, keys: Mapping[str, str] | None = None) -> None:
@@ -72,7 +71,7 @@ class CsvRecords(Sources):
         self._lock = FileLock(self.folder / LOCK, timeout=WAIT)
 
     def sources(self) -> list[str]:
-        """The names of the sources, in alphabetical order."""
+        """Return the sources' names, sorted."""
         return sorted(file.stem for file in self.folder.glob("*.csv"))
 
     def _path(self, source: str) -> Path:
@@ -109,7 +108,7 @@ class CsvRecords(Sources):
 
     @contextmanager
     def _alone(self, reading: bool = False) -> Iterator[None]:
-        """Hold off other processes, and finish what one that was killed has left; nobody reads while there is something."""
+        """Lock out other processes, and finish what a killed one left."""
         if reading and not (self.folder / LIST).exists():
             yield
             return
@@ -133,7 +132,7 @@ class CsvRecords(Sources):
             self._lock.release()
 
     def _finish(self) -> None:
-        """Finish what is listed as pending; what is not listed was never a gesture."""
+        """Finish the pending list of files."""
         pending = self.folder / LIST
         if pending.exists():
             for name in json.loads(pending.read_text(encoding="utf-8")):
@@ -144,7 +143,6 @@ class CsvRecords(Sources):
             pending.unlink()
 
     def write(self, changes: Sequence[Change]) -> list[Any]:
-        """Write changes in one transaction, and give the keys; raises `StoreRefused` and takes none."""
         with self._alone():
             self.look()
             rows: dict[str, list[Any]] = {}
@@ -174,7 +172,7 @@ class CsvRecords(Sources):
         return keys
 
     def _replace(self, files: Mapping[str, bytes]) -> None:
-        """Have files hold other bytes, all of them or none."""
+        """Replace files, all or none."""
         new = [self.folder / (name + NEW) for name in files]
         try:
             for path, (name, data) in zip(new, files.items(), strict=True):
@@ -193,7 +191,7 @@ class CsvRecords(Sources):
 
 
 def write_through(path: Path, data: bytes) -> None:
-    """Write a file so that it is on the disk."""
+    """Write a file to the disk."""
     with path.open("wb") as file:
         file.write(data)
         file.flush()
@@ -201,7 +199,7 @@ def write_through(path: Path, data: bytes) -> None:
 
 
 def flush_folder(folder: Path) -> None:
-    """Have a folder's entries on the disk, where the system knows how."""
+    """Flush a folder's entries to the disk, if the system can."""
     if os.name == "posix":
         handle = os.open(folder, os.O_RDONLY)
         try:
@@ -211,7 +209,7 @@ def flush_folder(folder: Path) -> None:
 
 
 def parsed(path: Path, data: bytes, schema: Mapping[str, Any], key: str, stamp: Any) -> Kept:
-    """The rows of a file; raises `StoreRefused` with its name and line."""
+    """Return a file's rows; raise `StoreRefused` with name and line."""
     encoding = "utf-8-sig" if data.startswith(b"\xef\xbb\xbf") else "utf-8"
     try:
         text = data.decode(encoding)
@@ -253,7 +251,7 @@ def parsed(path: Path, data: bytes, schema: Mapping[str, Any], key: str, stamp: 
 
 
 def described(path: Path, titles: list[str], schema: Mapping[str, Any]) -> tuple[list[str], dict[str, Kind], dict[str, str]]:
-    """The names of columns by their titles, and the kinds and captions that a schema gives them."""
+    """Return the columns' names, and the types and captions that a schema declares."""
     told: dict[str, Mapping[str, Any]] = {}
     for column in schema.get("tableSchema", {}).get("columns", ()):
         for title in (column.get("titles"), column.get("name")):
@@ -276,7 +274,7 @@ def described(path: Path, titles: list[str], schema: Mapping[str, Any]) -> tuple
 
 
 def read_entry(entry: str, kind: Kind, path: Path, name: str, line: int) -> Any:
-    """One entry as a value."""
+    """Return a field as a value."""
     if kind is TEXT:
         return entry[1:] if entry.startswith("'") and shielded(entry[1:]) else entry
     try:
@@ -286,12 +284,12 @@ def read_entry(entry: str, kind: Kind, path: Path, name: str, line: int) -> Any:
 
 
 def shielded(text: str) -> bool:
-    """Whether a text is written with a quote in front, so that nothing runs it, or because it looks so written."""
+    """Return True if text is written with a quote in front."""
     return text.startswith(HARMFUL) or (text.startswith("'") and shielded(text[1:]))
 
 
 def fitting(change: Change, kept: Kept) -> Mapping[str, Any]:
-    """A change's row as the columns of its source hold it; raises `StoreRefused`."""
+    """Return a change's row as its source stores it; raise `StoreRefused`."""
     found = dict.fromkeys(kept.columns) if change.kind == "add" else {}
     if change.kind == "add" and change.key is None:
         found.pop(kept.key, None)
@@ -310,7 +308,7 @@ def fitting(change: Change, kept: Kept) -> Mapping[str, Any]:
 
 
 def bytes_of(kept: Kept, rows: Sequence[Mapping[str, Any]]) -> bytes:
-    """A source's file with other rows."""
+    """Return a source's file with other rows."""
     layout: Layout = kept.more
     file = io.StringIO()
     writer = csv.writer(file, delimiter=layout.delimiter, lineterminator=layout.line_end)
@@ -321,7 +319,7 @@ def bytes_of(kept: Kept, rows: Sequence[Mapping[str, Any]]) -> bytes:
 
 
 def entry_of(value: Any, kind: Kind | None) -> str:
-    """A value as the text of its entry."""
+    """Return a value as a field's text."""
     if value is None:
         return ""
     if isinstance(value, str):

@@ -1,4 +1,4 @@
-"""A database, through SQLAlchemy: a file of SQLite, or a PostgreSQL server."""
+"""A database, through SQLAlchemy: a SQLite file or a PostgreSQL server."""
 
 from __future__ import annotations
 
@@ -16,15 +16,15 @@ from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.model.texts import user_text
 
 WAIT: Final = 30
-"""Seconds to wait for a database that another process is writing to."""
+"""Seconds to wait while another process writes."""
 USABLE: Final = ("sqlite", "postgresql")
 
 
 class Database:
-    """A database by its address, or the path of a SQLite file; `what` is what messages call that which is kept there.
+    """A database by address, or a SQLite file by path. `what`: its name in messages.
 
-    With `keep` one connection to a server stays open, and is looked at before it is used again; else none is kept,
-    as a server may restart, and a process fork.
+    `keep`: keep one connection to a server open, and check it before each use. Otherwise none is kept, because a server may
+    restart and a process may fork.
     """
 
     def __init__(self, address: str | Path, what: str, keep: bool = False) -> None:
@@ -45,7 +45,7 @@ class Database:
 
     @contextmanager
     def connected(self) -> Iterator[Connection]:
-        """A connection with a transaction, which is kept if all goes well; raises `StoreRefused` in plain words."""
+        """Open a connection with a transaction; raise `StoreRefused`."""
         try:
             with self.engine.begin() as database:
                 yield database
@@ -53,7 +53,7 @@ class Database:
             raise StoreRefused(self.plain_words(error)) from error
 
     def plain_words(self, error: SQLAlchemyError) -> str:
-        """What went wrong, for people."""
+        """Return an error in words for the user."""
         reason = " ".join(str(getattr(error, "orig", None) or error).split())
         low = reason.casefold()
         if isinstance(error, IntegrityError):
@@ -72,10 +72,9 @@ class Database:
 
 
 def exists(address: str | Path) -> bool:
-    """Whether an address is that of a database, or a path that of a file which is there."""
+    """Return True for a database address, or the path of an existing file."""
     return "://" in str(address) or Path(address).is_file()
 
 
 def as_address(address: str | Path) -> str:
-    """A path as the address of a SQLite file; an address as it is."""
     return str(address) if "://" in str(address) else f"sqlite:///{address}"

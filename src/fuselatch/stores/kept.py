@@ -1,4 +1,4 @@
-"""What stores share that keep what they have read until it changes."""
+"""What stores share that cache what they read."""
 
 from __future__ import annotations
 
@@ -15,9 +15,9 @@ from fuselatch.core.model.texts import TEXTS, user_text
 
 @dataclass(slots=True)
 class Kept:
-    """A source as it was read: its rows, columns and key column.
+    """A source as it was read: rows, columns, key column and captions.
 
-    `captions` is what people call its columns, `stamp` differs once it has changed, `more` is the store's own.
+    `stamp` differs when it changed; `more` is the store's own.
     """
 
     rows: tuple[Row, ...]
@@ -29,7 +29,7 @@ class Kept:
 
 
 class Sources:
-    """Records of named sources, each read when it is first asked for, and again once it has changed."""
+    """Records by source, read on first use and again after a change."""
 
     def __init__(self) -> None:
         self._kept: dict[str, Kept] = {}
@@ -37,11 +37,11 @@ class Sources:
 
     @abstractmethod
     def _load(self, source: str) -> Kept:
-        """Read a source; a `KeyError` where there is none, `StoreRefused` where it can't be read."""
+        """Read a source; raise `KeyError` if unknown, `StoreRefused` if it can't be read."""
 
     @abstractmethod
     def _stamp(self, source: str) -> Hashable:
-        """What differs once a source has changed."""
+        """Return a value that differs when a source changed."""
 
     def _known(self, source: str) -> Kept:
         kept = self._kept.get(source)
@@ -55,43 +55,35 @@ class Sources:
         return kept
 
     def _forget(self, source: str) -> None:
-        """Have a source read again."""
         self._kept.pop(source, None)
         self._versions[source] = self._versions.get(source, 0) + 1
 
     def read(self, source: str) -> tuple[Row, ...]:
-        """The rows of a source; a `KeyError` where there is no such source."""
         return self._known(source).rows
 
     def version(self, source: str) -> int:
-        """How often a source was found changed; a `KeyError` where there is no such source."""
         self._known(source)
         return self._versions.get(source, 0)
 
     def key(self, source: str) -> str:
-        """The key column of a source."""
         return self._known(source).key
 
     def columns(self, source: str) -> Sequence[str]:
-        """The columns of a source."""
         return self._known(source).columns
 
     def captions(self, source: str) -> Mapping[str, str]:
-        """What people call the columns of a source."""
         return self._known(source).captions
 
     def look(self) -> None:
-        """Look again what others have written meanwhile."""
         for source, kept in list(self._kept.items()):
             if self._stamp(source) != kept.stamp:
                 self._forget(source)
 
 
 def write_row(rows: list[Any], change: Change, column: str, unique: bool) -> Any:
-    """Write one change into rows, and give its key.
+    """Write one change into rows; return its key.
 
-    Raises `ChangedMeanwhile` for what somebody else has changed, `StoreRefused` for a key that is there where
-    it is `unique`.
+    Raises `ChangedMeanwhile`, and `StoreRefused` for a duplicate key if it must be `unique`.
     """
     if change.kind == "add":
         key = change.key
@@ -114,7 +106,7 @@ def write_row(rows: list[Any], change: Change, column: str, unique: bool) -> Any
 
 
 def plain_words(error: OSError, name: str) -> StoreRefused:
-    """What went wrong with a file, for people."""
+    """Return a system error in words for the user."""
     words = {
         errno.ENOSPC: TEXTS["store.full"],
         errno.EDQUOT: TEXTS["store.full"],

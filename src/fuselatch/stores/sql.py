@@ -1,4 +1,4 @@
-"""Records and latch logs in a database: what `pip install fuse-latch[sql]` brings."""
+"""Records and latch logs in a database. Needs `pip install 'fuse-latch[sql]'`."""
 
 from fuselatch.stores.sql_latches import SqlLatches
 from fuselatch.stores.sql_records import SqlRecords

@@ -1,4 +1,4 @@
-"""Records in a database, through SQLAlchemy: the tables of a SQLite file, or of a PostgreSQL server."""
+"""Records in a database, through SQLAlchemy."""
 
 from __future__ import annotations
 
@@ -44,27 +44,24 @@ from fuselatch.stores.kept import Kept, Sources
 
 
 class ExactText(UserDefinedType[str]):
-    """The declared type of a SQLite column that keeps an amount with all its places: a text by its affinity."""
+    """The declared type of a SQLite column that stores amounts as text."""
 
     cache_ok = True
 
     def get_col_spec(self, **options: Any) -> str:
-        """What stands in the table's declaration."""
         return "DECIMAL_TEXT"
 
 
 class Amount(TypeDecorator[Decimal]):
-    """An amount in SQLite, which has no type for it: bound and read as text, so that no digit is lost."""
+    """An amount in SQLite, which has no type for it: stored as text, so no digit is lost."""
 
     impl = ExactText
     cache_ok = True
 
     def process_bind_param(self, value: Decimal | None, dialect: Any) -> Any:
-        """As text."""
         return None if value is None else f"{value:f}"
 
     def process_result_value(self, value: Any, dialect: Any) -> Decimal | None:
-        """As a Decimal, whether SQLite keeps text or a number."""
         return None if value is None else Decimal(str(value))
 
 
@@ -72,15 +69,15 @@ TYPES: Final[Mapping[type, Any]] = {
     int: BigInteger, float: Double, Decimal: Numeric, bool: Boolean,
     date: Date, datetime: DateTime, time: Time, str: SqlText,
 }  # fmt: skip
-"""Column types by what a column holds, for tables that are made here."""
+"""The column type for each Python type, for tables that are created here."""
 
 
 class SqlRecords(Sources):
-    """The tables of a database: `SqlRecords("marina.db")`, or `SqlRecords("postgresql://…/marina")`.
+    """The tables of a database: `SqlRecords("marina.db")` or `SqlRecords("postgresql://…/marina")`.
 
-    Takes the path of a SQLite file, or a database's address. A table's key is its primary key, else what `keys`
-    names, else its first column; a comment on a column (PostgreSQL) is its caption. Every value is bound. What
-    others have written is noticed by `look`, and by each row that is written as it was read. Raises `StoreRefused`.
+    `keys`: the key column of each table; default: its primary key, or its first column. A column's comment (PostgreSQL) is
+    its caption. Every value is bound. Other users' changes are noticed by `look`, and when a row is written. Raises
+    `StoreRefused`.
     """
 
     def __init__(self, address: str | Path, keys: Mapping[str, str] | None = None) -> None:
@@ -90,15 +87,15 @@ class SqlRecords(Sources):
         self.keys = dict(keys or {})
 
     def sources(self) -> list[str]:
-        """The names of the tables and views, in alphabetical order."""
+        """Return the names of tables and views, sorted."""
         with self._database.connected() as database:
             seen = inspect(database)
             return sorted({*seen.get_table_names(), *seen.get_view_names()})
 
     def create(self, source: str, rows: Iterable[Mapping[str, Any]], key: str, unique: Sequence[str] = ()) -> None:
-        """Make a table with the columns and rows of another source, its key, and columns that are unique together.
+        """Create a table with the columns and rows of another source.
 
-        A key that is a whole number is given by the database where a row has none.
+        `unique`: columns that are unique together. The database gives keys that are whole numbers.
         """
         given = [dict(row) for row in rows]
         names = list(dict.fromkeys(name for row in given for name in row))
@@ -150,7 +147,7 @@ class SqlRecords(Sources):
         return Kept(rows, names, key, stamp, captions, table)
 
     def _reflected(self, database: Connection, source: str) -> Table:
-        """A table as the database declares it; a `KeyError` where there is none."""
+        """Return a table as the database declares it; raise `KeyError`."""
         try:
             table = Table(source, MetaData(), autoload_with=database)
         except NoSuchTableError:
@@ -168,7 +165,7 @@ class SqlRecords(Sources):
             return self._read_stamp(database, table, source)
 
     def _read_stamp(self, database: Connection, table: Any, source: str) -> Any:
-        """On SQLite the file's mark of change, on PostgreSQL how many rows there are and which transactions wrote them."""
+        """Return a mark that differs after a write: SQLite's file, or PostgreSQL's rows and transactions."""
         if self._database.kind == "sqlite":
             return changes_of(Path(self._database.engine.url.database or ""))
         wrote = cast(cast(literal_column("xmin"), SqlText), BigInteger)
@@ -181,7 +178,6 @@ class SqlRecords(Sources):
     # ---- writing
 
     def write(self, changes: Sequence[Change]) -> list[Any]:
-        """Write changes in one transaction, and give the keys; raises `StoreRefused` and takes none."""
         for change in changes:
             self._table(change)
         try:
@@ -222,15 +218,15 @@ class SqlRecords(Sources):
 
 
 def is_exact(database: Connection, source: str, column: str) -> bool:
-    """Whether a column of SQLite is declared as one that keeps amounts as text."""
+    """Return True if a SQLite column stores amounts as text."""
     found = database.exec_driver_sql("select type from pragma_table_info(?) where name = ?", (source, column)).scalar()
     return found == ExactText().get_col_spec()
 
 
 def changes_of(file: Path) -> Any:
-    """What differs once a SQLite file was written to: the counter in its header, and its write-ahead log.
+    """Return what differs after a write: the counter in the file's header, and its log.
 
-    See "Database File Format" of SQLite's documentation, 1.3.
+    See "Database File Format" in SQLite's documentation, section 1.3.
     """
     try:
         with file.open("rb") as opened:
@@ -243,7 +239,7 @@ def changes_of(file: Path) -> Any:
 
 
 def fitting(column: Any, value: Any, source: str) -> Any:
-    """A value as a column holds it, a blank as NULL; raises `StoreRefused`."""
+    """Return a value as a column stores it, a blank as NULL; raise `StoreRefused`."""
     if value is None or value == "":
         return None
     wanted = Decimal if isinstance(column.type, Amount) else column.type.python_type

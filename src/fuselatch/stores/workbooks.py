@@ -1,6 +1,6 @@
-"""Records in a workbook (Office Open XML, .xlsx): each sheet a source, and the named cells one more.
+"""Records in a workbook (Office Open XML, .xlsx): each sheet is a source.
 
-Needs openpyxl: `pip install fuse-latch[workbooks]`.
+Needs openpyxl: `pip install 'fuse-latch[workbooks]'`.
 """
 
 from __future__ import annotations
@@ -32,23 +32,21 @@ from fuselatch.stores.csv_files import HARMFUL, LOCK, NEW, WAIT, flush_folder, w
 from fuselatch.stores.kept import Kept, Sources, plain_words, write_row
 
 NAMED: Final = "named cells"
-"""The source that has one row: the cells of the workbook that bear a name, each a column."""
+"""The source with one row: a column for each named cell."""
 FILE: Final = "workbook"
-"""The key column of that source: it holds the name of the file."""
+"""The key column of that source: the file's name."""
 ROOM: Final = 2
-"""Characters that a column is wider than its longest entry, once it is widened."""
+"""Extra width of a column after it is widened, in characters."""
 
 
 class WorkbookRecords(Sources):
     """The sheets of a workbook: `WorkbookRecords("season.xlsx", keys={"Bookings": "Number"})`.
 
-    A sheet's first row has its columns, whose headings are their names and captions; its key is what `keys` names,
-    else its first column. A row that is added takes over the formats of the row above it, and its formulas, moved
-    down; a column that is too narrow for an entry is widened. Cells with a formula are read as the program that
-    saved the file worked them out, and are never written to. Text that begins as a formula does is kept as text.
-    A row that is removed leaves a blank line, so that formulas elsewhere stay right.
-    The source "named cells" has one row, with a column for each single cell that has a name in the workbook.
-    Raises `StoreRefused`.
+    A sheet's first row has its columns' names and captions. `keys`: each sheet's key column; default: its first. A new row
+    gets the formats and formulas of the row above. A column that is too narrow is widened. A cell with a formula is read as
+    last calculated and never written. Text that starts like a formula stays text. A removed row leaves a blank line, so
+    that formulas elsewhere stay right. The source "named cells" has one row, with a column for each named cell. Raises
+    `StoreRefused`.
     """
 
     def __init__(self, path: str | Path, keys: Mapping[str, str] | None = None) -> None:
@@ -61,7 +59,7 @@ class WorkbookRecords(Sources):
         self._lock = FileLock(self.path.with_name(f"{LOCK}-{self.path.name}"), timeout=WAIT)
 
     def sources(self) -> list[str]:
-        """The names of the sheets in their order, then that of the named cells, where there are any."""
+        """Return the sheets' names in order, then that of the named cells, if any."""
         book = self._open(worked_out=True)
         return [*book.sheetnames, *([NAMED] if named_cells(book) else [])]
 
@@ -104,7 +102,6 @@ class WorkbookRecords(Sources):
         return Kept(rows, columns, key, stamp)
 
     def write(self, changes: Sequence[Change]) -> list[Any]:
-        """Write changes in one transaction, and give the keys; raises `StoreRefused` and takes none."""
         try:
             self._lock.acquire()
         except Timeout:
@@ -160,7 +157,7 @@ class WorkbookRecords(Sources):
         return key
 
     def _replace(self, book: Workbook) -> None:
-        """Have the file hold another workbook, as a whole or not at all."""
+        """Replace the file, completely or not at all."""
         held = io.BytesIO()
         book.save(held)
         new = self.path.with_name(self.path.name + NEW)
@@ -175,7 +172,7 @@ class WorkbookRecords(Sources):
 
 
 def headings(sheet: Worksheet, file: str) -> tuple[str, ...]:
-    """The columns of a sheet: the texts of its first row, up to the first blank."""
+    """Return a sheet's columns: the texts of its first row up to the first blank."""
     found: list[str] = []
     for cell in next(sheet.iter_rows(min_row=1, max_row=1), ()):
         if cell.value is None:
@@ -188,7 +185,7 @@ def headings(sheet: Worksheet, file: str) -> tuple[str, ...]:
 
 
 def numbered(sheet: Worksheet, width: int) -> Iterator[tuple[int, Sequence[Any]]]:
-    """The lines below the headings that are not blank, by their number."""
+    """Yield the lines below the headings that aren't blank, with their numbers."""
     if width:
         for line, cells in enumerate(sheet.iter_rows(min_row=2, max_col=width), 2):
             if any(cell.value is not None for cell in cells):
@@ -196,12 +193,11 @@ def numbered(sheet: Worksheet, width: int) -> Iterator[tuple[int, Sequence[Any]]
 
 
 def body(sheet: Worksheet, width: int) -> Iterator[Sequence[Any]]:
-    """The lines below the headings that are not blank."""
     return (cells for _, cells in numbered(sheet, width))
 
 
 def value_of(cell: Any) -> Any:
-    """What a cell holds: a day where its format shows no time, else as it stands."""
+    """Return a cell's value: a date if its format shows no time."""
     value = cell.value
     if isinstance(value, datetime) and value.time() == time() and "h" not in cell.number_format.lower():
         return value.date()
@@ -209,7 +205,7 @@ def value_of(cell: Any) -> Any:
 
 
 def named_cells(book: Workbook) -> dict[str, Any]:
-    """The single cells that bear a name in a workbook."""
+    """Return the single cells that have a name."""
     found: dict[str, Any] = {}
     for name, defined in book.defined_names.items():
         places = list(defined.destinations)
@@ -221,7 +217,7 @@ def named_cells(book: Workbook) -> dict[str, Any]:
 
 
 def put(cell: Any, value: Any) -> None:
-    """Have a cell hold a value: text as text, whatever it begins with."""
+    """Set a cell's value. Text stays text, whatever it starts with."""
     if cell.data_type == "f":
         raise StoreRefused(user_text("store.formula", cell=cell.coordinate, sheet=cell.parent.title))
     cell.value = float(value) if isinstance(value, Decimal) else value if value != "" else None
@@ -231,7 +227,7 @@ def put(cell: Any, value: Any) -> None:
 
 
 def append_line(sheet: Worksheet, width: int) -> int:
-    """A new line below the last, with the formats and formulas of the one above; gives its number."""
+    """Add a line with the formats and formulas of the one above; return its number."""
     last = max((line for line, _ in numbered(sheet, width)), default=1)
     for at in range(1, width + 1):
         above: Any = sheet.cell(last, at)
@@ -247,7 +243,7 @@ def append_line(sheet: Worksheet, width: int) -> int:
 
 
 def widen(sheet: Worksheet, column: int, cell: Any) -> None:
-    """Widen a column in which an entry would not be seen as a whole."""
+    """Widen a column that is too narrow for an entry."""
     dimension = sheet.column_dimensions[get_column_letter(column)]
     needed = len(str(cell.value)) + ROOM if cell.value is not None else 0
     if needed > dimension.width:

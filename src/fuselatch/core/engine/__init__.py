@@ -1,1 +1,1 @@
-"""How one gesture is carried out: steps, queue, waits, undo, and the session that holds it all."""
+"""The engine: how a gesture is carried out, and the session that users of the core see."""

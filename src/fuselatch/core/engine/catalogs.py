@@ -1,4 +1,4 @@
-"""Indexes of record sources, for choices: one for each version of a source, shared by all forms of the session."""
+"""Indexes of record sources for choices, one per version and shared by all forms."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ NONE: Choices[Any] = Choices()
 
 
 class Index:
-    """The rows of a source by the columns of a catalog; a list becomes choices when it is first asked for."""
+    """The rows of a source, grouped by a catalog's columns. Lists are built on first use."""
 
     __slots__ = ("catalog", "columns", "groups", "made", "rows", "version")
 
@@ -39,14 +39,13 @@ class Index:
             self.groups = dict(gathered)
 
     def column(self, name: str) -> list[Any]:
-        """A column of the source, read once."""
         found = self.columns.get(name)
         if found is None:
             found = self.columns[name] = column(self.rows, name, self.catalog)
         return found
 
     def choices(self, key: tuple[Any, ...], sort: str, descending: bool, whole: bool) -> Choices[Any]:
-        """The choices of the rows with these values in the columns, sorted by a column ("": as they come)."""
+        """Return the choices for these values, sorted by a column, or unsorted if `sort` is ""."""
         made = self.made.get((key, sort, descending, whole))
         if made is None:
             made = self.made[key, sort, descending, whole] = self._make(key, sort, descending, whole)
@@ -75,7 +74,7 @@ class Index:
 
 
 def in_order(places: Sequence[int], values: Sequence[Any], descending: bool) -> list[int]:
-    """Places of rows in order of a column, blank ones last; rows that are equal there as they come in their source."""
+    """Return row positions sorted by a column: blanks last, equal rows in source order."""
     given = [at for at in places if values[at] is not None and values[at] != ""]
     try:
         given.sort(key=values.__getitem__, reverse=descending)
@@ -86,7 +85,7 @@ def in_order(places: Sequence[int], values: Sequence[Any], descending: bool) -> 
 
 
 def row_at(rows: Any, at: int) -> Any:
-    """One row of rows, or of a data frame."""
+    """Return one row of a sequence or a data frame."""
     if hasattr(rows, "columns"):
         row = rows.iloc[at : at + 1].to_dict("records")[0]
         return {str(name): None if value != value else value for name, value in row.items()}
@@ -94,7 +93,7 @@ def row_at(rows: Any, at: int) -> Any:
 
 
 def distinct(held: Sequence[Any], texts: Sequence[Any]) -> Choices[Any]:
-    """Choices without gaps; of those that hold the same the first counts."""
+    """Return choices without blanks. If two rows have the same value, the first is used."""
     if texts is held:
         return Choices(tuple(dict.fromkeys(one for one in held if one is not None and one != "")))
     found: dict[Any, str] = {}
@@ -105,7 +104,7 @@ def distinct(held: Sequence[Any], texts: Sequence[Any]) -> Choices[Any]:
 
 
 def column(rows: Any, name: str, catalog: Catalog[Any]) -> list[Any]:
-    """One column of rows, or of a data frame, which gives its columns by name as lists."""
+    """Return one column of a sequence of rows or a data frame."""
     if hasattr(rows, "columns") and name in rows.columns:
         found = rows[name]
         return [None if one != one else one for one in found.tolist()]
@@ -117,7 +116,7 @@ def column(rows: Any, name: str, catalog: Catalog[Any]) -> list[Any]:
 
 
 class CatalogNode(EngineNode):
-    """The versions of sources that catalogs read, and their indexes."""
+    """The indexes of a session, and the source versions that rules depend on."""
 
     __slots__ = ("indexes",)
 
@@ -129,7 +128,7 @@ class CatalogNode(EngineNode):
         return self.engine.store_version(prop)
 
     def choices(self, catalog: Catalog[Any], values: tuple[Any, ...], sort: tuple[str, bool] | None = None) -> Choices[Any]:
-        """What a catalog offers for the values of its controls; a table has its rows `sort`ed."""
+        """Return what a catalog offers for its controls' values. A table passes its `sort`."""
         version = self.read(catalog.source)
         if None in values or "" in values:
             return NONE

@@ -1,4 +1,4 @@
-"""Changing things: what rules and checks find, and what handlers and programs set."""
+"""Set values and properties, and find problems with them."""
 
 from __future__ import annotations
 
@@ -30,20 +30,19 @@ if TYPE_CHECKING:
 
 LEVELS = {"refuse": 0, "warn": 1}
 MOVING = frozenset({"enabled", "visible"})
-"""Properties after which the focus or the pointer may have to go elsewhere."""
+"""Properties that may take the focus or the pointer away from a control."""
 
 
 class Changes(Running):
-    """How values, properties and other state of a session are read by rules, judged, and set."""
+    """The part of the engine that reads, validates and sets values and properties."""
 
     # ---- rules and findings
 
     def fresh(self, cell: Cell) -> Any:
-        """A cell's value, computed where an input has changed."""
         return cell.value if cell.fresh else self.updates.fresh(cell)
 
     def findings(self, control: Held) -> tuple[Finding, ...]:
-        """What is found about a control as it stands, that which refuses first."""
+        """Return a control's findings, refusing ones first."""
         if not in_use(control):
             return ()
         if control._trouble is not None:
@@ -56,7 +55,7 @@ class Changes(Running):
         return self.found(control, current(control, "value"), None)
 
     def found(self, control: Any, value: object, instead: dict[str, Any] | None) -> tuple[Finding, ...]:
-        """What is found about a value of a control; with `instead`, checks see those values in place of the held ones."""
+        """Return the findings for a value. `instead` replaces values that checks read, by path."""
         if not in_use(control):
             return ()
         found: list[Finding] = control._decl.judge(control, value, self.formats)
@@ -81,7 +80,7 @@ class Changes(Running):
         return tuple(found)
 
     def _displaced(self, control: Any) -> Iterator[Finding]:
-        """What checks found that would be shown at a hidden control, where this is the first that can show it."""
+        """Yield findings of hidden controls that this control shows in their place."""
         controls: dict[str, Any] = control._state.controls
         for check in control._plan.judges:
             at = controls[check.at]
@@ -94,7 +93,7 @@ class Changes(Running):
                 yield Finding(text, finding.level, finding.rule, finding.while_typing)
 
     def unjudge_check(self, at: Any) -> None:
-        """Have what checks find at a control judged again, wherever it is shown."""
+        """Queue the control's checks to run again."""
         self.updates.unjudge(at)
         if not at.visible:
             for check in at._plan.checks:
@@ -102,7 +101,7 @@ class Changes(Running):
                     self.updates.unjudge(at.form._state.controls[path])
 
     def guarded(self, run: Callable[[], Any], function: Callable[..., object], name: str) -> Any:
-        """Run code of the author that may neither change anything nor wait."""
+        """Run the developer's code where it can't set anything or wait."""
         outer, self.tracker = self.tracker, {}
         try:
             return run()
@@ -112,7 +111,7 @@ class Changes(Running):
             self.tracker = outer
 
     def preview(self, turn: Turn, control: Any) -> None:
-        """Judge what a draft would be, where its marker is shown."""
+        """Validate a draft, if its marker is shown."""
         judges = control._plan.judges
         while_typing = control._decl.constants["while_typing"] or (judges and any(check.while_typing for check in judges))
         if not (control._marked or while_typing):
@@ -132,8 +131,6 @@ class Changes(Running):
                 shown._preview = self.found(shown, current(shown, "value"), instead)
 
     def refresh(self, form: Form) -> None:
-        """Have every rule of a form run again."""
-
         def force(turn: Turn) -> None:
             turn.engine.look(turn)
             state = form._state
@@ -151,7 +148,7 @@ class Changes(Running):
     # ---- changing things
 
     def assign(self, control: Held, value: object) -> None:
-        """Set a control's value by program; outside of any gesture that is a gesture of its own."""
+        """Set a control's value by program. Outside a gesture this is a gesture of its own."""
         if self.tracker is not None or self.closing or control._rule or control._state.phase == "closed":
             self._may_change(control.form, f"{type(control.form).__name__}.{control.name}.value", control._rule)
         exact = value
@@ -166,7 +163,7 @@ class Changes(Running):
             self.start(("set", control, "value"), lambda turn: put(turn, control, exact), "program")
 
     def _exactly(self, control: Held, value: object) -> object:
-        """A program's value as its control holds it; raises `TypeError`, or `ValueError` for what is not offered."""
+        """Return a value as the control's exact type; raise `TypeError` or `ValueError`."""
         name = f"{type(control.form).__name__}.{control.name}"
         try:
             exact: object = control._decl.coerce(value)
@@ -179,7 +176,6 @@ class Changes(Running):
         return exact
 
     def set_property(self, control: Held, prop: str, value: object, wanted: Callable[[Any], Any]) -> None:
-        """Set a property that is not derived."""
         name = f"{type(control.form).__name__}.{control.name}.{prop}"
         self._may_change(control.form, name, prop in control._decl.rules)
         if wanted is Choices:
@@ -207,7 +203,7 @@ class Changes(Running):
         self._by_program(("set", control, prop), put)
 
     def property_differs(self, turn: Turn, control: Any, prop: str, cause: int) -> None:
-        """A property differs: have what depends on it looked at again."""
+        """Update what depends on a property that changed."""
         updates = self.updates
         if isinstance(control, FormState):
             return
@@ -232,7 +228,6 @@ class Changes(Running):
                 turn.put_value(control, reads, cause)
 
     def set_title(self, form: Form, title: str) -> None:
-        """Give a form another title."""
         state = form._state
         self._may_change(form, f"{type(form).__name__}.title", callable(state.plan.title))
 
@@ -246,7 +241,6 @@ class Changes(Running):
         self._by_program(("set_title", state.name, "value"), put)
 
     def set_attribute(self, container: Any, name: str, value: object) -> None:
-        """Set a plain attribute of a form or group, so that it can be put back."""
         self._may_change(container._state.form, f"{type(container).__name__}.{name}", False)
         if self.turn is not None:
             self.turn.undo.append((container, name, container.__dict__.get(name, ABSENT)))
@@ -269,17 +263,15 @@ class Changes(Running):
             self.start(label, put, "program")
 
     def undo_draft(self, control: Held) -> None:
-        """Take a draft away; the old value comes back."""
         self._may_change(control.form, f"{type(control.form).__name__}.{control.name}", False)
         self._by_program(("undo", control, "value"), lambda turn: focus.drop_draft(turn, control))
 
     def focus(self, control: Held, select: bool) -> None:
-        """Bring the focus to a control, as a step after the handler."""
         self._may_change(control.form, f"the focus of {type(control.form).__name__}", False)
         self._after(("focus", control, "value"), lambda turn: focus.asked_for(turn, control, select))
 
     def _after(self, label: object, step: Callable[[Turn], object]) -> None:
-        """Have a step taken after the running handler; outside of any gesture it is one of its own."""
+        """Run a step after the running handler, or as a gesture of its own."""
         turn = self.turn
         if turn is None:
             self.start(label, lambda turn: (step(turn), None)[1], "program")
@@ -289,7 +281,7 @@ class Changes(Running):
             turn.after.append(step)
 
     def note_stale(self, control: Held, by_rule: bool = False) -> None:
-        """Note that a value was read while its control holds a draft, once a gesture."""
+        """Note once per gesture that a value was read while its control has a draft."""
         turn = self.turn
         if turn is None or turn.rows is None or (turn.handler is None and not by_rule):
             return
@@ -300,11 +292,9 @@ class Changes(Running):
             turn.note("stale", control, "value", None, "•" if control._plan.masked else control._draft)
 
     def read_shared(self, shared: Shared[Any]) -> Any:
-        """The session's value of a `Shared`."""
         return self._shared_node(shared).read("value")
 
     def put_shared(self, shared: Shared[Any], value: object) -> None:
-        """Set the session's value of a `Shared`."""
         node = self._shared_node(shared)
         exact = None if value is None else shared.exact(value)
         if self.tracker is not None:
@@ -330,7 +320,7 @@ class Changes(Running):
 
 
 def offered(control: LiveChoice[Any, Any, Any], exact: Any, name: str) -> object:
-    """What a choice is set to, several in the order of its list; raises `ValueError` for what is not offered."""
+    """Return what a choice is set to, in list order; raise `ValueError` if not offered."""
     choices, decl = control._current("choices"), control._decl
     for item in exact if decl.multiple else (exact,):
         if item not in choices and not (decl.other and isinstance(item, str)):
@@ -340,7 +330,7 @@ def offered(control: LiveChoice[Any, Any, Any], exact: Any, name: str) -> object
 
 
 def put(turn: Turn, control: Held, value: object) -> None:
-    """Set a value, which takes its control's draft away."""
+    """Set a value and drop its control's draft."""
     if control._draft is not None:
         focus.drop_draft(turn, control)
     turn.put_value(control, value, turn.cause)

@@ -1,4 +1,4 @@
-"""Submitting, and the free way out."""
+"""Submit and close forms."""
 
 from __future__ import annotations
 
@@ -26,7 +26,10 @@ Found = tuple[tuple[LiveEntry[Any, Any], Finding], ...]
 
 
 def submit(turn: Turn, form: Form) -> bool:
-    """Settle, check, confirm warnings, raise `accepting`, and close; False where something held it back."""
+    """Settle, check, confirm warnings, raise `accepting` and close.
+
+    Returns False if a finding, a handler or the user stopped it.
+    """
     before, turn.cause = turn.cause, turn.note_form("step", form, "submit")
     try:
         focus.settle(turn, form._state.focus)
@@ -36,7 +39,7 @@ def submit(turn: Turn, form: Form) -> bool:
 
 
 def may_submit(turn: Turn, form: Form) -> bool:
-    """Check, confirm warnings, raise `accepting`; False where something held it back."""
+    """Check, confirm warnings and raise `accepting`; return False if it was stopped."""
     confirmed: set[tuple[str, str]] = set()
     if not in_order(turn, form, confirmed):
         return False
@@ -48,7 +51,10 @@ def may_submit(turn: Turn, form: Form) -> bool:
 
 
 def submit_and_go_on(turn: Turn, form: Form, then: str) -> bool:
-    """Submit without closing: check, take the values, raise `submitted`, save a bound record; False where it was held."""
+    """Submit without closing: check, save a bound record and raise `submitted`.
+
+    Returns False if it was stopped.
+    """
     before, turn.cause = turn.cause, turn.note_form("step", form, "submit")
     try:
         focus.settle(turn, form._state.focus)
@@ -66,7 +72,7 @@ def submit_and_go_on(turn: Turn, form: Form, then: str) -> bool:
 
 
 def in_order(turn: Turn, form: Form, confirmed: set[tuple[str, str]]) -> bool:
-    """Whether nothing refuses, and every warning is confirmed."""
+    """Return True if no finding refuses and the user confirmed every warning."""
     if not form.is_open:
         return False
     refusing, warning = judged(turn, form)
@@ -105,23 +111,23 @@ def in_order(turn: Turn, form: Form, confirmed: set[tuple[str, str]]) -> bool:
 
 
 def override(turn: Turn, form: Form, overrides: list[Override]) -> None:
-    """Note that a person went on in spite of warnings."""
+    """Note the warnings that the user confirmed."""
     turn.undo.append((form._state, "overrides", form._state.overrides))
     form._state.overrides += tuple(overrides)
 
 
 def check_of(control: LiveEntry[Any, Any], finding: Finding) -> CheckPlan | None:
-    """The written check that a finding comes from, or None."""
+    """Return the written check behind a finding, or None."""
     return next((check for check in control._plan.checks if check.name == finding.rule), None)
 
 
 def latch_name(form: Form, check: CheckPlan) -> str:
-    """What the latch of a check is called in a log."""
+    """Return the name of a check's latch in a log."""
     return f"{form._state.plan.name}.{check.name}"
 
 
 def latched(turn: Turn, form: Form, control: LiveEntry[Any, Any], finding: Finding) -> LatchRecord | None:
-    """What the latch of a finding's check remembers, while it holds."""
+    """Return the record of a finding's latch, if it is set."""
     check = check_of(control, finding)
     if check is None or check.latch is None:
         return None
@@ -129,7 +135,7 @@ def latched(turn: Turn, form: Form, control: LiveEntry[Any, Any], finding: Findi
 
 
 def judged(turn: Turn, form: Form) -> tuple[Found, Found]:
-    """Judge all controls and show what is found; gives what refuses, and what warns."""
+    """Validate and mark all controls; return refusing findings and warnings."""
     updates = turn.engine.updates
     refusing: list[tuple[LiveEntry[Any, Any], Finding]] = []
     warning: list[tuple[LiveEntry[Any, Any], Finding]] = []
@@ -145,14 +151,17 @@ def judged(turn: Turn, form: Form) -> tuple[Found, Found]:
 
 
 def held(turn: Turn, form: Form, what: str, reason: str) -> bool:
-    """Note that something held the form back, and say so on the view."""
+    """Note that the form was blocked, and put the reason on the view."""
     turn.note_form("block", form, what, None, reason)
     turn.engine.notice = reason
     return False
 
 
 def close(turn: Turn, form: Form, verdict: str) -> bool:
-    """Raise `closing`, take the values, raise `submitted` and `closed`; False where it was held."""
+    """Raise `closing`, take the outcome, raise `submitted` and `closed`.
+
+    Returns False if it was blocked.
+    """
     engine, state = turn.engine, form._state
     if state.phase != "open":
         return False
@@ -189,7 +198,7 @@ def close(turn: Turn, form: Form, verdict: str) -> bool:
 
 
 def discard_reason(turn: Turn, form: Form) -> str | None:
-    """Ask before changes are thrown away, where the class says so; gives why the form stays, or None."""
+    """Ask before changes are discarded; return why the form stays open, or None."""
     text = form._state.plan.discard
     if not text or not is_changed(form):
         return None
@@ -200,7 +209,7 @@ def discard_reason(turn: Turn, form: Form) -> str | None:
 
 
 def is_changed(form: Form) -> bool:
-    """Whether an entry holds a draft or another value than when the form opened."""
+    """Return True if the user changed something since the form opened."""
     if form._state.records is not None:
         changed: bool = form._state.records.is_changed
         return changed
@@ -209,18 +218,18 @@ def is_changed(form: Form) -> bool:
 
 
 def differs(control: Any) -> bool:
-    """Whether an entry holds a draft or another value than at first."""
+    """Return True if an entry has a draft, or another value than at first."""
     return control._draft is not None or (control._initial is not UNSEEN and control._initial != control._value)
 
 
 def seen_as_kept(turn: Turn, control: Any) -> None:
-    """What a control holds is what its record holds."""
+    """Treat a control's value as its record's value."""
     turn.undo.append((control, "_initial", control._initial))
     control._initial = UNSEEN
 
 
 def note_last(turn: Turn, form: Form) -> None:
-    """Remember what was entered, for controls that start with the last value entered."""
+    """Save the values of controls with `default=last_entered()`."""
     engine = turn.engine
     for path in form._state.plan.defaulted:
         control: Any = form._state.controls[path]
@@ -230,7 +239,7 @@ def note_last(turn: Turn, form: Form) -> None:
 
 
 def lines_changed(form: Form) -> bool:
-    """Whether lines came, went or moved, or something in one was entered, that is not kept yet."""
+    """Return True if lines were added, removed, moved or changed since they were saved."""
     for lines in form._state.lines:
         if lines._gone or list(lines._written) != list(lines._rows):
             return True
@@ -241,7 +250,7 @@ def lines_changed(form: Form) -> bool:
 
 
 def close_waiting(turn: Turn, form: Form) -> bool:
-    """A form whose own handler waits first closes what it waits for, as cancelled; False where that is held."""
+    """Close what this form's handlers wait for; return False if that is blocked."""
     for wait in reversed(turn.engine.waits):
         if wait.over or wait.form is not form or wait.turn is turn:
             continue
@@ -255,7 +264,7 @@ def close_waiting(turn: Turn, form: Form) -> bool:
 
 
 def leave(turn: Turn, form: Form, verdict: str) -> bool:
-    """The free way out: nothing settles, no check runs, and if a handler fails the form closes all the same."""
+    """Close without settling or checking. If a handler fails, close anyway."""
     turn.way_out = (form, verdict)
     if close(turn, form, verdict):
         return True
@@ -264,7 +273,7 @@ def leave(turn: Turn, form: Form, verdict: str) -> bool:
 
 
 def leave_without_handlers(turn: Turn, form: Form, verdict: str) -> None:
-    """Close a form whose handler failed on the way out."""
+    """Close a form whose handler failed while it was closing."""
     state = form._state
     if state.phase == "closed":
         return
@@ -279,17 +288,20 @@ def leave_without_handlers(turn: Turn, form: Form, verdict: str) -> None:
 
 
 def in_use(control: LiveValue[Any]) -> Any:
-    """What a control holds, blank where it is hidden or disabled."""
+    """Return a control's value, or blank if it is hidden or disabled."""
     return control._current("value") if control._in_use else control._plan.blank
 
 
 def line_values(lines: LiveLines[Any], line: Any) -> dict[str, Any]:
-    """What a line holds, by the paths of its controls."""
+    """Return a line's values by path."""
     return {path: in_use(control) for path, control in values_of(lines, line).items() if isinstance(control, LiveValue)}
 
 
 def outcome_of(form: Form, verdict: str) -> Outcome:
-    """A snapshot of the form's values; hidden and disabled ones are blank in it, a cancelled one has none."""
+    """Return a snapshot of the form's values.
+
+    Hidden and disabled controls are blank. A cancelled outcome has no values.
+    """
     if verdict == CANCELLED:
         return Outcome(verdict, {})
     values: dict[str, Any] = {}

@@ -1,4 +1,4 @@
-"""The engine of one session: what live forms ask of it to ask, open and close, and what its own parts do."""
+"""The engine of one session: asks, opens and closes, and connects its parts."""
 
 from __future__ import annotations
 
@@ -33,16 +33,15 @@ ITSELF = Handler("the form itself", lambda: None, False)
 
 
 class Engine(Storing):
-    """What live forms and controls ask of the engine (`EnginePort`), and what its parts ask of each other."""
+    """The engine of one session. Live forms and controls use it as `EnginePort`."""
 
     # ---- asking, opening, closing
 
     def ask(self, form: Form, prompt: Prompt, facts: Mapping[str, Any]) -> str:
-        """Put a prompt and wait for its answer."""
         return waiting.ask(self, form, prompt, facts)
 
     def ask_itself(self, turn: Turn, form: Form, prompt: Prompt, facts: Mapping[str, Any]) -> str:
-        """Put a prompt of the form itself: no handler of the author asks it, so something stands in for one."""
+        """Ask a prompt that no handler of the developer asks."""
         before, turn.handler = turn.handler, turn.handler or ITSELF
         try:
             return self.ask(form, prompt, facts)
@@ -50,7 +49,7 @@ class Engine(Storing):
             turn.handler = before
 
     def add_choice(self, turn: Turn, control: Any, entry: str) -> None:
-        """Add a text to a choice's list: a row of the source of its catalog, else an item for this form."""
+        """Add an item to a choice: a row of its catalog's source, or an item of this form."""
         rule = control._decl.rules.get("choices")
         if isinstance(rule, Catalog):
             given = [current(control._state.controls[path], "value") for path in control._plan.inputs["choices"]]
@@ -60,7 +59,6 @@ class Engine(Storing):
             self.set_property(control, "choices", [*control.choices, entry], Choices)
 
     def say(self, form: Form, text: str, tone: Tone) -> None:
-        """Put a line on the form's message area."""
         self._may_change(form, f"the message of {type(form).__name__}", False)
 
         def put(turn: Turn) -> None:
@@ -71,7 +69,6 @@ class Engine(Storing):
         self._by_program(("say", form._state.name, "value"), put)
 
     def sort_table(self, table: LiveTable[Any], sort: tuple[str, bool]) -> None:
-        """Sort a table by a column, downwards or not."""
         self._may_change(table.form, f"the sort order of {type(table.form).__name__}.{table.name}", False)
 
         def put(turn: Turn) -> None:
@@ -85,19 +82,16 @@ class Engine(Storing):
         self._by_program(("sort", table, "value"), put)
 
     def add_line(self, lines: LiveLines[Any], values: Mapping[str, Any]) -> Any:
-        """Start a line; None where something held or refused it."""
         return self._at_lines(lines, "add a line to", lambda turn: line_steps.start(turn, lines, values))
 
     def remove_line(self, lines: LiveLines[Any], line: Any) -> bool:
-        """Take a line away; False where something held it."""
         return bool(self._at_lines(lines, "remove a line of", lambda turn: line_steps.remove(turn, lines, line)))
 
     def move_line(self, lines: LiveLines[Any], line: Any, to: int) -> None:
-        """Put a line at another place."""
         self._at_lines(lines, "move a line of", lambda turn: line_steps.move(turn, lines, line, to))
 
     def _at_lines(self, lines: LiveLines[Any], verb: str, step: Callable[[Turn], Any]) -> Any:
-        """Do something with lines; what is queued waits, they have a queue of their own."""
+        """Change lines within a running handler, with a queue of its own."""
         self._may_change(lines.form, f"{type(lines.form).__name__}.{lines.name}", False)
         done: list[Any] = []
 
@@ -113,11 +107,9 @@ class Engine(Storing):
         return done[0] if done else None
 
     def open(self, form: Form, child: type[Form], params: Mapping[str, Any], how: Manner) -> Outcome:
-        """Open a modal dialog and wait until it closes."""
         return waiting.open_dialog(self, form, child, params, how)
 
     def show(self, form: Form, child: type[Form], params: Mapping[str, Any], how: Manner) -> Form:
-        """Open a form that stays open beside; it is ready on return."""
         self._may_change(form, f"a form opened by {type(form).__name__}", False)
         shown: list[Form] = []
 
@@ -128,7 +120,7 @@ class Engine(Storing):
         return shown[0]
 
     def open_nested(self, turn: Turn, form: type[Form], params: Mapping[str, Any], opener: Form, how: Manner) -> Form:
-        """Open a form from within a handler: what is queued waits, the form opens with a queue of its own."""
+        """Open a form within a running handler, with a queue of its own."""
         queue, after = turn.queue, turn.after
         turn.queue, turn.after = deque(), None
         try:
@@ -137,7 +129,6 @@ class Engine(Storing):
             turn.come_back(queue, after)
 
     def send(self, form: Form, name: str, payload: object) -> None:
-        """Raise a signal of a form: it is heard once the running handler has ended."""
         self._may_change(form, f"the signal {type(form).__name__}.{name}", False)
 
         def put(turn: Turn) -> None:
@@ -147,19 +138,16 @@ class Engine(Storing):
         self._by_program(("send", f"{type(form).__name__}.{name}", "value"), put)
 
     def listen(self, form: Form, name: str, owner: Any, handler: Handler) -> None:
-        """Have a signal heard by hand, by a method of `owner`."""
         self._may_change(form, f"a listener for {type(form).__name__}.{name}", False)
         if self.turn is not None:
             self.turn.undo.append((form._state, "listeners", form._state.listeners))
         form._state.listeners += ((name, owner, handler),)
 
     def latch_answer(self, form: Form, latch: Latch) -> str | None:
-        """What a latch was taken with, while it holds; rules follow it."""
         found: str | None = self.latch_node.read((form, latch, latch.name))
         return found
 
     def set_latch(self, form: Form, latch: Latch, answer: str) -> bool:
-        """Take a latch at once; False where it holds already."""
         self._may_change(form, f"the latch {latch.name}", False)
         took: list[bool] = []
         self._by_program(
@@ -169,12 +157,11 @@ class Engine(Storing):
         return took[0]
 
     def reset_latch(self, form: Form, latch: Latch) -> None:
-        """Let a latch go."""
         self._may_change(form, f"the latch {latch.name}", False)
         self._by_program(("reset", latch.name, "value"), lambda turn: latching.reset_latch(turn, form, latch, latch.name))
 
     def plan_of(self, form: type[Form]) -> FormPlan:
-        """What a form class declares, with what the session's policy says of it."""
+        """Return a form's plan, with the session's policy applied."""
         if self.policy is None:
             return form._plan
         plan = self._plans.get(form)
@@ -183,7 +170,6 @@ class Engine(Storing):
         return plan
 
     def hide(self, form: Form, hidden: bool) -> None:
-        """Hide a form, or show it again where it was."""
         state = form._state
         self._may_change(form, f"the visibility of {type(form).__name__}", False)
 
@@ -197,7 +183,6 @@ class Engine(Storing):
         self._by_program(("hide" if hidden else "unhide", state.name, "value"), put)
 
     def close_form(self, form: Form, verdict: str) -> None:
-        """Close a form, as a step after the running handler."""
         if self.tracker is not None or self.closing:
             self._may_change(form, f"closing {type(form).__name__}", False)
         if not verdict.strip():
@@ -210,47 +195,44 @@ class Engine(Storing):
         self._after(("close", form._state.name, "value"), end)
 
     def afterwards(self, form: Form, function: Callable[..., object], args: tuple[object, ...]) -> None:
-        """Have an outward effect happen once all is settled and written."""
         turn = self.turn
         if self.tracker is not None or turn is None:
             raise NotAllowedHere("call afterwards(…) in a handler")
         turn.outward = [*(turn.outward or ()), (function, args)]
 
     def end_wait(self, turn: Turn, wait: Wait, result: object) -> None:
-        """Say what a wait has come to."""
+        """End a wait with its result."""
         turn.undo.append((wait, "over", wait.over))
         wait.over = True
         wait.result = result
 
     def hand_over(self, turn: Turn, form: Form) -> None:
-        """Hand a closed form's outcome to the handler that waits for it."""
+        """Pass a closed form's outcome to the handler that waits for it."""
         for wait in self.waits:
             if isinstance(wait, DialogWait) and wait.child is form:
                 self.end_wait(turn, wait, form._state.outcome)
 
     def leave_without_handlers(self, turn: Turn, form: Form, verdict: str) -> None:
-        """Close a form whose handler failed on the way out."""
         closing.leave_without_handlers(turn, form, verdict)
 
     def let_out(self, turn: Turn) -> None:
-        """Run the outward effects, in order; none of them can wait or change anything."""
+        """Run the outward effects in order. They can't wait or set anything."""
         for function, args in turn.outward or ():
             self.guarded(partial(function, *args), function, "afterwards")
 
     # ---- forms, and what covers them
 
     def next_serial(self, form: type[Form]) -> tuple[int, str]:
-        """A number for a form that is being opened, and its name in the trace."""
+        """Return a form's number and its name in the trace."""
         count = self._serials[form.__name__] = self._serials.get(form.__name__, 0) + 1
         self._opened += 1
         return self._opened, form.__name__ if count == 1 else f"{form.__name__}#{count}"
 
     def bring_to_front(self, turn: Turn, form: Form) -> None:
-        """Put a form in front of all others."""
         self._put_forms(turn, (*[other for other in self.forms if other is not form], form))
 
     def take_away(self, turn: Turn, form: Form) -> None:
-        """Take a closed form off the desk."""
+        """Remove a closed form from the open forms."""
         self._put_forms(turn, tuple(other for other in self.forms if other is not form))
 
     def _put_forms(self, turn: Turn, forms: tuple[Form, ...]) -> None:
@@ -260,14 +242,14 @@ class Engine(Storing):
         self.open_forms.differs(turn.cause)
 
     def forget(self, form: Form) -> None:
-        """A form whose opening was put back counts as closed."""
+        """Close a form whose opening was undone."""
         self.forms = tuple(other for other in self.forms if other is not form)
         form._state.phase = "closed"
         self.find_front()
         self.open_forms.differs()
 
     def find_front(self) -> None:
-        """Look again which form is in front: the last one that is not hidden."""
+        """Find the front form: the last that isn't hidden."""
         self.unsettled = True
         for form in reversed(self.forms):
             if not self.hidden(form):
@@ -276,7 +258,7 @@ class Engine(Storing):
         self.front = None
 
     def hidden(self, form: Form) -> bool:
-        """Whether a form is out of sight: by itself, or while one is open that hides it."""
+        """Return True if a form is hidden, by itself or by a form that it opened."""
         if form._state.hidden:
             return True
         for other in self.forms:
@@ -285,7 +267,7 @@ class Engine(Storing):
         return False
 
     def covered(self, form: Form) -> bool:
-        """Whether a prompt, a pause or a modal dialog keeps a person from a form."""
+        """Return True if a prompt, pause or modal dialog covers the form."""
         for wait in reversed(self.waits):
             if wait.over:
                 continue
@@ -296,25 +278,25 @@ class Engine(Storing):
 
     @property
     def prompt_wait(self) -> PromptWait | None:
-        """The prompt on top, where one is up."""
+        """The open prompt, or None."""
         top = self.waits[-1] if self.waits else None
         return top if isinstance(top, PromptWait) else None
 
     @property
     def paused(self) -> Event | None:
-        """The event before which the session has been paused."""
+        """The event that the session is paused before, or None."""
         top = self.waits[-1] if self.waits else None
         return top.event if isinstance(top, PauseWait) else None
 
     def pauses_at(self, event: Event, turn: Turn) -> bool:
-        """Whether somebody wants to stop before an event."""
+        """Return True if the session should pause before an event."""
         path = event.control.name if event.control is not None else ""
         if self.before_event is not None:
             self.before_event(event, turn)
         return any((kind, path, event.name) in self.pauses for kind in type(event.form).__mro__)
 
     def touch(self, target: object, name: str) -> None:
-        """After a put-back: have what has read it looked at again."""
+        """After an undo, update what depends on what was restored."""
         updates = self.updates
         if isinstance(target, LiveLines) and name == "_rows":
             line_steps.arrange(self, target)
@@ -338,7 +320,7 @@ class Engine(Storing):
                 updates.mark(target, "title", 0)
 
     def release_pointer(self, turn: Turn, covering: Form | None) -> None:
-        """Have the pointer leave what is being covered; without `covering`, everything is."""
+        """Move the pointer off a form that gets covered; off any form without `covering`."""
         queue, after = turn.queue, turn.after
         turn.queue, turn.after = deque(), None
         try:
@@ -350,6 +332,6 @@ class Engine(Storing):
             turn.come_back(queue, after)
 
     def obstacle_at(self, control: Held) -> str | None:
-        """What keeps a person from using a control, or None."""
+        """Return what prevents the user from using a control, or None."""
         found = refusals.at_control(self, control)
         return None if found is None else found[0]

@@ -1,4 +1,4 @@
-"""Telling what went wrong in code of the author: where, and because of what."""
+"""Errors for failing code of the developer: where it failed, and what caused it."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 
 
 def place(error: BaseException, function: Callable[..., Any]) -> tuple[str, int]:
-    """The author's file and line: the innermost frame in the file of the function that failed."""
+    """Return the developer's file and line: the innermost frame in the function's file."""
     code: Any = getattr(getattr(function, "__wrapped__", function), "__code__", None)
     if code is None:
         return "?", 0
@@ -28,7 +28,7 @@ def place(error: BaseException, function: Callable[..., Any]) -> tuple[str, int]
 
 
 def chain(event: Event | None, first: str, gesture: str) -> tuple[str, ...]:
-    """The causes from `first` (what failed) back to the gesture."""
+    """Return the causes, from what failed back to the gesture."""
     links = [first]
     while event is not None:
         links.append(event.path)
@@ -39,7 +39,7 @@ def chain(event: Event | None, first: str, gesture: str) -> tuple[str, ...]:
 
 
 def failed(error: Exception, function: Callable[..., Any], event: Event | None, first: str, gesture: str) -> HandlerFailed:
-    """The error to raise for an exception from code of the author; `first` names what failed."""
+    """Return the error for an exception in the developer's code. `first` is what failed."""
     failure = HandlerFailed(place(error, function), error, chain(event, first, gesture), gesture)
     # Said here too: compiled code raises without the word `from`.
     failure.__cause__ = error
@@ -50,7 +50,7 @@ MOST_SHOWN = 8
 
 
 def blown(handler: Handler, event: Event, gesture: str, why: str) -> FuseBlown:
-    """The error for handlers that set each other off, with the loop named."""
+    """Return the error for a loop of handlers, and name the loop."""
     loop: list[str] = [event.path]
     step: Event | None = event
     while step is not None and len(loop) < 2 * MOST_SHOWN:

@@ -1,4 +1,4 @@
-"""Where the focus is, and how it moves: by settling and leaving one control and entering another."""
+"""Move the focus: settle and leave one control, and enter another."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 
 def settle(turn: Turn, control: Any) -> None:
-    """Make an entry's draft its value: trimmed, parsed; one that can't be parsed stays, with a finding."""
+    """Parse an entry's draft into its value. A draft that can't be parsed stays."""
     draft = control._draft if isinstance(control, LiveEntry) else None
     if draft is None:
         return
@@ -48,7 +48,7 @@ def settle(turn: Turn, control: Any) -> None:
 
 
 def offer_other(turn: Turn, control: LiveChoice[Any, Any, Any], entry: str) -> None:
-    """Ask whether a text that a list does not have is to be added to it."""
+    """Ask if a text that isn't in the list should be added to it."""
     form = control.form
     answer = turn.engine.ask_itself(turn, form, form.other_prompt, {"entry": entry, "caption": control.caption})
     if answer == form.other_prompt.buttons[0]:
@@ -56,7 +56,7 @@ def offer_other(turn: Turn, control: LiveChoice[Any, Any, Any], entry: str) -> N
 
 
 def end_preview(turn: Turn, control: Any) -> None:
-    """Have markers show findings again, at a control and wherever its draft was judged with others."""
+    """Show findings of values again, at a control and where it was checked with others."""
     shown = (control._state.controls[check.at] for check in control._plan.judges)
     for each in (control, *shown):
         if each._preview is not None:
@@ -65,7 +65,7 @@ def end_preview(turn: Turn, control: Any) -> None:
 
 
 def drop_draft(turn: Turn, control: Any) -> None:
-    """Take away a draft and the finding that it could not be parsed."""
+    """Drop a draft, and the finding that it can't be parsed."""
     if control._draft is not None:
         turn.undo.append((control, "_draft", control._draft))
         control._draft = None
@@ -78,7 +78,7 @@ def drop_draft(turn: Turn, control: Any) -> None:
 
 
 def step(turn: Turn, name: str, control: Held, event: str) -> None:
-    """One step at a control, with the event it raises, if its kind raises it."""
+    """Note a step at a control, and raise its event if its kind has one."""
     before, turn.cause = turn.cause, turn.note("step", control, name)
     if event in control._plan.raises:
         turn.happen(event, control.form, control)
@@ -94,7 +94,7 @@ def mark(turn: Turn, control: Held) -> None:
 
 
 def leave(turn: Turn, here: Any, target: Held) -> bool:
-    """The step of leaving a control for another: `leaving`, which can be held, and `left`."""
+    """Leave a control for another: raise `leaving`, which can be blocked, and `left`."""
     before, turn.cause = turn.cause, turn.note("step", here, "leave")
     try:
         if "leaving" in here._plan.raises:
@@ -115,7 +115,7 @@ def leave(turn: Turn, here: Any, target: Held) -> bool:
 
 
 def move(turn: Turn, target: Held) -> bool:
-    """Bring the focus to a control, by settling and leaving the one that has it; False where it can't come."""
+    """Move the focus to a control; return False if it can't get there."""
     here = target.form._state.focus
     if here is target:
         return True
@@ -129,7 +129,7 @@ def move(turn: Turn, target: Held) -> bool:
 
 
 def put_focus(turn: Turn, form: Form, control: Held | None, select: bool = False) -> None:
-    """Set where the focus of a form is, without events."""
+    """Set a form's focus without events."""
     state = form._state
     if state.focus is not control:
         turn.undo.append((state, "focus", state.focus))
@@ -140,7 +140,7 @@ def put_focus(turn: Turn, form: Form, control: Held | None, select: bool = False
 
 
 def still_there(turn: Turn, target: Held) -> bool:
-    """Look again: whether a target can still be used; notes what is dropped where it can't."""
+    """Return True if a target is still usable; otherwise skip the rest of the gesture."""
     engine = turn.engine
     if in_use(target) and target.form is engine.front and not engine.waits:
         return True
@@ -149,7 +149,7 @@ def still_there(turn: Turn, target: Held) -> bool:
 
 
 def drop(turn: Turn, target: Held, why: str) -> bool:
-    """Note that the rest of a gesture is dropped, and say so on the view."""
+    """Note that the rest of a gesture is skipped, and put the reason on the view."""
     turn.note("skip", target, "rest", None, why)
     if turn.engine.notice == "":
         # The user reads captions; names and rules are for the trace.
@@ -160,20 +160,20 @@ def drop(turn: Turn, target: Held, why: str) -> bool:
 
 
 def asked_for(turn: Turn, control: Held, select: bool) -> None:
-    """Bring the focus where a handler asked for it, if that can take it."""
+    """Move the focus where a handler asked, if that control can have it."""
     if control.form.is_open and takes_focus(control) and move(turn, control):
         put_focus(turn, control.form, control, select)
 
 
 def enter(turn: Turn, form: Form, control: Held | None) -> None:
-    """Bring the focus to a control that the person is pointed to, without leaving the one before."""
+    """Set the focus for the user without leaving the previous control."""
     if control is not None and form._state.focus is not control and takes_focus(control):
         put_focus(turn, form, control)
         step(turn, "enter", control, "entered")
 
 
 def keep(turn: Turn) -> None:
-    """A focused control that can't keep its place settles and raises `left`; the next one raises `entered`."""
+    """Move the focus on from a control that can't have it any more."""
     for form in turn.engine.forms:
         control = form._state.focus
         if control is None or takes_focus(control):
@@ -190,7 +190,7 @@ def keep(turn: Turn) -> None:
 
 
 def following(form: Form, here: Held | None, way: int) -> Held | None:
-    """The control behind `here` (or, with `way` -1, before it) that can take the focus, round and round."""
+    """Return the next control (`way` 1) or previous control (-1) that can have the focus."""
     order = form._state.order
     count = len(order)
     start = place_of(form, here) if here is not None else (-1 if way > 0 else 0)
@@ -202,7 +202,7 @@ def following(form: Form, here: Held | None, way: int) -> Held | None:
 
 
 def place_of(form: Form, here: Any) -> int:
-    """Where a control stands in the tab order; of one in a line that has gone, where its lines stand."""
+    """Return a control's place in the tab order; a removed line counts as its list."""
     state = form._state
     if not state.lines:
         index: int = here._plan.index
@@ -211,6 +211,6 @@ def place_of(form: Form, here: Any) -> int:
 
 
 def takes_focus(control: Held) -> bool:
-    """Whether a control can take the focus as it stands."""
+    """Return True if a control can have the focus now."""
     decl = control._decl
     return decl.takes_focus and "value" not in decl.rules and in_use(control)

@@ -1,8 +1,7 @@
-"""Latching: whether a latch holds, taking it, and letting it go.
+"""Set, read and reset latches.
 
-What a latch remembers for a record, a form or a session is held in the session; the rest in its
-latch store. Taking happens at once, so that of several sessions one is told that it was first; a
-gesture that fails lets go of what it took.
+A latch per record, form or session is stored in the session, others in the latch store. Setting happens at once,
+so that only one of several sessions is first. If a gesture fails, the latches that it set are reset.
 """
 
 from __future__ import annotations
@@ -22,11 +21,11 @@ if TYPE_CHECKING:
     from fuselatch.core.forms.form import Form
 
 Place = tuple[str, int, int, str]
-"""Where the session holds something: the latch, the form's and the record's number (0: any), the key."""
+"""A latch's place in the session: its name, the form's number, the record's number (0: any) and the key."""
 
 
 class LatchSeen(NamedTuple):
-    """A latch that holds: its name, key, user, answer, when it was taken (ISO 8601), and what resets it, in words."""
+    """A set latch: its name, key, user, answer, time (ISO 8601), and what resets it, in words."""
 
     latch: str
     key: str
@@ -37,7 +36,7 @@ class LatchSeen(NamedTuple):
 
 
 class Grip:
-    """What a gesture took, so that it can be let go if the gesture fails."""
+    """What a gesture changed at a latch, so that it can be undone."""
 
     __slots__ = ("before", "place", "store", "taken")
 
@@ -50,7 +49,7 @@ class Grip:
         self.store = store
 
     def let_go(self, engine: Engine) -> None:
-        """Have it as it was before."""
+        """Undo the change."""
         if self.store is not None:
             if self.taken is not None:
                 self.store.reset(self.taken)
@@ -64,11 +63,11 @@ class Grip:
 
 
 GRIPPED: Final = "(taken)"
-"""In an undo entry: a latch was taken or released, and its `Grip` has it as it was before."""
+"""The name of an undo entry for a latch; its `Grip` undoes it."""
 
 
 class LatchNode(EngineNode):
-    """Which latches hold, for rules that read them."""
+    """The latches that are set, for rules that read them."""
 
     __slots__ = ()
 
@@ -78,25 +77,25 @@ class LatchNode(EngineNode):
 
 
 def is_stored(engine: Engine, latch: Latch, form: Form) -> bool:
-    """Whether a latch outlives the session."""
+    """Return True if a latch outlives the session."""
     lasting = "user" in latch.per or latch.every is not None
     return lasting and not latch.per & {"form", "session", "record"}
 
 
 def store_of(engine: Engine, name: str) -> LatchStore:
-    """The session's latch store."""
+    """Return the session's latch store."""
     if engine.latch_store is None:
         raise NotAllowedHere(f"latch {name} must be stored, but the session has no latch store; open it with latches=…")
     return engine.latch_store
 
 
 def now_of(engine: Engine, latch: Latch) -> datetime | None:
-    """What the clock reads; only a latch that holds for a time needs one."""
+    """Return the time, if the latch or the session needs one."""
     return engine.read_clock() if latch.every is not None or engine.clock is not None else None
 
 
 def place_of(engine: Engine, form: Form, latch: Latch, name: str) -> Place:
-    """Where the session holds what a latch remembers for a form as it stands."""
+    """Return a latch's place in the session for a form."""
     state = form._state
     owned = bool(latch.per & {"form", "record"})
     key = "" if latch.key is None else str(engine.guarded(lambda: latch.key(form), latch.key, f"the key of {name}"))  # type: ignore[misc]
@@ -104,7 +103,7 @@ def place_of(engine: Engine, form: Form, latch: Latch, name: str) -> Place:
 
 
 def user_of(engine: Engine, latch: Latch, name: str) -> str:
-    """The user that a latch is held for ("" where it is not per user)."""
+    """Return the user that a latch is set for ("" unless it is per user)."""
     if "user" not in latch.per:
         return ""
     user: str = engine.session.user
@@ -114,7 +113,7 @@ def user_of(engine: Engine, latch: Latch, name: str) -> str:
 
 
 def entry_of(engine: Engine, form: Form, latch: Latch, name: str) -> tuple[Place, str, LatchRecord | None]:
-    """Where a latch is held, for whom, and what is found there, over or not."""
+    """Return a latch's place, user and record, if it has one, expired or not."""
     user = user_of(engine, latch, name)
     place = place_of(engine, form, latch, name)
     engine.known_latches[name] = latch, type(form).__name__
@@ -124,12 +123,12 @@ def entry_of(engine: Engine, form: Form, latch: Latch, name: str) -> tuple[Place
 
 
 def is_past(engine: Engine, latch: Latch, taken: LatchRecord) -> bool:
-    """Whether the time that a latch holds for is over."""
+    """Return True if a latch has expired."""
     return latch.every is not None and is_over(latch.every, taken.when, engine.read_clock())
 
 
 def found(engine: Engine, form: Form, latch: Latch, name: str) -> LatchRecord | None:
-    """What a latch was taken with, while it holds."""
+    """Return a latch's record, if it is set."""
     try:
         taken = entry_of(engine, form, latch, name)[2]
     except StoreRefused as error:
@@ -138,13 +137,13 @@ def found(engine: Engine, form: Form, latch: Latch, name: str) -> LatchRecord | 
 
 
 def answer_of(engine: Engine, form: Form, latch: Latch, name: str) -> str | None:
-    """The answer that a latch was taken with, or None while it does not hold."""
+    """Return the answer a latch was set with, or None if it isn't set."""
     taken = found(engine, form, latch, name)
     return None if taken is None else taken.answer
 
 
 def set_latch(turn: Turn, form: Form, latch: Latch, name: str, answer: str) -> bool:
-    """Take a latch; False where it holds already."""
+    """Set a latch; return False if it is already set."""
     engine = turn.engine
     stored = is_stored(engine, latch, form)
     now = now_of(engine, latch)
@@ -165,7 +164,7 @@ def set_latch(turn: Turn, form: Form, latch: Latch, name: str, answer: str) -> b
 
 
 def reset_latch(turn: Turn, form: Form, latch: Latch, name: str) -> None:
-    """Let a latch go, where it holds."""
+    """Reset a latch."""
     engine = turn.engine
     place, _, before = entry_of(engine, form, latch, name)
     if before is None:
@@ -181,7 +180,7 @@ def reset_latch(turn: Turn, form: Form, latch: Latch, name: str) -> None:
 
 
 def forget(turn: Turn, form: Form) -> None:
-    """The record in hand has been left: forget what was remembered for it; once the form has closed, for that too."""
+    """Forget the latches of a record that was left, and of a form that closed."""
     engine, state = turn.engine, form._state
     closed = state.phase == "closed"
     for place, taken in list(engine.held.items()):
@@ -193,7 +192,7 @@ def forget(turn: Turn, form: Form) -> None:
 
 
 def seen(engine: Engine) -> tuple[LatchSeen, ...]:
-    """What is held in the session, and in its store for its user and for everybody."""
+    """Return the latches that are set in the session, and for its user in the store."""
     told = []
     for (name, _, _, key), taken in engine.held.items():
         latch, form = engine.known_latches[name]
@@ -208,7 +207,7 @@ def seen(engine: Engine) -> tuple[LatchSeen, ...]:
 
 
 def until(latch: Latch | None, form: str, taken: LatchRecord) -> str:
-    """What resets a latch, in words."""
+    """Return what resets a latch, in words."""
     if latch is None:
         return "unknown (this session hasn't opened its form)"
     ends = []

@@ -1,4 +1,4 @@
-"""Lines under a form: starting, removing and moving them, and keeping them with the record that they belong to."""
+"""Add, remove, move and save lines under a form."""
 
 from __future__ import annotations
 
@@ -26,7 +26,6 @@ if TYPE_CHECKING:
 
 
 def lines_of(form: Form) -> list[LiveLines[Any]]:
-    """The lines that a form has."""
     found: list[LiveLines[Any]] = form._state.lines
     return found
 
@@ -35,7 +34,7 @@ def lines_of(form: Form) -> list[LiveLines[Any]]:
 
 
 def start(turn: Turn, lines: LiveLines[Any], values: Mapping[str, Any]) -> Any:
-    """Start a line at the end; None where something held or refused it."""
+    """Add a line at the end; return None if it was blocked or refused."""
     form, decl = lines.form, lines._decl
     if decl.records and form._state.records.key is None and not parent_kept(turn, lines):
         return None
@@ -61,7 +60,7 @@ def start(turn: Turn, lines: LiveLines[Any], values: Mapping[str, Any]) -> Any:
 
 
 def parent_kept(turn: Turn, lines: LiveLines[Any]) -> bool:
-    """Keep the record that a line is to belong to, where that is declared; False where it is refused, with its findings."""
+    """Save the record that a line will belong to, if declared; return False if refused."""
     form = lines.form
     if lines._decl.new_parent == "save_first":
         return bool(form._state.records._save(turn))
@@ -70,7 +69,7 @@ def parent_kept(turn: Turn, lines: LiveLines[Any]) -> bool:
 
 
 def remove(turn: Turn, lines: LiveLines[Any], line: Any) -> bool:
-    """Take a line away; False where something held it."""
+    """Remove a line; return False if it was blocked."""
     must_have(lines, line)
     before, turn.cause = turn.cause, turn.note("step", lines, "remove line")
     try:
@@ -88,7 +87,6 @@ def remove(turn: Turn, lines: LiveLines[Any], line: Any) -> bool:
 
 
 def move(turn: Turn, lines: LiveLines[Any], line: Any, to: int) -> None:
-    """Put a line at another place."""
     must_have(lines, line)
     if not 0 <= to < len(lines._rows):
         raise ValueError(f"{lines.name} has no position {to}; positions are 0 to {len(lines._rows) - 1}")
@@ -98,7 +96,7 @@ def move(turn: Turn, lines: LiveLines[Any], line: Any, to: int) -> None:
 
 
 def must_have(lines: LiveLines[Any], line: Any) -> None:
-    """Refuse what is no line here, or no longer."""
+    """Refuse a line that isn't there."""
     if line not in lines._rows:
         raise NotAllowedHere(f"{line!r} isn't a line of {type(lines.form).__name__}.{lines.name} (or was removed)")
 
@@ -107,13 +105,13 @@ def must_have(lines: LiveLines[Any], line: Any) -> None:
 
 
 def path_of(line: Any) -> str:
-    """The path of a line, whatever its place."""
+    """Return a line's path, which doesn't change when it moves."""
     path: str = line.__dict__["_live"]._plan.path
     return path
 
 
 def made(turn: Turn, lines: LiveLines[Any]) -> Any:
-    """A new line with its rules working, not among the others yet."""
+    """Return a new line whose rules work, not yet in the list."""
     line = make_line(lines)
     path = path_of(line)
     cells: list[Cell] = []
@@ -123,14 +121,14 @@ def made(turn: Turn, lines: LiveLines[Any]) -> Any:
 
 
 def cells_of(lines: LiveLines[Any], line: Any) -> list[Cell]:
-    """The rules and checks of a line."""
+    """Return the rules and checks of a line."""
     nodes, controls = lines._members[line]
     found = [cell for each in (*nodes, *controls) for cell in (each._cells or {}).values()]
     return found + [cell for control in controls for cell in getattr(control, "_checks", ())]
 
 
 def show(turn: Turn, lines: LiveLines[Any], rows: tuple[Any, ...]) -> None:
-    """Have these lines be there, in this order."""
+    """Set the lines of a list."""
     if rows == lines._rows:
         return
     turn.undo.append((lines, "_rows", lines._rows))
@@ -141,7 +139,7 @@ def show(turn: Turn, lines: LiveLines[Any], rows: tuple[Any, ...]) -> None:
 
 
 def arrange(engine: Engine, lines: LiveLines[Any]) -> None:
-    """After lines have come, gone or moved: what is called by its place, what has rules that work, the tab order."""
+    """Update names, working rules and tab order after lines changed."""
     rows = set(lines._rows)
     for line in lines._attached - rows:
         detach(engine, lines, line)
@@ -161,7 +159,7 @@ def arrange(engine: Engine, lines: LiveLines[Any]) -> None:
 
 
 def detach(engine: Engine, lines: LiveLines[Any], line: Any) -> None:
-    """A line that has gone: nothing is worked out or judged in it."""
+    """Stop the rules and checks of a removed line."""
     for cell in cells_of(lines, line):
         for node, prop in cell.inputs:
             if node._watchers is not None:
@@ -175,7 +173,7 @@ def detach(engine: Engine, lines: LiveLines[Any], line: Any) -> None:
 
 
 def attach(engine: Engine, lines: LiveLines[Any], line: Any) -> None:
-    """A line that has come, or come back: its rules work again."""
+    """Start the rules and checks of a line that was added or restored."""
     whole = line.__dict__["_live"]
     for cell in cells_of(lines, line) if whole._set is not None else ():
         inputs, cell.inputs = cell.inputs, {}
@@ -190,7 +188,7 @@ def attach(engine: Engine, lines: LiveLines[Any], line: Any) -> None:
 
 
 def begin(engine: Engine, form: Form) -> None:
-    """Look at what lines are bound to, and tell of rows that belong to no record."""
+    """Check the columns that lines are bound to, and report rows without a record."""
     for lines in lines_of(form):
         decl = lines._decl
         if not decl.records:
@@ -211,7 +209,7 @@ def begin(engine: Engine, form: Form) -> None:
 
 
 def load(turn: Turn, form: Form, key: Any) -> None:
-    """Have a form show the lines of the record in hand (None: of a fresh one)."""
+    """Load the lines of a record. `key` is None for a new record."""
     engine = turn.engine
     for lines in lines_of(form):
         decl = lines._decl
@@ -224,7 +222,6 @@ def load(turn: Turn, form: Form, key: Any) -> None:
 
 
 def loaded(turn: Turn, lines: LiveLines[Any], row: Row) -> Any:
-    """A line that holds a row."""
     line = made(turn, lines)
     where = f"'{lines._decl.records}' {row.get(turn.engine.store_key(lines._decl.records))}"
     for column, control in columns_of(turn.engine, lines, line).items():
@@ -234,13 +231,13 @@ def loaded(turn: Turn, lines: LiveLines[Any], row: Row) -> Any:
 
 
 def columns_of(engine: Engine, lines: LiveLines[Any], line: Any) -> dict[str, Any]:
-    """Which control of a line holds which column."""
+    """Return the control for each column of a line."""
     source = lines._decl.records
     return bound_columns(lines.form, values_of(lines, line), engine.store_columns(source), source)
 
 
 def forget_written(turn: Turn, lines: LiveLines[Any], written: Mapping[Any, Row]) -> None:
-    """What the store has of the lines."""
+    """Set what the store has of the lines."""
     turn.undo.append((lines, "_written", lines._written))
     turn.undo.append((lines, "_gone", lines._gone))
     lines._written = dict(written)
@@ -248,7 +245,7 @@ def forget_written(turn: Turn, lines: LiveLines[Any], written: Mapping[Any, Row]
 
 
 def stage(turn: Turn, form: Form, records: Records) -> None:
-    """Have the lines written with the record that they belong to."""
+    """Stage the lines' rows, to be written with their record."""
     engine, key = turn.engine, records.key
     for lines in lines_of(form):
         decl = lines._decl
@@ -278,7 +275,7 @@ def stage(turn: Turn, form: Form, records: Records) -> None:
 
 
 class LineKeys:
-    """What a store's answer to a line's write is for."""
+    """The receiver of a store's answer to a line's write."""
 
     __slots__ = ("_form", "_records", "line", "lines")
 
@@ -290,7 +287,7 @@ class LineKeys:
 
     @property
     def captions(self) -> Mapping[str, str]:
-        """What people call the columns that are bound."""
+        """The captions of the bound columns."""
         line = self.line if self.line is not None else next(iter(self.lines._members), None)
         if line is None:
             return {}
@@ -298,7 +295,7 @@ class LineKeys:
         return {column: control.caption for column, control in bound.items()}
 
     def keyed(self, turn: Turn, key: Any) -> None:
-        """A line has been given its key by the store."""
+        """Note the key that the store gave to a line."""
         written = self.lines._written
         column = turn.engine.store_key(self.lines._decl.records)
         if self.line in written and written[self.line].get(column) is None:
@@ -306,11 +303,11 @@ class LineKeys:
             self.lines._written = {**written, self.line: {**written[self.line], column: key}}
 
     def reload(self, turn: Turn) -> None:
-        """Take what somebody else has written."""
+        """Load what someone else wrote."""
         self._records.reload(turn)
 
 
 def under(engine: Engine, form: Form, key: Any) -> list[tuple[LiveLines[Any], Sequence[Row]]]:
-    """The rows that belong to a record, by the lines that show them."""
+    """Return the rows of a record, with the lines that show them."""
     kept = [lines for lines in lines_of(form) if lines._decl.records]
     return [(lines, engine.by_column(lines._decl.records, lines._decl.key).get(key, ())) for lines in kept]

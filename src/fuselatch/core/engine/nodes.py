@@ -1,4 +1,4 @@
-"""What rules may read besides controls: shared values, the date, open forms, records."""
+"""What rules can read besides controls: shared values, the date, open forms, records."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 
 
 class EngineNode(Node):
-    """Something of the session that rules may read; what is read is named by `prop`."""
+    """A part of the session that rules can read, by `prop`."""
 
     __slots__ = ("engine",)
 
@@ -22,14 +22,14 @@ class EngineNode(Node):
         self.engine = engine
 
     def read(self, prop: Any) -> Any:
-        """What there is now, noted where a rule is reading it."""
+        """Return the current value, and track it if a rule is running."""
         found = self._current(prop)
         if self.engine.tracker is not None:
             self.engine.tracker[(self, prop)] = found
         return found
 
     def differs(self, cause: int = 0) -> None:
-        """Have everything that reads from here look again."""
+        """Mark everything that depends on this node."""
         if self._watchers:
             for prop in tuple(self._watchers):
                 self.engine.updates.mark(self, prop, cause)
@@ -49,8 +49,6 @@ class SharedNode(EngineNode):
 
 
 class DayNode(EngineNode):
-    """The session's date."""
-
     __slots__ = ()
 
     def _current(self, prop: Any) -> Any:
@@ -58,7 +56,7 @@ class DayNode(EngineNode):
 
 
 class FormsNode(EngineNode):
-    """Which forms are open, by class."""
+    """The open forms, by class."""
 
     __slots__ = ()
 
@@ -67,7 +65,7 @@ class FormsNode(EngineNode):
 
 
 class RecordsNode(EngineNode):
-    """The rows of the session's records, by source, with what the running turn has staged."""
+    """The rows of each source, with what the running turn has staged."""
 
     __slots__ = ()
 

@@ -1,4 +1,4 @@
-"""Forms that a session offers to open by name or by a shortcut."""
+"""Forms that the user can open by name or shortcut."""
 
 from __future__ import annotations
 
@@ -9,18 +9,18 @@ from fuselatch.core.forms.form import Form, plan_of
 from fuselatch.core.model.errors import DeclarationError
 
 Offered: TypeAlias = Iterable[type[Form]] | Mapping[type[Form], Mapping[str, Any]]
-"""Form classes, or form classes with the params that each is opened with."""
+"""Form classes, or a mapping of form classes to the parameters they open with."""
 
 
 class Offer(NamedTuple):
-    """A form that may be opened by its name: the class, and what it is opened with."""
+    """A form that can be opened by name, and its parameters."""
 
     form: type[Form]
     params: Mapping[str, Any]
 
 
 class Offers:
-    """What a session offers, by name, and the shortcuts; raises `DeclarationError` for clashes."""
+    """The offered forms by name, and their shortcuts. Raises `DeclarationError` for clashes."""
 
     __slots__ = ("by_name", "shortcuts", "start")
 
@@ -50,7 +50,7 @@ class Offers:
             raise DeclarationError(f"shortcut {keys} opens both {other} and {name}; change one")
 
     def look_at(self, form: type[Form]) -> None:
-        """Refuse a form with a control of its own that claims a shortcut which opens a form."""
+        """Refuse a form whose own shortcut also opens a form."""
         plan = plan_of(form)
         for keys, path in plan.shortcuts.items():
             if keys in self.shortcuts:

@@ -1,4 +1,4 @@
-"""Opening a form: params, defaults, derived properties, `opened`, focus, `entered`; in this order."""
+"""Open a form: parameters, defaults, derived values, `opened`, focus, `entered`."""
 
 from __future__ import annotations
 
@@ -29,14 +29,14 @@ if TYPE_CHECKING:
     from fuselatch.core.model.cells import Cell
 
 WIDER: Mapping[type, tuple[type, ...]] = {float: (float, int), complex: (complex, float, int)}
-"""Plain types that take others, as in the numeric tower of PEP 484."""
+"""Types that accept others, as in the numeric tower of PEP 484."""
 
 
 PLAIN = Manner()
 
 
 def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: Form | None, how: Manner = PLAIN) -> Form:
-    """Open a form within a turn; what goes wrong fails the turn."""
+    """Open a form within a turn. Any error fails the turn."""
     engine = turn.engine
     given = checked_params(form, params)
     opened = make(form, engine.plan_of(form), engine, opener, *engine.next_serial(form))
@@ -72,7 +72,7 @@ def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: F
 
 
 def ready(engine: Engine, cells: list[Cell]) -> None:
-    """Have rules run for the first time; no event comes of it."""
+    """Run rules for the first time. This raises no events."""
     for cell in cells:
         cell.announced = engine.updates.fresh(cell)
         if isinstance(cell.node, LiveValue) and cell.prop == "value":
@@ -80,12 +80,12 @@ def ready(engine: Engine, cells: list[Cell]) -> None:
 
 
 def set_defaults(turn: Turn, form: Form) -> None:
-    """Evaluate the defaults of a form in tab order; no event comes of it."""
+    """Set a form's defaults in tab order. This raises no events."""
     set_defaults_of(turn, form, form._state.plan.defaulted)
 
 
 def set_defaults_of(turn: Turn, form: Form, paths: Iterable[str]) -> None:
-    """Evaluate the defaults of some controls; no event comes of it."""
+    """Set the defaults of some controls. This raises no events."""
     control: Any
     for path in paths:
         control = form._state.controls[path]
@@ -115,7 +115,7 @@ def set_defaults_of(turn: Turn, form: Form, paths: Iterable[str]) -> None:
 
 
 def entered_last(turn: Turn, form: Form, path: str, default: LastEntered) -> Any:
-    """Return the value that was entered last in a control, or what it starts with until there is one."""
+    """Return the value entered last in a control, or `first` until there is one."""
     entered = turn.engine.last_entered.get((type(form), path))
     blank = form._state.controls[path]._plan.blank
     # A blank field holds nothing to start with; an empty tick box was unticked by the user.
@@ -123,7 +123,7 @@ def entered_last(turn: Turn, form: Form, path: str, default: LastEntered) -> Any
 
 
 def call_default(turn: Turn, what: str, rule: Callable[..., Any], owner: object) -> Any:
-    """Run a default's function as a rule: it changes nothing and can't wait."""
+    """Run a default's function, which can't set anything or wait."""
     engine = turn.engine
     engine.tracker = {}
     try:
@@ -135,7 +135,7 @@ def call_default(turn: Turn, what: str, rule: Callable[..., Any], owner: object)
 
 
 def checked_params(form: type[Form], params: Mapping[str, Any]) -> dict[str, Any]:
-    """The params with their defaults; errors for those that are unknown, missing or of a wrong plain type."""
+    """Return the parameters with defaults; raise for unknown, missing or wrong ones."""
     plan = form._plan
     if not plan.params and not params:
         return {}
@@ -158,7 +158,7 @@ def checked_params(form: type[Form], params: Mapping[str, Any]) -> dict[str, Any
 
 
 def hints_of(form: type[Form], plan: FormPlan) -> Mapping[str, Any]:
-    """The types that a form's params are annotated with, as far as they can be told."""
+    """Return the types that parameters are annotated with, if they can be resolved."""
     if plan.hints is None:
         hints: dict[str, Any] = {}
         for base in reversed(form.__mro__):
@@ -171,7 +171,7 @@ def hints_of(form: type[Form], plan: FormPlan) -> Mapping[str, Any]:
 
 
 def resolved(name: str, hint: object, known: dict[str, Any]) -> dict[str, Any]:
-    """A param's annotation as a type; nothing where it has a name that only the checker knows."""
+    """Return an annotation as a type; nothing if a name is only known to type checkers."""
     annotated = type("Annotated", (), {"__annotations__": {name: hint}})
     try:
         return get_type_hints(annotated, globalns=known)

@@ -1,4 +1,4 @@
-"""Pointing: `hovered` and `unhovered` always come in pairs, and nothing waits on the way."""
+"""Move the pointer. `hovered` and `unhovered` come in pairs, and nothing can wait."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ if TYPE_CHECKING:
 
 
 def point(turn: Turn, target: Any) -> None:
-    """Bring the pointer to a control, or (None) off to nothing."""
+    """Move the pointer to a control, or off all controls (None)."""
     engine = turn.engine
     if engine.hovered is target:
         return
@@ -26,7 +26,7 @@ def point(turn: Turn, target: Any) -> None:
 
 
 def unpoint(turn: Turn) -> None:
-    """Have the pointer leave what it is at."""
+    """Move the pointer off its control."""
     engine = turn.engine
     left = engine.hovered
     if left is None:
@@ -41,7 +41,7 @@ def unpoint(turn: Turn) -> None:
 
 
 def release(turn: Turn, covering: Form | None) -> None:
-    """Have the pointer leave a control that has gone, or that is being covered."""
+    """Move the pointer off a control that disappeared or gets covered."""
     hovered = turn.engine.hovered
     if hovered is None:
         return

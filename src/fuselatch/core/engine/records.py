@@ -1,4 +1,4 @@
-"""A form bound to a record source: the record in hand, moving to others, keeping and removing it."""
+"""The records of a bound form: go to a record, save it, remove it."""
 
 from __future__ import annotations
 
@@ -59,29 +59,28 @@ class Records(Node):
 
     @property
     def key(self) -> Any:
-        """The key of the record in hand; None for a fresh one. Rules that read it follow it."""
+        """The current record's key, or None for a new record. Rules can read it."""
         if self._engine.tracker is not None:
             self._engine.tracker[(self, "key")] = self._current("key")
         return None if self._row is None else self._row[self._key_column]
 
     def _current(self, prop: str) -> Any:
-        """What rules follow that read which record is in hand, and where it stands among those that are let through."""
         return None if self._row is None else self._row[self._key_column], self._filters, self._blank_is_all
 
     def _take(self, turn: Turn, row: Row | None) -> None:
-        """Have a record in hand, and what reads which one it is look again."""
+        """Set the current record, and mark what depends on it."""
         turn.undo.append((self, "_row", self._row))
         self._row = row
         self._engine.updates.mark(self, "key", turn.cause)
 
     @property
     def count(self) -> int:
-        """How many records there are, with the filters as they are."""
+        """The number of records that match the filters."""
         return len(self._keys())
 
     @property
     def position_text(self) -> str:
-        """The place of the record in hand: "12 of 250", or "new, 250 there are"."""
+        """The current record's position: "12 of 250", or "new record (250 saved)"."""
         seen = self._look()
         at = seen.places.get(self.key)
         count = len(seen.keys)
@@ -89,19 +88,19 @@ class Records(Node):
 
     @property
     def captions(self) -> Mapping[str, str]:
-        """What people call the columns that are bound."""
+        """The captions of the bound columns."""
         return {column: control.caption for column, control in self._bound.items()}
 
     @property
     def is_changed(self) -> bool:
-        """Whether something was entered that is not kept yet; defaults alone are no change."""
+        """True if the user entered something that isn't saved. Defaults don't count."""
         return any(closing.differs(control) for control in self._bound.values()) or closing.lines_changed(self._form)
 
     def _keys(self) -> list[Any]:
         return self._look().keys
 
     def _look(self) -> Seen:
-        """The rows that the filters let through, worked out again once rows or filters differ."""
+        """Return the rows that match the filters; computed again only if something changed."""
         wanted = dict(self._only)
         blank = False
         for column, control in self._filters.items():
@@ -121,10 +120,9 @@ class Records(Node):
     # ---- to act
 
     def where(self, *, blank: str = "all", **columns: LiveValue[Any]) -> None:
-        """Only the rows whose columns equal what these controls hold: `where(state=form.state)`.
+        """Show only rows whose columns equal these controls: `where(state=form.state)`.
 
-        Settled values count, whenever something is looked up; a blank one stands for all rows, with `blank="none"`
-        for none.
+        Filters use settled values. A blank control matches every row, or no row with `blank="none"`.
         """
         there = self._engine.store_columns(self.source)
         for column, control in columns.items():
@@ -138,51 +136,57 @@ class Records(Node):
         self._blank_is_all = blank == "all"
 
     def next(self) -> bool:
-        """Go to the record behind; behind the last to a fresh one. False where the one in hand held it."""
+        """Go to the next record, or to a new one after the last.
+
+        Returns False if the current record couldn't be left. So do the other moves.
+        """
         return self.move("next")
 
     def previous(self) -> bool:
-        """Go to the record before; at the first, stay."""
+        """Go to the previous record. At the first, stay there."""
         return self.move("previous")
 
     def first(self) -> bool:
-        """Go to the first record, a fresh one where there is none."""
+        """Go to the first record, or to a new one if there are none."""
         return self.move("first")
 
     def last(self) -> bool:
-        """Go to the last record, a fresh one where there is none."""
+        """Go to the last record, or to a new one if there are none."""
         return self.move("last")
 
     def new(self) -> bool:
-        """Begin a fresh record, with the defaults and what `keep=True` keeps."""
+        """Start a new record with its defaults."""
         return self.move("new")
 
     def save(self) -> bool:
-        """Keep the record in hand: checked as when accepting; written with the gesture. False where it was held."""
+        """Check the current record and write it when the gesture is finished.
+
+        Returns False if a finding, a handler or the user stopped it.
+        """
         return self.move("save")
 
     def remove(self) -> bool:
-        """Take the record in hand away, once the person agrees, and go to the next."""
+        """Ask the user, remove the current record and go to the next."""
         return self.move("remove")
 
     def at(self, key: Any) -> bool:
-        """Go to the record with a key; `UnknownName` where there is none."""
+        """Go to the record with a key; raise `UnknownName` if there is none."""
         self.must_have(key)
         return self._act(f"record {key}", lambda turn: self._leave(turn) and self._go(turn, key))
 
     def must_have(self, key: Any) -> None:
-        """Refuse a key that is not there, with the filters as they are."""
+        """Refuse a key that no matching record has."""
         if key not in self._look().places:
             raise self._unknown(key)
 
     def move(self, word: str) -> bool:
-        """Do what one of the words of `MOVES` says, as a person does."""
+        """Go to, save or remove a record, by a word of `MOVES`."""
         if word not in MOVES:
             raise UnknownName(f"unknown move '{word}'; {suggest(word, MOVES)}")
         return self._act(f"record {word}", lambda turn: self._step(turn, word))
 
     def begin(self, turn: Turn) -> None:
-        """Take the first record in hand, as the form was opened: at a key, a gap, or what the host has selected."""
+        """Go to the record that the form was opened at."""
         at, form = self._form._state.manner.at, self._form
         lines.begin(turn.engine, form)
         seen = self._look()
@@ -236,18 +240,18 @@ class Records(Node):
         return self._go(turn, keys[place] if 0 <= place < len(keys) else None)
 
     def _go_on(self, turn: Turn, then: str) -> None:
-        """Go on behind a submit, to the next record (behind the last a fresh one) or a fresh one."""
+        """Go to the record after a submit."""
         seen = self._look()
         keys = seen.keys
         at = seen.places.get(self.key, len(keys)) + 1 if then == "next" else len(keys)
         self._go(turn, keys[at] if at < len(keys) else None)
 
     def key_of(self, text: str) -> Any:
-        """The key that a text stands for; the text itself where there is none such."""
+        """Return the key that a text means, or the text itself if none does."""
         return next((key for key in self._keys() if str(key) == text), text)
 
     def _leave(self, turn: Turn) -> bool:
-        """Leave the record in hand: a changed one is kept, or the person is asked, as the form says."""
+        """Save the current record, or ask the user, before another is shown."""
         focus.settle(turn, self._form._state.focus)
         if not self.is_changed:
             return True
@@ -263,7 +267,7 @@ class Records(Node):
         return True
 
     def load(self, turn: Turn, row: Mapping[str, Any] | None) -> None:
-        """Take a record in hand, or begin a fresh one; no `changed` comes of it, derived values follow."""
+        """Load a record, or start a new one (None). Raises no `changed`."""
         self._take(turn, row)
         if row is None:
             reset(turn, self._form)
@@ -277,7 +281,7 @@ class Records(Node):
         turn.drain()
 
     def reload(self, turn: Turn) -> None:
-        """Take the record in hand as somebody else has left it; where it is gone, go to the first there is."""
+        """Load the current record again, or the first if it is gone."""
         seen = self._look()
         key = self.key if self.key in seen.places else seen.keys[0] if seen.keys else None
         self._go(turn, key)
@@ -291,7 +295,7 @@ class Records(Node):
         return True
 
     def stage(self, turn: Turn) -> None:
-        """Have the record in hand written with the gesture; what is hidden or disabled is left as it was."""
+        """Stage the current record. Hidden and disabled controls keep their column."""
         row = {**self._only, **held_by(self._bound)}
         was = self._row
         closing.note_last(turn, self._form)
@@ -309,7 +313,7 @@ class Records(Node):
         lines.stage(turn, self._form, self)
 
     def keyed(self, turn: Turn, key: Any) -> None:
-        """A fresh record has been given its key by the store."""
+        """Note the key that the store gave to a new record."""
         if self._row is not None and self._row.get(self._key_column) is None:
             self._take(turn, {**self._row, self._key_column: key})
 
@@ -334,7 +338,7 @@ class Records(Node):
         return self._go(turn, keys[min(at, len(keys) - 1)] if keys else None)
 
     def _named_with(self, under: Sequence[tuple[Any, Sequence[Row]]]) -> str:
-        """Name the current record and the lines that are removed with it, as the user reads it."""
+        """Return the current record and the lines removed with it, as the user reads it."""
         counted = [
             user_text("remove.line" if len(rows) == 1 else "remove.lines", count=len(rows), caption=live.caption)
             for live, rows in under
@@ -346,7 +350,7 @@ class Records(Node):
 
 
 class Seen:
-    """The rows of a source that filters let through: their keys in order, and the place of each."""
+    """The rows that match the filters: their keys in order, and each key's place."""
 
     __slots__ = ("_rows", "keys", "none", "places", "rows", "wanted")
 
@@ -363,7 +367,6 @@ class Seen:
         self.places = dict(zip(self.keys, range(len(there)), strict=True))
 
     def by_key(self, key: Any) -> Row:
-        """The row with a key."""
         return self._rows[self.places[key]]
 
     def __iter__(self) -> Iterator[tuple[Any, Row]]:
@@ -371,7 +374,7 @@ class Seen:
 
 
 def selected(engine: Engine, source: str, seen: Seen) -> tuple[Any, str]:
-    """The key of what the host has selected, and what is wrong with it, in one line."""
+    """Return the key of the host's selection, and what is wrong with it."""
     chosen = engine.session.services[Host].selected()
     if chosen is None:
         return None, user_text("selected.none", records=source)
@@ -383,7 +386,7 @@ def selected(engine: Engine, source: str, seen: Seen) -> tuple[Any, str]:
 
 
 def fill(turn: Turn, bound: Mapping[str, LiveValue[Any]], only: Mapping[str, Any]) -> None:
-    """Have a fresh record hold what all rows here have in common."""
+    """Set the values that a new record shares with the rows in `only`."""
     for column, value in only.items():
         if column in bound:
             bring(turn, bound[column], value, "a new record", column)
@@ -392,7 +395,7 @@ def fill(turn: Turn, bound: Mapping[str, LiveValue[Any]], only: Mapping[str, Any
 
 
 def leave_behind(turn: Turn, form: Form) -> None:
-    """Let go of what belongs to the record in hand: drafts, markers, latches."""
+    """Drop what belongs to the current record: drafts, markers, latches."""
     state = form._state
     latching.forget(turn, form)
     turn.undo.append((state, "record", state.record))

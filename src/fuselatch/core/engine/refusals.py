@@ -1,4 +1,4 @@
-"""What a person could not even start, and why."""
+"""Reasons why a gesture is refused."""
 
 from __future__ import annotations
 
@@ -33,20 +33,20 @@ FITTING: Final[dict[str, tuple[frozenset[str], str]]] = {
     "pick": (frozenset({"choice", "table"}), "has no choices"),
     "sort": (frozenset({"table"}), "can't be sorted"),
 }
-"""For verbs that fit some kinds of control only: which, and what to say of others."""
+"""For verbs that fit some kinds of control only: which, and the reason for others."""
 
 ENTERING: Final = frozenset({"type", "tick", "untick", "pick", "focus"})
-"""Verbs that a control whose value follows a rule refuses."""
+"""Verbs that a control refuses if its value has a rule."""
 AT_CONTROLS: Final = frozenset({"type", "tick", "untick", "pick", "press", "focus"})
-"""Verbs that need nothing but a control that can be used."""
+"""Verbs that only need a usable control."""
 ANYWHERE: Final = frozenset({"answer", "close", "key"})
-"""Verbs that mean something while a prompt is up."""
+"""Verbs that work while a prompt is open."""
 LOOKING: Final = frozenset({"hover", "unhover"})
-"""Verbs that a disabled control does not refuse."""
+"""Verbs that a disabled control accepts."""
 
 
 def obstacle(engine: Engine, gesture: Gesture, control: Held | None) -> Reason | None:
-    """What stands in the way of a gesture (with the trace line that put it there), or None."""
+    """Return why a gesture is refused, with the trace entry that caused it, or None."""
     # The way of most: a control that can be used, on the form in front.
     if control is not None and control.form is engine.front and not engine.waits and gesture.verb in AT_CONTROLS:
         if in_use(control) and not engine.closed:
@@ -76,7 +76,7 @@ def obstacle(engine: Engine, gesture: Gesture, control: Held | None) -> Reason |
 
 
 def at_records(engine: Engine, form: Any, text: str) -> Reason | None:
-    """What keeps a person from another record, or from removing this one; `UnknownName` for a key that is not there."""
+    """Return why the user can't go to a record, or remove this one."""
     records = form._state.records
     if records is None:
         return f"{form.title} isn't bound to records", None
@@ -89,7 +89,7 @@ def at_records(engine: Engine, form: Any, text: str) -> Reason | None:
 
 
 def at_wait(engine: Engine, gesture: Gesture) -> Reason | None:
-    """What stands in the way of a gesture while a prompt is up, or while the session is paused."""
+    """Return why a gesture is refused while a prompt is open or the session is paused."""
     wait = engine.prompt_wait
     if wait is None:
         event = engine.paused
@@ -105,7 +105,7 @@ def at_wait(engine: Engine, gesture: Gesture) -> Reason | None:
 
 
 def covering(engine: Engine, form: Any) -> Reason | None:
-    """What keeps a person from a form."""
+    """Return what covers a form, or None."""
     if not form.is_open:
         return f"{form.title} is closed", None
     if engine.waits and engine.covered(form):
@@ -119,7 +119,7 @@ def covering(engine: Engine, form: Any) -> Reason | None:
 
 
 def at_control(engine: Engine, control: Held) -> Reason | None:
-    """What keeps a person from using a control, whatever for."""
+    """Return why the user can't use a control, or None."""
     if engine.waits or control.form is not engine.front:
         found = covering(engine, control.form)
         if found is not None:
@@ -136,7 +136,7 @@ def at_control(engine: Engine, control: Held) -> Reason | None:
 
 
 def because(control: Held, prop: str) -> str:
-    """Name what made a property as it is."""
+    """Return what made a property as it is."""
     if prop in control._decl.rules:
         return f"rule for '{prop}'"
     if control._set is not None and prop in control._set:
@@ -145,7 +145,7 @@ def because(control: Held, prop: str) -> str:
 
 
 def unfit(gesture: Gesture, control: Any) -> Reason | None:
-    """What makes a verb unfit for a control that can be used."""
+    """Return why a verb doesn't fit a usable control, or None."""
     verb, kind = gesture.verb, control._decl.kind
     fitting = FITTING.get(verb)
     if fitting is not None and kind not in fitting[0]:
@@ -158,36 +158,30 @@ def unfit(gesture: Gesture, control: Any) -> Reason | None:
 
 
 def no_line(control: Any, text: str) -> str:
-    """A group is not a line."""
     return "" if "#" in control._plan.path else f"'{control.name}' is a group, not a line"
 
 
 def no_focus(control: Any, text: str) -> str:
-    """What can't take the focus."""
     return "" if control._decl.takes_focus else f"{KIND_NAMES[control._decl.kind]} can't have the focus"
 
 
 def no_typing(control: Any, text: str) -> str:
-    """A choice of several is picked from."""
     several = control._decl.kind in ("choice", "table") and control._decl.multiple
     return "pick from the list; multiple choices can't be typed" if several else ""
 
 
 def no_column(control: Any, text: str) -> str:
-    """A column that a table does not have."""
     columns = control._decl.columns
     return "" if text in columns else f"no column '{text}'; {suggest(text, columns)}"
 
 
 def no_choice(control: Any, text: str) -> str:
-    """An item that is not offered."""
     if control.choices.find(text):
         return ""
     return f"'{text}' isn't one of the choices; {suggest(text, control.choices.shown())}"
 
 
 def no_item(control: Any, text: str) -> str:
-    """An item that can't be clicked twice."""
     if text and not isinstance(control, LiveChoice):
         return f"{KIND_NAMES[control._decl.kind]} has no items"
     return no_choice(control, text) if text else ""
@@ -202,9 +196,8 @@ UNFIT: Final[dict[str, Callable[[Any, str], str]]] = {
     "pick": no_choice,
     "double": no_item,
 }
-"""By verb, what else makes it unfit for a control that it fits by kind; "" for nothing."""
+"""For some verbs, a second reason to refuse: a function that returns it, or ""."""
 
 
 def unknown_verb(verb: str) -> str:
-    """What to say of a verb that no gesture has."""
     return f"unknown gesture '{verb}'; {suggest(verb, VERBS)}"

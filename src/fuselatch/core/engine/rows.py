@@ -1,4 +1,4 @@
-"""Rows and controls: which control holds which column, what a row brings to it, and what it writes."""
+"""Map rows to controls: which column, which value, and what is written back."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 
 def bound_columns(form: Form, controls: Mapping[str, Any], columns: Sequence[str], source: str) -> dict[str, LiveValue[Any]]:
-    """Which of some controls holds which column: by name, as it is told, or as the column's heading would be a name."""
+    """Return the control for each column, by `column=`, by name, or by heading."""
     bound: dict[str, LiveValue[Any]] = {}
     headings = {heading_as_name(column): column for column in columns}
     for name, control in controls.items():
@@ -35,23 +35,23 @@ def bound_columns(form: Form, controls: Mapping[str, Any], columns: Sequence[str
 
 
 def heading_as_name(heading: str) -> str:
-    """A column's heading as a control would be named: "Home port" is home_port."""
+    """Return a column's heading as a control name: "Home port" is home_port."""
     return "_".join(re.findall(r"\w+", heading.casefold()))
 
 
 def must_be_column(column: str, columns: Sequence[str], source: str) -> None:
-    """Refuse a column that a source does not have."""
+    """Refuse a column that a source doesn't have."""
     if columns and column not in columns:
         raise UnknownName(f"'{source}' has no column '{column}'; {suggest(column, columns)}")
 
 
 def held_by(bound: Mapping[str, LiveValue[Any]]) -> dict[str, Any]:
-    """What controls hold, by column; what is hidden or disabled is left out."""
+    """Return values by column, without hidden and disabled controls."""
     return {column: none_of(control._current("value"), control) for column, control in bound.items() if control._in_use}
 
 
 def bring(turn: Turn, control: Any, value: Any, where: str, column: str) -> None:
-    """Have a control hold what a column brings; `where` is the row, for messages."""
+    """Set a control to a column's value. `where` names the row in messages."""
     decl = control._decl
     try:
         wanted = decl.of_record
@@ -67,12 +67,12 @@ def bring(turn: Turn, control: Any, value: Any, where: str, column: str) -> None
 
 
 def none_of(value: Any, control: LiveValue[Any]) -> Any:
-    """A value as a column holds it: a blank one is None."""
+    """Return a value as a column stores it: a blank is None."""
     return None if value == control._plan.blank and value is not False else value
 
 
 def hold(turn: Turn, control: LiveValue[Any], value: Any) -> None:
-    """Have a control hold a value without an event, as when a form opens."""
+    """Set a value without events, as when a form opens."""
     turn.undo.append((control, "_value", control._value))
     control._value = value
     turn.engine.updates.mark(control, "value", turn.cause)

@@ -1,4 +1,4 @@
-"""Making cells: how a declared rule or a written check becomes something that can be run."""
+"""Make cells: how a declared rule or a written check is run."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from fuselatch.core.forms.state import FormState
 
 PASSIVE: Final = frozenset({"default"})
-"""Rules that are run at opening and never tracked."""
+"""Rules that run at opening and aren't tracked."""
 
 
 def install(form: Form) -> list[Cell]:
@@ -39,7 +39,7 @@ def install(form: Form) -> list[Cell]:
 
 
 def install_at(state: FormState, path: str, made: list[Cell], start: int = 0) -> None:
-    """Make the cells of one control or group; `start` is where their numbers go on from."""
+    """Make the cells of one control or group, numbered from `start`."""
     placed: Any = state.controls.get(path) or state.nodes[path]
     rules, plan = placed._decl.rules, placed._plan
     for prop, rule in rules.items():
@@ -63,7 +63,7 @@ def install_at(state: FormState, path: str, made: list[Cell], start: int = 0) ->
 
 
 def rule_of(state: FormState, control: Any, prop: str, rule: Any) -> tuple[Callable[[], Any], Callable[..., Any]]:
-    """What a declared rule runs, and the author's function."""
+    """Return what a declared rule runs, and the developer's function."""
     convert = converter(control, prop)
     if isinstance(rule, Derived):
         inputs: list[Held] = [state.controls[path] for path in control._plan.inputs[prop]]
@@ -76,26 +76,29 @@ def rule_of(state: FormState, control: Any, prop: str, rule: Any) -> tuple[Calla
 
 
 def offering(engine: Any, catalog: Catalog[Any], given: list[Any], control: Any) -> Callable[[], Any]:
-    """The choices that a catalog has for what its controls hold; a table's in its own order."""
+    """Return a function that computes a catalog's choices."""
     if isinstance(control, LiveTable):
         return lambda: engine.catalogs.choices(catalog, tuple([one._read("value") for one in given]), control._read_sort())
     return lambda: engine.catalogs.choices(catalog, tuple([control._read("value") for control in given]))
 
 
 def running(rule: Callable[..., Any], owner: Any, convert: Callable[[Any], Any]) -> Callable[[], Any]:
-    """A rule that is a function of the form or group that declares it."""
+    """Return a function that runs a rule of a form or group."""
     return lambda: convert(rule(owner))
 
 
 def held_by(inputs: list[Held]) -> bool:
-    """Whether what some controls hold is theirs alone: no rule and no list decides it."""
+    """Return True if no rule and no list decides the inputs' values."""
     return not any("value" in given._decl.rules or isinstance(given, LiveChoice) for given in inputs)
 
 
 def following(
     function: Callable[..., Any], inputs: list[Held], convert: Callable[[Any], Any], blank: Any
 ) -> Callable[[], Any]:
-    """A `derive` rule: the function with values, blank while one of them is; not run again for the same values."""
+    """Return a function that runs a `derive` rule.
+
+    It is blank while an input is blank, and doesn't run again for the same values.
+    """
     seen: list[Any] = []
     result: Any = UNSEEN
     # A tick is never blank; what stands in for its blank here is equal to no value.
@@ -124,7 +127,7 @@ def following(
 def following_one(
     function: Callable[..., Any], given: Held, held: bool, gap: Any, convert: Callable[[Any], Any], blank: Any
 ) -> Callable[[], Any]:
-    """The same where one control is followed, as in the links of a long chain."""
+    """Do the same for one input, as in the links of a long chain."""
     seen: Any = UNSEEN
     result: Any = UNSEEN
 
@@ -141,7 +144,7 @@ def following_one(
 
 
 def check_cell(state: FormState, control: Any, check: CheckPlan, at: int) -> Cell:
-    """The cell of a written check."""
+    """Return the cell of a written check."""
     run = judging(state, check)
     cell = Cell(control, "check", run, (state.serial, control._plan.index, at), check.function, state.name)
     cell.name = f"{control.name}.{check.name}"
@@ -149,9 +152,9 @@ def check_cell(state: FormState, control: Any, check: CheckPlan, at: int) -> Cel
 
 
 def judging(state: FormState, check: CheckPlan, instead: dict[str, Any] | None = None) -> Callable[[], Finding | None]:
-    """What a written check runs: nothing while a value is blank or its control out of use.
+    """Return a function that runs a written check.
 
-    `instead` has values to judge in place of those that are held.
+    It finds nothing while a value is blank or its control isn't usable. `instead` replaces values, by path.
     """
     controls: list[Any] = [state.controls[path] for path in check.controls]
     owner = state.containers[check.within]
@@ -175,7 +178,7 @@ def judging(state: FormState, check: CheckPlan, instead: dict[str, Any] | None =
 
 
 def as_finding(result: object, check: CheckPlan) -> Finding | None:
-    """What a check returned, as a finding."""
+    """Return a check's result as a finding."""
     if result is None:
         return None
     if isinstance(result, str):
@@ -186,7 +189,7 @@ def as_finding(result: object, check: CheckPlan) -> Finding | None:
 
 
 def converter(control: Any, prop: str) -> Callable[[Any], Any]:
-    """How what a rule gives becomes what the property holds."""
+    """Return a function that converts a rule's result to the property's type."""
     if prop in ("value", "minimum", "maximum"):
         blank = control._plan.blank if prop == "value" else None
         coerce, kind = control._decl.coerce, control._plan.as_is
@@ -201,7 +204,7 @@ def converter(control: Any, prop: str) -> Callable[[Any], Any]:
 
 
 def str_of(value: Any) -> str:
-    """Exactly a text; None is the blank one."""
+    """Return text; None is ""."""
     if value is None:
         return ""
     if not isinstance(value, str):
@@ -210,7 +213,7 @@ def str_of(value: Any) -> str:
 
 
 def tone_of(value: Any) -> str:
-    """One of the four tones; None is plain."""
+    """Return one of the four tones; None is plain."""
     tone = str_of(value) or "plain"
     if tone not in TONES:
         raise ValueError(f"unknown tone '{tone}'; {suggest(tone, TONES)}")
@@ -218,7 +221,7 @@ def tone_of(value: Any) -> str:
 
 
 def need_of(value: Any) -> bool | str:
-    """Whether something is required: yes, no, or "warn"."""
+    """Return True, False or "warn"."""
     return "warn" if value == "warn" else bool(value)
 
 
@@ -235,7 +238,7 @@ CONVERTERS: Final[dict[str, Callable[[Any], Any]]] = {
 
 
 def is_as_is(value: Any) -> bool:
-    """Whether a number or a text is held as it is: one that is finite, one that is not white space."""
+    """Return True if a value needs no conversion: a finite number, a text that isn't white space."""
     if isinstance(value, float):
         # Not so for what is not finite.
         return value - value == 0
@@ -243,5 +246,5 @@ def is_as_is(value: Any) -> bool:
 
 
 def same(one: object, other: object) -> bool:
-    """Whether two values are the same to a person: of one type and equal."""
+    """Return True if two values are equal and of one type."""
     return one is other or (type(one) is type(other) and one == other)

@@ -1,4 +1,4 @@
-"""The running of one session: its state, and how its turns are carried out."""
+"""The state of one session, and how its turns run."""
 
 from __future__ import annotations
 
@@ -42,7 +42,7 @@ if TYPE_CHECKING:
 
 
 class Running(EnginePort):
-    """What one session keeps, and how its turns are carried out."""
+    """The part of the engine that has the session's state and runs its turns."""
 
     def __init__(
         self,
@@ -107,9 +107,9 @@ class Running(EnginePort):
     # ---- turns
 
     def start(self, label: object, step: Callable[[Turn], None], by: By, quiet: bool = False) -> None:
-        """Carry out a new turn on a worker, and whatever it lets go on; raises what went wrong.
+        """Run a new turn, and the turns that wait for it; raise what went wrong.
 
-        A `quiet` one runs no code of the author, so that nothing can wait: it needs no worker.
+        A `quiet` turn runs no code of the developer. Nothing can wait in it, so it needs no worker.
         """
         turn = Turn(self._whole, label, step, by)
         self.notice = ""
@@ -137,7 +137,7 @@ class Running(EnginePort):
             self.retired.clear()
 
     def _let_go_on(self, first: BaseException | None) -> None:
-        """Let go on what waited for the turn that has just settled completely; raises the first error."""
+        """Resume the turns that waited for a finished one; raise the first error."""
         # Waits end last in, first out.
         while self.waits and self.waits[-1].over:
             waiting_turn = self.waits.pop().turn
@@ -163,7 +163,7 @@ class Running(EnginePort):
             self.turn = None
 
     def _finished(self, turn: Turn) -> BaseException | None:
-        """After a turn is done or has parked: let go of it, and give what went wrong."""
+        """Drop the undo log of a finished turn; return its error."""
         if turn.worker is None and turn.undo:
             if self.waits:
                 settled = {(id(target), name) for target, name, _ in turn.undo}
@@ -173,7 +173,7 @@ class Running(EnginePort):
         return turn.error
 
     def close(self) -> None:
-        """Throw `Abandoned` into waiting handlers, innermost first; raises the first error that comes of it."""
+        """Raise `Abandoned` in waiting handlers, innermost first; raise their first error."""
         self.closing = True
         first: BaseException | None = None
         while self.waits:
@@ -185,7 +185,6 @@ class Running(EnginePort):
             raise first
 
     def go_on(self) -> None:
-        """Go on behind a pause."""
         top = self.waits[-1] if self.waits else None
         if not isinstance(top, PauseWait):
             raise NotAllowedHere("the session isn't paused")
@@ -194,11 +193,11 @@ class Running(EnginePort):
         self._let_go_on(self._finished(turn))
 
     def at_the_bottom(self, work: Callable[[], Any]) -> Any:
-        """Run something from the bottom of the stack, however deep this is called."""
+        """Run something from the bottom of the stack."""
         return self._workers.at_the_bottom(work)
 
     def last_steps(self, turn: Turn) -> None:
-        """What ends a turn: the pointer and the focus leave what they can't stay on, the front form is told."""
+        """End a turn: move pointer and focus off what can't have them, update the front form."""
         self.unsettled = False
         pointing.release(turn, None)
         focus.keep(turn)
@@ -212,7 +211,7 @@ class Running(EnginePort):
         turn.drain()
 
     def label_text(self, label: object) -> str:
-        """What a gesture is called: that of a person by its words, a setting by program by what it sets."""
+        """Return a gesture as text: the user's by its words, a program's by what it sets."""
         if label.__class__ is not tuple:
             return str(label)
         verb, target, prop = label
@@ -220,14 +219,14 @@ class Running(EnginePort):
         return f"{verb} {name}" if prop == "value" else f"{verb} {name}.{prop}"
 
     def stamp(self, anew: bool = False) -> None:
-        """Have the trace know what the clock reads; `anew` for what is no turn of its own."""
+        """Stamp the trace with the clock's time. Pass `anew=True` outside a turn."""
         if anew:
             self._now = None
         if self.clock is not None:
             self.trace.stamp(self.read_clock())
 
     def read_clock(self) -> datetime:
-        """The clock, read once a gesture."""
+        """Return the clock's time, which is read once per gesture."""
         if self._now is None:
             if self.clock is None:
                 raise NotAllowedHere("the session has no clock; open it with clock=…")
@@ -241,7 +240,7 @@ class Running(EnginePort):
             self.day.differs()
 
     def failed(self, error: Exception, function: Callable[..., Any], what: str) -> HandlerFailed:
-        """The error for a rule, check or default that raised; the turn that runs fails with it."""
+        """Return the error for a rule, check or default that raised; fail the turn."""
         turn = self.turn
         event = turn.event if turn is not None else None
         failure = failed(error, function, event, what, turn.told if turn is not None else "reading")

@@ -1,7 +1,7 @@
-"""The session: a state machine that is fed gestures and gives views.
+"""The session: a state machine that takes gestures and gives views.
 
-It does no I/O: it never draws, sleeps, or reads a clock, a file or the environment; clock, user,
-formats and records are given to it. A session belongs to the thread that made it.
+It does no I/O. It never draws, sleeps, or reads a clock, a file or the environment: clock, user, formats and
+records are passed in. A session can only be used from the thread that created it.
 """
 
 from __future__ import annotations
@@ -43,13 +43,13 @@ from fuselatch.core.model.trace import Trace
 F = TypeVar("F", bound=Form)
 T = TypeVar("T")
 MAX_RUNS = 10_000
-"""Handler runs in one gesture, above which the fuse blows."""
+"""Handler runs in one gesture before the fuse blows."""
 NAMELESS = frozenset({"tab", "back_tab", "answer", "close", "key", "unhover", "press", "double", "open", "record"})
-"""Verbs that need not name a control."""
+"""Verbs that don't need a control."""
 
 
 def names_of_forms() -> list[str]:
-    """The names of all form classes that there are."""
+    """Return the names of all form classes."""
     found, waiting = [], [Form]
     while waiting:
         kind = waiting.pop()
@@ -60,11 +60,11 @@ def names_of_forms() -> list[str]:
 
 PLAIN = PlainFormats()
 NO_OFFERS = Offers(())
-"""For a session that offers no forms."""
+"""The offers of a session without forms to offer."""
 
 
 class SessionRecords:
-    """The records of a session, as a handler reaches them."""
+    """The records of a session, as a handler uses them."""
 
     __slots__ = ("_engine",)
 
@@ -72,30 +72,29 @@ class SessionRecords:
         self._engine = engine
 
     def rows(self, source: str) -> tuple[Mapping[str, Any], ...]:
-        """All rows of a source, with what this gesture has staged; followed by rules that read them."""
+        """Return all rows of a source, with what this gesture has staged. Rules can read them."""
         found: tuple[Mapping[str, Any], ...] = self._engine.rows.read(source)
         return found
 
     def add(self, source: str, row: Mapping[str, Any]) -> None:
-        """Stage a row to be added; it is written in one transaction when the gesture is done."""
+        """Stage a new row. It is written when the gesture is finished."""
         self._engine.stage_row(source, row)
 
 
 class Session:
-    """One person's open forms, from the first that is opened to the last that closes.
+    """The open forms of one user, from the first opened to the last closed.
 
-    `Session(BookingForm, user="desk-2", clock=lambda: now, params={"tariff": tariff})` opens the form;
-    `forms` offers more of them, to be opened by name or shortcut: classes, or classes with their params.
-    Feed it a `Gesture` at a time; `view` is what the person would now see. It is a context manager:
-    leaving it closes it, which throws `Abandoned` into handlers that still wait, innermost first.
+    `Session(BookingForm, user="office-2", clock=lambda: now, params={"tariff": tariff})` opens the form. Feed it one
+    `Gesture` at a time; `view` is what the user sees. It is a context manager: on exit, it raises `Abandoned` in waiting
+    handlers.
 
-    `records` is a store; a bound form begins `at` a record and with `only` some rows (see `Form.open`). `services`
-    maps the class of each service to what does it, `latches` keeps what outlives the session, `policy` has
-    management's texts and levels, `max_runs` is how many handler runs one gesture may have, and with
-    `recording=False` nothing is traced; a `witness` is told what is tried. `prepare` is called
-    before anything is opened: to mute handlers, say.
-    Raises, from `feed` and when opening: `Refused`, `UnknownName`,
-    `HandlerFailed`, and `PolicyError` for a policy that fits no form.
+    `forms`: forms that the user can open by name or shortcut; classes, or a mapping of classes to parameters. `records`:
+    a store. `at`, `only`: the first record and the rows of a bound form (see `Form.open`). `services`: a mapping of
+    classes to objects. `latches`: a latch store. `policy`: a `Policy`. `max_runs`: handler runs allowed per gesture.
+    `recording=False`: no trace. `witness`: told what is tried. `prepare`: called before anything opens, for example to
+    mute handlers.
+
+    Raises `Refused`, `UnknownName`, `HandlerFailed`, and `PolicyError` if the policy doesn't fit a form.
     """
 
     def __init__(
@@ -150,12 +149,12 @@ class Session:
 
     @property
     def view(self) -> View:
-        """What a person would now see; building it runs no code of the author."""
+        """What the user sees. Reading it runs none of the developer's code."""
         return view_of(self._engine)
 
     @property
     def trace(self) -> Trace:
-        """Everything that has happened."""
+        """Everything that happened so far."""
         return self._engine.trace
 
     @property
@@ -168,7 +167,7 @@ class Session:
 
     @property
     def front(self) -> Form:
-        """The form in front; `NotAllowedHere` where none is open, or all are hidden."""
+        """The front form. Raises `NotAllowedHere` if no form is open, or all are hidden."""
         front = self._engine.front
         if front is None:
             raise NotAllowedHere("all open forms are hidden" if self._engine.forms else "all forms are closed")
@@ -176,27 +175,26 @@ class Session:
 
     @property
     def outcome(self) -> Outcome | None:
-        """The outcome of the first form, once it has closed."""
+        """The first form's outcome, or None while it is open."""
         first = self._engine.first
         return None if first is None or first.is_open else first._state.outcome
 
     @property
     def waits_for(self) -> tuple[str, ...]:
-        """What handlers wait for, in words, the innermost last."""
+        """What handlers wait for, in words; the innermost last."""
         return tuple(str(wait) for wait in self._engine.waits)
 
     @property
     def paused_before(self) -> str:
-        """The event before which the session is paused ("berth.changed"), or ""."""
+        """The event that the session is paused before ("berth.changed"), or ""."""
         event = self._engine.paused
         return event.path if event is not None else ""
 
     def feed(self, gesture: Gesture) -> None:
-        """Carry out what a person did, until all is settled or a person is awaited.
+        """Carry out a user's gesture until it is finished or waits for the user.
 
-        Raises `UnknownName` for a control that the form does not have, `Refused` for what the
-        person could not even start (both change nothing), and `HandlerFailed` where code of the
-        author raised: what its gesture changed has been put back.
+        Raises `UnknownName` for an unknown control, and `Refused` if the user can't make the gesture. Both change nothing.
+        Raises `HandlerFailed` if the developer's code fails: what the gesture changed is undone.
         """
         engine = self._engine
         if engine.turn is not None:
@@ -228,7 +226,7 @@ class Session:
         engine.start(shown, turn_to, "user")
 
     def _shown(self, gesture: Gesture, form: Form | None, control: Live | None) -> Gesture:
-        """A gesture as trace and messages tell it: what is typed into a password is masked."""
+        """Return a gesture with a password masked."""
         target = control
         if gesture.verb == "key" and form is not None and len(gesture.text) == 1:
             target = form._state.focus
@@ -285,14 +283,14 @@ class Session:
         return found
 
     def drop_rest(self, reason: str) -> None:
-        """Have the trace and the view say that the rest of what a person was doing has come to nothing."""
+        """Note in the trace and the view that the rest of the typing is skipped."""
         engine = self._engine
         if engine.recording:
             engine.trace.add(len(engine.trace), "skip", self.front._state.name, "", "rest of the typing", None, reason)
         engine.notice = reason
 
     def close(self) -> None:
-        """Close the session: waiting handlers are thrown `Abandoned`, innermost first; errors of theirs are raised."""
+        """Close the session: raise `Abandoned` in waiting handlers, innermost first."""
         if self._engine.closed:
             return
         if self._engine.turn is not None:
@@ -308,18 +306,17 @@ class Session:
     # ---- for whoever wants to know
 
     def why(self, what: str) -> str:
-        """Why something is as it is, or did not come: `why("berth.enabled")`, in words, a line for each cause.
+        """Explain why something is as it is: `why("berth.enabled")`, one line per cause.
 
-        Takes a property ("berth.enabled"), an event ("berth.changed"), a marker ("berth.marker"), a
-        handler ("look_up_vessel") or a prompt ("too_long") of an open or closed form. Raises
-        `UnknownName` for anything else.
+        `what`: a property ("berth.enabled"), an event ("berth.changed"), a marker ("berth.marker"), a handler
+        ("look_up_vessel") or a prompt ("too_long") of an open or closed form. Raises `UnknownName` for anything else.
         """
         return why.answer(self._engine, what)
 
     def mute(self, handler: Callable[..., object], reason: str) -> None:
-        """Leave a handler out from now on; trace and `why` repeat the reason.
+        """Don't run a handler from now on. The trace and `why` show the reason.
 
-        Raises `UnknownName` for what is no handler.
+        Raises `UnknownName` if it isn't a handler.
         """
         function = getattr(handler, "__func__", handler)
         if not heard_by(function):
@@ -327,22 +324,22 @@ class Session:
         self._engine.muted[function] = reason
 
     def pause_at(self, event: EventSource, form: type[Form] | None = None) -> None:
-        """Stop before an event from now on; `go_on` goes on. `form` is needed for a control's event."""
+        """Pause before an event from now on; `go_on` continues. A control's event needs `form`."""
         owner = event.owner
         kind = owner if isinstance(owner, type) else form or type(self.first)
         self._engine.pauses.add((kind, "" if isinstance(owner, type) else owner.name, event.name))
 
     def before_each(self, look: Callable[[str, tuple[str, ...]], None]) -> None:
-        """Have somebody look before each event from now on: at its path ("berth.changed"), and at those that are queued.
+        """Call a function before each event, with its path ("berth.changed") and the queue.
 
-        Nothing waits, and nothing of the trace differs; while they look, `view` is the form as it stands.
+        Nothing waits and the trace doesn't differ. In the function, `view` shows the form as it is then.
         """
         engine = self._engine
         engine.before_event = lambda event, turn: look(event.path, turn.queued)
         engine.pauses.add((object, "", ""))
 
     def go_on(self) -> None:
-        """Go on behind a pause; raises what comes of it."""
+        """Continue after a pause; raise what goes wrong."""
         self._engine.go_on()
 
     # ---- for handlers
@@ -359,21 +356,21 @@ class Session:
 
     @property
     def services(self) -> Services:
-        """What the session reaches outside itself by, by class."""
+        """The session's services, by class."""
         return self._services
 
     @property
     def latches(self) -> tuple[LatchSeen, ...]:
-        """The latches that hold, for this session's user and for everybody, with what resets each."""
+        """The latches that are set for this session's user, with what resets each."""
         return latching.seen(self._engine)
 
     @property
     def records(self) -> RecordsView:
-        """The records that the session was given."""
+        """The session's records."""
         return SessionRecords(self._engine)
 
     def now(self) -> datetime:
-        """The session's clock, read once a gesture. A rule can't read it: it would not follow it."""
+        """Return the session's time, read once per gesture. A rule can't call this."""
         if self._engine.tracker is not None:
             raise NotAllowedHere(
                 "a rule can't read now(), which changes without an event; read today(), or use now() in a handler"
@@ -381,20 +378,20 @@ class Session:
         return self._engine.read_clock()
 
     def today(self) -> date:
-        """The date of `now()`; rules follow it."""
+        """Return the session's date. Rules can read it."""
         found: date = self._engine.day.read("today")
         return found
 
     def find(self, form: Callable[..., F]) -> F | None:
-        """The front one of the open forms of a class, or None; rules follow it."""
+        """Return the front form of a class, or None. Rules can read it."""
         found: F | None = self._engine.open_forms.read(form)
         return found
 
     def __getitem__(self, shared: Shared[T]) -> T | None:
-        """The session's own value of a `Shared`; rules follow it."""
+        """Return the session's value of a `Shared`. Rules can read it."""
         found: T | None = self._engine.read_shared(shared)
         return found
 
     def __setitem__(self, shared: Shared[T], value: T) -> None:
-        """Set the session's own value of a `Shared`; outside of any gesture that is a gesture of its own."""
+        """Set the session's value of a `Shared`."""
         self._engine.put_shared(shared, value)

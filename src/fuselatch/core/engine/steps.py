@@ -1,7 +1,8 @@
-"""What each gesture does, as steps: pressing B while A has the focus is settle A, leave A, enter B, click B.
+"""What each gesture does, as steps.
 
-After each step the queue is emptied; before the next one the engine looks again, and drops the
-rest where the target can't be used any more or `leaving` was held. Nothing is raised then.
+Pressing B while A has the focus is: settle A, leave A, enter B, click B. After each step the queue is emptied.
+Before the next step the engine looks again. If the target can't be used any more, or `leaving` was blocked, the
+remaining steps are skipped. Nothing is raised then.
 """
 
 from __future__ import annotations
@@ -29,11 +30,11 @@ if TYPE_CHECKING:
 
 
 LISTS: Final = frozenset({"choice", "table"})
-"""Kinds of controls whose typing looks at a list, which a rule may give."""
+"""Kinds of control whose list is looked at while typing. A rule may compute it."""
 
 
 def come_to_front(turn: Turn, form: Form) -> None:
-    """A person turns to a form that is not in front."""
+    """Bring a form to the front for the user."""
     engine = turn.engine
     if engine.front is form:
         return
@@ -46,20 +47,20 @@ def come_to_front(turn: Turn, form: Form) -> None:
 
 
 def front_of(turn: Turn) -> Form:
-    """The form in front; a gesture is refused where there is none."""
+    """Return the front form."""
     front: Form | None = turn.engine.front
     assert front is not None, "a gesture without a front form was refused before"
     return front
 
 
 def type_text(turn: Turn, gesture: Gesture, control: Any) -> None:
-    """One key of typing: the draft is now this text."""
+    """Replace the draft: one keystroke."""
     if control._state.focus is control or move(turn, control):
         put_draft(turn, control, gesture.text)
 
 
 def types_quietly(engine: Any, control: Any) -> bool:
-    """Whether a key typed into a control runs no code of the author: nothing moves, judges, lists or hears."""
+    """Return True if a keystroke runs none of the developer's code."""
     if control is None:
         return False
     plan = control._plan
@@ -77,7 +78,7 @@ def types_quietly(engine: Any, control: Any) -> bool:
 
 
 def put_draft(turn: Turn, control: Any, text: str) -> None:
-    """Change a draft, judge its marker, and raise `typed`."""
+    """Set a draft, validate it and raise `typed`."""
     heard = turn.rows is not None or turn.is_heard("typed", control.form, control)
     before = control.text if heard else ""
     # Not in the undo log: where a `typed` handler fails, the key itself stays in the draft.
@@ -94,7 +95,7 @@ def put_draft(turn: Turn, control: Any, text: str) -> None:
 
 
 def press(turn: Turn, gesture: Gesture, control: Any) -> None:
-    """Press a button, or click a label or the form's surface; what it closes is a step after its `clicked`."""
+    """Press a button, or click a label or the form. Closing is a step after `clicked`."""
     if control is None:
         turn.happen("clicked", front_of(turn), None)
         return
@@ -118,7 +119,7 @@ def press(turn: Turn, gesture: Gesture, control: Any) -> None:
 
 
 def go_on(turn: Turn, form: Form, then: str) -> None:
-    """What a submit moves on to: the next, a fresh or the same record; an unbound form begins anew."""
+    """Go on after a submit: to the next, a new or the same record."""
     if form._state.records is None:
         reset(turn, form)
     elif then == "same":
@@ -129,14 +130,13 @@ def go_on(turn: Turn, form: Form, then: str) -> None:
 
 
 def record(turn: Turn, gesture: Gesture, control: Any) -> None:
-    """Move to another record, or keep or remove the one in hand, as by the buttons that a face has for it."""
     records = front_of(turn)._state.records
     assert records is not None, "a form without records was refused before"
     records.move(gesture.text) if gesture.text in MOVES else records.at(records.key_of(gesture.text))
 
 
 def add_line(turn: Turn, gesture: Gesture, control: Any) -> None:
-    """Start a line, and go to its first entry."""
+    """Add a line and go to its first entry."""
     settle(turn, control._state.focus)
     line = lines.start(turn, control, {})
     if line is not None:
@@ -147,13 +147,11 @@ def add_line(turn: Turn, gesture: Gesture, control: Any) -> None:
 
 
 def remove_line(turn: Turn, gesture: Gesture, control: Any) -> None:
-    """Take a line away."""
     settle(turn, control._state.focus)
     lines.remove(turn, control._outer, line_of(control))
 
 
 def move_line(turn: Turn, gesture: Gesture, control: Any) -> None:
-    """Put a line at another place."""
     try:
         place = int(gesture.text)
     except ValueError:
@@ -165,12 +163,11 @@ def move_line(turn: Turn, gesture: Gesture, control: Any) -> None:
 
 
 def line_of(control: Any) -> Any:
-    """The line that a gesture is about as a whole."""
     return control._state.containers[control._plan.path]
 
 
 def double(turn: Turn, gesture: Gesture, control: Any) -> None:
-    """Click something twice (of a choice, the item that `text` names), or the form's surface."""
+    """Double-click a control, one of its items (`text`), or the form."""
     if control is None:
         turn.happen("double_clicked", front_of(turn), None)
     elif not control._decl.takes_focus or move(turn, control):
@@ -181,7 +178,7 @@ def double(turn: Turn, gesture: Gesture, control: Any) -> None:
 
 
 def hand_over(turn: Turn, control: Any) -> None:
-    """The step of a double click; of a table it hands over the chosen row."""
+    """Raise `double_clicked`; a table passes the chosen row."""
     before, turn.cause = turn.cause, turn.note("step", control, "double click")
     if "double_clicked" in control._plan.raises:
         turn.happen("double_clicked", control.form, control, None, control.row if isinstance(control, LiveTable) else None)
@@ -189,7 +186,7 @@ def hand_over(turn: Turn, control: Any) -> None:
 
 
 def pick(turn: Turn, gesture: Gesture, control: Any) -> None:
-    """Pick a choice; it settles at once."""
+    """Pick a choice, which settles at once."""
     if move(turn, control):
         found = control.choices.find(gesture.text)
         if found:
@@ -199,13 +196,13 @@ def pick(turn: Turn, gesture: Gesture, control: Any) -> None:
 
 
 def sort(turn: Turn, gesture: Gesture, control: Any) -> None:
-    """Sort a table by a column; by the same again, the other way round."""
+    """Sort a table by a column, or reverse it."""
     column, descending = control._sort
     control.sort_by(gesture.text, descending=column == gesture.text and not descending)
 
 
 def picked(control: Any, item: object) -> object:
-    """What a choice holds once an item is picked; of several, the item is added, or taken away where it was held."""
+    """Return a choice's value after picking an item. With `multiple`, picking toggles it."""
     if not control._decl.multiple:
         return item
     held = current(control, "value")
@@ -214,13 +211,13 @@ def picked(control: Any, item: object) -> object:
 
 
 def tick(turn: Turn, gesture: Gesture, control: Any) -> None:
-    """Put a tick or take it away; it settles at once."""
+    """Tick or untick a box, which settles at once."""
     if control._state.focus is control or move(turn, control):
         put_entry(turn, control, gesture.verb, gesture.verb == "tick")
 
 
 def put_entry(turn: Turn, control: Any, name: str, value: object) -> None:
-    """The step in which a person enters a value at once."""
+    """Set a value that the user entered in one step."""
     before = turn.cause
     if turn.rows is not None:
         turn.cause = turn.note("step", control, name)
@@ -235,17 +232,15 @@ def put_entry(turn: Turn, control: Any, name: str, value: object) -> None:
 
 
 def tab(turn: Turn, gesture: Gesture, control: Any) -> None:
-    """Go on to the next control that can take the focus, round and round; an open list's first match is taken."""
     go(turn, 1)
 
 
 def back_tab(turn: Turn, gesture: Gesture, control: Any) -> None:
-    """Go back to the control before."""
     go(turn, -1)
 
 
 def go(turn: Turn, way: int) -> None:
-    """Settle where the focus is, then move it on or back."""
+    """Settle the focused control, then move the focus."""
     form = front_of(turn)
     here = form._state.focus
     if isinstance(here, LiveChoice) and here._listing and (here._draft or "").strip():
@@ -258,7 +253,7 @@ def go(turn: Turn, way: int) -> None:
 
 
 def answer(turn: Turn, gesture: Gesture, control: Any) -> None:
-    """Answer the prompt on top; the handler that waits for it goes on once this is settled."""
+    """Answer the open prompt. The waiting handler resumes when this gesture is finished."""
     wait = turn.engine.prompt_wait
     assert wait is not None, "an answer without a prompt was refused before"
     pressed = wait.button(gesture.text)
@@ -267,12 +262,12 @@ def answer(turn: Turn, gesture: Gesture, control: Any) -> None:
 
 
 def answers_quietly(engine: Any, control: Any) -> bool:
-    """Whether an answer does nothing but end its prompt: nothing else waits to be looked at."""
+    """Return True if an answer only ends its prompt, and nothing else is pending."""
     return not (engine.unsettled or engine.updates.pending or engine.pauses)
 
 
 def close_front(turn: Turn, gesture: Gesture, control: Any) -> None:
-    """Press the close button of what is in front: the cancel answer of a prompt, the way out of a form."""
+    """Press the close button: answer a prompt with its cancel button, or close a form."""
     wait = turn.engine.prompt_wait
     if wait is not None:
         answer(turn, Gesture(verb="answer", text=wait.prompt.cancel), control)
@@ -281,7 +276,7 @@ def close_front(turn: Turn, gesture: Gesture, control: Any) -> None:
 
 
 def open_named(turn: Turn, gesture: Gesture, control: Any) -> None:
-    """Open a form that the session offers; one that is open already comes to the front."""
+    """Open an offered form, or bring it to the front."""
     engine = turn.engine
     offer = engine.offers.by_name[gesture.text]
     found = next((form for form in reversed(engine.forms) if type(form) is offer.form), None)
@@ -294,22 +289,19 @@ def open_named(turn: Turn, gesture: Gesture, control: Any) -> None:
 
 
 def to_control(turn: Turn, gesture: Gesture, control: Any) -> None:
-    """Go to a control, as by clicking into it."""
     move(turn, control)
 
 
 def point(turn: Turn, gesture: Gesture, control: Any) -> None:
-    """Bring the pointer to a control."""
     pointing.point(turn, control)
 
 
 def unhover(turn: Turn, gesture: Gesture, control: Any) -> None:
-    """Take the pointer off to nothing."""
     pointing.point(turn, None)
 
 
 def key(turn: Turn, gesture: Gesture, control: Any) -> None:
-    """A key, where the focus is: a shortcut, Enter, Escape, Tab, or one more character."""
+    """Press a key: a shortcut, Enter, Escape, Tab, or one more character."""
     engine, keys = turn.engine, gesture.text
     if engine.prompt_wait is not None:
         key_at_prompt(turn, keys, gesture.repeat)
@@ -335,12 +327,12 @@ def key(turn: Turn, gesture: Gesture, control: Any) -> None:
 
 
 def takes_keys(control: Any) -> bool:
-    """Whether a control can be typed into."""
+    """Return True if a control can be typed into."""
     return control is not None and "typed" in control._plan.raises
 
 
 def key_at_prompt(turn: Turn, keys: str, repeat: bool) -> None:
-    """Enter presses a prompt's default button, Escape its cancel button; a key held down does neither."""
+    """Press a prompt's default (Enter) or cancel button (Escape), unless it repeats."""
     wait = turn.engine.prompt_wait
     if wait is not None and not repeat and keys in ("Enter", "Escape"):
         button = wait.prompt.default if keys == "Enter" else wait.prompt.cancel
@@ -348,7 +340,7 @@ def key_at_prompt(turn: Turn, keys: str, repeat: bool) -> None:
 
 
 def use_shortcut(turn: Turn, form: Form, path: str, repeat: bool) -> None:
-    """Press a shortcut's button, or go to its control, where that can be used."""
+    """Press a shortcut's button or go to its control, if usable."""
     target = form._state.controls[path]
     why = turn.engine.obstacle_at(target)
     if why is not None:
@@ -361,10 +353,10 @@ def use_shortcut(turn: Turn, form: Form, path: str, repeat: bool) -> None:
 
 
 def enter_key(turn: Turn, form: Form, here: Any, repeat: bool) -> None:
-    """Enter: takes the match of an open list, is a new line in a multi-line text, presses a button; else settles.
+    """Handle Enter, by what has the focus.
 
-    After settling in order it presses the form's default button, or moves on. A key held down
-    presses nothing.
+    An open list picks its match, a multi-line text gets a new line, a button is pressed. Any other entry settles; if it
+    has no refusing finding, the form's default button is pressed or the focus moves on. A held key presses nothing.
     """
     if here is not None and here._decl.kind == "button":
         if not repeat:
@@ -396,7 +388,7 @@ def enter_key(turn: Turn, form: Form, here: Any, repeat: bool) -> None:
 
 
 def take_match(turn: Turn, here: LiveChoice[Any, Any, Any]) -> None:
-    """Take what an open list has first for what was typed."""
+    """Pick the first match of an open list."""
     text = (here._draft or "").strip()
     found = here.choices.find(text) or ([] if here._decl.other else here.choices.ahead(text, 1))
     if found:
@@ -406,7 +398,7 @@ def take_match(turn: Turn, here: LiveChoice[Any, Any, Any]) -> None:
 
 
 def escape(turn: Turn, form: Form, here: Any, repeat: bool) -> None:
-    """Escape, step by step: an open list, the draft, the form."""
+    """Handle Escape: close an open list, then revert a draft, then close the form."""
     if isinstance(here, LiveEntry) and here._listing:
         turn.undo.append((here, "_listing", True))
         here._listing = False
@@ -420,14 +412,14 @@ def escape(turn: Turn, form: Form, here: Any, repeat: bool) -> None:
 
 
 def backspace(turn: Turn, form: Form, here: Any, repeat: bool) -> None:
-    """Take the last character of the draft away, or the whole where it is selected."""
+    """Delete the last character of the draft, or all if it is selected."""
     if takes_keys(here) and here.text:
         put_draft(turn, here, "" if form._state.select else here.text[:-1])
         form._state.select = False
 
 
 def space(turn: Turn, form: Form, here: Any, repeat: bool) -> None:
-    """Space presses a button, turns a tick, and is a character elsewhere."""
+    """Press a button, toggle a tick box, or type a space."""
     kind = here._decl.kind if here is not None else ""
     if kind == "tick":
         put_entry(turn, here, "toggle", not here.value)
@@ -445,10 +437,10 @@ KEYS: Final[Mapping[str, Callable[[Any, Form, Any, bool], None]]] = {
     "Backspace": backspace,
     "Space": space,
 }
-"""Keys that mean the same on every form; a form's own shortcuts come first, but for Enter."""
+"""Keys with the same meaning on every form. A form's shortcuts come first, except Enter."""
 
 QUIET: Final[Mapping[str, Callable[[Any, Any], bool]]] = {"type": types_quietly, "answer": answers_quietly}
-"""For verbs that may run no code of the author, so that nothing can wait: whether that is so, of an engine and a control."""
+"""For some verbs, a test if a gesture runs none of the developer's code."""
 
 STEPS: Final[Mapping[str, Callable[[Any, Gesture, Any], None]]] = {
     "focus": to_control,
@@ -472,4 +464,4 @@ STEPS: Final[Mapping[str, Callable[[Any, Gesture, Any], None]]] = {
     "remove_line": remove_line,
     "move_line": move_line,
 }
-"""What carries out each verb of a gesture."""
+"""What carries out each verb."""

@@ -1,4 +1,4 @@
-"""Where writes go: what the engine asks of a store."""
+"""The protocol of stores, and their errors."""
 
 from __future__ import annotations
 
@@ -10,13 +10,13 @@ from fuselatch.core.model.texts import user_text
 
 
 class StoreRefused(Exception):
-    """A store has not taken a gesture's writes: none of them. Its text is for people, in plain words."""
+    """A store refused a gesture's writes and wrote none. The message is for the user."""
 
 
 class ChangedMeanwhile(StoreRefused):
-    """Somebody else has changed or removed a row since it was read.
+    """Someone else changed or removed a row after it was read.
 
-    `change` is what was to be written, `theirs` the row as it is now (None where it is gone).
+    `change`: what was to be written. `theirs`: the row as it is now, or None if it is gone.
     """
 
     def __init__(self, change: Change, theirs: Row | None) -> None:
@@ -27,25 +27,31 @@ class ChangedMeanwhile(StoreRefused):
 
 
 class Store(Protocol):
-    """Records by the name of their source. `write` takes all changes of a gesture, or none."""
+    """Records by source. `write` takes all changes of a gesture, or none."""
 
     def read(self, source: str) -> Any:
-        """The rows of a source (a sequence of mappings, or a data frame); a `KeyError` where there is no such source."""
+        """Return a source's rows: a sequence of mappings or a data frame.
+
+        Raises `KeyError` for an unknown source.
+        """
 
     def version(self, source: str) -> Hashable:
-        """What differs once a source has changed; a `KeyError` where there is no such source."""
+        """Return a value that differs after a source changed; raise `KeyError` if unknown."""
 
     def key(self, source: str) -> str:
-        """The column whose values tell the rows of a source apart."""
+        """Return the key column of a source."""
 
     def columns(self, source: str) -> Sequence[str]:
-        """The columns of a source."""
+        """Return the columns of a source."""
 
     def captions(self, source: str) -> Mapping[str, str]:
-        """What people call the columns of a source, as far as it says so."""
+        """Return the captions of a source's columns, if it has any."""
 
     def look(self) -> None:
-        """Look again what others have written meanwhile; the versions of those sources differ from then on."""
+        """Find out what others wrote. The versions of those sources differ afterwards."""
 
     def write(self, changes: Sequence[Change]) -> Sequence[Any]:
-        """Write changes in one transaction, and give the key of each row; raises `StoreRefused` and takes none."""
+        """Write changes in one transaction; return each row's key.
+
+        Raises `StoreRefused` and writes none.
+        """

@@ -1,4 +1,4 @@
-"""What talks to the store: reading its sources, staging and writing changes, and asking where it refuses."""
+"""Read from the store, stage and write changes, and ask the user if it refuses."""
 
 from __future__ import annotations
 
@@ -23,14 +23,13 @@ REFUSED = Prompt(user_text("refused"), title=TEXTS["refused.title"], buttons=(AG
 CHANGED = Prompt("{conflict}", title=TEXTS["conflict.title"], buttons=(THEIRS, MINE, COMPARE, KEEP_EDITING), tone="warning")
 COMPARED = Prompt("{differences}", title=TEXTS["compare.title"], buttons=(THEIRS, MINE, KEEP_EDITING), tone="warning")
 Write: TypeAlias = tuple[Change, Records | line_steps.LineKeys | None]
-"""A change that is staged, and what of a bound form is told its key."""
+"""A staged change, and the part of a bound form that receives its key."""
 
 
 class Storing(Changes):
-    """How a session reads its store, and has it take what gestures write."""
+    """The part of the engine that uses the store."""
 
     def store_rows(self, source: str) -> tuple[Mapping[str, Any], ...]:
-        """The rows of a source, as the store has them."""
         version = self.store_version(source)
         kept = self.kept_rows.get(source)
         if kept is None or kept[0] != version:
@@ -41,13 +40,13 @@ class Storing(Changes):
         return kept[1]
 
     def store_frame(self, source: str) -> Any:
-        """A source as its store keeps it: rows, or a data frame."""
+        """Return a source as its store has it: rows or a data frame."""
         self.store_version(source)
         assert self.store is not None, "the session has a store"
         return self.store.read(source)
 
     def store_version(self, source: str) -> Hashable:
-        """What differs once a source has changed; an error where there is no such source."""
+        """Return a source's version; raise if there is no such source."""
         if self.store is None:
             raise NotAllowedHere("this session has no records; open it with records=…")
         try:
@@ -58,23 +57,20 @@ class Storing(Changes):
             raise UnknownName(f"unknown record source '{source}'; {hint}") from None
 
     def bind(self, form: Form, source: str) -> Records:
-        """Bind a form that is being opened to a source."""
         return Records(self._whole, form, source)
 
     def store_key(self, source: str) -> str:
-        """The key column of a source."""
         self.store_version(source)
         assert self.store is not None, "the session has a store"
         return self.store.key(source)
 
     def store_columns(self, source: str) -> Sequence[str]:
-        """The columns of a source."""
         self.store_version(source)
         assert self.store is not None, "the session has a store"
         return self.store.columns(source)
 
     def by_column(self, source: str, column: str) -> Mapping[Any, Sequence[Mapping[str, Any]]]:
-        """The rows of a source by what a column holds, with what this gesture has staged."""
+        """Return a source's rows, with staged changes, grouped by a column."""
         rows = self.rows.read(source)
         kept = self.indexed.get((source, column))
         if kept is None or kept[0] is not rows:
@@ -85,12 +81,11 @@ class Storing(Changes):
         return kept[1]
 
     def store_captions(self, source: str) -> Mapping[str, str]:
-        """What people call the columns of a source."""
         assert self.store is not None, "the form is bound to records"
         return self.store.captions(source)
 
     def look(self, turn: Turn) -> None:
-        """Look again what others have written meanwhile."""
+        """Find out what others wrote."""
         if self.store is None:
             return
         self.store.look()
@@ -103,7 +98,7 @@ class Storing(Changes):
             self.catalogs.differs(turn.cause)
 
     def is_tried_again(self, turn: Turn, error: StoreRefused) -> bool:
-        """Whether a person, told that the store refuses, wants to try again; else the form is as it was before."""
+        """Report that the store refuses; return True if the user tries again."""
         form = self.front or self.first
         if form is None:
             return False
@@ -113,21 +108,20 @@ class Storing(Changes):
         return again
 
     def stage_row(self, source: str, row: Mapping[str, Any]) -> None:
-        """Stage a row to be added; it is written once the gesture is done."""
         turn = self.turn
         if self.tracker is not None or turn is None:
             raise NotAllowedHere("records can only be written in a handler")
         self.stage(turn, Change("add", source, row.get(self.store_key(source)), dict(row)), None)
 
     def stage(self, turn: Turn, change: Change, records: Records | line_steps.LineKeys | None) -> None:
-        """Stage a change; `records` is what the form that asks for it is bound to."""
+        """Stage a change. `records` receives its key."""
         self.store_version(change.source)
         turn.undo.append((turn, "writes", turn.writes))
         turn.writes = [*(turn.writes or ()), (change, records)]
         self.rows.differs(turn.cause)
 
     def commit(self, turn: Turn) -> None:
-        """Have the store take what is staged; what it has taken is a fact."""
+        """Write what is staged. Written data isn't undone."""
         writes = turn.writes
         assert writes is not None and self.store is not None, "only staged writes are committed"
         for change, records, key in self._written(turn, writes):
@@ -141,7 +135,7 @@ class Storing(Changes):
         self.catalogs.differs(turn.cause)
 
     def _written(self, turn: Turn, writes: list[Write]) -> list[tuple[Change, Any, Any]]:
-        """Have the store take changes, and give the keys; where it refuses, a person is told, and may try again."""
+        """Write changes and return the keys. If the store refuses, ask the user."""
         assert self.store is not None, "only staged writes are committed"
         while True:
             try:
@@ -161,7 +155,7 @@ class Storing(Changes):
             writes = self._reconciled(turn, form, writes, refused)
 
     def _reconciled(self, turn: Turn, form: Form, writes: list[Write], met: ChangedMeanwhile) -> list[Write]:
-        """What is to be written once a person has said whose change of a row counts."""
+        """Return what is written after the user resolved a conflict."""
         at = next(at for at, (change, _) in enumerate(writes) if change is met.change)
         change, records = writes[at]
         which = "conflict.changed" if met.theirs is not None else "conflict.removed"
@@ -184,7 +178,7 @@ class Storing(Changes):
 
 
 def differences(change: Change, theirs: Mapping[str, Any] | None, captions: Mapping[str, str]) -> str:
-    """Where a row that is written differs from what somebody else has made of it, a line for each column."""
+    """Return how a row differs from what someone else wrote, one line per column."""
     if theirs is None:
         return TEXTS["compare.removed"]
     if change.kind == "remove":
@@ -203,5 +197,5 @@ def differences(change: Change, theirs: Mapping[str, Any] | None, captions: Mapp
 
 
 def shown(value: object) -> str:
-    """A column's value for people."""
+    """Return a column's value as the user reads it."""
     return TEXTS["blank"] if value is None or value == "" else str(value)

@@ -1,8 +1,7 @@
-"""A turn: one gesture being carried out, with its queue, its undo log and the worker it runs on.
+"""A turn: one gesture being carried out, with its queue, undo log and worker.
 
-The order is that of the design: after each step the queue is emptied; one handler runs at a time;
-when the queue is empty what is derived is brought up to date, and the queue runs on. If code of
-the author fails, everything this turn has changed is put back, newest first.
+After each step the queue is emptied. One handler runs at a time. When the queue is empty, derived values are brought
+up to date and the queue runs again. If the developer's code fails, the turn's changes are undone, newest first.
 """
 
 from __future__ import annotations
@@ -34,13 +33,13 @@ if TYPE_CHECKING:
 
 Undo = tuple[Any, str, Any]
 ABSENT: Any = type("Absent", (), {"__repr__": lambda self: "absent"})()
-"""In an undo entry: the attribute was not there."""
+"""In an undo entry: the attribute didn't exist."""
 
 
 class KeepEditing(Exception):
-    """A store has refused, and the person goes on editing: the gesture is put back, and nothing is raised.
+    """The store refused and the user keeps editing: undo the gesture and raise nothing.
 
-    `then` is what is done instead.
+    `then`: what to do afterwards.
     """
 
     def __init__(self, then: Callable[[Turn], object] | None = None) -> None:
@@ -48,12 +47,12 @@ class KeepEditing(Exception):
 
 
 OPENED: Final = "(opened)"
-"""In an undo entry: the form was opened, and counts as closed once that is put back."""
+"""The name of an undo entry for a form that was opened."""
 
 MOST_IN_CHAIN: Final = 100
 """How often one handler may run for one control in one chain of causes."""
 SHALLOW: Final = 3
-"""Events less deep in a chain than this are not counted: they can't have come round that often."""
+"""Events nearer to the gesture than this aren't counted: they can't be a loop yet."""
 
 
 class Turn:
@@ -92,7 +91,7 @@ class Turn:
     # ---- carrying out
 
     def carry_out(self) -> None:
-        """Take the gesture's steps; whatever goes wrong is kept in `error`, with everything put back."""
+        """Run the gesture's steps. An error is stored in `error`, and everything is undone."""
         engine = self.engine
         try:
             self.step(self)
@@ -130,7 +129,7 @@ class Turn:
                 engine.leave_without_handlers(self, *self.way_out)
 
     def _ask_again(self, refused: StoreRefused) -> None:
-        """A store has refused in the middle of a gesture, which was put back: the person may have it done again."""
+        """Ask the user to try again after a store refused during the gesture."""
         self.failure, step = None, self.step
         try:
             if self.engine.is_tried_again(self, refused):
@@ -151,7 +150,7 @@ class Turn:
             add_row(self.rows, self.cause, "error", "", "", type(error).__name__, None, safe_text(describe(error)))
 
     def put_back(self) -> None:
-        """Undo everything that this turn has changed, newest first."""
+        """Undo what this turn changed, newest first."""
         engine = self.engine
         self.drop_queue()
         for target, name, old in reversed(self.undo):
@@ -179,25 +178,25 @@ class Turn:
             self.note_form("error", None, f"resetting latch {grip.place[0]}", None, describe(error))
 
     def drop_queue(self) -> None:
-        """Let what is queued come to nothing."""
+        """Drop the queued events."""
         for event in waiting_changes(self.queue):
             event.control._pending = None
         self.queue.clear()
 
     def keep(self, settled: set[tuple[int, str]]) -> None:
-        """Another turn has settled these cells while this one waited: it no longer puts them back."""
+        """Don't undo these cells: another turn settled them while this one waited."""
         self.undo = [entry for entry in self.undo if (id(entry[0]), entry[1]) not in settled]
 
     # ---- notes in the trace
 
     def note(self, kind: str, control: Held, name: str, old: object = None, new: object = None) -> int:
-        """Add an entry about a control, caused by what is running; gives its number."""
+        """Add an entry about a control; return its number."""
         if self.rows is None:
             return 0
         return add_row(self.rows, self.cause, kind, control._state.name, control.name, name, old, new)
 
     def note_form(self, kind: str, form: Form | None, name: str, old: object = None, new: object = None) -> int:
-        """Add an entry about a form, caused by what is running; gives its number."""
+        """Add an entry about a form; return its number."""
         if self.rows is None:
             return 0
         return add_row(self.rows, self.cause, kind, form._state.name if form is not None else "", "", name, old, new)
@@ -205,7 +204,7 @@ class Turn:
     # ---- changing things
 
     def put_value(self, control: Held, value: object, cause: int) -> None:
-        """Set what a control holds, and queue `changed`, unless it holds that already."""
+        """Set a value and queue `changed`, unless it is the same."""
         old = control._value
         if old is value or (type(old) is type(value) and old == value):
             return
@@ -242,13 +241,13 @@ class Turn:
     # ---- events
 
     def raise_later(self, name: str, form: Form, control: Any, new: object, cause: int) -> None:
-        """Queue an event, where somebody hears it or it is traced."""
+        """Queue an event, if it has a handler or is traced."""
         if self.rows is not None or self.is_heard(name, form, control):
             by: By = "program" if self.handler is not None else self.by
             self.queue.append(Event(name, form, control, None, new, by, cause, self.event, self.handler))
 
     def happen(self, name: str, form: Form, control: Any, old: object = None, new: object = None) -> str | None:
-        """Raise an event and run what it sets off; gives the reason where a handler held it."""
+        """Raise an event and run its handlers; return the reason if one blocked it."""
         if self.rows is None and not self.is_heard(name, form, control):
             if self.queue or self.after or self.engine.updates.pending:
                 self.drain()
@@ -260,7 +259,7 @@ class Turn:
         return event._reason
 
     def is_heard(self, name: str, form: Form, control: Any) -> bool:
-        """Whether anybody hears an event, or somebody wants to stop before events."""
+        """Return True if an event has a handler or may be paused at."""
         if self.engine.pauses:
             return True
         if control is not None:
@@ -273,7 +272,7 @@ class Turn:
         )
 
     def come_back(self, queue: deque[Event], after: list[Callable[[Turn], object]] | None) -> None:
-        """Go on with a queue that waited while something happened within a running handler."""
+        """Continue with the queue that waited during a nested call."""
         # The drain that runs further out holds on to this very queue.
         queue.extend(self.queue)
         self.queue = queue
@@ -281,11 +280,11 @@ class Turn:
 
     @property
     def queued(self) -> tuple[str, ...]:
-        """The events that wait in the queue, by path, in order."""
+        """The queued events, by path."""
         return tuple([event.path for event in self.queue if not is_void(event)])
 
     def drain(self) -> None:
-        """Run the queue to its end, then bring up to date, until nothing is left to do."""
+        """Run the queue and bring derived values up to date, until nothing is left."""
         queue = self.queue
         updates = self.engine.updates
         while True:
@@ -346,7 +345,7 @@ class Turn:
                     self.run(handlers, opener, event)
 
     def run(self, handlers: tuple[Handler, ...], owner: Any, event: Event) -> None:
-        """Run the handlers of one event, one after the other."""
+        """Run the handlers of one event."""
         engine, rows = self.engine, self.rows
         where = "" if event.control is None else event.control.name
         before_event, before_handler, before_cause = self.event, self.handler, self.cause
@@ -387,11 +386,11 @@ class Turn:
 
     @property
     def told(self) -> str:
-        """The gesture, as messages call it."""
+        """The gesture, as messages name it."""
         return self.engine.label_text(self.label)
 
     def _fuse(self, handler: Handler, event: Event) -> None:
-        """Blow where handlers keep setting each other off."""
+        """Raise `FuseBlown` if handlers keep triggering each other."""
         most = self.engine.max_runs
         if self.runs > most:
             self.failure = blown(handler, event, self.told, f"handlers ran more than {most} times in one gesture")
@@ -413,5 +412,5 @@ class Turn:
 
 
 def hidden(text: Any) -> str:
-    """A password as the trace shows it: that there is one."""
+    """Return a masked password."""
     return MASK if text else ""

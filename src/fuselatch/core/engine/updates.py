@@ -1,7 +1,7 @@
-"""Bringing up to date: derived properties and findings, fresh whenever read, announced when things settle.
+"""Bring derived values and findings up to date.
 
-Setting something only marks the cells that have read it. A marked cell runs again when it is
-read, or when the queue is empty; then what differs from what was last announced is announced.
+Setting something marks the cells that read it. A marked cell runs again when it is read, or when the queue is empty.
+Then each value that differs is announced.
 """
 
 from __future__ import annotations
@@ -20,21 +20,20 @@ if TYPE_CHECKING:
     from fuselatch.core.engine.turn import Turn
 
 NESTED: Final = 40
-"""How deep rules run within each other before the rest is run from the bottom of the stack."""
+"""How deep rules may nest before the rest runs from the bottom of the stack."""
 
 
 class Untracked(dict[Any, Any]):
-    """Takes the place of a tracker where inputs are known: it notes nothing."""
+    """A tracker that notes nothing, for rules whose inputs are known."""
 
-    def __setitem__(self, key: Any, value: Any) -> None:
-        """Note nothing."""
+    def __setitem__(self, key: Any, value: Any) -> None: ...
 
 
 UNTRACKED: Final = Untracked()
 
 
 class Updates:
-    """The stale cells and unjudged controls of one session; `pending` says whether there are any."""
+    """The marked cells and controls of one session. `pending`: there are any."""
 
     __slots__ = ("engine", "pending", "running", "touched", "unjudged")
 
@@ -48,7 +47,7 @@ class Updates:
     # ---- stale and fresh
 
     def mark(self, node: Any, prop: Any, cause: int) -> None:
-        """Mark every cell stale that has read a property, and those that have read them."""
+        """Mark every cell that depends on a property, directly or not."""
         watchers = node._watchers
         cells: Iterable[Cell] | None = None if watchers is None else watchers.get(prop)
         if not cells:
@@ -76,7 +75,6 @@ class Updates:
             cells, deeper = deeper, None
 
     def mark_cell(self, cell: Cell, cause: int) -> None:
-        """Mark one cell stale."""
         cell.fresh = False
         cell.cause = cause
         turn = self.engine.turn
@@ -86,14 +84,14 @@ class Updates:
         self.pending = True
 
     def unjudge(self, control: Held) -> None:
-        """Have a control judged again when things settle."""
+        """Queue a control to be validated."""
         plan = control._plan
         if plan.entry and (plan.judged or control._set is not None or control._findings or control._trouble is not None):
             self.unjudged[control] = None
             self.pending = True
 
     def fresh(self, cell: Cell) -> Any:
-        """A cell's value; runs its rule only where an input differs from what it saw last."""
+        """Return a cell's value; run its rule only if an input changed."""
         if cell.fresh:
             return cell.value
         if cell.running:
@@ -151,14 +149,14 @@ class Updates:
     # ---- announcing
 
     def judge_all(self, turn: Turn) -> None:
-        """Judge what is to be judged, once what is derived is up to date and the queue is empty."""
+        """Validate the queued controls."""
         self.pending = False
         unjudged, self.unjudged = self.unjudged, {}
         for control in unjudged:
             self.judge(turn, control)
 
     def announce(self, turn: Turn) -> None:
-        """Bring every marked cell up to date and announce what differs, in order of dependence."""
+        """Update the marked cells and announce what differs, in order of dependence."""
         while self.touched:
             touched = self.touched
             self.touched = {}
@@ -209,7 +207,7 @@ class Updates:
             self.engine.property_differs(turn, control, prop, cell.cause)
 
     def settle_quietly(self) -> None:
-        """After a put-back: bring cells up to date without announcing; they are as they were."""
+        """Update cells after an undo, without announcing."""
         touched, self.touched = self.touched, {}
         for cell in sorted(touched, key=by_order):
             try:
@@ -222,7 +220,7 @@ class Updates:
         self.pending = False
 
     def judge(self, turn: Turn, control: Held) -> None:
-        """Judge one control, and note what came and went."""
+        """Validate one control, and note new and cleared findings."""
         before = control._findings
         after = self.engine.findings(control)
         if self.engine.witness is not None:
@@ -241,11 +239,11 @@ class Updates:
 
 
 by_order = attrgetter("order")
-"""Order of declaration."""
+"""Sort key: order of declaration."""
 
 
 def in_order(order: list[Cell]) -> bool:
-    """Whether each of some cells comes after those of them that it has read."""
+    """Return True if each cell comes after the cells that it reads."""
     for place, cell in enumerate(order):
         cell.place = place
     for place, cell in enumerate(order):
@@ -257,7 +255,7 @@ def in_order(order: list[Cell]) -> bool:
 
 
 def by_dependence(order: list[Cell]) -> list[Cell]:
-    """Cells so that each comes after those it has read; else in the order given."""
+    """Return cells in order of dependence."""
     if in_order(order):
         return order
     cells = {(cell.node, cell.prop): cell for cell in order if cell.prop != "check"}

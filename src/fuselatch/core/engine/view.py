@@ -1,4 +1,4 @@
-"""The view: a plain, immutable picture of what a person would now see; faces draw it and know nothing else."""
+"""The view: an immutable picture of what the user sees, for front ends to draw."""
 
 from __future__ import annotations
 
@@ -22,12 +22,12 @@ if TYPE_CHECKING:
 VERSION = 1
 """The version of the view's shape."""
 IN_REACH = 50
-"""How many choices a view carries at most, around the one that is held."""
+"""How many choices a view has at most, around the chosen one."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ColumnView:
-    """A column of a table: its name, caption, and the kind of its values (text, number, date, time or tick)."""
+    """A table's column: its name, caption, and kind (text, number, date, time or tick)."""
 
     name: str
     caption: str
@@ -36,12 +36,11 @@ class ColumnView:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ControlView:
-    """A control as a person sees it.
+    """A control as the user sees it.
 
-    `text` stands in the entry, `value` is what is held (a number, yes or no, else text); `choices` are
-    those in reach, `choice_count` is how many there are, `picked` those that are held; `group` is the path of
-    the group (or line, or lines) it is in. A table has `columns`, and for each of its choices in reach a row of `cells`,
-    sorted by the column `sorted_by`, downwards where it is `descending`.
+    `text` is in the field. `value`: number, boolean or text. `choices`: the nearest choices; `choice_count`: how many there
+    are; `picked`: those chosen. `group`: the path of its group, line or list of lines. A table has `columns`, a row of
+    `cells` for each of its choices, and is sorted by `sorted_by`.
     """
 
     name: str
@@ -76,7 +75,7 @@ class ControlView:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class GroupView:
-    """A titled section: its path, caption, the path of the group around it, and whether it can be used."""
+    """A titled section: its path, caption, outer group, and if it can be used."""
 
     name: str
     caption: str
@@ -86,7 +85,7 @@ class GroupView:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RowView:
-    """Controls side by side: those of them that are shown, by path."""
+    """Controls side by side: the visible ones, by path."""
 
     caption: str
     controls: tuple[str, ...]
@@ -96,10 +95,9 @@ class RowView:
 class FormView:
     """An open form: its visible groups, rows, and controls in tab order.
 
-    `covered` means that a person can't use it now; `opener` is the name of the form that opened it,
-    which waits for it if it is `modal`, and which it does not overlap if its `place` is "beside";
-    `record` is the place of the record in hand ("12 of 250"), "" on a form bound to none; `default` is
-    the button that Enter presses.
+    `covered`: the user can't use it now. `opener`: the form that opened it, which waits for it if it is `modal`, and which
+    it doesn't overlap if `place` is "beside". `record`: the current record's position ("12 of 250"), "" without records.
+    `default`: the button that Enter presses.
     """
 
     name: str
@@ -119,7 +117,7 @@ class FormView:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PromptView:
-    """The prompt on top."""
+    """The open prompt."""
 
     title: str
     text: str
@@ -131,7 +129,7 @@ class PromptView:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class OfferView:
-    """A form that can be opened by its name: with its title, what it is for, and its shortcut ("" where it has none)."""
+    """A form that can be opened by name: its title, purpose and shortcut ("" without one)."""
 
     name: str
     title: str
@@ -141,12 +139,11 @@ class OfferView:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class View:
-    """What a person would now see: forms from back to front, hidden ones left out, and the prompt on top.
+    """What the user sees: visible forms from back to front, then the prompt on top.
 
-    `notice` says what became of the last gesture where something held or dropped it; `help` is the
-    help (and marker) of what is hovered at, else of what has the focus. `waits_for` lists what
-    handlers are waiting for, the innermost last; `paused_before` names the event of a pause; `offers`
-    lists the forms that can be opened by name.
+    `notice`: why the last gesture was blocked or cut short. `help`: help and marker of the control under the pointer, or of
+    the focused one. `waits_for`: what handlers wait for, the innermost last. `paused_before`: the event of a pause.
+    `offers`: the forms that can be opened by name.
     """
 
     version: int
@@ -159,12 +156,12 @@ class View:
     offers: tuple[OfferView, ...]
 
     def to_dict(self) -> dict[str, Any]:
-        """The view as plain dicts, lists and text, for JSON."""
+        """Return the view as plain dicts, lists and text, for JSON."""
         return asdict(self)
 
 
 def view_of(engine: Engine) -> View:
-    """Build the view; runs no code of the author."""
+    """Build the view. This runs none of the developer's code."""
     return View(
         version=VERSION,
         forms=tuple(form_view(engine, form) for form in engine.forms if not engine.hidden(form)),
@@ -178,7 +175,6 @@ def view_of(engine: Engine) -> View:
 
 
 def prompt_view(engine: Engine) -> PromptView | None:
-    """The prompt on top, if one is up."""
     wait = engine.prompt_wait
     if wait is None:
         return None
@@ -194,19 +190,18 @@ def prompt_view(engine: Engine) -> PromptView | None:
 
 
 def message_of(engine: Engine, form: Form) -> tuple[str, Tone]:
-    """What the message area of a form says, and in which tone."""
+    """Return a form's message and its tone."""
     return next(((text, tone) for about, text, tone in engine.messages if about is form), ("", "plain"))
 
 
 def offer_view(name: str, form: type[Form]) -> OfferView:
-    """A form that can be opened by its name."""
     plan = plan_of(form)
     title = plan.title if isinstance(plan.title, str) else name
     return OfferView(name=name, title=title, purpose=plan.doc, keys=plan.keys)
 
 
 def help_line(engine: Engine) -> str:
-    """The help of what is hovered at, with its marker; else of what has the focus."""
+    """Return the help and marker of the control under the pointer, or of the focused one."""
     target = engine.hovered
     if target is None and engine.front is not None:
         target = engine.front._state.focus
@@ -217,7 +212,6 @@ def help_line(engine: Engine) -> str:
 
 
 def form_view(engine: Engine, form: Form) -> FormView:
-    """One form as a person sees it."""
     state = form._state
     shown = [control for control in state.order if control.visible]
     names = {control.name for control in shown}
@@ -245,7 +239,6 @@ def form_view(engine: Engine, form: Form) -> FormView:
 
 
 def control_view(engine: Engine, control: Any, in_front: bool) -> ControlView:
-    """One control as a person sees it."""
     decl = control._decl
     entry = isinstance(control, LiveEntry)
     holds = isinstance(control, LiveValue)
@@ -287,16 +280,16 @@ def control_view(engine: Engine, control: Any, in_front: bool) -> ControlView:
 
 
 def around(control: Any) -> str:
-    """What the group, line or lines around a control are called."""
+    """Return the name of the group, line or list around a control."""
     return control._outer.name if control._outer is not None else ""
 
 
 KINDS: Final = ((bool, "tick"), ((int, float, Decimal), "number"), (date, "date"), (time, "time"))
-"""What kind a column is of, by the type of its first value; else it is text."""
+"""A column's kind, by the type of its first value. Any other is text."""
 
 
 def table_view(table: LiveTable[Any]) -> tuple[tuple[ColumnView, ...], tuple[tuple[str, ...], ...]]:
-    """The columns of a table, and the cells of the rows in reach."""
+    """Return a table's columns, and the cells of its nearest rows."""
     rows = [table.choices.row(at) for at in places_in_reach(table)]
     columns = []
     for name, caption in table._decl.columns.items():
@@ -308,7 +301,7 @@ def table_view(table: LiveTable[Any]) -> tuple[tuple[ColumnView, ...], tuple[tup
 
 
 def cell_text(value: Any, formats: Formats) -> str:
-    """A value in a table, as the locale writes it."""
+    """Return a table cell's text in the session's locale."""
     if value is None:
         return ""
     if isinstance(value, bool):
@@ -321,7 +314,7 @@ def cell_text(value: Any, formats: Formats) -> str:
 
 
 def plain_value(control: Any) -> str | float | bool | None:
-    """What a control holds, as JSON has it: amounts, dates and items of a choice as text."""
+    """Return a value for JSON: amounts, dates and items are text."""
     value = control._current("value")
     if isinstance(value, tuple):
         return ", ".join(control.picked)
@@ -331,7 +324,10 @@ def plain_value(control: Any) -> str | float | bool | None:
 
 
 def in_reach(control: LiveChoice[Any, Any, Any]) -> tuple[tuple[str, ...], int]:
-    """The choices around the one that is held, or those that a typed text may mean, and how many there are in all."""
+    """Return the nearest choices and how many there are.
+
+    While the user types, these are the matches.
+    """
     choices = control.choices
     places = places_in_reach(control)
     if isinstance(places, range):
@@ -340,7 +336,7 @@ def in_reach(control: LiveChoice[Any, Any, Any]) -> tuple[tuple[str, ...], int]:
 
 
 def places_in_reach(control: LiveChoice[Any, Any, Any]) -> Sequence[int]:
-    """The places of the choices in reach."""
+    """Return the positions of the nearest choices."""
     choices = control.choices
     count = len(choices)
     typed = (control._draft or "").strip()

@@ -1,7 +1,7 @@
-"""Waiting for a person: prompts, dialogs that are modal, and pauses.
+"""Wait for the user: prompts, modal dialogs and pauses.
 
-A wait parks its turn with all that the turn has still to do. Waits end last in, first out; the
-turn that ends one settles completely before the waiting handler goes on.
+A wait parks its turn. Waits end last in, first out. The gesture that ends a wait is finished before the waiting handler
+resumes.
 """
 
 from __future__ import annotations
@@ -27,7 +27,7 @@ if TYPE_CHECKING:
 
 
 class Wait:
-    """One thing that a turn waits for; it is `over` once `result` holds what the handler will be given."""
+    """Something that a turn waits for. When `over`, `result` has what the handler gets."""
 
     __slots__ = ("form", "over", "result", "turn")
 
@@ -39,7 +39,7 @@ class Wait:
 
 
 class PromptWait(Wait):
-    """The wait for an answer: the `prompt` as it is shown and as `declared`; `number` is its trace entry."""
+    """A wait for an answer. `prompt` is what is shown, `declared` the developer's prompt."""
 
     __slots__ = ("declared", "number", "prompt", "text", "title")
 
@@ -52,7 +52,7 @@ class PromptWait(Wait):
         self.number = number
 
     def button(self, caption: str) -> str | None:
-        """The button that a caption means, as it is shown: by what is shown, else by what is declared."""
+        """Return the shown button that a caption means: a shown or a declared one."""
         if caption in self.prompt.buttons:
             return caption
         declared = self.declared.buttons
@@ -63,7 +63,7 @@ class PromptWait(Wait):
 
 
 class DialogWait(Wait):
-    """The wait for the outcome of a dialog."""
+    """A wait for a dialog's outcome."""
 
     __slots__ = ("child",)
 
@@ -76,7 +76,7 @@ class DialogWait(Wait):
 
 
 class PauseWait(Wait):
-    """A pause before an event, until somebody says to go on."""
+    """A pause before an event."""
 
     __slots__ = ("event",)
 
@@ -89,7 +89,7 @@ class PauseWait(Wait):
 
 
 def ask(engine: Engine, form: Form, prompt: Prompt, facts: Mapping[str, Any]) -> str:
-    """Put a prompt and wait for its answer."""
+    """Ask a prompt and wait for its answer."""
     turn = may_wait(engine, "ask", prompt.text)
     latch = prompt.latch
     if latch is not None:
@@ -115,7 +115,7 @@ def ask(engine: Engine, form: Form, prompt: Prompt, facts: Mapping[str, Any]) ->
 
 
 def open_dialog(engine: Engine, form: Form, child: type[Form], params: Mapping[str, Any], how: Manner) -> Outcome:
-    """Open a modal dialog in front of a form and wait until it closes."""
+    """Open a modal dialog and wait until it closes."""
     turn = may_wait(engine, "open", child)
     opened = engine.open_nested(turn, child, params, form, how)
     if engine.updates.touched:
@@ -131,12 +131,12 @@ def open_dialog(engine: Engine, form: Form, child: type[Form], params: Mapping[s
 
 
 def pause(engine: Engine, turn: Turn, event: Event) -> None:
-    """Stop before an event until somebody says to go on."""
+    """Pause before an event."""
     wait_for(engine, turn, PauseWait(turn, event))
 
 
 def may_wait(engine: Engine, verb: str, target: str | type) -> Turn:
-    """The turn that is running; an error where nothing may wait."""
+    """Return the running turn; raise if waiting isn't allowed here."""
     turn = engine.turn
     if engine.tracker is None and not engine.closing and turn is not None and turn.handler is not None and not turn.pointing:
         return turn
@@ -151,7 +151,7 @@ def may_wait(engine: Engine, verb: str, target: str | type) -> Turn:
 
 
 def wait_for(engine: Engine, turn: Turn, wait: Wait) -> Any:
-    """Park the turn until its wait is over; gives the result."""
+    """Park the turn until its wait is over; return the result."""
     engine.waits.append(wait)
     pending = waiting_changes(turn.queue)
     for event in pending:
@@ -164,30 +164,29 @@ def wait_for(engine: Engine, turn: Turn, wait: Wait) -> Any:
 
 
 def is_void(event: Event) -> bool:
-    """Whether it is a `changed` that has come to nothing: its control has another by now, or holds again what it held."""
+    """Return True if a queued `changed` no longer applies."""
     return event.name == "changed" and event.control is not None and event.control._pending is not event
 
 
 def waiting_changes(queue: Iterable[Event]) -> list[Event]:
-    """The `changed` events of a queue that have not come to nothing."""
+    """Return the `changed` events of a queue that still apply."""
     return [event for event in queue if event.name == "changed" and event.control is not None and not is_void(event)]
 
 
 def name_of_prompt(form: Form, prompt: Prompt) -> str:
-    """The name that a prompt is declared by; "" for one of the form itself."""
+    """Return the name of a declared prompt, or ""."""
     found = next((name for name, declared in form._state.plan.prompts.items() if declared is prompt), "")
     return found or ("warnings_prompt" if prompt is form.warnings_prompt else "")
 
 
 def note_prompt(turn: Turn, form: Form, prompt: Prompt, shown: Prompt, text: str) -> int:
-    """Note that a prompt is put, under the name that it is declared by."""
     assert turn.rows is not None, "only where there is a trace"
     name = name_of_prompt(form, prompt)
     return add_row(turn.rows, turn.cause, "prompt", form._state.name, name, shown.title or form.title, None, text)
 
 
 def filled(form: Form, prompt: Prompt, facts: Mapping[str, Any]) -> str:
-    """A prompt's text with its facts, and with the controls that it names as their entries show them."""
+    """Return a prompt's text, with facts and controls filled in."""
     if prompt.plain is not None:
         return prompt.plain
     known = dict(facts)

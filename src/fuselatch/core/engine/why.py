@@ -1,4 +1,4 @@
-"""Why something is as it is, or did not come: answers in words, back to the person's gesture."""
+"""Explain why something is as it is, back to the user's gesture."""
 
 from __future__ import annotations
 
@@ -23,16 +23,16 @@ if TYPE_CHECKING:
 PROPERTIES: Final = (
     "value", "choices", "enabled", "visible", "required", "caption", "help", "tone", "minimum", "maximum",
 )  # fmt: skip
-"""What a control has that can be asked about, besides its marker and its events."""
+"""The properties that can be asked about."""
 
 
 def answer(engine: Engine, what: str) -> str:
-    """The answer to a question such as "berth.enabled"; `UnknownName` for what is not there."""
+    """Answer a question such as "berth.enabled"; raise `UnknownName` if it can't be."""
     return "\n".join(lines(engine, what.strip()))
 
 
 def lines(engine: Engine, what: str) -> Iterator[str]:
-    """The answer, a line for each cause."""
+    """Yield the answer, one line per cause."""
     form, name = form_and_name(engine, what)
     state = form._state
     path, dot, prop = name.rpartition(".")
@@ -54,7 +54,7 @@ def lines(engine: Engine, what: str) -> Iterator[str]:
 
 
 def form_and_name(engine: Engine, what: str) -> tuple[Form, str]:
-    """The form that a question is about, the one in front where none is named, and the rest of the question."""
+    """Return the form that a question is about (default: the front form) and the rest."""
     forms = engine.forms[::-1] or (engine.session.first,)
     first, _, rest = what.partition(".")
     for form in (*forms, engine.session.first):
@@ -87,7 +87,6 @@ def questions_of(control: Any) -> list[str]:
 
 
 def of_property(engine: Engine, control: Any, prop: str) -> Iterator[str]:
-    """Why a property is as it is."""
     masked = prop == "value" and control._plan.masked
     now = "masked" if masked else value_text(freeze(control._current(prop)))
     yield f"{control.name}.{prop} is {now}"
@@ -122,7 +121,6 @@ def seen_text(node: Any, prop: Any, seen: Any) -> str:
 
 
 def of_marker(engine: Engine, control: LiveEntry[Any, Any]) -> Iterator[str]:
-    """Why a marker is shown, or isn't."""
     found = control.findings
     marker = control.marker
     if marker:
@@ -148,7 +146,7 @@ def of_marker(engine: Engine, control: LiveEntry[Any, Any]) -> Iterator[str]:
 
 
 def passed(control: Live, check: CheckPlan) -> str:
-    """With which values a check has passed, or why it was not judged."""
+    """Return the values that a check passed with, or why it wasn't run."""
     state = control.form._state
     values: dict[str, Any] = {path: state.controls[path]._current("value") for path in check.controls}
     blank = [path for path, value in values.items() if value == state.controls[path]._plan.blank and value is not False]
@@ -158,7 +156,6 @@ def passed(control: Live, check: CheckPlan) -> str:
 
 
 def of_event(engine: Engine, form: Form, control: Live | None, name: str) -> Iterator[str]:
-    """When an event was raised last, who heard it, or why it was not raised."""
     path = control.name if control is not None else ""
     told = f"{path or type(form).__name__}.{name}"
     number = last(engine, "event", form._state.name, path, name)
@@ -180,7 +177,6 @@ def of_event(engine: Engine, form: Form, control: Live | None, name: str) -> Ite
 
 
 def of_handler(engine: Engine, form: Form, handler: Handler) -> Iterator[str]:
-    """When a handler ran last and because of what, or why it did not run."""
     state = form._state
     number = next((at for at, row in rows(engine, "handler") if row[4] == handler.name), None)
     muted = engine.muted.get(handler.function)
@@ -202,12 +198,10 @@ def of_handler(engine: Engine, form: Form, handler: Handler) -> Iterator[str]:
 
 
 def named(found: tuple[Handler, ...], handler: Handler) -> bool:
-    """Whether a handler is among those found."""
     return any(one.function is handler.function for one in found)
 
 
 def of_prompt(engine: Engine, form: Form, name: str) -> Iterator[str]:
-    """When a prompt was put last, and its answer."""
     number = next((at for at, row in rows(engine, "prompt") if row[2:4] == (form._state.name, name)), None)
     if number is None:
         yield f"the prompt '{name}' was not shown"
@@ -223,7 +217,7 @@ def of_prompt(engine: Engine, form: Form, name: str) -> Iterator[str]:
 
 
 def chain(engine: Engine, number: int) -> Iterator[str]:
-    """An entry and its causes, back to the gesture."""
+    """Yield an entry and its causes, back to the gesture."""
     word = "at"
     while number:
         entry: TraceEntry = engine.trace[number - 1]
@@ -249,11 +243,11 @@ def typed_in_full(engine: Engine, number: int) -> str:
 
 
 def last(engine: Engine, kind: str, form: str, control: str, name: str) -> int | None:
-    """The number of the last entry of a kind about something."""
+    """Return the number of the last entry of a kind, or None."""
     return next((at for at, row in rows(engine, kind) if row[2:5] == (form, control, name)), None)
 
 
 def rows(engine: Engine, kind: str) -> Iterator[tuple[int, Any]]:
-    """The entries of a kind as they are kept, newest first, with their numbers."""
+    """Yield the entries of a kind with their numbers, newest first."""
     kept = engine.trace.rows
     return ((at + 1, kept[at]) for at in range(len(kept) - 1, -1, -1) if kept[at][1] == kind)

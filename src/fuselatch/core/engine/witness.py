@@ -1,4 +1,4 @@
-"""A witness: somebody who is told what a session tries, to say afterwards what was never tried."""
+"""A witness: an object that a session tells what is tried."""
 
 from __future__ import annotations
 
@@ -14,22 +14,22 @@ if TYPE_CHECKING:
 
 
 class Witness(Protocol):
-    """What a session tells whoever watches it. A witness changes nothing, and raises nothing."""
+    """What a session reports while it runs. A witness changes nothing and never raises."""
 
     def opened(self, form: Form) -> None:
-        """A form has been opened."""
+        """A form opened."""
 
     def closed(self, form: Form, verdict: str) -> None:
-        """A form has closed."""
+        """A form closed."""
 
     def computed(self, cell: Cell) -> None:
-        """A rule has given a value."""
+        """A rule was computed."""
 
     def judged(self, control: Any, findings: Sequence[Finding]) -> None:
-        """A control has been judged."""
+        """A control was validated."""
 
     def answered(self, form: Form, name: str, prompt: Prompt, answer: str) -> None:
-        """A prompt has been answered, with the declared caption; `name` is what it is declared by, "" for others."""
+        """A prompt was answered. `name`: its declared name, or ""."""
 
     def ended(self, trace: Trace) -> None:
-        """The session is over."""
+        """The session ended."""

@@ -1,6 +1,6 @@
-"""Workers: the greenlets that gestures run on, so that a handler can wait for a person.
+"""Workers: the greenlets that gestures run on, so that a handler can wait.
 
-A fresh greenlet costs far more than a parked one used again, so each thread keeps a small pool for its sessions.
+Creating a greenlet costs far more than using a parked one, so each thread has a small pool.
 """
 
 from __future__ import annotations
@@ -14,23 +14,23 @@ from greenlet import getcurrent, greenlet
 from fuselatch.core.model.errors import NotAllowedHere
 
 MOST_IDLE: Final = 16
-"""How many idle workers a thread keeps."""
+"""Idle workers per thread."""
 
 POOL: Final = "fuselatch_workers"
-"""The attribute under which a thread's first greenlet has the pool."""
+"""The attribute of a thread's first greenlet that has the pool."""
 
 
 class Job(Protocol):
-    """What a worker carries out; it may park on the way."""
+    """Something that a worker carries out. It may park on the way."""
 
     worker: greenlet | None
 
     def carry_out(self) -> None:
-        """Do the work; raises nothing."""
+        """Do the work. This raises nothing."""
 
 
 class Errand:
-    """Something that a worker has run from the bottom of the stack, with what came of it."""
+    """A call that runs from the bottom of the stack, with its result or error."""
 
     __slots__ = ("error", "result", "work")
 
@@ -40,7 +40,7 @@ class Errand:
         self.error: BaseException | None = None
 
     def carry_out(self) -> None:
-        """Run it, and keep what it gives or raises."""
+        """Run it and store the result or the error."""
         try:
             self.result = self.work()
         except BaseException as error:
@@ -48,7 +48,7 @@ class Errand:
 
 
 class Workers:
-    """A pool of greenlets, for the thread that made it."""
+    """A pool of greenlets for the thread that created it."""
 
     __slots__ = ("home", "idle")
 
@@ -57,9 +57,9 @@ class Workers:
         self.home = home
 
     def start(self, job: Job) -> None:
-        """Carry out a job in a copy of the caller's context; returns when it is done or has parked.
+        """Run a job in a copy of the caller's context, until it is done or parks.
 
-        Raises `NotAllowedHere` on another thread than that of the pool.
+        Raises `NotAllowedHere` on another thread.
         """
         here = getcurrent()
         if here is not self.home:
@@ -74,10 +74,9 @@ class Workers:
             self._serve(worker, came)
 
     def at_the_bottom(self, work: Callable[[], Any]) -> Any:
-        """Run something on a worker that begins at the caller of `start` or `go_on`, below all that runs now.
+        """Run something on a worker that starts at the caller of `start` or `go_on`.
 
-        A greenlet begins as deep in the stack as it is started, so the one that waits for the
-        running job starts it. Must be called on a worker.
+        Call this only on a worker.
         """
         errand = Errand(work)
         parent = getcurrent().parent
@@ -88,7 +87,7 @@ class Workers:
         return errand.result
 
     def _serve(self, worker: greenlet, came: Any) -> None:
-        """Run errands that a worker hands down, until it has parked or is done."""
+        """Run errands that a worker hands down, until it parks or is done."""
         while isinstance(came, Errand):
             runner = greenlet(came.carry_out, getcurrent())
             runner.gr_context = worker.gr_context
@@ -96,7 +95,7 @@ class Workers:
             came = worker.switch()
 
     def go_on(self, job: Job, thrown: BaseException | None = None) -> None:
-        """Let a parked job go on, or throw something into it; returns when it is done or has parked."""
+        """Resume a parked job, or raise something in it, until it is done or parks."""
         worker = job.worker
         assert worker is not None, "only a parked job goes on"
         here = self.must_be_at_home()
@@ -107,14 +106,14 @@ class Workers:
             self._serve(worker, came)
 
     def must_be_at_home(self) -> greenlet:
-        """The running greenlet; raises `NotAllowedHere` where it is of another thread than the pool."""
+        """Return the running greenlet; raise `NotAllowedHere` on another thread."""
         here = getcurrent()
         if here is not self.home and bottom(here) is not self.home:
             raise NotAllowedHere("a session can only be used from the thread that created it")
         return here
 
     def _fresh(self) -> greenlet:
-        """A worker that waits for its first job: a greenlet would keep what it is started with."""
+        """Return a worker that waits for a job. It must not keep what it is started with."""
         worker = greenlet(self._loop)
         worker.switch()
         return worker
@@ -136,14 +135,14 @@ class Workers:
 
 
 def bottom(here: greenlet) -> greenlet:
-    """The greenlet that a thread began with."""
+    """Return a thread's first greenlet."""
     while here.parent is not None:
         here = here.parent
     return here
 
 
 def workers_here() -> Workers:
-    """The pool of the thread that asks. It hangs on the greenlet that the thread began with, and ends with that."""
+    """Return the pool of this thread. It ends with the thread's first greenlet."""
     home = bottom(getcurrent())
     found: Workers | None = home.__dict__.get(POOL)
     if found is None:
@@ -152,7 +151,7 @@ def workers_here() -> Workers:
 
 
 def park() -> Job | None:
-    """Give control back to whoever started or resumed this worker; returns when it is resumed."""
+    """Give control back to the caller, until this worker is resumed."""
     parent = getcurrent().parent
     assert parent is not None, "only a worker parks"
     job: Job | None = parent.switch(None)

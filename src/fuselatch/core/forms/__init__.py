@@ -1,1 +1,1 @@
-"""How forms are declared, and the live form and controls that a handler works with."""
+"""How forms are declared, and the live forms and controls that handlers use."""

@@ -1,4 +1,4 @@
-"""Catalogs: choices that are the rows of a record source."""
+"""Catalogs: choices from the rows of a record source."""
 
 from __future__ import annotations
 
@@ -10,14 +10,12 @@ T = TypeVar("T")
 
 
 class Catalog(Generic[T]):
-    """Choices from the rows of a record source: `Catalog("berths", text="name")`.
+    """Choices from a record source: `Catalog("berths", text="name")`.
 
-    Takes the name of the source, the column that is shown, the column that is held (`store`, the one
-    shown if it is left out; `holds` is its type, for checkers), `by`, columns to have indexed from
-    the start, and `sort`, the column that they are sorted by (else they come as in their source). Of rows that hold the
-    same the first counts, rows that hold nothing are left out, so that `Catalog("vessels", text="kind")` is the
-    different kinds in their order. `.where(pier=pier)` is the rows whose column `pier` equals what that control
-    holds: none while it is blank.
+    `text`: the column that is shown. `value`: the column that the control stores (default: `text`); `value_type` is its
+    type, for type checkers. `indexed`: columns to index at the start. `sort`: the column to sort by (default: source
+    order). If two rows have the same value, the first one is used. Rows with a blank value are left out, so
+    `Catalog("vessels", text="kind")` offers each kind once. Raises `DeclarationError`.
     """
 
     __slots__ = ("indexed", "inputs", "sort", "source", "text", "value")
@@ -53,7 +51,10 @@ class Catalog(Generic[T]):
         self.inputs: tuple[Any, ...] = ()
 
     def where(self, **columns: Any) -> Catalog[T]:
-        """The rows whose columns equal what declared controls hold: `where(pier=pier, size=size)`."""
+        """Return the catalog's rows whose columns equal these controls' values.
+
+        `Catalog("berths", text="name").where(pier=pier)` offers nothing while `pier` is blank.
+        """
         if not columns:
             raise DeclarationError("where() needs a column and a control, for example where(pier=pier)")
         for column, control in columns.items():

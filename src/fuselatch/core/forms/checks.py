@@ -1,4 +1,4 @@
-"""Written checks: `@check(length)` on a method that receives the value and says what is wrong."""
+"""Written checks: `@check(length)` on a method that returns what is wrong."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ MARK = "_fuselatch_checks"
 
 @dataclass(frozen=True, slots=True)
 class CheckMark:
-    """What `@check` wrote on a method: the declared controls whose values it receives, and how it is shown."""
+    """A `@check` on a method: the controls whose values it gets, and how it is shown."""
 
     controls: tuple[Any, ...]
     at: Any = None
@@ -28,15 +28,13 @@ class CheckMark:
 def check(
     *controls: Any, at: Any = None, while_typing: bool = False, blanks: bool = False, latch: Latch | None = None
 ) -> Callable[[F], F]:
-    """Have a method judge the value of a control, or of several together.
+    """Mark a method as a check of one or more controls.
 
-    The method receives the values, none of them blank (with `blanks=True`, blank ones too), and
-    returns nothing, a message (which holds acceptance back) or `warn(message)` (which lets the
-    person go on after a confirmation). Its marker sits on the first control, or on `at`; with
-    `while_typing=True` it is shown from the first key. It may read other controls and is judged again
-    when they differ. With a `latch`, a warning of it that a person went on in spite of is not asked
-    about again while the latch holds. It can change nothing, and wait for nobody. Stacked, it is applied to each.
-    Returns the method unchanged.
+    The method gets the controls' values and returns None, a message (which blocks acceptance) or `warn(message)` (which the
+    user can confirm). It may read other controls, and runs again when they change. It can't set anything or wait.
+
+    `at`: the control that shows the marker (default: the first). `while_typing`: show it from the first key. `blanks`: also
+    run for blank values. `latch`: don't ask about a confirmed warning again while the latch is set. Returns the method.
     """
     if not controls:
         raise DeclarationError("check() needs at least one control, for example check(length)")
@@ -51,5 +49,5 @@ def check(
 
 
 def checks_of(function: object) -> tuple[CheckMark, ...]:
-    """The checks that a function was marked as; none for anything else."""
+    """Return the checks that a function is marked with."""
     return tuple(getattr(function, "__dict__", {}).get(MARK, ()))

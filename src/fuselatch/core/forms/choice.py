@@ -1,4 +1,4 @@
-"""The control that holds one, or several, of its choices."""
+"""The control that stores one or more of its choices."""
 
 from __future__ import annotations
 
@@ -25,14 +25,12 @@ Offer: TypeAlias = Iterable[T] | Rule[Iterable[T]] | Catalog[T]
 
 
 class Choice(Entry[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
-    """One of several `choices`: items, or a function of the form that gives them.
+    """A choice of one item, or of several with `multiple=True`.
 
-    Items are shown by `str()`; pairs are what is held and what is shown, as are the entries of a
-    mapping; an Enum is its members; a `Catalog` takes them from records. It holds the item itself, which
-    reads as blank as soon as it is no longer offered. With `multiple=True` it holds a tuple of items, in the
-    order of the choices, and picking one that is held takes it away. With `other=True` a text that is not
-    offered may be typed, too, and the person is asked whether it is to be added to the list. Looks:
-    drop-down, list, radio.
+    `choices`: items, (value, text) pairs, a mapping of value to text, an Enum, a `Catalog`, or a function of the form. Items
+    are shown by `str()`. The value is the item itself, and becomes blank when it is no longer offered. With `multiple`, it
+    is a tuple in list order. With `other=True` the user may type a text that isn't in the list and is asked if it should
+    be added. Looks: drop-down, list, radio.
     """
 
     kind = "choice"
@@ -110,11 +108,10 @@ class Choice(Entry[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
             self.constants["choices"] = choices_of(choices)
 
     def has_rules(self) -> bool:
-        """A record may bring what is not offered, about which there is something to say."""
         return True
 
     def judge(self, live: Any, value: Any, formats: Formats) -> list[Finding]:
-        """`required`, and what a record brought that is not offered."""
+        """Return the findings of `required`, and a warning for a record's unknown item."""
         found = super().judge(live, value, formats)
         if live._brought is not None and live._brought == value and not self.other:
             for item in value if self.multiple else (value,):
@@ -124,12 +121,11 @@ class Choice(Entry[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
 
     @property
     def blank(self) -> V:
-        """None; of one that holds several, no items."""
         blank: Any = () if self.multiple else None
         return blank  # type: ignore[no-any-return]
 
     def coerce(self, value: object) -> object:
-        """The item itself, or a tuple of items: whether they are offered is seen when they are set."""
+        """Return the item, or a tuple of items. `Changes.assign` checks if they are offered."""
         if not self.multiple:
             if self.other and isinstance(value, str):
                 return value.strip() or None
@@ -141,7 +137,7 @@ class Choice(Entry[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
         return tuple(dict.fromkeys(value))
 
     def parse(self, text: str, live: Any, formats: Formats) -> Any:
-        """The one item with this text."""
+        """Return the one item with this text."""
         found: list[T] = live.choices.find(text)
         if len(found) == 1:
             return found[0]

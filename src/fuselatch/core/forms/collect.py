@@ -1,7 +1,7 @@
-"""Collecting what a form or group class declares, and refusing what is declared wrongly.
+"""Collect what a form or group class declares, and refuse wrong declarations.
 
-Collecting reads `vars()` along the MRO and runs no code of the author; everything is looked at
-before the plan is handed over, so that a half-bad class leaves nothing behind.
+Collecting reads `vars()` along the MRO and runs none of the developer's code. Everything is checked before the plan is
+returned, so that a wrong class leaves nothing behind.
 """
 
 from __future__ import annotations
@@ -28,19 +28,19 @@ from fuselatch.core.model.names import NoSuchName, suggest
 from fuselatch.core.model.words import KIND_NAMES
 
 SPREADS = opmap["CALL_FUNCTION_EX"]
-"""The instruction of a call with `**facts`, of which nobody can say what it passes."""
+"""The instruction of a call with `**facts`, whose names can't be known."""
 
 OVERRIDABLE = frozenset({"other_prompt", "warnings_prompt"})
-"""Names of Form that a form may declare anew."""
+"""Names of Form that a form may declare again."""
 
 RESERVED = frozenset(
     {"at", "form", "forms", "hiding", "latches", "locale", "now", "only", "place", "policy", "records", "services", "user"}
 )
-"""Names of the options of `rehearse`, `open` and `show`, which no param may bear."""
+"""Option names of `rehearse`, `open` and `show`. A param can't use them."""
 
 
 class Namespace(dict[str, Any]):
-    """A class body that refuses a second handler, control or prompt of one name."""
+    """A class body that refuses two declarations of one name."""
 
     def __init__(self, owner: str) -> None:
         super().__init__()
@@ -53,7 +53,7 @@ class Namespace(dict[str, Any]):
 
 
 class FormMeta(type):
-    """Watches a class body for names declared twice."""
+    """The metaclass of forms: finds names declared twice, and suggests names."""
 
     @classmethod
     def __prepare__(cls, name: str, bases: tuple[type, ...], /, **kwargs: Any) -> Namespace:
@@ -73,18 +73,17 @@ class FormMeta(type):
 
 
 def is_declared(value: object) -> bool:
-    """Whether a thing in a class body is a declaration of ours."""
+    """Return True if a class member is one of our declarations."""
     declared = isinstance(value, Declaration | ParamDeclaration | Prompt | CustomEvent) or is_group(value)
     return declared or bool(heard_by(value)) or bool(checks_of(value))
 
 
 def is_group(value: object) -> bool:
-    """Whether a thing in a class body is a declared group."""
     return getattr(value, "__dict__", {}).get("_declared") is not None
 
 
 def collect(form: type, root: type, title: Any, without: tuple[str, ...], discard: str = "") -> FormPlan:
-    """The plan of a form or group class; raises `DeclarationError` for the first thing declared wrongly."""
+    """Return the plan of a form or group class; raise `DeclarationError`."""
     collector = _Collector(form, root)
     plan = collector.collect(without)
     plan.title = title if title is not None else spaced(form.__name__)
@@ -95,7 +94,7 @@ def collect(form: type, root: type, title: Any, without: tuple[str, ...], discar
 
 
 class _Collector:
-    """One class being looked at."""
+    """The collector of one class."""
 
     def __init__(self, form: type, root: type) -> None:
         self.form = form
@@ -132,7 +131,6 @@ class _Collector:
         return self.plan
 
     def fail(self, name: str, why: str) -> DeclarationError:
-        """The error for something declared wrongly under a name."""
         return DeclarationError(f"{self.form.__name__}.{name}: {why}")
 
     def _taken_names(self) -> None:
@@ -167,7 +165,7 @@ class _Collector:
             self.marks.pop(name, None)
 
     def _gone(self, owner: Any) -> bool:
-        """Whether something refers to a control that the class leaves out."""
+        """Return True if a control is left out by `without=`."""
         while isinstance(owner, Within):
             owner = owner.outer
         return name_of(owner) in self.without and not isinstance(owner, type)
@@ -209,7 +207,7 @@ class _Collector:
                 plan.rows[name] = RowPlan(value.caption, tuple(self._path(name, one, "can't place") for one in kept))
 
     def _embed(self, name: str, group: Any) -> None:
-        """Take in the plan of a group under its name."""
+        """Add the plan of a group under its name."""
         plan, inner = self.plan, type(group)._plan
         decl = group.__dict__["_declared"]
         plan.groups[name] = ControlPlan(name, len(plan.controls), decl, None, decl.events())
@@ -267,7 +265,7 @@ class _Collector:
         return self._path(name, owner, f"can't handle '{source!r}'"), source.name
 
     def _path(self, name: str, owner: Any, what: str) -> str:
-        """The path of a declaration that something refers to."""
+        """Return the path of a declaration that something refers to."""
         first = owner
         while isinstance(first, Within):
             first = first.outer
@@ -311,7 +309,7 @@ class _Collector:
                 self.plan.controls[path].judged |= at not in paths
 
     def _facts(self) -> None:
-        """Look at what prompts name that is no control: the calls that put them must pass it, as far as can be told."""
+        """Check that the calls that ask a prompt pass the facts that it names."""
         for name, prompt in self.plan.prompts.items():
             facts = [field for field in prompt.fields if field not in self.plan.controls]
             if not facts or self.root.__name__ == "Group" or "." in name:
@@ -331,7 +329,7 @@ class _Collector:
                     )
 
     def _rules(self, control: ControlPlan) -> Iterator[str]:
-        """Look at the rules of a control; gives the names that occur in their code."""
+        """Check a control's rules; yield the names in their code."""
         for prop, rule in control.decl.rules.items():
             where = f"{control.path}.{prop}"
             if isinstance(rule, Derived | Catalog):
@@ -353,7 +351,7 @@ class _Collector:
 
 
 def may_start(decl: Declaration[Any]) -> bool:
-    """Whether a control may start with a value: a default, or a label's text."""
+    """Return True if a control may start with a value."""
     if not decl.holds_value:
         return False
     constants = decl.constants
@@ -362,7 +360,7 @@ def may_start(decl: Declaration[Any]) -> bool:
 
 
 def codes_in(code: CodeType) -> Iterator[CodeType]:
-    """Code, and the code of what is defined in it."""
+    """Yield code, and the code defined in it."""
     yield code
     for constant in code.co_consts:
         if isinstance(constant, CodeType):
@@ -370,13 +368,12 @@ def codes_in(code: CodeType) -> Iterator[CodeType]:
 
 
 def names_in(code: CodeType) -> Iterator[str]:
-    """The names that occur in code, and in what is defined in it."""
     for each in codes_in(code):
         yield from each.co_names
 
 
 def positional(function: Any) -> int:
-    """How many arguments a function must be given by position (0: not known)."""
+    """Return the number of required positional arguments (0: unknown)."""
     code = getattr(function, "__code__", None)
     if code is None:
         return 0
@@ -385,6 +382,6 @@ def positional(function: Any) -> int:
 
 
 def spaced(name: str) -> str:
-    """A class name as a title: `VesselSearch` is "Vessel search"."""
+    """Return a class name as a title: `VesselSearch` is "Vessel search"."""
     words = "".join(" " + letter.lower() if letter.isupper() else letter for letter in name).split()
     return " ".join(words).capitalize()

@@ -1,4 +1,4 @@
-"""What forms and live groups share: plain attributes that can be put back."""
+"""What forms and groups share: plain attributes that can be undone."""
 
 from __future__ import annotations
 
@@ -15,14 +15,14 @@ if TYPE_CHECKING:
 
 
 class Container:
-    """A form or a group. Once it is open, what a method sets on it is undone if its gesture fails."""
+    """A form or a group. If a gesture fails, attributes set by its handlers are undone."""
 
     _state: FormState
     _plan: ClassVar[FormPlan]
 
     @classmethod
     def _root(cls) -> type:
-        """The class whose names are taken."""
+        """The class whose names can't be used."""
         raise NotImplementedError
 
     @property

@@ -1,6 +1,6 @@
-"""Live controls: what a handler finds under a control's name on its form.
+"""Live controls: what a form has under a control's name while it is open.
 
-Attributes with a leading underscore belong to the engine; a handler never needs them.
+Attributes that start with an underscore belong to the engine.
 """
 
 from __future__ import annotations
@@ -17,11 +17,11 @@ G = TypeVar("G")
 T = TypeVar("T")
 
 MASK: Final = "•"
-"""What stands for each character of a password."""
+"""The character that replaces each character of a password."""
 
 
 class Live(Held):
-    """A control of an open form: its path (`name`), its `form`, and properties that may follow rules."""
+    """A control of an open form: its path (`name`), its `form` and its properties."""
 
     __slots__ = ()
 
@@ -43,7 +43,7 @@ class Live(Held):
 
     @property
     def caption(self) -> str:
-        """What people call the control."""
+        """The control's caption."""
         text: str = self._read("caption")
         return text
 
@@ -53,7 +53,7 @@ class Live(Held):
 
     @property
     def enabled(self) -> bool:
-        """Whether it can be used; a control of a group that is switched off can't."""
+        """True if the control and its groups are enabled."""
         return self._has("enabled")
 
     @enabled.setter
@@ -62,7 +62,7 @@ class Live(Held):
 
     @property
     def visible(self) -> bool:
-        """Whether it is shown; a control of a hidden group is not."""
+        """True if the control and its groups are visible."""
         return self._has("visible")
 
     @visible.setter
@@ -71,7 +71,7 @@ class Live(Held):
 
     @property
     def help(self) -> str:
-        """A line about what belongs here; shown while the control is entered or hovered at."""
+        """A line of help, shown while the control has the focus or the pointer."""
         text: str = self._read("help")
         return text
 
@@ -81,7 +81,7 @@ class Live(Held):
 
     @property
     def tone(self) -> str:
-        """How it is toned: plain, question, warning or danger."""
+        """The tone: plain, question, warning or danger."""
         tone: str = self._read("tone")
         return tone
 
@@ -91,13 +91,13 @@ class Live(Held):
 
     @property
     def focused(self) -> bool:
-        """Whether it has the focus of its form."""
+        """True if it has the form's focus."""
         return self.form._state.focus is self
 
     def focus(self, *, select: bool = False) -> None:
-        """Bring the focus here, as a step after the handler; `select` marks the whole entry.
+        """Move the focus here after the handler. `select` selects the whole entry.
 
-        What can't take the focus is passed over without a word.
+        If the control can't have the focus, nothing happens.
         """
         self._engine.focus(self, bool(select))
 
@@ -112,13 +112,13 @@ class LiveButton(Live):
 
 
 class LiveValue(Live, Generic[R]):
-    """A control of an open form that holds a value."""
+    """A control of an open form that has a value."""
 
     __slots__ = ()
 
     @property
     def value(self) -> R:
-        """What the control holds; blank where its draft could not be parsed."""
+        """The value. Blank if the draft couldn't be parsed."""
         if self._draft is not None:
             self._engine.note_stale(self)
         found: R = self._read("value")
@@ -130,12 +130,12 @@ class LiveValue(Live, Generic[R]):
 
     @property
     def is_blank(self) -> bool:
-        """Whether it holds no value. A tick is never blank."""
+        """True if it has no value. A tick box is never blank."""
         return self._plan.blank is not False and self.value == self._plan.blank
 
     @property
     def text(self) -> str:
-        """What stands in the entry: the draft, or the value with its decimals, without its unit."""
+        """The text in the field: the draft, or the value without its unit."""
         if self._draft is not None:
             return self._draft
         value = self._read("value")
@@ -149,13 +149,13 @@ class LiveLabel(LiveValue[str]):
 
 
 class LiveEntry(LiveValue[R], Generic[R, G]):
-    """A control of an open form that takes entries."""
+    """A control of an open form that can be filled in."""
 
     __slots__ = ()
 
     @property
     def required_value(self) -> G:
-        """The value where there is one; raises `Blank` where there is none."""
+        """The value. Raises `Blank` if there is none."""
         value: Any = self.value
         if self._plan.blank is not False and value == self._plan.blank:
             raise Blank(type(self.form).__name__, self.name)
@@ -164,16 +164,16 @@ class LiveEntry(LiveValue[R], Generic[R, G]):
 
     @property
     def draft(self) -> str | None:
-        """The text that has been typed and is not yet the value; None when nothing is unsettled."""
+        """The typed text that isn't settled yet, or None."""
         return self._draft
 
     def undo(self) -> None:
-        """Take the draft away: the old value comes back."""
+        """Drop the draft, so that the value is shown again."""
         self._engine.undo_draft(self)
 
     @property
     def required(self) -> bool | str:
-        """Whether it must be filled in; "warn" where a gap is a warning."""
+        """True if it must be filled in; "warn" if a blank is only a warning."""
         needed: bool | str = self._read("required")
         return needed
 
@@ -183,12 +183,12 @@ class LiveEntry(LiveValue[R], Generic[R, G]):
 
     @property
     def findings(self) -> tuple[Finding, ...]:
-        """What is found about it, whether it is shown or not; that which refuses first."""
+        """All findings, shown or not; refusing ones first."""
         return self._findings if self._findings is not None else self._engine.findings(self)
 
     @property
     def marker(self) -> Marker:
-        """The finding that a person sees at the control; falsy when there is none."""
+        """The finding that the user sees. It is false if there is none."""
         found = self._preview if self._preview is not None else self._findings
         if not found or not self._has("visible"):
             return NO_MARKER
@@ -199,18 +199,18 @@ class LiveEntry(LiveValue[R], Generic[R, G]):
 
 
 class LiveRange(LiveEntry[R, G]):
-    """A value that has an order, on an open form, with bounds."""
+    """A control with bounds, on an open form."""
 
     __slots__ = ()
 
     @property
     def minimum(self) -> G | None:
-        """The least value allowed."""
+        """The lowest allowed value, or None."""
         least: G | None = self._read("minimum")
         return least
 
     @property
     def maximum(self) -> G | None:
-        """The greatest value allowed."""
+        """The highest allowed value, or None."""
         most: G | None = self._read("maximum")
         return most

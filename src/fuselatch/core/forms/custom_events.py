@@ -1,4 +1,4 @@
-"""Signals: events of a form's own, which carry a payload to whoever opened the form."""
+"""Custom events: events that a form declares itself, with a payload."""
 
 from __future__ import annotations
 
@@ -19,12 +19,11 @@ T = TypeVar("T")
 
 
 class CustomEvent(Generic[T]):
-    """An event of one's own: `chosen = CustomEvent(str)` in a form's body.
+    """An event that a form declares: `chosen = CustomEvent(str)`.
 
-    Takes the type of its payload; a dataclass carries several values. In a handler
-    `self.chosen.send("Kittiwake")` raises it, any number of times. `@VesselSearch.chosen` hears it in the
-    form that opened the VesselSearch, from each one; in the body that declares it, `@chosen` hears one's
-    own. The handler's event has it as `event.payload`.
+    `payload`: the payload's type; use a dataclass for several values. `self.chosen.send("Kittiwake")` raises it in a
+    handler. `@VesselSearch.chosen` handles it in the form that opened the VesselSearch, `@chosen` in the class that
+    declares it. The handler reads `event.payload`.
     """
 
     __slots__ = ("kind", "name")
@@ -39,7 +38,7 @@ class CustomEvent(Generic[T]):
         self.name = self.name or name
 
     def __call__(self, function: F) -> F:
-        """Attach a handler of the form that declares the signal."""
+        """Attach a handler of the form that declares the event."""
         return on(EventSource(self, ""))(function)
 
     @overload
@@ -54,7 +53,7 @@ class CustomEvent(Generic[T]):
 
 
 class LiveCustomEvent(Generic[T]):
-    """A signal of an open form."""
+    """A custom event of an open form."""
 
     __slots__ = ("_custom_event", "_form")
 
@@ -63,7 +62,7 @@ class LiveCustomEvent(Generic[T]):
         self._custom_event = custom_event
 
     def send(self, payload: T) -> None:
-        """Raise it: its handlers run once the handler that sends it has ended.
+        """Raise the event. Its handlers run after the current handler.
 
         Raises `TypeError` for a payload of another type.
         """
@@ -71,16 +70,15 @@ class LiveCustomEvent(Generic[T]):
         self._form._engine.send(self._form, self._custom_event.name, exactly(self._custom_event.kind, payload, what))
 
     def listen(self, function: Callable[..., object]) -> None:
-        """Have it heard by hand: `dialog.chosen.listen(self.take_over)`, for as long as both forms are open.
+        """Attach a handler while both forms are open: `dialog.chosen.listen(self.take_over)`.
 
-        `function` is a method of a form (then until that one closes, too) or a function; it takes the
-        event, or nothing.
+        `function`: a method of a form, or a function; it takes the event or no argument.
         """
         self._form._engine.listen(self._form, self._custom_event.name, *listener(self._form, function))
 
 
 def listener(form: Form, function: Any) -> tuple[Any, Handler]:
-    """What listens, as a handler with the form or group that it is a method of (else the sending form)."""
+    """Return a listener's owner and its handler."""
     owner, inner = getattr(function, "__self__", None), getattr(function, "__func__", function)
     must_be_plain(inner, "a listener", "listen(…)")
     wanted = inner.__code__.co_argcount - len(inner.__defaults__ or ()) - (owner is not None)

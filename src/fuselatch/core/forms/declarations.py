@@ -1,9 +1,8 @@
 """Declarations: the controls of a form as its class states them.
 
-A declaration is shared by the class and all its forms, and never changes; on a form the same name
-gives the live control. `Declaration[L]` knows the class of its live control, `Entry[L, R, G]`
-also what reading its value gives (`R`) and what it holds when not blank (`G`), so that checkers
-and editors know both.
+A declaration is immutable and shared by all forms of the class. On an open form, the same name is the live control.
+`Declaration[L]` knows the type of its live control. `Entry[L, R, G]` also knows the type of its value (`R`) and of a
+value that isn't blank (`G`), for type checkers and editors.
 """
 
 from __future__ import annotations
@@ -31,10 +30,10 @@ G_co = TypeVar("G_co", covariant=True)
 
 
 class ControlOptions(TypedDict, total=False):
-    """What every control can be declared with: constants, or rules of the form.
+    """Options of every control: constants, or functions of the form.
 
-    `keys` is a shortcut that presses a button, or brings the focus to another control; `look` is a
-    hint of how it is drawn, one of `LOOKS`.
+    `keys`: a shortcut that presses the button or moves the focus to the control. `look`: a hint for drawing, one of the
+    kind's looks.
     """
 
     enabled: bool | Rule[bool]
@@ -46,11 +45,10 @@ class ControlOptions(TypedDict, total=False):
 
 
 class EntryOptions(ControlOptions, total=False):
-    """What every control that takes entries can be declared with besides.
+    """More options of controls that can be filled in.
 
-    `required="warn"` makes a gap a warning; `while_typing=True` shows markers from the first key; `keep=True`
-    keeps the value over a submit that goes on. `column` is the column of the form's records, where it is not
-    named as the control is.
+    `required="warn"`: a blank is a warning. `while_typing=True`: show markers from the first key. `column`: the record's
+    column, if its name differs from the control's.
     """
 
     required: bool | Literal["warn"] | Rule[bool]
@@ -60,14 +58,14 @@ class EntryOptions(ControlOptions, total=False):
 
 
 FIXED: Final = frozenset({"keys", "look", "while_typing", "column"})
-"""Options that are constants, never rules."""
+"""Options that must be constants."""
 
 ALWAYS: Final[Mapping[str, Any]] = {"enabled": True, "visible": True, "help": "", "tone": "plain", "keys": "", "look": ""}
-"""What holds for a property that is not declared."""
+"""The values of properties that aren't declared."""
 
 
 class Source:
-    """An event of a declaration, read as an attribute of it: `length.changed`."""
+    """An event, as an attribute of a declaration: `length.changed`."""
 
     __slots__ = ("name",)
 
@@ -79,7 +77,7 @@ class Source:
 
 
 class Declaration(Generic[L_co]):
-    """A declared control. On the class it gives itself, on a form the live control of its name."""
+    """A declared control. On the class it is itself, on a form it is the live control."""
 
     kind: ClassVar[str] = "control"
     live: ClassVar[type[Live]] = Live
@@ -94,9 +92,9 @@ class Declaration(Generic[L_co]):
     hovered = Source("hovered")
     unhovered = Source("unhovered")
     name: str = ""
-    """The attribute that it was assigned to; also its path in the form."""
+    """The attribute that it is assigned to, which is also its path in the form."""
     has_caption: bool = True
-    """Whether it was declared with a caption."""
+    """True if it was declared with a caption."""
 
     def __init__(self, caption: str | Rule[str], options: Mapping[str, Any], **more: Any) -> None:
         for option in options:
@@ -109,7 +107,7 @@ class Declaration(Generic[L_co]):
         self._look_at_constants(f"{type(self).__name__}({caption!r})")
 
     def _look_at_constants(self, where: str) -> None:
-        """Refuse constants that are none of those there are."""
+        """Refuse wrong constants."""
         constants = self.constants
         for option in FIXED & self.rules.keys():
             raise DeclarationError(f"{where}: {option} must be a constant, not a function")
@@ -153,7 +151,7 @@ class Declaration(Generic[L_co]):
 
     @classmethod
     def events(cls) -> tuple[str, ...]:
-        """The events that this kind of control can raise."""
+        """Return the events of this kind of control."""
         return tuple(
             name for name in CONTROL_EVENTS if any(isinstance(vars(base).get(name), Source) for base in cls.__mro__)
         )
@@ -163,7 +161,7 @@ class Declaration(Generic[L_co]):
 
 
 def name_of(declared: Any) -> str:
-    """The name of a declared control or group, or the path of one within a group."""
+    """Return the name of a declared control or group, or its path in a group."""
     if isinstance(declared, Within):
         return declared.name
     group = getattr(declared, "__dict__", {}).get("_declared")
@@ -200,7 +198,7 @@ class Within:
 
 
 class Label(Declaration[LiveLabel]):
-    """A text to look at. Its `value` is apart from its caption and may start empty."""
+    """A text on the form. Its `value` is separate from its caption."""
 
     kind = "label"
     live = LiveLabel
@@ -215,20 +213,18 @@ class Label(Declaration[LiveLabel]):
         super().__init__(caption, options, value=value)
 
     def coerce(self, value: object) -> str:
-        """Exactly a text."""
         return to_text(value)
 
     def show(self, value: str, formats: Formats) -> str:
-        """The text itself."""
         return value
 
 
 class Button(Declaration[LiveButton]):
-    """Something to press. `closes` is the verdict with which pressing it closes the form.
+    """A button. `closes` is the verdict with which pressing it closes the form.
 
-    "accepted" submits: checks come first. "cancelled", or a word of one's own, is a free way out.
-    `submits=True` submits and goes on: a bound form saves its record, and `then` the next, a fresh or
-    the same one is in hand; an unbound one begins anew, but for what `keep=True` keeps.
+    "accepted" submits: checks run first. "cancelled", or your own verdict, closes without checks. `submits=True` submits and
+    stays open: a bound form saves its record and goes to the next, a new or the same record (`after_submit`); any other
+    form starts again.
     """
 
     kind = "button"
@@ -264,10 +260,10 @@ class Button(Declaration[LiveButton]):
 
 
 class Entry(Declaration[L_co], Generic[L_co, R_co, G_co]):
-    """A control that holds a value and takes entries.
+    """A control that has a value and can be filled in.
 
-    A subclass says how a program's value is converted (`coerce`), a typed text read (`parse`), a
-    value written (`show`), and what its declared rules find (`judge`).
+    A subclass defines `coerce` (convert a program's value), `parse` (read typed text), `show` (write a value) and `judge`
+    (find problems).
     """
 
     options = frozenset(EntryOptions.__annotations__)
@@ -276,9 +272,9 @@ class Entry(Declaration[L_co], Generic[L_co, R_co, G_co]):
     needed: ClassVar[str] = "required.entry"
     """The id of the text that is shown while a required control is blank."""
     of_record: ClassVar[type | None] = None
-    """The type that a record's value is taken as (None: as it is)."""
+    """The type that a record's value is converted to (None: no conversion)."""
     as_is: ClassVar[type | None] = None
-    """The number type whose finite values are held as they are, or `str` where a text is that is not white space."""
+    """The type whose values need no conversion, if they are finite or not white space."""
     entered = Source("entered")
     leaving = Source("leaving")
     left = Source("left")
@@ -291,36 +287,36 @@ class Entry(Declaration[L_co], Generic[L_co, R_co, G_co]):
 
     @property
     def blank(self) -> R_co:
-        """What the control holds when it is blank."""
+        """The control's blank value."""
         return None  # type: ignore[return-value]
 
     if TYPE_CHECKING:
 
         @property
         def holds(self) -> G_co:
-            """Only for checkers: what the control holds when it is not blank."""
+            """The type of a value that isn't blank, for type checkers."""
 
     def coerce(self, value: object) -> Any:
-        """A program's value as exactly the control's type; raises `TypeError` where it can't be."""
+        """Convert a program's value to the control's type; raise `TypeError`."""
         raise NotImplementedError
 
     def parse(self, text: str, live: Any, formats: Formats) -> Any:
-        """A trimmed, typed text as a value; raises `Unparsable` with what is expected."""
+        """Convert trimmed, typed text to a value; raise `Unparsable`."""
         raise NotImplementedError
 
     def show(self, value: Any, formats: Formats) -> str:
-        """A value that is not blank as the text of the entry."""
+        """Return a value as the field's text."""
         return str(value)
 
     rule_words: ClassVar[tuple[str, ...]] = ("required",)
     """The properties that are rules about the value."""
 
     def has_rules(self) -> bool:
-        """Whether any declared rule has something to say about the value."""
+        """Return True if a declared rule can have a finding."""
         return any(self.constants.get(word) not in (None, False) or word in self.rules for word in self.rule_words)
 
     def judge(self, live: Any, value: Any, formats: Formats) -> list[Finding]:
-        """What the declared rules find in a value."""
+        """Return the findings of the declared rules for a value."""
         required = self.constants["required"] if live._cells is None and live._set is None else live.required
         if required and (value == self.blank or value is False):
             return [Finding(TEXTS[self.needed], "warn" if required == "warn" else "refuse", "required")]

@@ -54,7 +54,7 @@ class LastEntered:
 def last_entered(*, first: Any = None) -> Any:
     """Return a default: the value that the user last submitted or saved here in this session.
 
-    Until there is one, the control starts with `first`: a value, a function of the form, or another default.
-    Blank is a value too, if that is what was submitted.
+    `first`: what the control starts with until there is one; a value, a function of the form, or another default. A blank
+    field that was submitted counts as none.
     """
     return LastEntered(first)

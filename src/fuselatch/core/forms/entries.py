@@ -1,4 +1,4 @@
-"""The controls that hold a value, named for what they hold."""
+"""The controls that have a value, named for its type."""
 
 from __future__ import annotations
 
@@ -40,7 +40,7 @@ PLAIN: Final = PlainFormats()
 
 
 class BoundOptions(EntryOptions, Generic[V], total=False):
-    """What can be declared besides of a value that has an order; the bounds themselves are allowed."""
+    """Options of controls with bounds. The bounds themselves are allowed values."""
 
     value: Rule[V | None] | Rule[V]
     default: V | Rule[V] | Rule[V | None] | None
@@ -50,11 +50,11 @@ class BoundOptions(EntryOptions, Generic[V], total=False):
 
 
 class Text(Entry[LiveEntry[str, str], str, str]):
-    """A text (str; blank is ""). `min_length` and `max_length` count characters.
+    """A text field (str; blank is "").
 
-    `pattern` is a regular expression that must be found in the text (JSON Schema's meaning: anchor
-    it with ^ and $ to have it match the whole); `example` is a right entry, for the message. Looks:
-    multi-line, password (masked everywhere, the trace included).
+    `min_length`, `max_length`: number of characters. `pattern`: a regular expression that must be found in the text, as in
+    JSON Schema; use ^ and $ to match the whole text. `example`: a right entry, for the message. Looks: multi-line,
+    password (masked everywhere, also in the trace).
     """
 
     kind = "text"
@@ -91,23 +91,22 @@ class Text(Entry[LiveEntry[str, str], str, str]):
 
     @property
     def blank(self) -> str:
-        """The empty text."""
         return ""
 
     def coerce(self, value: object) -> str:
-        """Exactly a str."""
         return to_text(value)
 
     def parse(self, text: str, live: Any, formats: Formats) -> str:
-        """The text itself."""
         return text
 
     def has_rules(self) -> bool:
-        """Whether any declared rule has something to say about the value."""
         return bool(self.min_length or self.max_length is not None or self.pattern or super().has_rules())
 
     def judge(self, live: Any, value: str, formats: Formats) -> list[Finding]:
-        """`required`, `min_length`, `max_length`, `pattern`; the last three as in JSON Schema, where not blank."""
+        """Return the findings of `required`, `min_length`, `max_length` and `pattern`.
+
+        The last three have the meaning of JSON Schema, and don't apply to a blank text.
+        """
         found = super().judge(live, value, formats)
         length = len(value)
         if value and length < self.min_length:
@@ -121,14 +120,14 @@ class Text(Entry[LiveEntry[str, str], str, str]):
 
 
 class Bounded(Entry[LiveRange[V | None, V], V | None, V], Generic[V]):
-    """A value that has an order, with bounds that are themselves allowed, as in JSON Schema."""
+    """A value with bounds. The bounds themselves are allowed, as in JSON Schema."""
 
     live = LiveRange
     rule_words = ("required", "minimum", "maximum")
     options = frozenset(BoundOptions.__annotations__)
     typed = Source("typed")
     bound_texts = "number"
-    """Which texts of its bounds are shown: those of numbers, or of times."""
+    """The bounds' texts: "number" or "time"."""
 
     def __init__(self, caption: str | Rule[str] = "", **options: Unpack[BoundOptions[V]]) -> None:
         self.unit = options.pop("unit", type(self).unit)
@@ -150,12 +149,12 @@ class Bounded(Entry[LiveRange[V | None, V], V | None, V], Generic[V]):
             raise DeclarationError(f"{type(self).__name__}({self.constants['caption']!r}): {name}: {error}") from None
 
     def with_unit(self, value: V, formats: Formats) -> str:
-        """The value as a message names it."""
+        """Return the value with its unit."""
         text = self.show(value, formats)
         return f"{text} {self.unit}" if self.unit else text
 
     def judge(self, live: Any, value: Any, formats: Formats) -> list[Finding]:
-        """`required`, `minimum`, `maximum`."""
+        """Return the findings of `required`, `minimum` and `maximum`."""
         if value is None:
             return super().judge(live, value, formats)
         found: list[Finding] = []
@@ -176,14 +175,12 @@ class Bounded(Entry[LiveRange[V | None, V], V | None, V], Generic[V]):
 
 
 class Numeric(Bounded[V], Generic[V]):
-    """A number of some type, with at most `decimals` places."""
+    """A number with up to `decimals` decimals."""
 
     such_as = Decimal("12.5")
     decimals: int | None = None
 
     def parse(self, text: str, live: Any, formats: Formats) -> V:
-        """A number with at most `decimals` places."""
-
         def wrong() -> str:
             example = formats.show_number(self.such_as, self.decimals)
             return user_text(f"parse.{self.kind}", text=short_text(text), example=example)
@@ -191,16 +188,18 @@ class Numeric(Bounded[V], Generic[V]):
         return self.of_number(parse_number(text, formats, wrong, self.decimals))
 
     def of_number(self, number: Decimal) -> V:
-        """A parsed number as the type that the control holds."""
+        """Convert a parsed number to the control's type."""
         raise NotImplementedError
 
     def show(self, value: Any, formats: Formats) -> str:
-        """The number with `decimals` places, without its unit."""
         return formats.show_number(value, self.decimals)
 
 
 class Number(Numeric[float]):
-    """A number (float). `decimals` is what may be typed and is shown; more is a finding, never cut."""
+    """A number field (float).
+
+    `decimals`: how many may be typed and are shown. More are a finding, never cut.
+    """
 
     kind = "number"
     as_is = float
@@ -213,35 +212,33 @@ class Number(Numeric[float]):
         super().__init__(caption, **options)
 
     def coerce(self, value: object) -> float | None:
-        """Exactly a float."""
         return to_float(value)
 
     def of_number(self, number: Decimal) -> float:
-        """The nearest float."""
         return float(number)
 
 
 class Percent(Number):
-    """A share (float): a person types 10, or 10 %, and it holds 0.10. `decimals` are those of the percentage."""
+    """A percentage field (float): the user types 10 or 10 %, and the value is 0.10.
+
+    `decimals` are those of the percentage.
+    """
 
     kind = "percent"
     unit = "%"
 
     def parse(self, text: str, live: Any, formats: Formats) -> float:
-        """A percentage with at most `decimals` places, with or without its sign."""
         return super().parse(text.removesuffix("%").rstrip(), live, formats)
 
     def of_number(self, number: Decimal) -> float:
-        """A hundredth of it."""
         return float(number / 100)
 
     def show(self, value: float, formats: Formats) -> str:
-        """A hundred times the share."""
         return formats.show_number(Decimal(repr(value)) * 100, self.decimals)
 
 
 class Integer(Numeric[int]):
-    """A whole number (int)."""
+    """A whole-number field (int)."""
 
     kind = "integer"
     as_is = int
@@ -250,23 +247,20 @@ class Integer(Numeric[int]):
     decimals = 0
 
     def coerce(self, value: object) -> int | None:
-        """Exactly an int."""
         return to_int(value)
 
     def of_number(self, number: Decimal) -> int:
-        """The int that it is: a whole number has no decimals."""
         return int(number)
 
     def show(self, value: int, formats: Formats) -> str:
-        """All its digits."""
         return formats.show_number(Decimal(value), 0)
 
 
 class Money(Numeric[Decimal]):
-    """An amount of money (Decimal) in `unit`, with `decimals` places.
+    """An amount of money (Decimal) in `unit`, with `decimals` decimals.
 
-    An amount that a program sets is rounded by the rule `rounding` (one of half-up, half-even,
-    down, up); a typed one with more decimals is a finding.
+    `rounding`: how an amount set by program is rounded (half-up, half-even, down or up). A typed amount with more decimals
+    is a finding.
     """
 
     kind = "money"
@@ -288,24 +282,21 @@ class Money(Numeric[Decimal]):
         super().__init__(caption, **options)
 
     def coerce(self, value: object) -> Decimal | None:
-        """Exactly a Decimal with `decimals` places."""
         amount = to_decimal(value)
         return None if amount is None else rounded(amount, self.decimals, self.rounding)
 
     def of_number(self, number: Decimal) -> Decimal:
-        """The amount with all its places."""
         return rounded(number, self.decimals, self.rounding)
 
 
 class Timed(Bounded[V], Generic[V]):
-    """A day or a time of day. ISO 8601 is always taken, besides what the session's locale writes."""
+    """A date or time. ISO 8601 is always accepted, besides the session's locale."""
 
     bound_texts = "time"
     right: Any
-    """A value to show in messages as an example."""
+    """An example value for messages."""
 
     def parse(self, text: str, live: Any, formats: Formats) -> V:
-        """A value as the locale writes it, or as in ISO 8601."""
         found = self.read(text, formats)
         if found is None:
             example = such_as(self.show(self.right, formats), self.show(self.right, PLAIN))
@@ -313,57 +304,51 @@ class Timed(Bounded[V], Generic[V]):
         return found
 
     def read(self, text: str, formats: Formats) -> V | None:
-        """The value that a text stands for, or None."""
+        """Return the value that a text means, or None."""
         raise NotImplementedError
 
 
 class Date(Timed[date]):
-    """A day (datetime.date). ISO 8601 is always taken, besides what the session's locale writes."""
+    """A date field (datetime.date). ISO 8601 is always accepted, besides the session's locale."""
 
     kind = "date"
     of_record = date
     right = date(2031, 5, 4)
 
     def coerce(self, value: object) -> date | None:
-        """Exactly a date."""
         return to_date(value)
 
     def read(self, text: str, formats: Formats) -> date | None:
-        """The date that a text stands for, or None."""
         return formats.parse_date(text)
 
     def show(self, value: date, formats: Formats) -> str:
-        """The date as the locale writes it."""
         return formats.show_date(value)
 
 
 class Time(Timed[time]):
-    """A time of day (datetime.time). ISO 8601 is always taken, besides what the session's locale writes."""
+    """A time field (datetime.time). ISO 8601 is always accepted, besides the session's locale."""
 
     kind = "time"
     of_record = time
     right = time(9, 30)
 
     def coerce(self, value: object) -> time | None:
-        """Exactly a time of day."""
         return to_time(value)
 
     def read(self, text: str, formats: Formats) -> time | None:
-        """The time that a text stands for, or None."""
         return formats.parse_time(text)
 
     def show(self, value: time, formats: Formats) -> str:
-        """The time as the locale writes it."""
         return formats.show_time(value)
 
 
 def such_as(local: str, iso: str) -> str:
-    """An example in the session's locale, and as ISO 8601 where that differs."""
+    """Return an example in the session's locale, and in ISO 8601 if it differs."""
     return local if local == iso else user_text("parse.either", local=local, iso=iso)
 
 
 class Tick(Entry[LiveEntry[bool, bool], bool, bool]):
-    """A box to tick (bool); starts False and is never blank. `required` means ticked."""
+    """A tick box (bool). It starts unticked and is never blank; `required` means ticked."""
 
     kind = "tick"
     as_is = bool
@@ -383,13 +368,10 @@ class Tick(Entry[LiveEntry[bool, bool], bool, bool]):
 
     @property
     def blank(self) -> bool:
-        """What it starts as."""
         return False
 
     def coerce(self, value: object) -> bool:
-        """Exactly a bool; None starts it anew."""
         return False if value is None else to_bool(value)
 
     def show(self, value: bool, formats: Formats) -> str:
-        """yes or no."""
         return "yes" if value else "no"

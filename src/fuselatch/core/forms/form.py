@@ -1,4 +1,4 @@
-"""The Form class: what authors derive their forms from."""
+"""The Form class."""
 
 from __future__ import annotations
 
@@ -36,12 +36,12 @@ R = TypeVar("R")
 class Form(Container, metaclass=FormMeta):
     """A form: controls, rules, checks, prompts and handlers, declared in a class body.
 
-    `class BookingForm(Form, title="Book a berth")`; without a title the class's name gives one, and a
-    title may be a rule. `without=("port",)` leaves inherited controls out; `confirm_discard="…"` is
-    asked when a form is left in which something was changed. `records="scores"` binds it to a record source, and
-    `on_leave="ask"` asks before a changed record is left, which else is saved. `keys="Ctrl+R"` opens it from anywhere in
-    a session that offers it, `at_start=True` opens it when that session begins. A form is opened by a session, by
-    `rehearse`, or by another form, never called.
+    Class options: `title` (a text or a function of the form; default: from the class name), `without=("port",)` leaves out
+    inherited controls, `confirm_discard="…"` is asked before changes are discarded, `records="scores"` binds the form to a
+    record source, `on_leave="ask"` asks before a changed record is left (default: "save"), `keys="Ctrl+R"` opens the form in
+    a session that offers it, `at_start=True` opens it when that session starts.
+
+    A form is opened by a session, by `rehearse` or by another form. It can't be created directly.
     """
 
     _is_root: ClassVar[bool] = True
@@ -62,10 +62,10 @@ class Form(Container, metaclass=FormMeta):
         buttons=(TEXTS["warnings.go_on"], TEXTS["warnings.go_back"]),
         tone="warning",
     )
-    """What is asked before a form with warnings is accepted; `{warnings}` lists them."""
+    """The prompt before a form with warnings is accepted. `{warnings}` lists them."""
 
     other_prompt = Prompt(user_text("other"), title=TEXTS["other.title"], buttons=(TEXTS["other.add"], TEXTS["other.once"]))
-    """What is asked when a text settles in a choice with `other=True` that its list does not have."""
+    """The prompt for a typed text that isn't in the list of a choice with `other=True`."""
 
     def __init_subclass__(
         cls,
@@ -111,13 +111,13 @@ class Form(Container, metaclass=FormMeta):
 
     @property
     def session(self) -> SessionView:
-        """The session that the form is open in: its user and clock, and the other open forms."""
+        """The session: its user, clock, records and other open forms."""
         found: SessionView = self._engine.session
         return found
 
     @property
     def title(self) -> str:
-        """What people call the form."""
+        """The form's title."""
         state = self._state
         found: str = state._current("title")
         if state.engine.tracker is not None:
@@ -126,32 +126,31 @@ class Form(Container, metaclass=FormMeta):
 
     @property
     def is_open(self) -> bool:
-        """Whether the form has not been closed yet."""
+        """True until the form is closed."""
         return self._state.phase != "closed"
 
     def ask(self, prompt: Prompt | str, *, buttons: tuple[str, ...] = OK_CANCEL, **facts: object) -> str:
-        """Put a question and wait for the answer: the pressed button's caption.
+        """Ask a question and wait; return the text of the pressed button.
 
-        Takes a declared prompt, or a text with `buttons`; `facts` fill the names in braces that
-        are no controls.
+        `prompt`: a declared prompt, or a text with `buttons`. `facts` fill the names in braces that aren't controls.
         """
         return self._engine.ask(self, prompt if isinstance(prompt, Prompt) else Prompt(prompt, buttons=buttons), facts)
 
     def confirm(self, text: str, *, default: bool = False, **facts: object) -> bool:
-        """Put a yes-or-no question and wait; True where the answer is yes."""
+        """Ask a yes-or-no question and wait; return True for yes."""
         yes, no = TEXTS["yes"], TEXTS["no"]
         prompt = Prompt(text, buttons=(yes, no), default=yes if default else no, cancel=no)
         return self._engine.ask(self, prompt, facts) == yes
 
     def inform(self, text: str, **facts: object) -> None:
-        """Tell something and wait until it has been read."""
+        """Show a text and wait until the user closes it."""
         self._engine.ask(self, Prompt(text, buttons=(TEXTS["ok"],), tone="plain"), facts)
 
     def ask_value(self, entry: Entry[Any, R, Any], *, text: str = "", title: str = "") -> R | None:
-        """Ask for one typed value: `self.ask_value(Text("State", required=True))`.
+        """Ask for one value: `self.ask_value(Text("State", required=True))`.
 
-        Takes a declared control, whose rules and checks hold; `text` stands above it, and `title` is
-        its caption where none is given. Gives the value, or None where it was cancelled.
+        `entry`: a declared control; its rules apply. `text`: shown above it. `title`: by default the control's caption.
+        Returns None if the user cancels.
         """
         outcome = self.open(value_form(entry, text, title))
         value: R | None = outcome.values["value"] if outcome.accepted else None
@@ -159,7 +158,7 @@ class Form(Container, metaclass=FormMeta):
 
     @property
     def records(self) -> RecordsPort:
-        """The records that the form is bound to; `NotAllowedHere` where it is bound to none."""
+        """The form's records. Raises `NotAllowedHere` if the form isn't bound to records."""
         records: RecordsPort | None = self._state.records
         if records is None:
             raise NotAllowedHere(
@@ -169,11 +168,11 @@ class Form(Container, metaclass=FormMeta):
 
     @property
     def overrides(self) -> tuple[Override, ...]:
-        """The warnings that a person went on in spite of, so far: which, on what control, who and when."""
+        """The warnings that the user has confirmed so far."""
         return self._state.overrides
 
     def say(self, text: str, *, tone: Tone = "plain") -> None:
-        """Put a line on the form's message area; never waits."""
+        """Show a line in the form's message area. Never waits."""
         if tone not in TONES:
             raise ValueError(f"say(…): unknown tone '{tone}'; {suggest(str(tone), TONES)}")
         self._engine.say(self, text_for("say(…)", text), tone)
@@ -189,12 +188,11 @@ class Form(Container, metaclass=FormMeta):
         *args: P.args,
         **params: P.kwargs,
     ) -> Outcome:
-        """Open a dialog in front of this form and wait until it closes.
+        """Open a dialog in front of this form and wait until it closes; return its outcome.
 
-        Takes a form class and its params by name; gives its `Outcome`. With `hiding=True` this form is
-        hidden meanwhile, and comes back where it was, however the dialog ends; `place="beside"` keeps
-        the two from overlapping. One that is bound to records opens `at` a key, `host_selection()` or `first_blank(…)`, and with
-        `only={"pier": "North"}` has the rows with these values, and fresh ones that begin with them.
+        `form`: a form class; pass its parameters by name. `hiding=True`: hide this form until the dialog closes.
+        `place="beside"`: the two don't overlap. `at`: the record to start at: a key, `host_selection()` or `first_blank(…)`.
+        `only={"pier": "North"}`: only rows with these values; new records start with them.
         """
         return self._engine.open(self, *_opening("open", form, args, params, Manner(hiding, place, True, at, only)))
 
@@ -209,38 +207,41 @@ class Form(Container, metaclass=FormMeta):
         *args: P.args,
         **params: P.kwargs,
     ) -> F:
-        """Open a form that stays open beside this one; it is ready when this returns, and outlives this one.
+        """Open a form that stays open beside this one; return the open form.
 
-        Takes a form class and its params by name, and the options of `open`; gives the open form.
+        Takes the same arguments as `open`. The form stays open when this one closes.
         """
         shown: Any = self._engine.show(self, *_opening("show", form, args, params, Manner(hiding, place, False, at, only)))
         return shown  # type: ignore[no-any-return]
 
     def hide(self) -> None:
-        """Take the form out of sight; it stays open with all that it holds, until `unhide`."""
+        """Hide the form until `unhide`. It stays open."""
         self._engine.hide(self, True)
 
     def unhide(self) -> None:
-        """Bring a hidden form back where it was."""
+        """Show a hidden form again."""
         self._engine.hide(self, False)
 
     def close(self, verdict: str = CANCELLED) -> None:
-        """Close the form: "accepted" submits it, anything else is the free way out.
+        """Close the form after the current handler.
 
-        Asked for in a handler, that is a step after it.
+        `verdict`: "accepted" submits the form. Any other verdict closes it without checks.
         """
         self._engine.close_form(self, text_for("close(…)", verdict))
 
     def set_title(self, title: str) -> None:
-        """Give the form another title."""
+        """Change the form's title."""
         self._engine.set_title(self, text_for("set_title(…)", title))
 
     def refresh(self) -> None:
-        """Have every rule of the form run again, because something changed that is not tracked."""
+        """Run every rule of the form again. Use this after changing something that rules don't track."""
         self._engine.refresh(self)
 
     def afterwards(self, function: Callable[..., object], *args: object) -> None:
-        """Have an outward effect happen once all is settled and written: `function(*args)`, in order."""
+        """Call `function(*args)` after the gesture's writes, in order.
+
+        Use this for outward effects, such as sending a letter.
+        """
         self._engine.afterwards(self, function, args)
 
     def __repr__(self) -> str:
@@ -249,12 +250,12 @@ class Form(Container, metaclass=FormMeta):
 
 
 def bound_to(form: type[Form]) -> str:
-    """The source that a base class is bound to, or ""."""
+    """Return the record source of a base class, or ""."""
     return next((vars(base)["_plan"].records for base in form.__mro__[1:] if "_plan" in vars(base)), "")
 
 
 def value_form(entry: Any, text: str, title: str) -> type[Form]:
-    """A dialog with one control of a declared kind, named `value`."""
+    """Return a dialog with one control, named `value`."""
     if not isinstance(entry, Entry):
         raise TypeError(f"ask_value(…): expected a declared control such as Text('State'), not {entry!r}")
     asked = copy(entry)
@@ -273,7 +274,7 @@ def value_form(entry: Any, text: str, title: str) -> type[Form]:
 def _opening(
     verb: str, form: Any, args: tuple[object, ...], params: Mapping[str, Any], how: Manner
 ) -> tuple[type[Form], Mapping[str, Any], Manner]:
-    """What was handed over, where it is a form class with options; a `TypeError` for anything else."""
+    """Check the arguments of `open` and `show`; raise `TypeError`."""
     if not (isinstance(form, type) and issubclass(form, Form)):
         raise TypeError(f"{verb}(…): expected a form class, not {form!r}")
     if args or not isinstance(how.hiding, bool):
@@ -288,23 +289,23 @@ def _opening(
 
 
 def controls_of(form: Form) -> Mapping[str, Live]:
-    """The live controls of an open (or closed) form by path, in tab order."""
+    """Return a form's live controls by path, in tab order."""
     state = form._state
     return {control.name: control for control in state.order} if state.lines else state.controls
 
 
 def plan_of(form: type[Form]) -> FormPlan:
-    """What a form class declares."""
+    """Return what a form class declares."""
     return form._plan
 
 
 def name_of(form: Form) -> str:
-    """What a form is called in the trace: its class, with a number from the second of a class on."""
+    """Return a form's name in the trace: its class, numbered from the second on."""
     return form._state.name
 
 
 def make(form: type[Form], plan: FormPlan, engine: EnginePort, opener: Form | None, serial: int, name: str) -> Form:
-    """A form of a class as a plan has it, with its live groups and controls, not opened yet."""
+    """Create a form with its live groups and controls, not yet opened."""
     made: Form = object.__new__(form)
     state = FormState(made, plan, engine, opener, serial, name)
     members = made.__dict__

@@ -1,4 +1,4 @@
-"""Groups: controls with their checks, handlers and rules, declared once and used as often as wanted."""
+"""Groups: controls with checks, handlers and rules, declared once and used often."""
 
 from __future__ import annotations
 
@@ -16,18 +16,17 @@ if TYPE_CHECKING:
 
 
 class GroupDeclaration(Declaration[Live]):
-    """What a group as a whole is declared with."""
+    """The declaration of a group as a whole."""
 
     kind = "group"
     live = Live
 
 
 class Group(Container, metaclass=FormMeta):
-    """A titled section of a form: derive from it, and declare instances in a form or another group.
+    """A titled section of a form. Derive from it, and declare instances in a form or group.
 
-    `home = Address("Home", visible=lambda form: …)`; its controls are `home.street` and so on. A rule
-    of the group itself takes the form (or group) that it is declared in; inside the group's class
-    `self` is the live group, and rules take it. `self.form` is its form.
+    `home = Address("Home", visible=lambda form: …)`; its controls are `home.street` and so on. A rule of the group itself
+    takes the form (or group) that declares it. Inside the group's class, `self` is the live group and `self.form` its form.
     """
 
     form: Form
@@ -54,7 +53,7 @@ class Group(Container, metaclass=FormMeta):
 
     @property
     def path(self) -> str:
-        """The path of the group in its form."""
+        """The group's path in its form."""
         declared = self.__dict__.get("_declared")
         path: str = declared.name if declared is not None else self._node.name
         return path
@@ -68,12 +67,12 @@ class Group(Container, metaclass=FormMeta):
 
     @property
     def caption(self) -> str:
-        """What people call the group."""
+        """The group's caption."""
         return self._node.caption
 
     @property
     def enabled(self) -> bool:
-        """Whether the group can be used as a whole."""
+        """True if the whole group is enabled."""
         return self._node.enabled
 
     @enabled.setter
@@ -82,7 +81,7 @@ class Group(Container, metaclass=FormMeta):
 
     @property
     def visible(self) -> bool:
-        """Whether the group is shown."""
+        """True if the group is visible."""
         return self._node.visible
 
     @visible.setter

@@ -1,4 +1,4 @@
-"""What the engine keeps of each live control; what people touch of it stands in the classes derived from this."""
+"""What the engine has of each live control. Subclasses add what handlers use."""
 
 from __future__ import annotations
 
@@ -21,9 +21,10 @@ if TYPE_CHECKING:
 class Held(Node):
     """A control, group or button of an open form, as the engine has it.
 
-    `_set` has the properties that handlers have set, `_cells` those that follow rules (`_rule`: the value, too);
-    `_draft` is the text that is not settled, `_trouble` why it could not be, `_pending` the `changed` that waits,
-    `_initial` what was held before the first change. A button and a group hold nothing.
+    `_set`: properties set by handlers. `_cells`: properties with rules (`_rule`: the value has one).
+    `_draft`: unsettled text.
+    `_trouble`: why it couldn't be parsed. `_pending`: the queued `changed`.
+    `_initial`: the value before the first change.
     """
 
     __slots__ = (
@@ -54,11 +55,10 @@ class Held(Node):
         self._listing = False
 
     def _current(self, prop: Any) -> Any:
-        """A property as it stands now."""
         return as_kept(self, prop)
 
     def _read(self, prop: str) -> Any:
-        """A property, noted where a rule is reading it."""
+        """Return a property, and track it if a rule is running."""
         found = current(self, prop)
         tracker = self._engine.tracker
         if tracker is not None:
@@ -66,13 +66,12 @@ class Held(Node):
         return found
 
     def _has(self, prop: str) -> bool:
-        """Whether it is enabled, or visible; what is in a group that is not is not either."""
+        """Return True if a control and its groups are enabled (or visible)."""
         own = bool(self._read(prop))
         return own if self._outer is None else own and self._outer._has(prop)
 
     @property
     def _in_use(self) -> bool:
-        """Whether a person can use it: enabled and visible."""
         return in_use(self)
 
 
@@ -80,7 +79,7 @@ class Held(Node):
 
 
 def as_kept(control: Held, prop: Any) -> Any:
-    """A property as it stands now: derived, or set by a handler, or as declared."""
+    """Return a property: derived, set by a handler, or declared."""
     if prop == "value" and not control._rule:
         return control._value
     if control._cells is not None and prop in control._cells:
@@ -91,12 +90,12 @@ def as_kept(control: Held, prop: Any) -> Any:
 
 
 def current(control: Held, prop: Any) -> Any:
-    """The same, asking a class that has more to say of it: what a choice holds may not be offered any more."""
+    """Return a property, of a choice without what is no longer offered."""
     return control._current(prop) if control._plan.lists else as_kept(control, prop)
 
 
 def in_use(control: Held) -> bool:
-    """Whether a person can use a control: it, and the groups that it is in, are enabled and visible."""
+    """Return True if a control and its groups are enabled and visible."""
     if control._outer is None and control._set is None and control._cells is None and control._engine.tracker is None:
         return control._plan.in_use
     return control._has("enabled") and control._has("visible")

@@ -1,4 +1,4 @@
-"""Latches: what was asked already, or done already, is remembered, and for how long is declared."""
+"""Latches: remember that something was asked or done, and for how long."""
 
 from __future__ import annotations
 
@@ -19,14 +19,14 @@ SCOPES: Final = get_args(Scope)
 
 
 class Latch:
-    """Remembers that something was asked, or done: `Latch(per="record")`.
+    """Remembers that something was asked or done: `Latch(per="record")`.
 
-    `per` is one or several of "record", "form", "session" and "user"; `key` is a function of the form
-    whose result is remembered with it; `every` (a timedelta, or "day" for the calendar day of the
-    session's clock) is how long it holds. On a prompt or a check it keeps answers; declared on a
-    form, as `imported_today = Latch(every="day")`, it is asked and taken by handlers. What is per
-    "user", or has an `every`, outlives the session in its latch store, unless it is per "form",
-    "session" or "record", too. Raises `DeclarationError`.
+    `per`: "record", "form", "session", "user", or a tuple of these. `key`: a function of the form; the latch is set per key.
+    `every`: a timedelta, or "day" for the session's calendar day; the latch is reset after it. On a prompt or check, a latch
+    remembers answers. On a form, `imported_today = Latch(every="day")`, handlers set and read it.
+
+    A latch per "user" or with `every` is stored in the latch store, unless it is also per "form", "session" or "record".
+    Raises `DeclarationError`.
     """
 
     __slots__ = ("every", "key", "name", "per")
@@ -77,21 +77,21 @@ class LiveLatch:
         self._latch = latch
 
     def is_set(self) -> bool:
-        """Whether it has been taken and still counts; rules follow it."""
+        """Return True if the latch is set. Rules can read it."""
         return self._form._engine.latch_answer(self._form, self._latch) is not None
 
     @property
     def answer(self) -> str | None:
-        """What it was taken with; None while it does not hold."""
+        """The answer that it was set with, or None if it isn't set."""
         return self._form._engine.latch_answer(self._form, self._latch)
 
     def set(self, answer: str = "") -> bool:
-        """Take it at once; False where it held already. Released again if the gesture fails.
+        """Set the latch at once; return False if it is already set.
 
-        Of several sessions that take the same one in a shared store, one is told True.
+        If the gesture fails, the latch is reset. If several sessions set it in one store, only one gets True.
         """
         return self._form._engine.set_latch(self._form, self._latch, text_for("set(…)", answer))
 
     def reset(self) -> None:
-        """Let it go, where it holds."""
+        """Reset the latch."""
         self._form._engine.reset_latch(self._form, self._latch)

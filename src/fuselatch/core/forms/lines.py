@@ -1,7 +1,6 @@
-"""Lines: rows under a form, each with the controls of one group class.
+"""Lines: rows under a form, each with the controls of a group class.
 
-A line has a path of its own for as long as it is there ("extras#3"); what it is called, for people and in cue
-sheets, goes by its place: `extras[0]` is the first, as in Python.
+A line's path ("extras#3") doesn't change when it moves. Its name goes by its place: `extras[0]` is the first.
 """
 
 from __future__ import annotations
@@ -29,7 +28,7 @@ PLACE = re.compile(r"(.+?)\[([0-9]+)\](?:\.(.+))?")
 
 
 class LineDeclaration(Declaration[Live]):
-    """What stands for a line as a whole."""
+    """The declaration of a line as a whole."""
 
     kind = "group"
     live = Live
@@ -38,11 +37,12 @@ class LineDeclaration(Declaration[Live]):
 class Lines(Declaration[LiveLines[L]], Generic[L]):
     """Rows under a form: `extras = Lines(ExtraLine, "Extras", records="extras", key="booking")`.
 
-    `ExtraLine` is a `Group`: its controls, checks, handlers and derived values are those of each line. Lines that are
-    kept in `records` belong to the record in hand of the form, whose key their column `key` holds; `order` is a
-    column that holds their place. A line under a record that is not kept yet is refused, or with `new_parent="save_first"` the
-    record is kept first. Removing the record, `on_parent_remove="ask"` counts its lines and asks, "refuse" keeps it as long as it
-    has some, "cascade" takes them along. Without `records` the outcome has them, as a tuple of mappings.
+    `line`: a `Group` class with the controls, checks and handlers of each line. `records`: the source that stores the lines;
+    `key`: its column with the record's key; `order`: its column with the line's place. Without `records`, the outcome has
+    the lines as a tuple of mappings.
+
+    `new_parent`: what to do with a line under a record that isn't saved: "refuse", or "save_first".
+    `on_parent_remove`: what happens to the lines when the record is removed: "ask", "refuse" or "cascade".
     """
 
     kind = "lines"
@@ -91,7 +91,7 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
 
 
 def told(control: Any) -> str:
-    """What people call a control in a message: its caption, with the place of the line that it is in, counted from 1."""
+    """Return a control's caption for messages, with the 1-based place of its line."""
     if control._plan.line is None:
         return str(control.caption)
     lines, line = control._plan.line
@@ -100,13 +100,13 @@ def told(control: Any) -> str:
 
 
 def inner_plan(lines: LiveLines[Any]) -> FormPlan:
-    """What the class of the lines declares."""
+    """Return the plan of the lines' class."""
     plan: FormPlan = lines._decl.line._plan
     return plan
 
 
 def make_line(lines: LiveLines[L]) -> L:
-    """A line with its live groups and controls, not among the others yet."""
+    """Create a line with its live groups and controls, not yet in the list."""
     lines._serial += 1
     form: Any = lines.form
     state, decl, inner = form._state, lines._decl, inner_plan(lines)
@@ -130,7 +130,7 @@ def make_line(lines: LiveLines[L]) -> L:
 def put_in_place(
     state: Any, groups: Mapping[str, ControlPlan], kinds: Mapping[str, type], controls: Mapping[str, ControlPlan]
 ) -> None:
-    """Make the live groups and controls of plans, and put them where their paths say."""
+    """Create live groups and controls, and place them by path."""
     form, engine = state.form, state.engine
     for path, group in groups.items():
         outer = state.containers[group.outer]
@@ -151,7 +151,7 @@ def put_in_place(
 
 
 def call_by_place(lines: LiveLines[Any]) -> None:
-    """Have each line, and what is in it, called by its place."""
+    """Name each line, and what is in it, by its place."""
     for at, line in enumerate(lines._rows):
         start = len(line.__dict__["_live"]._plan.path)
         for each in (member for members in lines._members[line] for member in members):
@@ -159,7 +159,7 @@ def call_by_place(lines: LiveLines[Any]) -> None:
 
 
 def forget_gone(lines: LiveLines[Any]) -> None:
-    """Let go of lines that are not there any more, once no gesture can bring them back."""
+    """Drop removed lines that no gesture can restore."""
     state = lines.form._state
     for line in [line for line in lines._members if line not in lines._attached]:
         nodes, controls = lines._members.pop(line)
@@ -170,13 +170,13 @@ def forget_gone(lines: LiveLines[Any]) -> None:
 
 
 def values_of(lines: LiveLines[Any], line: Any) -> dict[str, Any]:
-    """The live controls of a line by their paths in it."""
+    """Return a line's live controls by path."""
     start = len(line.__dict__["_live"]._plan.path) + 1
     return {control._plan.path[start:]: control for control in lines._members[line][1]}
 
 
 def placed_at(form: Any, path: str) -> Live | None:
-    """The live control, group or line at a path, as people call it; None where there is none."""
+    """Return the live control, group or line with a name, or None."""
     state = form._state
     if "#" in path:
         return None

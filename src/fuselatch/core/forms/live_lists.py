@@ -1,4 +1,4 @@
-"""Live controls that hold rows or choose among items: choices, tables, lines."""
+"""Live controls with lists: choices, tables and lines."""
 
 from __future__ import annotations
 
@@ -54,21 +54,21 @@ class LiveChoice(LiveEntry[R, G], Generic[T, R, G]):
 
     @property
     def text(self) -> str:
-        """What stands in the entry: the draft, or what is held as it is shown."""
+        """The text in the field: the draft, or the chosen items."""
         if self._draft is not None:
             return self._draft
         return ", ".join(self.picked)
 
     @property
     def picked(self) -> tuple[str, ...]:
-        """What is held as it is shown, none or one or several."""
+        """The chosen items' texts."""
         value = self._read("value")
         held = () if value is None else value if self._decl.multiple else (value,)
         return tuple([self.choices.text(item) for item in held])
 
     @property
     def position(self) -> int | None:
-        """Where what is held (of several the first) stands among the choices, from 0; None while it is blank."""
+        """The zero-based position of the (first) chosen item, or None if blank."""
         value: Any = self.value
         held = () if value is None else value if self._decl.multiple else (value,)
         return self.choices.position(held[0]) if held else None
@@ -85,7 +85,7 @@ class LiveChoice(LiveEntry[R, G], Generic[T, R, G]):
 
     @property
     def choices(self) -> Choices[T]:
-        """What may be picked, in order."""
+        """The choices, in order."""
         offered: Choices[T] = self._read("choices")
         return offered
 
@@ -95,7 +95,7 @@ class LiveChoice(LiveEntry[R, G], Generic[T, R, G]):
 
 
 class LiveTable(LiveChoice[T, T | None, T]):
-    """A table on an open form; it holds what the catalog stores of the row that is chosen."""
+    """A table on an open form. Its value is the catalog's value of the chosen row."""
 
     __slots__ = ("_sort",)
 
@@ -108,30 +108,30 @@ class LiveTable(LiveChoice[T, T | None, T]):
 
     @property
     def count(self) -> int:
-        """How many rows there are."""
+        """The number of rows."""
         return len(self.choices)
 
     @property
     def row(self) -> Row | None:
-        """The chosen row, with all columns of its source; None where none is chosen."""
+        """The chosen row with all columns of its source, or None."""
         value = self.value
         choices = self.choices
         at = choices.position(value) if value is not None else None
         return None if at is None else choices.row(at)
 
     def rows(self, start: int = 0, stop: int | None = None) -> Sequence[Row]:
-        """The rows in their order, or a stretch of them."""
+        """Return the rows in order, or a part of them."""
         choices = self.choices
         return [choices.row(at) for at in range(*slice(start, stop).indices(len(choices)))]
 
     @property
     def sorted_by(self) -> str:
-        """The column that the rows are sorted by; "" where they come as in their source."""
+        """The column that the rows are sorted by, "" for source order."""
         return self._read_sort()[0]
 
     @property
     def descending(self) -> bool:
-        """Whether they are sorted downwards."""
+        """True if the rows are sorted in descending order."""
         return self._read_sort()[1]
 
     def _read_sort(self) -> tuple[str, bool]:
@@ -149,7 +149,7 @@ class LiveTable(LiveChoice[T, T | None, T]):
 
 
 class LiveLines(Live, Generic[L]):
-    """The lines of an open form, in order: `for line in form.extras.rows`, `len(form.extras)`, `form.extras[0]`."""
+    """The lines of an open form: `for line in form.extras.rows`, `form.extras[0]`."""
 
     __slots__ = ("_attached", "_gone", "_members", "_rows", "_serial", "_written")
 
@@ -168,7 +168,7 @@ class LiveLines(Live, Generic[L]):
 
     @property
     def rows(self) -> tuple[L, ...]:
-        """The lines, first to last; rules that read them follow what is added and removed."""
+        """The lines in order. Rules can read them."""
         found: tuple[L, ...] = self._current("rows")
         tracker = self._engine.tracker
         if tracker is not None:
@@ -188,14 +188,14 @@ class LiveLines(Live, Generic[L]):
         return self.rows[place]
 
     def add(self, **values: Any) -> L | None:
-        """Start a line with these values, as a person does; gives it, or None where something held or refused it."""
+        """Add a line with these values; return it, or None if it was blocked or refused."""
         line: L | None = self._engine.add_line(self, values)
         return line
 
     def remove(self, line: L) -> bool:
-        """Take a line away; False where something held it."""
+        """Remove a line; return False if it was blocked."""
         return self._engine.remove_line(self, line)
 
     def move(self, line: L, to: int) -> None:
-        """Put a line at another place, from 0."""
+        """Move a line to a zero-based position."""
         self._engine.move_line(self, line, place_for(f"{self.name}.move(…)", to))

@@ -1,4 +1,4 @@
-"""Params: what a form is opened with."""
+"""Params: the values that a form is opened with."""
 
 from __future__ import annotations
 
@@ -6,11 +6,11 @@ from typing import Any, Literal
 
 
 class MISSING:
-    """Stands for a default that was not given."""
+    """The default of a param that has none."""
 
 
 class ParamDeclaration:
-    """What `Param` leaves in the class body: its `name`, and its `default` or `MISSING`."""
+    """What `Param` leaves in the class body."""
 
     __slots__ = ("default", "name")
 
@@ -23,9 +23,9 @@ class ParamDeclaration:
 
 
 def Param(*, default: Any = MISSING) -> Any:
-    """Something that a form is opened with: `tariff: Tariff = Param()`.
+    """Declare a parameter of a form: `tariff: Tariff = Param()`.
 
-    It is handed over uncopied and is fixed after opening. Without a `default` it must be given.
+    It is passed uncopied and can't change after the form opens. Without `default`, it is required.
     """
     return ParamDeclaration(default)
 
@@ -37,8 +37,8 @@ class OpenerDeclaration:
 
 
 def Opener(*, init: Literal[False] = False) -> Any:
-    """The form that opened this one, read live: `opener: "BookingForm" = Opener()`.
+    """Declare the form that opened this one: `opener: "BookingForm" = Opener()`.
 
-    It is None for a form that no other has opened. `init` is for checkers: it is no param.
+    It is None if no form opened this one. `init` is for type checkers.
     """
     return OpenerDeclaration()

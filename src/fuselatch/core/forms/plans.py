@@ -1,8 +1,7 @@
 """Plans: what a form class declares, worked out once when the class is made.
 
-Everything that a gesture looks up stands here ready: which handlers hear which event of which
-control, which checks judge it, what is blank. A group's plan is worked out once, too, and embedded
-into each form that uses the group, with its paths put in front.
+A plan has everything that a gesture looks up: handlers by event and control, checks, blank values. A group's plan is
+embedded in each form that uses it, with its path in front.
 """
 
 from __future__ import annotations
@@ -19,11 +18,10 @@ from fuselatch.core.model.findings import Level
 
 @dataclass(eq=False)
 class Handler:
-    """A method that hears events.
+    """A method that handles events.
 
-    `name` is what messages call it ("BookingForm.look_up"). `up` says how many groups out of the
-    event's control the form or group stands that declares it; `within` is the path of that group
-    for events of the form.
+    `name`: its name in messages ("BookingForm.look_up"). `up`: how many groups outside the event's control declare it.
+    `within`: the path of its group, for events of the form.
     """
 
     name: str
@@ -34,14 +32,14 @@ class Handler:
 
     @property
     def where(self) -> tuple[str, int]:
-        """The file and line of the method."""
+        """The method's file and line."""
         code: Any = getattr(self.function, "__wrapped__", self.function).__code__
         return code.co_filename, code.co_firstlineno
 
 
 @dataclass
 class CheckPlan:
-    """A written check: the paths of the controls whose values it receives, and of the one that shows its marker."""
+    """A written check: the controls whose values it gets, and the one that shows its marker."""
 
     name: str
     function: Callable[..., object]
@@ -54,7 +52,7 @@ class CheckPlan:
     latch: Latch | None = None
 
     def inside(self, path: str) -> CheckPlan:
-        """The same check of a group that stands at a path."""
+        """Return the same check of a group at a path."""
         controls = tuple(joined(path, one) for one in self.controls)
         return replace(self, controls=controls, at=joined(path, self.at), within=joined(path, self.within))
 
@@ -63,12 +61,9 @@ class CheckPlan:
 class ControlPlan:
     """One control (or group) of one form class.
 
-    `outer` is the path of the group that it is in ("" for the form itself), `inputs` the paths of
-    what its `derive` rules take; `checks` are shown at it, `judges` receive its value. An `entry` takes
-    entries, and is `judged` where a rule or check has something to say about it; a `masked` one shows
-    no text; `in_use` is whether it can be used as declared; values of the type `as_is` need no
-    conversion; one that `lists` things says for itself what it holds; `levels` are those that a policy
-    gives its declared rules.
+    `outer`: the path of its group ("" for the form). `inputs`: the paths that its `derive` rules read. `checks` are shown at
+    it, `judges` read its value. `judged`: a rule or check may have a finding. `in_use`: declared enabled and visible.
+    `as_is`: the type that needs no conversion. `lists`: its class decides its value. `levels`: a policy's levels.
     """
 
     path: str
@@ -91,7 +86,7 @@ class ControlPlan:
     line: tuple[Any, Any] | None = None
 
     def inside(self, path: str, index: int) -> ControlPlan:
-        """The same control of a group that stands at a path."""
+        """Return the same control of a group at a path."""
         return replace(
             self,
             path=joined(path, self.path),
@@ -106,7 +101,7 @@ class ControlPlan:
 
 @dataclass
 class RowPlan:
-    """Controls side by side: the row's caption, and their paths."""
+    """Controls side by side: the row's caption and their paths."""
 
     caption: str
     controls: tuple[str, ...]
@@ -114,11 +109,10 @@ class RowPlan:
 
 @dataclass
 class FormPlan:
-    """What one form class, or one group class, declares.
+    """What one form or group class declares.
 
-    `ruled` are the paths of groups and controls with rules or checks, `defaulted` those of controls
-    that may start with a value: opening a form looks at no others. `reworded` are the prompts that a
-    policy puts in other words.
+    `ruled`: paths of controls with rules or checks. `defaulted`: paths of controls that may start with a value. Opening a
+    form looks only at these. `reworded`: prompts with a policy's texts.
     """
 
     name: str
@@ -150,10 +144,10 @@ class FormPlan:
     hints: Mapping[str, Any] | None = None
 
     def placed(self, path: str) -> ControlPlan | None:
-        """The control or group at a path."""
+        """Return the control or group at a path."""
         return self.controls.get(path) or self.groups.get(path)
 
 
 def joined(path: str, name: str) -> str:
-    """The path of something within a group."""
+    """Return the path of something in a group."""
     return f"{path}.{name}" if path and name else path or name

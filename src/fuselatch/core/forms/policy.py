@@ -1,4 +1,4 @@
-"""Policies: texts of prompts and levels of checks that management decides, not the code."""
+"""Policies: texts of prompts and levels of checks that the office decides."""
 
 from __future__ import annotations
 
@@ -20,10 +20,10 @@ GENERAL: Final = "warnings_prompt"
 
 
 class Rules:
-    """What a policy says of forms, by the name of their class; `source` is what its errors call it.
+    """A policy for forms, by class name. `source` is its name in errors.
 
-    `prompts` of a form have `text`, `title` and `buttons` (declared caption to shown); `checks` have a
-    level for a written check's name, or for a control's declared rule ("length.maximum").
+    A form's `prompts` have `text`, `title` and `buttons` (declared to shown caption). Its `checks` have a level for a
+    written check, or for a control's rule ("length.maximum").
     """
 
     def __init__(self, forms: Mapping[str, Any], source: str) -> None:
@@ -39,7 +39,6 @@ class Rules:
                     raise self.fail(f"[{form}.checks] {name}", f"must be 'refuse' or 'warn', not {level!r}")
 
     def fail(self, where: str, problem: str) -> PolicyError:
-        """The error for something in the file."""
         return PolicyError(f"{self.source}: {where} {problem}")
 
     def _table(self, found: Any, where: str, words: Iterable[str] = ()) -> Mapping[str, Any]:
@@ -61,14 +60,14 @@ class Rules:
                 raise self.fail(where, f"the new caption of '{button}' must be text, not {shown!r}")
 
     def known(self, names: Iterable[str]) -> None:
-        """Refuse what is said of forms that nobody knows."""
+        """Refuse a form name that doesn't exist."""
         names = list(names)
         for name in self.forms:
             if name not in names:
                 raise self.fail(f"[{name}]", f"no imported form has this name; {suggest(name, names)}")
 
     def applied(self, form: Any) -> FormPlan:
-        """A form's plan with what this says of it; raises `PolicyError` for a name that the form does not have."""
+        """Return a form's plan with this policy; raise `PolicyError` for an unknown name."""
         plan: FormPlan = form._plan
         for base in reversed(form.__mro__):
             told = self.forms.get(base.__name__)
@@ -125,7 +124,7 @@ class Rules:
 
 
 def declared_rules(decl: Any) -> list[str]:
-    """The declared rules of a control that may have another level."""
+    """Return the declared rules of a control that can have another level."""
     words = ("required", "minimum", "maximum", "min_length", "max_length", "pattern")
     told = {word: vars(decl).get(word, decl.constants.get(word)) for word in words}
     return [word for word in words if word in decl.rules or told[word] not in (None, False, 0, "")]

@@ -1,6 +1,6 @@
-"""What live forms and controls ask of the engine that runs them.
+"""What live forms and controls need from the engine.
 
-The engine stands above the forms and imports them; this is the one thing they know of it.
+The engine imports the forms, so they only know this interface.
 """
 
 from __future__ import annotations
@@ -32,44 +32,44 @@ F = TypeVar("F", bound="Form")
 
 
 class RecordsView(Protocol):
-    """The records of a session, as a handler reaches them."""
+    """The records of a session, as a handler uses them."""
 
     def rows(self, source: str) -> tuple[Mapping[str, Any], ...]:
-        """All rows of a source, with what this gesture has staged."""
+        """Return all rows of a source, with what this gesture has staged."""
 
     def add(self, source: str, row: Mapping[str, Any]) -> None:
-        """Stage a row to be added; it is written when the gesture is done."""
+        """Stage a new row. It is written when the gesture is finished."""
 
 
 class RecordsPort(Protocol):
-    """What a handler may ask of `self.records`, on a form that is bound to a source."""
+    """What a handler can do with `self.records` on a bound form."""
 
     source: str
 
     @property
     def key(self) -> Any:
-        """The key of the record in hand; None for a fresh one."""
+        """The current record's key, or None for a new record."""
 
     @property
     def count(self) -> int:
-        """How many records there are, with the filters as they are."""
+        """The number of records that match the filters."""
 
     @property
     def position_text(self) -> str:
-        """The place of the record in hand: "12 of 250"."""
+        """The current record's position: "12 of 250"."""
 
     @property
     def is_changed(self) -> bool:
-        """Whether something was entered that is not kept yet."""
+        """True if the user entered something that isn't saved."""
 
     def where(self, *, blank: str = "all", **columns: LiveValue[Any]) -> None:
-        """Only the rows whose columns equal what these controls hold."""
+        """Show only rows whose columns equal these controls."""
 
     def next(self) -> bool:
-        """Go to the record behind."""
+        """Go to the next record."""
 
     def previous(self) -> bool:
-        """Go to the record before."""
+        """Go to the previous record."""
 
     def first(self) -> bool:
         """Go to the first record."""
@@ -78,24 +78,24 @@ class RecordsPort(Protocol):
         """Go to the last record."""
 
     def new(self) -> bool:
-        """Begin a fresh record."""
+        """Start a new record."""
 
     def save(self) -> bool:
-        """Keep the record in hand."""
+        """Save the current record."""
 
     def remove(self) -> bool:
-        """Take the record in hand away, once the person agrees."""
+        """Ask the user and remove the current record."""
 
     def at(self, key: Any) -> bool:
         """Go to the record with a key."""
 
 
 class SessionView(Protocol):
-    """What a handler may ask of `self.session`."""
+    """What a handler can do with `self.session`."""
 
     @property
     def user(self) -> str:
-        """Who is at the form."""
+        """The user's name."""
 
     @property
     def formats(self) -> Formats:
@@ -103,7 +103,7 @@ class SessionView(Protocol):
 
     @property
     def services(self) -> Services:
-        """What the session reaches outside itself by, by class."""
+        """The session's services, by class."""
 
     @property
     def forms(self) -> tuple[Form, ...]:
@@ -111,26 +111,26 @@ class SessionView(Protocol):
 
     @property
     def records(self) -> RecordsView:
-        """The records that the session was given."""
+        """The session's records."""
 
     def now(self) -> datetime:
-        """The session's clock, read once a gesture."""
+        """Return the session's time, read once per gesture."""
 
     def today(self) -> date:
-        """The date of `now()`."""
+        """Return the session's date."""
 
     def find(self, form: Callable[..., F]) -> F | None:
-        """The front one of the open forms of a class, or None."""
+        """Return the front form of a class, or None."""
 
     def __getitem__(self, shared: Shared[T]) -> T | None:
-        """The session's own value of a `Shared`."""
+        """Return the session's value of a `Shared`."""
 
     def __setitem__(self, shared: Shared[T], value: T) -> None:
-        """Set the session's own value of a `Shared`."""
+        """Set the session's value of a `Shared`."""
 
 
 class EnginePort(ABC):
-    """What live forms and controls ask of the engine; `session` is a `SessionView` to them."""
+    """What live forms and controls need from the engine."""
 
     session: Any
     tracker: Inputs | None
@@ -138,11 +138,11 @@ class EnginePort(ABC):
 
     @abstractmethod
     def fresh(self, cell: Cell) -> Any:
-        """A cell's value, computed where an input has changed."""
+        """Return a cell's value; compute it if an input changed."""
 
     @abstractmethod
     def findings(self, control: Held) -> tuple[Finding, ...]:
-        """What is found about a control as it stands."""
+        """Return a control's findings."""
 
     @abstractmethod
     def assign(self, control: Held, value: object) -> None:
@@ -150,47 +150,47 @@ class EnginePort(ABC):
 
     @abstractmethod
     def set_property(self, control: Held, prop: str, value: object, wanted: Callable[[Any], Any]) -> None:
-        """Set a property that is not derived."""
+        """Set a property that has no rule."""
 
     @abstractmethod
     def note_stale(self, control: Held, by_rule: bool = False) -> None:
-        """Note that a value was read while its control holds a draft."""
+        """Note that a value was read while its control has a draft."""
 
     @abstractmethod
     def set_attribute(self, container: Any, name: str, value: object) -> None:
-        """Set a plain attribute of a form or group, so that it can be put back."""
+        """Set a plain attribute so that it can be undone."""
 
     @abstractmethod
     def sort_table(self, table: LiveTable[Any], sort: tuple[str, bool]) -> None:
-        """Sort a table by a column, downwards or not."""
+        """Sort a table by a column, descending or not."""
 
     @abstractmethod
     def add_line(self, lines: LiveLines[Any], values: Mapping[str, Any]) -> Any:
-        """Start a line."""
+        """Add a line; return None if it was blocked or refused."""
 
     @abstractmethod
     def remove_line(self, lines: LiveLines[Any], line: Any) -> bool:
-        """Take a line away."""
+        """Remove a line; return False if it was blocked."""
 
     @abstractmethod
     def move_line(self, lines: LiveLines[Any], line: Any, to: int) -> None:
-        """Put a line at another place."""
+        """Move a line."""
 
     @abstractmethod
     def focus(self, control: Held, select: bool) -> None:
-        """Bring the focus to a control."""
+        """Move the focus to a control after the handler."""
 
     @abstractmethod
     def undo_draft(self, control: Held) -> None:
-        """Take a draft away; the old value comes back."""
+        """Drop a draft, so that the value is shown again."""
 
     @abstractmethod
     def ask(self, form: Form, prompt: Prompt, facts: Mapping[str, Any]) -> str:
-        """Put a prompt and wait for its answer."""
+        """Ask a prompt and wait for its answer."""
 
     @abstractmethod
     def say(self, form: Form, text: str, tone: Tone) -> None:
-        """Put a line on the form's message area."""
+        """Show a line in the form's message area."""
 
     @abstractmethod
     def open(self, form: Form, child: type[Form], params: Mapping[str, Any], how: Manner) -> Outcome:
@@ -202,40 +202,40 @@ class EnginePort(ABC):
 
     @abstractmethod
     def send(self, form: Form, name: str, payload: object) -> None:
-        """Raise a signal."""
+        """Raise a custom event after the running handler."""
 
     @abstractmethod
     def listen(self, form: Form, name: str, owner: Any, handler: Handler) -> None:
-        """Have a signal heard by hand."""
+        """Attach a listener to a custom event."""
 
     @abstractmethod
     def latch_answer(self, form: Form, latch: Latch) -> str | None:
-        """What a latch was taken with, while it holds."""
+        """Return the answer that a latch was set with, if it is set."""
 
     @abstractmethod
     def set_latch(self, form: Form, latch: Latch, answer: str) -> bool:
-        """Take a latch; False where it holds already."""
+        """Set a latch; return False if it is already set."""
 
     @abstractmethod
     def reset_latch(self, form: Form, latch: Latch) -> None:
-        """Let a latch go."""
+        """Reset a latch."""
 
     @abstractmethod
     def hide(self, form: Form, hidden: bool) -> None:
-        """Hide a form, or show it again where it was."""
+        """Hide a form, or show it again."""
 
     @abstractmethod
     def close_form(self, form: Form, verdict: str) -> None:
-        """Close a form."""
+        """Close a form after the running handler."""
 
     @abstractmethod
     def set_title(self, form: Form, title: str) -> None:
-        """Give a form another title."""
+        """Change a form's title."""
 
     @abstractmethod
     def refresh(self, form: Form) -> None:
-        """Have every rule of a form run again."""
+        """Run every rule of a form again."""
 
     @abstractmethod
     def afterwards(self, form: Form, function: Callable[..., object], args: tuple[object, ...]) -> None:
-        """Have an outward effect happen once all is settled and written."""
+        """Call a function after the gesture's writes."""

@@ -1,4 +1,4 @@
-"""Prompts: questions that a form puts to a person, declared on the class."""
+"""Prompts: questions to the user, declared on the form."""
 
 from __future__ import annotations
 
@@ -21,12 +21,10 @@ OK_CANCEL: Final = (TEXTS["ok"], TEXTS["cancel"])
 class Prompt:
     """A question with up to four buttons.
 
-    `text` may name controls and facts in braces: `"{vessel} overhangs by {over:.1f} m"`. `default`
-    is the button that Enter presses, `cancel` the one that Escape and the close button press;
-    where neither is given the last button is both, and `cancel` is the default where only that is
-    given. `tone` is one of plain, question, warning, danger. With a `latch` it is put once for each
-    key, and then gives the answer that it was given, where `keeps` names that button. Raises
-    `DeclarationError` where a button is named that isn't there.
+    `text`: may name controls and facts in braces: `"{vessel} overhangs by {over:.1f} m"`. `default`: the button that Enter
+    presses. `cancel`: the button that Escape and the close button press. Without both, the last button is both; with only
+    `cancel`, it is also the default. `tone`: plain, question, warning or danger. `latch`: ask once per key, then return the
+    remembered answer; `remember`: the answers to remember. Raises `DeclarationError`.
     """
 
     __slots__ = ("buttons", "cancel", "default", "fields", "latch", "name", "plain", "remember", "text", "title", "tone")
@@ -72,11 +70,11 @@ class Prompt:
 
     @property
     def latch_name(self) -> str:
-        """What its latch is called in a log: the prompt's name, or its text where it is not declared on a class."""
+        """The latch's name in a log: the prompt's name, or its text."""
         return self.name or self.text
 
     def reworded(self, text: str, title: str, buttons: Mapping[str, str]) -> Prompt:
-        """The same prompt in other words; `buttons` has the captions shown, by those declared."""
+        """Return the prompt with other texts. `buttons`: shown captions by declared ones."""
         shown = {button: buttons.get(button, button) for button in self.buttons}
         return Prompt(
             text,
@@ -88,7 +86,7 @@ class Prompt:
         )
 
     def _fields(self, where: str) -> tuple[str, ...]:
-        """The names in braces, each once."""
+        """Return the names in braces, each once."""
         try:
             named = [name for _, name, _, _ in Formatter().parse(self.text) if name is not None]
         except ValueError as error:
@@ -99,10 +97,9 @@ class Prompt:
         return tuple(dict.fromkeys(named))
 
     def filled(self, facts: Mapping[str, Any], names: Iterable[str] = ()) -> str:
-        """The text with its facts filled in; `names` are what it could name, for the error.
+        """Return the text with its facts filled in. `names`: known names, for the error.
 
-        Raises `UnknownName` for a fact that is missing, `ValueError` for one that its format does
-        not fit.
+        Raises `UnknownName` for a missing fact, and `ValueError` if its format doesn't fit.
         """
         for name in self.fields:
             if name not in facts:
@@ -114,7 +111,7 @@ class Prompt:
 
 
 class Shown:
-    """A control in a prompt's text: shown as in its entry, or by a format of its value."""
+    """A control in a prompt's text: its field's text, or its value in a format."""
 
     __slots__ = ("text", "value")
 

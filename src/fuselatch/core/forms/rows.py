@@ -9,7 +9,7 @@ from fuselatch.core.model.errors import DeclarationError
 
 
 class Row:
-    """Controls side by side: `point1 = Row("Point 1", x1, y1)`. Layout only: it holds nothing itself."""
+    """Controls side by side: `point1 = Row("Point 1", x1, y1)`. It is only layout."""
 
     __slots__ = ("caption", "controls", "name")
 

@@ -1,4 +1,4 @@
-"""Rules: properties that follow others, as functions of the form or through `derive`."""
+"""Rules: properties that depend on others, as functions of the form or by `derive`."""
 
 from __future__ import annotations
 
@@ -20,20 +20,19 @@ D = TypeVar("D")
 T = TypeVar("T")
 
 Rule: TypeAlias = Callable[[Any], T] | Derived[T]
-"""A property that follows others: a function of the form, or what `derive` gives."""
+"""A rule: a function of the form, or the result of `derive`."""
 
 
 def is_rule(value: object) -> bool:
-    """Whether an option is a rule rather than a constant."""
+    """Return True if an option is a rule and not a constant."""
     return isinstance(value, Derived | Catalog) or (callable(value) and not isinstance(value, type))
 
 
 def from_open(form: Any, control: str) -> Callable[[Any], Any]:
-    """A default: what a control of another open form holds, `default=from_open(MemberForm, "member")`.
+    """Return a default: the value of a control of another open form.
 
-    Takes a form class and the path of one of its controls; of several open ones the front one
-    counts, and where none is open the default is blank. Settled values only; that a draft was pending is
-    noted in the trace. Raises `DeclarationError` where the form has no such control.
+    `default=from_open(MemberForm, "member")`. If several are open, the front one is used; if none is open, the default is
+    blank. Only settled values are used. Raises `DeclarationError` for an unknown control.
     """
     plan = getattr(form, "_plan", None)
     if plan is None:
@@ -87,10 +86,10 @@ def derive(
     *more: Entry[Any, Any, Any],
 ) -> Derived[T]: ...
 def derive(function: Callable[..., T], /, *inputs: Any) -> Derived[T]:
-    """A rule that calls `function` with the values of controls, and is blank while one of them is.
+    """Return a rule that calls a function with controls' values.
 
-    Takes a plain function and the declared controls in the order of its arguments; the function
-    changes nothing and can't wait. Raises `DeclarationError` for an input that holds no value.
+    `function`: takes the values in the order of `inputs`, can't set anything or wait. The result is blank while an input is
+    blank. Raises `DeclarationError` for a control without a value.
     """
     name = getattr(function, "__name__", type(function).__name__)
     if not callable(function):

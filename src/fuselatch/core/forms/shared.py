@@ -1,4 +1,4 @@
-"""Session values: declared once in a module, with a value of its own in each session."""
+"""Shared values: declared once in a module, with one value per session."""
 
 from __future__ import annotations
 
@@ -11,11 +11,10 @@ T = TypeVar("T")
 
 
 class Shared(Generic[T]):
-    """A value of the session that several forms use and rules follow: `ON_DUTY = Shared(str)`.
+    """A value of the session that forms share: `ON_DUTY = Shared(str)`.
 
-    Takes the type, and the value it starts with (None without one). In a handler
-    `self.session[ON_DUTY]` reads it and `self.session[ON_DUTY] = "Imke"` sets it, which is put back
-    on failure.
+    `kind`: its type. `start`: its first value (None without one). In a handler, `self.session[ON_DUTY]` reads it and
+    `self.session[ON_DUTY] = "Imke"` sets it. Rules can read it.
     """
 
     __slots__ = ("kind", "name", "start")
@@ -30,7 +29,7 @@ class Shared(Generic[T]):
             self.exact(start)
 
     def exact(self, value: Any) -> T:
-        """A value of the type; an int is taken for a float. Raises `TypeError` for any other."""
+        """Return a value of the type; an int is accepted for a float. Raises `TypeError`."""
         return exactly(self.kind, value, f"Shared {self.name}")
 
     def __repr__(self) -> str:

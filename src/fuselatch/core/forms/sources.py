@@ -1,6 +1,6 @@
-"""Attaching handlers: `@length.changed`, `@on(length.left, beam.left)`, `@Form.opened`.
+"""Attach handlers: `@length.changed`, `@on(length.left, beam.left)`, `@Form.opened`.
 
-Decorators mark a function and return the same function; the form class collects the marks.
+Decorators mark a function and return it. The form class collects the marks.
 """
 
 from __future__ import annotations
@@ -15,7 +15,7 @@ MARK = "_fuselatch_hears"
 
 
 class EventSource:
-    """An event of a declared control or of a form class, to attach handlers to."""
+    """An event of a declared control or a form class, which handlers attach to."""
 
     __slots__ = ("name", "owner")
 
@@ -24,7 +24,7 @@ class EventSource:
         self.name = name
 
     def __call__(self, function: F) -> F:
-        """Attach one handler: a method that takes `self`, or `self` and the event."""
+        """Attach a handler: a method that takes `self`, or `self` and the event."""
         return on(self)(function)
 
     def __repr__(self) -> str:
@@ -33,7 +33,7 @@ class EventSource:
 
 
 class FormEvent:
-    """A form's event in a class body; read from a class it is an `EventSource` of that class."""
+    """A form's event in a class body. Read from a class, it is an `EventSource`."""
 
     def __set_name__(self, owner: type, name: str) -> None:
         self.name = name
@@ -43,9 +43,9 @@ class FormEvent:
 
 
 def on(*sources: EventSource) -> Callable[[F], F]:
-    """Attach one handler to one or many events: `@on(length.left, beam.left)`.
+    """Attach one handler to several events: `@on(length.left, beam.left)`.
 
-    Returns the function unchanged. Raises `DeclarationError` for anything that is no event.
+    Returns the function. Raises `DeclarationError` for anything but an event.
     """
     for source in sources:
         if not isinstance(source, EventSource):
@@ -65,11 +65,11 @@ def on(*sources: EventSource) -> Callable[[F], F]:
 
 
 WAITING_KINDS = 0x20 | 0x80 | 0x200
-"""The flags of generators, coroutines and asynchronous generators in a code object."""
+"""The flags of generators and coroutines in a code object."""
 
 
 def must_be_plain(function: Any, what: str, decorator: str) -> None:
-    """Refuse what is no plain, synchronous method; raises `DeclarationError`."""
+    """Refuse anything but a plain, synchronous method; raise `DeclarationError`."""
     code = getattr(function, "__code__", None)
     if code is None:
         raise DeclarationError(f"{what} must be a method, not {type(function).__name__}; put {decorator} on top")
@@ -78,5 +78,5 @@ def must_be_plain(function: Any, what: str, decorator: str) -> None:
 
 
 def heard_by(function: object) -> tuple[EventSource, ...]:
-    """The events that a function was marked to hear; none for anything else."""
+    """Return the events that a function is marked to handle."""
     return tuple(getattr(function, "__dict__", {}).get(MARK, ()))

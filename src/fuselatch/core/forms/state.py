@@ -1,4 +1,4 @@
-"""The life of a form, as one table; nothing else decides what may follow what."""
+"""The phases of a form's life, as one table."""
 
 from __future__ import annotations
 
@@ -23,19 +23,20 @@ PHASES: Final[dict[Phase, tuple[Phase, ...]]] = {
     "closing": ("open", "closed"),
     "closed": (),
 }
-"""From each phase, those that may follow. A held closing goes back to open; an opening that
-fails leaves its form closed."""
+"""The phases that may follow each phase.
+
+A blocked closing goes back to open. An opening that fails closes the form.
+"""
 
 
 Place: TypeAlias = Literal["over", "beside"]
-"""Where a form opens: over its opener, or beside it so that the two don't overlap."""
+"""Where a form opens: over its opener, or beside it without overlapping."""
 
 
 class Manner(NamedTuple):
     """How a form is opened.
 
-    `hiding` its opener meanwhile, in what `place`, and whether it is waited for (`modal`); a bound one `at` what
-    record, and with `only` the rows whose columns have these values.
+    `hiding`: hide its opener. `place`: where. `modal`: the opener waits. `at`: the first record. `only`: values of its rows.
     """
 
     hiding: bool = False
@@ -46,15 +47,14 @@ class Manner(NamedTuple):
 
 
 USUAL: Final = Manner()
-"""How a form is opened where nothing is said."""
+"""The default way to open a form."""
 
 
 class FormState(Node):
-    """What the engine keeps about one open form.
+    """What the engine has of one open form.
 
-    `controls` has the live controls by path, `nodes` those of groups, `containers` the live groups;
-    `order` is the tab order, `lines` those controls that are lines, `manner` how the form was opened, `record` counts the
-    records in hand, `records` is what it is bound to, `listeners` what hears its signals by hand.
+    `controls`: live controls by path; `nodes`: those of groups; `containers`: live groups. `order`: the tab order. `lines`:
+    controls that are lines. `manner`: how it was opened. `record`: counts records. `listeners`: of its custom events.
     """
 
     __slots__ = (
@@ -89,13 +89,12 @@ class FormState(Node):
         self.lines: list[Any] = []
 
     def _current(self, prop: str) -> Any:
-        """The title as it stands now."""
         if self._cells is not None and prop in self._cells:
             return self.engine.fresh(self._cells[prop])
         return self.title if self.title is not None else self.plan.title
 
     def move(self, phase: Phase) -> Phase:
-        """Go on to another phase; gives the one before. A move that the table lacks is a `ValueError`."""
+        """Go to another phase; return the previous one. Raises `ValueError`."""
         before = self.phase
         if phase not in PHASES[before]:
             raise ValueError(f"{self.name} is {before} and can't become {phase}")

@@ -1,4 +1,4 @@
-"""Tables: the rows of a record source in columns, one of which is chosen."""
+"""Tables: the rows of a record source in columns. The user chooses one."""
 
 from __future__ import annotations
 
@@ -20,11 +20,10 @@ T = TypeVar("T")
 
 
 class Table(Choice[T, T | None, T]):
-    """Rows of a record source, one of which is chosen: `Table("Berths", rows=Catalog("berths", text="name"), columns=…)`.
+    """A table of a source's rows, one of which can be chosen.
 
-    `rows` is a `Catalog`, with `.where(…)` as for a `Choice`; the table holds what it stores of the chosen row, which
-    must be different for each. `columns` are those of the source that are seen, or a mapping from them to captions;
-    `sort` is the column that sorts at first. A double click, and Enter, raise `double_clicked` with the row as `event.new`.
+    `rows`: a `Catalog`, whose `value` must differ in each row. `columns`: names of columns, or a mapping of name to caption.
+    `sort`: the column to sort by at first. Double-clicking a row, or Enter, raises `double_clicked`; `event.new` is the row.
     """
 
     kind = "table"
@@ -39,7 +38,7 @@ class Table(Choice[T, T | None, T]):
         @overload
         def __get__(self, instance: object, owner: type) -> LiveTable[T]: ...
         def __get__(self, instance: object | None, owner: type) -> Self | LiveTable[T]:
-            """On a form its live table."""
+            """Return the live table on a form."""
 
     def __init__(
         self,
@@ -66,5 +65,5 @@ class Table(Choice[T, T | None, T]):
 
 
 def as_caption(name: str) -> str:
-    """A column's name as a caption, where it has none."""
+    """Return a column's name as a caption."""
     return name.replace("_", " ").capitalize()

@@ -1,1 +1,1 @@
-"""What forms are made of: values, findings, choices, events, tracked cells and trace entries."""
+"""What forms are made of: values, findings, choices, events, cells and trace entries."""

@@ -1,8 +1,7 @@
-"""Tracked cells: derived properties, what they read, and who reads them.
+"""Tracked cells: rules, what they read, and what reads them.
 
-A *node* is whatever has properties that a rule may read (a live control, a session); it keeps in
-`_watchers` which cells read which of its properties, in `_cells` those that its own follow. A cell
-is a rule with the value it gave last.
+A *node* has properties that a rule may read, such as a live control or the session. `_watchers`: the cells that read each
+property. `_cells`: the rules of its own properties. A cell is a rule with its last value.
 """
 
 from __future__ import annotations
@@ -17,7 +16,7 @@ T = TypeVar("T")
 
 @mypyc_attr(allow_interpreted_subclasses=True)
 class Node:
-    """What a rule may read from; what is read is named by `prop`, most by a word."""
+    """Something that rules can read, by `prop`."""
 
     __slots__ = ("_cells", "_watchers", "name")
 
@@ -27,16 +26,15 @@ class Node:
         self._watchers: dict[Any, dict[Cell, None]] | None = None
 
     def _current(self, prop: Any) -> Any:
-        """The property as it stands now."""
         raise NotImplementedError
 
 
 Inputs: TypeAlias = dict[tuple[Node, Any], Any]
-"""What a rule has read: of which node which property, with its value."""
+"""What a rule read: node, property and value."""
 
 
 class Derived(Generic[T]):
-    """A rule whose inputs are known: `function` called with the values of `inputs`."""
+    """A rule with known inputs: `function` is called with their values."""
 
     __slots__ = ("function", "inputs")
 
@@ -46,18 +44,16 @@ class Derived(Generic[T]):
 
 
 UNSEEN: Any = type("Unseen", (), {"__repr__": lambda self: "unseen"})()
-"""The value of a cell that has never run."""
+"""The value of a cell that hasn't run."""
 
 
 class Cell:
-    """One derived property, or one written check, of one live control.
+    """One derived property or written check of one control.
 
-    `node` and `prop` say what it gives, `run` computes it; `inputs` holds what it read when it last
-    ran, with the values seen then. `cause` is the trace entry that made it stale, `because` the event
-    and the handler that were running then, `announced` the value that was announced last, `place` its place
-    among those that are announced together, `where` the author's function. A `forced` cell runs again whatever
-    its inputs are; a `fixed` one looks for itself whether they differ, and always has the same. A `plain` one
-    is fixed, and takes only what controls hold: no other rule runs within it.
+    `inputs`: what it read when it last ran, with the values. `cause`: the trace entry that marked it.
+    `because`: the event and handler that ran then. `announced`: the value that was last announced.
+    `where`: the developer's function. `forced`: run again in any case.
+    `fixed`: inputs never change, and it compares them itself. `plain`: fixed, and no other rule runs in it.
     """
 
     __slots__ = (
@@ -89,7 +85,7 @@ class Cell:
 
 
 def watch(cell: Cell, inputs: Inputs) -> None:
-    """Note what a cell has read, and have it told when any of that differs."""
+    """Note what a cell reads, so that it is marked when something of that changes."""
     if inputs.keys() != cell.inputs.keys():
         unwatch(cell)
         for node, prop in inputs:
@@ -100,7 +96,6 @@ def watch(cell: Cell, inputs: Inputs) -> None:
 
 
 def unwatch(cell: Cell) -> None:
-    """Forget what a cell has read."""
     for node, prop in cell.inputs:
         if node._watchers is not None and prop in node._watchers:
             node._watchers[prop].pop(cell, None)

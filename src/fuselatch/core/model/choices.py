@@ -1,7 +1,6 @@
-"""The choices of a control: a sequence that is shared, never copied, with what each item is shown as.
+"""The choices of a control: a shared sequence with the text of each item.
 
-What costs is built when it is first needed: places when something is looked up, sorted keys when
-somebody types. Both are as large as this list, whatever there is beside it.
+Indexes are built on first use: positions for look-ups, sorted keys for typing ahead.
 """
 
 from __future__ import annotations
@@ -17,16 +16,15 @@ from typing import Any, Final, Generic, TypeVar, overload
 T = TypeVar("T")
 
 AHEAD: Final = 50
-"""How many items typing ahead gives at most."""
+"""The most items that typing ahead returns."""
 LAST: Final = "\U0010ffff"
 NO_WORD: Final = re.compile(r"[\W_]")
 
 
 class Choices(Sequence[T], Generic[T]):
-    """What may be picked, in order. Equal to any list or tuple of equal items.
+    """The choices of a control, in order. Equal to any list or tuple of equal items.
 
-    Takes the items that are held, what each is shown as (by `str()` where nothing is given), and for those of a
-    table what gives the row at a place.
+    `items`: the values. `texts`: their texts (default: `str()`). `row`: returns the row at a position, for tables.
     """
 
     __slots__ = ("_ahead", "_items", "_places", "_row", "_texts")
@@ -60,7 +58,7 @@ class Choices(Sequence[T], Generic[T]):
         return self.position(item) is not None
 
     def position(self, item: object) -> int | None:
-        """Where an item stands, from 0; None where it is not offered."""
+        """Return an item's zero-based position, or None if it isn't offered."""
         places = self._places
         if places is None:
             try:
@@ -88,24 +86,24 @@ class Choices(Sequence[T], Generic[T]):
         return repr(list(self._items))
 
     def text(self, item: object) -> str:
-        """What an item is shown as."""
+        """Return an item's text."""
         if self._texts is None:
             return str(item)
         at = self.position(item)
         return str(item) if at is None else self._texts[at]
 
     def row(self, at: int) -> Mapping[str, Any]:
-        """The row that the item at a place stands for."""
+        """Return the row of the item at a position."""
         if self._row is None:
             raise TypeError("these choices aren't rows")
         return self._row(at)
 
     def shown(self, start: int = 0, stop: int | None = None) -> list[str]:
-        """The texts that a person sees, in order; of a stretch only, where one is named."""
+        """Return the items' texts, in order, or a part of them."""
         return list(map(str, (self._items if self._texts is None else self._texts)[start:stop]))
 
     def find(self, text: str) -> list[T]:
-        """The items shown as `text`: exact ones, else the same but for case and accents."""
+        """Return the items with a text: exact ones, or those that differ in case and accents."""
         texts = self._items if self._texts is None else self._texts
         if len(texts) > AHEAD or self._ahead is not None:
             near = self.ahead_index.exact(folded(text))
@@ -116,22 +114,25 @@ class Choices(Sequence[T], Generic[T]):
         return [self._items[at] for at in sorted(exact or near)]
 
     def ahead(self, text: str, most: int = AHEAD) -> list[T]:
-        """The items that a typed text may mean: an exact match, then those that begin so, then those with such a word."""
+        """Return the items that typed text may mean.
+
+        Exact matches come first, then items that start with it, then items with a word that does.
+        """
         return [self._items[at] for at in self.ahead_index.find(text.strip(), most)]
 
     @property
     def ahead_index(self) -> Ahead:
-        """The sorted keys of typing ahead, built when first needed."""
+        """The sorted keys for typing ahead, built on first use."""
         if self._ahead is None:
             self._ahead = Ahead(self.shown())
         return self._ahead
 
 
 class Ahead:
-    """Texts in order of their folded form, and of the words in them, for looking up by bisection.
+    """Sorted texts and words, for looking up by bisection.
 
-    Only places are kept, and texts folded anew where two are compared: a look-up compares some twenty,
-    whereas a million folded texts would take more room than the texts themselves.
+    Only positions are stored, and texts are folded again for each comparison. A look-up compares some twenty texts, and a
+    million folded texts would need more memory than the texts themselves.
     """
 
     __slots__ = ("order", "texts", "words")
@@ -154,21 +155,19 @@ class Ahead:
         self.words = array("Q", [places[at] for at in sorted(range(len(rests)), key=rests.__getitem__)])
 
     def key(self, at: int) -> str:
-        """The folded form of the text at a place."""
         return folded(self.texts[at])
 
     def word(self, code: int) -> str:
-        """What stands behind a word start."""
+        """Return the text from a word start on."""
         key = spaced(folded(self.texts[code >> SHIFT]))
         return key[len(key) - (code & MASK) :]
 
     def exact(self, key: str) -> Sequence[int]:
-        """The places of texts that fold to just this."""
         low = bisect_left(self.order, key, key=self.key)
         return self.order[low : bisect_right(self.order, key, low, key=self.key)]
 
     def find(self, text: str, most: int) -> list[int]:
-        """Places for a typed text: exact ones first, then those that begin so, then those with such a word."""
+        """Return positions for typed text, in the order of `Choices.ahead`."""
         key = folded(text)
         found = dict.fromkeys(self._run(key, most))
         if len(found) > 1:
@@ -192,12 +191,12 @@ MASK: Final = (1 << SHIFT) - 1
 
 
 def spaced(key: str) -> str:
-    """A folded text with each character that is neither letter nor digit as a space."""
+    """Return folded text with spaces for everything but letters and digits."""
     return key if key.replace(" ", "").isalnum() else NO_WORD.sub(" ", key)
 
 
 def folded(text: str) -> str:
-    """A text without case and accents, as typing ahead compares it."""
+    """Return text without case and accents, for comparing."""
     if text.isascii():
         return text.lower()
     parts = unicodedata.normalize("NFKD", text.casefold())
@@ -205,11 +204,10 @@ def folded(text: str) -> str:
 
 
 def choices_of(given: Any) -> Choices[Any]:
-    """Whatever choices were declared as, or a rule gives, as choices.
+    """Return what was declared as choices, or returned by a rule, as `Choices`.
 
-    Takes items, (held, shown) pairs, a mapping from what is held to the text that is shown (one to anything
-    else gives its keys), or an Enum, shown by its members' values where these are text, else by their
-    names. None is none.
+    `given`: items, (value, text) pairs, a mapping of value to text, or an Enum. A mapping to anything but text gives its
+    keys. An Enum's members are shown by their values if these are text, or by their names. None is no choices.
     """
     if isinstance(given, Choices):
         return given
@@ -227,5 +225,5 @@ def choices_of(given: Any) -> Choices[Any]:
 
 
 def enum_text(member: Enum) -> str:
-    """What a member of an Enum is shown as."""
+    """Return the text of an Enum member."""
     return member.value if isinstance(member.value, str) else member.name.replace("_", " ").capitalize()

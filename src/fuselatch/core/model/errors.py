@@ -1,34 +1,33 @@
-"""The errors, by whose fault they are.
+"""The errors, by who caused them.
 
-The author's: `DeclarationError`, `UnknownName`, `RuleError`, `NotAllowedHere`, `Blank`,
-`FormClosed`, `HandlerFailed`, `FuseBlown`. The person's at the form: `Refused`. `Abandoned` is
-none: it tells a waiting handler that its session is being closed.
+The developer: `DeclarationError`, `UnknownName`, `RuleError`, `NotAllowedHere`, `Blank`, `FormClosed`, `HandlerFailed`,
+`FuseBlown`. The user at the form: `Refused`. `Abandoned` isn't an error: it tells a waiting handler that its session
+is closing.
 """
 
 from __future__ import annotations
 
 
 class FuseLatchError(Exception):
-    """The base of all errors that Fuse Latch raises."""
+    """The base class of all errors of Fuse Latch."""
 
 
 class DeclarationError(FuseLatchError, TypeError):
-    """A form, control, prompt or handler is declared wrongly; says where, why and how to mend it."""
+    """A form, control, prompt or handler is declared wrongly. Says where, why and the fix."""
 
 
 class PolicyError(FuseLatchError, ValueError):
-    """A policy file says something that can't be read or that fits no form: file, table, and the closest right name."""
+    """A policy file can't be read or doesn't fit a form. Names file, table and closest name."""
 
 
 class UnknownName(FuseLatchError, LookupError):
-    """There is no control, form, button or fact of that name; names the closest right one."""
+    """An unknown control, form, button or fact. Suggests the closest name."""
 
 
 class Refused(FuseLatchError, RuntimeError):
-    """A person could not even start this gesture; nothing has changed.
+    """The user can't make this gesture. Nothing changed.
 
-    `gesture` is what was tried (text), `reason` what stands in the way (text), `line` the number
-    of the trace entry that made it so (int, or None where it isn't known).
+    `gesture`: what was tried. `reason`: why it is refused. `line`: the number of the trace entry that caused it, or None.
     """
 
     def __init__(self, gesture: str, reason: str, line: int | None = None) -> None:
@@ -39,15 +38,15 @@ class Refused(FuseLatchError, RuntimeError):
 
 
 class RuleError(FuseLatchError, RuntimeError):
-    """A rule, check or default tried to change something or to wait, or rules form a cycle."""
+    """A rule, check or default tried to set something or to wait, or rules form a circle."""
 
 
 class NotAllowedHere(FuseLatchError, RuntimeError):
-    """A call that needs a running handler was made elsewhere, or the session is closing."""
+    """A call outside of a handler that needs one, or while the session is closing."""
 
 
 class Blank(FuseLatchError, ValueError):
-    """`control.required_value` was read while the control is blank; `control` is its path."""
+    """`required_value` was read while a control is blank. `control`: its path."""
 
     def __init__(self, form: str, control: str) -> None:
         super().__init__(f"{form}.{control} is blank; check {control}.is_blank first, or use {control}.value")
@@ -56,15 +55,14 @@ class Blank(FuseLatchError, ValueError):
 
 
 class FormClosed(FuseLatchError, RuntimeError):
-    """Something was set on, or asked of, a form that has been closed."""
+    """A closed form was changed or used."""
 
 
 class HandlerFailed(FuseLatchError, RuntimeError):
-    """Code of the author raised; the gesture it belonged to has been put back.
+    """The developer's code raised an exception; its gesture is undone.
 
-    `where` is the author's file and line (`(str, int)`), `error` what was raised, `chain` the
-    causes from the failing code back to the gesture (tuple of text), `gesture` the gesture that
-    was put back (text). The original exception is `__cause__`.
+    `where`: file and line (`(str, int)`). `error`: the exception. `chain`: the causes, from the failing code back to the
+    gesture. `gesture`: the gesture that is undone. The exception is also `__cause__`.
     """
 
     def __init__(self, where: tuple[str, int], error: BaseException, chain: tuple[str, ...], gesture: str) -> None:
@@ -76,12 +74,12 @@ class HandlerFailed(FuseLatchError, RuntimeError):
 
     @property
     def story(self) -> str:
-        """The chain of causes and what became of the gesture, without the place and the error."""
+        """The causes and the gesture that is undone, without place and error."""
         return f"in {' ← '.join(self.chain)}; undone: {self.gesture}"
 
 
 class FuseBlown(HandlerFailed):
-    """Handlers kept setting each other off; `loop` is the round of events and handlers (tuple of text)."""
+    """Handlers keep triggering each other. `loop`: the events and handlers in turn."""
 
     def __init__(
         self, where: tuple[str, int], error: BaseException, chain: tuple[str, ...], gesture: str, loop: tuple[str, ...]
@@ -91,15 +89,15 @@ class FuseBlown(HandlerFailed):
 
 
 class Runaway(FuseLatchError, RecursionError):
-    """What a `FuseBlown` reports as its error: too many handler runs in one gesture or chain."""
+    """The error in a `FuseBlown`: too many handler runs in one gesture or chain."""
 
 
 class Abandoned(BaseException):
-    """Thrown into a waiting handler when its session closes; `finally` blocks run."""
+    """Raised in a waiting handler when its session closes; `finally` blocks run."""
 
 
 def describe(error: BaseException) -> str:
-    """The class and text of an exception on one line; a broken `__str__` never breaks a report."""
+    """Return an exception's class and text on one line, even if its `__str__` fails."""
     try:
         text = " ".join(str(error).split())
     except Exception:

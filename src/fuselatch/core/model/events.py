@@ -1,4 +1,4 @@
-"""Events: what they are called, which can be held, and the object that a handler receives."""
+"""Events: their names, which can be blocked, and the object that a handler gets."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ CONTROL_EVENTS: Final = {
     "line_removing": "a line is about to be removed: `event.old` (can be blocked)",
     "line_changed": "a value in a line changed: `event.new`",
 }
-"""The events of controls, with when each is raised."""
+"""The events of controls, and when each is raised."""
 
 FORM_EVENTS: Final = {
     "opened": "the form opened and its defaults are set",
@@ -37,17 +37,16 @@ FORM_EVENTS: Final = {
     "closing": "the form is about to close; `event.new` is the verdict (can be blocked)",
     "closed": "the form closed",
 }
-"""The events of forms, with when each is raised."""
+"""The events of forms, and when each is raised."""
 
 BLOCKABLE: Final = frozenset({"leaving", "accepting", "closing", "line_adding", "line_removing"})
 
 
 class Event:
-    """One event, as a handler receives it.
+    """An event, as a handler gets it.
 
-    `name` is the bare word ("changed"); `form` the live form; `control` the live control (None for
-    a form's event); `old` and `new` what it was and became (for `closing`, `new` is the verdict);
-    `by` is "user" or "program".
+    `name`: "changed". `form`: the live form. `control`: the live control, or None for a form's event.
+    `old`, `new`: the values before and after; for `closing`, `new` is the verdict. `by`: "user" or "program".
     """
 
     __slots__ = (
@@ -72,9 +71,9 @@ class Event:
         self._reason: str | None = None
 
     def block(self, reason: str) -> None:
-        """Hold back what is about to happen; `reason` is shown to the person.
+        """Prevent what is about to happen. The user sees `reason`.
 
-        Raises `NotAllowedHere` for an event that can't be held.
+        Raises `NotAllowedHere` for an event that can't be blocked.
         """
         if self.name not in BLOCKABLE:
             hint = suggest(self.name, sorted(BLOCKABLE))
@@ -84,12 +83,12 @@ class Event:
 
     @property
     def payload(self) -> Any:
-        """What a signal was sent with; None for every other event."""
+        """A custom event's payload; None for any other event."""
         return self.new if self.control is None and self.name in self.form._state.plan.custom_events else None
 
     @property
     def path(self) -> str:
-        """What the event is called in the trace: `vessel.changed`, `BookingForm.closing`."""
+        """The event's name in the trace: `vessel.changed`, `BookingForm.closing`."""
         return f"{self.control.name if self.control is not None else type(self.form).__name__}.{self.name}"
 
     def __repr__(self) -> str:

@@ -1,4 +1,4 @@
-"""Findings: what a check has to say about a value."""
+"""Findings: what a check found."""
 
 from __future__ import annotations
 
@@ -9,9 +9,9 @@ Level: TypeAlias = Literal["refuse", "warn"]
 
 
 class Finding(NamedTuple):
-    """One thing a check found: `text` for the person, `level` ("refuse" or "warn"), `rule` its name.
+    """A problem that a check found: `text`, `level` ("refuse" or "warn") and `rule`.
 
-    An `while_typing` one is shown before its control has been left.
+    With `while_typing`, it is shown before its control is left.
     """
 
     text: str
@@ -22,7 +22,7 @@ class Finding(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Marker:
-    """The finding that a control shows; falsy where there is none."""
+    """The finding that a control shows. It is false if there is none."""
 
     text: str = ""
     level: Level | Literal[""] = ""
@@ -35,16 +35,13 @@ NO_MARKER = Marker()
 
 
 def warn(message: str) -> Finding:
-    """A finding that lets a person go on after one confirmation.
-
-    Takes the text for the person; a check returns what this returns.
-    """
+    """Return a finding that the user can confirm. `message`: the text for the user."""
     return Finding(message, "warn")
 
 
 @dataclass(frozen=True, slots=True)
 class Override:
-    """A warning that a person went on in spite of: which, on what control, by whom and when (ISO 8601)."""
+    """A warning that a user confirmed: the control, text, user and time (ISO 8601)."""
 
     control: str
     text: str

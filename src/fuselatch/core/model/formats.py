@@ -1,6 +1,6 @@
-"""How values are written and read as text: the interface, and the plain form of it.
+"""How values are written and read: the interface, and a plain implementation.
 
-Locale formats come from outside of the core; `PlainFormats` writes numbers as Python and JSON do.
+Locale formats are outside the core. `PlainFormats` writes numbers as Python and JSON do.
 """
 
 from __future__ import annotations
@@ -13,42 +13,40 @@ from typing import Protocol
 NUMBER = re.compile(r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)", re.ASCII)
 CLOCK = re.compile(r"([0-9]{1,2}):([0-9]{2})(?::([0-9]{2}))?", re.ASCII)
 LONGEST = 300
-"""Digits that a typed number may have: all such numbers fit a float."""
+"""The most digits in a typed number. All such numbers fit a float."""
 
 
 class Formats(Protocol):
-    """What a session needs of a locale."""
+    """What a session needs from a locale."""
 
     def parse_number(self, text: str) -> Decimal | None:
-        """The number that a trimmed text stands for; None where it is none."""
+        """Return the number in a trimmed text, or None."""
 
     def show_number(self, value: float | Decimal, decimals: int | None) -> str:
-        """A number as text, with exactly `decimals` places, or as many as it needs."""
+        """Return a number as text, with `decimals` decimals, or as many as it needs (None)."""
 
     def parse_date(self, text: str) -> date | None:
-        """The date that a trimmed text stands for; None where it is none. ISO 8601 is always taken."""
+        """Return the date in a trimmed text, or None. ISO 8601 is always accepted."""
 
     def show_date(self, value: date) -> str:
-        """A date as text."""
+        """Return a date as text."""
 
     def parse_time(self, text: str) -> time | None:
-        """The time of day that a trimmed text stands for; None where it is none. ISO 8601 is always taken."""
+        """Return the time in a trimmed text, or None. ISO 8601 is always accepted."""
 
     def show_time(self, value: time) -> str:
-        """A time of day as text."""
+        """Return a time as text."""
 
 
 class PlainFormats:
-    """Numbers with a decimal point and no grouping; dates and times as in ISO 8601."""
+    """Numbers with a decimal point and no grouping; dates and times in ISO 8601."""
 
     def parse_number(self, text: str) -> Decimal | None:
-        """The number that a trimmed text stands for; None where it is none."""
         if len(text) > LONGEST or not NUMBER.fullmatch(text):
             return None
         return Decimal(text)
 
     def show_number(self, value: float | Decimal, decimals: int | None) -> str:
-        """A number as text, with exactly `decimals` places, or as many as it needs."""
         if decimals is not None:
             return f"{value:.{decimals}f}"
         if isinstance(value, float) and value.is_integer() and abs(value) < 1e15:
@@ -58,24 +56,20 @@ class PlainFormats:
         return text.rstrip("0").rstrip(".") if "." in text else text
 
     def parse_date(self, text: str) -> date | None:
-        """The date that a trimmed text stands for, as in ISO 8601; None where it is none."""
         return iso_date(text)
 
     def show_date(self, value: date) -> str:
-        """A date as in ISO 8601."""
         return value.isoformat()
 
     def parse_time(self, text: str) -> time | None:
-        """The time of day that a trimmed text stands for, as in ISO 8601; None where it is none."""
         return iso_time(text)
 
     def show_time(self, value: time) -> str:
-        """A time of day as in ISO 8601, to the minute where it has no seconds."""
         return value.isoformat("seconds" if value.second else "minutes")
 
 
 def iso_date(text: str) -> date | None:
-    """A date as in ISO 8601 with hyphens, or None."""
+    """Return an ISO 8601 date with hyphens, or None."""
     try:
         return date.fromisoformat(text) if len(text) == 10 and text[4] == text[7] == "-" else None
     except ValueError:
@@ -83,7 +77,7 @@ def iso_date(text: str) -> date | None:
 
 
 def iso_time(text: str) -> time | None:
-    """A time of day as in ISO 8601 with colons (the hour may have one digit), or None."""
+    """Return an ISO 8601 time with colons, or None. The hour may have one digit."""
     found = CLOCK.fullmatch(text)
     if not found:
         return None

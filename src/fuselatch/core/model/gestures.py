@@ -1,4 +1,4 @@
-"""Gestures: what a face tells the session that a person did."""
+"""Gestures: what a front end tells the session that the user did."""
 
 from __future__ import annotations
 
@@ -28,22 +28,22 @@ VERBS: Final = {
     "move_line": "move a line to a position (0 is the first)",
     "open": "open an offered form by its name, or bring it to the front",
 }
-"""Every verb a gesture may have, with what a person does."""
+"""Every verb, and what the user does."""
 
 
 OF_LINES: Final = frozenset({"remove_line", "move_line"})
-"""Verbs that are about a line as a whole."""
+"""Verbs for a line as a whole."""
 
 QUOTED: Final = frozenset({"type", "pick", "answer", "key", "open", "record"})
-"""Verbs whose text is told even where it is empty."""
+"""Verbs whose text is shown even if it is empty."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Gesture:
-    """One thing a person does: a `verb` of `VERBS`, and as it needs them a control's path and a text.
+    """One thing that the user does: a verb of `VERBS`, a control's path and a text.
 
-    `form` is the name (in the view) of the form that it is made at, "" for the one in front. A key
-    that is held down repeats: with `repeat` it types again, but presses and closes nothing.
+    `form`: the form's name in the view, "" for the front form. `repeat`: the key is held down; it types again but presses
+    and closes nothing.
     """
 
     verb: str

@@ -1,4 +1,4 @@
-"""Keys and shortcuts: one way of writing each."""
+"""Keys and shortcuts in one spelling."""
 
 from __future__ import annotations
 
@@ -9,15 +9,15 @@ NAMED: Final = (
     "Enter", "Escape", "Tab", "Space", "Backspace", "Delete", "Insert", "Home", "End", "PageUp", "PageDown",
     "Up", "Down", "Left", "Right", *(f"F{number}" for number in range(1, 13)),
 )  # fmt: skip
-"""Keys that have a name; any other key is the one character it writes."""
+"""Keys that have a name. Any other key is the character that it types."""
 
 BY_FOLDED: Final = {name.casefold(): name for name in (*MODIFIERS, *NAMED)}
 
 
 def normal(keys: str) -> str:
-    """A key or shortcut in its one spelling: `ctrl+shift+r` is "Ctrl+Shift+R".
+    """Return a key or shortcut in its one spelling: `ctrl+shift+r` is "Ctrl+Shift+R".
 
-    Raises `ValueError`, with what would be right, for what is no key.
+    Raises `ValueError` if it isn't a key.
     """
     *before, last = keys.split("+") if len(keys) > 1 else [keys]
     modifiers = {BY_FOLDED.get(part.strip().casefold(), part) for part in before}

@@ -1,4 +1,4 @@
-"""What a latch has taken: who was asked what, about what, when, and the answer."""
+"""The records of latches: who was asked what, when, and the answer."""
 
 from __future__ import annotations
 
@@ -7,11 +7,11 @@ from datetime import date, datetime, timedelta
 from typing import Literal, NamedTuple, Protocol, TypeAlias
 
 Every: TypeAlias = timedelta | Literal["day"] | None
-"""How long something counts as taken: a duration, the calendar day, or (None) until it is released."""
+"""How long a latch stays set: a duration, the calendar day, or (None) until it is reset."""
 
 
 class LatchRecord(NamedTuple):
-    """One entry of a latch log, all text: the latch, the user and key it is held for, the answer, and when (ISO 8601)."""
+    """One entry of a latch log, all text: latch, user, key, answer and time (ISO 8601)."""
 
     latch: str
     user: str
@@ -21,26 +21,26 @@ class LatchRecord(NamedTuple):
 
 
 class LatchStore(Protocol):
-    """A latch log that outlives sessions; at most one entry for each latch, user and key.
+    """A latch log that outlives sessions, with one entry per latch, user and key.
 
-    Each call is one transaction; all raise `StoreRefused` where the store can't be used.
+    Each call is one transaction. All raise `StoreRefused` if the store can't be used.
     """
 
     def find(self, latch: str, user: str, key: str) -> LatchRecord | None:
-        """The entry of a latch for a user and key, or None."""
+        """Return the entry of a latch for a user and key, or None."""
 
     def set(self, taken: LatchRecord, instead_of: LatchRecord | None) -> bool:
-        """Put an entry in place of exactly that one (None: of none); False where somebody else was faster."""
+        """Replace an entry (None: add one); return False if someone else was faster."""
 
     def reset(self, taken: LatchRecord) -> bool:
-        """Take exactly that entry away; False where it is not there."""
+        """Delete this entry; return False if it is already gone."""
 
     def all(self) -> Sequence[LatchRecord]:
-        """Every entry, in order of latch, user and key."""
+        """Return every entry, in order of latch, user and key."""
 
 
 def is_over(every: Every, when: str, now: datetime) -> bool:
-    """Whether what was taken at `when` no longer counts."""
+    """Return True if a latch set at `when` has expired."""
     if every is None:
         return False
     taken = datetime.fromisoformat(when)
@@ -52,7 +52,7 @@ def is_over(every: Every, when: str, now: datetime) -> bool:
 
 
 def end_of(every: Every, when: str) -> str:
-    """When what was taken stops counting, in words."""
+    """Return when a latch is reset, in words."""
     if every is None or not when:
         return "until it is reset"
     taken = datetime.fromisoformat(when)

@@ -1,4 +1,4 @@
-"""Suggesting the right name near a wrong one."""
+"""Suggest the right name for a wrong one."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable
 from difflib import get_close_matches
 
 SHOWN = 8
-"""How many names are listed where none is close."""
+"""How many names a hint lists."""
 
 
 def closest(wrong: str, names: Iterable[str]) -> str | None:
@@ -33,7 +33,7 @@ def suggest(wrong: str, names: Iterable[str]) -> str:
 
 
 class NoSuchName(AttributeError):
-    """An attribute that isn't there. The closest name is looked for only when somebody reads the message."""
+    """An unknown attribute. The hint is computed only when the message is read."""
 
     def __init__(self, message: Callable[[], str]) -> None:
         super().__init__()

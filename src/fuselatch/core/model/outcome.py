@@ -17,7 +17,7 @@ R_co = TypeVar("R_co", covariant=True)
 
 
 class Named(Protocol, Generic[R_co]):
-    """A declared control, as far as an outcome needs it: its path, and the type that it holds."""
+    """What an outcome needs of a declared control."""
 
     @property
     def name(self) -> str:
@@ -25,15 +25,14 @@ class Named(Protocol, Generic[R_co]):
 
     @property
     def blank(self) -> R_co:
-        """What it holds when blank."""
+        """The control's blank value."""
 
 
 class Outcome:
-    """A snapshot that outlives its form.
+    """A snapshot of a form's values that outlives the form.
 
-    `verdict` is "accepted", "cancelled" or the form's own word; `values` maps a control's path
-    to its value (empty when cancelled); `overrides` lists the warnings that a person went on in
-    spite of.
+    `verdict`: "accepted", "cancelled" or your own. `values`: values by path, empty if cancelled. `overrides`: the warnings
+    that the user confirmed.
     """
 
     __slots__ = ("overrides", "values", "verdict")
@@ -45,13 +44,13 @@ class Outcome:
 
     @property
     def accepted(self) -> bool:
-        """Whether the form was accepted."""
+        """True if the form was accepted."""
         return self.verdict == ACCEPTED
 
     def __getitem__(self, control: Named[R_co]) -> R_co:
-        """The value of a declared control, typed: `outcome[VesselSearch.match]`.
+        """Return the value of a declared control: `outcome[VesselSearch.match]`.
 
-        Raises `UnknownName` where the outcome has no such value (a cancelled one has none).
+        Raises `UnknownName` if there is no such value.
         """
         try:
             value: R_co = self.values[control.name]

@@ -1,4 +1,4 @@
-"""What a gesture writes: rows to be added, changed or taken away, all of them or none."""
+"""Changes of rows, which are written together or not at all."""
 
 from __future__ import annotations
 
@@ -10,11 +10,10 @@ Kind: TypeAlias = Literal["add", "change", "remove"]
 
 
 class Change(NamedTuple):
-    """One row of a source that is written.
+    """One row of a source to be written.
 
-    `kind` is "add", "change" or "remove"; `key` the value of the source's key column (None for one that the
-    store gives a key); `row` the columns that are written; `was` the row as it was read, so that a
-    store can tell that somebody else has changed it since (None: whatever it is).
+    `kind`: "add", "change" or "remove". `key`: the key column's value, or None if the store gives one. `row`: the columns to
+    write. `was`: the row as it was read, so that a conflict is noticed (None: don't check).
     """
 
     kind: Kind
@@ -29,11 +28,11 @@ class Change(NamedTuple):
 
 
 MOVES: Final = ("next", "previous", "first", "last", "new", "save", "remove")
-"""What a person can do with the record in hand, besides going to one by its key."""
+"""What the user can do with records, besides going to a key."""
 
 
 def applied(rows: Any, changes: list[Change], key: str) -> tuple[Row, ...]:
-    """Rows with changes that are not written yet."""
+    """Return rows with changes that aren't written yet."""
     found = list(rows)
     for change in changes:
         at = next((at for at, row in enumerate(found) if change.kind != "add" and row.get(key) == change.key), None)

@@ -1,4 +1,4 @@
-"""Rows of a trace: bare tuples of text and immutable values taken at once, since a gesture makes some ten of them."""
+"""Rows of a trace: bare tuples, because a gesture makes about ten of them."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from typing import Any, Final, TypeAlias
 from fuselatch.core.model.values import short_text
 
 ATOMS: Final = frozenset({str, int, float, bool, type(None), Decimal, date, time, datetime})
-"""Types whose instances an entry may hold as they are."""
+"""Types whose values an entry stores as they are."""
 
 FIRST_FEW = 3
 Row: TypeAlias = tuple[int, str, str, str, str, Any, Any]
@@ -20,7 +20,7 @@ Row: TypeAlias = tuple[int, str, str, str, str, Any, Any]
 def add_row(
     rows: list[Row], cause: int, kind: str, form: str, control: str, name: str, old: object = None, new: object = None
 ) -> int:
-    """Add one row and give its number."""
+    """Add one row; return its number."""
     if old is not None and type(old) not in ATOMS:
         old = freeze(old)
     if new is not None and type(new) not in ATOMS:
@@ -30,10 +30,9 @@ def add_row(
 
 
 def freeze(value: object) -> object:
-    """A value as the trace keeps it: an atom as it is, a list as its count and first few, else its text.
+    """Return a value as the trace stores it.
 
-    No address, set order or id gets in: a default repr, which shows an address, gives way to the
-    name of the type.
+    A list is its count and first items; anything else is its text. Addresses, set order and ids never get in.
     """
     if type(value) in ATOMS:
         return value
@@ -46,7 +45,7 @@ def freeze(value: object) -> object:
 
 
 def plain(value: object) -> str:
-    """An object's text on one line, without addresses."""
+    """Return an object's text on one line, without addresses."""
     if isinstance(value, str):
         return str.__str__(value)
     if type(value).__str__ is object.__str__ and type(value).__repr__ is object.__repr__:

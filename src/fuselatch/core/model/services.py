@@ -1,4 +1,4 @@
-"""Services: what a session reaches outside itself by, typed by the class of each."""
+"""Services: objects outside the session, by class."""
 
 from __future__ import annotations
 
@@ -19,18 +19,18 @@ class Selection(NamedTuple):
 
 
 class Host:
-    """The program that the forms pop up over. Derive from it, and override `selected`."""
+    """The program that the forms open over. Derive from it and override `selected`."""
 
     def selected(self) -> Selection | None:
-        """The row that the person has selected there, or None."""
+        """Return the row that the user has selected, or None."""
         raise NotImplementedError(f"{type(self).__name__} must override selected()")
 
 
 class Services:
-    """The services that a session was given, by class: `self.session.services[Letters].send(letter)`.
+    """A session's services, by class: `self.session.services[Letters].send(letter)`.
 
-    Takes a mapping from each service's class to the object that does it. Asking for one that was
-    not given raises `UnknownName`; one that is no instance of its class is a `TypeError`.
+    `given`: a mapping of class to object. A missing service raises `UnknownName`; an object of another class is a
+    `TypeError`.
     """
 
     __slots__ = ("_given",)

@@ -1,6 +1,6 @@
-"""The trace: one flat entry for each thing that happened, each with its cause.
+"""The trace: one flat entry for each thing that happened, with its cause.
 
-Entries are kept as rows, and become `TraceEntry` when somebody looks.
+Entries are stored as rows, and become `TraceEntry` when they are read.
 """
 
 from __future__ import annotations
@@ -18,15 +18,15 @@ KINDS: Final = (
     "gesture", "refused", "step", "event", "handler", "change", "finding", "prompt", "answer",
     "latch", "open", "close", "block", "skip", "stale", "write", "error", "fuse",
 )  # fmt: skip
-"""Every kind of entry."""
+"""The kinds of entry."""
 
 
 class TraceEntry(NamedTuple):
-    """One line of the trace.
+    """An entry of the trace.
 
-    `number` counts from 1; `cause` is the number of the entry that brought this one about (0: none);
-    `kind` one of `KINDS`; `form` and `control` name where; `name` is the event, step, handler or
-    property; `old` and `new` are what it was and became; `time` is the session's (ISO 8601, or "").
+    `number`: 1-based. `cause`: the number of the entry that caused it (0: none). `kind`: one of `KINDS`. `form`, `control`:
+    where. `name`: the event, step, handler or property. `old`, `new`: before and after. `time`: the session's time (ISO
+    8601, or "").
     """
 
     number: int
@@ -40,23 +40,23 @@ class TraceEntry(NamedTuple):
     time: str
 
     def to_json(self) -> str:
-        """The entry as one line of JSON Lines, its keys in the order of the fields."""
+        """Return the entry as one line of JSON, with its keys in this order."""
         return json.dumps(self._asdict(), ensure_ascii=False, default=str)
 
 
 class Trace(Sequence[TraceEntry]):
-    """The entries of one session, in order; it only grows."""
+    """The entries of one session, in order."""
 
     def __init__(self) -> None:
         self.rows: list[Row] = []
         self.times: list[tuple[int, datetime]] = []
 
     def add(self, cause: int, kind: str, form: str, control: str, name: str, old: object = None, new: object = None) -> int:
-        """Add one entry and give its number."""
+        """Add an entry; return its number."""
         return add_row(self.rows, cause, kind, form, control, name, old, new)
 
     def stamp(self, time: datetime) -> None:
-        """Say what the session's clock reads from here on."""
+        """Set the time of the entries from here on."""
         if not self.times or self.times[-1][1] is not time:
             self.times.append((len(self.rows), time))
 
@@ -80,7 +80,7 @@ class Trace(Sequence[TraceEntry]):
         return TraceEntry(at + 1, *self.rows[at], self.times[found - 1][1].isoformat() if found else "")
 
     def last_change(self, form: str, control: str, name: str) -> int | None:
-        """The number of the last entry that changed a property of a control."""
+        """Return the number of the last entry that changed a property, or None."""
         wanted = ("change", form, control, name)
         for at in range(len(self.rows) - 1, -1, -1):
             if self.rows[at][1:5] == wanted:
@@ -88,7 +88,7 @@ class Trace(Sequence[TraceEntry]):
         return None
 
     def to_jsonl(self) -> str:
-        """The whole trace as JSON Lines, one entry a line, a newline behind each."""
+        """Return the trace as JSON Lines, one entry per line."""
         return "".join(entry.to_json() + "\n" for entry in self)
 
 
@@ -97,5 +97,5 @@ FOLDERS = re.compile(r"(?:[A-Za-z]:)?(?:[/\\][^\s/\\'\"]+)*[/\\](?=[^\s/\\'\"]+)
 
 
 def safe_text(text: str) -> str:
-    """A text that differs from run to run in nothing: addresses and folders taken out."""
+    """Return text without addresses and folders, which differ from run to run."""
     return FOLDERS.sub("", ADDRESS.sub("", text))

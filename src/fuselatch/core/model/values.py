@@ -1,7 +1,6 @@
-"""Values: from a program's object to a control's exact type, and from typed text to a value.
+"""Values: convert a program's object, or typed text, to a control's exact type.
 
-Every conversion is strict: what does not fit is a `TypeError` (a program's) or `Unparsable`
-(a person's), never a guess.
+Conversions are strict: a wrong value is a `TypeError` (a program's) or `Unparsable` (the user's), never a guess.
 """
 
 from __future__ import annotations
@@ -23,29 +22,29 @@ ROUNDING = {
     "down": decimal.ROUND_DOWN,
     "up": decimal.ROUND_UP,
 }
-"""Named rules by which a Money set by a program is rounded; the names are those of IEEE 754 in words."""
+"""How an amount set by program is rounded, by the names of IEEE 754."""
 
 KINDS = {
     bool: "yes or no", int: "a whole number", float: "a number", Decimal: "an amount",
     date: "a date", time: "a time of day", datetime: "a date and time",
 }  # fmt: skip
-"""What a value of a type is called in messages."""
+"""The name of each type in messages."""
 
 EXACT = decimal.Context(prec=400)
-"""Wide enough that no number a form can hold loses a digit."""
+"""A context wide enough for every digit of a number that a form can have."""
 
 
 class Unparsable(ValueError):
-    """A typed text is no value; the text of this error says what is expected."""
+    """Typed text isn't a value. The message says what is right."""
 
 
 def wrong_type(value: object, wanted: str) -> TypeError:
-    """The error for a value that a program set, of a type that its control does not hold."""
+    """Return the error for a value of the wrong type."""
     return TypeError(f"expected {wanted}, not {type(value).__name__} {short(value)}")
 
 
 def short(value: object, most: int = 40) -> str:
-    """A value's repr on one line, cut to `most` characters; a broken repr gives the type's name."""
+    """Return a value's repr on one line, cut to `most` characters, even if it fails."""
     try:
         text = " ".join(repr(value).split())
     except Exception:
@@ -54,7 +53,10 @@ def short(value: object, most: int = 40) -> str:
 
 
 def exactly(kind: type[T], value: Any, what: str) -> T:
-    """A value of a type; an int is taken for a float, a bool for nothing but a bool. Else a `TypeError` about `what`."""
+    """Return a value of a type; raise `TypeError` about `what`.
+
+    An int is accepted for a float, a bool only for a bool.
+    """
     if kind is float and isinstance(value, int) and not isinstance(value, bool):
         value = float(value)
     if not isinstance(value, kind) or (isinstance(value, bool) and kind is int):
@@ -63,7 +65,6 @@ def exactly(kind: type[T], value: Any, what: str) -> T:
 
 
 def to_text(value: object) -> str:
-    """Exactly a str; None is the blank text."""
     if value is None:
         return ""
     if not isinstance(value, str):
@@ -73,21 +74,21 @@ def to_text(value: object) -> str:
 
 
 def text_for(what: str, value: object) -> str:
-    """A text that a handler hands over, unchanged; raises a `TypeError` that says what for."""
+    """Return text from a handler unchanged; raise `TypeError` about `what`."""
     if not isinstance(value, str):
         raise TypeError(f"{what}: {wrong_type(value, 'text (str)')}")
     return value
 
 
 def place_for(what: str, value: object) -> int:
-    """A place, from 0, that a handler hands over; raises a `TypeError` that says what for."""
+    """Return a position from a handler; raise `TypeError` about `what`."""
     if not isinstance(value, int) or isinstance(value, bool):
         raise TypeError(f"{what}: {wrong_type(value, 'a position (int)')}")
     return value
 
 
 def to_float(value: object) -> float | None:
-    """Exactly a float; an int is taken where it fits."""
+    """Return a float, also from an int that fits."""
     if value.__class__ is float and isfinite(value):
         return value
     if value is None:
@@ -104,7 +105,6 @@ def to_float(value: object) -> float | None:
 
 
 def to_int(value: object) -> int | None:
-    """Exactly an int."""
     if value is None:
         return None
     if isinstance(value, bool) or not isinstance(value, int):
@@ -113,7 +113,7 @@ def to_int(value: object) -> int | None:
 
 
 def to_decimal(value: object) -> Decimal | None:
-    """Exactly a Decimal; an int is taken, a float never."""
+    """Return a Decimal, also from an int, but not from a float."""
     if value is None:
         return None
     if isinstance(value, bool) or not isinstance(value, int | Decimal):
@@ -125,7 +125,7 @@ def to_decimal(value: object) -> Decimal | None:
 
 
 def to_date(value: object) -> date | None:
-    """Exactly a date; a datetime is none."""
+    """Return a date, but not from a datetime."""
     if value is None:
         return None
     if not isinstance(value, date) or isinstance(value, datetime):
@@ -134,7 +134,7 @@ def to_date(value: object) -> date | None:
 
 
 def to_time(value: object) -> time | None:
-    """Exactly a time of day without a zone, in whole seconds."""
+    """Return a time without a zone, in whole seconds."""
     if value is None:
         return None
     if not isinstance(value, time) or value.tzinfo is not None:
@@ -143,17 +143,15 @@ def to_time(value: object) -> time | None:
 
 
 def to_bool(value: object) -> bool:
-    """Exactly a bool."""
     if not isinstance(value, bool):
         raise wrong_type(value, "True or False")
     return value
 
 
 def adapted(value: Any, wanted: type) -> Any:
-    """A value that a store holds as one of another type, where nothing is lost; else a `TypeError`.
+    """Convert a store's value to another type without loss; raise `TypeError`.
 
-    Numbers of one kind stand for those of another, a time at midnight for its day, and text for
-    anything, as ISO 8601 and Python write it.
+    Numbers convert to numbers, a datetime at midnight to a date, and anything to text (ISO 8601 or as Python writes it).
     """
     given = type(value)
     if value is None or given is wanted:
@@ -175,14 +173,14 @@ def adapted(value: Any, wanted: type) -> Any:
 
 
 def rounded(amount: Decimal, decimals: int, rule: str) -> Decimal:
-    """An amount with `decimals` places by one of the rules in `ROUNDING`."""
+    """Return an amount with `decimals` decimals, rounded by a rule of `ROUNDING`."""
     return amount.quantize(Decimal(1).scaleb(-decimals), rounding=ROUNDING[rule], context=EXACT)
 
 
 def parse_number(text: str, formats: Formats, wrong: Callable[[], str], decimals: int | None) -> Decimal:
-    """A typed number with at most `decimals` places that matter.
+    """Return a typed number with up to `decimals` decimals.
 
-    Raises `Unparsable`, with the text that `wrong` returns or that of too many decimals.
+    Raises `Unparsable`, with the text that `wrong` returns or the one for too many decimals.
     """
     number = formats.parse_number(text)
     if number is None:
@@ -194,12 +192,12 @@ def parse_number(text: str, formats: Formats, wrong: Callable[[], str], decimals
 
 
 def places(number: Decimal) -> int:
-    """Decimal places that are not just trailing noughts."""
+    """Return the number of decimals without trailing zeros."""
     exponent = number.normalize(EXACT).as_tuple().exponent
     return max(0, -exponent) if isinstance(exponent, int) else 0
 
 
 def short_text(text: str, most: int = 40) -> str:
-    """A typed text for a message, on one line and cut to `most` characters."""
+    """Return text for a message, on one line and cut to `most` characters."""
     text = " ".join(text.split())
     return text if len(text) <= most else text[: most - 1] + "…"

@@ -1,4 +1,7 @@
-"""A trace entry in words."""
+"""A trace entry in words.
+
+Imperative: what was asked for. Third person: what happened.
+"""
 
 from __future__ import annotations
 
@@ -30,7 +33,7 @@ KIND_NAMES: Final[Mapping[str, str]] = {
 
 
 def value_text(value: Any) -> str:
-    """A traced value as people write it."""
+    """Return a traced value as people write it."""
     if value is None or value == "":
         return "blank"
     if isinstance(value, bool):
@@ -41,24 +44,21 @@ def value_text(value: Any) -> str:
 
 
 def place(entry: TraceEntry) -> str:
-    """Where an entry is about: the control, else the form."""
+    """Return the control or form of an entry."""
     return entry.control or entry.form
 
 
 def change(entry: TraceEntry) -> str:
-    """What became of a property."""
     what = f"{place(entry)}.{entry.name}"
     return f"{what}: {value_text(entry.old)} → {value_text(entry.new)}"
 
 
 def event(entry: TraceEntry) -> str:
-    """An event; a signal with what it was sent with."""
     told = f"{place(entry)}.{entry.name}"
     return told if entry.control or entry.name in FORM_EVENTS else f"{told} '{value_text(entry.new)}'"
 
 
 def finding(entry: TraceEntry) -> str:
-    """What a check found, or no longer finds."""
     if entry.new is None:
         return f'clears mark on {entry.control}: "{entry.old}"'
     return f'marks {entry.control}: "{entry.new}" ({entry.name})'
@@ -75,7 +75,6 @@ def blocked(entry: TraceEntry) -> str:
 
 
 def step(entry: TraceEntry) -> str:
-    """A step, with the text that it settles or the verdict it closes with."""
     text = f"{entry.name} {place(entry)}"
     return f"{text} '{entry.new}'" if entry.new is not None else text
 
@@ -109,9 +108,9 @@ PHRASES: Final[Mapping[str, Callable[[TraceEntry], str]]] = {
     "error": lambda entry: f"failed in {entry.name}: {entry.new}; undone",
     "fuse": lambda entry: f"endless loop in {entry.name}: {entry.new}; undone",
 }
-"""How each kind of entry is said."""
+"""The phrase for each kind of entry."""
 
 
 def phrase(entry: TraceEntry) -> str:
-    """An entry in words, on one line."""
+    """Return an entry in words, on one line."""
     return PHRASES[entry.kind](entry)
