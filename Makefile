@@ -1,4 +1,4 @@
-# `make demo` and `make test` do all the set-up they need. They want Python 3.11, git and make; testing, a C compiler, too.
+# `make demo` and `make test` do all the set-up they need. They need Python 3.11, git and make; tests also need a C compiler.
 PYTHON ?= python3
 BIN = .venv/bin
 WITH_COMPILED = PYTHONPATH=$(CURDIR)/.compiled
@@ -43,7 +43,7 @@ bench-plain: .venv/ready-test
 	PYRIGHT_PYTHON_IGNORE_WARNINGS=1 $(BIN)/pyright --version
 	@touch $@ .venv/ready-demo
 
-# The library as it installs with a compiled core; wants a C compiler.
+# The library as it installs with a compiled core; needs a C compiler.
 .compiled/ready: .venv/ready-test compiling.py $(shell find src -name '*.py')
 	@echo "compiling the core …"
 	@rm -rf .compiled

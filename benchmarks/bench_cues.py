@@ -31,7 +31,7 @@ class Stay(Form, title="A night at the quay"):
 
     @check(nights)
     def long_stay(self, nights):
-        return warn("longer than a fortnight") if nights > 14 else None
+        return warn("Longer than two weeks") if nights > 14 else None
 
     @pier.changed
     def note(self):
@@ -58,11 +58,11 @@ expect  nights.marker
 type    nights 15
 type    nights 16
 focus   port
-expect  nights.marker "longer than a fortnight"
+expect  nights.marker "Longer than two weeks"
 untick  visitor
 expect  port.enabled no
 press   book
-expect  prompt "longer than a fortnight"
+expect  prompt "Longer than two weeks"
 answer  "Go on"
 expect  outcome accepted
 expect  outcome.nights 16
@@ -133,7 +133,7 @@ def recording_costs(folder: Path) -> None:
 
 
 def flipbook_costs(folder: Path) -> None:
-    """A flipbook of 50 steps: performed, drawn and written, in a process that runs already, and as a whole process."""
+    """Measure a flipbook of 50 steps (run, drawn, written) in a running process and as a whole process."""
     text = SHEET.format(number=1)
     steps = [line for line in text.splitlines()[4:] if not line.startswith(("press", "answer", "expect"))]
     path = folder / "fifty.cues"

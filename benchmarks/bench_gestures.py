@@ -107,7 +107,7 @@ def setting(form: type[Form], recording: bool) -> Measure:
 
 
 def gesture(form: type[Form]) -> Measure:
-    """Ticking and unticking by turns, as a person does."""
+    """Tick and untick by turns, as a user does."""
     session = Session(form, recording=False)
     both = [Gesture(verb="tick", control="on"), Gesture(verb="untick", control="on")]
     turn = itertools.cycle(both).__next__
@@ -194,7 +194,7 @@ def main() -> None:
     print(HEADING)
     compare("a plain gesture (3 handlers, 2 set), trace off", setting(Plain, False), bare(), 20)
     compare("the same, trace on", setting(Plain, True), bare(), 30)
-    compare("  the same by a person (feed a tick), trace off", gesture(Plain), bare(), None)
+    compare("  the same by the user (feed a tick), trace off", gesture(Plain), bare(), None)
     for name, other in observers().items():
         compare(f"the same, trace off, against {name}", setting(Plain, False), other, 1)
     compare("with a finding, a derived value, an enabled rule, off", setting(Full, False), bare(), 40)

@@ -80,7 +80,7 @@ def refill(rows: Any, form: type[Form]) -> tuple[float, float]:
 
 
 def table(rows: Any) -> None:
-    """Tell what a table of all rows costs: opened, sorted anew, and a key of typing ahead."""
+    """Measure a table of all rows: opening, sorting again, and a key of typing ahead."""
     size = len(rows)
     tracemalloc.start()
     before = tracemalloc.get_traced_memory()[0]

@@ -31,7 +31,7 @@ def chain(count: int, derived: bool) -> Measure:
             members[f"c{number}"] = Number(f"C{number}", value=derive(lambda value: value + 1, before))
         else:
             members[f"c{number}"] = Number(f"C{number}")
-            # Written out, as an author does: the name of a control is no text that changes from call to call.
+            # Written out as a developer does: a control's name isn't computed at each call.
             written: dict[str, Any] = {}
             exec(f"def set_next(self, event):\n    self.c{number}.value = event.new + 1", written)
             members[f"h{number}"] = before.changed(written["set_next"])

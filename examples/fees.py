@@ -1,4 +1,4 @@
-"""A plain function that `fuselatch generate fees:late_fee --from examples` makes a form for."""
+"""A plain function. `fuselatch generate fees:late_fee --from examples` writes a form for it."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from decimal import Decimal
 
 
 def late_fee(vessel: str, paid_until: date, left: date, rate: Decimal = Decimal("12.50"), waived: bool = False) -> Decimal:
-    """What a vessel owes that has stayed longer than she paid for.
+    """Return the fee for a vessel that stayed longer than it paid for.
 
     paid_until: the last night that was paid
     left: the day on which the berth was free again

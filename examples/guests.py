@@ -1,4 +1,4 @@
-"""A form with groups, a row, dates and a check of several controls: `python guests.py` tells what happens."""
+"""A form with groups, a row, dates and a check of several controls: `python guests.py` prints what happens."""
 
 from datetime import date
 
@@ -9,7 +9,7 @@ GREETED = Shared(int, 0, name="greeted")
 
 
 class Address(Group):
-    """Where somebody lives; used twice below."""
+    """An address; used twice below."""
 
     street = Text("Street", required=True, max_length=60)
     code = Text("Code", pattern="^[A-Z]{2}-[0-9]{3}$", example="DM-014")
@@ -22,9 +22,9 @@ class Address(Group):
 
 
 class Guest(Form, title="A guest arrives", confirm_discard="Discard what you entered?"):
-    """Takes a guest's stay and address, and another one for the bill where that is wanted."""
+    """Enter a guest's stay and address, and a second address for the bill if needed."""
 
-    name = Text("Name", required=True, help="as in the passport")
+    name = Text("Name", required=True, help="As in the passport")
     arrival = Date("Arrival", required=True, default=lambda form: form.session.today())
     departure = Date("Departure", required=True, minimum=lambda form: form.arrival.value)
     home = Address("Home")
@@ -38,8 +38,8 @@ class Guest(Form, title="A guest arrives", confirm_discard="Discard what you ent
 
     @check(arrival, departure, at=departure)
     def long_stay(self, arrival: date, departure: date) -> Finding | None:
-        """A stay of more than a month is rare."""
-        return warn("more than a month") if (departure - arrival).days > 31 else None
+        """Warn about a stay of more than a month, which is rare."""
+        return warn("More than a month") if (departure - arrival).days > 31 else None
 
     @Form.submitted
     def count(self) -> None:
@@ -48,8 +48,8 @@ class Guest(Form, title="A guest arrives", confirm_discard="Discard what you ent
 
 
 def arriving() -> Scene:
-    """The form on a morning in May, in German formats."""
-    return Scene(Guest, user="desk-1", locale="de")
+    """Return the form on a morning in May, with German formats."""
+    return Scene(Guest, user="clerk-1", locale="de")
 
 
 if __name__ == "__main__":

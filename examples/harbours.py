@@ -1,4 +1,4 @@
-"""Records and lists: harbours kept by country, region and town, with what each has to offer.
+"""Records and lists: harbours by country, region and town, with what each offers.
 
 fuselatch rehearse examples/harbours.cues
 """
@@ -22,7 +22,7 @@ HARBOURS = [
 
 
 class HarbourForm(Form, title="Harbours", records="harbours"):
-    """Keeps harbours, each with its place and what it offers."""
+    """Save harbours, each with its town and what it offers."""
 
     harbour = Text("Harbour", required=True)
     country = Choice("Country", choices=Catalog("places", text="country"), default=last_entered(first=first_choice()))
@@ -31,11 +31,11 @@ class HarbourForm(Form, title="Harbours", records="harbours"):
     berths = Integer("Berths", minimum=1, default=1)
     has = Choice("Has", choices=("water", "shore power", "fuel", "crane"), multiple=True, look="list")
     place = Label("Record", value=lambda form: form.records.position_text)
-    keep_it = Button("Keep, and the next", submits=True)
+    keep_it = Button("Save and next", submits=True)
     leave = Button("Leave", closes="cancelled")
 
 
 def harbours() -> Scene:
-    """Two harbours, five towns."""
+    """Return the form with two harbours and five towns."""
     records = MemoryRecords({"places": PLACES, "harbours": HARBOURS}, keys={"harbours": "number"})
-    return Scene(HarbourForm, user="desk-1", records=records)
+    return Scene(HarbourForm, user="clerk-1", records=records)

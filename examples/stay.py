@@ -1,4 +1,4 @@
-"""A whole form with its test: `python stay.py` tells what happens, `pytest stay.py` tests it."""
+"""A whole form with its test: `python stay.py` prints what happens, `pytest stay.py` tests it."""
 
 from decimal import Decimal
 
@@ -15,7 +15,7 @@ class Stay(Form, title="A night at the quay"):
 
     @check(nights)
     def long_stay(self, nights: int) -> Finding | None:
-        return warn("longer than a fortnight") if nights > 14 else None
+        return warn("Longer than two weeks") if nights > 14 else None
 
 
 def test_a_long_stay_is_asked_about() -> None:
@@ -23,7 +23,7 @@ def test_a_long_stay_is_asked_about() -> None:
         desk.type("vessel", "Old Heron")
         desk.type("nights", "21")
         desk.press("book")
-        assert "longer than a fortnight" in desk.prompt.text  # the press waits here
+        assert "Longer than two weeks" in desk.prompt.text  # the press waits here
         desk.answer("Go on")
     assert desk.outcome is not None and desk.outcome[Stay.price] == 714
     print(desk.story())

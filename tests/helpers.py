@@ -17,7 +17,7 @@ def told(entries: Iterable[TraceEntry], *kinds: str) -> list[str]:
 
 
 def snapshot(session: Session) -> dict[str, Any]:
-    """All that a person and the author could see of a session, but for the trace and the message line."""
+    """All that the user and the developer see of a session, except the trace and the message line."""
     view = session.view.to_dict()
     del view["notice"]
     values = {

@@ -1,4 +1,4 @@
-"""The demo: a morning at the desk, as four cue sheets, and what is kept of it."""
+"""The demo: a morning in the marina office as four cue sheets, and the files it writes."""
 
 from __future__ import annotations
 
@@ -18,21 +18,21 @@ CUES = ("booking.cues", "search-cancelled.cues", "overhang.cues", "arrears.cues"
 
 @dataclass(frozen=True, slots=True)
 class Written:
-    """What the demo left behind: a summary of it, and what to try next."""
+    """The demo's result: a summary, and commands to try next."""
 
     summary: str
     next_steps: tuple[str, ...]
 
 
 def run_all_cues() -> Iterator[CueRun]:
-    """Perform each cue sheet of the demo."""
+    """Run each cue sheet of the demo."""
     folder = files("marina").joinpath("cues")
     for name in CUES:
         yield run_cues(read_cues(folder.joinpath(name).read_text(encoding="utf-8"), name))
 
 
 def booked(done: Sequence[CueRun], arrival: datetime) -> list[Booking]:
-    """The bookings that the accepted forms stand for."""
+    """Return the bookings of the accepted forms."""
     number = tables.bookings()[-1].number
     made = []
     for run in done:
@@ -54,7 +54,7 @@ def booked(done: Sequence[CueRun], arrival: datetime) -> list[Booking]:
 
 
 def send_out(folder: Path, run: CueRun) -> None:
-    """Write the letters and drawings of a run into a folder."""
+    """Write a run's letters and drawings to a folder."""
     services = run.session.services if run.session is not None else None
     box, board = (services[Letters], services[Drawings]) if services is not None else (None, None)
     if isinstance(box, LetterBox) and isinstance(board, DrawingBoard):
@@ -66,7 +66,7 @@ def send_out(folder: Path, run: CueRun) -> None:
 
 
 def write(folder: Path, done: Sequence[CueRun]) -> Written:
-    """Write bookings, traces and cue sheets into a folder; raises `OSError` where that can't be done."""
+    """Write bookings, traces and cue sheets to a folder. Raises `OSError` if that fails."""
     scene: Scene = scenes.quiet_monday()
     new = booked(done, scene.now)
     folder.mkdir(parents=True, exist_ok=True)
@@ -83,13 +83,13 @@ def write(folder: Path, done: Sequence[CueRun]) -> Written:
     count = len(tables.bookings()) + len(new)
     return Written(
         f"What happened: {len(new)} berths were booked ({berths}).\n"
-        "One search was given up and booked nothing; one boat was moved after a question about its length,\n"
-        "one was booked although it owes something, and the desk was asked only once.\n"
-        f"Written into the folder {folder}: bookings.csv ({count} bookings), a letter (.eml) and a mooring plan\n"
+        "One search was cancelled. One boat moved to a longer berth after a warning. One boat with unpaid fees\n"
+        "was booked anyway; the clerk was asked about it only once.\n"
+        f"Written to the folder {folder}: bookings.csv ({count} bookings), a letter (.eml) and a mooring plan\n"
         f"(.svg) for each new one, and for each rehearsal its cue sheet and its trace ({lines} lines of JSON in all).",
         (
             f"change a line of {folder / 'booking.cues'}, then: fuselatch rehearse {folder / 'booking.cues'}",
-            f"fuselatch flipbook {folder / 'overhang.cues'} -o {folder / 'overhang.html'}    (a page to look at)",
+            f"fuselatch flipbook {folder / 'overhang.cues'} -o {folder / 'overhang.html'}    (open it in a browser)",
             "fuselatch rehearse --help",
         ),
     )

@@ -1,4 +1,4 @@
-"""The forms of the desk at Saltmarsh Quay."""
+"""The forms of the marina office at Saltmarsh Quay."""
 
 from __future__ import annotations
 
@@ -32,11 +32,11 @@ from marina.tables import Berth, Debt, Tariff, Vessel
 
 NOTHING_OWED: Mapping[str, Debt] = MappingProxyType({})
 SNUG = 0.8
-"""A berth takes a boat whose length it has at least four fifths of."""
+"""The shortest berth for a boat, as a share of the boat's length."""
 
 
 class VesselSearch(Form, title="Find a vessel"):
-    """Finds a vessel that has called before, by the beginning of its name."""
+    """Find a vessel that has called before, by the start of its name."""
 
     vessels: tuple[Vessel, ...] = Param()
     starts_with: str = Param(default="")
@@ -48,18 +48,18 @@ class VesselSearch(Form, title="Find a vessel"):
     back = Button("Back", closes="cancelled")
 
     def matching(self) -> list[str]:
-        """The names that begin as typed, whatever the case."""
+        """Return the names that start with the typed text, ignoring case."""
         begins = self.begins.value.casefold()
         return [vessel.name for vessel in self.vessels if vessel.name.casefold().startswith(begins)]
 
     def described(self) -> str:
-        """What is known of the vessel that is chosen."""
+        """Return the chosen vessel's details."""
         found = next((vessel for vessel in self.vessels if vessel.name == self.match.value), None)
         return f"{found.kind}, {found.length} m, {found.owner}, {found.home_port}" if found else ""
 
 
 class BookingForm(Form, title="Book a berth"):
-    """Takes a visiting boat's details and books it a free berth."""
+    """Enter a visiting boat's details and book a free berth for it."""
 
     berths: tuple[Berth, ...] = Param()
     vessels: tuple[Vessel, ...] = Param()
@@ -87,7 +87,7 @@ class BookingForm(Form, title="Book a berth"):
     )
 
     owes = Prompt(
-        "{vessel} owes {amount} EUR since {since}. Book it all the same?",
+        "{vessel} has owed {amount} EUR since {since}. Book anyway?",
         title="Arrears",
         buttons=("Book it", "Send to the office"),
         default="Send to the office",
@@ -97,22 +97,22 @@ class BookingForm(Form, title="Book a berth"):
     )
 
     def suitable_berths(self) -> list[str]:
-        """The pier's free berths of at least four fifths of the boat's length."""
+        """Return the pier's free berths that are at least four fifths of the boat's length."""
         least = (self.length.value or 0) * SNUG
         return [berth.name for berth in self.berths if berth.pier == self.pier.value and berth.length >= least]
 
     def price_of_stay(self) -> Decimal | None:
-        """The price by the tariff; blank until length and nights are known."""
+        """Return the price by the tariff, or None until length and nights are known."""
         return self.tariff.price(self.length.value, self.nights.value)
 
     @check(length)
     def plausible(self, length: float) -> Finding | None:
-        """A boat longer than any band may be booked, but somebody should have looked."""
-        return warn("unusually long") if length > self.tariff.bands[-1][0] else None
+        """A boat longer than any price band can be booked, but someone should confirm it."""
+        return warn("Unusually long") if length > self.tariff.bands[-1][0] else None
 
     @vessel.changed
     def warn_of_arrears(self, event: Event) -> None:
-        """Say once a visit that something is owed; sent to the office, the entry is as it was."""
+        """Ask once per booking about unpaid fees. If the office should decide, restore the entry."""
         debt = self.arrears.get(self.vessel.value)
         if debt is None:
             return
@@ -121,7 +121,7 @@ class BookingForm(Form, title="Book a berth"):
 
     @find.clicked
     def look_up_vessel(self) -> None:
-        """Let the person find the vessel, and fill in what is known of it."""
+        """Let the clerk find the vessel, and fill in its details."""
         outcome = self.open(VesselSearch, vessels=self.vessels, starts_with=self.vessel.value)
         if not outcome.accepted:
             return
@@ -133,14 +133,14 @@ class BookingForm(Form, title="Book a berth"):
 
     @Form.accepting
     def confirm_overhang(self, event: Event) -> None:
-        """Ask before a boat is booked into a berth that is shorter than it."""
+        """Ask before a boat is booked into a shorter berth."""
         over = self.length.required_value - next(berth.length for berth in self.berths if berth.name == self.berth.value)
         if over > 0 and self.ask(self.too_long, over=over) == "Change berth":
             event.block("choose a longer berth")
 
     @Form.submitted
     def send_papers(self) -> None:
-        """Once the booking is settled, confirm it by letter and draw where the boat will lie."""
+        """Confirm the booking by letter, and draw the boat in its berth."""
         known = next((vessel for vessel in self.vessels if vessel.name == self.vessel.value), None)
         notes = tuple(f"{override.text} (agreed by {override.user})" for override in self.overrides)
         stay = Stay(

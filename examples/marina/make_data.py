@@ -1,4 +1,4 @@
-"""Makes the data of Saltmarsh Quay, the same on every run: `python -m marina.make_data`.
+"""Create the data of Saltmarsh Quay, the same on every run: `python -m marina.make_data`.
 
 All of it is made up: no vessel, person, place or firm in it exists.
 """
@@ -59,7 +59,7 @@ SECOND = [
     "Teal",
 ]
 SERVICES = [("water", "4.00"), ("shore power", "6.50"), ("crane", "85.00"), ("laundry", "5.00"), ("sauna", "9.50")]
-"""What is booked besides berths, and its price in EUR."""
+"""Extras and their prices in EUR."""
 ALONE = ["Kittiwake", "Kingfisher Two", "Long Reach", "Saltwort", "Samphire", "Sea Lavender"]
 KINDS = {
     "sloop": (7, 13),
@@ -113,7 +113,7 @@ FIRST_DAY = date(2031, 4, 1)
 
 
 def berths(random: random.Random) -> list[tuple[str, str, str, str, str]]:
-    """Name, pier, length, beam and depth of each berth, in metres."""
+    """Return name, pier, length, beam and depth of each berth, in metres."""
     made = []
     for pier, count in PIERS.items():
         least, most = TAKES[pier]
@@ -127,7 +127,7 @@ def berths(random: random.Random) -> list[tuple[str, str, str, str, str]]:
 
 
 def vessels(random: random.Random, count: int = 250) -> list[tuple[str, str, str, str, str, str, str]]:
-    """Name, kind, length, beam, draught, owner and home port of each vessel."""
+    """Return name, kind, length, beam, draught (metres), owner and home port of each vessel."""
     names = [*ALONE, *(f"{first} {second}" for first, second in product(FIRST, SECOND))]
     chosen = sorted(ALONE + random.sample(names[len(ALONE) :], count - len(ALONE)))
     made = []
@@ -145,12 +145,12 @@ def vessels(random: random.Random, count: int = 250) -> list[tuple[str, str, str
 
 
 def tariffs() -> list[tuple[str, int, str]]:
-    """Season, the greatest length in metres that a band takes, and its price a night in EUR."""
+    """Return each band's season, maximum length in metres, and price per night in EUR."""
     return [(season, band, f"{rate * band:.2f}") for season, rate in PER_METRE.items() for band in BANDS]
 
 
 def price(length: float, nights: int, arrival: date) -> str:
-    """What a stay costs: the band of the vessel's length, by the night."""
+    """Return the price of a stay: the price of the vessel's band for each night."""
     season = "summer" if 4 <= arrival.month <= 9 else "winter"
     band = next(band for band in BANDS if length <= band)
     return f"{PER_METRE[season] * band * nights:.2f}"
@@ -159,7 +159,7 @@ def price(length: float, nights: int, arrival: date) -> str:
 def bookings(
     random: random.Random, quays: Sequence[tuple[str, ...]], boats: Sequence[tuple[str, ...]], count: int = 400
 ) -> list[tuple[int, str, str, str, int, str]]:
-    """Number, vessel, berth, arrival, nights and price of each booking; no berth is booked twice for a night."""
+    """Return number, vessel, berth, arrival, nights and price of each booking. No berth is booked twice for a night."""
     made: list[tuple[str, str, date, int, str]] = []
     free_from = {quay[0]: FIRST_DAY + timedelta(days=random.randrange(12)) for quay in quays}
     while len(made) < count:
@@ -178,7 +178,7 @@ def bookings(
 
 
 def arrears(random: random.Random, boats: Sequence[tuple[str, ...]], count: int = 14) -> list[tuple[str, str, str]]:
-    """Vessel, amount in EUR and the day since when it is owed."""
+    """Return vessel, amount in EUR and due date of each debt."""
     others = [boat[0] for boat in boats if boat[0] not in ALONE]
     owing = []
     for name in sorted([*random.sample(others, count - 1), "Saltwort"]):
@@ -190,7 +190,7 @@ def arrears(random: random.Random, boats: Sequence[tuple[str, ...]], count: int 
 def extras(
     random: random.Random, bookings: Sequence[tuple[Any, ...]], count: int = 90
 ) -> list[tuple[int, int, str, int, str]]:
-    """Number, booking, service, count and price of what was booked besides berths."""
+    """Return number, booking, service, count and price of each extra."""
     chosen = sorted(random.sample([booking[0] for booking in bookings], count // 2) * 2)
     made = []
     for number, booking in enumerate(chosen, 1):
@@ -200,7 +200,7 @@ def extras(
 
 
 def write(name: str, header: str, rows: Iterable[Sequence[object]]) -> None:
-    """Write one table as CSV (RFC 4180, but with a bare newline behind each row)."""
+    """Write one table as CSV (RFC 4180, with \n after each row)."""
     with (DATA / name).open("w", newline="", encoding="utf-8") as file:
         writer = csv.writer(file, lineterminator="\n")
         writer.writerow(header.split())

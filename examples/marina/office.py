@@ -1,4 +1,4 @@
-"""The office of Saltmarsh Quay: bookings with what is booked besides, kept in records."""
+"""The office of Saltmarsh Quay: bookings with their extras, saved as records."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ from fuselatch import (
 
 
 class ExtraLine(Group):
-    """Something that is booked besides a berth."""
+    """An extra of a booking."""
 
     what = Choice("What", choices=Catalog("services", text="name", sort="name"), required=True)
     count = Integer("Count", minimum=1, default=1, required=True)
@@ -33,13 +33,13 @@ class ExtraLine(Group):
 
     @what.changed
     def quote(self) -> None:
-        """Take the price from the list of services."""
+        """Fill in the price from the list of services."""
         rows = self.form.session.records.rows("services")
         self.price.value = next((row["price"] for row in rows if row["name"] == self.what.value), None)
 
 
 class OfficeForm(Form, title="Bookings", records="bookings", on_leave="ask"):
-    """Keeps bookings, each with its extras."""
+    """Save bookings, each with its extras."""
 
     place = Label("Record", value=lambda form: form.records.position_text)
     only_berth = Choice("Only berth", choices=Catalog("berths", text="name", sort="name"))
@@ -51,40 +51,40 @@ class OfficeForm(Form, title="Bookings", records="bookings", on_leave="ask"):
     extras = Lines(ExtraLine, "Extras", records="extras", key="booking", new_parent="save_first")
     total = Money("To pay", unit="EUR", value=lambda form: form.sum_up())
     find_berth = Button("Berths…")
-    keep = Button("Keep, and the next", submits=True)
+    keep = Button("Save and next", submits=True)
     leave = Button("Leave", closes="cancelled")
 
     def sum_up(self) -> Decimal:
-        """The berth and all that is booked besides."""
+        """Return the price of the berth and all extras."""
         return sum((line.amount.value or Decimal(0) for line in self.extras), self.price.value or Decimal(0))
 
     @check(price)
     def something(self, price: Decimal) -> str | None:
-        """A berth is never given away."""
-        return "a berth costs something" if price <= 0 else None
+        """Refuse a price of nothing."""
+        return "Enter a price above 0" if price <= 0 else None
 
     @only_berth.changed
     def filter_by_berth(self) -> None:
-        """Go through the bookings of one berth only."""
+        """Show the bookings of one berth only."""
         self.records.where(berth=self.only_berth)
         self.records.first()
 
     @extras.line_adding
     def three_at_most(self, event: Event) -> None:
-        """The form that goes with a booking has room for three."""
+        """Block a fourth extra; the printed form has room for three."""
         if len(self.extras) == 3:
-            event.block("there is room for three extras")
+            event.block("There is room for only three extras")
 
     @find_berth.clicked
     def choose_berth(self) -> None:
-        """Let the person look through the berths."""
+        """Let the clerk look through the berths."""
         outcome = self.open(BerthTable)
         if outcome.accepted:
             self.berth.value = outcome[BerthTable.berths]
 
 
 class BerthTable(Form, title="Berths"):
-    """The berths of a pier, one to be chosen."""
+    """Choose a berth of a pier."""
 
     pier = Choice("Pier", choices=Catalog("berths", text="pier", sort="pier"), default="North")
     berths = Table(
@@ -99,5 +99,5 @@ class BerthTable(Form, title="Berths"):
 
     @berths.double_clicked
     def take_at_once(self) -> None:
-        """A double click, or Enter, takes the row."""
+        """Accept the row after a double click or Enter."""
         self.close("accepted")

@@ -1,4 +1,4 @@
-"""What the desk sends out: the confirmation of a booking, and the mooring plan."""
+"""The office's letters and drawings: the booking confirmation and the mooring plan."""
 
 from __future__ import annotations
 
@@ -12,9 +12,9 @@ from xml.etree.ElementTree import Element, SubElement
 
 from marina.tables import Berth
 
-DESK = "Saltmarsh Quay <desk@saltmarsh-quay.example>"
+OFFICE = "Saltmarsh Quay <office@saltmarsh-quay.example>"
 ACROSS, MARGIN, SCALE = 58, 40, 9.0
-"""A berth's room along the pier, the margin, and what a metre of a berth's length takes, in pixels."""
+"""Pixels: a berth's width along the pier, the margin, and the scale per metre of length."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,9 +32,9 @@ class Stay:
 
 
 def confirmation(stay: Stay, now: datetime) -> EmailMessage:
-    """The letter that confirms a booking."""
+    """Return the letter that confirms a booking."""
     letter = EmailMessage()
-    letter["From"] = DESK
+    letter["From"] = OFFICE
     letter["To"] = f"{stay.owner or 'The master'} <{stay.vessel.lower().replace(' ', '.')}@mail.example>"
     letter["Subject"] = f"{stay.vessel}: berth {stay.berth} from {stay.arrival.isoformat()}"
     letter["Date"] = format_datetime(now)
@@ -42,18 +42,18 @@ def confirmation(stay: Stay, now: datetime) -> EmailMessage:
     lines = [
         f"Dear {stay.owner or 'master'},",
         "",
-        f"berth {stay.berth} is kept for {stay.vessel} ({stay.length:g} m)",
+        f"berth {stay.berth} is reserved for {stay.vessel} ({stay.length:g} m)",
         f"from {stay.arrival.isoformat()} to {leaves.isoformat()}, at {stay.price} EUR.",
         *(f"Please note: {note}." for note in stay.notes),
         "",
-        "The desk at Saltmarsh Quay",
+        "The office at Saltmarsh Quay",
     ]
     letter.set_content("\n".join(lines) + "\n")
     return letter
 
 
 def mooring_plan(berths: Sequence[Berth], free: frozenset[str], stay: Stay) -> Element:
-    """The pier with its berths and the boat in the booked one, as SVG; a berth that is taken is crossed out."""
+    """Return the pier with its berths and the boat as SVG. Occupied berths are crossed out."""
     deepest = max([*(berth.length for berth in berths), stay.length]) * SCALE
     wide, high = 2 * MARGIN + ACROSS * len(berths), deepest + 2 * MARGIN + 40
     size = {"width": f"{wide:g}", "height": f"{high:g}", "viewBox": f"0 0 {wide:g} {high:g}"}
@@ -81,7 +81,7 @@ def mooring_plan(berths: Sequence[Berth], free: frozenset[str], stay: Stay) -> E
 
 
 def hull(plan: Element, left: float, right: float, long: float) -> None:
-    """A boat with its bow at the pier."""
+    """Draw a boat with its bow at the pier."""
     bow, shoulder, stern = 49.0, 49 + long * 0.3, 46 + long
     middle = (left + right) / 2
     corners = [(middle, bow), (right, shoulder), (right, stern), (left, stern), (left, shoulder)]
@@ -90,5 +90,5 @@ def hull(plan: Element, left: float, right: float, long: float) -> None:
 
 
 def text(plan: Element, x: float, y: float, words: str, bold: bool = False) -> None:
-    """A line of text on the plan."""
+    """Draw a line of text."""
     SubElement(plan, "text", {"x": f"{x:g}", "y": f"{y:g}", **({"font-weight": "bold"} if bold else {})}).text = words

@@ -1,4 +1,4 @@
-"""Scenes to rehearse: the forms of Saltmarsh Quay with the rows of a day."""
+"""Scenes to rehearse: the forms of Saltmarsh Quay with one day's data."""
 
 from __future__ import annotations
 
@@ -15,12 +15,12 @@ from marina.office import OfficeForm
 
 
 def quiet_monday() -> Scene:
-    """The booking form on a morning in May, with the berths that are free that night."""
+    """Return the booking form on a morning in May, with the berths that are free that night."""
     now = datetime(2031, 5, 5, 9, 30)
     day = now.date()
     return Scene(
         BookingForm,
-        user="desk-2",
+        user="clerk-2",
         now=now,
         berths=tables.free_on(day),
         vessels=tables.vessels(),
@@ -30,12 +30,12 @@ def quiet_monday() -> Scene:
 
 
 def searching() -> Scene:
-    """The vessel search on its own."""
-    return Scene(VesselSearch, user="desk-2", vessels=tables.vessels())
+    """Return the vessel search on its own."""
+    return Scene(VesselSearch, user="clerk-2", vessels=tables.vessels())
 
 
 def office() -> Scene:
-    """The office's bookings on the same morning: a copy in memory, which a rehearsal may write to."""
+    """Return the office's bookings on the same morning. A rehearsal writes to a copy in memory."""
     kept = CsvRecords(Path(str(files("marina"))) / "data")
     records = MemoryRecords.copy(kept, "bookings", "extras", "berths", "vessels", "services")
     return Scene(OfficeForm, user="office-1", now=datetime(2031, 5, 5, 9, 30), records=records)

@@ -14,7 +14,7 @@ from pathlib import Path
 
 @dataclass(frozen=True, slots=True)
 class Berth:
-    """A place at a pier; lengths in metres."""
+    """A berth at a pier; lengths in metres."""
 
     name: str
     pier: str
@@ -46,13 +46,13 @@ class Booking:
 
     @property
     def departure(self) -> date:
-        """The day on which the berth is free again."""
+        """The day when the berth is free again."""
         return self.arrival + timedelta(days=self.nights)
 
 
 @dataclass(frozen=True, slots=True)
 class Debt:
-    """What is owed for a vessel in EUR, and since when."""
+    """The amount in EUR that a vessel owes, and since when."""
 
     amount: Decimal
     since: date
@@ -60,13 +60,15 @@ class Debt:
 
 @dataclass(frozen=True, slots=True)
 class Tariff:
-    """What a night costs in one season: pairs of the greatest length in metres and EUR, shortest first."""
+    """A season's prices per night: pairs of maximum length in metres and EUR, shortest first."""
 
     season: str
     bands: tuple[tuple[float, Decimal], ...]
 
     def price(self, length: float | None, nights: int | None) -> Decimal | None:
-        """The price of a stay, None where something is missing; a boat longer than any band pays the last."""
+        """Return the price of a stay, or None if length or nights are blank.
+
+        A boat longer than any band pays the last band's price."""
         if length is None or nights is None:
             return None
         per_night = next((price for up_to, price in self.bands if length <= up_to), self.bands[-1][1])
@@ -74,20 +76,20 @@ class Tariff:
 
 
 def rows(table: str) -> Iterable[Mapping[str, str]]:
-    """The rows of one table of the marina."""
+    """Return the rows of one table of the marina."""
     text = files("marina").joinpath("data", f"{table}.csv").read_text(encoding="utf-8")
     return csv.DictReader(text.splitlines())
 
 
 @cache
 def berths() -> tuple[Berth, ...]:
-    """All berths, in the order of the piers."""
+    """Return all berths, in the order of the piers."""
     return tuple(Berth(row["name"], row["pier"], float(row["length"])) for row in rows("berths"))
 
 
 @cache
 def vessels() -> tuple[Vessel, ...]:
-    """All vessels, by name."""
+    """Return all vessels, by name."""
     return tuple(
         Vessel(row["name"], row["kind"], float(row["length"]), row["owner"], row["home_port"]) for row in rows("vessels")
     )
@@ -95,7 +97,7 @@ def vessels() -> tuple[Vessel, ...]:
 
 @cache
 def bookings() -> tuple[Booking, ...]:
-    """All bookings, by arrival."""
+    """Return all bookings, by arrival."""
     return tuple(
         Booking(
             int(row["number"]),
@@ -111,19 +113,19 @@ def bookings() -> tuple[Booking, ...]:
 
 @cache
 def arrears() -> Mapping[str, Debt]:
-    """What is owed, by vessel."""
+    """Return each debt by vessel."""
     return {row["vessel"]: Debt(Decimal(row["amount"]), date.fromisoformat(row["since"])) for row in rows("arrears")}
 
 
 def tariff_on(day: date) -> Tariff:
-    """The tariff of the season that a day is in."""
+    """Return the tariff of a day's season."""
     season = "summer" if 4 <= day.month <= 9 else "winter"
     bands = [(float(row["up_to"]), Decimal(row["per_night"])) for row in rows("tariffs") if row["season"] == season]
     return Tariff(season, tuple(sorted(bands)))
 
 
 def free_on(day: date) -> tuple[Berth, ...]:
-    """The berths that nobody has booked for a night."""
+    """Return the berths that are free on a night."""
     taken = {booking.berth for booking in bookings() if booking.arrival <= day < booking.departure}
     return tuple(berth for berth in berths() if berth.name not in taken)
 

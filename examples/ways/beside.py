@@ -1,4 +1,4 @@
-"""Two forms beside each other, both live; a modal one in front makes those behind refuse."""
+"""Two live forms beside each other. A modal form in front makes the others refuse gestures."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from fuselatch import Button, Form, Label, Number, Text
 
 
 class Pump(Form, title="Pump"):
-    """Stays beside the panel and acts on it."""
+    """Stay beside the panel and set its values."""
 
     litres = Number("Litres", minimum=0, default=20)
     add = Button("Add")
@@ -21,7 +21,7 @@ class Pump(Form, title="Pump"):
 
 
 class Panel(Form, title="Fuel panel"):
-    """Adds up what the pump gives."""
+    """Add up the litres that the pump gives."""
 
     total = Number("Total", unit="l", default=0)
     price = Label("To pay", value=lambda form: f"{(form.total.value or 0) * 1.9:.2f} EUR")
@@ -31,10 +31,10 @@ class Panel(Form, title="Fuel panel"):
 
     @pump.clicked
     def show_pump(self) -> None:
-        """Both stay usable, and neither covers the other."""
+        """Show the pump. Both forms stay usable, and neither covers the other."""
         self.show(Pump, place="beside")
 
     @receipt.clicked
     def print_receipt(self) -> None:
-        """A prompt is modal: the pump waits, too."""
+        """Inform the user. A prompt is modal, so the pump form waits as well."""
         self.inform("The receipt is printed: {price}")

@@ -1,4 +1,4 @@
-"""From dialog to opener, on acceptance; the close button and Escape hand back nothing."""
+"""From dialog to opener, on acceptance. The close button and Escape return no values."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from fuselatch import Button, Choice, Form, Number, Text
 
 
 class DepthForm(Form, title="Depth at low water"):
-    """Takes a sounding."""
+    """Enter a sounding."""
 
     depth = Number("Depth", unit="m", minimum=0, maximum=12, required=True)
     bottom = Choice("Bottom", choices=("mud", "sand", "rock"))
@@ -15,7 +15,7 @@ class DepthForm(Form, title="Depth at low water"):
 
 
 class Soundings(Form, title="Soundings"):
-    """Keeps the last sounding, and what became of the last attempt."""
+    """Show the last sounding, and the result of the last attempt."""
 
     depth = Number("Depth", unit="m")
     bottom = Text("Bottom")
@@ -24,7 +24,7 @@ class Soundings(Form, title="Soundings"):
 
     @sound.clicked
     def take_sounding(self) -> None:
-        """An outcome outlives its dialog; a cancelled one has no values."""
+        """Read the outcome. It outlives its dialog; a cancelled outcome has no values."""
         outcome = self.open(DepthForm)
         self.ended.value = outcome.verdict
         if outcome.accepted:

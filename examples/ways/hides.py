@@ -1,4 +1,4 @@
-"""A first form that is hidden while a second is up, and forms that hide themselves or close first."""
+"""A form that is hidden while another is open, and forms that hide themselves or close first."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from fuselatch import Button, Form, Text
 
 
 class ChartForm(Form, title="Chart"):
-    """Has the whole screen to itself."""
+    """Choose a spot on the whole screen."""
 
     spot = Text("Spot", required=True)
     take = Button("Take it", closes="accepted")
@@ -14,12 +14,12 @@ class ChartForm(Form, title="Chart"):
 
     @fail.clicked
     def go_wrong(self) -> None:
-        """A dialog that fails leaves nothing hidden."""
+        """Fail. A dialog that fails leaves no form hidden."""
         raise OSError("the chart can't be read")
 
 
 class Anchoring(Form, title="Anchoring"):
-    """Hides while the chart is up; can hide itself, and can leave the log open behind it."""
+    """Hide while the chart is open, hide on request, or close and leave the log open."""
 
     spot = Text("Spot")
     pick = Button("Pick a spot…")
@@ -29,24 +29,24 @@ class Anchoring(Form, title="Anchoring"):
 
     @pick.clicked
     def pick_spot(self) -> None:
-        """It comes back in the same place, whatever way the chart ends."""
+        """Open the chart. This form reappears in the same position however the chart ends."""
         outcome = self.open(ChartForm, hiding=True)
         if outcome.accepted:
             self.spot.value = outcome[ChartForm.spot]
 
     @away.clicked
     def get_away(self) -> None:
-        """Hidden, it keeps its values until something reveals it: here, the end of the log."""
+        """Hide this form. It keeps its values until something shows it again: here, the end of the log."""
         self.hide()
 
     @log.clicked
     def show_log(self) -> None:
-        """A form that is shown outlives this one."""
+        """Show the log, which stays open after this form closes."""
         self.show(LogForm)
 
 
 class LogForm(Form, title="Log"):
-    """Stays, whatever becomes of the form that showed it."""
+    """Stay open, even after the form that showed it has closed."""
 
     entry = Text("Entry")
     done = Button("Done", closes="cancelled")
@@ -54,7 +54,7 @@ class LogForm(Form, title="Log"):
 
     @back.clicked
     def bring_back(self) -> None:
-        """Reveal the first form where it was."""
+        """Show the first form again, in the same position."""
         first = self.session.find(Anchoring)
         if first is not None:
             first.unhide()

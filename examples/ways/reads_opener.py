@@ -1,4 +1,4 @@
-"""A dialog reads its opener live, again and again; typed, by a string where two modules import each other."""
+"""A dialog reads its opener live. The type can be a string if two modules import each other."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from fuselatch import Button, Form, Label, Number, Opener
 
 
 class LineLoad(Form, title="Load on the lines"):
-    """Works out the load from what its opener holds at the moment."""
+    """Compute the load from the opener's current values."""
 
     opener: Mooring = Opener()
 
@@ -17,17 +17,17 @@ class LineLoad(Form, title="Load on the lines"):
 
     @longer.clicked
     def lengthen(self) -> None:
-        """What the dialog sets on its opener, the dialog's own rule follows at once."""
+        """Set the opener's value. The dialog's own rule follows at once."""
         self.opener.length.value = (self.opener.length.value or 0) + 1
 
 
 class Mooring(Form, title="Mooring"):
-    """A boat and its lines."""
+    """Enter a boat and its lines."""
 
     length = Number("Length", unit="m", default=10)
     check = Button("Check…")
 
     @check.clicked
     def check_load(self) -> None:
-        """Open the dialog that looks back."""
+        """Open the dialog that reads this form."""
         self.open(LineLoad)

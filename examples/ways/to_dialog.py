@@ -1,4 +1,4 @@
-"""From opener to dialog, at opening: one param is used at once, another only when a button is pressed."""
+"""From opener to dialog, at opening. One param is used at once, the other when a button is pressed."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from fuselatch import Button, Form, Param, Text
 
 
 class NoteForm(Form, title="Note for the crew"):
-    """Shows a berth at once, and takes over the standing remark only if asked to."""
+    """Show a berth at once, and copy the usual remark only on request."""
 
     berth: str = Param()
     remark: str = Param(default="nothing special")
@@ -19,12 +19,12 @@ class NoteForm(Form, title="Note for the crew"):
 
     @usual.clicked
     def take_the_usual(self) -> None:
-        """The param has been there since the form opened; only now it is used."""
+        """Copy the param. It was passed when the form opened and is used only now."""
         self.note.value = self.remark
 
 
 class Rounds(Form, title="Evening rounds"):
-    """Walks the pier and leaves notes."""
+    """Walk the pier and leave notes."""
 
     berth = Text("Berth", default="N4")
     written = Text("Written")
@@ -32,7 +32,7 @@ class Rounds(Form, title="Evening rounds"):
 
     @write.clicked
     def write_note(self) -> None:
-        """Hand the berth over."""
+        """Pass the berth on."""
         outcome = self.open(NoteForm, berth=self.berth.value, remark="check the lines")
         if outcome.accepted:
             self.written.value = outcome[NoteForm.note]

@@ -1,4 +1,4 @@
-"""From dialog to opener while it stays open: custom_events, any number of times, from several dialogs of one class."""
+"""From dialog to opener while it stays open: custom events, any number of times, from several dialogs."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ BOATS = ("Kittiwake", "Eider", "Dunlin", "Whimbrel")
 
 
 class BoatList(Form, title="Boats"):
-    """A list to pick from, again and again."""
+    """Pick from a list, again and again."""
 
     name: str = Param(default="boats")
     chosen = CustomEvent(str)
@@ -19,13 +19,13 @@ class BoatList(Form, title="Boats"):
     @hand_over.clicked
     @boat.double_clicked
     def send(self) -> None:
-        """A button hands over what is picked, a double click what was clicked."""
+        """Send the chosen boat, at a press or a double click."""
         if not self.boat.is_blank:
             self.chosen.send(self.boat.required_value)
 
 
 class Muster(Form, title="Muster"):
-    """Gathers boats from two lists until the flotilla is complete."""
+    """Collect boats from two lists until the flotilla is complete."""
 
     flotilla = Text("Flotilla")
     last = Text("Last from")
@@ -33,13 +33,13 @@ class Muster(Form, title="Muster"):
 
     @begin.clicked
     def show_lists(self) -> None:
-        """Two dialogs of one class; both are heard."""
+        """Show two forms of one class. The handler below runs for both."""
         self.show(BoatList, name="inner harbour")
         self.show(BoatList, name="outer harbour", place="beside")
 
     @BoatList.chosen
     def gather(self, event: Event) -> None:
-        """Add what either list sends, and close that list once there are three."""
+        """Add a boat from either list, and close that list once there are three."""
         boats = [*filter(None, self.flotilla.value.split(", ")), event.payload]
         self.flotilla.value = ", ".join(boats)
         if isinstance(event.form, BoatList):

@@ -227,10 +227,10 @@ def test_describe_shows_lines_tables_and_records() -> None:
     _, out, _ = call("describe", "marina.office:OfficeForm")
     for line in (
         "  records: bookings",
-        "extras           lines    'Extras'              lines of ExtraLine; records extras, key booking; new record: save_first; on removal: ask",
-        "extras[].amount  money    'Amount'              unit EUR; decimals 2; value depends on count, price",
-        "berth            choice   'Berth'               required; default last_entered(); choices from berths.name",
-        "keep             button   'Keep, and the next'  submits, then next",
+        "extras           lines    'Extras'         lines of ExtraLine; records extras, key booking; new record: save_first; on removal: ask",
+        "extras[].amount  money    'Amount'         unit EUR; decimals 2; value depends on count, price",
+        "berth            choice   'Berth'          required; default last_entered(); choices from berths.name",
+        "keep             button   'Save and next'  submits, then next",
         "  extras[].what.changed: quote (office.py",
     ):
         assert line in out, line
@@ -255,7 +255,7 @@ def test_a_policy_shows_in_describe_and_holds_in_rehearse(tmp_path: Path) -> Non
     ]
     code, out, _ = call("rehearse", "-q", str(CUES / "arrears.cues"), "--policy", str(policy))
     assert code == 1 and out.endswith("1 cue sheet: 23 steps passed, 1 failed\n")  # declared captions answer, too
-    assert "7:1: expected prompt Saltwort owes, but the prompt is 'Money first, Saltwort: 224.55'\n" in out
+    assert "7:1: expected prompt Saltwort has owed, but the prompt is 'Money first, Saltwort: 224.55'\n" in out
     policy.write_text("[BookingForm.checks]\nplausibel = 'warn'\n")
     for words in (("describe", "marina.forms:BookingForm"), ("rehearse", str(CUES / "arrears.cues"))):
         code, out, err = call(*words, "--policy", str(policy))

@@ -121,7 +121,7 @@ def test_accepting_marks_all_that_fail_and_goes_to_the_first() -> None:
 
 
 def test_a_warning_is_confirmed_once_and_goes_with_the_outcome() -> None:
-    with rehearse(Stay, user="desk-1") as desk:
+    with rehearse(Stay, user="clerk-1") as desk:
         desk.type("name", "Eider")
         desk.type("nights", "21")
         desk.press("save")
@@ -132,7 +132,7 @@ def test_a_warning_is_confirmed_once_and_goes_with_the_outcome() -> None:
         desk.answer("Go on")
         assert desk.outcome is not None and desk.outcome.accepted
         assert [(one.control, one.text, one.user, one.when) for one in desk.outcome.overrides] == [
-            ("nights", "a long stay", "desk-1", "2031-05-04T09:30:00")
+            ("nights", "a long stay", "clerk-1", "2031-05-04T09:30:00")
         ]
 
 

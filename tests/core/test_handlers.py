@@ -409,7 +409,7 @@ def test_a_prompt_shows_plain_braces_and_the_facts_that_it_names() -> None:
 
 
 def gesture(verb: str, control: str) -> Any:
-    """A gesture of a person."""
+    """A gesture by the user."""
     from fuselatch import Gesture
 
     return Gesture(verb=verb, control=control)

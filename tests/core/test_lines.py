@@ -1,4 +1,4 @@
-"""Lines: rows under a record, their events, rules and checks, and how they are kept with it."""
+"""Lines: rows under a record, their events, rules and checks, and how they are saved with it."""
 
 from __future__ import annotations
 

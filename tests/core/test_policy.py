@@ -1,4 +1,4 @@
-"""Policies: management's texts and levels, and what is said of a file that fits no form."""
+"""Policies: the office's texts and levels, and the errors for a file that fits no form."""
 
 from __future__ import annotations
 

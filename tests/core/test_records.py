@@ -1,4 +1,4 @@
-"""Forms bound to records: the record in hand, moving, keeping, removing, filters, and forms that submit and go on."""
+"""Forms bound to records: the current record, moving, saving, removing, filters, and forms that submit and continue."""
 
 from __future__ import annotations
 
@@ -202,7 +202,7 @@ def test_leaving_a_changed_record_keeps_it_with_only_what_differs() -> None:
         desk.record("first")
         assert desk.at(Scores).boat.value == "Old Eider" and store.transactions == 1
         desk.clear("boat")
-        desk.record("next")  # held: a boat is needed
+        desk.record("next")  # blocked: boat is blank
         assert desk.at(Scores).records.key == 1 and desk.at(Scores).boat.marker.text == "Enter a value"
         desk.type("boat", "Eider")
         desk.record("save")

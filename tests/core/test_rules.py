@@ -643,7 +643,7 @@ def test_rule_09_a_handler_may_send_the_focus_elsewhere() -> None:
         assert desk.at(Sends).a.focused and desk.session.view.forms[0].controls[0].selected
         desk.key("x")
         assert desk.at(Sends).a.text == "x"
-        desk.at(Sends).a.undo()
+        desk.at(Sends).a.revert()
         assert desk.at(Sends).a.text == "all of it"
         desk.key("ctrl+g")
         assert desk.at(Sends).c.focused

@@ -1,4 +1,4 @@
-"""Values: what a program may set, what a person may type, and how it is shown."""
+"""Values: what a program may set, what a user may type, and how it is shown."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a person sees: pointing in pairs, the form's surface, passwords, messages, choices in reach."""
+"""What the user sees: pointing in pairs, the form's surface, passwords, messages, choices in reach."""
 
 from __future__ import annotations
 

@@ -161,7 +161,7 @@ def test_each_way_however_the_second_form_ends(way: str, how: str) -> None:
         desk.type("First.mine", "still usable")
         assert first.mine.draft == "still usable"
         if way in SHOWN and how == "fails after it":
-            # A submit that failed was put back with its form; the way out is free.
+            # A failed submit is undone with its form; cancelling closes it all the same.
             desk.focus("Second.word")
             with pytest.raises(HandlerFailed):
                 desk.close()
@@ -267,11 +267,11 @@ def test_ten_thousand_sessions_closed_over_parked_dialogs_leave_nothing() -> Non
     assert len(ENDED) == 20_002 and len(gc.get_objects()) - before < 200
 
 
-# ---- signals
+# ---- custom events
 
 
 class Sender(Form):
-    """Has signals of two types."""
+    """Has custom events of two types."""
 
     words = CustomEvent(str)
     depths = CustomEvent(float)
@@ -335,7 +335,7 @@ def test_what_a_signal_refuses() -> None:
             form.words.send(5)  # type: ignore[arg-type]
         with pytest.raises(TypeError, match="takes the event or no argument, not 2 arguments"):
             form.words.listen(lambda one, two: None)
-        with pytest.raises(AttributeError, match=r"Sender.words is a signal; use self.words.send"):
+        with pytest.raises(AttributeError, match=r"Sender.words is a custom event; use self.words.send"):
             form.words = "x"  # type: ignore[assignment]
         form.words.send("eins")
         assert told(desk.trace, "gesture")[-1] == "send Sender.words (by program)"
@@ -428,7 +428,7 @@ class Broken(Form):
 
 
 class Patient(Form):
-    """Opens what fails, and closes a modal dialog from inside its signal."""
+    """Opens what fails, and closes a modal dialog in a handler of its custom event."""
 
     got = Text("Got")
     try_it = Button("Try")

@@ -65,12 +65,12 @@ def test_a_boat_longer_than_any_band_is_a_warning() -> None:
         desk.pick("pier", "Outer")
         desk.pick("berth", "O8")
         desk.press(BookingForm.book)
-        assert desk.prompt.text == "Length: unusually long"
+        assert desk.prompt.text == "Length: Unusually long"
         desk.answer("Go on")
         assert desk.prompt.text == "Old Heron overhangs O8 by 6.0 m. Book anyway?"
         desk.answer("Book anyway")
         assert desk.outcome is not None and desk.outcome[BookingForm.price] == Decimal("102.00")
-        assert [override.text for override in desk.outcome.overrides] == ["unusually long"]
+        assert [override.text for override in desk.outcome.overrides] == ["Unusually long"]
 
 
 def test_the_search_fills_in_what_is_known() -> None:

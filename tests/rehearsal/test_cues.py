@@ -37,7 +37,7 @@ class Wanting(Form):
     size: int = Param()
 
 def morning() -> Scene:
-    return Scene(Little, user="desk-1", records={"stays": [{"name": "Heron", "nights": 3, "paid": True}]})
+    return Scene(Little, user="clerk-1", records={"stays": [{"name": "Heron", "nights": 3, "paid": True}]})
 
 def wanting() -> Scene:
     return Scene(Wanting)
@@ -75,7 +75,7 @@ WRONG: list[tuple[str, str]] = [
     ('form little_forms:Little\ntype name "two words', 'x.cues:2:11: missing closing quote "'),
     ("form little_forms:Little\ntype name it's", "x.cues:2:13: missing closing quote '"),
     ("form little_forms:Little\ntype name \\", "x.cues:2:11: a backslash must be followed by a character"),
-    ("form little_forms:Little\ntab\nuser desk-2", "x.cues:3:1: 'user' must come before the first step"),
+    ("form little_forms:Little\ntab\nuser clerk-2", "x.cues:3:1: 'user' must come before the first step"),
     (
         "form little_forms:Little\nscene little_forms:morning",
         "x.cues:2:1: 'scene' appears twice; a cue sheet opens one scene or form",

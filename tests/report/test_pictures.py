@@ -191,7 +191,12 @@ def test_a_screen_shows_tables_groups_and_prompts() -> None:
         looking=True,
     )
     lines = {line.strip("│ ") for shot in seen for line in shot}
-    assert {"Extras:", "Berth | Length (m) | Depth (m)", "(Bookings, behind)", "[ Remove ]  [ Keep it ]*"} & lines >= {
+    assert {
         "Extras:",
-        "(Bookings, behind)",
+        "Berth | Length (m) | Depth (m)",
+        "(Bookings, in the background)",
+        "[ Remove ]  [ Keep it ]*",
+    } & lines >= {
+        "Extras:",
+        "(Bookings, in the background)",
     }

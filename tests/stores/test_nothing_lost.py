@@ -240,7 +240,7 @@ def test_a_store_that_stops_working_is_told_and_what_was_typed_stays(tmp_path: P
         desk.press("ok")
         path.write_bytes(kept)
         desk.answer("Try again")
-        if desk.prompt:  # a file that came back is another file: somebody may have changed it
+        if desk.prompt:  # a file that came back is another file: someone else may have changed it
             desk.answer("Keep mine")
     assert desk.outcome is not None and desk.outcome.accepted
     assert type(store)(tmp_path if kind == "csv" else path).read("boats")[0]["boat"] == "Old Eider"

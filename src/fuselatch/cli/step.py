@@ -84,7 +84,7 @@ def ask(out: Any, stop: Stop, records: str | None) -> Command:
     if stop.queued:
         out.print(Text(f"{'queued':>9}  {', '.join(stop.queued)}", style="magenta"))
     for line in screen(stop.view):
-        out.print(Text(line, style="dim" if line.endswith("behind)") else ""))
+        out.print(Text(line, style="dim" if line.endswith("in the background)") else ""))
     out.print(Text(HELP, style="dim"))
     while True:
         try:

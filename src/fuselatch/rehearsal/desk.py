@@ -327,7 +327,7 @@ class Desk:
         """Press the close button of the prompt, dialog or form in front."""
         self.session.feed(Gesture(verb="close"))
 
-    # ---- what no person does
+    # ---- what no user does
 
     @cued
     def wait(self, duration: str) -> None:

@@ -50,7 +50,7 @@ def draw_form(axes: Axes, form: FormView, y: float, changes: dict[str, str], beh
     """Draw one form; return where the next thing starts."""
     if behind:
         box(axes, 0.2, y, WIDE - 0.4, ROW, "#eef2f5")
-        say(axes, 0.8, y + ROW / 2, f"{form.title} (behind)", QUIET)
+        say(axes, 0.8, y + ROW / 2, f"{form.title} (in the background)", QUIET)
         return y + ROW + 0.3
     rows = list(strips(form))
     height = 1.5 + sum(height_of(strip) for strip in rows) + (1.0 if form.message else 0.2)

@@ -25,7 +25,7 @@ def screen(view: View) -> Iterator[str]:
 
 def form_lines(form: FormView, behind: bool) -> Iterator[str]:
     if behind:
-        yield f"({form.title}, behind)"
+        yield f"({form.title}, in the background)"
         return
     title = f" {form.title} " + (f"· {form.record} " if form.record else "")
     yield f"┌{title:─<{WIDTH}}┐"

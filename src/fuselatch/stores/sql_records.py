@@ -172,7 +172,7 @@ class SqlRecords(Sources):
         try:
             return tuple(database.execute(select(func.count(), func.max(wrote), func.sum(wrote)).select_from(table)).one())
         except Exception:
-            # A view has no such column; it is read again whenever somebody looks.
+            # A view has no such column; it is read again at each look.
             return object()
 
     # ---- writing

@@ -262,9 +262,9 @@ class Changes(Running):
         else:
             self.start(label, put, "program")
 
-    def undo_draft(self, control: Held) -> None:
+    def revert_draft(self, control: Held) -> None:
         self._may_change(control.form, f"{type(control.form).__name__}.{control.name}", False)
-        self._by_program(("undo", control, "value"), lambda turn: focus.drop_draft(turn, control))
+        self._by_program(("revert", control, "value"), lambda turn: focus.drop_draft(turn, control))
 
     def focus(self, control: Held, select: bool) -> None:
         self._may_change(control.form, f"the focus of {type(control.form).__name__}", False)

@@ -106,7 +106,7 @@ def in_order(turn: Turn, form: Form, confirmed: set[tuple[str, str]]) -> bool:
         check = check_of(control, finding)
         if check is not None and check.latch is not None:
             latching.set_latch(turn, form, check.latch, latch_name(form, check), answer)
-    # While the person was looking, a program may have changed what was judged.
+    # A program may have changed what was checked while the prompt was open.
     return in_order(turn, form, confirmed)
 
 

@@ -129,7 +129,7 @@ class Engine(Storing):
             turn.come_back(queue, after)
 
     def send(self, form: Form, name: str, payload: object) -> None:
-        self._may_change(form, f"the signal {type(form).__name__}.{name}", False)
+        self._may_change(form, f"custom event {type(form).__name__}.{name}", False)
 
         def put(turn: Turn) -> None:
             by: By = "program" if turn.handler is not None else turn.by

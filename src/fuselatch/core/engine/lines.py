@@ -30,7 +30,7 @@ def lines_of(form: Form) -> list[LiveLines[Any]]:
     return found
 
 
-# ---- what a person or a handler does
+# ---- what a user or a handler does
 
 
 def start(turn: Turn, lines: LiveLines[Any], values: Mapping[str, Any]) -> Any:
@@ -184,7 +184,7 @@ def attach(engine: Engine, lines: LiveLines[Any], line: Any) -> None:
         engine.updates.unjudge(control)
 
 
-# ---- lines that are kept with a record
+# ---- lines that are saved with a record
 
 
 def begin(engine: Engine, form: Form) -> None:

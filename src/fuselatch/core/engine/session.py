@@ -145,7 +145,7 @@ class Session:
             self.close()
             raise
 
-    # ---- for faces
+    # ---- for front ends
 
     @property
     def view(self) -> View:

@@ -174,7 +174,7 @@ class Turn:
         try:
             grip.let_go(self.engine)
         except StoreRefused as error:
-            # A store that can't be reached must not keep the rest from being put back.
+            # A store that can't be reached must not keep the rest from being undone.
             self.note_form("error", None, f"resetting latch {grip.place[0]}", None, describe(error))
 
     def drop_queue(self) -> None:

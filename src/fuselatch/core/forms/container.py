@@ -54,7 +54,7 @@ class Container:
         elif isinstance(own, Latch):
             raise AttributeError(f"{kind}.{name} is a latch; use self.{name}.set()")
         elif name in plan.custom_events:
-            raise AttributeError(f"{kind}.{name} is a signal; use self.{name}.send(…)")
+            raise AttributeError(f"{kind}.{name} is a custom event; use self.{name}.send(…)")
         elif name in plan.params or name == plan.opener:
             raise AttributeError(
                 f"{kind}.{name} is a parameter and can't change after the form opens; use a control or a Shared"

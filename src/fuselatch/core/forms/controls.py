@@ -167,9 +167,9 @@ class LiveEntry(LiveValue[R], Generic[R, G]):
         """The typed text that isn't settled yet, or None."""
         return self._draft
 
-    def undo(self) -> None:
+    def revert(self) -> None:
         """Drop the draft, so that the value is shown again."""
-        self._engine.undo_draft(self)
+        self._engine.revert_draft(self)
 
     @property
     def required(self) -> bool | str:

@@ -31,7 +31,7 @@ class LiveChoice(LiveEntry[R, G], Generic[T, R, G]):
 
     def __init__(self, form: Form, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
         super().__init__(form, owner, plan, engine)
-        # What a record brought: kept and shown, even if it is not offered.
+        # A value that came with the record stays and is shown, even if it isn't offered.
         self._brought: Any = None
 
     def _current(self, prop: str) -> Any:

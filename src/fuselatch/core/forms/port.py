@@ -181,7 +181,7 @@ class EnginePort(ABC):
         """Move the focus to a control after the handler."""
 
     @abstractmethod
-    def undo_draft(self, control: Held) -> None:
+    def revert_draft(self, control: Held) -> None:
         """Drop a draft, so that the value is shown again."""
 
     @abstractmethod
