@@ -1,4 +1,4 @@
-"""A whole form with its test: `python stay.py` prints what happens, `pytest stay.py` tests it."""
+"""A whole form with its test: `pytest stay.py` runs it."""
 
 from decimal import Decimal
 
@@ -26,8 +26,3 @@ def test_a_long_stay_is_asked_about() -> None:
         assert "Longer than two weeks" in desk.prompt.text  # the press waits here
         desk.answer("Go on")
     assert desk.outcome is not None and desk.outcome[Stay.price] == 714
-    print(desk.story())
-
-
-if __name__ == "__main__":
-    test_a_long_stay_is_asked_about()

@@ -198,10 +198,10 @@ def test_forms_lists_a_folder_with_what_each_is_for(tmp_path: Path) -> None:
 
 
 def test_latches_lists_and_releases(tmp_path: Path) -> None:
-    log = SqlLatches(tmp_path / "desk.db")
+    log = SqlLatches(tmp_path / "office.db")
     for user in ("imke", "oda"):
         log.set(LatchRecord("BookingForm.owes", user, "Saltwort", "Book it", "2031-05-04T09:30:00"), None)
-    store = str(tmp_path / "desk.db")
+    store = str(tmp_path / "office.db")
     code, out, _ = call("latches", store)
     assert (code, out.splitlines()) == (0, [
         "latch             user  key       answer   when",
@@ -239,7 +239,7 @@ def test_describe_shows_lines_tables_and_records() -> None:
 
 
 def test_a_policy_shows_in_describe_and_holds_in_rehearse(tmp_path: Path) -> None:
-    policy = tmp_path / "desk.toml"
+    policy = tmp_path / "office.toml"
     policy.write_text(
         "[BookingForm.prompts.owes]\ntext = 'Money first, {vessel}: {amount}'\nbuttons = {'Book it' = 'Let it pass'}\n"
         "[BookingForm.checks]\nplausible = 'refuse'\n'length.maximum' = 'warn'\n"

@@ -118,8 +118,8 @@ def test_texts_and_levels_are_the_policys_and_the_code_sees_what_it_declared() -
 @pytest.mark.parametrize(
     ("text", "error"),
     [
-        ("[Haul", r"desk.toml: not valid TOML: Expected ']'"),
-        ("Haul = 3", r"desk.toml: \[Haul\] must be a table"),
+        ("[Haul", r"office.toml: not valid TOML: Expected ']'"),
+        ("Haul = 3", r"office.toml: \[Haul\] must be a table"),
         ("[Haul.promts]", r"\[Haul\] has no key 'promts'; did you mean 'prompts'"),
         (
             "[Haul.prompts.sure]\ntone = 'x'",
@@ -141,7 +141,7 @@ def test_texts_and_levels_are_the_policys_and_the_code_sees_what_it_declared() -
     ],
 )
 def test_what_does_not_fit_is_said_with_the_closest_right_name(text: str, error: str, tmp_path: Path) -> None:
-    path = tmp_path / "desk.toml"
+    path = tmp_path / "office.toml"
     path.write_text(text, encoding="utf-8")
     with pytest.raises(PolicyError, match=error) as raised:
         Session(Haul, policy=Policy.load(path))

@@ -37,14 +37,24 @@ def first_cells(page: str, title: str) -> list[str]:
     return [row.split("|")[1].strip() for row in table]
 
 
+def rehearsed(cues: str) -> str:
+    """Return what `fuselatch rehearse` prints of a cue sheet."""
+    return CliRunner().invoke(main, ["rehearse", str(ROOT / cues)]).output
+
+
 @pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
-def test_python_blocks_run(page: Path, request: pytest.FixtureRequest) -> None:
+def test_python_blocks_run_and_print_what_the_page_says(
+    page: Path, request: pytest.FixtureRequest, capsys: pytest.CaptureFixture[str]
+) -> None:
     names: dict[str, Any] = {"__name__": "page"}
     for number, block in enumerate(blocks(page, "python"), 1):
         exec(compile(block, f"{page.name} block {number}", "exec", dont_inherit=True), names)
     for name, found in list(names.items()):
         if name.startswith("test_"):
             found(*(request.getfixturevalue(fixture) for fixture in inspect.signature(found).parameters))
+    printed = capsys.readouterr().out if page.name != "README.md" else rehearsed("examples/stay.cues")
+    for block in blocks(page, "text"):
+        assert block in printed
 
 
 @pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
@@ -58,9 +68,16 @@ def test_cue_sheets_and_commands_do_what_the_page_says(page: Path, monkeypatch: 
             assert result.output == expected
 
 
-def test_the_readme_example_is_the_one_that_ships() -> None:
-    shipped = (ROOT / "examples" / "stay.py").read_text(encoding="utf-8").partition('"""\n\n')[2]
-    assert blocks(ROOT / "README.md", "python") == [shipped]
+def test_the_readme_examples_are_those_that_ship() -> None:
+    form = (ROOT / "examples" / "stay.py").read_text(encoding="utf-8").partition('"""\n\n')[2]
+    cues = (ROOT / "examples" / "stay.cues").read_text(encoding="utf-8")
+    assert (blocks(ROOT / "README.md", "python"), blocks(ROOT / "README.md", "cues")) == ([form], [cues])
+
+
+def test_the_readme_is_short() -> None:
+    lines = (ROOT / "README.md").read_text(encoding="utf-8").splitlines()
+    assert len(lines) <= 120 and max(map(len, lines)) <= 100
+    assert sum(line.startswith("![") for line in lines) <= 4
 
 
 def test_links_and_pictures_are_there() -> None:
@@ -93,7 +110,7 @@ def test_the_tables_are_those_of_the_code() -> None:
 
 def test_taken_names_are_listed() -> None:
     own = {name for name in vars(Form) if not name.startswith("_")} - {"other_prompt", "warnings_prompt"}
-    text = (ROOT / "docs" / "forms.md").read_text(encoding="utf-8").partition("## Names that are taken")[2]
+    text = (ROOT / "docs" / "forms.md").read_text(encoding="utf-8").partition("## Reserved names")[2]
     assert own == set(re.findall(r"`(\w+)`", text.partition("`warnings_prompt`")[0])) - {"Form"}
 
 

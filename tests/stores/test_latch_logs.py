@@ -35,7 +35,7 @@ def store(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[LatchStore
         yield MemoryLatches()
         return
     sqlite = request.param == "sqlite"
-    yield SqlLatches(tmp_path / "desk.db" if sqlite else emptied(request.getfixturevalue("postgresql")))
+    yield SqlLatches(tmp_path / "office.db" if sqlite else emptied(request.getfixturevalue("postgresql")))
 
 
 def test_an_entry_is_put_in_place_of_exactly_the_one_expected(store: LatchStore) -> None:
@@ -106,7 +106,7 @@ print(took)
 def test_eight_processes_at_once_lose_none_and_double_none(
     kind: str, tmp_path: Path, request: pytest.FixtureRequest
 ) -> None:
-    address = str(tmp_path / "desk.db") if kind == "sqlite" else emptied(request.getfixturevalue("postgresql"))
+    address = str(tmp_path / "office.db") if kind == "sqlite" else emptied(request.getfixturevalue("postgresql"))
     desks = [
         subprocess.Popen([sys.executable, "-c", DESK, address, f"desk-{number}"], stdout=subprocess.PIPE, text=True)
         for number in range(8)
@@ -136,7 +136,7 @@ def test_what_is_no_log_is_said_in_one_line(tmp_path: Path) -> None:
 
 
 def test_a_log_that_fails_on_the_way_is_told_and_the_gesture_may_be_done_again(tmp_path: Path) -> None:
-    path = tmp_path / "desk.db"
+    path = tmp_path / "office.db"
     with rehearse(Daily, user="imke", latches=SqlLatches(path)) as desk:
         with sqlite3.connect(path) as database:
             database.execute("drop table latches")
