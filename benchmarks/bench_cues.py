@@ -121,7 +121,7 @@ def rehearsed(form: type[Form], recording: bool) -> float:
 
 
 def recording_costs(folder: Path) -> None:
-    """What recording adds, and how many sessions a second there are; interleaved, medians of nine."""
+    """Measure the cost of recording, and sessions per second; interleaved, medians of nine."""
     with importing_from([folder]):
         form = load("stay_form:Stay", "form")
     rehearsed(form, True)

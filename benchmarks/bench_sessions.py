@@ -58,7 +58,7 @@ def chains(count: int, derived: bool) -> Measure:
 
 
 class Links:
-    """What a chain of plain objects hangs on."""
+    """The first object of a chain of plain objects."""
 
 
 def links(count: int) -> Measure:

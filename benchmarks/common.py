@@ -1,4 +1,4 @@
-"""What the benchmarks share: timing in turn with a baseline, and printing ratios."""
+"""Shared by the benchmarks: timing in turn with a baseline, and printing ratios."""
 
 from __future__ import annotations
 

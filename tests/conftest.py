@@ -1,4 +1,4 @@
-"""What all tests share; a PostgreSQL server of their own is started once, on a socket in a folder, without any network."""
+"""Fixtures of all tests; a PostgreSQL server is started once, on a socket in a folder, without any network."""
 
 from __future__ import annotations
 

@@ -17,7 +17,7 @@ LOCALES = ["en", "de", "fr", "sv", "en-GB", "de_CH", "ja", "pl", "pt-BR", "nl"]
 
 
 class Log(Form):
-    """What a locale writes in its own way."""
+    """Formats that differ by locale."""
 
     day = Date("Day", minimum=date(2031, 1, 1))
     hour = Time("Hour")

@@ -21,7 +21,7 @@ PIERS = {"North": 14, "South": 12, "East": 12, "West": 10, "Basin": 10, "Outer":
 TAKES = {"North": (9, 16), "South": (7, 12), "East": (6, 11), "West": (10, 18), "Basin": (5, 9), "Outer": (15, 30)}
 """The shortest and longest berth of each pier in metres."""
 
-FIRST = [
+LEADING = [
     "Amber",
     "Brisk",
     "Calm",
@@ -43,7 +43,7 @@ FIRST = [
     "Silver",
     "Tidy",
 ]
-SECOND = [
+TRAILING = [
     "Avocet",
     "Curlew",
     "Dunlin",
@@ -128,7 +128,7 @@ def berths(random: random.Random) -> list[tuple[str, str, str, str, str]]:
 
 def vessels(random: random.Random, count: int = 250) -> list[tuple[str, str, str, str, str, str, str]]:
     """Return name, kind, length, beam, draught (metres), owner and home port of each vessel."""
-    names = [*ALONE, *(f"{first} {second}" for first, second in product(FIRST, SECOND))]
+    names = [*ALONE, *(f"{first} {second}" for first, second in product(LEADING, TRAILING))]
     chosen = sorted(ALONE + random.sample(names[len(ALONE) :], count - len(ALONE)))
     made = []
     for name in chosen:

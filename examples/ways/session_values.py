@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fuselatch import Button, Event, Form, Label, Shared, Text
 
-ON_DUTY = Shared(str, "nobody", name="on duty")
+ON_DUTY = Shared(str, "no one", name="on duty")
 """The clerk on duty; each session has its own value."""
 
 

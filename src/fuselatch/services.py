@@ -16,7 +16,7 @@ SVG = "http://www.w3.org/2000/svg"
 
 
 class Letters:
-    """Where letters go. Derive from it and override `send`."""
+    """A service that sends letters. Derive from it and override `send`."""
 
     def send(self, letter: EmailMessage) -> None:
         """Send a letter, an RFC 5322 message."""
@@ -44,7 +44,7 @@ class LetterBox(Letters):
 
 
 class Drawings:
-    """Where drawings go. Derive from it and override `draw`."""
+    """A service that receives drawings. Derive from it and override `draw`."""
 
     def draw(self, name: str, drawing: ElementTree.Element) -> None:
         """Save a drawing under a name. `drawing`: the root element of an SVG."""

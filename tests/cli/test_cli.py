@@ -148,7 +148,7 @@ def test_why_is_answered_or_says_what_can_be_asked() -> None:
     code, out, _ = call("rehearse", "-q", sheet, "--why", "too_long", "--why", "BookingForm.length.marker")
     assert code == 0 and "  the answer was 'Change berth'" in out and "  plausible: passed with length 17.2" in out
     code, _, err = call("rehearse", "-q", sheet, "--why", "lenth.value")
-    assert code == 2 and err == "fuselatch: --why lenth.value: can't explain 'lenth.value'; did you mean 'length'?\n"
+    assert code == 2 and err == "fuselatch: --why lenth.value: can't explain 'lenth.value'; did you mean 'length.value'?\n"
 
 
 def test_help_names_every_command_and_imports_nothing_heavy() -> None:

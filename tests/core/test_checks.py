@@ -38,7 +38,7 @@ class Span(Form):
 
 
 def texts(desk: object, name: str) -> list[str]:
-    """What is found about a control."""
+    """Return the findings of a control."""
     return [finding.text for finding in getattr(desk.form, name).findings]  # type: ignore[attr-defined]
 
 

@@ -109,7 +109,7 @@ BAD: list[tuple[str, Callable[[], object], str]] = [
     ("one control, two names", member(a=(shared := Text("A")), b=shared), "Bad.b: this is the same control as 'a'; declare a new one"),
     ("two handlers of one name", twice, "Bad.hear is declared twice; rename one"),
     ("an event it can't raise", can_not_raise, "a button has no event 'changed'; choose from hovered, unhovered, entered, left, clicked"),
-    ("a control of nobody", foreign, "Bad.hear: can't handle '<Text 'Alone'>.changed': Bad has no control '<Text 'Alone'>'; choose from alone"),
+    ("an unknown control", foreign, "Bad.hear: can't handle '<Text 'Alone'>.changed': Bad has no control '<Text 'Alone'>'; choose from alone"),
     ("too many arguments", too_many, "Bad.hear: a handler takes self or (self, event), not 3 arguments"),
     ("another kind", other_kind, "Bad.a: a Text can't be replaced by a Number; use the same kind of control"),
     ("a check's arguments", check_of_two, "Bad.judge: a check of a takes self and 1 value, in this order"),
@@ -117,17 +117,17 @@ BAD: list[tuple[str, Callable[[], object], str]] = [
     ("an unknown class option", lambda: new_class("Bad", (Form,), {"titel": "x"}), "class Bad: unknown option 'titel'; did you mean 'title'?"),
     ("a default that is no button", lambda: Prompt("Sure?", buttons=("Yes", "No"), default="Yess"), "Prompt('Sure?'): default 'Yess' isn't one of the buttons; did you mean 'Yes'?"),
     ("too many buttons", lambda: Prompt("Sure?", buttons=tuple("abcde")), "Prompt('Sure?'): buttons must be 1 to 4 different captions in a tuple, not ('a', 'b', 'c', 'd', 'e')"),
-    ("a tone of nobody", lambda: Prompt("Sure?", tone="loud"), "Prompt('Sure?'): unknown tone 'loud'; choose from plain, question, warning, danger"),  # type: ignore[arg-type]
+    ("an unknown tone", lambda: Prompt("Sure?", tone="loud"), "Prompt('Sure?'): unknown tone 'loud'; choose from plain, question, warning, danger"),  # type: ignore[arg-type]
     ("a brace left open", lambda: Prompt("{vessel is long"), "Prompt('{vessel is long'): expected '}' before end of string; for literal braces write {{ and }}"),
     ("a fact that is no name", lambda: Prompt("{a.b}"), "Prompt('{a.b}'): '{a.b}' isn't a name; use the name of a control or fact"),
     ("choices as one text", lambda: Choice("A", choices="North"), "Choice('A'): choices must be a tuple or list, not 'North'"),
     ("a bound of another type", lambda: Money("A", minimum=1.5), "Money('A'): minimum: expected an amount (Decimal or int), not float 1.5"),  # type: ignore[arg-type]
     ("bounds that nothing fits", lambda: Number("A", minimum=5, maximum=3), "Number('A'): minimum 5.0 is greater than maximum 3.0"),
     ("lengths that nothing fits", lambda: Text("A", min_length=5, max_length=3), "Text('A'): min_length 5 is greater than max_length 3"),
-    ("a look of nobody", lambda: Text("A", look="big"), "Text('A'): unknown look 'big'; choose from multi-line, password"),
-    ("a key of nobody", lambda: Button("A", keys="Ctl+R"), "Button('A'): keys: 'Ctl' in 'Ctl+R' isn't a key; write Ctrl+Enter, F5, Escape or one character"),
+    ("an unknown look", lambda: Text("A", look="big"), "Text('A'): unknown look 'big'; choose from multi-line, password"),
+    ("an unknown key", lambda: Button("A", keys="Ctl+R"), "Button('A'): keys: 'Ctl' in 'Ctl+R' isn't a key; write Ctrl+Enter, F5, Escape or one character"),
     ("a pattern that is none", lambda: Text("A", pattern="("), "Text('A'): pattern '(' isn't a valid regular expression: missing ), unterminated subpattern at position 0"),
-    ("a rounding of nobody", lambda: Money("A", rounding="halfup"), "Money('A'): unknown rounding 'halfup'; did you mean 'half-up'?"),
+    ("an unknown rounding", lambda: Money("A", rounding="halfup"), "Money('A'): unknown rounding 'halfup'; did you mean 'half-up'?"),
     ("no verdict", lambda: Button("A", closes=" "), "Button('A'): closes can't be empty; use 'accepted', 'cancelled' or your own word"),
     ("derive of nothing", lambda: derive(len), "derive(len): pass the controls that len reads"),  # type: ignore[call-overload]
     ("derive of a button", lambda: derive(len, Button("A")), "derive(len, …): expected declared controls with a value, not <Button 'A'>"),  # type: ignore[call-overload]

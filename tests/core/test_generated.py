@@ -1,4 +1,4 @@
-"""What holds after every gesture at any form: random forms, random gestures."""
+"""Invariants after every gesture: random forms, random gestures."""
 
 from __future__ import annotations
 
@@ -74,7 +74,7 @@ def make_form(rules: dict[str, Any], depth: int = 0) -> Any:
 
 
 def total(form: Any, rules: dict[str, Any]) -> float:
-    """What the derived control holds, from scratch."""
+    """Compute the derived value from scratch."""
     return sum(getattr(form, name).value or 0 for name in rules["sum"]) + (1 if form.tick.value else 0)
 
 

@@ -1,4 +1,4 @@
-"""What each gesture does, step by step, and what is refused before it starts."""
+"""The steps of each gesture, and gestures that are refused before they start."""
 
 from __future__ import annotations
 

@@ -28,7 +28,7 @@ from fuselatch import (
 from fuselatch.rehearsal import Unfinished, rehearse
 from tests.helpers import snapshot, told
 
-WHO = contextvars.ContextVar("WHO", default="nobody")
+WHO = contextvars.ContextVar("WHO", default="no one")
 
 
 class Dialog(Form):

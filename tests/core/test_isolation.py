@@ -22,7 +22,7 @@ NEVER = frozenset(
     "asyncio babel click io jinja2 locale logging multiprocessing pathlib random requests rich secrets selectors shutil "
     "socket sqlite3 ssl subprocess tempfile threading tkinter urllib".split()
 )
-"""What must not even come along with what is allowed: interfaces, sockets, files, chance, locale."""
+"""Modules that no allowed import may bring along: interfaces, sockets, files, random numbers, locale."""
 
 
 def imported(file: Path) -> set[str]:

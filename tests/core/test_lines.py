@@ -38,7 +38,7 @@ EXTRAS = [
 
 
 class Extra(Group):
-    """What is booked besides a berth."""
+    """An extra of a booking."""
 
     what = Choice("What", choices=("power", "water", "crane"), required=True)
     count = Integer("Count", default=1, minimum=1)

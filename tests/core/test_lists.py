@@ -1,4 +1,4 @@
-"""Lists: what choices may be, catalogs and chains of them, typing ahead, several at once, and entries of one's own."""
+"""Lists: kinds of choices, catalogs and chains of them, typing ahead, multiple choices, and other values."""
 
 from __future__ import annotations
 
@@ -262,7 +262,7 @@ def plain(text: str) -> str:
 
 
 def starts(text: str) -> list[int]:
-    """Where words begin behind the first, in the text with a space before it."""
+    """Return the starts of all words but the first, in the text with a space before it."""
     spaced = plain(text)
     return [at + 2 for at, letter in enumerate(spaced) if letter == " " and spaced[at + 1 :]]
 

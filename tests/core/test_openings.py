@@ -1,4 +1,4 @@
-"""Where a bound form begins: at a key, a gap, what the host has selected, or under a parent; captions and defaults."""
+"""Start positions of a bound form: a key, a blank field, the host's selection, a parent; captions and defaults."""
 
 from __future__ import annotations
 
@@ -114,7 +114,7 @@ def test_the_last_value_entered_is_where_the_next_record_begins_and_is_no_change
 
 def test_an_unbound_form_remembers_what_was_accepted() -> None:
     class Note(Form):
-        author = Text("Author", default=last_entered())
+        writer = Text("Writer", default=last_entered())
         ok = Button("OK", closes="accepted")
 
     class Desktop(Form):
@@ -127,11 +127,11 @@ def test_an_unbound_form_remembers_what_was_accepted() -> None:
     with rehearse(Desktop) as desk:
         for before, typed in (("", "Ulle"), ("Ulle", "Nolke"), ("Nolke", "")):
             desk.press("note")
-            assert desk.at(Note).author.value == before
-            desk.type("author", typed or "x")
+            assert desk.at(Note).writer.value == before
+            desk.type("writer", typed or "x")
             desk.press("ok") if typed else desk.close()
         desk.press("note")
-        assert desk.at(Note).author.value == "Nolke", "what was cancelled was not entered"
+        assert desk.at(Note).writer.value == "Nolke", "what was cancelled was not entered"
         desk.close()
 
 

@@ -389,32 +389,32 @@ def test_an_unbound_form_submits_begins_anew_and_keeps_what_it_says() -> None:
     sent: list[tuple[str, str]] = []
 
     class Notes(Form):
-        author = Text("Author", default=last_entered(first="Nolke"))
+        writer = Text("Writer", default=last_entered(first="Nolke"))
         note = Text("Note", required=True)
         kind = Text("Kind", default="general")
         send = Button("Send", submits=True)
 
         @Form.submitted
         def note_it(self) -> None:
-            sent.append((self.author.value, self.note.value))
+            sent.append((self.writer.value, self.note.value))
 
     with rehearse(Notes) as desk:
         form = desk.at(Notes)
         desk.press("send")
-        assert form.note.marker and sent == [] and form.author.value == "Nolke"
-        for author, note in (("Imke", "one"), ("", "two")):
-            if author:
-                desk.type("author", author)
+        assert form.note.marker and sent == [] and form.writer.value == "Nolke"
+        for writer, note in (("Imke", "one"), ("", "two")):
+            if writer:
+                desk.type("writer", writer)
             desk.type("note", note)
             form.kind.value = "other"
             desk.press("send")
-            assert (form.author.value, form.note.value, form.kind.value, bool(form.note.marker)) == (
+            assert (form.writer.value, form.note.value, form.kind.value, bool(form.note.marker)) == (
                 "Imke",
                 "",
                 "general",
                 False,
             )
-        assert sent == [("Imke", "one"), ("Imke", "two")] and form.author.focused and desk.outcome is None
+        assert sent == [("Imke", "one"), ("Imke", "two")] and form.writer.focused and desk.outcome is None
         with pytest.raises(Refused, match="Notes isn't bound to records"):
             desk.record("next")
         with pytest.raises(NotAllowedHere, match=r"write class Notes\(Form, records=…\)"):

@@ -158,7 +158,7 @@ def test_rule_02_a_dialog_may_close_its_opener() -> None:
     opener = desk.at(Main)
     desk.press("pop")
     desk.paste("word", "x")
-    with pytest.raises(HandlerFailed) as caught:  # the opener's handler goes on, and finds its form closed
+    with pytest.raises(HandlerFailed) as caught:  # the opener's handler resumes, and finds its form closed
         desk.press("close_opener")
         desk.answer("Discard")
     assert isinstance(caught.value.__cause__, FormClosed)
@@ -650,7 +650,7 @@ def test_rule_09_a_handler_may_send_the_focus_elsewhere() -> None:
 
 
 def is_listing(desk: Desk) -> bool:
-    """Whether the first control shows its list."""
+    """Return True if the first control shows its list."""
     return desk.session.view.forms[0].controls[0].list_open
 
 
@@ -835,7 +835,7 @@ def test_what_comes_of_an_answer_may_ask_in_turn() -> None:
         desk.type("a", "x")
         desk.key("Enter")
         desk.answer("OK")
-        # The focus could not stay: what moves it on is part of the answer, and asks before the first handler goes on.
+        # The focus couldn't stay. Moving it is part of the answer, and asks before the first handler resumes.
         assert desk.prompt.text == "Here is B"
         desk.answer("OK")
         assert not desk.prompt and desk.at(Leads).b.focused

@@ -1,4 +1,4 @@
-"""What the user sees: pointing in pairs, the form's surface, passwords, messages, choices in reach."""
+"""Views: pointing in pairs, the form's surface, passwords, messages, choices in reach."""
 
 from __future__ import annotations
 

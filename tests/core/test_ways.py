@@ -39,11 +39,11 @@ WORD = Shared(str, "", name="word")
 class Second(Form, title="Second"):
     """The form that values come from and go to."""
 
-    given: str = Param(default="")
+    passed: str = Param(default="")
     opener: First = Opener()
     sent = CustomEvent(str)
 
-    word = Text("Word", default=lambda form: form.given)
+    word = Text("Word", default=lambda form: form.passed)
     live = Label("Live", value=lambda form: form.opener.mine.value)
     send = Button("Send")
     ok = Button("OK", closes="accepted")
@@ -105,7 +105,7 @@ def read_shared(form: First) -> None:
 
 
 GO: dict[str, Callable[[First], Any]] = {
-    "param": lambda form: take(form, given=form.mine.value),
+    "param": lambda form: take(form, passed=form.mine.value),
     "outcome": take,
     "signal": lambda form: form.open(Second),
     "opener": take,
@@ -117,7 +117,7 @@ GO: dict[str, Callable[[First], Any]] = {
 SHOWN = ("find", "beside")
 ENDS = ("accepted", "cancelled", "closed", "fails in it", "fails after it")
 ALWAYS = ("signal", "shared", *SHOWN)
-"""What arrives by these ways does not depend on how the second form ends."""
+"""Ways by which a value arrives however the second form ends."""
 
 
 def end(desk: Desk, how: str) -> None:

@@ -123,7 +123,7 @@ def test_every_error_is_listed_and_every_public_name_has_a_docstring() -> None:
 
 
 def docstring(found: Any) -> str:
-    """What a public name says of itself; of a class that may be compiled, what its source says."""
+    """Return a public name's docstring, from the source if the class may be compiled."""
     if found.__doc__ or not isinstance(found, type):
         return found.__doc__ or ""
     file = (ROOT / "src").joinpath(*found.__module__.split(".")).with_suffix(".py")
@@ -132,5 +132,5 @@ def docstring(found: Any) -> str:
 
 
 def is_error(found: object) -> bool:
-    """Whether a public name is an error other than the base."""
+    """Return True if a public name is an error other than the base."""
     return isinstance(found, type) and issubclass(found, FuseLatchError) and found is not FuseLatchError

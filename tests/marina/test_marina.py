@@ -92,7 +92,7 @@ WORDS = st.sampled_from(
 )
 OF_LINES = ["extras[0].what", "extras[0].count", "extras[1].price", "extras[2].what", "extras[0]", "extras[1]"]
 FORMS = (BookingForm, VesselSearch, OfficeForm, BerthTable)
-NAMES = [*(name for form in FORMS for name in form._plan.controls), *OF_LINES, "nobody"]
+NAMES = [*(name for form in FORMS for name in form._plan.controls), *OF_LINES, "nothing"]
 ANSWERS = [
     "Book anyway", "Change berth", "Go on", "Go back", "OK", "Book it", "Send to the office",
     "Save", "Don't save", "Cancel", "Remove",
@@ -143,7 +143,7 @@ def one_of_its_choices(form: Any, name: str, number: int) -> str:
 
 
 def sound(session: Any) -> None:
-    """What holds after every gesture, whatever it was."""
+    """Check the invariants after any gesture."""
     if not session.forms:
         return
     for control in controls_of(session.front).values():

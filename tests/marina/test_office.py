@@ -30,7 +30,7 @@ def rows(store: Store) -> dict[str, list[dict[str, Any]]]:
 
 
 def done_in_memory() -> dict[str, Any]:
-    """What the cue sheet leaves in its scene's own records."""
+    """The records that the cue sheet leaves in its scene."""
     run = run_cues(read_cues(CUES.read_text(encoding="utf-8"), "office.cues"))
     assert run.problems == [] and run.session is not None
     store: Any = run.session._engine.store

@@ -1,4 +1,4 @@
-"""Cue sheets: what can be read, what comes of it, and what is said of a wrong one."""
+"""Cue sheets: reading, running, and the messages for wrong ones."""
 
 from __future__ import annotations
 
@@ -103,7 +103,7 @@ WRONG: list[tuple[str, str]] = [
         "form little_forms:Little\neach name\nrow 1\ntype name {nme}",
         "x.cues:4:11: unknown column 'nme'; did you mean 'name'? (for a literal brace write '{' in single quotes)",
     ),
-    ("include other.cues", "x.cues:1:9: file 'other.cues' not found; there are none"),
+    ("include other.cues", "x.cues:1:9: file 'other.cues' not found; no cue sheets in this folder"),
     ("form little_forms:Little\nnow monday", "x.cues:2:5: 'monday' isn't a date and time; write it like 2031-05-04T09:30"),
     ("form little_forms", "x.cues:1:6: 'little_forms' isn't a form; write MODULE:NAME, for example stay:Stay"),
     ("form little_forms:Litle", "x.cues:1:6: little_forms has no form 'Litle'; did you mean 'Little'?"),

@@ -37,7 +37,7 @@ BEGIN = "form stay:Stay\n"
 
 
 def fits_grammar(line: str) -> bool:
-    """Whether the grammar takes a line after the beginning."""
+    """Return True if the grammar accepts a line after the settings."""
     try:
         PARSER.parse(line, start="body")
     except UnexpectedInput:
@@ -46,7 +46,7 @@ def fits_grammar(line: str) -> bool:
 
 
 def fits_reader(line: str) -> bool:
-    """Whether the reader does."""
+    """Return True if the reader accepts it."""
     try:
         read_cues(f"{BEGIN}tab\n{line}", "x.cues")
     except CueError:

@@ -85,7 +85,7 @@ def folder(pytester: pytest.Pytester) -> Path:
 
 
 def run(pytester: pytest.Pytester, *words: str) -> str:
-    """What pytest prints, run as a process of its own."""
+    """Return the output of pytest, run as a process."""
     return str(pytester.runpytest_subprocess("-q", "-p", "no:cacheprovider", "-p", "no:hypothesispytest", *words).stdout)
 
 

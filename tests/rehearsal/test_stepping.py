@@ -32,7 +32,7 @@ def run(*words: str, keys: str = "") -> Result:
 
 
 def stops(commands: list[Command], pause_at: tuple[str, ...] = ()) -> tuple[list[str], bool]:
-    """Where stepping stops when it is answered so (and then to the end): line and event; and whether it got through."""
+    """Return the stops of stepping with these answers, as line and event, and True if it got to the end."""
     found: list[str] = []
     left = iter(commands)
 

@@ -54,7 +54,7 @@ class Page(HTMLParser):
         self.labels += [known["aria-label"] or ""] if tag == "figure" else []
 
     def handle_endtag(self, tag: str) -> None:
-        """What ends is what began last."""
+        """Spans end in the reverse order of their starts."""
         assert self.open.pop() == tag
 
 

@@ -28,7 +28,7 @@ class Tide(Enum):
 def late_fee(vessel: str, days: int, rate: Decimal, since: date = date(2031, 5, 1), *, at: time = time(9, 30),
              waived: bool = False, tide: Tide = Tide.NEAP, pier: Literal["North", "South"] = "North",
              note: str | None = None, length: float | None = None, title: str = "", run: int = 3) -> Decimal:
-    """What a vessel owes for being late.
+    """Return the fee of a vessel that is late.
 
     :param days: whole days
     vessel: her "name"

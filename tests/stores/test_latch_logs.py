@@ -123,7 +123,7 @@ def test_eight_processes_at_once_lose_none_and_double_none(
 
 def test_what_is_no_log_is_said_in_one_line(tmp_path: Path) -> None:
     broken = tmp_path / "broken.db"
-    broken.write_bytes(b"this is no database, but long enough to be taken for one" * 20)
+    broken.write_bytes(b"not a database, but long enough to look like one" * 20)
     for address, error in (
         (tmp_path / "no folder" / "x.db", "can't use .*: unable to open database file"),
         (broken, "can't use .*: file is not a database"),

@@ -81,7 +81,7 @@ print(serial)
 
 
 def run(script: str, *words: str) -> str:
-    """What a script prints; it fails where the script does."""
+    """Return the output of a script; fail if the script fails."""
     done = subprocess.run([sys.executable, "-c", script, *words], capture_output=True, text=True, timeout=1500, check=False)
     assert done.returncode == 0, done.stderr[-2000:]
     return done.stdout
@@ -169,7 +169,7 @@ def test_eight_desks_at_one_database_book_no_berth_twice_and_lose_no_booking(pos
             with store._database.connected() as database:
                 database.exec_driver_sql(f"drop table {name}")
     store.create("berths", berths, "name")
-    store.create("bookings", [{"number": 1, "berth": "none", "desk": "nobody"}], "number", unique=("berth",))
+    store.create("bookings", [{"number": 1, "berth": "none", "desk": "none"}], "number", unique=("berth",))
     desks = [
         subprocess.Popen(
             [sys.executable, "-c", DESK, postgresql, f"desk-{number}"],
@@ -187,14 +187,14 @@ def test_eight_desks_at_one_database_book_no_berth_twice_and_lose_no_booking(pos
     store = SqlRecords(postgresql)
     booked = {berth: me for me, berths_of, _ in told for berth in berths_of}
     claimed = {berth: me for me, _, berths_of in told for berth in berths_of}
-    rows = [row for row in store.read("bookings") if row["desk"] != "nobody"]
+    rows = [row for row in store.read("bookings") if row["desk"] != "none"]
     assert {row["berth"]: row["desk"] for row in rows} == booked and len(rows) == len(booked) == 24
     assert {row["name"]: row["holder"] for row in store.read("berths")} == claimed
     assert sum(len(berths_of) for _, _, berths_of in told) == 24
 
 
 class Boats(Form, records="boats"):
-    """What is typed into it must survive whatever becomes of the store."""
+    """A form whose typed text must survive any failure of the store."""
 
     boat = Text("Boat")
     number = Integer("Number")
@@ -202,12 +202,12 @@ class Boats(Form, records="boats"):
 
 
 def gone(path: Path) -> None:
-    """Have a store be no store any more."""
+    """Replace a store by something that isn't one."""
     path.rename(path.with_name("moved away"))
 
 
 def broken(path: Path) -> None:
-    """Have something else stand in a store's place."""
+    """Put something else in a store's place."""
     path.write_bytes(b"not what it was" * 100)
 
 

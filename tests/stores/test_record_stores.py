@@ -71,7 +71,7 @@ def as_workbook(path: Path) -> None:
 
 @pytest.fixture(params=KINDS)
 def stores(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[Maker]:
-    """What opens the same records once more, as another program would."""
+    """Return a function that opens the same records again, as another program would."""
     if request.param == "memory":
         store = MemoryRecords({"boats": ROWS}, keys={"boats": "number"})
         yield lambda: store

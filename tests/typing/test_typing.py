@@ -1,4 +1,4 @@
-"""What checkers make of a form: mypy (strict) and pyright find the marked errors, and no others."""
+"""Type checkers and forms: mypy (strict) and pyright find the marked errors, and no others."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ MARKED = {number: line.rpartition("# E: ")[2] for number, line in enumerate(LINE
 
 
 def run(*words: str) -> str:
-    """What a checker prints."""
+    """Return the output of a checker."""
     environment = {**os.environ, "PYRIGHT_PYTHON_IGNORE_WARNINGS": "1"}
     call = [sys.executable, "-m", *words]
     return subprocess.run(call, capture_output=True, text=True, cwd=ROOT, check=False, env=environment).stdout

@@ -92,7 +92,7 @@ INSTEAD: Final[Mapping[str, Callable[[Any, Any], str]]] = {
     "dot": as_dot,
     "picture": as_picture,
 }
-"""What each option prints in place of the description."""
+"""The output of each option, printed instead of the description."""
 
 
 def as_text(told: object) -> str:

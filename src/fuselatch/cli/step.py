@@ -26,7 +26,7 @@ KEYS: Final[dict[str, Command]] = {
     "b": "back",
     "q": "stop",
 }
-"""What each key does."""
+"""The effect of each key."""
 HELP: Final = "Enter: next event   g: next gesture   b: back one gesture   e: run to the end   q: quit"
 
 

@@ -183,7 +183,7 @@ class Reader:
             text = read_text(path)
         except OSError as error:
             near = [found.name for found in sorted(path.parent.glob("*.cues"))]
-            hint = suggest(path.name, near)
+            hint = suggest(path.name, near) if near else "no cue sheets in this folder"
             problem = (
                 f"file '{word.text}' not found; {hint}" if isinstance(error, FileNotFoundError) else str(error.strerror)
             )

@@ -27,7 +27,7 @@ FEW: Final = 12
 """Choices that a message lists."""
 
 Looked: TypeAlias = tuple[bool, str]
-"""Whether an expectation is met, and what there is, in words."""
+"""The result of an expectation: True if it is met, and the actual state in words."""
 
 
 class Unmet(AssertionError):

@@ -28,7 +28,7 @@ def handler_named(name: str) -> Callable[..., Any]:
     if name not in known:
         owner = name.partition(".")[0]
         near = [each for each in known if each.startswith(f"{owner}.")]
-        hint = suggest(name, near or known)
+        hint = suggest(name, near or known) if known else "no form has handlers"
         if not near and any(form.__name__ == owner for form in forms_loaded()):
             hint = f"{owner} has no handlers"
         raise UnknownName(f"unknown handler '{name}'; {hint}")

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from fuselatch.report.behaviour import Behaviour
 
 LOOKED: Final = re.compile(r"[A-Za-z_][\w\]\[.]*\.\w+")
-"""What looks like a control's property in a test's line."""
+"""A control's property in a line of a test."""
 TAIL: Final = 10
 """Trace entries that a failure shows."""
 KEY: Final = "fuselatch_behaviour"
@@ -26,7 +26,7 @@ WATCH: Final = pytest.StashKey["Watch"]()
 
 
 class Watch:
-    """What one pytest run rehearsed: the running test's desks, and what was tried."""
+    """The rehearsals of one pytest run: the running test's desks, and the behaviour tried."""
 
     def __init__(self, config: pytest.Config) -> None:
         self.wanted = any(config.getoption(name) for name in ("behaviour", "behaviour_json", "behaviour_picture"))
@@ -35,7 +35,7 @@ class Watch:
 
     @property
     def behaviour(self) -> Behaviour:
-        """What was tried so far."""
+        """The behaviour tried so far."""
         if self._behaviour is None:
             from fuselatch.report.behaviour import Behaviour
 

@@ -40,7 +40,7 @@ class StepResult:
 
     @property
     def place(self) -> str:
-        """Where the problem is, `file:line:column`: at the word that it quotes, or at the verb."""
+        """The problem's place, `file:line:column`: at the word that it quotes, or at the verb."""
         cue = self.cue
         quoted = (word.column for word in cue.words if self.unmet is None and f"'{word.text}'" in self.problem)
         return f"{cue.file}:{cue.line}:{next(quoted, cue.column)}"
@@ -172,7 +172,7 @@ def near(sheet: CueSheet, path: str) -> Path:
 
 
 def carry_out(desk: Desk, cue: Cue) -> tuple[str | Unmet | None, bool]:
-    """Do one step; return its problem, if any, and whether to go on."""
+    """Do one step; return its problem, if any, and True if the run continues."""
     try:
         getattr(desk, cue.verb)(*cue.texts())
     except Unmet as unmet:

@@ -87,7 +87,7 @@ class DialogTold:
 
 @dataclass(frozen=True, slots=True)
 class Anatomy:
-    """What a form class declares."""
+    """The declarations of a form class."""
 
     name: str
     title: str

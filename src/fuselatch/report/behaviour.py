@@ -51,7 +51,7 @@ WORDS: Final[Mapping[str, str]] = {
 
 @dataclass(slots=True)
 class Behaviour:
-    """What rehearsals tried. It is a session's witness.
+    """The behaviour that rehearsals tried. It is a session's witness.
 
     `counts`: everything that could be tried, and how often it was. `steps`: for each, a step that tries it. `where`: each
     handler's file and line.

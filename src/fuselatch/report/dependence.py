@@ -25,7 +25,7 @@ COLUMNS: Final = {"form": 0, "control": 0, "handler": 1, "prompt": 2, "dialog": 
 LINES: Final = {"follows": ("#33658a", "solid"), "raises": (INK, "solid"), "sets": ("#8a5a00", "dashed")}
 """The colour and line of each kind of edge."""
 SHARES: Final = {"raises": 0.25, "sets": 0.5, "follows": 0.5}
-"""Where an edge's label is, as a share of its length."""
+"""The position of an edge's label, as a share of its length."""
 
 
 class Edge(NamedTuple):

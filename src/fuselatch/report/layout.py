@@ -38,7 +38,7 @@ class Strip:
 
 
 def is_behind(view: View, form: FormView) -> bool:
-    """Return True if a form is behind another. A prompt doesn't count."""
+    """Return True if another form covers this form. A prompt doesn't count."""
     return form.covered and (view.prompt is None or form is not view.forms[-1])
 
 

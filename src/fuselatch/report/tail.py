@@ -1,4 +1,4 @@
-"""What a failure shows: the last trace entries, and why."""
+"""The text of a failure: the last trace entries, and why."""
 
 from __future__ import annotations
 

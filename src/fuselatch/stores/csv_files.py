@@ -119,7 +119,7 @@ class CsvRecords(Sources):
         except OSError as error:
             if not reading:
                 raise plain_words(error, self.folder.name) from error
-            # A folder that nobody here may write to can be read all the same.
+            # A folder without write permission can still be read.
             yield
             return
         try:

@@ -23,15 +23,15 @@ USABLE: Final = ("sqlite", "postgresql")
 class Database:
     """A database by address, or a SQLite file by path. `what`: its name in messages.
 
-    `keep`: keep one connection to a server open, and check it before each use. Otherwise none is kept, because a server may
-    restart and a process may fork.
+    `keep_open`: keep one connection to a server open, and check it before each use. Otherwise each connection is
+    closed, because a server may restart and a process may fork.
     """
 
-    def __init__(self, address: str | Path, what: str, keep: bool = False) -> None:
+    def __init__(self, address: str | Path, what: str, keep_open: bool = False) -> None:
         self.address = as_address(address)
         self.name = f"{what} {address}"
         try:
-            if keep and not self.address.startswith("sqlite"):
+            if keep_open and not self.address.startswith("sqlite"):
                 self.engine = create_engine(self.address, pool_size=1, pool_pre_ping=True)
             else:
                 waits = {"timeout": WAIT} if self.address.startswith("sqlite") else {}

@@ -1,4 +1,4 @@
-"""What stores share that cache what they read."""
+"""The common parts of stores that cache what they read."""
 
 from __future__ import annotations
 

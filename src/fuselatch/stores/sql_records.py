@@ -82,7 +82,7 @@ class SqlRecords(Sources):
 
     def __init__(self, address: str | Path, keys: Mapping[str, str] | None = None) -> None:
         super().__init__()
-        self._database = Database(address, "the database", keep=True)
+        self._database = Database(address, "the database", keep_open=True)
         self._tables: dict[str, Table] = {}
         self.keys = dict(keys or {})
 

@@ -36,7 +36,7 @@ class LatchSeen(NamedTuple):
 
 
 class Grip:
-    """What a gesture changed at a latch, so that it can be undone."""
+    """A gesture's change of a latch, so that it can be undone."""
 
     __slots__ = ("before", "place", "store", "taken")
 

@@ -1,4 +1,4 @@
-"""What rules can read besides controls: shared values, the date, open forms, records."""
+"""Sources that rules can read besides controls: shared values, the date, open forms, records."""
 
 from __future__ import annotations
 

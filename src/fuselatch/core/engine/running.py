@@ -218,9 +218,9 @@ class Running(EnginePort):
         name = f"{target.form.__class__.__name__}.{target.name}" if isinstance(target, Held) else str(target)
         return f"{verb} {name}" if prop == "value" else f"{verb} {name}.{prop}"
 
-    def stamp(self, anew: bool = False) -> None:
-        """Stamp the trace with the clock's time. Pass `anew=True` outside a turn."""
-        if anew:
+    def stamp(self, reread: bool = False) -> None:
+        """Stamp the trace with the clock's time. Pass `reread=True` outside a turn."""
+        if reread:
             self._now = None
         if self.clock is not None:
             self.trace.stamp(self.read_clock())

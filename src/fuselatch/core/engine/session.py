@@ -149,7 +149,7 @@ class Session:
 
     @property
     def view(self) -> View:
-        """What the user sees. Reading it runs none of the developer's code."""
+        """The view: everything that the user sees now. Reading it runs none of the developer's code."""
         return view_of(self._engine)
 
     @property
@@ -181,7 +181,7 @@ class Session:
 
     @property
     def waits_for(self) -> tuple[str, ...]:
-        """What handlers wait for, in words; the innermost last."""
+        """The waits of handlers, in words; the innermost last."""
         return tuple(str(wait) for wait in self._engine.waits)
 
     @property
@@ -238,7 +238,7 @@ class Session:
         engine = self._engine
         if engine.recording:
             name = engine.front._state.name if engine.front is not None else ""
-            engine.stamp(anew=True)
+            engine.stamp(reread=True)
             engine.trace.add(0, "refused", name, gesture.control, str(gesture), None, found[0])
         raise Refused(str(gesture), *found)
 

@@ -1,4 +1,4 @@
-"""What each gesture does, as steps.
+"""The steps of each gesture.
 
 Pressing B while A has the focus is: settle A, leave A, enter B, click B. After each step the queue is emptied.
 Before the next step the engine looks again. If the target can't be used any more, or `leaving` was blocked, the
@@ -464,4 +464,4 @@ STEPS: Final[Mapping[str, Callable[[Any, Gesture, Any], None]]] = {
     "remove_line": remove_line,
     "move_line": move_line,
 }
-"""What carries out each verb."""
+"""The function that carries out each verb."""

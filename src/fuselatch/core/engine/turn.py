@@ -104,7 +104,7 @@ class Turn:
                 raise self.failure
             while self.writes is not None:
                 engine.commit(self)
-                # Lists of what was written have grown; what comes of it may write in turn.
+                # Lists of written sources have grown; rules that follow them may write again.
                 self.drain()
             if self.outward is not None:
                 engine.let_out(self)

@@ -174,7 +174,7 @@ class Updates:
                 if cell.because is None:
                     self._announce(turn, cell)
                     continue
-                # What comes of it has what made it stale for its parent, so that a loop through a rule is seen.
+                # Its effects get the cell's cause as their parent, so that the fuse sees a loop through a rule.
                 event, handler = turn.event, turn.handler
                 turn.event, turn.handler = cell.because
                 cell.because = None

@@ -139,7 +139,7 @@ class OfferView:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class View:
-    """What the user sees: visible forms from back to front, then the prompt on top.
+    """Everything that the user sees: visible forms from back to front, then the prompt on top.
 
     `notice`: why the last gesture was blocked or cut short. `help`: help and marker of the control under the pointer, or of
     the focused one. `waits_for`: what handlers wait for, the innermost last. `paused_before`: the event of a pause.

@@ -67,13 +67,20 @@ def hint(form: Form, path: str, control: Any, name: str) -> str:
     """Return what could be asked instead; `path` and `control` are what stands before the last dot."""
     plan = form._state.plan
     if path and control is None:
-        return suggest(path, plan.controls)
+        close = closest(path, plan.controls)
+        return f"did you mean '{close}.{name.rpartition('.')[2]}'?" if close else suggest(path, plan.controls)
+    shown_at = next((at for at, each in plan.controls.items() if any(check.name == name for check in each.checks)), None)
+    if shown_at is not None:
+        return f"it is a check; ask about {shown_at}.marker"
     asked = questions_of(control if path else placed_at(form, name))
     if not asked:
         values = (f"{name}.{'value' if each.decl.holds_value else 'enabled'}" for name, each in plan.controls.items())
         asked = [*plan.handlers, *plan.prompts, *plan.custom_events, *values]
     close = closest(name, [*asked, *plan.controls])
-    return f"did you mean '{close}'?" if close not in (None, name) else f"choose from {first_few(asked)}"
+    if close in (None, name):
+        return f"choose from {first_few(asked)}"
+    # A control's name alone can't be explained either.
+    return f"did you mean '{questions_of(placed_at(form, close))[0] if close in plan.controls else close}'?"
 
 
 def questions_of(control: Any) -> list[str]:

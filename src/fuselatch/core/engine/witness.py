@@ -1,4 +1,4 @@
-"""A witness: an object that a session tells what is tried."""
+"""A witness: an object that a session informs about everything it tries."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 
 
 class Witness(Protocol):
-    """What a session reports while it runs. A witness changes nothing and never raises."""
+    """The calls that a session makes while it runs. A witness changes nothing and never raises."""
 
     def opened(self, form: Form) -> None:
         """A form opened."""

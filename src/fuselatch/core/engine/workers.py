@@ -97,7 +97,7 @@ class Workers:
     def go_on(self, job: Job, thrown: BaseException | None = None) -> None:
         """Resume a parked job, or raise something in it, until it is done or parks."""
         worker = job.worker
-        assert worker is not None, "only a parked job goes on"
+        assert worker is not None, "only a parked job can resume"
         here = self.must_be_at_home()
         if worker.parent is not here:
             worker.parent = here

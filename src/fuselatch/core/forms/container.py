@@ -1,4 +1,4 @@
-"""What forms and groups share: plain attributes that can be undone."""
+"""The common base of forms and groups: plain attributes that can be undone."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What the engine has of each live control. Subclasses add what handlers use."""
+"""The engine's data about each live control. Subclasses add what handlers use."""
 
 from __future__ import annotations
 

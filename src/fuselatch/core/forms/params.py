@@ -10,7 +10,7 @@ class MISSING:
 
 
 class ParamDeclaration:
-    """What `Param` leaves in the class body."""
+    """The object that `Param` leaves in the class body."""
 
     __slots__ = ("default", "name")
 
@@ -31,7 +31,7 @@ def Param(*, default: Any = MISSING) -> Any:
 
 
 class OpenerDeclaration:
-    """What `Opener` leaves in the class body."""
+    """The object that `Opener` leaves in the class body."""
 
     __slots__ = ()
 

@@ -1,4 +1,4 @@
-"""Where a bound form begins: at the first blank field, or at what the host has selected."""
+"""Start positions of a bound form: the first blank field, or the host's selection."""
 
 from __future__ import annotations
 

@@ -109,7 +109,7 @@ class RowPlan:
 
 @dataclass
 class FormPlan:
-    """What one form or group class declares.
+    """The declarations of one form or group class.
 
     `ruled`: paths of controls with rules or checks. `defaulted`: paths of controls that may start with a value. Opening a
     form looks only at these. `reworded`: prompts with a policy's texts.

@@ -1,4 +1,4 @@
-"""What live forms and controls need from the engine.
+"""The calls that live forms and controls make to the engine.
 
 The engine imports the forms, so they only know this interface.
 """
@@ -42,7 +42,7 @@ class RecordsView(Protocol):
 
 
 class RecordsPort(Protocol):
-    """What a handler can do with `self.records` on a bound form."""
+    """The members of `self.records` on a bound form."""
 
     source: str
 
@@ -91,7 +91,7 @@ class RecordsPort(Protocol):
 
 
 class SessionView(Protocol):
-    """What a handler can do with `self.session`."""
+    """The members of `self.session` in a handler."""
 
     @property
     def user(self) -> str:
@@ -130,7 +130,7 @@ class SessionView(Protocol):
 
 
 class EnginePort(ABC):
-    """What live forms and controls need from the engine."""
+    """The calls that live forms and controls make to the engine."""
 
     session: Any
     tracker: Inputs | None

@@ -30,7 +30,7 @@ A blocked closing goes back to open. An opening that fails closes the form.
 
 
 Place: TypeAlias = Literal["over", "beside"]
-"""Where a form opens: over its opener, or beside it without overlapping."""
+"""The position of a form: over its opener, or beside it without overlapping."""
 
 
 class Manner(NamedTuple):
@@ -51,7 +51,7 @@ USUAL: Final = Manner()
 
 
 class FormState(Node):
-    """What the engine has of one open form.
+    """The engine's data about one open form.
 
     `controls`: live controls by path; `nodes`: those of groups; `containers`: live groups. `order`: the tab order. `lines`:
     controls that are lines. `manner`: how it was opened. `record`: counts records. `listeners`: of its custom events.

@@ -1,1 +1,1 @@
-"""What forms are made of: values, findings, choices, events, cells and trace entries."""
+"""The parts of forms: values, findings, choices, events, cells and trace entries."""

@@ -30,7 +30,7 @@ class Node:
 
 
 Inputs: TypeAlias = dict[tuple[Node, Any], Any]
-"""What a rule read: node, property and value."""
+"""An input of a rule: node, property and value."""
 
 
 class Derived(Generic[T]):

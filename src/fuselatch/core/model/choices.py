@@ -17,7 +17,7 @@ T = TypeVar("T")
 
 AHEAD: Final = 50
 """The most items that typing ahead returns."""
-LAST: Final = "\U0010ffff"
+HIGHEST: Final = "\U0010ffff"
 NO_WORD: Final = re.compile(r"[\W_]")
 
 
@@ -148,7 +148,7 @@ class Ahead:
             key = folded(text)
             rest = key if key.isalnum() else spaced(key).partition(" ")[2]
             while rest is not key and rest:
-                # What stands behind a word start is found again by how long it is.
+                # The rest after a word start is found again by its length.
                 places.append(at << SHIFT | len(rest))
                 rests.append(rest)
                 rest = rest.partition(" ")[2]
@@ -182,7 +182,7 @@ class Ahead:
 
     def _run(self, key: str, most: int) -> list[int]:
         low = bisect_left(self.order, key, key=self.key)
-        high = min(low + most, bisect_left(self.order, key + LAST, low, key=self.key))
+        high = min(low + most, bisect_left(self.order, key + HIGHEST, low, key=self.key))
         return self.order[low:high].tolist()
 
 
@@ -207,7 +207,7 @@ def choices_of(given: Any) -> Choices[Any]:
     """Return what was declared as choices, or returned by a rule, as `Choices`.
 
     `given`: items, (value, text) pairs, a mapping of value to text, or an Enum. A mapping to anything but text gives its
-    keys. An Enum's members are shown by their values if these are text, or by their names. None is no choices.
+    keys. An Enum's members are shown by their values if these are text, or by their names. None means an empty list.
     """
     if isinstance(given, Choices):
         return given

@@ -17,7 +17,7 @@ LONGEST = 300
 
 
 class Formats(Protocol):
-    """What a session needs from a locale."""
+    """The functions that a session needs from a locale."""
 
     def parse_number(self, text: str) -> Decimal | None:
         """Return the number in a trimmed text, or None."""

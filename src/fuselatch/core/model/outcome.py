@@ -1,4 +1,4 @@
-"""What a form leaves behind when it closes."""
+"""A closed form's result."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ R_co = TypeVar("R_co", covariant=True)
 
 
 class Named(Protocol, Generic[R_co]):
-    """What an outcome needs of a declared control."""
+    """The members of a declared control that an outcome needs."""
 
     @property
     def name(self) -> str:

@@ -28,7 +28,7 @@ class Change(NamedTuple):
 
 
 MOVES: Final = ("next", "previous", "first", "last", "new", "save", "remove")
-"""What the user can do with records, besides going to a key."""
+"""The user's actions on records, besides going to a key."""
 
 
 def applied(rows: Any, changes: list[Change], key: str) -> tuple[Row, ...]:

@@ -12,7 +12,7 @@ S = TypeVar("S")
 
 
 class Selection(NamedTuple):
-    """What is selected in the host: a row of a source, by its key."""
+    """The selection in the host: a row of a source, by its key."""
 
     source: str
     key: Any

@@ -24,7 +24,7 @@ TEXTS: Final[Mapping[str, str]] = {
     "maximum.time": "Too late: {value}. Maximum is {limit}",
     "offered": "'{text}' is no longer in the list",
     "elsewhere": "{finding} (about the hidden field {caption})",
-    # Typed text that is no value.
+    # Typed text that isn't a value.
     "parse.number": "'{text}' isn't a number. Example: {example}",
     "parse.percent": "'{text}' isn't a percentage. Example: {example}",
     "parse.integer": "'{text}' isn't a whole number. Example: {example}",
