@@ -75,7 +75,7 @@ def test_hidden_controls_are_left_alone_and_blanks_judged_where_asked() -> None:
     ("typed", "text"),
     [
         ("", ""),
-        ("A", "Too short: 1 characters. Minimum is 3"),
+        ("A", "Too short. Minimum is 3 characters"),
         ("ABCDEFG", "Too long: 7 characters. Maximum is 6"),
         ("abc1", "'abc1' isn't in the right format. Example: AB12"),
         ("AB12", ""),

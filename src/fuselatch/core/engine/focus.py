@@ -154,8 +154,8 @@ def drop(turn: Turn, target: Held, why: str) -> bool:
     if turn.engine.notice == "":
         # The user reads captions; names and rules are for the trace.
         caption = target._current("caption")
-        which = "hidden" if not target._has("visible") else "at" if target._has("enabled") else "disabled"
-        turn.engine.notice = user_text(f"notice.{which}", caption=caption, reason=why)
+        off = "notice.at" if target._has("enabled") else "notice.disabled"
+        turn.engine.notice = user_text(off if target._has("visible") else "notice.hidden", caption=caption, reason=why)
     return False
 
 

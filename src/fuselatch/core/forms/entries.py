@@ -110,7 +110,7 @@ class Text(Entry[LiveEntry[str, str], str, str]):
         found = super().judge(live, value, formats)
         length = len(value)
         if value and length < self.min_length:
-            found.append(Finding(user_text("min_length", length=length, limit=self.min_length), rule="min_length"))
+            found.append(Finding(user_text("min_length", limit=self.min_length), rule="min_length"))
         if self.max_length is not None and length > self.max_length:
             found.append(Finding(user_text("max_length", length=length, limit=self.max_length), rule="max_length"))
         if value and self.pattern is not None and not self.pattern.search(value):
@@ -344,7 +344,7 @@ class Time(Timed[time]):
 
 def such_as(local: str, iso: str) -> str:
     """Return an example in the session's locale, and in ISO 8601 if it differs."""
-    return local if local == iso else user_text("parse.either", local=local, iso=iso)
+    return local if local == iso else user_text("either_way", local=local, iso=iso)
 
 
 class Tick(Entry[LiveEntry[bool, bool], bool, bool]):
