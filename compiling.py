@@ -1,4 +1,4 @@
-"""Building a wheel whose core is compiled, where `HATCH_BUILD_HOOK_ENABLE_CUSTOM` is set (docs/compiled.md)."""
+"""Build a wheel with a compiled core, if `HATCH_BUILD_HOOK_ENABLE_CUSTOM` is set (docs/compiled.md)."""
 
 from __future__ import annotations
 
@@ -12,17 +12,17 @@ from hatchling.builders.hooks.plugin.interface import BuildHookInterface
 
 
 class Compiling(BuildHookInterface[Any]):
-    """Compiles the modules that pyproject.toml names; their sources go into the wheel, too."""
+    """Compile the modules that pyproject.toml names. Their sources are also in the wheel."""
 
     def initialize(self, version: str, build_data: dict[str, Any]) -> None:
-        """Compile into a folder of its own, and have the wheel take it in; nothing is left beside the sources."""
+        """Compile to a temporary folder and add it to the wheel. Nothing is left beside the sources."""
         from mypyc.build import mypycify
         from setuptools import Distribution
         from setuptools.command.build_ext import build_ext
 
         self.folder = Path(mkdtemp(prefix="compiling-"))
         options = ["--config-file", str(Path(self.root, "pyproject.toml")), "--cache-dir", str(self.folder / "cache")]
-        # From where they lie, so that tracebacks name no folder of the machine that built them.
+        # From the source folder, so that tracebacks name no folder of the building machine.
         with chdir(Path(self.root, "src")):
             files = [f"fuselatch/core/{module}.py" for module in self.config["modules"]]
             modules = mypycify([*options, *files], target_dir=str(self.folder))
@@ -36,5 +36,5 @@ class Compiling(BuildHookInterface[Any]):
         build_data["infer_tag"] = True
 
     def finalize(self, version: str, build_data: dict[str, Any], artifact_path: str) -> None:
-        """Take the folder away."""
+        """Remove the folder."""
         shutil.rmtree(self.folder)

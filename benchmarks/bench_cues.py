@@ -72,7 +72,7 @@ COUNT = 500
 
 
 def timed(folder: Path, *words: str) -> float:
-    """How long pytest takes in a folder, on one core, in seconds."""
+    """Return the seconds that pytest takes in a folder, on one core."""
     core = min(os.sched_getaffinity(0))
     start = perf_counter()
     done = subprocess.run(
@@ -109,7 +109,7 @@ GESTURES = [
 
 
 def rehearsed(form: type[Form], recording: bool) -> float:
-    """How many fresh sessions of twenty gestures a second."""
+    """Return the number of new sessions of twenty gestures per second."""
     count = 400
     start = perf_counter()
     for _ in range(count):

@@ -1,4 +1,4 @@
-"""One gesture, against the same calls made bare; and what it costs where it stands in a large form."""
+"""One gesture against the same bare calls, and its cost in a large form."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from fuselatch import Form, Gesture, Number, Session, Tick, derive
 
 
 class Plain(Form):
-    """A value that is settled at once, three handlers, two dependents set."""
+    """A value that settles at once, three handlers, and two controls that they set."""
 
     on = Tick("On")
     b = Number("B")
@@ -62,7 +62,7 @@ class Box:
 
 
 class Bare:
-    """The same three calls, whose bodies are those above, with plain attribute sets."""
+    """The same three calls with plain attributes."""
 
     def __init__(self) -> None:
         self.on, self.b, self.c = Box(), Box(), Box()
@@ -78,7 +78,7 @@ class Bare:
         pass
 
     def put(self, on: bool) -> None:
-        """Set the value, and call what hears it."""
+        """Set the value, and call its listeners."""
         self.on.value = on
         for handler in self.heard:
             handler()
@@ -92,7 +92,7 @@ def bare() -> Measure:
 
 
 def setting(form: type[Form], recording: bool) -> Measure:
-    """Setting the value from outside, which is a gesture of its own; a trace is emptied now and then."""
+    """Measure setting the value from outside, which is a gesture; the trace is emptied now and then."""
     session = Session(form, recording=recording)
     first: Any = session.front
     turn = itertools.cycle((True, False)).__next__
@@ -115,7 +115,7 @@ def gesture(form: type[Form]) -> Measure:
 
 
 def observers() -> dict[str, Measure]:
-    """The same cascade on general observers, where they are installed: no drafts, checks or trace."""
+    """Measure the same cascade on general observers, if installed: no drafts, checks or trace."""
     found: dict[str, Measure] = {}
     turn = itertools.cycle((True, False)).__next__
     try:
@@ -167,7 +167,7 @@ def form_of(size: int) -> Any:
 
 
 def total_over(size: int) -> Measure:
-    """A control of a handled total: all controls set by one handler, each change heard by another."""
+    """Measure a total kept by handlers: one handler sets all controls, another handles each change."""
     members: dict[str, Any] = {f"c{number}": Number(f"C{number}") for number in range(size)}
     members["on"] = Tick("On")
     members["total"] = Number("Total", default=0)
@@ -190,7 +190,7 @@ def total_over(size: int) -> Measure:
 
 
 def main() -> None:
-    """Print all."""
+    """Print all figures."""
     print(HEADING)
     compare("a plain gesture (3 handlers, 2 set), trace off", setting(Plain, False), bare(), 20)
     compare("the same, trace on", setting(Plain, True), bare(), 30)

@@ -12,7 +12,7 @@ from common import best, ratio
 from fuselatch import Catalog, Choice, Choices, Form, Gesture, MemoryRecords, Session, Table
 
 SHOWN = 50
-"""How many rows each pier has, however many there are in all."""
+"""Rows per pier, for any total."""
 PARTS = "ka lo mi ren tas vel dor un is gar bel so ne ru".split()
 
 
@@ -37,7 +37,7 @@ class Everything(Form):
 
 
 def rows_of(size: int) -> list[dict[str, str]]:
-    """Rows with names of two made-up words; each pier has as many."""
+    """Return rows with names of two made-up words; each pier has the same number."""
     chance = random.Random(7)
 
     def word() -> str:
@@ -47,7 +47,7 @@ def rows_of(size: int) -> list[dict[str, str]]:
 
 
 def built(texts: tuple[str, ...]) -> tuple[float, float]:
-    """Seconds and megabytes of all that a list is looked up by: places and sorted keys."""
+    """Return seconds and megabytes of a list's indexes: positions and sorted keys."""
     tracemalloc.start()
     choices = Choices(texts)
     choices.position("")
@@ -62,7 +62,7 @@ def built(texts: tuple[str, ...]) -> tuple[float, float]:
 
 
 def refill(rows: Any, form: type[Form]) -> tuple[float, float]:
-    """Microseconds of a gesture that refills the list, and of the same one where the list has no rows."""
+    """Return microseconds of a gesture that refills the list, and of the same gesture with an empty list."""
     found = []
     for records in ({"berths": rows}, {"berths": rows[:1]}):
         session = Session(form, records=MemoryRecords(records), recording=False)
@@ -100,7 +100,7 @@ def table(rows: Any) -> None:
 
 
 def main() -> None:
-    """Print all."""
+    """Print all figures."""
     all_rows = rows_of(1_000_000)
     for size in (1000, 1_000_000):
         rows = all_rows[:size]

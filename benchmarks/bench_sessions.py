@@ -14,7 +14,7 @@ from fuselatch import Button, Form, Gesture, Number, Prompt, Session, Text, Tick
 
 
 def nested(count: int) -> Measure:
-    """A call among plain ones, each within the one before; run once a round, as a chain is."""
+    """One of nested plain calls; run once per round, like a chain."""
     function: Callable[[float], float] = lambda value: value  # noqa: E731
     for _ in range(count):
         function = lambda value, inner=function: inner(value + 1)  # noqa: E731
@@ -22,7 +22,7 @@ def nested(count: int) -> Measure:
 
 
 def chain(count: int, derived: bool) -> Measure:
-    """A hop of a chain of controls, each derived from the one before or set by a handler of it."""
+    """Measure a hop of a chain of controls, each derived from the previous one or set by its handler."""
     members: dict[str, Any] = {"c0": Number("C0")}
     for number in range(1, count + 1):
         before = members[f"c{number - 1}"]
@@ -47,7 +47,7 @@ def chain(count: int, derived: bool) -> Measure:
 
 
 def chains(count: int, derived: bool) -> Measure:
-    """The same in several chains that have 1,000 hops together."""
+    """Measure the same in chains with 1,000 hops in total."""
     all_of_them = [chain(count, derived).call for _ in range(1000 // count)]
 
     def once() -> None:
@@ -62,7 +62,7 @@ class Links:
 
 
 def links(count: int) -> Measure:
-    """A hop of plain calls that do the same: each sets an attribute, and calls the next."""
+    """Measure a hop of plain calls: each sets an attribute, and calls the next."""
     written: dict[str, Any] = {"last": lambda self, value: None}
     for number in range(count, 0, -1):
         after = f"set_{number + 1}" if number < count else "last"
@@ -99,7 +99,7 @@ class Small(Form):
 
 
 class Deep(Form):
-    """Prompts within prompts: each is put by a handler of a program's setting while the other waits."""
+    """Prompts within prompts: each is asked by a handler while the previous one waits."""
 
     n = Number("N")
 
@@ -120,7 +120,7 @@ def presses(*gestures: Gesture) -> Measure:
 
 
 def deep(count: int) -> Measure:
-    """A prompt of prompts that are `count` deep."""
+    """Measure a prompt among prompts that are `count` deep."""
     session = Session(Deep, recording=False)
     form: Any = session.front
     number = itertools.count()
@@ -141,7 +141,7 @@ def form_of(count: int) -> Any:
 
 
 def opening(count: int) -> tuple[Measure, Measure]:
-    """Opening a form, and making a plain object with as many slots."""
+    """Measure opening a form against creating a plain object with as many slots."""
     form = form_of(count)
     names = [f"c{number}" for number in range(count)]
     slots = type("Slots", (), {"__slots__": names})
@@ -156,7 +156,7 @@ def opening(count: int) -> tuple[Measure, Measure]:
 
 
 class Twenty(Form):
-    """For a whole session: ten gestures of typing and ten of ticking."""
+    """The form of a whole session: ten gestures of typing and ten of ticking."""
 
     name = Text("Name", required=True)
     nights = Number("Nights", minimum=1)
@@ -174,7 +174,7 @@ USUAL = 0.35
 
 
 def whole_session() -> Measure:
-    """A fresh session, its form, and 20 gestures."""
+    """Measure a new session, its form, and 20 gestures."""
     gestures = [Gesture(verb="type", control="nights", text=str(n)) for n in range(10)]
     gestures += [Gesture(verb="tick", control="power"), Gesture(verb="untick", control="power")] * 5
 
@@ -188,7 +188,7 @@ def whole_session() -> Measure:
 
 
 def main() -> None:
-    """Print all."""
+    """Print all figures."""
     print(HEADING)
     for derived in (True, False):
         what = "derived from the one before" if derived else "set by a handler of the one before"

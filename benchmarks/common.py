@@ -11,13 +11,13 @@ from typing import NamedTuple
 from fuselatch.cli import core_is
 
 ROUNDS = 60
-"""Many short rounds: on a machine with noisy neighbours the best of them is what repeats."""
+"""Many short rounds, because on a noisy machine only the best one repeats."""
 
 HEADING = f"{f'measure ({core_is()} core)':<58} {'ours':>12}   {'baseline':>11}    ratio"
 
 
 class Measure(NamedTuple):
-    """A call to time, how often in a round, and how many of what is measured one call is."""
+    """A call to time, its number per round, and the number of operations per call."""
 
     call: Callable[[], object]
     times: int
@@ -25,7 +25,7 @@ class Measure(NamedTuple):
 
 
 def rounds(*measures: Measure) -> list[list[float]]:
-    """Microseconds of each in each of many rounds, in which they take turns, so that all meet the machine as it is then."""
+    """Return microseconds per round for each call. The calls alternate, so that all meet the same machine."""
     found: list[list[float]] = [[] for _ in measures]
     gc.collect()
     gc.disable()
@@ -42,17 +42,17 @@ def rounds(*measures: Measure) -> list[list[float]]:
 
 
 def in_turn(*measures: Measure) -> list[float]:
-    """Microseconds of each: its best round."""
+    """Return each call's microseconds in its best round."""
     return [min(took) for took in rounds(*measures)]
 
 
 def best(function: Callable[[], object], times: int) -> float:
-    """Microseconds for one call: the best of many rounds of a fifth of `times` calls."""
+    """Return microseconds per call: the best of many rounds of a fifth of `times` calls."""
     return in_turn(Measure(function, max(1, times // 5)))[0]
 
 
 def ratio(what: str, ours: float, base: float, reach: float | None, found: float | None = None) -> bool:
-    """Print one line: microseconds, the baseline's, the ratio (or the one `found`), whether it is in reach; gives that."""
+    """Print microseconds, the baseline's, the ratio (or `found`) and the verdict; return True if it is in reach."""
     found = ours / base if found is None else found
     good = reach is None or found <= reach
     wanted = "" if reach is None else f"  (to reach: {reach:g}x){'' if good else '  MISSED'}"
@@ -61,7 +61,7 @@ def ratio(what: str, ours: float, base: float, reach: float | None, found: float
 
 
 def compare(what: str, ours: Measure, base: Measure, reach: float | None) -> bool:
-    """Print that line for two things timed in turn: their best rounds, and the median of the rounds' ratios.
+    """Print that line for two alternating calls: their best rounds, and the median of the rounds' ratios.
 
     A machine may change its speed between two rounds, but seldom within one.
     """

@@ -20,31 +20,31 @@ MEMORY = Path("/dev/shm")
 
 
 def pytest_configure(config: pytest.Config) -> None:
-    """Keep temporary files in memory, where there is such a place: many small writes are flushed to the disk one by one."""
+    """Keep temporary files in memory if possible: many small writes are flushed to the disk one by one."""
     if config.option.basetemp is None and MEMORY.is_dir() and shutil.disk_usage(MEMORY).free > 200_000_000:
         config.option.basetemp = MEMORY / f"fuselatch-tests-{os.getpid()}"
 
 
 def pytest_unconfigure(config: pytest.Config) -> None:
-    """Take them away again."""
+    """Remove them again."""
     if str(config.option.basetemp).startswith(str(MEMORY / "fuselatch-tests-")):
         shutil.rmtree(config.option.basetemp, ignore_errors=True)
 
 
 def program(name: str) -> str | None:
-    """A program of the server: on the path, or in Debian's folder."""
+    """Return the path of one of the server's programs: on the path, or in Debian's folder."""
     found = sorted(Path("/usr/lib/postgresql").glob(f"*/bin/{name}"))
     return shutil.which(name) or (str(found[-1]) if found else None)
 
 
 def as_server(*words: str) -> list[str]:
-    """A call as the user that may run the server, which root may not."""
+    """Return a call as a user that can run the server; root can't."""
     return ["runuser", "-u", "postgres", "--", *words] if os.geteuid() == 0 else list(words)
 
 
 @pytest.fixture(scope="session")
 def postgresql() -> Iterator[str]:
-    """The address of an empty database."""
+    """Return the address of an empty database."""
     initdb, control = program("initdb"), program("pg_ctl")
     if initdb is None or control is None:
         assert not os.environ.get("CI"), "these tests want a PostgreSQL server: install the package postgresql"

@@ -12,12 +12,12 @@ from fuselatch.core.model.words import phrase
 
 
 def told(entries: Iterable[TraceEntry], *kinds: str) -> list[str]:
-    """Entries in words, of some kinds only where kinds are named."""
+    """Return entries in words, of all kinds or of the named ones."""
     return [phrase(entry) for entry in entries if not kinds or entry.kind in kinds]
 
 
 def snapshot(session: Session) -> dict[str, Any]:
-    """All that the user and the developer see of a session, except the trace and the message line."""
+    """Return everything that the user and the developer see of a session, except the trace and the message line."""
     view = session.view.to_dict()
     del view["notice"]
     values = {

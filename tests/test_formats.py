@@ -1,4 +1,4 @@
-"""Formats by locale: what is shown can be read again, and ISO 8601 is always taken."""
+"""Formats by locale: shown values can be read again, and ISO 8601 is always accepted."""
 
 from __future__ import annotations
 

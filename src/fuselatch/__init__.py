@@ -8,7 +8,7 @@ __version__ = "0.1.0"
 if TYPE_CHECKING:
     from fuselatch.public import *  # noqa: F403 - the module says what is public
 else:
-    # The command line answers `--help` without loading the engine, which this keeps for later.
+    # Loaded on first use, so that `--help` answers without loading the engine.
 
     def __getattr__(name: str) -> object:
         if name.startswith("__") and name != "__all__":

@@ -1,4 +1,4 @@
-"""The command line, called as people call it."""
+"""The command line, called as users call it."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ CUES = Path(__file__).parents[2] / "examples" / "marina" / "cues"
 
 
 def call(*words: str) -> tuple[int, str, str]:
-    """Exit code, standard output and standard error of a call."""
+    """Return the exit code, standard output and standard error of a call."""
     result = CliRunner().invoke(main, list(words))
     return result.exit_code, result.stdout, result.stderr
 

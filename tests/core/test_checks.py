@@ -1,4 +1,4 @@
-"""Checks and markers: several controls, other places, drafts, and what is left alone."""
+"""Checks and markers: multiple controls, other places, drafts, and unchecked controls."""
 
 from __future__ import annotations
 
@@ -21,19 +21,19 @@ class Span(Form):
 
     @check(a, b, at=b)
     def in_order(self, a: float, b: float) -> str | None:
-        """The bounds in order."""
+        """Check the order of the bounds."""
         return f"must be at least {a:g}" if b < a else None
 
     @check(a)
     @check(b)
     def not_seven(self, value: float) -> object:
-        """Applied to each."""
+        """Check each control."""
         limit = 7 if self.strict.value else 77
         return warn("unlucky") if value == limit else None
 
     @check(note, strict, blanks=True, at=note)
     def noted(self, note: str, strict: bool) -> str | None:
-        """Judged with blanks, too."""
+        """Check with blank values as well."""
         return "say why" if strict and not note else None
 
 

@@ -1,4 +1,4 @@
-"""Declared wrongly, a class is not made: where, why and how to mend it, in one sentence."""
+"""A class that is declared wrongly isn't created: the message says where, why and how to fix it."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ A = Text("Alone")
 
 
 def member(**members: Any) -> Callable[[], type]:
-    """A form class with these members, made when called; `names` are set as Python sets them."""
+    """Return a function that creates a form class with these members; `names` are set as Python sets them."""
     return lambda: new_class("Bad", (Form,), {}, lambda body: body.update(members))
 
 

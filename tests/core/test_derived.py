@@ -1,4 +1,4 @@
-"""Rules that follow others: fresh when read, run once, in order, whatever they read."""
+"""Rules that follow others: up to date when read, run once, in order, for all inputs."""
 
 from __future__ import annotations
 

@@ -39,7 +39,7 @@ RULES = st.fixed_dictionaries(
 
 
 def make_form(rules: dict[str, Any], depth: int = 0) -> Any:
-    """A form class that follows what was drawn; its dialogs are forms of the same kind."""
+    """Return a form class from drawn values; its dialogs are forms of the same kind."""
     members: dict[str, Any] = {name: Number(name, maximum=50) for name in NUMBERS}
     members["tick"] = Tick("Tick")
     members["text"] = Text("Text", required=rules["check"] == "refuse")
@@ -79,7 +79,7 @@ def total(form: Any, rules: dict[str, Any]) -> float:
 
 
 def judge(count: int) -> Any:
-    """A check of one control, or of two."""
+    """Return a check of one control or two."""
 
     def of_one(self: Any, n: float) -> Any:
         return warn("large") if n > 5 else None
@@ -91,7 +91,7 @@ def judge(count: int) -> Any:
 
 
 def handler(action: str, target: str, rules: dict[str, Any], depth: int) -> Any:
-    """A handler that does one thing."""
+    """Return a handler with one action."""
 
     def run(self: Any) -> None:
         other = getattr(self, target)
@@ -134,7 +134,7 @@ GESTURES = st.lists(
 
 
 def play(rules: dict[str, Any], gestures: list[tuple[str, ...]], each: Any) -> Desk | None:
-    """Make the gestures at a fresh form; `each` is called around every one of them."""
+    """Make the gestures at a new form; `each` is called around every gesture."""
     desk = rehearse(make_form(rules))
     try:
         desk.__enter__()
@@ -147,7 +147,7 @@ def play(rules: dict[str, Any], gestures: list[tuple[str, ...]], each: Any) -> D
 
 
 def attempt(desk: Desk, verb: str, words: list[str]) -> None:
-    """One gesture, and all that must hold after it."""
+    """Make one gesture, and check the invariants."""
     before, lines = snapshot(desk.session), len(desk.trace)
     waiting = desk.session.waits_for
     open_before = len(desk.session.forms)
@@ -165,7 +165,7 @@ def attempt(desk: Desk, verb: str, words: list[str]) -> None:
 
 
 def holds(desk: Desk) -> None:
-    """The invariants of a settled session."""
+    """Check the invariants of a settled session."""
     session = desk.session
     view = session.view
     assert len(session.waits_for) > 0 or not view.prompt

@@ -10,7 +10,7 @@ from tests.helpers import snapshot, told
 
 
 class Stay(Form):
-    """A form with a control of each sort that gestures meet."""
+    """A form with a control of each kind."""
 
     name = Text("Name", required=True)
     nights = Number("Nights", minimum=1)
@@ -27,18 +27,18 @@ class Stay(Form):
 
     @check(nights)
     def long_stay(self, nights: float) -> object:
-        """A long stay is a warning."""
+        """Warn about a long stay."""
         return warn("a long stay") if nights > 20 else None
 
     @name.leaving
     def keep_here(self, event: Event) -> None:
-        """Holds the focus while the name is forbidden."""
+        """Block leaving while the name is forbidden."""
         if self.name.value == "stay":
             event.block("this name stays")
 
     @on(nights.changed, power.changed)
     def hear(self) -> None:
-        """Hears two controls."""
+        """Handle events of two controls."""
 
 
 def act(desk: Desk, gesture: tuple[str, ...]) -> None:
@@ -92,7 +92,7 @@ def test_an_unknown_control_names_the_closest() -> None:
 
 
 class Other(Form):
-    """Another form, whose declarations are not those of `Stay`."""
+    """Another form with other declarations than `Stay`."""
 
     name = Text("Name")
 

@@ -1,4 +1,4 @@
-"""Groups: declared once, used several times, nested, hidden and switched off as a whole; and subclassing."""
+"""Groups: declared once, used more than once, nested, hidden and disabled as a whole; and subclassing."""
 
 from __future__ import annotations
 
@@ -20,12 +20,12 @@ class Span(Group):
 
     @check(low, high)
     def in_order(self, low: float, high: float) -> str | None:
-        """In order."""
+        """Check the order."""
         return "wrong way round" if high < low else None
 
     @high.changed
     def count(self) -> None:
-        """Counts on the group itself."""
+        """Count on the group itself."""
         self.changes = getattr(self, "changes", 0) + 1
         if self.high.value == 13:
             raise ValueError("thirteen")
@@ -39,7 +39,7 @@ class Place(Group):
 
 
 class Survey(Form):
-    """Uses groups twice."""
+    """A form with groups used twice."""
 
     deep = Tick("Deep")
     first = Place("First")
@@ -51,12 +51,12 @@ class Survey(Form):
 
     @on(first.depth.high.changed, tide.low.left)
     def hear(self) -> None:
-        """A form hears what is deep in its groups."""
+        """Handle an event deep in the groups."""
         self.heard.value = f"{self.heard.value}+"
 
     @check(first.depth.low, tide.low, at=tide.high)
     def apart(self, one: float, other: float) -> str | None:
-        """A check across groups."""
+        """Check across groups."""
         return "too near" if one == other == 1 else None
 
 

@@ -1,4 +1,4 @@
-"""Handlers: their order, what they may not do, and all or nothing when one fails."""
+"""Handlers: their order, forbidden actions, and all or nothing when one fails."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ WHO = contextvars.ContextVar("WHO", default="no one")
 
 
 class Dialog(Form):
-    """A dialog whose handler fails on any way out, if told to."""
+    """A dialog whose handlers fail at any way to close, on request."""
 
     word = Text("Word")
     bad = Tick("Bad")
@@ -41,7 +41,7 @@ class Dialog(Form):
 
     @Form.closing
     def on_the_way(self) -> None:
-        """Sets something, then fails."""
+        """Set a value, then fail."""
         if self.bad.value:
             self.word.value = "half done"
             raise ValueError("no way out")
@@ -63,7 +63,7 @@ class Sums(Form):
 
     @a.changed
     def set_b(self, event: Event) -> None:
-        """Sets another control, keeps count, and fails for 13."""
+        """Set another control, count, and fail at 13."""
         self.count = getattr(self, "count", 0) + 1
         self.b.value = event.new * 2
         self.kind.value = "one"
@@ -72,14 +72,14 @@ class Sums(Form):
 
     @b.typed
     def no_x(self, event: Event) -> None:
-        """Fails for one key."""
+        """Fail at one key."""
         self.count = -1
         if "x" in event.new:
             raise ValueError("an x")
 
     @query.clicked
     def put_query(self) -> None:
-        """Sets a value, asks, and fails for a no."""
+        """Set a value, ask, and fail at No."""
         self.b.value = 5
         if self.ask(self.sure, more="more") == "No":
             raise RuntimeError("no is no answer")
@@ -87,7 +87,7 @@ class Sums(Form):
 
     @dialog.clicked
     def open_dialog(self) -> None:
-        """Sets a value, opens a dialog, and fails on its word."""
+        """Set a value, open a dialog, and fail if it says so."""
         self.b.value = 7
         outcome = self.open(Dialog)
         if outcome.accepted and outcome[Dialog.word] == "fail":
@@ -96,7 +96,7 @@ class Sums(Form):
 
 
 def this_line_of(error: HandlerFailed) -> str:
-    """The name of the file at fault."""
+    """Return the name of the file that failed."""
     return error.where[0].replace("\\", "/").rpartition("/")[2]
 
 
@@ -188,7 +188,7 @@ def test_swallowing_the_failure_of_a_dialog_does_not_save_the_gesture() -> None:
 
 
 class Loop(Form):
-    """Two handlers that set each other off."""
+    """Two handlers that trigger each other."""
 
     pier = Number("Pier")
     berth = Number("Berth")

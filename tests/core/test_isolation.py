@@ -16,7 +16,7 @@ ALLOWED = frozenset(
     "__future__ abc array bisect collections contextlib contextvars copy dataclasses datetime decimal difflib enum functools greenlet json math mypy_extensions opcode operator re shlex "
     "string sys types typing unicodedata".split()
 )
-"""All that modules of the core may import besides each other; `datetime` and `decimal` for their types."""
+"""The modules that the core may import besides its own; `datetime` and `decimal` for their types."""
 
 NEVER = frozenset(
     "asyncio babel click io jinja2 locale logging multiprocessing pathlib random requests rich secrets selectors shutil "
@@ -26,7 +26,7 @@ NEVER = frozenset(
 
 
 def imported(file: Path) -> set[str]:
-    """The modules that a file imports, by their first name."""
+    """Return the modules that a file imports, by their first name."""
     found: set[str] = set()
     for node in ast.walk(ast.parse(file.read_text(encoding="utf-8"))):
         if isinstance(node, ast.Import):
@@ -63,5 +63,5 @@ def test_a_fresh_process_that_imports_the_core_loads_nothing_forbidden() -> None
 
 
 def path_first(program: str) -> str:
-    """A program that finds what this process finds, without running site's files, which import at will."""
+    """A program with this process's path, without site's files, which import at will."""
     return f"import sys; sys.path[:0] = {[path for path in sys.path if path]!r}\n{program}"

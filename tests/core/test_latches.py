@@ -1,4 +1,4 @@
-"""Latches: what is asked once, for how long, and what forgets it."""
+"""Latches: asking once, for how long, and resetting."""
 
 from __future__ import annotations
 
@@ -35,12 +35,12 @@ WRONG: Any = "recrod"
 
 
 def asked(**latch: Any) -> Prompt:
-    """A latched prompt that keeps a yes."""
+    """A latched prompt that remembers Yes."""
     return Prompt("Sure?", buttons=BUTTONS, latch=Latch(**latch), remember=("Yes",))
 
 
 class Once(Form, title="Once"):
-    """Has a prompt for each kind of latch, and a button that puts the one named in `which`."""
+    """A prompt for each kind of latch, and a button that asks the one named in `which`."""
 
     which = Text("Which")
     about = Text("About")
@@ -76,7 +76,7 @@ class Once(Form, title="Once"):
 
 
 def ask(desk: Desk, which: str, answer: str = "Yes") -> bool:
-    """Put a prompt; whether it was put at all."""
+    """Ask a prompt; return True if it was shown."""
     form = desk.at(Once)
     form.which.value = which
     form.got.value = ""

@@ -221,13 +221,13 @@ def test_a_record_is_kept_before_its_first_line_or_refuses_it_with_its_findings(
 
 
 class Refuses(Stay):
-    """Its record comes first, and stays as long as it has lines."""
+    """Lines that need a saved record, which can't be removed before them."""
 
     extras = Lines(Extra, "Extras", records="extras", key="booking", on_parent_remove="refuse")
 
 
 class Along(Stay):
-    """Its lines go with it."""
+    """Lines that are removed with their record."""
 
     extras = Lines(Extra, "Extras", records="extras", key="booking", on_parent_remove="cascade")
 
@@ -316,7 +316,7 @@ def test_a_wrong_use_is_told(act: Callable[[Desk], None], message: str) -> None:
 
 
 class HearsForm(Group):
-    """Hears what no line can."""
+    """Handle an event that no line raises."""
 
     one = Text("One")
 

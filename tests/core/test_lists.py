@@ -32,7 +32,7 @@ from tests.helpers import told
 
 
 class Tide(enum.Enum):
-    """Members shown by their values where these are text."""
+    """Members with text values, which are shown."""
 
     HIGH = "high water"
     SLACK_WATER = 3
@@ -257,7 +257,7 @@ def test_typing_ahead_is_what_a_plain_search_gives(texts: list[str], typed: str,
 
 
 def plain(text: str) -> str:
-    """A text folded, with spaces between its words."""
+    """Return a folded text with spaces between its words."""
     return "".join(letter if letter.isalnum() else " " for letter in folded(text))
 
 

@@ -38,7 +38,7 @@ class Address(Group):
 
 
 class Haul(Form, title="Haul out"):
-    """Asks before a boat is lifted."""
+    """Ask before a boat is lifted."""
 
     boat = Text("Boat", required=True, max_length=9)
     tons = Number("Tons", maximum=20)
@@ -60,7 +60,7 @@ class Haul(Form, title="Haul out"):
 
 
 class SmallHaul(Haul):
-    """Takes over what is said of a Haul."""
+    """A form that inherits the policy of Haul."""
 
 
 DESK = """
@@ -168,7 +168,7 @@ def test_a_fact_that_nothing_passes_is_found_when_the_class_is_made() -> None:
                 self.ask(self.sure, people=3)
 
     class Elsewhere(Form):
-        """Nobody can tell what these pass."""
+        """Calls whose facts can't be read from the code."""
 
         spread = Prompt("{peple}?")
         unasked = Prompt("{peple}?")

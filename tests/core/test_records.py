@@ -80,7 +80,7 @@ class Scores(Form, title="Scores", records="boats"):
 
 
 class AsksFirst(Scores, on_leave="ask"):
-    """The same, which asks before a changed record is left."""
+    """The same, but asking before it leaves a changed record."""
 
 
 def at_work(form: type[Form] = Scores, store: MemoryRecords | None = None) -> tuple[Desk, MemoryRecords]:

@@ -60,7 +60,7 @@ class Pop(Form):
 
 
 class Main(Form, confirm_discard="Throw it away?"):
-    """A form whose handlers do everything that can go wrong."""
+    """A form whose handlers can fail in every way."""
 
     a = Number("A")
     b = Number("B")
@@ -105,7 +105,7 @@ class Main(Form, confirm_discard="Throw it away?"):
 
 
 def desk_of(form: Any = Main, **more: Any) -> Desk:
-    """A rehearsal with a store, begun."""
+    """Return a started rehearsal with a store."""
     desk = rehearse(form, records=MemoryRecords({"log": []}, **more))
     return desk.__enter__()
 
@@ -496,7 +496,7 @@ def test_rule_07_closing_asked_for_in_a_handler_is_a_step_after_it() -> None:
 
 
 def count_open(desk: Desk) -> int:
-    """How many forms are open."""
+    """Return the number of open forms."""
     return len(desk.session.forms)
 
 
@@ -799,7 +799,7 @@ def test_ten_waiting_handlers_closed_ten_thousand_times_leave_nothing() -> None:
 
 
 class Curious(Form):
-    """Asks at the second key."""
+    """Ask at the second key."""
 
     word = Text("Word")
 

@@ -1,4 +1,4 @@
-"""Declared rules against an independent judge: the form's JSON Schema, read by the jsonschema package."""
+"""Declared rules compared with an independent validator: the form's JSON Schema in the jsonschema package."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Tables: rows of a source in columns, sorted, filtered, one of them chosen and handed over."""
+"""Tables: rows of a source in columns, sorted, filtered, chosen and double-clicked."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ COLUMNS = {"name": "Berth", "length": "Length", "free": "Free from", "power": "P
 
 
 class Plan(Form, title="Berths"):
-    """Two tables of berths, one of a pier's."""
+    """Two tables of berths, one for a pier."""
 
     pier = Choice("Pier", choices=("North", "South"))
     berths = Table("Berths", rows=Catalog("berths", text="name").where(pier=pier), columns=COLUMNS, sort="length")

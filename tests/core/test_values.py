@@ -61,7 +61,7 @@ def test_what_a_handler_hands_over_is_refused_in_the_words_of_its_own_call(call:
 
 
 class Word(str):
-    """A str that is not exactly one."""
+    """A subclass of str."""
 
 
 @pytest.mark.parametrize(

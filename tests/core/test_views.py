@@ -26,7 +26,7 @@ class Berths(Group):
 
 
 class Seen(Form):
-    """Something of everything that a view carries."""
+    """A form with every part of a view."""
 
     name = Text("Name", required=True, help="as on the bow")
     secret = Text("Secret", look="password", keys="Ctrl+S")
@@ -40,27 +40,27 @@ class Seen(Form):
 
     @Form.clicked
     def surface(self) -> None:
-        """Hears its surface."""
+        """Handle a click on the form."""
         self.say("clicked", tone="warning")
 
     @Form.double_clicked
     def twice(self) -> None:
-        """Hears it twice."""
+        """Handle a double click on the form."""
         self.say("twice")
 
     @dialog.clicked
     def open_side(self) -> None:
-        """Opens a dialog."""
+        """Open a dialog."""
         self.open(Side)
 
     @ask_it.clicked
     def put(self) -> None:
-        """Asks."""
+        """Ask."""
         self.ask(self.sure)
 
 
 def pointing(desk: Desk, start: int) -> list[str]:
-    """The pointing events since an entry."""
+    """Return the pointer events since an entry."""
     return [line for line in told(desk.trace[start:], "event") if "hovered" in line]
 
 

@@ -1,4 +1,4 @@
-"""The eight ways that values travel between forms, whatever way the second form ends."""
+"""Eight ways to pass values between forms, however the second form ends."""
 
 from __future__ import annotations
 
@@ -62,7 +62,7 @@ class Second(Form, title="Second"):
 
 
 class First(Form, title="First"):
-    """Opens the second form in one of the ways."""
+    """Open the second form in one of the ways."""
 
     way: str = Param()
     fails: bool = Param(default=False)
@@ -92,7 +92,7 @@ class First(Form, title="First"):
 
 
 def take(form: First, **options: Any) -> None:
-    """Open it and take what it hands back."""
+    """Open it and use its outcome."""
     outcome = form.open(Second, **options)
     if outcome.accepted:
         form.got.value = outcome.values["live" if form.way == "opener" else "word"]
@@ -179,7 +179,7 @@ def test_the_examples_of_the_eight_ways() -> None:
 
 
 class Nest(Form):
-    """Opens itself, or asks, again and again."""
+    """Open itself, or ask, again and again."""
 
     depth = Integer("Depth", default=lambda form: form.level)
     level: int = Param(default=0)
@@ -236,7 +236,7 @@ PRESS = Gesture(verb="press", control="go")
 
 
 class Deep(Form):
-    """Parks a handler, with something to clean up."""
+    """Park a handler with a clean-up."""
 
     first: bool = Param(default=True)
     hears = CustomEvent(int)
@@ -292,7 +292,7 @@ class Sender(Form):
 
 
 class Listener(Form):
-    """Listens by hand."""
+    """Attach a handler by a call."""
 
     got = Text("Got")
     show_it = Button("Show")
@@ -428,7 +428,7 @@ class Broken(Form):
 
 
 class Patient(Form):
-    """Opens what fails, and closes a modal dialog in a handler of its custom event."""
+    """Open a form that fails, and close a modal dialog in a handler of its custom event."""
 
     got = Text("Got")
     try_it = Button("Try")

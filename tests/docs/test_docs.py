@@ -1,4 +1,4 @@
-"""Everything written is run: the code blocks of README and docs, and their tables against the code."""
+"""README and docs: code blocks are run, and tables are compared with the code."""
 
 from __future__ import annotations
 

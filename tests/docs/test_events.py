@@ -1,4 +1,4 @@
-"""The exact order of events: every trace on the page is what the gestures on it give."""
+"""The exact order of events: every trace on the page is the trace of its gestures."""
 
 from __future__ import annotations
 

@@ -136,7 +136,7 @@ def test_random_gestures_raise_only_what_is_declared(gestures: list[tuple[Any, .
 
 
 def one_of_its_choices(form: Any, name: str, number: int) -> str:
-    """The text of a choice that is there, where there is one."""
+    """Return the text of some choice, if there is one."""
     control = controls_of(form).get(name)
     choices = control.choices.shown() if isinstance(control, LiveChoice) else []
     return choices[number % len(choices)] if choices else "none"

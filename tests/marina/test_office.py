@@ -22,7 +22,7 @@ KEYS = {"bookings": "number", "extras": "number", "berths": "name", "vessels": "
 
 
 def rows(store: Store) -> dict[str, list[dict[str, Any]]]:
-    """All rows of a store's sources, by their keys, with numbers as they are written shortest."""
+    """Return all rows of a store's sources by key, with numbers in their shortest form."""
     return {
         source: sorted((dict(row) for row in store.read(source)), key=lambda row: str(row[key]))
         for source, key in KEYS.items()

@@ -147,7 +147,7 @@ def test_a_failing_rehearsal_fails_in_the_same_way_as_a_cue_sheet(step: tuple[st
 
 
 class Behind(Form):
-    """Shows another form beside itself."""
+    """Show another form beside itself."""
 
     word = Text("Word")
     more = Button("More")
@@ -158,7 +158,7 @@ class Behind(Form):
 
 
 class Beside(Form):
-    """Stands in front."""
+    """Open in front."""
 
     word = Text("Word")
 

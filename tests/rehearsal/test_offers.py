@@ -28,7 +28,7 @@ from fuselatch.rehearsal import Desk, Scene, rehearse
 
 
 class Tides(Form, title="Tides", keys="ctrl+t"):
-    """When the water is high."""
+    """Note when the water is high."""
 
     spot: str = Param(default="quay")
     note = Text("Note")
@@ -58,7 +58,7 @@ def test_a_form_opens_by_name_or_shortcut_and_one_that_is_open_comes_to_the_fron
     desk = Desk(Scene(user="imke", forms={Tides: {"spot": "mole"}, Plain: {}}))
     with desk:
         assert [(one.name, one.keys, one.purpose) for one in desk.session.view.offers] == [
-            ("Tides", "Ctrl+T", "When the water is high."),
+            ("Tides", "Ctrl+T", "Note when the water is high."),
             ("Plain", "", ""),
         ]
         with pytest.raises(Refused, match="all forms are closed"):
@@ -95,16 +95,16 @@ def test_a_form_opens_by_name_or_shortcut_and_one_that_is_open_comes_to_the_fron
 
 def test_clashes_are_errors() -> None:
     class Other(Form, keys="Ctrl+T"):
-        """Claims what another has."""
+        """Use another form's shortcut."""
 
     class Button1(Form):
         go = Button("Go", keys="Ctrl+T")
 
     class First(Form, at_start=True):
-        """Opens at start."""
+        """Open at start."""
 
     class Second(Form, at_start=True):
-        """Does so, too."""
+        """Also open at start."""
 
     class Tides2(Tides):
         """A form of the same name as another, once renamed."""

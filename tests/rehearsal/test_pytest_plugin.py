@@ -1,4 +1,4 @@
-"""The pytest plugin: cue sheets as tests, the fixture, what a failure shows, and coverage of behaviour."""
+"""The pytest plugin: cue sheets as tests, the fixture, the text of a failure, and coverage of behaviour."""
 
 from __future__ import annotations
 

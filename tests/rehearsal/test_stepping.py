@@ -1,4 +1,4 @@
-"""Stepping, leaving handlers out, approving, watching, and what machines are told."""
+"""Stepping, muting, approving, watching, and JSON output."""
 
 from __future__ import annotations
 
@@ -115,7 +115,7 @@ def test_machines_are_told_each_step(tmp_path: Path) -> None:
 
 @pytest.fixture
 def ways(tmp_path: Path) -> Iterator[Path]:
-    """A copy of an example with its cue sheet, and no module left over."""
+    """Return a copy of an example with its cue sheet; afterwards no module is left over."""
     for name in ("beside.py", "beside.cues"):
         shutil.copy(ROOT / "examples" / "ways" / name, tmp_path)
     yield tmp_path

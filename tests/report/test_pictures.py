@@ -1,4 +1,4 @@
-"""Flipbooks, timelines, figures, and what `describe` tells: on the demo's data, through the command line."""
+"""Flipbooks, timelines, figures, and the output of `describe`: on the demo's data, through the command line."""
 
 from __future__ import annotations
 
@@ -23,14 +23,14 @@ PNG = b"\x89PNG"
 
 
 def call(*words: object, code: int = 0) -> str:
-    """Run the command line; gives what it prints."""
+    """Run the command line; return its output."""
     result = CliRunner().invoke(main, [str(word) for word in words])
     assert result.exit_code == code, result.output
     return result.output
 
 
 class Page(HTMLParser):
-    """Looks whether a page is whole, needs nothing else, and can be read aloud."""
+    """Check that a page is complete, needs no other file, and can be read aloud."""
 
     def __init__(self, text: str) -> None:
         super().__init__()
@@ -43,7 +43,7 @@ class Page(HTMLParser):
         self.close()
 
     def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
-        """Note what begins."""
+        """Note the element that starts."""
         known = dict(attrs)
         assert tag not in ("script", "link", "img", "iframe") and "src" not in known
         if tag not in ("meta", "br"):

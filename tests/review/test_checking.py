@@ -1,4 +1,4 @@
-"""Checking before running: what is found in a file of forms, and that all of it is found at once."""
+"""Checking before running: the problems in a file of forms, all found at once."""
 
 from __future__ import annotations
 

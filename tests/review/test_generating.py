@@ -1,4 +1,4 @@
-"""Drafts: what is written from functions and tables passes mypy, ruff and its own cue sheet."""
+"""Generated forms, from functions and tables, pass mypy, ruff and their own cue sheets."""
 
 from __future__ import annotations
 
@@ -49,7 +49,7 @@ def unknown(a: "Nowhere") -> None: ...
 
 @pytest.fixture
 def folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Path]:
-    """A folder with functions, and no module left over."""
+    """Return a folder with functions; afterwards no module is left over."""
     (tmp_path / "quay_fees.py").write_text(FEES)
     monkeypatch.chdir(tmp_path)
     yield tmp_path
@@ -58,7 +58,7 @@ def folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Path]:
 
 
 def draft(*words: str) -> str:
-    """Run the command; gives what it prints."""
+    """Run the command; return its output."""
     result = CliRunner().invoke(main, ["generate", *words])
     assert result.exit_code == 0, result.output
     return result.output

@@ -23,7 +23,7 @@ LATER = ONE._replace(when="2031-05-05T09:30:00", answer="Go on")
 
 
 def emptied(address: str) -> str:
-    """The database's address, with the log of the test before taken away."""
+    """Return the database's address, without the log of the previous test."""
     with create_engine(address, poolclass=NullPool).begin() as database:
         database.execute(text("drop table if exists latches"))
     return address
@@ -50,7 +50,7 @@ def test_an_entry_is_put_in_place_of_exactly_the_one_expected(store: LatchStore)
 
 
 class Daily(Form):
-    """Asks each user once a day."""
+    """Ask each user once a day."""
 
     got = Text("Got")
     go = Button("Go")

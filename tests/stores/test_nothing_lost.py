@@ -1,4 +1,4 @@
-"""Nothing is lost: processes killed at any moment, eight desks at one database, stores that stop working."""
+"""Nothing is lost: killed processes, eight sessions on one database, stores that stop working."""
 
 from __future__ import annotations
 
@@ -88,7 +88,7 @@ def run(script: str, *words: str) -> str:
 
 
 def stays(folder: Path, kind: str) -> str:
-    """The address of a store with one stay."""
+    """Return the address of a store with one stay."""
     rows: dict[str, list[dict[str, Any]]] = {
         "stays": [{"number": 1, "vessel": None, "serial": 0}],
         "lines": [{"id": 1, "stay": 9, "what": "V0"}],

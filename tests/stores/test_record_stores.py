@@ -1,4 +1,4 @@
-"""Record stores: what all of them do alike, what comes of foreign hands, and what is written, byte by byte."""
+"""Record stores: behaviour of all of them, files from other programs, and the written bytes."""
 
 from __future__ import annotations
 

@@ -192,7 +192,7 @@ def write_traces(done: list[CueRun], folder: Path) -> None:
         path = Path(run.sheet.name)
         name = ".".join(part for part in (path.stem, row, "trace.jsonl") if part)
         if name in written:
-            # Cue sheets of one name in several folders: none takes the place of another.
+            # Cue sheets in different folders can have the same name; none may overwrite another's trace.
             name = f"{len(written) + 1}-{name}"
         written.add(name)
         (folder / name).write_text(run.trace.to_jsonl(), encoding="utf-8")

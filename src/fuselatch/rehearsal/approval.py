@@ -57,7 +57,7 @@ def sheets_of(file: Path, more: Iterable[Path] = ()) -> Iterator[CueSheet]:
     for path in sorted(file.parent.rglob("*.cues")):
         if path.name.startswith("_") or path.resolve() in named:
             continue
-        # One that can't be read may be one of them, so that it is not passed over.
+        # A sheet that can't be read may open the file's forms, so it isn't skipped.
         sheet = read_cue_file(path)
         if file.resolve() in files_of(sheet, [root_of(file.resolve())]):
             yield sheet

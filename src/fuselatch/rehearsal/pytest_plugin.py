@@ -174,7 +174,7 @@ def pytest_pyfunc_call(pyfuncitem: pytest.Function) -> Iterator[None]:
     import sys
 
     if "fuselatch.rehearsal.desk" not in sys.modules and not pyfuncitem.config.stash[WATCH].wanted:
-        # A test that imports the library itself only now is not watched; nothing is imported for tests that never do.
+        # Tests that never use the library must not import it. So a test that imports it only now isn't watched.
         return (yield)
     with watching(pyfuncitem):
         result = yield

@@ -121,7 +121,7 @@ def dependence_figure(form: type[Form]) -> Figure:
         box = {"boxstyle": "round,pad=0.4", "facecolor": FACES[kind], "edgecolor": "#8795a1", "linewidth": 0.9}
         text = axes.text(x, y, name, ha="center", va="center", fontsize=10, color=INK, bbox=box, zorder=3)
         boxes[kind, name] = text
-    # Boxes know how large they are once they have been laid out; arrows end at their edges.
+    # Arrows end at the edges of boxes, whose sizes are known only after layout.
     figure.draw_without_rendering()
     draw_edges(axes, graph, boxes)
     note = "solid: reads, calls, asks or opens   dashed: sets   blue: a property depends on another control"

@@ -176,7 +176,7 @@ def from_function(function: Callable[..., Any], name: str) -> GeneratedForm:
             continue
         plain_hint = Any if param.default in (param.empty, None) else type(param.default)
         control = control_for(param, hints.get(param.name, plain_hint), helps.get(param.name, ""), outline)
-        # What can't be entered keeps its default, so that nothing wrong is passed.
+        # A parameter that can't be entered uses its default, so that no wrong value is passed.
         if not control.remark or param.default is param.empty:
             outline.controls.append(control)
     if not outline.controls:

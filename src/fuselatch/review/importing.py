@@ -68,7 +68,7 @@ class Importing:
     def _execute(self, statement: ast.stmt, flags: int) -> BaseException | None:
         code = compile(ast.Module([statement], []), str(self.path), "exec", flags, dont_inherit=True)
         try:
-            # What a file prints is not what the check has to say.
+            # The file's own output must not mix with the report.
             with redirect_stdout(sys.stderr):
                 exec(code, self.module.__dict__)
         except (Exception, SystemExit) as error:

@@ -298,7 +298,7 @@ def fitting(change: Change, kept: Kept) -> Mapping[str, Any]:
             raise StoreRefused(f"'{change.source}' has no column '{column}'; {suggest(column, kept.columns)}")
         kind = kept.more.kinds[column]
         if not kept.more.declared and kind in NUMBERS and isinstance(value, int | float | Decimal) and value is not True:
-            # What a column of numbers holds was only told by those that are there.
+            # The type was only guessed from the column's present texts.
             kind = None if isinstance(value, float | Decimal) and value != int(value) else kind
         try:
             found[column] = fitted(value, kind, f"column '{column}' of '{change.source}'")

@@ -42,7 +42,7 @@ class SqlLatches:
         self._insert = INSERTS[self._database.kind]
         with self._connected() as database:
             if self._database.kind == "postgresql":
-                # Of several processes that begin at once, one makes the table; here "if not exists" may collide.
+                # Several processes may start at once and create the table together; even "if not exists" can collide.
                 database.exec_driver_sql(f"select pg_advisory_xact_lock({MAKING})")
             database.execute(CreateTable(LATCHES, if_not_exists=True))
 

@@ -122,7 +122,7 @@ class SqlRecords(Sources):
         wanted = wanted or (held.pop() if len(held) == 1 else str)
         kind = TYPES.get(wanted, SqlText)
         if self._database.kind == "sqlite":
-            # Only a column that is declared as plain "integer" is given numbers by SQLite.
+            # SQLite numbers rows only in a column declared as exactly "integer".
             kind = Amount if kind is Numeric else Integer if kind is BigInteger else kind
         elif is_key and kind is SqlText:
             kind = String

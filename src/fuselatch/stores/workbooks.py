@@ -78,13 +78,13 @@ class WorkbookRecords(Sources):
         except (InvalidFileException, KeyError, ValueError, EOFError, ArithmeticError) as error:
             raise StoreRefused(f"can't read {self.path.name} as a workbook: {error}") from None
         except Exception as error:
-            # What is no zip archive, or no XML, fails in ways of the packages below.
+            # A file that isn't a zip archive or XML raises errors of other packages.
             raise StoreRefused(f"{self.path.name} isn't a valid .xlsx workbook: {error}") from None
 
     def _load(self, source: str) -> Kept:
         stamp = self._stamp(source)
         if self._read is None or self._read[0] != stamp:
-            # All sheets come in one file: what was read for one serves the others.
+            # All sheets are in one file, so one read serves them all.
             self._read = stamp, self._open(worked_out=True)
         book = self._read[1]
         if source == NAMED:
@@ -130,7 +130,7 @@ class WorkbookRecords(Sources):
         rows = list(kept.rows)
         key = write_row(rows, change, kept.key, unique=True)
         written = {**change.row, kept.key: key} if change.kind == "add" else change.row
-        # Several changes of one gesture see each other.
+        # Later changes of the gesture must see earlier ones.
         self._kept[change.source] = Kept(tuple(rows), kept.columns, kept.key, kept.stamp)
         if change.source == NAMED:
             if change.kind != "change":
@@ -147,7 +147,7 @@ class WorkbookRecords(Sources):
             at = next(at for at, row in enumerate(kept.rows) if row[kept.key] == change.key)
             line = next(islice(numbered(sheet, len(kept.columns)), at, None))[0]
         if change.kind == "remove":
-            # The line stays, blank, so that formulas elsewhere stay right.
+            # The row stays, blank, so that formulas elsewhere stay right.
             for place in places.values():
                 sheet.cell(line, place).value = None
             return key

@@ -30,12 +30,13 @@ class Index:
         self.rows = rows
         self.columns: dict[str, list[Any]] = {}
         self.made: dict[Any, Choices[Any]] = {}
-        # Of each group the places of its rows; None stands for all.
+        # The positions of each group's rows, or None for all rows.
         self.groups: dict[Any, Sequence[int] | None] | None = None
         if catalog.inputs:
             gathered: dict[Any, Any] = defaultdict(lambda: array("I"))
             for at, key in enumerate(zip(*[column(rows, name, catalog) for name in catalog.indexed], strict=True)):
                 gathered[key].append(at)
+            # Positions, not rows: for a million rows the index stays small, and lists share the columns.
             self.groups = dict(gathered)
 
     def column(self, name: str) -> list[Any]:
@@ -79,7 +80,7 @@ def in_order(places: Sequence[int], values: Sequence[Any], descending: bool) -> 
     try:
         given.sort(key=values.__getitem__, reverse=descending)
     except TypeError:
-        # Values that can't be compared are compared as they are written.
+        # Values of different types can't be compared, so their texts are.
         given.sort(key=lambda at: str(values[at]), reverse=descending)
     return given + [at for at in places if values[at] is None or values[at] == ""]
 
@@ -107,6 +108,7 @@ def column(rows: Any, name: str, catalog: Catalog[Any]) -> list[Any]:
     """Return one column of a sequence of rows or a data frame."""
     if hasattr(rows, "columns") and name in rows.columns:
         found = rows[name]
+        # Only NaN differs from itself: a data frame's blank.
         return [None if one != one else one for one in found.tolist()]
     try:
         return [row[name] for row in rows]

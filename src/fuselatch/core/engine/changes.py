@@ -43,13 +43,14 @@ class Changes(Running):
 
     def findings(self, control: Held) -> tuple[Finding, ...]:
         """Return a control's findings, refusing ones first."""
+        # The user can't correct a disabled or hidden field, so it isn't checked.
         if not in_use(control):
             return ()
         if control._trouble is not None:
             return (control._trouble,)
         plan = control._plan
         if not plan.checks and not plan.judges and plan.levels is None and not control._decl.constants["while_typing"]:
-            # Only declared rules: those that refuse come first as it is, since a gap stands alone.
+            # Declared rules only. They come in order already: a blank field has no other finding.
             found = control._decl.judge(control, current(control, "value"), self.formats)
             return tuple(found) if found else ()
         return self.found(control, current(control, "value"), None)

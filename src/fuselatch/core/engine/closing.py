@@ -46,7 +46,7 @@ def may_submit(turn: Turn, form: Form) -> bool:
     reason = turn.happen("accepting", form, None)
     if reason is not None:
         return held(turn, form, "accepting", reason)
-    # What an accepting handler has set is looked at again.
+    # An `accepting` handler may have set values, so they are checked again. Confirmed warnings stay confirmed.
     return in_order(turn, form, confirmed)
 
 
@@ -165,6 +165,7 @@ def close(turn: Turn, form: Form, verdict: str) -> bool:
     engine, state = turn.engine, form._state
     if state.phase != "open":
         return False
+    # A handler of this form waits for that dialog's outcome. It needs its form open to continue.
     if not close_waiting(turn, form):
         turn.note_form("block", form, "closing", None, "a dialog it opened won't close")
         return False
@@ -179,6 +180,7 @@ def close(turn: Turn, form: Form, verdict: str) -> bool:
             return held(turn, form, "closing", reason)
         turn.undo.append((state, "outcome", state.outcome))
         state.outcome = outcome_of(form, verdict)
+        # Staged before `submitted`, so that the record is written before rows that its handlers stage.
         if verdict == ACCEPTED:
             if state.records is not None and (state.records.is_changed or state.records.key is None):
                 state.records.stage(turn)
@@ -189,6 +191,7 @@ def close(turn: Turn, form: Form, verdict: str) -> bool:
         turn.note_form("close", form, verdict)
         if engine.witness is not None:
             engine.witness.closed(form, verdict)
+        # A form that closes ends its latches before `closed`, so that handlers there see them as reset.
         latching.forget(turn, form)
         turn.happen("closed", form, None, None, verdict)
     finally:

@@ -41,7 +41,7 @@ def chain(event: Event | None, first: str, gesture: str) -> tuple[str, ...]:
 def failed(error: Exception, function: Callable[..., Any], event: Event | None, first: str, gesture: str) -> HandlerFailed:
     """Return the error for an exception in the developer's code. `first` is what failed."""
     failure = HandlerFailed(place(error, function), error, chain(event, first, gesture), gesture)
-    # Said here too: compiled code raises without the word `from`.
+    # Set here because compiled code ignores `from`.
     failure.__cause__ = error
     return failure
 

@@ -24,6 +24,7 @@ def settle(turn: Turn, control: Any) -> None:
     if control._listing:
         turn.undo.append((control, "_listing", True))
         control._listing = False
+    # It was parsed before, and nothing was typed since.
     if control._trouble is not None:
         return
     before, turn.cause = turn.cause, turn.note("step", control, "settle", None, "•" if control._plan.masked else draft)
@@ -41,6 +42,7 @@ def settle(turn: Turn, control: Any) -> None:
         control._draft = None
         turn.put_value(control, value, turn.cause)
         if isinstance(control, LiveChoice) and value is not None and value not in control._current("choices"):
+            # Handlers first: one of them may add the item to the list.
             turn.drain()
             offer_other(turn, control, value)
     turn.drain()
@@ -105,6 +107,7 @@ def leave(turn: Turn, here: Any, target: Held) -> bool:
                 return drop(turn, target, user_text("notice.cant_leave", caption=here.caption, reason=reason))
             if not still_there(turn, target):
                 return False
+        # Nothing has the focus while `left` runs, so that a handler can move it elsewhere.
         put_focus(turn, here.form, None)
         if isinstance(here, LiveEntry):
             mark(turn, here)
@@ -180,6 +183,7 @@ def keep(turn: Turn) -> None:
             if control is None and form is turn.engine.front and form._state.seen:
                 enter(turn, form, following(form, None, 1))
             continue
+        # No `leaving`: blocking it would leave the focus on a control that can't have it.
         settle(turn, control)
         before, turn.cause = turn.cause, turn.note("step", control, "lose focus")
         put_focus(turn, form, None)

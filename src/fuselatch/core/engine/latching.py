@@ -155,6 +155,7 @@ def set_latch(turn: Turn, form: Form, latch: Latch, name: str, answer: str) -> b
         if not stored:
             engine.held[place] = taken
             break
+        # The store compares and sets in one statement. If another session was faster, look again.
         if store_of(engine, name).set(taken, before):
             break
     turn.undo.append((Grip(place, taken, before, engine.latch_store if stored else None), GRIPPED, None))

@@ -95,7 +95,7 @@ def set_defaults_of(turn: Turn, form: Form, paths: Iterable[str]) -> None:
         if default is None:
             default = constants.get("default")
             if default is None:
-                # A label's constant value is what it starts with.
+                # A label starts with its constant value.
                 default = constants.get("value")
         if isinstance(default, LastEntered):
             default = entered_last(turn, form, path, default)
@@ -109,6 +109,7 @@ def set_defaults_of(turn: Turn, form: Form, paths: Iterable[str]) -> None:
         value = decl.coerce(default) if default is not None else None
         if isinstance(control, LiveChoice) and value is not None:
             choices = control._current("choices")
+            # A default that isn't offered would be cleared at once, with an event that no one caused.
             if not all(item in choices for item in (value if decl.multiple else (value,))):
                 continue
         control._value = value if value is not None else control._plan.blank
@@ -118,7 +119,7 @@ def entered_last(turn: Turn, form: Form, path: str, default: LastEntered) -> Any
     """Return the value entered last in a control, or `first` until there is one."""
     entered = turn.engine.last_entered.get((type(form), path))
     blank = form._state.controls[path]._plan.blank
-    # A blank field holds nothing to start with; an empty tick box was unticked by the user.
+    # A blank field has nothing to start with, but an empty tick box was unticked by the user.
     return default.first if entered is None or (entered == blank and blank is not False) else entered
 
 
@@ -148,6 +149,7 @@ def checked_params(form: type[Form], params: Mapping[str, Any]) -> dict[str, Any
         raise UnknownName(
             f"{form.__name__} needs {', '.join(missing)}; pass it by name, for example open({form.__name__}, {missing[0]}=…)"
         )
+    # Only plain types are checked: anything else is for the type checker.
     hints = hints_of(form, plan)
     given = {name: params.get(name, param.default) for name, param in plan.params.items()}
     for name, value in given.items():

@@ -358,7 +358,7 @@ class Seen:
         self.rows = rows
         self.wanted = wanted
         self.none = none
-        # A row that is staged and has no key yet can't be gone to.
+        # A staged row has no key yet, so it can't be shown.
         there = [] if none else [row for row in rows if row.get(column) is not None]
         for name, value in wanted.items():
             there = [row for row in there if row.get(name) == value]

@@ -47,7 +47,7 @@ LOOKING: Final = frozenset({"hover", "unhover"})
 
 def obstacle(engine: Engine, gesture: Gesture, control: Held | None) -> Reason | None:
     """Return why a gesture is refused, with the trace entry that caused it, or None."""
-    # The way of most: a control that can be used, on the form in front.
+    # Fast path: a usable control on the front form.
     if control is not None and control.form is engine.front and not engine.waits and gesture.verb in AT_CONTROLS:
         if in_use(control) and not engine.closed:
             return unfit(gesture, control)

@@ -26,7 +26,7 @@ def bound_columns(form: Form, controls: Mapping[str, Any], columns: Sequence[str
             continue
         wanted = control._decl.constants.get("column", "")
         column = wanted or (name if name in columns else headings.get(name, name))
-        # A source that has no rows yet may not know its columns.
+        # A source without rows may not know its columns.
         if column in columns or not columns:
             bound[column] = control
         elif wanted:

@@ -101,7 +101,7 @@ def following(
     """
     seen: list[Any] = []
     result: Any = UNSEEN
-    # A tick is never blank; what stands in for its blank here is equal to no value.
+    # A tick is never blank, so this stands for a value that equals nothing.
     blanks = [UNSEEN if given._plan.blank is False else given._plan.blank for given in inputs]
     held = held_by(inputs)
     if len(inputs) == 1:
@@ -240,7 +240,7 @@ CONVERTERS: Final[dict[str, Callable[[Any], Any]]] = {
 def is_as_is(value: Any) -> bool:
     """Return True if a value needs no conversion: a finite number, a text that isn't white space."""
     if isinstance(value, float):
-        # Not so for what is not finite.
+        # False for infinity and NaN: inf - inf is NaN.
         return value - value == 0
     return not value.isspace() if isinstance(value, str) else True
 

@@ -131,7 +131,7 @@ class Running(EnginePort):
             self._let_go_on(self._finished(turn))
             return
         if self.retired:
-            # No gesture is left that could bring their lines back.
+            # No gesture remains that could restore removed lines.
             for lines in self.retired:
                 forget_gone(lines)
             self.retired.clear()

@@ -269,7 +269,7 @@ class Session:
             if gesture.verb not in NAMELESS:
                 raise UnknownName(f"'{gesture.verb}' needs a control")
             return None
-        # The way of most: a control, or a part of one, that stands where its path says.
+        # Fast path: a control, or a part of one, at its own path.
         if form is not None and not self._engine.waits and "#" not in path:
             plainly = form._state.controls.get(path)
             if plainly is not None:

@@ -81,7 +81,7 @@ def put_draft(turn: Turn, control: Any, text: str) -> None:
     """Set a draft, validate it and raise `typed`."""
     heard = turn.rows is not None or turn.is_heard("typed", control.form, control)
     before = control.text if heard else ""
-    # Not in the undo log: where a `typed` handler fails, the key itself stays in the draft.
+    # Not in the undo log: if a `typed` handler fails, the typed key stays.
     control._draft = text
     control._listing = isinstance(control, LiveChoice)
     if control._trouble is not None:
@@ -101,8 +101,10 @@ def press(turn: Turn, gesture: Gesture, control: Any) -> None:
         return
     form, verdict = control.form, control._decl.closes
     if verdict is not None and verdict != ACCEPTED:
+        # From here on the form closes even if a handler fails.
         turn.way_out = (form, verdict)
         step(turn, "click", control, "clicked")
+        # A `clicked` handler may have closed the form itself.
         if form.is_open:
             leave(turn, form, verdict)
         return
@@ -188,6 +190,7 @@ def hand_over(turn: Turn, control: Any) -> None:
 def pick(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Pick a choice, which settles at once."""
     if move(turn, control):
+        # Only now: leaving the other control may have changed this list.
         found = control.choices.find(gesture.text)
         if found:
             put_entry(turn, control, "pick", picked(control, found[0]))
@@ -221,6 +224,7 @@ def put_entry(turn: Turn, control: Any, name: str, value: object) -> None:
     before = turn.cause
     if turn.rows is not None:
         turn.cause = turn.note("step", control, name)
+    # A pick replaces what was typed, so the draft must not settle later.
     if control._draft is not None:
         focus.drop_draft(turn, control)
         if control._listing:
@@ -279,6 +283,7 @@ def open_named(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Open an offered form, or bring it to the front."""
     engine = turn.engine
     offer = engine.offers.by_name[gesture.text]
+    # One of each: a shortcut that is pressed again finds the open form.
     found = next((form for form in reversed(engine.forms) if type(form) is offer.form), None)
     if found is None:
         open_form(turn, offer.form, offer.params, None)
@@ -316,6 +321,7 @@ def key(turn: Turn, gesture: Gesture, control: Any) -> None:
         return
     form = front_of(turn)
     here = form._state.focus
+    # Enter first settles the field, and only then presses the button that has it as a shortcut.
     shortcut = form._state.plan.shortcuts.get(keys) if keys != "Enter" else None
     if shortcut is not None:
         use_shortcut(turn, form, shortcut, gesture.repeat)
@@ -390,6 +396,7 @@ def enter_key(turn: Turn, form: Form, here: Any, repeat: bool) -> None:
 def take_match(turn: Turn, here: LiveChoice[Any, Any, Any]) -> None:
     """Pick the first match of an open list."""
     text = (here._draft or "").strip()
+    # A text that is in the list means itself. Where other values are allowed, a similar item must not replace it.
     found = here.choices.find(text) or ([] if here._decl.other else here.choices.ahead(text, 1))
     if found:
         put_entry(turn, here, "pick", found[0])

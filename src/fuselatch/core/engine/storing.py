@@ -73,6 +73,7 @@ class Storing(Changes):
         """Return a source's rows, with staged changes, grouped by a column."""
         rows = self.rows.read(source)
         kept = self.indexed.get((source, column))
+        # The rows are a new object for each version of the source, so identity is enough.
         if kept is None or kept[0] is not rows:
             found: dict[Any, list[Mapping[str, Any]]] = {}
             for row in rows:
@@ -128,6 +129,7 @@ class Storing(Changes):
             turn.note_form("write", None, change.source, None, str(change))
             if records is not None:
                 records.keyed(turn, key)
+        # The rows are written. Undoing the gesture must not stage them again.
         turn.undo = [entry for entry in turn.undo if not (entry[0] is turn and entry[1] == "writes")]
         turn.writes = None
         turn.committed = True

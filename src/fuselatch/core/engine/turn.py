@@ -100,6 +100,7 @@ class Turn:
             while engine.unsettled:
                 # A handler of these steps may unsettle them again; the fuse bounds how often.
                 engine.last_steps(self)
+            # A handler further out may have caught the error. The gesture fails all the same.
             if self.failure is not None:
                 raise self.failure
             while self.writes is not None:
@@ -119,13 +120,14 @@ class Turn:
             self._note_error(error)
             self.put_back()
             met = error.error if isinstance(error, HandlerFailed) else error
-            # What a store has taken is a fact: a gesture that has written is never done a second time.
+            # Written data can't be undone, so a gesture that has written is never repeated.
             asks = self.by == "user" and not (self.pointing or self.way_out or self.committed)
             if isinstance(met, StoreRefused) and asks:
                 self._ask_again(met)
                 return
             self.error = engine.failed(error, engine.store_rows, "the store") if isinstance(error, StoreRefused) else error
             if self.way_out is not None:
+                # A user must always be able to cancel, even if a handler fails at that moment.
                 engine.leave_without_handlers(self, *self.way_out)
 
     def _ask_again(self, refused: StoreRefused) -> None:
@@ -152,6 +154,7 @@ class Turn:
     def put_back(self) -> None:
         """Undo what this turn changed, newest first."""
         engine = self.engine
+        # First the queue: its events are about values that are about to be restored.
         self.drop_queue()
         for target, name, old in reversed(self.undo):
             if name == OPENED:
@@ -168,6 +171,7 @@ class Turn:
                 engine.touch(target, name)
         self.undo.clear()
         self.after = self.writes = self.outward = self.lines = None
+        # Derived values follow without events: for handlers, the gesture never happened.
         engine.updates.settle_quietly()
 
     def _let_go(self, grip: Grip) -> None:
@@ -206,6 +210,7 @@ class Turn:
     def put_value(self, control: Held, value: object, cause: int) -> None:
         """Set a value and queue `changed`, unless it is the same."""
         old = control._value
+        # In Python 1 == 1.0 == True, but setting one for the other is a change.
         if old is value or (type(old) is type(value) and old == value):
             return
         self.undo.append((control, "_value", old))
@@ -216,6 +221,7 @@ class Turn:
             was, becomes = (hidden(old), hidden(value)) if plan.masked else (old, value)
             cause = add_row(rows, cause, "change", control._state.name, control.name, "value", was, becomes)
         updates = self.engine.updates
+        # Readers of a derived value were marked together with its cell.
         if control._watchers is not None and not control._rule:
             updates.mark(control, "value", cause)
         if plan.entry:
@@ -226,12 +232,13 @@ class Turn:
                 control._initial = old
         pending = control._pending
         if pending is not None:
+            # Back at the old value: the queued event is void. Removing it from the queue would cost a search.
             if pending.old == value:
                 control._pending = None
         elif rows is not None or "changed" in plan.heard:
             handler = self.handler
             by: By = self.by if handler is None else "program"
-            # What it became is what the control holds once the event's time has come.
+            # The new value is read when the event's turn comes: it may change again until then.
             pending = Event("changed", control.form, control, old, None, by, cause, self.event, handler)
             control._pending = pending
             self.queue.append(pending)
@@ -273,7 +280,7 @@ class Turn:
 
     def come_back(self, queue: deque[Event], after: list[Callable[[Turn], object]] | None) -> None:
         """Continue with the queue that waited during a nested call."""
-        # The drain that runs further out holds on to this very queue.
+        # The drain further out iterates over this very queue, so it must be the same object.
         queue.extend(self.queue)
         self.queue = queue
         self.after = after
@@ -290,12 +297,14 @@ class Turn:
         while True:
             while queue:
                 self._dispatch(queue.popleft())
+            # The order matters: checks see values that have followed, and what handlers asked for (close, focus)
+            # comes when the form is consistent.
             if updates.touched:
                 updates.announce(self)
             elif updates.pending:
                 updates.judge_all(self)
             elif self.lines:
-                # Once what is derived has followed, so that a line is told of once.
+                # After derived values have followed, so that each line is announced once.
                 lines, line = first = next(iter(self.lines))
                 cause = self.lines.pop(first)
                 self.raise_later("line_changed", lines.form, lines, line, cause)
@@ -333,6 +342,7 @@ class Turn:
             pause(engine, self, event)
         if self.rows is not None:
             event._number = add_row(self.rows, event._cause, "event", state.name, "", event.name, event.old, event.new)
+        # The form's own handlers, then attached ones, then the opener's: from the inside out.
         for handler in state.plan.heard.get(event.name, ()):
             self.run((handler,), state.containers[handler.within], event)
         for name, owner, handler in state.listeners:
@@ -372,14 +382,14 @@ class Turn:
                     else:
                         handler.function(target)
                 except HandlerFailed as failure:
-                    # Kept, so that the gesture fails even if a handler further out swallows the error.
+                    # Noted, so that the gesture fails even if a handler further out catches the error.
                     self.failure = self.failure or failure
                     raise
                 except Exception as error:
                     self.failure = self.failure or failed(error, handler.function, event, handler.name, self.told)
                     raise self.failure from error
                 if engine.closing:
-                    # A handler that swallowed `Abandoned` gets no further.
+                    # A handler that caught `Abandoned` must not continue.
                     raise Abandoned
         finally:
             self.event, self.handler, self.cause = before_event, before_handler, before_cause
@@ -399,6 +409,7 @@ class Turn:
         if counts is None:
             counts = self.counts = {}
         count = counts[handler] = counts.get(handler, 0) + 1
+        # Walking back through the causes costs as much as the chain is long, so only suspects are walked.
         if count <= MOST_IN_CHAIN - SHALLOW or event._depth < MOST_IN_CHAIN:
             return
         runs, step = 1, event

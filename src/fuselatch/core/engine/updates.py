@@ -59,6 +59,7 @@ class Updates:
         deeper: list[Cell] | None = None
         while cells:
             for cell in cells:
+                # Marked before, and so are its readers.
                 if not cell.fresh and cell in touched:
                     continue
                 cell.fresh = False
@@ -70,6 +71,7 @@ class Updates:
                 if watchers is not None:
                     deeper = [] if deeper is None else deeper
                     deeper.extend(watchers.get(cell.prop, ()))
+                    # A choice reads as blank when its list no longer offers the value, so its readers depend on the list.
                     if cell.prop == "choices":
                         deeper.extend(watchers.get("value", ()))
             cells, deeper = deeper, None
@@ -100,7 +102,7 @@ class Updates:
             raise RuleError(f"these rules depend on each other in a circle: {' → '.join([*circle, circle[0]])}")
         depth = len(self.running)
         if depth and depth % NESTED == 0 and self.engine.turn is not None:
-            # A long chain: this part of it runs from the bottom of the stack, on a worker of its own.
+            # A long chain would overflow the stack, so this part runs from its bottom, on another worker.
             return self.engine.at_the_bottom(lambda: self._refresh(cell))
         return self._refresh(cell)
 
@@ -115,6 +117,7 @@ class Updates:
             if cell.fixed:
                 engine.tracker = UNTRACKED
                 cell.value = cell.run()
+            # If all inputs are equal again, comparing them is cheaper than running the developer's rule.
             elif cell.value is UNSEEN or self._differs(cell):
                 inputs: Inputs = {}
                 engine.tracker = inputs
@@ -164,6 +167,7 @@ class Updates:
             if len(order) > 1:
                 order.sort(key=by_order)
             read = False
+            # Compute all of them before announcing any: the order of dependence is known only afterwards.
             for cell in order:
                 if not cell.fresh:
                     self._refresh(cell)
@@ -214,7 +218,7 @@ class Updates:
                 self.fresh(cell)
                 cell.announced = cell.value
             except FuseLatchError:
-                # It raised before the gesture too, or depends on what is not tracked: it stays stale.
+                # It also failed before the gesture, or depends on untracked data. It stays stale.
                 continue
         self.unjudged.clear()
         self.pending = False

@@ -99,6 +99,7 @@ def ask(engine: Engine, form: Form, prompt: Prompt, facts: Mapping[str, Any]) ->
             return remembered
     shown = form._state.plan.reworded.get(prompt.name.rpartition(".")[2], prompt) if prompt.name else prompt
     text = filled(form, shown, facts)
+    # The user sees the form behind the prompt, so derived values must be up to date.
     if engine.updates.touched:
         engine.updates.announce(turn)
     if engine.hovered is not None:
@@ -122,6 +123,7 @@ def open_dialog(engine: Engine, form: Form, child: type[Form], params: Mapping[s
         engine.updates.announce(turn)
     if engine.hovered is not None:
         engine.release_pointer(turn, opened)
+    # A dialog can stay open for long, and reads the same store.
     if turn.writes is not None:
         engine.commit(turn)
     if not opened.is_open:
@@ -154,6 +156,8 @@ def wait_for(engine: Engine, turn: Turn, wait: Wait) -> Any:
     """Park the turn until its wait is over; return the result."""
     engine.waits.append(wait)
     pending = waiting_changes(turn.queue)
+    # Gestures during the wait have their own queues. A `changed` that waits here must not absorb theirs.
+    # Afterwards it counts again, if the value still differs.
     for event in pending:
         event.control._pending = None
     park()

@@ -68,6 +68,7 @@ class Workers:
         job.worker = worker
         if worker.parent is not here:
             worker.parent = here
+        # A copy, so that context variables set by a handler don't leak into the caller.
         worker.gr_context = copy_context()
         came = worker.switch(job)
         if came is not None:
@@ -122,13 +123,14 @@ class Workers:
         me = getcurrent()
         while True:
             assert me.parent is not None, "a worker has a caller"
-            # As `park` does; whoever starts it next may be another. While it waits it keeps nothing of a session.
+            # Like `park`. The next start may come from another greenlet. An idle worker must not keep a session alive.
             job: Job | None = me.parent.switch(None)
             if job is None:
                 return
             job.carry_out()
             job.worker = None
             job = None
+            # Creating a greenlet is expensive compared to a gesture, so a few are reused.
             if len(self.idle) >= MOST_IDLE:
                 return
             self.idle.append(me)

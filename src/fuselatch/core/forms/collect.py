@@ -62,7 +62,7 @@ class FormMeta(type):
     if not TYPE_CHECKING:
 
         def __getattr__(cls, name: str) -> Any:
-            # Only for names that aren't there, such as @VesselSearch.chosne: the closest one is named.
+            # Called only for unknown names, such as @VesselSearch.chosne, to suggest the closest one.
             plan = cls.__dict__.get("_plan")
             if plan is None and cls.__name__ == "Form" and not name.startswith("_"):
                 raise NoSuchName(lambda: f"a form has no event '{name}'; {suggest(name, FORM_EVENTS)}")
@@ -151,7 +151,7 @@ class _Collector:
             kinds = type(before).__name__, type(value).__name__
             raise self.fail(name, f"a {kinds[0]} can't be replaced by a {kinds[1]}; use the same kind of control")
         if heard_by(before) or heard_by(value):
-            # A handler of the same name in a subclass hears what the one it replaces heard.
+            # A handler that overrides another handles the same events.
             self.marks[name] = tuple(dict.fromkeys((*self.marks.get(name, ()), *heard_by(value))))
         if is_declared(value) or is_declared(before) or isinstance(value, OpenerDeclaration | Row):
             self.members[name] = value

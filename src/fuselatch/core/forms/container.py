@@ -32,7 +32,7 @@ class Container:
     if not TYPE_CHECKING:
 
         def __getattr__(self, name: str) -> Any:
-            # Only for names that aren't there: the closest one of the class is named.
+            # Called only for unknown names, to suggest the closest one of the class.
             state = self.__dict__.get("_state")
             plan = getattr(type(self), "_plan", None)
             if state is None or plan is None or name.startswith("_"):

@@ -25,7 +25,7 @@ class Live(Held):
 
     __slots__ = ()
 
-    # In a class body a control of a declared group stands for its declaration: `home.street.left`.
+    # In a class body, a control of a declared group is its declaration: `home.street.left`.
     hovered: ClassVar[EventSource]
     unhovered: ClassVar[EventSource]
     entered: ClassVar[EventSource]

@@ -138,7 +138,7 @@ class Declaration(Generic[L_co]):
         if instance.__dict__.get("_declared") is not None:
             within: Any = Within(instance, self)
             return cast(L_co, within)
-        # An open form has its live controls in its own dict, which Python asks first.
+        # An open form has its live controls in its own dict, where Python looks first.
         raise AttributeError(f"{type(instance).__name__} isn't open, so '{self.name}' has no live control")
 
     if not TYPE_CHECKING:

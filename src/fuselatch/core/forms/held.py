@@ -75,7 +75,7 @@ class Held(Node):
         return in_use(self)
 
 
-# A method that a class of plain Python may override is looked up by name at each call: the engine calls these.
+# Functions, because compiled code looks up a method that plain Python may override by name at each call.
 
 
 def as_kept(control: Held, prop: Any) -> Any:

@@ -38,7 +38,7 @@ class LiveChoice(LiveEntry[R, G], Generic[T, R, G]):
         found = super()._current(prop)
         if prop != "value" or found is None or found == ():
             return found
-        # What is no longer offered reads as blank at once; it is cleared when things settle.
+        # A value that is no longer offered reads as blank at once, and is cleared when the queue is empty.
         decl, offered = self._decl, self._current("choices")
         if decl.multiple:
             if found == self._brought:
@@ -157,7 +157,7 @@ class LiveLines(Live, Generic[L]):
         super().__init__(form, owner, plan, engine)
         self._rows: tuple[L, ...] = ()
         self._serial = 0
-        # Of each line its live controls, those in use, and the row that a store has of it.
+        # For each line: its live controls, its usable controls, and its row in the store.
         self._members: dict[L, tuple[Any, ...]] = {}
         self._attached: set[L] = set()
         self._written: dict[L, Any] = {}

@@ -62,7 +62,7 @@ class Prompt:
         self.cancel = cancel if cancel is not None else self.default
         self.tone: Tone = tone
         self.fields = self._fields(where)
-        # What names nothing is the same text each time.
+        # A text without names is the same each time.
         self.plain = None if self.fields else text.format_map({})
 
     def __set_name__(self, owner: type, name: str) -> None:

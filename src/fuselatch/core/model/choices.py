@@ -63,7 +63,7 @@ class Choices(Sequence[T], Generic[T]):
         if places is None:
             try:
                 items = self._items
-                # From the end, so that of equal items the first is found.
+                # Backwards, so that the first of equal items is found.
                 places = self._places = dict(zip(reversed(items), range(len(items) - 1, -1, -1), strict=True))
             except TypeError:
                 return self._items.index(item) if item in self._items else None
@@ -110,6 +110,7 @@ class Choices(Sequence[T], Generic[T]):
         else:
             wanted = folded(text)
             near = [at for at, shown in enumerate(texts) if folded(str(shown)) == wanted]
+        # Two items may differ only in case: the one typed exactly wins.
         exact = [at for at in near if str(texts[at]) == text]
         return [self._items[at] for at in sorted(exact or near)]
 
@@ -141,7 +142,7 @@ class Ahead:
         self.texts = texts
         keys = [folded(text) for text in texts]
         self.order = array("I", sorted(range(len(keys)), key=keys.__getitem__))
-        # Let go of before the words take as much room.
+        # Freed before the words need as much memory.
         del keys
         places, rests = array("Q"), []
         for at, text in enumerate(texts):
@@ -171,7 +172,7 @@ class Ahead:
         key = folded(text)
         found = dict.fromkeys(self._run(key, most))
         if len(found) > 1:
-            # Of those that fold alike, the one written just so comes first.
+            # If several texts fold to the same key, the one typed exactly comes first.
             found = dict.fromkeys([*(at for at in found if self.texts[at] == text), *found])
         wanted = spaced(key)
         low = bisect_left(self.words, wanted, key=self.word)
