@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from datetime import date, time
 from decimal import Decimal
+from functools import lru_cache
 from typing import Any, Final, Generic, TypeVar, Unpack
 
 from fuselatch.core.forms.controls import LiveEntry, LiveRange
@@ -168,10 +169,16 @@ class Bounded(Entry[LiveRange[V | None, V], V | None, V], Generic[V]):
             found.append(self.out_of_bounds("maximum", value, most, formats))
         return found
 
-    def out_of_bounds(self, rule: str, value: V, limit: V, formats: Formats) -> Finding:
+    def out_of_bounds(self, rule: str, value: V, limit: V, formats: Any) -> Finding:
         """Return the finding for a value beyond a bound."""
-        given, allowed = self.with_unit(value, formats), self.with_unit(limit, formats)
+        given, allowed = self.with_unit(value, formats), limit_text(self, limit, formats)
         return Finding(user_text(f"{rule}.{self.bound_texts}", value=given, limit=allowed), rule=rule)
+
+
+@lru_cache(maxsize=256)
+def limit_text(decl: Bounded[Any], limit: Any, formats: Formats) -> str:
+    """Return a limit with its unit. Limits seldom change, and writing numbers is a large part of a check's cost."""
+    return decl.with_unit(limit, formats)
 
 
 class Numeric(Bounded[V], Generic[V]):

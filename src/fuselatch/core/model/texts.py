@@ -132,9 +132,9 @@ TEXTS: Final[Mapping[str, str]] = {
 """Every text that the library itself shows to the user, by id. Names in braces are filled in when it is shown."""
 
 
-def user_text(text_id: str, **facts: object) -> str:
+def user_text(text_id: str, /, **facts: object) -> str:
     """Return a text for the user with its facts filled in.
 
     Doubled braces stay as names in braces: a prompt fills them in when it is asked.
     """
-    return TEXTS[text_id].format(**facts)
+    return TEXTS[text_id].format_map(facts)
