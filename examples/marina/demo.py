@@ -83,10 +83,10 @@ def write(folder: Path, done: Sequence[CueRun]) -> Written:
     count = len(tables.bookings()) + len(new)
     return Written(
         f"What happened: {len(new)} berths were booked ({berths}).\n"
-        "One search was cancelled. One boat moved to a longer berth after a warning. One boat with unpaid fees\n"
-        "was booked anyway; the clerk was asked about it only once.\n"
-        f"Written to the folder {folder}: bookings.csv ({count} bookings), a letter (.eml) and a mooring plan\n"
-        f"(.svg) for each new one, and for each rehearsal its cue sheet and its trace ({lines} lines of JSON in total).",
+        "One search was cancelled. One boat moved to a longer berth after a warning.\n"
+        "One boat with unpaid fees was booked anyway; the clerk was asked about it only once.\n"
+        f"Written to the folder {folder}: bookings.csv ({count} bookings), a letter (.eml) and a mooring plan (.svg)\n"
+        f"for each new one, and a cue sheet and a trace for each rehearsal ({lines} lines of JSON in total).",
         (
             f"change a line of {folder / 'booking.cues'}, then: fuselatch rehearse {folder / 'booking.cues'}",
             f"fuselatch flipbook {folder / 'overhang.cues'} -o {folder / 'overhang.html'}    (open it in a browser)",

@@ -20,7 +20,7 @@ OTHER = 'class Other(Form):\n    go = Button("Go", closes="accepted")\n\n\n'
 FOUND: list[tuple[str, list[tuple[int, str]]]] = [
     ('    idle = Button("Idle")\n', [(1, "button F.idle does nothing; add a handler for idle.clicked, or closes= or submits=")]),
     ('    go = Button("Go", submits=True)\n', []),
-    ('    sure = Prompt("Sure?")\n', [(1, "prompt F.sure is never asked; self.ask(self.sure)")]),
+    ('    sure = Prompt("Sure?")\n', [(1, "prompt F.sure is never asked; ask it with self.ask(self.sure)")]),
     (
         '    a = Text("A", enabled=False)\n\n    @a.left\n    def gone(self):\n        pass\n',
         [(3, "F.gone never runs: a is never enabled; set a.enabled in a rule or handler")],
@@ -84,13 +84,13 @@ def test_what_is_found(body: str, expected: list[tuple[int, str]], tmp_path: Pat
         assert str(one).startswith(f"forms.py:{line + first}: {message}")
 
 
-def test_forms_signals_and_imports(tmp_path: Path) -> None:
+def test_forms_custom_events_and_imports(tmp_path: Path) -> None:
     text = f"{HEAD}{OTHER}class Child(Form):\n    chosen = CustomEvent(str)\n{LEAVE}\n\nclass Opens(Form):\n    @Child.chosen\n    def took(self, event):\n        pass\n\n    @Form.opened\n    def begin(self):\n        self.show(Child)\n\n\nx = nothing_such\n"
     (tmp_path / "more_forms.py").write_text(text)
     (tmp_path / "use.cues").write_text("form more_forms:Opens\npress leave\n")
     assert [str(one).partition(": ")[2] for one in check_file(tmp_path / "more_forms.py")] == [
         "form Other is never opened; open it with self.open(Other), in a scene or in a cue sheet",
-        "Opens.took never runs: Child doesn't send chosen; self.chosen.send(…)",
+        "Opens.took never runs: Child doesn't send chosen; send it with self.chosen.send(…)",
         "can't import: NameError: name 'nothing_such' is not defined",
     ]
 

@@ -235,11 +235,12 @@ def follow_text(control: ControlPlan, prop: str, rule: Any, plan: FormPlan, form
     if isinstance(rule, Catalog):
         given = f" where {', '.join(control.inputs[prop])}" if rule.inputs else ""
         return f"{prop} from {rule.source}.{rule.text}{given}"
+    depends = "depend on" if prop == "choices" else "depends on"
     if isinstance(rule, Derived):
-        return f"{prop} depends on {', '.join(control.inputs[prop])}"
+        return f"{prop} {depends} {', '.join(control.inputs[prop])}"
     code = getattr(rule, "__code__", None)
     reads = ", ".join(read_by(rule, plan, form))
-    follows = f"{prop} depends on {reads}" if reads else f"{prop} from a rule"
+    follows = f"{prop} {depends} {reads}" if reads else f"{prop} from a rule"
     return follows + (f" ({Path(code.co_filename).name}:{code.co_firstlineno})" if code is not None else "")
 
 

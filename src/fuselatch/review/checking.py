@@ -157,7 +157,7 @@ def unasked(kind: type[Any], plan: FormPlan, source: Source) -> Found:
             yield (
                 source.line_of(kind.__name__, path),
                 f"prompt {kind.__name__}.{path} is never asked",
-                f"self.ask(self.{path})",
+                f"ask it with self.ask(self.{path})",
             )
 
 
@@ -203,7 +203,7 @@ def unreached(kind: type[Any], plan: FormPlan, source: Source) -> Found:
                 yield (
                     handler.where[1],
                     f"{handler.name} never runs: {form.__name__} doesn't send {signal}",
-                    f"self.{signal}.send(…)",
+                    f"send it with self.{signal}.send(…)",
                 )
 
 

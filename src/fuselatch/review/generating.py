@@ -189,7 +189,7 @@ def from_function(function: Callable[..., Any], name: str) -> GeneratedForm:
     lines = outline.body()
     lines += ['    result = Label("Result")'] if returns else []
     lines += [f"    run = Button({text(captioned(name))}, submits=True)", LEAVE, ""]
-    lines += ["    @Form.submitted", "    def call(self) -> None:", f'        """Call {name} with what was entered."""']
+    lines += ["    @Form.submitted", "    def call(self) -> None:", f'        """Call {name} with the entered values."""']
     lines += [f"        {'found = ' if returns else ''}{name}(", *arguments, "        )"]
     shown = "str(found)" if "return" in hints else '"" if found is None else str(found)'
     lines += [f"        self.result.value = {shown}" if returns else '        self.say("Done.")']
