@@ -54,17 +54,17 @@ STEPS: Final[Mapping[str, VerbRule]] = {
     "open": VerbRule(1, 1, "open FORM"),
     "record": VerbRule(1, 1, "record next|previous|first|last|new|save|remove|KEY"),
     "add_line": VerbRule(1, 1, "add_line LINES"),
-    "remove_line": VerbRule(1, 1, "remove_line LINES[PLACE]"),
-    "move_line": VerbRule(2, 2, "move_line LINES[PLACE] PLACE"),
+    "remove_line": VerbRule(1, 1, "remove_line LINES[POSITION]"),
+    "move_line": VerbRule(2, 2, "move_line LINES[POSITION] POSITION"),
     "expect": VerbRule(1, None, "expect [not] WHAT WORD…"),
 }
 """The steps."""
 
 MEANT: Final[Mapping[str, str]] = {
-    "click": "press", "push": "press", "select": "pick", "choose": "pick", "check": "tick", "uncheck": "untick",
-    "enter": "type", "fill": "type", "set": "type", "input": "type", "write": "type", "sleep": "wait", "pause": "wait",
-    "assert": "expect", "verify": "expect", "should": "expect", "dblclick": "double", "mouse": "hover", "move": "hover",
-    "submit": "press", "delete": "clear", "erase": "clear", "confirm": "answer", "dismiss": "close", "goto": "focus",
+    "click": "press", "push": "press", "submit": "press", "select": "pick", "choose": "pick", "check": "tick",
+    "uncheck": "untick", "enter": "type", "set": "type", "input": "type", "write": "type", "delete": "clear",
+    "erase": "clear", "sleep": "wait", "pause": "wait", "assert": "expect", "mouse": "hover", "move": "hover",
+    "double_click": "double", "confirm": "answer", "dismiss": "close",
 }  # fmt: skip
 """Words that people write for a step, and the step that they mean."""
 
@@ -85,7 +85,7 @@ TARGETS: Final[Mapping[str, VerbRule]] = {
     "button": VerbRule(1, 1, "button CAPTION"),
     "outcome": VerbRule(1, 1, "outcome VERDICT"),
     "latch": VerbRule(1, 1, "latch NAME"),
-    "record": VerbRule(1, 1, "record PLACE"),
+    "record": VerbRule(1, 1, "record POSITION"),
     "row": VerbRule(1, None, "row SOURCE [COLUMN=VALUE…]"),
     "written": VerbRule(1, 2, "written SOURCE [COUNT]"),
     "letter": VerbRule(0, 1, "letter [PART]"),
