@@ -12,7 +12,7 @@ ROOT = Path(__file__).parents[2]
 OLD_NAMES: dict[str, tuple[str, str]] = {
     r"\.hold\(": ('event.hold("why")', "event.block"),
     r"\bWhole\(": ('Whole("Nights")', "Integer"),
-    r"\bSignal\(|\bsignals? (of|from|to|that)\b": ("Signal(str)", "CustomEvent"),
+    r"\bSignals?\b|\bsignals? (of|from|to|that)\b": ("Signal(str)", "CustomEvent"),
     r"\.given\b": ("form.length.given", "required_value"),
     r"\bkeeps=": ('keeps=("Yes",)', "remember="),
     r"\.holds\(|\blatch\.release\(": ("latch.holds()", "is_set, reset"),

@@ -55,7 +55,7 @@ class HandlerTold:
     `sets`, `asks`, `opens`: properties, prompts and forms, as far as its code shows.
     """
 
-    hears: tuple[str, ...]
+    events: tuple[str, ...]
     name: str
     doc: str
     where: str
@@ -267,8 +267,8 @@ def handlers_of_lines(plan: FormPlan) -> Iterator[HandlerTold]:
     for control in plan.controls.values():
         if isinstance(control.decl, Lines):
             for told in handlers_told(control.decl.line._plan, control.decl.line):
-                hears, sets = (tuple(f"{control.path}[].{what}" for what in each) for each in (told.hears, told.sets))
-                yield replace(told, hears=hears, sets=sets)
+                events, sets = (tuple(f"{control.path}[].{what}" for what in each) for each in (told.events, told.sets))
+                yield replace(told, events=events, sets=sets)
 
 
 def handler_told(plan: FormPlan, form: type[Any], name: str, handler: Handler) -> HandlerTold:
@@ -323,7 +323,7 @@ def lines(told: Anatomy) -> Iterator[str]:
         yield ""
         yield "Handlers"
         for handler in told.handlers:
-            yield f"  {', '.join(handler.hears) or '(no event)'}: {handler.name} ({handler.where})"
+            yield f"  {', '.join(handler.events) or '(no event)'}: {handler.name} ({handler.where})"
             if handler.doc:
                 yield f"      {handler.doc}"
             does = (("sets", handler.sets), ("asks", handler.asks), ("opens", handler.opens))
@@ -344,6 +344,6 @@ def lines(told: Anatomy) -> Iterator[str]:
             yield f"  {dialog.name}: {dialog.title}; ends as {ends}; opened by {', '.join(dialog.by)}"
     if told.custom_events:
         yield ""
-        yield "Signals"
+        yield "Custom events"
         for name, kind in told.custom_events:
             yield f"  {name}: sends {kind}"

@@ -49,8 +49,8 @@ def edges(form: type[Form]) -> Iterator[Edge]:
                 yield Edge(source, target, edge.kind, edge.label)
     for handler in anatomy(form).handlers:
         node = ("handler", handler.name)
-        for hears in handler.hears:
-            owner, _, event = hears.rpartition(".")
+        for heard in handler.events:
+            owner, _, event = heard.rpartition(".")
             yield Edge(source_of(owner, plan), node, "raises", event.removeprefix("form: "))
         for what in handler.sets:
             path, _, prop = what.rpartition(".")

@@ -198,7 +198,7 @@ class _Collector:
             elif isinstance(value, CustomEvent):
                 if self.root.__name__ == "Group":
                     raise self.fail(
-                        name, "Signals can't be declared in a group; declare them on the form, send with self.form"
+                        name, "custom events can't be declared in a group; declare them on the form, send with self.form"
                     )
                 plan.custom_events[name] = value
         for name, value in self.members.items():
