@@ -9,7 +9,7 @@ from fuselatch.core.engine import focus
 from fuselatch.core.engine.nodes import SharedNode
 from fuselatch.core.engine.rules import is_as_is, judging, same
 from fuselatch.core.engine.running import Running
-from fuselatch.core.engine.turn import ABSENT, Turn
+from fuselatch.core.engine.turn import Turn
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.held import Held, current, in_use
 from fuselatch.core.forms.live_lists import LiveChoice
@@ -193,8 +193,7 @@ class Changes(Running):
             old = control._current(prop)
             if same(old, value):
                 return
-            turn.undo.append((control, "_set", control._set))
-            control._set = {**(control._set or {}), prop: value}
+            turn.set(control, "_set", {**(control._set or {}), prop: value})
             cause = turn.note("change", control, prop, old, value)
             self.updates.mark(control, prop, cause)
             if prop == "choices":
@@ -235,8 +234,7 @@ class Changes(Running):
         def put(turn: Turn) -> None:
             if form.title != title:
                 cause = turn.note_form("change", form, "title", form.title, title)
-                turn.undo.append((state, "title", state.title))
-                state.title = title
+                turn.set(state, "title", title)
                 self.updates.mark(state, "title", cause)
 
         self._by_program(("set_title", state.name, "value"), put)
@@ -244,8 +242,9 @@ class Changes(Running):
     def set_attribute(self, container: Any, name: str, value: object) -> None:
         self._may_change(container._state.form, f"{type(container).__name__}.{name}", False)
         if self.turn is not None:
-            self.turn.undo.append((container, name, container.__dict__.get(name, ABSENT)))
-        container.__dict__[name] = value
+            self.turn.set_plain(container, name, value)
+        else:
+            container.__dict__[name] = value
 
     def _may_change(self, form: Form, name: str, ruled: bool) -> None:
         if self.tracker is not None:
@@ -256,6 +255,11 @@ class Changes(Running):
             raise RuleError(f"{name} has a rule and can't be set; change what the rule reads")
         if not form.is_open:
             raise FormClosed(f"{name} can't be set: the form is closed (you can still read it)")
+
+    def set_by_program(self, form: Form, name: str, put: Callable[[Turn], None]) -> None:
+        """Set something of a form that has a name: in the running gesture, or in a gesture by program."""
+        self._may_change(form, name, False)
+        self._by_program(("set", name, "value"), put)
 
     def _by_program(self, label: object, put: Callable[[Turn], None]) -> None:
         if self.turn is not None:
@@ -307,8 +311,7 @@ class Changes(Running):
             cause = 0
             if turn.rows is not None:
                 cause = add_row(turn.rows, turn.cause, "change", "", node.name, "value", node.value, exact)
-            turn.undo.append((node, "value", node.value))
-            node.value = exact
+            turn.set(node, "value", exact)
             node.differs(cause)
 
         self._by_program(("set", node.name, "value"), put)

@@ -62,8 +62,7 @@ def submit_and_go_on(turn: Turn, form: Form, then: str) -> bool:
             return False
         if form._state.records is not None:
             form._state.records.stage(turn)
-        turn.undo.append((form._state, "outcome", form._state.outcome))
-        form._state.outcome = outcome_of(form, ACCEPTED)
+        turn.set(form._state, "outcome", outcome_of(form, ACCEPTED))
         note_last(turn, form)
         turn.happen("submitted", form, None)
         return True
@@ -112,8 +111,7 @@ def in_order(turn: Turn, form: Form, confirmed: set[tuple[str, str]]) -> bool:
 
 def override(turn: Turn, form: Form, overrides: list[Override]) -> None:
     """Note the warnings that the user confirmed."""
-    turn.undo.append((form._state, "overrides", form._state.overrides))
-    form._state.overrides += tuple(overrides)
+    turn.set(form._state, "overrides", form._state.overrides + tuple(overrides))
 
 
 def check_of(control: LiveEntry[Any, Any], finding: Finding) -> CheckPlan | None:
@@ -169,24 +167,23 @@ def close(turn: Turn, form: Form, verdict: str) -> bool:
     if not close_waiting(turn, form):
         turn.note_form("block", form, "closing", None, "a dialog it opened won't close")
         return False
-    turn.undo.append((state, "phase", state.move("closing")))
+    turn.set(state, "phase", state.after("closing"))
     before, turn.cause = turn.cause, turn.note_form("step", form, "close", None, verdict)
     try:
         reason = turn.happen("closing", form, None, None, verdict)
         if reason is None and verdict != ACCEPTED:
             reason = discard_reason(turn, form)
         if reason is not None:
-            state.move("open")
+            turn.set(state, "phase", state.after("open"))
             return held(turn, form, "closing", reason)
-        turn.undo.append((state, "outcome", state.outcome))
-        state.outcome = outcome_of(form, verdict)
+        turn.set(state, "outcome", outcome_of(form, verdict))
         # Staged before `submitted`, so that the record is written before rows that its handlers stage.
         if verdict == ACCEPTED:
             if state.records is not None and (state.records.is_changed or state.records.key is None):
                 state.records.stage(turn)
             note_last(turn, form)
             turn.happen("submitted", form, None)
-        state.move("closed")
+        turn.set(state, "phase", state.after("closed"))
         engine.take_away(turn, form)
         turn.note_form("close", form, verdict)
         if engine.witness is not None:
@@ -227,8 +224,7 @@ def differs(control: Any) -> bool:
 
 def seen_as_kept(turn: Turn, control: Any) -> None:
     """Treat a control's value as its record's value."""
-    turn.undo.append((control, "_initial", control._initial))
-    control._initial = UNSEEN
+    turn.set(control, "_initial", UNSEEN)
 
 
 def note_last(turn: Turn, form: Form) -> None:
@@ -237,8 +233,7 @@ def note_last(turn: Turn, form: Form) -> None:
     for path in form._state.plan.defaulted:
         control: Any = form._state.controls[path]
         if isinstance(control._decl.constants.get("default"), LastEntered):
-            turn.undo.append((engine, "last_entered", engine.last_entered))
-            engine.last_entered = {**engine.last_entered, (type(form), path): control._current("value")}
+            turn.set(engine, "last_entered", {**engine.last_entered, (type(form), path): control._current("value")})
 
 
 def lines_changed(form: Form) -> bool:
@@ -281,9 +276,9 @@ def leave_without_handlers(turn: Turn, form: Form, verdict: str) -> None:
     if state.phase == "closed":
         return
     if state.phase != "closing":
-        state.move("closing")
+        turn.set(state, "phase", state.after("closing"))
     state.outcome = outcome_of(form, verdict)
-    state.move("closed")
+    turn.set(state, "phase", state.after("closed"))
     turn.engine.take_away(turn, form)
     turn.note_form("close", form, verdict)
     turn.engine.hand_over(turn, form)

@@ -9,9 +9,7 @@ from typing import Any
 
 from fuselatch.core.engine import closing, latching, pointing, refusals, waiting
 from fuselatch.core.engine import lines as line_steps
-from fuselatch.core.engine.nodes import SharedNode
 from fuselatch.core.engine.opening import open_form
-from fuselatch.core.engine.records import Records
 from fuselatch.core.engine.storing import Storing
 from fuselatch.core.engine.turn import Turn
 from fuselatch.core.engine.waiting import DialogWait, PauseWait, PromptWait, Wait
@@ -22,7 +20,8 @@ from fuselatch.core.forms.latches import Latch
 from fuselatch.core.forms.live_lists import LiveLines, LiveTable
 from fuselatch.core.forms.plans import FormPlan, Handler
 from fuselatch.core.forms.prompts import Prompt, Tone
-from fuselatch.core.forms.state import FormState, Manner
+from fuselatch.core.forms.state import Manner
+from fuselatch.core.model.cells import Node
 from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.errors import NotAllowedHere
 from fuselatch.core.model.events import By, Event
@@ -63,8 +62,7 @@ class Engine(Storing):
 
         def put(turn: Turn) -> None:
             turn.note_form("change", form, "message", None, text)
-            turn.undo.append((self, "messages", self.messages))
-            self.messages = (*(one for one in self.messages if one[0] is not form), (form, text, tone))
+            turn.set(self, "messages", (*(one for one in self.messages if one[0] is not form), (form, text, tone)))
 
         self._by_program(("say", form._state.name, "value"), put)
 
@@ -73,10 +71,9 @@ class Engine(Storing):
 
         def put(turn: Turn) -> None:
             if table._sort != sort:
-                turn.undo.append((table, "_sort", table._sort))
                 told = [f"{name} descending" if down else name for name, down in (table._sort, sort)]
                 cause = turn.note("change", table, "sort", *told)
-                table._sort = sort
+                turn.set(table, "_sort", sort)
                 self.updates.mark(table, "sort", cause)
 
         self._by_program(("sort", table, "value"), put)
@@ -139,9 +136,11 @@ class Engine(Storing):
 
     def listen(self, form: Form, name: str, owner: Any, handler: Handler) -> None:
         self._may_change(form, f"a listener for {type(form).__name__}.{name}", False)
+        listeners = (*form._state.listeners, (name, owner, handler))
         if self.turn is not None:
-            self.turn.undo.append((form._state, "listeners", form._state.listeners))
-        form._state.listeners += ((name, owner, handler),)
+            self.turn.set(form._state, "listeners", listeners)
+        else:
+            form._state.listeners = listeners
 
     def latch_answer(self, form: Form, latch: Latch) -> str | None:
         found: str | None = self.latch_node.read((form, latch, latch.name))
@@ -176,8 +175,7 @@ class Engine(Storing):
         def put(turn: Turn) -> None:
             if state.hidden is not hidden:
                 turn.note_form("change", form, "hidden", state.hidden, hidden)
-                turn.undo.append((state, "hidden", state.hidden))
-                state.hidden = hidden
+                turn.set(state, "hidden", hidden)
                 self.find_front()
 
         self._by_program(("hide" if hidden else "unhide", state.name, "value"), put)
@@ -202,8 +200,7 @@ class Engine(Storing):
 
     def end_wait(self, turn: Turn, wait: Wait, result: object) -> None:
         """End a wait with its result."""
-        turn.undo.append((wait, "over", wait.over))
-        wait.over = True
+        turn.set(wait, "over", True)
         wait.result = result
 
     def hand_over(self, turn: Turn, form: Form) -> None:
@@ -236,17 +233,9 @@ class Engine(Storing):
         self._put_forms(turn, tuple(other for other in self.forms if other is not form))
 
     def _put_forms(self, turn: Turn, forms: tuple[Form, ...]) -> None:
-        turn.undo.append((self, "forms", self.forms))
-        self.forms = forms
+        turn.set(self, "forms", forms)
         self.find_front()
         self.open_forms.differs(turn.cause)
-
-    def forget(self, form: Form) -> None:
-        """Close a form whose opening was undone."""
-        self.forms = tuple(other for other in self.forms if other is not form)
-        form._state.phase = "closed"
-        self.find_front()
-        self.open_forms.differs()
 
     def find_front(self) -> None:
         """Find the front form: the last that isn't hidden."""
@@ -295,29 +284,16 @@ class Engine(Storing):
             self.before_event(event, turn)
         return any((kind, path, event.name) in self.pauses for kind in type(event.form).__mro__)
 
-    def touch(self, target: object, name: str) -> None:
-        """After an undo, update what depends on what was restored."""
-        updates = self.updates
-        if isinstance(target, LiveLines) and name == "_rows":
-            line_steps.arrange(self, target)
-            updates.mark(target, "rows", 0)
-        elif isinstance(target, Held):
-            for prop in {"_value": ("value",), "_sort": ("sort",), "_set": tuple(target._watchers or ())}.get(name, ()):
-                updates.mark(target, prop, 0)
-        elif isinstance(target, Records) and name == "_row":
-            updates.mark(target, "key", 0)
-        elif isinstance(target, SharedNode):
-            target.differs()
-        elif target is self and name == "forms":
+    def restored(self, name: str) -> None:
+        if name == "forms":
             self.find_front()
             self.open_forms.differs()
-        elif isinstance(target, Turn):
-            self.rows.differs()
-        elif isinstance(target, FormState):
-            if name == "hidden":
-                self.find_front()
-            elif name == "title":
-                updates.mark(target, "title", 0)
+
+    def mark(self, node: Node, prop: str) -> None:
+        self.updates.mark(node, prop, 0)
+
+    def arrange_lines(self, lines: LiveLines[Any]) -> None:
+        line_steps.arrange(self, lines)
 
     def release_pointer(self, turn: Turn, covering: Form | None) -> None:
         """Move the pointer off a form that gets covered; off any form without `covering`."""

@@ -22,8 +22,7 @@ def settle(turn: Turn, control: Any) -> None:
     if draft is None:
         return
     if control._listing:
-        turn.undo.append((control, "_listing", True))
-        control._listing = False
+        turn.set(control, "_listing", False)
     # It was parsed before, and nothing was typed since.
     if control._trouble is not None:
         return
@@ -33,13 +32,11 @@ def settle(turn: Turn, control: Any) -> None:
     try:
         value = control._decl.parse(text, control, turn.engine.formats) if text else control._plan.blank
     except Unparsable as error:
-        turn.undo.append((control, "_trouble", None))
-        control._trouble = Finding(str(error), rule="parse")
+        turn.set(control, "_trouble", Finding(str(error), rule="parse"))
         turn.put_value(control, control._plan.blank, turn.cause)
         turn.engine.updates.unjudge(control)
     else:
-        turn.undo.append((control, "_draft", draft))
-        control._draft = None
+        turn.set(control, "_draft", None)
         turn.put_value(control, value, turn.cause)
         if isinstance(control, LiveChoice) and value is not None and value not in control._current("choices"):
             # Handlers first: one of them may add the item to the list.
@@ -62,20 +59,17 @@ def end_preview(turn: Turn, control: Any) -> None:
     shown = (control._state.controls[check.at] for check in control._plan.judges)
     for each in (control, *shown):
         if each._preview is not None:
-            turn.undo.append((each, "_preview", each._preview))
-            each._preview = None
+            turn.set(each, "_preview", None)
 
 
 def drop_draft(turn: Turn, control: Any) -> None:
     """Drop a draft, and the finding that it can't be parsed."""
     if control._draft is not None:
-        turn.undo.append((control, "_draft", control._draft))
-        control._draft = None
+        turn.set(control, "_draft", None)
     if isinstance(control, LiveEntry):
         end_preview(turn, control)
         if control._trouble is not None:
-            turn.undo.append((control, "_trouble", control._trouble))
-            control._trouble = None
+            turn.set(control, "_trouble", None)
             turn.engine.updates.unjudge(control)
 
 
@@ -90,8 +84,7 @@ def step(turn: Turn, name: str, control: Held, event: str) -> None:
 def mark(turn: Turn, control: Held) -> None:
     """Let a control show its findings from now on."""
     if not control._marked:
-        turn.undo.append((control, "_marked", False))
-        control._marked = True
+        turn.set(control, "_marked", True)
         turn.engine.updates.unjudge(control)
 
 
@@ -135,11 +128,9 @@ def put_focus(turn: Turn, form: Form, control: Held | None, select: bool = False
     """Set a form's focus without events."""
     state = form._state
     if state.focus is not control:
-        turn.undo.append((state, "focus", state.focus))
-        state.focus = control
+        turn.set(state, "focus", control)
     if state.select is not select:
-        turn.undo.append((state, "select", state.select))
-        state.select = select
+        turn.set(state, "select", select)
 
 
 def still_there(turn: Turn, target: Held) -> bool:

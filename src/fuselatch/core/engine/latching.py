@@ -7,12 +7,13 @@ so that only one of several sessions is first. If a gesture fails, the latches t
 from __future__ import annotations
 
 from datetime import datetime
-from typing import TYPE_CHECKING, Any, Final, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from fuselatch.core.engine.nodes import EngineNode
 from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.forms.latches import Latch
-from fuselatch.core.model.errors import NotAllowedHere
+from fuselatch.core.model.cells import Undoable
+from fuselatch.core.model.errors import NotAllowedHere, describe
 from fuselatch.core.model.latch_records import LatchRecord, LatchStore, end_of, is_over
 
 if TYPE_CHECKING:
@@ -35,21 +36,32 @@ class LatchSeen(NamedTuple):
     until: str
 
 
-class Grip:
+class Grip(Undoable):
     """A gesture's change of a latch, so that it can be undone."""
 
-    __slots__ = ("before", "place", "store", "taken")
+    __slots__ = ("before", "done", "engine", "place", "store", "taken")
 
     def __init__(
-        self, place: Place, taken: LatchRecord | None, before: LatchRecord | None, store: LatchStore | None
+        self, engine: Engine, place: Place, taken: LatchRecord | None, before: LatchRecord | None, store: LatchStore | None
     ) -> None:
+        self.done = False
+        self.engine = engine
         self.place = place
         self.taken = taken
         self.before = before
         self.store = store
 
-    def let_go(self, engine: Engine) -> None:
-        """Undo the change."""
+    def restored(self, name: str) -> None:
+        try:
+            self._let_go()
+        except StoreRefused as error:
+            # A store that can't be reached must not keep the rest from being undone.
+            turn = self.engine.turn
+            if turn is not None:
+                turn.note_form("error", None, f"resetting latch {self.place[0]}", None, describe(error))
+
+    def _let_go(self) -> None:
+        engine = self.engine
         if self.store is not None:
             if self.taken is not None:
                 self.store.reset(self.taken)
@@ -60,10 +72,6 @@ class Grip:
         else:
             engine.held.pop(self.place, None)
         engine.latch_node.differs()
-
-
-GRIPPED: Final = "(taken)"
-"""The name of an undo entry for a latch; its `Grip` undoes it."""
 
 
 class LatchNode(EngineNode):
@@ -158,7 +166,7 @@ def set_latch(turn: Turn, form: Form, latch: Latch, name: str, answer: str) -> b
         # The store compares and sets in one statement. If another session was faster, look again.
         if store_of(engine, name).set(taken, before):
             break
-    turn.undo.append((Grip(place, taken, before, engine.latch_store if stored else None), GRIPPED, None))
+    turn.set(Grip(engine, place, taken, before, engine.latch_store if stored else None), "done", True)
     turn.note_form("latch", form, name, None, answer)
     engine.latch_node.differs(turn.cause)
     return True
@@ -175,7 +183,7 @@ def reset_latch(turn: Turn, form: Form, latch: Latch, name: str) -> None:
         store_of(engine, name).reset(before)
     else:
         del engine.held[place]
-    turn.undo.append((Grip(place, None, before, engine.latch_store if stored else None), GRIPPED, None))
+    turn.set(Grip(engine, place, None, before, engine.latch_store if stored else None), "done", True)
     turn.note_form("latch", form, name, before.answer, None)
     engine.latch_node.differs(turn.cause)
 
@@ -187,7 +195,7 @@ def forget(turn: Turn, form: Form) -> None:
     for place, taken in list(engine.held.items()):
         if place[1] == state.serial and (closed or place[2] == state.record):
             del engine.held[place]
-            turn.undo.append((Grip(place, None, taken, None), GRIPPED, None))
+            turn.set(Grip(engine, place, None, taken, None), "done", True)
             turn.note_form("latch", form, place[0], taken.answer, None)
             engine.latch_node.differs(turn.cause)
 

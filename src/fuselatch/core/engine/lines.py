@@ -77,8 +77,7 @@ def remove(turn: Turn, lines: LiveLines[Any], line: Any) -> bool:
         if reason is not None:
             return closing.held(turn, lines.form, "line_removing", reason)
         if line in lines._written:
-            turn.undo.append((lines, "_gone", lines._gone))
-            lines._gone = (*lines._gone, lines._written[line])
+            turn.set(lines, "_gone", (*lines._gone, lines._written[line]))
         show(turn, lines, tuple(one for one in lines._rows if one is not line))
         turn.drain()
         return True
@@ -131,9 +130,8 @@ def show(turn: Turn, lines: LiveLines[Any], rows: tuple[Any, ...]) -> None:
     """Set the lines of a list."""
     if rows == lines._rows:
         return
-    turn.undo.append((lines, "_rows", lines._rows))
     cause = turn.note("change", lines, "rows", len(lines._rows), len(rows))
-    lines._rows = rows
+    turn.set(lines, "_rows", rows)
     arrange(turn.engine, lines)
     turn.engine.updates.mark(lines, "rows", cause)
 
@@ -238,10 +236,8 @@ def columns_of(engine: Engine, lines: LiveLines[Any], line: Any) -> dict[str, An
 
 def forget_written(turn: Turn, lines: LiveLines[Any], written: Mapping[Any, Row]) -> None:
     """Set what the store has of the lines."""
-    turn.undo.append((lines, "_written", lines._written))
-    turn.undo.append((lines, "_gone", lines._gone))
-    lines._written = dict(written)
-    lines._gone = ()
+    turn.set(lines, "_written", dict(written))
+    turn.set(lines, "_gone", ())
 
 
 def stage(turn: Turn, form: Form, records: Records) -> None:
@@ -299,8 +295,7 @@ class LineKeys:
         written = self.lines._written
         column = turn.engine.store_key(self.lines._decl.records)
         if self.line in written and written[self.line].get(column) is None:
-            turn.undo.append((self.lines, "_written", written))
-            self.lines._written = {**written, self.line: {**written[self.line], column: key}}
+            turn.set(self.lines, "_written", {**written, self.line: {**written[self.line], column: key}})
 
     def reload(self, turn: Turn) -> None:
         """Load what someone else wrote."""

@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING, Any, get_type_hints
 from fuselatch.core.engine import focus
 from fuselatch.core.engine.rows import must_be_column
 from fuselatch.core.engine.rules import install
-from fuselatch.core.engine.turn import OPENED
 from fuselatch.core.forms.controls import LiveValue
 from fuselatch.core.forms.defaults import LastEntered, NthChoice
 from fuselatch.core.forms.form import make
@@ -17,6 +16,7 @@ from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.params import MISSING
 from fuselatch.core.forms.rules import is_rule
 from fuselatch.core.forms.state import Manner
+from fuselatch.core.model.cells import Undoable
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.values import short
@@ -43,9 +43,9 @@ def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: F
     state = opened._state
     state.manner = how
     opened.__dict__.update(given)
-    turn.undo.append((opened, OPENED, None))
+    turn.set(Opening(engine, opened), "done", True)
     if engine.first is None:
-        engine.first = opened
+        turn.set(engine, "first", opened)
     engine.bring_to_front(turn, opened)
     before, turn.cause = turn.cause, turn.note_form("open", opened, form._plan.name)
     for path in state.plan.tables:
@@ -61,7 +61,7 @@ def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: F
     if engine.witness is not None:
         engine.witness.opened(opened)
     ready(engine, cells)
-    state.move("open")
+    turn.set(state, "phase", state.after("open"))
     if state.records is not None:
         state.records.begin(turn)
     turn.happen("opened", opened, None)
@@ -69,6 +69,24 @@ def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: F
         focus.enter(turn, opened, focus.following(opened, None, 1))
     turn.cause = before
     return opened
+
+
+class Opening(Undoable):
+    """A form that a gesture opened. If the gesture fails, the form is closed."""
+
+    __slots__ = ("done", "engine", "form")
+
+    def __init__(self, engine: Engine, form: Form) -> None:
+        self.engine = engine
+        self.form = form
+        self.done = False
+
+    def restored(self, name: str) -> None:
+        state, engine = self.form._state, self.engine
+        # Not only what was recorded: another gesture may have changed the forms since.
+        engine.forms = tuple(other for other in engine.forms if other is not self.form)
+        state.phase = "closed"
+        engine.restored("forms")
 
 
 def ready(engine: Engine, cells: list[Cell]) -> None:

@@ -18,8 +18,7 @@ def point(turn: Turn, target: Any) -> None:
     try:
         unpoint(turn)
         if target is not None:
-            turn.undo.append((engine, "hovered", engine.hovered))
-            engine.hovered = target
+            turn.set(engine, "hovered", target)
             turn.happen("hovered", target.form, target)
     finally:
         turn.pointing = before
@@ -31,8 +30,7 @@ def unpoint(turn: Turn) -> None:
     left = engine.hovered
     if left is None:
         return
-    turn.undo.append((engine, "hovered", left))
-    engine.hovered = None
+    turn.set(engine, "hovered", None)
     before, turn.pointing = turn.pointing, True
     try:
         turn.happen("unhovered", left.form, left)

@@ -67,10 +67,13 @@ class Records(Node):
     def _current(self, prop: str) -> Any:
         return None if self._row is None else self._row[self._key_column], self._filters, self._blank_is_all
 
+    def restored(self, name: str) -> None:
+        if name in ("_row", "_filters", "_blank_is_all"):
+            self._engine.updates.mark(self, "key", 0)
+
     def _take(self, turn: Turn, row: Row | None) -> None:
         """Set the current record, and mark what depends on it."""
-        turn.undo.append((self, "_row", self._row))
-        self._row = row
+        turn.set(self, "_row", row)
         self._engine.updates.mark(self, "key", turn.cause)
 
     @property
@@ -131,9 +134,14 @@ class Records(Node):
                 raise TypeError(f"where({column}=…): expected a control of an open form, not {control!r}")
         if blank not in ("all", "none"):
             raise ValueError(f"where(blank={blank!r}): use 'all' (a blank filter shows all rows) or 'none'")
-        self._filters = dict(columns)
-        self._engine.updates.mark(self, "key", 0)
-        self._blank_is_all = blank == "all"
+
+        def put(turn: Turn) -> None:
+            turn.set(self, "_filters", dict(columns))
+            turn.set(self, "_blank_is_all", blank == "all")
+            self._engine.updates.mark(self, "key", 0)
+
+        name = f"{type(self._form).__name__}.records.where"
+        self._engine.set_by_program(self._form, name, put)
 
     def next(self) -> bool:
         """Go to the next record, or to a new one after the last.
@@ -398,16 +406,13 @@ def leave_behind(turn: Turn, form: Form) -> None:
     """Drop what belongs to the current record: drafts, markers, latches."""
     state = form._state
     latching.forget(turn, form)
-    turn.undo.append((state, "record", state.record))
-    turn.undo.append((state, "overrides", state.overrides))
-    state.record += 1
-    state.overrides = ()
+    turn.set(state, "record", state.record + 1)
+    turn.set(state, "overrides", ())
     for control in state.order:
         if isinstance(control, LiveEntry):
             focus.drop_draft(turn, control)
             for name, value in (("_findings", None), ("_preview", None), ("_marked", False)):
-                turn.undo.append((control, name, getattr(control, name)))
-                setattr(control, name, value)
+                turn.set(control, name, value)
             seen_as_kept(turn, control)
 
 
@@ -417,8 +422,7 @@ def reset(turn: Turn, form: Form) -> None:
     for control in form._state.order:
         if isinstance(control, LiveEntry) and not control._rule:
             if isinstance(control, LiveChoice):
-                turn.undo.append((control, "_brought", control._brought))
-                control._brought = None
+                turn.set(control, "_brought", None)
             hold(turn, control, control._plan.blank)
     lines.load(turn, form, None)
     set_defaults(turn, form)

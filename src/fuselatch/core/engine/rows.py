@@ -61,8 +61,7 @@ def bring(turn: Turn, control: Any, value: Any, where: str, column: str) -> None
     except TypeError as error:
         raise TypeError(f"{where}, column '{column}': {error}") from None
     if isinstance(control, LiveChoice):
-        turn.undo.append((control, "_brought", control._brought))
-        control._brought = held
+        turn.set(control, "_brought", held)
     hold(turn, control, held)
 
 
@@ -73,6 +72,5 @@ def none_of(value: Any, control: LiveValue[Any]) -> Any:
 
 def hold(turn: Turn, control: LiveValue[Any], value: Any) -> None:
     """Set a value without events, as when a form opens."""
-    turn.undo.append((control, "_value", control._value))
-    control._value = value
+    turn.set(control, "_value", value)
     turn.engine.updates.mark(control, "value", turn.cause)

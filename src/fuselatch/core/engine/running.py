@@ -203,8 +203,7 @@ class Running(EnginePort):
         focus.keep(turn)
         front = self.front
         if front is not None and front is not self.brought_to_front:
-            turn.undo.append((self, "brought_to_front", self.brought_to_front))
-            self.brought_to_front = front
+            turn.set(self, "brought_to_front", front)
             if front._state.seen:
                 turn.happen("brought_to_front", front, None)
             front._state.seen = True

@@ -40,8 +40,7 @@ def come_to_front(turn: Turn, form: Form) -> None:
         return
     before, turn.cause = turn.cause, turn.note_form("step", form, "to_front")
     engine.bring_to_front(turn, form)
-    turn.undo.append((engine, "brought_to_front", engine.brought_to_front))
-    engine.brought_to_front = form
+    turn.set(engine, "brought_to_front", form)
     turn.happen("brought_to_front", form, None)
     turn.cause = before
 
@@ -228,8 +227,7 @@ def put_entry(turn: Turn, control: Any, name: str, value: object) -> None:
     if control._draft is not None:
         focus.drop_draft(turn, control)
         if control._listing:
-            turn.undo.append((control, "_listing", True))
-            control._listing = False
+            turn.set(control, "_listing", False)
     turn.put_value(control, value, turn.cause)
     turn.drain()
     turn.cause = before
@@ -407,8 +405,7 @@ def take_match(turn: Turn, here: LiveChoice[Any, Any, Any]) -> None:
 def escape(turn: Turn, form: Form, here: Any, repeat: bool) -> None:
     """Handle Escape: close an open list, then revert a draft, then close the form."""
     if isinstance(here, LiveEntry) and here._listing:
-        turn.undo.append((here, "_listing", True))
-        here._listing = False
+        turn.set(here, "_listing", False)
     elif isinstance(here, LiveEntry) and here._draft is not None:
         before, turn.cause = turn.cause, turn.note("step", here, "revert")
         focus.drop_draft(turn, here)

@@ -117,8 +117,7 @@ class Storing(Changes):
     def stage(self, turn: Turn, change: Change, records: Records | line_steps.LineKeys | None) -> None:
         """Stage a change. `records` receives its key."""
         self.store_version(change.source)
-        turn.undo.append((turn, "writes", turn.writes))
-        turn.writes = [*(turn.writes or ()), (change, records)]
+        turn.set(turn, "writes", [*(turn.writes or ()), (change, records)])
         self.rows.differs(turn.cause)
 
     def commit(self, turn: Turn) -> None:

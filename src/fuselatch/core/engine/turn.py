@@ -13,16 +13,16 @@ from typing import TYPE_CHECKING, Any, Final
 from greenlet import greenlet
 
 from fuselatch.core.engine.failure import blown, failed
-from fuselatch.core.engine.latching import GRIPPED, Grip
 from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.engine.waiting import is_void, pause, waiting_changes
 from fuselatch.core.forms.container import Container
 from fuselatch.core.forms.controls import MASK
 from fuselatch.core.forms.held import Held
 from fuselatch.core.forms.plans import Handler
-from fuselatch.core.model.cells import UNSEEN
+from fuselatch.core.model.cells import UNSEEN, Cell, Undoable
 from fuselatch.core.model.errors import Abandoned, HandlerFailed, describe
 from fuselatch.core.model.events import By, Event
+from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.records import Change
 from fuselatch.core.model.rows import Row, add_row
 from fuselatch.core.model.trace import safe_text
@@ -46,16 +46,13 @@ class KeepEditing(Exception):
         self.then = then
 
 
-OPENED: Final = "(opened)"
-"""The name of an undo entry for a form that was opened."""
-
 MOST_IN_CHAIN: Final = 100
 """How often one handler may run for one control in one chain of causes."""
 SHALLOW: Final = 3
 """Events nearer to the gesture than this aren't counted: they can't be a loop yet."""
 
 
-class Turn:
+class Turn(Undoable):
     """One gesture being carried out."""
 
     __slots__ = (
@@ -157,29 +154,21 @@ class Turn:
         # First the queue: its events are about values that are about to be restored.
         self.drop_queue()
         for target, name, old in reversed(self.undo):
-            if name == OPENED:
-                engine.forget(target)
-            elif name == GRIPPED:
-                self._let_go(target)
-            elif isinstance(target, Container):
-                if old is ABSENT:
-                    target.__dict__.pop(name, None)
-                else:
-                    target.__dict__[name] = old
-            else:
+            if isinstance(target, Undoable):
                 setattr(target, name, old)
-                engine.touch(target, name)
+                target.restored(name)
+            elif old is ABSENT:
+                target.__dict__.pop(name, None)
+            else:
+                target.__dict__[name] = old
         self.undo.clear()
         self.after = self.writes = self.outward = self.lines = None
         # Derived values follow without events: for handlers, the gesture never happened.
         engine.updates.settle_quietly()
 
-    def _let_go(self, grip: Grip) -> None:
-        try:
-            grip.let_go(self.engine)
-        except StoreRefused as error:
-            # A store that can't be reached must not keep the rest from being undone.
-            self.note_form("error", None, f"resetting latch {grip.place[0]}", None, describe(error))
+    def restored(self, name: str) -> None:
+        if name == "writes":
+            self.engine.rows.differs()
 
     def drop_queue(self) -> None:
         """Drop the queued events."""
@@ -206,6 +195,28 @@ class Turn:
         return add_row(self.rows, self.cause, kind, form._state.name if form is not None else "", "", name, old, new)
 
     # ---- changing things
+
+    def set(self, target: Undoable, name: str, value: object) -> None:
+        """Set an attribute. If the gesture fails, it gets its old value again."""
+        self.undo.append((target, name, getattr(target, name)))
+        setattr(target, name, value)
+
+    def set_plain(self, container: Container, name: str, value: object) -> None:
+        """Set a plain attribute of a form or group, as `set` does."""
+        self.undo.append((container, name, container.__dict__.get(name, ABSENT)))
+        container.__dict__[name] = value
+
+    # The next three are the ones of every gesture. Compiled code sets a named attribute several times faster than `set`.
+
+    def put_findings(self, control: Held, findings: tuple[Finding, ...]) -> None:
+        """Set a control's findings."""
+        self.undo.append((control, "_findings", control._findings))
+        control._findings = findings
+
+    def put_announced(self, cell: Cell, value: object) -> None:
+        """Set the value of a cell that was last announced."""
+        self.undo.append((cell, "announced", cell.announced))
+        cell.announced = value
 
     def put_value(self, control: Held, value: object, cause: int) -> None:
         """Set a value and queue `changed`, unless it is the same."""

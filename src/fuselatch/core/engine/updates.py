@@ -206,8 +206,7 @@ class Updates:
                     told,
                     value,
                 )
-            turn.undo.append((cell, "announced", told))
-            cell.announced = value
+            turn.put_announced(cell, value)
             self.engine.property_differs(turn, control, prop, cell.cause)
 
     def settle_quietly(self) -> None:
@@ -231,8 +230,7 @@ class Updates:
             self.engine.witness.judged(control, after)
         if before == after:
             return
-        turn.undo.append((control, "_findings", before))
-        control._findings = after
+        turn.put_findings(control, after)
         if turn.rows is not None:
             for finding in before or ():
                 if finding not in after:

@@ -15,6 +15,7 @@ from fuselatch.core.engine.workers import park
 from fuselatch.core.forms.controls import LiveValue
 from fuselatch.core.forms.prompts import Prompt, Shown
 from fuselatch.core.forms.state import Manner
+from fuselatch.core.model.cells import Undoable
 from fuselatch.core.model.errors import NotAllowedHere, RuleError
 from fuselatch.core.model.events import Event
 from fuselatch.core.model.outcome import CANCELLED, Outcome
@@ -26,7 +27,7 @@ if TYPE_CHECKING:
     from fuselatch.core.forms.form import Form
 
 
-class Wait:
+class Wait(Undoable):
     """Something that a turn waits for. When `over`, `result` has what the handler gets."""
 
     __slots__ = ("form", "over", "result", "turn")

@@ -54,6 +54,13 @@ class Held(Node):
         self._marked = False
         self._listing = False
 
+    def restored(self, name: str) -> None:
+        if name == "_value":
+            self._engine.mark(self, "value")
+        elif name == "_set":
+            for prop in tuple(self._watchers or ()):
+                self._engine.mark(self, prop)
+
     def _current(self, prop: Any) -> Any:
         return as_kept(self, prop)
 

@@ -103,6 +103,11 @@ class LiveTable(LiveChoice[T, T | None, T]):
         super().__init__(form, owner, plan, engine)
         self._sort: tuple[str, bool] = (plan.decl.sort, False)
 
+    def restored(self, name: str) -> None:
+        super().restored(name)
+        if name == "_sort":
+            self._engine.mark(self, "sort")
+
     def _current(self, prop: str) -> Any:
         return self._sort if prop == "sort" else super()._current(prop)
 
@@ -162,6 +167,11 @@ class LiveLines(Live, Generic[L]):
         self._attached: set[L] = set()
         self._written: dict[L, Any] = {}
         self._gone: tuple[Any, ...] = ()
+
+    def restored(self, name: str) -> None:
+        if name == "_rows":
+            self._engine.arrange_lines(self)
+            self._engine.mark(self, "rows")
 
     def _current(self, prop: str) -> Any:
         return self._rows if prop == "rows" else super()._current(prop)

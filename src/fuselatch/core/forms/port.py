@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any, Protocol, TypeVar
 
 from fuselatch.core.forms.shared import Shared
 from fuselatch.core.forms.state import Manner
-from fuselatch.core.model.cells import Cell, Inputs
+from fuselatch.core.model.cells import Cell, Inputs, Node, Undoable
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.formats import Formats
 from fuselatch.core.model.outcome import Outcome
@@ -129,12 +129,24 @@ class SessionView(Protocol):
         """Set the session's value of a `Shared`."""
 
 
-class EnginePort(ABC):
+class EnginePort(Undoable, ABC):
     """The calls that live forms and controls make to the engine."""
 
     session: Any
     tracker: Inputs | None
     formats: Formats
+
+    @abstractmethod
+    def mark(self, node: Node, prop: str) -> None:
+        """Mark what depends on a restored property."""
+
+    @abstractmethod
+    def find_front(self) -> None:
+        """Find the front form after forms were restored."""
+
+    @abstractmethod
+    def arrange_lines(self, lines: LiveLines[Any]) -> None:
+        """Update names and tab order after lines were restored."""
 
     @abstractmethod
     def fresh(self, cell: Cell) -> Any:

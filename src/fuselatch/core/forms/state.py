@@ -93,10 +93,14 @@ class FormState(Node):
             return self.engine.fresh(self._cells[prop])
         return self.title if self.title is not None else self.plan.title
 
-    def move(self, phase: Phase) -> Phase:
-        """Go to another phase; return the previous one. Raises `ValueError`."""
-        before = self.phase
-        if phase not in PHASES[before]:
-            raise ValueError(f"{self.name} is {before} and can't become {phase}")
-        self.phase = phase
-        return before
+    def after(self, phase: Phase) -> Phase:
+        """Return another phase that can follow this one. Raises `ValueError`."""
+        if phase not in PHASES[self.phase]:
+            raise ValueError(f"{self.name} is {self.phase} and can't become {phase}")
+        return phase
+
+    def restored(self, name: str) -> None:
+        if name == "hidden":
+            self.engine.find_front()
+        elif name == "title":
+            self.engine.mark(self, "title")

@@ -15,7 +15,17 @@ T = TypeVar("T")
 
 
 @mypyc_attr(allow_interpreted_subclasses=True)
-class Node:
+class Undoable:
+    """Something whose attributes a gesture sets by `Turn.set`, so that a failing gesture restores them."""
+
+    __slots__ = ()
+
+    def restored(self, name: str) -> None:
+        """Update what depends on an attribute, after a failed gesture restored it."""
+
+
+@mypyc_attr(allow_interpreted_subclasses=True)
+class Node(Undoable):
     """Something that rules can read, by `prop`."""
 
     __slots__ = ("_cells", "_watchers", "name")
@@ -47,7 +57,7 @@ UNSEEN: Any = type("Unseen", (), {"__repr__": lambda self: "unseen"})()
 """The value of a cell that hasn't run."""
 
 
-class Cell:
+class Cell(Undoable):
     """One derived property or written check of one control.
 
     `inputs`: what it read when it last ran, with the values. `cause`: the trace entry that marked it.

@@ -1,0 +1,115 @@
+"""Undo: everything that a gesture changed is as it was before, if a handler fails; and nothing is changed past the record."""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+import fuselatch
+from fuselatch import Button, Choice, Form, Gesture, HandlerFailed, MemoryRecords, RuleError, Session, Text
+from fuselatch.rehearsal import rehearse
+
+CORE = Path(fuselatch.__file__).parent / "core"
+
+
+class Boats(Form, records="boats"):
+    """Filters its records, and fails."""
+
+    boat = Text("Boat")
+    only = Choice("Only", choices=("in", "gone"))
+    narrow = Button("Narrow")
+    count = Text("Count", value=lambda form: form.records.position_text)
+
+    @narrow.clicked
+    def filter_and_fail(self) -> None:
+        self.records.where(state=self.only, blank="none")
+        raise ValueError("after the filter")
+
+
+BOATS = [{"number": 1, "boat": "Eider", "state": "in"}, {"number": 2, "boat": "Teal", "state": "gone"}]
+
+
+def test_a_filter_of_records_is_undone() -> None:
+    store = MemoryRecords({"boats": BOATS}, keys={"boats": "number"})
+    with rehearse(Boats, records=store) as desk:
+        desk.pick("only", "gone")
+        with pytest.raises(HandlerFailed):
+            desk.press("narrow")
+        form = desk.at(Boats)
+        assert (form.records.count, form.count.value) == (2, "1 of 2")
+        form.records.where(state=form.only)
+        assert (form.records.count, form.count.value) == (1, "new record (1 saved)")
+
+
+def test_a_rule_cant_filter_records() -> None:
+    class Sly(Boats):
+        count = Text("Count", value=lambda form: str(form.records.where(state=form.only)))
+
+    store = MemoryRecords({"boats": BOATS}, keys={"boats": "number"})
+    with pytest.raises(HandlerFailed) as failed, rehearse(Sly, records=store):
+        pass
+    assert isinstance(failed.value.error, RuleError)
+    assert str(failed.value.error) == "a rule, check or default can't set Sly.records.where; set it in a handler"
+
+
+def test_a_first_form_that_failed_to_open_is_not_the_first() -> None:
+    class Broken(Form):
+        @Form.opened
+        def fail(self) -> None:
+            raise ValueError("at the start")
+
+    class Sound(Form):
+        leave = Button("Leave", closes="cancelled")
+
+    session = Session(forms=[Broken, Sound])
+    with pytest.raises(HandlerFailed):
+        session.feed(Gesture(verb="open", text="Broken"))
+    session.feed(Gesture(verb="open", text="Sound"))
+    before = session.outcome
+    session.feed(Gesture(verb="close"))
+    after = session.outcome
+    assert before is None and after is not None and after.verdict == "cancelled"
+
+
+PAST_THE_RECORD = {
+    "opening.py ready: announced", "opening.py ready: _value", "opening.py set_defaults_of: _value",  # the form is new
+    "steps.py put_draft: _draft", "steps.py put_draft: _listing", "steps.py put_draft: _trouble",  # the typed key stays
+    "steps.py key: select", "steps.py backspace: select", "changes.py preview: _preview",  # belongs to the typed key
+    "lines.py detach: _set", "lines.py attach: _set",  # follows the lines that are there, also after an undo
+    "updates.py settle_quietly: announced", "opening.py restored: forms", "opening.py restored: phase",  # is the undo
+    "turn.py put_back: writes", "storing.py commit: writes",  # written or undone as a whole
+    "engine.py listen: listeners",  # outside a gesture
+    "closing.py leave_without_handlers: outcome",  # the form closes whatever fails
+}  # fmt: skip
+"""Assignments to recorded attributes that needn't be recorded, each with the reason."""
+
+
+def assigned(tree: ast.AST, within: str = "") -> Iterator[tuple[str, str]]:
+    """Yield the function and attribute of each assignment to an attribute."""
+    for node in ast.iter_child_nodes(tree):
+        inside = node.name if isinstance(node, ast.FunctionDef) else within
+        for part in ast.walk(node) if isinstance(node, ast.Assign | ast.AugAssign | ast.AnnAssign) else ():
+            if isinstance(part, ast.Attribute) and isinstance(part.ctx, ast.Store):
+                yield inside, part.attr
+        yield from assigned(node, inside)
+
+
+def test_what_a_gesture_sets_is_recorded() -> None:
+    trees = {path: ast.parse(path.read_text(encoding="utf-8")) for path in CORE.rglob("*.py")}
+    calls = [
+        node for tree in trees.values() for node in ast.walk(tree) if isinstance(node, ast.Call) and len(node.args) == 3
+    ]
+    sets = [call for call in calls if isinstance(call.func, ast.Attribute) and call.func.attr == "set"]
+    recorded = {call.args[1].value for call in sets if isinstance(call.args[1], ast.Constant)} - {"value", "title"}
+    recorded |= {"_value", "_findings", "announced"}
+    assert len(recorded) > 25
+    found = {
+        f"{path.name} {function}: {name}"
+        for path, tree in trees.items()
+        for function, name in assigned(tree)
+        if name in recorded and function not in ("__init__", "put_value", "put_findings", "put_announced")
+    }
+    assert found == PAST_THE_RECORD
