@@ -193,7 +193,7 @@ class Changes(Running):
             old = control._current(prop)
             if same(old, value):
                 return
-            turn.set(control, "_set", {**(control._set or {}), prop: value})
+            turn.set_item(control, "_set", prop, value)
             cause = turn.note("change", control, prop, old, value)
             self.updates.mark(control, prop, cause)
             if prop == "choices":

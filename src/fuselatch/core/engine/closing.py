@@ -233,7 +233,7 @@ def note_last(turn: Turn, form: Form) -> None:
     for path in form._state.plan.defaulted:
         control: Any = form._state.controls[path]
         if isinstance(control._decl.constants.get("default"), LastEntered):
-            turn.set(engine, "last_entered", {**engine.last_entered, (type(form), path): control._current("value")})
+            turn.set_item(engine, "last_entered", (type(form), path), control._current("value"))
 
 
 def lines_changed(form: Form) -> bool:

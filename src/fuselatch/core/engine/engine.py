@@ -62,7 +62,7 @@ class Engine(Storing):
 
         def put(turn: Turn) -> None:
             turn.note_form("change", form, "message", None, text)
-            turn.set(self, "messages", (*(one for one in self.messages if one[0] is not form), (form, text, tone)))
+            turn.set_item(self, "messages", form, (text, tone))
 
         self._by_program(("say", form._state.name, "value"), put)
 
@@ -136,11 +136,12 @@ class Engine(Storing):
 
     def listen(self, form: Form, name: str, owner: Any, handler: Handler) -> None:
         self._may_change(form, f"a listener for {type(form).__name__}.{name}", False)
-        listeners = (*form._state.listeners, (name, owner, handler))
+        # A key of its own: the same handler may be attached twice.
+        key, listener = object(), (name, owner, handler)
         if self.turn is not None:
-            self.turn.set(form._state, "listeners", listeners)
+            self.turn.set_item(form._state, "listeners", key, listener)
         else:
-            form._state.listeners = listeners
+            form._state.listeners = {**form._state.listeners, key: listener}
 
     def latch_answer(self, form: Form, latch: Latch) -> str | None:
         found: str | None = self.latch_node.read((form, latch, latch.name))

@@ -68,7 +68,7 @@ class Running(EnginePort):
         self.witness: Witness | None = None
         self.trace = Trace()
         self.notice = ""
-        self.messages: tuple[tuple[Form, str, Tone], ...] = ()
+        self.messages: dict[Form, tuple[str, Tone]] = {}
         self.forms: tuple[Form, ...] = ()
         self.front: Form | None = None
         self.first: Form | None = None

@@ -31,7 +31,8 @@ if TYPE_CHECKING:
     from fuselatch.core.engine.engine import Engine
     from fuselatch.core.forms.form import Form
 
-Undo = tuple[Any, str, Any]
+Undo = tuple[Any, Any, Any]
+"""An object, the name of an attribute (or the name and a key of it), and the old value."""
 ABSENT: Any = type("Absent", (), {"__repr__": lambda self: "absent"})()
 """In an undo entry: the attribute didn't exist."""
 
@@ -154,7 +155,14 @@ class Turn(Undoable):
         # First the queue: its events are about values that are about to be restored.
         self.drop_queue()
         for target, name, old in reversed(self.undo):
-            if isinstance(target, Undoable):
+            if isinstance(name, tuple):
+                name, key = name
+                items = {**getattr(target, name), key: old}
+                if old is ABSENT:
+                    del items[key]
+                setattr(target, name, items)
+                target.restored(name)
+            elif isinstance(target, Undoable):
                 setattr(target, name, old)
                 target.restored(name)
             elif old is ABSENT:
@@ -176,7 +184,7 @@ class Turn(Undoable):
             event.control._pending = None
         self.queue.clear()
 
-    def keep(self, settled: set[tuple[int, str]]) -> None:
+    def keep(self, settled: set[tuple[int, Any]]) -> None:
         """Don't undo these cells: another turn settled them while this one waited."""
         self.undo = [entry for entry in self.undo if (id(entry[0]), entry[1]) not in settled]
 
@@ -200,6 +208,12 @@ class Turn(Undoable):
         """Set an attribute. If the gesture fails, it gets its old value again."""
         self.undo.append((target, name, getattr(target, name)))
         setattr(target, name, value)
+
+    def set_item(self, target: Undoable, name: str, key: object, value: object) -> None:
+        """Set one item of a mapping, as `set` does. What others set in the same mapping stays."""
+        items = getattr(target, name) or {}
+        self.undo.append((target, (name, key), items.get(key, ABSENT)))
+        setattr(target, name, {**items, key: value})
 
     def set_plain(self, container: Container, name: str, value: object) -> None:
         """Set a plain attribute of a form or group, as `set` does."""
@@ -356,7 +370,7 @@ class Turn(Undoable):
         # The form's own handlers, then attached ones, then the opener's: from the inside out.
         for handler in state.plan.heard.get(event.name, ()):
             self.run((handler,), state.containers[handler.within], event)
-        for name, owner, handler in state.listeners:
+        for name, owner, handler in state.listeners.values():
             if name == event.name and owner._state.phase != "closed":
                 self.run((handler,), owner, event)
         opener = state.opener

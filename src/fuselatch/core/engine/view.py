@@ -191,7 +191,7 @@ def prompt_view(engine: Engine) -> PromptView | None:
 
 def message_of(engine: Engine, form: Form) -> tuple[str, Tone]:
     """Return a form's message and its tone."""
-    return next(((text, tone) for about, text, tone in engine.messages if about is form), ("", "plain"))
+    return engine.messages.get(form, ("", "plain"))
 
 
 def offer_view(name: str, form: type[Form]) -> OfferView:

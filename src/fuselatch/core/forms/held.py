@@ -58,6 +58,7 @@ class Held(Node):
         if name == "_value":
             self._engine.mark(self, "value")
         elif name == "_set":
+            self._set = self._set or None
             for prop in tuple(self._watchers or ()):
                 self._engine.mark(self, prop)
 

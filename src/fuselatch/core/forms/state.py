@@ -75,7 +75,7 @@ class FormState(Node):
         self.hidden = False
         self.seen = False
         self.manner = USUAL
-        self.listeners: tuple[tuple[str, Any, Handler], ...] = ()
+        self.listeners: dict[object, tuple[str, Any, Handler]] = {}
         self.focus: Any = None
         self.select = False
         self.outcome: Outcome | None = None
