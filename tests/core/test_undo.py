@@ -22,6 +22,7 @@ from fuselatch import (
     RuleError,
     Session,
     Text,
+    check,
 )
 from fuselatch.rehearsal import rehearse
 
@@ -154,12 +155,43 @@ def test_what_a_dialog_set_beside_it_stays_and_the_rest_is_undone() -> None:
         desk.close()
 
 
+class Sizes(Form):
+    """Sets values that checks refuse, asks, and fails."""
+
+    size = Number("Size", maximum=50)
+    least = Number("Least", default=10)
+    go = Button("Go")
+
+    @check(size, least)
+    def in_order(self, size: float, least: float) -> str | None:
+        return "Below the least" if size < least else None
+
+    @go.clicked
+    def set_ask_and_fail(self) -> None:
+        self.size.value, self.least.value = 60, 70
+        self.confirm("Is that right?")
+        raise ValueError("after the answer")
+
+
+@pytest.mark.parametrize("typed", ["", "20", "55"])
+def test_markers_are_undone_with_their_values(typed: str) -> None:
+    with rehearse(Sizes) as desk:
+        desk.type("size", typed)
+        desk.tab()
+        form = desk.at(Sizes)
+        before = form.size.value, form.size.findings, form.least.findings
+        desk.press("go")
+        with pytest.raises(HandlerFailed):
+            desk.answer("Yes")
+        assert (form.size.value, form.size.findings, form.least.findings) == before
+
+
 PAST_THE_RECORD = {
     "opening.py ready: announced", "opening.py ready: _value", "opening.py set_defaults_of: _value",  # the form is new
     "steps.py put_draft: _draft", "steps.py put_draft: _listing", "steps.py put_draft: _trouble",  # the typed key stays
     "steps.py key: select", "steps.py backspace: select", "changes.py preview: _preview",  # belongs to the typed key
     "lines.py detach: _set", "lines.py attach: _set", "held.py restored: _set",  # follows the lines that are there, also after an undo
-    "updates.py settle_quietly: announced", "opening.py restored: forms", "opening.py restored: phase",  # is the undo
+    "updates.py settle_quietly: announced", "updates.py settle_quietly: _findings", "opening.py restored: forms", "opening.py restored: phase",  # is the undo
     "turn.py put_back: writes", "storing.py commit: writes",  # written or undone as a whole
     "engine.py listen: listeners",  # outside a gesture
     "closing.py leave_without_handlers: outcome",  # the form closes whatever fails

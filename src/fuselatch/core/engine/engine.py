@@ -292,6 +292,8 @@ class Engine(Storing):
 
     def mark(self, node: Node, prop: str) -> None:
         self.updates.mark(node, prop, 0)
+        if isinstance(node, Held):
+            self.updates.unjudge(node)
 
     def arrange_lines(self, lines: LiveLines[Any]) -> None:
         line_steps.arrange(self, lines)

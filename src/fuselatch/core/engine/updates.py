@@ -210,17 +210,26 @@ class Updates:
             self.engine.property_differs(turn, control, prop, cell.cause)
 
     def settle_quietly(self) -> None:
-        """Update cells after an undo, without announcing."""
+        """Update cells and findings after an undo, without announcing."""
         touched, self.touched = self.touched, {}
         for cell in sorted(touched, key=by_order):
             try:
                 self.fresh(cell)
                 cell.announced = cell.value
+                if cell.prop == "check":
+                    self.engine.unjudge_check(cell.node)
             except FuseLatchError:
                 # It also failed before the gesture, or depends on untracked data. It stays stale.
                 continue
-        self.unjudged.clear()
+        unjudged, self.unjudged = self.unjudged, {}
         self.pending = False
+        for control in unjudged:
+            # The answer that ended a wait may have noted findings of values that are undone now.
+            if control._findings is not None:
+                try:
+                    control._findings = self.engine.findings(control)
+                except FuseLatchError:
+                    continue
 
     def judge(self, turn: Turn, control: Held) -> None:
         """Validate one control, and note new and cleared findings."""
