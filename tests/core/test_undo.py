@@ -15,7 +15,9 @@ from fuselatch import (
     CustomEvent,
     Form,
     Gesture,
+    Group,
     HandlerFailed,
+    Lines,
     MemoryRecords,
     Number,
     Opener,
@@ -186,11 +188,57 @@ def test_markers_are_undone_with_their_values(typed: str) -> None:
         assert (form.size.value, form.size.findings, form.least.findings) == before
 
 
+class Extra(Group):
+    what = Text("What")
+
+
+class Stay(Form):
+    """Adds, removes and moves lines, and fails after a dialog has done the same."""
+
+    extras = Lines(Extra, "Extras")
+    go = Button("Go")
+
+    @Form.opened
+    def fill(self) -> None:
+        for what in "abcd":
+            self.extras.add(what=what)
+
+    @go.clicked
+    def change_and_fail(self) -> None:
+        self.extras.add(what="mine")
+        self.extras.remove(self.extras[1])
+        self.open(More)
+        self.extras.move(self.extras[0], 2)
+        raise ValueError("after the dialog")
+
+
+class More(Form):
+    opener: Stay = Opener()
+    act = Button("Act")
+    done = Button("Done", closes="accepted")
+
+    @act.clicked
+    def change(self) -> None:
+        self.opener.extras.add(what="theirs")
+        self.opener.extras.remove(self.opener.extras[2])
+
+
+@pytest.mark.parametrize(("acts", "left"), [(0, "a b c d"), (1, "a b c theirs"), (2, "a b c theirs theirs")])
+def test_lines_of_a_dialog_stay_and_the_rest_is_undone(acts: int, left: str) -> None:
+    with rehearse(Stay) as desk:
+        desk.press("go")
+        for _ in range(acts):
+            desk.press("act")
+        with pytest.raises(HandlerFailed):
+            desk.press("done")
+        assert " ".join(line.what.value for line in desk.at(Stay).extras) == left
+
+
 PAST_THE_RECORD = {
     "opening.py ready: announced", "opening.py ready: _value", "opening.py set_defaults_of: _value",  # the form is new
     "steps.py put_draft: _draft", "steps.py put_draft: _listing", "steps.py put_draft: _trouble",  # the typed key stays
     "steps.py key: select", "steps.py backspace: select", "changes.py preview: _preview",  # belongs to the typed key
-    "lines.py detach: _set", "lines.py attach: _set", "held.py restored: _set",  # follows the lines that are there, also after an undo
+    "lines.py detach: _set", "lines.py attach: _set", "held.py restored: _set", "lines.py put_rows: _rows",  # follows the lines that are there, also after an undo
     "updates.py settle_quietly: announced", "updates.py settle_quietly: _findings", "opening.py restored: forms", "opening.py restored: phase",  # is the undo
     "turn.py put_back: writes", "storing.py commit: writes",  # written or undone as a whole
     "engine.py listen: listeners",  # outside a gesture
@@ -215,7 +263,7 @@ def test_what_a_gesture_sets_is_recorded() -> None:
     sets = [call for call in calls if isinstance(call.func, ast.Attribute) and len(call.args) > 2]
     sets = [call for call in sets if call.func.attr in ("set", "set_item")]  # type: ignore[attr-defined]
     recorded = {call.args[1].value for call in sets if isinstance(call.args[1], ast.Constant)} - {"value", "title"}
-    recorded |= {"_value", "_findings", "announced"}
+    recorded |= {"_value", "_findings", "announced", "_rows"}
     assert len(recorded) > 25
     found = {
         f"{path.name} {function}: {name}"

@@ -295,9 +295,6 @@ class Engine(Storing):
         if isinstance(node, Held):
             self.updates.unjudge(node)
 
-    def arrange_lines(self, lines: LiveLines[Any]) -> None:
-        line_steps.arrange(self, lines)
-
     def release_pointer(self, turn: Turn, covering: Form | None) -> None:
         """Move the pointer off a form that gets covered; off any form without `covering`."""
         queue, after = turn.queue, turn.after

@@ -12,7 +12,7 @@ from fuselatch.core.engine.rules import install_at
 from fuselatch.core.forms.lines import call_by_place, inner_plan, make_line, values_of
 from fuselatch.core.forms.live_lists import LiveLines
 from fuselatch.core.forms.plans import joined
-from fuselatch.core.model.cells import Cell, watch
+from fuselatch.core.model.cells import Cell, Undoable, watch
 from fuselatch.core.model.errors import NotAllowedHere
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.records import Change, Row
@@ -77,7 +77,7 @@ def remove(turn: Turn, lines: LiveLines[Any], line: Any) -> bool:
         if reason is not None:
             return closing.held(turn, lines.form, "line_removing", reason)
         if line in lines._written:
-            turn.set(lines, "_gone", (*lines._gone, lines._written[line]))
+            turn.set_item(lines, "_gone", line, lines._written[line])
         show(turn, lines, tuple(one for one in lines._rows if one is not line))
         turn.drain()
         return True
@@ -131,9 +131,39 @@ def show(turn: Turn, lines: LiveLines[Any], rows: tuple[Any, ...]) -> None:
     if rows == lines._rows:
         return
     cause = turn.note("change", lines, "rows", len(lines._rows), len(rows))
-    turn.set(lines, "_rows", rows)
-    arrange(turn.engine, lines)
-    turn.engine.updates.mark(lines, "rows", cause)
+    turn.set(Reordering(turn.engine, lines, rows), "done", True)
+    put_rows(turn.engine, lines, rows, cause)
+
+
+class Reordering(Undoable):
+    """A change of which lines are there, or of their order. If the gesture fails, only this change is undone."""
+
+    __slots__ = ("after", "before", "done", "engine", "lines")
+
+    def __init__(self, engine: Engine, lines: LiveLines[Any], after: tuple[Any, ...]) -> None:
+        self.done = False
+        self.engine = engine
+        self.lines = lines
+        self.before = lines._rows
+        self.after = after
+
+    def restored(self, name: str) -> None:
+        rows = self.before
+        if self.lines._rows != self.after:
+            # Another gesture has added, removed or moved lines since. That stays.
+            added = set(self.after) - set(self.before)
+            now = [line for line in self.lines._rows if line not in added]
+            for place, line in enumerate(self.before):
+                if line not in self.after and line not in now:
+                    now.insert(place, line)
+            rows = tuple(now)
+        put_rows(self.engine, self.lines, rows, 0)
+
+
+def put_rows(engine: Engine, lines: LiveLines[Any], rows: tuple[Any, ...], cause: int) -> None:
+    lines._rows = rows
+    arrange(engine, lines)
+    engine.updates.mark(lines, "rows", cause)
 
 
 def arrange(engine: Engine, lines: LiveLines[Any]) -> None:
@@ -237,7 +267,7 @@ def columns_of(engine: Engine, lines: LiveLines[Any], line: Any) -> dict[str, An
 def forget_written(turn: Turn, lines: LiveLines[Any], written: Mapping[Any, Row]) -> None:
     """Set what the store has of the lines."""
     turn.set(lines, "_written", dict(written))
-    turn.set(lines, "_gone", ())
+    turn.set(lines, "_gone", {})
 
 
 def stage(turn: Turn, form: Form, records: Records) -> None:
@@ -247,7 +277,7 @@ def stage(turn: Turn, form: Form, records: Records) -> None:
         decl = lines._decl
         written: dict[Any, Row] = {}
         key_column = engine.store_key(decl.records) if decl.records else ""
-        for row in lines._gone:
+        for row in lines._gone.values():
             engine.stage(turn, Change("remove", decl.records, row[key_column], {}, row), LineKeys(lines, None, records))
         for place, line in enumerate(lines._rows):
             if not decl.records:
@@ -295,7 +325,7 @@ class LineKeys:
         written = self.lines._written
         column = turn.engine.store_key(self.lines._decl.records)
         if self.line in written and written[self.line].get(column) is None:
-            turn.set(self.lines, "_written", {**written, self.line: {**written[self.line], column: key}})
+            turn.set_item(self.lines, "_written", self.line, {**written[self.line], column: key})
 
     def reload(self, turn: Turn) -> None:
         """Load what someone else wrote."""

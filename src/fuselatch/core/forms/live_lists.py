@@ -166,12 +166,7 @@ class LiveLines(Live, Generic[L]):
         self._members: dict[L, tuple[Any, ...]] = {}
         self._attached: set[L] = set()
         self._written: dict[L, Any] = {}
-        self._gone: tuple[Any, ...] = ()
-
-    def restored(self, name: str) -> None:
-        if name == "_rows":
-            self._engine.arrange_lines(self)
-            self._engine.mark(self, "rows")
+        self._gone: dict[L, Any] = {}
 
     def _current(self, prop: str) -> Any:
         return self._rows if prop == "rows" else super()._current(prop)

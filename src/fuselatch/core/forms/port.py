@@ -145,10 +145,6 @@ class EnginePort(Undoable, ABC):
         """Find the front form after forms were restored."""
 
     @abstractmethod
-    def arrange_lines(self, lines: LiveLines[Any]) -> None:
-        """Update names and tab order after lines were restored."""
-
-    @abstractmethod
     def fresh(self, cell: Cell) -> Any:
         """Return a cell's value; compute it if an input changed."""
 
