@@ -234,6 +234,29 @@ def test_lines_of_a_dialog_stay_and_the_rest_is_undone(acts: int, left: str) -> 
         assert " ".join(line.what.value for line in desk.at(Stay).extras) == left
 
 
+class Listed(Form):
+    """Handles a line's change, and nothing else of the line."""
+
+    extras = Lines(Extra, "Extras")
+    seen = Text("Seen")
+
+    @extras.line_changed
+    def note(self) -> None:
+        self.seen.value += "!"
+
+
+@pytest.mark.parametrize("recording", [True, False])
+def test_a_session_without_a_trace_does_the_same(recording: bool) -> None:
+    with Session(Listed, recording=recording) as session:
+        session.feed(Gesture(verb="add_line", control="extras"))
+        session.feed(Gesture(verb="type", control="extras[0].what", text="rope"))
+        session.pause_at(Listed.seen.changed)
+        session.feed(Gesture(verb="focus", control="seen"))
+        assert session.view.forms[0].controls[-1].text == "!"
+        assert session.paused_before == "seen.changed"
+        session.go_on()
+
+
 PAST_THE_RECORD = {
     "opening.py ready: announced", "opening.py ready: _value", "opening.py set_defaults_of: _value",  # the form is new
     "steps.py put_draft: _draft", "steps.py put_draft: _listing", "steps.py put_draft: _trouble",  # the typed key stays

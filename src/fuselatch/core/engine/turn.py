@@ -260,15 +260,16 @@ class Turn(Undoable):
             # Back at the old value: the queued event is void. Removing it from the queue would cost a search.
             if pending.old == value:
                 control._pending = None
-        elif rows is not None or "changed" in plan.heard:
+            return
+        if rows is not None or "changed" in plan.heard or self.engine.pauses:
             handler = self.handler
             by: By = self.by if handler is None else "program"
             # The new value is read when the event's turn comes: it may change again until then.
             pending = Event("changed", control.form, control, old, None, by, cause, self.event, handler)
             control._pending = pending
             self.queue.append(pending)
-            if plan.line is not None:
-                self.lines = {**(self.lines or {}), plan.line: cause}
+        if plan.line is not None:
+            self.lines = {**(self.lines or {}), plan.line: cause}
 
     # ---- events
 
