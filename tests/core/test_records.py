@@ -55,9 +55,9 @@ class Scores(Form, title="Scores", records="boats"):
     many = Number("Many", value=lambda form: form.records.count)
     filter_it = Button("Filter")
     once = Button("Once")
-    keep_it = Button("Keep", submits=True)
-    fresh_one = Button("Keep, fresh", submits=True, after_submit="new")
-    same_one = Button("Keep, same", submits=True, after_submit="same")
+    keep_it = Button("Save", submits=True)
+    new_one = Button("Save, new", submits=True, after_submit="new")
+    same_one = Button("Save, same", submits=True, after_submit="same")
     ok = Button("OK", closes="accepted")
     leave = Button("Leave", closes="cancelled")
     sure = Prompt("Sure?", buttons=("Yes", "No"), latch=Latch(per="record"), remember=("Yes",))
@@ -234,7 +234,7 @@ def test_a_fresh_record_is_given_its_key_and_defaults_alone_keep_nothing() -> No
         desk.press("same_one")
         assert (form.records.key, form.records.position_text) == (6, "4 of 4")
         assert store.sources["boats"][3] == {"number": 6, "boat": "Dunlin", "size": 8.0, "state": "in", "paid": False}
-        desk.press("fresh_one")
+        desk.press("new_one")
         assert form.records.key is None and store.transactions == 1
         desk.record("first")
         desk.press("keep_it")
@@ -289,6 +289,17 @@ def test_filters_follow_settled_values_and_a_blank_one_is_all() -> None:
             form.records.where(blank="some", state=form.only)
         with pytest.raises(TypeError, match="expected a control of an open form"):
             form.records.where(state="in")  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize(("only", "goes_to"), [("in", 1), ("gone", 2), ("nowhere", None)])
+def test_a_record_that_the_filter_leaves_out_counts_as_after_the_last(only: str, goes_to: int | None) -> None:
+    desk, _ = at_work()
+    with desk:
+        desk.press("filter_it")
+        form = desk.at(Scores)
+        form.only.value = only
+        desk.record("previous")
+        assert form.records.key == goes_to
 
 
 def test_a_store_that_refuses_leaves_everything_as_it_was_and_may_be_tried_again() -> None:

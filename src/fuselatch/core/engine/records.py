@@ -243,8 +243,9 @@ class Records(Node):
             return False
         keys = self._keys()
         place = {"next": at + 1, "previous": at - 1, "first": 0, "last": len(keys) - 1, "new": len(keys)}[word]
-        if word == "previous" and at == 0 and self.key is not None:
-            return self._go(turn, self.key)
+        if word == "previous":
+            # At the first record it stays there. A record that the filter leaves out counts as one after the last.
+            place = max(place, 0)
         return self._go(turn, keys[place] if 0 <= place < len(keys) else None)
 
     def _go_on(self, turn: Turn, then: str) -> None:
