@@ -261,8 +261,8 @@ PAST_THE_RECORD = {
     "opening.py ready: announced", "opening.py ready: _value", "opening.py set_defaults_of: _value",  # the form is new
     "steps.py put_draft: _draft", "steps.py put_draft: _listing", "steps.py put_draft: _trouble",  # the typed key stays
     "steps.py key: select", "steps.py backspace: select", "changes.py preview: _preview",  # belongs to the typed key
-    "lines.py detach: _set", "lines.py attach: _set", "held.py restored: _set", "lines.py put_rows: _rows",  # follows the lines that are there, also after an undo
-    "updates.py settle_quietly: announced", "updates.py settle_quietly: _findings", "opening.py restored: forms", "opening.py restored: phase",  # is the undo
+    "lines.py detach: _set", "lines.py attach: _set", "held.py _restored: _set", "lines.py put_rows: _rows",  # follows the lines that are there, also after an undo
+    "updates.py settle_quietly: announced", "updates.py settle_quietly: _findings", "opening.py _restored: forms", "opening.py _restored: phase",  # is the undo
     "turn.py put_back: writes", "storing.py commit: writes",  # written or undone as a whole
     "engine.py listen: listeners",  # outside a gesture
     "closing.py leave_without_handlers: outcome",  # the form closes whatever fails

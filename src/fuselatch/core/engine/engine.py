@@ -285,7 +285,7 @@ class Engine(Storing):
             self.before_event(event, turn)
         return any((kind, path, event.name) in self.pauses for kind in type(event.form).__mro__)
 
-    def restored(self, name: str) -> None:
+    def _restored(self, name: str) -> None:
         if name == "forms":
             self.find_front()
             self.open_forms.differs()

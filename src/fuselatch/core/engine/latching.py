@@ -51,7 +51,7 @@ class Grip(Undoable):
         self.before = before
         self.store = store
 
-    def restored(self, name: str) -> None:
+    def _restored(self, name: str) -> None:
         try:
             self._let_go()
         except StoreRefused as error:

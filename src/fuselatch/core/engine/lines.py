@@ -147,7 +147,7 @@ class Reordering(Undoable):
         self.before = lines._rows
         self.after = after
 
-    def restored(self, name: str) -> None:
+    def _restored(self, name: str) -> None:
         rows = self.before
         if self.lines._rows != self.after:
             # Another gesture has added, removed or moved lines since. That stays.

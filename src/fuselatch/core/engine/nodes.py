@@ -44,7 +44,7 @@ class SharedNode(EngineNode):
         super().__init__(engine, f"shared {shared.name}")
         self.value = shared.start
 
-    def restored(self, name: str) -> None:
+    def _restored(self, name: str) -> None:
         self.differs()
 
     def _current(self, prop: Any) -> Any:

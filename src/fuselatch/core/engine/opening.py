@@ -81,12 +81,12 @@ class Opening(Undoable):
         self.form = form
         self.done = False
 
-    def restored(self, name: str) -> None:
+    def _restored(self, name: str) -> None:
         state, engine = self.form._state, self.engine
         # Not only what was recorded: another gesture may have changed the forms since.
         engine.forms = tuple(other for other in engine.forms if other is not self.form)
         state.phase = "closed"
-        engine.restored("forms")
+        engine._restored("forms")
 
 
 def ready(engine: Engine, cells: list[Cell]) -> None:

@@ -67,7 +67,7 @@ class Records(Node):
     def _current(self, prop: str) -> Any:
         return None if self._row is None else self._row[self._key_column], self._filters, self._blank_is_all
 
-    def restored(self, name: str) -> None:
+    def _restored(self, name: str) -> None:
         if name in ("_row", "_filters", "_blank_is_all"):
             self._engine.updates.mark(self, "key", 0)
 

@@ -161,10 +161,10 @@ class Turn(Undoable):
                 if old is ABSENT:
                     del items[key]
                 setattr(target, name, items)
-                target.restored(name)
+                target._restored(name)
             elif isinstance(target, Undoable):
                 setattr(target, name, old)
-                target.restored(name)
+                target._restored(name)
             elif old is ABSENT:
                 target.__dict__.pop(name, None)
             else:
@@ -174,7 +174,7 @@ class Turn(Undoable):
         # Derived values follow without events: for handlers, the gesture never happened.
         engine.updates.settle_quietly()
 
-    def restored(self, name: str) -> None:
+    def _restored(self, name: str) -> None:
         if name == "writes":
             self.engine.rows.differs()
 

@@ -54,7 +54,7 @@ class Held(Node):
         self._marked = False
         self._listing = False
 
-    def restored(self, name: str) -> None:
+    def _restored(self, name: str) -> None:
         if name == "_value":
             self._engine.mark(self, "value")
         elif name == "_set":

@@ -103,8 +103,8 @@ class LiveTable(LiveChoice[T, T | None, T]):
         super().__init__(form, owner, plan, engine)
         self._sort: tuple[str, bool] = (plan.decl.sort, False)
 
-    def restored(self, name: str) -> None:
-        super().restored(name)
+    def _restored(self, name: str) -> None:
+        super()._restored(name)
         if name == "_sort":
             self._engine.mark(self, "sort")
 

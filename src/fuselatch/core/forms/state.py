@@ -99,7 +99,7 @@ class FormState(Node):
             raise ValueError(f"{self.name} is {self.phase} and can't become {phase}")
         return phase
 
-    def restored(self, name: str) -> None:
+    def _restored(self, name: str) -> None:
         if name == "hidden":
             self.engine.find_front()
         elif name == "title":

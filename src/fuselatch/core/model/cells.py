@@ -20,7 +20,7 @@ class Undoable:
 
     __slots__ = ()
 
-    def restored(self, name: str) -> None:
+    def _restored(self, name: str) -> None:
         """Update what depends on an attribute, after a failed gesture restored it."""
 
 

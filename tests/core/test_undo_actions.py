@@ -1,0 +1,212 @@
+"""Every action that a handler can take, done and then failed: the session is as it was before."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime
+from decimal import Decimal
+from typing import Any
+
+import pytest
+
+from fuselatch import (
+    Button,
+    Catalog,
+    Choice,
+    CustomEvent,
+    Finding,
+    Form,
+    Gesture,
+    Group,
+    HandlerFailed,
+    Latch,
+    Lines,
+    MemoryLatches,
+    MemoryRecords,
+    Money,
+    Number,
+    Prompt,
+    Session,
+    Shared,
+    Table,
+    Text,
+    Tick,
+    check,
+    last_entered,
+    warn,
+)
+from tests.helpers import snapshot
+
+COUNT = Shared(int, 3, name="count")
+BOATS = [
+    {"number": number, "boat": boat, "size": number * 10.0} for number, boat in enumerate(["Eider", "Teal", "Heron"], 1)
+]
+EXTRAS = [{"id": 1, "boat": 1, "what": "rope", "price": 3}, {"id": 2, "boat": 1, "what": "paint", "price": 5}]
+BERTHS = [{"name": name, "length": length} for name, length in (("N1", 9), ("N2", 12), ("S1", 7))]
+
+
+class Extra(Group):
+    what = Text("What", required=True)
+    price = Money("Price", default=Decimal(1))
+
+
+class Side(Form):
+    """A form beside the other."""
+
+    chosen = CustomEvent(str)
+    note = Text("Note")
+
+
+class Ask(Form):
+    """A dialog."""
+
+    done = Button("Done", closes="accepted")
+
+
+class All(Form, records="boats", title="All"):
+    """A form with something of everything; `run` does the action of the test, and fails."""
+
+    boat = Text("Boat", required=True, default=last_entered())
+    size = Number("Size", maximum=50)
+    double = Number("Double", value=lambda form: (form.size.value or 0) * 2)
+    kind = Choice("Kind", choices=("sloop", "barge"), other=True)
+    ready = Tick("Ready")
+    place = Text("Place", value=lambda form: form.records.position_text)
+    seen = Text("Seen", value=lambda form: f"{form.session[COUNT]} {form.asked.is_set()} {len(form.extras)}")
+    berths = Table("Berths", rows=Catalog("berths", text="name"), columns=("name", "length"))
+    extras = Lines(Extra, "Extras", records="extras", key="boat", on_parent_remove="cascade")
+    go = Button("Go")
+    last = Button("Last")
+    asked = Latch(per="session")
+    daily = Latch(every="day")
+    sure = Prompt("Sure?", buttons=("Yes", "No"))
+    heard = ""
+    action: Callable[[Any], Any] = staticmethod(lambda form: None)
+    waits = ""
+
+    @check(size, boat)
+    def plausible(self, size: float, boat: str) -> Finding | None:
+        return warn("Large") if size > 25 else None
+
+    def hear(self) -> None:
+        self.heard = "heard"
+
+    @go.clicked
+    def run(self) -> None:
+        type(self).action(self)
+        if self.waits == "prompt":
+            self.ask(self.sure)
+        if self.waits == "dialog":
+            self.open(Ask)
+        raise ValueError("after the action")
+
+
+def side(form: Any) -> Any:
+    return form.session.find(Side)
+
+
+def pick(form: Any, kind: str) -> None:
+    form.kind.value = kind
+
+
+def offer(form: Any, kinds: list[str]) -> None:
+    form.kind.choices = kinds
+
+
+ACTIONS: dict[str, Callable[[Any], Any]] = {
+    "value": lambda form: setattr(form.boat, "value", "Old Heron"),
+    "value with a finding": lambda form: setattr(form.size, "value", 60),
+    "value with a warning": lambda form: setattr(form.size, "value", 30),
+    "value cleared": lambda form: setattr(form.boat, "value", ""),
+    "choice": lambda form: pick(form, "barge"),
+    "position": lambda form: setattr(form.kind, "position", 1),
+    "tick": lambda form: setattr(form.ready, "value", True),
+    "caption": lambda form: setattr(form.boat, "caption", "Ship"),
+    "help": lambda form: setattr(form.go, "help", "Go now"),
+    "tone": lambda form: setattr(form.go, "tone", "danger"),
+    "required": lambda form: setattr(form.size, "required", True),
+    "enabled": lambda form: setattr(form.boat, "enabled", False),
+    "enabled of the focused": lambda form: setattr(form.go, "enabled", False),
+    "visible": lambda form: setattr(form.size, "visible", False),
+    "choices": lambda form: offer(form, ["ketch"]),
+    "choices without the value": lambda form: (pick(form, "sloop"), offer(form, ["ketch"])),
+    "revert": lambda form: form.boat.revert(),
+    "focus": lambda form: form.boat.focus(select=True),
+    "title": lambda form: form.set_title("Other"),
+    "say": lambda form: form.say("Half done", tone="warning"),
+    "plain attribute": lambda form: setattr(form, "heard", "half"),
+    "hide": lambda form: form.hide(),
+    "hide another": lambda form: side(form).hide(),
+    "show": lambda form: form.show(Side, place="beside"),
+    "close another": lambda form: side(form).close(),
+    "set another form": lambda form: setattr(side(form).note, "value", "set"),
+    "send": lambda form: side(form).chosen.send("N2"),
+    "listen": lambda form: side(form).chosen.listen(form.hear),
+    "afterwards": lambda form: form.afterwards(BERTHS.clear),
+    "refresh": lambda form: form.refresh(),
+    "session value": lambda form: form.session.__setitem__(COUNT, 9),
+    "latch": lambda form: form.asked.set("done"),
+    "latch in the store": lambda form: form.daily.set("done"),
+    "latch reset": lambda form: (form.asked.set("x"), form.asked.reset()),
+    "sort": lambda form: form.berths.sort_by("length", descending=True),
+    "table row": lambda form: setattr(form.berths, "value", "N2"),
+    "line added": lambda form: form.extras.add(what="rope"),
+    "line set": lambda form: setattr(form.extras[0].what, "value", "tar"),
+    "line removed": lambda form: form.extras.remove(form.extras[0]),
+    "line moved": lambda form: form.extras.move(form.extras[1], 0),
+    "lines mixed": lambda form: (form.extras.add(what="a"), form.extras.remove(form.extras[0]), form.extras.move(form.extras[1], 0)),
+    "record": lambda form: form.records.next(),
+    "record by key": lambda form: form.records.at(3),
+    "new record": lambda form: form.records.new(),
+    "filter": lambda form: form.records.where(boat=form.kind, blank="none"),
+}  # fmt: skip
+
+
+def everything(session: Any, log: MemoryLatches, store: MemoryRecords) -> dict[str, Any]:
+    """Return all that can be seen of a session, with stores, latches and staged writes."""
+    form = next(form for form in session.forms if isinstance(form, All))
+    return {
+        "seen": snapshot(session),
+        "listeners": [len(each._state.listeners) for each in session.forms],
+        "findings": [control.findings for control in (form.boat, form.size, form.kind)],
+        "lines": [[line.what.value for line in form.extras], form.extras._gone, list(form.extras._written.values())],
+        "record": (form.records.key, form.records.count, form.records.is_changed, form.records.position_text),
+        "latches": (session.latches, log.all(), form.overrides, session._engine.messages),
+        "written": {name: [dict(row) for row in rows] for name, rows in store.sources.items()},
+    }
+
+
+STAYS = {
+    # What a record was left with is written before a dialog opens.
+    *((action, "dialog", "written") for action in ("record", "record by key", "new record")),
+    # The gesture that ends the wait has moved the focus on.
+    *(("enabled of the focused", waits, "seen") for waits in ("prompt", "dialog")),
+}
+"""What is written, or what another gesture has settled since, stays."""
+
+
+@pytest.mark.parametrize("recording", [True, False], ids=["traced", "untraced"])
+@pytest.mark.parametrize("waits", ["", "prompt", "dialog"])
+@pytest.mark.parametrize("action", ACTIONS)
+def test_an_action_that_fails_leaves_no_trace(action: str, waits: str, recording: bool) -> None:
+    store = MemoryRecords(
+        {"boats": BOATS, "extras": EXTRAS, "berths": BERTHS}, keys={"boats": "number", "extras": "id", "berths": "name"}
+    )
+    log = MemoryLatches()
+    kind = type("All", (All,), {"action": staticmethod(ACTIONS[action]), "waits": waits, "__doc__": "As above."})
+    clock = lambda: datetime(2031, 5, 4, 9, 30)  # noqa: E731
+    with Session(kind, records=store, latches=log, clock=clock, recording=recording) as session:
+        session.forms[0].show(Side, place="beside")
+        session.feed(Gesture(verb="type", form="All", control="boat", text="Eider 2"))
+        session.feed(Gesture(verb="focus", control="go"))
+        before = everything(session, log, store)
+        with pytest.raises(HandlerFailed) as failed:
+            session.feed(Gesture(verb="press", control="go"))
+            if waits:
+                session.feed(
+                    Gesture(verb="press", control="done") if waits == "dialog" else Gesture(verb="answer", text="Yes")
+                )
+        assert isinstance(failed.value.error, ValueError) and str(failed.value.error) == "after the action"
+        after = everything(session, log, store)
+        for part in before:
+            assert after[part] == before[part] or (action, waits, part) in STAYS, part
