@@ -76,7 +76,8 @@ class All(Form, records="boats", title="All"):
     berths = Table("Berths", rows=Catalog("berths", text="name"), columns=("name", "length"))
     extras = Lines(Extra, "Extras", records="extras", key="boat", on_parent_remove="cascade")
     go = Button("Go")
-    last = Button("Last")
+    save = Button("Save", submits=True, after_submit="new")
+    done = Button("OK", closes="accepted")
     asked = Latch(per="session")
     daily = Latch(every="day")
     sure = Prompt("Sure?", buttons=("Yes", "No"))
@@ -90,6 +91,10 @@ class All(Form, records="boats", title="All"):
 
     def hear(self) -> None:
         self.heard = "heard"
+
+    @Form.submitted
+    def refuse(self) -> None:
+        raise ValueError("after submitting")
 
     @go.clicked
     def run(self) -> None:
@@ -105,12 +110,14 @@ def side(form: Any) -> Any:
     return form.session.find(Side)
 
 
-def pick(form: Any, kind: str) -> None:
+def pick(form: Any, kind: str) -> Any:
     form.kind.value = kind
+    return form
 
 
-def offer(form: Any, kinds: list[str]) -> None:
+def offer(form: Any, kinds: list[str]) -> Any:
     form.kind.choices = kinds
+    return form
 
 
 ACTIONS: dict[str, Callable[[Any], Any]] = {
@@ -129,7 +136,7 @@ ACTIONS: dict[str, Callable[[Any], Any]] = {
     "enabled of the focused": lambda form: setattr(form.go, "enabled", False),
     "visible": lambda form: setattr(form.size, "visible", False),
     "choices": lambda form: offer(form, ["ketch"]),
-    "choices without the value": lambda form: (pick(form, "sloop"), offer(form, ["ketch"])),
+    "choices without the value": lambda form: offer(pick(form, "sloop"), ["ketch"]),
     "revert": lambda form: form.boat.revert(),
     "focus": lambda form: form.boat.focus(select=True),
     "title": lambda form: form.set_title("Other"),
@@ -198,7 +205,8 @@ def test_an_action_that_fails_leaves_no_trace(action: str, waits: str, recording
     with Session(kind, records=store, latches=log, clock=clock, recording=recording) as session:
         session.forms[0].show(Side, place="beside")
         session.feed(Gesture(verb="type", form="All", control="boat", text="Eider 2"))
-        session.feed(Gesture(verb="focus", control="go"))
+        session.feed(Gesture(verb="hover", control="boat"))
+        session.feed(Gesture(verb="type", control="size", text="nine"))
         before = everything(session, log, store)
         with pytest.raises(HandlerFailed) as failed:
             session.feed(Gesture(verb="press", control="go"))
@@ -210,3 +218,19 @@ def test_an_action_that_fails_leaves_no_trace(action: str, waits: str, recording
         after = everything(session, log, store)
         for part in before:
             assert after[part] == before[part] or (action, waits, part) in STAYS, part
+
+
+@pytest.mark.parametrize("button", ["save", "done"])
+def test_a_submit_that_fails_leaves_no_trace(button: str) -> None:
+    store = MemoryRecords(
+        {"boats": BOATS, "extras": EXTRAS, "berths": BERTHS}, keys={"boats": "number", "extras": "id", "berths": "name"}
+    )
+    log = MemoryLatches()
+    with Session(All, records=store, latches=log, clock=lambda: datetime(2031, 5, 4, 9, 30)) as session:
+        session.feed(Gesture(verb="type", control="size", text="30"))
+        before = everything(session, log, store)
+        session.feed(Gesture(verb="press", control=button))
+        with pytest.raises(HandlerFailed):
+            session.feed(Gesture(verb="answer", text="Go on"))
+        assert everything(session, log, store) == before
+        assert session._engine.last_entered == {}
