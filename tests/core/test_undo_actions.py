@@ -189,7 +189,7 @@ STAYS = {
     # The gesture that ends the wait has moved the focus on.
     *(("enabled of the focused", waits, "seen") for waits in ("prompt", "dialog")),
 }
-"""What is written, or what another gesture has settled since, stays."""
+"""Parts that stay: written data, and what another gesture has settled since."""
 
 
 @pytest.mark.parametrize("recording", [True, False], ids=["traced", "untraced"])
