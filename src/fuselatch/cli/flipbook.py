@@ -8,21 +8,14 @@ from pathlib import Path
 import click
 
 from fuselatch.cli.exits import Exit
-from fuselatch.cli.options import from_folders, policy_file
+from fuselatch.cli.options import from_folders, output_file, policy_file
 from fuselatch.cli.problems import end
 from fuselatch.cli.sheets import Wish
 
 
 @click.command(name="flipbook")
 @click.argument("name", metavar="FILE.cues")
-@click.option(
-    "-o",
-    "--output",
-    "out",
-    metavar="FILE",
-    type=click.Path(dir_okay=False, path_type=Path),
-    help="Output file (.html, or a picture with --step).",
-)
+@output_file("Output file (.html, or a picture with --step).")
 @click.option("--step", "number", type=int, metavar="NUMBER", help="Draw only this step. 0 is the opened form.")
 @click.option("--png", is_flag=True, help="Write a PNG of the step given with --step.")
 @from_folders

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import click
 
@@ -24,3 +26,9 @@ policy_file = click.option(
     help="Apply the prompt texts and check levels in this policy file.",
 )
 """The option `--policy FILE.toml`, passed as `policy`: a path or None."""
+
+
+def output_file(text: str) -> Callable[[Any], Any]:
+    """Return the option `-o/--output FILE` with a help text. It is passed as `out`: a path or None."""
+    file = click.Path(dir_okay=False, path_type=Path)
+    return click.option("-o", "--output", "out", metavar="FILE", type=file, help=text)

@@ -6,19 +6,13 @@ from pathlib import Path
 
 import click
 
+from fuselatch.cli.options import output_file
 from fuselatch.cli.problems import end
 
 
 @click.command(name="timeline")
 @click.argument("trace", metavar="TRACE.jsonl", type=click.Path(exists=True, dir_okay=False, path_type=Path))
-@click.option(
-    "-o",
-    "--output",
-    "out",
-    metavar="FILE",
-    type=click.Path(dir_okay=False, path_type=Path),
-    help="Output file (PNG, SVG or PDF).",
-)
+@output_file("Output file (PNG, SVG or PDF).")
 def command(trace: Path, out: Path | None) -> None:
     """Draw a trace as a timeline, one lane per form.
 

@@ -301,7 +301,7 @@ def must_be_expected(cue: Cue) -> None:
 
 
 def step_hint(wrong: str, known: Iterable[str] = VERBS) -> str:
-    """Return a hint for an unknown step: the closest one, or the one that people mean."""
+    """Return a hint for an unknown step: the closest step, or the one for a word such as click."""
     close = closest(wrong, [*known, *MEANT])
     return f"did you mean '{MEANT.get(close, close)}'?" if close is not None else suggest(wrong, known)
 

@@ -1,4 +1,4 @@
-"""Expectations: whether they are met, and what there is instead."""
+"""Expectations: check them, and describe the actual state."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ Looked: TypeAlias = tuple[bool, str]
 
 
 class Unmet(AssertionError):
-    """An expectation that isn't met. `expected`: its words. `actual`: what there is."""
+    """A failed expectation. `expected`: its words. `actual`: the actual state, in words."""
 
     def __init__(self, expected: str, actual: str) -> None:
         super().__init__(f"expected {expected}, but {actual}")

@@ -9,7 +9,7 @@ from typing import Final
 
 @dataclass(frozen=True, slots=True)
 class VerbRule:
-    """How many words a verb takes, and its usage."""
+    """The number of words that a verb needs, and its usage."""
 
     least: int
     most: int | None

@@ -218,7 +218,7 @@ def rehearsal() -> Iterator[Opened]:
 
 @pytest.hookimpl(wrapper=True)
 def pytest_runtest_makereport(item: pytest.Item, call: pytest.CallInfo[None]) -> Any:
-    """Add what was rehearsed to the report of a failed test."""
+    """Add the rehearsals to the report of a failed test."""
     report = yield
     if call.when == "call" and report.failed and isinstance(item, pytest.Function) and call.excinfo is not None:
         for desk in item.config.stash[WATCH].desks:
@@ -251,7 +251,7 @@ def sections(desk: Desk, statement: str, error: BaseException) -> Iterator[tuple
 
 
 def pytest_sessionfinish(session: pytest.Session) -> None:
-    """Hand over what a worker process tried."""
+    """Return the behaviour that a worker process tried."""
     output = getattr(session.config, "workeroutput", None)
     watch = session.config.stash[WATCH]
     if output is not None and watch.tried:
@@ -260,14 +260,14 @@ def pytest_sessionfinish(session: pytest.Session) -> None:
 
 @pytest.hookimpl(optionalhook=True)
 def pytest_testnodedown(node: Any, error: object) -> None:
-    """Add what a worker process tried."""
+    """Add the behaviour that a worker process tried."""
     told = getattr(node, "workeroutput", {}).get(KEY)
     if told is not None:
         node.config.stash[WATCH].behaviour.add(json.loads(told))
 
 
 def pytest_terminal_summary(terminalreporter: Any, config: pytest.Config) -> None:
-    """Report what was tried."""
+    """Report the behaviour tried."""
     watch = config.stash[WATCH]
     if not watch.wanted or hasattr(config, "workerinput"):
         return

@@ -1,4 +1,4 @@
-"""Record what was done at a desk, as a cue sheet."""
+"""Record a desk's gestures as a cue sheet."""
 
 from __future__ import annotations
 

@@ -108,7 +108,7 @@ class CsvRecords(Sources):
 
     @contextmanager
     def _alone(self, reading: bool = False) -> Iterator[None]:
-        """Lock out other processes, and finish what a killed one left."""
+        """Lock out other processes, and finish the work of a killed one."""
         if reading and not (self.folder / LIST).exists():
             yield
             return

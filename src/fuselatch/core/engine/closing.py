@@ -156,7 +156,7 @@ def held(turn: Turn, form: Form, what: str, reason: str) -> bool:
 
 
 def close(turn: Turn, form: Form, verdict: str) -> bool:
-    """Raise `closing`, take the outcome, raise `submitted` and `closed`.
+    """Raise `closing`, collect the outcome, raise `submitted` and `closed`.
 
     Returns False if it was blocked.
     """
@@ -248,7 +248,7 @@ def lines_changed(form: Form) -> bool:
 
 
 def close_waiting(turn: Turn, form: Form) -> bool:
-    """Close what this form's handlers wait for; return False if that is blocked."""
+    """Close the dialogs that this form's handlers wait for; return False if one is blocked."""
     for wait in reversed(turn.engine.waits):
         if wait.over or wait.form is not form or wait.turn is turn:
             continue

@@ -28,7 +28,7 @@ def place(error: BaseException, function: Callable[..., Any]) -> tuple[str, int]
 
 
 def chain(event: Event | None, first: str, gesture: str) -> tuple[str, ...]:
-    """Return the causes, from what failed back to the gesture."""
+    """Return the causes, from the failed code back to the gesture."""
     links = [first]
     while event is not None:
         links.append(event.path)

@@ -328,7 +328,7 @@ class LineKeys:
             turn.set_item(self.lines, "_written", self.line, {**written[self.line], column: key})
 
     def reload(self, turn: Turn) -> None:
-        """Load what someone else wrote."""
+        """Load the row that someone else wrote."""
         self._records.reload(turn)
 
 

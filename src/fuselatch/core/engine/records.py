@@ -383,7 +383,7 @@ class Seen:
 
 
 def selected(engine: Engine, source: str, seen: Seen) -> tuple[Any, str]:
-    """Return the key of the host's selection, and what is wrong with it."""
+    """Return the key of the host's selection, or the problem with it."""
     chosen = engine.session.services[Host].selected()
     if chosen is None:
         return None, user_text("selected.none", records=source)

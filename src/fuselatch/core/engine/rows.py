@@ -1,4 +1,4 @@
-"""Map rows to controls: which column, which value, and what is written back."""
+"""Map rows to controls: columns, values, and the values written back."""
 
 from __future__ import annotations
 

@@ -339,7 +339,7 @@ class Session:
         engine.pauses.add((object, "", ""))
 
     def go_on(self) -> None:
-        """Continue after a pause; raise what goes wrong."""
+        """Continue after a pause. Raises the errors of the resumed handlers."""
         self._engine.go_on()
 
     # ---- for handlers

@@ -48,7 +48,7 @@ class Store(Protocol):
         """Return the captions of a source's columns, if it has any."""
 
     def look(self) -> None:
-        """Find out what others wrote. The versions of those sources differ afterwards."""
+        """Look for data written by others. The versions of those sources differ afterwards."""
 
     def write(self, changes: Sequence[Change]) -> Sequence[Any]:
         """Write changes in one transaction; return each row's key.

@@ -86,7 +86,7 @@ class Storing(Changes):
         return self.store.captions(source)
 
     def look(self, turn: Turn) -> None:
-        """Find out what others wrote."""
+        """Look for data written by others."""
         if self.store is None:
             return
         self.store.look()

@@ -254,6 +254,7 @@ class Turn(Undoable):
                 updates.unjudged[control] = None
                 updates.pending = True
             if control._initial is UNSEEN:
+                self.undo.append((control, "_initial", UNSEEN))
                 control._initial = old
         pending = control._pending
         if pending is not None:

@@ -153,7 +153,7 @@ def workers_here() -> Workers:
 
 
 def park() -> Job | None:
-    """Give control back to the caller, until this worker is resumed."""
+    """Return control to the caller until this worker is resumed."""
     parent = getcurrent().parent
     assert parent is not None, "only a worker parks"
     job: Job | None = parent.switch(None)

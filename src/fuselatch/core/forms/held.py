@@ -98,7 +98,7 @@ def as_kept(control: Held, prop: Any) -> Any:
 
 
 def current(control: Held, prop: Any) -> Any:
-    """Return a property, of a choice without what is no longer offered."""
+    """Return a property. A choice's value leaves out items that are no longer offered."""
     return control._current(prop) if control._plan.lists else as_kept(control, prop)
 
 

@@ -151,7 +151,7 @@ def put_in_place(
 
 
 def call_by_place(lines: LiveLines[Any]) -> None:
-    """Name each line, and what is in it, by its place."""
+    """Name each line and its controls by the line's position."""
     for at, line in enumerate(lines._rows):
         start = len(line.__dict__["_live"]._plan.path)
         for each in (member for members in lines._members[line] for member in members):

@@ -71,7 +71,7 @@ class Event:
         self._reason: str | None = None
 
     def block(self, reason: str) -> None:
-        """Prevent what is about to happen. The user sees `reason`.
+        """Block the event. The user sees `reason`.
 
         Raises `NotAllowedHere` for an event that can't be blocked.
         """

@@ -1,4 +1,4 @@
-"""Gestures: what a front end tells the session that the user did."""
+"""Gestures: the user's actions, as a front end sends them."""
 
 from __future__ import annotations
 
