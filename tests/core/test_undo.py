@@ -257,10 +257,53 @@ def test_a_session_without_a_trace_does_the_same(recording: bool) -> None:
         session.go_on()
 
 
+class Typed(Form):
+    """Its last field fails at a typed key."""
+
+    first = Text("First")
+    second = Text("Second")
+    seen = Text("Seen")
+    ok = Button("OK", closes="accepted")
+
+    @first.changed
+    def note(self) -> None:
+        self.seen.value += "!"
+
+    @second.typed
+    def fail(self) -> None:
+        if self.second.draft == "new":
+            raise ValueError("at a key")
+
+
+def test_a_typed_key_and_its_focus_stay_when_its_handler_fails() -> None:
+    with rehearse(Typed) as desk:
+        form = desk.at(Typed)
+        desk.type("first", "draft")
+        with pytest.raises(HandlerFailed):
+            desk.session.feed(Gesture(verb="type", control="second", text="new"))
+        # What the failed gesture settled elsewhere is a draft again. Submitting settles it.
+        assert (form.first.draft, form.second.text, form.second.focused) == ("draft", "new", True)
+        desk.press("ok")
+        assert desk.outcome and desk.outcome.values == {"first": "draft", "second": "new", "seen": "!"}
+
+
+def test_a_key_over_a_selection_stays_with_what_it_replaced_gone() -> None:
+    with rehearse(Typed) as desk:
+        desk.type("second", "old")
+        desk.focus("first")
+        desk.at(Typed).second.focus(select=True)
+        for key in "ne":
+            desk.key(key)
+        with pytest.raises(HandlerFailed):
+            desk.key("w")
+        desk.key("s")
+        assert desk.at(Typed).second.text == "news"
+
+
 PAST_THE_RECORD = {
     "opening.py ready: announced", "opening.py ready: _value", "opening.py set_defaults_of: _value",  # the form is new
     "steps.py put_draft: _draft", "steps.py put_draft: _listing", "steps.py put_draft: _trouble",  # the typed key stays
-    "steps.py key: select", "steps.py backspace: select", "changes.py preview: _preview",  # belongs to the typed key
+    "steps.py put_draft: select", "changes.py preview: _preview", "turn.py put_back: focus",  # belongs to the typed key
     "lines.py detach: _set", "lines.py attach: _set", "held.py _restored: _set", "lines.py put_rows: _rows",  # follows the lines that are there, also after an undo
     "updates.py settle_quietly: announced", "updates.py settle_quietly: _findings", "opening.py _restored: forms", "opening.py _restored: phase",  # is the undo
     "turn.py put_back: writes", "storing.py commit: writes",  # written or undone as a whole

@@ -32,7 +32,7 @@ def submit(turn: Turn, form: Form) -> bool:
     """
     before, turn.cause = turn.cause, turn.note_form("step", form, "submit")
     try:
-        focus.settle(turn, form._state.focus)
+        focus.settle_all(turn, form)
         return may_submit(turn, form) and close(turn, form, ACCEPTED)
     finally:
         turn.cause = before
@@ -57,7 +57,7 @@ def submit_and_go_on(turn: Turn, form: Form, then: str) -> bool:
     """
     before, turn.cause = turn.cause, turn.note_form("step", form, "submit")
     try:
-        focus.settle(turn, form._state.focus)
+        focus.settle_all(turn, form)
         if not may_submit(turn, form):
             return False
         if form._state.records is not None:

@@ -46,6 +46,14 @@ def settle(turn: Turn, control: Any) -> None:
     turn.cause = before
 
 
+def settle_all(turn: Turn, form: Form) -> None:
+    """Settle every draft of a form: the focused control's, and one that a failed gesture left elsewhere."""
+    settle(turn, form._state.focus)
+    for control in tuple(form._state.order):
+        if control._draft is not None:
+            settle(turn, control)
+
+
 def offer_other(turn: Turn, control: LiveChoice[Any, Any, Any], entry: str) -> None:
     """Ask if a text that isn't in the list should be added to it."""
     form = control.form

@@ -261,7 +261,7 @@ class Records(Node):
 
     def _leave(self, turn: Turn) -> bool:
         """Save the current record, or ask the user, before another is shown."""
-        focus.settle(turn, self._form._state.focus)
+        focus.settle_all(turn, self._form)
         if not self.is_changed:
             return True
         if self._form._state.plan.on_leave == "ask":
@@ -297,7 +297,7 @@ class Records(Node):
 
     def _save(self, turn: Turn) -> bool:
         form = self._form
-        focus.settle(turn, form._state.focus)
+        focus.settle_all(turn, form)
         if not closing.may_submit(turn, form):
             return False
         self.stage(turn)

@@ -80,7 +80,9 @@ def put_draft(turn: Turn, control: Any, text: str) -> None:
     """Set a draft, validate it and raise `typed`."""
     heard = turn.rows is not None or turn.is_heard("typed", control.form, control)
     before = control.text if heard else ""
-    # Not in the undo log: if a `typed` handler fails, the typed key stays.
+    # Not in the undo log: if a `typed` handler fails, the typed key stays, and the focus that it came with.
+    turn.typed = control
+    control._state.select = False
     control._draft = text
     control._listing = isinstance(control, LiveChoice)
     if control._trouble is not None:
@@ -327,7 +329,6 @@ def key(turn: Turn, gesture: Gesture, control: Any) -> None:
         KEYS[keys](turn, form, here, gesture.repeat)
     elif takes_keys(here) and len(keys) == 1:
         put_draft(turn, here, keys if form._state.select else here.text + keys)
-        form._state.select = False
 
 
 def takes_keys(control: Any) -> bool:
@@ -419,7 +420,6 @@ def backspace(turn: Turn, form: Form, here: Any, repeat: bool) -> None:
     """Delete the last character of the draft, or all if it is selected."""
     if takes_keys(here) and here.text:
         put_draft(turn, here, "" if form._state.select else here.text[:-1])
-        form._state.select = False
 
 
 def space(turn: Turn, form: Form, here: Any, repeat: bool) -> None:

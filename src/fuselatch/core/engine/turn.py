@@ -58,7 +58,8 @@ class Turn(Undoable):
 
     __slots__ = (
         "after", "by", "cause", "committed", "counts", "engine", "error", "event", "failure", "handler", "label",
-        "lines", "outward", "pointing", "queue", "rows", "runs", "stale", "step", "undo", "way_out", "worker", "writes",
+        "lines", "outward", "pointing", "queue", "rows", "runs", "stale", "step", "typed", "undo", "way_out", "worker",
+        "writes",
     )  # fmt: skip
 
     def __init__(self, engine: Engine, label: object, step: Callable[[Turn], object], by: By) -> None:
@@ -79,6 +80,7 @@ class Turn(Undoable):
         self.after: list[Callable[[Turn], object]] | None = None
         self.lines: dict[tuple[Any, Any], int] | None = None
         self.committed = False
+        self.typed: Held | None = None
         self.writes: list[tuple[Change, Any]] | None = None
         self.outward: list[tuple[Callable[..., object], tuple[object, ...]]] | None = None
         self.failure: HandlerFailed | None = None
@@ -170,6 +172,8 @@ class Turn(Undoable):
             else:
                 target.__dict__[name] = old
         self.undo.clear()
+        if self.typed is not None and self.typed._draft is not None:
+            self.typed._state.focus = self.typed
         self.after = self.writes = self.outward = self.lines = None
         # Derived values follow without events: for handlers, the gesture never happened.
         engine.updates.settle_quietly()
