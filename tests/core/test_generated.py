@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fuselatch import Button, Choice, Form, HandlerFailed, Number, Prompt, Refused, Text, Tick, UnknownName, check, warn
-from fuselatch.core.forms.controls import LiveEntry, LiveValue
+from fuselatch.core.forms.controls import LiveInput, LiveValue
 from fuselatch.core.forms.form import controls_of
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.model.words import phrase
@@ -175,7 +175,7 @@ def holds(desk: Desk) -> None:
         for control in controls_of(form).values():
             if isinstance(control, LiveChoice):
                 assert control.value is None or control.value in control.choices
-            if isinstance(control, LiveEntry) and control.draft is None and control.enabled and control.visible:
+            if isinstance(control, LiveInput) and control.draft is None and control.enabled and control.visible:
                 value: Any = control.value
                 assert (value is None or value <= 50 if control.name in ("n0", "n3") else True) or control.findings
 

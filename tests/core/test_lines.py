@@ -153,7 +153,7 @@ def test_lines_start_move_and_go_and_are_called_by_their_places() -> None:
     assert desk.session.view.notice == "the crane stays" and len(form.extras) == 3
     desk.focus("extras[2].count")
     desk.remove_line("extras[2]")
-    assert whats(form) == ["water", "crane"] and form._state.focus is not None and form._state.focus._in_use
+    assert whats(form) == ["water", "crane"] and form._state.focus is not None and form._state.focus._is_usable
     desk.record("save")
     assert [(row["id"], row["what"], row["place"]) for row in store.sources["extras"]] == [
         (2, "crane", 2),

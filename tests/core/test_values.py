@@ -48,8 +48,8 @@ class Kinds(Form):
             lambda form: setattr(form.choice, "position", "1"),
             "Kinds.choice.position: expected a position (int), not str '1'",
         ),
-        (lambda form: setattr(form.text, "vlaue", "x"), "'LiveEntry' object has no attribute 'vlaue'"),
-        (lambda form: delattr(form.text, "value"), "property 'value' of 'LiveEntry' object has no deleter"),
+        (lambda form: setattr(form.text, "vlaue", "x"), "'LiveInput' object has no attribute 'vlaue'"),
+        (lambda form: delattr(form.text, "value"), "property 'value' of 'LiveInput' object has no deleter"),
     ],
 )
 def test_what_a_handler_hands_over_is_refused_in_the_words_of_its_own_call(call: Any, message: str) -> None:

@@ -156,11 +156,11 @@ def test_behaviour_counts_what_sessions_tell_and_adds_up() -> None:
     whole = Behaviour()
     for name in ("arrears", "overhang"):
         part = Behaviour()
-        run_cues(read_cue_file(CUES / f"{name}.cues"), witness=part)
+        run_cues(read_cue_file(CUES / f"{name}.cues"), observer=part)
         whole.add(json.loads(json.dumps(part.to_dict())))
     both = Behaviour()
     for name in ("arrears", "overhang"):
-        run_cues(read_cue_file(CUES / f"{name}.cues"), witness=both)
+        run_cues(read_cue_file(CUES / f"{name}.cues"), observer=both)
     assert whole.counts == both.counts
     assert both.counted("BookingForm")["check"] == (13, 22)
     for control, rule in (("vessel", "required"), ("berth", "required")):
@@ -170,7 +170,7 @@ def test_behaviour_counts_what_sessions_tell_and_adds_up() -> None:
     assert any(line.startswith("    press   find ") and "look_up_vessel (forms.py:" in line for line in lines)
     assert any(line.startswith('    answer  "Book anyway"') for line in lines)
     office = Behaviour()
-    run_cues(read_cue_file(CUES / "office.cues"), witness=office)
+    run_cues(read_cue_file(CUES / "office.cues"), observer=office)
     asked = [line for line in told(office) if line.startswith("    answer")]
     steps = [line.split("#")[0].strip() for line in asked]
     assert steps == ['answer  "Go on"', 'answer  "Go back"', "answer  Save", "answer  Cancel", "answer  Cancel"]

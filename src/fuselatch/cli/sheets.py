@@ -77,7 +77,7 @@ class Wish:
                     policy=Policy.load(self.policy) if self.policy is not None else None,
                     records=open_records(self.records) if self.records is not None else None,
                     looking=self.looking,
-                    witness=self.behaviour,
+                    observer=self.behaviour,
                     prepare=self.prepare,
                 )
                 yield from (run for run in done if run is not None)

@@ -13,11 +13,11 @@ from email.message import EmailMessage
 from types import TracebackType
 from typing import Any, ParamSpec, Self, TypeAlias, TypeVar, overload
 
-from fuselatch.core.engine.latching import LatchSeen
+from fuselatch.core.engine.latching import LatchView
+from fuselatch.core.engine.observer import Observer
 from fuselatch.core.engine.session import Session
 from fuselatch.core.engine.store import Store
 from fuselatch.core.engine.view import prompt_view
-from fuselatch.core.engine.witness import Witness
 from fuselatch.core.forms.declarations import Declaration
 from fuselatch.core.forms.form import Form, name_of, plan_of
 from fuselatch.core.forms.policy import Rules
@@ -82,7 +82,7 @@ class Desk:
     def __init__(self, scene: Scene, origin: str = "") -> None:
         self.scene = scene
         self.origin = origin
-        self.witness: Witness | None = None
+        self.observer: Observer | None = None
         self.prepare: Callable[[Session], None] = lambda session: None
         self._steps: list[Done] = []
         self._nested = False
@@ -108,7 +108,7 @@ class Desk:
             at=scene.at,
             only=scene.only,
             params=scene.params,
-            witness=self.witness,
+            observer=self.observer,
             prepare=self.prepare,
         )
         return self
@@ -120,10 +120,10 @@ class Desk:
             raise Unfinished(left_over)
 
     def end(self) -> None:
-        """Close the session and tell the witness."""
+        """Close the session and tell the observer."""
         self.session.close()
-        if self.witness is not None:
-            self.witness.ended(self.session.trace)
+        if self.observer is not None:
+            self.observer.ended(self.session.trace)
 
     # ---- to look at
 
@@ -169,7 +169,7 @@ class Desk:
         return self.session.trace
 
     @property
-    def latches(self) -> tuple[LatchSeen, ...]:
+    def latches(self) -> tuple[LatchView, ...]:
         """The latches that are set, with key, answer, time and what resets each."""
         return self.session.latches
 

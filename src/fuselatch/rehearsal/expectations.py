@@ -7,7 +7,7 @@ from decimal import Decimal
 from typing import TYPE_CHECKING, Any, Final, TypeAlias
 
 from fuselatch.core.engine.view import help_line, message_of
-from fuselatch.core.forms.controls import LiveEntry, LiveValue
+from fuselatch.core.forms.controls import LiveInput, LiveValue
 from fuselatch.core.forms.form import controls_of
 from fuselatch.core.forms.lines import placed_at
 from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
@@ -310,7 +310,7 @@ def property_flag(name: str) -> Callable[[Any, list[str]], Looked]:
 
 def property_marker(control: Any, words: list[str]) -> Looked:
     """`NAME.marker [PART]`: a marker with this part in its text is shown."""
-    if not isinstance(control, LiveEntry):
+    if not isinstance(control, LiveInput):
         raise UnknownName(f"'{control.name}' can't have a marker ({KIND_NAMES[control.declared.kind]})")
     return text_holds(control.marker.text, words, "the marker is", "there is no marker")
 

@@ -51,7 +51,7 @@ class Watch:
         """Note a desk that opens."""
         self.desks.append(desk)
         if self.wanted:
-            desk.witness = self.behaviour
+            desk.observer = self.behaviour
 
 
 def pytest_addoption(parser: pytest.Parser) -> None:

@@ -6,10 +6,10 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from fuselatch.core.engine.observer import Observer
 from fuselatch.core.engine.session import Session
 from fuselatch.core.engine.store import Store
 from fuselatch.core.engine.view import View
-from fuselatch.core.engine.witness import Witness
 from fuselatch.core.forms.policy import Rules
 from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, PolicyError
 from fuselatch.core.model.outcome import Outcome
@@ -96,14 +96,14 @@ def run_cues(
     policy: Rules | None = None,
     records: Store | None = None,
     looking: bool = False,
-    witness: Witness | None = None,
+    observer: Observer | None = None,
     prepare: Callable[[Session], None] = lambda session: None,
     opened: Callable[[Session], None] = lambda session: None,
 ) -> CueRun:
     """Run a cue sheet, or one run of a sheet with a table.
 
     `on_step`: called after each step. `policy`, `records`: replace the sheet's policy and the scene's store. `looking`: keep
-    the view after each step. `witness`: told what is tried. `prepare`, `opened`: called before and after the form opens. A
+    the view after each step. `observer`: told what is tried. `prepare`, `opened`: called before and after the form opens. A
     step that can't be done ends the run; an expectation that isn't met doesn't. Raises `CueError` if the scene or form
     can't be loaded, and `ValueError` for a sheet with a table: run each of its `runs`.
     """
@@ -111,7 +111,7 @@ def run_cues(
         raise ValueError(f"{sheet.name} has a table of {len(sheet.rows)} rows; run each item of .runs")
     desk, word = desk_for(sheet, policy), sheet.opens.words[0]
     desk.scene.records = records if records is not None else desk.scene.records
-    desk.witness, desk.prepare = witness, prepare
+    desk.observer, desk.prepare = observer, prepare
     done = CueRun(sheet)
     try:
         desk.__enter__()
@@ -190,9 +190,9 @@ def run_all_cues(
     policy: Rules | None = None,
     records: Store | None = None,
     looking: bool = False,
-    witness: Witness | None = None,
+    observer: Observer | None = None,
     prepare: Callable[[Session], None] = lambda session: None,
 ) -> Iterator[CueRun]:
     """Run a cue sheet, once per row of its table. Takes the options of `run_cues`."""
     for run in sheet.runs:
-        yield run_cues(run, policy=policy, records=records, looking=looking, witness=witness, prepare=prepare)
+        yield run_cues(run, policy=policy, records=records, looking=looking, observer=observer, prepare=prepare)

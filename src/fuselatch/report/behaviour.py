@@ -51,7 +51,7 @@ WORDS: Final[Mapping[str, str]] = {
 
 @dataclass(slots=True)
 class Behaviour:
-    """The behaviour that rehearsals tried. It is a session's witness.
+    """The behaviour that rehearsals tried. It is a session's observer.
 
     `counts`: everything that could be tried, and how often it was. `steps`: for each, a step that tries it. `where`: each
     handler's file and line.
@@ -88,11 +88,11 @@ class Behaviour:
             if key not in self._first_choices:
                 self._first_choices[key] = next(iter(cell.value.shown(0, 1)), "")
 
-    def judged(self, control: Any, findings: Sequence[Finding]) -> None:
+    def validated(self, control: Any, findings: Sequence[Finding]) -> None:
         failed = {finding.rule for finding in findings}
         for rule in failed:
             self._count("check", control.form, control.name, rule, "failed")
-        if not control._in_use or control._trouble is not None:
+        if not control._is_usable or control._trouble is not None:
             return
         blank = is_blank(control)
         for rule in declared_rules(control._plan):
@@ -101,7 +101,7 @@ class Behaviour:
         controls = control.form._state.controls
         for check in control._plan.checks:
             given = [controls[path] for path in check.controls]
-            fit = all(one._in_use and one._trouble is None and (check.blanks or not is_blank(one)) for one in given)
+            fit = all(one._is_usable and one._trouble is None and (check.blanks or not is_blank(one)) for one in given)
             if fit and check.name not in failed:
                 self._count("check", control.form, control.name, check.name, "passed")
 

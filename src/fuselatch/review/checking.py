@@ -119,9 +119,9 @@ def split(what: str) -> tuple[str, str]:
 def check_class(kind: type[Any], source: Source) -> Iterator[Problem]:
     """Yield the problems of one form or group."""
     plan: FormPlan = kind._plan
-    for judge in (idle_buttons, unasked, unreached, waiting_rules, pointers, unknown_names, unopened, shut_in):
-        for line, problem, mend in judge(kind, plan, source):
-            yield Problem(source.name, line, judge.__name__.replace("_", " "), problem, mend)
+    for problems_of in (idle_buttons, unasked, unreached, waiting_rules, pointers, unknown_names, unopened, shut_in):
+        for line, problem, mend in problems_of(kind, plan, source):
+            yield Problem(source.name, line, problems_of.__name__.replace("_", " "), problem, mend)
 
 
 Found = Iterator[tuple[int, str, str]]

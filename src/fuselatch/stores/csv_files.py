@@ -28,7 +28,7 @@ from fuselatch.core.model.names import suggest
 from fuselatch.core.model.records import Change
 from fuselatch.core.model.texts import user_text
 from fuselatch.stores.columns import KINDS, OF_TYPE, SAME, TEXT, Kind, fitted, kind_of
-from fuselatch.stores.kept import Kept, Sources, plain_words, write_row
+from fuselatch.stores.snapshots import Sources, SourceSnapshot, plain_words, write_row
 
 WAIT: Final = 30
 """Seconds to wait while another process writes."""
@@ -84,7 +84,7 @@ class CsvRecords(Sources):
             return None
         return found.st_mtime_ns, found.st_size, found.st_ino
 
-    def _load(self, source: str) -> Kept:
+    def _load(self, source: str) -> SourceSnapshot:
         path = self._path(source)
         with self._alone(reading=True):
             stamp = self._stamp(source)
@@ -208,7 +208,7 @@ def flush_folder(folder: Path) -> None:
             os.close(handle)
 
 
-def parsed(path: Path, data: bytes, schema: Mapping[str, Any], key: str, stamp: Any) -> Kept:
+def parsed(path: Path, data: bytes, schema: Mapping[str, Any], key: str, stamp: Any) -> SourceSnapshot:
     """Return a file's rows; raise `StoreRefused` with name and line."""
     encoding = "utf-8-sig" if data.startswith(b"\xef\xbb\xbf") else "utf-8"
     try:
@@ -247,7 +247,7 @@ def parsed(path: Path, data: bytes, schema: Mapping[str, Any], key: str, stamp: 
     wanted = key or str(schema.get("tableSchema", {}).get("primaryKey", "")) or (names[0] if names else "")
     if names and wanted not in names:
         raise StoreRefused(f"{path.name} has no key column '{wanted}'; {suggest(wanted, names)}")
-    return Kept(rows, tuple(names), wanted, stamp, captions, layout)
+    return SourceSnapshot(rows, tuple(names), wanted, stamp, captions, layout)
 
 
 def described(path: Path, titles: list[str], schema: Mapping[str, Any]) -> tuple[list[str], dict[str, Kind], dict[str, str]]:
@@ -288,7 +288,7 @@ def shielded(text: str) -> bool:
     return text.startswith(HARMFUL) or (text.startswith("'") and shielded(text[1:]))
 
 
-def fitting(change: Change, kept: Kept) -> Mapping[str, Any]:
+def fitting(change: Change, kept: SourceSnapshot) -> Mapping[str, Any]:
     """Return a change's row as its source stores it; raise `StoreRefused`."""
     found = dict.fromkeys(kept.columns) if change.kind == "add" else {}
     if change.kind == "add" and change.key is None:
@@ -307,7 +307,7 @@ def fitting(change: Change, kept: Kept) -> Mapping[str, Any]:
     return found
 
 
-def bytes_of(kept: Kept, rows: Sequence[Mapping[str, Any]]) -> bytes:
+def bytes_of(kept: SourceSnapshot, rows: Sequence[Mapping[str, Any]]) -> bytes:
     """Return a source's file with other rows."""
     layout: Layout = kept.more
     file = io.StringIO()

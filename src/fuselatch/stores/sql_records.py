@@ -40,7 +40,7 @@ from fuselatch.core.model.names import suggest
 from fuselatch.core.model.records import Change
 from fuselatch.core.model.values import KINDS, adapted, short
 from fuselatch.stores.database import Database
-from fuselatch.stores.kept import Kept, Sources
+from fuselatch.stores.snapshots import Sources, SourceSnapshot
 
 
 class ExactText(UserDefinedType[str]):
@@ -130,7 +130,7 @@ class SqlRecords(Sources):
 
     # ---- reading
 
-    def _load(self, source: str) -> Kept:
+    def _load(self, source: str) -> SourceSnapshot:
         with self._database.connected() as database:
             table = self._tables.get(source)
             if table is None:
@@ -144,7 +144,7 @@ class SqlRecords(Sources):
             rows = tuple([dict(row._mapping) for row in found])
             captions = {column.name: column.comment for column in table.columns if column.comment}
             stamp = self._read_stamp(database, table, source)
-        return Kept(rows, names, key, stamp, captions, table)
+        return SourceSnapshot(rows, names, key, stamp, captions, table)
 
     def _reflected(self, database: Connection, source: str) -> Table:
         """Return a table as the database declares it; raise `KeyError`."""

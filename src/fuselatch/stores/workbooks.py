@@ -29,7 +29,7 @@ from fuselatch.core.model.names import suggest
 from fuselatch.core.model.records import Change
 from fuselatch.core.model.texts import TEXTS, user_text
 from fuselatch.stores.csv_files import HARMFUL, LOCK, NEW, WAIT, flush_folder, write_through
-from fuselatch.stores.kept import Kept, Sources, plain_words, write_row
+from fuselatch.stores.snapshots import Sources, SourceSnapshot, plain_words, write_row
 
 NAMED: Final = "named cells"
 """The source with one row: a column for each named cell."""
@@ -81,7 +81,7 @@ class WorkbookRecords(Sources):
             # A file that isn't a zip archive or XML raises errors of other packages.
             raise StoreRefused(f"{self.path.name} isn't a valid .xlsx workbook: {error}") from None
 
-    def _load(self, source: str) -> Kept:
+    def _load(self, source: str) -> SourceSnapshot:
         stamp = self._stamp(source)
         if self._read is None or self._read[0] != stamp:
             # All sheets are in one file, so one read serves them all.
@@ -90,7 +90,7 @@ class WorkbookRecords(Sources):
         if source == NAMED:
             cells = named_cells(book)
             row = {FILE: self.path.stem, **{name: value_of(cell) for name, cell in cells.items()}}
-            return Kept((row,), tuple(row), FILE, stamp)
+            return SourceSnapshot((row,), tuple(row), FILE, stamp)
         if source not in book.sheetnames:
             raise KeyError(source)
         sheet = book[source]
@@ -99,7 +99,7 @@ class WorkbookRecords(Sources):
         key = self.keys.get(source) or (columns[0] if columns else "")
         if columns and key not in columns:
             raise StoreRefused(f"sheet '{source}' has no key column '{key}'; {suggest(key, columns)}")
-        return Kept(rows, columns, key, stamp)
+        return SourceSnapshot(rows, columns, key, stamp)
 
     def write(self, changes: Sequence[Change]) -> list[Any]:
         try:
@@ -131,7 +131,7 @@ class WorkbookRecords(Sources):
         key = write_row(rows, change, kept.key, unique=True)
         written = {**change.row, kept.key: key} if change.kind == "add" else change.row
         # Later changes of the gesture must see earlier ones.
-        self._kept[change.source] = Kept(tuple(rows), kept.columns, kept.key, kept.stamp)
+        self._kept[change.source] = SourceSnapshot(tuple(rows), kept.columns, kept.key, kept.stamp)
         if change.source == NAMED:
             if change.kind != "change":
                 raise StoreRefused(TEXTS["store.named_cells"])

@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING, Any, cast
 
 from fuselatch.core.engine import focus
 from fuselatch.core.engine.nodes import SharedNode
-from fuselatch.core.engine.rules import is_as_is, judging, same
+from fuselatch.core.engine.rules import check_runner, is_as_is, same
 from fuselatch.core.engine.running import Running
 from fuselatch.core.engine.turn import Turn
 from fuselatch.core.forms.form import Form
-from fuselatch.core.forms.held import Held, current, in_use
+from fuselatch.core.forms.held import ControlState, current, is_usable
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.prompts import TONES
 from fuselatch.core.forms.shared import Shared
@@ -41,35 +41,35 @@ class Changes(Running):
     def fresh(self, cell: Cell) -> Any:
         return cell.value if cell.fresh else self.updates.fresh(cell)
 
-    def findings(self, control: Held) -> tuple[Finding, ...]:
+    def findings(self, control: ControlState) -> tuple[Finding, ...]:
         """Return a control's findings, refusing ones first."""
         # The user can't correct a disabled or hidden field, so it isn't checked.
-        if not in_use(control):
+        if not is_usable(control):
             return ()
         if control._trouble is not None:
             return (control._trouble,)
         plan = control._plan
-        if not plan.checks and not plan.judges and plan.levels is None and not control._decl.constants["while_typing"]:
+        if not plan.checks and not plan.checked_by and plan.levels is None and not control._decl.constants["while_typing"]:
             # Declared rules only. They come in order already: a blank field has no other finding.
-            found = control._decl.judge(control, current(control, "value"), self.formats)
+            found = control._decl.validate(control, current(control, "value"), self.formats)
             return tuple(found) if found else ()
         return self.found(control, current(control, "value"), None)
 
     def found(self, control: Any, value: object, instead: dict[str, Any] | None) -> tuple[Finding, ...]:
         """Return the findings for a value. `instead` replaces values that checks read, by path."""
-        if not in_use(control):
+        if not is_usable(control):
             return ()
-        found: list[Finding] = control._decl.judge(control, value, self.formats)
+        found: list[Finding] = control._decl.validate(control, value, self.formats)
         levels = control._plan.levels
         if levels is not None:
             found = [one._replace(level=levels.get(one.rule, one.level)) for one in found]
-        if control._plan.judges:
-            found.extend(self._displaced(control))
+        if control._plan.checked_by:
+            found.extend(self._shown_elsewhere(control))
         if not control._checks and not found:
             return ()
         for cell, check in zip(control._checks, control._plan.checks, strict=True):
             if instead is not None and not instead.keys().isdisjoint(check.controls):
-                finding = self.guarded(judging(control._state, check, instead), check.function, cell.name)
+                finding = self.guarded(check_runner(control._state, check, instead), check.function, cell.name)
             else:
                 finding = self.fresh(cell)
             if finding is not None:
@@ -80,12 +80,12 @@ class Changes(Running):
             found = [Finding(one.text, one.level, one.rule, True) for one in found]
         return tuple(found)
 
-    def _displaced(self, control: Any) -> Iterator[Finding]:
+    def _shown_elsewhere(self, control: Any) -> Iterator[Finding]:
         """Yield findings of hidden controls that this control shows in their place."""
         controls: dict[str, Any] = control._state.controls
-        for check in control._plan.judges:
+        for check in control._plan.checked_by:
             at = controls[check.at]
-            first = next((path for path in check.controls if in_use(controls[path])), "")
+            first = next((path for path in check.controls if is_usable(controls[path])), "")
             if at is control or at.visible or first != control._plan.path:
                 continue
             finding = self.fresh(at._checks[at._plan.checks.index(check)])
@@ -93,13 +93,13 @@ class Changes(Running):
                 text = user_text("elsewhere", finding=finding.text, caption=at.caption)
                 yield Finding(text, finding.level, finding.rule, finding.while_typing)
 
-    def unjudge_check(self, at: Any) -> None:
+    def revalidate_check(self, at: Any) -> None:
         """Queue the control's checks to run again."""
-        self.updates.unjudge(at)
+        self.updates.revalidate(at)
         if not at.visible:
             for check in at._plan.checks:
                 for path in check.controls:
-                    self.updates.unjudge(at.form._state.controls[path])
+                    self.updates.revalidate(at.form._state.controls[path])
 
     def guarded(self, run: Callable[[], Any], function: Callable[..., object], name: str) -> Any:
         """Run the developer's code where it can't set anything or wait."""
@@ -113,8 +113,10 @@ class Changes(Running):
 
     def preview(self, turn: Turn, control: Any) -> None:
         """Validate a draft, if its marker is shown."""
-        judges = control._plan.judges
-        while_typing = control._decl.constants["while_typing"] or (judges and any(check.while_typing for check in judges))
+        checked_by = control._plan.checked_by
+        while_typing = control._decl.constants["while_typing"] or (
+            checked_by and any(check.while_typing for check in checked_by)
+        )
         if not (control._marked or while_typing):
             return
         decl, text = control._decl, (control._draft or "").strip()
@@ -126,7 +128,7 @@ class Changes(Running):
             return
         instead = {control._plan.path: value}
         control._preview = self.found(control, value, instead)
-        for check in control._plan.judges:
+        for check in control._plan.checked_by:
             shown: Any = control._state.controls[check.at]
             if shown is not control:
                 shown._preview = self.found(shown, current(shown, "value"), instead)
@@ -148,7 +150,7 @@ class Changes(Running):
 
     # ---- changing things
 
-    def assign(self, control: Held, value: object) -> None:
+    def assign(self, control: ControlState, value: object) -> None:
         """Set a control's value by program. Outside a gesture this is a gesture of its own."""
         if self.tracker is not None or self.closing or control._rule or control._state.phase == "closed":
             self._may_change(control.form, f"{type(control.form).__name__}.{control.name}.value", control._rule)
@@ -163,7 +165,7 @@ class Changes(Running):
         else:
             self.start(("set", control, "value"), lambda turn: put(turn, control, exact), "program")
 
-    def _exactly(self, control: Held, value: object) -> object:
+    def _exactly(self, control: ControlState, value: object) -> object:
         """Return a value as the control's exact type; raise `TypeError` or `ValueError`."""
         name = f"{type(control.form).__name__}.{control.name}"
         try:
@@ -176,7 +178,7 @@ class Changes(Running):
             return offered(control, exact, name)
         return exact
 
-    def set_property(self, control: Held, prop: str, value: object, wanted: Callable[[Any], Any]) -> None:
+    def set_property(self, control: ControlState, prop: str, value: object, wanted: Callable[[Any], Any]) -> None:
         name = f"{type(control.form).__name__}.{control.name}.{prop}"
         self._may_change(control.form, name, prop in control._decl.rules)
         if wanted is Choices:
@@ -211,13 +213,13 @@ class Changes(Running):
             inside = f"{control._plan.path}."
             for path, other in control._state.controls.items():
                 if path.startswith(inside):
-                    updates.unjudge(other)
+                    updates.revalidate(other)
         else:
-            updates.unjudge(control)
+            updates.revalidate(control)
             plan = control._plan
-            for check in (*plan.judges, *plan.checks) if plan.judges or plan.checks else ():
+            for check in (*plan.checked_by, *plan.checks) if plan.checked_by or plan.checks else ():
                 for path in (*check.controls, check.at):
-                    updates.unjudge(control._state.controls[path])
+                    updates.revalidate(control._state.controls[path])
         if prop in MOVING:
             focused = control._state.focus
             if focused is control or focused is None or control is self.hovered or control._decl.kind == "group":
@@ -267,11 +269,11 @@ class Changes(Running):
         else:
             self.start(label, put, "program")
 
-    def revert_draft(self, control: Held) -> None:
+    def revert_draft(self, control: ControlState) -> None:
         self._may_change(control.form, f"{type(control.form).__name__}.{control.name}", False)
         self._by_program(("revert", control, "value"), lambda turn: focus.drop_draft(turn, control))
 
-    def focus(self, control: Held, select: bool) -> None:
+    def focus(self, control: ControlState, select: bool) -> None:
         self._may_change(control.form, f"the focus of {type(control.form).__name__}", False)
         self._after(("focus", control, "value"), lambda turn: focus.asked_for(turn, control, select))
 
@@ -285,7 +287,7 @@ class Changes(Running):
         else:
             turn.after.append(step)
 
-    def note_stale(self, control: Held, by_rule: bool = False) -> None:
+    def note_stale(self, control: ControlState, by_rule: bool = False) -> None:
         """Note once per gesture that a value was read while its control has a draft."""
         turn = self.turn
         if turn is None or turn.rows is None or (turn.handler is None and not by_rule):
@@ -333,7 +335,7 @@ def offered(control: LiveChoice[Any, Any, Any], exact: Any, name: str) -> object
     return tuple(sorted(exact, key=choices.position)) if decl.multiple else exact
 
 
-def put(turn: Turn, control: Held, value: object) -> None:
+def put(turn: Turn, control: ControlState, value: object) -> None:
     """Set a value and drop its control's draft."""
     if control._draft is not None:
         focus.drop_draft(turn, control)

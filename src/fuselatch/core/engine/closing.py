@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 from fuselatch.core.engine import focus, latching
 from fuselatch.core.engine.waiting import DialogWait, PromptWait
-from fuselatch.core.forms.controls import LiveEntry, LiveValue
+from fuselatch.core.forms.controls import LiveInput, LiveValue
 from fuselatch.core.forms.defaults import LastEntered
 from fuselatch.core.forms.lines import told, values_of
 from fuselatch.core.forms.live_lists import LiveLines
@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from fuselatch.core.engine.turn import Turn
     from fuselatch.core.forms.form import Form
 
-Found = tuple[tuple[LiveEntry[Any, Any], Finding], ...]
+Found = tuple[tuple[LiveInput[Any, Any], Finding], ...]
 
 
 def submit(turn: Turn, form: Form) -> bool:
@@ -74,7 +74,7 @@ def in_order(turn: Turn, form: Form, confirmed: set[tuple[str, str]]) -> bool:
     """Return True if no finding refuses and the user confirmed every warning."""
     if not form.is_open:
         return False
-    refusing, warning = judged(turn, form)
+    refusing, warning = validated(turn, form)
     if refusing:
         control, finding = refusing[0]
         focus.enter(turn, form, control)
@@ -114,7 +114,7 @@ def override(turn: Turn, form: Form, overrides: list[Override]) -> None:
     turn.set(form._state, "overrides", form._state.overrides + tuple(overrides))
 
 
-def check_of(control: LiveEntry[Any, Any], finding: Finding) -> CheckPlan | None:
+def check_of(control: LiveInput[Any, Any], finding: Finding) -> CheckPlan | None:
     """Return the written check behind a finding, or None."""
     return next((check for check in control._plan.checks if check.name == finding.rule), None)
 
@@ -124,7 +124,7 @@ def latch_name(form: Form, check: CheckPlan) -> str:
     return f"{form._state.plan.name}.{check.name}"
 
 
-def latched(turn: Turn, form: Form, control: LiveEntry[Any, Any], finding: Finding) -> LatchRecord | None:
+def latched(turn: Turn, form: Form, control: LiveInput[Any, Any], finding: Finding) -> LatchRecord | None:
     """Return the record of a finding's latch, if it is set."""
     check = check_of(control, finding)
     if check is None or check.latch is None:
@@ -132,19 +132,19 @@ def latched(turn: Turn, form: Form, control: LiveEntry[Any, Any], finding: Findi
     return latching.found(turn.engine, form, check.latch, latch_name(form, check))
 
 
-def judged(turn: Turn, form: Form) -> tuple[Found, Found]:
+def validated(turn: Turn, form: Form) -> tuple[Found, Found]:
     """Validate and mark all controls; return refusing findings and warnings."""
     updates = turn.engine.updates
-    refusing: list[tuple[LiveEntry[Any, Any], Finding]] = []
-    warning: list[tuple[LiveEntry[Any, Any], Finding]] = []
+    refusing: list[tuple[LiveInput[Any, Any], Finding]] = []
+    warning: list[tuple[LiveInput[Any, Any], Finding]] = []
     for control in form._state.order:
-        if not isinstance(control, LiveEntry):
+        if not isinstance(control, LiveInput):
             continue
         focus.mark(turn, control)
-        updates.judge(turn, control)
+        updates.validate(turn, control)
         for finding in control._findings or ():
             (refusing if finding.level == "refuse" else warning).append((control, finding))
-    updates.unjudged.clear()
+    updates.to_validate.clear()
     return tuple(refusing), tuple(warning)
 
 
@@ -186,8 +186,8 @@ def close(turn: Turn, form: Form, verdict: str) -> bool:
         turn.set(state, "phase", state.after("closed"))
         engine.take_away(turn, form)
         turn.note_form("close", form, verdict)
-        if engine.witness is not None:
-            engine.witness.closed(form, verdict)
+        if engine.observer is not None:
+            engine.observer.closed(form, verdict)
         # A form that closes ends its latches before `closed`, so that handlers there see them as reset.
         latching.forget(turn, form)
         turn.happen("closed", form, None, None, verdict)
@@ -213,7 +213,7 @@ def is_changed(form: Form) -> bool:
     if form._state.records is not None:
         changed: bool = form._state.records.is_changed
         return changed
-    entries = (control for control in form._state.order if isinstance(control, LiveEntry) and not control._rule)
+    entries = (control for control in form._state.order if isinstance(control, LiveInput) and not control._rule)
     return lines_changed(form) or any(differs(control) for control in entries)
 
 
@@ -222,7 +222,7 @@ def differs(control: Any) -> bool:
     return control._draft is not None or (control._initial is not UNSEEN and control._initial != control._value)
 
 
-def seen_as_kept(turn: Turn, control: Any) -> None:
+def mark_clean(turn: Turn, control: Any) -> None:
     """Treat a control's value as its record's value."""
     turn.set(control, "_initial", UNSEEN)
 
@@ -242,7 +242,7 @@ def lines_changed(form: Form) -> bool:
         if lines._gone or list(lines._written) != list(lines._rows):
             return True
         entries = (control for line in lines._rows for control in lines._members[line][1])
-        if any(isinstance(control, LiveEntry) and differs(control) for control in entries):
+        if any(isinstance(control, LiveInput) and differs(control) for control in entries):
             return True
     return False
 
@@ -285,14 +285,14 @@ def leave_without_handlers(turn: Turn, form: Form, verdict: str) -> None:
     turn.undo.clear()
 
 
-def in_use(control: LiveValue[Any]) -> Any:
+def is_usable(control: LiveValue[Any]) -> Any:
     """Return a control's value, or blank if it is hidden or disabled."""
-    return control._current("value") if control._in_use else control._plan.blank
+    return control._current("value") if control._is_usable else control._plan.blank
 
 
 def line_values(lines: LiveLines[Any], line: Any) -> dict[str, Any]:
     """Return a line's values by path."""
-    return {path: in_use(control) for path, control in values_of(lines, line).items() if isinstance(control, LiveValue)}
+    return {path: is_usable(control) for path, control in values_of(lines, line).items() if isinstance(control, LiveValue)}
 
 
 def outcome_of(form: Form, verdict: str) -> Outcome:
@@ -305,7 +305,7 @@ def outcome_of(form: Form, verdict: str) -> Outcome:
     values: dict[str, Any] = {}
     for path, control in form._state.controls.items():
         if isinstance(control, LiveLines):
-            values[path] = tuple([line_values(control, line) for line in control._rows]) if control._in_use else ()
+            values[path] = tuple([line_values(control, line) for line in control._rows]) if control._is_usable else ()
         elif isinstance(control, LiveValue) and "#" not in path:
-            values[path] = in_use(control)
+            values[path] = is_usable(control)
     return Outcome(verdict, values, form._state.overrides)

@@ -15,7 +15,7 @@ from fuselatch.core.engine.turn import Turn
 from fuselatch.core.engine.waiting import DialogWait, PauseWait, PromptWait, Wait
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.form import Form
-from fuselatch.core.forms.held import Held, current
+from fuselatch.core.forms.held import ControlState, current
 from fuselatch.core.forms.latches import Latch
 from fuselatch.core.forms.live_lists import LiveLines, LiveTable
 from fuselatch.core.forms.plans import FormPlan, Handler
@@ -28,7 +28,7 @@ from fuselatch.core.model.events import By, Event
 from fuselatch.core.model.outcome import ACCEPTED, Outcome
 from fuselatch.core.model.records import Change
 
-ITSELF = Handler("the form itself", lambda: None, False)
+ENGINE_HANDLER = Handler("the form itself", lambda: None, False)
 
 
 class Engine(Storing):
@@ -41,7 +41,7 @@ class Engine(Storing):
 
     def ask_itself(self, turn: Turn, form: Form, prompt: Prompt, facts: Mapping[str, Any]) -> str:
         """Ask a prompt that no handler of the developer asks."""
-        before, turn.handler = turn.handler, turn.handler or ITSELF
+        before, turn.handler = turn.handler, turn.handler or ENGINE_HANDLER
         try:
             return self.ask(form, prompt, facts)
         finally:
@@ -292,8 +292,8 @@ class Engine(Storing):
 
     def mark(self, node: Node, prop: str) -> None:
         self.updates.mark(node, prop, 0)
-        if isinstance(node, Held):
-            self.updates.unjudge(node)
+        if isinstance(node, ControlState):
+            self.updates.revalidate(node)
 
     def release_pointer(self, turn: Turn, covering: Form | None) -> None:
         """Move the pointer off a form that gets covered; off any form without `covering`."""
@@ -307,7 +307,7 @@ class Engine(Storing):
         finally:
             turn.come_back(queue, after)
 
-    def obstacle_at(self, control: Held) -> str | None:
+    def obstacle_at(self, control: ControlState) -> str | None:
         """Return what prevents the user from using a control, or None."""
         found = refusals.at_control(self, control)
         return None if found is None else found[0]

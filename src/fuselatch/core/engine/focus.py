@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from fuselatch.core.forms.controls import LiveEntry
-from fuselatch.core.forms.held import Held, in_use
+from fuselatch.core.forms.controls import LiveInput
+from fuselatch.core.forms.held import ControlState, is_usable
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.texts import user_text
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 def settle(turn: Turn, control: Any) -> None:
     """Parse an entry's draft into its value. A draft that can't be parsed stays."""
-    draft = control._draft if isinstance(control, LiveEntry) else None
+    draft = control._draft if isinstance(control, LiveInput) else None
     if draft is None:
         return
     if control._listing:
@@ -34,7 +34,7 @@ def settle(turn: Turn, control: Any) -> None:
     except Unparsable as error:
         turn.set(control, "_trouble", Finding(str(error), rule="parse"))
         turn.put_value(control, control._plan.blank, turn.cause)
-        turn.engine.updates.unjudge(control)
+        turn.engine.updates.revalidate(control)
     else:
         turn.set(control, "_draft", None)
         turn.put_value(control, value, turn.cause)
@@ -64,7 +64,7 @@ def offer_other(turn: Turn, control: LiveChoice[Any, Any, Any], entry: str) -> N
 
 def end_preview(turn: Turn, control: Any) -> None:
     """Show findings of values again, at a control and where it was checked with others."""
-    shown = (control._state.controls[check.at] for check in control._plan.judges)
+    shown = (control._state.controls[check.at] for check in control._plan.checked_by)
     for each in (control, *shown):
         if each._preview is not None:
             turn.set(each, "_preview", None)
@@ -74,14 +74,14 @@ def drop_draft(turn: Turn, control: Any) -> None:
     """Drop a draft, and the finding that it can't be parsed."""
     if control._draft is not None:
         turn.set(control, "_draft", None)
-    if isinstance(control, LiveEntry):
+    if isinstance(control, LiveInput):
         end_preview(turn, control)
         if control._trouble is not None:
             turn.set(control, "_trouble", None)
-            turn.engine.updates.unjudge(control)
+            turn.engine.updates.revalidate(control)
 
 
-def step(turn: Turn, name: str, control: Held, event: str) -> None:
+def step(turn: Turn, name: str, control: ControlState, event: str) -> None:
     """Note a step at a control, and raise its event if its kind has one."""
     before, turn.cause = turn.cause, turn.note("step", control, name)
     if event in control._plan.raises:
@@ -89,14 +89,14 @@ def step(turn: Turn, name: str, control: Held, event: str) -> None:
     turn.cause = before
 
 
-def mark(turn: Turn, control: Held) -> None:
+def mark(turn: Turn, control: ControlState) -> None:
     """Let a control show its findings from now on."""
     if not control._marked:
         turn.set(control, "_marked", True)
-        turn.engine.updates.unjudge(control)
+        turn.engine.updates.revalidate(control)
 
 
-def leave(turn: Turn, here: Any, target: Held) -> bool:
+def leave(turn: Turn, here: Any, target: ControlState) -> bool:
     """Leave a control for another: raise `leaving`, which can be blocked, and `left`."""
     before, turn.cause = turn.cause, turn.note("step", here, "leave")
     try:
@@ -110,7 +110,7 @@ def leave(turn: Turn, here: Any, target: Held) -> bool:
                 return False
         # Nothing has the focus while `left` runs, so that a handler can move it elsewhere.
         put_focus(turn, here.form, None)
-        if isinstance(here, LiveEntry):
+        if isinstance(here, LiveInput):
             mark(turn, here)
         turn.happen("left", here.form, here)
         return still_there(turn, target)
@@ -118,7 +118,7 @@ def leave(turn: Turn, here: Any, target: Held) -> bool:
         turn.cause = before
 
 
-def move(turn: Turn, target: Held) -> bool:
+def move(turn: Turn, target: ControlState) -> bool:
     """Move the focus to a control; return False if it can't get there."""
     here = target.form._state.focus
     if here is target:
@@ -132,7 +132,7 @@ def move(turn: Turn, target: Held) -> bool:
     return still_there(turn, target)
 
 
-def put_focus(turn: Turn, form: Form, control: Held | None, select: bool = False) -> None:
+def put_focus(turn: Turn, form: Form, control: ControlState | None, select: bool = False) -> None:
     """Set a form's focus without events."""
     state = form._state
     if state.focus is not control:
@@ -141,16 +141,16 @@ def put_focus(turn: Turn, form: Form, control: Held | None, select: bool = False
         turn.set(state, "select", select)
 
 
-def still_there(turn: Turn, target: Held) -> bool:
+def still_there(turn: Turn, target: ControlState) -> bool:
     """Return True if a target is still usable; otherwise skip the rest of the gesture."""
     engine = turn.engine
-    if in_use(target) and target.form is engine.front and not engine.waits:
+    if is_usable(target) and target.form is engine.front and not engine.waits:
         return True
     why = engine.obstacle_at(target)
     return True if why is None else drop(turn, target, why)
 
 
-def drop(turn: Turn, target: Held, why: str) -> bool:
+def drop(turn: Turn, target: ControlState, why: str) -> bool:
     """Note that the rest of a gesture is skipped, and put the reason on the view."""
     turn.note("skip", target, "rest", None, why)
     if turn.engine.notice == "":
@@ -161,13 +161,13 @@ def drop(turn: Turn, target: Held, why: str) -> bool:
     return False
 
 
-def asked_for(turn: Turn, control: Held, select: bool) -> None:
+def asked_for(turn: Turn, control: ControlState, select: bool) -> None:
     """Move the focus where a handler asked, if that control can have it."""
     if control.form.is_open and takes_focus(control) and move(turn, control):
         put_focus(turn, control.form, control, select)
 
 
-def enter(turn: Turn, form: Form, control: Held | None) -> None:
+def enter(turn: Turn, form: Form, control: ControlState | None) -> None:
     """Set the focus for the user without leaving the previous control."""
     if control is not None and form._state.focus is not control and takes_focus(control):
         put_focus(turn, form, control)
@@ -179,7 +179,7 @@ def keep(turn: Turn) -> None:
     for form in turn.engine.forms:
         control = form._state.focus
         if control is None or takes_focus(control):
-            if control is None and form is turn.engine.front and form._state.seen:
+            if control is None and form is turn.engine.front and form._state.was_shown:
                 enter(turn, form, following(form, None, 1))
             continue
         # No `leaving`: blocking it would leave the focus on a control that can't have it.
@@ -192,13 +192,13 @@ def keep(turn: Turn) -> None:
             enter(turn, form, following(form, control, 1))
 
 
-def following(form: Form, here: Held | None, way: int) -> Held | None:
+def following(form: Form, here: ControlState | None, way: int) -> ControlState | None:
     """Return the next control (`way` 1) or previous control (-1) that can have the focus."""
     order = form._state.order
     count = len(order)
     start = place_of(form, here) if here is not None else (-1 if way > 0 else 0)
     for offset in range(1, count + 1):
-        control: Held = order[(start + way * offset) % count]
+        control: ControlState = order[(start + way * offset) % count]
         if takes_focus(control):
             return control
     return None
@@ -213,7 +213,7 @@ def place_of(form: Form, here: Any) -> int:
     return state.order.index(here if here in state.order else here._plan.line[0])
 
 
-def takes_focus(control: Held) -> bool:
+def takes_focus(control: ControlState) -> bool:
     """Return True if a control can have the focus now."""
     decl = control._decl
-    return decl.takes_focus and "value" not in decl.rules and in_use(control)
+    return decl.takes_focus and "value" not in decl.rules and is_usable(control)

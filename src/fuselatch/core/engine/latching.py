@@ -25,7 +25,7 @@ Place = tuple[str, int, int, str]
 """A latch's place in the session: its name, the form's number, the record's number (0: any) and the key."""
 
 
-class LatchSeen(NamedTuple):
+class LatchView(NamedTuple):
     """A set latch: its name, key, user, answer, time (ISO 8601), and what resets it, in words."""
 
     latch: str
@@ -36,7 +36,7 @@ class LatchSeen(NamedTuple):
     until: str
 
 
-class Grip(Undoable):
+class LatchUndo(Undoable):
     """A gesture's change of a latch, so that it can be undone."""
 
     __slots__ = ("before", "done", "engine", "place", "store", "taken")
@@ -166,7 +166,7 @@ def set_latch(turn: Turn, form: Form, latch: Latch, name: str, answer: str) -> b
         # The store compares and sets in one statement. If another session was faster, look again.
         if store_of(engine, name).set(taken, before):
             break
-    turn.set(Grip(engine, place, taken, before, engine.latch_store if stored else None), "done", True)
+    turn.set(LatchUndo(engine, place, taken, before, engine.latch_store if stored else None), "done", True)
     turn.note_form("latch", form, name, None, answer)
     engine.latch_node.differs(turn.cause)
     return True
@@ -183,7 +183,7 @@ def reset_latch(turn: Turn, form: Form, latch: Latch, name: str) -> None:
         store_of(engine, name).reset(before)
     else:
         del engine.held[place]
-    turn.set(Grip(engine, place, None, before, engine.latch_store if stored else None), "done", True)
+    turn.set(LatchUndo(engine, place, None, before, engine.latch_store if stored else None), "done", True)
     turn.note_form("latch", form, name, before.answer, None)
     engine.latch_node.differs(turn.cause)
 
@@ -195,23 +195,23 @@ def forget(turn: Turn, form: Form) -> None:
     for place, taken in list(engine.held.items()):
         if place[1] == state.serial and (closed or place[2] == state.record):
             del engine.held[place]
-            turn.set(Grip(engine, place, None, taken, None), "done", True)
+            turn.set(LatchUndo(engine, place, None, taken, None), "done", True)
             turn.note_form("latch", form, place[0], taken.answer, None)
             engine.latch_node.differs(turn.cause)
 
 
-def seen(engine: Engine) -> tuple[LatchSeen, ...]:
+def seen(engine: Engine) -> tuple[LatchView, ...]:
     """Return the latches that are set in the session, and for its user in the store."""
     told = []
     for (name, _, _, key), taken in engine.held.items():
         latch, form = engine.known_latches[name]
-        told.append(LatchSeen(name, key, taken.user, taken.answer, taken.when, until(latch, form, taken)))
+        told.append(LatchView(name, key, taken.user, taken.answer, taken.when, until(latch, form, taken)))
     for taken in engine.latch_store.all() if engine.latch_store is not None else ():
         if taken.user not in ("", engine.session.user):
             continue
         known = engine.known_latches.get(taken.latch)
         if known is None or not is_over(known[0].every, taken.when, engine.read_clock()):
-            told.append(LatchSeen(*taken[:1], taken.key, *taken[1:2], *taken[3:], until(known and known[0], "", taken)))
+            told.append(LatchView(*taken[:1], taken.key, *taken[1:2], *taken[3:], until(known and known[0], "", taken)))
     return tuple(told)
 
 

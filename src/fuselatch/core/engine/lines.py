@@ -64,7 +64,7 @@ def parent_kept(turn: Turn, lines: LiveLines[Any]) -> bool:
     form = lines.form
     if lines._decl.new_parent == "save_first":
         return bool(form._state.records._save(turn))
-    closing.judged(turn, form)
+    closing.validated(turn, form)
     return closing.held(turn, form, "line", user_text("notice.save_first", caption=lines.caption))
 
 
@@ -197,7 +197,7 @@ def detach(engine: Engine, lines: LiveLines[Any], line: Any) -> None:
     whole._set = {"visible": False}
     engine.retired[lines] = None
     for control in lines._members[line][1]:
-        engine.updates.unjudged.pop(control, None)
+        engine.updates.to_validate.pop(control, None)
 
 
 def attach(engine: Engine, lines: LiveLines[Any], line: Any) -> None:
@@ -209,7 +209,7 @@ def attach(engine: Engine, lines: LiveLines[Any], line: Any) -> None:
         engine.updates.mark_cell(cell, 0)
     whole._set = None
     for control in lines._members[line][1]:
-        engine.updates.unjudge(control)
+        engine.updates.revalidate(control)
 
 
 # ---- lines that are saved with a record
@@ -296,7 +296,7 @@ def stage(turn: Turn, form: Form, records: Records) -> None:
                 engine.stage(turn, change, LineKeys(lines, line, records))
             written[line] = {**(was or {}), **row, key_column: was[key_column] if was is not None else change.key}
             for control in lines._members[line][1]:
-                closing.seen_as_kept(turn, control)
+                closing.mark_clean(turn, control)
         forget_written(turn, lines, written)
 
 

@@ -58,8 +58,8 @@ def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: F
     engine.look(turn)
     if state.plan.records:
         state.records = engine.bind(opened, state.plan.records)
-    if engine.witness is not None:
-        engine.witness.opened(opened)
+    if engine.observer is not None:
+        engine.observer.opened(opened)
     ready(engine, cells)
     turn.set(state, "phase", state.after("open"))
     if state.records is not None:

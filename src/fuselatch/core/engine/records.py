@@ -6,10 +6,10 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 from fuselatch.core.engine import closing, focus, latching, lines
-from fuselatch.core.engine.closing import seen_as_kept
+from fuselatch.core.engine.closing import mark_clean
 from fuselatch.core.engine.opening import set_defaults
 from fuselatch.core.engine.rows import bound_columns, bring, held_by, hold, must_be_column
-from fuselatch.core.forms.controls import LiveEntry, LiveValue
+from fuselatch.core.forms.controls import LiveInput, LiveValue
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.places import FirstBlank, HostSelection
 from fuselatch.core.forms.prompts import Prompt
@@ -44,7 +44,7 @@ class Records(Node):
         self._filters: dict[str, Any] = {}
         self._blank_is_all = True
         self._only: Mapping[str, Any] = form._state.manner.only or {}
-        self._seen: Seen | None = None
+        self._seen: FilteredRows | None = None
         columns = engine.store_columns(source)
         for column in self._only:
             must_be_column(column, columns, source)
@@ -102,7 +102,7 @@ class Records(Node):
     def _keys(self) -> list[Any]:
         return self._look().keys
 
-    def _look(self) -> Seen:
+    def _look(self) -> FilteredRows:
         """Return the rows that match the filters; computed again only if something changed."""
         wanted = dict(self._only)
         blank = False
@@ -117,7 +117,7 @@ class Records(Node):
         rows = self._engine.rows.read(self.source)
         seen = self._seen
         if seen is None or seen.rows is not rows or seen.wanted != wanted or seen.none is not blank:
-            seen = self._seen = Seen(rows, wanted, blank, self._key_column)
+            seen = self._seen = FilteredRows(rows, wanted, blank, self._key_column)
         return seen
 
     # ---- to act
@@ -318,7 +318,7 @@ class Records(Node):
             turn.engine.stage(turn, change, self)
         self._take(turn, {**(was or {}), **row, self._key_column: self.key if was is not None else change.key})
         for control in self._bound.values():
-            seen_as_kept(turn, control)
+            mark_clean(turn, control)
         lines.stage(turn, self._form, self)
 
     def keyed(self, turn: Turn, key: Any) -> None:
@@ -358,7 +358,7 @@ class Records(Node):
         return user_text("remove.with_lines", key=self.key, lines=TEXTS["remove.and"].join(counted))
 
 
-class Seen:
+class FilteredRows:
     """The rows that match the filters: their keys in order, and each key's place."""
 
     __slots__ = ("_rows", "keys", "none", "places", "rows", "wanted")
@@ -382,7 +382,7 @@ class Seen:
         return iter(zip(self.keys, self._rows, strict=True))
 
 
-def selected(engine: Engine, source: str, seen: Seen) -> tuple[Any, str]:
+def selected(engine: Engine, source: str, seen: FilteredRows) -> tuple[Any, str]:
     """Return the key of the host's selection, or the problem with it."""
     chosen = engine.session.services[Host].selected()
     if chosen is None:
@@ -410,18 +410,18 @@ def leave_behind(turn: Turn, form: Form) -> None:
     turn.set(state, "record", state.record + 1)
     turn.set(state, "overrides", ())
     for control in state.order:
-        if isinstance(control, LiveEntry):
+        if isinstance(control, LiveInput):
             focus.drop_draft(turn, control)
             for name, value in (("_findings", None), ("_preview", None), ("_marked", False)):
                 turn.set(control, name, value)
-            seen_as_kept(turn, control)
+            mark_clean(turn, control)
 
 
 def reset(turn: Turn, form: Form) -> None:
     """Blank the form and set its defaults again; raises no `changed`."""
     leave_behind(turn, form)
     for control in form._state.order:
-        if isinstance(control, LiveEntry) and not control._rule:
+        if isinstance(control, LiveInput) and not control._rule:
             if isinstance(control, LiveChoice):
                 turn.set(control, "_brought", None)
             hold(turn, control, control._plan.blank)

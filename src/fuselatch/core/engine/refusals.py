@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any, Final
 
-from fuselatch.core.forms.controls import LiveEntry
-from fuselatch.core.forms.held import Held, in_use
+from fuselatch.core.forms.controls import LiveInput
+from fuselatch.core.forms.held import ControlState, is_usable
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.model.gestures import VERBS, Gesture
 from fuselatch.core.model.names import suggest
@@ -45,11 +45,11 @@ LOOKING: Final = frozenset({"hover", "unhover"})
 """Verbs that a disabled control accepts."""
 
 
-def obstacle(engine: Engine, gesture: Gesture, control: Held | None) -> Reason | None:
+def obstacle(engine: Engine, gesture: Gesture, control: ControlState | None) -> Reason | None:
     """Return why a gesture is refused, with the trace entry that caused it, or None."""
     # Fast path: a usable control on the front form.
     if control is not None and control.form is engine.front and not engine.waits and gesture.verb in AT_CONTROLS:
-        if in_use(control) and not engine.closed:
+        if is_usable(control) and not engine.closed:
             return unfit(gesture, control)
     if engine.closed:
         return "the session is closed", None
@@ -118,16 +118,16 @@ def covering(engine: Engine, form: Any) -> Reason | None:
     return (f"{form.title} is hidden", None) if form is not engine.front and engine.hidden(form) else None
 
 
-def at_control(engine: Engine, control: Held) -> Reason | None:
+def at_control(engine: Engine, control: ControlState) -> Reason | None:
     """Return why the user can't use a control, or None."""
     if engine.waits or control.form is not engine.front:
         found = covering(engine, control.form)
         if found is not None:
             return found
-    if in_use(control):
+    if is_usable(control):
         return None
     prop, word = ("enabled", "disabled") if control._has("visible") else ("visible", "hidden")
-    culprit: Held = control
+    culprit: ControlState = control
     while culprit._outer is not None and culprit._current(prop):
         culprit = culprit._outer
     group = "" if culprit is control else f"group '{culprit.name}'; "
@@ -135,7 +135,7 @@ def at_control(engine: Engine, control: Held) -> Reason | None:
     return f"'{control.name}' is {word} ({group}{because(culprit, prop)})", line
 
 
-def because(control: Held, prop: str) -> str:
+def because(control: ControlState, prop: str) -> str:
     """Return what made a property as it is."""
     if prop in control._decl.rules:
         return f"rule for '{prop}'"
@@ -150,7 +150,7 @@ def unfit(gesture: Gesture, control: Any) -> Reason | None:
     fitting = FITTING.get(verb)
     if fitting is not None and kind not in fitting[0]:
         return f"{KIND_NAMES[kind]} {fitting[1]}", None
-    if verb in ENTERING and isinstance(control, LiveEntry) and control._rule:
+    if verb in ENTERING and isinstance(control, LiveInput) and control._rule:
         return f"'{control.name}' is read-only (its value has a rule)", None
     more = UNFIT.get(verb)
     reason = more(control, gesture.text) if more is not None else ""

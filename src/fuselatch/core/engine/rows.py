@@ -6,7 +6,7 @@ import re
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
-from fuselatch.core.forms.controls import LiveEntry, LiveValue
+from fuselatch.core.forms.controls import LiveInput, LiveValue
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.names import suggest
@@ -22,7 +22,7 @@ def bound_columns(form: Form, controls: Mapping[str, Any], columns: Sequence[str
     bound: dict[str, LiveValue[Any]] = {}
     headings = {heading_as_name(column): column for column in columns}
     for name, control in controls.items():
-        if not isinstance(control, LiveEntry) or control._rule:
+        if not isinstance(control, LiveInput) or control._rule:
             continue
         wanted = control._decl.constants.get("column", "")
         column = wanted or (name if name in columns else headings.get(name, name))
@@ -47,7 +47,7 @@ def must_be_column(column: str, columns: Sequence[str], source: str) -> None:
 
 def held_by(bound: Mapping[str, LiveValue[Any]]) -> dict[str, Any]:
     """Return values by column, without hidden and disabled controls."""
-    return {column: none_of(control._current("value"), control) for column, control in bound.items() if control._in_use}
+    return {column: none_of(control._current("value"), control) for column, control in bound.items() if control._is_usable}
 
 
 def bring(turn: Turn, control: Any, value: Any, where: str, column: str) -> None:

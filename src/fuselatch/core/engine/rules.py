@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING, Any, Final
 
 from fuselatch.core.forms.catalogs import Catalog
-from fuselatch.core.forms.held import Held, current, in_use
+from fuselatch.core.forms.held import ControlState, current, is_usable
 from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
 from fuselatch.core.forms.plans import CheckPlan
 from fuselatch.core.forms.prompts import TONES
@@ -66,7 +66,7 @@ def rule_of(state: FormState, control: Any, prop: str, rule: Any) -> tuple[Calla
     """Return what a declared rule runs, and the developer's function."""
     convert = converter(control, prop)
     if isinstance(rule, Derived):
-        inputs: list[Held] = [state.controls[path] for path in control._plan.inputs[prop]]
+        inputs: list[ControlState] = [state.controls[path] for path in control._plan.inputs[prop]]
         blank = control._plan.blank if prop == "value" else convert(None)
         return following(rule.function, inputs, convert, blank), rule.function
     if isinstance(rule, Catalog):
@@ -87,13 +87,13 @@ def running(rule: Callable[..., Any], owner: Any, convert: Callable[[Any], Any])
     return lambda: convert(rule(owner))
 
 
-def held_by(inputs: list[Held]) -> bool:
+def held_by(inputs: list[ControlState]) -> bool:
     """Return True if no rule and no list decides the inputs' values."""
     return not any("value" in given._decl.rules or isinstance(given, LiveChoice) for given in inputs)
 
 
 def following(
-    function: Callable[..., Any], inputs: list[Held], convert: Callable[[Any], Any], blank: Any
+    function: Callable[..., Any], inputs: list[ControlState], convert: Callable[[Any], Any], blank: Any
 ) -> Callable[[], Any]:
     """Return a function that runs a `derive` rule.
 
@@ -125,7 +125,7 @@ def following(
 
 
 def following_one(
-    function: Callable[..., Any], given: Held, held: bool, gap: Any, convert: Callable[[Any], Any], blank: Any
+    function: Callable[..., Any], given: ControlState, held: bool, gap: Any, convert: Callable[[Any], Any], blank: Any
 ) -> Callable[[], Any]:
     """Do the same for one input, as in the links of a long chain."""
     seen: Any = UNSEEN
@@ -145,13 +145,13 @@ def following_one(
 
 def check_cell(state: FormState, control: Any, check: CheckPlan, at: int) -> Cell:
     """Return the cell of a written check."""
-    run = judging(state, check)
+    run = check_runner(state, check)
     cell = Cell(control, "check", run, (state.serial, control._plan.index, at), check.function, state.name)
     cell.name = f"{control.name}.{check.name}"
     return cell
 
 
-def judging(state: FormState, check: CheckPlan, instead: dict[str, Any] | None = None) -> Callable[[], Finding | None]:
+def check_runner(state: FormState, check: CheckPlan, instead: dict[str, Any] | None = None) -> Callable[[], Finding | None]:
     """Return a function that runs a written check.
 
     It finds nothing while a value is blank or its control isn't usable. `instead` replaces values, by path.
@@ -169,7 +169,7 @@ def judging(state: FormState, check: CheckPlan, instead: dict[str, Any] | None =
             missing = value == blank and blank is not False
             if (missing and not check.blanks) or (held and control._trouble is not None):
                 return None
-            if not in_use(control):
+            if not is_usable(control):
                 return None
             values.append(value)
         return as_finding(check.function(owner, *values), check)

@@ -11,15 +11,15 @@ from fuselatch.core.engine.catalogs import CatalogNode
 from fuselatch.core.engine.failure import failed
 from fuselatch.core.engine.latching import LatchNode, Place
 from fuselatch.core.engine.nodes import DayNode, FormsNode, RecordsNode, SharedNode
+from fuselatch.core.engine.observer import Observer
 from fuselatch.core.engine.offers import Offers
 from fuselatch.core.engine.store import Store
 from fuselatch.core.engine.turn import Turn
 from fuselatch.core.engine.updates import Updates
 from fuselatch.core.engine.waiting import PauseWait, Wait
-from fuselatch.core.engine.witness import Witness
 from fuselatch.core.engine.workers import workers_here
 from fuselatch.core.forms.form import Form
-from fuselatch.core.forms.held import Held
+from fuselatch.core.forms.held import ControlState
 from fuselatch.core.forms.latches import Latch
 from fuselatch.core.forms.lines import forget_gone
 from fuselatch.core.forms.live_lists import LiveLines
@@ -65,7 +65,7 @@ class Running(EnginePort):
         self.offers = offers
         self.max_runs = max_runs
         self.recording = recording
-        self.witness: Witness | None = None
+        self.observer: Observer | None = None
         self.trace = Trace()
         self.notice = ""
         self.messages: dict[Form, tuple[str, Tone]] = {}
@@ -73,7 +73,7 @@ class Running(EnginePort):
         self.front: Form | None = None
         self.first: Form | None = None
         self.brought_to_front: Form | None = None
-        self.hovered: Held | None = None
+        self.hovered: ControlState | None = None
         self.waits: list[Wait] = []
         self.muted: dict[Callable[..., object], str] = {}
         self.pauses: set[tuple[type, str, str]] = set()
@@ -97,7 +97,7 @@ class Running(EnginePort):
         self.indexed: dict[tuple[str, str], tuple[Any, dict[Any, Any]]] = {}
         self.retired: dict[LiveLines[Any], None] = {}
         self.last_entered: dict[tuple[type[Form], str], Any] = {}
-        self.kept_rows: dict[str, tuple[Any, tuple[Any, ...]]] = {}
+        self.row_cache: dict[str, tuple[Any, tuple[Any, ...]]] = {}
         self._plans: dict[type[Form], FormPlan] = {}
         self._serials: dict[str, int] = {}
         self._opened = 0
@@ -204,9 +204,9 @@ class Running(EnginePort):
         front = self.front
         if front is not None and front is not self.brought_to_front:
             turn.set(self, "brought_to_front", front)
-            if front._state.seen:
+            if front._state.was_shown:
                 turn.happen("brought_to_front", front, None)
-            front._state.seen = True
+            front._state.was_shown = True
         turn.drain()
 
     def label_text(self, label: object) -> str:
@@ -214,7 +214,7 @@ class Running(EnginePort):
         if label.__class__ is not tuple:
             return str(label)
         verb, target, prop = label
-        name = f"{target.form.__class__.__name__}.{target.name}" if isinstance(target, Held) else str(target)
+        name = f"{target.form.__class__.__name__}.{target.name}" if isinstance(target, ControlState) else str(target)
         return f"{verb} {name}" if prop == "value" else f"{verb} {name}.{prop}"
 
     def stamp(self, reread: bool = False) -> None:

@@ -14,14 +14,14 @@ from typing import Any, Self, TypeVar
 
 from fuselatch.core.engine import latching, refusals, why
 from fuselatch.core.engine.engine import Engine
-from fuselatch.core.engine.latching import LatchSeen
+from fuselatch.core.engine.latching import LatchView
+from fuselatch.core.engine.observer import Observer
 from fuselatch.core.engine.offers import Offer, Offered, Offers
 from fuselatch.core.engine.opening import open_form
-from fuselatch.core.engine.steps import QUIET, STEPS, come_to_front
+from fuselatch.core.engine.steps import RUNS_NO_AUTHOR_CODE, STEPS, come_to_front
 from fuselatch.core.engine.store import Store
 from fuselatch.core.engine.turn import Turn
 from fuselatch.core.engine.view import View, view_of
-from fuselatch.core.engine.witness import Witness
 from fuselatch.core.forms.controls import MASK, Live
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.lines import placed_at
@@ -91,7 +91,7 @@ class Session:
     `forms`: forms that the user can open by name or shortcut; classes, or a mapping of classes to parameters. `records`:
     a store. `at`, `only`: the first record and the rows of a bound form (see `Form.open`). `services`: a mapping of
     classes to objects. `latches`: a latch store. `policy`: a `Policy`. `max_runs`: handler runs allowed per gesture.
-    `recording=False`: no trace. `witness`: told what is tried. `prepare`: called before anything opens, for example to
+    `recording=False`: no trace. `observer`: told what is tried. `prepare`: called before anything opens, for example to
     mute handlers.
 
     Raises `Refused`, `UnknownName`, `HandlerFailed`, and `PolicyError` if the policy doesn't fit a form.
@@ -114,7 +114,7 @@ class Session:
         at: Any = None,
         only: Mapping[str, Any] | None = None,
         params: Mapping[str, Any] | None = None,
-        witness: Witness | None = None,
+        observer: Observer | None = None,
         prepare: Callable[[Session], None] = lambda session: None,
     ) -> None:
         self.user = user
@@ -131,7 +131,7 @@ class Session:
             for each in (start, *offers.by_name.values()) if start is not None else offers.by_name.values():
                 policy.applied(each.form)
         self._engine = Engine(self, clock, plain, records, latches, policy, offers, max_runs, recording)
-        self._engine.witness = witness
+        self._engine.observer = observer
         prepare(self)
         if start is None:
             return
@@ -215,7 +215,7 @@ class Session:
         if found is not None:
             self._refuse(shown, found)
         if form is None or form is engine.front:
-            quiet = verb in QUIET and QUIET[verb](engine, control)
+            quiet = verb in RUNS_NO_AUTHOR_CODE and RUNS_NO_AUTHOR_CODE[verb](engine, control)
             engine.start(shown, lambda turn: carry(turn, gesture, control), "user", quiet)
             return
 
@@ -360,7 +360,7 @@ class Session:
         return self._services
 
     @property
-    def latches(self) -> tuple[LatchSeen, ...]:
+    def latches(self) -> tuple[LatchView, ...]:
         """The latches that are set for this session's user, with what resets each."""
         return latching.seen(self._engine)
 

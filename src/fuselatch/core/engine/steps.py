@@ -15,7 +15,7 @@ from fuselatch.core.engine.closing import leave, submit, submit_and_go_on
 from fuselatch.core.engine.focus import drop, following, move, settle, step
 from fuselatch.core.engine.opening import open_form
 from fuselatch.core.engine.records import reset
-from fuselatch.core.forms.controls import LiveEntry
+from fuselatch.core.forms.controls import LiveInput
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.held import current
 from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
@@ -67,7 +67,7 @@ def types_quietly(engine: Any, control: Any) -> bool:
         control._state.focus is control
         and not control._marked
         and not control._decl.constants["while_typing"]
-        and not (plan.judges and any(check.while_typing for check in plan.judges))
+        and not (plan.checked_by and any(check.while_typing for check in plan.checked_by))
         and "typed" not in plan.heard
         and not control._listing
         and control._trouble is None
@@ -87,7 +87,7 @@ def put_draft(turn: Turn, control: Any, text: str) -> None:
     control._listing = isinstance(control, LiveChoice)
     if control._trouble is not None:
         control._trouble = None
-        turn.engine.updates.unjudge(control)
+        turn.engine.updates.revalidate(control)
     turn.engine.preview(turn, control)
     if not heard:
         return
@@ -367,7 +367,7 @@ def enter_key(turn: Turn, form: Form, here: Any, repeat: bool) -> None:
         if not repeat:
             press(turn, Gesture(verb="press", control=here.name), here)
         return
-    if isinstance(here, LiveEntry):
+    if isinstance(here, LiveInput):
         if here._decl.constants["look"] == "multi-line":
             put_draft(turn, here, here.text + "\n")
             return
@@ -405,9 +405,9 @@ def take_match(turn: Turn, here: LiveChoice[Any, Any, Any]) -> None:
 
 def escape(turn: Turn, form: Form, here: Any, repeat: bool) -> None:
     """Handle Escape: close an open list, then revert a draft, then close the form."""
-    if isinstance(here, LiveEntry) and here._listing:
+    if isinstance(here, LiveInput) and here._listing:
         turn.set(here, "_listing", False)
-    elif isinstance(here, LiveEntry) and here._draft is not None:
+    elif isinstance(here, LiveInput) and here._draft is not None:
         before, turn.cause = turn.cause, turn.note("step", here, "revert")
         focus.drop_draft(turn, here)
         turn.drain()
@@ -443,7 +443,7 @@ KEYS: Final[Mapping[str, Callable[[Any, Form, Any, bool], None]]] = {
 }
 """Keys with the same meaning on every form. A form's shortcuts come first, except Enter."""
 
-QUIET: Final[Mapping[str, Callable[[Any, Any], bool]]] = {"type": types_quietly, "answer": answers_quietly}
+RUNS_NO_AUTHOR_CODE: Final[Mapping[str, Callable[[Any, Any], bool]]] = {"type": types_quietly, "answer": answers_quietly}
 """For some verbs, a test if a gesture runs none of the developer's code."""
 
 STEPS: Final[Mapping[str, Callable[[Any, Gesture, Any], None]]] = {

@@ -31,12 +31,12 @@ class Storing(Changes):
 
     def store_rows(self, source: str) -> tuple[Mapping[str, Any], ...]:
         version = self.store_version(source)
-        kept = self.kept_rows.get(source)
+        kept = self.row_cache.get(source)
         if kept is None or kept[0] != version:
             assert self.store is not None, "the session has a store"
             found: Any = self.store.read(source)
             rows = found.to_dict("records") if hasattr(found, "columns") else found
-            kept = self.kept_rows[source] = version, tuple(rows)
+            kept = self.row_cache[source] = version, tuple(rows)
         return kept[1]
 
     def store_frame(self, source: str) -> Any:
@@ -90,7 +90,7 @@ class Storing(Changes):
         if self.store is None:
             return
         self.store.look()
-        kept = self.kept_rows.items()
+        kept = self.row_cache.items()
         changed = [source for source, (version, _) in kept if self.store.version(source) != version]
         for source in changed:
             self.store_rows(source)

@@ -17,7 +17,7 @@ from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.engine.waiting import is_void, pause, waiting_changes
 from fuselatch.core.forms.container import Container
 from fuselatch.core.forms.controls import MASK
-from fuselatch.core.forms.held import Held
+from fuselatch.core.forms.held import ControlState
 from fuselatch.core.forms.plans import Handler
 from fuselatch.core.model.cells import UNSEEN, Cell, Undoable
 from fuselatch.core.model.errors import Abandoned, HandlerFailed, describe
@@ -80,7 +80,7 @@ class Turn(Undoable):
         self.after: list[Callable[[Turn], object]] | None = None
         self.lines: dict[tuple[Any, Any], int] | None = None
         self.committed = False
-        self.typed: Held | None = None
+        self.typed: ControlState | None = None
         self.writes: list[tuple[Change, Any]] | None = None
         self.outward: list[tuple[Callable[..., object], tuple[object, ...]]] | None = None
         self.failure: HandlerFailed | None = None
@@ -194,7 +194,7 @@ class Turn(Undoable):
 
     # ---- notes in the trace
 
-    def note(self, kind: str, control: Held, name: str, old: object = None, new: object = None) -> int:
+    def note(self, kind: str, control: ControlState, name: str, old: object = None, new: object = None) -> int:
         """Add an entry about a control; return its number."""
         if self.rows is None:
             return 0
@@ -226,7 +226,7 @@ class Turn(Undoable):
 
     # The next three are the ones of every gesture. Compiled code sets a named attribute several times faster than `set`.
 
-    def put_findings(self, control: Held, findings: tuple[Finding, ...]) -> None:
+    def put_findings(self, control: ControlState, findings: tuple[Finding, ...]) -> None:
         """Set a control's findings."""
         self.undo.append((control, "_findings", control._findings))
         control._findings = findings
@@ -236,7 +236,7 @@ class Turn(Undoable):
         self.undo.append((cell, "announced", cell.announced))
         cell.announced = value
 
-    def put_value(self, control: Held, value: object, cause: int) -> None:
+    def put_value(self, control: ControlState, value: object, cause: int) -> None:
         """Set a value and queue `changed`, unless it is the same."""
         old = control._value
         # In Python 1 == 1.0 == True, but setting one for the other is a change.
@@ -254,8 +254,8 @@ class Turn(Undoable):
         if control._watchers is not None and not control._rule:
             updates.mark(control, "value", cause)
         if plan.entry:
-            if plan.judged or control._set is not None:
-                updates.unjudged[control] = None
+            if plan.validated or control._set is not None:
+                updates.to_validate[control] = None
                 updates.pending = True
             if control._initial is UNSEEN:
                 self.undo.append((control, "_initial", UNSEEN))
@@ -333,7 +333,7 @@ class Turn(Undoable):
             if updates.touched:
                 updates.announce(self)
             elif updates.pending:
-                updates.judge_all(self)
+                updates.validate_all(self)
             elif self.lines:
                 # After derived values have followed, so that each line is announced once.
                 lines, line = first = next(iter(self.lines))

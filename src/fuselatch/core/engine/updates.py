@@ -10,7 +10,7 @@ from collections.abc import Iterable
 from operator import attrgetter
 from typing import TYPE_CHECKING, Any, Final
 
-from fuselatch.core.forms.held import Held, current
+from fuselatch.core.forms.held import ControlState, current
 from fuselatch.core.model.cells import UNSEEN, Cell, Inputs, watch
 from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, RuleError
 from fuselatch.core.model.rows import add_row
@@ -35,13 +35,13 @@ UNTRACKED: Final = Untracked()
 class Updates:
     """The marked cells and controls of one session. `pending`: there are any."""
 
-    __slots__ = ("engine", "pending", "running", "touched", "unjudged")
+    __slots__ = ("engine", "pending", "running", "to_validate", "touched")
 
     def __init__(self, engine: Engine) -> None:
         self.engine = engine
         self.pending = False
         self.touched: dict[Cell, None] = {}
-        self.unjudged: dict[Held, None] = {}
+        self.to_validate: dict[ControlState, None] = {}
         self.running: list[Cell] = []
 
     # ---- stale and fresh
@@ -85,11 +85,11 @@ class Updates:
         self.touched[cell] = None
         self.pending = True
 
-    def unjudge(self, control: Held) -> None:
+    def revalidate(self, control: ControlState) -> None:
         """Queue a control to be validated."""
         plan = control._plan
-        if plan.entry and (plan.judged or control._set is not None or control._findings or control._trouble is not None):
-            self.unjudged[control] = None
+        if plan.entry and (plan.validated or control._set is not None or control._findings or control._trouble is not None):
+            self.to_validate[control] = None
             self.pending = True
 
     def fresh(self, cell: Cell) -> Any:
@@ -126,8 +126,8 @@ class Updates:
                 watch(cell, inputs)
                 cell.value = value
             cell.fresh = True
-            if engine.witness is not None:
-                engine.witness.computed(cell)
+            if engine.observer is not None:
+                engine.observer.computed(cell)
         except HandlerFailed:
             raise
         except Exception as error:
@@ -144,19 +144,19 @@ class Updates:
         if cell.forced or not inputs:
             return True
         for (node, prop), seen in inputs.items():
-            now = current(node, prop) if isinstance(node, Held) else node._current(prop)
+            now = current(node, prop) if isinstance(node, ControlState) else node._current(prop)
             if now is not seen and not (type(now) is type(seen) and now == seen):
                 return True
         return False
 
     # ---- announcing
 
-    def judge_all(self, turn: Turn) -> None:
+    def validate_all(self, turn: Turn) -> None:
         """Validate the queued controls."""
         self.pending = False
-        unjudged, self.unjudged = self.unjudged, {}
-        for control in unjudged:
-            self.judge(turn, control)
+        to_validate, self.to_validate = self.to_validate, {}
+        for control in to_validate:
+            self.validate(turn, control)
 
     def announce(self, turn: Turn) -> None:
         """Update the marked cells and announce what differs, in order of dependence."""
@@ -193,7 +193,7 @@ class Updates:
         if prop == "value":
             turn.put_value(control, value, cell.cause)
         elif prop == "check":
-            self.engine.unjudge_check(control)
+            self.engine.revalidate_check(control)
         elif told is not value and not (type(told) is type(value) and told == value):
             if turn.rows is not None:
                 add_row(
@@ -217,13 +217,13 @@ class Updates:
                 self.fresh(cell)
                 cell.announced = cell.value
                 if cell.prop == "check":
-                    self.engine.unjudge_check(cell.node)
+                    self.engine.revalidate_check(cell.node)
             except FuseLatchError:
                 # It also failed before the gesture, or depends on untracked data. It stays stale.
                 continue
-        unjudged, self.unjudged = self.unjudged, {}
+        to_validate, self.to_validate = self.to_validate, {}
         self.pending = False
-        for control in unjudged:
+        for control in to_validate:
             # The answer that ended a wait may have noted findings of values that are undone now.
             if control._findings is not None:
                 try:
@@ -231,12 +231,12 @@ class Updates:
                 except FuseLatchError:
                     continue
 
-    def judge(self, turn: Turn, control: Held) -> None:
+    def validate(self, turn: Turn, control: ControlState) -> None:
         """Validate one control, and note new and cleared findings."""
         before = control._findings
         after = self.engine.findings(control)
-        if self.engine.witness is not None:
-            self.engine.witness.judged(control, after)
+        if self.engine.observer is not None:
+            self.engine.observer.validated(control, after)
         if before == after:
             return
         turn.put_findings(control, after)

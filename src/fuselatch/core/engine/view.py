@@ -9,7 +9,7 @@ from decimal import Decimal
 from typing import TYPE_CHECKING, Any, Final
 
 from fuselatch.core.engine.focus import takes_focus
-from fuselatch.core.forms.controls import MASK, LiveEntry, LiveValue
+from fuselatch.core.forms.controls import MASK, LiveInput, LiveValue
 from fuselatch.core.forms.form import plan_of
 from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
 from fuselatch.core.model.formats import Formats
@@ -207,7 +207,7 @@ def help_line(engine: Engine) -> str:
         target = engine.front._state.focus
     if target is None:
         return ""
-    marker = target.marker.text if isinstance(target, LiveEntry) else ""
+    marker = target.marker.text if isinstance(target, LiveInput) else ""
     return "; ".join(line for line in (marker, target._read("help")) if line)
 
 
@@ -240,9 +240,9 @@ def form_view(engine: Engine, form: Form) -> FormView:
 
 def control_view(engine: Engine, control: Any, in_front: bool) -> ControlView:
     decl = control._decl
-    entry = isinstance(control, LiveEntry)
+    entry = isinstance(control, LiveInput)
     holds = isinstance(control, LiveValue)
-    marker = control.marker if isinstance(control, LiveEntry) else None
+    marker = control.marker if isinstance(control, LiveInput) else None
     choices, count = in_reach(control) if isinstance(control, LiveChoice) else ((), 0)
     text = control.text if holds else ""
     columns, cells = table_view(control) if isinstance(control, LiveTable) else ((), ())
@@ -261,7 +261,7 @@ def control_view(engine: Engine, control: Any, in_front: bool) -> ControlView:
         look=decl.constants["look"],
         keys=decl.constants["keys"],
         enabled=control.enabled,
-        required=bool(control.required) if isinstance(control, LiveEntry) else False,
+        required=bool(control.required) if isinstance(control, LiveInput) else False,
         read_only=bool(entry and control._rule),
         focused=focused,
         selected=focused and control.form._state.select,

@@ -109,8 +109,8 @@ def ask(engine: Engine, form: Form, prompt: Prompt, facts: Mapping[str, Any]) ->
     pressed: str = wait_for(engine, turn, PromptWait(turn, form, shown, prompt, text, number))
     # Code that compares answers sees the declared captions, whatever a policy shows.
     answer = prompt.buttons[shown.buttons.index(pressed)]
-    if engine.witness is not None:
-        engine.witness.answered(form, name_of_prompt(form, prompt), prompt, answer)
+    if engine.observer is not None:
+        engine.observer.answered(form, name_of_prompt(form, prompt), prompt, answer)
     if latch is not None and answer in prompt.remember:
         latching.set_latch(turn, form, latch, prompt.latch_name, answer)
     return answer

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any, Final
 
-from fuselatch.core.forms.controls import Live, LiveEntry
+from fuselatch.core.forms.controls import Live, LiveInput
 from fuselatch.core.forms.lines import placed_at
 from fuselatch.core.forms.plans import CheckPlan, Handler
 from fuselatch.core.model.cells import UNSEEN
@@ -39,7 +39,7 @@ def lines(engine: Engine, what: str) -> Iterator[str]:
     control = placed_at(form, path)
     if dot and control is not None and prop in PROPERTIES:
         yield from of_property(engine, control, prop)
-    elif dot and isinstance(control, LiveEntry) and prop in ("marker", "findings"):
+    elif dot and isinstance(control, LiveInput) and prop in ("marker", "findings"):
         yield from of_marker(engine, control)
     elif dot and control is not None and prop in CONTROL_EVENTS:
         yield from of_event(engine, form, control, prop)
@@ -87,7 +87,7 @@ def questions_of(control: Any) -> list[str]:
     """Return what can be asked about a control, the most asked first."""
     if control is None:
         return []
-    entry = isinstance(control, LiveEntry)
+    entry = isinstance(control, LiveInput)
     props = [prop for prop in PROPERTIES if hasattr(type(control), prop)]
     asked = [*(["value", "enabled", "marker"] if entry else ["enabled", "visible"]), *control._plan.raises, *props]
     return [f"{control.name}.{prop}" for prop in dict.fromkeys(asked)]
@@ -127,7 +127,7 @@ def seen_text(node: Any, prop: Any, seen: Any) -> str:
     return value_text(freeze(node._current(prop) if seen is UNSEEN else seen))
 
 
-def of_marker(engine: Engine, control: LiveEntry[Any, Any]) -> Iterator[str]:
+def of_marker(engine: Engine, control: LiveInput[Any, Any]) -> Iterator[str]:
     found = control.findings
     marker = control.marker
     if marker:
@@ -141,7 +141,7 @@ def of_marker(engine: Engine, control: LiveEntry[Any, Any]) -> Iterator[str]:
         number = last(engine, "finding", control.form._state.name, control.name, finding.rule)
         if number is not None:
             yield from chain(engine, number)
-    if not control._in_use:
+    if not control._is_usable:
         yield "  not checked: it is disabled or hidden"
         return
     rules = {finding.rule for finding in found}

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 from typing import Any, ClassVar, Generic, Literal, TypeAlias, TypeVar, Unpack, overload
 
 from fuselatch.core.forms.catalogs import Catalog
-from fuselatch.core.forms.declarations import Entry, EntryOptions, Source
+from fuselatch.core.forms.declarations import Entry, InputOptions, Source
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.choices import choices_of
@@ -49,7 +49,7 @@ class Choice(Entry[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
         default: T | Rule[T] | None = None,
         multiple: Literal[False] = False,
         other: bool = False,
-        **options: Unpack[EntryOptions],
+        **options: Unpack[InputOptions],
     ) -> None: ...
     @overload
     def __init__(
@@ -61,7 +61,7 @@ class Choice(Entry[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
         default: T | Rule[T] | None = None,
         multiple: Literal[False] = False,
         other: bool = False,
-        **options: Unpack[EntryOptions],
+        **options: Unpack[InputOptions],
     ) -> None: ...
     @overload
     def __init__(
@@ -72,7 +72,7 @@ class Choice(Entry[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
         value: Rule[Iterable[T]] | None = None,
         default: Iterable[T] | Rule[Iterable[T]] | None = None,
         multiple: Literal[True],
-        **options: Unpack[EntryOptions],
+        **options: Unpack[InputOptions],
     ) -> None: ...
     @overload
     def __init__(
@@ -83,7 +83,7 @@ class Choice(Entry[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
         value: Rule[Iterable[T]] | None = None,
         default: Iterable[T] | Rule[Iterable[T]] | None = None,
         multiple: Literal[True],
-        **options: Unpack[EntryOptions],
+        **options: Unpack[InputOptions],
     ) -> None: ...
     def __init__(
         self,
@@ -94,7 +94,7 @@ class Choice(Entry[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
         default: Any = None,
         multiple: bool = False,
         other: bool = False,
-        **options: Unpack[EntryOptions],
+        **options: Unpack[InputOptions],
     ) -> None:
         self.multiple = multiple
         self.other = other
@@ -110,9 +110,9 @@ class Choice(Entry[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
     def has_rules(self) -> bool:
         return True
 
-    def judge(self, live: Any, value: Any, formats: Formats) -> list[Finding]:
+    def validate(self, live: Any, value: Any, formats: Formats) -> list[Finding]:
         """Return the findings of `required`, and a warning for a record's unknown item."""
-        found = super().judge(live, value, formats)
+        found = super().validate(live, value, formats)
         if live._brought is not None and live._brought == value and not self.other:
             for item in value if self.multiple else (value,):
                 if item not in live.choices:

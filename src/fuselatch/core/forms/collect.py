@@ -180,11 +180,11 @@ class _Collector:
                 if value.kind == "lines" and self.root.__name__ == "Group":
                     raise self.fail(name, "Lines can't be declared in a group; declare them on the form")
                 placed.entry = isinstance(value, Entry)
-                placed.judged = isinstance(value, Entry) and value.has_rules()
+                placed.validated = isinstance(value, Entry) and value.has_rules()
                 placed.lists = value.kind in ("choice", "table", "lines")
                 placed.as_is = getattr(type(value), "as_is", None)
                 placed.masked = value.constants["look"] == "password"
-                placed.in_use = bool(value.constants.get("enabled", True) and value.constants.get("visible", True))
+                placed.usable = bool(value.constants.get("enabled", True) and value.constants.get("visible", True))
             elif is_group(value):
                 self._embed(name, value)
             elif isinstance(value, ParamDeclaration):
@@ -303,10 +303,10 @@ class _Collector:
             rule = name if len(marks) == 1 else f"{name} {number + 1}"
             check = CheckPlan(rule, value, paths, at, while_typing=mark.while_typing, blanks=mark.blanks, latch=mark.latch)
             self.plan.controls[at].checks += (check,)
-            self.plan.controls[at].judged = True
+            self.plan.controls[at].validated = True
             for path in dict.fromkeys(paths):
-                self.plan.controls[path].judges += (check,)
-                self.plan.controls[path].judged |= at not in paths
+                self.plan.controls[path].checked_by += (check,)
+                self.plan.controls[path].validated |= at not in paths
 
     def _facts(self) -> None:
         """Check that the calls that ask a prompt pass the facts that it names."""

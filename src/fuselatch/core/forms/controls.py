@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from typing import Any, ClassVar, Final, Generic, TypeVar
 
-from fuselatch.core.forms.held import Held
+from fuselatch.core.forms.held import ControlState
 from fuselatch.core.forms.sources import EventSource
 from fuselatch.core.model.errors import Blank
 from fuselatch.core.model.findings import NO_MARKER, Finding, Marker
@@ -20,7 +20,7 @@ MASK: Final = "•"
 """The character that replaces each character of a password."""
 
 
-class Live(Held):
+class Live(ControlState):
     """A control of an open form: its path (`name`), its `form` and its properties."""
 
     __slots__ = ()
@@ -148,7 +148,7 @@ class LiveLabel(LiveValue[str]):
     __slots__ = ()
 
 
-class LiveEntry(LiveValue[R], Generic[R, G]):
+class LiveInput(LiveValue[R], Generic[R, G]):
     """A control of an open form that can be filled in."""
 
     __slots__ = ()
@@ -198,7 +198,7 @@ class LiveEntry(LiveValue[R], Generic[R, G]):
         return NO_MARKER
 
 
-class LiveRange(LiveEntry[R, G]):
+class LiveRange(LiveInput[R, G]):
     """A control with bounds, on an open form."""
 
     __slots__ = ()

@@ -44,7 +44,7 @@ class ControlOptions(TypedDict, total=False):
     look: str
 
 
-class EntryOptions(ControlOptions, total=False):
+class InputOptions(ControlOptions, total=False):
     """More options of controls that can be filled in.
 
     `required="warn"`: a blank is a warning. `while_typing=True`: show markers from the first key. `column`: the record's
@@ -262,11 +262,11 @@ class Button(Declaration[LiveButton]):
 class Entry(Declaration[L_co], Generic[L_co, R_co, G_co]):
     """A control that has a value and can be filled in.
 
-    A subclass defines `coerce` (convert a program's value), `parse` (read typed text), `show` (write a value) and `judge`
+    A subclass defines `coerce` (convert a program's value), `parse` (read typed text), `show` (write a value) and `validate`
     (find problems).
     """
 
-    options = frozenset(EntryOptions.__annotations__)
+    options = frozenset(InputOptions.__annotations__)
     takes_focus = True
     holds_value = True
     needed: ClassVar[str] = "required.entry"
@@ -315,7 +315,7 @@ class Entry(Declaration[L_co], Generic[L_co, R_co, G_co]):
         """Return True if a declared rule can have a finding."""
         return any(self.constants.get(word) not in (None, False) or word in self.rules for word in self.rule_words)
 
-    def judge(self, live: Any, value: Any, formats: Formats) -> list[Finding]:
+    def validate(self, live: Any, value: Any, formats: Formats) -> list[Finding]:
         """Return the findings of the declared rules for a value."""
         required = self.constants["required"] if live._cells is None and live._set is None else live.required
         if required and (value == self.blank or value is False):

@@ -8,8 +8,8 @@ from decimal import Decimal
 from functools import lru_cache
 from typing import Any, Final, Generic, TypeVar, Unpack
 
-from fuselatch.core.forms.controls import LiveEntry, LiveRange
-from fuselatch.core.forms.declarations import Entry, EntryOptions, Source
+from fuselatch.core.forms.controls import LiveInput, LiveRange
+from fuselatch.core.forms.declarations import Entry, InputOptions, Source
 from fuselatch.core.forms.defaults import LastEntered
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.errors import DeclarationError
@@ -40,7 +40,7 @@ BOUNDS: Final[dict[str, Any]] = {"value": None, "default": None, "minimum": None
 PLAIN: Final = PlainFormats()
 
 
-class BoundOptions(EntryOptions, Generic[V], total=False):
+class BoundOptions(InputOptions, Generic[V], total=False):
     """Options of controls with bounds. The bounds themselves are allowed values."""
 
     value: Rule[V | None] | Rule[V]
@@ -50,7 +50,7 @@ class BoundOptions(EntryOptions, Generic[V], total=False):
     unit: str
 
 
-class Text(Entry[LiveEntry[str, str], str, str]):
+class Text(Entry[LiveInput[str, str], str, str]):
     """A text field (str; blank is "").
 
     `min_length`, `max_length`: number of characters. `pattern`: a regular expression that must be found in the text, as in
@@ -61,7 +61,7 @@ class Text(Entry[LiveEntry[str, str], str, str]):
     kind = "text"
     as_is = str
     of_record = str
-    live = LiveEntry
+    live = LiveInput
     looks = ("multi-line", "password")
     typed = Source("typed")
 
@@ -75,7 +75,7 @@ class Text(Entry[LiveEntry[str, str], str, str]):
         max_length: int | None = None,
         pattern: str | None = None,
         example: str = "",
-        **options: Unpack[EntryOptions],
+        **options: Unpack[InputOptions],
     ) -> None:
         super().__init__(caption, options, value=value, default=default)
         self.min_length = min_length
@@ -103,12 +103,12 @@ class Text(Entry[LiveEntry[str, str], str, str]):
     def has_rules(self) -> bool:
         return bool(self.min_length or self.max_length is not None or self.pattern or super().has_rules())
 
-    def judge(self, live: Any, value: str, formats: Formats) -> list[Finding]:
+    def validate(self, live: Any, value: str, formats: Formats) -> list[Finding]:
         """Return the findings of `required`, `min_length`, `max_length` and `pattern`.
 
         The last three have the meaning of JSON Schema, and don't apply to a blank text.
         """
-        found = super().judge(live, value, formats)
+        found = super().validate(live, value, formats)
         length = len(value)
         if value and length < self.min_length:
             found.append(Finding(user_text("min_length", limit=self.min_length), rule="min_length"))
@@ -154,10 +154,10 @@ class Bounded(Entry[LiveRange[V | None, V], V | None, V], Generic[V]):
         text = self.show(value, formats)
         return f"{text} {self.unit}" if self.unit else text
 
-    def judge(self, live: Any, value: Any, formats: Formats) -> list[Finding]:
+    def validate(self, live: Any, value: Any, formats: Formats) -> list[Finding]:
         """Return the findings of `required`, `minimum` and `maximum`."""
         if value is None:
-            return super().judge(live, value, formats)
+            return super().validate(live, value, formats)
         found: list[Finding] = []
         if live._cells is None and live._set is None:
             least, most = self.constants["minimum"], self.constants["maximum"]
@@ -354,13 +354,13 @@ def such_as(local: str, iso: str) -> str:
     return local if local == iso else user_text("either_way", local=local, iso=iso)
 
 
-class Tick(Entry[LiveEntry[bool, bool], bool, bool]):
+class Tick(Entry[LiveInput[bool, bool], bool, bool]):
     """A tick box (bool). It starts unticked and is never blank; `required` means ticked."""
 
     kind = "tick"
     as_is = bool
     of_record = bool
-    live = LiveEntry
+    live = LiveInput
     needed = "required.tick"
 
     def __init__(
@@ -369,7 +369,7 @@ class Tick(Entry[LiveEntry[bool, bool], bool, bool]):
         *,
         value: Rule[bool] | None = None,
         default: bool | Rule[bool] = False,
-        **options: Unpack[EntryOptions],
+        **options: Unpack[InputOptions],
     ) -> None:
         super().__init__(caption, options, value=value, default=default)
 

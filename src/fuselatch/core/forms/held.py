@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 
 @mypyc_attr(allow_interpreted_subclasses=True)
-class Held(Node):
+class ControlState(Node):
     """A control, group or button of an open form, as the engine has it.
 
     `_set`: properties set by handlers. `_cells`: properties with rules (`_rule`: the value has one).
@@ -37,7 +37,7 @@ class Held(Node):
         self.form = form
         self._state: FormState = form._state
         self._owner = owner
-        self._outer: Held | None = None if owner is form else owner.__dict__["_live"]
+        self._outer: ControlState | None = None if owner is form else owner.__dict__["_live"]
         self._plan = plan
         self._decl: Any = plan.decl
         self._engine = engine
@@ -63,7 +63,7 @@ class Held(Node):
                 self._engine.mark(self, prop)
 
     def _current(self, prop: Any) -> Any:
-        return as_kept(self, prop)
+        return property_of(self, prop)
 
     def _read(self, prop: str) -> Any:
         """Return a property, and track it if a rule is running."""
@@ -79,14 +79,14 @@ class Held(Node):
         return own if self._outer is None else own and self._outer._has(prop)
 
     @property
-    def _in_use(self) -> bool:
-        return in_use(self)
+    def _is_usable(self) -> bool:
+        return is_usable(self)
 
 
 # Functions, because compiled code looks up a method that plain Python may override by name at each call.
 
 
-def as_kept(control: Held, prop: Any) -> Any:
+def property_of(control: ControlState, prop: Any) -> Any:
     """Return a property: derived, set by a handler, or declared."""
     if prop == "value" and not control._rule:
         return control._value
@@ -97,13 +97,13 @@ def as_kept(control: Held, prop: Any) -> Any:
     return control._decl.constants.get(prop)
 
 
-def current(control: Held, prop: Any) -> Any:
+def current(control: ControlState, prop: Any) -> Any:
     """Return a property. A choice's value leaves out items that are no longer offered."""
-    return control._current(prop) if control._plan.lists else as_kept(control, prop)
+    return control._current(prop) if control._plan.lists else property_of(control, prop)
 
 
-def in_use(control: Held) -> bool:
+def is_usable(control: ControlState) -> bool:
     """Return True if a control and its groups are enabled and visible."""
     if control._outer is None and control._set is None and control._cells is None and control._engine.tracker is None:
-        return control._plan.in_use
+        return control._plan.usable
     return control._has("enabled") and control._has("visible")

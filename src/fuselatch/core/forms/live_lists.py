@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING, Any, Generic, TypeVar
 
-from fuselatch.core.forms.controls import Live, LiveEntry
+from fuselatch.core.forms.controls import Live, LiveInput
 from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.names import suggest
@@ -24,7 +24,7 @@ T = TypeVar("T")
 L = TypeVar("L", bound="Group")
 
 
-class LiveChoice(LiveEntry[R, G], Generic[T, R, G]):
+class LiveChoice(LiveInput[R, G], Generic[T, R, G]):
     """A choice on an open form."""
 
     __slots__ = ("_brought",)

@@ -62,7 +62,7 @@ class ControlPlan:
     """One control (or group) of one form class.
 
     `outer`: the path of its group ("" for the form). `inputs`: the paths that its `derive` rules read. `checks` are shown at
-    it, `judges` read its value. `judged`: a rule or check may have a finding. `in_use`: declared enabled and visible.
+    it, `checked_by` read its value. `validated`: a rule or check may have a finding. `usable`: declared enabled and visible.
     `as_is`: the type that needs no conversion. `lists`: its class decides its value. `levels`: a policy's levels.
     """
 
@@ -75,11 +75,11 @@ class ControlPlan:
     heard: dict[str, tuple[Handler, ...]] = field(default_factory=dict)
     inputs: dict[str, tuple[str, ...]] = field(default_factory=dict)
     checks: tuple[CheckPlan, ...] = ()
-    judges: tuple[CheckPlan, ...] = ()
+    checked_by: tuple[CheckPlan, ...] = ()
     entry: bool = False
-    judged: bool = False
+    validated: bool = False
     masked: bool = False
-    in_use: bool = True
+    usable: bool = True
     lists: bool = False
     as_is: type | None = None
     levels: Mapping[str, Level] | None = None
@@ -95,7 +95,7 @@ class ControlPlan:
             heard=dict(self.heard),
             inputs={prop: tuple(joined(path, one) for one in paths) for prop, paths in self.inputs.items()},
             checks=tuple(check.inside(path) for check in self.checks),
-            judges=tuple(check.inside(path) for check in self.judges),
+            checked_by=tuple(check.inside(path) for check in self.checked_by),
         )
 
 

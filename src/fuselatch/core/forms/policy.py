@@ -118,8 +118,8 @@ class Rules:
         for path, control in plan.controls.items():
             levels = {name.rpartition(".")[2]: level for name, level in told.items() if name.rpartition(".")[0] == path}
             checks = tuple(replace(check, level=told.get(check.name, check.level)) for check in control.checks)
-            judges = tuple(replace(check, level=told.get(check.name, check.level)) for check in control.judges)
-            controls[path] = replace(control, checks=checks, judges=judges, levels=levels or control.levels)
+            checked_by = tuple(replace(check, level=told.get(check.name, check.level)) for check in control.checked_by)
+            controls[path] = replace(control, checks=checks, checked_by=checked_by, levels=levels or control.levels)
         return replace(plan, controls=controls)
 
 

@@ -21,7 +21,7 @@ from fuselatch.core.model.services import Services
 if TYPE_CHECKING:
     from fuselatch.core.forms.controls import LiveValue
     from fuselatch.core.forms.form import Form
-    from fuselatch.core.forms.held import Held
+    from fuselatch.core.forms.held import ControlState
     from fuselatch.core.forms.latches import Latch
     from fuselatch.core.forms.live_lists import LiveLines, LiveTable
     from fuselatch.core.forms.plans import Handler
@@ -149,19 +149,19 @@ class EnginePort(Undoable, ABC):
         """Return a cell's value; compute it if an input changed."""
 
     @abstractmethod
-    def findings(self, control: Held) -> tuple[Finding, ...]:
+    def findings(self, control: ControlState) -> tuple[Finding, ...]:
         """Return a control's findings."""
 
     @abstractmethod
-    def assign(self, control: Held, value: object) -> None:
+    def assign(self, control: ControlState, value: object) -> None:
         """Set a control's value by program."""
 
     @abstractmethod
-    def set_property(self, control: Held, prop: str, value: object, wanted: Callable[[Any], Any]) -> None:
+    def set_property(self, control: ControlState, prop: str, value: object, wanted: Callable[[Any], Any]) -> None:
         """Set a property that has no rule."""
 
     @abstractmethod
-    def note_stale(self, control: Held, by_rule: bool = False) -> None:
+    def note_stale(self, control: ControlState, by_rule: bool = False) -> None:
         """Note that a value was read while its control has a draft."""
 
     @abstractmethod
@@ -185,11 +185,11 @@ class EnginePort(Undoable, ABC):
         """Move a line."""
 
     @abstractmethod
-    def focus(self, control: Held, select: bool) -> None:
+    def focus(self, control: ControlState, select: bool) -> None:
         """Move the focus to a control after the handler."""
 
     @abstractmethod
-    def revert_draft(self, control: Held) -> None:
+    def revert_draft(self, control: ControlState) -> None:
         """Drop a draft, so that the value is shown again."""
 
     @abstractmethod

@@ -59,8 +59,8 @@ class FormState(Node):
 
     __slots__ = (
         "containers", "controls", "engine", "focus", "form", "hidden", "lines", "listeners",
-        "manner", "nodes", "opener", "order", "outcome", "overrides", "phase", "plan", "record", "records", "seen",
-        "select", "serial", "title",
+        "manner", "nodes", "opener", "order", "outcome", "overrides", "phase", "plan", "record", "records",
+        "select", "serial", "title", "was_shown",
     )  # fmt: skip
 
     def __init__(self, form: Form, plan: FormPlan, engine: EnginePort, opener: Form | None, serial: int, name: str) -> None:
@@ -73,7 +73,7 @@ class FormState(Node):
         self.phase: Phase = "opening"
         self.title: str | None = None
         self.hidden = False
-        self.seen = False
+        self.was_shown = False
         self.manner = USUAL
         self.listeners: dict[object, tuple[str, Any, Handler]] = {}
         self.focus: Any = None

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any, Self, TypeVar, Unpack, overload
 
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.choice import Choice
-from fuselatch.core.forms.declarations import EntryOptions
+from fuselatch.core.forms.declarations import InputOptions
 from fuselatch.core.forms.live_lists import LiveTable
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.errors import DeclarationError
@@ -48,7 +48,7 @@ class Table(Choice[T, T | None, T]):
         columns: Sequence[str] | Mapping[str, str],
         sort: str = "",
         default: Any = None,
-        **options: Unpack[EntryOptions],
+        **options: Unpack[InputOptions],
     ) -> None:
         if not isinstance(rows, Catalog):
             raise DeclarationError(f"Table({caption!r}): rows must be a Catalog, not {rows!r}")

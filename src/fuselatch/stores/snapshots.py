@@ -14,7 +14,7 @@ from fuselatch.core.model.texts import TEXTS, user_text
 
 
 @dataclass(slots=True)
-class Kept:
+class SourceSnapshot:
     """A source as it was read: rows, columns, key column and captions.
 
     `stamp` differs when it changed; `more` is the store's own.
@@ -32,18 +32,18 @@ class Sources:
     """Records by source, read on first use and again after a change."""
 
     def __init__(self) -> None:
-        self._kept: dict[str, Kept] = {}
+        self._kept: dict[str, SourceSnapshot] = {}
         self._versions: dict[str, int] = {}
 
     @abstractmethod
-    def _load(self, source: str) -> Kept:
+    def _load(self, source: str) -> SourceSnapshot:
         """Read a source; raise `KeyError` if unknown, `StoreRefused` if it can't be read."""
 
     @abstractmethod
     def _stamp(self, source: str) -> Hashable:
         """Return a value that differs when a source changed."""
 
-    def _known(self, source: str) -> Kept:
+    def _known(self, source: str) -> SourceSnapshot:
         kept = self._kept.get(source)
         if kept is None:
             try:

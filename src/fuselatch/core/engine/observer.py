@@ -1,4 +1,4 @@
-"""A witness: an object that a session informs about everything it tries."""
+"""A observer: an object that a session informs about everything it tries."""
 
 from __future__ import annotations
 
@@ -13,8 +13,8 @@ if TYPE_CHECKING:
     from fuselatch.core.model.trace import Trace
 
 
-class Witness(Protocol):
-    """The calls that a session makes while it runs. A witness changes nothing and never raises."""
+class Observer(Protocol):
+    """The calls that a session makes while it runs. A observer changes nothing and never raises."""
 
     def opened(self, form: Form) -> None:
         """A form opened."""
@@ -25,7 +25,7 @@ class Witness(Protocol):
     def computed(self, cell: Cell) -> None:
         """A rule was computed."""
 
-    def judged(self, control: Any, findings: Sequence[Finding]) -> None:
+    def validated(self, control: Any, findings: Sequence[Finding]) -> None:
         """A control was validated."""
 
     def answered(self, form: Form, name: str, prompt: Prompt, answer: str) -> None:
