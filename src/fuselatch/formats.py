@@ -11,7 +11,7 @@ from babel import Locale, UnknownLocaleError
 from babel.dates import format_date, format_time
 from babel.numbers import NumberFormatError, format_decimal, parse_decimal
 
-from fuselatch.core.model.formats import LONGEST, iso_date, iso_time
+from fuselatch.core.model.locale_formats import LONGEST, iso_date, iso_time
 from fuselatch.core.model.values import EXACT
 
 DAY_PARTS = re.compile(r"[0-9]+", re.ASCII)

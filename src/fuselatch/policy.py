@@ -6,11 +6,11 @@ import tomllib
 from pathlib import Path
 from typing import Self
 
-from fuselatch.core.forms.policy import Rules
+from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.model.errors import PolicyError
 
 
-class Policy(Rules):
+class Policy(PolicyRules):
     """Texts of prompts and levels of checks from a file.
 
     `Session(…, policy=Policy.load("office.toml"))`; see docs/policy.md for the format.

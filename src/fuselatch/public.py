@@ -12,7 +12,7 @@ from fuselatch.core.forms.defaults import first_choice, last_entered, nth_choice
 from fuselatch.core.forms.entries import Date, Integer, Money, Number, Percent, Text, Tick, Time
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.groups import Group
-from fuselatch.core.forms.latches import Latch
+from fuselatch.core.forms.latch import Latch
 from fuselatch.core.forms.lines import Lines
 from fuselatch.core.forms.params import Opener, Param
 from fuselatch.core.forms.places import first_blank, host_selection
@@ -39,11 +39,11 @@ from fuselatch.core.model.errors import (
 )
 from fuselatch.core.model.events import Event
 from fuselatch.core.model.findings import Finding, Marker, Override, warn
-from fuselatch.core.model.formats import Formats, PlainFormats
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.latch_records import LatchRecord, LatchStore
+from fuselatch.core.model.locale_formats import Formats, PlainFormats
 from fuselatch.core.model.outcome import Outcome
-from fuselatch.core.model.services import Host, Selection, Services
+from fuselatch.core.model.service_map import Host, Selection, Services
 from fuselatch.core.model.trace import Trace, TraceEntry
 from fuselatch.policy import Policy
 from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters

@@ -27,7 +27,7 @@ from fuselatch import (
     first_choice,
     last_entered,
 )  # fmt: skip
-from fuselatch.core.model.records import Change
+from fuselatch.core.model.record_changes import Change
 from fuselatch.rehearsal import Desk, Scene, rehearse
 from tests.helpers import snapshot, told
 

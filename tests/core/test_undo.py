@@ -301,14 +301,14 @@ def test_a_key_over_a_selection_stays_with_what_it_replaced_gone() -> None:
 
 
 PAST_THE_RECORD = {
-    "opening.py ready: announced", "opening.py ready: _value", "opening.py set_defaults_of: _value",  # the form is new
+    "rule_cells.py make_ready: announced", "rule_cells.py make_ready: _value", "defaults.py set_defaults_of: _value",  # the form is new
     "steps.py put_draft: _draft", "steps.py put_draft: _listing", "steps.py put_draft: _trouble",  # the typed key stays
-    "steps.py put_draft: select", "changes.py preview: _preview", "turn.py put_back: focus",  # belongs to the typed key
-    "lines.py detach: _set", "lines.py attach: _set", "held.py _restored: _set", "lines.py put_rows: _rows",  # follows the lines that are there, also after an undo
-    "updates.py settle_quietly: announced", "updates.py settle_quietly: _findings", "opening.py _restored: forms", "opening.py _restored: phase",  # is the undo
-    "turn.py put_back: writes", "storing.py commit: writes",  # written or undone as a whole
+    "steps.py put_draft: select", "validation.py preview: _preview", "undoing.py put_back: focus",  # belongs to the typed key
+    "line_changes.py detach: _set", "line_changes.py attach: _set", "state.py _restored: _set", "line_changes.py put_rows: _rows",  # follows the lines that are there, also after an undo
+    "scheduler.py update_quietly: announced", "validation.py validate_quietly: _findings", "state.py drop: forms", "opening.py _restored: phase",  # is the undo
+    "undoing.py put_back: writes", "storing.py commit: writes",  # written or undone as a whole
     "engine.py listen: listeners",  # outside a gesture
-    "closing.py leave_without_handlers: outcome",  # the form closes whatever fails
+    "closing.py close_without_handlers: outcome",  # the form closes whatever fails
 }  # fmt: skip
 """Assignments to recorded attributes that needn't be recorded, each with the reason."""
 

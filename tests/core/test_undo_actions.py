@@ -182,7 +182,7 @@ def everything(session: Any, log: MemoryLatches, store: MemoryRecords) -> dict[s
         "findings": [control.findings for control in (form.boat, form.size, form.kind)],
         "lines": [[line.what.value for line in form.extras], form.extras._gone, list(form.extras._written.values())],
         "record": (form.records.key, form.records.count, form.records.is_changed, form.records.position_text),
-        "latches": (session.latches, log.all(), form.overrides, session._engine.messages),
+        "latches": (session.latches, log.all(), form.overrides, session._state.messages),
         "written": {name: [dict(row) for row in rows] for name, rows in store.sources.items()},
     }
 
@@ -244,4 +244,4 @@ def test_a_submit_that_fails_leaves_no_trace(button: str) -> None:
         with pytest.raises(HandlerFailed):
             session.feed(Gesture(verb="answer", text="Go on"))
         assert everything(session, log, store) == before
-        assert session._engine.last_entered == {}
+        assert session._state.last_entered == {}

@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fuselatch import Choice, Form, Integer, Money, Number, Text, Tick
-from fuselatch.core.model.formats import PlainFormats
+from fuselatch.core.model.locale_formats import PlainFormats
 from fuselatch.core.model.values import adapted
 from fuselatch.rehearsal import rehearse
 

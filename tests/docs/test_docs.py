@@ -109,7 +109,10 @@ def test_the_tables_are_those_of_the_code() -> None:
 
 
 def test_taken_names_are_listed() -> None:
-    own = {name for name in vars(Form) if not name.startswith("_")} - {"other_prompt", "warnings_prompt"}
+    own = {name for name in (*vars(Form), *vars(Form.__base__)) if not name.startswith("_")} - {
+        "other_prompt",
+        "warnings_prompt",
+    }
     text = (ROOT / "docs" / "forms.md").read_text(encoding="utf-8").partition("## Reserved names")[2]
     assert own == set(re.findall(r"`(\w+)`", text.partition("`warnings_prompt`")[0])) - {"Form"}
 

@@ -6,7 +6,7 @@ import ast
 import textwrap
 from typing import TYPE_CHECKING, Final
 
-from fuselatch.core.forms.lines import placed_at
+from fuselatch.core.forms.placing import placed_at
 from fuselatch.core.model.errors import FuseLatchError
 from fuselatch.rehearsal.expectations import Unmet, expect
 from fuselatch.rehearsal.grammar import PROPERTIES

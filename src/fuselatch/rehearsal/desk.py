@@ -17,10 +17,9 @@ from fuselatch.core.engine.latching import LatchView
 from fuselatch.core.engine.observer import Observer
 from fuselatch.core.engine.session import Session
 from fuselatch.core.engine.store import Store
-from fuselatch.core.engine.view import prompt_view
 from fuselatch.core.forms.declarations import Declaration
 from fuselatch.core.forms.form import Form, name_of, plan_of
-from fuselatch.core.forms.policy import Rules
+from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.forms.sources import EventSource
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.gestures import Gesture
@@ -153,7 +152,7 @@ class Desk:
     @property
     def prompt(self) -> DeskPrompt:
         """The open prompt. It is false if there is none."""
-        seen = prompt_view(self.session._engine)
+        seen = self.session.prompt
         if seen is None:
             return DeskPrompt()
         return DeskPrompt(seen.title, seen.text, seen.buttons, seen.default, seen.cancel, seen.tone)
@@ -444,7 +443,7 @@ def rehearse(
     records: Records = None,
     services: Mapping[type, object] | None = None,
     latches: LatchStore | None = None,
-    policy: Rules | None = None,
+    policy: PolicyRules | None = None,
 ) -> Desk: ...
 @overload
 def rehearse(
@@ -455,7 +454,7 @@ def rehearse(
     records: Records = None,
     services: Mapping[type, object] | None = None,
     latches: LatchStore | None = None,
-    policy: Rules | None = None,
+    policy: PolicyRules | None = None,
     *args: P.args,
     **params: P.kwargs,
 ) -> Desk: ...
@@ -467,7 +466,7 @@ def rehearse(
     records: Records = None,
     services: Mapping[type, object] | None = None,
     latches: LatchStore | None = None,
-    policy: Rules | None = None,
+    policy: PolicyRules | None = None,
     *args: Any,
     **params: Any,
 ) -> Desk:

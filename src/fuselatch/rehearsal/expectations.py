@@ -6,13 +6,12 @@ from collections.abc import Callable, Mapping, Sequence
 from decimal import Decimal
 from typing import TYPE_CHECKING, Any, Final, TypeAlias
 
-from fuselatch.core.engine.view import help_line, message_of
 from fuselatch.core.forms.controls import LiveInput, LiveValue
 from fuselatch.core.forms.form import controls_of
-from fuselatch.core.forms.lines import placed_at
 from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
+from fuselatch.core.forms.placing import placed_at
 from fuselatch.core.model.errors import Refused, UnknownName
-from fuselatch.core.model.formats import PlainFormats
+from fuselatch.core.model.locale_formats import PlainFormats
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.values import Unparsable
 from fuselatch.core.model.words import KIND_NAMES
@@ -107,19 +106,19 @@ def must_be_there(desk: Desk, words: list[str]) -> None:
 
 def expect_message(desk: Desk, words: list[str]) -> Looked:
     """`message [PART]`: the message of the front form."""
-    notice = desk.session._engine.notice
+    notice = desk.session.notice
     none = f"there is no message (the notice is '{notice}')" if notice else "there is no message"
-    return text_holds(message_of(desk.session._engine, desk.form)[0], words, "the message is", none)
+    return text_holds(desk.session.message(desk.form), words, "the message is", none)
 
 
 def expect_notice(desk: Desk, words: list[str]) -> Looked:
     """`notice [PART]`: why the last gesture was blocked or cut short."""
-    return text_holds(desk.session._engine.notice, words, "the notice is", "there is no notice")
+    return text_holds(desk.session.notice, words, "the notice is", "there is no notice")
 
 
 def expect_help(desk: Desk, words: list[str]) -> Looked:
     """`help [PART]`: the help that is shown."""
-    return text_holds(help_line(desk.session._engine), words, "the help is", "no help is shown")
+    return text_holds(desk.session.help, words, "the help is", "no help is shown")
 
 
 def expect_prompt(desk: Desk, words: list[str]) -> Looked:

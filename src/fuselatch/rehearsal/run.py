@@ -10,7 +10,7 @@ from fuselatch.core.engine.observer import Observer
 from fuselatch.core.engine.session import Session
 from fuselatch.core.engine.store import Store
 from fuselatch.core.engine.view import View
-from fuselatch.core.forms.policy import Rules
+from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, PolicyError
 from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.trace import Trace, TraceEntry
@@ -93,7 +93,7 @@ def run_cues(
     sheet: CueSheet,
     on_step: Callable[[StepResult], None] = lambda step: None,
     *,
-    policy: Rules | None = None,
+    policy: PolicyRules | None = None,
     records: Store | None = None,
     looking: bool = False,
     observer: Observer | None = None,
@@ -146,7 +146,7 @@ def go_through(desk: Desk, done: CueRun, on_step: Callable[[StepResult], None], 
     done.problem = (desk.unfinished() or "").partition(";")[0]
 
 
-def desk_for(sheet: CueSheet, policy: Rules | None) -> Desk:
+def desk_for(sheet: CueSheet, policy: PolicyRules | None) -> Desk:
     """Return the desk for a cue sheet."""
     word = sheet.opens.words[0]
     try:
@@ -187,7 +187,7 @@ def carry_out(desk: Desk, cue: Cue) -> tuple[str | Unmet | None, bool]:
 def run_all_cues(
     sheet: CueSheet,
     *,
-    policy: Rules | None = None,
+    policy: PolicyRules | None = None,
     records: Store | None = None,
     looking: bool = False,
     observer: Observer | None = None,

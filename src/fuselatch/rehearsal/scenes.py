@@ -9,7 +9,7 @@ from typing import Any, Final
 from fuselatch.core.engine.offers import Offered
 from fuselatch.core.engine.store import Store
 from fuselatch.core.forms.form import Form
-from fuselatch.core.forms.policy import Rules
+from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.model.latch_records import LatchStore
 from fuselatch.stores.memory import MemoryRecords
 
@@ -53,7 +53,7 @@ class Scene:
         records: Store | Mapping[str, Iterable[Mapping[str, Any]]] | None = None,
         services: Mapping[type, object] | None = None,
         latches: LatchStore | None = None,
-        policy: Rules | None = None,
+        policy: PolicyRules | None = None,
         forms: Offered = (),
         at: Any = None,
         only: Mapping[str, Any] | None = None,

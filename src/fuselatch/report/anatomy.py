@@ -13,7 +13,7 @@ from fuselatch.core.forms.form import Form, plan_of
 from fuselatch.core.forms.lines import Lines
 from fuselatch.core.forms.params import MISSING
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, Handler
-from fuselatch.core.forms.policy import Rules
+from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.forms.tables import Table
 from fuselatch.core.model.cells import Derived
@@ -101,7 +101,7 @@ class Anatomy:
     custom_events: tuple[tuple[str, str], ...]
 
 
-def anatomy(form: type[Form], policy: Rules | None = None) -> Anatomy:
+def anatomy(form: type[Form], policy: PolicyRules | None = None) -> Anatomy:
     """Return what a form class declares, with a policy applied."""
     plan = plan_of(form) if policy is None else policy.applied(form)
     return Anatomy(

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Final, NamedTuple
 
-from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.lines import Lines
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, Handler
 from fuselatch.core.forms.prompts import Prompt
@@ -66,7 +66,7 @@ class Behaviour:
 
     # ---- what a session tells
 
-    def opened(self, form: Form) -> None:
+    def opened(self, form: OpenForm) -> None:
         plan = form._state.plan
         self._names[form._state.name] = plan.name
         if type(form) not in self._known:
@@ -76,7 +76,7 @@ class Behaviour:
                 self.steps.setdefault(tried, step)
             self.where.update({handler.name: where(handler) for handler in all_handlers(plan)})
 
-    def closed(self, form: Form, verdict: str) -> None:
+    def closed(self, form: OpenForm, verdict: str) -> None:
         self._count("verdict", form, "", form._state.plan.name, verdict)
 
     def computed(self, cell: Cell) -> None:
@@ -105,7 +105,7 @@ class Behaviour:
             if fit and check.name not in failed:
                 self._count("check", control.form, control.name, check.name, "passed")
 
-    def answered(self, form: Form, name: str, prompt: Prompt, answer: str) -> None:
+    def answered(self, form: OpenForm, name: str, prompt: Prompt, answer: str) -> None:
         """Count an answer. An undeclared prompt is known by its text once it was asked."""
         if not name:
             name = f"'{short_text(prompt.text)}'"
@@ -125,7 +125,7 @@ class Behaviour:
                     path = PLACE.sub("[]", control)
                     self._add(Tried("handler", self._names.get(form, form), path, f"{event} → {name}", "ran"))
 
-    def _count(self, kind: str, form: Form, control: str, name: str, way: str) -> None:
+    def _count(self, kind: str, form: OpenForm, control: str, name: str, way: str) -> None:
         self._add(Tried(kind, form._state.plan.name, PLACE.sub("[]", control) if control else "", name, way))
 
     def _add(self, tried: Tried, times: int = 1) -> None:
@@ -172,7 +172,7 @@ class Behaviour:
             self.steps.setdefault(tried, tuple(one["step"]))
 
 
-def possible(form: type[Form], plan: FormPlan) -> Iterator[tuple[Tried, tuple[str, ...]]]:
+def possible(form: type[OpenForm], plan: FormPlan) -> Iterator[tuple[Tried, tuple[str, ...]]]:
     """Yield everything that can be tried of a form, with a step that tries it."""
     name = plan.name
     for path, control, event, handler in hearing(plan):
@@ -238,7 +238,7 @@ def where(handler: Handler) -> str:
 def declared_rules(control: ControlPlan) -> tuple[str, ...]:
     """Return the declared rules that can have a finding."""
     decl = control.decl
-    if not control.entry:
+    if not control.is_input:
         return ()
     words = decl.rule_words
     return tuple(

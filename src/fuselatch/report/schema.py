@@ -7,7 +7,7 @@ from types import NoneType, UnionType
 from typing import Any, Final, get_args, get_origin, get_type_hints
 
 from fuselatch.core.engine.view import VERSION, View
-from fuselatch.core.forms.declarations import Entry
+from fuselatch.core.forms.declarations import InputControl
 from fuselatch.core.forms.form import Form, plan_of
 from fuselatch.core.forms.lines import Lines
 from fuselatch.core.forms.plans import ControlPlan, FormPlan
@@ -45,7 +45,7 @@ def record_schema(plan: FormPlan) -> dict[str, Any]:
     properties = {
         path: lines_schema(control) if isinstance(control.decl, Lines) else control_schema(control)
         for path, control in plan.controls.items()
-        if isinstance(control.decl, Entry | Lines)
+        if isinstance(control.decl, InputControl | Lines)
     }
     return {"type": "object", "properties": properties, "required": list(properties), "additionalProperties": False}
 

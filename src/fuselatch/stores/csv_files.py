@@ -25,7 +25,7 @@ from filelock import FileLock, Timeout
 
 from fuselatch.core.engine.store import ChangedMeanwhile, StoreRefused
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.records import Change
+from fuselatch.core.model.record_changes import Change
 from fuselatch.core.model.texts import user_text
 from fuselatch.stores.columns import KINDS, OF_TYPE, SAME, TEXT, Kind, fitted, kind_of
 from fuselatch.stores.snapshots import Sources, SourceSnapshot, plain_words, write_row

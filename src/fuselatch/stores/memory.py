@@ -7,7 +7,7 @@ from typing import Any
 
 from fuselatch.core.engine.store import Store, StoreRefused
 from fuselatch.core.model.latch_records import LatchRecord
-from fuselatch.core.model.records import Change
+from fuselatch.core.model.record_changes import Change
 from fuselatch.stores.snapshots import write_row
 
 

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from fuselatch.core.engine.store import ChangedMeanwhile, StoreRefused
-from fuselatch.core.model.records import Change, Row
+from fuselatch.core.model.record_changes import Change, Record
 from fuselatch.core.model.texts import TEXTS, user_text
 
 
@@ -20,7 +20,7 @@ class SourceSnapshot:
     `stamp` differs when it changed; `more` is the store's own.
     """
 
-    rows: tuple[Row, ...]
+    rows: tuple[Record, ...]
     columns: tuple[str, ...]
     key: str
     stamp: Hashable
@@ -58,7 +58,7 @@ class Sources:
         self._kept.pop(source, None)
         self._versions[source] = self._versions.get(source, 0) + 1
 
-    def read(self, source: str) -> tuple[Row, ...]:
+    def read(self, source: str) -> tuple[Record, ...]:
         return self._known(source).rows
 
     def version(self, source: str) -> int:

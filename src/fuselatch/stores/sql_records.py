@@ -37,7 +37,7 @@ from sqlalchemy.types import BigInteger, UserDefinedType
 
 from fuselatch.core.engine.store import ChangedMeanwhile, StoreRefused
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.records import Change
+from fuselatch.core.model.record_changes import Change
 from fuselatch.core.model.values import KINDS, adapted, short
 from fuselatch.stores.database import Database
 from fuselatch.stores.snapshots import Sources, SourceSnapshot

@@ -26,7 +26,7 @@ from openpyxl.worksheet.worksheet import Worksheet
 
 from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.records import Change
+from fuselatch.core.model.record_changes import Change
 from fuselatch.core.model.texts import TEXTS, user_text
 from fuselatch.stores.csv_files import HARMFUL, LOCK, NEW, WAIT, flush_folder, write_through
 from fuselatch.stores.snapshots import Sources, SourceSnapshot, plain_words, write_row

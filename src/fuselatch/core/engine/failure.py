@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from types import TracebackType
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
+from fuselatch.core.engine.state import SessionState
+from fuselatch.core.forms.plans import Handler
 from fuselatch.core.model.errors import FuseBlown, HandlerFailed, Runaway
 from fuselatch.core.model.events import Event
-
-if TYPE_CHECKING:
-    from fuselatch.core.forms.plans import Handler
 
 
 def place(error: BaseException, function: Callable[..., Any]) -> tuple[str, int]:
@@ -64,3 +63,25 @@ def blown(handler: Handler, event: Event, gesture: str, why: str) -> FuseBlown:
     loop.reverse()
     error = Runaway(f"{why}: {' → '.join(loop)} → …")
     return FuseBlown(handler.where, error, (handler.name, event.path, gesture), gesture, tuple(loop))
+
+
+def failure_of(session: SessionState, error: Exception, function: Callable[..., Any], what: str) -> HandlerFailed:
+    """Return the error for a rule, check, default or store that raised; fail the running turn."""
+    turn = session.turn
+    event = turn.event if turn is not None else None
+    failure = failed(error, function, event, what, turn.told if turn is not None else "reading")
+    if turn is not None:
+        turn.failure = turn.failure or failure
+    return failure
+
+
+def guarded(session: SessionState, run: Callable[[], Any], function: Callable[..., object], name: str) -> Any:
+    """Run the developer's code where it can't set anything or wait."""
+    port = session.port
+    outer, port.tracker = port.tracker, {}
+    try:
+        return run()
+    except Exception as error:
+        raise failure_of(session, error, function, f"the rule {name}") from error
+    finally:
+        port.tracker = outer

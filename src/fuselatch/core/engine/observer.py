@@ -3,23 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any, Protocol
+from typing import Any, Protocol
 
-if TYPE_CHECKING:
-    from fuselatch.core.forms.form import Form
-    from fuselatch.core.forms.prompts import Prompt
-    from fuselatch.core.model.cells import Cell
-    from fuselatch.core.model.findings import Finding
-    from fuselatch.core.model.trace import Trace
+from fuselatch.core.forms.container import OpenForm
+from fuselatch.core.forms.prompts import Prompt
+from fuselatch.core.model.cells import Cell
+from fuselatch.core.model.findings import Finding
+from fuselatch.core.model.trace import Trace
 
 
 class Observer(Protocol):
     """The calls that a session makes while it runs. A observer changes nothing and never raises."""
 
-    def opened(self, form: Form) -> None:
+    def opened(self, form: OpenForm) -> None:
         """A form opened."""
 
-    def closed(self, form: Form, verdict: str) -> None:
+    def closed(self, form: OpenForm, verdict: str) -> None:
         """A form closed."""
 
     def computed(self, cell: Cell) -> None:
@@ -28,7 +27,7 @@ class Observer(Protocol):
     def validated(self, control: Any, findings: Sequence[Finding]) -> None:
         """A control was validated."""
 
-    def answered(self, form: Form, name: str, prompt: Prompt, answer: str) -> None:
+    def answered(self, form: OpenForm, name: str, prompt: Prompt, answer: str) -> None:
         """A prompt was answered. `name`: its declared name, or ""."""
 
     def ended(self, trace: Trace) -> None:

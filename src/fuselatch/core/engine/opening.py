@@ -3,154 +3,108 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable, Iterable, Mapping
-from typing import TYPE_CHECKING, Any, get_type_hints
+from collections.abc import Mapping
+from typing import Any, get_type_hints
 
 from fuselatch.core.engine import focus
-from fuselatch.core.engine.rows import must_be_column
-from fuselatch.core.engine.rules import install
-from fuselatch.core.forms.controls import LiveValue
-from fuselatch.core.forms.defaults import LastEntered, NthChoice
-from fuselatch.core.forms.form import make
-from fuselatch.core.forms.live_lists import LiveChoice
+from fuselatch.core.engine.bound_records import Records
+from fuselatch.core.engine.defaults import set_defaults
+from fuselatch.core.engine.loop import happen
+from fuselatch.core.engine.pointing import give_way
+from fuselatch.core.engine.record_columns import must_be_column
+from fuselatch.core.engine.rule_cells import install, make_ready
+from fuselatch.core.engine.scheduler import announce
+from fuselatch.core.engine.state import DialogWait, OwnQueue, SessionState, Turn
+from fuselatch.core.engine.storing import columns_of, commit, look
+from fuselatch.core.engine.waits import may_wait, wait_for
+from fuselatch.core.forms.container import OpenForm
+from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.manner import USUAL, Manner
 from fuselatch.core.forms.params import MISSING
-from fuselatch.core.forms.rules import is_rule
-from fuselatch.core.forms.state import Manner
+from fuselatch.core.forms.placing import make
+from fuselatch.core.forms.plans import FormPlan
 from fuselatch.core.model.cells import Undoable
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.names import suggest
+from fuselatch.core.model.outcome import CANCELLED, Outcome
 from fuselatch.core.model.values import short
-
-if TYPE_CHECKING:
-    from fuselatch.core.engine.engine import Engine
-    from fuselatch.core.engine.turn import Turn
-    from fuselatch.core.forms.form import Form
-    from fuselatch.core.forms.plans import FormPlan
-    from fuselatch.core.model.cells import Cell
 
 WIDER: Mapping[type, tuple[type, ...]] = {float: (float, int), complex: (complex, float, int)}
 """Types that accept others, as in the numeric tower of PEP 484."""
 
 
-PLAIN = Manner()
-
-
-def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: Form | None, how: Manner = PLAIN) -> Form:
+def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: OpenForm | None, how: Manner = USUAL) -> Form:
     """Open a form within a turn. Any error fails the turn."""
-    engine = turn.engine
+    session = turn.session
+    stack = session.stack
     given = checked_params(form, params)
-    opened = make(form, engine.plan_of(form), engine, opener, *engine.next_serial(form))
+    opened = make(form, session.plan_of(form), session.port, opener, *stack.next_serial(form))
     state = opened._state
     state.manner = how
     opened.__dict__.update(given)
-    turn.set(Opening(engine, opened), "done", True)
-    if engine.first is None:
-        turn.set(engine, "first", opened)
-    engine.bring_to_front(turn, opened)
+    turn.set(Opening(session, opened), "done", True)
+    if stack.first is None:
+        turn.set(stack, "first", opened)
+    stack.bring_to_front(turn, opened)
     before, turn.cause = turn.cause, turn.note_form("open", opened, form._plan.name)
     for path in state.plan.tables:
         table: Any = state.controls[path]._decl
         source = table.rules["choices"].source
         for column in table.columns:
-            must_be_column(column, engine.store_columns(source), source)
-    cells = install(opened)
+            must_be_column(column, columns_of(session, source), source)
+    cells = install(session, opened)
     set_defaults(turn, opened)
-    engine.look(turn)
+    look(turn)
     if state.plan.records:
-        state.records = engine.bind(opened, state.plan.records)
-    if engine.observer is not None:
-        engine.observer.opened(opened)
-    ready(engine, cells)
+        state.records = Records(session, opened, state.plan.records)
+    if session.options.observer is not None:
+        session.options.observer.opened(opened)
+    make_ready(session, cells)
     turn.set(state, "phase", state.after("open"))
     if state.records is not None:
         state.records.begin(turn)
-    turn.happen("opened", opened, None)
+    happen(turn, "opened", opened, None)
     if opened.is_open and state.focus is None:
-        focus.enter(turn, opened, focus.following(opened, None, 1))
+        focus.enter(turn, opened, focus.next_focusable(opened, None, 1))
     turn.cause = before
     return opened
+
+
+def open_within(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: OpenForm, how: Manner) -> Form:
+    """Open a form within a running handler."""
+    with OwnQueue(turn):
+        return open_form(turn, form, params, opener, how)
+
+
+def open_dialog(session: SessionState, form: OpenForm, child: type[Form], params: Mapping[str, Any], how: Manner) -> Outcome:
+    """Open a modal dialog and wait until it closes."""
+    turn = may_wait(session, "open", child)
+    opened = open_within(turn, child, params, form, how)
+    if session.dirty.cells:
+        announce(turn)
+    give_way(turn, opened)
+    # A dialog can stay open for long, and reads the same store.
+    if turn.writes is not None:
+        commit(turn)
+    if not opened.is_open:
+        return opened._state.outcome or Outcome(CANCELLED, {})
+    outcome: Outcome = wait_for(turn, DialogWait(turn, form, opened))
+    return outcome
 
 
 class Opening(Undoable):
     """A form that a gesture opened. If the gesture fails, the form is closed."""
 
-    __slots__ = ("done", "engine", "form")
+    __slots__ = ("done", "form", "session")
 
-    def __init__(self, engine: Engine, form: Form) -> None:
-        self.engine = engine
+    def __init__(self, session: SessionState, form: Form) -> None:
+        self.session = session
         self.form = form
         self.done = False
 
     def _restored(self, name: str) -> None:
-        state, engine = self.form._state, self.engine
-        # Not only what was recorded: another gesture may have changed the forms since.
-        engine.forms = tuple(other for other in engine.forms if other is not self.form)
-        state.phase = "closed"
-        engine._restored("forms")
-
-
-def ready(engine: Engine, cells: list[Cell]) -> None:
-    """Run rules for the first time. This raises no events."""
-    for cell in cells:
-        cell.announced = engine.updates.fresh(cell)
-        if isinstance(cell.node, LiveValue) and cell.prop == "value":
-            cell.node._value = cell.value
-
-
-def set_defaults(turn: Turn, form: Form) -> None:
-    """Set a form's defaults in tab order. This raises no events."""
-    set_defaults_of(turn, form, form._state.plan.defaulted)
-
-
-def set_defaults_of(turn: Turn, form: Form, paths: Iterable[str]) -> None:
-    """Set the defaults of some controls. This raises no events."""
-    control: Any
-    for path in paths:
-        control = form._state.controls[path]
-        decl = control._decl
-        rules, constants = decl.rules, decl.constants
-        default = rules.get("default")
-        if default is None:
-            default = constants.get("default")
-            if default is None:
-                # A label starts with its constant value.
-                default = constants.get("value")
-        if isinstance(default, LastEntered):
-            default = entered_last(turn, form, path, default)
-        if default is None or default == "" or default is False:
-            continue
-        if is_rule(default):
-            default = call_default(turn, f"{control.name}.default", default, control._owner)
-        if isinstance(default, NthChoice):
-            default = default.among(control._current("choices")) if isinstance(control, LiveChoice) else None
-            default = (default,) if isinstance(control, LiveChoice) and decl.multiple and default is not None else default
-        value = decl.coerce(default) if default is not None else None
-        if isinstance(control, LiveChoice) and value is not None:
-            choices = control._current("choices")
-            # A default that isn't offered would be cleared at once, with an event that no one caused.
-            if not all(item in choices for item in (value if decl.multiple else (value,))):
-                continue
-        control._value = value if value is not None else control._plan.blank
-
-
-def entered_last(turn: Turn, form: Form, path: str, default: LastEntered) -> Any:
-    """Return the value entered last in a control, or `first` until there is one."""
-    entered = turn.engine.last_entered.get((type(form), path))
-    blank = form._state.controls[path]._plan.blank
-    # A blank field has nothing to start with, but an empty tick box was unticked by the user.
-    return default.first if entered is None or (entered == blank and blank is not False) else entered
-
-
-def call_default(turn: Turn, what: str, rule: Callable[..., Any], owner: object) -> Any:
-    """Run a default's function, which can't set anything or wait."""
-    engine = turn.engine
-    engine.tracker = {}
-    try:
-        return rule(owner)
-    except Exception as error:
-        raise engine.failed(error, rule, f"the rule {what}") from error
-    finally:
-        engine.tracker = None
+        self.form._state.phase = "closed"
+        self.session.stack.drop(self.form)
 
 
 def checked_params(form: type[Form], params: Mapping[str, Any]) -> dict[str, Any]:

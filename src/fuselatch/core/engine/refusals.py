@@ -3,19 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any, Final
+from typing import Any, Final
 
+from fuselatch.core.engine.state import SessionState
 from fuselatch.core.forms.controls import LiveInput
-from fuselatch.core.forms.held import ControlState, is_usable
 from fuselatch.core.forms.live_lists import LiveChoice
+from fuselatch.core.forms.state import ControlState, is_usable
 from fuselatch.core.model.gestures import VERBS, Gesture
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.records import MOVES
+from fuselatch.core.model.record_changes import MOVES
 from fuselatch.core.model.values import short_text
 from fuselatch.core.model.words import KIND_NAMES
-
-if TYPE_CHECKING:
-    from fuselatch.core.engine.engine import Engine
 
 Reason = tuple[str, int | None]
 
@@ -45,42 +43,42 @@ LOOKING: Final = frozenset({"hover", "unhover"})
 """Verbs that a disabled control accepts."""
 
 
-def obstacle(engine: Engine, gesture: Gesture, control: ControlState | None) -> Reason | None:
+def obstacle(session: SessionState, gesture: Gesture, control: ControlState | None) -> Reason | None:
     """Return why a gesture is refused, with the trace entry that caused it, or None."""
     # Fast path: a usable control on the front form.
-    if control is not None and control.form is engine.front and not engine.waits and gesture.verb in AT_CONTROLS:
-        if is_usable(control) and not engine.closed:
+    if control is not None and control.form is session.stack.front and not session.waits and gesture.verb in AT_CONTROLS:
+        if is_usable(control) and not session.closed:
             return unfit(gesture, control)
-    if engine.closed:
+    if session.closed:
         return "the session is closed", None
-    if engine.waits and (engine.paused is not None or engine.prompt_wait is not None):
-        return at_wait(engine, gesture)
+    if session.waits and (session.paused is not None or session.prompt_wait is not None):
+        return at_wait(session, gesture)
     verb = gesture.verb
     if verb == "answer":
         return "no prompt is open", None
-    front = engine.front
-    opens = verb == "open" or (verb == "key" and gesture.text in engine.offers.shortcuts)
+    front = session.stack.front
+    opens = verb == "open" or (verb == "key" and gesture.text in session.options.offers.shortcuts)
     if opens:
-        return (f"{front.title} is in front", None) if engine.waits and front is not None and verb == "open" else None
+        return (f"{front.title} is in front", None) if session.waits and front is not None and verb == "open" else None
     if verb == "record" and front is not None:
-        return at_records(engine, front, gesture.text)
+        return at_records(session, front, gesture.text)
     if front is None:
-        return "all open forms are hidden" if engine.forms else "all forms are closed", None
+        return "all open forms are hidden" if session.stack.forms else "all forms are closed", None
     if control is None:
-        return covering(engine, front) if engine.waits else None
+        return covering(session, front) if session.waits else None
     if verb in LOOKING:
-        return covering(engine, control.form) or (
+        return covering(session, control.form) or (
             (f"'{control.name}' is hidden", None) if not control._has("visible") else None
         )
-    return at_control(engine, control) or unfit(gesture, control)
+    return at_control(session, control) or unfit(gesture, control)
 
 
-def at_records(engine: Engine, form: Any, text: str) -> Reason | None:
+def at_records(session: SessionState, form: Any, text: str) -> Reason | None:
     """Return why the user can't go to a record, or remove this one."""
     records = form._state.records
     if records is None:
         return f"{form.title} isn't bound to records", None
-    found = covering(engine, form) if engine.waits else None
+    found = covering(session, form) if session.waits else None
     if found is None and text == "remove" and records.key is None:
         return "this record is new and not saved, so there is nothing to remove", None
     if found is None and text not in MOVES:
@@ -88,11 +86,11 @@ def at_records(engine: Engine, form: Any, text: str) -> Reason | None:
     return found
 
 
-def at_wait(engine: Engine, gesture: Gesture) -> Reason | None:
+def at_wait(session: SessionState, gesture: Gesture) -> Reason | None:
     """Return why a gesture is refused while a prompt is open or the session is paused."""
-    wait = engine.prompt_wait
+    wait = session.prompt_wait
     if wait is None:
-        event = engine.paused
+        event = session.paused
         return f"the session is paused before {event.path if event else '?'}; call go_on() first", None
     if gesture.verb == "answer" and wait.button(gesture.text) is None:
         return f"no button '{gesture.text}' in the prompt; {suggest(gesture.text, wait.prompt.buttons)}", wait.number
@@ -104,24 +102,23 @@ def at_wait(engine: Engine, gesture: Gesture) -> Reason | None:
     return None
 
 
-def covering(engine: Engine, form: Any) -> Reason | None:
+def covering(session: SessionState, form: Any) -> Reason | None:
     """Return what covers a form, or None."""
     if not form.is_open:
         return f"{form.title} is closed", None
-    if engine.waits and engine.covered(form):
-        wait = engine.prompt_wait
-        return (
-            (f'a prompt is open: "{short_text(wait.text, 60)}"', wait.number)
-            if wait
-            else (f"{engine.front.title if engine.front is not None else 'a hidden form'} is open in front of it", None)
-        )
-    return (f"{form.title} is hidden", None) if form is not engine.front and engine.hidden(form) else None
+    stack = session.stack
+    if session.waits and stack.covered(form):
+        wait = session.prompt_wait
+        if wait is not None:
+            return f'a prompt is open: "{short_text(wait.text, 60)}"', wait.number
+        return f"{stack.front.title if stack.front is not None else 'a hidden form'} is open in front of it", None
+    return (f"{form.title} is hidden", None) if form is not stack.front and stack.hidden(form) else None
 
 
-def at_control(engine: Engine, control: ControlState) -> Reason | None:
+def at_control(session: SessionState, control: ControlState) -> Reason | None:
     """Return why the user can't use a control, or None."""
-    if engine.waits or control.form is not engine.front:
-        found = covering(engine, control.form)
+    if session.waits or control.form is not session.stack.front:
+        found = covering(session, control.form)
         if found is not None:
             return found
     if is_usable(control):
@@ -131,7 +128,7 @@ def at_control(engine: Engine, control: ControlState) -> Reason | None:
     while culprit._outer is not None and culprit._current(prop):
         culprit = culprit._outer
     group = "" if culprit is control else f"group '{culprit.name}'; "
-    line = engine.trace.last_change(culprit.form._state.name, culprit.name, prop)
+    line = session.trace.last_change(culprit.form._state.name, culprit.name, prop)
     return f"'{control.name}' is {word} ({group}{because(culprit, prop)})", line
 
 

@@ -12,32 +12,34 @@ from datetime import date, datetime
 from types import TracebackType
 from typing import Any, Self, TypeVar
 
-from fuselatch.core.engine import latching, refusals, why
+from fuselatch.core.engine import latching, refusals, runner, why
 from fuselatch.core.engine.engine import Engine
 from fuselatch.core.engine.latching import LatchView
 from fuselatch.core.engine.observer import Observer
 from fuselatch.core.engine.offers import Offer, Offered, Offers
 from fuselatch.core.engine.opening import open_form
+from fuselatch.core.engine.state import Options, Turn
 from fuselatch.core.engine.steps import RUNS_NO_AUTHOR_CODE, STEPS, come_to_front
 from fuselatch.core.engine.store import Store
-from fuselatch.core.engine.turn import Turn
-from fuselatch.core.engine.view import View, view_of
-from fuselatch.core.forms.controls import MASK, Live
+from fuselatch.core.engine.view import PromptView, View, help_line, message_of, prompt_view, view_of
+from fuselatch.core.forms.container import OpenForm
+from fuselatch.core.forms.controls import MASK
 from fuselatch.core.forms.form import Form
-from fuselatch.core.forms.lines import placed_at
-from fuselatch.core.forms.policy import Rules
+from fuselatch.core.forms.manner import Manner
+from fuselatch.core.forms.placing import placed_at
+from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.forms.port import RecordsView
 from fuselatch.core.forms.shared import Shared
 from fuselatch.core.forms.sources import EventSource, heard_by
-from fuselatch.core.forms.state import Manner
+from fuselatch.core.forms.state import ControlState
 from fuselatch.core.model.errors import NotAllowedHere, Refused, UnknownName
-from fuselatch.core.model.formats import Formats, PlainFormats
 from fuselatch.core.model.gestures import OF_LINES, Gesture
 from fuselatch.core.model.keys import normal
 from fuselatch.core.model.latch_records import LatchStore
+from fuselatch.core.model.locale_formats import Formats, PlainFormats
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import Outcome
-from fuselatch.core.model.services import Services
+from fuselatch.core.model.service_map import Services
 from fuselatch.core.model.trace import Trace
 
 F = TypeVar("F", bound=Form)
@@ -72,8 +74,8 @@ class SessionRecords:
         self._engine = engine
 
     def rows(self, source: str) -> tuple[Mapping[str, Any], ...]:
-        """Return all rows of a source, with what this gesture has staged. Rules can read them."""
-        found: tuple[Mapping[str, Any], ...] = self._engine.rows.read(source)
+        """Return all rows of a source, with what this gesture has staged. PolicyRules can read them."""
+        found: tuple[Mapping[str, Any], ...] = self._engine.state.rows.read(source)
         return found
 
     def add(self, source: str, row: Mapping[str, Any]) -> None:
@@ -107,7 +109,7 @@ class Session:
         records: Store | None = None,
         services: Mapping[type, object] | None = None,
         latches: LatchStore | None = None,
-        policy: Rules | None = None,
+        policy: PolicyRules | None = None,
         forms: Offered = (),
         max_runs: int = MAX_RUNS,
         recording: bool = True,
@@ -117,7 +119,6 @@ class Session:
         observer: Observer | None = None,
         prepare: Callable[[Session], None] = lambda session: None,
     ) -> None:
-        self.user = user
         plain = formats if formats is not None else PLAIN
         self._services = Services(services or {})
         offers = Offers(forms) if forms else NO_OFFERS
@@ -130,8 +131,11 @@ class Session:
             policy.known(names_of_forms())
             for each in (start, *offers.by_name.values()) if start is not None else offers.by_name.values():
                 policy.applied(each.form)
-        self._engine = Engine(self, clock, plain, records, latches, policy, offers, max_runs, recording)
-        self._engine.observer = observer
+        options = Options(
+            user, self._services, clock, plain, records, latches, policy, offers, max_runs, recording, observer
+        )
+        self._engine = Engine(self, options)
+        self._state = self._engine.state
         prepare(self)
         if start is None:
             return
@@ -140,7 +144,7 @@ class Session:
             open_form(turn, start.form, start.params, None, Manner(at=at, only=only))
 
         try:
-            self._engine.start(f"open {start.form.__name__}", open_first, "program")
+            runner.start(self._state, f"open {start.form.__name__}", open_first, "program")
         except BaseException:
             self.close()
             raise
@@ -148,46 +152,70 @@ class Session:
     # ---- for front ends
 
     @property
+    def user(self) -> str:
+        """The user's name."""
+        return self._state.options.user
+
+    @property
     def view(self) -> View:
         """The view: everything that the user sees now. Reading it runs none of the developer's code."""
-        return view_of(self._engine)
+        return view_of(self._state)
+
+    @property
+    def prompt(self) -> PromptView | None:
+        """The open prompt, as the view has it."""
+        return prompt_view(self._state)
+
+    @property
+    def notice(self) -> str:
+        """Why the last gesture was blocked or cut short, as the view has it."""
+        return self._state.notice
+
+    @property
+    def help(self) -> str:
+        """The help line, as the view has it."""
+        return help_line(self._state)
+
+    def message(self, form: Form) -> str:
+        """Return the message line of a form, as the view has it."""
+        return message_of(self._state, form)[0]
 
     @property
     def trace(self) -> Trace:
         """Everything that happened so far."""
-        return self._engine.trace
+        return self._state.trace
 
     @property
     def first(self) -> Form:
         """The form that the session was opened with."""
-        first = self._engine.first
+        first: Any = self._state.stack.first
         if first is None:
             raise NotAllowedHere("no form is open yet; open one of the offered forms")
-        return first
+        return first  # type: ignore[no-any-return]
 
     @property
     def front(self) -> Form:
         """The front form. Raises `NotAllowedHere` if no form is open, or all are hidden."""
-        front = self._engine.front
+        front: Any = self._state.stack.front
         if front is None:
-            raise NotAllowedHere("all open forms are hidden" if self._engine.forms else "all forms are closed")
-        return front
+            raise NotAllowedHere("all open forms are hidden" if self._state.stack.forms else "all forms are closed")
+        return front  # type: ignore[no-any-return]
 
     @property
     def outcome(self) -> Outcome | None:
         """The first form's outcome, or None while it is open."""
-        first = self._engine.first
+        first = self._state.stack.first
         return None if first is None or first.is_open else first._state.outcome
 
     @property
     def waits_for(self) -> tuple[str, ...]:
         """The waits of handlers, in words; the innermost last."""
-        return tuple(str(wait) for wait in self._engine.waits)
+        return tuple(str(wait) for wait in self._state.waits)
 
     @property
     def paused_before(self) -> str:
         """The event that the session is paused before ("berth.changed"), or ""."""
-        event = self._engine.paused
+        event = self._state.paused
         return event.path if event is not None else ""
 
     def feed(self, gesture: Gesture) -> None:
@@ -196,8 +224,8 @@ class Session:
         Raises `UnknownName` for an unknown control, and `Refused` if the user can't make the gesture. Both change nothing.
         Raises `HandlerFailed` if the developer's code fails: what the gesture changed is undone.
         """
-        engine = self._engine
-        if engine.turn is not None:
+        state = self._state
+        if state.turn is not None:
             raise NotAllowedHere(f"a handler can't send gestures to its own session ({gesture})")
         verb = gesture.verb
         carry = STEPS.get(verb)
@@ -207,25 +235,25 @@ class Session:
             gesture = self._key(gesture)
         elif verb == "open":
             self._must_be_offered(gesture.text)
-        form = engine.front if not gesture.form else self._form(gesture)
+        form = state.stack.front if not gesture.form else self._form(gesture)
         control = self._target(gesture, form)
-        found = refusals.obstacle(engine, gesture, control)
+        found = refusals.obstacle(state, gesture, control)
         plain = not gesture.text or (control is not None and not control._plan.masked)
         shown = gesture if plain else self._shown(gesture, form, control)
         if found is not None:
             self._refuse(shown, found)
-        if form is None or form is engine.front:
-            quiet = verb in RUNS_NO_AUTHOR_CODE and RUNS_NO_AUTHOR_CODE[verb](engine, control)
-            engine.start(shown, lambda turn: carry(turn, gesture, control), "user", quiet)
+        if form is None or form is state.stack.front:
+            quiet = verb in RUNS_NO_AUTHOR_CODE and RUNS_NO_AUTHOR_CODE[verb](state, control)
+            runner.start(state, shown, lambda turn: carry(turn, gesture, control), "user", quiet)
             return
 
         def turn_to(turn: Turn) -> None:
             come_to_front(turn, form)
             carry(turn, gesture, control)
 
-        engine.start(shown, turn_to, "user")
+        runner.start(state, shown, turn_to, "user")
 
-    def _shown(self, gesture: Gesture, form: Form | None, control: Live | None) -> Gesture:
+    def _shown(self, gesture: Gesture, form: OpenForm | None, control: ControlState | None) -> Gesture:
         """Return a gesture with a password masked."""
         target = control
         if gesture.verb == "key" and form is not None and len(gesture.text) == 1:
@@ -235,11 +263,11 @@ class Session:
         return replace(gesture, text=MASK * len(gesture.text))
 
     def _refuse(self, gesture: Gesture, found: tuple[str, int | None]) -> None:
-        engine = self._engine
-        if engine.recording:
-            name = engine.front._state.name if engine.front is not None else ""
-            engine.stamp(reread=True)
-            engine.trace.add(0, "refused", name, gesture.control, str(gesture), None, found[0])
+        state = self._state
+        if state.options.recording:
+            name = state.stack.front._state.name if state.stack.front is not None else ""
+            state.stamp(reread=True)
+            state.trace.add(0, "refused", name, gesture.control, str(gesture), None, found[0])
         raise Refused(str(gesture), *found)
 
     def _key(self, gesture: Gesture) -> Gesture:
@@ -250,31 +278,31 @@ class Session:
         return gesture if keys == gesture.text else Gesture(verb="key", text=keys, form=gesture.form, repeat=gesture.repeat)
 
     def _must_be_offered(self, name: str) -> None:
-        names = self._engine.offers.by_name
+        names = self._state.options.offers.by_name
         if name not in names:
             hint = suggest(name, names) if names else "this session offers no forms; open it with forms=…"
             raise UnknownName(f"unknown form '{name}'; {hint}")
 
-    def _form(self, gesture: Gesture) -> Form | None:
-        forms = self._engine.forms
+    def _form(self, gesture: Gesture) -> OpenForm:
+        forms = self._state.stack.forms
         for form in forms:
             if form._state.name == gesture.form:
                 return form
         names = [form._state.name for form in forms]
         raise UnknownName(f"'{gesture.form}' isn't open; {suggest(gesture.form, names)}")
 
-    def _target(self, gesture: Gesture, form: Form | None) -> Live | None:
+    def _target(self, gesture: Gesture, form: OpenForm | None) -> ControlState | None:
         path = gesture.control
         if not path:
             if gesture.verb not in NAMELESS:
                 raise UnknownName(f"'{gesture.verb}' needs a control")
             return None
         # Fast path: a control, or a part of one, at its own path.
-        if form is not None and not self._engine.waits and "#" not in path:
+        if form is not None and not self._state.waits and "#" not in path:
             plainly = form._state.controls.get(path)
             if plainly is not None:
                 return plainly
-        if form is None or (self._engine.waits and self._engine.prompt_wait is not None):
+        if form is None or (self._state.waits and self._state.prompt_wait is not None):
             return None
         found = placed_at(form, gesture.control)
         if found is None or (found._decl.kind == "group" and gesture.verb not in OF_LINES):
@@ -284,18 +312,18 @@ class Session:
 
     def drop_rest(self, reason: str) -> None:
         """Note in the trace and the view that the rest of the typing is skipped."""
-        engine = self._engine
-        if engine.recording:
-            engine.trace.add(len(engine.trace), "skip", self.front._state.name, "", "rest of the typing", None, reason)
-        engine.notice = reason
+        state = self._state
+        if state.options.recording:
+            state.trace.add(len(state.trace), "skip", self.front._state.name, "", "rest of the typing", None, reason)
+        state.notice = reason
 
     def close(self) -> None:
         """Close the session: raise `Abandoned` in waiting handlers, innermost first."""
-        if self._engine.closed:
+        if self._state.closed:
             return
-        if self._engine.turn is not None:
+        if self._state.turn is not None:
             raise NotAllowedHere("a handler can't close its own session; close the form instead")
-        self._engine.close()
+        runner.close(self._state)
 
     def __enter__(self) -> Self:
         return self
@@ -311,7 +339,7 @@ class Session:
         `what`: a property ("berth.enabled"), an event ("berth.changed"), a marker ("berth.marker"), a handler
         ("look_up_vessel") or a prompt ("too_long") of an open or closed form. Raises `UnknownName` for anything else.
         """
-        return why.answer(self._engine, what)
+        return why.answer(self._state, what)
 
     def mute(self, handler: Callable[..., object], reason: str) -> None:
         """Don't run a handler from now on. The trace and `why` show the reason.
@@ -321,26 +349,26 @@ class Session:
         function = getattr(handler, "__func__", handler)
         if not heard_by(function):
             raise UnknownName(f"{getattr(function, '__qualname__', function)} isn't a handler (no event is attached to it)")
-        self._engine.muted[function] = reason
+        self._state.muted[function] = reason
 
     def pause_at(self, event: EventSource, form: type[Form] | None = None) -> None:
         """Pause before an event from now on; `go_on` continues. A control's event needs `form`."""
         owner = event.owner
         kind = owner if isinstance(owner, type) else form or type(self.first)
-        self._engine.pauses.add((kind, "" if isinstance(owner, type) else owner.name, event.name))
+        self._state.pauses.add((kind, "" if isinstance(owner, type) else owner.name, event.name))
 
     def before_each(self, look: Callable[[str, tuple[str, ...]], None]) -> None:
         """Call a function before each event, with its path ("berth.changed") and the queue.
 
         Nothing waits and the trace doesn't differ. In the function, `view` shows the form as it is then.
         """
-        engine = self._engine
-        engine.before_event = lambda event, turn: look(event.path, turn.queued)
-        engine.pauses.add((object, "", ""))
+        state = self._state
+        state.before_event = lambda event, turn: look(event.path, turn.queued)
+        state.pauses.add((object, "", ""))
 
     def go_on(self) -> None:
         """Continue after a pause. Raises the errors of the resumed handlers."""
-        self._engine.go_on()
+        runner.go_on(self._state)
 
     # ---- for handlers
 
@@ -352,7 +380,8 @@ class Session:
     @property
     def forms(self) -> tuple[Form, ...]:
         """The open forms, front first."""
-        return self._engine.forms[::-1]
+        forms: Any = self._state.stack.forms[::-1]
+        return forms  # type: ignore[no-any-return]
 
     @property
     def services(self) -> Services:
@@ -362,7 +391,7 @@ class Session:
     @property
     def latches(self) -> tuple[LatchView, ...]:
         """The latches that are set for this session's user, with what resets each."""
-        return latching.seen(self._engine)
+        return latching.latch_views(self._state)
 
     @property
     def records(self) -> RecordsView:
@@ -375,20 +404,20 @@ class Session:
             raise NotAllowedHere(
                 "a rule can't read now(), which changes without an event; read today(), or use now() in a handler"
             )
-        return self._engine.read_clock()
+        return self._state.read_clock()
 
     def today(self) -> date:
-        """Return the session's date. Rules can read it."""
-        found: date = self._engine.day.read("today")
+        """Return the session's date. PolicyRules can read it."""
+        found: date = self._state.day.read("today")
         return found
 
     def find(self, form: Callable[..., F]) -> F | None:
-        """Return the front form of a class, or None. Rules can read it."""
-        found: F | None = self._engine.open_forms.read(form)
+        """Return the front form of a class, or None. PolicyRules can read it."""
+        found: F | None = self._state.open_forms.read(form)
         return found
 
     def __getitem__(self, shared: Shared[T]) -> T | None:
-        """Return the session's value of a `Shared`. Rules can read it."""
+        """Return the session's value of a `Shared`. PolicyRules can read it."""
         found: T | None = self._engine.read_shared(shared)
         return found
 

@@ -8,57 +8,60 @@ remaining steps are skipped. Nothing is raised then.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from typing import TYPE_CHECKING, Any, Final
+from typing import Any, Final
 
-from fuselatch.core.engine import focus, lines, pointing
-from fuselatch.core.engine.closing import leave, submit, submit_and_go_on
-from fuselatch.core.engine.focus import drop, following, move, settle, step
+from fuselatch.core.engine import focus, pointing
+from fuselatch.core.engine import line_changes as lines
+from fuselatch.core.engine.bound_records import reset
+from fuselatch.core.engine.changing import put_hidden
+from fuselatch.core.engine.closing import dismiss, submit, submit_and_go_on
+from fuselatch.core.engine.drafts import drop_draft
+from fuselatch.core.engine.focus import drop, move_focus, next_focusable, settle, step
+from fuselatch.core.engine.loop import drain, happen
 from fuselatch.core.engine.opening import open_form
-from fuselatch.core.engine.records import reset
+from fuselatch.core.engine.refusals import at_control
+from fuselatch.core.engine.state import SessionState, Turn
+from fuselatch.core.engine.validation import preview
+from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveInput
-from fuselatch.core.forms.form import Form
-from fuselatch.core.forms.held import current
 from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
+from fuselatch.core.forms.state import current
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.outcome import ACCEPTED, CANCELLED
-from fuselatch.core.model.records import MOVES
+from fuselatch.core.model.record_changes import MOVES
 from fuselatch.core.model.texts import user_text
-
-if TYPE_CHECKING:
-    from fuselatch.core.engine.turn import Turn
-
 
 LISTS: Final = frozenset({"choice", "table"})
 """Kinds of control whose list is looked at while typing. A rule may compute it."""
 
 
-def come_to_front(turn: Turn, form: Form) -> None:
+def come_to_front(turn: Turn, form: OpenForm) -> None:
     """Bring a form to the front for the user."""
-    engine = turn.engine
-    if engine.front is form:
+    stack = turn.session.stack
+    if stack.front is form:
         return
     before, turn.cause = turn.cause, turn.note_form("step", form, "to_front")
-    engine.bring_to_front(turn, form)
-    turn.set(engine, "brought_to_front", form)
-    turn.happen("brought_to_front", form, None)
+    stack.bring_to_front(turn, form)
+    turn.set(stack, "brought_to_front", form)
+    happen(turn, "brought_to_front", form, None)
     turn.cause = before
 
 
-def front_of(turn: Turn) -> Form:
+def front_of(turn: Turn) -> OpenForm:
     """Return the front form."""
-    front: Form | None = turn.engine.front
+    front = turn.session.stack.front
     assert front is not None, "a gesture without a front form was refused before"
     return front
 
 
 def type_text(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Replace the draft: one keystroke."""
-    if control._state.focus is control or move(turn, control):
+    if control._state.focus is control or move_focus(turn, control):
         put_draft(turn, control, gesture.text)
 
 
-def types_quietly(engine: Any, control: Any) -> bool:
+def types_quietly(session: SessionState, control: Any) -> bool:
     """Return True if a keystroke runs none of the developer's code."""
     if control is None:
         return False
@@ -72,7 +75,7 @@ def types_quietly(engine: Any, control: Any) -> bool:
         and not control._listing
         and control._trouble is None
         and control._decl.kind not in LISTS
-        and not engine.pauses
+        and not session.pauses
     )
 
 
@@ -87,18 +90,18 @@ def put_draft(turn: Turn, control: Any, text: str) -> None:
     control._listing = isinstance(control, LiveChoice)
     if control._trouble is not None:
         control._trouble = None
-        turn.engine.updates.revalidate(control)
-    turn.engine.preview(turn, control)
+        turn.session.dirty.revalidate(control)
+    preview(turn, control)
     if not heard:
         return
     hidden = control._plan.masked
-    turn.happen("typed", control.form, control, "•" if hidden else before, "•" if hidden else text)
+    happen(turn, "typed", control.form, control, "•" if hidden else before, "•" if hidden else text)
 
 
 def press(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Press a button, or click a label or the form. Closing is a step after `clicked`."""
     if control is None:
-        turn.happen("clicked", front_of(turn), None)
+        happen(turn, "clicked", front_of(turn), None)
         return
     form, verdict = control.form, control._decl.closes
     if verdict is not None and verdict != ACCEPTED:
@@ -107,9 +110,9 @@ def press(turn: Turn, gesture: Gesture, control: Any) -> None:
         step(turn, "click", control, "clicked")
         # A `clicked` handler may have closed the form itself.
         if form.is_open:
-            leave(turn, form, verdict)
+            dismiss(turn, form, verdict)
         return
-    if control._decl.takes_focus and not move(turn, control):
+    if control._decl.takes_focus and not move_focus(turn, control):
         return
     step(turn, "click", control, "clicked")
     if not form.is_open:
@@ -121,15 +124,15 @@ def press(turn: Turn, gesture: Gesture, control: Any) -> None:
             go_on(turn, form, control._decl.after_submit)
 
 
-def go_on(turn: Turn, form: Form, then: str) -> None:
+def go_on(turn: Turn, form: OpenForm, then: str) -> None:
     """Go on after a submit: to the next, a new or the same record."""
     if form._state.records is None:
         reset(turn, form)
     elif then == "same":
         return
     else:
-        form._state.records._go_on(turn, then)
-    focus.enter(turn, form, following(form, None, 1))
+        form._state.records.go_on(turn, then)
+    focus.enter(turn, form, next_focusable(form, None, 1))
 
 
 def record(turn: Turn, gesture: Gesture, control: Any) -> None:
@@ -141,11 +144,11 @@ def record(turn: Turn, gesture: Gesture, control: Any) -> None:
 def add_line(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Add a line and go to its first entry."""
     settle(turn, control._state.focus)
-    line = lines.start(turn, control, {})
+    line = lines.add(turn, control, {})
     if line is not None:
         for entry in control._members[line][1]:
             if focus.takes_focus(entry):
-                move(turn, entry)
+                move_focus(turn, entry)
                 return
 
 
@@ -162,7 +165,7 @@ def move_line(turn: Turn, gesture: Gesture, control: Any) -> None:
     if not 0 <= place < len(control._outer._rows):
         drop(turn, control, user_text("notice.no_position", position=place, last=len(control._outer._rows) - 1))
         return
-    lines.move(turn, control._outer, line_of(control), place)
+    lines.reorder(turn, control._outer, line_of(control), place)
 
 
 def line_of(control: Any) -> Any:
@@ -172,25 +175,25 @@ def line_of(control: Any) -> Any:
 def double(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Double-click a control, one of its items (`text`), or the form."""
     if control is None:
-        turn.happen("double_clicked", front_of(turn), None)
-    elif not control._decl.takes_focus or move(turn, control):
+        happen(turn, "double_clicked", front_of(turn), None)
+    elif not control._decl.takes_focus or move_focus(turn, control):
         if gesture.text:
             found = control.choices.find(gesture.text)
             put_entry(turn, control, "pick", picked(control, found[0]))
-        hand_over(turn, control)
+        double_click(turn, control)
 
 
-def hand_over(turn: Turn, control: Any) -> None:
+def double_click(turn: Turn, control: Any) -> None:
     """Raise `double_clicked`; a table passes the chosen row."""
     before, turn.cause = turn.cause, turn.note("step", control, "double click")
     if "double_clicked" in control._plan.raises:
-        turn.happen("double_clicked", control.form, control, None, control.row if isinstance(control, LiveTable) else None)
+        happen(turn, "double_clicked", control.form, control, None, control.row if isinstance(control, LiveTable) else None)
     turn.cause = before
 
 
 def pick(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Pick a choice, which settles at once."""
-    if move(turn, control):
+    if move_focus(turn, control):
         # Only now: leaving the other control may have changed this list.
         found = control.choices.find(gesture.text)
         if found:
@@ -216,7 +219,7 @@ def picked(control: Any, item: object) -> object:
 
 def tick(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Tick or untick a box, which settles at once."""
-    if control._state.focus is control or move(turn, control):
+    if control._state.focus is control or move_focus(turn, control):
         put_entry(turn, control, gesture.verb, gesture.verb == "tick")
 
 
@@ -227,11 +230,11 @@ def put_entry(turn: Turn, control: Any, name: str, value: object) -> None:
         turn.cause = turn.note("step", control, name)
     # A pick replaces what was typed, so the draft must not settle later.
     if control._draft is not None:
-        focus.drop_draft(turn, control)
+        drop_draft(turn, control)
         if control._listing:
             turn.set(control, "_listing", False)
     turn.put_value(control, value, turn.cause)
-    turn.drain()
+    drain(turn)
     turn.cause = before
 
 
@@ -251,50 +254,50 @@ def go(turn: Turn, way: int) -> None:
         take_match(turn, here)
     else:
         settle(turn, here)
-    target = following(form, here, way)
+    target = next_focusable(form, here, way)
     if target is not None and target is not here:
-        move(turn, target)
+        move_focus(turn, target)
 
 
 def answer(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Answer the open prompt. The waiting handler resumes when this gesture is finished."""
-    wait = turn.engine.prompt_wait
+    wait = turn.session.prompt_wait
     assert wait is not None, "an answer without a prompt was refused before"
     pressed = wait.button(gesture.text)
     turn.note_form("answer", wait.form, wait.title, None, pressed)
-    turn.engine.end_wait(turn, wait, pressed)
+    wait.end(turn, pressed)
 
 
-def answers_quietly(engine: Any, control: Any) -> bool:
+def answers_quietly(session: SessionState, control: Any) -> bool:
     """Return True if an answer only ends its prompt, and nothing else is pending."""
-    return not (engine.unsettled or engine.updates.pending or engine.pauses)
+    return not (session.stack.unsettled or session.dirty.pending or session.pauses)
 
 
 def close_front(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Press the close button: answer a prompt with its cancel button, or close a form."""
-    wait = turn.engine.prompt_wait
+    wait = turn.session.prompt_wait
     if wait is not None:
         answer(turn, Gesture(verb="answer", text=wait.prompt.cancel), control)
     else:
-        leave(turn, front_of(turn), CANCELLED)
+        dismiss(turn, front_of(turn), CANCELLED)
 
 
 def open_named(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Open an offered form, or bring it to the front."""
-    engine = turn.engine
-    offer = engine.offers.by_name[gesture.text]
+    stack, options = turn.session.stack, turn.session.options
+    offer = options.offers.by_name[gesture.text]
     # One of each: a shortcut that is pressed again finds the open form.
-    found = next((form for form in reversed(engine.forms) if type(form) is offer.form), None)
+    found = next((form for form in reversed(stack.forms) if type(form) is offer.form), None)
     if found is None:
         open_form(turn, offer.form, offer.params, None)
         return
     if found._state.hidden:
-        engine.hide(found, False)
+        put_hidden(turn, found, False)
     come_to_front(turn, found)
 
 
 def to_control(turn: Turn, gesture: Gesture, control: Any) -> None:
-    move(turn, control)
+    move_focus(turn, control)
 
 
 def point(turn: Turn, gesture: Gesture, control: Any) -> None:
@@ -307,17 +310,18 @@ def unhover(turn: Turn, gesture: Gesture, control: Any) -> None:
 
 def key(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Press a key: a shortcut, Enter, Escape, Tab, or one more character."""
-    engine, keys = turn.engine, gesture.text
-    if engine.prompt_wait is not None:
+    session, keys = turn.session, gesture.text
+    if session.prompt_wait is not None:
         key_at_prompt(turn, keys, gesture.repeat)
         return
-    if keys in engine.offers.shortcuts:
-        if engine.waits:
-            title = engine.front.title if engine.front else ""
-            engine.notice = user_text("notice.in_front", keys=keys, title=title)
-            turn.note_form("skip", engine.front, "shortcut", None, engine.notice)
+    if keys in session.options.offers.shortcuts:
+        front = session.stack.front
+        if session.waits:
+            title = front.title if front else ""
+            session.notice = user_text("notice.in_front", keys=keys, title=title)
+            turn.note_form("skip", front, "shortcut", None, session.notice)
         else:
-            open_named(turn, Gesture(verb="open", text=engine.offers.shortcuts[keys]), None)
+            open_named(turn, Gesture(verb="open", text=session.options.offers.shortcuts[keys]), None)
         return
     form = front_of(turn)
     here = form._state.focus
@@ -338,26 +342,26 @@ def takes_keys(control: Any) -> bool:
 
 def key_at_prompt(turn: Turn, keys: str, repeat: bool) -> None:
     """Press a prompt's default (Enter) or cancel button (Escape), unless it repeats."""
-    wait = turn.engine.prompt_wait
+    wait = turn.session.prompt_wait
     if wait is not None and not repeat and keys in ("Enter", "Escape"):
         button = wait.prompt.default if keys == "Enter" else wait.prompt.cancel
         answer(turn, Gesture(verb="answer", text=button), None)
 
 
-def use_shortcut(turn: Turn, form: Form, path: str, repeat: bool) -> None:
+def use_shortcut(turn: Turn, form: OpenForm, path: str, repeat: bool) -> None:
     """Press a shortcut's button or go to its control, if usable."""
     target = form._state.controls[path]
-    why = turn.engine.obstacle_at(target)
-    if why is not None:
-        drop(turn, target, why)
+    found = at_control(turn.session, target)
+    if found is not None:
+        drop(turn, target, found[0])
     elif target._decl.kind == "button":
         if not repeat:
             press(turn, Gesture(verb="press", control=path), target)
     else:
-        move(turn, target)
+        move_focus(turn, target)
 
 
-def enter_key(turn: Turn, form: Form, here: Any, repeat: bool) -> None:
+def enter_key(turn: Turn, form: OpenForm, here: Any, repeat: bool) -> None:
     """Handle Enter, by what has the focus.
 
     An open list picks its match, a multi-line text gets a new line, a button is pressed. Any other entry settles; if it
@@ -377,10 +381,10 @@ def enter_key(turn: Turn, form: Form, here: Any, repeat: bool) -> None:
         settle(turn, here)
         if isinstance(here, LiveTable) and here.row is not None and "double_clicked" in here._plan.heard:
             if not repeat:
-                hand_over(turn, here)
+                double_click(turn, here)
             return
-        focus.mark(turn, here)
-        turn.drain()
+        focus.show_findings(turn, here)
+        drain(turn)
         if any(finding.level == "refuse" for finding in here.findings):
             return
     default = form._state.plan.shortcuts.get("Enter")
@@ -403,26 +407,26 @@ def take_match(turn: Turn, here: LiveChoice[Any, Any, Any]) -> None:
         settle(turn, here)
 
 
-def escape(turn: Turn, form: Form, here: Any, repeat: bool) -> None:
+def escape(turn: Turn, form: OpenForm, here: Any, repeat: bool) -> None:
     """Handle Escape: close an open list, then revert a draft, then close the form."""
     if isinstance(here, LiveInput) and here._listing:
         turn.set(here, "_listing", False)
     elif isinstance(here, LiveInput) and here._draft is not None:
         before, turn.cause = turn.cause, turn.note("step", here, "revert")
-        focus.drop_draft(turn, here)
-        turn.drain()
+        drop_draft(turn, here)
+        drain(turn)
         turn.cause = before
     elif not repeat:
-        leave(turn, form, CANCELLED)
+        dismiss(turn, form, CANCELLED)
 
 
-def backspace(turn: Turn, form: Form, here: Any, repeat: bool) -> None:
+def backspace(turn: Turn, form: OpenForm, here: Any, repeat: bool) -> None:
     """Delete the last character of the draft, or all if it is selected."""
     if takes_keys(here) and here.text:
         put_draft(turn, here, "" if form._state.select else here.text[:-1])
 
 
-def space(turn: Turn, form: Form, here: Any, repeat: bool) -> None:
+def space(turn: Turn, form: OpenForm, here: Any, repeat: bool) -> None:
     """Press a button, toggle a tick box, or type a space."""
     kind = here._decl.kind if here is not None else ""
     if kind == "tick":
@@ -433,7 +437,7 @@ def space(turn: Turn, form: Form, here: Any, repeat: bool) -> None:
         put_draft(turn, here, here.text + " ")
 
 
-KEYS: Final[Mapping[str, Callable[[Any, Form, Any, bool], None]]] = {
+KEYS: Final[Mapping[str, Callable[[Any, OpenForm, Any, bool], None]]] = {
     "Enter": enter_key,
     "Escape": escape,
     "Tab": lambda turn, form, here, repeat: go(turn, 1),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Hashable, Mapping, Sequence
 from typing import Any, Protocol
 
-from fuselatch.core.model.records import Change, Row
+from fuselatch.core.model.record_changes import Change, Record
 from fuselatch.core.model.texts import user_text
 
 
@@ -19,7 +19,7 @@ class ChangedMeanwhile(StoreRefused):
     `change`: what was to be written. `theirs`: the row as it is now, or None if it is gone.
     """
 
-    def __init__(self, change: Change, theirs: Row | None) -> None:
+    def __init__(self, change: Change, theirs: Record | None) -> None:
         which = "store.changed" if theirs is not None else "store.removed"
         super().__init__(user_text(which, key=change.key, source=change.source))
         self.change = change

@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Hashable, Mapping, Sequence
-from typing import Any, TypeAlias
+from typing import Any, Protocol, TypeAlias
 
-from fuselatch.core.engine import lines as line_steps
-from fuselatch.core.engine.changes import Changes
-from fuselatch.core.engine.records import Records
-from fuselatch.core.engine.store import ChangedMeanwhile, StoreRefused
-from fuselatch.core.engine.turn import KeepEditing, Turn
-from fuselatch.core.forms.form import Form
+from fuselatch.core.engine.failure import failure_of
+from fuselatch.core.engine.prompting import ask_itself
+from fuselatch.core.engine.state import SessionSource, SessionState, Turn
+from fuselatch.core.engine.store import ChangedMeanwhile, Store, StoreRefused
+from fuselatch.core.engine.undoing import KeepEditing
+from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.errors import NotAllowedHere, UnknownName
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.records import Change
+from fuselatch.core.model.record_changes import Change, Record, applied
 from fuselatch.core.model.texts import TEXTS, user_text
 
 AGAIN, KEEP_EDITING = TEXTS["refused.again"], TEXTS["keep_editing"]
@@ -22,163 +22,212 @@ THEIRS, MINE, COMPARE = TEXTS["conflict.theirs"], TEXTS["conflict.mine"], TEXTS[
 REFUSED = Prompt(user_text("refused"), title=TEXTS["refused.title"], buttons=(AGAIN, KEEP_EDITING), tone="danger")
 CHANGED = Prompt("{conflict}", title=TEXTS["conflict.title"], buttons=(THEIRS, MINE, COMPARE, KEEP_EDITING), tone="warning")
 COMPARED = Prompt("{differences}", title=TEXTS["compare.title"], buttons=(THEIRS, MINE, KEEP_EDITING), tone="warning")
-Write: TypeAlias = tuple[Change, Records | line_steps.LineKeys | None]
-"""A staged change, and the part of a bound form that receives its key."""
 
 
-class Storing(Changes):
-    """The part of the engine that uses the store."""
+class Receiver(Protocol):
+    """The part of a bound form that a change comes from, and that receives its key."""
 
-    def store_rows(self, source: str) -> tuple[Mapping[str, Any], ...]:
-        version = self.store_version(source)
-        kept = self.row_cache.get(source)
-        if kept is None or kept[0] != version:
-            assert self.store is not None, "the session has a store"
-            found: Any = self.store.read(source)
-            rows = found.to_dict("records") if hasattr(found, "columns") else found
-            kept = self.row_cache[source] = version, tuple(rows)
-        return kept[1]
+    @property
+    def captions(self) -> Mapping[str, str]:
+        """The captions of the bound columns."""
 
-    def store_frame(self, source: str) -> Any:
-        """Return a source as its store has it: rows or a data frame."""
-        self.store_version(source)
-        assert self.store is not None, "the session has a store"
-        return self.store.read(source)
+    @property
+    def form(self) -> OpenForm:
+        """The bound form."""
 
-    def store_version(self, source: str) -> Hashable:
-        """Return a source's version; raise if there is no such source."""
-        if self.store is None:
-            raise NotAllowedHere("this session has no records; open it with records=…")
+    def keyed(self, turn: Turn, key: Any) -> None:
+        """Note the key that the store gave."""
+
+    def reload(self, turn: Turn) -> None:
+        """Load what someone else wrote."""
+
+
+Write: TypeAlias = tuple[Change, Receiver | None]
+"""A staged change, and who receives its key."""
+
+
+class RecordsSource(SessionSource):
+    """The rows of each record source, with what the running turn has staged."""
+
+    __slots__ = ()
+
+    def _current(self, prop: Any) -> Any:
+        session = self.session
+        rows = rows_of(session, prop)
+        writes = session.turn.writes if session.turn is not None else None
+        staged = [change for change, _ in writes or () if change.source == prop]
+        return applied(rows, staged, key_column(session, prop)) if staged else rows
+
+
+# ---- reading
+
+
+def store_of(session: SessionState) -> Store:
+    """Return the session's store; raise if it has none."""
+    store = session.options.store
+    if store is None:
+        raise NotAllowedHere("this session has no records; open it with records=…")
+    return store
+
+
+def rows_of(session: SessionState, source: str) -> tuple[Mapping[str, Any], ...]:
+    """Return a source's rows, read once per version."""
+    version = version_of(session, source)
+    cached = session.row_cache.get(source)
+    if cached is None or cached[0] != version:
+        found: Any = store_of(session).read(source)
+        rows = found.to_dict("records") if hasattr(found, "columns") else found
+        cached = session.row_cache[source] = version, tuple(rows)
+    return cached[1]
+
+
+def frame_of(session: SessionState, source: str) -> Any:
+    """Return a source as its store has it: rows or a data frame."""
+    version_of(session, source)
+    return store_of(session).read(source)
+
+
+def version_of(session: SessionState, source: str) -> Hashable:
+    """Return a source's version; raise if there is no such source."""
+    store = store_of(session)
+    try:
+        return store.version(source)
+    except KeyError:
+        known = getattr(store, "sources", ())
+        hint = suggest(source, known() if callable(known) else known)
+        raise UnknownName(f"unknown record source '{source}'; {hint}") from None
+
+
+def key_column(session: SessionState, source: str) -> str:
+    """Return the key column of a source."""
+    version_of(session, source)
+    return store_of(session).key(source)
+
+
+def columns_of(session: SessionState, source: str) -> Sequence[str]:
+    """Return the columns of a source."""
+    version_of(session, source)
+    return store_of(session).columns(source)
+
+
+def captions_of(session: SessionState, source: str) -> Mapping[str, str]:
+    """Return the captions of a source's columns, if it has any."""
+    return store_of(session).captions(source)
+
+
+def by_column(session: SessionState, source: str, column: str) -> Mapping[Any, Sequence[Mapping[str, Any]]]:
+    """Return a source's rows, with staged changes, grouped by a column."""
+    rows = session.rows.read(source)
+    cached = session.grouped.get((source, column))
+    # The rows are a new object for each version of the source, so identity is enough.
+    if cached is None or cached[0] is not rows:
+        found: dict[Any, list[Mapping[str, Any]]] = {}
+        for row in rows:
+            found.setdefault(row.get(column), []).append(row)
+        cached = session.grouped[source, column] = rows, found
+    return cached[1]
+
+
+def look(turn: Turn) -> None:
+    """Look for data written by others."""
+    session = turn.session
+    store = session.options.store
+    if store is None:
+        return
+    store.look()
+    cached = session.row_cache.items()
+    changed = [source for source, (version, _) in cached if store.version(source) != version]
+    for source in changed:
+        rows_of(session, source)
+    if changed:
+        session.rows.differs(turn.cause)
+        session.catalogs.differs(turn.cause)
+
+
+# ---- writing
+
+
+def stage(turn: Turn, change: Change, receiver: Receiver | None) -> None:
+    """Stage a change. `receiver` gets its key."""
+    version_of(turn.session, change.source)
+    turn.set(turn, "writes", [*(turn.writes or ()), (change, receiver)])
+    turn.session.rows.differs(turn.cause)
+
+
+def commit(turn: Turn) -> None:
+    """Write what is staged. Written data isn't undone."""
+    writes, session = turn.writes, turn.session
+    assert writes is not None, "only staged writes are committed"
+    for change, receiver, key in written(turn, writes):
+        turn.note_form("write", None, change.source, None, str(change))
+        if receiver is not None:
+            receiver.keyed(turn, key)
+    # The rows are written. Undoing the gesture must not stage them again.
+    turn.undo = [entry for entry in turn.undo if not (entry[0] is turn and entry[1] == "writes")]
+    turn.writes = None
+    turn.committed = True
+    session.rows.differs(turn.cause)
+    session.catalogs.differs(turn.cause)
+
+
+def written(turn: Turn, writes: list[Write]) -> list[tuple[Change, Receiver | None, Any]]:
+    """Write changes and return the keys. If the store refuses, ask the user."""
+    session = turn.session
+    store = store_of(session)
+    while True:
         try:
-            return self.store.version(source)
-        except KeyError:
-            known = getattr(self.store, "sources", ())
-            hint = suggest(source, known() if callable(known) else known)
-            raise UnknownName(f"unknown record source '{source}'; {hint}") from None
-
-    def bind(self, form: Form, source: str) -> Records:
-        return Records(self._whole, form, source)
-
-    def store_key(self, source: str) -> str:
-        self.store_version(source)
-        assert self.store is not None, "the session has a store"
-        return self.store.key(source)
-
-    def store_columns(self, source: str) -> Sequence[str]:
-        self.store_version(source)
-        assert self.store is not None, "the session has a store"
-        return self.store.columns(source)
-
-    def by_column(self, source: str, column: str) -> Mapping[Any, Sequence[Mapping[str, Any]]]:
-        """Return a source's rows, with staged changes, grouped by a column."""
-        rows = self.rows.read(source)
-        kept = self.indexed.get((source, column))
-        # The rows are a new object for each version of the source, so identity is enough.
-        if kept is None or kept[0] is not rows:
-            found: dict[Any, list[Mapping[str, Any]]] = {}
-            for row in rows:
-                found.setdefault(row.get(column), []).append(row)
-            kept = self.indexed[source, column] = rows, found
-        return kept[1]
-
-    def store_captions(self, source: str) -> Mapping[str, str]:
-        assert self.store is not None, "the form is bound to records"
-        return self.store.captions(source)
-
-    def look(self, turn: Turn) -> None:
-        """Look for data written by others."""
-        if self.store is None:
-            return
-        self.store.look()
-        kept = self.row_cache.items()
-        changed = [source for source, (version, _) in kept if self.store.version(source) != version]
-        for source in changed:
-            self.store_rows(source)
-        if changed:
-            self.rows.differs(turn.cause)
-            self.catalogs.differs(turn.cause)
-
-    def is_tried_again(self, turn: Turn, error: StoreRefused) -> bool:
-        """Report that the store refuses; return True if the user tries again."""
-        form = self.front or self.first
-        if form is None:
-            return False
-        again = self._whole.ask_itself(turn, form, REFUSED, {"reason": str(error)}) == AGAIN
-        if not again:
-            self.notice = str(error)
-        return again
-
-    def stage_row(self, source: str, row: Mapping[str, Any]) -> None:
-        turn = self.turn
-        if self.tracker is not None or turn is None:
-            raise NotAllowedHere("records can only be written in a handler")
-        self.stage(turn, Change("add", source, row.get(self.store_key(source)), dict(row)), None)
-
-    def stage(self, turn: Turn, change: Change, records: Records | line_steps.LineKeys | None) -> None:
-        """Stage a change. `records` receives its key."""
-        self.store_version(change.source)
-        turn.set(turn, "writes", [*(turn.writes or ()), (change, records)])
-        self.rows.differs(turn.cause)
-
-    def commit(self, turn: Turn) -> None:
-        """Write what is staged. Written data isn't undone."""
-        writes = turn.writes
-        assert writes is not None and self.store is not None, "only staged writes are committed"
-        for change, records, key in self._written(turn, writes):
-            turn.note_form("write", None, change.source, None, str(change))
-            if records is not None:
-                records.keyed(turn, key)
-        # The rows are written. Undoing the gesture must not stage them again.
-        turn.undo = [entry for entry in turn.undo if not (entry[0] is turn and entry[1] == "writes")]
-        turn.writes = None
-        turn.committed = True
-        self.rows.differs(turn.cause)
-        self.catalogs.differs(turn.cause)
-
-    def _written(self, turn: Turn, writes: list[Write]) -> list[tuple[Change, Any, Any]]:
-        """Write changes and return the keys. If the store refuses, ask the user."""
-        assert self.store is not None, "only staged writes are committed"
-        while True:
-            try:
-                keys = self.store.write([change for change, _ in writes])
-                return [(change, records, key) for (change, records), key in zip(writes, keys, strict=True)]
-            except StoreRefused as error:
-                records = next((one for _, one in writes if one), None)
-                form = records._form if records is not None else self.front or self.first
-                if form is None or turn.by != "user" or turn.pointing:
-                    raise self.failed(error, self.store.write, "writing") from error
-                refused = error
-            if not isinstance(refused, ChangedMeanwhile):
-                if not self.is_tried_again(turn, refused):
-                    raise KeepEditing
-                continue
-            self.look(turn)
-            writes = self._reconciled(turn, form, writes, refused)
-
-    def _reconciled(self, turn: Turn, form: Form, writes: list[Write], met: ChangedMeanwhile) -> list[Write]:
-        """Return what is written after the user resolved a conflict."""
-        at = next(at for at, (change, _) in enumerate(writes) if change is met.change)
-        change, records = writes[at]
-        which = "conflict.changed" if met.theirs is not None else "conflict.removed"
-        answer = self._whole.ask_itself(turn, form, CHANGED, {"conflict": user_text(which, key=change.key)})
-        if answer == COMPARE:
-            told = differences(change, met.theirs, records.captions if records is not None else {})
-            answer = self._whole.ask_itself(turn, form, COMPARED, {"differences": told})
-        if answer == MINE:
-            if met.theirs is not None:
-                mine = [(change._replace(was=met.theirs), records)]
-            elif change.kind == "change":
-                mine = [(change._replace(kind="add", row={**(change.was or {}), **change.row}, was=None), records)]
-            else:
-                mine = []
-            return [*writes[:at], *mine, *writes[at + 1 :]]
-        self.notice = str(met)
-        if answer == THEIRS and records is not None:
-            raise KeepEditing(lambda turn: records.reload(turn))
-        raise KeepEditing
+            keys = store.write([change for change, _ in writes])
+            return [(change, receiver, key) for (change, receiver), key in zip(writes, keys, strict=True)]
+        except StoreRefused as error:
+            receiver = next((one for _, one in writes if one), None)
+            form = receiver.form if receiver is not None else session.stack.front or session.stack.first
+            if form is None or turn.by != "user" or turn.pointing:
+                raise failure_of(session, error, store.write, "writing") from error
+            refused = error
+        if not isinstance(refused, ChangedMeanwhile):
+            if not is_tried_again(turn, refused):
+                raise KeepEditing
+            continue
+        look(turn)
+        writes = reconciled(turn, form, writes, refused)
 
 
-def differences(change: Change, theirs: Mapping[str, Any] | None, captions: Mapping[str, str]) -> str:
+def is_tried_again(turn: Turn, error: StoreRefused) -> bool:
+    """Report that the store refuses; return True if the user tries again."""
+    session = turn.session
+    form = session.stack.front or session.stack.first
+    if form is None:
+        return False
+    again = ask_itself(turn, form, REFUSED, {"reason": str(error)}) == AGAIN
+    if not again:
+        session.notice = str(error)
+    return again
+
+
+def reconciled(turn: Turn, form: OpenForm, writes: list[Write], met: ChangedMeanwhile) -> list[Write]:
+    """Return what is written after the user resolved a conflict."""
+    at = next(at for at, (change, _) in enumerate(writes) if change is met.change)
+    change, receiver = writes[at]
+    which = "conflict.changed" if met.theirs is not None else "conflict.removed"
+    answer = ask_itself(turn, form, CHANGED, {"conflict": user_text(which, key=change.key)})
+    if answer == COMPARE:
+        differing = differences(change, met.theirs, receiver.captions if receiver is not None else {})
+        answer = ask_itself(turn, form, COMPARED, {"differences": differing})
+    if answer == MINE:
+        if met.theirs is not None:
+            mine = [(change._replace(was=met.theirs), receiver)]
+        elif change.kind == "change":
+            mine = [(change._replace(kind="add", row={**(change.was or {}), **change.row}, was=None), receiver)]
+        else:
+            mine = []
+        return [*writes[:at], *mine, *writes[at + 1 :]]
+    turn.session.notice = str(met)
+    if answer == THEIRS and receiver is not None:
+        raise KeepEditing(receiver.reload)
+    raise KeepEditing
+
+
+def differences(change: Change, theirs: Record | None, captions: Mapping[str, str]) -> str:
     """Return how a row differs from what someone else wrote, one line per column."""
     if theirs is None:
         return TEXTS["compare.removed"]

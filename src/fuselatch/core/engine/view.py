@@ -6,18 +6,16 @@ from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from datetime import date, time
 from decimal import Decimal
-from typing import TYPE_CHECKING, Any, Final
+from typing import Any, Final
 
 from fuselatch.core.engine.focus import takes_focus
+from fuselatch.core.engine.state import SessionState
+from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import MASK, LiveInput, LiveValue
-from fuselatch.core.forms.form import plan_of
+from fuselatch.core.forms.form import Form, plan_of
 from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
-from fuselatch.core.model.formats import Formats
-
-if TYPE_CHECKING:
-    from fuselatch.core.engine.engine import Engine
-    from fuselatch.core.forms.form import Form
-    from fuselatch.core.forms.prompts import Tone
+from fuselatch.core.forms.prompts import Tone
+from fuselatch.core.model.locale_formats import Formats
 
 VERSION = 1
 """The version of the view's shape."""
@@ -160,22 +158,22 @@ class View:
         return asdict(self)
 
 
-def view_of(engine: Engine) -> View:
+def view_of(session: SessionState) -> View:
     """Build the view. This runs none of the developer's code."""
     return View(
         version=VERSION,
-        forms=tuple(form_view(engine, form) for form in engine.forms if not engine.hidden(form)),
-        prompt=prompt_view(engine),
-        notice=engine.notice,
-        help=help_line(engine),
-        waits_for=tuple(str(waiting) for waiting in engine.waits),
-        paused_before=engine.paused.path if engine.paused is not None else "",
-        offers=tuple(offer_view(name, offer.form) for name, offer in engine.offers.by_name.items()),
+        forms=tuple(form_view(session, form) for form in session.stack.forms if not session.stack.hidden(form)),
+        prompt=prompt_view(session),
+        notice=session.notice,
+        help=help_line(session),
+        waits_for=tuple(str(waiting) for waiting in session.waits),
+        paused_before=session.paused.path if session.paused is not None else "",
+        offers=tuple(offer_view(name, offer.form) for name, offer in session.options.offers.by_name.items()),
     )
 
 
-def prompt_view(engine: Engine) -> PromptView | None:
-    wait = engine.prompt_wait
+def prompt_view(session: SessionState) -> PromptView | None:
+    wait = session.prompt_wait
     if wait is None:
         return None
     asked = wait.prompt
@@ -189,9 +187,9 @@ def prompt_view(engine: Engine) -> PromptView | None:
     )
 
 
-def message_of(engine: Engine, form: Form) -> tuple[str, Tone]:
+def message_of(session: SessionState, form: OpenForm) -> tuple[str, Tone]:
     """Return a form's message and its tone."""
-    return engine.messages.get(form, ("", "plain"))
+    return session.messages.get(form, ("", "plain"))
 
 
 def offer_view(name: str, form: type[Form]) -> OfferView:
@@ -200,27 +198,28 @@ def offer_view(name: str, form: type[Form]) -> OfferView:
     return OfferView(name=name, title=title, purpose=plan.doc, keys=plan.keys)
 
 
-def help_line(engine: Engine) -> str:
+def help_line(session: SessionState) -> str:
     """Return the help and marker of the control under the pointer, or of the focused one."""
-    target = engine.hovered
-    if target is None and engine.front is not None:
-        target = engine.front._state.focus
+    target = session.hovered
+    if target is None and session.stack.front is not None:
+        target = session.stack.front._state.focus
     if target is None:
         return ""
     marker = target.marker.text if isinstance(target, LiveInput) else ""
     return "; ".join(line for line in (marker, target._read("help")) if line)
 
 
-def form_view(engine: Engine, form: Form) -> FormView:
+def form_view(session: SessionState, form: OpenForm) -> FormView:
     state = form._state
     shown = [control for control in state.order if control.visible]
     names = {control.name for control in shown}
     rows = ((row.caption, tuple(path for path in row.controls if path in names)) for row in state.plan.rows.values())
-    message = message_of(engine, form)
+    message = message_of(session, form)
+    nodes: list[Any] = list(state.nodes.values())
     return FormView(
         name=state.name,
         title=form.title,
-        covered=engine.covered(form),
+        covered=session.stack.covered(form),
         opener=state.opener._state.name if state.opener is not None else "",
         modal=state.manner.modal,
         place=state.manner.place,
@@ -230,15 +229,15 @@ def form_view(engine: Engine, form: Form) -> FormView:
         record=state.records.position_text if state.records is not None else "",
         groups=tuple(
             GroupView(name=node.name, caption=node.caption, group=around(node), enabled=node.enabled)
-            for node in state.nodes.values()
+            for node in nodes
             if node.visible
         ),
         rows=tuple(RowView(caption=caption, controls=paths) for caption, paths in rows if paths),
-        controls=tuple(control_view(engine, control, engine.front is form) for control in shown),
+        controls=tuple(control_view(session, control, session.stack.front is form) for control in shown),
     )
 
 
-def control_view(engine: Engine, control: Any, in_front: bool) -> ControlView:
+def control_view(session: SessionState, control: Any, in_front: bool) -> ControlView:
     decl = control._decl
     entry = isinstance(control, LiveInput)
     holds = isinstance(control, LiveValue)
@@ -265,7 +264,7 @@ def control_view(engine: Engine, control: Any, in_front: bool) -> ControlView:
         read_only=bool(entry and control._rule),
         focused=focused,
         selected=focused and control.form._state.select,
-        hovered=engine.hovered is control,
+        hovered=session.hovered is control,
         list_open=bool(entry and control._listing),
         marker=marker.text if marker else "",
         marker_level=marker.level if marker else "",

@@ -3,22 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import TYPE_CHECKING, Any, Final
+from typing import Any, Final
 
+from fuselatch.core.engine.state import SessionState
+from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import Live, LiveInput
-from fuselatch.core.forms.lines import placed_at
+from fuselatch.core.forms.placing import placed_at
 from fuselatch.core.forms.plans import CheckPlan, Handler
 from fuselatch.core.model.cells import UNSEEN
-from fuselatch.core.model.errors import UnknownName
+from fuselatch.core.model.errors import NotAllowedHere, UnknownName
 from fuselatch.core.model.events import CONTROL_EVENTS, FORM_EVENTS
 from fuselatch.core.model.names import closest, first_few, suggest
-from fuselatch.core.model.rows import freeze
 from fuselatch.core.model.trace import TraceEntry
+from fuselatch.core.model.trace_rows import freeze
 from fuselatch.core.model.words import KIND_NAMES, phrase, value_text
-
-if TYPE_CHECKING:
-    from fuselatch.core.engine.engine import Engine
-    from fuselatch.core.forms.form import Form
 
 PROPERTIES: Final = (
     "value", "choices", "enabled", "visible", "required", "caption", "help", "tone", "minimum", "maximum",
@@ -26,44 +24,52 @@ PROPERTIES: Final = (
 """The properties that can be asked about."""
 
 
-def answer(engine: Engine, what: str) -> str:
+def answer(session: SessionState, what: str) -> str:
     """Answer a question such as "berth.enabled"; raise `UnknownName` if it can't be."""
-    return "\n".join(lines(engine, what.strip()))
+    return "\n".join(lines(session, what.strip()))
 
 
-def lines(engine: Engine, what: str) -> Iterator[str]:
+def lines(session: SessionState, what: str) -> Iterator[str]:
     """Yield the answer, one line per cause."""
-    form, name = form_and_name(engine, what)
+    form, name = form_and_name(session, what)
     state = form._state
     path, dot, prop = name.rpartition(".")
     control = placed_at(form, path)
     if dot and control is not None and prop in PROPERTIES:
-        yield from of_property(engine, control, prop)
+        yield from of_property(session, control, prop)
     elif dot and isinstance(control, LiveInput) and prop in ("marker", "findings"):
-        yield from of_marker(engine, control)
+        yield from of_marker(session, control)
     elif dot and control is not None and prop in CONTROL_EVENTS:
-        yield from of_event(engine, form, control, prop)
+        yield from of_event(session, form, control, prop)
     elif name in state.plan.handlers:
-        yield from of_handler(engine, form, state.plan.handlers[name])
+        yield from of_handler(session, form, state.plan.handlers[name])
     elif name in state.plan.prompts:
-        yield from of_prompt(engine, form, name)
+        yield from of_prompt(session, form, name)
     elif name in FORM_EVENTS or name in state.plan.custom_events:
-        yield from of_event(engine, form, None, name)
+        yield from of_event(session, form, None, name)
     else:
         raise UnknownName(f"can't explain '{what}'; {hint(form, path, control, name)}")
 
 
-def form_and_name(engine: Engine, what: str) -> tuple[Form, str]:
+def form_and_name(session: SessionState, what: str) -> tuple[OpenForm, str]:
     """Return the form that a question is about (default: the front form) and the rest."""
-    forms = engine.forms[::-1] or (engine.session.first,)
+    forms = session.stack.forms[::-1] or (first_form(session),)
     first, _, rest = what.partition(".")
-    for form in (*forms, engine.session.first):
+    for form in (*forms, first_form(session)):
         if rest and first in (form._state.name, type(form).__name__):
             return form, rest
     return forms[0], what
 
 
-def hint(form: Form, path: str, control: Any, name: str) -> str:
+def first_form(session: SessionState) -> OpenForm:
+    """Return the form that the session was opened with."""
+    first = session.stack.first
+    if first is None:
+        raise NotAllowedHere("no form is open yet; open one of the offered forms")
+    return first
+
+
+def hint(form: OpenForm, path: str, control: Any, name: str) -> str:
     """Return what could be asked instead; `path` and `control` are what stands before the last dot."""
     plan = form._state.plan
     if path and control is None:
@@ -93,13 +99,13 @@ def questions_of(control: Any) -> list[str]:
     return [f"{control.name}.{prop}" for prop in dict.fromkeys(asked)]
 
 
-def of_property(engine: Engine, control: Any, prop: str) -> Iterator[str]:
+def of_property(session: SessionState, control: Any, prop: str) -> Iterator[str]:
     masked = prop == "value" and control._plan.masked
     now = "masked" if masked else value_text(freeze(control._current(prop)))
     yield f"{control.name}.{prop} is {now}"
-    found = engine.trace.last_change(control.form._state.name, control.name, prop)
+    found = session.trace.last_change(control.form._state.name, control.name, prop)
     if found is not None:
-        yield from chain(engine, found)
+        yield from chain(session, found)
     cells = control._cells or {}
     if prop in cells:
         inputs = cells[prop].inputs.items()
@@ -119,7 +125,7 @@ def of_property(engine: Engine, control: Any, prop: str) -> Iterator[str]:
     outer = control._outer
     if prop in ("enabled", "visible") and outer is not None and not getattr(outer, prop):
         yield f"  its group '{outer.name}' is not {prop}:"
-        yield from (f"  {line}" for line in of_property(engine, outer, prop))
+        yield from (f"  {line}" for line in of_property(session, outer, prop))
 
 
 def seen_text(node: Any, prop: Any, seen: Any) -> str:
@@ -127,7 +133,7 @@ def seen_text(node: Any, prop: Any, seen: Any) -> str:
     return value_text(freeze(node._current(prop) if seen is UNSEEN else seen))
 
 
-def of_marker(engine: Engine, control: LiveInput[Any, Any]) -> Iterator[str]:
+def of_marker(session: SessionState, control: LiveInput[Any, Any]) -> Iterator[str]:
     found = control.findings
     marker = control.marker
     if marker:
@@ -138,9 +144,9 @@ def of_marker(engine: Engine, control: LiveInput[Any, Any]) -> Iterator[str]:
         yield f"{control.name} has no marker: no problems found"
     for finding in found:
         yield f"  {finding.rule}: {finding.text}"
-        number = last(engine, "finding", control.form._state.name, control.name, finding.rule)
+        number = last(session, "finding", control.form._state.name, control.name, finding.rule)
         if number is not None:
-            yield from chain(engine, number)
+            yield from chain(session, number)
     if not control._is_usable:
         yield "  not checked: it is disabled or hidden"
         return
@@ -162,10 +168,10 @@ def passed(control: Live, check: CheckPlan) -> str:
     return f"passed with {', '.join(f'{path} {value_text(freeze(value))}' for path, value in values.items())}"
 
 
-def of_event(engine: Engine, form: Form, control: Live | None, name: str) -> Iterator[str]:
+def of_event(session: SessionState, form: OpenForm, control: Live | None, name: str) -> Iterator[str]:
     path = control.name if control is not None else ""
     told = f"{path or type(form).__name__}.{name}"
-    number = last(engine, "event", form._state.name, path, name)
+    number = last(session, "event", form._state.name, path, name)
     heard = (control._plan.heard if control is not None else form._state.plan.heard).get(name, ())
     if number is None:
         yield f"{told} was not raised"
@@ -175,23 +181,23 @@ def of_event(engine: Engine, form: Form, control: Live | None, name: str) -> Ite
             yield f"  {path} has been {value_text(freeze(control._current('value')))} since the form opened"
     else:
         yield f"{told} was last raised in entry {number}"
-        yield from chain(engine, number)
+        yield from chain(session, number)
     for handler in heard:
-        muted = engine.muted.get(handler.function)
+        muted = session.muted.get(handler.function)
         yield f"  {handler.name} is muted: {muted}" if muted is not None else f"  handled by {handler.name}"
     if not heard:
         yield "  no handler"
 
 
-def of_handler(engine: Engine, form: Form, handler: Handler) -> Iterator[str]:
+def of_handler(session: SessionState, form: OpenForm, handler: Handler) -> Iterator[str]:
     state = form._state
-    number = next((at for at, row in rows(engine, "handler") if row[4] == handler.name), None)
-    muted = engine.muted.get(handler.function)
+    number = next((at for at, row in rows(session, "handler") if row[4] == handler.name), None)
+    muted = session.muted.get(handler.function)
     if muted is not None:
         yield f"{handler.name} is muted: {muted}"
     if number is not None:
         yield f"{handler.name} last ran in entry {number}"
-        yield from chain(engine, number)
+        yield from chain(session, number)
         return
     if muted is None:
         yield f"{handler.name} did not run"
@@ -199,7 +205,7 @@ def of_handler(engine: Engine, form: Form, handler: Handler) -> Iterator[str]:
     heard = [(path, event) for path, plan in placed.items() for event, found in plan.heard.items() if named(found, handler)]
     heard += [("", event) for event, found in state.plan.heard.items() if named(found, handler)]
     for path, event in heard:
-        raised = last(engine, "event", state.name, path, event)
+        raised = last(session, "event", state.name, path, event)
         what = f"{path or type(form).__name__}.{event}"
         yield f"  it handles {what}, which {'was not raised' if raised is None else f'was raised in entry {raised}'}"
 
@@ -208,34 +214,34 @@ def named(found: tuple[Handler, ...], handler: Handler) -> bool:
     return any(one.function is handler.function for one in found)
 
 
-def of_prompt(engine: Engine, form: Form, name: str) -> Iterator[str]:
-    number = next((at for at, row in rows(engine, "prompt") if row[2:4] == (form._state.name, name)), None)
+def of_prompt(session: SessionState, form: OpenForm, name: str) -> Iterator[str]:
+    number = next((at for at, row in rows(session, "prompt") if row[2:4] == (form._state.name, name)), None)
     if number is None:
         yield f"the prompt '{name}' was not shown"
         for handler in form._state.plan.handlers.values():
             if name in handler.function.__code__.co_names:
-                yield from (f"  {line}" for line in of_handler(engine, form, handler))
+                yield from (f"  {line}" for line in of_handler(session, form, handler))
         return
     yield f"the prompt '{name}' was last shown in entry {number}"
-    yield from chain(engine, number)
-    title = engine.trace[number - 1].name
-    given = next((row for at, row in rows(engine, "answer") if at > number and row[4] == title), None)
+    yield from chain(session, number)
+    title = session.trace[number - 1].name
+    given = next((row for at, row in rows(session, "answer") if at > number and row[4] == title), None)
     yield f"  the answer was '{given[6]}'" if given is not None else "  not answered"
 
 
-def chain(engine: Engine, number: int) -> Iterator[str]:
+def chain(session: SessionState, number: int) -> Iterator[str]:
     """Yield an entry and its causes, back to the gesture."""
     word = "at"
     while number:
-        entry: TraceEntry = engine.trace[number - 1]
-        told = typed_in_full(engine, number) if entry.kind == "gesture" else ""
+        entry: TraceEntry = session.trace[number - 1]
+        told = typed_in_full(session, number) if entry.kind == "gesture" else ""
         yield f"  {word} entry {number}: {told or phrase(entry)}"
         number, word = entry.cause, "caused by"
 
 
-def typed_in_full(engine: Engine, number: int) -> str:
+def typed_in_full(session: SessionState, number: int) -> str:
     """Return the last of the keys typed at one control, which names all of them; "" for any other gesture."""
-    rows = engine.trace.rows
+    rows = session.trace.rows
     _, _, _, control, first, _, _ = rows[number - 1]
     start = f"type {control} "
     if not first.startswith(start):
@@ -249,12 +255,12 @@ def typed_in_full(engine: Engine, number: int) -> str:
     return str(told)
 
 
-def last(engine: Engine, kind: str, form: str, control: str, name: str) -> int | None:
+def last(session: SessionState, kind: str, form: str, control: str, name: str) -> int | None:
     """Return the number of the last entry of a kind, or None."""
-    return next((at for at, row in rows(engine, kind) if row[2:5] == (form, control, name)), None)
+    return next((at for at, row in rows(session, kind) if row[2:5] == (form, control, name)), None)
 
 
-def rows(engine: Engine, kind: str) -> Iterator[tuple[int, Any]]:
+def rows(session: SessionState, kind: str) -> Iterator[tuple[int, Any]]:
     """Yield the entries of a kind with their numbers, newest first."""
-    kept = engine.trace.rows
+    kept = session.trace.rows
     return ((at + 1, kept[at]) for at in range(len(kept) - 1, -1, -1) if kept[at][1] == kind)

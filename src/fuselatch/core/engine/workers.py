@@ -25,9 +25,6 @@ class Job(Protocol):
 
     worker: greenlet | None
 
-    def carry_out(self) -> None:
-        """Do the work. This raises nothing."""
-
 
 class Errand:
     """A call that runs from the bottom of the stack, with its result or error."""
@@ -56,8 +53,8 @@ class Workers:
         self.idle: list[greenlet] = []
         self.home = home
 
-    def start(self, job: Job) -> None:
-        """Run a job in a copy of the caller's context, until it is done or parks.
+    def start(self, job: Any, carry_out: Callable[[Any], None]) -> None:
+        """Run a job, by a function that raises nothing, in a copy of the caller's context, until it is done or parks.
 
         Raises `NotAllowedHere` on another thread.
         """
@@ -70,7 +67,7 @@ class Workers:
             worker.parent = here
         # A copy, so that context variables set by a handler don't leak into the caller.
         worker.gr_context = copy_context()
-        came = worker.switch(job)
+        came = worker.switch((job, carry_out))
         if came is not None:
             self._serve(worker, came)
 
@@ -124,12 +121,14 @@ class Workers:
         while True:
             assert me.parent is not None, "a worker has a caller"
             # Like `park`. The next start may come from another greenlet. An idle worker must not keep a session alive.
-            job: Job | None = me.parent.switch(None)
-            if job is None:
+            given: tuple[Job, Callable[[Job], None]] | None = me.parent.switch(None)
+            if given is None:
                 return
-            job.carry_out()
+            job, carry_out = given
+            given = None
+            carry_out(job)
             job.worker = None
-            job = None
+            del job
             # Creating a greenlet is expensive compared to a gesture, so a few are reused.
             if len(self.idle) >= MOST_IDLE:
                 return

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
-from fuselatch.core.forms.latches import Latch
+from fuselatch.core.forms.latch import Latch
 from fuselatch.core.forms.sources import must_be_plain
 from fuselatch.core.model.errors import DeclarationError
 

@@ -6,13 +6,13 @@ from collections.abc import Iterable, Sequence
 from typing import Any, ClassVar, Generic, Literal, TypeAlias, TypeVar, Unpack, overload
 
 from fuselatch.core.forms.catalogs import Catalog
-from fuselatch.core.forms.declarations import Entry, InputOptions, Source
+from fuselatch.core.forms.declarations import InputControl, InputOptions, Source
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.choices import choices_of
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.findings import Finding
-from fuselatch.core.model.formats import Formats
+from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.names import closest, first_few
 from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.values import Unparsable, short, short_text
@@ -24,7 +24,7 @@ G = TypeVar("G")
 Offer: TypeAlias = Iterable[T] | Rule[Iterable[T]] | Catalog[T]
 
 
-class Choice(Entry[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
+class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
     """A choice of one item, or of several with `multiple=True`.
 
     `choices`: items, (value, text) pairs, a mapping of value to text, an Enum, a `Catalog`, or a function of the form. Items

@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING, Any
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.checks import CheckMark, checks_of
 from fuselatch.core.forms.custom_events import CustomEvent
-from fuselatch.core.forms.declarations import Declaration, Entry, Within, name_of
+from fuselatch.core.forms.declarations import Declaration, InputControl, Within, name_of
 from fuselatch.core.forms.params import OpenerDeclaration, ParamDeclaration
 from fuselatch.core.forms.plans import CheckPlan, ControlPlan, FormPlan, Handler, RowPlan, joined
 from fuselatch.core.forms.prompts import Prompt
@@ -174,13 +174,13 @@ class _Collector:
         plan = self.plan
         for name, value in self.members.items():
             if isinstance(value, Declaration):
-                blank = value.blank if isinstance(value, Entry) else getattr(type(value), "blank", None)
+                blank = value.blank if isinstance(value, InputControl) else getattr(type(value), "blank", None)
                 placed = plan.controls[name] = ControlPlan(name, len(plan.controls), value, blank, value.events())
                 plan.has_lines |= value.kind == "lines"
                 if value.kind == "lines" and self.root.__name__ == "Group":
                     raise self.fail(name, "Lines can't be declared in a group; declare them on the form")
-                placed.entry = isinstance(value, Entry)
-                placed.validated = isinstance(value, Entry) and value.has_rules()
+                placed.is_input = isinstance(value, InputControl)
+                placed.validated = isinstance(value, InputControl) and value.has_rules()
                 placed.lists = value.kind in ("choice", "table", "lines")
                 placed.as_is = getattr(type(value), "as_is", None)
                 placed.masked = value.constants["look"] == "password"
@@ -297,7 +297,7 @@ class _Collector:
                 )
             at = self._path(name, mark.at, "can't show a marker at") if mark.at is not None else paths[0]
             for path in (*paths, at):
-                if path in self.plan.groups or not isinstance(self.plan.controls[path].decl, Entry):
+                if path in self.plan.groups or not isinstance(self.plan.controls[path].decl, InputControl):
                     kind = (self.plan.placed(path) or self.plan.controls[path]).decl.kind
                     raise self.fail(name, f"can't check '{path}': {KIND_NAMES[kind]} can't be filled in")
             rule = name if len(marks) == 1 else f"{name} {number + 1}"

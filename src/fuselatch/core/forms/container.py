@@ -1,15 +1,16 @@
-"""The common base of forms and groups: plain attributes that can be undone."""
+"""The common base of forms and groups: plain attributes that can be undone; and what the engine knows of an open form."""
 
 from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any, ClassVar
 
-from fuselatch.core.forms.latches import Latch
+from fuselatch.core.forms.latch import Latch
+from fuselatch.core.forms.plans import FormPlan
+from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.errors import FormClosed, RuleError
 from fuselatch.core.model.names import NoSuchName, suggest
 
 if TYPE_CHECKING:
-    from fuselatch.core.forms.plans import FormPlan
     from fuselatch.core.forms.port import EnginePort
     from fuselatch.core.forms.state import FormState
 
@@ -73,3 +74,28 @@ class Container:
 
 
 RESERVED_ATTRIBUTES = frozenset({"_state", "_live", "_declared", "form"})
+
+
+class OpenForm(Container):
+    """An open form, as the engine and live controls know it. `Form` adds what handlers use."""
+
+    warnings_prompt: ClassVar[Prompt]
+    other_prompt: ClassVar[Prompt]
+
+    @property
+    def title(self) -> str:
+        """The form's title."""
+        state = self._state
+        found: str = state._current("title")
+        if state.engine.tracker is not None:
+            state.engine.tracker[(state, "title")] = found
+        return found
+
+    @property
+    def is_open(self) -> bool:
+        """True until the form is closed."""
+        return self._state.phase != "closed"
+
+    def __repr__(self) -> str:
+        state = self.__dict__.get("_state")
+        return f"<{state.name} {state.phase}>" if state is not None else f"<{type(self).__name__}>"

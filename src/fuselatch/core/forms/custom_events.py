@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any, Generic, TypeVar, overload
+from typing import Any, Generic, TypeVar, overload
 
-from fuselatch.core.forms.container import Container
+from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.plans import Handler
 from fuselatch.core.forms.sources import EventSource, must_be_plain, on
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.values import exactly
-
-if TYPE_CHECKING:
-    from fuselatch.core.forms.form import Form
 
 F = TypeVar("F", bound=Callable[..., Any])
 T = TypeVar("T")
@@ -44,7 +41,7 @@ class CustomEvent(Generic[T]):
     @overload
     def __get__(self, instance: None, owner: type) -> EventSource: ...
     @overload
-    def __get__(self, instance: Form, owner: type) -> LiveCustomEvent[T]: ...
+    def __get__(self, instance: OpenForm, owner: type) -> LiveCustomEvent[T]: ...
     def __get__(self, instance: Any, owner: type) -> Any:
         return EventSource(owner, self.name) if instance is None else LiveCustomEvent(instance, self)
 
@@ -57,7 +54,7 @@ class LiveCustomEvent(Generic[T]):
 
     __slots__ = ("_custom_event", "_form")
 
-    def __init__(self, form: Form, custom_event: CustomEvent[T]) -> None:
+    def __init__(self, form: OpenForm, custom_event: CustomEvent[T]) -> None:
         self._form = form
         self._custom_event = custom_event
 
@@ -77,7 +74,7 @@ class LiveCustomEvent(Generic[T]):
         self._form._engine.listen(self._form, self._custom_event.name, *listener(self._form, function))
 
 
-def listener(form: Form, function: Any) -> tuple[Any, Handler]:
+def listener(form: OpenForm, function: Any) -> tuple[Any, Handler]:
     """Return a listener's owner and its handler."""
     owner, inner = getattr(function, "__self__", None), getattr(function, "__func__", function)
     must_be_plain(inner, "a listener", "listen(…)")

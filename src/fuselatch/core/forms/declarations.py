@@ -1,7 +1,7 @@
 """Declarations: the controls of a form as its class states them.
 
 A declaration is immutable and shared by all forms of the class. On an open form, the same name is the live control.
-`Declaration[L]` knows the type of its live control. `Entry[L, R, G]` also knows the type of its value (`R`) and of a
+`Declaration[L]` knows the type of its live control. `InputControl[L, R, G]` also knows the type of its value (`R`) and of a
 value that isn't blank (`G`), for type checkers and editors.
 """
 
@@ -17,8 +17,8 @@ from fuselatch.core.forms.sources import EventSource
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.events import CONTROL_EVENTS
 from fuselatch.core.model.findings import Finding
-from fuselatch.core.model.formats import Formats
 from fuselatch.core.model.keys import normal
+from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.names import NoSuchName, suggest
 from fuselatch.core.model.texts import TEXTS
 from fuselatch.core.model.values import to_text
@@ -259,7 +259,7 @@ class Button(Declaration[LiveButton]):
         self.closes = closes
 
 
-class Entry(Declaration[L_co], Generic[L_co, R_co, G_co]):
+class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
     """A control that has a value and can be filled in.
 
     A subclass defines `coerce` (convert a program's value), `parse` (read typed text), `show` (write a value) and `validate`

@@ -9,12 +9,12 @@ from functools import lru_cache
 from typing import Any, Final, Generic, TypeVar, Unpack
 
 from fuselatch.core.forms.controls import LiveInput, LiveRange
-from fuselatch.core.forms.declarations import Entry, InputOptions, Source
+from fuselatch.core.forms.declarations import InputControl, InputOptions, Source
 from fuselatch.core.forms.defaults import LastEntered
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.findings import Finding
-from fuselatch.core.model.formats import Formats, PlainFormats
+from fuselatch.core.model.locale_formats import Formats, PlainFormats
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.values import (
@@ -50,7 +50,7 @@ class BoundOptions(InputOptions, Generic[V], total=False):
     unit: str
 
 
-class Text(Entry[LiveInput[str, str], str, str]):
+class Text(InputControl[LiveInput[str, str], str, str]):
     """A text field (str; blank is "").
 
     `min_length`, `max_length`: number of characters. `pattern`: a regular expression that must be found in the text, as in
@@ -120,7 +120,7 @@ class Text(Entry[LiveInput[str, str], str, str]):
         return found
 
 
-class Bounded(Entry[LiveRange[V | None, V], V | None, V], Generic[V]):
+class Bounded(InputControl[LiveRange[V | None, V], V | None, V], Generic[V]):
     """A value with bounds. The bounds themselves are allowed, as in JSON Schema."""
 
     live = LiveRange
@@ -354,7 +354,7 @@ def such_as(local: str, iso: str) -> str:
     return local if local == iso else user_text("either_way", local=local, iso=iso)
 
 
-class Tick(Entry[LiveInput[bool, bool], bool, bool]):
+class Tick(InputControl[LiveInput[bool, bool], bool, bool]):
     """A tick box (bool). It starts unticked and is never blank; `required` means ticked."""
 
     kind = "tick"

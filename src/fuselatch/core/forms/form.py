@@ -8,17 +8,16 @@ from types import new_class
 from typing import TYPE_CHECKING, Any, ClassVar, Literal, ParamSpec, TypeVar, dataclass_transform, get_args
 
 from fuselatch.core.forms.collect import FormMeta, collect
-from fuselatch.core.forms.container import Container
+from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import Live
-from fuselatch.core.forms.declarations import Button, Entry, Label
-from fuselatch.core.forms.lines import put_in_place
+from fuselatch.core.forms.declarations import Button, InputControl, Label
+from fuselatch.core.forms.manner import Manner, Place
 from fuselatch.core.forms.params import Opener, Param
 from fuselatch.core.forms.plans import FormPlan
-from fuselatch.core.forms.port import EnginePort, RecordsPort, SessionView
+from fuselatch.core.forms.port import RecordsPort, SessionView
 from fuselatch.core.forms.prompts import OK_CANCEL, TONES, Prompt, Tone
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.forms.sources import FormEvent
-from fuselatch.core.forms.state import FormState, Manner, Place
 from fuselatch.core.model.errors import DeclarationError, NotAllowedHere
 from fuselatch.core.model.findings import Override
 from fuselatch.core.model.keys import normal
@@ -33,7 +32,7 @@ R = TypeVar("R")
 
 
 @dataclass_transform(kw_only_default=True, field_specifiers=(Param, Opener))
-class Form(Container, metaclass=FormMeta):
+class Form(OpenForm, metaclass=FormMeta):
     """A form: controls, rules, checks, prompts and handlers, declared in a class body.
 
     Class options: `title` (a text or a function of the form; default: from the class name), `without=("port",)` leaves out
@@ -115,20 +114,6 @@ class Form(Container, metaclass=FormMeta):
         found: SessionView = self._engine.session
         return found
 
-    @property
-    def title(self) -> str:
-        """The form's title."""
-        state = self._state
-        found: str = state._current("title")
-        if state.engine.tracker is not None:
-            state.engine.tracker[(state, "title")] = found
-        return found
-
-    @property
-    def is_open(self) -> bool:
-        """True until the form is closed."""
-        return self._state.phase != "closed"
-
     def ask(self, prompt: Prompt | str, *, buttons: tuple[str, ...] = OK_CANCEL, **facts: object) -> str:
         """Ask a question and wait; return the text of the pressed button.
 
@@ -146,7 +131,7 @@ class Form(Container, metaclass=FormMeta):
         """Show a text and wait until the user closes it."""
         self._engine.ask(self, Prompt(text, buttons=(TEXTS["ok"],), tone="plain"), facts)
 
-    def ask_value(self, entry: Entry[Any, R, Any], *, text: str = "", title: str = "") -> R | None:
+    def ask_value(self, entry: InputControl[Any, R, Any], *, text: str = "", title: str = "") -> R | None:
         """Ask for one value: `self.ask_value(Text("State", required=True))`.
 
         `entry`: a declared control; its rules apply. `text`: shown above it. `title`: by default the control's caption.
@@ -244,10 +229,6 @@ class Form(Container, metaclass=FormMeta):
         """
         self._engine.afterwards(self, function, args)
 
-    def __repr__(self) -> str:
-        state = self.__dict__.get("_state")
-        return f"<{state.name} {state.phase}>" if state is not None else f"<{type(self).__name__}>"
-
 
 def bound_to(form: type[Form]) -> str:
     """Return the record source of a base class, or ""."""
@@ -256,7 +237,7 @@ def bound_to(form: type[Form]) -> str:
 
 def value_form(entry: Any, text: str, title: str) -> type[Form]:
     """Return a dialog with one control, named `value`."""
-    if not isinstance(entry, Entry):
+    if not isinstance(entry, InputControl):
         raise TypeError(f"ask_value(…): expected a declared control such as Text('State'), not {entry!r}")
     asked = copy(entry)
     asked.name = ""
@@ -291,7 +272,8 @@ def _opening(
 def controls_of(form: Form) -> Mapping[str, Live]:
     """Return a form's live controls by path, in tab order."""
     state = form._state
-    return {control.name: control for control in state.order} if state.lines else state.controls
+    controls: Any = {control.name: control for control in state.order} if state.lines else state.controls
+    return controls  # type: ignore[no-any-return]
 
 
 def plan_of(form: type[Form]) -> FormPlan:
@@ -302,17 +284,3 @@ def plan_of(form: type[Form]) -> FormPlan:
 def name_of(form: Form) -> str:
     """Return a form's name in the trace: its class, numbered from the second on."""
     return form._state.name
-
-
-def make(form: type[Form], plan: FormPlan, engine: EnginePort, opener: Form | None, serial: int, name: str) -> Form:
-    """Create a form with its live groups and controls, not yet opened."""
-    made: Form = object.__new__(form)
-    state = FormState(made, plan, engine, opener, serial, name)
-    members = made.__dict__
-    members["_state"] = state
-    if plan.opener:
-        members[plan.opener] = opener
-    put_in_place(state, plan.groups, plan.containers, plan.controls)
-    state.order = list(state.controls.values())
-    state.lines = [control for control in state.order if control._plan.decl.kind == "lines"] if plan.has_lines else []
-    return made

@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, Self, Unpack
+from typing import Any, Self, Unpack
 
 from fuselatch.core.forms.collect import FormMeta, collect
 from fuselatch.core.forms.container import Container
 from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.declarations import ControlOptions, Declaration, Within
+from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.errors import NotAllowedHere
-
-if TYPE_CHECKING:
-    from fuselatch.core.forms.form import Form
 
 
 class GroupDeclaration(Declaration[Live]):

@@ -3,25 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import TYPE_CHECKING, Any, Generic, TypeVar
+from typing import Any, Generic, TypeVar
 
+from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.controls import Live, LiveInput
+from fuselatch.core.forms.plans import ControlPlan
+from fuselatch.core.forms.port import EnginePort
 from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.records import Row
+from fuselatch.core.model.record_changes import Record
 from fuselatch.core.model.values import place_for
-
-if TYPE_CHECKING:
-    from fuselatch.core.forms.form import Form
-    from fuselatch.core.forms.groups import Group
-    from fuselatch.core.forms.plans import ControlPlan
-    from fuselatch.core.forms.port import EnginePort
 
 R = TypeVar("R")
 G = TypeVar("G")
 T = TypeVar("T")
-L = TypeVar("L", bound="Group")
+L = TypeVar("L", bound=Container)
 
 
 class LiveChoice(LiveInput[R, G], Generic[T, R, G]):
@@ -29,7 +26,7 @@ class LiveChoice(LiveInput[R, G], Generic[T, R, G]):
 
     __slots__ = ("_brought",)
 
-    def __init__(self, form: Form, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
+    def __init__(self, form: OpenForm, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
         super().__init__(form, owner, plan, engine)
         # A value that came with the record stays and is shown, even if it isn't offered.
         self._brought: Any = None
@@ -99,7 +96,7 @@ class LiveTable(LiveChoice[T, T | None, T]):
 
     __slots__ = ("_sort",)
 
-    def __init__(self, form: Form, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
+    def __init__(self, form: OpenForm, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
         super().__init__(form, owner, plan, engine)
         self._sort: tuple[str, bool] = (plan.decl.sort, False)
 
@@ -117,14 +114,14 @@ class LiveTable(LiveChoice[T, T | None, T]):
         return len(self.choices)
 
     @property
-    def row(self) -> Row | None:
+    def row(self) -> Record | None:
         """The chosen row with all columns of its source, or None."""
         value = self.value
         choices = self.choices
         at = choices.position(value) if value is not None else None
         return None if at is None else choices.row(at)
 
-    def rows(self, start: int = 0, stop: int | None = None) -> Sequence[Row]:
+    def rows(self, start: int = 0, stop: int | None = None) -> Sequence[Record]:
         """Return the rows in order, or a part of them."""
         choices = self.choices
         return [choices.row(at) for at in range(*slice(start, stop).indices(len(choices)))]
@@ -158,7 +155,7 @@ class LiveLines(Live, Generic[L]):
 
     __slots__ = ("_attached", "_gone", "_members", "_rows", "_serial", "_written")
 
-    def __init__(self, form: Form, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
+    def __init__(self, form: OpenForm, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
         super().__init__(form, owner, plan, engine)
         self._rows: tuple[L, ...] = ()
         self._serial = 0

@@ -10,7 +10,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from fuselatch.core.forms.latches import Latch
+from fuselatch.core.forms.latch import Latch
 from fuselatch.core.forms.params import ParamDeclaration
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.findings import Level
@@ -76,7 +76,7 @@ class ControlPlan:
     inputs: dict[str, tuple[str, ...]] = field(default_factory=dict)
     checks: tuple[CheckPlan, ...] = ()
     checked_by: tuple[CheckPlan, ...] = ()
-    entry: bool = False
+    is_input: bool = False
     validated: bool = False
     masked: bool = False
     usable: bool = True

@@ -10,25 +10,23 @@ from collections.abc import Callable, Mapping
 from datetime import date, datetime
 from typing import TYPE_CHECKING, Any, Protocol, TypeVar
 
+from fuselatch.core.forms.latch import Latch
+from fuselatch.core.forms.manner import Manner
+from fuselatch.core.forms.plans import Handler
+from fuselatch.core.forms.prompts import Prompt, Tone
 from fuselatch.core.forms.shared import Shared
-from fuselatch.core.forms.state import Manner
 from fuselatch.core.model.cells import Cell, Inputs, Node, Undoable
 from fuselatch.core.model.findings import Finding
-from fuselatch.core.model.formats import Formats
+from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.outcome import Outcome
-from fuselatch.core.model.services import Services
+from fuselatch.core.model.service_map import Services
 
 if TYPE_CHECKING:
-    from fuselatch.core.forms.controls import LiveValue
-    from fuselatch.core.forms.form import Form
-    from fuselatch.core.forms.held import ControlState
-    from fuselatch.core.forms.latches import Latch
-    from fuselatch.core.forms.live_lists import LiveLines, LiveTable
-    from fuselatch.core.forms.plans import Handler
-    from fuselatch.core.forms.prompts import Prompt, Tone
+    from fuselatch.core.forms.container import OpenForm
+    from fuselatch.core.forms.state import ControlState
 
 T = TypeVar("T")
-F = TypeVar("F", bound="Form")
+F = TypeVar("F", bound="OpenForm")
 
 
 class RecordsView(Protocol):
@@ -62,7 +60,7 @@ class RecordsPort(Protocol):
     def is_changed(self) -> bool:
         """True if the user entered something that isn't saved."""
 
-    def where(self, *, blank: str = "all", **columns: LiveValue[Any]) -> None:
+    def where(self, *, blank: str = "all", **columns: ControlState) -> None:
         """Show only rows whose columns equal these controls."""
 
     def next(self) -> bool:
@@ -106,7 +104,7 @@ class SessionView(Protocol):
         """The session's services, by class."""
 
     @property
-    def forms(self) -> tuple[Form, ...]:
+    def forms(self) -> tuple[OpenForm, ...]:
         """The open forms, front first."""
 
     @property
@@ -153,6 +151,13 @@ class EnginePort(Undoable, ABC):
         """Return a control's findings."""
 
     @abstractmethod
+    def by_program(self, form: OpenForm, name: str, label: object, put: Callable[[Any], None], ruled: bool = False) -> None:
+        """Change something of a form in the running gesture, or in a gesture of its own. `put` gets the turn.
+
+        `name` is for messages, `label` is the gesture's. Raises an error where `name` can't be set.
+        """
+
+    @abstractmethod
     def assign(self, control: ControlState, value: object) -> None:
         """Set a control's value by program."""
 
@@ -169,19 +174,19 @@ class EnginePort(Undoable, ABC):
         """Set a plain attribute so that it can be undone."""
 
     @abstractmethod
-    def sort_table(self, table: LiveTable[Any], sort: tuple[str, bool]) -> None:
+    def sort_table(self, table: Any, sort: tuple[str, bool]) -> None:
         """Sort a table by a column, descending or not."""
 
     @abstractmethod
-    def add_line(self, lines: LiveLines[Any], values: Mapping[str, Any]) -> Any:
+    def add_line(self, lines: Any, values: Mapping[str, Any]) -> Any:
         """Add a line; return None if it was blocked or refused."""
 
     @abstractmethod
-    def remove_line(self, lines: LiveLines[Any], line: Any) -> bool:
+    def remove_line(self, lines: Any, line: Any) -> bool:
         """Remove a line; return False if it was blocked."""
 
     @abstractmethod
-    def move_line(self, lines: LiveLines[Any], line: Any, to: int) -> None:
+    def move_line(self, lines: Any, line: Any, to: int) -> None:
         """Move a line."""
 
     @abstractmethod
@@ -193,57 +198,57 @@ class EnginePort(Undoable, ABC):
         """Drop a draft, so that the value is shown again."""
 
     @abstractmethod
-    def ask(self, form: Form, prompt: Prompt, facts: Mapping[str, Any]) -> str:
+    def ask(self, form: OpenForm, prompt: Prompt, facts: Mapping[str, Any]) -> str:
         """Ask a prompt and wait for its answer."""
 
     @abstractmethod
-    def say(self, form: Form, text: str, tone: Tone) -> None:
+    def say(self, form: OpenForm, text: str, tone: Tone) -> None:
         """Show a line in the form's message area."""
 
     @abstractmethod
-    def open(self, form: Form, child: type[Form], params: Mapping[str, Any], how: Manner) -> Outcome:
+    def open(self, form: OpenForm, child: Any, params: Mapping[str, Any], how: Manner) -> Outcome:
         """Open a modal dialog and wait until it closes."""
 
     @abstractmethod
-    def show(self, form: Form, child: type[Form], params: Mapping[str, Any], how: Manner) -> Form:
+    def show(self, form: OpenForm, child: Any, params: Mapping[str, Any], how: Manner) -> OpenForm:
         """Open a form that stays open beside."""
 
     @abstractmethod
-    def send(self, form: Form, name: str, payload: object) -> None:
+    def send(self, form: OpenForm, name: str, payload: object) -> None:
         """Raise a custom event after the running handler."""
 
     @abstractmethod
-    def listen(self, form: Form, name: str, owner: Any, handler: Handler) -> None:
+    def listen(self, form: OpenForm, name: str, owner: Any, handler: Handler) -> None:
         """Attach a listener to a custom event."""
 
     @abstractmethod
-    def latch_answer(self, form: Form, latch: Latch) -> str | None:
+    def latch_answer(self, form: OpenForm, latch: Latch) -> str | None:
         """Return the answer that a latch was set with, if it is set."""
 
     @abstractmethod
-    def set_latch(self, form: Form, latch: Latch, answer: str) -> bool:
+    def set_latch(self, form: OpenForm, latch: Latch, answer: str) -> bool:
         """Set a latch; return False if it is already set."""
 
     @abstractmethod
-    def reset_latch(self, form: Form, latch: Latch) -> None:
+    def reset_latch(self, form: OpenForm, latch: Latch) -> None:
         """Reset a latch."""
 
     @abstractmethod
-    def hide(self, form: Form, hidden: bool) -> None:
+    def hide(self, form: OpenForm, hidden: bool) -> None:
         """Hide a form, or show it again."""
 
     @abstractmethod
-    def close_form(self, form: Form, verdict: str) -> None:
+    def close_form(self, form: OpenForm, verdict: str) -> None:
         """Close a form after the running handler."""
 
     @abstractmethod
-    def set_title(self, form: Form, title: str) -> None:
+    def set_title(self, form: OpenForm, title: str) -> None:
         """Change a form's title."""
 
     @abstractmethod
-    def refresh(self, form: Form) -> None:
+    def refresh(self, form: OpenForm) -> None:
         """Run every rule of a form again."""
 
     @abstractmethod
-    def afterwards(self, form: Form, function: Callable[..., object], args: tuple[object, ...]) -> None:
+    def afterwards(self, form: OpenForm, function: Callable[..., object], args: tuple[object, ...]) -> None:
         """Call a function after the gesture's writes."""

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from string import Formatter
 from typing import Any, Final, Literal, TypeAlias
 
-from fuselatch.core.forms.latches import Latch
+from fuselatch.core.forms.latch import Latch
 from fuselatch.core.model.errors import DeclarationError, UnknownName
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.texts import TEXTS

@@ -3,21 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any, TypeAlias, TypeVar, overload
+from typing import Any, Protocol, TypeAlias, TypeVar, overload
 
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.model.cells import Derived
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.names import suggest
 
-if TYPE_CHECKING:
-    from fuselatch.core.forms.declarations import Entry
-
 A = TypeVar("A")
 B = TypeVar("B")
 C = TypeVar("C")
 D = TypeVar("D")
 T = TypeVar("T")
+G_co = TypeVar("G_co", covariant=True)
 
 Rule: TypeAlias = Callable[[Any], T] | Derived[T]
 """A rule: a function of the form, or the result of `derive`."""
@@ -57,33 +55,44 @@ def from_open(form: Any, control: str) -> Callable[[Any], Any]:
     return default
 
 
+class WithValue(Protocol[G_co]):
+    """A declared control that has a value. For type checkers, `holds` is a value that isn't blank."""
+
+    @property
+    def holds(self) -> G_co: ...
+
+
 @overload
-def derive(function: Callable[[A], T], a: Entry[Any, Any, A], /) -> Derived[T]: ...
+def derive(function: Callable[[A], T], a: WithValue[A], /) -> Derived[T]: ...
 @overload
-def derive(function: Callable[[A, B], T], a: Entry[Any, Any, A], b: Entry[Any, Any, B], /) -> Derived[T]: ...
+def derive(function: Callable[[A, B], T], a: WithValue[A], b: WithValue[B], /) -> Derived[T]: ...
 @overload
 def derive(
-    function: Callable[[A, B, C], T], a: Entry[Any, Any, A], b: Entry[Any, Any, B], c: Entry[Any, Any, C], /
+    function: Callable[[A, B, C], T],
+    a: WithValue[A],
+    b: WithValue[B],
+    c: WithValue[C],
+    /,
 ) -> Derived[T]: ...
 @overload
 def derive(
     function: Callable[[A, B, C, D], T],
-    a: Entry[Any, Any, A],
-    b: Entry[Any, Any, B],
-    c: Entry[Any, Any, C],
-    d: Entry[Any, Any, D],
+    a: WithValue[A],
+    b: WithValue[B],
+    c: WithValue[C],
+    d: WithValue[D],
     /,
 ) -> Derived[T]: ...
 @overload
 def derive(
     function: Callable[..., T],
-    a: Entry[Any, Any, Any],
-    b: Entry[Any, Any, Any],
-    c: Entry[Any, Any, Any],
-    d: Entry[Any, Any, Any],
-    e: Entry[Any, Any, Any],
+    a: WithValue[Any],
+    b: WithValue[Any],
+    c: WithValue[Any],
+    d: WithValue[Any],
+    e: WithValue[Any],
     /,
-    *more: Entry[Any, Any, Any],
+    *more: WithValue[Any],
 ) -> Derived[T]: ...
 def derive(function: Callable[..., T], /, *inputs: Any) -> Derived[T]:
     """Return a rule that calls a function with controls' values.

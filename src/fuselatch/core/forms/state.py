@@ -1,18 +1,24 @@
-"""The phases of a form's life, as one table."""
+"""The state of an open form and of its controls, as the engine has it.
+
+Forms, controls and the engine's port know each other: this module, `container` and `port` are one kernel of data that
+refers to itself (docs/design.md).
+"""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import TYPE_CHECKING, Any, Final, Literal, NamedTuple, TypeAlias
+from typing import TYPE_CHECKING, Any, Final, Literal, TypeAlias
 
-from fuselatch.core.model.cells import Node
-from fuselatch.core.model.findings import Override
+from mypy_extensions import mypyc_attr
+
+from fuselatch.core.forms.manner import USUAL
+from fuselatch.core.forms.plans import ControlPlan, FormPlan, Handler
+from fuselatch.core.model.cells import UNSEEN, Cell, Node
+from fuselatch.core.model.events import Event
+from fuselatch.core.model.findings import Finding, Override
 from fuselatch.core.model.outcome import Outcome
 
 if TYPE_CHECKING:
-    from fuselatch.core.forms.controls import Live
-    from fuselatch.core.forms.form import Form
-    from fuselatch.core.forms.plans import FormPlan, Handler
+    from fuselatch.core.forms.container import OpenForm
     from fuselatch.core.forms.port import EnginePort
 
 Phase: TypeAlias = Literal["opening", "open", "closing", "closed"]
@@ -29,27 +35,6 @@ A blocked closing goes back to open. An opening that fails closes the form.
 """
 
 
-Place: TypeAlias = Literal["over", "beside"]
-"""The position of a form: over its opener, or beside it without overlapping."""
-
-
-class Manner(NamedTuple):
-    """How a form is opened.
-
-    `hiding`: hide its opener. `place`: where. `modal`: the opener waits. `at`: the first record. `only`: values of its rows.
-    """
-
-    hiding: bool = False
-    place: Place = "over"
-    modal: bool = False
-    at: Any = None
-    only: Mapping[str, Any] | None = None
-
-
-USUAL: Final = Manner()
-"""The default way to open a form."""
-
-
 class FormState(Node):
     """The engine's data about one open form.
 
@@ -63,7 +48,9 @@ class FormState(Node):
         "select", "serial", "title", "was_shown",
     )  # fmt: skip
 
-    def __init__(self, form: Form, plan: FormPlan, engine: EnginePort, opener: Form | None, serial: int, name: str) -> None:
+    def __init__(
+        self, form: OpenForm, plan: FormPlan, engine: EnginePort, opener: OpenForm | None, serial: int, name: str
+    ) -> None:
         super().__init__(name)
         self.form = form
         self.plan = plan
@@ -82,8 +69,8 @@ class FormState(Node):
         self.record = 1
         self.records: Any = None
         self.overrides: tuple[Override, ...] = ()
-        self.controls: dict[str, Live] = {}
-        self.nodes: dict[str, Live] = {}
+        self.controls: dict[str, ControlState] = {}
+        self.nodes: dict[str, ControlState] = {}
         self.containers: dict[str, Any] = {"": form}
         self.order: list[Any] = []
         self.lines: list[Any] = []
@@ -104,3 +91,95 @@ class FormState(Node):
             self.engine.find_front()
         elif name == "title":
             self.engine.mark(self, "title")
+
+
+@mypyc_attr(allow_interpreted_subclasses=True)
+class ControlState(Node):
+    """A control, group or button of an open form, as the engine has it.
+
+    `_set`: properties set by handlers. `_cells`: properties with rules (`_rule`: the value has one).
+    `_draft`: unsettled text.
+    `_trouble`: why it couldn't be parsed. `_pending`: the queued `changed`.
+    `_initial`: the value before the first change.
+    """
+
+    __slots__ = (
+        "_checks", "_decl", "_draft", "_engine", "_findings", "_initial", "_listing", "_marked", "_outer",
+        "_owner", "_pending", "_plan", "_preview", "_rule", "_set", "_state", "_trouble", "_value", "form",
+    )  # fmt: skip
+
+    def __init__(self, form: OpenForm, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
+        super().__init__(plan.path)
+        self.form = form
+        self._state: FormState = form._state
+        self._owner = owner
+        self._outer: ControlState | None = None if owner is form else owner.__dict__["_live"]
+        self._plan = plan
+        self._decl: Any = plan.decl
+        self._engine = engine
+        self._set: dict[str, Any] | None = None
+        self._rule = False
+        self._value: Any = plan.blank
+        self._draft: str | None = None
+        self._pending: Event | None = None
+        self._initial: Any = UNSEEN
+        self._checks: tuple[Cell, ...] = ()
+        self._trouble: Finding | None = None
+        self._findings: tuple[Finding, ...] | None = None
+        self._preview: tuple[Finding, ...] | None = None
+        self._marked = False
+        self._listing = False
+
+    def _restored(self, name: str) -> None:
+        if name == "_value":
+            self._engine.mark(self, "value")
+        elif name == "_set":
+            self._set = self._set or None
+            for prop in tuple(self._watchers or ()):
+                self._engine.mark(self, prop)
+
+    def _current(self, prop: Any) -> Any:
+        return property_of(self, prop)
+
+    def _read(self, prop: str) -> Any:
+        """Return a property, and track it if a rule is running."""
+        found = current(self, prop)
+        tracker = self._engine.tracker
+        if tracker is not None:
+            tracker[(self, prop)] = found
+        return found
+
+    def _has(self, prop: str) -> bool:
+        """Return True if a control and its groups are enabled (or visible)."""
+        own = bool(self._read(prop))
+        return own if self._outer is None else own and self._outer._has(prop)
+
+    @property
+    def _is_usable(self) -> bool:
+        return is_usable(self)
+
+
+# Functions, because compiled code looks up a method that plain Python may override by name at each call.
+
+
+def property_of(control: ControlState, prop: Any) -> Any:
+    """Return a property: derived, set by a handler, or declared."""
+    if prop == "value" and not control._rule:
+        return control._value
+    if control._cells is not None and prop in control._cells:
+        return control._engine.fresh(control._cells[prop])
+    if control._set is not None and prop in control._set:
+        return control._set[prop]
+    return control._decl.constants.get(prop)
+
+
+def current(control: ControlState, prop: Any) -> Any:
+    """Return a property. A choice's value leaves out items that are no longer offered."""
+    return control._current(prop) if control._plan.lists else property_of(control, prop)
+
+
+def is_usable(control: ControlState) -> bool:
+    """Return True if a control and its groups are enabled and visible."""
+    if control._outer is None and control._set is None and control._cells is None and control._engine.tracker is None:
+        return control._plan.usable
+    return control._has("enabled") and control._has("visible")

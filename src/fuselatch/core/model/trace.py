@@ -12,7 +12,7 @@ from collections.abc import Iterator, Sequence
 from datetime import datetime
 from typing import Any, Final, NamedTuple, overload
 
-from fuselatch.core.model.rows import Row, add_row
+from fuselatch.core.model.trace_rows import TraceRow, add_row
 
 KINDS: Final = (
     "gesture", "refused", "step", "event", "handler", "change", "finding", "prompt", "answer",
@@ -48,7 +48,7 @@ class Trace(Sequence[TraceEntry]):
     """The entries of one session, in order."""
 
     def __init__(self) -> None:
-        self.rows: list[Row] = []
+        self.rows: list[TraceRow] = []
         self.times: list[tuple[int, datetime]] = []
 
     def add(self, cause: int, kind: str, form: str, control: str, name: str, old: object = None, new: object = None) -> int:

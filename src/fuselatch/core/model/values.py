@@ -12,7 +12,7 @@ from decimal import Decimal
 from math import isfinite
 from typing import Any, TypeVar
 
-from fuselatch.core.model.formats import Formats
+from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.texts import user_text
 
 T = TypeVar("T")

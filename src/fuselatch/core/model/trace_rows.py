@@ -13,12 +13,12 @@ ATOMS: Final = frozenset({str, int, float, bool, type(None), Decimal, date, time
 """Types whose values an entry stores as they are."""
 
 FIRST_FEW = 3
-Row: TypeAlias = tuple[int, str, str, str, str, Any, Any]
+TraceRow: TypeAlias = tuple[int, str, str, str, str, Any, Any]
 """Cause, kind, form, control, name, old, new."""
 
 
 def add_row(
-    rows: list[Row], cause: int, kind: str, form: str, control: str, name: str, old: object = None, new: object = None
+    rows: list[TraceRow], cause: int, kind: str, form: str, control: str, name: str, old: object = None, new: object = None
 ) -> int:
     """Add one row; return its number."""
     if old is not None and type(old) not in ATOMS:

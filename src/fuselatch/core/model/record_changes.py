@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any, Final, Literal, NamedTuple, TypeAlias
 
-Row: TypeAlias = Mapping[str, Any]
+Record: TypeAlias = Mapping[str, Any]
 Kind: TypeAlias = Literal["add", "change", "remove"]
 
 
@@ -19,8 +19,8 @@ class Change(NamedTuple):
     kind: Kind
     source: str
     key: Any
-    row: Row
-    was: Row | None = None
+    row: Record
+    was: Record | None = None
 
     def __str__(self) -> str:
         told = ", ".join(f"{column}={value}" for column, value in self.row.items())
@@ -31,7 +31,7 @@ MOVES: Final = ("next", "previous", "first", "last", "new", "save", "remove")
 """The user's actions on records, besides going to a key."""
 
 
-def applied(rows: Any, changes: list[Change], key: str) -> tuple[Row, ...]:
+def applied(rows: Any, changes: list[Change], key: str) -> tuple[Record, ...]:
     """Return rows with changes that aren't written yet."""
     found = list(rows)
     for change in changes:

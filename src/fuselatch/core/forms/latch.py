@@ -4,18 +4,35 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import timedelta
-from typing import TYPE_CHECKING, Any, Final, Literal, Self, TypeAlias, get_args, overload
+from typing import Any, Final, Literal, Protocol, Self, TypeAlias, get_args, overload
 
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.latch_records import Every
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.values import text_for
 
-if TYPE_CHECKING:
-    from fuselatch.core.forms.form import Form
-
 Scope: TypeAlias = Literal["record", "form", "session", "user"]
 SCOPES: Final = get_args(Scope)
+
+
+class LatchPort(Protocol):
+    """The calls that a latch makes to the engine."""
+
+    def latch_answer(self, form: Any, latch: Latch) -> str | None:
+        """Return the answer that a latch was set with, if it is set."""
+
+    def set_latch(self, form: Any, latch: Latch, answer: str) -> bool:
+        """Set a latch; return False if it is already set."""
+
+    def reset_latch(self, form: Any, latch: Latch) -> None:
+        """Reset a latch."""
+
+
+class Latched(Protocol):
+    """An open form that has latches."""
+
+    @property
+    def _engine(self) -> LatchPort: ...
 
 
 class Latch:
@@ -55,7 +72,7 @@ class Latch:
     @overload
     def __get__(self, instance: None, owner: type) -> Self: ...
     @overload
-    def __get__(self, instance: Form, owner: type) -> LiveLatch: ...
+    def __get__(self, instance: Latched, owner: type) -> LiveLatch: ...
     @overload
     def __get__(self, instance: object, owner: type) -> Self: ...
     def __get__(self, instance: Any, owner: type) -> Any:
@@ -72,7 +89,7 @@ class LiveLatch:
 
     __slots__ = ("_form", "_latch")
 
-    def __init__(self, form: Form, latch: Latch) -> None:
+    def __init__(self, form: Latched, latch: Latch) -> None:
         self._form = form
         self._latch = latch
 

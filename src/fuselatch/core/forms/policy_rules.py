@@ -19,7 +19,7 @@ GENERAL: Final = "warnings_prompt"
 """The prompt that every form has."""
 
 
-class Rules:
+class PolicyRules:
     """A policy for forms, by class name. `source` is its name in errors.
 
     A form's `prompts` have `text`, `title` and `buttons` (declared to shown caption). Its `checks` have a level for a

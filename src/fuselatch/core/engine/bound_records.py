@@ -3,12 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-from fuselatch.core.engine import closing, focus, latching, lines
-from fuselatch.core.engine.closing import mark_clean
-from fuselatch.core.engine.opening import set_defaults
-from fuselatch.core.engine.rows import bound_columns, bring, held_by, hold, must_be_column
+from fuselatch.core.engine import focus, latching
+from fuselatch.core.engine import line_changes as lines
+from fuselatch.core.engine.changing import put_message
+from fuselatch.core.engine.defaults import note_last, set_defaults
+from fuselatch.core.engine.drafts import drop_draft
+from fuselatch.core.engine.edited import differs, lines_changed, mark_clean
+from fuselatch.core.engine.loop import drain, happen
+from fuselatch.core.engine.prompting import ask_itself
+from fuselatch.core.engine.record_columns import bound_columns, bring, must_be_column, put_silently, values_by_column
+from fuselatch.core.engine.state import SessionState, Turn
+from fuselatch.core.engine.storing import captions_of, columns_of, key_column, look, stage
+from fuselatch.core.engine.submitting import may_submit, veto
+from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveInput, LiveValue
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.places import FirstBlank, HostSelection
@@ -16,14 +25,9 @@ from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.cells import Node
 from fuselatch.core.model.errors import NotAllowedHere, UnknownName
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.records import MOVES, Change, Row
-from fuselatch.core.model.services import Host
+from fuselatch.core.model.record_changes import MOVES, Change, Record
+from fuselatch.core.model.service_map import Host
 from fuselatch.core.model.texts import TEXTS, user_text
-
-if TYPE_CHECKING:
-    from fuselatch.core.engine.engine import Engine
-    from fuselatch.core.engine.turn import Turn
-    from fuselatch.core.forms.form import Form
 
 SAVE, DROP, STAY = TEXTS["leave.save"], TEXTS["leave.drop"], TEXTS["cancel"]
 LEAVE = Prompt(TEXTS["leave"], title=TEXTS["leave.title"], buttons=(SAVE, DROP, STAY), tone="warning")
@@ -34,25 +38,25 @@ REMOVE = Prompt(user_text("remove"), title=TEXTS["remove.title"], buttons=(AGREE
 class Records(Node):
     """The records that a form is bound to, as `form.records`."""
 
-    def __init__(self, engine: Engine, form: Form, source: str) -> None:
-        self._engine = engine
-        self._form = form
+    def __init__(self, session: SessionState, form: OpenForm, source: str) -> None:
+        self.session = session
+        self.form = form
         super().__init__("records")
         self.source = source
-        self._key_column = engine.store_key(source)
+        self.key_column = key_column(session, source)
         self._row: Mapping[str, Any] | None = None
         self._filters: dict[str, Any] = {}
         self._blank_is_all = True
         self._only: Mapping[str, Any] = form._state.manner.only or {}
-        self._seen: FilteredRows | None = None
-        columns = engine.store_columns(source)
+        self._cached: FilteredRows | None = None
+        columns = columns_of(session, source)
         for column in self._only:
             must_be_column(column, columns, source)
         self._bound: dict[str, LiveValue[Any]] = bound_columns(form, form._state.controls, columns, source)
-        told = engine.store_captions(source)
+        captions = captions_of(session, source)
         for column, control in self._bound.items():
-            if not control._decl.has_caption and told.get(column, control.caption) != control.caption:
-                control._set = {**(control._set or {}), "caption": told[column]}
+            if not control._decl.has_caption and captions.get(column, control.caption) != control.caption:
+                control._set = {**(control._set or {}), "caption": captions[column]}
                 control._cells = {} if control._cells is None else control._cells
 
     # ---- to look at
@@ -60,21 +64,21 @@ class Records(Node):
     @property
     def key(self) -> Any:
         """The current record's key, or None for a new record. Rules can read it."""
-        if self._engine.tracker is not None:
-            self._engine.tracker[(self, "key")] = self._current("key")
-        return None if self._row is None else self._row[self._key_column]
+        if self.session.port.tracker is not None:
+            self.session.port.tracker[(self, "key")] = self._current("key")
+        return None if self._row is None else self._row[self.key_column]
 
     def _current(self, prop: str) -> Any:
-        return None if self._row is None else self._row[self._key_column], self._filters, self._blank_is_all
+        return None if self._row is None else self._row[self.key_column], self._filters, self._blank_is_all
 
     def _restored(self, name: str) -> None:
         if name in ("_row", "_filters", "_blank_is_all"):
-            self._engine.updates.mark(self, "key", 0)
+            self.session.dirty.invalidate(self, "key", 0)
 
-    def _take(self, turn: Turn, row: Row | None) -> None:
+    def _take(self, turn: Turn, row: Record | None) -> None:
         """Set the current record, and mark what depends on it."""
         turn.set(self, "_row", row)
-        self._engine.updates.mark(self, "key", turn.cause)
+        self.session.dirty.invalidate(self, "key", turn.cause)
 
     @property
     def count(self) -> int:
@@ -84,9 +88,9 @@ class Records(Node):
     @property
     def position_text(self) -> str:
         """The current record's position: "12 of 250", or "new record (250 saved)"."""
-        seen = self._look()
-        at = seen.places.get(self.key)
-        count = len(seen.keys)
+        found = self._filtered()
+        at = found.places.get(self.key)
+        count = len(found.keys)
         return user_text("position", place=at + 1, count=count) if at is not None else user_text("position.new", count=count)
 
     @property
@@ -97,12 +101,12 @@ class Records(Node):
     @property
     def is_changed(self) -> bool:
         """True if the user entered something that isn't saved. Defaults don't count."""
-        return any(closing.differs(control) for control in self._bound.values()) or closing.lines_changed(self._form)
+        return any(differs(control) for control in self._bound.values()) or lines_changed(self.form)
 
     def _keys(self) -> list[Any]:
-        return self._look().keys
+        return self._filtered().keys
 
-    def _look(self) -> FilteredRows:
+    def _filtered(self) -> FilteredRows:
         """Return the rows that match the filters; computed again only if something changed."""
         wanted = dict(self._only)
         blank = False
@@ -112,13 +116,13 @@ class Records(Node):
                 wanted[column] = value
             elif not self._blank_is_all:
                 blank = True
-        if self._engine.tracker is not None:
-            self._engine.tracker[(self, "key")] = self._current("key")
-        rows = self._engine.rows.read(self.source)
-        seen = self._seen
-        if seen is None or seen.rows is not rows or seen.wanted != wanted or seen.none is not blank:
-            seen = self._seen = FilteredRows(rows, wanted, blank, self._key_column)
-        return seen
+        if self.session.port.tracker is not None:
+            self.session.port.tracker[(self, "key")] = self._current("key")
+        rows = self.session.rows.read(self.source)
+        found = self._cached
+        if found is None or found.rows is not rows or found.wanted != wanted or found.none is not blank:
+            found = self._cached = FilteredRows(rows, wanted, blank, self.key_column)
+        return found
 
     # ---- to act
 
@@ -127,7 +131,7 @@ class Records(Node):
 
         Filters use settled values. A blank control matches every row, or no row with `blank="none"`.
         """
-        there = self._engine.store_columns(self.source)
+        there = columns_of(self.session, self.source)
         for column, control in columns.items():
             must_be_column(column, there, self.source)
             if not isinstance(control, LiveValue):
@@ -138,10 +142,10 @@ class Records(Node):
         def put(turn: Turn) -> None:
             turn.set(self, "_filters", dict(columns))
             turn.set(self, "_blank_is_all", blank == "all")
-            self._engine.updates.mark(self, "key", 0)
+            self.session.dirty.invalidate(self, "key", 0)
 
-        name = f"{type(self._form).__name__}.records.where"
-        self._engine.set_by_program(self._form, name, put)
+        name = f"{type(self.form).__name__}.records.where"
+        self.session.port.by_program(self.form, name, ("set", name, "value"), put)
 
     def next(self) -> bool:
         """Go to the next record, or to a new one after the last.
@@ -184,7 +188,7 @@ class Records(Node):
 
     def must_have(self, key: Any) -> None:
         """Refuse a key that no matching record has."""
-        if key not in self._look().places:
+        if key not in self._filtered().places:
             raise self._unknown(key)
 
     def move(self, word: str) -> bool:
@@ -195,22 +199,22 @@ class Records(Node):
 
     def begin(self, turn: Turn) -> None:
         """Go to the record that the form was opened at."""
-        at, form = self._form._state.manner.at, self._form
-        lines.begin(turn.engine, form)
-        seen = self._look()
-        key = seen.keys[0] if seen.keys else None
+        at, form = self.form._state.manner.at, self.form
+        lines.begin(turn, form)
+        found = self._filtered()
+        key = found.keys[0] if found.keys else None
         if isinstance(at, FirstBlank):
-            key = at.key_in(form, self._bound, seen)
+            key = at.key_in(form, self._bound, found)
         elif isinstance(at, HostSelection):
-            found, trouble = selected(turn.engine, self.source, seen)
-            key = key if trouble else found
+            chosen, trouble = selected(turn.session, self.source, found)
+            key = key if trouble else chosen
             if trouble:
-                turn.engine.say(form, trouble, "warning")
+                put_message(turn, form, trouble, "warning")
         elif at is not None:
             self.must_have(at)
             key = at
         if key is not None:
-            self.load(turn, seen.by_key(key))
+            self.load(turn, found.by_key(key))
         else:
             fill(turn, self._bound, self._only)
 
@@ -219,26 +223,25 @@ class Records(Node):
         return UnknownName(f"'{self.source}' has no record {key!r}; {suggest(str(key), map(str, keys))}")
 
     def _act(self, label: str, step: Any) -> bool:
-        engine = self._engine
-        engine._may_change(self._form, f"the record of {type(self._form).__name__}", False)
         done: list[bool] = []
 
         def carry(turn: Turn) -> None:
-            before, turn.cause = turn.cause, turn.note_form("step", self._form, label)
-            engine.look(turn)
+            before, turn.cause = turn.cause, turn.note_form("step", self.form, label)
+            look(turn)
             done.append(step(turn))
             turn.cause = before
 
-        engine._by_program((label, self._form._state.name, "value"), carry)
+        name = f"the record of {type(self.form).__name__}"
+        self.session.port.by_program(self.form, name, (label, self.form._state.name, "value"), carry)
         return done[0] if done else False
 
     def _step(self, turn: Turn, word: str) -> bool:
         if word == "save":
-            return self._save(turn)
+            return self.save_now(turn)
         if word == "remove":
             return self._remove(turn)
-        seen = self._look()
-        at = seen.places.get(self.key, len(seen.keys))
+        found = self._filtered()
+        at = found.places.get(self.key, len(found.keys))
         if not self._leave(turn):
             return False
         keys = self._keys()
@@ -248,11 +251,11 @@ class Records(Node):
             place = max(place, 0)
         return self._go(turn, keys[place] if 0 <= place < len(keys) else None)
 
-    def _go_on(self, turn: Turn, then: str) -> None:
+    def go_on(self, turn: Turn, then: str) -> None:
         """Go to the record after a submit."""
-        seen = self._look()
-        keys = seen.keys
-        at = seen.places.get(self.key, len(keys)) + 1 if then == "next" else len(keys)
+        found = self._filtered()
+        keys = found.keys
+        at = found.places.get(self.key, len(keys)) + 1 if then == "next" else len(keys)
         self._go(turn, keys[at] if at < len(keys) else None)
 
     def key_of(self, text: str) -> Any:
@@ -261,92 +264,92 @@ class Records(Node):
 
     def _leave(self, turn: Turn) -> bool:
         """Save the current record, or ask the user, before another is shown."""
-        focus.settle_all(turn, self._form)
+        focus.settle_all(turn, self.form)
         if not self.is_changed:
             return True
-        if self._form._state.plan.on_leave == "ask":
-            answer = turn.engine.ask_itself(turn, self._form, LEAVE, {})
+        if self.form._state.plan.on_leave == "ask":
+            answer = ask_itself(turn, self.form, LEAVE, {})
             if answer != SAVE:
-                return answer == DROP or closing.held(turn, self._form, "record", TEXTS["notice.stayed"])
-        return self._save(turn)
+                return answer == DROP or veto(turn, self.form, "record", TEXTS["notice.stayed"])
+        return self.save_now(turn)
 
     def _go(self, turn: Turn, key: Any) -> bool:
-        self.load(turn, self._look().by_key(key) if key is not None else None)
-        turn.happen("record_shown", self._form, None, None, key)
+        self.load(turn, self._filtered().by_key(key) if key is not None else None)
+        happen(turn, "record_shown", self.form, None, None, key)
         return True
 
     def load(self, turn: Turn, row: Mapping[str, Any] | None) -> None:
         """Load a record, or start a new one (None). Raises no `changed`."""
         self._take(turn, row)
         if row is None:
-            reset(turn, self._form)
+            reset(turn, self.form)
             fill(turn, self._bound, self._only)
             return
-        leave_behind(turn, self._form)
-        where = f"'{self.source}' {row.get(self._key_column)}"
+        leave_record(turn, self.form)
+        where = f"'{self.source}' {row.get(self.key_column)}"
         for column, control in self._bound.items():
             bring(turn, control, row.get(column), where, column)
-        lines.load(turn, self._form, self.key)
-        turn.drain()
+        lines.load(turn, self.form, self.key)
+        drain(turn)
 
     def reload(self, turn: Turn) -> None:
         """Load the current record again, or the first if it is gone."""
-        seen = self._look()
-        key = self.key if self.key in seen.places else seen.keys[0] if seen.keys else None
+        found = self._filtered()
+        key = self.key if self.key in found.places else found.keys[0] if found.keys else None
         self._go(turn, key)
 
-    def _save(self, turn: Turn) -> bool:
-        form = self._form
+    def save_now(self, turn: Turn) -> bool:
+        form = self.form
         focus.settle_all(turn, form)
-        if not closing.may_submit(turn, form):
+        if not may_submit(turn, form):
             return False
         self.stage(turn)
         return True
 
     def stage(self, turn: Turn) -> None:
         """Stage the current record. Hidden and disabled controls keep their column."""
-        row = {**self._only, **held_by(self._bound)}
+        row = {**self._only, **values_by_column(self._bound)}
         was = self._row
-        closing.note_last(turn, self._form)
+        note_last(turn, self.form)
         if was is None:
-            key = row.get(self._key_column)
+            key = row.get(self.key_column)
             change = Change("add", self.source, key, row)
         else:
             row = {column: value for column, value in row.items() if was.get(column) != value}
             change = Change("change", self.source, self.key, row, was)
         if change.row or change.kind == "add":
-            turn.engine.stage(turn, change, self)
-        self._take(turn, {**(was or {}), **row, self._key_column: self.key if was is not None else change.key})
+            stage(turn, change, self)
+        self._take(turn, {**(was or {}), **row, self.key_column: self.key if was is not None else change.key})
         for control in self._bound.values():
             mark_clean(turn, control)
-        lines.stage(turn, self._form, self)
+        lines.stage_lines(turn, self.form, self)
 
     def keyed(self, turn: Turn, key: Any) -> None:
         """Note the key that the store gave to a new record."""
-        if self._row is not None and self._row.get(self._key_column) is None:
-            self._take(turn, {**self._row, self._key_column: key})
+        if self._row is not None and self._row.get(self.key_column) is None:
+            self._take(turn, {**self._row, self.key_column: key})
 
     def _remove(self, turn: Turn) -> bool:
         if self.key is None:
             raise NotAllowedHere("this record is new and not saved, so there is nothing to remove")
-        under = lines.under(turn.engine, self._form, self.key)
+        under = lines.under(turn.session, self.form, self.key)
         for live, rows in under:
             if rows and live._decl.on_parent_remove == "refuse":
                 reason = user_text("notice.lines_first", key=self.key, count=len(rows), caption=live.caption)
-                return closing.held(turn, self._form, "record", reason)
-        if turn.engine.ask_itself(turn, self._form, REMOVE, {"record": self._named_with(under)}) != AGREED:
-            return closing.held(turn, self._form, "record", TEXTS["notice.removed"])
+                return veto(turn, self.form, "record", reason)
+        if ask_itself(turn, self.form, REMOVE, {"record": self._named_with(under)}) != AGREED:
+            return veto(turn, self.form, "record", TEXTS["notice.removed"])
         for live, rows in under:
             for row in rows:
                 source = live._decl.records
-                change = Change("remove", source, row[turn.engine.store_key(source)], {}, row)
-                turn.engine.stage(turn, change, lines.LineKeys(live, None, self))
-        at = self._look().places.get(self.key, 0)
-        turn.engine.stage(turn, Change("remove", self.source, self.key, {}, self._row), self)
+                change = Change("remove", source, row[key_column(turn.session, source)], {}, row)
+                stage(turn, change, lines.LineKeys(live, None, self))
+        at = self._filtered().places.get(self.key, 0)
+        stage(turn, Change("remove", self.source, self.key, {}, self._row), self)
         keys = self._keys()
         return self._go(turn, keys[min(at, len(keys) - 1)] if keys else None)
 
-    def _named_with(self, under: Sequence[tuple[Any, Sequence[Row]]]) -> str:
+    def _named_with(self, under: Sequence[tuple[Any, Sequence[Record]]]) -> str:
         """Return the current record and the lines removed with it, as the user reads it."""
         counted = [
             user_text("remove.line" if len(rows) == 1 else "remove.lines", count=len(rows), caption=live.caption)
@@ -363,7 +366,7 @@ class FilteredRows:
 
     __slots__ = ("_rows", "keys", "none", "places", "rows", "wanted")
 
-    def __init__(self, rows: Sequence[Row], wanted: Mapping[str, Any], none: bool, column: str) -> None:
+    def __init__(self, rows: Sequence[Record], wanted: Mapping[str, Any], none: bool, column: str) -> None:
         self.rows = rows
         self.wanted = wanted
         self.none = none
@@ -375,21 +378,21 @@ class FilteredRows:
         self.keys = [row[column] for row in there]
         self.places = dict(zip(self.keys, range(len(there)), strict=True))
 
-    def by_key(self, key: Any) -> Row:
+    def by_key(self, key: Any) -> Record:
         return self._rows[self.places[key]]
 
-    def __iter__(self) -> Iterator[tuple[Any, Row]]:
+    def __iter__(self) -> Iterator[tuple[Any, Record]]:
         return iter(zip(self.keys, self._rows, strict=True))
 
 
-def selected(engine: Engine, source: str, seen: FilteredRows) -> tuple[Any, str]:
+def selected(session: SessionState, source: str, found: FilteredRows) -> tuple[Any, str]:
     """Return the key of the host's selection, or the problem with it."""
-    chosen = engine.session.services[Host].selected()
+    chosen = session.options.services[Host].selected()
     if chosen is None:
         return None, user_text("selected.none", records=source)
     if chosen.source != source:
         return None, user_text("selected.other", other=chosen.source, records=source)
-    if chosen.key not in seen.places:
+    if chosen.key not in found.places:
         return None, user_text("selected.gone", records=source, key=chosen.key)
     return chosen.key, ""
 
@@ -400,10 +403,10 @@ def fill(turn: Turn, bound: Mapping[str, LiveValue[Any]], only: Mapping[str, Any
         if column in bound:
             bring(turn, bound[column], value, "a new record", column)
     if only:
-        turn.drain()
+        drain(turn)
 
 
-def leave_behind(turn: Turn, form: Form) -> None:
+def leave_record(turn: Turn, form: OpenForm) -> None:
     """Drop what belongs to the current record: drafts, markers, latches."""
     state = form._state
     latching.forget(turn, form)
@@ -411,20 +414,20 @@ def leave_behind(turn: Turn, form: Form) -> None:
     turn.set(state, "overrides", ())
     for control in state.order:
         if isinstance(control, LiveInput):
-            focus.drop_draft(turn, control)
+            drop_draft(turn, control)
             for name, value in (("_findings", None), ("_preview", None), ("_marked", False)):
                 turn.set(control, name, value)
             mark_clean(turn, control)
 
 
-def reset(turn: Turn, form: Form) -> None:
+def reset(turn: Turn, form: OpenForm) -> None:
     """Blank the form and set its defaults again; raises no `changed`."""
-    leave_behind(turn, form)
+    leave_record(turn, form)
     for control in form._state.order:
         if isinstance(control, LiveInput) and not control._rule:
             if isinstance(control, LiveChoice):
                 turn.set(control, "_brought", None)
-            hold(turn, control, control._plan.blank)
+            put_silently(turn, control, control._plan.blank)
     lines.load(turn, form, None)
     set_defaults(turn, form)
-    turn.drain()
+    drain(turn)

@@ -5,16 +5,14 @@ from __future__ import annotations
 from array import array
 from collections import defaultdict
 from collections.abc import Hashable, Sequence
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-from fuselatch.core.engine.nodes import EngineNode
+from fuselatch.core.engine.state import SessionSource, SessionState
+from fuselatch.core.engine.storing import frame_of, version_of
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.names import suggest
-
-if TYPE_CHECKING:
-    from fuselatch.core.engine.engine import Engine
 
 NONE: Choices[Any] = Choices()
 
@@ -58,7 +56,7 @@ class Index:
         if not places:
             return NONE
         if sort:
-            places = in_order(places, self.column(sort), descending)
+            places = sorted_places(places, self.column(sort), descending)
         if not whole:
             if self.groups is None and not sort:
                 return distinct(held, shown)
@@ -74,7 +72,7 @@ class Index:
         return Choices(tuple([held[at] for at in kept]), [str(shown[at]) for at in kept], row)
 
 
-def in_order(places: Sequence[int], values: Sequence[Any], descending: bool) -> list[int]:
+def sorted_places(places: Sequence[int], values: Sequence[Any], descending: bool) -> list[int]:
     """Return row positions sorted by a column: blanks last, equal rows in source order."""
     given = [at for at in places if values[at] is not None and values[at] != ""]
     try:
@@ -117,26 +115,26 @@ def column(rows: Any, name: str, catalog: Catalog[Any]) -> list[Any]:
         raise UnknownName(f"'{catalog.source}' has no column '{name}'; {suggest(name, map(str, known))}") from None
 
 
-class CatalogNode(EngineNode):
-    """The indexes of a session, and the source versions that rules depend on."""
+class CatalogSource(SessionSource):
+    """The versions of the sources that catalogs read."""
 
-    __slots__ = ("indexes",)
-
-    def __init__(self, engine: Engine, name: str) -> None:
-        super().__init__(engine, name)
-        self.indexes: dict[tuple[str, str, str, tuple[str, ...]], Index] = {}
+    __slots__ = ()
 
     def _current(self, prop: Any) -> Hashable:
-        return self.engine.store_version(prop)
+        return version_of(self.session, prop)
 
-    def choices(self, catalog: Catalog[Any], values: tuple[Any, ...], sort: tuple[str, bool] | None = None) -> Choices[Any]:
-        """Return what a catalog offers for its controls' values. A table passes its `sort`."""
-        version = self.read(catalog.source)
-        if None in values or "" in values:
-            return NONE
-        place = (catalog.source, catalog.text, catalog.value, catalog.indexed)
-        index = self.indexes.get(place)
-        if index is None or index.version != version:
-            index = self.indexes[place] = Index(catalog, self.engine.store_frame(catalog.source), version)
-        column, descending = sort if sort is not None else (catalog.sort, False)
-        return index.choices(values, column, descending, sort is not None)
+
+def catalog_choices(
+    session: SessionState, catalog: Catalog[Any], values: tuple[Any, ...], sort: tuple[str, bool] | None = None
+) -> Choices[Any]:
+    """Return what a catalog offers for its controls' values. A table passes its `sort`."""
+    version = session.catalogs.read(catalog.source)
+    if None in values or "" in values:
+        return NONE
+    place = (catalog.source, catalog.text, catalog.value, catalog.indexed)
+    index = session.indexes.get(place)
+    if index is None or index.version != version:
+        index = session.indexes[place] = Index(catalog, frame_of(session, catalog.source), version)
+    column, descending = sort if sort is not None else (catalog.sort, False)
+    found: Choices[Any] = index.choices(values, column, descending, sort is not None)
+    return found

@@ -3,29 +3,29 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-from fuselatch.core.engine import closing
-from fuselatch.core.engine.opening import ready, set_defaults_of
-from fuselatch.core.engine.rows import bound_columns, bring, held_by, must_be_column
-from fuselatch.core.engine.rules import install_at
-from fuselatch.core.forms.lines import call_by_place, inner_plan, make_line, values_of
+from fuselatch.core.engine.changing import exact_value, may_change, put, put_message
+from fuselatch.core.engine.defaults import set_defaults_of
+from fuselatch.core.engine.edited import mark_clean
+from fuselatch.core.engine.loop import drain, happen
+from fuselatch.core.engine.record_columns import bound_columns, bring, must_be_column, values_by_column
+from fuselatch.core.engine.rule_cells import install_at, make_ready
+from fuselatch.core.engine.state import SessionState, Turn
+from fuselatch.core.engine.storing import by_column, columns_of, key_column, stage
+from fuselatch.core.engine.submitting import validate_form, veto
+from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.live_lists import LiveLines
+from fuselatch.core.forms.placing import call_by_place, inner_plan, make_line, values_of
 from fuselatch.core.forms.plans import joined
 from fuselatch.core.model.cells import Cell, Undoable, watch
 from fuselatch.core.model.errors import NotAllowedHere
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.records import Change, Row
+from fuselatch.core.model.record_changes import Change, Record
 from fuselatch.core.model.texts import user_text
 
-if TYPE_CHECKING:
-    from fuselatch.core.engine.engine import Engine
-    from fuselatch.core.engine.records import Records
-    from fuselatch.core.engine.turn import Turn
-    from fuselatch.core.forms.form import Form
 
-
-def lines_of(form: Form) -> list[LiveLines[Any]]:
+def lines_of(form: OpenForm) -> list[LiveLines[Any]]:
     found: list[LiveLines[Any]] = form._state.lines
     return found
 
@@ -33,27 +33,29 @@ def lines_of(form: Form) -> list[LiveLines[Any]]:
 # ---- what a user or a handler does
 
 
-def start(turn: Turn, lines: LiveLines[Any], values: Mapping[str, Any]) -> Any:
+def add(turn: Turn, lines: LiveLines[Any], values: Mapping[str, Any]) -> Any:
     """Add a line at the end; return None if it was blocked or refused."""
     form, decl = lines.form, lines._decl
     if decl.records and form._state.records.key is None and not parent_kept(turn, lines):
         return None
     before, turn.cause = turn.cause, turn.note("step", lines, "add line")
     try:
-        reason = turn.happen("line_adding", form, lines)
+        reason = happen(turn, "line_adding", form, lines)
         if reason is not None:
-            closing.held(turn, form, "line_adding", reason)
+            veto(turn, form, "line_adding", reason)
             return None
         line = made(turn, lines)
         set_defaults_of(turn, form, [joined(path_of(line), path) for path in inner_plan(lines).defaulted])
-        ready(turn.engine, cells_of(lines, line))
+        make_ready(turn.session, cells_of(lines, line))
         show(turn, lines, (*lines._rows, line))
         controls = values_of(lines, line)
         for name, value in values.items():
             if name not in controls:
                 raise TypeError(f"{lines.name}: lines have no control '{name}'; {suggest(name, controls)}")
-            turn.engine.assign(controls[name], value)
-        turn.happen("line_added", form, lines, None, line)
+            control = controls[name]
+            may_change(turn.session, form, f"{type(form).__name__}.{control.name}.value", control._rule)
+            put(turn, control, exact_value(control, value))
+        happen(turn, "line_added", form, lines, None, line)
         return line
     finally:
         turn.cause = before
@@ -63,9 +65,9 @@ def parent_kept(turn: Turn, lines: LiveLines[Any]) -> bool:
     """Save the record that a line will belong to, if declared; return False if refused."""
     form = lines.form
     if lines._decl.new_parent == "save_first":
-        return bool(form._state.records._save(turn))
-    closing.validated(turn, form)
-    return closing.held(turn, form, "line", user_text("notice.save_first", caption=lines.caption))
+        return bool(form._state.records.save_now(turn))
+    validate_form(turn, form)
+    return veto(turn, form, "line", user_text("notice.save_first", caption=lines.caption))
 
 
 def remove(turn: Turn, lines: LiveLines[Any], line: Any) -> bool:
@@ -73,25 +75,25 @@ def remove(turn: Turn, lines: LiveLines[Any], line: Any) -> bool:
     must_have(lines, line)
     before, turn.cause = turn.cause, turn.note("step", lines, "remove line")
     try:
-        reason = turn.happen("line_removing", lines.form, lines, line, None)
+        reason = happen(turn, "line_removing", lines.form, lines, line, None)
         if reason is not None:
-            return closing.held(turn, lines.form, "line_removing", reason)
+            return veto(turn, lines.form, "line_removing", reason)
         if line in lines._written:
             turn.set_item(lines, "_gone", line, lines._written[line])
         show(turn, lines, tuple(one for one in lines._rows if one is not line))
-        turn.drain()
+        drain(turn)
         return True
     finally:
         turn.cause = before
 
 
-def move(turn: Turn, lines: LiveLines[Any], line: Any, to: int) -> None:
+def reorder(turn: Turn, lines: LiveLines[Any], line: Any, to: int) -> None:
     must_have(lines, line)
     if not 0 <= to < len(lines._rows):
         raise ValueError(f"{lines.name} has no position {to}; positions are 0 to {len(lines._rows) - 1}")
     rest = [one for one in lines._rows if one is not line]
     show(turn, lines, (*rest[:to], line, *rest[to:]))
-    turn.drain()
+    drain(turn)
 
 
 def must_have(lines: LiveLines[Any], line: Any) -> None:
@@ -115,7 +117,7 @@ def made(turn: Turn, lines: LiveLines[Any]) -> Any:
     path = path_of(line)
     cells: list[Cell] = []
     for name in inner_plan(lines).ruled:
-        install_at(lines.form._state, joined(path, name), cells, lines._serial * 1000)
+        install_at(turn.session, lines.form._state, joined(path, name), cells, lines._serial * 1000)
     return line
 
 
@@ -131,18 +133,18 @@ def show(turn: Turn, lines: LiveLines[Any], rows: tuple[Any, ...]) -> None:
     if rows == lines._rows:
         return
     cause = turn.note("change", lines, "rows", len(lines._rows), len(rows))
-    turn.set(Reordering(turn.engine, lines, rows), "done", True)
-    put_rows(turn.engine, lines, rows, cause)
+    turn.set(Reordering(turn.session, lines, rows), "done", True)
+    put_rows(turn.session, lines, rows, cause)
 
 
 class Reordering(Undoable):
     """A change of which lines are there, or of their order. If the gesture fails, only this change is undone."""
 
-    __slots__ = ("after", "before", "done", "engine", "lines")
+    __slots__ = ("after", "before", "done", "lines", "session")
 
-    def __init__(self, engine: Engine, lines: LiveLines[Any], after: tuple[Any, ...]) -> None:
+    def __init__(self, session: SessionState, lines: LiveLines[Any], after: tuple[Any, ...]) -> None:
         self.done = False
-        self.engine = engine
+        self.session = session
         self.lines = lines
         self.before = lines._rows
         self.after = after
@@ -157,22 +159,22 @@ class Reordering(Undoable):
                 if line not in self.after and line not in now:
                     now.insert(place, line)
             rows = tuple(now)
-        put_rows(self.engine, self.lines, rows, 0)
+        put_rows(self.session, self.lines, rows, 0)
 
 
-def put_rows(engine: Engine, lines: LiveLines[Any], rows: tuple[Any, ...], cause: int) -> None:
+def put_rows(session: SessionState, lines: LiveLines[Any], rows: tuple[Any, ...], cause: int) -> None:
     lines._rows = rows
-    arrange(engine, lines)
-    engine.updates.mark(lines, "rows", cause)
+    arrange(session, lines)
+    session.dirty.invalidate(lines, "rows", cause)
 
 
-def arrange(engine: Engine, lines: LiveLines[Any]) -> None:
+def arrange(session: SessionState, lines: LiveLines[Any]) -> None:
     """Update names, working rules and tab order after lines changed."""
     rows = set(lines._rows)
     for line in lines._attached - rows:
-        detach(engine, lines, line)
+        detach(session, lines, line)
     for line in rows - lines._attached:
-        attach(engine, lines, line)
+        attach(session, lines, line)
     lines._attached = rows
     call_by_place(lines)
     state = lines.form._state
@@ -183,65 +185,66 @@ def arrange(engine: Engine, lines: LiveLines[Any]) -> None:
         if isinstance(control, LiveLines):
             order += [entry for line in control._rows for entry in control._members[line][1]]
     state.order = order
-    engine.unsettled = True
+    session.stack.unsettled = True
 
 
-def detach(engine: Engine, lines: LiveLines[Any], line: Any) -> None:
+def detach(session: SessionState, lines: LiveLines[Any], line: Any) -> None:
     """Stop the rules and checks of a removed line."""
     for cell in cells_of(lines, line):
         for node, prop in cell.inputs:
             if node._watchers is not None:
                 node._watchers.get(prop, {}).pop(cell, None)
-        engine.updates.touched.pop(cell, None)
+        session.dirty.cells.pop(cell, None)
     whole = line.__dict__["_live"]
     whole._set = {"visible": False}
-    engine.retired[lines] = None
+    session.retired[lines] = None
     for control in lines._members[line][1]:
-        engine.updates.to_validate.pop(control, None)
+        session.dirty.to_validate.pop(control, None)
 
 
-def attach(engine: Engine, lines: LiveLines[Any], line: Any) -> None:
+def attach(session: SessionState, lines: LiveLines[Any], line: Any) -> None:
     """Start the rules and checks of a line that was added or restored."""
     whole = line.__dict__["_live"]
     for cell in cells_of(lines, line) if whole._set is not None else ():
         inputs, cell.inputs = cell.inputs, {}
         watch(cell, inputs)
-        engine.updates.mark_cell(cell, 0)
+        session.dirty.invalidate_cell(cell, 0)
     whole._set = None
     for control in lines._members[line][1]:
-        engine.updates.revalidate(control)
+        session.dirty.revalidate(control)
 
 
 # ---- lines that are saved with a record
 
 
-def begin(engine: Engine, form: Form) -> None:
+def begin(turn: Turn, form: OpenForm) -> None:
     """Check the columns that lines are bound to, and report rows without a record."""
+    session = turn.session
     for lines in lines_of(form):
         decl = lines._decl
         if not decl.records:
             continue
-        columns = engine.store_columns(decl.records)
+        columns = columns_of(session, decl.records)
         for column in (decl.key, *((decl.order,) if decl.order else ())):
             must_be_column(column, columns, decl.records)
         records = form._state.records
-        key = engine.store_key(decl.records)
-        parents = engine.by_column(records.source, records._key_column)
-        kept = engine.by_column(decl.records, decl.key)
-        astray = [row[key] for parent, rows in kept.items() if parent not in parents for row in rows]
+        key = key_column(session, decl.records)
+        parents = by_column(session, records.source, records.key_column)
+        stored = by_column(session, decl.records, decl.key)
+        astray = [row[key] for parent, rows in stored.items() if parent not in parents for row in rows]
         if astray:
-            told = ", ".join(map(str, astray[:5])) + (", …" if len(astray) > 5 else "")
+            named = ", ".join(map(str, astray[:5])) + (", …" if len(astray) > 5 else "")
             which = "stray" if len(astray) > 1 else "stray.one"
-            text = user_text(which, count=len(astray), lines=decl.records, records=records.source, keys=told)
-            engine.say(form, text, "warning")
+            text = user_text(which, count=len(astray), lines=decl.records, records=records.source, keys=named)
+            put_message(turn, form, text, "warning")
 
 
-def load(turn: Turn, form: Form, key: Any) -> None:
+def load(turn: Turn, form: OpenForm, key: Any) -> None:
     """Load the lines of a record. `key` is None for a new record."""
-    engine = turn.engine
+    session = turn.session
     for lines in lines_of(form):
         decl = lines._decl
-        rows = engine.by_column(decl.records, decl.key).get(key, ()) if decl.records and key is not None else ()
+        rows = by_column(session, decl.records, decl.key).get(key, ()) if decl.records and key is not None else ()
         if decl.order:
             rows = sorted(rows, key=lambda row: (row[decl.order] is None, row[decl.order]))
         found = tuple(loaded(turn, lines, row) for row in rows)
@@ -249,65 +252,65 @@ def load(turn: Turn, form: Form, key: Any) -> None:
         show(turn, lines, found)
 
 
-def loaded(turn: Turn, lines: LiveLines[Any], row: Row) -> Any:
+def loaded(turn: Turn, lines: LiveLines[Any], row: Record) -> Any:
     line = made(turn, lines)
-    where = f"'{lines._decl.records}' {row.get(turn.engine.store_key(lines._decl.records))}"
-    for column, control in columns_of(turn.engine, lines, line).items():
+    where = f"'{lines._decl.records}' {row.get(key_column(turn.session, lines._decl.records))}"
+    for column, control in line_columns(turn.session, lines, line).items():
         bring(turn, control, row.get(column), where, column)
-    ready(turn.engine, cells_of(lines, line))
+    make_ready(turn.session, cells_of(lines, line))
     return line
 
 
-def columns_of(engine: Engine, lines: LiveLines[Any], line: Any) -> dict[str, Any]:
+def line_columns(session: SessionState, lines: LiveLines[Any], line: Any) -> dict[str, Any]:
     """Return the control for each column of a line."""
     source = lines._decl.records
-    return bound_columns(lines.form, values_of(lines, line), engine.store_columns(source), source)
+    return bound_columns(lines.form, values_of(lines, line), columns_of(session, source), source)
 
 
-def forget_written(turn: Turn, lines: LiveLines[Any], written: Mapping[Any, Row]) -> None:
+def forget_written(turn: Turn, lines: LiveLines[Any], written: Mapping[Any, Record]) -> None:
     """Set what the store has of the lines."""
     turn.set(lines, "_written", dict(written))
     turn.set(lines, "_gone", {})
 
 
-def stage(turn: Turn, form: Form, records: Records) -> None:
+def stage_lines(turn: Turn, form: OpenForm, records: Any) -> None:
     """Stage the lines' rows, to be written with their record."""
-    engine, key = turn.engine, records.key
+    session, key = turn.session, records.key
     for lines in lines_of(form):
         decl = lines._decl
-        written: dict[Any, Row] = {}
-        key_column = engine.store_key(decl.records) if decl.records else ""
+        written: dict[Any, Record] = {}
+        column = key_column(session, decl.records) if decl.records else ""
         for row in lines._gone.values():
-            engine.stage(turn, Change("remove", decl.records, row[key_column], {}, row), LineKeys(lines, None, records))
+            stage(turn, Change("remove", decl.records, row[column], {}, row), LineKeys(lines, None, records))
         for place, line in enumerate(lines._rows):
             if not decl.records:
                 written[line] = {}
                 continue
-            row = {**held_by(columns_of(engine, lines, line)), decl.key: key}
+            row = {**values_by_column(line_columns(session, lines, line)), decl.key: key}
             if decl.order:
                 row[decl.order] = place + 1
             was = lines._written.get(line)
             if was is None:
-                change = Change("add", decl.records, row.get(key_column), row)
+                change = Change("add", decl.records, row.get(column), row)
             else:
-                row = {column: value for column, value in row.items() if was.get(column) != value}
-                change = Change("change", decl.records, was[key_column], row, was)
+                row = {name: value for name, value in row.items() if was.get(name) != value}
+                change = Change("change", decl.records, was[column], row, was)
             if change.row:
-                engine.stage(turn, change, LineKeys(lines, line, records))
-            written[line] = {**(was or {}), **row, key_column: was[key_column] if was is not None else change.key}
+                stage(turn, change, LineKeys(lines, line, records))
+            written[line] = {**(was or {}), **row, column: was[column] if was is not None else change.key}
             for control in lines._members[line][1]:
-                closing.mark_clean(turn, control)
+                mark_clean(turn, control)
         forget_written(turn, lines, written)
 
 
 class LineKeys:
     """The receiver of a store's answer to a line's write."""
 
-    __slots__ = ("_form", "_records", "line", "lines")
+    __slots__ = ("form", "line", "lines", "records")
 
-    def __init__(self, lines: LiveLines[Any], line: Any, records: Records) -> None:
-        self._form = lines.form
-        self._records = records
+    def __init__(self, lines: LiveLines[Any], line: Any, records: Any) -> None:
+        self.form: OpenForm = lines.form
+        self.records = records
         self.lines = lines
         self.line = line
 
@@ -317,22 +320,22 @@ class LineKeys:
         line = self.line if self.line is not None else next(iter(self.lines._members), None)
         if line is None:
             return {}
-        bound = columns_of(self._records._engine, self.lines, line)
+        bound = line_columns(self.records.session, self.lines, line)
         return {column: control.caption for column, control in bound.items()}
 
     def keyed(self, turn: Turn, key: Any) -> None:
         """Note the key that the store gave to a line."""
         written = self.lines._written
-        column = turn.engine.store_key(self.lines._decl.records)
+        column = key_column(turn.session, self.lines._decl.records)
         if self.line in written and written[self.line].get(column) is None:
             turn.set_item(self.lines, "_written", self.line, {**written[self.line], column: key})
 
     def reload(self, turn: Turn) -> None:
         """Load the row that someone else wrote."""
-        self._records.reload(turn)
+        self.records.reload(turn)
 
 
-def under(engine: Engine, form: Form, key: Any) -> list[tuple[LiveLines[Any], Sequence[Row]]]:
+def under(session: SessionState, form: OpenForm, key: Any) -> list[tuple[LiveLines[Any], Sequence[Record]]]:
     """Return the rows of a record, with the lines that show them."""
-    kept = [lines for lines in lines_of(form) if lines._decl.records]
-    return [(lines, engine.by_column(lines._decl.records, lines._decl.key).get(key, ())) for lines in kept]
+    stored = [lines for lines in lines_of(form) if lines._decl.records]
+    return [(lines, by_column(session, lines._decl.records, lines._decl.key).get(key, ())) for lines in stored]

@@ -4,20 +4,20 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
+from fuselatch.core.engine.state import Turn
+from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveInput, LiveValue
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.values import adapted
 
-if TYPE_CHECKING:
-    from fuselatch.core.engine.turn import Turn
-    from fuselatch.core.forms.form import Form
 
-
-def bound_columns(form: Form, controls: Mapping[str, Any], columns: Sequence[str], source: str) -> dict[str, LiveValue[Any]]:
+def bound_columns(
+    form: OpenForm, controls: Mapping[str, Any], columns: Sequence[str], source: str
+) -> dict[str, LiveValue[Any]]:
     """Return the control for each column, by `column=`, by name, or by heading."""
     bound: dict[str, LiveValue[Any]] = {}
     headings = {heading_as_name(column): column for column in columns}
@@ -45,7 +45,7 @@ def must_be_column(column: str, columns: Sequence[str], source: str) -> None:
         raise UnknownName(f"'{source}' has no column '{column}'; {suggest(column, columns)}")
 
 
-def held_by(bound: Mapping[str, LiveValue[Any]]) -> dict[str, Any]:
+def values_by_column(bound: Mapping[str, LiveValue[Any]]) -> dict[str, Any]:
     """Return values by column, without hidden and disabled controls."""
     return {column: none_of(control._current("value"), control) for column, control in bound.items() if control._is_usable}
 
@@ -57,12 +57,12 @@ def bring(turn: Turn, control: Any, value: Any, where: str, column: str) -> None
         wanted = decl.of_record
         if value is not None and wanted is not None:
             value = adapted(value, wanted)
-        held = control._plan.blank if value is None or value == "" else decl.coerce(value)
+        stored = control._plan.blank if value is None or value == "" else decl.coerce(value)
     except TypeError as error:
         raise TypeError(f"{where}, column '{column}': {error}") from None
     if isinstance(control, LiveChoice):
-        turn.set(control, "_brought", held)
-    hold(turn, control, held)
+        turn.set(control, "_brought", stored)
+    put_silently(turn, control, stored)
 
 
 def none_of(value: Any, control: LiveValue[Any]) -> Any:
@@ -70,7 +70,7 @@ def none_of(value: Any, control: LiveValue[Any]) -> Any:
     return None if value == control._plan.blank and value is not False else value
 
 
-def hold(turn: Turn, control: LiveValue[Any], value: Any) -> None:
+def put_silently(turn: Turn, control: LiveValue[Any], value: Any) -> None:
     """Set a value without events, as when a form opens."""
     turn.set(control, "_value", value)
-    turn.engine.updates.mark(control, "value", turn.cause)
+    turn.session.dirty.invalidate(control, "value", turn.cause)

@@ -1,29 +1,30 @@
-"""Make cells: how a declared rule or a written check is run."""
+"""Make cells: how a declared rule or a written check is run, and run them for the first time."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any, Final
+from typing import Any, Final
 
+from fuselatch.core.engine.catalog_index import catalog_choices
+from fuselatch.core.engine.scheduler import fresh
+from fuselatch.core.engine.state import SessionState
+from fuselatch.core.engine.validation import check_runner
 from fuselatch.core.forms.catalogs import Catalog
-from fuselatch.core.forms.held import ControlState, current, is_usable
+from fuselatch.core.forms.container import OpenForm
+from fuselatch.core.forms.controls import LiveValue
 from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
 from fuselatch.core.forms.plans import CheckPlan
 from fuselatch.core.forms.prompts import TONES
+from fuselatch.core.forms.state import ControlState, FormState, current
 from fuselatch.core.model.cells import UNSEEN, Cell, Derived, watch
 from fuselatch.core.model.choices import choices_of
-from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.names import suggest
-
-if TYPE_CHECKING:
-    from fuselatch.core.forms.form import Form
-    from fuselatch.core.forms.state import FormState
 
 PASSIVE: Final = frozenset({"default"})
 """Rules that run at opening and aren't tracked."""
 
 
-def install(form: Form) -> list[Cell]:
+def install(session: SessionState, form: OpenForm) -> list[Cell]:
     """Make the cells of a form that is being opened, in order of declaration."""
     state = form._state
     made: list[Cell] = []
@@ -34,11 +35,11 @@ def install(form: Form) -> list[Cell]:
         state._cells = {"title": cell}
         made.append(cell)
     for path in state.plan.ruled:
-        install_at(state, path, made)
+        install_at(session, state, path, made)
     return made
 
 
-def install_at(state: FormState, path: str, made: list[Cell], start: int = 0) -> None:
+def install_at(session: SessionState, state: FormState, path: str, made: list[Cell], start: int = 0) -> None:
     """Make the cells of one control or group, numbered from `start`."""
     placed: Any = state.controls.get(path) or state.nodes[path]
     rules, plan = placed._decl.rules, placed._plan
@@ -47,12 +48,12 @@ def install_at(state: FormState, path: str, made: list[Cell], start: int = 0) ->
             continue
         if placed._cells is None:
             placed._cells = {}
-        run, where = rule_of(state, placed, prop, rule)
+        run, where = rule_of(session, state, placed, prop, rule)
         order = (state.serial, plan.index, start + len(made))
         cell = placed._cells[prop] = Cell(placed, prop, run, order, where, state.name)
         if isinstance(rule, Derived):
             cell.fixed = True
-            cell.plain = held_by([state.controls[path] for path in plan.inputs[prop]])
+            cell.plain = are_plain([state.controls[path] for path in plan.inputs[prop]])
             watch(cell, {(state.controls[path], "value"): UNSEEN for path in plan.inputs[prop]})
         if prop == "value":
             placed._rule = True
@@ -62,24 +63,34 @@ def install_at(state: FormState, path: str, made: list[Cell], start: int = 0) ->
         made.extend(placed._checks)
 
 
-def rule_of(state: FormState, control: Any, prop: str, rule: Any) -> tuple[Callable[[], Any], Callable[..., Any]]:
+def make_ready(session: SessionState, cells: list[Cell]) -> None:
+    """Run rules for the first time. This raises no events."""
+    for cell in cells:
+        cell.announced = fresh(session, cell)
+        if isinstance(cell.node, LiveValue) and cell.prop == "value":
+            cell.node._value = cell.value
+
+
+def rule_of(
+    session: SessionState, state: FormState, control: Any, prop: str, rule: Any
+) -> tuple[Callable[[], Any], Callable[..., Any]]:
     """Return what a declared rule runs, and the developer's function."""
     convert = converter(control, prop)
     if isinstance(rule, Derived):
         inputs: list[ControlState] = [state.controls[path] for path in control._plan.inputs[prop]]
         blank = control._plan.blank if prop == "value" else convert(None)
-        return following(rule.function, inputs, convert, blank), rule.function
+        return derived_rule(rule.function, inputs, convert, blank), rule.function
     if isinstance(rule, Catalog):
         given = [state.controls[path] for path in control._plan.inputs[prop]]
-        return offering(state.engine, rule, given, control), Catalog.where
+        return offering(session, rule, given, control), Catalog.where
     return running(rule, control._owner, convert), rule
 
 
-def offering(engine: Any, catalog: Catalog[Any], given: list[Any], control: Any) -> Callable[[], Any]:
+def offering(session: SessionState, catalog: Catalog[Any], given: list[Any], control: Any) -> Callable[[], Any]:
     """Return a function that computes a catalog's choices."""
     if isinstance(control, LiveTable):
-        return lambda: engine.catalogs.choices(catalog, tuple([one._read("value") for one in given]), control._read_sort())
-    return lambda: engine.catalogs.choices(catalog, tuple([control._read("value") for control in given]))
+        return lambda: catalog_choices(session, catalog, tuple([one._read("value") for one in given]), control._read_sort())
+    return lambda: catalog_choices(session, catalog, tuple([control._read("value") for control in given]))
 
 
 def running(rule: Callable[..., Any], owner: Any, convert: Callable[[Any], Any]) -> Callable[[], Any]:
@@ -87,12 +98,12 @@ def running(rule: Callable[..., Any], owner: Any, convert: Callable[[Any], Any])
     return lambda: convert(rule(owner))
 
 
-def held_by(inputs: list[ControlState]) -> bool:
+def are_plain(inputs: list[ControlState]) -> bool:
     """Return True if no rule and no list decides the inputs' values."""
     return not any("value" in given._decl.rules or isinstance(given, LiveChoice) for given in inputs)
 
 
-def following(
+def derived_rule(
     function: Callable[..., Any], inputs: list[ControlState], convert: Callable[[Any], Any], blank: Any
 ) -> Callable[[], Any]:
     """Return a function that runs a `derive` rule.
@@ -103,13 +114,13 @@ def following(
     result: Any = UNSEEN
     # A tick is never blank, so this stands for a value that equals nothing.
     blanks = [UNSEEN if given._plan.blank is False else given._plan.blank for given in inputs]
-    held = held_by(inputs)
+    plain = are_plain(inputs)
     if len(inputs) == 1:
-        return following_one(function, inputs[0], held, blanks[0], convert, blank)
+        return derived_from_one(function, inputs[0], plain, blanks[0], convert, blank)
 
     def run() -> Any:
         nonlocal seen, result
-        values = [given._value for given in inputs] if held else [current(given, "value") for given in inputs]
+        values = [given._value for given in inputs] if plain else [current(given, "value") for given in inputs]
         if values == seen and result is not UNSEEN:
             return result
         seen = values
@@ -124,8 +135,8 @@ def following(
     return run
 
 
-def following_one(
-    function: Callable[..., Any], given: ControlState, held: bool, gap: Any, convert: Callable[[Any], Any], blank: Any
+def derived_from_one(
+    function: Callable[..., Any], given: ControlState, plain: bool, gap: Any, convert: Callable[[Any], Any], blank: Any
 ) -> Callable[[], Any]:
     """Do the same for one input, as in the links of a long chain."""
     seen: Any = UNSEEN
@@ -133,7 +144,7 @@ def following_one(
 
     def run() -> Any:
         nonlocal seen, result
-        value = given._value if held else current(given, "value")
+        value = given._value if plain else current(given, "value")
         if result is UNSEEN or value != seen:
             result = UNSEEN
             seen = value
@@ -149,43 +160,6 @@ def check_cell(state: FormState, control: Any, check: CheckPlan, at: int) -> Cel
     cell = Cell(control, "check", run, (state.serial, control._plan.index, at), check.function, state.name)
     cell.name = f"{control.name}.{check.name}"
     return cell
-
-
-def check_runner(state: FormState, check: CheckPlan, instead: dict[str, Any] | None = None) -> Callable[[], Finding | None]:
-    """Return a function that runs a written check.
-
-    It finds nothing while a value is blank or its control isn't usable. `instead` replaces values, by path.
-    """
-    controls: list[Any] = [state.controls[path] for path in check.controls]
-    owner = state.containers[check.within]
-
-    def run() -> Finding | None:
-        values = []
-        for control in controls:
-            path = control._plan.path
-            held = instead is None or path not in instead
-            value = control._read("value") if held or instead is None else instead[path]
-            blank = control._plan.blank
-            missing = value == blank and blank is not False
-            if (missing and not check.blanks) or (held and control._trouble is not None):
-                return None
-            if not is_usable(control):
-                return None
-            values.append(value)
-        return as_finding(check.function(owner, *values), check)
-
-    return run
-
-
-def as_finding(result: object, check: CheckPlan) -> Finding | None:
-    """Return a check's result as a finding."""
-    if result is None:
-        return None
-    if isinstance(result, str):
-        return Finding(result, check.level or "refuse", check.name, check.while_typing)
-    if isinstance(result, Finding):
-        return Finding(result.text, check.level or result.level, check.name, check.while_typing)
-    raise TypeError(f"a check must return None, a message or warn(message), not {type(result).__name__}")
 
 
 def converter(control: Any, prop: str) -> Callable[[Any], Any]:
@@ -243,8 +217,3 @@ def is_as_is(value: Any) -> bool:
         # False for infinity and NaN: inf - inf is NaN.
         return value - value == 0
     return not value.isspace() if isinstance(value, str) else True
-
-
-def same(one: object, other: object) -> bool:
-    """Return True if two values are equal and of one type."""
-    return one is other or (type(one) is type(other) and one == other)

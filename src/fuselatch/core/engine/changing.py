@@ -1,0 +1,179 @@
+"""Set values, properties and what else a form shows, within a turn."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from typing import Any
+
+from fuselatch.core.engine.drafts import drop_draft
+from fuselatch.core.engine.rule_cells import is_as_is
+from fuselatch.core.engine.scheduler import property_differs, same
+from fuselatch.core.engine.sources import SharedSource
+from fuselatch.core.engine.state import SessionState, Turn
+from fuselatch.core.engine.storing import look, stage
+from fuselatch.core.forms.catalogs import Catalog
+from fuselatch.core.forms.container import OpenForm
+from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
+from fuselatch.core.forms.prompts import TONES, Tone
+from fuselatch.core.forms.state import ControlState, current
+from fuselatch.core.model.cells import Cell
+from fuselatch.core.model.choices import Choices, choices_of
+from fuselatch.core.model.errors import FormClosed, NotAllowedHere, RuleError
+from fuselatch.core.model.names import suggest
+from fuselatch.core.model.record_changes import Change
+from fuselatch.core.model.trace_rows import add_row
+from fuselatch.core.model.values import short
+
+
+def may_change(session: SessionState, form: OpenForm, name: str, ruled: bool = False) -> None:
+    """Refuse to change something of a form where that isn't allowed. `name` is for messages."""
+    if session.port.tracker is not None:
+        raise RuleError(f"a rule, check or default can't set {name}; set it in a handler")
+    if session.closing:
+        raise NotAllowedHere(f"the session is closing: {name} can't be set")
+    if ruled:
+        raise RuleError(f"{name} has a rule and can't be set; change what the rule reads")
+    if not form.is_open:
+        raise FormClosed(f"{name} can't be set: the form is closed (you can still read it)")
+
+
+def exact_value(control: ControlState, value: object) -> object:
+    """Return a value as the control's exact type; raise `TypeError` or `ValueError`."""
+    if type(value) is control._plan.as_is and is_as_is(value):
+        return value
+    name = f"{type(control.form).__name__}.{control.name}"
+    try:
+        exact: object = control._decl.coerce(value)
+    except TypeError as error:
+        raise TypeError(f"{name}: {error}") from None
+    if exact is None:
+        return control._plan.blank
+    if isinstance(control, LiveChoice):
+        return offered(control, exact, name)
+    return exact
+
+
+def offered(control: LiveChoice[Any, Any, Any], exact: Any, name: str) -> object:
+    """Return what a choice is set to, in list order; raise `ValueError` if not offered."""
+    choices, decl = control._current("choices"), control._decl
+    for item in exact if decl.multiple else (exact,):
+        if item not in choices and not (decl.other and isinstance(item, str)):
+            hint = suggest(str(item), choices.shown())
+            raise ValueError(f"{name}: {short(item)} isn't one of the choices; {hint}")
+    return tuple(sorted(exact, key=choices.position)) if decl.multiple else exact
+
+
+def put(turn: Turn, control: ControlState, value: object) -> None:
+    """Set a value and drop its control's draft."""
+    if control._draft is not None:
+        drop_draft(turn, control)
+    turn.put_value(control, value, turn.cause)
+
+
+def exact_property(name: str, prop: str, value: Any, wanted: Callable[[Any], Any]) -> Any:
+    """Return a property's value in its type; raise `TypeError` or `ValueError`. `name` is for messages."""
+    if wanted is Choices:
+        if isinstance(value, str) or not isinstance(value, Iterable):
+            raise TypeError(f"{name}: expected a tuple or list of items, not {short(value)}")
+        return choices_of(value)
+    if not isinstance(value, bool if wanted is bool else str) and not (prop == "required" and value == "warn"):
+        raise TypeError(f"{name}: expected {wanted.__name__}, not {short(value)}")
+    if prop == "tone" and value not in TONES:
+        raise ValueError(f"{name}: unknown tone '{value}'; {suggest(str(value), TONES)}")
+    return value
+
+
+def put_property(turn: Turn, control: ControlState, prop: str, value: object) -> None:
+    """Set a property that has no rule."""
+    old = control._current(prop)
+    if same(old, value):
+        return
+    if prop == "choices":
+        # A control with cells or settings isn't read by the short way.
+        control._cells = {} if control._cells is None else control._cells
+    turn.set_item(control, "_set", prop, value)
+    cause = turn.note("change", control, prop, old, value)
+    dirty = turn.session.dirty
+    dirty.invalidate(control, prop, cause)
+    if prop == "choices":
+        dirty.invalidate(control, "value", cause)
+    property_differs(turn, control, prop, cause)
+
+
+def add_choice(turn: Turn, control: Any, entry: str) -> None:
+    """Add an item to a choice: a row of its catalog's source, or an item of this form."""
+    rule = control._decl.rules.get("choices")
+    if isinstance(rule, Catalog):
+        given = [current(control._state.controls[path], "value") for path in control._plan.inputs["choices"]]
+        row = {rule.text: entry, rule.value: entry, **dict(zip(rule.indexed, given, strict=False))}
+        stage(turn, Change("add", rule.source, None, row), None)
+    elif rule is None:
+        put_property(turn, control, "choices", choices_of([*control.choices, entry]))
+
+
+def put_message(turn: Turn, form: OpenForm, text: str, tone: Tone) -> None:
+    """Set a form's message line."""
+    turn.note_form("change", form, "message", None, text)
+    turn.set_item(turn.session, "messages", form, (text, tone))
+
+
+def put_title(turn: Turn, form: OpenForm, title: str) -> None:
+    """Set a form's title."""
+    if form.title != title:
+        cause = turn.note_form("change", form, "title", form.title, title)
+        turn.set(form._state, "title", title)
+        turn.session.dirty.invalidate(form._state, "title", cause)
+
+
+def put_hidden(turn: Turn, form: OpenForm, hidden: bool) -> None:
+    """Hide a form, or show it again."""
+    state = form._state
+    if state.hidden is not hidden:
+        turn.note_form("change", form, "hidden", state.hidden, hidden)
+        turn.set(state, "hidden", hidden)
+        turn.session.stack.find_front()
+
+
+def put_sort(turn: Turn, table: LiveTable[Any], sort: tuple[str, bool]) -> None:
+    """Sort a table by a column, descending or not."""
+    if table._sort != sort:
+        described = [f"{name} descending" if down else name for name, down in (table._sort, sort)]
+        cause = turn.note("change", table, "sort", *described)
+        turn.set(table, "_sort", sort)
+        turn.session.dirty.invalidate(table, "sort", cause)
+
+
+def put_shared(turn: Turn, source: SharedSource, value: object) -> None:
+    """Set a shared value of the session."""
+    if same(source.value, value):
+        return
+    cause = 0
+    if turn.rows is not None:
+        cause = add_row(turn.rows, turn.cause, "change", "", source.name, "value", source.value, value)
+    turn.set(source, "value", value)
+    source.differs(cause)
+
+
+def refresh_rules(turn: Turn, form: OpenForm) -> None:
+    """Run every rule of a form again."""
+    look(turn)
+    state, dirty = form._state, turn.session.dirty
+    cells: list[Cell] = list((state._cells or {}).values())
+    for control in (*state.nodes.values(), *state.order):
+        cells.extend((control._cells or {}).values())
+        cells.extend(getattr(control, "_checks", ()))
+    for cell in cells:
+        cell.forced = True
+        dirty.invalidate_cell(cell, turn.cause)
+        dirty.invalidate(cell.node, cell.prop, turn.cause)
+
+
+def note_stale(turn: Turn, control: ControlState, by_rule: bool) -> None:
+    """Note once per gesture that a value was read while its control has a draft."""
+    if turn.rows is None or (turn.handler is None and not by_rule):
+        return
+    if turn.stale is None:
+        turn.stale = set()
+    if control not in turn.stale:
+        turn.stale.add(control)
+        turn.note("stale", control, "value", None, "•" if control._plan.masked else control._draft)

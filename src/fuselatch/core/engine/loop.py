@@ -1,0 +1,209 @@
+"""The loop of a turn: run handlers, bring everything up to date, and again, until nothing is left.
+
+Theory of operation
+-------------------
+A *turn* is one gesture, of the user or by program, from `feed` until control returns to the caller. It carries out a few
+*steps* (settle this field, leave it, enter that one). Each step sets values and queues *events*; `drain` follows each step
+and runs the queue until nothing is left, in this order:
+
+1. the queue: one event at a time, all handlers of it before the next; what they set queues more events behind it;
+2. derived values: *dirty* cells run again, in order of dependence, and announce what differs, which queues events;
+3. validation: controls whose value or rules changed get their findings;
+4. `line_changed`, once for each line;
+5. what handlers asked for (`after`): close, move the focus. Each is a step of its own, with its own loop.
+
+So handlers always see values that are consistent except for the drafts, checks see values that have followed, and a form
+closes only when it is consistent. An event that is queued while a handler runs waits until that handler has returned; only
+`happen` (an event that can be blocked, such as `closing`) runs its handlers at once, before it returns.
+
+An example: a handler of `length.changed` sets `berth` and calls `close()`; `price` is derived from `berth`.
+
+    step settle        length 9 → 12      queue: length.changed
+    loop 1             the handler runs: berth A1 → B2, `after`: close       queue: berth.changed; dirty: price
+    loop 1             berth.changed has no handler
+    loop 2             price runs: 20 → 35       queue: price.changed
+    loop 1             price.changed
+    loop 3             length, berth and price are validated
+    loop 5             close: `closing`, `closed`
+    back in `feed`     nothing is left
+
+Control returns to `feed` when all steps are done, or when a handler waits for the user (`waits`). A handler that fails ends
+the loop; everything is undone (`undoing`). The fuse ends a loop that doesn't end by itself.
+"""
+
+from __future__ import annotations
+
+from typing import Any, Final
+
+from fuselatch.core.engine.failure import blown, failed
+from fuselatch.core.engine.scheduler import announce
+from fuselatch.core.engine.state import Turn, hidden, is_void
+from fuselatch.core.engine.validation import validate_all
+from fuselatch.core.engine.waits import pause
+from fuselatch.core.forms.container import OpenForm
+from fuselatch.core.forms.plans import Handler
+from fuselatch.core.model.errors import Abandoned, HandlerFailed
+from fuselatch.core.model.events import By, Event
+from fuselatch.core.model.trace_rows import add_row
+
+MOST_IN_CHAIN: Final = 100
+"""How often one handler may run for one control in one chain of causes."""
+SHALLOW: Final = 3
+"""Events nearer to the gesture than this aren't counted: they can't be a loop yet."""
+
+
+def drain(turn: Turn) -> None:
+    """Run the queue and bring derived values up to date, until nothing is left."""
+    queue = turn.queue
+    dirty = turn.session.dirty
+    while True:
+        while queue:
+            dispatch(turn, queue.popleft())
+        # The order matters: see above.
+        if dirty.cells:
+            announce(turn)
+        elif dirty.pending:
+            validate_all(turn)
+        elif turn.lines:
+            lines, line = first = next(iter(turn.lines))
+            cause = turn.lines.pop(first)
+            turn.raise_later("line_changed", lines.form, lines, line, cause)
+        elif turn.after:
+            turn.after.pop(0)(turn)
+        else:
+            return
+
+
+def happen(turn: Turn, name: str, form: OpenForm, control: Any, old: object = None, new: object = None) -> str | None:
+    """Raise an event and run its handlers; return the reason if one blocked it."""
+    if turn.rows is None and not turn.is_heard(name, form, control):
+        if turn.queue or turn.after or turn.session.dirty.pending:
+            drain(turn)
+        return None
+    by: By = "program" if turn.handler is not None else turn.by
+    event = Event(name, form, control, old, new, by, turn.cause, turn.event, turn.handler)
+    turn.queue.append(event)
+    drain(turn)
+    return event._reason
+
+
+def dispatch(turn: Turn, event: Event) -> None:
+    """Note an event and run its handlers."""
+    control = event.control
+    session = turn.session
+    rows = turn.rows
+    if control is None:
+        dispatch_of_form(turn, event)
+        return
+    if event.name == "changed":
+        if is_void(event):
+            return
+        control._pending = None
+        event.new = control._value
+    plan = control._plan
+    if session.pauses and pauses_at(turn, event):
+        pause(turn, event)
+    if rows is not None:
+        old, new = (hidden(event.old), hidden(event.new)) if plan.masked else (event.old, event.new)
+        event._number = add_row(rows, event._cause, "event", event.form._state.name, control.name, event.name, old, new)
+    handlers = plan.heard.get(event.name)
+    if handlers is not None:
+        run(turn, handlers, control._owner, event)
+
+
+def dispatch_of_form(turn: Turn, event: Event) -> None:
+    """Note a form's event and run its handlers."""
+    state = event.form._state
+    if turn.session.pauses and pauses_at(turn, event):
+        pause(turn, event)
+    if turn.rows is not None:
+        event._number = add_row(turn.rows, event._cause, "event", state.name, "", event.name, event.old, event.new)
+    # The form's own handlers, then attached ones, then the opener's: from the inside out.
+    for handler in state.plan.heard.get(event.name, ()):
+        run(turn, (handler,), state.containers[handler.within], event)
+    for name, owner, handler in state.listeners.values():
+        if name == event.name and owner._state.phase != "closed":
+            run(turn, (handler,), owner, event)
+    opener = state.opener
+    if opener is not None and opener.is_open:
+        for (form, name), handlers in opener._state.plan.heard_of.items():
+            if name == event.name and isinstance(event.form, form):
+                run(turn, handlers, opener, event)
+
+
+def pauses_at(turn: Turn, event: Event) -> bool:
+    """Return True if the session should pause before an event."""
+    session = turn.session
+    path = event.control.name if event.control is not None else ""
+    if session.before_event is not None:
+        session.before_event(event, turn)
+    return any((kind, path, event.name) in session.pauses for kind in type(event.form).__mro__)
+
+
+def run(turn: Turn, handlers: tuple[Handler, ...], owner: Any, event: Event) -> None:
+    """Run the handlers of one event."""
+    session, rows = turn.session, turn.rows
+    where = "" if event.control is None else event.control.name
+    before_event, before_handler, before_cause = turn.event, turn.handler, turn.cause
+    most = session.options.max_runs
+    try:
+        for handler in handlers:
+            if session.muted and handler.function in session.muted:
+                turn.cause = event._number
+                turn.note_form("block", event.form, f"muted {handler.name}", None, session.muted[handler.function])
+                continue
+            turn.runs += 1
+            if event._depth >= SHALLOW or turn.runs > most:
+                look_for_loop(turn, handler, event)
+            turn.event, turn.handler = event, handler
+            target = owner
+            if handler.up:
+                for _ in range(handler.up):
+                    target = target.__dict__["_outer"]
+            if rows is not None:
+                rows.append((event._number, "handler", target._state.name, where, handler.name, None, None))
+                turn.cause = len(rows)
+            call(turn, handler, target, event)
+            if session.closing:
+                # A handler that caught `Abandoned` must not continue.
+                raise Abandoned
+    finally:
+        turn.event, turn.handler, turn.cause = before_event, before_handler, before_cause
+
+
+def call(turn: Turn, handler: Handler, target: Any, event: Event) -> None:
+    """Call one handler. A failure is noted, so that the gesture fails even if a handler further out catches it."""
+    try:
+        if handler.takes_event:
+            handler.function(target, event)
+        else:
+            handler.function(target)
+    except HandlerFailed as failure:
+        turn.failure = turn.failure or failure
+        raise
+    except Exception as error:
+        turn.failure = turn.failure or failed(error, handler.function, event, handler.name, turn.told)
+        raise turn.failure from error
+
+
+def look_for_loop(turn: Turn, handler: Handler, event: Event) -> None:
+    """Raise `FuseBlown` if handlers keep triggering each other."""
+    most = turn.session.options.max_runs
+    if turn.runs > most:
+        turn.failure = blown(handler, event, turn.told, f"handlers ran more than {most} times in one gesture")
+        raise turn.failure
+    counts = turn.counts
+    if counts is None:
+        counts = turn.counts = {}
+    count = counts[handler] = counts.get(handler, 0) + 1
+    # Walking back through the causes costs as much as the chain is long, so only suspects are walked.
+    if count <= MOST_IN_CHAIN - SHALLOW or event._depth < MOST_IN_CHAIN:
+        return
+    runs, step = 1, event
+    while step._parent is not None:
+        runs += step._handler is handler and step._parent.control is event.control
+        step = step._parent
+    if runs > MOST_IN_CHAIN:
+        why = f"one handler ran more than {MOST_IN_CHAIN} times for one control"
+        turn.failure = blown(handler, event, turn.told, why)
+        raise turn.failure

@@ -1,0 +1,78 @@
+"""Ask a prompt and wait for its answer."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from fuselatch.core.engine import latching
+from fuselatch.core.engine.pointing import give_way
+from fuselatch.core.engine.scheduler import announce
+from fuselatch.core.engine.state import ENGINE_HANDLER, PromptWait, SessionState, Turn
+from fuselatch.core.engine.waits import may_wait, wait_for
+from fuselatch.core.forms.container import OpenForm
+from fuselatch.core.forms.controls import LiveValue
+from fuselatch.core.forms.prompts import Prompt, Shown
+from fuselatch.core.model.trace_rows import add_row
+
+
+def ask(session: SessionState, form: OpenForm, prompt: Prompt, facts: Mapping[str, Any]) -> str:
+    """Ask a prompt and wait for its answer."""
+    turn = may_wait(session, "ask", prompt.text)
+    latch = prompt.latch
+    if latch is not None:
+        remembered = latching.answer_of(session, form, latch, prompt.latch_name)
+        if remembered is not None:
+            turn.note_form("latch", form, prompt.latch_name, remembered, remembered)
+            return remembered
+    shown = form._state.plan.reworded.get(prompt.name.rpartition(".")[2], prompt) if prompt.name else prompt
+    text = filled(form, shown, facts)
+    # The user sees the form behind the prompt, so derived values must be up to date.
+    if session.dirty.cells:
+        announce(turn)
+    give_way(turn, None)
+    number = note_prompt(turn, form, prompt, shown, text) if turn.rows is not None else 0
+    pressed: str = wait_for(turn, PromptWait(turn, form, shown, prompt, text, number))
+    # Code that compares answers sees the declared captions, whatever a policy shows.
+    answer = prompt.buttons[shown.buttons.index(pressed)]
+    observer = session.options.observer
+    if observer is not None:
+        observer.answered(form, name_of_prompt(form, prompt), prompt, answer)
+    if latch is not None and answer in prompt.remember:
+        latching.set_latch(turn, form, latch, prompt.latch_name, answer)
+    return answer
+
+
+def ask_itself(turn: Turn, form: OpenForm, prompt: Prompt, facts: Mapping[str, Any]) -> str:
+    """Ask a prompt that no handler of the developer asks."""
+    before, turn.handler = turn.handler, turn.handler or ENGINE_HANDLER
+    try:
+        return ask(turn.session, form, prompt, facts)
+    finally:
+        turn.handler = before
+
+
+def name_of_prompt(form: OpenForm, prompt: Prompt) -> str:
+    """Return the name of a declared prompt, or ""."""
+    found = next((name for name, declared in form._state.plan.prompts.items() if declared is prompt), "")
+    return found or ("warnings_prompt" if prompt is form.warnings_prompt else "")
+
+
+def note_prompt(turn: Turn, form: OpenForm, prompt: Prompt, shown: Prompt, text: str) -> int:
+    """Add a prompt to the trace; return its number."""
+    assert turn.rows is not None, "only where there is a trace"
+    name = name_of_prompt(form, prompt)
+    return add_row(turn.rows, turn.cause, "prompt", form._state.name, name, shown.title or form.title, None, text)
+
+
+def filled(form: OpenForm, prompt: Prompt, facts: Mapping[str, Any]) -> str:
+    """Return a prompt's text, with facts and controls filled in."""
+    if prompt.plain is not None:
+        return prompt.plain
+    known = dict(facts)
+    controls = form._state.controls
+    for name in prompt.fields:
+        control = controls.get(name)
+        if name not in known and isinstance(control, LiveValue):
+            known[name] = Shown(control.text, control._current("value"))
+    return prompt.filled(known, [*facts, *(path for path in controls if "." not in path)])

@@ -1,0 +1,222 @@
+"""Run turns: start them, carry them out, undo them if they fail, and resume those that waited."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from fuselatch.core.engine import focus, pointing
+from fuselatch.core.engine.closing import close_without_handlers
+from fuselatch.core.engine.failure import failure_of, guarded
+from fuselatch.core.engine.loop import drain, happen
+from fuselatch.core.engine.state import PauseWait, SessionState, Turn, gesture_control
+from fuselatch.core.engine.store import StoreRefused
+from fuselatch.core.engine.storing import commit, is_tried_again, rows_of
+from fuselatch.core.engine.undoing import KeepEditing, put_back
+from fuselatch.core.forms.placing import forget_gone
+from fuselatch.core.model.errors import Abandoned, HandlerFailed, NotAllowedHere, describe
+from fuselatch.core.model.events import By
+from fuselatch.core.model.trace import safe_text
+from fuselatch.core.model.trace_rows import add_row
+
+
+def start(session: SessionState, label: object, step: Callable[[Turn], object], by: By, quiet: bool = False) -> None:
+    """Run a new turn, and the turns that wait for it; raise what went wrong.
+
+    A `quiet` turn runs no code of the developer. Nothing can wait in it, so it needs no worker.
+    """
+    turn = Turn(session, label, step, by)
+    session.notice = ""
+    session.now = None
+    options = session.options
+    if session.day._watchers and options.clock is not None:
+        look_at_the_day(session)
+    if options.recording:
+        record(turn)
+    session.turn = turn
+    try:
+        if quiet:
+            session.workers.must_be_at_home()
+            carry_out(turn)
+        else:
+            session.workers.start(turn, carry_out)
+    finally:
+        session.turn = None
+    if session.waits or turn.error is not None:
+        let_go_on(session, finished(turn))
+        return
+    if session.retired:
+        # No gesture remains that could restore removed lines.
+        for lines in session.retired:
+            forget_gone(lines)
+        session.retired.clear()
+
+
+def look_at_the_day(session: SessionState) -> None:
+    """Mark what reads the date, if it differs from the last time."""
+    today = session.read_clock().date()
+    if today != session.today:
+        session.today = today
+        session.day.differs()
+
+
+def record(turn: Turn) -> None:
+    """Add the gesture to the trace."""
+    session = turn.session
+    session.stamp()
+    front = session.stack.front
+    rows = session.trace.rows
+    form = front._state.name if front is not None else ""
+    rows.append((0, "gesture", form, gesture_control(turn.label), turn.told, None, turn.by))
+    turn.cause = len(rows)
+
+
+def let_go_on(session: SessionState, first: BaseException | None) -> None:
+    """Resume the turns that waited for a finished one; raise the first error."""
+    # Waits end last in, first out.
+    while session.waits and session.waits[-1].over:
+        turn = session.waits.pop().turn
+        resume(turn)
+        first = first or finished(turn)
+    if first is not None:
+        raise first
+
+
+def resume(turn: Turn, thrown: BaseException | None = None) -> None:
+    """Resume a turn that waited, or raise something in it."""
+    session = turn.session
+    session.turn = turn
+    try:
+        session.workers.go_on(turn, thrown)
+    finally:
+        session.turn = None
+
+
+def finished(turn: Turn) -> BaseException | None:
+    """Drop the undo log of a finished turn; return its error."""
+    if turn.worker is None and turn.undo:
+        waits = turn.session.waits
+        if waits:
+            settled = {(id(target), name) for target, name, _ in turn.undo}
+            for wait in waits:
+                wait.turn.keep(settled)
+        turn.undo.clear()
+    return turn.error
+
+
+def close(session: SessionState) -> None:
+    """Raise `Abandoned` in waiting handlers, innermost first; raise their first error."""
+    session.closing = True
+    first: BaseException | None = None
+    while session.waits:
+        turn = session.waits.pop().turn
+        resume(turn, Abandoned())
+        first = first or turn.error
+    session.closed = True
+    if first is not None:
+        raise first
+
+
+def go_on(session: SessionState) -> None:
+    """Continue after a pause."""
+    top = session.waits[-1] if session.waits else None
+    if not isinstance(top, PauseWait):
+        raise NotAllowedHere("the session isn't paused")
+    turn = session.waits.pop().turn
+    resume(turn)
+    let_go_on(session, finished(turn))
+
+
+# ---- one turn
+
+
+def carry_out(turn: Turn) -> None:
+    """Run the gesture's steps. An error is stored in `error`, and everything is undone."""
+    session = turn.session
+    try:
+        turn.step(turn)
+        if turn.queue or session.dirty.pending or turn.after is not None:
+            drain(turn)
+        while session.stack.unsettled:
+            # A handler of these steps may unsettle them again; the fuse bounds how often.
+            last_steps(turn)
+        # A handler further out may have caught the error. The gesture fails all the same.
+        if turn.failure is not None:
+            raise turn.failure
+        while turn.writes is not None:
+            commit(turn)
+            # Lists of written sources have grown; rules that follow them may write again.
+            drain(turn)
+        if turn.outward is not None:
+            let_out(turn)
+    except Abandoned:
+        put_back(turn)
+    except KeepEditing as refused:
+        put_back(turn)
+        if refused.then is not None:
+            turn.step = refused.then
+            carry_out(turn)
+    except BaseException as error:
+        fail(turn, error)
+
+
+def fail(turn: Turn, error: BaseException) -> None:
+    """Undo a turn that failed. If the store refused, the user may try again."""
+    note_error(turn, error)
+    put_back(turn)
+    met = error.error if isinstance(error, HandlerFailed) else error
+    # Written data can't be undone, so a gesture that has written is never repeated.
+    asks = turn.by == "user" and not (turn.pointing or turn.way_out or turn.committed)
+    if isinstance(met, StoreRefused) and asks:
+        ask_again(turn, met)
+        return
+    refused = isinstance(error, StoreRefused)
+    turn.error = failure_of(turn.session, error, rows_of, "the store") if refused else error  # type: ignore[arg-type]
+    if turn.way_out is not None:
+        # A user must always be able to cancel, even if a handler fails at that moment.
+        close_without_handlers(turn, *turn.way_out)
+
+
+def ask_again(turn: Turn, refused: StoreRefused) -> None:
+    """Ask the user to try again after a store refused during the gesture."""
+    turn.failure, step = None, turn.step
+    try:
+        if is_tried_again(turn, refused):
+            turn.step = step
+            carry_out(turn)
+    except Abandoned:
+        put_back(turn)
+
+
+def note_error(turn: Turn, error: BaseException) -> None:
+    """Add an error to the trace."""
+    if turn.rows is None:
+        return
+    if isinstance(error, HandlerFailed):
+        file, line = error.where
+        short = file.replace("\\", "/").rpartition("/")[2]
+        kind = "fuse" if hasattr(error, "loop") else "error"
+        add_row(turn.rows, turn.cause, kind, "", "", f"{short}:{line}", None, safe_text(describe(error.error)))
+    else:
+        add_row(turn.rows, turn.cause, "error", "", "", type(error).__name__, None, safe_text(describe(error)))
+
+
+def last_steps(turn: Turn) -> None:
+    """End a turn: move pointer and focus off what can't have them, and announce a new front form."""
+    stack = turn.session.stack
+    stack.unsettled = False
+    pointing.release(turn, None)
+    focus.keep(turn)
+    front = stack.front
+    if front is not None and front is not stack.brought_to_front:
+        turn.set(stack, "brought_to_front", front)
+        if front._state.was_shown:
+            happen(turn, "brought_to_front", front, None)
+        front._state.was_shown = True
+    drain(turn)
+
+
+def let_out(turn: Turn) -> None:
+    """Run the outward effects in order. They can't wait or set anything."""
+    for function, args in turn.outward or ():
+        guarded(turn.session, partial(function, *args), function, "afterwards")

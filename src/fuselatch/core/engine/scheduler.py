@@ -1,0 +1,234 @@
+"""Bring derived values up to date, in order of dependence.
+
+Setting something marks the cells that read it (`Dirty.invalidate`). A marked cell runs again when it is read, or when the
+queue is empty. Then each value that differs is announced.
+"""
+
+from __future__ import annotations
+
+from operator import attrgetter
+from typing import Any, Final
+
+from fuselatch.core.engine.failure import failure_of
+from fuselatch.core.engine.state import SessionState, Turn
+from fuselatch.core.forms.live_lists import LiveChoice
+from fuselatch.core.forms.state import ControlState, FormState, current
+from fuselatch.core.model.cells import UNSEEN, Cell, Inputs, watch
+from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, RuleError
+from fuselatch.core.model.trace_rows import add_row
+
+NESTED: Final = 40
+"""How deep rules may nest before the rest runs from the bottom of the stack."""
+MOVING: Final = frozenset({"enabled", "visible"})
+"""Properties that may take the focus or the pointer away from a control."""
+
+
+class Untracked(dict[Any, Any]):
+    """A tracker that notes nothing, for rules whose inputs are known."""
+
+    def __setitem__(self, key: Any, value: Any) -> None: ...
+
+
+UNTRACKED: Final = Untracked()
+
+
+# ---- stale and fresh
+
+
+def fresh(session: SessionState, cell: Cell) -> Any:
+    """Return a cell's value; run its rule only if an input changed."""
+    if cell.fresh:
+        return cell.value
+    running = session.dirty.computing
+    if cell.running:
+        names = [step.name for step in running]
+        circle = names[names.index(cell.name) :]
+        raise RuleError(f"these rules depend on each other in a circle: {' → '.join([*circle, circle[0]])}")
+    depth = len(running)
+    if depth and depth % NESTED == 0 and session.turn is not None:
+        # A long chain would overflow the stack, so this part runs from its bottom, on another worker.
+        return session.workers.at_the_bottom(lambda: refresh(session, cell))
+    return refresh(session, cell)
+
+
+def refresh(session: SessionState, cell: Cell) -> Any:
+    """Work out a cell's value."""
+    port = session.port
+    outer = port.tracker
+    within = not cell.plain
+    if within:
+        cell.running = True
+        session.dirty.computing.append(cell)
+    try:
+        if cell.fixed:
+            port.tracker = UNTRACKED
+            cell.value = cell.run()
+        # If all inputs are equal again, comparing them is cheaper than running the developer's rule.
+        elif cell.value is UNSEEN or inputs_differ(cell):
+            inputs: Inputs = {}
+            port.tracker = inputs
+            value = cell.run()
+            cell.forced = False
+            watch(cell, inputs)
+            cell.value = value
+        cell.fresh = True
+        observer = session.options.observer
+        if observer is not None:
+            observer.computed(cell)
+    except HandlerFailed:
+        raise
+    except Exception as error:
+        raise failure_of(session, error, cell.where, f"the rule {cell.name}") from error
+    finally:
+        port.tracker = outer
+        if within:
+            session.dirty.computing.pop()
+            cell.running = False
+    return cell.value
+
+
+def inputs_differ(cell: Cell) -> bool:
+    """Return True if a cell has to run again."""
+    inputs = cell.inputs
+    if cell.forced or not inputs:
+        return True
+    for (node, prop), seen in inputs.items():
+        now = current(node, prop) if isinstance(node, ControlState) else node._current(prop)
+        if now is not seen and not (type(now) is type(seen) and now == seen):
+            return True
+    return False
+
+
+# ---- announcing
+
+
+def announce(turn: Turn) -> None:
+    """Update the marked cells and announce what differs, in order of dependence."""
+    session = turn.session
+    while session.dirty.cells:
+        dirty = session.dirty.cells
+        session.dirty.cells = {}
+        order = list(dirty)
+        if len(order) > 1:
+            order.sort(key=by_order)
+        read = False
+        # Compute all of them before announcing any: the order of dependence is known only afterwards.
+        for cell in order:
+            if not cell.fresh:
+                refresh(session, cell)
+            read = read or cell.node._watchers is not None
+        if read and len(order) > 1:
+            order = by_dependence(order)
+        for cell in order:
+            if cell.because is None:
+                announce_cell(turn, cell)
+                continue
+            # Its effects get the cell's cause as their parent, so that the fuse sees a loop through a rule.
+            event, handler = turn.event, turn.handler
+            turn.event, turn.handler = cell.because
+            cell.because = None
+            try:
+                announce_cell(turn, cell)
+            finally:
+                turn.event, turn.handler = event, handler
+
+
+def announce_cell(turn: Turn, cell: Cell) -> None:
+    """Announce a cell's value, if it differs from the last one announced."""
+    control: Any = cell.node
+    prop, value, last = cell.prop, cell.value, cell.announced
+    if prop == "value":
+        turn.put_value(control, value, cell.cause)
+    elif prop == "check":
+        turn.session.dirty.revalidate_check(control)
+    elif last is not value and not (type(last) is type(value) and last == value):
+        if turn.rows is not None:
+            name = "" if prop == "title" else control.name
+            add_row(turn.rows, cell.cause, "change", cell.form_name, name, prop, last, value)
+        turn.put_announced(cell, value)
+        property_differs(turn, control, prop, cell.cause)
+
+
+def property_differs(turn: Turn, control: Any, prop: str, cause: int) -> None:
+    """Update what depends on a property that changed, besides the rules that read it."""
+    session = turn.session
+    dirty = session.dirty
+    if isinstance(control, FormState):
+        return
+    if control._decl.kind == "group":
+        inside = f"{control._plan.path}."
+        for path, other in control._state.controls.items():
+            if path.startswith(inside):
+                dirty.revalidate(other)
+    else:
+        dirty.revalidate(control)
+        plan = control._plan
+        for check in (*plan.checked_by, *plan.checks) if plan.checked_by or plan.checks else ():
+            for path in (*check.controls, check.at):
+                dirty.revalidate(control._state.controls[path])
+    if prop in MOVING:
+        focused = control._state.focus
+        if focused is control or focused is None or control is session.hovered or control._decl.kind == "group":
+            session.stack.unsettled = True
+    elif prop == "choices" and not control._rule and isinstance(control, LiveChoice):
+        stored, reads = control._value, current(control, "value")
+        if not same(stored, reads):
+            turn.put_value(control, reads, cause)
+
+
+def update_quietly(session: SessionState) -> None:
+    """Update cells after an undo, without announcing."""
+    cells, session.dirty.cells = session.dirty.cells, {}
+    for cell in sorted(cells, key=by_order):
+        try:
+            fresh(session, cell)
+            cell.announced = cell.value
+            if cell.prop == "check":
+                session.dirty.revalidate_check(cell.node)
+        except FuseLatchError:
+            # It also failed before the gesture, or depends on untracked data. It stays stale.
+            continue
+
+
+by_order = attrgetter("order")
+"""Sort key: order of declaration."""
+
+
+def reads_only_earlier(order: list[Cell]) -> bool:
+    """Return True if each cell comes after the cells that it reads."""
+    for place, cell in enumerate(order):
+        cell.place = place
+    for place, cell in enumerate(order):
+        for node, prop in cell.inputs:
+            needed = node._cells.get(prop) if node._cells is not None else None
+            if needed is not None and place < needed.place < len(order) and order[needed.place] is needed:
+                return False
+    return True
+
+
+def by_dependence(order: list[Cell]) -> list[Cell]:
+    """Return cells in order of dependence."""
+    if reads_only_earlier(order):
+        return order
+    cells = {(cell.node, cell.prop): cell for cell in order if cell.prop != "check"}
+    done: dict[Cell, None] = {}
+    for first in order:
+        stack = [(first, iter(first.inputs))]
+        entered = {first}
+        while stack:
+            cell, inputs = stack[-1]
+            for key in inputs:
+                needed = cells.get(key)
+                if needed is not None and needed not in done and needed not in entered:
+                    entered.add(needed)
+                    stack.append((needed, iter(needed.inputs)))
+                    break
+            else:
+                stack.pop()
+                done.setdefault(cell)
+    return list(done)
+
+
+def same(one: object, other: object) -> bool:
+    """Return True if two values are equal and of one type."""
+    return one is other or (type(one) is type(other) and one == other)

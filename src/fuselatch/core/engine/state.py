@@ -1,0 +1,687 @@
+"""The state of one session, of the gesture that runs in it, and of what it waits for.
+
+Everything above this module is functions over these objects. What a gesture changes it changes by `Turn.set`,
+`set_item`, `set_plain` or one of the three typed ones, so that a gesture that fails can be undone (`undoing`).
+"""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Callable, Iterable, Mapping
+from datetime import datetime
+from typing import Any, Final
+
+from greenlet import greenlet
+
+from fuselatch.core.engine.observer import Observer
+from fuselatch.core.engine.offers import Offers
+from fuselatch.core.engine.store import Store
+from fuselatch.core.engine.workers import Workers, workers_here
+from fuselatch.core.forms.container import Container, OpenForm
+from fuselatch.core.forms.controls import MASK
+from fuselatch.core.forms.latch import Latch
+from fuselatch.core.forms.plans import FormPlan, Handler
+from fuselatch.core.forms.policy_rules import PolicyRules
+from fuselatch.core.forms.port import EnginePort
+from fuselatch.core.forms.prompts import Prompt, Tone
+from fuselatch.core.forms.shared import Shared
+from fuselatch.core.forms.state import ControlState
+from fuselatch.core.model.cells import UNSEEN, Cell, Node, Undoable
+from fuselatch.core.model.errors import HandlerFailed, NotAllowedHere
+from fuselatch.core.model.events import By, Event
+from fuselatch.core.model.findings import Finding
+from fuselatch.core.model.gestures import Gesture
+from fuselatch.core.model.latch_records import LatchRecord, LatchStore
+from fuselatch.core.model.locale_formats import Formats
+from fuselatch.core.model.record_changes import Change
+from fuselatch.core.model.service_map import Services
+from fuselatch.core.model.trace import Trace
+from fuselatch.core.model.trace_rows import TraceRow, add_row
+
+LatchPlace = tuple[str, int, int, str]
+"""A latch's place in the session: its name, the form's number, the record's number (0: any) and the key."""
+Undo = tuple[Any, Any, Any]
+"""An object, the name of an attribute (or the name and a key of it), and the old value."""
+ABSENT: Any = type("Absent", (), {"__repr__": lambda self: "absent"})()
+"""In an undo entry: the attribute or item didn't exist."""
+ENGINE_HANDLER: Final = Handler("the form itself", lambda: None, False)
+"""The handler that a prompt of the engine itself is asked by."""
+
+
+class Options:
+    """The options that the session was created with. Only `observer` and `formats` are set afterwards, before anything opens."""
+
+    __slots__ = (
+        "clock", "formats", "latch_store", "max_runs", "observer", "offers", "policy", "recording", "services", "store",
+        "user",
+    )  # fmt: skip
+
+    def __init__(
+        self,
+        user: str,
+        services: Services,
+        clock: Callable[[], datetime] | None,
+        formats: Formats,
+        store: Store | None,
+        latch_store: LatchStore | None,
+        policy: PolicyRules | None,
+        offers: Offers,
+        max_runs: int,
+        recording: bool,
+        observer: Observer | None,
+    ) -> None:
+        self.user = user
+        self.services = services
+        self.clock = clock
+        self.formats = formats
+        self.store = store
+        self.latch_store = latch_store
+        self.policy = policy
+        self.offers = offers
+        self.max_runs = max_runs
+        self.recording = recording
+        self.observer = observer
+
+
+class SessionSource(Node):
+    """A part of the session that rules can read, by `prop`, such as the date or the rows of a source."""
+
+    __slots__ = ("session",)
+
+    def __init__(self, session: SessionState, name: str) -> None:
+        super().__init__(name)
+        self.session = session
+
+    def read(self, prop: Any) -> Any:
+        """Return the current value, and track it if a rule is running."""
+        found = self._current(prop)
+        tracker = self.session.port.tracker
+        if tracker is not None:
+            tracker[(self, prop)] = found
+        return found
+
+    def differs(self, cause: int = 0) -> None:
+        """Mark everything that depends on this source."""
+        if self._watchers:
+            for prop in tuple(self._watchers):
+                self.session.dirty.invalidate(self, prop, cause)
+
+
+class Dirty:
+    """The cells and controls that the scheduler still has to bring up to date. A cell is in `cells` only if it isn't fresh."""
+
+    __slots__ = ("cells", "computing", "pending", "session", "to_validate")
+
+    def __init__(self, session: SessionState) -> None:
+        self.session = session
+        # True if there is a cell or a control; looked at after every step, so that an idle step costs one test.
+        self.pending = False
+        # Cells whose inputs may have changed, in the order in which they were marked.
+        self.cells: dict[Cell, None] = {}
+        # Controls whose value or rules may have changed.
+        self.to_validate: dict[ControlState, None] = {}
+        # The rules that are running, the innermost last: one that is asked for again is a circle.
+        self.computing: list[Cell] = []
+
+    def invalidate(self, node: Any, prop: Any, cause: int) -> None:
+        """Mark every cell that depends on a property, directly or not."""
+        watchers = node._watchers
+        cells: Iterable[Cell] | None = None if watchers is None else watchers.get(prop)
+        if not cells:
+            return
+        dirty = self.cells
+        self.pending = True
+        turn = self.session.turn
+        because = None if turn is None or turn.handler is None else (turn.event, turn.handler)
+        deeper: list[Cell] | None = None
+        while cells:
+            for cell in cells:
+                # Marked before, and so are its readers.
+                if not cell.fresh and cell in dirty:
+                    continue
+                cell.fresh = False
+                cell.cause = cause
+                if because is not None:
+                    cell.because = because
+                dirty[cell] = None
+                watchers = cell.node._watchers
+                if watchers is not None:
+                    deeper = [] if deeper is None else deeper
+                    deeper.extend(watchers.get(cell.prop, ()))
+                    # A choice reads as blank when its list no longer offers the value, so its readers depend on the list.
+                    if cell.prop == "choices":
+                        deeper.extend(watchers.get("value", ()))
+            cells, deeper = deeper, None
+
+    def invalidate_cell(self, cell: Cell, cause: int) -> None:
+        """Mark one cell."""
+        cell.fresh = False
+        cell.cause = cause
+        turn = self.session.turn
+        if turn is not None and turn.handler is not None:
+            cell.because = turn.event, turn.handler
+        self.cells[cell] = None
+        self.pending = True
+
+    def revalidate(self, control: ControlState) -> None:
+        """Queue a control to be validated."""
+        plan = control._plan
+        if plan.is_input and (
+            plan.validated or control._set is not None or control._findings or control._trouble is not None
+        ):
+            self.to_validate[control] = None
+            self.pending = True
+
+    def revalidate_check(self, at: Any) -> None:
+        """Queue the controls that show a check, or show it in place of a hidden one."""
+        self.revalidate(at)
+        if not at.visible:
+            for check in at._plan.checks:
+                for path in check.controls:
+                    self.revalidate(at.form._state.controls[path])
+
+
+class FormStack(Undoable):
+    """The open forms: which is in front, and what covers or hides another."""
+
+    __slots__ = ("brought_to_front", "counts", "first", "forms", "front", "opened", "session", "unsettled")
+
+    def __init__(self, session: SessionState) -> None:
+        self.session = session
+        # From back to front; closed forms leave it.
+        self.forms: tuple[OpenForm, ...] = ()
+        # The last of `forms` that isn't hidden: `find_front` keeps it so.
+        self.front: OpenForm | None = None
+        # The form that the session was opened with, whose outcome is the session's.
+        self.first: OpenForm | None = None
+        # The front form for which `brought_to_front` was last raised.
+        self.brought_to_front: OpenForm | None = None
+        # True if focus, pointer or front may not fit the forms any more: the turn takes its last steps.
+        self.unsettled = False
+        # How many forms were opened, in all and of each class; never undone, so that names and numbers stay unique.
+        self.opened = 0
+        self.counts: dict[str, int] = {}
+
+    def next_serial(self, form: type[OpenForm]) -> tuple[int, str]:
+        """Return a form's number and its name in the trace."""
+        count = self.counts[form.__name__] = self.counts.get(form.__name__, 0) + 1
+        self.opened += 1
+        return self.opened, form.__name__ if count == 1 else f"{form.__name__}#{count}"
+
+    def find_front(self) -> None:
+        """Find the front form: the last that isn't hidden."""
+        self.unsettled = True
+        for form in reversed(self.forms):
+            if not self.hidden(form):
+                self.front = form
+                return
+        self.front = None
+
+    def hidden(self, form: OpenForm) -> bool:
+        """Return True if a form is hidden, by itself or by a form that it opened."""
+        if form._state.hidden:
+            return True
+        for other in self.forms:
+            if other._state.manner.hiding and other._state.opener is form:
+                return True
+        return False
+
+    def covered(self, form: OpenForm) -> bool:
+        """Return True if a prompt, pause or modal dialog covers the form."""
+        for wait in reversed(self.session.waits):
+            if wait.over:
+                continue
+            if isinstance(wait, DialogWait):
+                return form._state.serial < wait.child._state.serial
+            return True
+        return False
+
+    def bring_to_front(self, turn: Turn, form: OpenForm) -> None:
+        """Put a form in front."""
+        self._put(turn, (*[other for other in self.forms if other is not form], form))
+
+    def take_away(self, turn: Turn, form: OpenForm) -> None:
+        """Remove a closed form."""
+        self._put(turn, tuple(other for other in self.forms if other is not form))
+
+    def _put(self, turn: Turn, forms: tuple[OpenForm, ...]) -> None:
+        turn.set(self, "forms", forms)
+        self.find_front()
+        self.session.open_forms.differs(turn.cause)
+
+    def drop(self, form: OpenForm) -> None:
+        """Remove a form whose opening is undone. Another gesture may have changed the forms since."""
+        self.forms = tuple(other for other in self.forms if other is not form)
+        self._restored("forms")
+
+    def _restored(self, name: str) -> None:
+        if name == "forms":
+            self.find_front()
+            self.session.open_forms.differs()
+
+
+class Wait(Undoable):
+    """Something that a turn waits for. When `over`, `result` has what the handler gets."""
+
+    __slots__ = ("form", "over", "result", "turn")
+
+    def __init__(self, turn: Turn, form: OpenForm | None) -> None:
+        self.turn = turn
+        self.form = form
+        self.result: Any = None
+        self.over = False
+
+    def end(self, turn: Turn, result: object) -> None:
+        """End the wait in a gesture, with its result."""
+        turn.set(self, "over", True)
+        self.result = result
+
+
+class PromptWait(Wait):
+    """A wait for an answer. `prompt` is what is shown, `declared` the developer's prompt."""
+
+    __slots__ = ("declared", "number", "prompt", "text", "title")
+
+    def __init__(self, turn: Turn, form: OpenForm, prompt: Prompt, declared: Prompt, text: str, number: int) -> None:
+        super().__init__(turn, form)
+        self.prompt = prompt
+        self.declared = declared
+        self.text = text
+        self.title: str = prompt.title or form._state._current("title")
+        self.number = number
+
+    def button(self, caption: str) -> str | None:
+        """Return the shown button that a caption means: a shown or a declared one."""
+        if caption in self.prompt.buttons:
+            return caption
+        declared = self.declared.buttons
+        return self.prompt.buttons[declared.index(caption)] if caption in declared else None
+
+    def __str__(self) -> str:
+        return f"the answer to '{self.title}'"
+
+
+class DialogWait(Wait):
+    """A wait for a dialog's outcome."""
+
+    __slots__ = ("child",)
+
+    def __init__(self, turn: Turn, form: OpenForm, child: OpenForm) -> None:
+        super().__init__(turn, form)
+        self.child = child
+
+    def __str__(self) -> str:
+        return f"the outcome of {self.child._state.name}"
+
+
+class PauseWait(Wait):
+    """A pause before an event."""
+
+    __slots__ = ("event",)
+
+    def __init__(self, turn: Turn, event: Event) -> None:
+        super().__init__(turn, event.form)
+        self.event = event
+
+    def __str__(self) -> str:
+        return f"go_on() before {self.event.path}"
+
+
+class SessionState(Undoable):
+    """The state of one session."""
+
+    __slots__ = (
+        "before_event",
+        "catalogs",
+        "closed",
+        "closing",
+        "day",
+        "dirty",
+        "grouped",
+        "hovered",
+        "indexes",
+        "known_latches",
+        "last_entered",
+        "latches",
+        "messages",
+        "muted",
+        "notice",
+        "now",
+        "open_forms",
+        "options",
+        "pauses",
+        "plans",
+        "port",
+        "retired",
+        "row_cache",
+        "rows",
+        "session_latches",
+        "shared",
+        "stack",
+        "today",
+        "trace",
+        "turn",
+        "waits",
+        "workers",
+    )  # fmt: skip
+
+    port: EnginePort
+    day: SessionSource
+    open_forms: SessionSource
+    rows: SessionSource
+    catalogs: SessionSource
+    latches: SessionSource
+
+    def __init__(self, options: Options) -> None:
+        self.options = options
+        self.trace = Trace()
+        self.stack = FormStack(self)
+        self.dirty = Dirty(self)
+
+        # The gesture that runs now. None between gestures, also while handlers wait: their turns are in `waits`.
+        self.turn: Turn | None = None
+        # The innermost last. They end last in, first out.
+        self.waits: list[Wait] = []
+        # The greenlets of this thread that gestures run on.
+        self.workers: Workers = workers_here()
+        # `closing`: handlers that wait are being abandoned. `closed`: afterwards.
+        self.closing = False
+        self.closed = False
+
+        # What the user sees besides the forms: why the last gesture was blocked, each form's message line, and
+        # the control under the pointer.
+        self.notice = ""
+        self.messages: dict[OpenForm, tuple[str, Tone]] = {}
+        self.hovered: ControlState | None = None
+
+        # What handlers keep in the session: shared values, latches that end with it, and what was entered last.
+        self.shared: dict[Shared[Any], Any] = {}
+        self.session_latches: dict[LatchPlace, LatchRecord] = {}
+        self.known_latches: dict[str, tuple[Latch, str]] = {}
+        self.last_entered: dict[tuple[type[OpenForm], str], Any] = {}
+
+        # For whoever looks on: muted handlers with the reason, events to pause before, and a call before each event.
+        self.muted: dict[Callable[..., object], str] = {}
+        self.pauses: set[tuple[type, str, str]] = set()
+        self.before_event: Callable[[Event, Turn], None] | None = None
+
+        # The clock, read once per gesture, and the date that rules have read.
+        self.now: datetime | None = None
+        self.today: Any = None
+
+        # Caches. `row_cache`: the rows of each source, by version. `indexes`: catalogs. `grouped`: rows by a column.
+        # `plans`: with the policy. `retired`: lists with removed lines, which are dropped when no gesture can restore them.
+        self.row_cache: dict[str, tuple[Any, tuple[Any, ...]]] = {}
+        self.indexes: dict[Any, Any] = {}
+        self.grouped: dict[tuple[str, str], tuple[Any, Mapping[Any, Any]]] = {}
+        self.plans: dict[type[OpenForm], FormPlan] = {}
+        self.retired: dict[Any, None] = {}
+
+    @property
+    def prompt_wait(self) -> PromptWait | None:
+        """The open prompt, or None."""
+        top = self.waits[-1] if self.waits else None
+        return top if isinstance(top, PromptWait) else None
+
+    @property
+    def paused(self) -> Event | None:
+        """The event that the session is paused before, or None."""
+        top = self.waits[-1] if self.waits else None
+        return top.event if isinstance(top, PauseWait) else None
+
+    def plan_of(self, form: type[OpenForm]) -> FormPlan:
+        """Return a form's plan, with the session's policy applied."""
+        policy = self.options.policy
+        if policy is None:
+            return form._plan
+        plan = self.plans.get(form)
+        if plan is None:
+            plan = self.plans[form] = policy.applied(form)
+        return plan
+
+    def label_text(self, label: object) -> str:
+        """Return a gesture as text: the user's by its words, a program's by what it sets."""
+        if label.__class__ is not tuple:
+            return str(label)
+        verb, target, prop = label
+        name = f"{target.form.__class__.__name__}.{target.name}" if isinstance(target, ControlState) else str(target)
+        return f"{verb} {name}" if prop == "value" else f"{verb} {name}.{prop}"
+
+    def read_clock(self) -> datetime:
+        """Return the clock's time, which is read once per gesture."""
+        now = self.now
+        if now is None:
+            clock = self.options.clock
+            if clock is None:
+                raise NotAllowedHere("the session has no clock; open it with clock=…")
+            now = self.now = clock()
+        return now
+
+    def stamp(self, reread: bool = False) -> None:
+        """Stamp the trace with the clock's time. Pass `reread=True` outside a turn."""
+        if reread:
+            self.now = None
+        if self.options.clock is not None:
+            self.trace.stamp(self.read_clock())
+
+
+class Turn(Undoable):
+    """One gesture being carried out: its queue of events, its undo log, and its notes in the trace."""
+
+    __slots__ = (
+        "after", "by", "cause", "committed", "counts", "error", "event", "failure", "handler", "label", "lines", "outward",
+        "pointing", "queue", "rows", "runs", "session", "stale", "step", "typed", "undo", "way_out", "worker", "writes",
+    )  # fmt: skip
+
+    def __init__(self, session: SessionState, label: object, step: Callable[[Turn], object], by: By) -> None:
+        self.session = session
+        # What is done: the words of the gesture, the function that carries it out, and who does it.
+        self.label = label
+        self.step = step
+        self.by: By = by
+        # Events that wait for their handlers; `after`: what handlers asked for, done when the queue is empty.
+        self.queue: deque[Event] = deque()
+        self.after: list[Callable[[Turn], object]] | None = None
+        # Lines of which a value changed, with the trace entry.
+        self.lines: dict[tuple[Any, Any], int] | None = None
+        # What was changed, oldest first. Emptied when the gesture is finished.
+        self.undo: list[Undo] = []
+        # The trace (None: not recorded), and the number of the entry that causes what happens now.
+        self.rows: list[TraceRow] | None = session.trace.rows if session.options.recording else None
+        self.cause = 0
+        # The event and the handler that run now: what they change is by program.
+        self.event: Event | None = None
+        self.handler: Handler | None = None
+        # The fuse: handler runs, in all and of each handler.
+        self.runs = 0
+        self.counts: dict[Handler, int] | None = None
+        # True while the pointer moves: nothing can wait then.
+        self.pointing = False
+        # Controls whose value was read while they had a draft: noted once.
+        self.stale: set[Any] | None = None
+        # Writes and outward effects that are staged; `committed`: some are written, and can't be undone.
+        self.writes: list[tuple[Change, Any]] | None = None
+        self.outward: list[tuple[Callable[..., object], tuple[object, ...]]] | None = None
+        self.committed = False
+        # The control that this gesture typed a key into, which stays when the gesture fails.
+        self.typed: ControlState | None = None
+        # A form that closes with a verdict, even if a handler fails.
+        self.way_out: tuple[OpenForm, str] | None = None
+        # The first failure of the developer's code; what the gesture ended with.
+        self.failure: HandlerFailed | None = None
+        self.error: BaseException | None = None
+        # The greenlet it runs on, while it runs or waits.
+        self.worker: greenlet | None = None
+
+    @property
+    def told(self) -> str:
+        """The gesture, as messages name it."""
+        return self.session.label_text(self.label)
+
+    # ---- notes in the trace
+
+    def note(self, kind: str, control: ControlState, name: str, old: object = None, new: object = None) -> int:
+        """Add an entry about a control; return its number."""
+        if self.rows is None:
+            return 0
+        return add_row(self.rows, self.cause, kind, control._state.name, control.name, name, old, new)
+
+    def note_form(self, kind: str, form: OpenForm | None, name: str, old: object = None, new: object = None) -> int:
+        """Add an entry about a form; return its number."""
+        if self.rows is None:
+            return 0
+        return add_row(self.rows, self.cause, kind, form._state.name if form is not None else "", "", name, old, new)
+
+    # ---- changing things
+
+    def set(self, target: Undoable, name: str, value: object) -> None:
+        """Set an attribute. If the gesture fails, it gets its old value again."""
+        self.undo.append((target, name, getattr(target, name)))
+        setattr(target, name, value)
+
+    def set_item(self, target: Undoable, name: str, key: object, value: object) -> None:
+        """Set one item of a mapping, as `set` does. What others set in the same mapping stays."""
+        items = getattr(target, name) or {}
+        self.undo.append((target, (name, key), items.get(key, ABSENT)))
+        setattr(target, name, {**items, key: value})
+
+    def set_plain(self, container: Container, name: str, value: object) -> None:
+        """Set a plain attribute of a form or group, as `set` does."""
+        self.undo.append((container, name, container.__dict__.get(name, ABSENT)))
+        container.__dict__[name] = value
+
+    # The next three are the ones of every gesture. Compiled code sets a named attribute several times faster than `set`.
+
+    def put_findings(self, control: ControlState, findings: tuple[Finding, ...]) -> None:
+        """Set a control's findings."""
+        self.undo.append((control, "_findings", control._findings))
+        control._findings = findings
+
+    def put_announced(self, cell: Cell, value: object) -> None:
+        """Set the value of a cell that was last announced."""
+        self.undo.append((cell, "announced", cell.announced))
+        cell.announced = value
+
+    def put_value(self, control: ControlState, value: object, cause: int) -> None:
+        """Set a value and queue `changed`, unless it is the same."""
+        old = control._value
+        # In Python 1 == 1.0 == True, but setting one for the other is a change.
+        if old is value or (type(old) is type(value) and old == value):
+            return
+        self.undo.append((control, "_value", old))
+        control._value = value
+        rows = self.rows
+        plan = control._plan
+        if rows is not None:
+            was, becomes = (hidden(old), hidden(value)) if plan.masked else (old, value)
+            cause = add_row(rows, cause, "change", control._state.name, control.name, "value", was, becomes)
+        session = self.session
+        dirty = session.dirty
+        # Readers of a derived value were marked together with its cell.
+        if control._watchers is not None and not control._rule:
+            dirty.invalidate(control, "value", cause)
+        if plan.is_input:
+            if plan.validated or control._set is not None:
+                dirty.to_validate[control] = None
+                dirty.pending = True
+            if control._initial is UNSEEN:
+                self.undo.append((control, "_initial", UNSEEN))
+                control._initial = old
+        pending = control._pending
+        if pending is not None:
+            # Back at the old value: the queued event is void. Removing it from the queue would cost a search.
+            if pending.old == value:
+                control._pending = None
+            return
+        if rows is not None or "changed" in plan.heard or session.pauses:
+            handler = self.handler
+            by: By = self.by if handler is None else "program"
+            # The new value is read when the event's turn comes: it may change again until then.
+            pending = Event("changed", control.form, control, old, None, by, cause, self.event, handler)
+            control._pending = pending
+            self.queue.append(pending)
+        if plan.line is not None:
+            self.lines = {**(self.lines or {}), plan.line: cause}
+
+    def _restored(self, name: str) -> None:
+        if name == "writes":
+            self.session.rows.differs()
+
+    # ---- events
+
+    def raise_later(self, name: str, form: OpenForm, control: Any, new: object, cause: int) -> None:
+        """Queue an event, if it has a handler or is traced."""
+        if self.rows is not None or self.is_heard(name, form, control):
+            by: By = "program" if self.handler is not None else self.by
+            self.queue.append(Event(name, form, control, None, new, by, cause, self.event, self.handler))
+
+    def is_heard(self, name: str, form: OpenForm, control: Any) -> bool:
+        """Return True if an event has a handler or may be paused at."""
+        if self.session.pauses:
+            return True
+        if control is not None:
+            return name in control._plan.heard
+        state = form._state
+        return (
+            name in state.plan.heard
+            or bool(state.listeners)
+            or (state.opener is not None and bool(state.opener._state.plan.heard_of))
+        )
+
+    def drop_queue(self) -> None:
+        """Drop the queued events."""
+        for event in waiting_changes(self.queue):
+            event.control._pending = None
+        self.queue.clear()
+
+    def keep(self, settled: Iterable[tuple[int, Any]]) -> None:
+        """Don't undo these cells: another turn settled them while this one waited."""
+        self.undo = [entry for entry in self.undo if (id(entry[0]), entry[1]) not in settled]
+
+    @property
+    def queued(self) -> tuple[str, ...]:
+        """The queued events, by path."""
+        return tuple([event.path for event in self.queue if not is_void(event)])
+
+
+class OwnQueue:
+    """Run something within a running handler with a queue of its own: `with OwnQueue(turn): …`.
+
+    The loop further out iterates over the waiting queue, so it must be the same object afterwards.
+    """
+
+    __slots__ = ("after", "queue", "turn")
+
+    def __init__(self, turn: Turn) -> None:
+        self.turn = turn
+        self.queue = turn.queue
+        self.after = turn.after
+
+    def __enter__(self) -> None:
+        self.turn.queue = deque()
+        self.turn.after = None
+
+    def __exit__(self, kind: object, error: object, trace: object) -> None:
+        self.queue.extend(self.turn.queue)
+        self.turn.queue = self.queue
+        self.turn.after = self.after
+
+
+def is_void(event: Event) -> bool:
+    """Return True if a queued `changed` no longer applies."""
+    return event.name == "changed" and event.control is not None and event.control._pending is not event
+
+
+def waiting_changes(queue: Iterable[Event]) -> list[Event]:
+    """Return the `changed` events of a queue that still apply."""
+    return [event for event in queue if event.name == "changed" and event.control is not None and not is_void(event)]
+
+
+def hidden(text: Any) -> str:
+    """Return a masked password."""
+    return MASK if text else ""
+
+
+def gesture_control(label: object) -> str:
+    """Return the control that a user's gesture names, or ""."""
+    return label.control if label.__class__ is Gesture else ""

@@ -1,0 +1,173 @@
+"""Find problems: the findings of declared rules and written checks, and the preview of a draft."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from typing import Any, Final
+
+from fuselatch.core.engine.failure import guarded
+from fuselatch.core.engine.scheduler import fresh
+from fuselatch.core.engine.state import SessionState, Turn
+from fuselatch.core.forms.plans import CheckPlan
+from fuselatch.core.forms.state import ControlState, FormState, current, is_usable
+from fuselatch.core.model.errors import FuseLatchError
+from fuselatch.core.model.findings import Finding
+from fuselatch.core.model.texts import user_text
+
+LEVELS: Final = {"refuse": 0, "warn": 1}
+
+
+def findings(session: SessionState, control: ControlState) -> tuple[Finding, ...]:
+    """Return a control's findings, refusing ones first."""
+    # The user can't correct a disabled or hidden field, so it isn't checked.
+    if not is_usable(control):
+        return ()
+    if control._trouble is not None:
+        return (control._trouble,)
+    plan = control._plan
+    if not plan.checks and not plan.checked_by and plan.levels is None and not control._decl.constants["while_typing"]:
+        # Declared rules only. They come in order already: a blank field has no other finding.
+        found = control._decl.validate(control, current(control, "value"), session.options.formats)
+        return tuple(found) if found else ()
+    return findings_for(session, control, current(control, "value"), None)
+
+
+def findings_for(session: SessionState, control: Any, value: object, instead: dict[str, Any] | None) -> tuple[Finding, ...]:
+    """Return the findings for a value. `instead` replaces values that checks read, by path."""
+    if not is_usable(control):
+        return ()
+    found: list[Finding] = control._decl.validate(control, value, session.options.formats)
+    levels = control._plan.levels
+    if levels is not None:
+        found = [one._replace(level=levels.get(one.rule, one.level)) for one in found]
+    if control._plan.checked_by:
+        found.extend(_shown_elsewhere(session, control))
+    if not control._checks and not found:
+        return ()
+    for cell, check in zip(control._checks, control._plan.checks, strict=True):
+        if instead is not None and not instead.keys().isdisjoint(check.controls):
+            finding = guarded(session, check_runner(control._state, check, instead), check.function, cell.name)
+        else:
+            finding = cell.value if cell.fresh else fresh(session, cell)
+        if finding is not None:
+            found.append(finding)
+    if len(found) > 1:
+        found.sort(key=lambda finding: LEVELS[finding.level])
+    if found and control._decl.constants["while_typing"]:
+        found = [Finding(one.text, one.level, one.rule, True) for one in found]
+    return tuple(found)
+
+
+def _shown_elsewhere(session: SessionState, control: Any) -> Iterator[Finding]:
+    """Yield findings of hidden controls that this control shows in their place."""
+    controls: dict[str, Any] = control._state.controls
+    for check in control._plan.checked_by:
+        at = controls[check.at]
+        first = next((path for path in check.controls if is_usable(controls[path])), "")
+        if at is control or at.visible or first != control._plan.path:
+            continue
+        finding = fresh(session, at._checks[at._plan.checks.index(check)])
+        if finding is not None:
+            text = user_text("elsewhere", finding=finding.text, caption=at.caption)
+            yield Finding(text, finding.level, finding.rule, finding.while_typing)
+
+
+def preview(turn: Turn, control: Any) -> None:
+    """Validate a draft, if its marker is shown."""
+    session = turn.session
+    checked_by = control._plan.checked_by
+    constants = control._decl.constants
+    while_typing = constants["while_typing"] or (checked_by and any(check.while_typing for check in checked_by))
+    if not (control._marked or while_typing):
+        return
+    decl, text = control._decl, (control._draft or "").strip()
+    try:
+        value = decl.parse(text, control, session.options.formats) if text else control._plan.blank
+    except ValueError as error:
+        control._preview = (Finding(str(error), rule="parse", while_typing=bool(constants["while_typing"])),)
+        return
+    instead = {control._plan.path: value}
+    control._preview = findings_for(session, control, value, instead)
+    for check in control._plan.checked_by:
+        shown: Any = control._state.controls[check.at]
+        if shown is not control:
+            shown._preview = findings_for(session, shown, current(shown, "value"), instead)
+
+
+def validate_all(turn: Turn) -> None:
+    """Validate the queued controls."""
+    dirty = turn.session.dirty
+    dirty.pending = False
+    controls, dirty.to_validate = dirty.to_validate, {}
+    for control in controls:
+        validate(turn, control)
+
+
+def validate(turn: Turn, control: ControlState) -> None:
+    """Validate one control, and note new and cleared findings."""
+    session = turn.session
+    before = control._findings
+    after = findings(session, control)
+    if session.options.observer is not None:
+        session.options.observer.validated(control, after)
+    if before == after:
+        return
+    turn.put_findings(control, after)
+    if turn.rows is not None:
+        for finding in before or ():
+            if finding not in after:
+                turn.note("finding", control, finding.rule, finding.text, None)
+        for finding in after:
+            if finding not in (before or ()):
+                turn.note("finding", control, finding.rule, None, finding.text)
+
+
+def validate_quietly(session: SessionState) -> None:
+    """Validate the queued controls after an undo."""
+    dirty = session.dirty
+    controls, dirty.to_validate = dirty.to_validate, {}
+    dirty.pending = False
+    for control in controls:
+        # The answer that ended a wait may have noted findings of values that are undone now.
+        if control._findings is not None:
+            try:
+                control._findings = findings(session, control)
+            except FuseLatchError:
+                continue
+
+
+def check_runner(state: FormState, check: CheckPlan, instead: dict[str, Any] | None = None) -> Callable[[], Finding | None]:
+    """Return a function that runs a written check.
+
+    It finds nothing while a value is blank or its control isn't usable. `instead` replaces values, by path.
+    """
+    controls: list[Any] = [state.controls[path] for path in check.controls]
+    owner = state.containers[check.within]
+
+    def run() -> Finding | None:
+        values = []
+        for control in controls:
+            path = control._plan.path
+            settled = instead is None or path not in instead
+            value = control._read("value") if settled or instead is None else instead[path]
+            blank = control._plan.blank
+            missing = value == blank and blank is not False
+            if (missing and not check.blanks) or (settled and control._trouble is not None):
+                return None
+            if not is_usable(control):
+                return None
+            values.append(value)
+        return as_finding(check.function(owner, *values), check)
+
+    return run
+
+
+def as_finding(result: object, check: CheckPlan) -> Finding | None:
+    """Return a check's result as a finding."""
+    if result is None:
+        return None
+    if isinstance(result, str):
+        return Finding(result, check.level or "refuse", check.name, check.while_typing)
+    if isinstance(result, Finding):
+        return Finding(result.text, check.level or result.level, check.name, check.while_typing)
+    raise TypeError(f"a check must return None, a message or warn(message), not {type(result).__name__}")

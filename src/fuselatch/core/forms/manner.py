@@ -1,0 +1,26 @@
+"""How a form is opened."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, Final, Literal, NamedTuple, TypeAlias
+
+Place: TypeAlias = Literal["over", "beside"]
+"""The position of a form: over its opener, or beside it without overlapping."""
+
+
+class Manner(NamedTuple):
+    """How a form is opened.
+
+    `hiding`: hide its opener. `place`: where. `modal`: the opener waits. `at`: the first record. `only`: values of its rows.
+    """
+
+    hiding: bool = False
+    place: Place = "over"
+    modal: bool = False
+    at: Any = None
+    only: Mapping[str, Any] | None = None
+
+
+USUAL: Final = Manner()
+"""The default way to open a form."""
