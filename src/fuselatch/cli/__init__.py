@@ -54,7 +54,7 @@ class LazyGroup(click.Group):
 
 def core_is() -> str:
     """Return "compiled" or "pure Python"."""
-    found = find_spec("fuselatch.core.engine.turn")
+    found = find_spec("fuselatch.core.engine.state")
     return "pure Python" if found is None or str(found.origin).endswith(".py") else "compiled"
 
 

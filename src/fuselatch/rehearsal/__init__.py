@@ -7,14 +7,16 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from fuselatch.rehearsal.cues import Cue, CueError, CueSheet, read_cue_file, read_cues
-    from fuselatch.rehearsal.desk import Desk, DeskPrompt, Unfinished, rehearse
+    from fuselatch.rehearsal.desk import Desk, Unfinished, rehearse
+    from fuselatch.rehearsal.desk_view import DeskPrompt
     from fuselatch.rehearsal.expectations import Unmet
     from fuselatch.rehearsal.run import CueRun, StepResult, run_all_cues, run_cues
     from fuselatch.rehearsal.scenes import Scene
 
 WHERE = {
     "cues": ("Cue", "CueError", "CueSheet", "read_cue_file", "read_cues"),
-    "desk": ("Desk", "DeskPrompt", "Unfinished", "rehearse"),
+    "desk": ("Desk", "Unfinished", "rehearse"),
+    "desk_view": ("DeskPrompt",),
     "expectations": ("Unmet",),
     "run": ("CueRun", "StepResult", "run_cues", "run_all_cues"),
     "scenes": ("Scene",),

@@ -7,40 +7,30 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
 from datetime import datetime, timedelta
-from email.message import EmailMessage
 from types import TracebackType
 from typing import Any, ParamSpec, Self, TypeAlias, TypeVar, overload
 
-from fuselatch.core.engine.latching import LatchView
 from fuselatch.core.engine.observer import Observer
 from fuselatch.core.engine.session import Session
 from fuselatch.core.engine.store import Store
-from fuselatch.core.forms.declarations import Declaration
-from fuselatch.core.forms.form import Form, name_of, plan_of
+from fuselatch.core.forms.form import Form, name_of
 from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.forms.sources import EventSource
-from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.latch_records import LatchStore
-from fuselatch.core.model.names import suggest
-from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.texts import user_text
-from fuselatch.core.model.trace import Trace
 from fuselatch.core.model.words import phrase
 from fuselatch.formats import locale_formats
+from fuselatch.rehearsal.desk_view import DeskView, Named
 from fuselatch.rehearsal.expectations import expect
-from fuselatch.rehearsal.recorder import Done, cue_lines, cued, origin_of
+from fuselatch.rehearsal.recorder import Recorder, cued, origin_of
 from fuselatch.rehearsal.scenes import NOW, Scene
-from fuselatch.report.tree import story
 from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
 from fuselatch.stores.memory import MemoryLatches, MemoryRecords
 
 P = ParamSpec("P")
 F = TypeVar("F", bound=Form)
-Named: TypeAlias = str | Declaration[Any]
-"""A control: its path or its declaration."""
 
 DURATION = re.compile(r"([0-9]+)\s*([smhd])")
 UNITS = {"s": "seconds", "m": "minutes", "h": "hours", "d": "days"}
@@ -56,22 +46,7 @@ class Unfinished(AssertionError):
     """A rehearsal ended with an open prompt or dialog. The message names it."""
 
 
-@dataclass(frozen=True, slots=True)
-class DeskPrompt:
-    """The open prompt. It is false if there is none."""
-
-    title: str = ""
-    text: str = ""
-    buttons: tuple[str, ...] = ()
-    default: str = ""
-    cancel: str = ""
-    tone: str = ""
-
-    def __bool__(self) -> bool:
-        return bool(self.buttons)
-
-
-class Desk:
+class Desk(DeskView):
     """The object of `with rehearse(…) as desk`. Its methods are what a user can do.
 
     They raise `Refused` if the user can't do it, `UnknownName` for an unknown control, and `HandlerFailed` if the form's
@@ -83,10 +58,8 @@ class Desk:
         self.origin = origin
         self.observer: Observer | None = None
         self.prepare: Callable[[Session], None] = lambda session: None
-        self._steps: list[Done] = []
-        self._nested = False
+        self.recorder = Recorder(self)
         self._now = scene.now
-        self._session: Session | None = None
         self._letters = LetterBox()
         self._drawings = DrawingBoard()
 
@@ -123,70 +96,6 @@ class Desk:
         self.session.close()
         if self.observer is not None:
             self.observer.ended(self.session.trace)
-
-    # ---- to look at
-
-    @property
-    def session(self) -> Session:
-        """The session that the desk feeds."""
-        if self._session is None:
-            raise RuntimeError("the rehearsal isn't open; use `with rehearse(…) as desk:`")
-        return self._session
-
-    @property
-    def form(self) -> Form:
-        """The front form."""
-        return self.session.front
-
-    @overload
-    def at(self, form: type[F]) -> F: ...
-    @overload
-    def at(self, form: Callable[..., F]) -> F: ...
-    def at(self, form: Any) -> Any:
-        """Return the front form, typed. Raises `AssertionError` if it has another class."""
-        front = self.form
-        if not isinstance(front, form):
-            raise AssertionError(f"expected {form.__name__} in front, but it is {front!r}")
-        return front
-
-    @property
-    def prompt(self) -> DeskPrompt:
-        """The open prompt. It is false if there is none."""
-        seen = self.session.prompt
-        if seen is None:
-            return DeskPrompt()
-        return DeskPrompt(seen.title, seen.text, seen.buttons, seen.default, seen.cancel, seen.tone)
-
-    @property
-    def outcome(self) -> Outcome | None:
-        """The first form's outcome, or None while it is open."""
-        return self.session.outcome
-
-    @property
-    def trace(self) -> Trace:
-        """The trace so far. It can be read after the block."""
-        return self.session.trace
-
-    @property
-    def latches(self) -> tuple[LatchView, ...]:
-        """The latches that are set, with key, answer, time and what resets each."""
-        return self.session.latches
-
-    @property
-    def letters(self) -> tuple[EmailMessage, ...]:
-        """The letters that were sent, in order."""
-        box = self.session.services[Letters]
-        return tuple(getattr(box, "letters", ()))
-
-    @property
-    def drawings(self) -> Mapping[str, str]:
-        """The drawings' SVG text, by name."""
-        board = self.session.services[Drawings]
-        return dict(getattr(board, "drawings", {}))
-
-    def story(self) -> str:
-        """Return the whole trace in words, with effects below each gesture."""
-        return story(self.trace)
 
     # ---- gestures
 
@@ -346,19 +255,10 @@ class Desk:
         """Pause before an event from now on; `go_on` continues."""
         self.session.pause_at(event)
 
-    @property
-    def paused_before(self) -> str:
-        """The event that the session is paused before ("berth.changed"), or ""."""
-        return self.session.paused_before
-
     @cued
     def go_on(self) -> None:
         """Continue after a pause."""
         self.session.go_on()
-
-    def why(self, what: str) -> str:
-        """Explain why something is as it is: `desk.why("berth.enabled")`."""
-        return self.session.why(what)
 
     # ---- as a cue sheet
 
@@ -372,13 +272,17 @@ class Desk:
         __tracebackhide__ = True
         expect(self, words)
 
+    def step(self, verb: str, *words: str) -> None:
+        """Do a step by its verb, as a cue sheet does."""
+        getattr(self, verb)(*words)
+
     def as_cues(self) -> str:
         """Return the rehearsal so far as a cue sheet.
 
         It has the steps, and what was expected with `expect`. A refused step becomes `expect refused`.
         Steps that only Python can do are comments.
         """
-        return "".join(f"{line}\n" for line in cue_lines(self))
+        return "".join(f"{line}\n" for line in self.recorder.cue_lines(self.scene, self.origin))
 
     # ---- the rest
 
@@ -399,36 +303,6 @@ class Desk:
     def _feed(self, verb: str, control: Named | None, text: str = "") -> None:
         form, path = self.place(control) if control is not None else ("", "")
         self.session.feed(Gesture(verb=verb, control=path, text=text, form=form))
-
-    def look_up(self, path: str) -> tuple[Form, str]:
-        """Return the form that a path starts with (default: the front form) and the rest."""
-        first, _, rest = path.partition(".")
-        for called in (name_of, class_name) if rest else ():
-            for form in self.session.forms:
-                if first == called(form):
-                    return form, rest
-        return self.form, path
-
-    def place(self, control: Named) -> tuple[str, str]:
-        """Return the name of a control's form ("" for the front form) and its path."""
-        forms = self.session.forms
-        if isinstance(control, str):
-            if "." not in control or not forms:
-                return "", control
-            looked, path = self.look_up(control)
-            return ("" if path == control else name_of(looked)), path
-        for form in forms:
-            found = plan_of(type(form)).controls.get(control.name)
-            if found is not None and found.decl is control:
-                return name_of(form), control.name
-        if not forms:
-            return "", control.name
-        plan = plan_of(type(forms[0]))
-        raise UnknownName(f"{plan.name} has no control '{control.name}'; {suggest(control.name, plan.controls)}")
-
-
-def class_name(form: Form) -> str:
-    return type(form).__name__
 
 
 Records: TypeAlias = Store | Mapping[str, Iterable[Mapping[str, Any]]] | None

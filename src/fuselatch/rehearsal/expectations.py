@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from decimal import Decimal
-from typing import TYPE_CHECKING, Any, Final, TypeAlias
+from typing import Any, Final, TypeAlias
 
 from fuselatch.core.forms.controls import LiveInput, LiveValue
-from fuselatch.core.forms.form import controls_of
+from fuselatch.core.forms.form import controls_of, focus_of, name_of
 from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
 from fuselatch.core.forms.placing import placed_at
 from fuselatch.core.model.errors import Refused, UnknownName
@@ -15,10 +15,8 @@ from fuselatch.core.model.locale_formats import PlainFormats
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.values import Unparsable
 from fuselatch.core.model.words import KIND_NAMES
+from fuselatch.rehearsal.desk_view import DeskView
 from fuselatch.rehearsal.grammar import OF_OUTCOME, VerbRule, expected_rule, step_and_reason
-
-if TYPE_CHECKING:
-    from fuselatch.rehearsal.desk import Desk
 
 PLAIN: Final = PlainFormats()
 YES_NO: Final = {"yes": True, "true": True, "no": False, "false": False}
@@ -38,7 +36,7 @@ class Unmet(AssertionError):
         self.actual = actual
 
 
-def expect(desk: Desk, words: Sequence[str]) -> None:
+def expect(desk: DeskView, words: Sequence[str]) -> None:
     """Check an expectation; raise `Unmet`, or `UnknownName` for an unknown name."""
     __tracebackhide__ = True
     wanted = words[0] != "not"
@@ -72,85 +70,85 @@ def text_holds(text: str, words: list[str], what: str, none: str) -> Looked:
     return bool(text) and part_of(words) in text, f"{what} '{text}'" if text else none
 
 
-def expect_open(desk: Desk, words: list[str]) -> Looked:
+def expect_open(desk: DeskView, words: list[str]) -> Looked:
     """`open FORM`: a form of this class is open."""
     names = [type(form).__name__ for form in desk.session.forms]
     return words[0] in names, f"open: {', '.join(names)}" if names else "no form is open"
 
 
-def expect_front(desk: Desk, words: list[str]) -> Looked:
+def expect_front(desk: DeskView, words: list[str]) -> Looked:
     """`front FORM`: the front form has this class."""
     name = type(desk.form).__name__
     return words[0] == name, f"{name} is in front"
 
 
-def expect_title(desk: Desk, words: list[str]) -> Looked:
+def expect_title(desk: DeskView, words: list[str]) -> Looked:
     """`title TEXT`: the front form's title."""
     return words[0] == desk.form.title, f"it is '{desk.form.title}'"
 
 
-def expect_focus(desk: Desk, words: list[str]) -> Looked:
+def expect_focus(desk: DeskView, words: list[str]) -> Looked:
     """`focus [CONTROL]`: the focused control; without a word, any."""
-    focused = desk.form._state.focus
+    focused = focus_of(desk.form)
     name = focused.name if focused is not None else ""
     must_be_there(desk, words)
     return bool(name) and part_of(words) in ("", name), f"the focus is at {name}" if name else "the focus is nowhere"
 
 
-def must_be_there(desk: Desk, words: list[str]) -> None:
+def must_be_there(desk: DeskView, words: list[str]) -> None:
     """Refuse a control that the front form doesn't have."""
     for path in words:
         if placed_at(desk.form, path) is None:
             control_at(desk, path)
 
 
-def expect_message(desk: Desk, words: list[str]) -> Looked:
+def expect_message(desk: DeskView, words: list[str]) -> Looked:
     """`message [PART]`: the message of the front form."""
     notice = desk.session.notice
     none = f"there is no message (the notice is '{notice}')" if notice else "there is no message"
     return text_holds(desk.session.message(desk.form), words, "the message is", none)
 
 
-def expect_notice(desk: Desk, words: list[str]) -> Looked:
+def expect_notice(desk: DeskView, words: list[str]) -> Looked:
     """`notice [PART]`: why the last gesture was blocked or cut short."""
     return text_holds(desk.session.notice, words, "the notice is", "there is no notice")
 
 
-def expect_help(desk: Desk, words: list[str]) -> Looked:
+def expect_help(desk: DeskView, words: list[str]) -> Looked:
     """`help [PART]`: the help that is shown."""
     return text_holds(desk.session.help, words, "the help is", "no help is shown")
 
 
-def expect_prompt(desk: Desk, words: list[str]) -> Looked:
+def expect_prompt(desk: DeskView, words: list[str]) -> Looked:
     """`prompt [PART]`: a prompt with this part in its text is open."""
     return text_holds(desk.prompt.text, words, "the prompt is", "no prompt is open")
 
 
-def expect_button(desk: Desk, words: list[str]) -> Looked:
+def expect_button(desk: DeskView, words: list[str]) -> Looked:
     """`button CAPTION`: the open prompt has this button."""
     buttons = desk.prompt.buttons
     return words[0] in buttons, f"the buttons are {', '.join(buttons)}" if buttons else "no prompt is open"
 
 
-def expect_outcome(desk: Desk, words: list[str]) -> Looked:
+def expect_outcome(desk: DeskView, words: list[str]) -> Looked:
     """`outcome VERDICT`: the first form closed with this verdict."""
     verdict = desk.outcome.verdict if desk.outcome is not None else None
     return verdict == words[0], f"it is {verdict}" if verdict else "the form is still open"
 
 
-def expect_latch(desk: Desk, words: list[str]) -> Looked:
+def expect_latch(desk: DeskView, words: list[str]) -> Looked:
     """`latch NAME`: this latch is set."""
     names = [seen.latch for seen in desk.latches]
     return words[0] in names, f"set: {', '.join(names)}" if names else "no latch is set"
 
 
-def expect_record(desk: Desk, words: list[str]) -> Looked:
+def expect_record(desk: DeskView, words: list[str]) -> Looked:
     """`record POSITION`: the current record's position, such as "12 of 250"."""
     shown = desk.form.records.position_text
     return shown == words[0], f"it is {shown}"
 
 
-def expect_row(desk: Desk, words: list[str]) -> Looked:
+def expect_row(desk: DeskView, words: list[str]) -> Looked:
     """`row SOURCE [COLUMN=VALUE…]`: the source has a row with these values."""
     source, wanted = words[0], [word.partition("=") for word in words[1:]]
     try:
@@ -185,37 +183,37 @@ def same_plain(value: object, word: str) -> bool:
     return str(value) == word
 
 
-def expect_written(desk: Desk, words: list[str]) -> Looked:
+def expect_written(desk: DeskView, words: list[str]) -> Looked:
     """`written SOURCE [COUNT]`: rows were written to the source."""
     count = sum(entry.kind == "write" and entry.name == words[0] for entry in desk.trace)
     told = f"{count} row{'s were' if count != 1 else ' was'} written to '{words[0]}'"
     return (str(count) == words[1] if len(words) > 1 else count > 0), told
 
 
-def expect_letter(desk: Desk, words: list[str]) -> Looked:
+def expect_letter(desk: DeskView, words: list[str]) -> Looked:
     """`letter [PART]`: a letter with this part in its subject or text was sent."""
     told = [f"{letter['Subject']}\n{letter.get_content()}" for letter in desk.letters if not letter.is_multipart()]
     subjects = ", ".join(f"'{letter['Subject']}'" for letter in desk.letters)
     return any(part_of(words) in text for text in told), f"sent: {subjects}" if subjects else "no letter was sent"
 
 
-def expect_drawing(desk: Desk, words: list[str]) -> Looked:
+def expect_drawing(desk: DeskView, words: list[str]) -> Looked:
     """`drawing NAME`: a drawing with this name was made."""
     names = ", ".join(desk.drawings)
     return words[0] in desk.drawings, f"drawn: {names}" if names else "nothing was drawn"
 
 
-def expect_refused(desk: Desk, words: list[str]) -> Looked:
+def expect_refused(desk: DeskView, words: list[str]) -> Looked:
     """`refused STEP… [because PART]`: the user can't do this step."""
     step, part = step_and_reason(words)
     try:
-        getattr(desk, step[0])(*step[1:])
+        desk.step(*step)
     except Refused as refused:
         return part in str(refused), f"the reason was: {refused}"
     return False, "it was not refused"
 
 
-TARGETS: Final[Mapping[str, Callable[[Desk, list[str]], Looked]]] = {
+TARGETS: Final[Mapping[str, Callable[[DeskView, list[str]], Looked]]] = {
     "open": expect_open,
     "front": expect_front,
     "title": expect_title,
@@ -237,7 +235,7 @@ TARGETS: Final[Mapping[str, Callable[[Desk, list[str]], Looked]]] = {
 """The expectations that aren't about a control."""
 
 
-def expect_of(desk: Desk, target: str, words: list[str]) -> Looked:
+def expect_of(desk: DeskView, target: str, words: list[str]) -> Looked:
     """`[FORM.]NAME.PROPERTY WORD…`: a property of a control, or a value of the outcome."""
     path, _, prop = target.rpartition(".")
     if expected_rule(target) is OF_OUTCOME:
@@ -245,16 +243,16 @@ def expect_of(desk: Desk, target: str, words: list[str]) -> Looked:
     return PROPERTIES[prop](control_at(desk, path), words)
 
 
-def control_at(desk: Desk, path: str) -> Any:
+def control_at(desk: DeskView, path: str) -> Any:
     """Return the control at a path; raise `UnknownName`."""
     form, path = desk.look_up(path)
     found: Any = controls_of(form).get(path) or placed_at(form, path)
     if found is None:
-        raise UnknownName(f"{form._state.name} has no control '{path}'; {suggest(path, controls_of(form))}")
+        raise UnknownName(f"{name_of(form)} has no control '{path}'; {suggest(path, controls_of(form))}")
     return found
 
 
-def expect_outcome_value(desk: Desk, path: str, words: list[str]) -> Looked:
+def expect_outcome_value(desk: DeskView, path: str, words: list[str]) -> Looked:
     """`outcome.NAME WORD`: a value of the first form's outcome."""
     outcome = desk.outcome
     if outcome is None:

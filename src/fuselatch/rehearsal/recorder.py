@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from functools import wraps
-from typing import TYPE_CHECKING, Any, Concatenate, Final, ParamSpec, TypeVar
+from typing import Any, Concatenate, Final, ParamSpec, Protocol, TypeVar
 
 from fuselatch.core.forms.declarations import Declaration
+from fuselatch.core.forms.form import name_of
 from fuselatch.core.forms.sources import EventSource
 from fuselatch.core.model.errors import FuseLatchError, Refused
+from fuselatch.rehearsal.desk_view import DeskView
+from fuselatch.rehearsal.scenes import Scene
 from fuselatch.report.cue_words import written
-
-if TYPE_CHECKING:
-    from fuselatch.rehearsal.desk import Desk
 
 P = ParamSpec("P")
 R = TypeVar("R")
@@ -32,67 +32,91 @@ class Done:
     raised: type[Exception] | None = None
 
 
-def cued(method: Callable[Concatenate[Desk, P], R]) -> Callable[Concatenate[Desk, P], R]:
-    """Make a desk's method record itself as a step."""
+class Recorder:
+    """The steps of one desk, in order. A step that a step does itself isn't recorded."""
 
-    @wraps(method)
-    def noted(desk: Desk, /, *args: P.args, **named: P.kwargs) -> R:
+    def __init__(self, view: DeskView) -> None:
+        self.view = view
+        self.steps: list[Done] = []
+        self.nested = False
+
+    def do(self, verb: str, words: Iterable[object], act: Callable[[], R]) -> R:
+        """Do a step and record it, also if it raises."""
         __tracebackhide__ = True
-        if desk._nested:
-            return method(desk, *args, **named)
-        step = Done(method.__name__, [cue_word(desk, arg) for arg in (*args, *named.values())])
-        desk._steps.append(step)
-        desk._nested = True
+        if self.nested:
+            return act()
+        step = Done(verb, [self.word(word) for word in words])
+        self.steps.append(step)
+        self.nested = True
         try:
-            return method(desk, *args, **named)
+            return act()
         except Exception as error:
             step.raised = type(error)
             raise
         finally:
-            desk._nested = False
+            self.nested = False
 
-    return noted
-
-
-def cue_lines(desk: Desk) -> Iterator[str]:
-    """Yield the lines of a rehearsal's cue sheet."""
-    scene = desk.scene
-    yield desk.origin or f"# opened by code as {scene!r}; cue sheets can't do that, so write a scene function"
-    if desk.origin.startswith("form ") and (scene.params or scene.records or scene.services):
-        what = [*scene.params, *(["records"] if scene.records else []), *(["services"] if scene.services else [])]
-        yield f"# opened with {', '.join(what)}; cue sheets can't do that, so write a scene function"
-    for word, value, usual in (
-        ("user", scene.user, ""),
-        ("locale", scene.locale, "en"),
-        ("now", scene.now.isoformat(), ""),
-    ):
-        if value != usual:
-            yield written(word, [value])
-    yield ""
-    for at, step in enumerate(desk._steps, 1):
-        verb, words = step.verb, step.words
-        words = words[:-1] if verb in OPTIONAL and words and words[-1] in ("", "1") else words
-        if verb in UNWRITTEN:
-            yield f"# {verb} {' '.join(words)} (Python only)"
-        elif step.raised is None or at == len(desk._steps):
-            yield written(verb, words)
-        elif issubclass(step.raised, Refused):
-            yield written("expect", ["refused", verb, *words])
-        else:
-            yield f"# {written(verb, words)}: raised {step.raised.__name__} (cue sheets can't expect errors)"
-
-
-def cue_word(desk: Desk, arg: object) -> str:
-    """Return an argument as a word. A control is its path, with the form if not in front."""
-    if isinstance(arg, Declaration):
-        try:
-            form, path = desk.place(arg)
-        except FuseLatchError:
+    def word(self, arg: object) -> str:
+        """Return an argument as a word. A control is its path, with the form if not in front."""
+        if isinstance(arg, Declaration):
+            try:
+                form, path = self.view.place(arg)
+            except FuseLatchError:
+                return arg.name
+            return f"{form}.{path}" if form and form != name_of(self.view.form) else path
+        if isinstance(arg, EventSource):
             return arg.name
-        return f"{form}.{path}" if form and form != desk.form._state.name else path
-    if isinstance(arg, EventSource):
-        return arg.name
-    return "" if arg is None else str(getattr(arg, "__qualname__", arg))
+        return "" if arg is None else str(getattr(arg, "__qualname__", arg))
+
+    def cue_lines(self, scene: Scene, origin: str) -> Iterator[str]:
+        """Yield the lines of the rehearsal's cue sheet."""
+        yield origin or f"# opened by code as {scene!r}; cue sheets can't do that, so write a scene function"
+        if origin.startswith("form ") and (scene.params or scene.records or scene.services):
+            what = [*scene.params, *(["records"] if scene.records else []), *(["services"] if scene.services else [])]
+            yield f"# opened with {', '.join(what)}; cue sheets can't do that, so write a scene function"
+        for word, value, usual in (
+            ("user", scene.user, ""),
+            ("locale", scene.locale, "en"),
+            ("now", scene.now.isoformat(), ""),
+        ):
+            if value != usual:
+                yield written(word, [value])
+        yield ""
+        for at, step in enumerate(self.steps, 1):
+            yield cue_line(step, at == len(self.steps))
+
+
+def cue_line(step: Done, last: bool) -> str:
+    """Return a step as a line of a cue sheet. The last step may raise: that is what the sheet shows."""
+    verb, words = step.verb, step.words
+    words = words[:-1] if verb in OPTIONAL and words and words[-1] in ("", "1") else words
+    if verb in UNWRITTEN:
+        return f"# {verb} {' '.join(words)} (Python only)"
+    if step.raised is None or last:
+        return written(verb, words)
+    if issubclass(step.raised, Refused):
+        return written("expect", ["refused", verb, *words])
+    return f"# {written(verb, words)}: raised {step.raised.__name__} (cue sheets can't expect errors)"
+
+
+class Recorded(Protocol):
+    """An object whose steps are recorded."""
+
+    recorder: Recorder
+
+
+D = TypeVar("D", bound=Recorded)
+
+
+def cued(method: Callable[Concatenate[D, P], R]) -> Callable[Concatenate[D, P], R]:
+    """Make a desk's method record itself as a step."""
+
+    @wraps(method)
+    def recorded(desk: D, /, *args: P.args, **named: P.kwargs) -> R:
+        __tracebackhide__ = True
+        return desk.recorder.do(method.__name__, (*args, *named.values()), lambda: method(desk, *args, **named))
+
+    return recorded
 
 
 def origin_of(verb: str, found: Any) -> str:

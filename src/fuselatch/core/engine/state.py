@@ -49,7 +49,7 @@ ENGINE_HANDLER: Final = Handler("the form itself", lambda: None, False)
 
 
 class Options:
-    """The options that the session was created with. Only `observer` and `formats` are set afterwards, before anything opens."""
+    """The options that a session was created with."""
 
     __slots__ = (
         "clock", "formats", "latch_store", "max_runs", "observer", "offers", "policy", "recording", "services", "store",
@@ -108,7 +108,7 @@ class SessionSource(Node):
 
 
 class Dirty:
-    """The cells and controls that the scheduler still has to bring up to date. A cell is in `cells` only if it isn't fresh."""
+    """The cells and controls that the scheduler still has to bring up to date."""
 
     __slots__ = ("cells", "computing", "pending", "session", "to_validate")
 
@@ -116,7 +116,7 @@ class Dirty:
         self.session = session
         # True if there is a cell or a control; looked at after every step, so that an idle step costs one test.
         self.pending = False
-        # Cells whose inputs may have changed, in the order in which they were marked.
+        # Cells whose inputs may have changed, in the order in which they were marked. None of them is fresh.
         self.cells: dict[Cell, None] = {}
         # Controls whose value or rules may have changed.
         self.to_validate: dict[ControlState, None] = {}

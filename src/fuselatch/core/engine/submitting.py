@@ -50,9 +50,8 @@ def passes(turn: Turn, form: OpenForm, confirmed: set[tuple[str, str]]) -> bool:
             asked.append((control, finding))
         else:
             confirmed.add((control.name, finding.text))
-            override(
-                turn, form, [Override(control.name, finding.text, record.user or turn.session.options.user, record.when)]
-            )
+            user = record.user or turn.session.options.user
+            override(turn, form, [Override(control.name, finding.text, user, record.when)])
     if not asked:
         return True
     prompt = form.warnings_prompt
@@ -66,9 +65,8 @@ def passes(turn: Turn, form: OpenForm, confirmed: set[tuple[str, str]]) -> bool:
     confirmed.update((control.name, finding.text) for control, finding in asked)
     session = turn.session
     when = session.read_clock().isoformat() if session.options.clock is not None else ""
-    override(
-        turn, form, [Override(control.name, finding.text, turn.session.options.user, when) for control, finding in asked]
-    )
+    user = session.options.user
+    override(turn, form, [Override(control.name, finding.text, user, when) for control, finding in asked])
     for control, finding in asked:
         check = check_of(control, finding)
         if check is not None and check.latch is not None:

@@ -284,3 +284,8 @@ def plan_of(form: type[Form]) -> FormPlan:
 def name_of(form: Form) -> str:
     """Return a form's name in the trace: its class, numbered from the second on."""
     return form._state.name
+
+
+def focus_of(form: Form) -> Live | None:
+    """Return the control that has the form's focus, or None."""
+    return form._state.focus  # type: ignore[no-any-return]
