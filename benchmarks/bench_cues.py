@@ -12,7 +12,8 @@ import tempfile
 from pathlib import Path
 from time import perf_counter
 
-from fuselatch import Form, Gesture, Session
+from fuselatch import Form
+from fuselatch.frontends import Gesture, Session
 from fuselatch.rehearsal import read_cue_file, run_cues
 from fuselatch.rehearsal.flipping import flipbook
 from fuselatch.rehearsal.loading import importing_from, load

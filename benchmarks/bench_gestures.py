@@ -9,7 +9,8 @@ from typing import Any
 
 from common import HEADING, Measure, compare
 
-from fuselatch import Form, Gesture, Number, Session, Tick, derive
+from fuselatch import Form, Number, Tick, derive
+from fuselatch.frontends import Gesture, Session
 
 
 class Plain(Form):

@@ -9,7 +9,9 @@ from typing import Any
 
 from common import best, ratio
 
-from fuselatch import Catalog, Choice, Choices, Form, Gesture, MemoryRecords, Session, Table
+from fuselatch import Catalog, Choice, Choices, Form, Table
+from fuselatch.frontends import Gesture, Session
+from fuselatch.stores import MemoryRecords
 
 SHOWN = 50
 """Rows per pier, for any total."""

@@ -10,7 +10,8 @@ from typing import Any
 from bench_gestures import bare
 from common import HEADING, Measure, compare, in_turn
 
-from fuselatch import Button, Form, Gesture, Number, Prompt, Session, Text, Tick, derive
+from fuselatch import Button, Form, Number, Prompt, Text, Tick, derive
+from fuselatch.frontends import Gesture, Session
 
 
 def nested(count: int) -> Measure:

@@ -3,7 +3,8 @@
 from datetime import date
 
 from fuselatch import Button, Date, Finding, Form, Group, Label, Number, Row, Shared, Text, Tick, check, warn
-from fuselatch.rehearsal import Scene, rehearse
+from fuselatch.rehearsal import rehearse
+from fuselatch.scenes import Scene
 
 GREETED = Shared(int, 0, name="greeted")
 

@@ -5,8 +5,9 @@ fuselatch rehearse examples/harbours.cues
 
 from __future__ import annotations
 
-from fuselatch import Button, Catalog, Choice, Form, Integer, Label, MemoryRecords, Text, first_choice, last_entered
-from fuselatch.rehearsal import Scene
+from fuselatch import Button, Catalog, Choice, Form, Integer, Label, Text, first_choice, last_entered
+from fuselatch.scenes import Scene
+from fuselatch.stores import MemoryRecords
 
 PLACES = [
     {"country": "Norland", "region": "Coast", "town": "Pell Haven"},

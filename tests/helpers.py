@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
-from fuselatch import Session, TraceEntry
 from fuselatch.core.forms.controls import LiveValue
 from fuselatch.core.forms.form import controls_of
 from fuselatch.core.model.words import phrase
+from fuselatch.frontends import Session, TraceEntry
 
 
 def told(entries: Iterable[TraceEntry], *kinds: str) -> list[str]:

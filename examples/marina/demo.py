@@ -8,8 +8,9 @@ from datetime import datetime
 from importlib.resources import files
 from pathlib import Path
 
-from fuselatch import DrawingBoard, Drawings, LetterBox, Letters
-from fuselatch.rehearsal import CueRun, Scene, read_cues, run_cues
+from fuselatch.rehearsal import CueRun, read_cues, run_cues
+from fuselatch.scenes import Scene
+from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
 from marina import scenes, tables
 from marina.tables import Booking
 

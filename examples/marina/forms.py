@@ -9,14 +9,12 @@ from types import MappingProxyType
 from fuselatch import (
     Button,
     Choice,
-    Drawings,
     Event,
     Finding,
     Form,
     Integer,
     Label,
     Latch,
-    Letters,
     Money,
     Number,
     Param,
@@ -26,6 +24,7 @@ from fuselatch import (
     check,
     warn,
 )
+from fuselatch.services import Drawings, Letters
 from marina import tables
 from marina.papers import Stay, confirmation, mooring_plan
 from marina.tables import Berth, Debt, Tariff, Vessel

@@ -6,8 +6,8 @@ from datetime import datetime
 from importlib.resources import files
 from pathlib import Path
 
-from fuselatch import MemoryRecords
-from fuselatch.rehearsal import Scene
+from fuselatch.scenes import Scene
+from fuselatch.stores import MemoryRecords
 from fuselatch.stores.csv_files import CsvRecords
 from marina import tables
 from marina.forms import BookingForm, VesselSearch

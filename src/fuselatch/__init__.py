@@ -1,31 +1,105 @@
-"""Fuse Latch: declare a form in plain Python, rehearse it without a screen, see why each thing happened."""
+"""Fuse Latch: declare a form in plain Python, rehearse it without a screen, see why each thing happened.
 
-from importlib import import_module
+Here is what one needs to write forms. `frontends`, `stores`, `services`, `scenes` and `rehearsal` have the rest.
+"""
+
 from typing import TYPE_CHECKING
+
+from fuselatch.lazily import lazily
 
 __version__ = "0.1.0"
 
 if TYPE_CHECKING:
-    from fuselatch.public import *  # noqa: F403 - the module says what is public
-else:
-    # Loaded on first use, so that `--help` answers without loading the engine.
+    from fuselatch.core.forms.catalogs import Catalog as Catalog
+    from fuselatch.core.forms.checks import check as check
+    from fuselatch.core.forms.choice import Choice as Choice
+    from fuselatch.core.forms.custom_events import CustomEvent as CustomEvent
+    from fuselatch.core.forms.declarations import Button as Button
+    from fuselatch.core.forms.declarations import Label as Label
+    from fuselatch.core.forms.defaults import first_choice as first_choice
+    from fuselatch.core.forms.defaults import last_entered as last_entered
+    from fuselatch.core.forms.defaults import nth_choice as nth_choice
+    from fuselatch.core.forms.entries import Date as Date
+    from fuselatch.core.forms.entries import Integer as Integer
+    from fuselatch.core.forms.entries import Money as Money
+    from fuselatch.core.forms.entries import Number as Number
+    from fuselatch.core.forms.entries import Percent as Percent
+    from fuselatch.core.forms.entries import Text as Text
+    from fuselatch.core.forms.entries import Tick as Tick
+    from fuselatch.core.forms.entries import Time as Time
+    from fuselatch.core.forms.form import Form as Form
+    from fuselatch.core.forms.groups import Group as Group
+    from fuselatch.core.forms.latch import Latch as Latch
+    from fuselatch.core.forms.lines import Lines as Lines
+    from fuselatch.core.forms.params import Opener as Opener
+    from fuselatch.core.forms.params import Param as Param
+    from fuselatch.core.forms.places import first_blank as first_blank
+    from fuselatch.core.forms.places import host_selection as host_selection
+    from fuselatch.core.forms.prompts import Prompt as Prompt
+    from fuselatch.core.forms.rows import Row as Row
+    from fuselatch.core.forms.rules import derive as derive
+    from fuselatch.core.forms.rules import from_open as from_open
+    from fuselatch.core.forms.shared import Shared as Shared
+    from fuselatch.core.forms.sources import on as on
+    from fuselatch.core.forms.tables import Table as Table
+    from fuselatch.core.model.choices import Choices as Choices
+    from fuselatch.core.model.errors import Abandoned as Abandoned
+    from fuselatch.core.model.errors import Blank as Blank
+    from fuselatch.core.model.errors import DeclarationError as DeclarationError
+    from fuselatch.core.model.errors import FormClosed as FormClosed
+    from fuselatch.core.model.errors import FuseBlown as FuseBlown
+    from fuselatch.core.model.errors import FuseLatchError as FuseLatchError
+    from fuselatch.core.model.errors import HandlerFailed as HandlerFailed
+    from fuselatch.core.model.errors import NotAllowedHere as NotAllowedHere
+    from fuselatch.core.model.errors import Refused as Refused
+    from fuselatch.core.model.errors import RuleError as RuleError
+    from fuselatch.core.model.errors import UnknownName as UnknownName
+    from fuselatch.core.model.events import Event as Event
+    from fuselatch.core.model.findings import Finding as Finding
+    from fuselatch.core.model.findings import Marker as Marker
+    from fuselatch.core.model.findings import Override as Override
+    from fuselatch.core.model.findings import warn as warn
+    from fuselatch.core.model.outcome import Outcome as Outcome
 
-    def __getattr__(name: str) -> object:
-        if name.startswith("__") and name != "__all__":
-            raise AttributeError(name)
-        public = import_module("fuselatch.public")
+WHERE = {
+    "fuselatch.core.forms.catalogs": ("Catalog",),
+    "fuselatch.core.forms.checks": ("check",),
+    "fuselatch.core.forms.choice": ("Choice",),
+    "fuselatch.core.forms.custom_events": ("CustomEvent",),
+    "fuselatch.core.forms.declarations": ("Button", "Label"),
+    "fuselatch.core.forms.defaults": ("first_choice", "last_entered", "nth_choice"),
+    "fuselatch.core.forms.entries": ("Date", "Integer", "Money", "Number", "Percent", "Text", "Tick", "Time"),
+    "fuselatch.core.forms.form": ("Form",),
+    "fuselatch.core.forms.groups": ("Group",),
+    "fuselatch.core.forms.latch": ("Latch",),
+    "fuselatch.core.forms.lines": ("Lines",),
+    "fuselatch.core.forms.params": ("Opener", "Param"),
+    "fuselatch.core.forms.places": ("first_blank", "host_selection"),
+    "fuselatch.core.forms.prompts": ("Prompt",),
+    "fuselatch.core.forms.rows": ("Row",),
+    "fuselatch.core.forms.rules": ("derive", "from_open"),
+    "fuselatch.core.forms.shared": ("Shared",),
+    "fuselatch.core.forms.sources": ("on",),
+    "fuselatch.core.forms.tables": ("Table",),
+    "fuselatch.core.model.choices": ("Choices",),
+    "fuselatch.core.model.errors": (
+        "Abandoned",
+        "Blank",
+        "DeclarationError",
+        "FormClosed",
+        "FuseBlown",
+        "FuseLatchError",
+        "HandlerFailed",
+        "NotAllowedHere",
+        "Refused",
+        "RuleError",
+        "UnknownName",
+    ),
+    "fuselatch.core.model.events": ("Event",),
+    "fuselatch.core.model.findings": ("Finding", "Marker", "Override", "warn"),
+    "fuselatch.core.model.outcome": ("Outcome",),
+}
+"""The module of each public name."""
 
-        try:
-            found = getattr(public, name)
-        except AttributeError:
-            from fuselatch.core.model.names import suggest
-
-            hint = suggest(name, public.__all__)
-            raise AttributeError(f"module 'fuselatch' has no '{name}'; {hint}") from None
-        globals()[name] = found
-        return found
-
-    def __dir__() -> list[str]:
-        public = import_module("fuselatch.public")
-
-        return [*globals(), *public.__all__]
+if not TYPE_CHECKING:
+    __getattr__, __dir__ = lazily(__name__, WHERE)

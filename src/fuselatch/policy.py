@@ -9,6 +9,8 @@ from typing import Self
 from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.model.errors import PolicyError
 
+__all__ = ["Policy", "PolicyError"]
+
 
 class Policy(PolicyRules):
     """Texts of prompts and levels of checks from a file.

@@ -12,6 +12,10 @@ from email.policy import SMTP
 from pathlib import Path
 from xml.etree import ElementTree
 
+from fuselatch.core.model.service_map import Host, Selection, Services
+
+__all__ = ["DrawingBoard", "Drawings", "Host", "LetterBox", "Letters", "Selection", "Services"]
+
 SVG = "http://www.w3.org/2000/svg"
 
 

@@ -11,9 +11,9 @@ from pathlib import Path
 import pytest
 from click.testing import CliRunner
 
-from fuselatch import LatchRecord
 from fuselatch.cli import COMMANDS, main
 from fuselatch.rehearsal.loading import forget_imports
+from fuselatch.stores import LatchRecord
 from fuselatch.stores.sql import SqlLatches
 
 CUES = Path(__file__).parents[2] / "examples" / "marina" / "cues"

@@ -213,3 +213,14 @@ def test_pointer_handlers_can_not_ask() -> None:
         pytest.raises(HandlerFailed, match=r"a pointer handler can't wait for the user.*use self\.say"),
     ):
         desk.hover("a")
+
+
+def test_a_bound_of_zero_is_a_bound() -> None:
+    class Depth(Form):
+        depth = Number("Depth", minimum=0)
+        note = Text("Note")
+
+    with rehearse(Depth) as desk:
+        desk.type("depth", "-1")
+        desk.tab()
+        assert desk.at(Depth).depth.marker

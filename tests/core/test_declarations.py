@@ -18,7 +18,6 @@ from fuselatch import (
     Number,
     Param,
     Prompt,
-    Session,
     Text,
     Tick,
     check,
@@ -26,6 +25,7 @@ from fuselatch import (
     on,
 )
 from fuselatch.core.forms.form import plan_of
+from fuselatch.frontends import Session
 
 A = Text("Alone")
 

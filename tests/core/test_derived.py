@@ -20,12 +20,12 @@ from fuselatch import (
     Number,
     Opener,
     RuleError,
-    Session,
     Shared,
     Text,
     Tick,
     derive,
 )
+from fuselatch.frontends import Session
 from fuselatch.rehearsal import rehearse
 from tests.helpers import told
 

@@ -8,7 +8,20 @@ from typing import Any
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from fuselatch import Button, Choice, Form, HandlerFailed, Number, Prompt, Refused, Text, Tick, UnknownName, check, warn
+from fuselatch import (
+    Button,
+    Choice,
+    Form,
+    HandlerFailed,
+    Number,
+    Prompt,
+    Refused,
+    Text,
+    Tick,
+    UnknownName,
+    check,
+    warn,
+)
 from fuselatch.core.forms.controls import LiveInput, LiveValue
 from fuselatch.core.forms.form import controls_of
 from fuselatch.core.forms.live_lists import LiveChoice

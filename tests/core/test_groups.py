@@ -4,7 +4,21 @@ from __future__ import annotations
 
 import pytest
 
-from fuselatch import Button, DeclarationError, Form, Group, Label, Number, Refused, Row, Text, Tick, check, derive, on
+from fuselatch import (
+    Button,
+    DeclarationError,
+    Form,
+    Group,
+    Label,
+    Number,
+    Refused,
+    Row,
+    Text,
+    Tick,
+    check,
+    derive,
+    on,
+)
 from fuselatch.core.forms.form import controls_of, plan_of
 from fuselatch.rehearsal import rehearse
 from tests.helpers import snapshot

@@ -20,11 +20,11 @@ from fuselatch import (
     Number,
     Prompt,
     RuleError,
-    Session,
     Text,
     Tick,
     check,
 )
+from fuselatch.frontends import Session
 from fuselatch.rehearsal import Unfinished, rehearse
 from tests.helpers import snapshot, told
 
@@ -410,7 +410,7 @@ def test_a_prompt_shows_plain_braces_and_the_facts_that_it_names() -> None:
 
 def gesture(verb: str, control: str) -> Any:
     """A gesture by the user."""
-    from fuselatch import Gesture
+    from fuselatch.frontends import Gesture
 
     return Gesture(verb=verb, control=control)
 

@@ -16,18 +16,17 @@ from fuselatch import (
     HandlerFailed,
     Label,
     Latch,
-    LatchRecord,
-    MemoryLatches,
     NotAllowedHere,
     Number,
     Prompt,
-    Session,
     Text,
     check,
     warn,
-)  # fmt: skip
+)
 from fuselatch.core.model.latch_records import end_of, is_over
+from fuselatch.frontends import Session
 from fuselatch.rehearsal import Desk, rehearse
+from fuselatch.stores import LatchRecord, MemoryLatches
 from tests.helpers import told
 
 BUTTONS = ("Yes", "No")

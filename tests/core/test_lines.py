@@ -18,7 +18,6 @@ from fuselatch import (
     HandlerFailed,
     Integer,
     Lines,
-    MemoryRecords,
     Money,
     NotAllowedHere,
     Refused,
@@ -26,8 +25,10 @@ from fuselatch import (
     UnknownName,
     check,
     on,
-)  # fmt: skip
-from fuselatch.rehearsal import Desk, Scene
+)
+from fuselatch.rehearsal import Desk
+from fuselatch.scenes import Scene
+from fuselatch.stores import MemoryRecords
 from tests.helpers import snapshot, told
 
 EXTRAS = [

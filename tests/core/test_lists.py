@@ -19,15 +19,16 @@ from fuselatch import (
     DeclarationError,
     Form,
     HandlerFailed,
-    MemoryRecords,
     Number,
     Refused,
     Tick,
     first_choice,
     nth_choice,
-)  # fmt: skip
+)
 from fuselatch.core.model.choices import choices_of, folded
-from fuselatch.rehearsal import Desk, Scene, rehearse
+from fuselatch.rehearsal import Desk, rehearse
+from fuselatch.scenes import Scene
+from fuselatch.stores import MemoryRecords
 from tests.helpers import told
 
 

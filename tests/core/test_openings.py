@@ -6,22 +6,12 @@ from typing import Any
 
 import pytest
 
-from fuselatch import (
-    Button,
-    Form,
-    Host,
-    Integer,
-    MemoryRecords,
-    Number,
-    Selection,
-    Session,
-    Text,
-    UnknownName,
-    first_blank,
-    host_selection,
-    last_entered,
-)  # fmt: skip
-from fuselatch.rehearsal import Desk, Scene, rehearse
+from fuselatch import Button, Form, Integer, Number, Text, UnknownName, first_blank, host_selection, last_entered
+from fuselatch.frontends import Session
+from fuselatch.rehearsal import Desk, rehearse
+from fuselatch.scenes import Scene
+from fuselatch.services import Host, Selection
+from fuselatch.stores import MemoryRecords
 
 SCORES: list[dict[str, Any]] = [
     {"number": 1, "name": "Ulle", "pier": "North", "score": 3.0, "Boat name": "Eider"},

@@ -16,14 +16,13 @@ from fuselatch import (
     Group,
     Integer,
     Number,
-    Policy,
-    PolicyError,
     Prompt,
-    Session,
     Text,
     check,
     warn,
-)  # fmt: skip
+)
+from fuselatch.frontends import Session
+from fuselatch.policy import Policy, PolicyError
 from fuselatch.rehearsal import rehearse
 
 

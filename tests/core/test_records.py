@@ -15,20 +15,20 @@ from fuselatch import (
     Form,
     HandlerFailed,
     Latch,
-    MemoryRecords,
     NotAllowedHere,
     Number,
     Prompt,
     Refused,
-    StoreRefused,
     Text,
     Tick,
     UnknownName,
     first_choice,
     last_entered,
-)  # fmt: skip
+)
 from fuselatch.core.model.record_changes import Change
-from fuselatch.rehearsal import Desk, Scene, rehearse
+from fuselatch.rehearsal import Desk, rehearse
+from fuselatch.scenes import Scene
+from fuselatch.stores import MemoryRecords, StoreRefused
 from tests.helpers import snapshot, told
 
 

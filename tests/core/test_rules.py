@@ -19,18 +19,17 @@ from fuselatch import (
     Form,
     FormClosed,
     FuseBlown,
-    Gesture,
     HandlerFailed,
     Number,
     Opener,
     Prompt,
     Refused,
-    Session,
     Text,
     Tick,
     check,
     warn,
 )
+from fuselatch.frontends import Gesture, Session
 from fuselatch.rehearsal import Desk, rehearse
 from fuselatch.stores.memory import MemoryRecords
 from tests.helpers import snapshot, told
@@ -763,7 +762,8 @@ def test_a_session_belongs_to_the_thread_that_made_it() -> None:
 
 TEN_THOUSAND = """
 import gc, resource
-from fuselatch import Button, Form, Gesture, Session
+from fuselatch import Button, Form
+from fuselatch.frontends import Gesture, Session
 unwound = 0
 class Deep(Form):
     go = Button("Go")

@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 from jsonschema import Draft202012Validator
 from marina.scenes import quiet_monday
 
-from fuselatch import Choice, Date, Form, Integer, Money, Number, Percent, Session, Text, Tick, Time
+from fuselatch import Choice, Date, Form, Integer, Money, Number, Percent, Text, Tick, Time
+from fuselatch.frontends import Session
 from fuselatch.rehearsal import rehearse
 from fuselatch.report.schema import form_schema, view_schema
 

@@ -8,20 +8,9 @@ from typing import Any, cast
 
 import pytest
 
-from fuselatch import (
-    Button,
-    Catalog,
-    Choice,
-    DeclarationError,
-    Event,
-    Form,
-    MemoryRecords,
-    Refused,
-    Table,
-    Text,
-    UnknownName,
-)
+from fuselatch import Button, Catalog, Choice, DeclarationError, Event, Form, Refused, Table, Text, UnknownName
 from fuselatch.rehearsal import rehearse
+from fuselatch.stores import MemoryRecords
 
 BERTHS: list[dict[str, Any]] = [
     {"name": "N2", "pier": "North", "length": 9.5, "free": date(2031, 5, 6), "power": True},

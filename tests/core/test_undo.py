@@ -14,19 +14,18 @@ from fuselatch import (
     Choice,
     CustomEvent,
     Form,
-    Gesture,
     Group,
     HandlerFailed,
     Lines,
-    MemoryRecords,
     Number,
     Opener,
     RuleError,
-    Session,
     Text,
     check,
 )
+from fuselatch.frontends import Gesture, Session
 from fuselatch.rehearsal import rehearse
+from fuselatch.stores import MemoryRecords
 
 CORE = Path(fuselatch.__file__).parent / "core"
 

@@ -16,17 +16,13 @@ from fuselatch import (
     CustomEvent,
     Finding,
     Form,
-    Gesture,
     Group,
     HandlerFailed,
     Latch,
     Lines,
-    MemoryLatches,
-    MemoryRecords,
     Money,
     Number,
     Prompt,
-    Session,
     Shared,
     Table,
     Text,
@@ -35,6 +31,8 @@ from fuselatch import (
     last_entered,
     warn,
 )
+from fuselatch.frontends import Gesture, Session
+from fuselatch.stores import MemoryLatches, MemoryRecords
 from tests.helpers import snapshot
 
 COUNT = Shared(int, 3, name="count")

@@ -6,7 +6,8 @@ import json
 
 import pytest
 
-from fuselatch import Button, Choice, Form, Group, HandlerFailed, Label, Number, Prompt, Row, Session, Text, Tick
+from fuselatch import Button, Choice, Form, Group, HandlerFailed, Label, Number, Prompt, Row, Text, Tick
+from fuselatch.frontends import Session
 from fuselatch.rehearsal import Desk, rehearse
 from tests.helpers import told
 
@@ -133,7 +134,7 @@ def test_a_rule_can_not_read_the_clock() -> None:
 
 
 def test_a_session_without_a_trace_does_the_same() -> None:
-    from fuselatch import Gesture
+    from fuselatch.frontends import Gesture
 
     views = []
     for recording in (True, False):

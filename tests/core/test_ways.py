@@ -14,7 +14,6 @@ from fuselatch import (
     CustomEvent,
     Event,
     Form,
-    Gesture,
     HandlerFailed,
     Integer,
     Label,
@@ -23,11 +22,11 @@ from fuselatch import (
     Opener,
     Param,
     Refused,
-    Session,
     Shared,
     Text,
     from_open,
-)  # fmt: skip
+)
+from fuselatch.frontends import Gesture, Session
 from fuselatch.rehearsal import Desk, read_cues, rehearse, run_cues
 from fuselatch.rehearsal.loading import importing_from
 from tests.helpers import told

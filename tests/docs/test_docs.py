@@ -12,13 +12,16 @@ from typing import Any
 import pytest
 from click.testing import CliRunner
 
-from fuselatch import Form, public
+import fuselatch
+from fuselatch import Form, frontends, rehearsal, services, stores
 from fuselatch.cli import main
 from fuselatch.core.forms.declarations import Declaration
 from fuselatch.core.model.errors import FuseLatchError
 from fuselatch.core.model.events import FORM_EVENTS
 from fuselatch.core.model.trace import KINDS, TraceEntry
+from fuselatch.policy import Policy, PolicyError
 from fuselatch.rehearsal import read_cues, run_all_cues
+from fuselatch.scenes import Scene
 
 ROOT = Path(__file__).parents[2]
 PAGES = sorted([ROOT / "README.md", *(ROOT / "docs").glob("*.md")])
@@ -86,12 +89,21 @@ def test_links_and_pictures_are_there() -> None:
             assert (page.parent / target).exists(), f"{page.name}: {target}"
 
 
+def public_names() -> dict[str, Any]:
+    """Return what each package has for its users, by name."""
+    packages: tuple[Any, ...] = (fuselatch, frontends, stores, services, rehearsal)
+    return {name: getattr(package, name) for package in packages for name in package.__all__} | {
+        "Policy": Policy,
+        "PolicyError": PolicyError,
+        "Scene": Scene,
+    }
+
+
 def kinds() -> dict[str, type[Declaration[Any]]]:
     """Every kind of control, by name."""
-    found = {name: getattr(public, name) for name in public.__all__}
     return {
         name: kind
-        for name, kind in found.items()
+        for name, kind in public_names().items()
         if isinstance(kind, type) and issubclass(kind, Declaration) and kind.kind != "control"
     }
 
@@ -119,10 +131,11 @@ def test_taken_names_are_listed() -> None:
 
 def test_every_error_is_listed_and_every_public_name_has_a_docstring() -> None:
     listed = set(first_cells("errors.md", "error"))
-    errors = {name for name in public.__all__ if is_error(getattr(public, name))}
+    public = public_names()
+    errors = {name for name in public if is_error(public[name])}
     assert {f"`{name}`" for name in errors} == listed - {"`Unfinished`", "`Unmet`", "`CueError`"}
-    for name in public.__all__:
-        assert docstring(getattr(public, name)).strip(), name
+    for name, found in public.items():
+        assert docstring(found).strip(), name
 
 
 def docstring(found: Any) -> str:

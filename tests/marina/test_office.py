@@ -10,9 +10,9 @@ import pytest
 from click.testing import CliRunner
 from marina import make_data
 
-from fuselatch import Store
 from fuselatch.cli import main
 from fuselatch.rehearsal import read_cues, run_cues
+from fuselatch.stores import Store
 from fuselatch.stores.addresses import open_records
 from fuselatch.stores.csv_files import CsvRecords
 from fuselatch.stores.sql import SqlRecords

@@ -18,7 +18,7 @@ from fuselatch.rehearsal.loading import importing_from
 
 FORMS = """
 from fuselatch import Button, Choice, Form, HandlerFailed, Money, Number, Param, Text, Tick
-from fuselatch.rehearsal import Scene
+from fuselatch.scenes import Scene
 
 class Little(Form):
     name = Text("Name", required=True)

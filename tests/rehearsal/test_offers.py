@@ -8,23 +8,11 @@ from xml.etree.ElementTree import Element
 
 import pytest
 
-from fuselatch import (
-    Button,
-    DeclarationError,
-    DrawingBoard,
-    Drawings,
-    Form,
-    LetterBox,
-    Letters,
-    NotAllowedHere,
-    Param,
-    Refused,
-    Services,
-    Session,
-    Text,
-    UnknownName,
-)  # fmt: skip
-from fuselatch.rehearsal import Desk, Scene, rehearse
+from fuselatch import Button, DeclarationError, Form, NotAllowedHere, Param, Refused, Text, UnknownName
+from fuselatch.frontends import Session
+from fuselatch.rehearsal import Desk, rehearse
+from fuselatch.scenes import Scene
+from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters, Services
 
 
 class Tides(Form, title="Tides", keys="ctrl+t"):

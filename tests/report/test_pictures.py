@@ -145,7 +145,7 @@ def test_describe_as_json_dot_picture_and_events(tmp_path: Path) -> None:
     assert '  "BoatList" -> "gather" [label="chosen"];' in signals
     assert [line.split()[0] for line in signals if '"opens"' in line] == ['"show_lists"']
     lines = call("describe", form, "--events", "vessel").splitlines()
-    assert "  changed         the value changed: handled by warn_of_arrears (forms.py:113)" in lines
+    assert "  changed         the value changed: handled by warn_of_arrears (forms.py:112)" in lines
     assert "    @vessel.left" in lines and "    @vessel.changed" not in lines
     assert "  closing           the form is about to close" in call("describe", form, "--events", "BookingForm")
     assert "Events of extras[].what (choice)" in call("describe", "marina.office:OfficeForm", "--events", "extras[].what")
@@ -156,13 +156,13 @@ def test_behaviour_counts_what_sessions_tell_and_adds_up() -> None:
     whole = Behaviour()
     for name in ("arrears", "overhang"):
         part = Behaviour()
-        run_cues(read_cue_file(CUES / f"{name}.cues"), observer=part)
+        run_cues(read_cue_file(CUES / f"{name}.cues"), observers=(part,))
         whole.add(json.loads(json.dumps(part.to_dict())))
     both = Behaviour()
     for name in ("arrears", "overhang"):
-        run_cues(read_cue_file(CUES / f"{name}.cues"), observer=both)
+        run_cues(read_cue_file(CUES / f"{name}.cues"), observers=(both,))
     assert whole.counts == both.counts
-    assert both.counted("BookingForm")["check"] == (13, 22)
+    assert both.counted("BookingForm")["check"] == (14, 24)
     for control, rule in (("vessel", "required"), ("berth", "required")):
         assert all(both.counts[Tried("check", "BookingForm", control, rule, way)] for way in ("passed", "failed"))
     assert both.counted("BookingForm")["answer"] == (3, 6) and both.counted("BookingForm")["rule"] == (1, 2)
@@ -170,7 +170,7 @@ def test_behaviour_counts_what_sessions_tell_and_adds_up() -> None:
     assert any(line.startswith("    press   find ") and "look_up_vessel (forms.py:" in line for line in lines)
     assert any(line.startswith('    answer  "Book anyway"') for line in lines)
     office = Behaviour()
-    run_cues(read_cue_file(CUES / "office.cues"), observer=office)
+    run_cues(read_cue_file(CUES / "office.cues"), observers=(office,))
     asked = [line for line in told(office) if line.startswith("    answer")]
     steps = [line.split("#")[0].strip() for line in asked]
     assert steps == ['answer  "Go on"', 'answer  "Go back"', "answer  Save", "answer  Cancel", "answer  Cancel"]

@@ -13,8 +13,9 @@ import pytest
 from sqlalchemy import create_engine, text
 from sqlalchemy.pool import NullPool
 
-from fuselatch import Button, Form, HandlerFailed, Latch, LatchRecord, LatchStore, MemoryLatches, Prompt, StoreRefused, Text
+from fuselatch import Button, Form, HandlerFailed, Latch, Prompt, Text
 from fuselatch.rehearsal import rehearse
+from fuselatch.stores import LatchRecord, LatchStore, MemoryLatches, StoreRefused
 from fuselatch.stores.sql import SqlLatches
 
 ROOT = Path(__file__).parents[2]
@@ -91,7 +92,7 @@ def test_a_failing_gesture_gives_back_what_was_there_before(store: LatchStore) -
 
 DESK = """
 import sys
-from fuselatch import LatchRecord
+from fuselatch.stores import LatchRecord
 from fuselatch.stores.sql import SqlLatches
 log = SqlLatches(sys.argv[1])
 took = 0

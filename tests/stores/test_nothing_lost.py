@@ -11,7 +11,8 @@ from typing import Any
 import pytest
 
 from fuselatch import Button, Form, HandlerFailed, Integer, Text
-from fuselatch.rehearsal import Desk, Scene
+from fuselatch.rehearsal import Desk
+from fuselatch.scenes import Scene
 from fuselatch.stores.csv_files import CsvRecords
 from fuselatch.stores.sql import SqlRecords
 from tests.stores.test_record_stores import as_workbook
@@ -20,7 +21,8 @@ KILLED = """
 import os, random, signal, sys, time
 from decimal import Decimal
 from fuselatch import Button, Form, Group, Lines, Text, Integer
-from fuselatch.rehearsal import Desk, Scene
+from fuselatch.rehearsal import Desk
+from fuselatch.scenes import Scene
 from fuselatch.stores.addresses import open_records
 
 class Line(Group):
@@ -114,7 +116,8 @@ def test_a_process_killed_at_any_moment_leaves_all_of_a_gesture_or_none(tmp_path
 DESK = """
 import json, random, sys
 from fuselatch import Button, Catalog, Choice, Form, Text
-from fuselatch.rehearsal import Desk, Scene
+from fuselatch.rehearsal import Desk
+from fuselatch.scenes import Scene
 from fuselatch.stores.sql import SqlRecords
 
 class Book(Form, records="bookings"):

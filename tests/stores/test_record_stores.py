@@ -18,8 +18,8 @@ from hypothesis import strategies as st
 from openpyxl.styles import Font
 from openpyxl.workbook.defined_name import DefinedName
 
-from fuselatch import ChangedMeanwhile, MemoryRecords, Store, StoreRefused
 from fuselatch.core.model.record_changes import Change
+from fuselatch.stores import ChangedMeanwhile, MemoryRecords, Store, StoreRefused
 from fuselatch.stores.addresses import open_records
 from fuselatch.stores.csv_files import LIST, NEW, CsvRecords
 from fuselatch.stores.sql import SqlRecords

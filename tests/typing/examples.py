@@ -17,7 +17,6 @@ from fuselatch import (
     Form,
     Group,
     Latch,
-    Letters,
     Money,
     Number,
     Opener,
@@ -30,6 +29,7 @@ from fuselatch import (
     on,
 )
 from fuselatch.rehearsal import rehearse
+from fuselatch.services import Letters
 
 VISITS = Shared(int, 0)
 

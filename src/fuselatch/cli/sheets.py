@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING
 import click
 
 if TYPE_CHECKING:
-    from fuselatch.core.engine.session import Session
     from fuselatch.rehearsal import CueRun, CueSheet
     from fuselatch.report.behaviour import Behaviour
 
@@ -37,17 +36,6 @@ class Wish:
         """Return the folders to look for a cue sheet's scene in."""
         return [path.resolve().parent, *(folder.resolve() for folder in self.folders)]
 
-    def prepare(self, session: Session) -> None:
-        """Mute the handlers named in `mutes`."""
-        from fuselatch.core.model.errors import UnknownName
-        from fuselatch.rehearsal.muting import LEFT_OUT, handler_named
-
-        for name in self.mutes:
-            try:
-                session.mute(handler_named(name), self.reason or LEFT_OUT)
-            except UnknownName as error:
-                raise click.BadParameter(str(error), param_hint="--mute") from None
-
     def read(self, path: Path) -> CueSheet | None:
         """Read a cue sheet; report a problem and return None if it can't be read."""
         from fuselatch.rehearsal import CueError, read_cue_file
@@ -64,10 +52,11 @@ class Wish:
         `how` runs the sheet with the options; the default is `run_all_cues`.
         """
         from fuselatch.core.engine.store import StoreRefused
-        from fuselatch.core.model.errors import PolicyError
+        from fuselatch.core.model.errors import PolicyError, UnknownName
         from fuselatch.policy import Policy
         from fuselatch.rehearsal import CueError, run_all_cues
         from fuselatch.rehearsal.loading import importing_from
+        from fuselatch.rehearsal.muting import LEFT_OUT
         from fuselatch.stores.addresses import open_records
 
         try:
@@ -77,10 +66,12 @@ class Wish:
                     policy=Policy.load(self.policy) if self.policy is not None else None,
                     records=open_records(self.records) if self.records is not None else None,
                     looking=self.looking,
-                    observer=self.behaviour,
-                    prepare=self.prepare,
+                    observers=(self.behaviour,) if self.behaviour is not None else (),
+                    mute=dict.fromkeys(self.mutes, self.reason or LEFT_OUT),
                 )
                 yield from (run for run in done if run is not None)
+        except UnknownName as error:
+            raise click.BadParameter(str(error), param_hint="--mute") from None
         except (CueError, PolicyError, StoreRefused, OSError) as error:
             self.wrong(told(error, sheet.name))
 

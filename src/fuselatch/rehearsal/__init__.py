@@ -1,50 +1,33 @@
-"""Rehearse forms without a screen. Names are imported on first use."""
+"""Rehearse forms without a screen."""
 
-from __future__ import annotations
+from typing import TYPE_CHECKING
 
-from importlib import import_module
-from typing import TYPE_CHECKING, Any
+from fuselatch.lazily import lazily
 
 if TYPE_CHECKING:
-    from fuselatch.rehearsal.cues import Cue, CueError, CueSheet, read_cue_file, read_cues
-    from fuselatch.rehearsal.desk import Desk, Unfinished, rehearse
-    from fuselatch.rehearsal.desk_view import DeskPrompt
-    from fuselatch.rehearsal.expectations import Unmet
-    from fuselatch.rehearsal.run import CueRun, StepResult, run_all_cues, run_cues
-    from fuselatch.rehearsal.scenes import Scene
+    from fuselatch.rehearsal.cues import Cue as Cue
+    from fuselatch.rehearsal.cues import CueError as CueError
+    from fuselatch.rehearsal.cues import CueSheet as CueSheet
+    from fuselatch.rehearsal.cues import read_cue_file as read_cue_file
+    from fuselatch.rehearsal.cues import read_cues as read_cues
+    from fuselatch.rehearsal.desk import Desk as Desk
+    from fuselatch.rehearsal.desk import Unfinished as Unfinished
+    from fuselatch.rehearsal.desk import rehearse as rehearse
+    from fuselatch.rehearsal.desk_view import DeskPrompt as DeskPrompt
+    from fuselatch.rehearsal.expectations import Unmet as Unmet
+    from fuselatch.rehearsal.run import CueRun as CueRun
+    from fuselatch.rehearsal.run import StepResult as StepResult
+    from fuselatch.rehearsal.run import run_all_cues as run_all_cues
+    from fuselatch.rehearsal.run import run_cues as run_cues
 
 WHERE = {
-    "cues": ("Cue", "CueError", "CueSheet", "read_cue_file", "read_cues"),
-    "desk": ("Desk", "Unfinished", "rehearse"),
-    "desk_view": ("DeskPrompt",),
-    "expectations": ("Unmet",),
-    "run": ("CueRun", "StepResult", "run_cues", "run_all_cues"),
-    "scenes": ("Scene",),
+    "fuselatch.rehearsal.cues": ("Cue", "CueError", "CueSheet", "read_cue_file", "read_cues"),
+    "fuselatch.rehearsal.desk": ("Desk", "Unfinished", "rehearse"),
+    "fuselatch.rehearsal.desk_view": ("DeskPrompt",),
+    "fuselatch.rehearsal.expectations": ("Unmet",),
+    "fuselatch.rehearsal.run": ("CueRun", "StepResult", "run_all_cues", "run_cues"),
 }
-"""The module of each name."""
+"""The module of each public name."""
 
-
-def __getattr__(name: str) -> Any:
-    module = next((module for module, names in WHERE.items() if name in names), None)
-    if module is None:
-        raise AttributeError(f"module {__name__} has no {name!r}")
-    return getattr(import_module(f"{__name__}.{module}"), name)
-
-
-__all__ = [
-    "Cue",
-    "CueError",
-    "CueRun",
-    "CueSheet",
-    "Desk",
-    "DeskPrompt",
-    "Scene",
-    "StepResult",
-    "Unfinished",
-    "Unmet",
-    "read_cue_file",
-    "read_cues",
-    "rehearse",
-    "run_all_cues",
-    "run_cues",
-]
+if not TYPE_CHECKING:
+    __getattr__, __dir__ = lazily(__name__, WHERE)

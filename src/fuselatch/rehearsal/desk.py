@@ -25,7 +25,7 @@ from fuselatch.formats import locale_formats
 from fuselatch.rehearsal.desk_view import DeskView, Named
 from fuselatch.rehearsal.expectations import expect
 from fuselatch.rehearsal.recorder import Recorder, cued, origin_of
-from fuselatch.rehearsal.scenes import NOW, Scene
+from fuselatch.scenes import NOW, Scene
 from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
 from fuselatch.stores.memory import MemoryLatches, MemoryRecords
 
@@ -56,8 +56,7 @@ class Desk(DeskView):
     def __init__(self, scene: Scene, origin: str = "") -> None:
         self.scene = scene
         self.origin = origin
-        self.observer: Observer | None = None
-        self.prepare: Callable[[Session], None] = lambda session: None
+        self.observers: tuple[Observer, ...] = ()
         self.recorder = Recorder(self)
         self._now = scene.now
         self._letters = LetterBox()
@@ -80,8 +79,7 @@ class Desk(DeskView):
             at=scene.at,
             only=scene.only,
             params=scene.params,
-            observer=self.observer,
-            prepare=self.prepare,
+            observers=self.observers,
         )
         return self
 
@@ -92,10 +90,8 @@ class Desk(DeskView):
             raise Unfinished(left_over)
 
     def end(self) -> None:
-        """Close the session and tell the observer."""
+        """Close the session."""
         self.session.close()
-        if self.observer is not None:
-            self.observer.ended(self.session.trace)
 
     # ---- gestures
 

@@ -51,6 +51,11 @@ class DeskView:
         return self._session
 
     @property
+    def began(self) -> bool:
+        """True if the session was opened."""
+        return self._session is not None
+
+    @property
     def form(self) -> Form:
         """The front form."""
         return self.session.front

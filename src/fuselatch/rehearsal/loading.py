@@ -18,7 +18,7 @@ from fuselatch.core.forms.form import Form
 from fuselatch.core.model.errors import describe
 from fuselatch.core.model.names import suggest
 from fuselatch.rehearsal.imports import INSTALLED
-from fuselatch.rehearsal.scenes import Scene
+from fuselatch.scenes import Scene
 
 
 class LoadError(ValueError):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import Any
 
-from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.form import Form, plan_of
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.names import suggest
 from fuselatch.report.behaviour import all_handlers
@@ -24,7 +24,7 @@ def forms_loaded() -> Iterator[type[Form]]:
 
 def handler_named(name: str) -> Callable[..., Any]:
     """Return the handler `BookingForm.price_the_stay`; raise `UnknownName`."""
-    known = {handler.name: handler.function for form in forms_loaded() for handler in all_handlers(form._plan)}
+    known = {handler.name: handler.function for form in forms_loaded() for handler in all_handlers(plan_of(form))}
     if name not in known:
         owner = name.partition(".")[0]
         near = [each for each in known if each.startswith(f"{owner}.")]

@@ -51,7 +51,7 @@ class Watch:
         """Note a desk that opens."""
         self.desks.append(desk)
         if self.wanted:
-            desk.observer = self.behaviour
+            desk.observers = (self.behaviour,)
 
 
 def pytest_addoption(parser: pytest.Parser) -> None:
@@ -238,7 +238,7 @@ def sections(desk: Desk, statement: str, error: BaseException) -> Iterator[tuple
     from fuselatch.report.cue_words import written
     from fuselatch.report.tail import tail, why_of
 
-    if desk._session is None:
+    if not desk.began:
         return
     looked = [*LOOKED.findall(statement), str(getattr(error, "expected", ""))]
     found = dict.fromkeys(line for one in looked for line in why_of(desk.session, one))

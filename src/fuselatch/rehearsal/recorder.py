@@ -12,8 +12,8 @@ from fuselatch.core.forms.form import name_of
 from fuselatch.core.forms.sources import EventSource
 from fuselatch.core.model.errors import FuseLatchError, Refused
 from fuselatch.rehearsal.desk_view import DeskView
-from fuselatch.rehearsal.scenes import Scene
 from fuselatch.report.cue_words import written
+from fuselatch.scenes import Scene
 
 P = ParamSpec("P")
 R = TypeVar("R")

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from fuselatch.core.engine.observer import Observer
+from fuselatch.core.engine.observer import Muting, Observer
 from fuselatch.core.engine.session import Session
 from fuselatch.core.engine.store import Store
 from fuselatch.core.engine.view import View
@@ -19,7 +19,8 @@ from fuselatch.rehearsal.cues import Cue, CueError, CueSheet
 from fuselatch.rehearsal.desk import Desk, rehearse
 from fuselatch.rehearsal.expectations import Unmet
 from fuselatch.rehearsal.loading import LoadError, forms_in, load
-from fuselatch.rehearsal.scenes import NOW, Scene
+from fuselatch.rehearsal.muting import handler_named
+from fuselatch.scenes import NOW, Scene
 
 
 @dataclass(slots=True)
@@ -96,22 +97,23 @@ def run_cues(
     policy: PolicyRules | None = None,
     records: Store | None = None,
     looking: bool = False,
-    observer: Observer | None = None,
-    prepare: Callable[[Session], None] = lambda session: None,
+    observers: Iterable[Observer] = (),
+    mute: Mapping[str, str] | None = None,
     opened: Callable[[Session], None] = lambda session: None,
 ) -> CueRun:
     """Run a cue sheet, or one run of a sheet with a table.
 
     `on_step`: called after each step. `policy`, `records`: replace the sheet's policy and the scene's store. `looking`: keep
-    the view after each step. `observer`: told what is tried. `prepare`, `opened`: called before and after the form opens. A
-    step that can't be done ends the run; an expectation that isn't met doesn't. Raises `CueError` if the scene or form
-    can't be loaded, and `ValueError` for a sheet with a table: run each of its `runs`.
+    the view after each step. `observers`: told what happens. `mute`: handlers that aren't run, by name, with the reason.
+    `opened`: called after the form opens. A step that can't be done ends the run; an expectation that isn't met doesn't.
+    Raises `CueError` if the scene or form can't be loaded, `UnknownName` for an unknown handler in `mute`, and `ValueError`
+    for a sheet with a table: run each of its `runs`.
     """
     if sheet.rows:
         raise ValueError(f"{sheet.name} has a table of {len(sheet.rows)} rows; run each item of .runs")
     desk, word = desk_for(sheet, policy), sheet.opens.words[0]
     desk.scene.records = records if records is not None else desk.scene.records
-    desk.observer, desk.prepare = observer, prepare
+    desk.observers = (*observers, Muting({handler_named(name): why for name, why in (mute or {}).items()}))
     done = CueRun(sheet)
     try:
         desk.__enter__()
@@ -190,9 +192,9 @@ def run_all_cues(
     policy: PolicyRules | None = None,
     records: Store | None = None,
     looking: bool = False,
-    observer: Observer | None = None,
-    prepare: Callable[[Session], None] = lambda session: None,
+    observers: Iterable[Observer] = (),
+    mute: Mapping[str, str] | None = None,
 ) -> Iterator[CueRun]:
     """Run a cue sheet, once per row of its table. Takes the options of `run_cues`."""
     for run in sheet.runs:
-        yield run_cues(run, policy=policy, records=records, looking=looking, observer=observer, prepare=prepare)
+        yield run_cues(run, policy=policy, records=records, looking=looking, observers=observers, mute=mute)

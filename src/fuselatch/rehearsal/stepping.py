@@ -6,8 +6,10 @@ from collections.abc import Callable, Collection
 from dataclasses import dataclass
 from typing import Any, Final, Literal, TypeAlias
 
+from fuselatch.core.engine.observer import Observer
 from fuselatch.core.engine.session import Session
 from fuselatch.core.engine.view import View
+from fuselatch.core.model.events import Event
 from fuselatch.core.model.trace import TraceEntry
 from fuselatch.rehearsal.cues import Cue, CueSheet
 from fuselatch.rehearsal.run import CueRun, StepResult, run_cues
@@ -38,6 +40,18 @@ class GoBack(Exception):
     """The sheet runs again from its start, up to an earlier step."""
 
 
+class Looking(Observer):
+    """Calls a function before each event, with the paths of the events behind it. Nothing waits."""
+
+    def __init__(self, look: Callable[[Event, tuple[str, ...]], None]) -> None:
+        self.look = look
+
+    def before_event(self, event: Event, queued: tuple[str, ...]) -> bool:
+        """Call the function."""
+        self.look(event, queued)
+        return False
+
+
 class Stepping:
     """Runs a cue sheet and calls `ask` at each stop for what to do next.
 
@@ -64,17 +78,11 @@ class Stepping:
 
     def run(self) -> CueRun | None:
         """Run the sheet; return None if the user stopped."""
-        prepare = self.options.pop("prepare", lambda session: None)
-
-        def watch(session: Session) -> None:
-            prepare(session)
-            self._session = session
-            session.before_each(self._look)
-
+        observers = (*self.options.pop("observers", ()), Looking(self._look))
         while True:
             self._at, self._fresh, self._back, self._start = -1, True, None, 0
             try:
-                return run_cues(self.sheet, self._done, prepare=watch, opened=self._begin, **self.options)
+                return run_cues(self.sheet, self._done, observers=observers, opened=self._begin, **self.options)
             except GoBack:
                 continue
             except Stopped:
@@ -97,8 +105,10 @@ class Stepping:
         self._fresh = True
         self._start = len(self._session.trace) if self._session is not None else 0
 
-    def _look(self, event: str, queued: tuple[str, ...]) -> None:
+    def _look(self, next_event: Event, queued: tuple[str, ...]) -> None:
         """Stop before an event, if wanted."""
+        event = next_event.path
+        self._session = next_event.form.session
         self.seen.add(event)
         if self._at < self._from or self._back is not None or self._session is None or self._mode == "stop":
             return

@@ -201,8 +201,8 @@ def control_told(control: ControlPlan, plan: FormPlan, form: type[Any]) -> Contr
 def line_told(control: ControlPlan) -> Iterator[ControlTold]:
     """Yield the controls of lines: `extras[].price`."""
     if isinstance(control.decl, Lines):
-        for inner in in_order(control.decl.line._plan):
-            found = control_told(inner, control.decl.line._plan, control.decl.line)
+        for inner in in_order(plan_of(control.decl.line)):
+            found = control_told(inner, plan_of(control.decl.line), control.decl.line)
             yield replace(found, path=f"{control.path}[].{found.path}")
 
 
@@ -255,8 +255,8 @@ def dialogs_told(form: type[Form], plan: FormPlan) -> Iterator[DialogTold]:
         for dialog in forms_named(handler.function, form):
             by.setdefault(dialog, []).append(name)
     for dialog, names in by.items():
-        title = dialog._plan.title if isinstance(dialog._plan.title, str) else dialog.__name__
-        yield DialogTold(dialog.__name__, title, verdicts(dialog._plan), tuple(names))
+        title = plan_of(dialog).title if isinstance(plan_of(dialog).title, str) else dialog.__name__
+        yield DialogTold(dialog.__name__, title, verdicts(plan_of(dialog)), tuple(names))
 
 
 def handlers_told(plan: FormPlan, form: type[Any]) -> Iterator[HandlerTold]:
@@ -266,7 +266,7 @@ def handlers_told(plan: FormPlan, form: type[Any]) -> Iterator[HandlerTold]:
 def handlers_of_lines(plan: FormPlan) -> Iterator[HandlerTold]:
     for control in plan.controls.values():
         if isinstance(control.decl, Lines):
-            for told in handlers_told(control.decl.line._plan, control.decl.line):
+            for told in handlers_told(plan_of(control.decl.line), control.decl.line):
                 events, sets = (tuple(f"{control.path}[].{what}" for what in each) for each in (told.events, told.sets))
                 yield replace(told, events=events, sets=sets)
 

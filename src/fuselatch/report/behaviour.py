@@ -7,13 +7,14 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Final, NamedTuple
 
+from fuselatch.core.engine.observer import Observer
 from fuselatch.core.forms.container import OpenForm
+from fuselatch.core.forms.form import plan_of
 from fuselatch.core.forms.lines import Lines
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, Handler
 from fuselatch.core.forms.prompts import Prompt
-from fuselatch.core.model.cells import Cell
+from fuselatch.core.model.events import Event
 from fuselatch.core.model.findings import Finding
-from fuselatch.core.model.trace import Trace
 from fuselatch.core.model.values import short_text
 from fuselatch.report.cue_words import written
 from fuselatch.report.reading import forms_named
@@ -50,7 +51,7 @@ WORDS: Final[Mapping[str, str]] = {
 
 
 @dataclass(slots=True)
-class Behaviour:
+class Behaviour(Observer):
     """The behaviour that rehearsals tried. It is a session's observer.
 
     `counts`: everything that could be tried, and how often it was. `steps`: for each, a step that tries it. `where`: each
@@ -61,14 +62,12 @@ class Behaviour:
     steps: dict[Tried, tuple[str, ...]] = field(default_factory=dict)
     where: dict[str, str] = field(default_factory=dict)
     _known: set[type] = field(default_factory=set)
-    _names: dict[str, str] = field(default_factory=dict)
     _first_choices: dict[tuple[str, str], str] = field(default_factory=dict)
 
     # ---- what a session tells
 
     def opened(self, form: OpenForm) -> None:
-        plan = form._state.plan
-        self._names[form._state.name] = plan.name
+        plan = plan_of(form)
         if type(form) not in self._known:
             self._known.add(type(form))
             for tried, step in possible(type(form), plan):
@@ -77,56 +76,39 @@ class Behaviour:
             self.where.update({handler.name: where(handler) for handler in all_handlers(plan)})
 
     def closed(self, form: OpenForm, verdict: str) -> None:
-        self._count("verdict", form, "", form._state.plan.name, verdict)
+        self._count("verdict", form, "", type(form).__name__, verdict)
 
-    def computed(self, cell: Cell) -> None:
-        node: Any = cell.node
-        if cell.prop in SWITCHES:
-            self._count("rule", node.form, node.name, cell.prop, "yes" if cell.value else "no")
-        elif cell.prop == "choices" and cell.value:
-            key = (type(node.form)._plan.name, PLACE.sub("[]", node.name))
+    def computed(self, form: OpenForm, path: str, prop: str, value: Any) -> None:
+        if prop in SWITCHES:
+            self._count("rule", form, path, prop, "yes" if value else "no")
+        elif prop == "choices" and value:
+            key = (type(form).__name__, PLACE.sub("[]", path))
             if key not in self._first_choices:
-                self._first_choices[key] = next(iter(cell.value.shown(0, 1)), "")
+                self._first_choices[key] = next(iter(value.shown(0, 1)), "")
 
-    def validated(self, control: Any, findings: Sequence[Finding]) -> None:
-        failed = {finding.rule for finding in findings}
-        for rule in failed:
+    def validated(self, control: Any, passed: Sequence[str], failed: Sequence[Finding]) -> None:
+        for rule in {finding.rule for finding in failed}:
             self._count("check", control.form, control.name, rule, "failed")
-        if not control._is_usable or control._trouble is not None:
-            return
-        blank = is_blank(control)
-        for rule in declared_rules(control._plan):
-            if rule not in failed and not (blank and rule != "required") and not (blank and "required" in failed):
-                self._count("check", control.form, control.name, rule, "passed")
-        controls = control.form._state.controls
-        for check in control._plan.checks:
-            given = [controls[path] for path in check.controls]
-            fit = all(one._is_usable and one._trouble is None and (check.blanks or not is_blank(one)) for one in given)
-            if fit and check.name not in failed:
-                self._count("check", control.form, control.name, check.name, "passed")
+        for rule in passed:
+            self._count("check", control.form, control.name, rule, "passed")
 
     def answered(self, form: OpenForm, name: str, prompt: Prompt, answer: str) -> None:
         """Count an answer. An undeclared prompt is known by its text once it was asked."""
         if not name:
             name = f"'{short_text(prompt.text)}'"
             for button in prompt.buttons:
-                tried = Tried("answer", form._state.plan.name, "", name, button)
+                tried = Tried("answer", type(form).__name__, "", name, button)
                 self.counts.setdefault(tried, 0)
                 self.steps.setdefault(tried, ("answer", button))
         self._count("answer", form, "", name, answer)
 
-    def ended(self, trace: Trace) -> None:
-        """Count the handlers that ran, by event."""
-        rows = trace.rows
-        for cause, kind, _, _, name, _, _ in rows:
-            if kind == "handler" and cause:
-                _, what, form, control, event, _, _ = rows[cause - 1]
-                if what == "event":
-                    path = PLACE.sub("[]", control)
-                    self._add(Tried("handler", self._names.get(form, form), path, f"{event} → {name}", "ran"))
+    def ran(self, handler: Handler, event: Event) -> None:
+        """Count a handler, by event."""
+        path = PLACE.sub("[]", event.control.name) if event.control is not None else ""
+        self._count("handler", event.form, path, f"{event.name} → {handler.name}", "ran")
 
     def _count(self, kind: str, form: OpenForm, control: str, name: str, way: str) -> None:
-        self._add(Tried(kind, form._state.plan.name, PLACE.sub("[]", control) if control else "", name, way))
+        self._add(Tried(kind, type(form).__name__, PLACE.sub("[]", control) if control else "", name, way))
 
     def _add(self, tried: Tried, times: int = 1) -> None:
         if tried in self.counts:
@@ -181,7 +163,7 @@ def possible(form: type[OpenForm], plan: FormPlan) -> Iterator[tuple[Tried, tupl
         yield Tried("handler", name, path, f"{event} → {handler.name}", "ran"), step
     for path, control in placed(plan):
         place = path.replace("[]", "[0]")
-        for rule in (*declared_rules(control), *(check.name for check in control.checks)):
+        for rule in (*(control.decl.rule_names() if control.is_input else ()), *(check.name for check in control.checks)):
             yield Tried("check", name, path, rule, "passed"), entering(place, control, sample(control))
             yield Tried("check", name, path, rule, "failed"), breaking(place, control, rule)
         for prop in control.decl.rules:
@@ -196,7 +178,7 @@ def possible(form: type[OpenForm], plan: FormPlan) -> Iterator[tuple[Tried, tupl
     yield from closing(plan)
     for handler in plan.handlers.values():
         for dialog in forms_named(handler.function, form):
-            yield from closing(dialog._plan)
+            yield from closing(plan_of(dialog))
 
 
 def closing(plan: FormPlan) -> Iterator[tuple[Tried, tuple[str, ...]]]:
@@ -210,7 +192,7 @@ def placed(plan: FormPlan) -> Iterator[tuple[str, ControlPlan]]:
     for path, control in {**plan.groups, **plan.controls}.items():
         yield path, control
         if isinstance(control.decl, Lines):
-            for inner, found in placed(control.decl.line._plan):
+            for inner, found in placed(plan_of(control.decl.line)):
                 yield f"{path}[].{inner}", found
 
 
@@ -233,22 +215,6 @@ def all_handlers(plan: FormPlan) -> Iterator[Handler]:
 def where(handler: Handler) -> str:
     file, line = handler.where
     return f"{file.replace(chr(92), '/').rpartition('/')[2]}:{line}"
-
-
-def declared_rules(control: ControlPlan) -> tuple[str, ...]:
-    """Return the declared rules that can have a finding."""
-    decl = control.decl
-    if not control.is_input:
-        return ()
-    words = decl.rule_words
-    return tuple(
-        word for word in words if decl.constants.get(word) not in (None, False) or word in decl.rules or vars(decl).get(word)
-    )
-
-
-def is_blank(control: Any) -> bool:
-    value = control._value
-    return value is False or (value == control._plan.blank and value is not True)
 
 
 def told(behaviour: Behaviour) -> Iterator[str]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
-from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.form import Form, plan_of
 from fuselatch.core.forms.lines import Lines
 from fuselatch.core.forms.plans import FormPlan
 from fuselatch.core.model.cells import Derived
@@ -39,12 +39,12 @@ class Edge(NamedTuple):
 
 def edges(form: type[Form]) -> Iterator[Edge]:
     """Yield the edges between a form's parts; a part is a kind and a name."""
-    plan = form._plan
+    plan = plan_of(form)
     yield from followed(plan, form)
     for path, control in plan.controls.items():
         if isinstance(control.decl, Lines):
             line = control.decl.line
-            for edge in followed(line._plan, line):
+            for edge in followed(plan_of(line), line):
                 source, target = ((kind, f"{path}[].{name}") for kind, name in (edge.source, edge.target))
                 yield Edge(source, target, edge.kind, edge.label)
     for handler in anatomy(form).handlers:
@@ -83,7 +83,9 @@ def source_of(owner: str, plan: FormPlan) -> tuple[str, str]:
 def dot(form: type[Form]) -> str:
     """Return the graph in Graphviz DOT."""
     found = list(edges(form))
-    nodes = dict.fromkeys([("control", path) for path in form._plan.controls] + [end for edge in found for end in edge[:2]])
+    nodes = dict.fromkeys(
+        [("control", path) for path in plan_of(form).controls] + [end for edge in found for end in edge[:2]]
+    )
     lines = [f"digraph {quoted(form.__name__)} {{", "  rankdir=LR;"]
     lines += [f"  {quoted(name)} [shape={SHAPES[kind]}];" for kind, name in nodes]
     for edge in found:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.form import Form, plan_of
 from fuselatch.core.forms.plans import ControlPlan, Handler
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.events import CONTROL_EVENTS, FORM_EVENTS
@@ -14,7 +14,7 @@ from fuselatch.report.behaviour import placed, where
 
 def events_told(form: type[Form], name: str) -> Iterator[str]:
     """Yield every event of a control, or of the form by its name; raise `UnknownName`."""
-    plan = form._plan
+    plan = plan_of(form)
     controls = dict(placed(plan))
     if name == plan.name:
         yield f"Events of {plan.name} (form)"

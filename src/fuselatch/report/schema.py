@@ -52,7 +52,7 @@ def record_schema(plan: FormPlan) -> dict[str, Any]:
 
 def lines_schema(control: ControlPlan) -> dict[str, Any]:
     lines: Any = control.decl
-    return {"title": lines.constants["caption"], "type": "array", "items": record_schema(lines.line._plan)}
+    return {"title": lines.constants["caption"], "type": "array", "items": record_schema(plan_of(lines.line))}
 
 
 def control_schema(control: ControlPlan) -> dict[str, Any]:

@@ -11,7 +11,7 @@ from typing import Any, Final, NamedTuple
 
 from fuselatch.core.forms.container import Container
 from fuselatch.core.forms.declarations import Button
-from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.form import Form, plan_of
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, Handler
 from fuselatch.core.model.names import suggest
 from fuselatch.rehearsal.cues import CueError, read_cue_file
@@ -118,7 +118,7 @@ def split(what: str) -> tuple[str, str]:
 
 def check_class(kind: type[Any], source: Source) -> Iterator[Problem]:
     """Yield the problems of one form or group."""
-    plan: FormPlan = kind._plan
+    plan: FormPlan = plan_of(kind)
     for problems_of in (idle_buttons, unasked, unreached, waiting_rules, pointers, unknown_names, unopened, shut_in):
         for line, problem, mend in problems_of(kind, plan, source):
             yield Problem(source.name, line, problems_of.__name__.replace("_", " "), problem, mend)
@@ -198,7 +198,7 @@ def unreached(kind: type[Any], plan: FormPlan, source: Source) -> Found:
                     )
     for (form, signal), handlers in plan.heard_of.items():
         sent = any(use.names[:1] == (signal,) for function in functions(form) for use in uses(function))
-        if signal in form._plan.custom_events and not sent:  # type: ignore[attr-defined]
+        if signal in plan_of(form).custom_events and not sent:
             for handler in handlers:
                 yield (
                     handler.where[1],

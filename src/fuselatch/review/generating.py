@@ -347,10 +347,10 @@ def from_table(path: Path, target: Path) -> GeneratedForm:
         if column == key and values and all(type(value) is int for value in values):
             continue
         outline.controls.append(column_control(column, values, len(rows), outline))
-    outline.imports["fuselatch.rehearsal"] = {"Scene"}
-    outline.imports["fuselatch.stores.addresses"] = {"open_records"}
+    outline.imports["fuselatch.scenes"] = {"Scene"}
+    outline.need("fuselatch.stores", "open_records")
     outline.imports["pathlib"] = {"Path"}
-    outline.need("fuselatch", "MemoryRecords")
+    outline.need("fuselatch.stores", "MemoryRecords")
     folder = os.path.relpath(path.resolve().parent, target.resolve()).replace(os.sep, "/")
     where = "Path(__file__).parent" if folder == "." else f'Path(__file__).parent / "{folder}"'
     lines = [*outline.body(), '    keep = Button("Keep, and the next", submits=True)', LEAVE, "", ""]

@@ -80,8 +80,8 @@ def close(turn: Turn, form: OpenForm, verdict: str) -> bool:
         turn.set(state, "phase", state.after("closed"))
         session.stack.take_away(turn, form)
         turn.note_form("close", form, verdict)
-        if session.options.observer is not None:
-            session.options.observer.closed(form, verdict)
+        for observer in session.observers:
+            observer.closed(form, verdict)
         # A form that closes ends its latches before `closed`, so that handlers there see them as reset.
         latching.forget(turn, form)
         happen(turn, "closed", form, None, None, verdict)

@@ -167,6 +167,7 @@ def set_latch(turn: Turn, form: OpenForm, latch: Latch, name: str, answer: str) 
             break
     turn.set(LatchUndo(session, place, record, before, session.options.latch_store if stored else None), "done", True)
     turn.note_form("latch", form, name, None, answer)
+    tell_latched(turn, form, name, answer)
     session.latches.differs(turn.cause)
     return True
 
@@ -184,7 +185,14 @@ def reset_latch(turn: Turn, form: OpenForm, latch: Latch, name: str) -> None:
         del session.session_latches[place]
     turn.set(LatchUndo(session, place, None, before, session.options.latch_store if stored else None), "done", True)
     turn.note_form("latch", form, name, before.answer, None)
+    tell_latched(turn, form, name, None)
     session.latches.differs(turn.cause)
+
+
+def tell_latched(turn: Turn, form: OpenForm, name: str, answer: str | None) -> None:
+    """Tell observers that a latch was set or reset."""
+    for observer in turn.session.observers:
+        observer.latched(form, name, answer)
 
 
 def forget(turn: Turn, form: OpenForm) -> None:
@@ -196,6 +204,7 @@ def forget(turn: Turn, form: OpenForm) -> None:
             del session.session_latches[place]
             turn.set(LatchUndo(session, place, None, record, None), "done", True)
             turn.note_form("latch", form, place[0], record.answer, None)
+            tell_latched(turn, form, place[0], None)
             session.latches.differs(turn.cause)
 
 

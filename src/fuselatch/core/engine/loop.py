@@ -101,7 +101,7 @@ def dispatch(turn: Turn, event: Event) -> None:
         control._pending = None
         event.new = control._value
     plan = control._plan
-    if session.pauses and pauses_at(turn, event):
+    if session.sees_events and pauses_at(turn, event):
         pause(turn, event)
     if rows is not None:
         old, new = (hidden(event.old), hidden(event.new)) if plan.masked else (event.old, event.new)
@@ -114,7 +114,7 @@ def dispatch(turn: Turn, event: Event) -> None:
 def dispatch_of_form(turn: Turn, event: Event) -> None:
     """Note a form's event and run its handlers."""
     state = event.form._state
-    if turn.session.pauses and pauses_at(turn, event):
+    if turn.session.sees_events and pauses_at(turn, event):
         pause(turn, event)
     if turn.rows is not None:
         event._number = add_row(turn.rows, event._cause, "event", state.name, "", event.name, event.old, event.new)
@@ -133,11 +133,12 @@ def dispatch_of_form(turn: Turn, event: Event) -> None:
 
 def pauses_at(turn: Turn, event: Event) -> bool:
     """Return True if the session should pause before an event."""
-    session = turn.session
-    path = event.control.name if event.control is not None else ""
-    if session.before_event is not None:
-        session.before_event(event, turn)
-    return any((kind, path, event.name) in session.pauses for kind in type(event.form).__mro__)
+    queued = turn.queued
+    pauses = False
+    for observer in turn.session.observers:
+        # All of them are told, even if one pauses.
+        pauses = observer.before_event(event, queued) or pauses
+    return pauses
 
 
 def run(turn: Turn, handlers: tuple[Handler, ...], owner: Any, event: Event) -> None:
@@ -148,9 +149,7 @@ def run(turn: Turn, handlers: tuple[Handler, ...], owner: Any, event: Event) -> 
     most = session.options.max_runs
     try:
         for handler in handlers:
-            if session.muted and handler.function in session.muted:
-                turn.cause = event._number
-                turn.note_form("block", event.form, f"muted {handler.name}", None, session.muted[handler.function])
+            if session.observers and is_held_back(turn, handler, event):
                 continue
             turn.runs += 1
             if event._depth >= SHALLOW or turn.runs > most:
@@ -169,6 +168,21 @@ def run(turn: Turn, handlers: tuple[Handler, ...], owner: Any, event: Event) -> 
                 raise Abandoned
     finally:
         turn.event, turn.handler, turn.cause = before_event, before_handler, before_cause
+
+
+def is_held_back(turn: Turn, handler: Handler, event: Event) -> bool:
+    """Return True if an observer doesn't let a handler run; otherwise tell them that it runs."""
+    observers = turn.session.observers
+    reason = next((found for one in observers if (found := one.before_handler(handler, event)) is not None), None)
+    if reason is None:
+        for observer in observers:
+            observer.ran(handler, event)
+        return False
+    for observer in observers:
+        observer.blocked(handler, event, reason)
+    turn.cause = event._number
+    turn.note_form("block", event.form, f"muted {handler.name}", None, reason)
+    return True
 
 
 def call(turn: Turn, handler: Handler, target: Any, event: Event) -> None:

@@ -57,8 +57,8 @@ def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: O
     look(turn)
     if state.plan.records:
         state.records = Records(session, opened, state.plan.records)
-    if session.options.observer is not None:
-        session.options.observer.opened(opened)
+    for observer in session.observers:
+        observer.opened(opened)
     make_ready(session, cells)
     turn.set(state, "phase", state.after("open"))
     if state.records is not None:

@@ -32,11 +32,12 @@ def ask(session: SessionState, form: OpenForm, prompt: Prompt, facts: Mapping[st
         announce(turn)
     give_way(turn, None)
     number = note_prompt(turn, form, prompt, shown, text) if turn.rows is not None else 0
+    for observer in session.observers:
+        observer.asked(form, name_of_prompt(form, prompt), prompt)
     pressed: str = wait_for(turn, PromptWait(turn, form, shown, prompt, text, number))
     # Code that compares answers sees the declared captions, whatever a policy shows.
     answer = prompt.buttons[shown.buttons.index(pressed)]
-    observer = session.options.observer
-    if observer is not None:
+    for observer in session.observers:
         observer.answered(form, name_of_prompt(form, prompt), prompt, answer)
     if latch is not None and answer in prompt.remember:
         latching.set_latch(turn, form, latch, prompt.latch_name, answer)

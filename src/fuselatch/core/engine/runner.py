@@ -33,13 +33,15 @@ def start(session: SessionState, label: object, step: Callable[[Turn], object], 
         look_at_the_day(session)
     if options.recording:
         record(turn)
+    for observer in session.observers:
+        observer.began(turn.told, by)
     session.turn = turn
     try:
         if quiet:
             session.workers.must_be_at_home()
-            carry_out(turn)
+            carry_to_end(turn)
         else:
-            session.workers.start(turn, carry_out)
+            session.workers.start(turn, carry_to_end)
     finally:
         session.turn = None
     if session.waits or turn.error is not None:
@@ -130,6 +132,13 @@ def go_on(session: SessionState) -> None:
 # ---- one turn
 
 
+def carry_to_end(turn: Turn) -> None:
+    """Carry out a gesture, and tell observers of its end."""
+    carry_out(turn)
+    for observer in turn.session.observers:
+        observer.ended(turn.told, turn.error)
+
+
 def carry_out(turn: Turn) -> None:
     """Run the gesture's steps. An error is stored in `error`, and everything is undone."""
     session = turn.session
@@ -163,6 +172,8 @@ def carry_out(turn: Turn) -> None:
 def fail(turn: Turn, error: BaseException) -> None:
     """Undo a turn that failed. If the store refused, the user may try again."""
     note_error(turn, error)
+    for observer in turn.session.observers:
+        observer.failed(error)
     put_back(turn)
     met = error.error if isinstance(error, HandlerFailed) else error
     # Written data can't be undone, so a gesture that has written is never repeated.

@@ -72,9 +72,8 @@ def refresh(session: SessionState, cell: Cell) -> Any:
             watch(cell, inputs)
             cell.value = value
         cell.fresh = True
-        observer = session.options.observer
-        if observer is not None:
-            observer.computed(cell)
+        if session.observers and cell.prop != "check":
+            tell_computed(session, cell)
     except HandlerFailed:
         raise
     except Exception as error:
@@ -85,6 +84,14 @@ def refresh(session: SessionState, cell: Cell) -> Any:
             session.dirty.computing.pop()
             cell.running = False
     return cell.value
+
+
+def tell_computed(session: SessionState, cell: Cell) -> None:
+    """Tell observers that a rule was computed."""
+    node: Any = cell.node
+    path = "" if isinstance(node, FormState) else node.name
+    for observer in session.observers:
+        observer.computed(node.form, path, cell.prop, cell.value)
 
 
 def inputs_differ(cell: Cell) -> bool:

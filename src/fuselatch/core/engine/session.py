@@ -6,7 +6,7 @@ records are passed in. A session can only be used from the thread that created i
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 from datetime import date, datetime
 from types import TracebackType
@@ -15,7 +15,7 @@ from typing import Any, Self, TypeVar
 from fuselatch.core.engine import latching, refusals, runner, why
 from fuselatch.core.engine.engine import Engine
 from fuselatch.core.engine.latching import LatchView
-from fuselatch.core.engine.observer import Observer
+from fuselatch.core.engine.observer import Muting, Observer, Pausing
 from fuselatch.core.engine.offers import Offer, Offered, Offers
 from fuselatch.core.engine.opening import open_form
 from fuselatch.core.engine.state import Options, Turn
@@ -93,8 +93,7 @@ class Session:
     `forms`: forms that the user can open by name or shortcut; classes, or a mapping of classes to parameters. `records`:
     a store. `at`, `only`: the first record and the rows of a bound form (see `Form.open`). `services`: a mapping of
     classes to objects. `latches`: a latch store. `policy`: a `Policy`. `max_runs`: handler runs allowed per gesture.
-    `recording=False`: no trace. `observer`: told what is tried. `prepare`: called before anything opens, for example to
-    mute handlers.
+    `recording=False`: no trace. `observers`: told what happens (see `Observer`).
 
     Raises `Refused`, `UnknownName`, `HandlerFailed`, and `PolicyError` if the policy doesn't fit a form.
     """
@@ -116,8 +115,7 @@ class Session:
         at: Any = None,
         only: Mapping[str, Any] | None = None,
         params: Mapping[str, Any] | None = None,
-        observer: Observer | None = None,
-        prepare: Callable[[Session], None] = lambda session: None,
+        observers: Iterable[Observer] = (),
     ) -> None:
         plain = formats if formats is not None else PLAIN
         self._services = Services(services or {})
@@ -131,12 +129,11 @@ class Session:
             policy.known(names_of_forms())
             for each in (start, *offers.by_name.values()) if start is not None else offers.by_name.values():
                 policy.applied(each.form)
-        options = Options(
-            user, self._services, clock, plain, records, latches, policy, offers, max_runs, recording, observer
-        )
+        options = Options(user, self._services, clock, plain, records, latches, policy, offers, max_runs, recording)
         self._engine = Engine(self, options)
         self._state = self._engine.state
-        prepare(self)
+        for observer in observers:
+            self._state.watch(observer)
         if start is None:
             return
 
@@ -349,22 +346,21 @@ class Session:
         function = getattr(handler, "__func__", handler)
         if not heard_by(function):
             raise UnknownName(f"{getattr(function, '__qualname__', function)} isn't a handler (no event is attached to it)")
-        self._state.muted[function] = reason
+        state = self._state
+        if state.muting is None:
+            state.muting = Muting()
+            state.watch(state.muting)
+        state.muting.reasons[function] = reason
 
     def pause_at(self, event: EventSource, form: type[Form] | None = None) -> None:
         """Pause before an event from now on; `go_on` continues. A control's event needs `form`."""
         owner = event.owner
         kind = owner if isinstance(owner, type) else form or type(self.first)
-        self._state.pauses.add((kind, "" if isinstance(owner, type) else owner.name, event.name))
-
-    def before_each(self, look: Callable[[str, tuple[str, ...]], None]) -> None:
-        """Call a function before each event, with its path ("berth.changed") and the queue.
-
-        Nothing waits and the trace doesn't differ. In the function, `view` shows the form as it is then.
-        """
         state = self._state
-        state.before_event = lambda event, turn: look(event.path, turn.queued)
-        state.pauses.add((object, "", ""))
+        if state.pausing is None:
+            state.pausing = Pausing()
+            state.watch(state.pausing)
+        state.pausing.places.add((kind, "" if isinstance(owner, type) else owner.name, event.name))
 
     def go_on(self) -> None:
         """Continue after a pause. Raises the errors of the resumed handlers."""

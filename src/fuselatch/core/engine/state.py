@@ -13,7 +13,7 @@ from typing import Any, Final
 
 from greenlet import greenlet
 
-from fuselatch.core.engine.observer import Observer
+from fuselatch.core.engine.observer import Muting, Observer, Pausing
 from fuselatch.core.engine.offers import Offers
 from fuselatch.core.engine.store import Store
 from fuselatch.core.engine.workers import Workers, workers_here
@@ -52,7 +52,7 @@ class Options:
     """The options that a session was created with."""
 
     __slots__ = (
-        "clock", "formats", "latch_store", "max_runs", "observer", "offers", "policy", "recording", "services", "store",
+        "clock", "formats", "latch_store", "max_runs", "offers", "policy", "recording", "services", "store",
         "user",
     )  # fmt: skip
 
@@ -68,7 +68,6 @@ class Options:
         offers: Offers,
         max_runs: int,
         recording: bool,
-        observer: Observer | None,
     ) -> None:
         self.user = user
         self.services = services
@@ -80,7 +79,6 @@ class Options:
         self.offers = offers
         self.max_runs = max_runs
         self.recording = recording
-        self.observer = observer
 
 
 class SessionSource(Node):
@@ -331,38 +329,10 @@ class SessionState(Undoable):
     """The state of one session."""
 
     __slots__ = (
-        "before_event",
-        "catalogs",
-        "closed",
-        "closing",
-        "day",
-        "dirty",
-        "grouped",
-        "hovered",
-        "indexes",
-        "known_latches",
-        "last_entered",
-        "latches",
-        "messages",
-        "muted",
-        "notice",
-        "now",
-        "open_forms",
-        "options",
-        "pauses",
-        "plans",
-        "port",
-        "retired",
-        "row_cache",
-        "rows",
-        "session_latches",
-        "shared",
-        "stack",
-        "today",
-        "trace",
-        "turn",
-        "waits",
-        "workers",
+        "catalogs", "closed", "closing", "day", "dirty", "grouped", "hovered", "indexes", "known_latches",
+        "last_entered", "latches", "messages", "muting", "notice", "now", "observers", "open_forms", "options",
+        "pausing", "plans", "port", "retired", "row_cache", "rows", "sees_events", "session_latches", "shared", "stack",
+        "today", "trace", "turn", "waits", "workers",
     )  # fmt: skip
 
     port: EnginePort
@@ -400,10 +370,11 @@ class SessionState(Undoable):
         self.known_latches: dict[str, tuple[Latch, str]] = {}
         self.last_entered: dict[tuple[type[OpenForm], str], Any] = {}
 
-        # For whoever looks on: muted handlers with the reason, events to pause before, and a call before each event.
-        self.muted: dict[Callable[..., object], str] = {}
-        self.pauses: set[tuple[type, str, str]] = set()
-        self.before_event: Callable[[Event, Turn], None] | None = None
+        # Whoever looks on: told in this order. `sees_events`: one of them wants all events, also those without a handler.
+        self.observers: tuple[Observer, ...] = ()
+        self.sees_events = False
+        self.muting: Muting | None = None
+        self.pausing: Pausing | None = None
 
         # The clock, read once per gesture, and the date that rules have read.
         self.now: datetime | None = None
@@ -416,6 +387,11 @@ class SessionState(Undoable):
         self.grouped: dict[tuple[str, str], tuple[Any, Mapping[Any, Any]]] = {}
         self.plans: dict[type[OpenForm], FormPlan] = {}
         self.retired: dict[Any, None] = {}
+
+    def watch(self, observer: Observer) -> None:
+        """Tell an observer from now on."""
+        self.observers = (*self.observers, observer)
+        self.sees_events = self.sees_events or type(observer).before_event is not Observer.before_event
 
     @property
     def prompt_wait(self) -> PromptWait | None:
@@ -593,7 +569,7 @@ class Turn(Undoable):
             if pending.old == value:
                 control._pending = None
             return
-        if rows is not None or "changed" in plan.heard or session.pauses:
+        if rows is not None or "changed" in plan.heard or session.sees_events:
             handler = self.handler
             by: By = self.by if handler is None else "program"
             # The new value is read when the event's turn comes: it may change again until then.
@@ -617,7 +593,7 @@ class Turn(Undoable):
 
     def is_heard(self, name: str, form: OpenForm, control: Any) -> bool:
         """Return True if an event has a handler or may be paused at."""
-        if self.session.pauses:
+        if self.session.sees_events:
             return True
         if control is not None:
             return name in control._plan.heard

@@ -75,7 +75,7 @@ def types_quietly(session: SessionState, control: Any) -> bool:
         and not control._listing
         and control._trouble is None
         and control._decl.kind not in LISTS
-        and not session.pauses
+        and not session.sees_events
     )
 
 
@@ -270,7 +270,7 @@ def answer(turn: Turn, gesture: Gesture, control: Any) -> None:
 
 def answers_quietly(session: SessionState, control: Any) -> bool:
     """Return True if an answer only ends its prompt, and nothing else is pending."""
-    return not (session.stack.unsettled or session.dirty.pending or session.pauses)
+    return not (session.stack.unsettled or session.dirty.pending or session.sees_events)
 
 
 def close_front(turn: Turn, gesture: Gesture, control: Any) -> None:

@@ -160,6 +160,8 @@ def commit(turn: Turn) -> None:
     assert writes is not None, "only staged writes are committed"
     for change, receiver, key in written(turn, writes):
         turn.note_form("write", None, change.source, None, str(change))
+        for observer in session.observers:
+            observer.wrote(change)
         if receiver is not None:
             receiver.keyed(turn, key)
     # The rows are written. Undoing the gesture must not stage them again.

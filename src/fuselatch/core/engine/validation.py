@@ -108,8 +108,10 @@ def validate(turn: Turn, control: ControlState) -> None:
     session = turn.session
     before = control._findings
     after = findings(session, control)
-    if session.options.observer is not None:
-        session.options.observer.validated(control, after)
+    if session.observers:
+        passed = passed_checks(control, {finding.rule for finding in after})
+        for observer in session.observers:
+            observer.validated(control, passed, after)
     if before == after:
         return
     turn.put_findings(control, after)
@@ -120,6 +122,30 @@ def validate(turn: Turn, control: ControlState) -> None:
         for finding in after:
             if finding not in (before or ()):
                 turn.note("finding", control, finding.rule, None, finding.text)
+
+
+def passed_checks(control: Any, failed: set[str]) -> tuple[str, ...]:
+    """Return the rules and checks of a control that ran and found nothing, by name."""
+    if not is_usable(control) or control._trouble is not None:
+        return ()
+    blank = is_blank(control)
+    rules = [
+        rule
+        for rule in control._decl.rule_names()
+        if rule not in failed and not (blank and (rule != "required" or "required" in failed))
+    ]
+    for check in control._plan.checks:
+        given = [control._state.controls[path] for path in check.controls]
+        ran = all(is_usable(one) and one._trouble is None and (check.blanks or not is_blank(one)) for one in given)
+        if ran and check.name not in failed:
+            rules.append(check.name)
+    return tuple(rules)
+
+
+def is_blank(control: Any) -> bool:
+    """Return True if a control has no value, or is an unticked box."""
+    value = control._value
+    return value is False or (value == control._plan.blank and value is not True)
 
 
 def validate_quietly(session: SessionState) -> None:

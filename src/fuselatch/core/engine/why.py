@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any, Final
 
+from fuselatch.core.engine.observer import Muting
 from fuselatch.core.engine.state import SessionState
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import Live, LiveInput
@@ -183,7 +184,7 @@ def of_event(session: SessionState, form: OpenForm, control: Live | None, name: 
         yield f"{told} was last raised in entry {number}"
         yield from chain(session, number)
     for handler in heard:
-        muted = session.muted.get(handler.function)
+        muted = muted_because(session, handler)
         yield f"  {handler.name} is muted: {muted}" if muted is not None else f"  handled by {handler.name}"
     if not heard:
         yield "  no handler"
@@ -192,7 +193,7 @@ def of_event(session: SessionState, form: OpenForm, control: Live | None, name: 
 def of_handler(session: SessionState, form: OpenForm, handler: Handler) -> Iterator[str]:
     state = form._state
     number = next((at for at, row in rows(session, "handler") if row[4] == handler.name), None)
-    muted = session.muted.get(handler.function)
+    muted = muted_because(session, handler)
     if muted is not None:
         yield f"{handler.name} is muted: {muted}"
     if number is not None:
@@ -208,6 +209,12 @@ def of_handler(session: SessionState, form: OpenForm, handler: Handler) -> Itera
         raised = last(session, "event", state.name, path, event)
         what = f"{path or type(form).__name__}.{event}"
         yield f"  it handles {what}, which {'was not raised' if raised is None else f'was raised in entry {raised}'}"
+
+
+def muted_because(session: SessionState, handler: Handler) -> str | None:
+    """Return the reason that a handler is muted for, or None."""
+    reasons = (observer.reasons.get(handler.function) for observer in session.observers if isinstance(observer, Muting))
+    return next((reason for reason in reasons if reason is not None), None)
 
 
 def named(found: tuple[Handler, ...], handler: Handler) -> bool:

@@ -311,9 +311,21 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
     rule_words: ClassVar[tuple[str, ...]] = ("required",)
     """The properties that are rules about the value."""
 
+    def rule_names(self) -> tuple[str, ...]:
+        """Return the declared rules that can have a finding."""
+        # A bound of 0 is a rule, although 0 == False. A length of at least 0 is none.
+        none = (None, "", 0) if isinstance(self.blank, str) else (None, "")
+        declared = {**self.constants, **vars(self)}
+
+        def is_rule(word: str) -> bool:
+            given = declared.get(word)
+            return word in self.rules or not (given is False or given in none)
+
+        return tuple(word for word in self.rule_words if is_rule(word))
+
     def has_rules(self) -> bool:
         """Return True if a declared rule can have a finding."""
-        return any(self.constants.get(word) not in (None, False) or word in self.rules for word in self.rule_words)
+        return bool(self.rule_names())
 
     def validate(self, live: Any, value: Any, formats: Formats) -> list[Finding]:
         """Return the findings of the declared rules for a value."""

@@ -63,6 +63,7 @@ class Text(InputControl[LiveInput[str, str], str, str]):
     of_record = str
     live = LiveInput
     looks = ("multi-line", "password")
+    rule_words = ("required", "min_length", "max_length", "pattern")
     typed = Source("typed")
 
     def __init__(
@@ -99,9 +100,6 @@ class Text(InputControl[LiveInput[str, str], str, str]):
 
     def parse(self, text: str, live: Any, formats: Formats) -> str:
         return text
-
-    def has_rules(self) -> bool:
-        return bool(self.min_length or self.max_length is not None or self.pattern or super().has_rules())
 
     def validate(self, live: Any, value: str, formats: Formats) -> list[Finding]:
         """Return the findings of `required`, `min_length`, `max_length` and `pattern`.

@@ -276,9 +276,11 @@ def controls_of(form: Form) -> Mapping[str, Live]:
     return controls  # type: ignore[no-any-return]
 
 
-def plan_of(form: type[Form]) -> FormPlan:
-    """Return what a form class declares."""
-    return form._plan
+def plan_of(form: Any) -> FormPlan:
+    """Return what a form or group class declares; for an open form, with its session's policy."""
+    named: Any = form
+    plan: FormPlan = named._plan if isinstance(form, type) else named._state.plan
+    return plan
 
 
 def name_of(form: Form) -> str:

@@ -109,7 +109,7 @@ class PolicyRules:
         if not told:
             return plan
         written = {check.name for control in plan.controls.values() for check in control.checks}
-        declared = {f"{path}.{word}" for path, control in plan.controls.items() for word in declared_rules(control.decl)}
+        declared = {f"{path}.{word}" for path, control in plan.controls.items() for word in rule_names(control.decl)}
         for name in told:
             if name not in written | declared:
                 hint = suggest(name, [*sorted(written), *sorted(declared)])
@@ -123,8 +123,7 @@ class PolicyRules:
         return replace(plan, controls=controls)
 
 
-def declared_rules(decl: Any) -> list[str]:
+def rule_names(decl: Any) -> tuple[str, ...]:
     """Return the declared rules of a control that can have another level."""
-    words = ("required", "minimum", "maximum", "min_length", "max_length", "pattern")
-    told = {word: vars(decl).get(word, decl.constants.get(word)) for word in words}
-    return [word for word in words if word in decl.rules or told[word] not in (None, False, 0, "")]
+    names: tuple[str, ...] = decl.rule_names() if hasattr(type(decl), "rule_names") else ()
+    return names

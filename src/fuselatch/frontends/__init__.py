@@ -1,0 +1,46 @@
+"""For those who show forms: the session, gestures, the view and its parts, observers, the trace."""
+
+from typing import TYPE_CHECKING
+
+from fuselatch.lazily import lazily
+
+if TYPE_CHECKING:
+    from fuselatch.core.engine.latching import LatchView as LatchView
+    from fuselatch.core.engine.observer import Observer as Observer
+    from fuselatch.core.engine.session import Session as Session
+    from fuselatch.core.engine.view import ColumnView as ColumnView
+    from fuselatch.core.engine.view import ControlView as ControlView
+    from fuselatch.core.engine.view import FormView as FormView
+    from fuselatch.core.engine.view import GroupView as GroupView
+    from fuselatch.core.engine.view import OfferView as OfferView
+    from fuselatch.core.engine.view import PromptView as PromptView
+    from fuselatch.core.engine.view import RowView as RowView
+    from fuselatch.core.engine.view import View as View
+    from fuselatch.core.model.gestures import Gesture as Gesture
+    from fuselatch.core.model.locale_formats import Formats as Formats
+    from fuselatch.core.model.locale_formats import PlainFormats as PlainFormats
+    from fuselatch.core.model.trace import Trace as Trace
+    from fuselatch.core.model.trace import TraceEntry as TraceEntry
+
+WHERE = {
+    "fuselatch.core.engine.latching": ("LatchView",),
+    "fuselatch.core.engine.observer": ("Observer",),
+    "fuselatch.core.engine.session": ("Session",),
+    "fuselatch.core.engine.view": (
+        "ColumnView",
+        "ControlView",
+        "FormView",
+        "GroupView",
+        "OfferView",
+        "PromptView",
+        "RowView",
+        "View",
+    ),
+    "fuselatch.core.model.gestures": ("Gesture",),
+    "fuselatch.core.model.locale_formats": ("Formats", "PlainFormats"),
+    "fuselatch.core.model.trace": ("Trace", "TraceEntry"),
+}
+"""The module of each public name."""
+
+if not TYPE_CHECKING:
+    __getattr__, __dir__ = lazily(__name__, WHERE)

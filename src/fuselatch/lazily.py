@@ -1,0 +1,44 @@
+"""Packages whose public names are imported on first use, so that `--help` answers without loading the engine."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from importlib import import_module
+from typing import Any
+
+ELSEWHERE = (
+    "fuselatch",
+    "fuselatch.frontends",
+    "fuselatch.stores",
+    "fuselatch.services",
+    "fuselatch.scenes",
+    "fuselatch.rehearsal",
+)
+"""The packages with public names. A name that one doesn't have may be in another."""
+
+
+def lazily(package: str, where: Mapping[str, tuple[str, ...]]) -> tuple[Callable[[str], Any], Callable[[], list[str]]]:
+    """Return a package's `__getattr__` and `__dir__`. `where`: the module of each public name."""
+    names = {name: module for module, found in where.items() for name in found}
+
+    def get(name: str) -> Any:
+        if name == "__all__":
+            return list(names)
+        if name.startswith("__"):
+            raise AttributeError(name)
+        module = names.get(name)
+        if module is None:
+            raise AttributeError(f"module '{package}' has no '{name}'; {hint(package, name, names)}")
+        return getattr(import_module(module), name)
+
+    return get, lambda: [*names]
+
+
+def hint(package: str, name: str, names: Mapping[str, str]) -> str:
+    """Return where a name is, or the closest one."""
+    from fuselatch.core.model.names import suggest
+
+    for other in ELSEWHERE:
+        if other != package and name in dir(import_module(other)):
+            return f"it is in {other}"
+    return suggest(name, names)

@@ -1,0 +1,119 @@
+"""Observers: one sees everything that a session does, and changes nothing."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+
+from fuselatch import Button, Event, Form, HandlerFailed, Latch, Number, Prompt, Text, check
+from fuselatch.frontends import Gesture, Observer, Session
+from fuselatch.stores import MemoryRecords
+from tests.helpers import told
+
+
+class Stay(Form, records="stays"):
+    """Does everything that an observer is told of."""
+
+    nights = Number("Nights", required=True, maximum=30)
+    price = Number("Price", value=lambda form: (form.nights.value or 0) * 10)
+    note = Text("Note")
+    go = Button("Go")
+    done = Button("OK", closes="accepted")
+    asked = Latch(per="session")
+    sure = Prompt("Sure?", buttons=("Yes", "No"))
+
+    @check(nights, price)
+    def cheap(self, nights: float, price: float) -> str | None:
+        return "Too dear" if price > 200 else None
+
+    @nights.changed
+    def note_it(self) -> None:
+        self.note.value = "changed"
+
+    @go.clicked
+    def ask_first(self) -> None:
+        if self.ask(self.sure) == "No":
+            raise ValueError("not sure")
+        self.asked.set("done")
+
+
+class Log(Observer):
+    """Keeps every call in words."""
+
+    def __init__(self) -> None:
+        self.lines: list[str] = []
+
+    def before_event(self, event: Event, queued: tuple[str, ...]) -> bool:
+        """Don't pause. As it is overridden, all events come here."""
+        self.lines.append(f"before {event.path}")
+        return False
+
+    def __getattribute__(self, name: str) -> Any:
+        if name.startswith("_") or name in ("lines", "before_event") or not hasattr(Observer, name):
+            return super().__getattribute__(name)
+        own: Callable[..., Any] = super().__getattribute__(name)
+
+        def call(*args: Any) -> Any:
+            words = [getattr(arg, "path", getattr(arg, "name", arg)) for arg in args]
+            if not name.startswith("before"):
+                self.lines.append(" ".join([name, *(str(word) for word in words if not isinstance(word, Form))]))
+            return own(*args)
+
+        return call
+
+
+def play(session: Session) -> None:
+    for gesture in (
+        Gesture(verb="type", control="nights", text="25"),
+        Gesture(verb="focus", control="note"),
+        Gesture(verb="press", control="go"),
+        Gesture(verb="answer", text="Yes"),
+        Gesture(verb="type", control="nights", text="3"),
+        Gesture(verb="press", control="done"),
+    ):
+        session.feed(gesture)
+
+
+def store() -> MemoryRecords:
+    return MemoryRecords({"stays": [{"id": 1, "nights": 2, "note": ""}]})
+
+
+def test_an_observer_is_told_everything() -> None:
+    log = Log()
+    play(Session(Stay, records=store(), observers=(log,)))
+    lines = iter(log.lines)
+    # In this order, with others between them.
+    for wanted in (
+        "began open Stay program", "opened", "computed price value 20.0", "ended open Stay None",
+        "began focus note user", "ran Stay.note_it nights.changed", "computed price value 250.0",
+        "validated nights ('required', 'maximum') (Finding(text='Too dear', level='refuse', rule='cheap', while_typing=False),)",
+        "before nights.left", "began press go user", "ran Stay.ask_first go.clicked", "asked sure Stay.sure",
+        "began answer Yes user", "ended answer Yes None", "answered sure Stay.sure Yes",
+        "latched Stay.asked done", "ended press go None", "validated nights ('required', 'maximum', 'cheap') ()",
+        "closed accepted", "wrote 1: nights=3.0, note=changed", "ended press done None",
+    ):  # fmt: skip
+        assert wanted in lines, f"{wanted} isn't among {log.lines}"
+
+
+def test_observers_change_nothing() -> None:
+    sessions = [Session(Stay, records=store(), observers=observers) for observers in ((), (Log(), Observer()))]
+    for session in sessions:
+        play(session)
+    assert told(sessions[0].trace) == told(sessions[1].trace)
+
+
+def test_an_observer_holds_a_handler_back_and_is_told_of_failures() -> None:
+    class Careful(Log):
+        pass
+
+    log = Careful()
+    session = Session(Stay, records=store(), observers=(log,))
+    session.mute(Stay.note_it, "not now")
+    session.feed(Gesture(verb="type", control="nights", text="4"))
+    session.feed(Gesture(verb="press", control="go"))
+    assert "blocked Stay.note_it nights.changed not now" in log.lines
+    with pytest.raises(HandlerFailed):
+        session.feed(Gesture(verb="answer", text="No"))
+    assert next(line for line in log.lines if line.startswith(("failed", "ended press go"))).startswith("failed ")
