@@ -14,7 +14,6 @@ from fuselatch.core.model.errors import Refused, UnknownName
 from fuselatch.core.model.locale_formats import PlainFormats
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.values import Unparsable
-from fuselatch.core.model.words import KIND_NAMES
 from fuselatch.rehearsal.desk_view import DeskView
 from fuselatch.rehearsal.grammar import OF_OUTCOME, VerbRule, expected_rule, step_and_reason
 
@@ -284,7 +283,7 @@ def property_text(control: Any, words: list[str]) -> Looked:
 def property_choices(control: Any, words: list[str]) -> Looked:
     """`NAME.choices WORD…`: all choices, in order; without a word, any."""
     if not isinstance(control, LiveChoice):
-        raise UnknownName(f"'{control.name}' has no choices ({KIND_NAMES[control.declared.kind]})")
+        raise UnknownName(f"'{control.name}' has no choices ({control.declared.named})")
     texts = control.choices.shown()
     few = ", ".join(texts[:FEW]) + (f", … ({len(texts)} in all)" if len(texts) > FEW else "")
     return texts == words if words else bool(texts), f"choices: {few}" if texts else "no choices"
@@ -298,7 +297,7 @@ def property_flag(name: str) -> Callable[[Any, list[str]], Looked]:
         if word.lower() not in YES_NO:
             raise UnknownName(f"'{word}' isn't 'yes' or 'no'")
         if not hasattr(control, name):
-            raise UnknownName(f"'{control.name}' has no '{name}' ({KIND_NAMES[control.declared.kind]})")
+            raise UnknownName(f"'{control.name}' has no '{name}' ({control.declared.named})")
         actual = bool(getattr(control, name))
         return actual is YES_NO[word.lower()], f"it is {'' if actual else 'not '}{name}"
 
@@ -308,14 +307,14 @@ def property_flag(name: str) -> Callable[[Any, list[str]], Looked]:
 def property_marker(control: Any, words: list[str]) -> Looked:
     """`NAME.marker [PART]`: a marker with this part in its text is shown."""
     if not isinstance(control, LiveInput):
-        raise UnknownName(f"'{control.name}' can't have a marker ({KIND_NAMES[control.declared.kind]})")
+        raise UnknownName(f"'{control.name}' can't have a marker ({control.declared.named})")
     return text_holds(control.marker.text, words, "the marker is", "there is no marker")
 
 
 def property_rows(control: Any, words: list[str]) -> Looked:
     """`NAME.rows COUNT`: the number of lines, or of a table's rows."""
     if not isinstance(control, LiveLines | LiveTable):
-        raise UnknownName(f"'{control.name}' has no rows ({KIND_NAMES[control.declared.kind]})")
+        raise UnknownName(f"'{control.name}' has no rows ({control.declared.named})")
     count = control.count if isinstance(control, LiveTable) else len(control)
     return str(count) == words[0], f"there are {count}"
 
@@ -348,7 +347,7 @@ PROPERTIES: Final[Mapping[str, Callable[[Any, list[str]], Looked]]] = {
 def has_value(control: Any, prop: str) -> None:
     """Refuse a property of values on a control without one."""
     if not isinstance(control, LiveValue):
-        raise UnknownName(f"'{control.name}' has no {prop} ({KIND_NAMES[control.declared.kind]})")
+        raise UnknownName(f"'{control.name}' has no {prop} ({control.declared.named})")
 
 
 def same_value(control: Any, value: object, word: str) -> bool:

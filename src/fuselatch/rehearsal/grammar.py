@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final
+
+from fuselatch.core.model.gestures import VERBS as GESTURES
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,33 +35,30 @@ OPENING: Final[Mapping[str, VerbRule]] = {
 }
 """The verbs before the first step."""
 
-STEPS: Final[Mapping[str, VerbRule]] = {
-    "focus": VerbRule(1, 1, "focus CONTROL"),
-    "type": VerbRule(2, 2, "type CONTROL TEXT"),
-    "paste": VerbRule(2, 2, "paste CONTROL TEXT"),
-    "clear": VerbRule(1, 1, "clear CONTROL"),
-    "key": VerbRule(1, 2, "key KEY [TIMES]"),
-    "tab": VerbRule(0, 0, "tab"),
-    "back_tab": VerbRule(0, 0, "back_tab"),
-    "press": VerbRule(0, 1, "press [BUTTON]"),
-    "double": VerbRule(0, 2, "double [CONTROL [CHOICE]]"),
-    "pick": VerbRule(2, 2, "pick CONTROL CHOICE"),
-    "sort": VerbRule(2, 2, "sort TABLE COLUMN"),
-    "tick": VerbRule(1, 1, "tick CONTROL"),
-    "untick": VerbRule(1, 1, "untick CONTROL"),
-    "hover": VerbRule(1, 1, "hover CONTROL"),
-    "unhover": VerbRule(0, 0, "unhover"),
-    "wait": VerbRule(1, 1, "wait DURATION"),
-    "answer": VerbRule(1, 1, "answer BUTTON"),
-    "close": VerbRule(0, 0, "close"),
-    "open": VerbRule(1, 1, "open FORM"),
-    "record": VerbRule(1, 1, "record next|previous|first|last|new|save|remove|KEY"),
-    "add_line": VerbRule(1, 1, "add_line LINES"),
-    "remove_line": VerbRule(1, 1, "remove_line LINES[POSITION]"),
-    "move_line": VerbRule(2, 2, "move_line LINES[POSITION] POSITION"),
-    "expect": VerbRule(1, None, "expect [not] WHAT WORD…"),
+WITHOUT_GESTURE: Final[Mapping[str, str]] = {
+    "paste": "CONTROL TEXT",
+    "clear": "CONTROL",
+    "wait": "DURATION",
+    "expect": "[not] WHAT WORD…",
 }
-"""The steps."""
+"""Steps that aren't a verb of a gesture, and their words."""
+
+
+def rule_of(verb: str, words: str) -> VerbRule:
+    """Return the rule of a verb. In brackets is what can be left out."""
+    named = re.findall(r"\[*[^\s\[\]]+(?:\[POSITION\])?\]*", words)
+    needed = [word for word in named if not word.startswith("[")]
+    usage = f"{verb} {words}".strip()
+    if words.endswith("…"):
+        return VerbRule(1, None, usage)
+    return VerbRule(len(needed), len(named), usage)
+
+
+STEPS: Final[Mapping[str, VerbRule]] = {
+    verb: rule_of(verb, words)
+    for verb, words in {**{verb: each.words for verb, each in GESTURES.items()}, **WITHOUT_GESTURE}.items()
+}
+"""The steps: the verbs of gestures, and a few more."""
 
 MEANT: Final[Mapping[str, str]] = {
     "click": "press", "push": "press", "submit": "press", "select": "pick", "choose": "pick", "check": "tick",

@@ -8,14 +8,12 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from fuselatch.core.forms.catalogs import Catalog
-from fuselatch.core.forms.defaults import LastEntered, NthChoice
 from fuselatch.core.forms.form import Form, plan_of
 from fuselatch.core.forms.lines import Lines
 from fuselatch.core.forms.params import MISSING
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, Handler
 from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.forms.prompts import Prompt
-from fuselatch.core.forms.tables import Table
 from fuselatch.core.model.cells import Derived
 from fuselatch.report.reading import forms_named, paths_in, uses
 from fuselatch.report.samples import verdicts
@@ -187,7 +185,7 @@ def control_told(control: ControlPlan, plan: FormPlan, form: type[Any]) -> Contr
     choices = decl.constants.get("choices")
     if choices is not None:
         rules = (*rules, f"{len(choices)} choices")
-    rules = (*rules, *special(decl))
+    rules = (*rules, *decl.details())
     return ControlTold(
         control.path,
         decl.kind,
@@ -204,26 +202,6 @@ def line_told(control: ControlPlan) -> Iterator[ControlTold]:
         for inner in in_order(plan_of(control.decl.line)):
             found = control_told(inner, plan_of(control.decl.line), control.decl.line)
             yield replace(found, path=f"{control.path}[].{found.path}")
-
-
-def special(decl: Any) -> Iterator[str]:
-    """Yield what only some kinds of control declare."""
-    if isinstance(decl, Lines):
-        yield f"lines of {decl.line.__name__}"
-        if decl.records:
-            yield f"records {decl.records}, key {decl.key}"
-            yield f"new record: {decl.new_parent}; on removal: {decl.on_parent_remove}"
-    if isinstance(decl, Table):
-        yield f"columns {', '.join(decl.columns)}"
-        if decl.sort:
-            yield f"sorted by {decl.sort}"
-    default = decl.constants.get("default")
-    if isinstance(default, NthChoice | LastEntered):
-        yield f"default {default!r}"
-    if decl.submits:
-        yield f"submits, then {decl.after_submit}"
-    if decl.constants.get("column"):
-        yield f"column {decl.constants['column']}"
 
 
 def rule_text(word: str, value: Any) -> str:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any, Final
 from fuselatch.core.engine.view import ControlView, FormView, PromptView
 from fuselatch.report.figures import INK, QUIET, new_figure
 from fuselatch.report.flipbook import Shot
-from fuselatch.report.layout import MOST_ROWS, Strip, entry_text, is_behind, shape_of, strips
+from fuselatch.report.layout import MOST_ROWS, Strip, entry_text, is_behind, strips
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -69,7 +69,7 @@ def draw_form(axes: Axes, form: FormView, y: float, changes: dict[str, str], beh
 def height_of(strip: Strip) -> float:
     """Return a row's height, with its markers and table rows."""
     markers = sum(bool(one.marker) for one in strip.controls)
-    table = next((one for one in strip.controls if shape_of(one) == "table"), None)
+    table = next((one for one in strip.controls if one.shape == "table"), None)
     rows = min(len(table.cells), MOST_ROWS) + 1 if table is not None else 0
     return ROW + 0.15 + 0.7 * markers + 0.75 * rows
 
@@ -89,13 +89,13 @@ def draw_strip(axes: Axes, strip: Strip, y: float, changes: dict[str, str]) -> N
             refuses = one.marker_level == "refuse"
             say(axes, 10.5, under + 0.35, f"{'x' if refuses else '!'} {one.marker}", "#7a1414" if refuses else "#6b4e00", 9)
             under += 0.7
-        if shape_of(one) == "table":
+        if one.shape == "table":
             draw_table(axes, one, y + ROW)
 
 
 def draw_control(axes: Axes, control: ControlView, x: float, y: float, narrow: bool, change: str) -> float:
     """Draw one control; return where it ends."""
-    shape = shape_of(control)
+    shape = control.shape
     ink = INK if control.enabled else QUIET
     face = CHANGED if change else "white" if control.enabled else "#e9ecef"
     line = 2.0 if control.focused else 0.8

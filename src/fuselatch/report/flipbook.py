@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, Final
 
 from fuselatch.core.engine.view import ControlView, View
 from fuselatch.core.model.trace import TraceEntry
-from fuselatch.report.layout import MOST_ROWS, entry_text, is_behind, shape_of, strips, told
+from fuselatch.report.layout import MOST_ROWS, entry_text, is_behind, strips, told
 from fuselatch.report.tree import grow, lines
 
 if TYPE_CHECKING:
@@ -118,7 +118,6 @@ def page(title: str, summary: str, books: Sequence[Book]) -> str:
         summary=summary,
         books=books,
         strips=strips,
-        shape_of=shape_of,
         is_behind=is_behind,
         entry_text=entry_text,
         most_rows=MOST_ROWS,

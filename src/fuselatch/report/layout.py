@@ -5,21 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from itertools import groupby
-from typing import Final, Literal, TypeAlias
+from typing import Final
 
 from fuselatch.core.engine.view import ControlView, FormView, GroupView, View
 
-Shape: TypeAlias = Literal["entry", "choice", "tick", "button", "label", "table", "lines"]
-
-SHAPES: Final[dict[str, Shape]] = {
-    "choice": "choice",
-    "tick": "tick",
-    "button": "button",
-    "label": "label",
-    "table": "table",
-    "lines": "lines",
-}
-"""The shape of each kind of control. Any other is a field."""
 MOST_ROWS: Final = 6
 """Rows of a table that are drawn."""
 
@@ -42,15 +31,11 @@ def is_behind(view: View, form: FormView) -> bool:
     return form.covered and (view.prompt is None or form is not view.forms[-1])
 
 
-def shape_of(control: ControlView) -> Shape:
-    return SHAPES.get(control.kind, "entry")
-
-
 def strips(form: FormView) -> Iterator[Strip]:
     """Yield the rows of a form, top to bottom."""
     groups = {group.name: group for group in form.groups}
     in_rows = {path: row for row in form.rows for path in row.controls}
-    lines = {control.name for control in form.controls if control.kind == "lines"}
+    lines = {control.name for control in form.controls if control.shape == "lines"}
     seen: list[str] = []
 
     def place(control: ControlView) -> tuple[str, str]:
@@ -59,7 +44,7 @@ def strips(form: FormView) -> Iterator[Strip]:
         group = groups.get(control.group)
         if group is not None and group.group in lines:
             return "line", control.group
-        return ("buttons", control.group) if shape_of(control) == "button" else ("", control.name)
+        return ("buttons", control.group) if control.shape == "button" else ("", control.name)
 
     for (kind, name), found in groupby(form.controls, key=place):
         controls = tuple(found)
@@ -73,9 +58,9 @@ def strips(form: FormView) -> Iterator[Strip]:
             yield Strip(form.rows[int(name)].caption, depth, controls)
         elif kind == "line":
             yield Strip(f"{int(name.rpartition('[')[2].rstrip(']')) + 1}", depth, controls)
-        elif kind == "buttons" or shape_of(controls[0]) == "tick":
+        elif kind == "buttons" or controls[0].shape == "tick":
             yield Strip("", depth, controls)
-        elif shape_of(controls[0]) == "lines":
+        elif controls[0].shape == "lines":
             yield Strip(controls[0].caption, depth, (), True)
         else:
             yield Strip(controls[0].caption, depth, controls)
@@ -96,7 +81,7 @@ def depth_of(group: str, groups: Mapping[str, GroupView]) -> int:
 
 def entry_text(control: ControlView) -> str:
     """Return the text in a field, list or label, or the placeholder."""
-    if control.kind == "choice" and len(control.picked) > 1:
+    if control.shape == "choice" and len(control.picked) > 1:
         return ", ".join(control.picked)
     return control.text or control.placeholder
 
@@ -107,7 +92,7 @@ def told(control: ControlView) -> str:
         "required" if control.required else "",
         "disabled" if not control.enabled else "",
         "has the focus" if control.focused else "",
-        f"{control.choice_count} choices" if control.kind == "choice" else "",
+        f"{control.choice_count} choices" if control.shape == "choice" else "",
         control.marker,
     ]
     return ", ".join(word for word in words if word)

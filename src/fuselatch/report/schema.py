@@ -14,21 +14,6 @@ from fuselatch.core.forms.plans import ControlPlan, FormPlan
 
 DRAFT: Final = "https://json-schema.org/draft/2020-12/schema"
 
-TYPES: Final[dict[str, dict[str, Any]]] = {
-    "text": {"type": "string"},
-    "number": {"type": "number"},
-    "percent": {"type": "number"},
-    "integer": {"type": "integer"},
-    "money": {"type": "number"},
-    "date": {"type": "string", "format": "date"},
-    "time": {"type": "string", "format": "time"},
-    "tick": {"type": "boolean"},
-}
-"""The JSON type of each kind of control."""
-
-ORDERED: Final = frozenset({"number", "percent", "integer", "money"})
-"""Kinds whose bounds JSON Schema can express."""
-
 
 def form_schema(form: type[Form]) -> dict[str, Any]:
     """Return the rules of a form, for a record of its values. Blanks are null (text: "").
@@ -58,49 +43,7 @@ def lines_schema(control: ControlPlan) -> dict[str, Any]:
 def control_schema(control: ControlPlan) -> dict[str, Any]:
     decl, constants = control.decl, control.decl.constants
     caption = constants.get("caption")
-    schema: dict[str, Any] = {"title": caption} if caption else {}
-    schema.update(TYPES.get(decl.kind, {}))
-    needed = constants.get("required") is True
-    if decl.kind == "text":
-        schema.update(text_rules(decl, needed))
-    elif decl.kind == "tick":
-        if needed:
-            schema["const"] = True
-    elif decl.kind in ("choice", "table"):
-        choices = constants.get("choices")
-        items = (
-            list(choices) if choices is not None and all(type(item) in (str, int, float, bool) for item in choices) else None
-        )
-        if items is not None:
-            schema["enum"] = items if needed else [*items, None]
-        elif needed:
-            schema["not"] = {"type": "null"}
-    else:
-        if decl.kind in ORDERED:
-            bounds = {name: constants.get(name) for name in ("minimum", "maximum")}
-            schema.update({name: number(bound) for name, bound in bounds.items() if bound is not None})
-        if not needed:
-            schema["type"] = [schema["type"], "null"]
-    return schema
-
-
-def text_rules(decl: Any, needed: bool) -> dict[str, Any]:
-    """Return the rules of a text. If it isn't required, it may be blank."""
-    rules: dict[str, Any] = {}
-    if decl.min_length:
-        rules["minLength"] = decl.min_length
-    if decl.max_length is not None:
-        rules["maxLength"] = decl.max_length
-    if decl.pattern is not None:
-        rules["pattern"] = decl.pattern.pattern
-    if needed:
-        return {**rules, "minLength": max(1, decl.min_length)}
-    return {"anyOf": [{"const": ""}, rules]} if rules.keys() - {"maxLength"} else rules
-
-
-def number(bound: Any) -> float | int:
-    """Return a bound for JSON."""
-    return bound if isinstance(bound, int | float) else float(bound)
+    return {**({"title": caption} if caption else {}), **decl.schema(constants.get("required") is True)}
 
 
 def view_schema() -> dict[str, Any]:

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import Final
 
 from fuselatch.core.engine.view import ControlView, FormView, PromptView, View
-from fuselatch.report.layout import MOST_ROWS, Strip, entry_text, is_behind, shape_of, strips
+from fuselatch.report.layout import MOST_ROWS, Strip, entry_text, is_behind, strips
 
 WIDTH: Final = 64
 ENTRY: Final = 22
@@ -37,7 +37,7 @@ def form_lines(form: FormView, behind: bool) -> Iterator[str]:
         yield from (
             inside(f"{'':<{wide + 3}}{'!' if one.marker_level == 'refuse' else '?'} {one.marker}") for one in markers
         )
-        if strip.controls and shape_of(strip.controls[0]) == "table":
+        if strip.controls and strip.controls[0].shape == "table":
             yield from table_lines(strip.controls[0])
     if form.message:
         yield inside(f" {form.message}")
@@ -60,7 +60,7 @@ def strip_text(strip: Strip, wide: int) -> str:
 
 
 def box(control: ControlView, narrow: bool) -> str:
-    shape = shape_of(control)
+    shape = control.shape
     dead = not control.enabled
     if shape == "button":
         return f"({control.caption})" if dead else f"[ {control.caption} ]"

@@ -16,22 +16,15 @@ from pathlib import Path
 from types import NoneType, UnionType
 from typing import Any, Final, Literal, NamedTuple, Union, get_args, get_origin, get_type_hints
 
+import fuselatch
+from fuselatch.core.forms.declarations import InputControl
+from fuselatch.core.forms.entries import Text
 from fuselatch.core.forms.form import Form
 from fuselatch.core.model.names import suggest
 from fuselatch.rehearsal.imports import INSTALLED
 from fuselatch.report.cue_words import written
 from fuselatch.stores.csv_files import CsvRecords
 
-KINDS: Final[Mapping[type, tuple[str, str]]] = {
-    bool: ("Tick", ""),
-    int: ("Integer", "1"),
-    float: ("Number", "1"),
-    Decimal: ("Money", "1"),
-    date: ("Date", "2031-05-04"),
-    time: ("Time", "09:30"),
-    str: ("Text", "x"),
-}
-"""For each type, the kind of control and something to type."""
 FEW: Final = 12
 """The most different texts in a column that becomes a choice."""
 OFTEN: Final = 4
@@ -85,7 +78,8 @@ class Outline:
 
     def header(self) -> list[str]:
         """Return the imports, sorted as ruff does."""
-        kinds = {control.kind for control in self.controls}
+        own = {name for names in self.imports.values() for name in names}
+        kinds = {control.kind for control in self.controls} - own
         self.imports.setdefault("fuselatch", set()).update({"Button", "Form", *kinds})
         lines = ["from __future__ import annotations", ""]
         for block in sorted({kind_of_module(module) for module in self.imports}):
@@ -216,8 +210,8 @@ def control_for(param: inspect.Parameter, hint: Any, help_text: str, outline: Ou
         control.options.append(f"choices={outline.need(hint.__module__, hint.__qualname__.partition('.')[0])}")
         first = next(iter(hint))
         control.sample = first.value if isinstance(first.value, str) else first.name
-    elif hint in KINDS:
-        control.kind, control.sample = KINDS[hint]
+    elif (kind := kind_for(hint)) is not None:
+        control.kind, control.sample = outline.need(*home_of(kind)), kind.example
     else:
         what = "it has no annotation" if hint is Any else f"unsupported type {describe(hint)}"
         control.remark = f"{param.name}: {what}; convert the text yourself"
@@ -231,6 +225,23 @@ def control_for(param: inspect.Parameter, hint: Any, help_text: str, outline: Ou
     if help_text:
         control.options.append(f"help={text(help_text)}")
     return control
+
+
+def kind_for(hint: Any) -> type[InputControl[Any, Any, Any]] | None:
+    """Return the kind of control that says it is for a Python type, or None."""
+    waiting: list[type[InputControl[Any, Any, Any]]] = [InputControl]
+    while waiting:
+        kind = waiting.pop(0)
+        if vars(kind).get("generated_for") is hint and hint is not None:
+            return kind
+        waiting.extend(kind.__subclasses__())
+    return None
+
+
+def home_of(kind: type) -> tuple[str, str]:
+    """Return the module to import a kind of control from, and its name."""
+    own = kind.__name__ in dir(fuselatch) and getattr(fuselatch, kind.__name__) is kind
+    return "fuselatch" if own else kind.__module__, kind.__name__
 
 
 def hints_of(function: Callable[..., Any]) -> dict[str, Any]:
@@ -369,7 +380,7 @@ def column_control(column: str, values: Sequence[Any], count: int, outline: Outl
     control = Control(name, "Text", captioned(column), [], param=column)
     kinds = {type(value) for value in values}
     kind = kinds.pop() if len(kinds) == 1 else str
-    control.kind = KINDS.get(kind, KINDS[str])[0]
+    control.kind = (kind_for(kind) or Text).__name__
     texts = list(dict.fromkeys(map(str, values)))
     if kind is str and 1 < len(texts) <= FEW and len(values) >= OFTEN * len(texts):
         control.kind = "Choice"

@@ -13,40 +13,14 @@ from fuselatch.core.model.gestures import VERBS, Gesture
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import MOVES
 from fuselatch.core.model.values import short_text
-from fuselatch.core.model.words import KIND_NAMES
 
 Reason = tuple[str, int | None]
-
-FITTING: Final[dict[str, tuple[frozenset[str], str]]] = {
-    "type": (
-        frozenset({"text", "number", "percent", "integer", "money", "date", "time", "choice", "table"}),
-        "can't be typed into",
-    ),
-    "tick": (frozenset({"tick"}), "can't be ticked"),
-    "untick": (frozenset({"tick"}), "can't be ticked"),
-    "press": (frozenset({"button", "label"}), "can't be pressed"),
-    "add_line": (frozenset({"lines"}), "isn't a list of lines"),
-    "remove_line": (frozenset({"group"}), "isn't a line"),
-    "move_line": (frozenset({"group"}), "isn't a line"),
-    "pick": (frozenset({"choice", "table"}), "has no choices"),
-    "sort": (frozenset({"table"}), "can't be sorted"),
-}
-"""For verbs that fit some kinds of control only: which, and the reason for others."""
-
-ENTERING: Final = frozenset({"type", "tick", "untick", "pick", "focus"})
-"""Verbs that a control refuses if its value has a rule."""
-AT_CONTROLS: Final = frozenset({"type", "tick", "untick", "pick", "press", "focus"})
-"""Verbs that only need a usable control."""
-ANYWHERE: Final = frozenset({"answer", "close", "key"})
-"""Verbs that work while a prompt is open."""
-LOOKING: Final = frozenset({"hover", "unhover"})
-"""Verbs that a disabled control accepts."""
 
 
 def obstacle(session: SessionState, gesture: Gesture, control: ControlState | None) -> Reason | None:
     """Return why a gesture is refused, with the trace entry that caused it, or None."""
     # Fast path: a usable control on the front form.
-    if control is not None and control.form is session.stack.front and not session.waits and gesture.verb in AT_CONTROLS:
+    if control is not None and control.form is session.stack.front and not session.waits and VERBS[gesture.verb].plain:
         if is_usable(control) and not session.closed:
             return unfit(gesture, control)
     if session.closed:
@@ -66,7 +40,7 @@ def obstacle(session: SessionState, gesture: Gesture, control: ControlState | No
         return "all open forms are hidden" if session.stack.forms else "all forms are closed", None
     if control is None:
         return covering(session, front) if session.waits else None
-    if verb in LOOKING:
+    if VERBS[verb].looks:
         return covering(session, control.form) or (
             (f"'{control.name}' is hidden", None) if not control._has("visible") else None
         )
@@ -94,7 +68,7 @@ def at_wait(session: SessionState, gesture: Gesture) -> Reason | None:
         return f"the session is paused before {event.path if event else '?'}; call go_on() first", None
     if gesture.verb == "answer" and wait.button(gesture.text) is None:
         return f"no button '{gesture.text}' in the prompt; {suggest(gesture.text, wait.prompt.buttons)}", wait.number
-    if gesture.verb not in ANYWHERE:
+    if not VERBS[gesture.verb].anywhere:
         return (
             f'a prompt is open: "{short_text(wait.text, 60)}"; answer {" or ".join(wait.prompt.buttons)}',
             wait.number,
@@ -143,11 +117,11 @@ def because(control: ControlState, prop: str) -> str:
 
 def unfit(gesture: Gesture, control: Any) -> Reason | None:
     """Return why a verb doesn't fit a usable control, or None."""
-    verb, kind = gesture.verb, control._decl.kind
-    fitting = FITTING.get(verb)
-    if fitting is not None and kind not in fitting[0]:
-        return f"{KIND_NAMES[kind]} {fitting[1]}", None
-    if verb in ENTERING and isinstance(control, LiveInput) and control._rule:
+    verb, decl = gesture.verb, control._decl
+    known = VERBS[verb]
+    if known.unfit and verb not in decl.accepts:
+        return f"{decl.named} {known.unfit}", None
+    if known.enters and isinstance(control, LiveInput) and control._rule:
         return f"'{control.name}' is read-only (its value has a rule)", None
     more = UNFIT.get(verb)
     reason = more(control, gesture.text) if more is not None else ""
@@ -159,11 +133,11 @@ def no_line(control: Any, text: str) -> str:
 
 
 def no_focus(control: Any, text: str) -> str:
-    return "" if control._decl.takes_focus else f"{KIND_NAMES[control._decl.kind]} can't have the focus"
+    return "" if control._decl.takes_focus else f"{control._decl.named} can't have the focus"
 
 
 def no_typing(control: Any, text: str) -> str:
-    several = control._decl.kind in ("choice", "table") and control._decl.multiple
+    several = getattr(control._decl, "multiple", False)
     return "pick from the list; multiple choices can't be typed" if several else ""
 
 
@@ -180,7 +154,7 @@ def no_choice(control: Any, text: str) -> str:
 
 def no_item(control: Any, text: str) -> str:
     if text and not isinstance(control, LiveChoice):
-        return f"{KIND_NAMES[control._decl.kind]} has no items"
+        return f"{control._decl.named} has no items"
     return no_choice(control, text) if text else ""
 
 

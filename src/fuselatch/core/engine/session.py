@@ -33,7 +33,7 @@ from fuselatch.core.forms.shared import Shared
 from fuselatch.core.forms.sources import EventSource, heard_by
 from fuselatch.core.forms.state import ControlState
 from fuselatch.core.model.errors import NotAllowedHere, Refused, UnknownName
-from fuselatch.core.model.gestures import OF_LINES, Gesture
+from fuselatch.core.model.gestures import VERBS, Gesture
 from fuselatch.core.model.keys import normal
 from fuselatch.core.model.latch_records import LatchStore
 from fuselatch.core.model.locale_formats import Formats, PlainFormats
@@ -46,8 +46,6 @@ F = TypeVar("F", bound=Form)
 T = TypeVar("T")
 MAX_RUNS = 10_000
 """Handler runs in one gesture before the fuse blows."""
-NAMELESS = frozenset({"tab", "back_tab", "answer", "close", "key", "unhover", "press", "double", "open", "record"})
-"""Verbs that don't need a control."""
 
 
 def names_of_forms() -> list[str]:
@@ -291,7 +289,7 @@ class Session:
     def _target(self, gesture: Gesture, form: OpenForm | None) -> ControlState | None:
         path = gesture.control
         if not path:
-            if gesture.verb not in NAMELESS:
+            if VERBS[gesture.verb].needs_control:
                 raise UnknownName(f"'{gesture.verb}' needs a control")
             return None
         # Fast path: a control, or a part of one, at its own path.
@@ -302,7 +300,7 @@ class Session:
         if form is None or (self._state.waits and self._state.prompt_wait is not None):
             return None
         found = placed_at(form, gesture.control)
-        if found is None or (found._decl.kind == "group" and gesture.verb not in OF_LINES):
+        if found is None or (found._decl.kind == "group" and gesture.verb not in found._decl.accepts):
             hint = suggest(gesture.control, [control.name for control in form._state.order])
             raise UnknownName(f"{form._state.name} has no control '{gesture.control}'; {hint}")
         return found

@@ -32,9 +32,6 @@ from fuselatch.core.model.outcome import ACCEPTED, CANCELLED
 from fuselatch.core.model.record_changes import MOVES
 from fuselatch.core.model.texts import user_text
 
-LISTS: Final = frozenset({"choice", "table"})
-"""Kinds of control whose list is looked at while typing. A rule may compute it."""
-
 
 def come_to_front(turn: Turn, form: OpenForm) -> None:
     """Bring a form to the front for the user."""
@@ -74,7 +71,7 @@ def types_quietly(session: SessionState, control: Any) -> bool:
         and "typed" not in plan.heard
         and not control._listing
         and control._trouble is None
-        and control._decl.kind not in LISTS
+        and not plan.lists
         and not session.sees_events
     )
 
@@ -354,7 +351,7 @@ def use_shortcut(turn: Turn, form: OpenForm, path: str, repeat: bool) -> None:
     found = at_control(turn.session, target)
     if found is not None:
         drop(turn, target, found[0])
-    elif target._decl.kind == "button":
+    elif target._decl.space == "press":
         if not repeat:
             press(turn, Gesture(verb="press", control=path), target)
     else:
@@ -367,7 +364,7 @@ def enter_key(turn: Turn, form: OpenForm, here: Any, repeat: bool) -> None:
     An open list picks its match, a multi-line text gets a new line, a button is pressed. Any other entry settles; if it
     has no refusing finding, the form's default button is pressed or the focus moves on. A held key presses nothing.
     """
-    if here is not None and here._decl.kind == "button":
+    if here is not None and here._decl.space == "press":
         if not repeat:
             press(turn, Gesture(verb="press", control=here.name), here)
         return
@@ -428,10 +425,10 @@ def backspace(turn: Turn, form: OpenForm, here: Any, repeat: bool) -> None:
 
 def space(turn: Turn, form: OpenForm, here: Any, repeat: bool) -> None:
     """Press a button, toggle a tick box, or type a space."""
-    kind = here._decl.kind if here is not None else ""
-    if kind == "tick":
+    does = here._decl.space if here is not None else ""
+    if does == "toggle":
         put_entry(turn, here, "toggle", not here.value)
-    elif kind == "button" and not repeat:
+    elif does == "press" and not repeat:
         press(turn, Gesture(verb="press", control=here.name), here)
     elif takes_keys(here):
         put_draft(turn, here, here.text + " ")

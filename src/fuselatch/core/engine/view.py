@@ -36,13 +36,15 @@ class ColumnView:
 class ControlView:
     """A control as the user sees it.
 
-    `text` is in the field. `value`: number, boolean or text. `choices`: the nearest choices; `choice_count`: how many there
-    are; `picked`: those chosen. `group`: the path of its group, line or list of lines. A table has `columns`, a row of
-    `cells` for each of its choices, and is sorted by `sorted_by`.
+    `shape`: how its kind is drawn: field, choice, tick, button, label, table or lines. `text` is in the field. `value`:
+    number, boolean or text. `choices`: the nearest choices; `choice_count`: how many there are; `picked`: those chosen.
+    `group`: the path of its group, line or list of lines. A table has `columns`, a row of `cells` for each of its choices,
+    and is sorted by `sorted_by`.
     """
 
     name: str
     kind: str
+    shape: str
     caption: str
     group: str
     text: str
@@ -249,6 +251,7 @@ def control_view(session: SessionState, control: Any, in_front: bool) -> Control
     return ControlView(
         name=control.name,
         kind=decl.kind,
+        shape=decl.shape,
         caption=control.caption,
         group=around(control),
         text=MASK * len(text) if control._plan.masked else text,

@@ -17,7 +17,7 @@ from fuselatch.core.model.events import CONTROL_EVENTS, FORM_EVENTS
 from fuselatch.core.model.names import closest, first_few, suggest
 from fuselatch.core.model.trace import TraceEntry
 from fuselatch.core.model.trace_rows import freeze
-from fuselatch.core.model.words import KIND_NAMES, phrase, value_text
+from fuselatch.core.model.words import phrase, value_text
 
 PROPERTIES: Final = (
     "value", "choices", "enabled", "visible", "required", "caption", "help", "tone", "minimum", "maximum",
@@ -177,7 +177,7 @@ def of_event(session: SessionState, form: OpenForm, control: Live | None, name: 
     if number is None:
         yield f"{told} was not raised"
         if control is not None and name not in control._plan.raises:
-            yield f"  {KIND_NAMES[control._decl.kind]} has no such event"
+            yield f"  {control._decl.named} has no such event"
         elif name == "changed" and control is not None:
             yield f"  {path} has been {value_text(freeze(control._current('value')))} since the form opened"
     else:

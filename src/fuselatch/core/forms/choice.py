@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 from typing import Any, ClassVar, Generic, Literal, TypeAlias, TypeVar, Unpack, overload
 
 from fuselatch.core.forms.catalogs import Catalog
-from fuselatch.core.forms.declarations import InputControl, InputOptions, Source
+from fuselatch.core.forms.declarations import InputControl, InputOptions, Shape, Source
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.choices import choices_of
@@ -34,6 +34,11 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
     """
 
     kind = "choice"
+    named = "a choice"
+    accepts = frozenset({"type", "pick"})
+    enters = "pick"
+    shape: ClassVar[Shape] = "choice"
+    lists = True
     live = LiveChoice
     looks: ClassVar[tuple[str, ...]] = ("drop-down", "list", "radio")
     typed = Source("typed")
@@ -106,6 +111,19 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
             if isinstance(choices, str) or not isinstance(choices, Iterable):
                 raise DeclarationError(f"{where}: choices must be a tuple or list, not {choices!r}")
             self.constants["choices"] = choices_of(choices)
+
+    def sample(self, first_choice: str = "") -> str:
+        """Return the first item's text."""
+        given = self.constants.get("choices")
+        texts = given.shown(0, 1) if given else []
+        return str(texts[0]) if texts else first_choice
+
+    def schema(self, needed: bool) -> dict[str, Any]:
+        """Return the JSON Schema of the item, if all items are texts, numbers or booleans."""
+        choices = self.constants.get("choices")
+        if choices is not None and all(type(item) in (str, int, float, bool) for item in choices):
+            return {"enum": [*choices] if needed else [*choices, None]}
+        return {"not": {"type": "null"}} if needed else {}
 
     def has_rules(self) -> bool:
         return True

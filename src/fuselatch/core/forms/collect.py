@@ -25,7 +25,6 @@ from fuselatch.core.model.cells import Derived
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.events import FORM_EVENTS
 from fuselatch.core.model.names import NoSuchName, suggest
-from fuselatch.core.model.words import KIND_NAMES
 
 SPREADS = opmap["CALL_FUNCTION_EX"]
 """The instruction of a call with `**facts`, whose names can't be known."""
@@ -181,7 +180,7 @@ class _Collector:
                     raise self.fail(name, "Lines can't be declared in a group; declare them on the form")
                 placed.is_input = isinstance(value, InputControl)
                 placed.validated = isinstance(value, InputControl) and value.has_rules()
-                placed.lists = value.kind in ("choice", "table", "lines")
+                placed.lists = value.lists
                 placed.as_is = getattr(type(value), "as_is", None)
                 placed.masked = value.constants["look"] == "password"
                 placed.usable = bool(value.constants.get("enabled", True) and value.constants.get("visible", True))
@@ -298,8 +297,8 @@ class _Collector:
             at = self._path(name, mark.at, "can't show a marker at") if mark.at is not None else paths[0]
             for path in (*paths, at):
                 if path in self.plan.groups or not isinstance(self.plan.controls[path].decl, InputControl):
-                    kind = (self.plan.placed(path) or self.plan.controls[path]).decl.kind
-                    raise self.fail(name, f"can't check '{path}': {KIND_NAMES[kind]} can't be filled in")
+                    named = (self.plan.placed(path) or self.plan.controls[path]).decl.named
+                    raise self.fail(name, f"can't check '{path}': {named} can't be filled in")
             rule = name if len(marks) == 1 else f"{name} {number + 1}"
             check = CheckPlan(rule, value, paths, at, while_typing=mark.while_typing, blanks=mark.blanks, latch=mark.latch)
             self.plan.controls[at].checks += (check,)

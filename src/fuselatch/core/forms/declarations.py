@@ -7,10 +7,26 @@ value that isn't blank (`G`), for type checkers and editors.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import TYPE_CHECKING, Any, ClassVar, Final, Generic, Literal, Self, TypedDict, TypeVar, Unpack, cast, overload
+from collections.abc import Iterator, Mapping
+from decimal import Decimal
+from typing import (
+    TYPE_CHECKING,
+    Any,
+    ClassVar,
+    Final,
+    Generic,
+    Literal,
+    Self,
+    TypeAlias,
+    TypedDict,
+    TypeVar,
+    Unpack,
+    cast,
+    overload,
+)
 
 from fuselatch.core.forms.controls import Live, LiveButton, LiveLabel
+from fuselatch.core.forms.defaults import LastEntered, NthChoice
 from fuselatch.core.forms.prompts import TONES, Tone
 from fuselatch.core.forms.rules import Rule, is_rule
 from fuselatch.core.forms.sources import EventSource
@@ -22,7 +38,9 @@ from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.names import NoSuchName, suggest
 from fuselatch.core.model.texts import TEXTS
 from fuselatch.core.model.values import to_text
-from fuselatch.core.model.words import KIND_NAMES
+
+Shape: TypeAlias = Literal["field", "choice", "tick", "button", "label", "table", "lines"]
+"""The ways in which controls are drawn."""
 
 L_co = TypeVar("L_co", bound=Live, covariant=True)
 R_co = TypeVar("R_co", covariant=True)
@@ -77,9 +95,21 @@ class Source:
 
 
 class Declaration(Generic[L_co]):
-    """A declared control. On the class it is itself, on a form it is the live control."""
+    """A declared control. On the class it is itself, on a form it is the live control.
+
+    A kind of control describes itself: its name in views (`kind`) and in messages (`named`), the gestures that it accepts,
+    how it is drawn (`shape`), what Space does (`space`), and what else a declaration has to say (`details`).
+    """
 
     kind: ClassVar[str] = "control"
+    named: ClassVar[str] = "a control"
+    accepts: ClassVar[frozenset[str]] = frozenset()
+    """The verbs of gestures that not every kind accepts."""
+    shape: ClassVar[Shape] = "field"
+    space: ClassVar[Literal["", "press", "toggle"]] = ""
+    """The effect of the Space key. A control that it presses is pressed by Enter and its shortcut, too."""
+    lists: ClassVar[bool] = False
+    """True if it shows items or rows, which a rule may compute."""
     live: ClassVar[type[Live]] = Live
     options: ClassVar[frozenset[str]] = frozenset(ControlOptions.__annotations__)
     looks: ClassVar[tuple[str, ...]] = ()
@@ -146,8 +176,13 @@ class Declaration(Generic[L_co]):
         def __getattr__(self, name: str) -> Any:
             kind, events = type(self).__name__, self.events
             if name in CONTROL_EVENTS:
-                raise DeclarationError(f"{KIND_NAMES[self.kind]} has no event '{name}'; {suggest(name, events())}")
+                raise DeclarationError(f"{self.named} has no event '{name}'; {suggest(name, events())}")
             raise NoSuchName(lambda: f"a declared {kind} has no attribute '{name}'; {suggest(name, events())}")
+
+    def details(self) -> Iterator[str]:
+        """Yield what only this kind declares, in words."""
+        if self.constants.get("column"):
+            yield f"column {self.constants['column']}"
 
     @classmethod
     def events(cls) -> tuple[str, ...]:
@@ -201,6 +236,9 @@ class Label(Declaration[LiveLabel]):
     """A text on the form. Its `value` is separate from its caption."""
 
     kind = "label"
+    named = "a label"
+    accepts = frozenset({"press"})
+    shape = "label"
     live = LiveLabel
     holds_value = True
     as_is: ClassVar[type | None] = str
@@ -228,6 +266,10 @@ class Button(Declaration[LiveButton]):
     """
 
     kind = "button"
+    named = "a button"
+    accepts = frozenset({"press"})
+    shape = "button"
+    space = "press"
     live = LiveButton
     takes_focus = True
     entered = Source("entered")
@@ -258,14 +300,27 @@ class Button(Declaration[LiveButton]):
             )
         self.closes = closes
 
+    def details(self) -> Iterator[str]:
+        yield from super().details()
+        if self.submits:
+            yield f"submits, then {self.after_submit}"
+
 
 class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
     """A control that has a value and can be filled in.
 
     A subclass defines `coerce` (convert a program's value), `parse` (read typed text), `show` (write a value) and `validate`
-    (find problems).
+    (find problems). It says how a value is entered (`enters`), what fits (`example`, `sample`) and what doesn't (`wrong`),
+    its JSON type (`json`, `schema`), and the Python type that it is for in generated forms (`generated_for`).
     """
 
+    accepts = frozenset({"type"})
+    enters: ClassVar[str] = "type"
+    """The verb that enters a value."""
+    example: str = ""
+    """Something to type that fits, if no rule refuses it."""
+    json: ClassVar[Mapping[str, Any]] = {"type": "string"}
+    generated_for: ClassVar[type | None] = None
     options = frozenset(InputOptions.__annotations__)
     takes_focus = True
     holds_value = True
@@ -281,9 +336,13 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
     changed = Source("changed")
     double_clicked = Source("double_clicked")
 
-    def __init__(self, caption: str | Rule[str], options: Mapping[str, Any], **more: Any) -> None:
-        entry = {"required": False, "placeholder": "", "while_typing": False, "column": ""}
-        super().__init__(caption, {**entry, **options}, **more)
+    def __init__(self, caption: str | Rule[str] = "", options: Mapping[str, Any] | None = None, **more: Any) -> None:
+        """Declare a control. `options`: those to be checked by name; without them, all of `more` are options."""
+        if options is None:
+            options = {name: value for name, value in more.items() if name not in ("value", "default")}
+            more = {"value": more.get("value"), "default": more.get("default")}
+        usual = {"required": False, "placeholder": "", "while_typing": False, "column": ""}
+        super().__init__(caption, {**usual, **options}, **more)
 
     @property
     def blank(self) -> R_co:
@@ -333,3 +392,36 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
         if required and (value == self.blank or value is False):
             return [Finding(TEXTS[self.needed], "warn" if required == "warn" else "refuse", "required")]
         return []
+
+    # ---- what the kind says of itself
+
+    def details(self) -> Iterator[str]:
+        default = self.constants.get("default")
+        if isinstance(default, NthChoice | LastEntered):
+            yield f"default {default!r}"
+        yield from super().details()
+
+    def sample(self, first_choice: str = "") -> str:
+        """Return text that fits the rules, or "" if it can't be guessed. `first_choice`: an item that was offered."""
+        for word in ("minimum", "maximum"):
+            if self.constants.get(word) is not None:
+                return plain_text(self.constants[word])
+        return self.example
+
+    def wrong(self, rule: str) -> tuple[str, str] | None:
+        """Return a verb and a text that a declared rule refuses, or None if it can't be guessed."""
+        if rule == "required":
+            return "clear", ""
+        limit = self.constants.get(rule)
+        if rule in ("minimum", "maximum") and isinstance(limit, int | float | Decimal):
+            return "type", plain_text(limit - 1 if rule == "minimum" else limit + 1)
+        return None
+
+    def schema(self, needed: bool) -> dict[str, Any]:
+        """Return the JSON Schema of the value. If it isn't `needed`, it may be null."""
+        return {**self.json} if needed else {**self.json, "type": [self.json["type"], "null"]}
+
+
+def plain_text(value: object) -> str:
+    """Return a number as people type it."""
+    return f"{value:g}" if isinstance(value, float) else str(value)

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from datetime import date, time
 from decimal import Decimal
 from functools import lru_cache
-from typing import Any, Final, Generic, TypeVar, Unpack
+from typing import Any, ClassVar, Final, Generic, TypeVar, Unpack
 
 from fuselatch.core.forms.controls import LiveInput, LiveRange
 from fuselatch.core.forms.declarations import InputControl, InputOptions, Source
@@ -59,6 +60,9 @@ class Text(InputControl[LiveInput[str, str], str, str]):
     """
 
     kind = "text"
+    named = "a text field"
+    example = "x"
+    generated_for = str
     as_is = str
     of_record = str
     live = LiveInput
@@ -116,6 +120,40 @@ class Text(InputControl[LiveInput[str, str], str, str]):
             which = "pattern.example" if self.example else "pattern"
             found.append(Finding(user_text(which, text=short_text(value), example=self.example), rule="pattern"))
         return found
+
+    def sample(self, first_choice: str = "") -> str:
+        if self.pattern is not None:
+            return self.example
+        return "x" * max(1, self.min_length)
+
+    def wrong(self, rule: str) -> tuple[str, str] | None:
+        if rule == "max_length" and self.max_length is not None and self.max_length < LONGEST:
+            return "type", "x" * (self.max_length + 1)
+        if rule == "min_length":
+            return "type", "x" * (self.min_length - 1)
+        return super().wrong(rule)
+
+    def schema(self, needed: bool) -> dict[str, Any]:
+        """Return the JSON Schema of the text. If it isn't required, it may be blank."""
+        rules: dict[str, Any] = {}
+        if self.min_length:
+            rules["minLength"] = self.min_length
+        if self.max_length is not None:
+            rules["maxLength"] = self.max_length
+        if self.pattern is not None:
+            rules["pattern"] = self.pattern.pattern
+        if needed:
+            return {**self.json, **rules, "minLength": max(1, self.min_length)}
+        return {**self.json, **({"anyOf": [{"const": ""}, rules]} if rules.keys() - {"maxLength"} else rules)}
+
+
+LONGEST: Final = 60
+"""The longest text that is proposed to break a rule."""
+
+
+def json_number(bound: Any) -> float | int:
+    """Return a bound for JSON."""
+    return bound if isinstance(bound, int | float) else float(bound)
 
 
 class Bounded(InputControl[LiveRange[V | None, V], V | None, V], Generic[V]):
@@ -184,6 +222,12 @@ class Numeric(Bounded[V], Generic[V]):
 
     such_as = Decimal("12.5")
     decimals: int | None = None
+    example = "1"
+    json: ClassVar[Mapping[str, Any]] = {"type": "number"}
+
+    def schema(self, needed: bool) -> dict[str, Any]:
+        bounds = {name: self.constants.get(name) for name in ("minimum", "maximum")}
+        return super().schema(needed) | {name: json_number(bound) for name, bound in bounds.items() if bound is not None}
 
     def parse(self, text: str, live: Any, formats: Formats) -> V:
         def wrong() -> str:
@@ -207,6 +251,8 @@ class Number(Numeric[float]):
     """
 
     kind = "number"
+    named = "a number field"
+    generated_for: ClassVar[type | None] = float
     as_is = float
     of_record = float
 
@@ -230,6 +276,8 @@ class Percent(Number):
     """
 
     kind = "percent"
+    named = "a percentage field"
+    generated_for = None
     unit = "%"
 
     def parse(self, text: str, live: Any, formats: Formats) -> float:
@@ -246,6 +294,9 @@ class Integer(Numeric[int]):
     """A whole-number field (int)."""
 
     kind = "integer"
+    named = "an integer field"
+    json: ClassVar[Mapping[str, Any]] = {"type": "integer"}
+    generated_for = int
     as_is = int
     of_record = int
     such_as = Decimal(12)
@@ -269,6 +320,8 @@ class Money(Numeric[Decimal]):
     """
 
     kind = "money"
+    named = "a money field"
+    generated_for = Decimal
     of_record = Decimal
     decimals: int
 
@@ -317,6 +370,10 @@ class Date(Timed[date]):
     """A date field (datetime.date). ISO 8601 is always accepted, besides the session's locale."""
 
     kind = "date"
+    named = "a date field"
+    json: ClassVar[Mapping[str, Any]] = {"type": "string", "format": "date"}
+    example = "2031-05-04"
+    generated_for = date
     of_record = date
     right = date(2031, 5, 4)
 
@@ -334,6 +391,10 @@ class Time(Timed[time]):
     """A time field (datetime.time). ISO 8601 is always accepted, besides the session's locale."""
 
     kind = "time"
+    named = "a time field"
+    json: ClassVar[Mapping[str, Any]] = {"type": "string", "format": "time"}
+    example = "09:30"
+    generated_for = time
     of_record = time
     right = time(9, 30)
 
@@ -356,6 +417,13 @@ class Tick(InputControl[LiveInput[bool, bool], bool, bool]):
     """A tick box (bool). It starts unticked and is never blank; `required` means ticked."""
 
     kind = "tick"
+    named = "a tick box"
+    accepts = frozenset({"tick", "untick"})
+    enters = "tick"
+    shape = "tick"
+    space = "toggle"
+    json: ClassVar[Mapping[str, Any]] = {"type": "boolean"}
+    generated_for = bool
     as_is = bool
     of_record = bool
     live = LiveInput
@@ -380,3 +448,12 @@ class Tick(InputControl[LiveInput[bool, bool], bool, bool]):
 
     def show(self, value: bool, formats: Formats) -> str:
         return "yes" if value else "no"
+
+    def sample(self, first_choice: str = "") -> str:
+        return "yes"
+
+    def wrong(self, rule: str) -> tuple[str, str] | None:
+        return ("untick", "") if rule == "required" else None
+
+    def schema(self, needed: bool) -> dict[str, Any]:
+        return {**self.json, "const": True} if needed else {**self.json}

@@ -17,6 +17,8 @@ class GroupDeclaration(Declaration[Live]):
     """The declaration of a group as a whole."""
 
     kind = "group"
+    named = "a group"
+    accepts = frozenset({"remove_line", "move_line"})
     live = Live
 
 

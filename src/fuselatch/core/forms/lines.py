@@ -5,6 +5,7 @@ A line's path ("extras#3") doesn't change when it moves. Its name goes by its pl
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Generic, Literal, TypeVar, Unpack
 
 from fuselatch.core.forms.controls import Live
@@ -23,6 +24,8 @@ class LineDeclaration(Declaration[Live]):
     """The declaration of a line as a whole."""
 
     kind = "group"
+    named = "a group"
+    accepts = frozenset({"remove_line", "move_line"})
     live = Live
 
 
@@ -38,6 +41,10 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
     """
 
     kind = "lines"
+    named = "a list of lines"
+    accepts = frozenset({"add_line"})
+    shape = "lines"
+    lists = True
     live = LiveLines
     line_adding = Source("line_adding")
     line_added = Source("line_added")
@@ -80,3 +87,10 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
         self.new_parent = new_parent
         self.on_parent_remove = on_parent_remove
         self.whole = LineDeclaration("", {})
+
+    def details(self) -> Iterator[str]:
+        yield f"lines of {self.line.__name__}"
+        if self.records:
+            yield f"records {self.records}, key {self.key}"
+            yield f"new record: {self.new_parent}; on removal: {self.on_parent_remove}"
+        yield from super().details()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any, Self, TypeVar, Unpack, overload
 
 from fuselatch.core.forms.catalogs import Catalog
@@ -27,6 +27,9 @@ class Table(Choice[T, T | None, T]):
     """
 
     kind = "table"
+    named = "a table"
+    accepts = frozenset({"type", "pick", "sort"})
+    shape = "table"
     live = LiveTable
     looks = ()
     needed = "required.row"
@@ -62,6 +65,12 @@ class Table(Choice[T, T | None, T]):
             )
         self.sort = sort
         super().__init__(caption, choices=rows, default=default, **options)
+
+    def details(self) -> Iterator[str]:
+        yield f"columns {', '.join(self.columns)}"
+        if self.sort:
+            yield f"sorted by {self.sort}"
+        yield from super().details()
 
 
 def as_caption(name: str) -> str:

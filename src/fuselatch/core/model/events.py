@@ -2,44 +2,62 @@
 
 from __future__ import annotations
 
-from typing import Any, Final, Literal, TypeAlias
+from typing import Any, Final, Literal, NamedTuple, TypeAlias
 
 from fuselatch.core.model.errors import NotAllowedHere
 from fuselatch.core.model.names import suggest
 
 By: TypeAlias = Literal["user", "program"]
 
-CONTROL_EVENTS: Final = {
-    "hovered": "the pointer is over the control",
-    "unhovered": "the pointer left, or the control disappeared",
-    "entered": "the control got the focus",
-    "typed": "the user typed a key",
-    "leaving": "the focus is about to leave (can be blocked)",
-    "left": "the focus left",
-    "changed": "the value changed",
-    "clicked": "the button was pressed",
-    "double_clicked": "the user double-clicked",
-    "line_adding": "a line is about to be added (can be blocked)",
-    "line_added": "a line was added: `event.new`",
-    "line_removing": "a line is about to be removed: `event.old` (can be blocked)",
-    "line_changed": "a value in a line changed: `event.new`",
-}
-"""The events of controls, and when each is raised."""
 
-FORM_EVENTS: Final = {
-    "opened": "the form opened and its defaults are set",
-    "clicked": "the user clicked an empty part of the form",
-    "double_clicked": "the user double-clicked an empty part of the form",
-    "brought_to_front": "the form came to the front",
-    "record_shown": "another record, or a new one, was shown: `event.new` is its key",
-    "accepting": "all checks passed; the form is about to be accepted (can be blocked)",
-    "submitted": "the form was accepted and its values are saved in the outcome",
-    "closing": "the form is about to close; `event.new` is the verdict (can be blocked)",
-    "closed": "the form closed",
-}
-"""The events of forms, and when each is raised."""
+class EventKind(NamedTuple):
+    """One event: who raises it, when, if a handler can block it, and the words of a step that raises it.
 
-BLOCKABLE: Final = frozenset({"leaving", "accepting", "closing", "line_adding", "line_removing"})
+    `by`: "control" or "form". `step`: with PATH for the control and TEXT for something to enter.
+    """
+
+    name: str
+    by: str
+    when: str
+    step: str
+    blockable: bool = False
+
+
+EVENTS: Final = (
+    EventKind("hovered", "control", "the pointer is over the control", "hover PATH"),
+    EventKind("unhovered", "control", "the pointer left, or the control disappeared", "unhover"),
+    EventKind("entered", "control", "the control got the focus", "focus PATH"),
+    EventKind("typed", "control", "the user typed a key", "type PATH TEXT"),
+    EventKind("leaving", "control", "the focus is about to leave", "focus PATH", True),
+    EventKind("left", "control", "the focus left", "focus PATH"),
+    EventKind("changed", "control", "the value changed", "ENTER PATH TEXT"),
+    EventKind("clicked", "control", "the button was pressed", "press PATH"),
+    EventKind("double_clicked", "control", "the user double-clicked", "double PATH"),
+    EventKind("line_adding", "control", "a line is about to be added", "add_line PATH", True),
+    EventKind("line_added", "control", "a line was added: `event.new`", "add_line PATH"),
+    EventKind("line_removing", "control", "a line is about to be removed: `event.old`", "remove_line PATH[0]", True),
+    EventKind("line_changed", "control", "a value in a line changed: `event.new`", "add_line PATH"),
+    EventKind("opened", "form", "the form opened and its defaults are set", ""),
+    EventKind("clicked", "form", "the user clicked an empty part of the form", "press"),
+    EventKind("double_clicked", "form", "the user double-clicked an empty part of the form", "double"),
+    EventKind("brought_to_front", "form", "the form came to the front", ""),
+    EventKind("record_shown", "form", "another record, or a new one, was shown: `event.new` is its key", "record next"),
+    EventKind("accepting", "form", "all checks passed; the form is about to be accepted", "SUBMIT", True),
+    EventKind("submitted", "form", "the form was accepted and its values are saved in the outcome", "SUBMIT"),
+    EventKind("closing", "form", "the form is about to close; `event.new` is the verdict", "close", True),
+    EventKind("closed", "form", "the form closed", "close"),
+)
+"""All events. Controls raise those that their kind declares, forms all of theirs."""
+
+
+def described(by: str) -> dict[str, str]:
+    """Return the events that are raised by controls or by forms, and when."""
+    return {each.name: f"{each.when} (can be blocked)" if each.blockable else each.when for each in EVENTS if each.by == by}
+
+
+CONTROL_EVENTS: Final = described("control")
+FORM_EVENTS: Final = described("form")
+BLOCKABLE: Final = frozenset(each.name for each in EVENTS if each.blockable)
 
 
 class Event:

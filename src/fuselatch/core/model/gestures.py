@@ -3,39 +3,88 @@
 from __future__ import annotations
 
 import shlex
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Final
 
-VERBS: Final = {
-    "focus": "move the focus to a control",
-    "type": "replace an entry's draft (one keystroke)",
-    "key": "press one key or shortcut",
-    "tab": "move to the next control",
-    "back_tab": "move to the previous control",
-    "press": "press a button or label; without a control, click the form itself",
-    "double": "double-click a control; without a control, the form itself",
-    "pick": "pick one of the choices, by its text",
-    "sort": "sort a table by a column; sort by the same column again to reverse",
-    "tick": "tick a box",
-    "untick": "untick a box",
-    "hover": "move the pointer to a control",
-    "unhover": "move the pointer away",
-    "answer": "press a button of the open prompt",
-    "close": "press the close button of the prompt, dialog or form in front",
-    "record": "go to a record (next, previous, first, last, new or a key), or save or remove the current one",
-    "add_line": "add a line at the end",
-    "remove_line": "remove a line",
-    "move_line": "move a line to a position (0 is the first)",
-    "open": "open an offered form by its name, or bring it to the front",
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Verb:
+    """One thing that a user can do.
+
+    `does`: in words. `words`: what a cue sheet writes after the verb; in brackets what can be left out. `unfit`: the reason
+    for a control whose kind doesn't accept the verb ("": any kind does). `enters`: it enters a value, which a control with
+    a rule for its value refuses. `plain`: it only needs a usable control. `anywhere`: it also works while a prompt is
+    open. `looks`: a disabled control accepts it. `quoted`: its text is shown even if it is empty.
+    """
+
+    does: str
+    words: str = ""
+    unfit: str = ""
+    enters: bool = False
+    plain: bool = False
+    anywhere: bool = False
+    looks: bool = False
+    quoted: bool = False
+
+    @property
+    def needs_control(self) -> bool:
+        """True if it names a control."""
+        return self.words.startswith(("CONTROL", "TABLE", "LINES"))
+
+
+VERBS: Final[Mapping[str, Verb]] = {
+    "focus": Verb(does="move the focus to a control", words="CONTROL", enters=True, plain=True),
+    "type": Verb(
+        does="replace an entry's draft (one keystroke)",
+        words="CONTROL TEXT",
+        unfit="can't be typed into",
+        enters=True,
+        plain=True,
+        quoted=True,
+    ),
+    "key": Verb(does="press one key or shortcut", words="KEY [TIMES]", anywhere=True, quoted=True),
+    "tab": Verb(does="move to the next control"),
+    "back_tab": Verb(does="move to the previous control"),
+    "press": Verb(
+        does="press a button or label; without a control, click the form itself",
+        words="[BUTTON]",
+        unfit="can't be pressed",
+        plain=True,
+    ),
+    "double": Verb(does="double-click a control; without a control, the form itself", words="[CONTROL [CHOICE]]"),
+    "pick": Verb(
+        does="pick one of the choices, by its text",
+        words="CONTROL CHOICE",
+        unfit="has no choices",
+        enters=True,
+        plain=True,
+        quoted=True,
+    ),
+    "sort": Verb(
+        does="sort a table by a column; sort by the same column again to reverse",
+        words="TABLE COLUMN",
+        unfit="can't be sorted",
+    ),
+    "tick": Verb(does="tick a box", words="CONTROL", unfit="can't be ticked", enters=True, plain=True),
+    "untick": Verb(does="untick a box", words="CONTROL", unfit="can't be ticked", enters=True, plain=True),
+    "hover": Verb(does="move the pointer to a control", words="CONTROL", looks=True),
+    "unhover": Verb(does="move the pointer away", looks=True),
+    "answer": Verb(does="press a button of the open prompt", words="BUTTON", anywhere=True, quoted=True),
+    "close": Verb(does="press the close button of the prompt, dialog or form in front", anywhere=True),
+    "record": Verb(
+        does="go to a record (next, previous, first, last, new or a key), or save or remove the current one",
+        words="next|previous|first|last|new|save|remove|KEY",
+        quoted=True,
+    ),
+    "add_line": Verb(does="add a line at the end", words="LINES", unfit="isn't a list of lines"),
+    "remove_line": Verb(does="remove a line", words="LINES[POSITION]", unfit="isn't a line"),
+    "move_line": Verb(
+        does="move a line to a position (0 is the first)", words="LINES[POSITION] POSITION", unfit="isn't a line"
+    ),
+    "open": Verb(does="open an offered form by its name, or bring it to the front", words="FORM", quoted=True),
 }
-"""Every verb, and what the user does."""
-
-
-OF_LINES: Final = frozenset({"remove_line", "move_line"})
-"""Verbs for a line as a whole."""
-
-QUOTED: Final = frozenset({"type", "pick", "answer", "key", "open", "record"})
-"""Verbs whose text is shown even if it is empty."""
+"""Every verb. The function that carries it out is in `engine.steps`."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -54,4 +103,5 @@ class Gesture:
 
     def __str__(self) -> str:
         words = f"{self.verb} {self.control}" if self.control else self.verb
-        return f"{words} {shlex.quote(self.text)}" if self.text or self.verb in QUOTED else words
+        known = VERBS.get(self.verb)
+        return f"{words} {shlex.quote(self.text)}" if self.text or (known is not None and known.quoted) else words

@@ -12,25 +12,6 @@ from typing import Any, Final
 from fuselatch.core.model.events import FORM_EVENTS
 from fuselatch.core.model.trace import TraceEntry
 
-KIND_NAMES: Final[Mapping[str, str]] = {
-    "text": "a text field",
-    "number": "a number field",
-    "percent": "a percentage field",
-    "integer": "an integer field",
-    "money": "a money field",
-    "date": "a date field",
-    "time": "a time field",
-    "tick": "a tick box",
-    "choice": "a choice",
-    "table": "a table",
-    "lines": "a list of lines",
-    "label": "a label",
-    "button": "a button",
-    "group": "a group",
-    "control": "a control",
-}
-"""The name of each kind of control in a message, with its article."""
-
 
 def value_text(value: Any) -> str:
     """Return a traced value as people write it."""
