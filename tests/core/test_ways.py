@@ -24,6 +24,7 @@ from fuselatch import (
     Refused,
     Shared,
     Text,
+    UnknownName,
     from_open,
 )
 from fuselatch.frontends import Gesture, Session
@@ -457,3 +458,30 @@ def test_a_dialog_that_can_not_open_or_is_closed_by_its_opener_leaves_nothing_hi
         assert [form.name for form in desk.session.view.forms] == ["Sender"]
         desk.press("send")
         assert desk.at(Patient).got.value == "eins enough" and desk.session.waits_for == ()
+
+
+class Twice(Form):
+    """Opened twice beside itself, with a line."""
+
+    word = Text("Word")
+    more = Button("More")
+
+    @more.clicked
+    def open_another(self) -> None:
+        self.show(Twice, place="beside")
+
+
+@pytest.mark.parametrize(("name", "meant"), [("word", "2"), ("Twice.word", "1"), ("Twice#2.word", "2")])
+def test_a_name_means_the_same_to_all(name: str, meant: str) -> None:
+    desk = rehearse(Twice).__enter__()
+    desk.press("more")
+    first, second = (desk.session.control(f"{each}.word") for each in ("Twice", "Twice#2"))
+    first.value, second.value = "1", "2"
+    desk.expect(f"{name}.value", meant)
+    assert desk.session.control(name).value == meant
+    assert desk.why(f"{name}.value").splitlines()[0] == f"word.value is {meant}"
+    desk.paste(name, "new")
+    assert [control.text for control in (first, second)] == (["new", "2"] if meant == "1" else ["1", "new"])
+    with pytest.raises(UnknownName):
+        desk.clear("Twice#3.word")
+    desk.end()

@@ -10,9 +10,7 @@ from typing import Any, TypeAlias, TypeVar, overload
 from fuselatch.core.engine.latching import LatchView
 from fuselatch.core.engine.session import Session
 from fuselatch.core.forms.declarations import Declaration
-from fuselatch.core.forms.form import Form, name_of, plan_of
-from fuselatch.core.model.errors import UnknownName
-from fuselatch.core.model.names import suggest
+from fuselatch.core.forms.form import Form, name_of
 from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.trace import Trace
 from fuselatch.report.tree import story
@@ -125,32 +123,7 @@ class DeskView:
 
     # ---- names
 
-    def look_up(self, path: str) -> tuple[Form, str]:
-        """Return the form that a path starts with (default: the front form) and the rest."""
-        first, _, rest = path.partition(".")
-        for called in (name_of, class_name) if rest else ():
-            for form in self.session.forms:
-                if first == called(form):
-                    return form, rest
-        return self.form, path
-
     def place(self, control: Named) -> tuple[str, str]:
         """Return the name of a control's form ("" for the front form) and its path."""
-        forms = self.session.forms
-        if isinstance(control, str):
-            if "." not in control or not forms:
-                return "", control
-            looked, path = self.look_up(control)
-            return ("" if path == control else name_of(looked)), path
-        for form in forms:
-            found = plan_of(type(form)).controls.get(control.name)
-            if found is not None and found.decl is control:
-                return name_of(form), control.name
-        if not forms:
-            return "", control.name
-        plan = plan_of(type(forms[0]))
-        raise UnknownName(f"{plan.name} has no control '{control.name}'; {suggest(control.name, plan.controls)}")
-
-
-def class_name(form: Form) -> str:
-    return type(form).__name__
+        form, path = self.session.resolve(control)
+        return "" if form is None or form is self.session.resolve("")[0] else name_of(form), path

@@ -7,9 +7,8 @@ from decimal import Decimal
 from typing import Any, Final, TypeAlias
 
 from fuselatch.core.forms.controls import LiveInput, LiveValue
-from fuselatch.core.forms.form import controls_of, focus_of, name_of
+from fuselatch.core.forms.form import controls_of, focus_of
 from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
-from fuselatch.core.forms.placing import placed_at
 from fuselatch.core.model.errors import Refused, UnknownName
 from fuselatch.core.model.locale_formats import PlainFormats
 from fuselatch.core.model.names import suggest
@@ -97,8 +96,7 @@ def expect_focus(desk: DeskView, words: list[str]) -> Looked:
 def must_be_there(desk: DeskView, words: list[str]) -> None:
     """Refuse a control that the front form doesn't have."""
     for path in words:
-        if placed_at(desk.form, path) is None:
-            control_at(desk, path)
+        desk.session.control(path)
 
 
 def expect_message(desk: DeskView, words: list[str]) -> Looked:
@@ -239,16 +237,7 @@ def expect_of(desk: DeskView, target: str, words: list[str]) -> Looked:
     path, _, prop = target.rpartition(".")
     if expected_rule(target) is OF_OUTCOME:
         return expect_outcome_value(desk, target.partition(".")[2], words)
-    return PROPERTIES[prop](control_at(desk, path), words)
-
-
-def control_at(desk: DeskView, path: str) -> Any:
-    """Return the control at a path; raise `UnknownName`."""
-    form, path = desk.look_up(path)
-    found: Any = controls_of(form).get(path) or placed_at(form, path)
-    if found is None:
-        raise UnknownName(f"{name_of(form)} has no control '{path}'; {suggest(path, controls_of(form))}")
-    return found
+    return PROPERTIES[prop](desk.session.control(path), words)
 
 
 def expect_outcome_value(desk: DeskView, path: str, words: list[str]) -> Looked:

@@ -15,6 +15,7 @@ from typing import Any, Self, TypeVar
 from fuselatch.core.engine import latching, refusals, runner, why
 from fuselatch.core.engine.engine import Engine
 from fuselatch.core.engine.latching import LatchView
+from fuselatch.core.engine.naming import control_named, open_form_named, place_of_control
 from fuselatch.core.engine.observer import Muting, Observer, Pausing
 from fuselatch.core.engine.offers import Offer, Offered, Offers
 from fuselatch.core.engine.opening import open_form
@@ -26,7 +27,6 @@ from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import MASK
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.manner import Manner
-from fuselatch.core.forms.placing import placed_at
 from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.forms.port import RecordsView
 from fuselatch.core.forms.shared import Shared
@@ -230,7 +230,7 @@ class Session:
             gesture = self._key(gesture)
         elif verb == "open":
             self._must_be_offered(gesture.text)
-        form = state.stack.front if not gesture.form else self._form(gesture)
+        form = state.stack.front if not gesture.form else open_form_named(self._state, gesture.form)
         control = self._target(gesture, form)
         found = refusals.obstacle(state, gesture, control)
         plain = not gesture.text or (control is not None and not control._plan.masked)
@@ -278,14 +278,6 @@ class Session:
             hint = suggest(name, names) if names else "this session offers no forms; open it with forms=…"
             raise UnknownName(f"unknown form '{name}'; {hint}")
 
-    def _form(self, gesture: Gesture) -> OpenForm:
-        forms = self._state.stack.forms
-        for form in forms:
-            if form._state.name == gesture.form:
-                return form
-        names = [form._state.name for form in forms]
-        raise UnknownName(f"'{gesture.form}' isn't open; {suggest(gesture.form, names)}")
-
     def _target(self, gesture: Gesture, form: OpenForm | None) -> ControlState | None:
         path = gesture.control
         if not path:
@@ -299,10 +291,10 @@ class Session:
                 return plainly
         if form is None or (self._state.waits and self._state.prompt_wait is not None):
             return None
-        found = placed_at(form, gesture.control)
-        if found is None or (found._decl.kind == "group" and gesture.verb not in found._decl.accepts):
-            hint = suggest(gesture.control, [control.name for control in form._state.order])
-            raise UnknownName(f"{form._state.name} has no control '{gesture.control}'; {hint}")
+        found = control_named(form, path)
+        if found._decl.kind == "group" and gesture.verb not in found._decl.accepts:
+            hint = suggest(path, [control.name for control in form._state.order])
+            raise UnknownName(f"{form._state.name} has no control '{path}'; {hint}")
         return found
 
     def drop_rest(self, reason: str) -> None:
@@ -335,6 +327,23 @@ class Session:
         ("look_up_vessel") or a prompt ("too_long") of an open or closed form. Raises `UnknownName` for anything else.
         """
         return why.answer(self._state, what)
+
+    def resolve(self, control: Any) -> tuple[Form | None, str]:
+        """Return the form and the path that a control's name or declaration means.
+
+        `Side.word` is the control `word` of the form with the name "Side" in the trace, or else of the front form of that
+        class. Without a form's name it is the front form's. The form is None if no form is open. A path isn't looked up.
+        Raises `UnknownName` for a declaration that no open form has.
+        """
+        found: Any = place_of_control(self._state, control)
+        return found  # type: ignore[no-any-return]
+
+    def control(self, name: str) -> Any:
+        """Return the live control that a name means: "price", "Side.word", "extras[2].price". Raises `UnknownName`."""
+        form, path = place_of_control(self._state, name)
+        if form is None:
+            raise UnknownName(f"no form is open, so there is no control '{name}'")
+        return control_named(form, path)
 
     def mute(self, handler: Callable[..., object], reason: str) -> None:
         """Don't run a handler from now on. The trace and `why` show the reason.

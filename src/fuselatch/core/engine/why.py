@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any, Final
 
+from fuselatch.core.engine.naming import form_and_rest, front_first
 from fuselatch.core.engine.observer import Muting
 from fuselatch.core.engine.state import SessionState
 from fuselatch.core.forms.container import OpenForm
@@ -54,12 +55,10 @@ def lines(session: SessionState, what: str) -> Iterator[str]:
 
 def form_and_name(session: SessionState, what: str) -> tuple[OpenForm, str]:
     """Return the form that a question is about (default: the front form) and the rest."""
-    forms = session.stack.forms[::-1] or (first_form(session),)
-    first, _, rest = what.partition(".")
-    for form in (*forms, first_form(session)):
-        if rest and first in (form._state.name, type(form).__name__):
-            return form, rest
-    return forms[0], what
+    forms = (*front_first(session), first_form(session))
+    form, name = form_and_rest(forms, what)
+    assert form is not None, "there is a first form"
+    return form, name
 
 
 def first_form(session: SessionState) -> OpenForm:
