@@ -6,7 +6,9 @@ from collections.abc import Iterable, Mapping
 from datetime import datetime
 from typing import Any, Final
 
+from fuselatch.core.engine.observer import Observer
 from fuselatch.core.engine.offers import Offered
+from fuselatch.core.engine.options import MAX_RUNS
 from fuselatch.core.engine.store import Store
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.policy_rules import PolicyRules
@@ -23,7 +25,7 @@ class Scene:
     `form`: a form class; without one, a form of `forms` with `at_start=True` opens. `user`, `now`, `locale`: who, when and
     how values are written. `records`: a store, or rows by source. `services`: objects by class; without them, letters and
     drawings are recorded. `latches`: a latch store. `policy`: a `Policy`. `forms`: forms that can be opened by name. `at`,
-    `only`: see `Form.open`. Other names are the form's parameters.
+    `only`: see `Form.open`. `observers`, `max_runs`: see `Session`. Other names are the form's parameters.
 
     A scene function takes no arguments: `def quiet_monday() -> Scene: …`.
     """
@@ -34,7 +36,9 @@ class Scene:
         "forms",
         "latches",
         "locale",
+        "max_runs",
         "now",
+        "observers",
         "only",
         "params",
         "policy",
@@ -57,6 +61,8 @@ class Scene:
         forms: Offered = (),
         at: Any = None,
         only: Mapping[str, Any] | None = None,
+        observers: Iterable[Observer] = (),
+        max_runs: int = MAX_RUNS,
         **params: Any,
     ) -> None:
         if form is not None and not (isinstance(form, type) and issubclass(form, Form)):
@@ -72,7 +78,15 @@ class Scene:
         self.forms = forms
         self.at = at
         self.only = only
+        self.observers = tuple(observers)
+        self.max_runs = max_runs
         self.params = params
+
+    def set(self, **given: Any) -> None:
+        """Set options. One that is None isn't given."""
+        for name, value in given.items():
+            if value is not None:
+                setattr(self, name, MemoryRecords(value) if name == "records" and isinstance(value, Mapping) else value)
 
     def __repr__(self) -> str:
         return f"Scene({self.form.__name__ if self.form else None}, user={self.user!r}, now={self.now.isoformat()})"

@@ -33,7 +33,7 @@ def done_in_memory() -> dict[str, Any]:
     """The records that the cue sheet leaves in its scene."""
     run = run_cues(read_cues(CUES.read_text(encoding="utf-8"), "office.cues"))
     assert run.problems == [] and run.session is not None
-    store: Any = run.session._state.options.store
+    store: Any = run.session._state.store
     return rows(store)
 
 

@@ -74,8 +74,8 @@ class CueSheet:
 
     name: str
     opens: Cue
-    user: str
-    locale: str
+    user: str | None
+    locale: str | None
     now: datetime | None
     forms: Word | None
     policy: Word | None
@@ -200,13 +200,13 @@ class Reader:
         if each is not None and not self.rows:
             raise CueError(each.file, each.line, each.column, "'each' has no rows; add lines below it: row VALUE…")
         forms, policy = (opening[verb].words[0] if verb in opening else None for verb in ("forms", "policy"))
-        user, locale = (opening[verb].words[0].text if verb in opening else "" for verb in ("user", "locale"))
+        user, locale = (opening[verb].words[0].text if verb in opening else None for verb in ("user", "locale"))
         now = clock_of(opening.get("now"))
         return CueSheet(
             name,
             opens,
             user,
-            locale or "en",
+            locale,
             now,
             forms,
             policy,

@@ -12,6 +12,7 @@ from types import TracebackType
 from typing import Any, ParamSpec, Self, TypeAlias, TypeVar, overload
 
 from fuselatch.core.engine.observer import Observer
+from fuselatch.core.engine.offers import Offered
 from fuselatch.core.engine.session import Session
 from fuselatch.core.engine.store import Store
 from fuselatch.core.forms.form import Form, name_of
@@ -25,9 +26,9 @@ from fuselatch.formats import locale_formats
 from fuselatch.rehearsal.desk_view import DeskView, Named
 from fuselatch.rehearsal.expectations import expect
 from fuselatch.rehearsal.recorder import Recorder, cued, origin_of
-from fuselatch.scenes import NOW, Scene
+from fuselatch.scenes import Scene
 from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
-from fuselatch.stores.memory import MemoryLatches, MemoryRecords
+from fuselatch.stores.memory import MemoryLatches
 
 P = ParamSpec("P")
 F = TypeVar("F", bound=Form)
@@ -64,6 +65,7 @@ class Desk(DeskView):
 
     def __enter__(self) -> Self:
         scene = self.scene
+        self._now = scene.now
         for watcher in watchers:
             watcher(self)
         self._session = Session(
@@ -79,7 +81,8 @@ class Desk(DeskView):
             at=scene.at,
             only=scene.only,
             params=scene.params,
-            observers=self.observers,
+            max_runs=scene.max_runs,
+            observers=(*scene.observers, *self.observers),
         )
         return self
 
@@ -307,60 +310,83 @@ Records: TypeAlias = Store | Mapping[str, Iterable[Mapping[str, Any]]] | None
 @overload
 def rehearse(
     form: Callable[[], Scene],
-    user: str = "",
-    now: datetime = NOW,
-    locale: str = "en",
+    user: str | None = None,
+    now: datetime | None = None,
+    locale: str | None = None,
     records: Records = None,
     services: Mapping[type, object] | None = None,
     latches: LatchStore | None = None,
     policy: PolicyRules | None = None,
+    forms: Offered | None = None,
+    at: Any = None,
+    only: Mapping[str, Any] | None = None,
+    observers: Iterable[Observer] | None = None,
+    max_runs: int | None = None,
 ) -> Desk: ...
 @overload
 def rehearse(
     form: Callable[P, Form],
-    user: str = "",
-    now: datetime = NOW,
-    locale: str = "en",
+    user: str | None = None,
+    now: datetime | None = None,
+    locale: str | None = None,
     records: Records = None,
     services: Mapping[type, object] | None = None,
     latches: LatchStore | None = None,
     policy: PolicyRules | None = None,
+    forms: Offered | None = None,
+    at: Any = None,
+    only: Mapping[str, Any] | None = None,
+    observers: Iterable[Observer] | None = None,
+    max_runs: int | None = None,
     *args: P.args,
     **params: P.kwargs,
 ) -> Desk: ...
 def rehearse(
     form: Any,
-    user: str = "",
-    now: datetime = NOW,
-    locale: str = "en",
+    user: str | None = None,
+    now: datetime | None = None,
+    locale: str | None = None,
     records: Records = None,
     services: Mapping[type, object] | None = None,
     latches: LatchStore | None = None,
     policy: PolicyRules | None = None,
+    forms: Offered | None = None,
+    at: Any = None,
+    only: Mapping[str, Any] | None = None,
+    observers: Iterable[Observer] | None = None,
+    max_runs: int | None = None,
     *args: Any,
     **params: Any,
 ) -> Desk:
     """Rehearse a form without a screen: `with rehearse(BookingForm, berths=berths) as desk:`.
 
-    `form`: a form class, with its parameters by name, or a scene function. The other options are those of `Scene`. If the
-    block ends with an open prompt or dialog, it raises `Unfinished`.
+    `form`: a form class, with its parameters by name, or a scene function. The other options are those of `Scene`; one
+    that is given replaces the scene's. If the block ends with an open prompt or dialog, it raises `Unfinished`.
     """
     if args:
         raise TypeError("rehearse(…): pass parameters by name")
+    given: dict[str, Any] = {
+        "user": user,
+        "now": now,
+        "locale": locale,
+        "records": records,
+        "services": services,
+        "latches": latches,
+        "policy": policy,
+        "forms": forms,
+        "at": at,
+        "only": only,
+        "observers": None if observers is None else tuple(observers),
+        "max_runs": max_runs,
+    }
     if isinstance(form, type) and issubclass(form, Form):
-        given: Any = {"records": records, "services": services, "latches": latches, "policy": policy}
-        return Desk(Scene(form, user=user, now=now, locale=locale, **given, **params), origin_of("form", form))
-    scene = form()
-    if not isinstance(scene, Scene):
-        raise TypeError(f"{getattr(form, '__name__', form)} must return Scene(…), but it returned {scene!r}")
-    if params:
-        raise TypeError(f"a scene sets its own parameters; leave out {', '.join(params)}")
-    scene.user = user or scene.user
-    scene.now = scene.now if now is NOW else now
-    scene.locale = scene.locale if locale == "en" else locale
-    if records is not None:
-        scene.records = MemoryRecords(records) if isinstance(records, Mapping) else records
-    scene.services = {**scene.services, **(services or {})}
-    scene.latches = latches if latches is not None else scene.latches
-    scene.policy = policy if policy is not None else scene.policy
-    return Desk(scene, origin_of("scene", form))
+        scene, origin = Scene(form, **params), origin_of("form", form)
+    else:
+        scene, origin = form(), origin_of("scene", form)
+        if not isinstance(scene, Scene):
+            raise TypeError(f"{getattr(form, '__name__', form)} must return Scene(…), but it returned {scene!r}")
+        if params:
+            raise TypeError(f"a scene sets its own parameters; leave out {', '.join(params)}")
+        given["services"] = {**scene.services, **(services or {})}
+    scene.set(**given)
+    return Desk(scene, origin)

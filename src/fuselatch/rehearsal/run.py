@@ -20,7 +20,7 @@ from fuselatch.rehearsal.desk import Desk, rehearse
 from fuselatch.rehearsal.expectations import Unmet
 from fuselatch.rehearsal.loading import LoadError, forms_in, load
 from fuselatch.rehearsal.muting import handler_named
-from fuselatch.scenes import NOW, Scene
+from fuselatch.scenes import Scene
 
 
 @dataclass(slots=True)
@@ -152,18 +152,20 @@ def desk_for(sheet: CueSheet, policy: PolicyRules | None) -> Desk:
     """Return the desk for a cue sheet."""
     word = sheet.opens.words[0]
     try:
-        now = sheet.now or NOW
         if sheet.opens.verb == "forms":
-            desk = Desk(Scene(user=sheet.user, now=now, locale=sheet.locale))
+            desk = Desk(Scene())
         else:
-            desk = rehearse(load(word.text, sheet.opens.verb), user=sheet.user, now=now, locale=sheet.locale)
-        if sheet.forms is not None:
-            desk.scene.forms = forms_in(near(sheet, sheet.forms.text))
-        if sheet.policy is not None:
-            desk.scene.policy = Policy.load(near(sheet, sheet.policy.text))
+            desk = rehearse(load(word.text, sheet.opens.verb))
+        desk.scene.set(
+            user=sheet.user,
+            now=sheet.now,
+            locale=sheet.locale,
+            forms=forms_in(near(sheet, sheet.forms.text)) if sheet.forms is not None else None,
+            policy=Policy.load(near(sheet, sheet.policy.text)) if sheet.policy is not None else None,
+        )
     except (LoadError, PolicyError, TypeError) as error:
         raise CueError(sheet.name, sheet.opens.line, word.column, str(error)) from None
-    desk.scene.policy = policy if policy is not None else desk.scene.policy
+    desk.scene.set(policy=policy)
     return desk
 
 

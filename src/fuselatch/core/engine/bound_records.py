@@ -387,7 +387,7 @@ class FilteredRows:
 
 def selected(session: SessionState, source: str, found: FilteredRows) -> tuple[Any, str]:
     """Return the key of the host's selection, or the problem with it."""
-    chosen = session.options.services[Host].selected()
+    chosen = session.services[Host].selected()
     if chosen is None:
         return None, user_text("selected.none", records=source)
     if chosen.source != source:

@@ -9,12 +9,14 @@ from fuselatch.core.engine import changing, closing, focus, latching, line_chang
 from fuselatch.core.engine.catalog_index import CatalogSource
 from fuselatch.core.engine.drafts import drop_draft
 from fuselatch.core.engine.latching import LatchSource
+from fuselatch.core.engine.offers import Offers
 from fuselatch.core.engine.opening import open_dialog, open_within
+from fuselatch.core.engine.options import Options
 from fuselatch.core.engine.prompting import ask
 from fuselatch.core.engine.runner import start
 from fuselatch.core.engine.scheduler import fresh
 from fuselatch.core.engine.sources import DaySource, FormsSource, shared_source
-from fuselatch.core.engine.state import Options, OwnQueue, SessionState, Turn
+from fuselatch.core.engine.state import OwnQueue, SessionState, Turn
 from fuselatch.core.engine.storing import RecordsSource, key_column, stage
 from fuselatch.core.engine.validation import findings
 from fuselatch.core.forms.container import Container, OpenForm
@@ -38,8 +40,8 @@ from fuselatch.core.model.record_changes import Change
 class Engine(EnginePort):
     """The engine of one session, as live forms and controls see it."""
 
-    def __init__(self, session: Any, options: Options) -> None:
-        state = self.state = SessionState(options)
+    def __init__(self, session: Any, options: Options, offers: Offers) -> None:
+        state = self.state = SessionState(options, offers)
         self.session = session
         self.tracker = None
         self.formats = options.formats

@@ -33,7 +33,7 @@ def settle(turn: Turn, control: Any) -> None:
     text = draft.strip()
     end_preview(turn, control)
     try:
-        value = control._decl.parse(text, control, turn.session.options.formats) if text else control._plan.blank
+        value = control._decl.parse(text, control, turn.session.formats) if text else control._plan.blank
     except Unparsable as error:
         turn.set(control, "_trouble", Finding(str(error), rule="parse"))
         turn.put_value(control, control._plan.blank, turn.cause)

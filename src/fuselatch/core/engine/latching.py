@@ -91,14 +91,14 @@ def is_stored(session: SessionState, latch: Latch, form: OpenForm) -> bool:
 
 def latch_store_of(session: SessionState, name: str) -> LatchStore:
     """Return the session's latch store."""
-    if session.options.latch_store is None:
+    if session.latch_store is None:
         raise NotAllowedHere(f"latch {name} must be stored, but the session has no latch store; open it with latches=…")
-    return session.options.latch_store
+    return session.latch_store
 
 
 def now_of(session: SessionState, latch: Latch) -> datetime | None:
     """Return the time, if the latch or the session needs one."""
-    return session.read_clock() if latch.every is not None or session.options.clock is not None else None
+    return session.read_clock() if latch.every is not None or session.clock is not None else None
 
 
 def place_of(session: SessionState, form: OpenForm, latch: Latch, name: str) -> LatchPlace:
@@ -165,7 +165,7 @@ def set_latch(turn: Turn, form: OpenForm, latch: Latch, name: str, answer: str) 
         # The store compares and sets in one statement. If another session was faster, look again.
         if latch_store_of(session, name).set(record, before):
             break
-    turn.set(LatchUndo(session, place, record, before, session.options.latch_store if stored else None), "done", True)
+    turn.set(LatchUndo(session, place, record, before, session.latch_store if stored else None), "done", True)
     turn.note_form("latch", form, name, None, answer)
     tell_latched(turn, form, name, answer)
     session.latches.differs(turn.cause)
@@ -183,7 +183,7 @@ def reset_latch(turn: Turn, form: OpenForm, latch: Latch, name: str) -> None:
         latch_store_of(session, name).reset(before)
     else:
         del session.session_latches[place]
-    turn.set(LatchUndo(session, place, None, before, session.options.latch_store if stored else None), "done", True)
+    turn.set(LatchUndo(session, place, None, before, session.latch_store if stored else None), "done", True)
     turn.note_form("latch", form, name, before.answer, None)
     tell_latched(turn, form, name, None)
     session.latches.differs(turn.cause)
@@ -214,7 +214,7 @@ def latch_views(session: SessionState) -> tuple[LatchView, ...]:
     for (name, _, _, key), record in session.session_latches.items():
         latch, form = session.known_latches[name]
         views.append(LatchView(name, key, record.user, record.answer, record.when, until(latch, form, record)))
-    for record in session.options.latch_store.all() if session.options.latch_store is not None else ():
+    for record in session.latch_store.all() if session.latch_store is not None else ():
         if record.user not in ("", session.options.user):
             continue
         known = session.known_latches.get(record.latch)

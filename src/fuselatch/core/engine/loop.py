@@ -146,7 +146,7 @@ def run(turn: Turn, handlers: tuple[Handler, ...], owner: Any, event: Event) -> 
     session, rows = turn.session, turn.rows
     where = "" if event.control is None else event.control.name
     before_event, before_handler, before_cause = turn.event, turn.handler, turn.cause
-    most = session.options.max_runs
+    most = session.max_runs
     try:
         for handler in handlers:
             if session.observers and is_held_back(turn, handler, event):
@@ -202,7 +202,7 @@ def call(turn: Turn, handler: Handler, target: Any, event: Event) -> None:
 
 def look_for_loop(turn: Turn, handler: Handler, event: Event) -> None:
     """Raise `FuseBlown` if handlers keep triggering each other."""
-    most = turn.session.options.max_runs
+    most = turn.session.max_runs
     if turn.runs > most:
         turn.failure = blown(handler, event, turn.told, f"handlers ran more than {most} times in one gesture")
         raise turn.failure

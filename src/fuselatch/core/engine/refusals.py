@@ -31,7 +31,7 @@ def obstacle(session: SessionState, gesture: Gesture, control: ControlState | No
     if verb == "answer":
         return "no prompt is open", None
     front = session.stack.front
-    opens = verb == "open" or (verb == "key" and gesture.text in session.options.offers.shortcuts)
+    opens = verb == "open" or (verb == "key" and gesture.text in session.offers.shortcuts)
     if opens:
         return (f"{front.title} is in front", None) if session.waits and front is not None and verb == "open" else None
     if verb == "record" and front is not None:

@@ -28,10 +28,9 @@ def start(session: SessionState, label: object, step: Callable[[Turn], object], 
     turn = Turn(session, label, step, by)
     session.notice = ""
     session.now = None
-    options = session.options
-    if session.day._watchers and options.clock is not None:
+    if session.day._watchers and session.clock is not None:
         look_at_the_day(session)
-    if options.recording:
+    if session.recording:
         record(turn)
     for observer in session.observers:
         observer.began(turn.told, by)

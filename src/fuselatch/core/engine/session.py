@@ -6,28 +6,27 @@ records are passed in. A session can only be used from the thread that created i
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from datetime import date, datetime
 from types import TracebackType
-from typing import Any, Self, TypeVar
+from typing import Any, Self, TypeVar, Unpack
 
 from fuselatch.core.engine import latching, refusals, runner, why
 from fuselatch.core.engine.engine import Engine
 from fuselatch.core.engine.latching import LatchView
 from fuselatch.core.engine.naming import control_named, open_form_named, place_of_control
-from fuselatch.core.engine.observer import Muting, Observer, Pausing
-from fuselatch.core.engine.offers import Offer, Offered, Offers
+from fuselatch.core.engine.observer import Muting, Pausing
+from fuselatch.core.engine.offers import Offer, Offers
 from fuselatch.core.engine.opening import open_form
-from fuselatch.core.engine.state import Options, Turn
+from fuselatch.core.engine.options import Options, SessionOptions
+from fuselatch.core.engine.state import Turn
 from fuselatch.core.engine.steps import RUNS_NO_AUTHOR_CODE, STEPS, come_to_front
-from fuselatch.core.engine.store import Store
 from fuselatch.core.engine.view import PromptView, View, help_line, message_of, prompt_view, view_of
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import MASK
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.manner import Manner
-from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.forms.port import RecordsView
 from fuselatch.core.forms.shared import Shared
 from fuselatch.core.forms.sources import EventSource, heard_by
@@ -35,8 +34,7 @@ from fuselatch.core.forms.state import ControlState
 from fuselatch.core.model.errors import NotAllowedHere, Refused, UnknownName
 from fuselatch.core.model.gestures import VERBS, Gesture
 from fuselatch.core.model.keys import normal
-from fuselatch.core.model.latch_records import LatchStore
-from fuselatch.core.model.locale_formats import Formats, PlainFormats
+from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.service_map import Services
@@ -44,8 +42,6 @@ from fuselatch.core.model.trace import Trace
 
 F = TypeVar("F", bound=Form)
 T = TypeVar("T")
-MAX_RUNS = 10_000
-"""Handler runs in one gesture before the fuse blows."""
 
 
 def names_of_forms() -> list[str]:
@@ -58,7 +54,6 @@ def names_of_forms() -> list[str]:
     return found[1:]
 
 
-PLAIN = PlainFormats()
 NO_OFFERS = Offers(())
 """The offers of a session without forms to offer."""
 
@@ -88,58 +83,40 @@ class Session:
     `Gesture` at a time; `view` is what the user sees. It is a context manager: on exit, it raises `Abandoned` in waiting
     handlers.
 
-    `forms`: forms that the user can open by name or shortcut; classes, or a mapping of classes to parameters. `records`:
-    a store. `at`, `only`: the first record and the rows of a bound form (see `Form.open`). `services`: a mapping of
-    classes to objects. `latches`: a latch store. `policy`: a `Policy`. `max_runs`: handler runs allowed per gesture.
-    `recording=False`: no trace. `observers`: told what happens (see `Observer`).
+    The options are those of `Options`: `user`, `clock`, `formats`, `records`, `services`, `latches`, `policy`, `forms`,
+    `params`, `at`, `only`, `observers`, `recording`, `max_runs`.
 
     Raises `Refused`, `UnknownName`, `HandlerFailed`, and `PolicyError` if the policy doesn't fit a form.
     """
 
-    def __init__(
-        self,
-        form: type[Form] | None = None,
-        *,
-        user: str = "",
-        clock: Callable[[], datetime] | None = None,
-        formats: Formats | None = None,
-        records: Store | None = None,
-        services: Mapping[type, object] | None = None,
-        latches: LatchStore | None = None,
-        policy: PolicyRules | None = None,
-        forms: Offered = (),
-        max_runs: int = MAX_RUNS,
-        recording: bool = True,
-        at: Any = None,
-        only: Mapping[str, Any] | None = None,
-        params: Mapping[str, Any] | None = None,
-        observers: Iterable[Observer] = (),
-    ) -> None:
-        plain = formats if formats is not None else PLAIN
-        self._services = Services(services or {})
-        offers = Offers(forms) if forms else NO_OFFERS
-        start = Offer(form, params or {}) if form is not None else offers.start
+    def __init__(self, form: type[Form] | None = None, **given: Unpack[SessionOptions]) -> None:
+        for name in given:
+            if name not in SessionOptions.__annotations__:
+                raise TypeError(f"Session(…): no option '{name}'; {suggest(name, SessionOptions.__annotations__)}")
+        options = Options(**given)
+        offers = Offers(options.forms) if options.forms else NO_OFFERS
+        start = Offer(form, options.params) if form is not None else offers.start
         if start is None and not offers.by_name:
             raise TypeError("a session needs a form, Session(BookingForm), or forms to offer, Session(forms=[BookingForm])")
         if start is not None:
             offers.look_at(start.form)
+        policy = options.policy
         if policy is not None:
             policy.known(names_of_forms())
             for each in (start, *offers.by_name.values()) if start is not None else offers.by_name.values():
                 policy.applied(each.form)
-        options = Options(user, self._services, clock, plain, records, latches, policy, offers, max_runs, recording)
-        self._engine = Engine(self, options)
-        self._state = self._engine.state
-        for observer in observers:
-            self._state.watch(observer)
+        self._engine = Engine(self, options, offers)
+        state = self._state = self._engine.state
+        for observer in options.observers:
+            state.watch(observer)
         if start is None:
             return
 
         def open_first(turn: Turn) -> None:
-            open_form(turn, start.form, start.params, None, Manner(at=at, only=only))
+            open_form(turn, start.form, start.params, None, Manner(at=options.at, only=options.only))
 
         try:
-            runner.start(self._state, f"open {start.form.__name__}", open_first, "program")
+            runner.start(state, f"open {start.form.__name__}", open_first, "program")
         except BaseException:
             self.close()
             raise
@@ -259,7 +236,7 @@ class Session:
 
     def _refuse(self, gesture: Gesture, found: tuple[str, int | None]) -> None:
         state = self._state
-        if state.options.recording:
+        if state.recording:
             name = state.stack.front._state.name if state.stack.front is not None else ""
             state.stamp(reread=True)
             state.trace.add(0, "refused", name, gesture.control, str(gesture), None, found[0])
@@ -273,7 +250,7 @@ class Session:
         return gesture if keys == gesture.text else Gesture(verb="key", text=keys, form=gesture.form, repeat=gesture.repeat)
 
     def _must_be_offered(self, name: str) -> None:
-        names = self._state.options.offers.by_name
+        names = self._state.offers.by_name
         if name not in names:
             hint = suggest(name, names) if names else "this session offers no forms; open it with forms=…"
             raise UnknownName(f"unknown form '{name}'; {hint}")
@@ -300,7 +277,7 @@ class Session:
     def drop_rest(self, reason: str) -> None:
         """Note in the trace and the view that the rest of the typing is skipped."""
         state = self._state
-        if state.options.recording:
+        if state.recording:
             state.trace.add(len(state.trace), "skip", self.front._state.name, "", "rest of the typing", None, reason)
         state.notice = reason
 
@@ -389,7 +366,7 @@ class Session:
     @property
     def services(self) -> Services:
         """The session's services, by class."""
-        return self._services
+        return self._state.services
 
     @property
     def latches(self) -> tuple[LatchView, ...]:

@@ -15,13 +15,12 @@ from greenlet import greenlet
 
 from fuselatch.core.engine.observer import Muting, Observer, Pausing
 from fuselatch.core.engine.offers import Offers
-from fuselatch.core.engine.store import Store
+from fuselatch.core.engine.options import Options
 from fuselatch.core.engine.workers import Workers, workers_here
 from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.controls import MASK
 from fuselatch.core.forms.latch import Latch
 from fuselatch.core.forms.plans import FormPlan, Handler
-from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.forms.port import EnginePort
 from fuselatch.core.forms.prompts import Prompt, Tone
 from fuselatch.core.forms.shared import Shared
@@ -31,8 +30,7 @@ from fuselatch.core.model.errors import HandlerFailed, NotAllowedHere
 from fuselatch.core.model.events import By, Event
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.gestures import Gesture
-from fuselatch.core.model.latch_records import LatchRecord, LatchStore
-from fuselatch.core.model.locale_formats import Formats
+from fuselatch.core.model.latch_records import LatchRecord
 from fuselatch.core.model.record_changes import Change
 from fuselatch.core.model.service_map import Services
 from fuselatch.core.model.trace import Trace
@@ -46,39 +44,6 @@ ABSENT: Any = type("Absent", (), {"__repr__": lambda self: "absent"})()
 """In an undo entry: the attribute or item didn't exist."""
 ENGINE_HANDLER: Final = Handler("the form itself", lambda: None, False)
 """The handler that a prompt of the engine itself is asked by."""
-
-
-class Options:
-    """The options that a session was created with."""
-
-    __slots__ = (
-        "clock", "formats", "latch_store", "max_runs", "offers", "policy", "recording", "services", "store",
-        "user",
-    )  # fmt: skip
-
-    def __init__(
-        self,
-        user: str,
-        services: Services,
-        clock: Callable[[], datetime] | None,
-        formats: Formats,
-        store: Store | None,
-        latch_store: LatchStore | None,
-        policy: PolicyRules | None,
-        offers: Offers,
-        max_runs: int,
-        recording: bool,
-    ) -> None:
-        self.user = user
-        self.services = services
-        self.clock = clock
-        self.formats = formats
-        self.store = store
-        self.latch_store = latch_store
-        self.policy = policy
-        self.offers = offers
-        self.max_runs = max_runs
-        self.recording = recording
 
 
 class SessionSource(Node):
@@ -329,10 +294,11 @@ class SessionState(Undoable):
     """The state of one session."""
 
     __slots__ = (
-        "catalogs", "closed", "closing", "day", "dirty", "grouped", "hovered", "indexes", "known_latches",
-        "last_entered", "latches", "messages", "muting", "notice", "now", "observers", "open_forms", "options",
-        "pausing", "plans", "port", "retired", "row_cache", "rows", "sees_events", "session_latches", "shared", "stack",
-        "today", "trace", "turn", "waits", "workers",
+        "catalogs", "clock", "closed", "closing", "day", "dirty", "formats", "grouped", "hovered", "indexes",
+        "known_latches", "last_entered", "latch_store", "latches", "max_runs", "messages", "muting", "notice", "now",
+        "observers", "offers", "open_forms", "options", "pausing", "plans", "port", "recording", "retired",
+        "row_cache", "rows", "sees_events", "services", "session_latches", "shared", "stack", "store", "today",
+        "trace", "turn", "waits", "workers",
     )  # fmt: skip
 
     port: EnginePort
@@ -342,8 +308,17 @@ class SessionState(Undoable):
     catalogs: SessionSource
     latches: SessionSource
 
-    def __init__(self, options: Options) -> None:
+    def __init__(self, options: Options, offers: Offers) -> None:
+        # What the session was created with; the second half is looked at in each gesture, or made from an option.
         self.options = options
+        self.store = options.records
+        self.latch_store = options.latches
+        self.services = Services(options.services)
+        self.offers = offers
+        self.clock = options.clock
+        self.formats = options.formats
+        self.max_runs = options.max_runs
+        self.recording = options.recording
         self.trace = Trace()
         self.stack = FormStack(self)
         self.dirty = Dirty(self)
@@ -427,7 +402,7 @@ class SessionState(Undoable):
         """Return the clock's time, which is read once per gesture."""
         now = self.now
         if now is None:
-            clock = self.options.clock
+            clock = self.clock
             if clock is None:
                 raise NotAllowedHere("the session has no clock; open it with clock=…")
             now = self.now = clock()
@@ -437,7 +412,7 @@ class SessionState(Undoable):
         """Stamp the trace with the clock's time. Pass `reread=True` outside a turn."""
         if reread:
             self.now = None
-        if self.options.clock is not None:
+        if self.clock is not None:
             self.trace.stamp(self.read_clock())
 
 
@@ -463,7 +438,7 @@ class Turn(Undoable):
         # What was changed, oldest first. Emptied when the gesture is finished.
         self.undo: list[Undo] = []
         # The trace (None: not recorded), and the number of the entry that causes what happens now.
-        self.rows: list[TraceRow] | None = session.trace.rows if session.options.recording else None
+        self.rows: list[TraceRow] | None = session.trace.rows if session.recording else None
         self.cause = 0
         # The event and the handler that run now: what they change is by program.
         self.event: Event | None = None

@@ -281,8 +281,8 @@ def close_front(turn: Turn, gesture: Gesture, control: Any) -> None:
 
 def open_named(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Open an offered form, or bring it to the front."""
-    stack, options = turn.session.stack, turn.session.options
-    offer = options.offers.by_name[gesture.text]
+    stack = turn.session.stack
+    offer = turn.session.offers.by_name[gesture.text]
     # One of each: a shortcut that is pressed again finds the open form.
     found = next((form for form in reversed(stack.forms) if type(form) is offer.form), None)
     if found is None:
@@ -311,14 +311,14 @@ def key(turn: Turn, gesture: Gesture, control: Any) -> None:
     if session.prompt_wait is not None:
         key_at_prompt(turn, keys, gesture.repeat)
         return
-    if keys in session.options.offers.shortcuts:
+    if keys in session.offers.shortcuts:
         front = session.stack.front
         if session.waits:
             title = front.title if front else ""
             session.notice = user_text("notice.in_front", keys=keys, title=title)
             turn.note_form("skip", front, "shortcut", None, session.notice)
         else:
-            open_named(turn, Gesture(verb="open", text=session.options.offers.shortcuts[keys]), None)
+            open_named(turn, Gesture(verb="open", text=session.offers.shortcuts[keys]), None)
         return
     form = front_of(turn)
     here = form._state.focus

@@ -64,7 +64,7 @@ class RecordsSource(SessionSource):
 
 def store_of(session: SessionState) -> Store:
     """Return the session's store; raise if it has none."""
-    store = session.options.store
+    store = session.store
     if store is None:
         raise NotAllowedHere("this session has no records; open it with records=…")
     return store
@@ -131,7 +131,7 @@ def by_column(session: SessionState, source: str, column: str) -> Mapping[Any, S
 def look(turn: Turn) -> None:
     """Look for data written by others."""
     session = turn.session
-    store = session.options.store
+    store = session.store
     if store is None:
         return
     store.look()

@@ -64,7 +64,7 @@ def passes(turn: Turn, form: OpenForm, confirmed: set[tuple[str, str]]) -> bool:
         return veto(turn, form, "warnings", TEXTS["notice.warnings"])
     confirmed.update((control.name, finding.text) for control, finding in asked)
     session = turn.session
-    when = session.read_clock().isoformat() if session.options.clock is not None else ""
+    when = session.read_clock().isoformat() if session.clock is not None else ""
     user = session.options.user
     override(turn, form, [Override(control.name, finding.text, user, when) for control, finding in asked])
     for control, finding in asked:

@@ -27,7 +27,7 @@ def findings(session: SessionState, control: ControlState) -> tuple[Finding, ...
     plan = control._plan
     if not plan.checks and not plan.checked_by and plan.levels is None and not control._decl.constants["while_typing"]:
         # Declared rules only. They come in order already: a blank field has no other finding.
-        found = control._decl.validate(control, current(control, "value"), session.options.formats)
+        found = control._decl.validate(control, current(control, "value"), session.formats)
         return tuple(found) if found else ()
     return findings_for(session, control, current(control, "value"), None)
 
@@ -36,7 +36,7 @@ def findings_for(session: SessionState, control: Any, value: object, instead: di
     """Return the findings for a value. `instead` replaces values that checks read, by path."""
     if not is_usable(control):
         return ()
-    found: list[Finding] = control._decl.validate(control, value, session.options.formats)
+    found: list[Finding] = control._decl.validate(control, value, session.formats)
     levels = control._plan.levels
     if levels is not None:
         found = [one._replace(level=levels.get(one.rule, one.level)) for one in found]
@@ -82,7 +82,7 @@ def preview(turn: Turn, control: Any) -> None:
         return
     decl, text = control._decl, (control._draft or "").strip()
     try:
-        value = decl.parse(text, control, session.options.formats) if text else control._plan.blank
+        value = decl.parse(text, control, session.formats) if text else control._plan.blank
     except ValueError as error:
         control._preview = (Finding(str(error), rule="parse", while_typing=bool(constants["while_typing"])),)
         return

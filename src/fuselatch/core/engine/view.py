@@ -170,7 +170,7 @@ def view_of(session: SessionState) -> View:
         help=help_line(session),
         waits_for=tuple(str(waiting) for waiting in session.waits),
         paused_before=session.paused.path if session.paused is not None else "",
-        offers=tuple(offer_view(name, offer.form) for name, offer in session.options.offers.by_name.items()),
+        offers=tuple(offer_view(name, offer.form) for name, offer in session.offers.by_name.items()),
     )
 
 

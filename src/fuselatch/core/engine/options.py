@@ -1,0 +1,68 @@
+"""The options of a session: the one place where their names, types and defaults stand.
+
+`Session`, `Scene`, `rehearse` and cue sheets take them by these names. A scene has `now` and `locale` instead of `clock`
+and `formats`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Any, Final, TypedDict
+
+from fuselatch.core.engine.observer import Observer
+from fuselatch.core.engine.offers import Offered
+from fuselatch.core.engine.store import Store
+from fuselatch.core.forms.policy_rules import PolicyRules
+from fuselatch.core.model.latch_records import LatchStore
+from fuselatch.core.model.locale_formats import Formats, PlainFormats
+
+MAX_RUNS: Final = 10_000
+"""Handler runs in one gesture before the fuse blows."""
+PLAIN: Final = PlainFormats()
+
+
+class SessionOptions(TypedDict, total=False):
+    """The options of `Session`, for type checkers."""
+
+    user: str
+    clock: Callable[[], datetime] | None
+    formats: Formats
+    records: Store | None
+    services: Mapping[type, object]
+    latches: LatchStore | None
+    policy: PolicyRules | None
+    forms: Offered
+    max_runs: int
+    recording: bool
+    at: Any
+    only: Mapping[str, Any] | None
+    params: Mapping[str, Any]
+    observers: Iterable[Observer]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Options:
+    """The options of one session.
+
+    `forms`: forms that the user can open by name or shortcut; classes, or a mapping of classes to parameters. `records`:
+    a store. `at`, `only`: the first record and the rows of a bound form (see `Form.open`). `services`: a mapping of classes
+    to objects. `latches`: a latch store. `policy`: a `Policy`. `max_runs`: handler runs allowed per gesture.
+    `recording=False`: no trace. `observers`: told what happens (see `Observer`).
+    """
+
+    user: str = ""
+    clock: Callable[[], datetime] | None = None
+    formats: Formats = PLAIN
+    records: Store | None = None
+    services: Mapping[type, object] = field(default_factory=dict)
+    latches: LatchStore | None = None
+    policy: PolicyRules | None = None
+    forms: Offered = ()
+    max_runs: int = MAX_RUNS
+    recording: bool = True
+    at: Any = None
+    only: Mapping[str, Any] | None = None
+    params: Mapping[str, Any] = field(default_factory=dict)
+    observers: Iterable[Observer] = ()
