@@ -47,6 +47,15 @@ class LazyGroup(click.Group):
             ctx.fail(f"unknown command '{name}'; {suggest(name, COMMANDS)}")
         return super().resolve_command(ctx, args)
 
+    def invoke(self, ctx: click.Context) -> object:
+        """Run the command. An error of a form or of the library is one line, never a traceback."""
+        from fuselatch.core.model.errors import FuseLatchError
+
+        try:
+            return super().invoke(ctx)
+        except FuseLatchError as error:
+            raise click.ClickException(" ".join(str(error).split())) from None
+
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         with formatter.section("Commands"):
             formatter.write_dl(list(COMMANDS.items()))

@@ -13,6 +13,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Final
 
+from fuselatch.core.model.errors import FuseLatchError
 from fuselatch.core.model.names import closest, suggest
 from fuselatch.rehearsal.grammar import (
     BEGINS,
@@ -105,7 +106,7 @@ class CueSheet:
         return f"{self.name} {self.row}".rstrip()
 
 
-class CueError(ValueError):
+class CueError(FuseLatchError, ValueError):
     """A cue sheet that can't be read: `file:line:column: what is wrong, and what would be right`.
 
     `line` and `column` are 1-based; both are 0 if the whole file is wrong.

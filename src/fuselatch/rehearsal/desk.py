@@ -18,6 +18,7 @@ from fuselatch.core.engine.store import Store
 from fuselatch.core.forms.form import Form, name_of
 from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.forms.sources import EventSource
+from fuselatch.core.model.errors import FuseLatchError
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.latch_records import LatchStore
 from fuselatch.core.model.texts import user_text
@@ -43,7 +44,7 @@ watchers: list[Callable[[Desk], None]] = []
 """Functions that are called with each desk that opens."""
 
 
-class Unfinished(AssertionError):
+class Unfinished(FuseLatchError, AssertionError):
     """A rehearsal ended with an open prompt or dialog. The message names it."""
 
 

@@ -9,7 +9,7 @@ from typing import Any, Final, TypeAlias
 from fuselatch.core.forms.controls import LiveInput, LiveValue
 from fuselatch.core.forms.form import controls_of, focus_of
 from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
-from fuselatch.core.model.errors import Refused, UnknownName
+from fuselatch.core.model.errors import FuseLatchError, Refused, UnknownName
 from fuselatch.core.model.locale_formats import PlainFormats
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.values import Unparsable
@@ -25,7 +25,7 @@ Looked: TypeAlias = tuple[bool, str]
 """The result of an expectation: True if it is met, and the actual state in words."""
 
 
-class Unmet(AssertionError):
+class Unmet(FuseLatchError, AssertionError):
     """A failed expectation. `expected`: its words. `actual`: the actual state, in words."""
 
     def __init__(self, expected: str, actual: str) -> None:

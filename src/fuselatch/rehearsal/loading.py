@@ -15,13 +15,13 @@ from types import ModuleType
 from typing import Any, Final
 
 from fuselatch.core.forms.form import Form
-from fuselatch.core.model.errors import describe
+from fuselatch.core.model.errors import FuseLatchError, describe
 from fuselatch.core.model.names import suggest
 from fuselatch.rehearsal.imports import INSTALLED
 from fuselatch.scenes import Scene
 
 
-class LoadError(ValueError):
+class LoadError(FuseLatchError, ValueError):
     """Something can't be imported, or isn't a scene or a form."""
 
 

@@ -8,6 +8,7 @@ if TYPE_CHECKING:
     from fuselatch.core.engine.store import ChangedMeanwhile as ChangedMeanwhile
     from fuselatch.core.engine.store import Store as Store
     from fuselatch.core.engine.store import StoreRefused as StoreRefused
+    from fuselatch.core.model.errors import RecordError as RecordError
     from fuselatch.core.model.latch_records import LatchRecord as LatchRecord
     from fuselatch.core.model.latch_records import LatchStore as LatchStore
     from fuselatch.core.model.record_changes import Change as Change
@@ -20,6 +21,7 @@ if TYPE_CHECKING:
     from fuselatch.stores.workbooks import WorkbookRecords as WorkbookRecords
 
 WHERE = {
+    "fuselatch.core.model.errors": ("RecordError",),
     "fuselatch.core.engine.store": ("ChangedMeanwhile", "Store", "StoreRefused"),
     "fuselatch.core.model.latch_records": ("LatchRecord", "LatchStore"),
     "fuselatch.core.model.record_changes": ("Change",),

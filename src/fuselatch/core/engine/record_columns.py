@@ -10,7 +10,7 @@ from fuselatch.core.engine.state import Turn
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveInput, LiveValue
 from fuselatch.core.forms.live_lists import LiveChoice
-from fuselatch.core.model.errors import UnknownName
+from fuselatch.core.model.errors import RecordError, UnknownName
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.values import adapted
 
@@ -59,7 +59,7 @@ def bring(turn: Turn, control: Any, value: Any, where: str, column: str) -> None
             value = adapted(value, wanted)
         stored = control._plan.blank if value is None or value == "" else decl.coerce(value)
     except TypeError as error:
-        raise TypeError(f"{where}, column '{column}': {error}") from None
+        raise RecordError(where, column, str(error)) from None
     if isinstance(control, LiveChoice):
         turn.set(control, "_brought", stored)
     put_silently(turn, control, stored)

@@ -14,7 +14,7 @@ from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.engine.storing import commit, is_tried_again, rows_of
 from fuselatch.core.engine.undoing import KeepEditing, put_back
 from fuselatch.core.forms.placing import forget_gone
-from fuselatch.core.model.errors import Abandoned, HandlerFailed, NotAllowedHere, describe
+from fuselatch.core.model.errors import Abandoned, EngineFailed, FuseLatchError, HandlerFailed, NotAllowedHere, describe
 from fuselatch.core.model.events import By
 from fuselatch.core.model.trace import safe_text
 from fuselatch.core.model.trace_rows import add_row
@@ -25,6 +25,8 @@ def start(session: SessionState, label: object, step: Callable[[Turn], object], 
 
     A `quiet` turn runs no code of the developer. Nothing can wait in it, so it needs no worker.
     """
+    if session.broken:
+        raise NotAllowedHere(session.broken)
     turn = Turn(session, label, step, by)
     session.notice = ""
     session.now = None
@@ -173,7 +175,11 @@ def fail(turn: Turn, error: BaseException) -> None:
     note_error(turn, error)
     for observer in turn.session.observers:
         observer.failed(error)
-    put_back(turn)
+    try:
+        put_back(turn)
+    except Exception as second:
+        error = EngineFailed(turn.told, second)
+    error = blamed(turn, error)
     met = error.error if isinstance(error, HandlerFailed) else error
     # Written data can't be undone, so a gesture that has written is never repeated.
     asks = turn.by == "user" and not (turn.pointing or turn.way_out or turn.committed)
@@ -185,6 +191,17 @@ def fail(turn: Turn, error: BaseException) -> None:
     if turn.way_out is not None:
         # A user must always be able to cancel, even if a handler fails at that moment.
         close_without_handlers(turn, *turn.way_out)
+
+
+def blamed(turn: Turn, error: BaseException) -> BaseException:
+    """Return an error that says whose it is. One that nothing explains is the library's, and breaks the session."""
+    # An argument of a wrong type or value, from a program, is raised as it is.
+    explained = (FuseLatchError, TypeError, ValueError) if turn.by == "program" else FuseLatchError
+    if isinstance(error, Exception) and not isinstance(error, explained):
+        error = EngineFailed(turn.told, error)
+    if isinstance(error, EngineFailed):
+        turn.session.broken = str(error)
+    return error
 
 
 def ask_again(turn: Turn, refused: StoreRefused) -> None:

@@ -18,7 +18,7 @@ from fuselatch.core.engine.latching import LatchView
 from fuselatch.core.engine.naming import control_named, open_form_named, place_of_control
 from fuselatch.core.engine.observer import Muting, Pausing
 from fuselatch.core.engine.offers import Offer, Offers
-from fuselatch.core.engine.opening import open_form
+from fuselatch.core.engine.opening import checked_params, open_form
 from fuselatch.core.engine.options import Options, SessionOptions
 from fuselatch.core.engine.state import Turn
 from fuselatch.core.engine.steps import RUNS_NO_AUTHOR_CODE, STEPS, come_to_front
@@ -100,6 +100,9 @@ class Session:
             raise TypeError("a session needs a form, Session(BookingForm), or forms to offer, Session(forms=[BookingForm])")
         if start is not None:
             offers.look_at(start.form)
+        for offer in offers.by_name.values():
+            if offer.params:
+                checked_params(offer.form, offer.params)
         policy = options.policy
         if policy is not None:
             policy.known(names_of_forms())

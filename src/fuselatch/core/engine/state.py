@@ -294,11 +294,11 @@ class SessionState(Undoable):
     """The state of one session."""
 
     __slots__ = (
-        "catalogs", "clock", "closed", "closing", "day", "dirty", "formats", "grouped", "hovered", "indexes",
-        "known_latches", "last_entered", "latch_store", "latches", "max_runs", "messages", "muting", "notice", "now",
-        "observers", "offers", "open_forms", "options", "pausing", "plans", "port", "recording", "retired",
-        "row_cache", "rows", "sees_events", "services", "session_latches", "shared", "stack", "store", "today",
-        "trace", "turn", "waits", "workers",
+        "broken", "catalogs", "clock", "closed", "closing", "day", "dirty", "formats", "grouped", "hovered",
+        "indexes", "known_latches", "last_entered", "latch_store", "latches", "max_runs", "messages", "muting",
+        "notice", "now", "observers", "offers", "open_forms", "options", "pausing", "plans", "port", "recording",
+        "retired", "row_cache", "rows", "sees_events", "services", "session_latches", "shared", "stack", "store",
+        "today", "trace", "turn", "waits", "workers",
     )  # fmt: skip
 
     port: EnginePort
@@ -332,6 +332,8 @@ class SessionState(Undoable):
         # `closing`: handlers that wait are being abandoned. `closed`: afterwards.
         self.closing = False
         self.closed = False
+        # Why the session can't be used any more: the library failed in a gesture.
+        self.broken = ""
 
         # What the user sees besides the forms: why the last gesture was blocked, each form's message line, and
         # the control under the pointer.

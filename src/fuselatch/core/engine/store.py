@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Hashable, Mapping, Sequence
 from typing import Any, Protocol
 
+from fuselatch.core.model.errors import FuseLatchError
 from fuselatch.core.model.record_changes import Change, Record
 from fuselatch.core.model.texts import user_text
 
 
-class StoreRefused(Exception):
+class StoreRefused(FuseLatchError):
     """A store refused a gesture's writes and wrote none. The message is for the user."""
 
 

@@ -33,22 +33,7 @@ OVERRIDABLE = frozenset({"other_prompt", "warnings_prompt"})
 """Names of Form that a form may declare again."""
 
 RESERVED = frozenset(
-    (
-        "at",
-        "form",
-        "forms",
-        "hiding",
-        "latches",
-        "locale",
-        "max_runs",
-        "now",
-        "observers",
-        "only",
-        "place",
-        "policy",
-        "records",
-    )
-    + ("services", "user")
+    "at form forms hiding latches locale max_runs now observers only place policy records services user".split()
 )
 """Option names of `rehearse`, `open` and `show`. A param can't use them."""
 

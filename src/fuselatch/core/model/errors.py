@@ -1,15 +1,31 @@
 """The errors, by who caused them.
 
 The developer: `DeclarationError`, `UnknownName`, `RuleError`, `NotAllowedHere`, `Blank`, `FormClosed`, `HandlerFailed`,
-`FuseBlown`. The user at the form: `Refused`. `Abandoned` isn't an error: it tells a waiting handler that its session
-is closing.
+`FuseBlown`. The user at the form: `Refused`. The data: `RecordError`, `StoreRefused`. The library: `EngineFailed`.
+`Abandoned` isn't an error: it tells a waiting handler that its session is closing.
 """
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from typing import Any
+
 
 class FuseLatchError(Exception):
-    """The base class of all errors of Fuse Latch."""
+    """The base class of all errors of Fuse Latch. They pickle and copy, and have their parts as attributes."""
+
+    def __reduce__(self) -> tuple[Callable[..., Any], tuple[Any, ...]]:
+        # The default calls the class with the message alone, which most of them don't take.
+        return rebuilt, (type(self), self.args, dict(self.__dict__))
+
+
+def rebuilt(kind: type[FuseLatchError], args: tuple[Any, ...], parts: dict[str, Any]) -> FuseLatchError:
+    """Return an error as it was pickled or copied."""
+    error = kind.__new__(kind)
+    error.args = args
+    error.__dict__.update(parts)
+    error.__cause__ = parts.get("error")
+    return error
 
 
 class DeclarationError(FuseLatchError, TypeError):
@@ -90,6 +106,32 @@ class FuseBlown(HandlerFailed):
 
 class Runaway(FuseLatchError, RecursionError):
     """The error in a `FuseBlown`: too many handler runs in one gesture or chain."""
+
+
+class RecordError(FuseLatchError, TypeError):
+    """A record has a value that its control can't hold. `record`: its source and key. `column`: the column."""
+
+    def __init__(self, record: str, column: str, problem: str) -> None:
+        super().__init__(f"{record}, column '{column}': {problem}")
+        self.record = record
+        self.column = column
+        self.problem = problem
+
+
+class EngineFailed(FuseLatchError, RuntimeError):
+    """The library itself failed. The session can't be used any more.
+
+    `gesture`: what the user or the program did. `error`: the exception, which is also `__cause__`.
+    """
+
+    def __init__(self, gesture: str, error: BaseException) -> None:
+        super().__init__(
+            f"Fuse Latch failed at '{gesture}': {describe(error)}; "
+            "this is an error of the library. The session can't be used any more"
+        )
+        self.gesture = gesture
+        self.error = error
+        self.__cause__ = error
 
 
 class Abandoned(BaseException):
