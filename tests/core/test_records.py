@@ -446,3 +446,20 @@ def test_what_is_declared_wrongly() -> None:
     desk, _ = at_work(Wrong)
     with pytest.raises(UnknownName, match=r"Wrong.size: 'boats' has no column 'sise'; did you mean 'size'"), desk:
         pass
+
+
+def test_a_record_that_leaving_the_current_one_filters_out_is_not_shown() -> None:
+    class Boats(Form, records="boats"):
+        boat = Text("Boat")
+        only = Text("Only")
+
+        @Form.opened
+        def narrow(self) -> None:
+            self.records.where(state=self.only)
+
+    store = MemoryRecords({"boats": [{"id": 1, "boat": "Eider", "state": "in"}, {"id": 2, "boat": "Teal", "state": "out"}]})
+    with rehearse(Boats, records=store) as desk:
+        desk.type("only", "in")
+        desk.record(2)
+        desk.expect("notice", "Record 2 is no longer among these records")
+        assert desk.form.records.key == 1

@@ -182,9 +182,21 @@ class Records(Node):
         return self.move("remove")
 
     def at(self, key: Any) -> bool:
-        """Go to the record with a key; raise `UnknownName` if there is none."""
+        """Go to the record with a key; raise `UnknownName` if there is none.
+
+        Returns False if the current record couldn't be left, or if the record is gone once it is left.
+        """
         self.must_have(key)
-        return self._act(f"record {key}", lambda turn: self._leave(turn) and self._go(turn, key))
+
+        def go(turn: Turn) -> bool:
+            if not self._leave(turn):
+                return False
+            # Leaving has settled a filter or saved the record, so that others may match now.
+            if key not in self._filtered().places:
+                return veto(turn, self.form, "record", user_text("notice.no_record", key=key))
+            return self._go(turn, key)
+
+        return self._act(f"record {key}", go)
 
     def must_have(self, key: Any) -> None:
         """Refuse a key that no matching record has."""

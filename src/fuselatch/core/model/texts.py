@@ -94,6 +94,7 @@ TEXTS: Final[Mapping[str, str]] = {
     "notice.at": "{caption}: {reason}",
     "notice.cant_leave": "{caption} can't be left: {reason}",
     "notice.no_choice": "'{text}' is no longer a choice",
+    "notice.no_record": "Record {key} is no longer among these records",
     "notice.no_position": "no position {position}; the last is {last}",
     "notice.in_front": "{keys}: {title} is open in front",
     "notice.not_typed": "'{text}' was not typed: waiting for {what}",
