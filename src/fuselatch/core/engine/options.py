@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Any, Final, TypedDict
+from typing import Any, Final, Self, TypedDict
 
 from fuselatch.core.engine.observer import Observer
 from fuselatch.core.engine.offers import Offered
@@ -17,6 +17,7 @@ from fuselatch.core.engine.store import Store
 from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.model.latch_records import LatchStore
 from fuselatch.core.model.locale_formats import Formats, PlainFormats
+from fuselatch.core.model.names import suggest
 
 MAX_RUNS: Final = 10_000
 """Handler runs in one gesture before the fuse blows."""
@@ -42,7 +43,7 @@ class SessionOptions(TypedDict, total=False):
     observers: Iterable[Observer]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True)
 class Options:
     """The options of one session.
 
@@ -66,3 +67,19 @@ class Options:
     only: Mapping[str, Any] | None = None
     params: Mapping[str, Any] = field(default_factory=dict)
     observers: Iterable[Observer] = ()
+
+    @classmethod
+    def of(cls, given: Mapping[str, Any]) -> Self:
+        """Return options by name. Raises `TypeError` for an unknown one."""
+        made = object.__new__(cls)
+        # Setting the fields of a frozen object one by one would cost a tenth of opening a form.
+        made.__dict__.update(USUAL)
+        made.__dict__.update(given)
+        if len(made.__dict__) > len(USUAL):
+            name = next(name for name in given if name not in USUAL)
+            raise TypeError(f"Session(…): no option '{name}'; {suggest(name, USUAL)}")
+        return made
+
+
+USUAL: Final[Mapping[str, Any]] = dict(vars(Options()))
+"""The value of each option that isn't given."""

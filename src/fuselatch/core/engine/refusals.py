@@ -137,8 +137,7 @@ def no_focus(control: Any, text: str) -> str:
 
 
 def no_typing(control: Any, text: str) -> str:
-    several = getattr(control._decl, "multiple", False)
-    return "pick from the list; multiple choices can't be typed" if several else ""
+    return "pick from the list; multiple choices can't be typed" if control._decl.multiple else ""
 
 
 def no_column(control: Any, text: str) -> str:

@@ -20,6 +20,19 @@ from fuselatch.core.model.trace import safe_text
 from fuselatch.core.model.trace_rows import add_row
 
 
+class Run(Turn):
+    """A turn that can be carried out, on a worker if it may wait."""
+
+    __slots__ = ()
+
+    def carry_out(self) -> None:
+        """Carry out the gesture, and tell observers of its end."""
+        carry_out(self)
+        if self.session.observers:
+            for observer in self.session.observers:
+                observer.ended(self.told, self.error)
+
+
 def start(session: SessionState, label: object, step: Callable[[Turn], object], by: By, quiet: bool = False) -> None:
     """Run a new turn, and the turns that wait for it; raise what went wrong.
 
@@ -27,22 +40,23 @@ def start(session: SessionState, label: object, step: Callable[[Turn], object], 
     """
     if session.broken:
         raise NotAllowedHere(session.broken)
-    turn = Turn(session, label, step, by)
+    turn = Run(session, label, step, by)
     session.notice = ""
     session.now = None
     if session.day._watchers and session.clock is not None:
         look_at_the_day(session)
     if session.recording:
         record(turn)
-    for observer in session.observers:
-        observer.began(turn.told, by)
+    if session.observers:
+        for observer in session.observers:
+            observer.began(turn.told, by)
     session.turn = turn
     try:
         if quiet:
             session.workers.must_be_at_home()
-            carry_to_end(turn)
+            turn.carry_out()
         else:
-            session.workers.start(turn, carry_to_end)
+            session.workers.start(turn)
     finally:
         session.turn = None
     if session.waits or turn.error is not None:
@@ -131,13 +145,6 @@ def go_on(session: SessionState) -> None:
 
 
 # ---- one turn
-
-
-def carry_to_end(turn: Turn) -> None:
-    """Carry out a gesture, and tell observers of its end."""
-    carry_out(turn)
-    for observer in turn.session.observers:
-        observer.ended(turn.told, turn.error)
 
 
 def carry_out(turn: Turn) -> None:

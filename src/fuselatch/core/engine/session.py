@@ -90,10 +90,7 @@ class Session:
     """
 
     def __init__(self, form: type[Form] | None = None, **given: Unpack[SessionOptions]) -> None:
-        for name in given:
-            if name not in SessionOptions.__annotations__:
-                raise TypeError(f"Session(…): no option '{name}'; {suggest(name, SessionOptions.__annotations__)}")
-        options = Options(**given)
+        options = Options.of(given)
         offers = Offers(options.forms) if options.forms else NO_OFFERS
         start = Offer(form, options.params) if form is not None else offers.start
         if start is None and not offers.by_name:

@@ -20,10 +20,17 @@ POOL: Final = "fuselatch_workers"
 """The attribute of a thread's first greenlet that has the pool."""
 
 
-class Job(Protocol):
-    """Something that a worker carries out. It may park on the way."""
+class Parked(Protocol):
+    """A job that waits on a worker."""
 
     worker: greenlet | None
+
+
+class Job(Parked, Protocol):
+    """Something that a worker carries out. It may park on the way."""
+
+    def carry_out(self) -> None:
+        """Do the work. This raises nothing."""
 
 
 class Errand:
@@ -53,8 +60,8 @@ class Workers:
         self.idle: list[greenlet] = []
         self.home = home
 
-    def start(self, job: Any, carry_out: Callable[[Any], None]) -> None:
-        """Run a job, by a function that raises nothing, in a copy of the caller's context, until it is done or parks.
+    def start(self, job: Job) -> None:
+        """Run a job in a copy of the caller's context, until it is done or parks.
 
         Raises `NotAllowedHere` on another thread.
         """
@@ -67,7 +74,7 @@ class Workers:
             worker.parent = here
         # A copy, so that context variables set by a handler don't leak into the caller.
         worker.gr_context = copy_context()
-        came = worker.switch((job, carry_out))
+        came = worker.switch(job)
         if came is not None:
             self._serve(worker, came)
 
@@ -92,7 +99,7 @@ class Workers:
             self._serve(runner, runner.switch())
             came = worker.switch()
 
-    def go_on(self, job: Job, thrown: BaseException | None = None) -> None:
+    def go_on(self, job: Parked, thrown: BaseException | None = None) -> None:
         """Resume a parked job, or raise something in it, until it is done or parks."""
         worker = job.worker
         assert worker is not None, "only a parked job can resume"
@@ -121,14 +128,12 @@ class Workers:
         while True:
             assert me.parent is not None, "a worker has a caller"
             # Like `park`. The next start may come from another greenlet. An idle worker must not keep a session alive.
-            given: tuple[Job, Callable[[Job], None]] | None = me.parent.switch(None)
-            if given is None:
+            job: Job | None = me.parent.switch(None)
+            if job is None:
                 return
-            job, carry_out = given
-            given = None
-            carry_out(job)
+            job.carry_out()
             job.worker = None
-            del job
+            job = None
             # Creating a greenlet is expensive compared to a gesture, so a few are reused.
             if len(self.idle) >= MOST_IDLE:
                 return

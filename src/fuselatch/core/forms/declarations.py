@@ -115,6 +115,8 @@ class Declaration(Generic[L_co]):
     looks: ClassVar[tuple[str, ...]] = ()
     takes_focus: ClassVar[bool] = False
     holds_value: ClassVar[bool] = False
+    multiple: bool = False
+    """True if its value is several items."""
     unit: str = ""
     closes: str | None = None
     submits: bool = False
