@@ -33,7 +33,7 @@ def may_change(session: SessionState, form: OpenForm, name: str, ruled: bool = F
         raise NotAllowedHere(f"the session is closing: {name} can't be set")
     if ruled:
         raise RuleError(f"{name} has a rule and can't be set; change what the rule reads")
-    if not form.is_open:
+    if form._state.phase == "closed":
         raise FormClosed(f"{name} can't be set: the form is closed (you can still read it)")
 
 

@@ -125,7 +125,7 @@ def dispatch_of_form(turn: Turn, event: Event) -> None:
         if name == event.name and owner._state.phase != "closed":
             run(turn, (handler,), owner, event)
     opener = state.opener
-    if opener is not None and opener.is_open:
+    if opener is not None and opener._state.phase != "closed":
         for (form, name), handlers in opener._state.plan.heard_of.items():
             if name == event.name and isinstance(event.form, form):
                 run(turn, handlers, opener, event)

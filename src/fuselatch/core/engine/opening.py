@@ -10,6 +10,7 @@ from fuselatch.core.engine import focus
 from fuselatch.core.engine.bound_records import Records
 from fuselatch.core.engine.defaults import set_defaults
 from fuselatch.core.engine.loop import happen
+from fuselatch.core.engine.offers import Offers
 from fuselatch.core.engine.pointing import give_way
 from fuselatch.core.engine.record_columns import must_be_column
 from fuselatch.core.engine.rule_cells import install, make_ready
@@ -64,7 +65,7 @@ def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: O
     if state.records is not None:
         state.records.begin(turn)
     happen(turn, "opened", opened, None)
-    if opened.is_open and state.focus is None:
+    if state.phase != "closed" and state.focus is None:
         focus.enter(turn, opened, focus.next_focusable(opened, None, 1))
     turn.cause = before
     return opened
@@ -86,7 +87,7 @@ def open_dialog(session: SessionState, form: OpenForm, child: type[Form], params
     # A dialog can stay open for long, and reads the same store.
     if turn.writes is not None:
         commit(turn)
-    if not opened.is_open:
+    if opened._state.phase == "closed":
         return opened._state.outcome or Outcome(CANCELLED, {})
     outcome: Outcome = wait_for(turn, DialogWait(turn, form, opened))
     return outcome
@@ -129,6 +130,13 @@ def checked_params(form: type[Form], params: Mapping[str, Any]) -> dict[str, Any
         if isinstance(wanted, type) and not isinstance(value, WIDER.get(wanted, wanted)):
             raise TypeError(f"{form.__name__}: expected {name}={wanted.__name__}, not {short(value)}")
     return given
+
+
+def must_fit(offers: Offers) -> None:
+    """Refuse parameters that an offered form doesn't take. Missing ones are reported when it is opened."""
+    for offer in offers.by_name.values():
+        if offer.params:
+            checked_params(offer.form, offer.params)
 
 
 def hints_of(form: type[Form], plan: FormPlan) -> Mapping[str, Any]:

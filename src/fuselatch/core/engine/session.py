@@ -17,8 +17,8 @@ from fuselatch.core.engine.engine import Engine
 from fuselatch.core.engine.latching import LatchView
 from fuselatch.core.engine.naming import control_named, open_form_named, place_of_control
 from fuselatch.core.engine.observer import Muting, Pausing
-from fuselatch.core.engine.offers import Offer, Offers
-from fuselatch.core.engine.opening import checked_params, open_form
+from fuselatch.core.engine.offers import Offers
+from fuselatch.core.engine.opening import must_fit, open_form
 from fuselatch.core.engine.options import Options, SessionOptions
 from fuselatch.core.engine.state import Turn
 from fuselatch.core.engine.steps import RUNS_NO_AUTHOR_CODE, STEPS, come_to_front
@@ -92,31 +92,35 @@ class Session:
     def __init__(self, form: type[Form] | None = None, **given: Unpack[SessionOptions]) -> None:
         options = Options.of(given)
         offers = Offers(options.forms) if options.forms else NO_OFFERS
-        start = Offer(form, options.params) if form is not None else offers.start
-        if start is None and not offers.by_name:
+        params: Mapping[str, Any] = options.params
+        if form is None and offers.start is not None:
+            form, params = offers.start
+        if form is None and not offers.by_name:
             raise TypeError("a session needs a form, Session(BookingForm), or forms to offer, Session(forms=[BookingForm])")
-        if start is not None:
-            offers.look_at(start.form)
-        for offer in offers.by_name.values():
-            if offer.params:
-                checked_params(offer.form, offer.params)
+        if offers.by_name:
+            must_fit(offers)
+            if form is not None:
+                offers.look_at(form)
         policy = options.policy
         if policy is not None:
             policy.known(names_of_forms())
-            for each in (start, *offers.by_name.values()) if start is not None else offers.by_name.values():
-                policy.applied(each.form)
+            for each in dict.fromkeys(
+                [*([form] if form is not None else []), *(offer.form for offer in offers.by_name.values())]
+            ):
+                policy.applied(each)
         self._engine = Engine(self, options, offers)
         state = self._state = self._engine.state
         for observer in options.observers:
             state.watch(observer)
-        if start is None:
+        if form is None:
             return
+        first = form
 
         def open_first(turn: Turn) -> None:
-            open_form(turn, start.form, start.params, None, Manner(at=options.at, only=options.only))
+            open_form(turn, first, params, None, Manner(at=options.at, only=options.only))
 
         try:
-            runner.start(state, f"open {start.form.__name__}", open_first, "program")
+            runner.start(state, f"open {first.__name__}", open_first, "program")
         except BaseException:
             self.close()
             raise

@@ -106,13 +106,13 @@ def press(turn: Turn, gesture: Gesture, control: Any) -> None:
         turn.way_out = (form, verdict)
         step(turn, "click", control, "clicked")
         # A `clicked` handler may have closed the form itself.
-        if form.is_open:
+        if form._state.phase != "closed":
             dismiss(turn, form, verdict)
         return
     if control._decl.takes_focus and not move_focus(turn, control):
         return
     step(turn, "click", control, "clicked")
-    if not form.is_open:
+    if form._state.phase == "closed":
         return
     if verdict is not None:
         submit(turn, form)

@@ -34,7 +34,7 @@ def may_submit(turn: Turn, form: OpenForm) -> bool:
 
 def passes(turn: Turn, form: OpenForm, confirmed: set[tuple[str, str]]) -> bool:
     """Return True if no finding refuses and the user confirmed every warning."""
-    if not form.is_open:
+    if form._state.phase == "closed":
         return False
     refusing, warning = validate_form(turn, form)
     if refusing:

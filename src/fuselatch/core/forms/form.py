@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from copy import copy
 from types import new_class
-from typing import TYPE_CHECKING, Any, ClassVar, Literal, ParamSpec, TypeVar, dataclass_transform, get_args
+from typing import TYPE_CHECKING, Any, ClassVar, Literal, ParamSpec, TypeVar, dataclass_transform
 
 from fuselatch.core.forms.collect import FormMeta, collect
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.declarations import Button, InputControl, Label
-from fuselatch.core.forms.manner import Manner, Place
+from fuselatch.core.forms.manner import PLACES, Manner, Place
 from fuselatch.core.forms.params import Opener, Param
 from fuselatch.core.forms.plans import FormPlan
 from fuselatch.core.forms.port import RecordsPort, SessionView
@@ -262,8 +262,8 @@ def _opening(
         raise TypeError(
             f"{verb}({form.__name__}, …): pass parameters by name: {', '.join(form._plan.params) or 'it has none'}"
         )
-    if how.place not in get_args(Place):
-        raise TypeError(f"{verb}({form.__name__}, …): unknown place {how.place!r}; {suggest(how.place, get_args(Place))}")
+    if how.place not in PLACES:
+        raise TypeError(f"{verb}({form.__name__}, …): unknown place {how.place!r}; {suggest(how.place, PLACES)}")
     if (how.at is not None or how.only) and not form._plan.records:
         raise TypeError(f"{verb}({form.__name__}, …): at= and only= need a form with records=")
     return form, params, how

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any, Final, Literal, NamedTuple, TypeAlias
+from typing import Any, Final, Literal, NamedTuple, TypeAlias, get_args
 
 Place: TypeAlias = Literal["over", "beside"]
 """The position of a form: over its opener, or beside it without overlapping."""
+PLACES: Final = get_args(Place)
 
 
 class Manner(NamedTuple):
