@@ -13,7 +13,7 @@ from click.testing import CliRunner
 from fuselatch.cli import main
 from fuselatch.core.model.trace import TraceEntry
 from fuselatch.rehearsal import read_cue_file, run_cues
-from fuselatch.report.behaviour import Behaviour, Tried, told
+from fuselatch.report.behaviour import Behaviour, Tried, describe_behaviour
 from fuselatch.report.screen import screen
 from fuselatch.report.timeline import handlers, waits
 
@@ -166,12 +166,12 @@ def test_behaviour_counts_what_sessions_tell_and_adds_up() -> None:
     for control, rule in (("vessel", "required"), ("berth", "required")):
         assert all(both.counts[Tried("check", "BookingForm", control, rule, way)] for way in ("passed", "failed"))
     assert both.counted("BookingForm")["answer"] == (3, 6) and both.counted("BookingForm")["rule"] == (1, 2)
-    lines = list(told(both))
+    lines = list(describe_behaviour(both))
     assert any(line.startswith("    press   find ") and "look_up_vessel (forms.py:" in line for line in lines)
     assert any(line.startswith('    answer  "Book anyway"') for line in lines)
     office = Behaviour()
     run_cues(read_cue_file(CUES / "office.cues"), observers=(office,))
-    asked = [line for line in told(office) if line.startswith("    answer")]
+    asked = [line for line in describe_behaviour(office) if line.startswith("    answer")]
     steps = [line.split("#")[0].strip() for line in asked]
     assert steps == ['answer  "Go on"', 'answer  "Go back"', "answer  Save", "answer  Cancel", "answer  Cancel"]
 

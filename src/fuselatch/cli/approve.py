@@ -12,7 +12,7 @@ import click
 
 from fuselatch.cli.exits import Exit
 from fuselatch.cli.options import from_folders
-from fuselatch.cli.sheets import Wish, found, told
+from fuselatch.cli.sheets import Wish, found, problem_with
 
 
 @click.command(name="approve")
@@ -37,7 +37,7 @@ def command(file: Path, more: tuple[str, ...], by: str, folders: tuple[Path, ...
     try:
         sheets = list(sheets_of(file, found(more)))
     except (CueError, OSError) as error:
-        click.echo(f"fuselatch: {told(error, str(file))}\n{file}: not approved", err=True)
+        click.echo(f"fuselatch: {problem_with(error, str(file))}\n{file}: not approved", err=True)
         sys.exit(Exit.UNREADABLE)
     if not sheets:
         click.echo(

@@ -56,8 +56,8 @@ def as_lines(form: Any, rules: Any, as_json: bool) -> str:
 
     from fuselatch.report.anatomy import anatomy, lines
 
-    told = anatomy(form, rules)
-    return as_text({"version": 1, **asdict(told)}) if as_json else "\n".join(lines(told))
+    described = anatomy(form, rules)
+    return as_text({"version": 1, **asdict(described)}) if as_json else "\n".join(lines(described))
 
 
 def as_schema(form: Any, wanted: object) -> str:
@@ -67,9 +67,9 @@ def as_schema(form: Any, wanted: object) -> str:
 
 
 def as_events(form: Any, control: str) -> str:
-    from fuselatch.report.events_of import events_told
+    from fuselatch.report.events_of import describe_events
 
-    return "\n".join(events_told(form, control))
+    return "\n".join(describe_events(form, control))
 
 
 def as_dot(form: Any, wanted: object) -> str:
@@ -95,7 +95,7 @@ INSTEAD: Final[Mapping[str, Callable[[Any, Any], str]]] = {
 """The output of each option, printed instead of the description."""
 
 
-def as_text(told: object) -> str:
+def as_text(described: object) -> str:
     import json
 
-    return json.dumps(told, indent=2, ensure_ascii=False)
+    return json.dumps(described, indent=2, ensure_ascii=False)

@@ -29,13 +29,13 @@ def command(folder: Path, as_json: bool) -> None:
     except LoadError as error:
         click.echo(f"fuselatch: {error}", err=True)
         sys.exit(Exit.UNREADABLE)
-    told = [at_hand(form) for form in found]
+    described = [at_hand(form) for form in found]
     if as_json:
         import json
 
-        click.echo(json.dumps([one._asdict() for one in told], indent=2, ensure_ascii=False))
+        click.echo(json.dumps([one._asdict() for one in described], indent=2, ensure_ascii=False))
     else:
-        for line in hand_lines(told):
+        for line in hand_lines(described):
             click.echo(line)
     try:
         Offers(found)

@@ -157,16 +157,16 @@ class Run:
     def tell_json(self, done: list[CueRun]) -> None:
         import json
 
-        from fuselatch.rehearsal.told import run_dict
+        from fuselatch.rehearsal.to_json import run_dict
 
         click.echo(json.dumps(run_dict(done, self.wish.unreadable), indent=2, ensure_ascii=False, default=str))
 
     def tell_behaviour(self, behaviour: Behaviour) -> None:
-        from fuselatch.report.behaviour import told
+        from fuselatch.report.behaviour import describe_behaviour
         from fuselatch.report.needed import MissingPackage
 
         if self.options["behaviour"]:
-            click.echo("\n".join(["", *told(behaviour)]), err=self.options["as_json"])
+            click.echo("\n".join(["", *describe_behaviour(behaviour)]), err=self.options["as_json"])
         if self.options["behaviour_json"] is not None:
             import json
 

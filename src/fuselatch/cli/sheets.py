@@ -43,7 +43,7 @@ class Wish:
         try:
             return read_cue_file(path)
         except (CueError, OSError) as error:
-            self.wrong(told(error, str(path)))
+            self.wrong(problem_with(error, str(path)))
             return None
 
     def run_cues(self, sheet: CueSheet, how: Callable[..., Iterable[CueRun | None]] | None = None) -> Iterator[CueRun]:
@@ -73,7 +73,7 @@ class Wish:
         except UnknownName as error:
             raise click.BadParameter(str(error), param_hint="--mute") from None
         except (CueError, PolicyError, StoreRefused, OSError) as error:
-            self.wrong(told(error, sheet.name))
+            self.wrong(problem_with(error, sheet.name))
 
     def wrong(self, problem: str) -> None:
         """Report a file that can't be read."""
@@ -93,7 +93,7 @@ def found(names: Iterable[str]) -> list[Path]:
     return list(dict.fromkeys(paths))
 
 
-def told(error: Exception, name: str) -> str:
+def problem_with(error: Exception, name: str) -> str:
     """Return a problem with a file as one line, with the closest file name."""
     if not isinstance(error, OSError):
         return str(error)

@@ -22,7 +22,7 @@ def watch(paths: Sequence[Path], wish: Wish, run: Callable[[Sequence[Path]], obj
     from watchfiles import watch as changes_of
 
     behind = {path: depends(path, wish) for path in paths}
-    told(behind)
+    say_behind(behind)
     folders = {file.parent for files in behind.values() for file in files} | {path.resolve().parent for path in paths}
     for changes in changes_of(*folders, debounce=150, step=50, recursive=False, raise_interrupt=False):
         changed = {Path(name).resolve() for _, name in changes}
@@ -34,7 +34,7 @@ def watch(paths: Sequence[Path], wish: Wish, run: Callable[[Sequence[Path]], obj
         click.echo(f"\nchanged: {names}")
         run(touched)
         behind.update({path: depends(path, wish) for path in touched})
-        told(behind)
+        say_behind(behind)
 
 
 def depends(path: Path, wish: Wish) -> set[Path]:
@@ -59,6 +59,6 @@ def forget(files: set[Path]) -> None:
             del sys.modules[name]
 
 
-def told(behind: dict[Path, set[Path]]) -> None:
+def say_behind(behind: dict[Path, set[Path]]) -> None:
     files = {file for found in behind.values() for file in found}
     click.echo(f"watching {len(files)} file{'s' if len(files) != 1 else ''}; press Ctrl+C to stop")

@@ -105,15 +105,20 @@ def objection_to(sheet: CueSheet, folders: Sequence[Path]) -> str:
     if sheet.opens.verb != "forms":
         found = find(sheet.opens.words[0].text.partition(":")[0], [own, *folders])
         files += [found] if found is not None else []
-    return next((told for file in files if (told := objection(file))), "")
+    return next((why for file in files if (why := objection(file))), "")
 
 
 def read(note: Path) -> Approval:
     """Read an approval; raise `ValueError` if it isn't valid."""
     try:
-        told = json.loads(note.read_text(encoding="utf-8"))
+        found = json.loads(note.read_text(encoding="utf-8"))
         return Approval(
-            told["file"], told["by"], told["when"], dict(told["cue_sheets"]), dict(told["files"]), told["version"]
+            found["file"],
+            found["by"],
+            found["when"],
+            dict(found["cue_sheets"]),
+            dict(found["files"]),
+            found["version"],
         )
     except (ValueError, KeyError, TypeError) as error:
         raise ValueError(

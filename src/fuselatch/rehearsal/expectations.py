@@ -47,8 +47,8 @@ def expect(desk: DeskView, words: Sequence[str]) -> None:
     look = TARGETS.get(target)
     met, actual = look(desk, rest) if look is not None else expect_of(desk, target, rest)
     if met is not wanted:
-        told = " ".join(word or '""' for word in said)
-        raise Unmet(f"{'' if wanted else 'not '}{told}", actual)
+        described = " ".join(word or '""' for word in said)
+        raise Unmet(f"{'' if wanted else 'not '}{described}", actual)
 
 
 def fits(rule: VerbRule, words: Sequence[str]) -> None:
@@ -183,15 +183,15 @@ def same_plain(value: object, word: str) -> bool:
 def expect_written(desk: DeskView, words: list[str]) -> Looked:
     """`written SOURCE [COUNT]`: rows were written to the source."""
     count = sum(entry.kind == "write" and entry.name == words[0] for entry in desk.trace)
-    told = f"{count} row{'s were' if count != 1 else ' was'} written to '{words[0]}'"
-    return (str(count) == words[1] if len(words) > 1 else count > 0), told
+    described = f"{count} row{'s were' if count != 1 else ' was'} written to '{words[0]}'"
+    return (str(count) == words[1] if len(words) > 1 else count > 0), described
 
 
 def expect_letter(desk: DeskView, words: list[str]) -> Looked:
     """`letter [PART]`: a letter with this part in its subject or text was sent."""
-    told = [f"{letter['Subject']}\n{letter.get_content()}" for letter in desk.letters if not letter.is_multipart()]
+    described = [f"{letter['Subject']}\n{letter.get_content()}" for letter in desk.letters if not letter.is_multipart()]
     subjects = ", ".join(f"'{letter['Subject']}'" for letter in desk.letters)
-    return any(part_of(words) in text for text in told), f"sent: {subjects}" if subjects else "no letter was sent"
+    return any(part_of(words) in text for text in described), f"sent: {subjects}" if subjects else "no letter was sent"
 
 
 def expect_drawing(desk: DeskView, words: list[str]) -> Looked:

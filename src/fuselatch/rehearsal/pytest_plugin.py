@@ -80,7 +80,7 @@ class CueFile(pytest.File):
         """Yield the tests of a file. A file that can't be read is one failing test."""
         from fuselatch.rehearsal.cues import CueError, read_cue_file
 
-        name = told_path(self.path, self.config)
+        name = shown_path(self.path, self.config)
         try:
             sheet = read_cue_file(self.path, name)
             for run in sheet.runs:
@@ -89,7 +89,7 @@ class CueFile(pytest.File):
             yield CueTest.from_parent(self, name=self.path.stem, sheet=None, wrong=str(error))
 
 
-def told_path(path: Path, config: pytest.Config) -> str:
+def shown_path(path: Path, config: pytest.Config) -> str:
     """Return a path from the folder that pytest was started in."""
     start = config.invocation_params.dir
     return str(path.relative_to(start)) if path.is_relative_to(start) else str(path)
@@ -261,9 +261,9 @@ def pytest_sessionfinish(session: pytest.Session) -> None:
 @pytest.hookimpl(optionalhook=True)
 def pytest_testnodedown(node: Any, error: object) -> None:
     """Add the behaviour that a worker process tried."""
-    told = getattr(node, "workeroutput", {}).get(KEY)
-    if told is not None:
-        node.config.stash[WATCH].behaviour.add(json.loads(told))
+    described = getattr(node, "workeroutput", {}).get(KEY)
+    if described is not None:
+        node.config.stash[WATCH].behaviour.add(json.loads(described))
 
 
 def pytest_terminal_summary(terminalreporter: Any, config: pytest.Config) -> None:
@@ -275,10 +275,10 @@ def pytest_terminal_summary(terminalreporter: Any, config: pytest.Config) -> Non
     if not watch.tried:
         terminalreporter.write_line("no form was rehearsed")
         return
-    from fuselatch.report.behaviour import told
+    from fuselatch.report.behaviour import describe_behaviour
 
     if config.getoption("behaviour"):
-        for line in told(watch.behaviour):
+        for line in describe_behaviour(watch.behaviour):
             terminalreporter.write_line(line)
     written, picture = config.getoption("behaviour_json"), config.getoption("behaviour_picture")
     if written:

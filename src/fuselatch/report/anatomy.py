@@ -35,7 +35,7 @@ RULE_WORDS = (
 
 
 @dataclass(frozen=True, slots=True)
-class ControlTold:
+class ControlDescription:
     """One control: path, kind, caption, rules, dependent properties and checks."""
 
     path: str
@@ -47,7 +47,7 @@ class ControlTold:
 
 
 @dataclass(frozen=True, slots=True)
-class HandlerTold:
+class HandlerDescription:
     """One handler: its events, name, first docstring line, file and line.
 
     `sets`, `asks`, `opens`: properties, prompts and forms, as far as its code shows.
@@ -63,7 +63,7 @@ class HandlerTold:
 
 
 @dataclass(frozen=True, slots=True)
-class PromptTold:
+class PromptDescription:
     """One prompt: title, text and buttons as shown, and more about it."""
 
     name: str
@@ -74,7 +74,7 @@ class PromptTold:
 
 
 @dataclass(frozen=True, slots=True)
-class DialogTold:
+class DialogDescription:
     """A form that handlers may open: its title, how it can close, and by which handlers."""
 
     name: str
@@ -92,10 +92,10 @@ class Anatomy:
     doc: str
     records: str
     params: tuple[str, ...]
-    controls: tuple[ControlTold, ...]
-    handlers: tuple[HandlerTold, ...]
-    prompts: tuple[PromptTold, ...]
-    dialogs: tuple[DialogTold, ...]
+    controls: tuple[ControlDescription, ...]
+    handlers: tuple[HandlerDescription, ...]
+    prompts: tuple[PromptDescription, ...]
+    dialogs: tuple[DialogDescription, ...]
     custom_events: tuple[tuple[str, str], ...]
 
 
@@ -108,10 +108,12 @@ def anatomy(form: type[Form], policy: PolicyRules | None = None) -> Anatomy:
         plan.doc,
         plan.records,
         tuple(plan.params),
-        tuple(told for control in in_order(plan) for told in (control_told(control, plan, form), *line_told(control))),
-        (*handlers_told(plan, form), *handlers_of_lines(plan)),
-        tuple(prompt_told(plan, name, prompt) for name, prompt in all_prompts(form, plan).items()),
-        tuple(dialogs_told(form, plan)),
+        tuple(
+            each for control in in_order(plan) for each in (describe_control(control, plan, form), *describe_line(control))
+        ),
+        (*describe_handlers(plan, form), *handlers_of_lines(plan)),
+        tuple(describe_prompt(plan, name, prompt) for name, prompt in all_prompts(form, plan).items()),
+        tuple(describe_dialogs(form, plan)),
         tuple((name, signal.kind.__name__) for name, signal in plan.custom_events.items()),
     )
 
@@ -122,7 +124,7 @@ def all_prompts(form: type[Form], plan: FormPlan) -> dict[str, Prompt]:
     return {**plan.prompts, **({"warnings_prompt": form.warnings_prompt} if warns else {})}
 
 
-def prompt_told(plan: FormPlan, name: str, prompt: Prompt) -> PromptTold:
+def describe_prompt(plan: FormPlan, name: str, prompt: Prompt) -> PromptDescription:
     """Return one prompt as the user sees it."""
     shown = plan.reworded.get(name, prompt)
     words = [f"default {shown.default!r}", f"cancel {shown.cancel!r}", f"tone {shown.tone}"]
@@ -132,7 +134,7 @@ def prompt_told(plan: FormPlan, name: str, prompt: Prompt) -> PromptTold:
         words.append("text changed by policy")
     if shown.buttons != prompt.buttons:
         words.append(f"code sees {', '.join(map(repr, prompt.buttons))}")
-    return PromptTold(name, shown.title, shown.text, shown.buttons, tuple(words))
+    return PromptDescription(name, shown.title, shown.text, shown.buttons, tuple(words))
 
 
 class AtHand(NamedTuple):
@@ -153,13 +155,13 @@ def at_hand(form: type[Form]) -> AtHand:
     return AtHand(plan.name, title, plan.doc, plan.keys, plan.at_start, needs)
 
 
-def hand_lines(told: Sequence[AtHand]) -> Iterator[str]:
-    if not told:
+def hand_lines(each: Sequence[AtHand]) -> Iterator[str]:
+    if not each:
         yield "no forms in this folder"
         return
-    names = max(len(one.name) for one in told)
-    keys = max(len(one.keys) for one in told)
-    for one in told:
+    names = max(len(one.name) for one in each)
+    keys = max(len(one.keys) for one in each)
+    for one in each:
         needs = f" (needs {', '.join(one.needs)})" if one.needs else ""
         start = " (opens at start)" if one.at_start else ""
         yield f"{one.name:<{names}}  {one.keys:<{keys}}  {one.title}{needs}{start}".rstrip()
@@ -173,7 +175,7 @@ def in_order(plan: FormPlan) -> list[ControlPlan]:
     return sorted(placed, key=lambda control: (control.index, control.decl.kind != "group", control.path.count(".")))
 
 
-def control_told(control: ControlPlan, plan: FormPlan, form: type[Any]) -> ControlTold:
+def describe_control(control: ControlPlan, plan: FormPlan, form: type[Any]) -> ControlDescription:
     decl = control.decl
     found: dict[str, Any] = {**{word: vars(decl).get(word) for word in RULE_WORDS}, **decl.constants}
     levels = control.levels or {}
@@ -186,7 +188,7 @@ def control_told(control: ControlPlan, plan: FormPlan, form: type[Any]) -> Contr
     if choices is not None:
         rules = (*rules, f"{len(choices)} choices")
     rules = (*rules, *decl.details())
-    return ControlTold(
+    return ControlDescription(
         control.path,
         decl.kind,
         str(decl.constants.get("caption", "(from a rule)")),
@@ -196,11 +198,11 @@ def control_told(control: ControlPlan, plan: FormPlan, form: type[Any]) -> Contr
     )
 
 
-def line_told(control: ControlPlan) -> Iterator[ControlTold]:
+def describe_line(control: ControlPlan) -> Iterator[ControlDescription]:
     """Yield the controls of lines: `extras[].price`."""
     if isinstance(control.decl, Lines):
         for inner in in_order(plan_of(control.decl.line)):
-            found = control_told(inner, plan_of(control.decl.line), control.decl.line)
+            found = describe_control(inner, plan_of(control.decl.line), control.decl.line)
             yield replace(found, path=f"{control.path}[].{found.path}")
 
 
@@ -227,29 +229,29 @@ def read_by(rule: Callable[..., Any], plan: FormPlan, form: type[Form]) -> list[
     return paths_in(uses(rule, form), plan.controls)
 
 
-def dialogs_told(form: type[Form], plan: FormPlan) -> Iterator[DialogTold]:
+def describe_dialogs(form: type[Form], plan: FormPlan) -> Iterator[DialogDescription]:
     by: dict[type[Form], list[str]] = {}
     for name, handler in plan.handlers.items():
         for dialog in forms_named(handler.function, form):
             by.setdefault(dialog, []).append(name)
     for dialog, names in by.items():
         title = plan_of(dialog).title if isinstance(plan_of(dialog).title, str) else dialog.__name__
-        yield DialogTold(dialog.__name__, title, verdicts(plan_of(dialog)), tuple(names))
+        yield DialogDescription(dialog.__name__, title, verdicts(plan_of(dialog)), tuple(names))
 
 
-def handlers_told(plan: FormPlan, form: type[Any]) -> Iterator[HandlerTold]:
-    return (handler_told(plan, form, name, handler) for name, handler in plan.handlers.items())
+def describe_handlers(plan: FormPlan, form: type[Any]) -> Iterator[HandlerDescription]:
+    return (describe_handler(plan, form, name, handler) for name, handler in plan.handlers.items())
 
 
-def handlers_of_lines(plan: FormPlan) -> Iterator[HandlerTold]:
+def handlers_of_lines(plan: FormPlan) -> Iterator[HandlerDescription]:
     for control in plan.controls.values():
         if isinstance(control.decl, Lines):
-            for told in handlers_told(plan_of(control.decl.line), control.decl.line):
-                events, sets = (tuple(f"{control.path}[].{what}" for what in each) for each in (told.events, told.sets))
-                yield replace(told, events=events, sets=sets)
+            for each in describe_handlers(plan_of(control.decl.line), control.decl.line):
+                events, sets = (tuple(f"{control.path}[].{what}" for what in each) for each in (each.events, each.sets))
+                yield replace(each, events=events, sets=sets)
 
 
-def handler_told(plan: FormPlan, form: type[Any], name: str, handler: Handler) -> HandlerTold:
+def describe_handler(plan: FormPlan, form: type[Any], name: str, handler: Handler) -> HandlerDescription:
     group = name.rpartition(".")[0]
     heard = [
         f"{path}.{event}"
@@ -268,7 +270,7 @@ def handler_told(plan: FormPlan, form: type[Any], name: str, handler: Handler) -
     file, line = handler.where
     doc = (handler.function.__doc__ or "").strip().partition("\n")[0]
     found = uses(handler.function, form)
-    return HandlerTold(
+    return HandlerDescription(
         tuple(heard),
         name,
         doc,
@@ -279,28 +281,28 @@ def handler_told(plan: FormPlan, form: type[Any], name: str, handler: Handler) -
     )
 
 
-def lines(told: Anatomy) -> Iterator[str]:
+def lines(each: Anatomy) -> Iterator[str]:
     """Yield an anatomy as lines of text."""
-    yield f"{told.name}: {told.title}"
-    if told.doc:
-        yield f"  {told.doc}"
-    if told.records:
-        yield f"  records: {told.records}"
-    if told.params:
-        yield f"  parameters: {', '.join(told.params)}"
+    yield f"{each.name}: {each.title}"
+    if each.doc:
+        yield f"  {each.doc}"
+    if each.records:
+        yield f"  records: {each.records}"
+    if each.params:
+        yield f"  parameters: {', '.join(each.params)}"
     yield ""
     yield "Controls (tab order)"
-    captions = max((len(control.caption) for control in told.controls), default=0) + 2
-    wide = max((len(control.path) for control in told.controls), default=0)
-    kinds = max((len(control.kind) for control in told.controls), default=0)
-    for control in told.controls:
+    captions = max((len(control.caption) for control in each.controls), default=0) + 2
+    wide = max((len(control.path) for control in each.controls), default=0)
+    kinds = max((len(control.kind) for control in each.controls), default=0)
+    for control in each.controls:
         checks = (f"checked by {', '.join(control.checks)}",) if control.checks else ()
         rest = "; ".join((*control.rules, *control.follows, *checks))
         yield f"  {control.path:<{wide}}  {control.kind:<{kinds}}  {control.caption!r:<{captions}}  {rest}".rstrip()
-    if told.handlers:
+    if each.handlers:
         yield ""
         yield "Handlers"
-        for handler in told.handlers:
+        for handler in each.handlers:
             yield f"  {', '.join(handler.events) or '(no event)'}: {handler.name} ({handler.where})"
             if handler.doc:
                 yield f"      {handler.doc}"
@@ -308,20 +310,20 @@ def lines(told: Anatomy) -> Iterator[str]:
             done = "; ".join(f"{verb} {', '.join(what)}" for verb, what in does if what)
             if done:
                 yield f"      {done}"
-    if told.prompts:
+    if each.prompts:
         yield ""
         yield "Prompts"
-        for prompt in told.prompts:
+        for prompt in each.prompts:
             yield f"  {prompt.name}: {' '.join(prompt.text.split())!r} [{'] ['.join(prompt.buttons)}]"
             yield f"      {'; '.join(prompt.more)}"
-    if told.dialogs:
+    if each.dialogs:
         yield ""
         yield "Dialogs"
-        for dialog in told.dialogs:
+        for dialog in each.dialogs:
             ends = " or ".join(dialog.verdicts)
             yield f"  {dialog.name}: {dialog.title}; ends as {ends}; opened by {', '.join(dialog.by)}"
-    if told.custom_events:
+    if each.custom_events:
         yield ""
         yield "Custom events"
-        for name, kind in told.custom_events:
+        for name, kind in each.custom_events:
             yield f"  {name}: sends {kind}"

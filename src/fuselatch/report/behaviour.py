@@ -142,13 +142,13 @@ class Behaviour(Observer):
 
     def to_dict(self) -> dict[str, Any]:
         """Return everything as plain dicts, lists and text, for JSON."""
-        told = [{**tried._asdict(), "times": times, "step": list(self.step(tried))} for tried, times in self.counts.items()]
-        return {"version": 1, "tried": told, "handlers": dict(sorted(self.where.items()))}
+        found = [{**tried._asdict(), "times": times, "step": list(self.step(tried))} for tried, times in self.counts.items()]
+        return {"version": 1, "tried": found, "handlers": dict(sorted(self.where.items()))}
 
-    def add(self, told: Mapping[str, Any]) -> None:
+    def add(self, described: Mapping[str, Any]) -> None:
         """Add what another run tried, from `to_dict`."""
-        self.where.update(told["handlers"])
-        for one in told["tried"]:
+        self.where.update(described["handlers"])
+        for one in described["tried"]:
             tried = Tried(*(one[name] for name in Tried._fields))
             self.counts[tried] = self.counts.get(tried, 0) + one["times"]
             self.steps.setdefault(tried, tuple(one["step"]))
@@ -217,7 +217,7 @@ def where(handler: Handler) -> str:
     return f"{file.replace(chr(92), '/').rpartition('/')[2]}:{line}"
 
 
-def told(behaviour: Behaviour) -> Iterator[str]:
+def describe_behaviour(behaviour: Behaviour) -> Iterator[str]:
     """Yield what was and wasn't tried, as lines of text."""
     for form in behaviour.forms:
         counted = behaviour.counted(form)

@@ -106,9 +106,9 @@ def dependence_figure(form: type[Form]) -> Figure:
     must_have("drawing", "pictures", "matplotlib", "networkx")
     import networkx as nx
 
-    told = anatomy(form)
+    parts = anatomy(form)
     graph: Any = nx.MultiDiGraph()
-    places = placed(told, list(edges(form)))
+    places = placed(parts, list(edges(form)))
     for edge in edges(form):
         graph.add_edge(edge.source, edge.target, kind=edge.kind, label=edge.label)
     tall = max((sum(COLUMNS[kind] == column for kind, _ in places) for column in range(3)), default=1)
@@ -117,7 +117,7 @@ def dependence_figure(form: type[Form]) -> Figure:
     axes.set_axis_off()
     axes.set_xlim(-0.8, 2.35)
     axes.set_ylim(-0.6, tall - 0.4)
-    figure.suptitle(f"{told.name}: dependencies", x=0.02, ha="left", fontsize=14, fontweight="bold", color=INK)
+    figure.suptitle(f"{parts.name}: dependencies", x=0.02, ha="left", fontsize=14, fontweight="bold", color=INK)
     boxes = {}
     for (kind, name), (x, y) in places.items():
         box = {"boxstyle": "round,pad=0.4", "facecolor": FACES[kind], "edgecolor": "#8795a1", "linewidth": 0.9}
@@ -131,12 +131,12 @@ def dependence_figure(form: type[Form]) -> Figure:
     return figure
 
 
-def placed(told: Anatomy, found: list[Edge]) -> dict[tuple[str, str], tuple[float, float]]:
+def placed(parts: Anatomy, found: list[Edge]) -> dict[tuple[str, str], tuple[float, float]]:
     """Return the position of each part that has an edge."""
     ends = dict.fromkeys(end for edge in found for end in edge[:2])
-    order = [("control", control.path) for control in told.controls] + [("form", told.name)]
-    order += [("handler", handler.name) for handler in told.handlers]
-    order += [("prompt", prompt.name) for prompt in told.prompts] + [("dialog", dialog.name) for dialog in told.dialogs]
+    order = [("control", control.path) for control in parts.controls] + [("form", parts.name)]
+    order += [("handler", handler.name) for handler in parts.handlers]
+    order += [("prompt", prompt.name) for prompt in parts.prompts] + [("dialog", dialog.name) for dialog in parts.dialogs]
     order += [end for end in ends if end not in order]
     shown = [node for node in order if node in ends]
     columns = [[node for node in shown if COLUMNS[node[0]] == column] for column in range(3)]
@@ -149,8 +149,8 @@ def placed(told: Anatomy, found: list[Edge]) -> dict[tuple[str, str], tuple[floa
 
 
 def draw_edges(axes: Axes, graph: Any, boxes: Mapping[tuple[str, str], Text]) -> None:
-    for source, target, told in graph.edges(data=True):
-        color, style = LINES.get(told["kind"], LINES["raises"])
+    for source, target, parts in graph.edges(data=True):
+        color, style = LINES.get(parts["kind"], LINES["raises"])
         same = COLUMNS[source[0]] == COLUMNS[target[0]]
         start, end = boxes[source].get_position(), boxes[target].get_position()
         if same:
@@ -165,10 +165,10 @@ def draw_edges(axes: Axes, graph: Any, boxes: Mapping[tuple[str, str], Text]) ->
         if not same:
             arrow |= {"patchA": boxes[source].get_bbox_patch(), "patchB": boxes[target].get_bbox_patch()}
         axes.annotate("", xy=end, xytext=start, arrowprops={**arrow, "linewidth": 1.1, "mutation_scale": 12}, zorder=1)
-        if told["label"]:
-            at = along(axes, start, end, -bend, SHARES.get(told["kind"], 0.5))
+        if parts["label"]:
+            at = along(axes, start, end, -bend, SHARES.get(parts["kind"], 0.5))
             halo = {"facecolor": "white", "edgecolor": "none", "pad": 0.8, "alpha": 0.9}
-            axes.text(*at, told["label"], fontsize=8, color=color, ha="center", va="center", bbox=halo, zorder=2)
+            axes.text(*at, parts["label"], fontsize=8, color=color, ha="center", va="center", bbox=halo, zorder=2)
 
 
 def left_of(axes: Axes, box: Text) -> float:

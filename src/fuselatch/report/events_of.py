@@ -12,27 +12,29 @@ from fuselatch.core.model.names import suggest
 from fuselatch.report.behaviour import placed, where
 
 
-def events_told(form: type[Form], name: str) -> Iterator[str]:
+def describe_events(form: type[Form], name: str) -> Iterator[str]:
     """Yield every event of a control, or of the form by its name; raise `UnknownName`."""
     plan = plan_of(form)
     controls = dict(placed(plan))
     if name == plan.name:
         yield f"Events of {plan.name} (form)"
-        yield from told(dict(FORM_EVENTS), plan.heard, "Form", "", plan.name)
+        yield from event_lines(dict(FORM_EVENTS), plan.heard, "Form", "", plan.name)
         return
     control = controls.get(name)
     if control is None:
         raise UnknownName(f"{plan.name} has no control '{name}'; {suggest(name, [*controls, plan.name])}")
     yield f"Events of {name} ({control.decl.kind})"
     known = {event: CONTROL_EVENTS[event] for event in raised(control)}
-    yield from told(known, control.heard, name.rpartition("[].")[2], name, plan.name)
+    yield from event_lines(known, control.heard, name.rpartition("[].")[2], name, plan.name)
 
 
 def raised(control: ControlPlan) -> tuple[str, ...]:
     return control.raises or type(control.decl).events()
 
 
-def told(known: dict[str, str], heard: dict[str, tuple[Handler, ...]], owner: str, path: str, form: str) -> Iterator[str]:
+def event_lines(
+    known: dict[str, str], heard: dict[str, tuple[Handler, ...]], owner: str, path: str, form: str
+) -> Iterator[str]:
     """Yield a line for each event, then a stub for each without a handler."""
     wide = max((len(event) for event in known), default=0)
     for event, when in known.items():

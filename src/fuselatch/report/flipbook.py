@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, Final
 
 from fuselatch.core.engine.view import ControlView, View
 from fuselatch.core.model.trace import TraceEntry
-from fuselatch.report.layout import MOST_ROWS, entry_text, is_behind, strips, told
+from fuselatch.report.layout import MOST_ROWS, describe_state, entry_text, is_behind, strips
 from fuselatch.report.tree import grow, lines
 
 if TYPE_CHECKING:
@@ -53,12 +53,14 @@ class Shot:
     drawn: bool
 
     @property
-    def told(self) -> str:
+    def description(self) -> str:
         """The drawing in words."""
         front = next((form for form in reversed(self.view.forms) if not is_behind(self.view, form)), None)
         if front is None:
             return f"Step {self.number}: no form in front"
-        controls = "; ".join(f"{one.caption}: {entry_text(one) or 'blank'} ({told(one)})" for one in front.controls)
+        controls = "; ".join(
+            f"{one.caption}: {entry_text(one) or 'blank'} ({describe_state(one)})" for one in front.controls
+        )
         return f"Step {self.number}, {front.title}: {controls}"
 
 

@@ -86,7 +86,7 @@ def entry_text(control: ControlView) -> str:
     return control.text or control.placeholder
 
 
-def told(control: ControlView) -> str:
+def describe_state(control: ControlView) -> str:
     """Return a control's state in words."""
     words = [
         "required" if control.required else "",

@@ -39,15 +39,15 @@ def read_trace(lines: Iterable[str], name: str) -> list[TraceEntry]:
         if not line.strip():
             continue
         try:
-            told = json.loads(line)
+            entry = json.loads(line)
         except ValueError as error:
             raise ValueError(f"{name}:{number}: not valid JSON ({error}); a trace has one JSON object per line") from None
-        missing = [field for field in TraceEntry._fields if not isinstance(told, dict) or field not in told]
+        missing = [field for field in TraceEntry._fields if not isinstance(entry, dict) or field not in entry]
         if missing:
             raise ValueError(f"{name}:{number}: not a trace entry; missing: {', '.join(missing)}")
-        if told["kind"] not in KINDS:
-            raise ValueError(f"{name}:{number}: unknown kind '{told['kind']}'; {suggest(str(told['kind']), KINDS)}")
-        entries.append(TraceEntry(*(told[field] for field in TraceEntry._fields)))
+        if entry["kind"] not in KINDS:
+            raise ValueError(f"{name}:{number}: unknown kind '{entry['kind']}'; {suggest(str(entry['kind']), KINDS)}")
+        entries.append(TraceEntry(*(entry[field] for field in TraceEntry._fields)))
     if not entries:
         raise ValueError(f"{name}: the trace is empty")
     return entries

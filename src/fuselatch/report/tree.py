@@ -68,7 +68,7 @@ def lines(branches: Sequence[Branch], indent: str = "") -> Iterator[tuple[str, B
 
 def story(trace: Sequence[TraceEntry]) -> str:
     """Return a whole trace as text: each gesture with its effects. Typing is one line."""
-    told: list[str] = []
+    described: list[str] = []
     gestures = [at for at, entry in enumerate(trace) if entry.kind == "gesture"]
     below: list[Branch] = []
     for start, end in zip(gestures, [*gestures[1:], len(trace)], strict=True):
@@ -76,10 +76,10 @@ def story(trace: Sequence[TraceEntry]) -> str:
         below += grow(trace[start:end], trace)
         following = trace[end] if end < len(trace) else None
         if following is None or not typing_on(entry, following):
-            told.append(phrase(entry))
-            told.extend(f"{guide}{branch.text}" for guide, branch in lines(below))
+            described.append(phrase(entry))
+            described.extend(f"{guide}{branch.text}" for guide, branch in lines(below))
             below = []
-    return "\n".join(told)
+    return "\n".join(described)
 
 
 def typing_on(entry: TraceEntry, following: TraceEntry) -> bool:

@@ -243,13 +243,17 @@ def waiting_rules(kind: type[Any], plan: FormPlan, source: Source) -> Found:
 
 def pointers(kind: type[Any], plan: FormPlan, source: Source) -> Found:
     """Find pointer handlers that wait."""
-    for path, control in own(plan):
-        for event in POINTING & control.heard.keys():
-            for handler in control.heard[event]:
-                for use in uses(handler.function, kind):
-                    if use.names[0] in WAITS:
-                        problem = f"{handler.name} handles {path}.{event} and waits for the user (self.{use.names[0]})"
-                        yield (use.line, problem, "a pointer handler can't wait; use self.say")
+    moved = (
+        (handler, path, event)
+        for path, control in own(plan)
+        for event in POINTING & control.heard.keys()
+        for handler in control.heard[event]
+    )
+    for handler, path, event in moved:
+        for use in uses(handler.function, kind):
+            if use.names[0] in WAITS:
+                problem = f"{handler.name} handles {path}.{event} and waits for the user (self.{use.names[0]})"
+                yield (use.line, problem, "a pointer handler can't wait; use self.say")
 
 
 def unknown_names(kind: type[Any], plan: FormPlan, source: Source) -> Found:

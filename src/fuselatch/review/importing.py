@@ -81,7 +81,7 @@ class Importing:
     def _class(self, statement: ast.ClassDef, flags: int) -> None:
         """Run a class body statement by statement; leave out members that are refused."""
         body = list(statement.body)
-        told = self.missing.copy()
+        described = self.missing.copy()
         for _ in range(TRIES):
             watched = ast.ClassDef(**{name: getattr(statement, name) for name in statement._fields})
             ast.copy_location(watched, statement)
@@ -89,7 +89,7 @@ class Importing:
             ast.fix_missing_locations(watched)
             error = self._execute(watched, flags)
             if error is None:
-                self.missing = told
+                self.missing = described
                 return
             self.broken.add(statement.name)
             if is_follow_up(error, self.missing):
@@ -99,9 +99,9 @@ class Importing:
             if culprit is None:
                 break
             body.remove(culprit)
-            told |= self.missing
+            described |= self.missing
             self.missing |= names_of(culprit)
-        self.missing = told | {statement.name}
+        self.missing = described | {statement.name}
 
     def _note(self, line: int) -> None:
         error = sys.exc_info()[1]

@@ -252,13 +252,13 @@ def parsed(path: Path, data: bytes, schema: Mapping[str, Any], key: str, stamp: 
 
 def described(path: Path, titles: list[str], schema: Mapping[str, Any]) -> tuple[list[str], dict[str, Kind], dict[str, str]]:
     """Return the columns' names, and the types and captions that a schema declares."""
-    told: dict[str, Mapping[str, Any]] = {}
+    described: dict[str, Mapping[str, Any]] = {}
     for column in schema.get("tableSchema", {}).get("columns", ()):
         for title in (column.get("titles"), column.get("name")):
-            told.setdefault(title[0] if isinstance(title, list) else str(title), column)
+            described.setdefault(title[0] if isinstance(title, list) else str(title), column)
     names, kinds, captions = [], {}, {}
     for title in titles:
-        column = told.get(title, {})
+        column = described.get(title, {})
         name = str(column.get("name", title))
         names.append(name)
         datatype = column.get("datatype")

@@ -69,7 +69,7 @@ def failure_of(session: SessionState, error: Exception, function: Callable[..., 
     """Return the error for a rule, check, default or store that raised; fail the running turn."""
     turn = session.turn
     event = turn.event if turn is not None else None
-    failure = failed(error, function, event, what, turn.told if turn is not None else "reading")
+    failure = failed(error, function, event, what, turn.description if turn is not None else "reading")
     if turn is not None:
         turn.failure = turn.failure or failure
     return failure

@@ -196,7 +196,7 @@ def call(turn: Turn, handler: Handler, target: Any, event: Event) -> None:
         turn.failure = turn.failure or failure
         raise
     except Exception as error:
-        turn.failure = turn.failure or failed(error, handler.function, event, handler.name, turn.told)
+        turn.failure = turn.failure or failed(error, handler.function, event, handler.name, turn.description)
         raise turn.failure from error
 
 
@@ -204,7 +204,7 @@ def look_for_loop(turn: Turn, handler: Handler, event: Event) -> None:
     """Raise `FuseBlown` if handlers keep triggering each other."""
     most = turn.session.max_runs
     if turn.runs > most:
-        turn.failure = blown(handler, event, turn.told, f"handlers ran more than {most} times in one gesture")
+        turn.failure = blown(handler, event, turn.description, f"handlers ran more than {most} times in one gesture")
         raise turn.failure
     counts = turn.counts
     if counts is None:
@@ -219,5 +219,5 @@ def look_for_loop(turn: Turn, handler: Handler, event: Event) -> None:
         step = step._parent
     if runs > MOST_IN_CHAIN:
         why = f"one handler ran more than {MOST_IN_CHAIN} times for one control"
-        turn.failure = blown(handler, event, turn.told, why)
+        turn.failure = blown(handler, event, turn.description, why)
         raise turn.failure

@@ -30,7 +30,7 @@ class Run(Turn):
         carry_out(self)
         if self.session.observers:
             for observer in self.session.observers:
-                observer.ended(self.told, self.error)
+                observer.ended(self.description, self.error)
 
 
 def start(session: SessionState, label: object, step: Callable[[Turn], object], by: By, quiet: bool = False) -> None:
@@ -49,7 +49,7 @@ def start(session: SessionState, label: object, step: Callable[[Turn], object], 
         record(turn)
     if session.observers:
         for observer in session.observers:
-            observer.began(turn.told, by)
+            observer.began(turn.description, by)
     session.turn = turn
     try:
         if quiet:
@@ -84,7 +84,7 @@ def record(turn: Turn) -> None:
     front = session.stack.front
     rows = session.trace.rows
     form = front._state.name if front is not None else ""
-    rows.append((0, "gesture", form, gesture_control(turn.label), turn.told, None, turn.by))
+    rows.append((0, "gesture", form, gesture_control(turn.label), turn.description, None, turn.by))
     turn.cause = len(rows)
 
 
@@ -185,7 +185,7 @@ def fail(turn: Turn, error: BaseException) -> None:
     try:
         put_back(turn)
     except Exception as second:
-        error = EngineFailed(turn.told, second)
+        error = EngineFailed(turn.description, second)
     error = blamed(turn, error)
     met = error.error if isinstance(error, HandlerFailed) else error
     # Written data can't be undone, so a gesture that has written is never repeated.
@@ -205,7 +205,7 @@ def blamed(turn: Turn, error: BaseException) -> BaseException:
     # An argument of a wrong type or value, from a program, is raised as it is.
     explained = (FuseLatchError, TypeError, ValueError) if turn.by == "program" else FuseLatchError
     if isinstance(error, Exception) and not isinstance(error, explained):
-        error = EngineFailed(turn.told, error)
+        error = EngineFailed(turn.description, error)
     if isinstance(error, EngineFailed):
         turn.session.broken = str(error)
     return error

@@ -467,7 +467,7 @@ class Turn(Undoable):
         self.worker: greenlet | None = None
 
     @property
-    def told(self) -> str:
+    def description(self) -> str:
         """The gesture, as messages name it."""
         return self.session.label_text(self.label)
 

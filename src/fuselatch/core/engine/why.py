@@ -170,17 +170,17 @@ def passed(control: Live, check: CheckPlan) -> str:
 
 def of_event(session: SessionState, form: OpenForm, control: Live | None, name: str) -> Iterator[str]:
     path = control.name if control is not None else ""
-    told = f"{path or type(form).__name__}.{name}"
+    described = f"{path or type(form).__name__}.{name}"
     number = last(session, "event", form._state.name, path, name)
     heard = (control._plan.heard if control is not None else form._state.plan.heard).get(name, ())
     if number is None:
-        yield f"{told} was not raised"
+        yield f"{described} was not raised"
         if control is not None and name not in control._plan.raises:
             yield f"  {control._decl.named} has no such event"
         elif name == "changed" and control is not None:
             yield f"  {path} has been {value_text(freeze(control._current('value')))} since the form opened"
     else:
-        yield f"{told} was last raised in entry {number}"
+        yield f"{described} was last raised in entry {number}"
         yield from chain(session, number)
     for handler in heard:
         muted = muted_because(session, handler)
@@ -240,8 +240,8 @@ def chain(session: SessionState, number: int) -> Iterator[str]:
     word = "at"
     while number:
         entry: TraceEntry = session.trace[number - 1]
-        told = typed_in_full(session, number) if entry.kind == "gesture" else ""
-        yield f"  {word} entry {number}: {told or phrase(entry)}"
+        described = typed_in_full(session, number) if entry.kind == "gesture" else ""
+        yield f"  {word} entry {number}: {described or phrase(entry)}"
         number, word = entry.cause, "caused by"
 
 
@@ -252,13 +252,13 @@ def typed_in_full(session: SessionState, number: int) -> str:
     start = f"type {control} "
     if not first.startswith(start):
         return ""
-    told = first
+    described = first
     for _, kind, _, at, name, _, _ in rows[number:]:
         if kind == "gesture":
             if at != control or not name.startswith(start):
                 break
-            told = name
-    return str(told)
+            described = name
+    return str(described)
 
 
 def last(session: SessionState, kind: str, form: str, control: str, name: str) -> int | None:

@@ -29,12 +29,12 @@ class PolicyRules:
     def __init__(self, forms: Mapping[str, Any], source: str) -> None:
         self.source = source
         self.forms: dict[str, Mapping[str, Mapping[str, Any]]] = {}
-        for form, told in forms.items():
+        for form, described in forms.items():
             where = f"[{form}]"
-            self.forms[form] = self._table(told, where, WORDS)
-            for name, wanted in self._table(told.get("prompts", {}), f"[{form}.prompts]").items():
+            self.forms[form] = self._table(described, where, WORDS)
+            for name, wanted in self._table(described.get("prompts", {}), f"[{form}.prompts]").items():
                 self._prompt(wanted, f"[{form}.prompts.{name}]")
-            for name, level in self._table(told.get("checks", {}), f"[{form}.checks]").items():
+            for name, level in self._table(described.get("checks", {}), f"[{form}.checks]").items():
                 if level not in LEVELS:
                     raise self.fail(f"[{form}.checks] {name}", f"must be 'refuse' or 'warn', not {level!r}")
 
@@ -70,16 +70,16 @@ class PolicyRules:
         """Return a form's plan with this policy; raise `PolicyError` for an unknown name."""
         plan: FormPlan = form._plan
         for base in reversed(form.__mro__):
-            told = self.forms.get(base.__name__)
-            if told is not None:
-                plan = self._levelled(plan, base.__name__, told.get("checks", {}))
+            described = self.forms.get(base.__name__)
+            if described is not None:
+                plan = self._levelled(plan, base.__name__, described.get("checks", {}))
                 prompts = {**plan.prompts, GENERAL: form.warnings_prompt}
-                plan = self._reworded(plan, base.__name__, told.get("prompts", {}), prompts)
+                plan = self._reworded(plan, base.__name__, described.get("prompts", {}), prompts)
         return plan
 
-    def _reworded(self, plan: FormPlan, form: str, told: Mapping[str, Any], prompts: Mapping[str, Prompt]) -> FormPlan:
+    def _reworded(self, plan: FormPlan, form: str, described: Mapping[str, Any], prompts: Mapping[str, Prompt]) -> FormPlan:
         reworded = dict(plan.reworded)
-        for name, wanted in told.items():
+        for name, wanted in described.items():
             where = f"[{form}.prompts.{name}]"
             declared = prompts.get(name)
             if declared is None:
@@ -105,20 +105,20 @@ class PolicyRules:
                 )
         return shown
 
-    def _levelled(self, plan: FormPlan, form: str, told: Mapping[str, Level]) -> FormPlan:
-        if not told:
+    def _levelled(self, plan: FormPlan, form: str, described: Mapping[str, Level]) -> FormPlan:
+        if not described:
             return plan
         written = {check.name for control in plan.controls.values() for check in control.checks}
         declared = {f"{path}.{word}" for path, control in plan.controls.items() for word in rule_names(control.decl)}
-        for name in told:
+        for name in described:
             if name not in written | declared:
                 hint = suggest(name, [*sorted(written), *sorted(declared)])
                 raise self.fail(f"[{form}.checks]", f"{plan.name} has no check '{name}'; {hint}")
         controls = {}
         for path, control in plan.controls.items():
-            levels = {name.rpartition(".")[2]: level for name, level in told.items() if name.rpartition(".")[0] == path}
-            checks = tuple(replace(check, level=told.get(check.name, check.level)) for check in control.checks)
-            checked_by = tuple(replace(check, level=told.get(check.name, check.level)) for check in control.checked_by)
+            levels = {name.rpartition(".")[2]: level for name, level in described.items() if name.rpartition(".")[0] == path}
+            checks = tuple(replace(check, level=described.get(check.name, check.level)) for check in control.checks)
+            checked_by = tuple(replace(check, level=described.get(check.name, check.level)) for check in control.checked_by)
             controls[path] = replace(control, checks=checks, checked_by=checked_by, levels=levels or control.levels)
         return replace(plan, controls=controls)
 

@@ -23,8 +23,8 @@ class Change(NamedTuple):
     was: Record | None = None
 
     def __str__(self) -> str:
-        told = ", ".join(f"{column}={value}" for column, value in self.row.items())
-        return {"add": told, "change": f"{self.key}: {told}", "remove": f"{self.key} removed"}[self.kind]
+        described = ", ".join(f"{column}={value}" for column, value in self.row.items())
+        return {"add": described, "change": f"{self.key}: {described}", "remove": f"{self.key} removed"}[self.kind]
 
 
 MOVES: Final = ("next", "previous", "first", "last", "new", "save", "remove")

@@ -35,8 +35,8 @@ def change(entry: TraceEntry) -> str:
 
 
 def event(entry: TraceEntry) -> str:
-    told = f"{place(entry)}.{entry.name}"
-    return told if entry.control or entry.name in FORM_EVENTS else f"{told} '{value_text(entry.new)}'"
+    described = f"{place(entry)}.{entry.name}"
+    return described if entry.control or entry.name in FORM_EVENTS else f"{described} '{value_text(entry.new)}'"
 
 
 def finding(entry: TraceEntry) -> str:
