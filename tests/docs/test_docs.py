@@ -116,6 +116,8 @@ def test_the_tables_are_those_of_the_code() -> None:
     assert f"| the form | {', '.join(FORM_EVENTS)} |" in text
     kinds_told = {word for cell in first_cells("trace.md", "kind") for word in re.findall(r"`(\w+)`", cell)}
     assert kinds_told == set(KINDS)
+    observing = [word for cell in first_cells("extending.md", "method") for word in re.findall(r"`(\w+)`", cell)]
+    assert observing == [name for name in vars(frontends.Observer) if not name.startswith("_")]
     keys = [word for cell in first_cells("trace.md", "key") for word in re.findall(r"`(\w+)`", cell)]
     assert keys == list(TraceEntry._fields)
 

@@ -1,4 +1,29 @@
-"""The records of a bound form: go to a record, save it, remove it."""
+"""The records of a bound form: go to a record, save it, remove it.
+
+Theory of operation
+-------------------
+A form with `records=` shows one row of a source at a time: the *current record*, or a new one that isn't saved yet. Each
+control is bound to a column; the other controls are the developer's own.
+
+*Loading* a row sets the bound controls without events, as opening a form does, and drops what belonged to the record
+before: drafts, markers, confirmed warnings, latches per record. Then `record_shown` is raised.
+
+*Leaving* a record saves it if the user changed something, or asks first (`on_leave="ask"`). A record counts as changed if
+a bound control has a draft or another value than when it was loaded, or a line was added, removed, moved or changed.
+Leaving may stop: a finding refuses, a handler blocks, or the user stays. It may also change which records match, because it
+settles a filter's control or writes the column that is filtered; so the target is looked for again afterwards.
+
+*Saving* doesn't write. It checks the form and stages a `Change` with the columns that differ, and the row as it was read.
+The runner writes all that a gesture has staged at its end, in one transaction. Until then, the rows that handlers and rules
+read have the staged changes applied. If someone else has changed the row since, the store refuses, and the user decides.
+
+An example: on record 1, the user types "Teal" into `boat` and goes to the next record.
+
+    settle        boat: Eider → Teal
+    leave         changed, so checked and staged: change 1: boat=Teal
+    load          record 2; `record_shown`
+    write         the store gets the change; its version differs, so lists of this source follow
+"""
 
 from __future__ import annotations
 
