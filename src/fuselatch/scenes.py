@@ -8,7 +8,7 @@ from typing import Any, Final
 
 from fuselatch.core.engine.observer import Observer
 from fuselatch.core.engine.offers import Offered
-from fuselatch.core.engine.options import MAX_RUNS
+from fuselatch.core.engine.session_options import MAX_RUNS
 from fuselatch.core.engine.store import Store
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.policy_rules import PolicyRules

@@ -388,7 +388,7 @@ def test_rule_05_what_was_written_before_a_dialog_is_not_written_again() -> None
         desk.press("go")
         desk.close()
         assert store.sources["log"] == [{"n": 1}, {"n": 2}] and store.transactions == 2
-        desk.key("Ctrl+G", held=4)
+        desk.key("Ctrl+G", repeat=4)
         desk.close()
         assert desk.at(Once).count.value == 2
 
@@ -570,9 +570,9 @@ def test_rule_09_a_key_held_down_never_submits_twice() -> None:
             self.open(Two)
 
     with rehearse(One) as desk:
-        desk.key("Enter", held=5)
+        desk.key("Enter", repeat=5)
         assert vars(desk.session.first)["count"] == 1 and isinstance(desk.form, Two)
-        desk.key("Enter", held=3)
+        desk.key("Enter", repeat=3)
         assert isinstance(desk.form, One) and vars(desk.form)["count"] == 1
 
 
@@ -586,10 +586,10 @@ def test_rule_09_a_shortcut_held_down_presses_once() -> None:
             self.n.value = self.n.required_value + 1
 
     with rehearse(Counts) as desk:
-        desk.key("ctrl+up", held=5)
+        desk.key("ctrl+up", repeat=5)
         assert desk.at(Counts).n.value == 1
         desk.focus("up")
-        desk.key("Space", held=5)
+        desk.key("Space", repeat=5)
         assert desk.at(Counts).n.value == 2
 
 

@@ -89,7 +89,7 @@ def test_a_row_is_chosen_kept_while_it_is_there_and_handed_over() -> None:
     assert form.taken.value == "N3 N3 " and form.is_open
     desk.type("berths", "n2")
     desk.key("Enter")  # takes the match
-    desk.key("Enter", held=3)
+    desk.key("Enter", repeat=3)
     assert form.taken.value == "N3 N3 N2 "
     desk.pick("pier", "South")
     assert form.berths.value is None and form.berths.count == 1

@@ -126,7 +126,7 @@ def test_a_rehearsal_is_written_as_a_cue_sheet_that_goes_the_same_way() -> None:
         desk.type("vessel", 'The "Old" Heron\'s {mate}')
         with pytest.raises(Refused):
             desk.type("port", "Saltmarsh Quay")
-        desk.key("Tab", held=3)
+        desk.key("Tab", repeat=3)
         desk.expect("not", "prompt")
         desk.expect("refused", "pick", "berth", "N7", "because", "isn't one of the choices")
         desk.press("leave")

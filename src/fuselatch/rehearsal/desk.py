@@ -129,14 +129,14 @@ class Desk(DeskView):
         self._feed("type", control)
 
     @cued
-    def key(self, keys: str, held: int | str = 1) -> None:
+    def key(self, keys: str, repeat: int | str = 1) -> None:
         """Press a key or shortcut: one more character, "Enter", "Escape", "Ctrl+Enter".
 
-        `held`: how often a held key comes. Repeats type again but press nothing.
+        `repeat`: how often a key that is held down comes. Repeats type again but press nothing.
         """
-        if not str(held).isdecimal():
-            raise ValueError(f"'{held}' isn't a number of presses; use, for example, 5")
-        for count in range(int(held)):
+        if not str(repeat).isdecimal():
+            raise ValueError(f"'{repeat}' isn't a number of presses; use, for example, 5")
+        for count in range(int(repeat)):
             self.session.feed(Gesture(verb="key", text=keys, repeat=count > 0))
 
     @cued

@@ -149,14 +149,14 @@ class CsvRecords(Sources):
             keys = []
             for change in changes:
                 try:
-                    kept = self._known(change.source)
+                    snapshot = self._known(change.source)
                 except KeyError:
                     raise StoreRefused(user_text("store.gone", name=self._path(change.source).name)) from None
                 if change.source not in rows:
-                    rows[change.source] = list(kept.rows)
-                fits = change._replace(row=fitting(change, kept))
+                    rows[change.source] = list(snapshot.rows)
+                fits = change._replace(row=fitting(change, snapshot))
                 try:
-                    keys.append(write_row(rows[change.source], fits, kept.key, bool(kept.key)))
+                    keys.append(write_row(rows[change.source], fits, snapshot.key, bool(snapshot.key)))
                 except ChangedMeanwhile as error:
                     raise ChangedMeanwhile(change, error.theirs) from None
             try:
@@ -288,16 +288,16 @@ def shielded(text: str) -> bool:
     return text.startswith(HARMFUL) or (text.startswith("'") and shielded(text[1:]))
 
 
-def fitting(change: Change, kept: SourceSnapshot) -> Mapping[str, Any]:
+def fitting(change: Change, snapshot: SourceSnapshot) -> Mapping[str, Any]:
     """Return a change's row as its source stores it; raise `StoreRefused`."""
-    found = dict.fromkeys(kept.columns) if change.kind == "add" else {}
+    found = dict.fromkeys(snapshot.columns) if change.kind == "add" else {}
     if change.kind == "add" and change.key is None:
-        found.pop(kept.key, None)
+        found.pop(snapshot.key, None)
     for column, value in change.row.items():
-        if column not in kept.columns:
-            raise StoreRefused(f"'{change.source}' has no column '{column}'; {suggest(column, kept.columns)}")
-        kind = kept.more.kinds[column]
-        if not kept.more.declared and kind in NUMBERS and isinstance(value, int | float | Decimal) and value is not True:
+        if column not in snapshot.columns:
+            raise StoreRefused(f"'{change.source}' has no column '{column}'; {suggest(column, snapshot.columns)}")
+        kind = snapshot.more.kinds[column]
+        if not snapshot.more.declared and kind in NUMBERS and isinstance(value, int | float | Decimal) and value is not True:
             # The type was only guessed from the column's present texts.
             kind = None if isinstance(value, float | Decimal) and value != int(value) else kind
         try:
@@ -307,14 +307,14 @@ def fitting(change: Change, kept: SourceSnapshot) -> Mapping[str, Any]:
     return found
 
 
-def bytes_of(kept: SourceSnapshot, rows: Sequence[Mapping[str, Any]]) -> bytes:
+def bytes_of(snapshot: SourceSnapshot, rows: Sequence[Mapping[str, Any]]) -> bytes:
     """Return a source's file with other rows."""
-    layout: Layout = kept.more
+    layout: Layout = snapshot.more
     file = io.StringIO()
     writer = csv.writer(file, delimiter=layout.delimiter, lineterminator=layout.line_end)
     writer.writerow(layout.header)
     for row in rows:
-        writer.writerow([entry_of(row.get(column), layout.kinds[column]) for column in kept.columns])
+        writer.writerow([entry_of(row.get(column), layout.kinds[column]) for column in snapshot.columns])
     return file.getvalue().encode(layout.encoding)
 
 

@@ -32,7 +32,7 @@ class Sources:
     """Records by source, read on first use and again after a change."""
 
     def __init__(self) -> None:
-        self._kept: dict[str, SourceSnapshot] = {}
+        self._snapshots: dict[str, SourceSnapshot] = {}
         self._versions: dict[str, int] = {}
 
     @abstractmethod
@@ -44,18 +44,18 @@ class Sources:
         """Return a value that differs when a source changed."""
 
     def _known(self, source: str) -> SourceSnapshot:
-        kept = self._kept.get(source)
-        if kept is None:
+        snapshot = self._snapshots.get(source)
+        if snapshot is None:
             try:
-                kept = self._kept[source] = self._load(source)
+                snapshot = self._snapshots[source] = self._load(source)
             except KeyError:
                 if source in self._versions:
                     raise StoreRefused(user_text("store.gone", name=f"'{source}'")) from None
                 raise
-        return kept
+        return snapshot
 
     def _forget(self, source: str) -> None:
-        self._kept.pop(source, None)
+        self._snapshots.pop(source, None)
         self._versions[source] = self._versions.get(source, 0) + 1
 
     def read(self, source: str) -> tuple[Record, ...]:
@@ -75,8 +75,8 @@ class Sources:
         return self._known(source).captions
 
     def look(self) -> None:
-        for source, kept in list(self._kept.items()):
-            if self._stamp(source) != kept.stamp:
+        for source, snapshot in list(self._snapshots.items()):
+            if self._stamp(source) != snapshot.stamp:
                 self._forget(source)
 
 

@@ -117,9 +117,9 @@ class SqlRecords(Sources):
                 database.execute(select(func.setval(numbers, last.scalar_subquery(), False)))
 
     def _column(self, name: str, rows: Sequence[Mapping[str, Any]], is_key: bool) -> Column[Any]:
-        held = {type(row[name]) for row in rows if row.get(name) is not None}
-        wanted = next((kind for kind in (Decimal, float, int) if kind in held and held <= {Decimal, float, int}), None)
-        wanted = wanted or (held.pop() if len(held) == 1 else str)
+        types = {type(row[name]) for row in rows if row.get(name) is not None}
+        wanted = next((kind for kind in (Decimal, float, int) if kind in types and types <= {Decimal, float, int}), None)
+        wanted = wanted or (types.pop() if len(types) == 1 else str)
         kind = TYPES.get(wanted, SqlText)
         if self._database.kind == "sqlite":
             # SQLite numbers rows only in a column declared as exactly "integer".
@@ -160,7 +160,7 @@ class SqlRecords(Sources):
         return table
 
     def _stamp(self, source: str) -> Any:
-        table = self._kept[source].more
+        table = self._snapshots[source].more
         with self._database.connected() as database:
             return self._read_stamp(database, table, source)
 

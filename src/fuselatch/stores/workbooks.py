@@ -121,17 +121,17 @@ class WorkbookRecords(Sources):
 
     def _write(self, book: Workbook, change: Change) -> Any:
         try:
-            kept = self._known(change.source)
+            snapshot = self._known(change.source)
         except KeyError:
             raise StoreRefused(f"{self.path.name} has no sheet '{change.source}'") from None
         for column in change.row:
-            if column not in kept.columns:
-                raise StoreRefused(f"'{change.source}' has no column '{column}'; {suggest(column, kept.columns)}")
-        rows = list(kept.rows)
-        key = write_row(rows, change, kept.key, unique=True)
-        written = {**change.row, kept.key: key} if change.kind == "add" else change.row
+            if column not in snapshot.columns:
+                raise StoreRefused(f"'{change.source}' has no column '{column}'; {suggest(column, snapshot.columns)}")
+        rows = list(snapshot.rows)
+        key = write_row(rows, change, snapshot.key, unique=True)
+        written = {**change.row, snapshot.key: key} if change.kind == "add" else change.row
         # Later changes of the gesture must see earlier ones.
-        self._kept[change.source] = SourceSnapshot(tuple(rows), kept.columns, kept.key, kept.stamp)
+        self._snapshots[change.source] = SourceSnapshot(tuple(rows), snapshot.columns, snapshot.key, snapshot.stamp)
         if change.source == NAMED:
             if change.kind != "change":
                 raise StoreRefused(TEXTS["store.named_cells"])
@@ -140,12 +140,12 @@ class WorkbookRecords(Sources):
                 put(cells[name], value)
             return key
         sheet = book[change.source]
-        places = {name: at for at, name in enumerate(kept.columns, 1)}
+        places = {name: at for at, name in enumerate(snapshot.columns, 1)}
         if change.kind == "add":
-            line = append_line(sheet, len(kept.columns))
+            line = append_line(sheet, len(snapshot.columns))
         else:
-            at = next(at for at, row in enumerate(kept.rows) if row[kept.key] == change.key)
-            line = next(islice(numbered(sheet, len(kept.columns)), at, None))[0]
+            at = next(at for at, row in enumerate(snapshot.rows) if row[snapshot.key] == change.key)
+            line = next(islice(numbered(sheet, len(snapshot.columns)), at, None))[0]
         if change.kind == "remove":
             # The row stays, blank, so that formulas elsewhere stay right.
             for place in places.values():

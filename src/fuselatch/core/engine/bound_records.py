@@ -33,7 +33,7 @@ from typing import Any
 from fuselatch.core.engine import focus, latching
 from fuselatch.core.engine import line_changes as lines
 from fuselatch.core.engine.changing import put_message
-from fuselatch.core.engine.defaults import note_last, set_defaults
+from fuselatch.core.engine.default_values import note_last, set_defaults
 from fuselatch.core.engine.drafts import drop_draft
 from fuselatch.core.engine.edited import differs, lines_changed, mark_clean
 from fuselatch.core.engine.loop import drain, happen

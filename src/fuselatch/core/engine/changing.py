@@ -8,14 +8,14 @@ from typing import Any
 from fuselatch.core.engine.drafts import drop_draft
 from fuselatch.core.engine.rule_cells import is_as_is
 from fuselatch.core.engine.scheduler import property_differs, same
-from fuselatch.core.engine.sources import SharedSource
+from fuselatch.core.engine.session_sources import SharedSource
 from fuselatch.core.engine.state import SessionState, Turn
 from fuselatch.core.engine.storing import look, stage
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
+from fuselatch.core.forms.live_state import ControlState, current
 from fuselatch.core.forms.prompts import TONES, Tone
-from fuselatch.core.forms.state import ControlState, current
 from fuselatch.core.model.cells import Cell
 from fuselatch.core.model.choices import Choices, choices_of
 from fuselatch.core.model.errors import FormClosed, NotAllowedHere, RuleError

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from fuselatch.core.engine import focus, latching
-from fuselatch.core.engine.defaults import note_last
+from fuselatch.core.engine.default_values import note_last
 from fuselatch.core.engine.edited import is_changed
 from fuselatch.core.engine.loop import happen
 from fuselatch.core.engine.outcomes import outcome_of

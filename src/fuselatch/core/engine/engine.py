@@ -11,11 +11,11 @@ from fuselatch.core.engine.drafts import drop_draft
 from fuselatch.core.engine.latching import LatchSource
 from fuselatch.core.engine.offers import Offers
 from fuselatch.core.engine.opening import open_dialog, open_within
-from fuselatch.core.engine.options import Options
 from fuselatch.core.engine.prompting import ask
 from fuselatch.core.engine.runner import start
 from fuselatch.core.engine.scheduler import fresh
-from fuselatch.core.engine.sources import DaySource, FormsSource, shared_source
+from fuselatch.core.engine.session_options import Options
+from fuselatch.core.engine.session_sources import DaySource, FormsSource, shared_source
 from fuselatch.core.engine.state import OwnQueue, SessionState, Turn
 from fuselatch.core.engine.storing import RecordsSource, key_column, stage
 from fuselatch.core.engine.validation import findings
@@ -23,12 +23,12 @@ from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.latch import Latch
 from fuselatch.core.forms.live_lists import LiveLines, LiveTable
+from fuselatch.core.forms.live_state import ControlState
 from fuselatch.core.forms.manner import Manner
 from fuselatch.core.forms.plans import Handler
 from fuselatch.core.forms.port import EnginePort
 from fuselatch.core.forms.prompts import Prompt, Tone
 from fuselatch.core.forms.shared import Shared
-from fuselatch.core.forms.state import ControlState
 from fuselatch.core.model.cells import Cell, Node
 from fuselatch.core.model.errors import NotAllowedHere, RuleError
 from fuselatch.core.model.events import By, Event

@@ -13,7 +13,7 @@ from fuselatch.core.engine.state import Turn
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveInput
 from fuselatch.core.forms.live_lists import LiveChoice
-from fuselatch.core.forms.state import ControlState, is_usable
+from fuselatch.core.forms.live_state import ControlState, is_usable
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.values import Unparsable

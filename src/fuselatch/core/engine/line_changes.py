@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from fuselatch.core.engine.changing import exact_value, may_change, put, put_message
-from fuselatch.core.engine.defaults import set_defaults_of
+from fuselatch.core.engine.default_values import set_defaults_of
 from fuselatch.core.engine.edited import mark_clean
 from fuselatch.core.engine.loop import drain, happen
 from fuselatch.core.engine.record_columns import bound_columns, bring, must_be_column, values_by_column

@@ -7,8 +7,8 @@ from typing import Any
 
 from fuselatch.core.engine.state import SessionState
 from fuselatch.core.forms.container import OpenForm
+from fuselatch.core.forms.live_state import ControlState
 from fuselatch.core.forms.placing import placed_at
-from fuselatch.core.forms.state import ControlState
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.names import suggest
 

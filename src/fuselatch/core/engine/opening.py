@@ -8,7 +8,7 @@ from typing import Any, get_type_hints
 
 from fuselatch.core.engine import focus
 from fuselatch.core.engine.bound_records import Records
-from fuselatch.core.engine.defaults import set_defaults
+from fuselatch.core.engine.default_values import set_defaults
 from fuselatch.core.engine.loop import happen
 from fuselatch.core.engine.offers import Offers
 from fuselatch.core.engine.pointing import give_way

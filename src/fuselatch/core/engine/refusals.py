@@ -8,7 +8,7 @@ from typing import Any, Final
 from fuselatch.core.engine.state import SessionState
 from fuselatch.core.forms.controls import LiveInput
 from fuselatch.core.forms.live_lists import LiveChoice
-from fuselatch.core.forms.state import ControlState, is_usable
+from fuselatch.core.forms.live_state import ControlState, is_usable
 from fuselatch.core.model.gestures import VERBS, Gesture
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import MOVES

@@ -13,9 +13,9 @@ from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveValue
 from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
+from fuselatch.core.forms.live_state import ControlState, FormState, current
 from fuselatch.core.forms.plans import CheckPlan
 from fuselatch.core.forms.prompts import TONES
-from fuselatch.core.forms.state import ControlState, FormState, current
 from fuselatch.core.model.cells import UNSEEN, Cell, Derived, watch
 from fuselatch.core.model.choices import choices_of
 from fuselatch.core.model.names import suggest

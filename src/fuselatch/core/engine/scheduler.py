@@ -12,7 +12,7 @@ from typing import Any, Final
 from fuselatch.core.engine.failure import failure_of
 from fuselatch.core.engine.state import SessionState, Turn
 from fuselatch.core.forms.live_lists import LiveChoice
-from fuselatch.core.forms.state import ControlState, FormState, current
+from fuselatch.core.forms.live_state import ControlState, FormState, current
 from fuselatch.core.model.cells import UNSEEN, Cell, Inputs, watch
 from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, RuleError
 from fuselatch.core.model.trace_rows import add_row

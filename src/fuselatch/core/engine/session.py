@@ -19,18 +19,18 @@ from fuselatch.core.engine.naming import control_named, open_form_named, place_o
 from fuselatch.core.engine.observer import Muting, Pausing
 from fuselatch.core.engine.offers import Offers
 from fuselatch.core.engine.opening import must_fit, open_form
-from fuselatch.core.engine.options import Options, SessionOptions
+from fuselatch.core.engine.session_options import Options, SessionOptions
 from fuselatch.core.engine.state import Turn
 from fuselatch.core.engine.steps import RUNS_NO_AUTHOR_CODE, STEPS, come_to_front
 from fuselatch.core.engine.view import PromptView, View, help_line, message_of, prompt_view, view_of
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import MASK
 from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.live_state import ControlState
 from fuselatch.core.forms.manner import Manner
 from fuselatch.core.forms.port import RecordsView
 from fuselatch.core.forms.shared import Shared
 from fuselatch.core.forms.sources import EventSource, heard_by
-from fuselatch.core.forms.state import ControlState
 from fuselatch.core.model.errors import NotAllowedHere, Refused, UnknownName
 from fuselatch.core.model.gestures import VERBS, Gesture
 from fuselatch.core.model.keys import normal

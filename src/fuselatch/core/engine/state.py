@@ -15,16 +15,16 @@ from greenlet import greenlet
 
 from fuselatch.core.engine.observer import Muting, Observer, Pausing
 from fuselatch.core.engine.offers import Offers
-from fuselatch.core.engine.options import Options
+from fuselatch.core.engine.session_options import Options
 from fuselatch.core.engine.workers import Workers, workers_here
 from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.controls import MASK
 from fuselatch.core.forms.latch import Latch
+from fuselatch.core.forms.live_state import ControlState
 from fuselatch.core.forms.plans import FormPlan, Handler
 from fuselatch.core.forms.port import EnginePort
 from fuselatch.core.forms.prompts import Prompt, Tone
 from fuselatch.core.forms.shared import Shared
-from fuselatch.core.forms.state import ControlState
 from fuselatch.core.model.cells import UNSEEN, Cell, Node, Undoable
 from fuselatch.core.model.errors import HandlerFailed, NotAllowedHere
 from fuselatch.core.model.events import By, Event

@@ -8,8 +8,8 @@ from typing import Any, Final
 from fuselatch.core.engine.failure import guarded
 from fuselatch.core.engine.scheduler import fresh
 from fuselatch.core.engine.state import SessionState, Turn
+from fuselatch.core.forms.live_state import ControlState, FormState, current, is_usable
 from fuselatch.core.forms.plans import CheckPlan
-from fuselatch.core.forms.state import ControlState, FormState, current, is_usable
 from fuselatch.core.model.errors import FuseLatchError
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.texts import user_text

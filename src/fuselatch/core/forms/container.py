@@ -11,8 +11,8 @@ from fuselatch.core.model.errors import FormClosed, RuleError
 from fuselatch.core.model.names import NoSuchName, suggest
 
 if TYPE_CHECKING:
+    from fuselatch.core.forms.live_state import FormState
     from fuselatch.core.forms.port import EnginePort
-    from fuselatch.core.forms.state import FormState
 
 
 class Container:

@@ -7,8 +7,8 @@ from __future__ import annotations
 
 from typing import Any, ClassVar, Final, Generic, TypeVar
 
+from fuselatch.core.forms.live_state import ControlState
 from fuselatch.core.forms.sources import EventSource
-from fuselatch.core.forms.state import ControlState
 from fuselatch.core.model.errors import Blank
 from fuselatch.core.model.findings import NO_MARKER, Finding, Marker
 

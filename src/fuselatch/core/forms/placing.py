@@ -10,9 +10,9 @@ from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.live_lists import LiveLines
+from fuselatch.core.forms.live_state import FormState
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, joined
 from fuselatch.core.forms.port import EnginePort
-from fuselatch.core.forms.state import FormState
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.texts import TEXTS, user_text
 

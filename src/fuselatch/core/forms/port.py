@@ -23,7 +23,7 @@ from fuselatch.core.model.service_map import Services
 
 if TYPE_CHECKING:
     from fuselatch.core.forms.container import OpenForm
-    from fuselatch.core.forms.state import ControlState
+    from fuselatch.core.forms.live_state import ControlState
 
 T = TypeVar("T")
 F = TypeVar("F", bound="OpenForm")
