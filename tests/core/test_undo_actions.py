@@ -72,6 +72,7 @@ class All(Form, records="boats", title="All"):
     place = Text("Place", value=lambda form: form.records.position_text)
     seen = Text("Seen", value=lambda form: f"{form.session[COUNT]} {form.asked.is_set()} {len(form.extras)}")
     berths = Table("Berths", rows=Catalog("berths", text="name"), columns=("name", "length"))
+    rows = Number("Rows", value=lambda form: len(form.session.records.rows("log")))
     extras = Lines(Extra, "Extras", records="extras", key="boat", on_parent_remove="cascade")
     go = Button("Go")
     save = Button("Save", submits=True, after_submit="new")
@@ -167,6 +168,7 @@ ACTIONS: dict[str, Callable[[Any], Any]] = {
     "record removed": lambda form: form.records.remove(),
     "value asked for": lambda form: form.ask_value(Text("State")),
     "dialog": lambda form: form.open(Ask),
+    "row staged": lambda form: form.session.records.add("log", {"n": 1}),
     "filter": lambda form: form.records.where(boat=form.kind, blank="none"),
 }  # fmt: skip
 
@@ -181,6 +183,20 @@ def everything(session: Any, log: MemoryLatches, store: MemoryRecords) -> dict[s
         "lines": [[line.what.value for line in form.extras], form.extras._gone, list(form.extras._written.values())],
         "record": (form.records.key, form.records.count, form.records.is_changed, form.records.position_text),
         "latches": (session.latches, log.all(), form.overrides, session._state.messages),
+        "inside": [
+            (
+                each._state.select,
+                each._state.record,
+                each._state.outcome,
+                getattr(each._state.records, "_blank_is_all", None),
+            )
+            for each in session.forms
+        ]
+        + [
+            (control.name, control._marked, control._listing, control._preview, getattr(control, "_brought", None))
+            for control in form._state.order
+        ],
+        "front": (session._state.stack.brought_to_front, session._state.stack.first, session._state.hovered),
         "written": {name: [dict(row) for row in rows] for name, rows in store.sources.items()},
     }
 
@@ -196,9 +212,10 @@ BY_WAIT = {
 STAYS = {
     # What a record was left with is written before a dialog opens.
     *((action, "dialog", "written") for action in ("record", "record by key", "new record")),
+    *(("row staged", "dialog", part) for part in ("seen", "written")),
     *(("record removed", "dialog", part) for part in ("seen", "record", "written")),
     # The gesture that ends the wait has moved the focus on.
-    *(("enabled of the focused", waits, "seen") for waits in ("prompt", "dialog")),
+    *(("enabled of the focused", waits, part) for part in ("seen", "inside", "front") for waits in ("prompt", "dialog")),
 }
 """Parts that stay: written data, and what another gesture has settled since."""
 
@@ -208,7 +225,8 @@ STAYS = {
 @pytest.mark.parametrize("action", ACTIONS)
 def test_an_action_that_fails_leaves_no_trace(action: str, waits: str, recording: bool) -> None:
     store = MemoryRecords(
-        {"boats": BOATS, "extras": EXTRAS, "berths": BERTHS}, keys={"boats": "number", "extras": "id", "berths": "name"}
+        {"boats": BOATS, "extras": EXTRAS, "berths": BERTHS, "log": []},
+        keys={"boats": "number", "extras": "id", "berths": "name"},
     )
     log = MemoryLatches()
     kind = type("All", (All,), {"action": staticmethod(ACTIONS[action]), "waits": waits, "__doc__": "As above."})
@@ -232,7 +250,8 @@ def test_an_action_that_fails_leaves_no_trace(action: str, waits: str, recording
 @pytest.mark.parametrize("button", ["save", "done"])
 def test_a_submit_that_fails_leaves_no_trace(button: str) -> None:
     store = MemoryRecords(
-        {"boats": BOATS, "extras": EXTRAS, "berths": BERTHS}, keys={"boats": "number", "extras": "id", "berths": "name"}
+        {"boats": BOATS, "extras": EXTRAS, "berths": BERTHS, "log": []},
+        keys={"boats": "number", "extras": "id", "berths": "name"},
     )
     log = MemoryLatches()
     with Session(All, records=store, latches=log, clock=lambda: datetime(2031, 5, 4, 9, 30)) as session:
@@ -243,3 +262,27 @@ def test_a_submit_that_fails_leaves_no_trace(button: str) -> None:
             session.feed(Gesture(verb="answer", text="Go on"))
         assert everything(session, log, store) == before
         assert session._state.last_entered == {}
+
+
+class Sent(Form):
+    """Sends the focus to a field that fails when it gets it, after the list of another was open."""
+
+    kind = Choice("Kind", choices=("sloop", "barge"))
+    note = Text("Note", default="all of it")
+
+    @kind.changed
+    def go_on(self) -> None:
+        self.note.focus(select=True)
+
+    @note.entered
+    def fail(self) -> None:
+        raise ValueError("not here")
+
+
+def test_a_focus_that_a_handler_asked_for_is_undone() -> None:
+    session: Any = Session(Sent)
+    session.feed(Gesture(verb="type", control="kind", text="slo"))
+    before = [(control._listing, control.focused) for control in session.front._state.order], session.front._state.select
+    with pytest.raises(HandlerFailed, match="not here"):
+        session.feed(Gesture(verb="key", text="Enter"))
+    assert ([(c._listing, c.focused) for c in session.front._state.order], session.front._state.select) == before

@@ -65,6 +65,10 @@ def put_back(turn: Turn) -> None:
     turn.undo.clear()
     if turn.typed is not None and turn.typed._draft is not None:
         turn.typed._state.focus = turn.typed
+    stack = turn.session.stack
+    if stack.front is not None and stack.front._state.was_shown:
+        # The gesture that ended a wait may have announced another front form, which was in front only for a while.
+        stack.brought_to_front = stack.front
     turn.after = turn.writes = turn.outward = turn.lines = None
     update_quietly(turn.session)
     validate_quietly(turn.session)
