@@ -85,12 +85,6 @@ def test_a_refusal_names_the_line_that_made_it_so() -> None:
         assert line is not None and told([desk.trace[line - 1]]) == ["cable.enabled: yes → no"]
 
 
-def test_an_unknown_control_names_the_closest() -> None:
-    with rehearse(Stay) as desk, pytest.raises(UnknownName) as caught:
-        desk.press("sve")
-    assert str(caught.value) == "Stay has no control 'sve'; did you mean 'save'?"
-
-
 class Other(Form):
     """Another form with other declarations than `Stay`."""
 

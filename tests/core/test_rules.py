@@ -7,7 +7,6 @@ import subprocess
 import sys
 import threading
 import weakref
-from datetime import timedelta
 from typing import Any
 
 import pytest
@@ -165,35 +164,6 @@ def test_rule_02_a_dialog_may_close_its_opener() -> None:
     desk.session.close()
 
 
-def test_rule_02_derived_values_are_fresh_before_each_wait() -> None:
-    with rehearse(Main) as desk:
-        desk.press("ask_it")
-        assert desk.session.view.forms[0].controls[2].text == "10"
-        desk.answer("Yes")
-        assert desk.at(Main).twice.value == 12
-
-
-def test_rule_02_ten_deep_ends_last_in_first_out() -> None:
-    ended: list[int] = []
-
-    class Deep(Form):
-        go = Button("Go")
-
-        @go.clicked
-        def ask_again(self) -> None:
-            depth = len(ended) or len(self.session.forms)
-            self.open(Deep)
-            ended.append(depth)
-
-    with rehearse(Deep) as desk:
-        for _ in range(10):
-            desk.press("go")
-        assert len(desk.session.forms) == 11
-        for _ in range(10):
-            desk.close()
-    assert len(ended) == 10
-
-
 # ---- 3. Fuse
 
 
@@ -252,16 +222,6 @@ def test_rule_03_a_loop_through_a_rule_is_a_chain_too() -> None:
 # ---- 4. All or nothing
 
 
-def test_rule_04_a_handler_that_fails_after_an_answer() -> None:
-    desk = desk_of()
-    before = snapshot(desk.session)
-    desk.press("ask_it")
-    assert vars(desk.form)["tag"] == "asking"
-    with pytest.raises(HandlerFailed, match="after the answer"):
-        desk.answer("No")
-    assert snapshot(desk.session) == before
-
-
 def test_rule_04_after_a_filled_dialog_what_it_settled_stays() -> None:
     desk = desk_of()
     before = snapshot(desk.session)
@@ -275,15 +235,6 @@ def test_rule_04_after_a_filled_dialog_what_it_settled_stays() -> None:
     assert dialog.word.value == "fail" and not dialog.is_open
 
 
-def test_rule_04_after_a_show_the_shown_form_counts_as_closed() -> None:
-    desk = desk_of()
-    desk.at(Main).b.value = 13
-    before = snapshot(desk.session)
-    with pytest.raises(HandlerFailed, match="after the show"):
-        desk.press("show_it")
-    assert snapshot(desk.session) == before and len(desk.session.forms) == 1
-
-
 def test_rule_04_cells_that_another_gesture_settled_are_not_put_back() -> None:
     desk = desk_of()
     desk.press("ask_it")
@@ -291,21 +242,6 @@ def test_rule_04_cells_that_another_gesture_settled_are_not_put_back() -> None:
     with pytest.raises(HandlerFailed):
         desk.answer("No")
     assert desk.at(Main).a.value == 50 and desk.at(Main).twice.value == 100
-
-
-def test_rule_04_in_typed_the_key_stays() -> None:
-    class Keys(Form):
-        a = Text("A", required=True)
-
-        @a.typed
-        def fail(self, event: Event) -> None:
-            self.count = 1
-            raise ValueError(event.new)
-
-    with rehearse(Keys) as desk:
-        with pytest.raises(HandlerFailed):
-            desk.type("a", "xyz")
-        assert desk.at(Keys).a.draft == "x" and "count" not in vars(desk.form)
 
 
 # ---- 5. Writes
@@ -424,24 +360,6 @@ def test_rule_06_what_accepting_sets_is_checked_again() -> None:
         assert desk.prompt.text == "A: not round"
         desk.answer("Go on")
         assert desk.outcome is None and desk.session.view.notice == "A: Too high: 11. Maximum is 10"
-
-
-def test_rule_06_a_hold_of_closing_stops_the_submit() -> None:
-    class Held(Form):
-        a = Number("A")
-        save = Button("Save", closes="accepted")
-
-        @Form.closing
-        def hold(self, event: Event) -> None:
-            if self.a.is_blank:
-                event.block(f"not {event.new} yet")
-
-    with rehearse(Held) as desk:
-        desk.press("save")
-        assert desk.form.is_open and desk.session.view.notice == "not accepted yet"
-        desk.type("a", "1")
-        desk.press("save")
-        assert desk.outcome is not None and desk.outcome.accepted
 
 
 # ---- 7. The way out
@@ -728,14 +646,6 @@ def test_forms_beside_each_other_both_take_gestures() -> None:
     assert brought_to_front == ["centre", "side", "centre"]
     assert desk.session.find(Side) is desk.session.forms[1]
     desk.session.close()
-
-
-def test_a_handler_parked_for_a_year_goes_on() -> None:
-    desk = desk_of()
-    desk.press("ask_it")
-    desk.wait("365d")
-    desk.answer("Yes")
-    assert desk.session.now() - desk.scene.now == timedelta(days=365)
 
 
 def test_a_session_belongs_to_the_thread_that_made_it() -> None:

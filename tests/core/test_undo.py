@@ -47,18 +47,6 @@ class Boats(Form, records="boats"):
 BOATS = [{"number": 1, "boat": "Eider", "state": "in"}, {"number": 2, "boat": "Teal", "state": "gone"}]
 
 
-def test_a_filter_of_records_is_undone() -> None:
-    store = MemoryRecords({"boats": BOATS}, keys={"boats": "number"})
-    with rehearse(Boats, records=store) as desk:
-        desk.pick("only", "gone")
-        with pytest.raises(HandlerFailed):
-            desk.press("narrow")
-        form = desk.at(Boats)
-        assert (form.records.count, form.count.value) == (2, "1 of 2")
-        form.records.where(state=form.only)
-        assert (form.records.count, form.count.value) == (1, "new record (1 saved)")
-
-
 def test_a_rule_cant_filter_records() -> None:
     class Sly(Boats):
         count = Text("Count", value=lambda form: str(form.records.where(state=form.only)))

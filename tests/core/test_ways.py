@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import gc
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -27,7 +26,6 @@ from fuselatch import (
     UnknownName,
     from_open,
 )
-from fuselatch.frontends import Gesture, Session
 from fuselatch.rehearsal import Desk, read_cues, rehearse, run_cues
 from fuselatch.rehearsal.loading import importing_from
 from tests.helpers import told
@@ -229,42 +227,6 @@ def test_a_handler_parked_for_a_year_goes_on_with_the_clock_of_its_answer() -> N
         desk.wait("365d")
         desk.answer("Yes")
         assert desk.at(Late).at.value == "2032-05-03"
-
-
-ENDED: list[str] = []
-PRESS = Gesture(verb="press", control="go")
-
-
-class Deep(Form):
-    """Park a handler with a clean-up."""
-
-    first: bool = Param(default=True)
-    hears = CustomEvent(int)
-    go = Button("Go")
-
-    @go.clicked
-    def wait(self) -> None:
-        try:
-            self.open(Deep, first=False, hiding=True) if self.first else self.ask("Well?")
-        finally:
-            ENDED.append(self.session.forms[0].title)
-
-
-def test_ten_thousand_sessions_closed_over_parked_dialogs_leave_nothing() -> None:
-    def once() -> None:
-        session = Session(Deep, recording=False)
-        session.front.go.focus()  # type: ignore[attr-defined]
-        for _ in range(2):
-            session.feed(PRESS)
-        session.close()
-
-    once()
-    gc.collect()
-    before = len(gc.get_objects())
-    for _ in range(10_000):
-        once()
-    gc.collect()
-    assert len(ENDED) == 20_002 and len(gc.get_objects()) - before < 200
 
 
 # ---- custom events

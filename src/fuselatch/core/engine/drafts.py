@@ -24,4 +24,5 @@ def drop_draft(turn: Turn, control: Any) -> None:
         end_preview(turn, control)
         if control._trouble is not None:
             turn.set(control, "_trouble", None)
+            turn.session.dirty.invalidate(control, "trouble", turn.cause)
             turn.session.dirty.revalidate(control)

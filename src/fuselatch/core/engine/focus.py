@@ -36,6 +36,7 @@ def settle(turn: Turn, control: Any) -> None:
         value = control._decl.parse(text, control, turn.session.formats) if text else control._plan.blank
     except Unparsable as error:
         turn.set(control, "_trouble", Finding(str(error), rule="parse"))
+        turn.session.dirty.invalidate(control, "trouble", turn.cause)
         turn.put_value(control, control._plan.blank, turn.cause)
         turn.session.dirty.revalidate(control)
     else:

@@ -87,6 +87,7 @@ def put_draft(turn: Turn, control: Any, text: str) -> None:
     control._listing = isinstance(control, LiveChoice)
     if control._trouble is not None:
         control._trouble = None
+        turn.session.dirty.invalidate(control, "trouble", turn.cause)
         turn.session.dirty.revalidate(control)
     preview(turn, control)
     if not heard:

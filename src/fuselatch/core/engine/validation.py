@@ -178,7 +178,8 @@ def check_runner(state: FormState, check: CheckPlan, instead: dict[str, Any] | N
             value = control._read("value") if settled or instead is None else instead[path]
             blank = control._plan.blank
             missing = value == blank and blank is not False
-            if (missing and not check.blanks) or (settled and control._trouble is not None):
+            # Read like a property, so that the check runs again when a wrong draft is gone and the value is the same.
+            if (missing and not check.blanks) or (settled and control._read("trouble")):
                 return None
             if not is_usable(control):
                 return None

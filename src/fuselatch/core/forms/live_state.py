@@ -131,8 +131,8 @@ class ControlState(Node):
         self._listing = False
 
     def _restored(self, name: str) -> None:
-        if name == "_value":
-            self._engine.mark(self, "value")
+        if name in ("_value", "_trouble"):
+            self._engine.mark(self, name[1:])
         elif name == "_set":
             self._set = self._set or None
             for prop in tuple(self._watchers or ()):
@@ -170,6 +170,8 @@ def property_of(control: ControlState, prop: Any) -> Any:
         return control._engine.fresh(control._cells[prop])
     if control._set is not None and prop in control._set:
         return control._set[prop]
+    if prop == "trouble":
+        return control._trouble is not None
     return control._decl.constants.get(prop)
 
 
