@@ -43,6 +43,10 @@ class Edge(Form, records="boats"):
     def go_on(self) -> None:
         LOG.append("went on")
 
+    @Form.accepting
+    def accept(self) -> None:
+        LOG.append("accepting")
+
     @other.changed
     def hear(self, event: Event) -> None:
         LOG.append((event.old, event.new))
@@ -112,7 +116,7 @@ def test_a_value_set_while_warnings_are_confirmed_is_checked_again(session: Sess
     feed(session, "press ok")
     form.size.value = 60
     feed(session, "answer Go on")
-    assert form.is_open and session.notice == "Size: Too high: 60. Maximum is 50"
+    assert form.is_open and session.notice == "Size: Too high: 60. Maximum is 50" and LOG == []
 
 
 def test_refresh_runs_a_rule_again_whose_tracked_inputs_are_equal(session: Session, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -270,12 +270,14 @@ class Sent(Form):
     kind = Choice("Kind", choices=("sloop", "barge"))
     note = Text("Note", default="all of it")
 
-    @kind.changed
+    @note.entered
     def go_on(self) -> None:
         self.note.focus(select=True)
+        self.close("accepted")
 
-    @note.entered
+    @Form.accepting
     def fail(self) -> None:
+        assert self._state.select
         raise ValueError("not here")
 
 
@@ -284,5 +286,5 @@ def test_a_focus_that_a_handler_asked_for_is_undone() -> None:
     session.feed(Gesture(verb="type", control="kind", text="slo"))
     before = [(control._listing, control.focused) for control in session.front._state.order], session.front._state.select
     with pytest.raises(HandlerFailed, match="not here"):
-        session.feed(Gesture(verb="key", text="Enter"))
+        session.feed(Gesture(verb="tab"))
     assert ([(c._listing, c.focused) for c in session.front._state.order], session.front._state.select) == before

@@ -19,10 +19,10 @@ from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.values import Unparsable
 
 
-def settle(turn: Turn, control: Any) -> None:
+def settle(turn: Turn, control: ControlState | None) -> None:
     """Parse an entry's draft into its value. A draft that can't be parsed stays."""
-    draft = control._draft if isinstance(control, LiveInput) else None
-    if draft is None:
+    draft = None if control is None else control._draft
+    if control is None or draft is None:
         return
     if control._listing:
         turn.set(control, "_listing", False)
@@ -81,7 +81,7 @@ def show_findings(turn: Turn, control: ControlState) -> None:
         turn.session.dirty.revalidate(control)
 
 
-def leave_control(turn: Turn, here: Any, target: ControlState) -> bool:
+def leave_control(turn: Turn, here: ControlState, target: ControlState) -> bool:
     """Leave a control for another: raise `leaving`, which can be blocked, and `left`."""
     before, turn.cause = turn.cause, turn.note("step", here, "leave")
     try:
@@ -90,7 +90,7 @@ def leave_control(turn: Turn, here: Any, target: ControlState) -> bool:
             if reason is not None:
                 turn.note("block", here, "leaving", None, reason)
                 turn.session.notice = reason
-                return drop(turn, target, user_text("notice.cant_leave", caption=here.caption, reason=reason))
+                return drop(turn, target, user_text("notice.cant_leave", caption=here._current("caption"), reason=reason))
             if not still_there(turn, target):
                 return False
         # Nothing has the focus while `left` runs, so that a handler can move it elsewhere.

@@ -25,7 +25,7 @@ from fuselatch.core.engine.validation import preview
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveInput
 from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
-from fuselatch.core.forms.live_state import current
+from fuselatch.core.forms.live_state import ControlState, current
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.outcome import ACCEPTED, CANCELLED
@@ -52,13 +52,13 @@ def front_of(turn: Turn) -> OpenForm:
     return front
 
 
-def type_text(turn: Turn, gesture: Gesture, control: Any) -> None:
+def type_text(turn: Turn, gesture: Gesture, control: ControlState) -> None:
     """Replace the draft: one keystroke."""
     if control._state.focus is control or move_focus(turn, control):
         put_draft(turn, control, gesture.text)
 
 
-def types_quietly(session: SessionState, control: Any) -> bool:
+def types_quietly(session: SessionState, control: ControlState | None) -> bool:
     """Return True if a keystroke runs none of the developer's code."""
     if control is None:
         return False
@@ -76,10 +76,11 @@ def types_quietly(session: SessionState, control: Any) -> bool:
     )
 
 
-def put_draft(turn: Turn, control: Any, text: str) -> None:
+def put_draft(turn: Turn, control: ControlState, text: str) -> None:
     """Set a draft, validate it and raise `typed`."""
     heard = turn.rows is not None or turn.is_heard("typed", control.form, control)
-    before = control.text if heard else ""
+    live: Any = control
+    before = live.text if heard else ""
     # Not in the undo log: if a `typed` handler fails, the typed key stays, and the focus that it came with.
     turn.typed = control
     control._state.select = False
@@ -96,7 +97,7 @@ def put_draft(turn: Turn, control: Any, text: str) -> None:
     happen(turn, "typed", control.form, control, "•" if hidden else before, "•" if hidden else text)
 
 
-def press(turn: Turn, gesture: Gesture, control: Any) -> None:
+def press(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
     """Press a button, or click a label or the form. Closing is a step after `clicked`."""
     if control is None:
         happen(turn, "clicked", front_of(turn), None)
@@ -215,13 +216,13 @@ def picked(control: Any, item: object) -> object:
     return tuple(sorted(kept, key=control.choices.position))
 
 
-def tick(turn: Turn, gesture: Gesture, control: Any) -> None:
+def tick(turn: Turn, gesture: Gesture, control: ControlState) -> None:
     """Tick or untick a box, which settles at once."""
     if control._state.focus is control or move_focus(turn, control):
         put_entry(turn, control, gesture.verb, gesture.verb == "tick")
 
 
-def put_entry(turn: Turn, control: Any, name: str, value: object) -> None:
+def put_entry(turn: Turn, control: ControlState, name: str, value: object) -> None:
     """Set a value that the user entered in one step."""
     before = turn.cause
     if turn.rows is not None:
@@ -294,7 +295,7 @@ def open_named(turn: Turn, gesture: Gesture, control: Any) -> None:
     come_to_front(turn, found)
 
 
-def to_control(turn: Turn, gesture: Gesture, control: Any) -> None:
+def to_control(turn: Turn, gesture: Gesture, control: ControlState) -> None:
     move_focus(turn, control)
 
 
@@ -333,7 +334,7 @@ def key(turn: Turn, gesture: Gesture, control: Any) -> None:
         put_draft(turn, here, keys if form._state.select else here.text + keys)
 
 
-def takes_keys(control: Any) -> bool:
+def takes_keys(control: ControlState | None) -> bool:
     """Return True if a control can be typed into."""
     return control is not None and "typed" in control._plan.raises
 

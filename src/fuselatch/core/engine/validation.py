@@ -32,7 +32,9 @@ def findings(session: SessionState, control: ControlState) -> tuple[Finding, ...
     return findings_for(session, control, current(control, "value"), None)
 
 
-def findings_for(session: SessionState, control: Any, value: object, instead: dict[str, Any] | None) -> tuple[Finding, ...]:
+def findings_for(
+    session: SessionState, control: ControlState, value: object, instead: dict[str, Any] | None
+) -> tuple[Finding, ...]:
     """Return the findings for a value. `instead` replaces values that checks read, by path."""
     if not is_usable(control):
         return ()
@@ -58,7 +60,7 @@ def findings_for(session: SessionState, control: Any, value: object, instead: di
     return tuple(found)
 
 
-def _shown_elsewhere(session: SessionState, control: Any) -> Iterator[Finding]:
+def _shown_elsewhere(session: SessionState, control: ControlState) -> Iterator[Finding]:
     """Yield findings of hidden controls that this control shows in their place."""
     controls: dict[str, Any] = control._state.controls
     for check in control._plan.checked_by:
@@ -72,7 +74,7 @@ def _shown_elsewhere(session: SessionState, control: Any) -> Iterator[Finding]:
             yield Finding(text, finding.level, finding.rule, finding.while_typing)
 
 
-def preview(turn: Turn, control: Any) -> None:
+def preview(turn: Turn, control: ControlState) -> None:
     """Validate a draft, if its marker is shown."""
     session = turn.session
     checked_by = control._plan.checked_by
@@ -89,7 +91,7 @@ def preview(turn: Turn, control: Any) -> None:
     instead = {control._plan.path: value}
     control._preview = findings_for(session, control, value, instead)
     for check in control._plan.checked_by:
-        shown: Any = control._state.controls[check.at]
+        shown = control._state.controls[check.at]
         if shown is not control:
             shown._preview = findings_for(session, shown, current(shown, "value"), instead)
 
@@ -124,7 +126,7 @@ def validate(turn: Turn, control: ControlState) -> None:
                 turn.note("finding", control, finding.rule, None, finding.text)
 
 
-def passed_checks(control: Any, failed: set[str]) -> tuple[str, ...]:
+def passed_checks(control: ControlState, failed: set[str]) -> tuple[str, ...]:
     """Return the rules and checks of a control that ran and found nothing, by name."""
     if not is_usable(control) or control._trouble is not None:
         return ()
@@ -142,7 +144,7 @@ def passed_checks(control: Any, failed: set[str]) -> tuple[str, ...]:
     return tuple(rules)
 
 
-def is_blank(control: Any) -> bool:
+def is_blank(control: ControlState) -> bool:
     """Return True if a control has no value, or is an unticked box."""
     value = control._value
     return value is False or (value == control._plan.blank and value is not True)
@@ -167,7 +169,7 @@ def check_runner(state: FormState, check: CheckPlan, instead: dict[str, Any] | N
 
     It finds nothing while a value is blank or its control isn't usable. `instead` replaces values, by path.
     """
-    controls: list[Any] = [state.controls[path] for path in check.controls]
+    controls = [state.controls[path] for path in check.controls]
     owner = state.containers[check.within]
 
     def run() -> Finding | None:
@@ -178,8 +180,8 @@ def check_runner(state: FormState, check: CheckPlan, instead: dict[str, Any] | N
             value = control._read("value") if settled or instead is None else instead[path]
             blank = control._plan.blank
             missing = value == blank and blank is not False
-            # Read like a property, so that the check runs again when a wrong draft is gone and the value is the same.
-            if (missing and not check.blanks) or (settled and control._read("trouble")):
+            # A wrong draft leaves a blank. It is read like a property, so that the check runs again when the draft is gone.
+            if missing and (not check.blanks or (settled and control._read("trouble"))):
                 return None
             if not is_usable(control):
                 return None
