@@ -112,10 +112,10 @@ def inputs_differ(cell: Cell) -> bool:
 def announce(turn: Turn) -> None:
     """Update the marked cells and announce what differs, in order of dependence."""
     session = turn.session
-    while session.dirty.cells:
-        dirty = session.dirty.cells
-        session.dirty.cells = {}
-        order = list(dirty)
+    dirty = session.dirty
+    while dirty.cells:
+        order = list(dirty.cells)
+        dirty.cells = {}
         if len(order) > 1:
             order.sort(key=by_order)
         read = False

@@ -170,9 +170,8 @@ def property_of(control: ControlState, prop: Any) -> Any:
         return control._engine.fresh(control._cells[prop])
     if control._set is not None and prop in control._set:
         return control._set[prop]
-    if prop == "trouble":
-        return control._trouble is not None
-    return control._decl.constants.get(prop)
+    found = control._decl.constants.get(prop)
+    return control._trouble is not None if found is None and prop == "trouble" else found
 
 
 def current(control: ControlState, prop: Any) -> Any:
