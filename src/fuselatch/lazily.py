@@ -12,6 +12,7 @@ ELSEWHERE = (
     "fuselatch.stores",
     "fuselatch.services",
     "fuselatch.scenes",
+    "fuselatch.policy",
     "fuselatch.rehearsal",
 )
 """The packages with public names. A name that one doesn't have may be in another."""

@@ -41,7 +41,7 @@ class Edge(Form, records="boats"):
 
     @go.clicked
     def go_on(self) -> None:
-        LOG.append("went on")
+        LOG.append("continued")
 
     @Form.accepting
     def accept(self) -> None:
@@ -87,7 +87,7 @@ def test_a_change_that_was_taken_back_during_the_wait_is_none(session: Session) 
     feed(session, "press go")
     form.other.value = None
     feed(session, "answer OK")
-    assert LOG == [(5.0, None), "went on"]
+    assert LOG == [(5.0, None), "continued"]
 
 
 def test_a_check_for_blanks_leaves_a_wrong_draft_alone(session: Session) -> None:

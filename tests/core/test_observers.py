@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable
 from typing import Any
 
@@ -117,3 +118,23 @@ def test_an_observer_holds_a_handler_back_and_is_told_of_failures() -> None:
     with pytest.raises(HandlerFailed):
         session.feed(Gesture(verb="answer", text="No"))
     assert next(line for line in log.lines if line.startswith(("failed", "ended press go"))).startswith("failed ")
+
+
+@pytest.mark.parametrize("method", [name for name in vars(Observer) if not name.startswith("_")])
+def test_an_observer_that_raises_fails_the_gesture_and_no_more(method: str) -> None:
+    def fail(*args: object) -> None:
+        raise ValueError("observing")
+
+    session = Session(Stay, records=store())
+    with contextlib.suppress(HandlerFailed):
+        session._state.watch(type("Bad", (Observer,), {method: fail})())
+        play(session)
+    session._state.observers = ()
+    session.close()
+    assert session.trace and not session._state.broken
+
+
+@pytest.mark.parametrize("observers", [Observer(), [Stay], ["log"]])
+def test_what_isnt_an_observer_is_refused(observers: Any) -> None:
+    with pytest.raises(TypeError, match="observers must be a list of Observer objects"):
+        Session(Stay, records=store(), observers=observers)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from fuselatch.core.engine import focus, latching
 from fuselatch.core.engine.default_values import note_last
 from fuselatch.core.engine.edited import is_changed
+from fuselatch.core.engine.failure import tell
 from fuselatch.core.engine.loop import happen
 from fuselatch.core.engine.outcomes import outcome_of
 from fuselatch.core.engine.prompting import ask_itself
@@ -80,8 +81,8 @@ def close(turn: Turn, form: OpenForm, verdict: str) -> bool:
         turn.set(state, "phase", state.after("closed"))
         session.stack.take_away(turn, form)
         turn.note_form("close", form, verdict)
-        for observer in session.observers:
-            observer.closed(form, verdict)
+        if session.observers:
+            tell(session, "closed", form, verdict)
         # A form that closes ends its latches before `closed`, so that handlers there see them as reset.
         latching.forget(turn, form)
         happen(turn, "closed", form, None, None, verdict)

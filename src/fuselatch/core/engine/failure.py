@@ -85,3 +85,18 @@ def guarded(session: SessionState, run: Callable[[], Any], function: Callable[..
         raise failure_of(session, error, function, f"the rule {name}") from error
     finally:
         port.tracker = outer
+
+
+def tell(session: SessionState, what: str, *args: Any) -> list[Any]:
+    """Call a method of all observers; return what they answer. Call this only if there are any.
+
+    An observer that raises fails the gesture, as a handler does.
+    """
+    answers = []
+    for observer in session.observers:
+        method = getattr(observer, what)
+        try:
+            answers.append(method(*args))
+        except Exception as error:
+            raise failure_of(session, error, method, f"{type(observer).__name__}.{what}") from error
+    return answers

@@ -9,7 +9,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any, NamedTuple
 
-from fuselatch.core.engine.failure import failure_of, guarded
+from fuselatch.core.engine.failure import failure_of, guarded, tell
 from fuselatch.core.engine.state import LatchPlace, SessionSource, SessionState, Turn
 from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.forms.container import OpenForm
@@ -191,8 +191,8 @@ def reset_latch(turn: Turn, form: OpenForm, latch: Latch, name: str) -> None:
 
 def tell_latched(turn: Turn, form: OpenForm, name: str, answer: str | None) -> None:
     """Tell observers that a latch was set or reset."""
-    for observer in turn.session.observers:
-        observer.latched(form, name, answer)
+    if turn.session.observers:
+        tell(turn.session, "latched", form, name, answer)
 
 
 def forget(turn: Turn, form: OpenForm) -> None:

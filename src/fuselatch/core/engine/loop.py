@@ -35,7 +35,7 @@ from __future__ import annotations
 
 from typing import Any, Final
 
-from fuselatch.core.engine.failure import blown, failed
+from fuselatch.core.engine.failure import blown, failed, tell
 from fuselatch.core.engine.scheduler import announce
 from fuselatch.core.engine.state import Turn, hidden, is_void
 from fuselatch.core.engine.validation import validate_all
@@ -133,12 +133,7 @@ def dispatch_of_form(turn: Turn, event: Event) -> None:
 
 def pauses_at(turn: Turn, event: Event) -> bool:
     """Return True if the session should pause before an event."""
-    queued = turn.queued
-    pauses = False
-    for observer in turn.session.observers:
-        # All of them are told, even if one pauses.
-        pauses = observer.before_event(event, queued) or pauses
-    return pauses
+    return any(tell(turn.session, "before_event", event, turn.queued))
 
 
 def run(turn: Turn, handlers: tuple[Handler, ...], owner: Any, event: Event) -> None:
@@ -172,14 +167,12 @@ def run(turn: Turn, handlers: tuple[Handler, ...], owner: Any, event: Event) -> 
 
 def is_held_back(turn: Turn, handler: Handler, event: Event) -> bool:
     """Return True if an observer doesn't let a handler run; otherwise tell them that it runs."""
-    observers = turn.session.observers
-    reason = next((found for one in observers if (found := one.before_handler(handler, event)) is not None), None)
+    session = turn.session
+    reason = next((found for found in tell(session, "before_handler", handler, event) if found is not None), None)
     if reason is None:
-        for observer in observers:
-            observer.ran(handler, event)
+        tell(session, "ran", handler, event)
         return False
-    for observer in observers:
-        observer.blocked(handler, event, reason)
+    tell(session, "blocked", handler, event, reason)
     turn.cause = event._number
     turn.note_form("block", event.form, f"muted {handler.name}", None, reason)
     return True

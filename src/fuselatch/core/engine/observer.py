@@ -19,7 +19,7 @@ from fuselatch.core.model.record_changes import Change
 class Observer:
     """Watches a session: `Session(BookingForm, observers=(coverage,))`. Derive from it and override what you need.
 
-    An observer changes nothing and must not raise, but `before_event` may raise to end the session's work.
+    An observer changes nothing. If one raises, the gesture fails as if a handler had raised.
     """
 
     def began(self, gesture: str, by: By) -> None:

@@ -9,6 +9,7 @@ from typing import Any, get_type_hints
 from fuselatch.core.engine import focus
 from fuselatch.core.engine.bound_records import Records
 from fuselatch.core.engine.default_values import set_defaults
+from fuselatch.core.engine.failure import tell
 from fuselatch.core.engine.loop import happen
 from fuselatch.core.engine.offers import Offers
 from fuselatch.core.engine.pointing import give_way
@@ -58,8 +59,8 @@ def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: O
     look(turn)
     if state.plan.records:
         state.records = Records(session, opened, state.plan.records)
-    for observer in session.observers:
-        observer.opened(opened)
+    if session.observers:
+        tell(session, "opened", opened)
     make_ready(session, cells)
     turn.set(state, "phase", state.after("open"))
     if state.records is not None:

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from fuselatch.core.engine import latching
+from fuselatch.core.engine.failure import tell
 from fuselatch.core.engine.pointing import give_way
 from fuselatch.core.engine.scheduler import announce
 from fuselatch.core.engine.state import ENGINE_HANDLER, PromptWait, SessionState, Turn
@@ -32,13 +33,13 @@ def ask(session: SessionState, form: OpenForm, prompt: Prompt, facts: Mapping[st
         announce(turn)
     give_way(turn, None)
     number = note_prompt(turn, form, prompt, shown, text) if turn.rows is not None else 0
-    for observer in session.observers:
-        observer.asked(form, name_of_prompt(form, prompt), prompt)
+    if session.observers:
+        tell(session, "asked", form, name_of_prompt(form, prompt), prompt)
     pressed: str = wait_for(turn, PromptWait(turn, form, shown, prompt, text, number))
     # Code that compares answers sees the declared captions, whatever a policy shows.
     answer = prompt.buttons[shown.buttons.index(pressed)]
-    for observer in session.observers:
-        observer.answered(form, name_of_prompt(form, prompt), prompt, answer)
+    if session.observers:
+        tell(session, "answered", form, name_of_prompt(form, prompt), prompt, answer)
     if latch is not None and answer in prompt.remember:
         latching.set_latch(turn, form, latch, prompt.latch_name, answer)
     return answer

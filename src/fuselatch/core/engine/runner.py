@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from functools import partial
 
 from fuselatch.core.engine import focus, pointing
 from fuselatch.core.engine.closing import close_without_handlers
-from fuselatch.core.engine.failure import failure_of, guarded
+from fuselatch.core.engine.failure import failure_of, guarded, tell
 from fuselatch.core.engine.loop import drain, happen
 from fuselatch.core.engine.state import PauseWait, SessionState, Turn, gesture_control
 from fuselatch.core.engine.store import StoreRefused
@@ -29,8 +30,7 @@ class Run(Turn):
         """Carry out the gesture, and tell observers of its end."""
         carry_out(self)
         if self.session.observers:
-            for observer in self.session.observers:
-                observer.ended(self.description, self.error)
+            tell_end(self)
 
 
 def start(session: SessionState, label: object, step: Callable[[Turn], object], by: By, quiet: bool = False) -> None:
@@ -47,11 +47,10 @@ def start(session: SessionState, label: object, step: Callable[[Turn], object], 
         look_at_the_day(session)
     if session.recording:
         record(turn)
-    if session.observers:
-        for observer in session.observers:
-            observer.began(turn.description, by)
     session.turn = turn
     try:
+        if session.observers:
+            tell(session, "began", turn.description, by)
         if quiet:
             session.workers.must_be_at_home()
             turn.carry_out()
@@ -180,8 +179,8 @@ def carry_out(turn: Turn) -> None:
 def fail(turn: Turn, error: BaseException) -> None:
     """Undo a turn that failed. If the store refused, the user may try again."""
     note_error(turn, error)
-    for observer in turn.session.observers:
-        observer.failed(error)
+    if turn.session.observers:
+        tell_failure(turn, error)
     try:
         put_back(turn)
     except Exception as second:
@@ -198,6 +197,20 @@ def fail(turn: Turn, error: BaseException) -> None:
     if turn.way_out is not None:
         # A user must always be able to cancel, even if a handler fails at that moment.
         close_without_handlers(turn, *turn.way_out)
+
+
+def tell_end(turn: Turn) -> None:
+    """Tell observers that a gesture is finished. It is too late to undo it."""
+    try:
+        tell(turn.session, "ended", turn.description, turn.error)
+    except HandlerFailed as error:
+        turn.error = turn.error or error
+
+
+def tell_failure(turn: Turn, error: BaseException) -> None:
+    """Tell observers of a failure. One that fails here must not hide it."""
+    with suppress(HandlerFailed):
+        tell(turn.session, "failed", error)
 
 
 def blamed(turn: Turn, error: BaseException) -> BaseException:

@@ -9,7 +9,7 @@ from __future__ import annotations
 from operator import attrgetter
 from typing import Any, Final
 
-from fuselatch.core.engine.failure import failure_of
+from fuselatch.core.engine.failure import failure_of, tell
 from fuselatch.core.engine.state import SessionState, Turn
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.live_state import ControlState, FormState, current
@@ -90,8 +90,7 @@ def tell_computed(session: SessionState, cell: Cell) -> None:
     """Tell observers that a rule was computed."""
     node: Any = cell.node
     path = "" if isinstance(node, FormState) else node.name
-    for observer in session.observers:
-        observer.computed(node.form, path, cell.prop, cell.value)
+    tell(session, "computed", node.form, path, cell.prop, cell.value)
 
 
 def inputs_differ(cell: Cell) -> bool:

@@ -78,6 +78,11 @@ class Options:
         if len(made.__dict__) > len(USUAL):
             name = next(name for name in given if name not in USUAL)
             raise TypeError(f"Session(…): no option '{name}'; {suggest(name, USUAL)}")
+        if type(made.max_runs) is not int or made.max_runs < 1:
+            raise TypeError(f"Session(…): max_runs must be a number of handler runs, not {made.max_runs!r}")
+        observers: Any = made.observers
+        if observers and (isinstance(observers, Observer) or not all(isinstance(one, Observer) for one in observers)):
+            raise TypeError("Session(…): observers must be a list of Observer objects, such as [coverage]")
         return made
 
 

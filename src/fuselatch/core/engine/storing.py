@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Hashable, Mapping, Sequence
 from typing import Any, Protocol, TypeAlias
 
-from fuselatch.core.engine.failure import failure_of
+from fuselatch.core.engine.failure import failure_of, tell
 from fuselatch.core.engine.prompting import ask_itself
 from fuselatch.core.engine.state import SessionSource, SessionState, Turn
 from fuselatch.core.engine.store import ChangedMeanwhile, Store, StoreRefused
@@ -160,8 +160,8 @@ def commit(turn: Turn) -> None:
     assert writes is not None, "only staged writes are committed"
     for change, receiver, key in written(turn, writes):
         turn.note_form("write", None, change.source, None, str(change))
-        for observer in session.observers:
-            observer.wrote(change)
+        if session.observers:
+            tell(session, "wrote", change)
         if receiver is not None:
             receiver.keyed(turn, key)
     # The rows are written. Undoing the gesture must not stage them again.

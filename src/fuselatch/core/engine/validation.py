@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import Any, Final
 
-from fuselatch.core.engine.failure import guarded
+from fuselatch.core.engine.failure import guarded, tell
 from fuselatch.core.engine.scheduler import fresh
 from fuselatch.core.engine.state import SessionState, Turn
 from fuselatch.core.forms.live_state import ControlState, FormState, current, is_usable
@@ -111,9 +111,7 @@ def validate(turn: Turn, control: ControlState) -> None:
     before = control._findings
     after = findings(session, control)
     if session.observers:
-        passed = passed_checks(control, {finding.rule for finding in after})
-        for observer in session.observers:
-            observer.validated(control, passed, after)
+        tell(session, "validated", control, passed_checks(control, {finding.rule for finding in after}), after)
     if before == after:
         return
     turn.put_findings(control, after)
