@@ -74,4 +74,8 @@ def test_an_option_that_is_given_counts_also_if_it_is_the_usual_one(given: dict[
 def test_an_unknown_option_is_refused() -> None:
     with pytest.raises(TypeError, match=r"no option 'locl'; did you mean 'clock'\?|no option 'locl'"):
         Session(Day, locl="de")  # type: ignore[call-arg]
+    with pytest.raises(TypeError, match="at= and only= need a form with records="):
+        Session(Day, at=1)
+    with pytest.raises(TypeError, match="max_runs must be a number of handler runs, not '9'"):
+        Session(Day, max_runs="9")  # type: ignore[arg-type]
     assert Scene(Day, records={"days": []}).records.__class__ is MemoryRecords

@@ -97,6 +97,8 @@ class Session:
             form, params = offers.start
         if form is None and not offers.by_name:
             raise TypeError("a session needs a form, Session(BookingForm), or forms to offer, Session(forms=[BookingForm])")
+        if form is not None and (options.at is not None or options.only) and not form._plan.records:
+            raise TypeError(f"Session({form.__name__}, …): at= and only= need a form with records=")
         if offers.by_name:
             must_fit(offers)
             if form is not None:
