@@ -3,7 +3,7 @@ PYTHON ?= python3
 BIN = .venv/bin
 WITH_COMPILED = PYTHONPATH=$(CURDIR)/.compiled
 
-.PHONY: demo test test-compiled bench bench-plain lock clean
+.PHONY: demo test test-plain test-compiled bench bench-plain lock clean
 
 demo: .venv/ready-demo
 	@$(BIN)/fuselatch demo
@@ -13,9 +13,13 @@ test: .venv/ready-test
 	$(BIN)/ruff format --check -q src examples tests benchmarks compiling.py
 	$(BIN)/mypy
 	$(BIN)/lint-imports --no-cache --no-logo
+	@$(MAKE) --no-print-directory -j 2 test-plain .compiled/ready
+	@$(MAKE) --no-print-directory test-compiled
+
+# With coverage; while it runs, the core is compiled.
+test-plain: .venv/ready-test
 	$(BIN)/coverage run -m pytest
 	$(BIN)/coverage report
-	@$(MAKE) --no-print-directory test-compiled
 
 # The same tests again, with the compiled core.
 test-compiled: .compiled/ready
