@@ -13,6 +13,7 @@ ELSEWHERE = (
     "fuselatch.services",
     "fuselatch.scenes",
     "fuselatch.policy",
+    "fuselatch.kinds",
     "fuselatch.rehearsal",
 )
 """The packages with public names. A name that one doesn't have may be in another."""

@@ -126,7 +126,7 @@ def test_describe_shows_what_a_form_declares_or_its_schema() -> None:
     assert (code, err) == (0, "")
     for line in (
         "BookingForm: Book a berth",
-        "  length   number   'Length'     required; minimum 3.0; maximum 60.0; unit m; decimals 2; checked by plausible",
+        "  length   number   'Length'     required; minimum 3; maximum 60; unit m; decimals 2; checked by plausible",
         "  leave    button   'Leave'      closes cancelled",
         "  too_long: '{vessel} overhangs {berth} by {over:.1f} m. Book anyway?' [Book anyway] [Change berth]",
     ):
@@ -248,7 +248,7 @@ def test_a_policy_shows_in_describe_and_holds_in_rehearse(tmp_path: Path) -> Non
     code, out, _ = call("describe", "marina.forms:BookingForm", "--policy", str(policy))
     changed = [line.strip() for line in out.splitlines() if line not in before.splitlines()]
     assert code == 0 and changed == [
-        "length   number   'Length'     required; minimum 3.0; maximum 60.0 (warn); unit m; decimals 2; checked by plausible (refuse)",
+        "length   number   'Length'     required; minimum 3; maximum 60 (warn); unit m; decimals 2; checked by plausible (refuse)",
         "owes: 'Money first, {vessel}: {amount}' [Let it pass] [Send to the office]",
         "default 'Send to the office'; cancel 'Send to the office'; tone warning; latch per record; remembers 'Book it'; "
         "text changed by policy; code sees 'Book it', 'Send to the office'",

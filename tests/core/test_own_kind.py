@@ -9,10 +9,8 @@ from typing import Any, ClassVar
 
 from fuselatch import Button, Form
 from fuselatch.cli import main
-from fuselatch.core.forms.controls import LiveInput
-from fuselatch.core.forms.declarations import InputControl, Source
-from fuselatch.core.model.values import Unparsable
 from fuselatch.frontends import Formats
+from fuselatch.kinds import InputControl, LiveInput, Source, Unparsable
 from fuselatch.rehearsal import rehearse
 from fuselatch.report.schema import form_schema
 from fuselatch.report.screen import screen

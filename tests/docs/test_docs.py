@@ -13,7 +13,7 @@ import pytest
 from click.testing import CliRunner
 
 import fuselatch
-from fuselatch import Form, frontends, rehearsal, services, stores
+from fuselatch import Form, frontends, kinds, rehearsal, services, stores
 from fuselatch.cli import main
 from fuselatch.core.forms.declarations import Declaration
 from fuselatch.core.model.errors import FuseLatchError
@@ -91,7 +91,7 @@ def test_links_and_pictures_are_there() -> None:
 
 def public_names() -> dict[str, Any]:
     """Return what each package has for its users, by name."""
-    packages: tuple[Any, ...] = (fuselatch, frontends, stores, services, rehearsal)
+    packages: tuple[Any, ...] = (fuselatch, frontends, stores, services, rehearsal, kinds)
     return {name: getattr(package, name) for package in packages for name in package.__all__} | {
         "Policy": Policy,
         "PolicyError": PolicyError,
@@ -99,7 +99,7 @@ def public_names() -> dict[str, Any]:
     }
 
 
-def kinds() -> dict[str, type[Declaration[Any]]]:
+def kinds_of_control() -> dict[str, type[Declaration[Any]]]:
     """Every kind of control, by name."""
     return {
         name: kind
@@ -109,9 +109,9 @@ def kinds() -> dict[str, type[Declaration[Any]]]:
 
 
 def test_the_tables_are_those_of_the_code() -> None:
-    assert {f"`{name}`" for name in kinds()} == set(first_cells("forms.md", "control"))
+    assert {f"`{name}`" for name in kinds_of_control()} == set(first_cells("forms.md", "control"))
     text = (ROOT / "docs" / "events.md").read_text(encoding="utf-8")
-    for name, kind in kinds().items():
+    for name, kind in kinds_of_control().items():
         assert f"| `{name}` | {', '.join(kind.events())} |" in text
     assert f"| the form | {', '.join(FORM_EVENTS)} |" in text
     kinds_told = {word for cell in first_cells("trace.md", "kind") for word in re.findall(r"`(\w+)`", cell)}

@@ -16,6 +16,8 @@ if TYPE_CHECKING:
     from fuselatch.core.engine.view import PromptView as PromptView
     from fuselatch.core.engine.view import RowView as RowView
     from fuselatch.core.engine.view import View as View
+    from fuselatch.core.forms.container import OpenForm as OpenForm
+    from fuselatch.core.forms.plans import Handler as Handler
     from fuselatch.core.model.gestures import Gesture as Gesture
     from fuselatch.core.model.locale_formats import Formats as Formats
     from fuselatch.core.model.locale_formats import PlainFormats as PlainFormats
@@ -36,6 +38,8 @@ WHERE = {
         "RowView",
         "View",
     ),
+    "fuselatch.core.forms.container": ("OpenForm",),
+    "fuselatch.core.forms.plans": ("Handler",),
     "fuselatch.core.model.gestures": ("Gesture",),
     "fuselatch.core.model.locale_formats": ("Formats", "PlainFormats"),
     "fuselatch.core.model.trace": ("Trace", "TraceEntry"),

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from fuselatch.core.forms.catalogs import Catalog
+from fuselatch.core.forms.declarations import plain_text
 from fuselatch.core.forms.form import Form, plan_of
 from fuselatch.core.forms.lines import Lines
 from fuselatch.core.forms.params import MISSING
@@ -207,7 +208,7 @@ def describe_line(control: ControlPlan) -> Iterator[ControlDescription]:
 
 
 def rule_text(word: str, value: Any) -> str:
-    return word if value is True else f"{word} {getattr(value, 'pattern', value)}"
+    return word if value is True else f"{word} {plain_text(getattr(value, 'pattern', value))}"
 
 
 def follow_text(control: ControlPlan, prop: str, rule: Any, plan: FormPlan, form: type[Any]) -> str:
