@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shlex
 from collections.abc import Iterable
 from typing import Any
 
@@ -9,6 +10,13 @@ from fuselatch.core.forms.controls import LiveValue
 from fuselatch.core.forms.form import controls_of
 from fuselatch.core.model.words import phrase
 from fuselatch.frontends import Session, TraceEntry
+
+
+def act(desk: Any, *steps: str) -> None:
+    """Do steps at a desk, each written as in a cue sheet."""
+    for step in steps:
+        verb, *words = shlex.split(step)
+        getattr(desk, verb)(*words)
 
 
 def told(entries: Iterable[TraceEntry], *kinds: str) -> list[str]:

@@ -6,6 +6,7 @@ import pytest
 
 from fuselatch import Button, Form, HandlerFailed, Number, Text, Tick, check, warn
 from fuselatch.rehearsal import rehearse
+from tests.helpers import act
 
 
 class Span(Form):
@@ -96,8 +97,7 @@ def test_a_shown_marker_goes_as_soon_as_the_entry_is_right() -> None:
         assert not form.a.marker  # not left yet
         desk.tab()
         assert form.a.marker.text == "Too low: -1. Minimum is 0"
-        desk.back_tab()
-        desk.key("Backspace")
+        act(desk, "back_tab", "key Backspace")
         assert form.a.marker.text == "'-' isn't a number. Example: 12.5"
         desk.key("Backspace")
         assert form.a.marker.text == "Enter a value"
@@ -114,8 +114,7 @@ def test_what_a_draft_showed_elsewhere_goes_with_the_draft(ends: str) -> None:
     with rehearse(Span) as desk:
         form = desk.at(Span)
         form.b.value = 10
-        desk.focus("b")
-        desk.type("a", "40")
+        act(desk, "focus b", "type a 40")
         assert form.b.marker.text == "must be at least 40"
         if ends == "settles":
             desk.tab()
@@ -143,8 +142,7 @@ def test_the_view_shows_help_and_the_marker_of_what_is_pointed_at() -> None:
 
     with rehearse(Helped) as desk:
         assert desk.session.view.help == "how many"
-        desk.type("a", "0")
-        desk.focus("b")
+        act(desk, "type a 0", "focus b")
         assert desk.session.view.help == "what else"
         desk.hover("a")
         assert desk.session.view.help == "Too low: 0. Minimum is 1; how many"
@@ -193,8 +191,7 @@ def test_a_finding_about_a_hidden_control_is_shown_elsewhere() -> None:
 
 def test_a_gap_that_warns_is_confirmed() -> None:
     with rehearse(Span) as desk:
-        desk.type("a", "1")
-        desk.press("save")
+        act(desk, "type a 1", "press save")
         assert desk.prompt.text == "To: Enter a value"
         desk.answer("Go on")
         assert desk.outcome is not None and [one.control for one in desk.outcome.overrides] == ["b"]
@@ -221,6 +218,5 @@ def test_a_bound_of_zero_is_a_bound() -> None:
         note = Text("Note")
 
     with rehearse(Depth) as desk:
-        desk.type("depth", "-1")
-        desk.tab()
+        act(desk, "type depth -1", "tab")
         assert desk.at(Depth).depth.marker

@@ -27,7 +27,7 @@ from fuselatch import (
 )
 from fuselatch.frontends import Session
 from fuselatch.rehearsal import rehearse
-from tests.helpers import told
+from tests.helpers import act, told
 
 COUNT = Shared(int, 0, name="count")
 
@@ -98,8 +98,7 @@ def test_what_goes_there_and_back_runs_no_rule_that_has_seen_it() -> None:
     with rehearse(Returns) as desk:
         desk.at(Returns).lines.add(count=1)
         ran.clear()
-        desk.type("a", "3")
-        desk.tab()
+        act(desk, "type a 3", "tab")
         assert (desk.at(Returns).two.value, desk.at(Returns).many.value, ran) == (2, 2, [])
 
 
@@ -135,8 +134,7 @@ def test_what_reads_a_choice_follows_its_list_at_once() -> None:
             seen.append(self.label.value)
 
     with rehearse(Lists) as desk:
-        desk.pick("pier", "North")
-        desk.pick("berth", "N1")
+        act(desk, "pick pier North", "pick berth N1")
         assert desk.at(Lists).label.value == "N1"
         desk.pick("pier", "South")
         assert seen == ["none", "none"] and desk.at(Lists).label.value == "none"
@@ -283,13 +281,11 @@ def test_rules_follow_session_values_the_date_open_forms_and_the_opener() -> Non
     desk.__enter__()
     form = desk.at(Centre)
     assert (form.count.value, form.today.value, form.word.value) == (0, "2031-05-04", "")
-    desk.press("more")
-    desk.press("more")
+    act(desk, "press more", "press more")
     with pytest.raises(HandlerFailed):
         desk.press("more")
     assert form.count.value == 2
-    desk.press("go")
-    desk.paste("word", "eider")
+    act(desk, "press go", "paste word eider")
     assert form.word.value == ""
     desk.focus("word")
     desk.at(Side).word.value = "eider"
@@ -298,8 +294,7 @@ def test_rules_follow_session_values_the_date_open_forms_and_the_opener() -> Non
     assert desk.at(Side).echo.value == "x"
     desk.close()
     assert form.word.value == ""
-    desk.wait("1d")
-    desk.tab()
+    act(desk, "wait 1d", "tab")
     assert form.today.value == date(2031, 5, 5).isoformat()
     with pytest.raises(TypeError, match="Shared count: expected int, not str"):
         desk.session[COUNT] = "x"  # type: ignore[misc]
@@ -335,6 +330,5 @@ def test_stale_reads_are_noted_once_a_gesture() -> None:
             assert self.a.value == "" and self.a.value == self.a.value
 
     with rehearse(Reads) as desk:
-        desk.paste("a", "typed")
-        desk.press("b")
+        act(desk, "paste a typed", "press b")
         assert told(desk.trace, "stale") == ["reads a while 'typed' is still a draft"]

@@ -6,7 +6,7 @@ import pytest
 
 from fuselatch import Button, Choice, Event, Form, Label, Number, Refused, Text, Tick, UnknownName, check, on, warn
 from fuselatch.rehearsal import Desk, rehearse
-from tests.helpers import snapshot, told
+from tests.helpers import act, snapshot, told
 
 
 class Stay(Form):
@@ -41,7 +41,7 @@ class Stay(Form):
         """Handle events of two controls."""
 
 
-def act(desk: Desk, gesture: tuple[str, ...]) -> None:
+def make(desk: Desk, gesture: tuple[str, ...]) -> None:
     """Make one gesture of a table."""
     if gesture[0] == "set":
         desk.at(Stay).nights.value = 2
@@ -69,7 +69,7 @@ def test_what_a_person_could_not_start_is_refused_and_changes_nothing(gesture: t
         desk.type("name", "draft")
         before, lines = snapshot(desk.session), len(desk.trace)
         with pytest.raises(Refused) as caught:
-            act(desk, gesture)
+            make(desk, gesture)
         assert str(caught.value) == message
         assert snapshot(desk.session) == before
         assert [entry.kind for entry in desk.trace[lines:]] == ["refused"]
@@ -77,8 +77,7 @@ def test_what_a_person_could_not_start_is_refused_and_changes_nothing(gesture: t
 
 def test_a_refusal_names_the_line_that_made_it_so() -> None:
     with rehearse(Stay) as desk:
-        desk.tick("power")
-        desk.untick("power")
+        act(desk, "tick power", "untick power")
         with pytest.raises(Refused) as caught:
             desk.type("cable", "x")
         line = caught.value.line
@@ -116,14 +115,11 @@ def test_accepting_marks_all_that_fail_and_goes_to_the_first() -> None:
 
 def test_a_warning_is_confirmed_once_and_goes_with_the_outcome() -> None:
     with rehearse(Stay, user="clerk-1") as desk:
-        desk.type("name", "Eider")
-        desk.type("nights", "21")
-        desk.press("save")
+        act(desk, "type name Eider", "type nights 21", "press save")
         assert (desk.prompt.text, desk.prompt.default, desk.prompt.tone) == ("Nights: a long stay", "Go back", "warning")
         desk.close()
         assert desk.form.is_open and desk.at(Stay).nights.focused
-        desk.press("save")
-        desk.answer("Go on")
+        act(desk, "press save", "answer 'Go on'")
         assert desk.outcome is not None and desk.outcome.accepted
         assert [(one.control, one.text, one.user, one.when) for one in desk.outcome.overrides] == [
             ("nights", "a long stay", "clerk-1", "2031-05-04T09:30:00")
@@ -132,11 +128,7 @@ def test_a_warning_is_confirmed_once_and_goes_with_the_outcome() -> None:
 
 def test_hidden_and_disabled_controls_are_neither_checked_nor_handed_over() -> None:
     with rehearse(Stay) as desk:
-        desk.tick("power")
-        desk.type("cable", "long")
-        desk.untick("power")
-        desk.type("name", "Eider")
-        desk.press("save")
+        act(desk, "tick power", "type cable long", "untick power", "type name Eider", "press save")
         assert desk.outcome is not None
         assert dict(desk.outcome.values) == {
             "name": "Eider", "nights": None, "pier": None, "berth": None, "power": False, "cable": "", "secret": "",
@@ -147,13 +139,11 @@ def test_hidden_and_disabled_controls_are_neither_checked_nor_handed_over() -> N
 def test_what_a_choice_holds_is_cleared_when_it_is_no_longer_offered() -> None:
     with rehearse(Stay) as desk:
         form = desk.at(Stay)
-        desk.pick("pier", "North")
-        desk.pick("berth", "N2")
+        act(desk, "pick pier North", "pick berth N2")
         start = len(desk.trace)
         desk.pick("pier", "South")
         assert form.berth.text == "N2"
-        desk.pick("berth", "S1")
-        desk.pick("pier", "North")
+        act(desk, "pick berth S1", "pick pier North")
         assert form.berth.is_blank
         assert told(desk.trace[start:], "change").count("berth.value: S1 → blank") == 1
 

@@ -21,7 +21,7 @@ from fuselatch import (
 )
 from fuselatch.core.forms.form import controls_of, plan_of
 from fuselatch.rehearsal import rehearse
-from tests.helpers import snapshot
+from tests.helpers import act, snapshot
 
 
 class Span(Group):
@@ -86,12 +86,7 @@ def test_controls_have_paths_in_tab_order() -> None:
 def test_each_use_has_its_own_values_checks_rules_and_handlers() -> None:
     with rehearse(Survey) as desk:
         form = desk.at(Survey)
-        desk.type("first.name", "Basin")
-        desk.tab()
-        desk.type("first.depth.high", "4")
-        desk.type("tide.low", "5")
-        desk.type("tide.high", "3")
-        desk.tab()
+        act(desk, "type first.name Basin", "tab", "type first.depth.high 4", "type tide.low 5", "type tide.high 3", "tab")
         assert (form.first.depth.width.value, form.tide.width.value, form.total.value) == (4, -2, 2)
         assert form.tide.low.marker.text == "wrong way round" and not form.first.depth.low.findings
         assert (form.heard.value, vars(form.tide)["changes"], vars(form.first.depth)["changes"]) == ("++", 1, 1)
@@ -112,12 +107,9 @@ def test_a_group_is_hidden_and_switched_off_as_a_whole() -> None:
         desk.tick("deep")
         assert form.second.path == "second" and form.second.visible
         form.tide.enabled = False
-        desk.focus("save")
-        desk.press("save")
+        act(desk, "focus save", "press save")
         assert desk.session.view.notice == "Name: Enter a value"
-        desk.type("first.name", "x")
-        desk.untick("deep")
-        desk.press("save")
+        act(desk, "type first.name x", "untick deep", "press save")
         assert desk.outcome is not None and desk.outcome.values["tide.low"] is None
 
 
@@ -139,10 +131,7 @@ def test_a_subclass_leaves_controls_out_with_what_hears_them() -> None:
 
     assert "tide.low" not in plan_of(Small).controls and list(plan_of(Small).controls)[-1] == "extra"
     with rehearse(Small) as desk:
-        desk.type("first.name", "x")
-        desk.tab()
-        desk.type("first.depth.high", "4")
-        desk.tab()
+        act(desk, "type first.name x", "tab", "type first.depth.high 4", "tab")
         assert desk.at(Small).heard.value == "+"
         assert [path for path in controls_of(desk.form) if "." not in path] == ["deep", "heard", "save", "extra"]
 

@@ -26,7 +26,7 @@ from fuselatch import (
 )
 from fuselatch.frontends import Session
 from fuselatch.rehearsal import Unfinished, rehearse
-from tests.helpers import snapshot, told
+from tests.helpers import act, snapshot, told
 
 WHO = contextvars.ContextVar("WHO", default="no one")
 
@@ -132,14 +132,12 @@ def test_a_rule_that_raises_fails_the_gesture_that_made_it_stale() -> None:
 
 def test_accepting_that_fails_keeps_the_dialog_open() -> None:
     with rehearse(Sums) as desk:
-        desk.press("dialog")
-        desk.tick("bad")
+        act(desk, "press dialog", "tick bad")
         before = snapshot(desk.session)
         with pytest.raises(HandlerFailed):
             desk.press("ok")
         assert snapshot(desk.session) == before
-        desk.untick("bad")
-        desk.press("ok")
+        act(desk, "untick bad", "press ok")
         assert desk.at(Sums).b.value == 8
 
 
@@ -245,8 +243,7 @@ def test_one_changed_a_control_and_none_for_a_set_back() -> None:
             heard.append(("c", None, None, ""))
 
     with rehearse(Once) as desk:
-        desk.type("a", "1")
-        desk.tab()
+        act(desk, "type a 1", "tab")
         assert heard == [("changed", None, 2.0, "program")]
 
 

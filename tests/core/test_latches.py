@@ -27,7 +27,7 @@ from fuselatch.core.model.latch_records import end_of, is_over
 from fuselatch.frontends import Session
 from fuselatch.rehearsal import Desk, rehearse
 from fuselatch.stores import LatchRecord, MemoryLatches
-from tests.helpers import told
+from tests.helpers import act, told
 
 BUTTONS = ("Yes", "No")
 WRONG: Any = "recrod"
@@ -199,12 +199,7 @@ def test_a_warning_of_a_check_is_confirmed_once_and_stays_among_the_overrides() 
                 event.block("not yet")
 
     with rehearse(Depths, user="imke") as desk:
-        desk.type("depth", "1")
-        desk.press("ok")
-        desk.answer("Go on")
-        desk.wait("5m")
-        desk.type("depth", "1.5")
-        desk.press("ok")
+        act(desk, "type depth 1", "press ok", "answer 'Go on'", "wait 5m", "type depth 1.5", "press ok")
         assert desk.outcome is not None and not desk.prompt
         assert [(one.text, one.user, one.when) for one in desk.outcome.overrides] == [
             ("shallow", "imke", "2031-05-04T09:30:00"),

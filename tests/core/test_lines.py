@@ -29,7 +29,7 @@ from fuselatch import (
 from fuselatch.rehearsal import Desk
 from fuselatch.scenes import Scene
 from fuselatch.stores import MemoryRecords
-from tests.helpers import snapshot, told
+from tests.helpers import act, snapshot, told
 
 EXTRAS = [
     {"id": 1, "booking": 1, "what": "power", "count": 2, "price": Decimal("3.00"), "place": 2},
@@ -122,18 +122,13 @@ def test_lines_that_have_gone_are_let_go_of() -> None:
     state = form._state
     kept = len(state.controls), len(state.nodes), len(state.containers)
     for _ in range(3):
-        desk.record("next")
-        desk.record("first")
-        desk.add_line("extras")
-        desk.remove_line("extras[2]")
-        desk.record("first")
+        act(desk, "record next", "record first", "add_line extras", "remove_line 'extras[2]'", "record first")
     assert (len(state.controls), len(state.nodes), len(state.containers)) == kept and whats(form) == ["crane", "power"]
 
 
 def test_a_line_changes_once_and_what_is_derived_follows() -> None:
     desk, _, form = opened()
-    desk.type("extras[1].count", "5")
-    desk.tab()
+    act(desk, "type 'extras[1].count' 5", "tab")
     assert (form.total.value, form.log.value) == (Decimal("55.00"), "changed extras[1] 15.00; ") and form.records.is_changed
     assert form.extras[1].price.focused
     assert desk.why("extras[1].amount.value").startswith("extras[1].amount.value is 15")
@@ -143,8 +138,7 @@ def test_lines_start_move_and_go_and_are_called_by_their_places() -> None:
     desk, store, form = opened()
     desk.add_line("extras")
     assert form.extras[2].what.focused and form.extras[2].count.value == 1
-    desk.pick("extras[2].what", "water")
-    desk.move_line("extras[2]", "0")
+    act(desk, "pick 'extras[2].what' water", "move_line 'extras[2]' 0")
     assert whats(form) == ["water", "crane", "power"] and form.extras[0].what.name == "extras[0].what"
     assert form.extras[0].what.focused
     for _ in range(4):
@@ -152,8 +146,7 @@ def test_lines_start_move_and_go_and_are_called_by_their_places() -> None:
     assert form.extras[1].count.focused, "Tab goes by the places of the lines"
     desk.remove_line("extras[1]")
     assert desk.session.view.notice == "the crane stays" and len(form.extras) == 3
-    desk.focus("extras[2].count")
-    desk.remove_line("extras[2]")
+    act(desk, "focus 'extras[2].count'", "remove_line 'extras[2]'")
     assert whats(form) == ["water", "crane"] and form._state.focus is not None and form._state.focus._is_usable
     desk.record("save")
     assert [(row["id"], row["what"], row["place"]) for row in store.sources["extras"]] == [
@@ -162,8 +155,7 @@ def test_lines_start_move_and_go_and_are_called_by_their_places() -> None:
         (5, "water", 1),
     ]
     assert store.transactions == 1 and not form.records.is_changed
-    desk.type("extras[0].count", "7")
-    desk.record("save")
+    act(desk, "type 'extras[0].count' 7", "record save")
     assert store.sources["extras"][2]["count"] == 7, "a line that was added is changed after that"
 
 
@@ -182,32 +174,26 @@ def test_what_fails_puts_lines_back_with_their_rules() -> None:
         desk.press("fail")
     desk.focus("vessel")
     assert snapshot(desk.session).keys() == before.keys() and whats(form) == ["crane", "power"]
-    desk.type("extras[1].count", "4")
-    desk.tab()
+    act(desk, "type 'extras[1].count' 4", "tab")
     assert form.total.value == Decimal("52.00") and form.extras[1].amount.name == "extras[1].amount"
 
 
 def test_lines_are_checked_with_their_record() -> None:
     desk, store, form = opened()
-    desk.type("extras[1].count", "400")
-    desk.press("keep")
+    act(desk, "type 'extras[1].count' 400", "press keep")
     assert desk.session.view.notice == "Extras 2, Count: too dear" and form.extras[1].count.focused
     assert store.transactions == 0
-    desk.remove_line("extras[1]")
-    desk.press("keep")
+    act(desk, "remove_line 'extras[1]'", "press keep")
     assert store.transactions == 1 and [row["id"] for row in store.sources["extras"]] == [2, 4]
 
 
 def test_a_record_is_kept_before_its_first_line_or_refuses_it_with_its_findings() -> None:
     desk, store, form = opened(at=None)
-    desk.record("new")
-    desk.add_line("extras")
+    act(desk, "record new", "add_line extras")
     assert len(form.extras) == 0 and form.vessel.marker and form.vessel.focused
-    desk.type("vessel", "Heron")
-    desk.add_line("extras")
+    act(desk, "type vessel Heron", "add_line extras")
     assert form.records.key == 3 and len(form.extras) == 1 and store.transactions == 1
-    desk.pick("extras[0].what", "power")
-    desk.press("ok")
+    act(desk, "pick 'extras[0].what' power", "press ok")
     assert store.sources["extras"][3] == {
         "id": 5,
         "booking": 3,
@@ -250,8 +236,7 @@ def test_removing_a_record_with_lines(form: type[Form], asked: str, left: list[i
 
 def test_a_line_under_a_record_that_is_not_kept_is_refused_in_plain_words() -> None:
     desk, _, form = opened(Refuses)
-    desk.record("new")
-    desk.add_line("extras")
+    act(desk, "record new", "add_line extras")
     assert desk.session.view.notice == "Extras: save this record before adding lines" and not len(form.extras)
 
 
@@ -268,13 +253,11 @@ def test_a_refused_store_leaves_lines_as_they_were_and_a_foreign_change_is_asked
     desk.type("extras[0].count", "3")
     store.sources["extras"][1] = {**EXTRAS[1], "count": 9}
     store.versions["extras"] += 1
-    desk.record("save")
-    desk.answer("Compare")
+    act(desk, "record save", "answer Compare")
     assert desk.prompt.text == "Count: yours 3, theirs 9"
     desk.answer("Keep editing")
     assert form.extras[0].count.draft == "3"
-    desk.record("save")
-    desk.answer("Use theirs")
+    act(desk, "record save", "answer 'Use theirs'")
     assert form.extras[0].count.value == 9 and not form.records.is_changed
 
 
@@ -285,13 +268,9 @@ def test_lines_without_records_are_the_outcome_and_go_with_a_submit() -> None:
         ok = Button("OK", closes="accepted")
 
     with Desk(Scene(Order)) as desk:
-        desk.add_line("extras")
-        desk.pick("extras[0].what", "water")
-        desk.press("more")
+        act(desk, "add_line extras", "pick 'extras[0].what' water", "press more")
         assert not len(desk.at(Order).extras)
-        desk.add_line("extras")
-        desk.pick("extras[0].what", "power")
-        desk.press("ok")
+        act(desk, "add_line extras", "pick 'extras[0].what' power", "press ok")
     assert desk.outcome is not None and [line["what"] for line in desk.outcome.values["extras"]] == ["power"]
 
 

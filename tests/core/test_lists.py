@@ -29,7 +29,7 @@ from fuselatch.core.model.choices import choices_of, folded
 from fuselatch.rehearsal import Desk, rehearse
 from fuselatch.scenes import Scene
 from fuselatch.stores import MemoryRecords
-from tests.helpers import told
+from tests.helpers import act, told
 
 
 class Tide(enum.Enum):
@@ -149,8 +149,7 @@ def test_several_are_picked_and_taken_away_in_the_order_of_the_list() -> None:
         form: Any = desk.at(Voyage)
         desk.pick("power", "solar")
         assert form.power.value == ("solar", "wind") and form.power.text == "solar, wind" and form.power.position == 0
-        desk.pick("power", "wind")
-        desk.pick("power", "SOLAR")
+        act(desk, "pick power wind", "pick power SOLAR")
         assert form.power.value == () and form.power.is_blank and form.power.position is None
         form.power.value = ["wind", "solar", "wind"]
         assert form.power.value == ("solar", "wind")
@@ -170,21 +169,15 @@ def test_an_entry_that_is_not_in_the_list_is_offered_to_it() -> None:
     records = MemoryRecords({"places": [dict(row) for row in PLACES]})
     with Desk(Scene(Voyage, records=records)) as desk:
         form = desk.at(Voyage)
-        desk.type("kind", " ketch ")
-        desk.tab()
+        act(desk, "type kind ' ketch '", "tab")
         assert desk.prompt.text == "Add 'ketch' to Kind?"
         desk.answer("Use once")
         assert form.kind.value == "ketch" and list(form.kind.choices) == ["sloop", "barge"]
-        desk.type("kind", "cutter")
-        desk.tab()
-        desk.answer("Add it")
+        act(desk, "type kind cutter", "tab", "answer 'Add it'")
         assert list(form.kind.choices) == ["sloop", "barge", "cutter"]
-        desk.type("kind", "BARGE")
-        desk.tab()
+        act(desk, "type kind BARGE", "tab")
         assert not desk.prompt and form.kind.value == "barge"
-        desk.type("region_too", "Marsh")
-        desk.tab()
-        desk.answer("Add it")
+        act(desk, "type region_too Marsh", "tab", "answer 'Add it'")
         assert records.sources["places"][-1] == {"region": "Marsh", "country": "Norland"}
         assert list(form.region.choices) == ["Coast", "Hills", "Marsh"]
         form.kind.value = "yawl"
@@ -227,11 +220,9 @@ def test_typing_ahead_takes_an_exact_match_then_beginnings_then_words() -> None:
         assert view.list_open and view.choices == ("Teal", "Tealight", "Sea Teal", "Old Teal") and view.choice_count == 7
         desk.tab()
         assert form.boat.value == "Teal" and desk.form.on.focused  # type: ignore[attr-defined]
-        desk.type("boat", "old")
-        desk.key("Enter")
+        act(desk, "type boat old", "key Enter")
         assert form.boat.value == "Old Teal"
-        desk.type("boat", "nothing like it")
-        desk.tab()
+        act(desk, "type boat 'nothing like it'", "tab")
         assert "isn't in the list" in form.boat.marker.text
 
 

@@ -12,6 +12,7 @@ from fuselatch.rehearsal import Desk, rehearse
 from fuselatch.scenes import Scene
 from fuselatch.services import Host, Selection
 from fuselatch.stores import MemoryRecords
+from tests.helpers import act
 
 SCORES: list[dict[str, Any]] = [
     {"number": 1, "name": "Ulle", "pier": "North", "score": 3.0, "Boat name": "Eider"},
@@ -87,8 +88,7 @@ def test_a_form_begins_at_what_the_host_has_selected_or_says_why_not(chosen: Any
 def test_a_fresh_record_under_a_parent_belongs_to_it() -> None:
     store = scores()
     with Desk(Scene(Scores, records=store, only={"pier": "West"})) as desk:
-        desk.type("name", "Ulle")
-        desk.press("keep")
+        act(desk, "type name Ulle", "press keep")
         assert store.sources["scores"][3]["pier"] == "West" and desk.session.view.forms[0].record == "new record (1 saved)"
 
 

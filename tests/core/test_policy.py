@@ -24,6 +24,7 @@ from fuselatch import (
 from fuselatch.frontends import Session
 from fuselatch.policy import Policy, PolicyError
 from fuselatch.rehearsal import rehearse
+from tests.helpers import act
 
 
 class Address(Group):
@@ -87,9 +88,7 @@ def test_texts_and_levels_are_the_policys_and_the_code_sees_what_it_declared() -
     policy = Policy.parse(DESK.replace('"home.short" = "warn"\n', ""))
     for kind in (Haul, SmallHaul):
         with rehearse(kind, policy=policy) as desk:
-            desk.type("boat", "Eider")
-            desk.type("tons", "12")
-            desk.press("lift")
+            act(desk, "type boat Eider", "type tons 12", "press lift")
             prompt = desk.prompt
             assert (prompt.title, prompt.text) == ("Crane", "3 people at the crane for Eider?")
             assert (prompt.buttons, prompt.default) == (("Up she goes", "Wait"), "Wait")

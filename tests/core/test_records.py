@@ -29,7 +29,7 @@ from fuselatch.core.model.record_changes import Change
 from fuselatch.rehearsal import Desk, rehearse
 from fuselatch.scenes import Scene
 from fuselatch.stores import MemoryRecords, StoreRefused
-from tests.helpers import snapshot, told
+from tests.helpers import act, snapshot, told
 
 
 def rows() -> list[dict[str, Any]]:
@@ -128,8 +128,7 @@ def test_a_gesture_that_has_written_is_never_done_again() -> None:
 
     desk, store = at_work(Prints)
     with desk:
-        desk.record("new")
-        desk.type("boat", "Dunlin")
+        act(desk, "record new", "type boat Dunlin")
         with pytest.raises(HandlerFailed, match="the queue of letters is gone"):
             desk.press("same_one")
         assert not desk.prompt and [row["boat"] for row in store.sources["boats"]].count("Dunlin") == 1
@@ -162,9 +161,7 @@ def test_rules_follow_which_record_is_in_hand_and_what_any_form_writes() -> None
             desk.record(step)
             assert other.place.value == place
         desk.focus(Both.boat)
-        desk.record("new")
-        desk.type("boat", "Dunlin")
-        desk.record("save")
+        act(desk, "record new", "type boat Dunlin", "record save")
         assert (other.place.value, other.count.value) == ("1 of 4: 1", 4), "what another form has written"
         desk.type("boat", "fails")
         with pytest.raises(HandlerFailed, match="on purpose"):
@@ -192,9 +189,7 @@ def test_leaving_a_changed_record_keeps_it_with_only_what_differs() -> None:
     written: list[Change] = []
     store.refuse = lambda changes: written.extend(changes)
     with desk:
-        desk.type("boat", "Old Eider")
-        desk.untick("paid")
-        desk.record("next")
+        act(desk, "type boat 'Old Eider'", "untick paid", "record next")
         assert desk.at(Scores).records.key == 2
         # The note's column is left alone: it is disabled.
         assert written == [Change("change", "boats", 1, {"boat": "Old Eider", "paid": False}, rows()[0])]
@@ -204,8 +199,7 @@ def test_leaving_a_changed_record_keeps_it_with_only_what_differs() -> None:
         desk.clear("boat")
         desk.record("next")  # blocked: boat is blank
         assert desk.at(Scores).records.key == 1 and desk.at(Scores).boat.marker.text == "Enter a value"
-        desk.type("boat", "Eider")
-        desk.record("save")
+        act(desk, "type boat Eider", "record save")
         assert store.transactions == 2
 
 
@@ -213,10 +207,7 @@ def test_leaving_a_changed_record_keeps_it_with_only_what_differs() -> None:
 def test_a_form_that_asks_before_a_changed_record_is_left(answer: str, key: int, boat: str) -> None:
     desk, store = at_work(AsksFirst)
     with desk:
-        desk.record("next")
-        desk.record("first")
-        desk.type("boat", "X")
-        desk.record("next")
+        act(desk, "record next", "record first", "type boat X", "record next")
         desk.answer(answer)
         assert desk.at(AsksFirst).records.key == key and store.sources["boats"][0]["boat"] == boat
 
@@ -229,18 +220,14 @@ def test_a_fresh_record_is_given_its_key_and_defaults_alone_keep_nothing() -> No
         assert (form.boat.value, form.size.value, form.whereabouts.value) == ("", 8, "in") and not form.records.is_changed
         desk.record("first")
         assert store.transactions == 0
-        desk.record("new")
-        desk.type("boat", "Dunlin")
-        desk.press("same_one")
+        act(desk, "record new", "type boat Dunlin", "press same_one")
         assert (form.records.key, form.records.position_text) == (6, "4 of 4")
         assert store.sources["boats"][3] == {"number": 6, "boat": "Dunlin", "size": 8.0, "state": "in", "paid": False}
         desk.press("new_one")
         assert form.records.key is None and store.transactions == 1
-        desk.record("first")
-        desk.press("keep_it")
+        act(desk, "record first", "press keep_it")
         assert form.records.position_text == "2 of 4" and form.boat.focused
-        desk.record("last")
-        desk.press("keep_it")
+        act(desk, "record last", "press keep_it")
         assert form.records.position_text == "new record (4 saved)"
 
 
@@ -248,17 +235,14 @@ def test_removing_asks_and_goes_to_the_next() -> None:
     desk, store = at_work()
     with desk:
         form = desk.at(Scores)
-        desk.record("2")
-        desk.record("remove")
+        act(desk, "record 2", "record remove")
         assert desk.prompt.text == "Remove record 2?" and desk.prompt.default == "Cancel"
         desk.answer("Cancel")
         assert form.records.key == 2
-        desk.record("remove")
-        desk.answer("Remove")
+        act(desk, "record remove", "answer Remove")
         assert form.records.key == 5 and [row["number"] for row in store.sources["boats"]] == [1, 5]
         for _ in range(2):
-            desk.record("remove")
-            desk.answer("Remove")
+            act(desk, "record remove", "answer Remove")
         assert form.records.position_text == "new record (0 saved)"
         with pytest.raises(Refused, match="new and not saved"):
             desk.record("remove")
@@ -312,8 +296,7 @@ def test_a_store_that_refuses_leaves_everything_as_it_was_and_may_be_tried_again
     store.refuse = refuse
     with desk:
         form = desk.at(Scores)
-        desk.type("boat", "Old Eider")
-        desk.tab()
+        act(desk, "type boat 'Old Eider'", "tab")
         before = snapshot(desk.session)
         desk.record("next")
         assert desk.prompt.text == "Couldn't save: the disk is full"
@@ -351,8 +334,7 @@ def test_of_a_row_that_somebody_else_changed_meanwhile_a_person_says_whose_count
 ) -> None:
     desk, store = at_work()
     with desk:
-        desk.type("boat", "Mine")
-        desk.tab()
+        act(desk, "type boat Mine", "tab")
         store.sources["boats"][:1] = [theirs] if theirs is not None else []
         store.versions["boats"] += 1
         desk.record(step)
@@ -380,15 +362,11 @@ def test_what_is_compared_names_the_columns_as_people_call_them() -> None:
 def test_accepting_writes_the_record_and_a_record_latch_forgets_with_it() -> None:
     desk, store = at_work()
     with desk:
-        desk.press("once")
-        desk.answer("Yes")
-        desk.press("once")
+        act(desk, "press once", "answer Yes", "press once")
         assert [seen.latch for seen in desk.latches] == ["Scores.sure"] and not desk.prompt
         desk.record("next")
         assert not desk.latches
-        desk.record("first")
-        desk.type("boat", "Eider II")
-        desk.press("ok")
+        act(desk, "record first", "type boat 'Eider II'", "press ok")
     assert (
         desk.outcome is not None
         and desk.outcome[Scores.boat] == "Eider II"

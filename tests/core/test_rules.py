@@ -31,7 +31,7 @@ from fuselatch import (
 from fuselatch.frontends import Gesture, Session
 from fuselatch.rehearsal import Desk, rehearse
 from fuselatch.stores.memory import MemoryRecords
-from tests.helpers import snapshot, told
+from tests.helpers import act, snapshot, told
 
 
 class Pop(Form):
@@ -142,9 +142,7 @@ def test_rule_01_one_handler_at_a_time_in_order_of_declaration() -> None:
 
 def test_rule_02_gestures_made_while_one_waits_run_to_their_end() -> None:
     desk = desk_of()
-    desk.press("pop")
-    desk.type("word", "x")
-    desk.press("ok")
+    act(desk, "press pop", "type word x", "press ok")
     assert desk.at(Main).b.value == 2
     lines = told(desk.trace)
     assert lines.index("writes log: word=x") < lines.index("b.value: blank → 2")
@@ -154,11 +152,9 @@ def test_rule_02_gestures_made_while_one_waits_run_to_their_end() -> None:
 def test_rule_02_a_dialog_may_close_its_opener() -> None:
     desk = desk_of()
     opener = desk.at(Main)
-    desk.press("pop")
-    desk.paste("word", "x")
+    act(desk, "press pop", "paste word x")
     with pytest.raises(HandlerFailed) as caught:  # the opener's handler resumes, and finds its form closed
-        desk.press("close_opener")
-        desk.answer("Discard")
+        act(desk, "press close_opener", "answer Discard")
     assert isinstance(caught.value.__cause__, FormClosed)
     assert not opener.is_open and not desk.session.forms
     desk.session.close()
@@ -185,8 +181,7 @@ def test_rule_03_only_a_chain_blows_the_fuse_not_many_events() -> None:
             runs.append(event.new)
 
     with rehearse(Many) as desk:
-        desk.press("go")
-        desk.answer("OK")
+        act(desk, "press go", "answer OK")
     assert runs == [299.0]
 
 
@@ -269,14 +264,11 @@ def test_rule_05_writes_come_after_the_last_step_and_before_outward_effects() ->
 
 def test_rule_05_a_store_that_refuses_a_person_may_be_tried_again_and_a_program_fails() -> None:
     desk = desk_of(refuse=lambda rows: "disk full")
-    desk.press("pop")
-    desk.paste("word", "x")
-    desk.tab()
+    act(desk, "press pop", "paste word x", "tab")
     before = snapshot(desk.session)
     desk.press("ok")
     assert desk.prompt.text == "Couldn't save: disk full"
-    desk.answer("Try again")
-    desk.answer("Keep editing")
+    act(desk, "answer 'Try again'", "answer 'Keep editing'")
     assert snapshot(desk.session) == before and desk.at(Pop).is_open
     with pytest.raises(HandlerFailed, match="StoreRefused: disk full"):
         desk.at(Pop).close("accepted")
@@ -321,8 +313,7 @@ def test_rule_05_what_was_written_before_a_dialog_is_not_written_again() -> None
             self.session.records.add("log", {"n": 2})
 
     with rehearse(Once, records=store) as desk:
-        desk.press("go")
-        desk.close()
+        act(desk, "press go", "close")
         assert store.sources["log"] == [{"n": 1}, {"n": 2}] and store.transactions == 2
         desk.key("Ctrl+G", repeat=4)
         desk.close()
@@ -355,8 +346,7 @@ def test_rule_06_what_accepting_sets_is_checked_again() -> None:
             return warn("not round") if a % 10 else None
 
     with rehearse(Again) as desk:
-        desk.type("a", "1")
-        desk.press("save")
+        act(desk, "type a 1", "press save")
         assert desk.prompt.text == "A: not round"
         desk.answer("Go on")
         assert desk.outcome is None and desk.session.view.notice == "A: Too high: 11. Maximum is 10"
@@ -384,13 +374,11 @@ def test_rule_07_changes_are_thrown_away_only_when_asked() -> None:
     desk.close()
     assert desk.outcome is not None  # nothing was changed, nothing is asked
     desk = desk_of()
-    desk.paste("a", "1")
-    desk.close()
+    act(desk, "paste a 1", "close")
     assert (desk.prompt.text, desk.prompt.default) == ("Throw it away?", "Keep editing")
     desk.close()
     assert desk.form.is_open and desk.session.view.notice == "Nothing was discarded"
-    desk.close()
-    desk.answer("Discard")
+    act(desk, "close", "answer Discard")
     assert desk.outcome is not None and desk.outcome.verdict == "cancelled"
 
 
@@ -513,8 +501,7 @@ def test_rule_09_a_shortcut_held_down_presses_once() -> None:
 
 def test_rule_09_focus_goes_on_when_it_loses_its_place() -> None:
     with rehearse(Main) as desk:
-        desk.tick("on")
-        desk.type("extra", "text")
+        act(desk, "tick on", "type extra text")
         start = len(desk.trace)
         desk.at(Main).on.value = False
         assert told(desk.trace[start:], "event") == ["on.changed", "extra.changed", "extra.left", "pop.entered"]
@@ -581,8 +568,7 @@ def test_rule_09_enter_takes_the_match_and_escape_closes_the_list_first() -> Non
         assert is_listing(desk)
         desk.key("Enter")
         assert desk.at(List).pier.value == "North"
-        desk.type("pier", "So")
-        desk.key("Escape")
+        act(desk, "type pier So", "key Escape")
         assert desk.at(List).pier.draft == "So" and not is_listing(desk)
         desk.key("Escape")
         assert desk.at(List).pier.text == "North"
@@ -607,8 +593,7 @@ def test_rule_10_what_is_covered_is_refused_with_a_reason() -> None:
         desk.type(Main.a, "1")
     desk.at(Pop).word.value = "x"
     assert snapshot(desk.session) != before
-    desk.close()
-    desk.press("ask_it")
+    act(desk, "close", "press ask_it")
     with pytest.raises(Refused, match='a prompt is open: "Really\\?"; answer Yes or No'):
         desk.press("save")
     desk.session.close()
@@ -664,8 +649,7 @@ def test_a_session_belongs_to_the_thread_that_made_it() -> None:
     thread.start()
     thread.join()
     assert said == ["a session can only be used from the thread that created it"] * 2
-    desk.press("ask_it")
-    desk.answer("Yes")
+    act(desk, "press ask_it", "answer Yes")
     with pytest.raises(AttributeError, match="Main has no 'extr'; did you mean 'extra'"):
         _ = desk.form.extr  # type: ignore[attr-defined]
 
@@ -742,9 +726,7 @@ def test_what_comes_of_an_answer_may_ask_in_turn() -> None:
             self.inform("Here is B")
 
     with rehearse(Leads) as desk:
-        desk.type("a", "x")
-        desk.key("Enter")
-        desk.answer("OK")
+        act(desk, "type a x", "key Enter", "answer OK")
         # The focus couldn't stay. Moving it is part of the answer, and asks before the first handler resumes.
         assert desk.prompt.text == "Here is B"
         desk.answer("OK")
@@ -768,8 +750,7 @@ def test_a_change_that_waits_is_its_own_though_a_program_sets_the_control_meanwh
             heard.append((event.old, event.new))
 
     with rehearse(Waits) as desk:
-        desk.type("a", "x")
-        desk.tab()
+        act(desk, "type a x", "tab")
         assert heard == []
         desk.at(Waits).b.value = 7
         assert heard == [(5, 7)]

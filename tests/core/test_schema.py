@@ -16,6 +16,7 @@ from fuselatch import Choice, Date, Form, Integer, Money, Number, Percent, Text,
 from fuselatch.frontends import Session
 from fuselatch.rehearsal import rehearse
 from fuselatch.report.schema import form_schema, view_schema
+from tests.helpers import act
 
 DOCS = Path(__file__).parents[2] / "docs"
 
@@ -80,8 +81,7 @@ def test_the_schemas_are_schemas_and_the_view_fits_its_own() -> None:
     for schema in (shipped, form_schema(Ruled)):
         Draft202012Validator.check_schema(schema)
     with rehearse(quiet_monday) as desk:
-        desk.press("find")
-        desk.type("begins", "Ki")
+        act(desk, "press find", "type begins Ki")
         view = json.loads(json.dumps(desk.session.view.to_dict()))
         Draft202012Validator(shipped).validate(view)
         assert hash(desk.session.view) == hash(desk.session.view)

@@ -11,6 +11,7 @@ import pytest
 from fuselatch import Button, Catalog, Choice, DeclarationError, Event, Form, Refused, Table, Text, UnknownName
 from fuselatch.rehearsal import rehearse
 from fuselatch.stores import MemoryRecords
+from tests.helpers import act
 
 BERTHS: list[dict[str, Any]] = [
     {"name": "N2", "pier": "North", "length": 9.5, "free": date(2031, 5, 6), "power": True},
@@ -79,13 +80,11 @@ def test_rows_follow_the_filter_and_are_sorted_with_blanks_last() -> None:
 def test_a_row_is_chosen_kept_while_it_is_there_and_handed_over() -> None:
     desk, store = opened()
     form = desk.at(Plan)
-    desk.pick("pier", "North")
-    desk.pick("berths", "N1")
+    act(desk, "pick pier North", "pick berths N1")
     assert form.berths.row == BERTHS[1] and form.told.value == "3 12.0"
     desk.sort("berths", "name")
     assert form.berths.value == "N1" and form.berths.position == 0
-    desk.double("berths", "N3")
-    desk.key("Enter")
+    act(desk, "double berths N3", "key Enter")
     assert form.taken.value == "N3 N3 " and form.is_open
     desk.type("berths", "n2")
     desk.key("Enter")  # takes the match
@@ -97,8 +96,7 @@ def test_a_row_is_chosen_kept_while_it_is_there_and_handed_over() -> None:
     store.versions["berths"] += 1
     form.refresh()
     assert names(form.berths) == ["S1", "S2"]
-    desk.focus("all_of_them")
-    desk.key("Enter")
+    act(desk, "focus all_of_them", "key Enter")
     assert not form.is_open, "no handlers double click, so that Enter presses the default button"
 
 

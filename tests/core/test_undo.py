@@ -26,6 +26,7 @@ from fuselatch import (
 from fuselatch.frontends import Gesture, Session
 from fuselatch.rehearsal import rehearse
 from fuselatch.stores import MemoryRecords
+from tests.helpers import act
 
 CORE = Path(fuselatch.__file__).parent / "core"
 
@@ -276,8 +277,7 @@ def test_a_typed_key_and_its_focus_stay_when_its_handler_fails() -> None:
 
 def test_a_key_over_a_selection_stays_with_what_it_replaced_gone() -> None:
     with rehearse(Typed) as desk:
-        desk.type("second", "old")
-        desk.focus("first")
+        act(desk, "type second old", "focus first")
         desk.at(Typed).second.focus(select=True)
         for key in "ne":
             desk.key(key)

@@ -9,7 +9,7 @@ import pytest
 from fuselatch import Button, Choice, Form, Group, HandlerFailed, Label, Number, Prompt, Row, Text, Tick
 from fuselatch.frontends import Session
 from fuselatch.rehearsal import Desk, rehearse
-from tests.helpers import told
+from tests.helpers import act, told
 
 
 class Side(Form):
@@ -90,9 +90,7 @@ def test_pointing_comes_in_pairs_whatever_ends_it(then: str, events: list[str]) 
 
 def test_the_view_carries_what_a_face_needs() -> None:
     with rehearse(Seen) as desk:
-        desk.paste("secret", "tide")
-        desk.pick("berths.kind", "120")
-        desk.press()
+        act(desk, "paste secret tide", "pick berths.kind 120", "press")
         view = desk.session.view
         form = view.forms[0]
         controls = {control.name: control for control in form.controls}
@@ -115,10 +113,7 @@ def test_the_view_carries_what_a_face_needs() -> None:
 
 def test_a_password_is_masked_everywhere() -> None:
     with rehearse(Seen) as desk:
-        desk.type("secret", "lowtide")
-        desk.key("x")
-        desk.key("Backspace")
-        desk.tab()
+        act(desk, "type secret lowtide", "key x", "key Backspace", "tab")
         assert desk.at(Seen).secret.value == "lowtide" and desk.why("secret.value").startswith("secret.value is masked")
         assert "lowt" not in json.dumps(desk.session.view.to_dict())
         traced = desk.trace.to_jsonl()

@@ -26,9 +26,8 @@ from fuselatch import (
     UnknownName,
     from_open,
 )
-from fuselatch.rehearsal import Desk, read_cues, rehearse, run_cues
-from fuselatch.rehearsal.loading import importing_from
-from tests.helpers import told
+from fuselatch.rehearsal import Desk, rehearse
+from tests.helpers import act, told
 
 WAYS = Path(__file__).parents[2] / "examples" / "ways"
 WORD = Shared(str, "", name="word")
@@ -145,8 +144,7 @@ def test_each_way_however_the_second_form_ends(way: str, how: str) -> None:
             with pytest.raises(Refused, match="Second is open in front"):
                 desk.type(First.mine, "x")
         if way != "param":
-            desk.type("word", "typed")
-            desk.press("send")
+            act(desk, "type word typed", "press send")
         if how == "fails after it":
             with pytest.raises(HandlerFailed, match="after it"):
                 end(desk, "accepted")
@@ -164,16 +162,6 @@ def test_each_way_however_the_second_form_ends(way: str, how: str) -> None:
             with pytest.raises(HandlerFailed):
                 desk.close()
         assert desk.session.forms == (first,)
-
-
-def test_the_examples_of_the_eight_ways() -> None:
-    done = []
-    with importing_from([WAYS]):
-        for file in sorted(WAYS.glob("*.cues")):
-            run = run_cues(read_cues(file.read_text(encoding="utf-8"), str(file)))
-            done.append(run.passed)
-            assert run.problems == []
-    assert len(done) == 8 and min(done) > 3
 
 
 class Nest(Form):
@@ -223,9 +211,7 @@ def test_a_handler_parked_for_a_year_goes_on_with_the_clock_of_its_answer() -> N
             self.at.value = self.session.today().isoformat()
 
     with rehearse(Late) as desk:
-        desk.press("go")
-        desk.wait("365d")
-        desk.answer("Yes")
+        act(desk, "press go", "wait 365d", "answer Yes")
         assert desk.at(Late).at.value == "2032-05-03"
 
 
@@ -276,14 +262,12 @@ HEARD: list[str] = []
 def test_a_signal_is_heard_by_its_own_form_and_by_hand_after_the_handler_that_sent_it() -> None:
     with rehearse(Listener) as desk:
         listener = desk.at(Listener)
-        desk.press("show_it")
-        desk.press("send")
+        act(desk, "press show_it", "press send")
         assert desk.at(Sender).heard.value == "sent;eins;"
         assert (listener.got.value, HEARD) == ("3.0;", ["words"])
         assert "Sender.depths '3'" in told(desk.trace, "event")
         assert "Sender.words was last raised in entry" in desk.why("words")
-        desk.press("Listener.leave")
-        desk.press("send")
+        act(desk, "press Listener.leave", "press send")
         assert listener.got.value == "3.0;"  # a method of a closed form hears no more
         desk.press("ok")
 
@@ -329,10 +313,7 @@ def test_from_open_takes_settled_values_of_the_front_one_and_notes_a_pending_dra
     with rehearse(Start) as desk:
         desk.press("guest")
         assert desk.at(Guest).host.value == ""
-        desk.close()
-        desk.press("both")
-        desk.type("name", "Pelle")
-        desk.press("Start.guest")
+        act(desk, "close", "press both", "type name Pelle", "press Start.guest")
         assert desk.at(Guest).host.value == "Oda"
         desk.close()
         desk.session.front.hide()
@@ -344,8 +325,7 @@ def test_from_open_takes_settled_values_of_the_front_one_and_notes_a_pending_dra
         with pytest.raises(NotAllowedHere, match="all open forms are hidden"):
             desk.session.front  # noqa: B018
         desk.session.first.unhide()
-        desk.press("guest")
-        desk.close()
+        act(desk, "press guest", "close")
     assert told(desk.trace, "stale") == ["reads name while 'Pelle' is still a draft"]
 
 
@@ -364,11 +344,9 @@ def test_one_typed_value_is_asked_for_with_its_checks() -> None:
         desk.press("go")
         form = desk.form
         assert (form.title, form.note.value) == ("Depth", "How deep is it?")  # type: ignore[attr-defined]
-        desk.type("value", "12")
-        desk.key("Enter")
+        act(desk, "type value 12", "key Enter")
         assert desk.form is form and desk.form.value.marker.text == "Too high: 12 m. Maximum is 9 m"  # type: ignore[attr-defined]
-        desk.type("value", "2.5")
-        desk.key("Enter")
+        act(desk, "type value 2.5", "key Enter")
         assert got == [2.5] and desk.form.title == "Again"
         desk.close()
         assert got == [2.5, None]

@@ -19,7 +19,7 @@ from fuselatch.core.forms.form import controls_of, plan_of
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.model.gestures import VERBS
 from fuselatch.rehearsal import read_cue_file, rehearse, run_all_cues
-from tests.helpers import snapshot
+from tests.helpers import act, snapshot
 
 DATA = Path(make_data.DATA)
 
@@ -62,8 +62,7 @@ def test_a_boat_longer_than_any_band_is_a_warning() -> None:
     with rehearse(scenes.quiet_monday) as desk:
         for name, text in (("vessel", "Old Heron"), ("length", "36")):
             desk.type(name, text)
-        desk.pick("pier", "Outer")
-        desk.pick("berth", "O8")
+        act(desk, "pick pier Outer", "pick berth O8")
         desk.press(BookingForm.book)
         assert desk.prompt.text == "Length: Unusually long"
         desk.answer("Go on")
@@ -75,12 +74,9 @@ def test_a_boat_longer_than_any_band_is_a_warning() -> None:
 
 def test_the_search_fills_in_what_is_known() -> None:
     with rehearse(scenes.quiet_monday) as desk:
-        desk.press("find")
-        desk.type("begins", "SAMPH")
-        desk.tab()
+        act(desk, "press find", "type begins SAMPH", "tab")
         assert list(desk.at(VesselSearch).match.choices) == ["Samphire"]
-        desk.pick("match", "Samphire")
-        desk.press("take")
+        act(desk, "pick match Samphire", "press take")
         form = desk.at(BookingForm)
         found = next(vessel for vessel in tables.vessels() if vessel.name == "Samphire")
         assert (form.vessel.value, form.length.value) == (found.name, found.length)

@@ -13,6 +13,7 @@ from fuselatch.frontends import Session
 from fuselatch.rehearsal import Desk, rehearse
 from fuselatch.scenes import Scene
 from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters, Services
+from tests.helpers import act
 
 
 class Tides(Form, title="Tides", keys="ctrl+t"):
@@ -56,27 +57,21 @@ def test_a_form_opens_by_name_or_shortcut_and_one_that_is_open_comes_to_the_fron
         desk.key("Ctrl+T")
         tides = desk.at(Tides)
         assert tides.spot == "mole" and desk.session.first is tides and desk.outcome is None
-        desk.open("Plain")
-        desk.key("ctrl+t")
+        act(desk, "open Plain", "key ctrl+t")
         assert desk.form is tides and len(desk.session.forms) == 2
         desk.press("ask_it")
         with pytest.raises(Refused, match="a prompt is open"):
             desk.open("Plain")
-        desk.key("Ctrl+T")
-        desk.answer("OK")
-        desk.press("dialog")
+        act(desk, "key Ctrl+T", "answer OK", "press dialog")
         with pytest.raises(Refused, match="Plain is in front"):
             desk.open("Tides")
         desk.key("Ctrl+T")
         assert desk.session.view.notice == "Ctrl+T: Plain is open in front"
-        desk.close()
-        desk.press("Tides.aside")
-        desk.open("Tides")
+        act(desk, "close", "press Tides.aside", "open Tides")
         assert desk.form is tides
         with pytest.raises(UnknownName, match="unknown form 'Tide'; did you mean 'Tides'"):
             desk.open("Tide")
-        desk.open("Plain")
-        desk.close()
+        act(desk, "open Plain", "close")
     with rehearse(Plain) as desk, pytest.raises(UnknownName, match="open it with forms="):
         desk.open("Tides")
 
