@@ -29,7 +29,8 @@ class LocaleFormats:
         try:
             self.locale = Locale.parse(locale, sep="-" if "-" in locale else "_")
         except (UnknownLocaleError, ValueError) as error:
-            raise ValueError(f"'{locale}' isn't a known locale; write one such as en, de or fr-CH ({error})") from None
+            why = str(error).partition("\n")[0]
+            raise ValueError(f"'{locale}' isn't a known locale; write one such as en, de or fr-CH ({why})") from None
         self._date = four_digit_year(self.locale.date_formats["short"].pattern)
         self._order = list(dict.fromkeys(re.sub(r"[^dMy]", "", self._date)))
 

@@ -79,14 +79,18 @@ class Note(Form):
     note = Text("Note")
 
 
-def broken(turn: Any, gesture: Gesture, control: Any) -> None:
+BROKEN = """
+def broken(turn, gesture, control):
     turn.put_value(control, "half done", 0)
     raise KeyError(1001)
+"""
 
 
 def test_an_error_of_the_library_says_what_was_done_and_ends_the_session(monkeypatch: pytest.MonkeyPatch) -> None:
     steps: Any = STEPS
-    monkeypatch.setitem(steps, "focus", broken)
+    library: dict[str, Any] = {"__name__": "fuselatch.made_up"}
+    exec(BROKEN, library)
+    monkeypatch.setitem(steps, "focus", library["broken"])
     session = Session(Note)
     with pytest.raises(EngineFailed) as failed:
         session.feed(Gesture(verb="focus", control="note"))

@@ -7,7 +7,9 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, ClassVar
 
-from fuselatch import Button, Form
+import pytest
+
+from fuselatch import Button, Form, HandlerFailed, Text
 from fuselatch.cli import main
 from fuselatch.frontends import Formats
 from fuselatch.kinds import InputControl, LiveInput, Source, Unparsable
@@ -81,3 +83,23 @@ def test_a_new_kind_is_exported_generated_and_described(capsys: Any, tmp_path: P
     ):
         main(words, standalone_mode=False)
     assert "  hue  colour  'Hue'" in capsys.readouterr().out and (tmp_path / "sail.png").stat().st_size > 1000
+
+
+class Broken(Colour):
+    """Fails on one text."""
+
+    def parse(self, text: str, live: Any, formats: Formats) -> Rgb:
+        return super().parse(str(int(text)), live, formats)
+
+
+def test_a_kind_that_fails_is_named_and_the_session_goes_on() -> None:
+    class Boom(Form):
+        hue = Broken("Hue")
+        note = Text("Note")
+
+    with rehearse(Boom) as desk:
+        desk.type("hue", "x")
+        with pytest.raises(HandlerFailed, match=r"test_own_kind.py:\d+: ValueError.*in Broken.parse ← focus note"):
+            desk.focus("note")
+        desk.clear("hue")
+        desk.focus("note")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable
 from types import TracebackType
 from typing import Any
@@ -43,6 +44,27 @@ def failed(error: Exception, function: Callable[..., Any], event: Event | None, 
     # Set here because compiled code ignores `from`.
     failure.__cause__ = error
     return failure
+
+
+def place_outside(error: BaseException) -> tuple[str, int, str] | None:
+    """Return file, line and function of the developer's code that raised an error, or None if the library did.
+
+    Such code is called by the library without a handler: a kind of control, a store, formats.
+    """
+    frames = []
+    step: TracebackType | None = error.__traceback__
+    while step is not None:
+        frames.append(step)
+        step = step.tb_next
+    for frame in reversed(frames):
+        module = str(frame.tb_frame.f_globals.get("__name__", ""))
+        first = module.partition(".")[0]
+        if first == "fuselatch":
+            return None
+        if first not in sys.stdlib_module_names:
+            code = frame.tb_frame.f_code
+            return code.co_filename, frame.tb_lineno, code.co_qualname
+    return None
 
 
 MOST_SHOWN = 8

@@ -8,7 +8,7 @@ from functools import partial
 
 from fuselatch.core.engine import focus, pointing
 from fuselatch.core.engine.closing import close_without_handlers
-from fuselatch.core.engine.failure import failure_of, guarded, tell
+from fuselatch.core.engine.failure import chain, failure_of, guarded, place_outside, tell
 from fuselatch.core.engine.loop import drain, happen
 from fuselatch.core.engine.state import PauseWait, SessionState, Turn, gesture_control
 from fuselatch.core.engine.store import StoreRefused
@@ -214,10 +214,14 @@ def tell_failure(turn: Turn, error: BaseException) -> None:
 
 
 def blamed(turn: Turn, error: BaseException) -> BaseException:
-    """Return an error that says whose it is. One that nothing explains is the library's, and breaks the session."""
+    """Return an error that says whose it is. One that the library raised without a reason breaks the session."""
     # An argument of a wrong type or value, from a program, is raised as it is.
     explained = (FuseLatchError, TypeError, ValueError) if turn.by == "program" else FuseLatchError
     if isinstance(error, Exception) and not isinstance(error, explained):
+        found = place_outside(error)
+        if found is not None:
+            file, line, function = found
+            return HandlerFailed((file, line), error, chain(turn.event, function, turn.description), turn.description)
         error = EngineFailed(turn.description, error)
     if isinstance(error, EngineFailed):
         turn.session.broken = str(error)

@@ -25,7 +25,7 @@ from typing import (
     overload,
 )
 
-from fuselatch.core.forms.controls import Live, LiveButton, LiveLabel
+from fuselatch.core.forms.controls import Live, LiveButton, LiveInput, LiveLabel
 from fuselatch.core.forms.defaults import LastEntered, NthChoice
 from fuselatch.core.forms.prompts import TONES, Tone
 from fuselatch.core.forms.rules import Rule, is_rule
@@ -316,6 +316,7 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
     its JSON type (`json`, `schema`), and the Python type that it is for in generated forms (`generated_for`).
     """
 
+    live: ClassVar[type[Live]] = LiveInput
     accepts = frozenset({"type"})
     enters: ClassVar[str] = "type"
     """The verb that enters a value."""
