@@ -6,6 +6,8 @@ from collections.abc import Callable, Mapping
 from importlib import import_module
 from typing import Any
 
+from fuselatch.core.model.names import NoSuchName, suggest
+
 ELSEWHERE = (
     "fuselatch",
     "fuselatch.frontends",
@@ -30,7 +32,8 @@ def lazily(package: str, where: Mapping[str, tuple[str, ...]]) -> tuple[Callable
             raise AttributeError(name)
         module = names.get(name)
         if module is None:
-            raise AttributeError(f"module '{package}' has no '{name}'; {hint(package, name, names)}")
+            # Worked out only when it is read: `from fuselatch import stores` asks here before it imports the module.
+            raise NoSuchName(lambda: f"module '{package}' has no '{name}'; {hint(package, name, names)}")
         return getattr(import_module(module), name)
 
     return get, lambda: [*names]
@@ -38,9 +41,7 @@ def lazily(package: str, where: Mapping[str, tuple[str, ...]]) -> tuple[Callable
 
 def hint(package: str, name: str, names: Mapping[str, str]) -> str:
     """Return where a name is, or the closest one."""
-    from fuselatch.core.model.names import suggest
-
     for other in ELSEWHERE:
-        if other != package and name in dir(import_module(other)):
+        if other != package and name in import_module(other).__all__:
             return f"it is in {other}"
     return suggest(name, names)

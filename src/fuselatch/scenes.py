@@ -15,6 +15,8 @@ from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.model.latch_records import LatchStore
 from fuselatch.stores.memory import MemoryRecords
 
+__all__ = ["NOW", "Scene"]
+
 NOW: Final = datetime(2031, 5, 4, 9, 30)
 """The time of a rehearsal without `now`."""
 

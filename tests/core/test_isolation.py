@@ -8,6 +8,8 @@ import subprocess
 import sys
 from pathlib import Path
 
+import pytest
+
 import fuselatch.core
 
 CORE = Path(fuselatch.core.__file__).parent
@@ -65,3 +67,12 @@ def test_a_fresh_process_that_imports_the_core_loads_nothing_forbidden() -> None
 def path_first(program: str) -> str:
     """A program with this process's path, without site's files, which import at will."""
     return f"import sys; sys.path[:0] = {[path for path in sys.path if path]!r}\n{program}"
+
+
+@pytest.mark.parametrize(
+    ("name", "hint"),
+    [("Session", "it is in fuselatch.frontends"), ("Policy", "it is in fuselatch.policy"), ("re", "choose from")],
+)
+def test_an_unknown_public_name_says_where_it_is(name: str, hint: str) -> None:
+    with pytest.raises(AttributeError, match=f"module 'fuselatch' has no '{name}'; {hint}"):
+        getattr(fuselatch, name)

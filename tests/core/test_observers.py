@@ -83,7 +83,7 @@ def store() -> MemoryRecords:
 
 def test_an_observer_is_told_everything() -> None:
     log = Log()
-    play(Session(Stay, records=store(), observers=(log,)))
+    play(Session(Stay, records=store(), observers=(each for each in [log])))
     lines = iter(log.lines)
     # In this order, with others between them.
     for wanted in (
@@ -134,7 +134,7 @@ def test_an_observer_that_raises_fails_the_gesture_and_no_more(method: str) -> N
     assert session.trace and not session._state.broken
 
 
-@pytest.mark.parametrize("observers", [Observer(), [Stay], ["log"]])
+@pytest.mark.parametrize("observers", [Observer(), [Stay], ["log"], 3])
 def test_what_isnt_an_observer_is_refused(observers: Any) -> None:
     with pytest.raises(TypeError, match="observers must be a list of Observer objects"):
         Session(Stay, records=store(), observers=observers)

@@ -99,7 +99,8 @@ def test_a_kind_that_fails_is_named_and_the_session_goes_on() -> None:
 
     with rehearse(Boom) as desk:
         desk.type("hue", "x")
-        with pytest.raises(HandlerFailed, match=r"test_own_kind.py:\d+: ValueError.*in Broken.parse ← focus note"):
+        with pytest.raises(HandlerFailed, match=r"test_own_kind.py:\d+: ValueError.*in Broken.parse ← focus note") as failed:
             desk.focus("note")
+        assert failed.value.__cause__ is failed.value.error
         desk.clear("hue")
         desk.focus("note")

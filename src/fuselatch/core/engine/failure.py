@@ -61,12 +61,14 @@ def place_outside(error: BaseException) -> tuple[str, int, str] | None:
         first = module.partition(".")[0]
         if first == "fuselatch":
             return None
-        if first not in sys.stdlib_module_names:
+        if first not in sys.stdlib_module_names and first not in LIBRARIES:
             code = frame.tb_frame.f_code
             return code.co_filename, frame.tb_lineno, code.co_qualname
     return None
 
 
+LIBRARIES = frozenset({"babel", "filelock", "greenlet", "openpyxl", "pandas", "psycopg", "sqlalchemy"})
+"""Packages that the library itself calls."""
 MOST_SHOWN = 8
 
 

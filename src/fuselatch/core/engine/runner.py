@@ -221,7 +221,9 @@ def blamed(turn: Turn, error: BaseException) -> BaseException:
         found = place_outside(error)
         if found is not None:
             file, line, function = found
-            return HandlerFailed((file, line), error, chain(turn.event, function, turn.description), turn.description)
+            failure = HandlerFailed((file, line), error, chain(turn.event, function, turn.description), turn.description)
+            failure.__cause__ = error
+            return failure
         error = EngineFailed(turn.description, error)
     if isinstance(error, EngineFailed):
         turn.session.broken = str(error)

@@ -67,7 +67,7 @@ class SessionRecords:
         self._engine = engine
 
     def rows(self, source: str) -> tuple[Mapping[str, Any], ...]:
-        """Return all rows of a source, with what this gesture has staged. PolicyRules can read them."""
+        """Return all rows of a source, with what this gesture has staged. Rules can read them."""
         found: tuple[Mapping[str, Any], ...] = self._engine.state.rows.read(source)
         return found
 
@@ -393,17 +393,17 @@ class Session:
         return self._state.read_clock()
 
     def today(self) -> date:
-        """Return the session's date. PolicyRules can read it."""
+        """Return the session's date. Rules can read it."""
         found: date = self._state.day.read("today")
         return found
 
     def find(self, form: Callable[..., F]) -> F | None:
-        """Return the front form of a class, or None. PolicyRules can read it."""
+        """Return the front form of a class, or None. Rules can read it."""
         found: F | None = self._state.open_forms.read(form)
         return found
 
     def __getitem__(self, shared: Shared[T]) -> T | None:
-        """Return the session's value of a `Shared`. PolicyRules can read it."""
+        """Return the session's value of a `Shared`. Rules can read it."""
         found: T | None = self._engine.read_shared(shared)
         return found
 

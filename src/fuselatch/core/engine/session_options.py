@@ -81,7 +81,10 @@ class Options:
         if type(made.max_runs) is not int or made.max_runs < 1:
             raise TypeError(f"Session(…): max_runs must be a number of handler runs, not {made.max_runs!r}")
         observers: Any = made.observers
-        if observers and (isinstance(observers, Observer) or not all(isinstance(one, Observer) for one in observers)):
+        # A tuple, because looking at a generator uses it up.
+        watching = tuple(observers) if isinstance(observers, Iterable) else (observers,)
+        made.__dict__["observers"] = watching
+        if watching and (watching[0] is observers or not all(isinstance(one, Observer) for one in watching)):
             raise TypeError("Session(…): observers must be a list of Observer objects, such as [coverage]")
         return made
 
