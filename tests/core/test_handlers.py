@@ -10,7 +10,6 @@ import pytest
 from fuselatch import (
     Abandoned,
     Button,
-    Choice,
     Event,
     Form,
     FormClosed,
@@ -18,262 +17,142 @@ from fuselatch import (
     HandlerFailed,
     NotAllowedHere,
     Number,
-    Prompt,
     RuleError,
-    Text,
-    Tick,
     check,
 )
-from fuselatch.frontends import Session
+from fuselatch.frontends import Gesture, Session
 from fuselatch.rehearsal import Unfinished, rehearse
+from tests.bench import LOG, Bench, Dialog, bench, doing, fail, heard, undone
 from tests.helpers import act, snapshot, told
 
 WHO = contextvars.ContextVar("WHO", default="no one")
 
 
-class Dialog(Form):
-    """A dialog whose handlers fail at any way to close, on request."""
-
-    word = Text("Word")
-    bad = Tick("Bad")
-    ok = Button("OK", closes="accepted")
-    no = Button("No", closes="cancelled")
-
-    @Form.closing
-    def on_the_way(self) -> None:
-        """Set a value, then fail."""
-        if self.bad.value:
-            self.word.value = "half done"
-            raise ValueError("no way out")
-
-
-class Sums(Form):
-    """Handlers that fail in every place."""
-
-    a = Number("A")
-    b = Number("B")
-    c = Number("C", value=lambda form: 10 / (1 if form.a.value is None else form.a.value))
-    kind = Choice("Kind", choices=lambda form: ("one", "two") if form.b.value != 2 else ("one",))
-    query = Button("Query")
-    dialog = Button("Dialog")
-    done = Button("Done", closes="accepted")
-    leave = Button("Leave", closes="cancelled")
-
-    sure = Prompt("Sure about {a} and {more}?", title="Sure", buttons=("Yes", "No"))
-
-    @a.changed
-    def set_b(self, event: Event) -> None:
-        """Set another control, count, and fail at 13."""
-        self.count = getattr(self, "count", 0) + 1
-        self.b.value = event.new * 2
-        self.kind.value = "one"
-        if event.new == 13:
-            raise KeyError("thirteen")
-
-    @b.typed
-    def no_x(self, event: Event) -> None:
-        """Fail at one key."""
-        self.count = -1
-        if "x" in event.new:
-            raise ValueError("an x")
-
-    @query.clicked
-    def put_query(self) -> None:
-        """Set a value, ask, and fail at No."""
-        self.b.value = 5
-        if self.ask(self.sure, more="more") == "No":
-            raise RuntimeError("no is no answer")
-        self.b.value = 6
-
-    @dialog.clicked
-    def open_dialog(self) -> None:
-        """Set a value, open a dialog, and fail if it says so."""
-        self.b.value = 7
-        outcome = self.open(Dialog)
-        if outcome.accepted and outcome[Dialog.word] == "fail":
-            raise RuntimeError("the word was fail")
-        self.b.value = 8
-
-
-def this_line_of(error: HandlerFailed) -> str:
-    """Return the name of the file that failed."""
-    return error.where[0].replace("\\", "/").rpartition("/")[2]
+def set_and_fail_at_13(form: Bench, event: Event) -> None:
+    """Set another control, count, and fail at 13."""
+    form.count = getattr(form, "count", 0) + 1
+    form.b.value = event.new * 2
+    if event.new == 13:
+        raise KeyError("thirteen")
 
 
 def test_a_failing_handler_puts_everything_back_and_tells_the_chain() -> None:
-    with rehearse(Sums) as desk:
-        desk.at(Sums).a.value = 1
+    with bench({"a": set_and_fail_at_13, "b": heard}) as (desk, form):
+        form.a.value = 1
         desk.type("a", "13")
-        before = snapshot(desk.session)
-        with pytest.raises(HandlerFailed) as caught:
-            desk.tab()
-        error = caught.value
-        assert snapshot(desk.session) == before
-        assert this_line_of(error) == "test_handlers.py" and isinstance(error.__cause__, KeyError)
-        assert error.chain == ("Sums.set_b", "a.changed", "tab") and error.gesture == "tab"
+        error = undone(desk, "tab")
+        assert error.where[0].endswith("bench.py") and isinstance(error.__cause__, KeyError)
+        assert error.chain == ("Bench.a_first", "a.changed", "tab") and error.gesture == "tab"
         assert str(error) == (
-            f"{error.where[0]}:{error.where[1]}: KeyError: 'thirteen'; in Sums.set_b ← a.changed ← tab; undone: tab"
+            f"{error.where[0]}:{error.where[1]}: KeyError: 'thirteen'; in Bench.a_first ← a.changed ← tab; undone: tab"
         )
-        assert told(desk.trace)[-1].startswith("failed in test_handlers.py:")
-        assert vars(desk.form)["count"] == 1
+        assert told(desk.trace)[-1].startswith("failed in bench.py:") and vars(form)["count"] == 1
+        act(desk, "key Escape")
+        with pytest.raises(HandlerFailed):
+            form.a.value = 13
+        form.b.value = 26
+        # What waited in the queue of the gesture that failed is raised anew.
+        assert LOG == [("b", None, 2), ("b", 2, 26)]
 
 
 def test_a_rule_that_raises_fails_the_gesture_that_made_it_stale() -> None:
-    with rehearse(Sums) as desk:
-        desk.at(Sums).a.value = 2
+    class Divides(Form):
+        a = Number("A", default=2)
+        c = Number("C", value=lambda form: 10 / form.a.required_value)
+
+    with rehearse(Divides) as desk:
         before = snapshot(desk.session)
         with pytest.raises(HandlerFailed) as caught:
-            desk.at(Sums).a.value = 0
+            desk.at(Divides).a.value = 0
         assert caught.value.chain[0] == "the rule c.value" and isinstance(caught.value.__cause__, ZeroDivisionError)
         assert snapshot(desk.session) == before
-        desk.at(Sums).a.value = 5
-        assert desk.at(Sums).c.value == 2
+        desk.at(Divides).a.value = 5
+        assert desk.at(Divides).c.value == 2
 
 
 def test_accepting_that_fails_keeps_the_dialog_open() -> None:
-    with rehearse(Sums) as desk:
-        act(desk, "press dialog", "tick bad")
-        before = snapshot(desk.session)
-        with pytest.raises(HandlerFailed):
-            desk.press("ok")
-        assert snapshot(desk.session) == before
-        act(desk, "untick bad", "press ok")
-        assert desk.at(Sums).b.value == 8
+    def no_way(form: Bench) -> None:
+        if form.on.value:
+            form.word.value = "half done"
+            raise ValueError("no way out")
+
+    does = {"go": lambda form: setattr(form.b, "value", form.open(Dialog).accepted + 7), "Dialog closing": no_way}
+    with bench(does) as (desk, form):
+        act(desk, "press go", "tick on")
+        undone(desk, "press ok", "no way out")
+        act(desk, "untick on", "press ok")
+        assert form.b.value == 8
 
 
 def test_a_base_exception_passes_unwrapped_and_puts_back() -> None:
-    class Stop(Form):
-        a = Text("A")
+    def stop(form: Bench) -> None:
+        form.word.value = "changed"
+        raise KeyboardInterrupt
 
-        @a.changed
-        def stop(self) -> None:
-            self.a.value = "changed"
-            raise KeyboardInterrupt
-
-    with rehearse(Stop) as desk:
+    with bench({"word": stop}) as (_, form):
         with pytest.raises(KeyboardInterrupt):
-            desk.at(Stop).a.value = "x"
-        assert desk.at(Stop).a.value == ""
+            form.word.value = "x"
+        assert form.word.value == ""
 
 
 def test_swallowing_the_failure_of_a_dialog_does_not_save_the_gesture() -> None:
-    class Broken(Form):
-        a = Text("A")
+    def try_it(form: Bench) -> None:
+        form.a.value = 1
+        try:
+            form.open(Dialog)
+        except HandlerFailed:
+            form.a.value = 2
 
-        @Form.opened
-        def fail(self) -> None:
-            raise ValueError("at opening")
-
-    class Opener(Form):
-        a = Text("A")
-        go = Button("Go")
-
-        @go.clicked
-        def try_it(self) -> None:
-            self.a.value = "set"
-            try:
-                self.open(Broken)
-            except HandlerFailed:
-                self.a.value = "swallowed"
-
-    with rehearse(Opener) as desk:
-        before = snapshot(desk.session)
-        with pytest.raises(HandlerFailed) as caught:
-            desk.press("go")
-        assert caught.value.chain == ("Broken.fail", "Broken.opened", "Opener.try_it", "go.clicked", "press go")
-        after = snapshot(desk.session)
-        assert after == before
-
-
-class Loop(Form):
-    """Two handlers that trigger each other."""
-
-    pier = Number("Pier")
-    berth = Number("Berth")
-
-    @pier.changed
-    def set_berth(self) -> None:
-        self.berth.value = self.pier.required_value + 1
-
-    @berth.changed
-    def set_pier(self) -> None:
-        self.pier.value = self.berth.required_value + 1
+    with bench({"go": try_it, "Dialog opened": fail("at opening")}) as (desk, _):
+        error = undone(desk, "press go")
+        assert error.chain == ("Dialog.opening", "Dialog.opened", "Bench.go_clicked", "go.clicked", "press go")
 
 
 def test_a_runaway_chain_blows_the_fuse_and_names_the_loop() -> None:
-    with rehearse(Loop) as desk:
+    loop = {
+        "a": lambda form: setattr(form.b, "value", form.a.required_value + 1),
+        "b": lambda form: setattr(form.a, "value", form.b.required_value + 1),
+    }
+    with bench(loop) as (desk, form):
         with pytest.raises(FuseBlown) as caught:
-            desk.at(Loop).pier.value = 1
-        assert caught.value.loop[:5] == ("pier.changed", "set_berth", "berth.changed", "set_pier", "pier.changed")
-        assert "one handler ran more than 100 times for one control: pier.changed → set_berth →" in str(caught.value)
-        assert desk.at(Loop).pier.value is None
-        assert told(desk.trace, "handler").count("runs Loop.set_berth") == 100
-
-
-def test_too_many_handlers_in_one_gesture_blow_it_too() -> None:
+            form.a.value = 1
+        # The rule of `twice` isn't part of it.
+        assert caught.value.loop[:5] == ("a.changed", "a_first", "b.changed", "b_changed", "a.changed")
+        assert "one handler ran more than 100 times for one control: a.changed → a_first →" in str(caught.value)
+        assert form.a.value is None and told(desk.trace, "handler").count("runs Bench.a_first") == 100
     with (
-        Session(Loop, max_runs=30) as session,
-        pytest.raises(FuseBlown, match="handlers ran more than 30 times in one gesture"),
+        Session(doing(**loop), max_runs=30) as session,
+        pytest.raises(FuseBlown, match="ran more than 30 times in one gesture"),
     ):
-        session.front.pier.value = 1  # type: ignore[attr-defined]
+        session.front.a.value = 1  # type: ignore[attr-defined]
 
 
 def test_one_changed_a_control_and_none_for_a_set_back() -> None:
-    heard: list[tuple[str, Any, Any, str]] = []
+    def there_and_back(form: Bench) -> None:
+        form.b.value = 1
+        form.on.value = True
+        form.b.value = 2
+        form.on.value = False
+        form.b.value = 2
 
-    class Once(Form):
-        a = Number("A")
-        b = Number("B")
-        c = Number("C")
-
-        @a.changed
-        def both(self) -> None:
-            self.b.value = 1
-            self.c.value = 1
-            self.b.value = 2
-            self.c.value = None
-            self.b.value = 2
-
-        @b.changed
-        def hear_b(self, event: Event) -> None:
-            heard.append((event.name, event.old, event.new, event.by))
-
-        @c.changed
-        def hear_c(self) -> None:
-            heard.append(("c", None, None, ""))
-
-    with rehearse(Once) as desk:
+    with bench({"a": there_and_back, "b": heard, "on": heard}) as (desk, _):
         act(desk, "type a 1", "tab")
-        assert heard == [("changed", None, 2.0, "program")]
+        assert LOG == [("b", None, 2.0)]
 
 
 def test_handlers_of_a_base_run_first_and_a_replaced_one_hears_what_it_heard() -> None:
-    order: list[str] = []
-
-    class Base(Form):
-        a = Text("A")
-
-        @a.changed
-        def first(self) -> None:
-            order.append("base first")
-
-        @a.changed
-        def second(self) -> None:
-            order.append("base second")
-
-    class Derived(Base):
-        b = Text("B")
-
-        @Base.a.changed
+    class Derived(Bench):
+        @Bench.a.changed
         def third(self) -> None:
-            order.append("third")
+            LOG.append("third")
 
-        def first(self) -> None:
-            order.append("derived first")
+        def a_first(self, event: Event) -> None:
+            LOG.append("first of derived")
 
+    doing(**{"Derived a too": lambda: LOG.append("second of base")})
     with rehearse(Derived) as desk:
-        desk.at(Derived).a.value = "x"
-    assert order == ["derived first", "base second", "third"]
+        desk.at(Derived).a.value = 1
+    assert LOG == ["first of derived", "second of base", "third"]
 
 
 def test_what_is_misplaced_says_where_it_belongs() -> None:
@@ -294,23 +173,17 @@ def test_what_is_misplaced_says_where_it_belongs() -> None:
         def misuse(self) -> None:
             self.b.value = 3
 
-    messages = [
-        (
-            1,
-            "the rule b.value",
-            "a rule, check or default can't set Misplaced.go.caption; set it in a handler",
-        ),
-        (2, "the rule a.waits", "a rule, check or default can't wait for the user (ask 'really?'); ask in a handler"),
-    ]
     with rehearse(Misplaced) as desk:
         form = desk.at(Misplaced)
-        for value, what, message in messages:
+        for value, what, message in (
+            (1, "the rule b.value", "a rule, check or default can't set Misplaced.go.caption; set it in a handler"),
+            (2, "the rule a.waits", "a rule, check or default can't wait for the user (ask 'really?'); ask in a handler"),
+        ):
             with pytest.raises(HandlerFailed) as caught:
                 form.a.value = value
             assert caught.value.chain[0] == what and isinstance(caught.value.error, RuleError)
             assert str(caught.value.error) == message
-        with pytest.raises(HandlerFailed, match=r"Misplaced\.b\.value has a rule and can't be set"):
-            desk.press("go")
+        undone(desk, "press go", r"Misplaced\.b\.value has a rule and can't be set")
         with pytest.raises(NotAllowedHere, match="only a handler can wait"):
             form.inform("outside")
         with pytest.raises(AttributeError, match=r"Misplaced\.a is a control; set a\.value"):
@@ -320,126 +193,74 @@ def test_what_is_misplaced_says_where_it_belongs() -> None:
 
 
 def test_closing_a_session_unwinds_waiting_handlers_innermost_first() -> None:
-    unwound: list[str] = []
     refused: list[str] = []
 
-    class Waiting(Form):
-        go = Button("Go")
-        word = Text("Word")
-
-        @go.clicked
-        def wait(self) -> None:
-            try:
-                self.open(Waiting)
-            finally:
-                unwound.append(repr(self))
+    def wait(form: Bench) -> None:
+        try:
+            form.open(Dialog)
+        finally:
+            LOG.append(repr(form))
+            for late in (lambda: setattr(form.word, "value", "late"), lambda: form.inform("late")):
                 try:
-                    self.word.value = "late"
-                except NotAllowedHere as error:
-                    refused.append(str(error))
-                try:
-                    self.inform("late")
+                    late()
                 except NotAllowedHere as error:
                     refused.append(str(error))
 
-        @word.changed
-        def swallow(self) -> None:
-            try:
-                self.inform("swallow")
-            except Abandoned:
-                unwound.append("swallowed")
+    def swallow(form: Bench) -> None:
+        try:
+            form.inform("swallow")
+        except Abandoned:
+            LOG.append("swallowed")
 
-    session = Session(Waiting)
-    with rehearse(Waiting) as desk:
-        assert desk.form.is_open
+    session = Session(doing(**{"go": wait, "Dialog go": wait, "Dialog word": swallow}))
     for _ in range(3):
-        session.feed(gesture("press", "go"))
+        session.feed(Gesture(verb="press", control="go"))
     session.front.word.value = "x"  # type: ignore[attr-defined]
     session.close()
-    assert unwound == ["swallowed", "<Waiting#3 open>", "<Waiting#2 open>", "<Waiting open>"]
-    assert refused[:2] == [
-        "the session is closing: Waiting.word.value can't be set",
+    assert LOG == ["swallowed", "<Dialog#2 open>", "<Dialog open>", "<Bench open>"]
+    assert len(refused) == 6 and refused[:2] == [
+        "the session is closing: Dialog.word.value can't be set",
         "the session is closing: can't wait for the user (ask 'late')",
     ]
-    assert len(refused) == 6
-
-
-def test_what_waited_in_the_queue_of_a_gesture_that_failed_is_raised_anew() -> None:
-    heard: list[tuple[Any, Any]] = []
-
-    class Fails(Form):
-        a = Number("A")
-        b = Number("B")
-
-        @a.changed
-        def set_and_fail(self) -> None:
-            self.b.value = 5
-            if self.a.value == 13:
-                raise ValueError("thirteen")
-
-        @b.changed
-        def hear(self, event: Event) -> None:
-            heard.append((event.old, event.new))
-
-    with rehearse(Fails) as desk:
-        with pytest.raises(HandlerFailed):
-            desk.at(Fails).a.value = 13
-        desk.at(Fails).b.value = 5
-        assert heard == [(None, 5)]
 
 
 def test_a_prompt_shows_plain_braces_and_the_facts_that_it_names() -> None:
-    class Asks(Form):
-        go = Button("Go")
+    def ask_both(form: Bench) -> None:
+        form.inform("{{plain}}")
+        form.inform("{{plain}} {word}", word="said")
 
-        @go.clicked
-        def ask_both(self) -> None:
-            self.inform("{{plain}}")
-            self.inform("{{plain}} {word}", word="said")
-
-    with rehearse(Asks) as desk:
-        desk.press("go")
-        assert desk.prompt.text == "{plain}"
-        desk.answer("OK")
-        assert desk.prompt.text == "{plain} said"
-        desk.answer("OK")
-
-
-def gesture(verb: str, control: str) -> Any:
-    """A gesture by the user."""
-    from fuselatch.frontends import Gesture
-
-    return Gesture(verb=verb, control=control)
+    with bench({"go": ask_both}) as (desk, _):
+        for step, text in (("press go", "{plain}"), ("answer OK", "{plain} said"), ("answer OK", "")):
+            act(desk, step)
+            assert desk.prompt.text == text
 
 
 def test_a_gesture_runs_in_a_copy_of_the_feeders_context() -> None:
-    seen: list[str] = []
+    def look(form: Bench) -> None:
+        LOG.append(WHO.get())
+        WHO.set("the handler")
+        form.inform("wait")
+        LOG.append(WHO.get())
 
-    class Context(Form):
-        go = Button("Go")
-
-        @go.clicked
-        def look(self) -> None:
-            seen.append(WHO.get())
-            WHO.set("the handler")
-            self.inform("wait")
-            seen.append(WHO.get())
-
-    with rehearse(Context) as desk:
+    with bench({"go": look}) as (desk, _):
         token = WHO.set("the feeder")
         desk.press("go")
         assert WHO.get() == "the feeder"
         desk.answer("OK")
         WHO.reset(token)
-    assert seen == ["the feeder", "the handler"]
+    assert LOG == ["the feeder", "the handler"]
 
 
 def test_what_is_left_open_is_unfinished() -> None:
+    def leave_open(form: Bench) -> Any:
+        return form.open(Dialog) if form.on.value else form.ask("Sure about {a} and {b}?", b="more", buttons=("Yes", "No"))
+
+    form = doing(go=leave_open)
     with pytest.raises(Unfinished, match=r"a prompt is still open: 'Sure about  and more\?' \(Yes, No\)"):
-        with rehearse(Sums) as desk:
-            desk.press("query")
-    with pytest.raises(Unfinished, match="Dialog is still open; last trace entries:\n  "), rehearse(Sums) as desk:
-        desk.press("dialog")
-    with pytest.raises(ZeroDivisionError), rehearse(Sums) as desk:
-        desk.press("dialog")
+        with rehearse(form) as desk:
+            desk.press("go")
+    with pytest.raises(Unfinished, match="Dialog is still open; last trace entries:\n  "), rehearse(form) as desk:
+        act(desk, "tick on", "press go")
+    with pytest.raises(ZeroDivisionError), rehearse(form) as desk:
+        desk.press("go")
         raise ZeroDivisionError

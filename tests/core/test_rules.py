@@ -11,325 +11,172 @@ from typing import Any
 
 import pytest
 
-from fuselatch import (
-    Button,
-    Choice,
-    Event,
-    Form,
-    FormClosed,
-    FuseBlown,
-    HandlerFailed,
-    Number,
-    Opener,
-    Prompt,
-    Refused,
-    Text,
-    Tick,
-    check,
-    warn,
-)
+from fuselatch import Button, Choice, Event, Form, FormClosed, FuseBlown, HandlerFailed, Number, Text, check, warn
 from fuselatch.frontends import Gesture, Session
-from fuselatch.rehearsal import Desk, rehearse
-from fuselatch.stores.memory import MemoryRecords
+from fuselatch.rehearsal import rehearse
+from fuselatch.stores import MemoryRecords
+from tests.bench import LOG, Bench, Dialog, bench, doing, fail, heard, note, refused, undone
 from tests.helpers import act, snapshot, told
 
 
-class Pop(Form):
-    """A dialog with a field, and ways to fail."""
-
-    opener: Any = Opener()
-
-    word = Text("Word")
-    ok = Button("OK", closes="accepted")
-    close_opener = Button("Close opener")
-
-    @close_opener.clicked
-    def close_it(self) -> None:
-        self.opener.close()
-
-    @Form.submitted
-    def write(self) -> None:
-        self.session.records.add("log", {"word": self.word.value})
-
-    @Form.closed
-    def fail_late(self) -> None:
-        if self.word.value == "late":
-            raise ValueError("too late")
+def open_dialog(form: Bench) -> None:
+    """Set a value, open a dialog, and use what it says."""
+    form.a.value = 1
+    if form.open(Dialog).values.get("word") == "fail":
+        raise ValueError("after the dialog")
+    form.b.value = 2
 
 
-class Main(Form, confirm_discard="Throw it away?"):
-    """A form whose handlers can fail in every way."""
-
-    a = Number("A")
-    b = Number("B")
-    twice = Number("Twice", value=lambda form: (form.a.value or 0) * 2)
-    on = Tick("On")
-    extra = Text("Extra", enabled=lambda form: form.on.value)
-    pop = Button("Pop")
-    ask_it = Button("Ask")
-    show_it = Button("Show")
-    save = Button("Save", closes="accepted", keys="Enter")
-    later = Button("Later", closes="later")
-
-    @pop.clicked
-    def open_pop(self) -> None:
-        self.a.value = 1
-        outcome = self.open(Pop)
-        self.b.value = 2
-        if outcome.accepted and outcome[Pop.word] == "fail":
-            raise ValueError("after the dialog")
-
-    @ask_it.clicked
-    def ask_first(self) -> None:
-        self.a.value = 5
-        self.tag = "asking"
-        if self.ask("Really?", buttons=("Yes", "No")) == "No":
-            raise ValueError("after the answer")
-        self.a.value = 6
-
-    @show_it.clicked
-    def show_pop(self) -> None:
-        shown = self.show(Pop)
-        shown.word.value = "shown"
-        if self.b.value == 13:
-            raise ValueError("after the show")
-
-    @Form.closing
-    def on_the_way(self, event: Event) -> None:
-        self.seen = event.new
-        if self.b.value == 99:
-            self.a.value = 99
-            raise ValueError("on the way")
+def ask(form: Bench) -> None:
+    """Set a value, ask, and fail at No."""
+    form.a.value = 5
+    if form.ask("Really?", buttons=("Yes", "No")) == "No":
+        raise ValueError("after the answer")
+    form.a.value = 6
 
 
-def desk_of(form: Any = Main, **more: Any) -> Desk:
-    """Return a started rehearsal with a store."""
-    desk = rehearse(form, records=MemoryRecords({"log": []}, **more))
-    return desk.__enter__()
+def write(form: Form, **row: Any) -> None:
+    """Stage a row of the log."""
+    form.session.records.add("log", row)
 
 
-# ---- 1. Queue
+def write_word(form: Bench) -> None:
+    """Stage what was typed."""
+    write(form, word=form.word.value)
+
+
+def count(form: Bench) -> None:
+    """Count in b."""
+    form.b.value = (form.b.value or 0) + 1
 
 
 def test_rule_01_one_handler_at_a_time_in_order_of_declaration() -> None:
-    order: list[str] = []
+    def first(form: Bench) -> None:
+        LOG.append("first begins")
+        form.b.value = 1
+        LOG.append("first ends")
 
-    class Order(Form):
-        a = Number("A")
-        b = Number("B")
-
-        @a.changed
-        def first(self) -> None:
-            order.append("first begins")
-            self.b.value = 1
-            order.append("first ends")
-
-        @a.changed
-        def second(self) -> None:
-            order.append("second")
-
-        @b.changed
-        def third(self) -> None:
-            order.append("third")
-
-    with rehearse(Order) as desk:
-        desk.at(Order).a.value = 1
-    assert order == ["first begins", "first ends", "second", "third"]
-
-
-# ---- 2. Waiting
+    with bench({"a": first, "a too": note("second"), "b": note("third")}) as (_, form):
+        form.a.value = 1
+    assert LOG == ["first begins", "first ends", "second", "third"]
 
 
 def test_rule_02_gestures_made_while_one_waits_run_to_their_end() -> None:
-    desk = desk_of()
-    act(desk, "press pop", "type word x", "press ok")
-    assert desk.at(Main).b.value == 2
-    lines = told(desk.trace)
-    assert lines.index("writes log: word=x") < lines.index("b.value: blank → 2")
-    desk.session.close()
+    with bench({"go": open_dialog, "Dialog submitted": write_word}) as (desk, form):
+        act(desk, "press go", "type word x", "press ok")
+        assert form.b.value == 2
+        lines = told(desk.trace)
+        assert lines.index("writes log: word=x") < lines.index("b.value: blank → 2")
 
 
 def test_rule_02_a_dialog_may_close_its_opener() -> None:
-    desk = desk_of()
-    opener = desk.at(Main)
-    act(desk, "press pop", "paste word x")
-    with pytest.raises(HandlerFailed) as caught:  # the opener's handler resumes, and finds its form closed
-        act(desk, "press close_opener", "answer Discard")
-    assert isinstance(caught.value.__cause__, FormClosed)
-    assert not opener.is_open and not desk.session.forms
-    desk.session.close()
-
-
-# ---- 3. Fuse
+    with bench({"go": open_dialog, "Dialog go": lambda form: form.opener.close()}) as (desk, form):
+        act(desk, "press go", "paste word x")
+        with pytest.raises(HandlerFailed) as caught:  # the opener's handler resumes, and finds its form closed
+            desk.press("go")
+        assert isinstance(caught.value.__cause__, FormClosed)
+        assert not form.is_open and not desk.session.forms
 
 
 def test_rule_03_only_a_chain_blows_the_fuse_not_many_events() -> None:
-    runs: list[float] = []
+    def many(form: Bench) -> None:
+        for n in range(300):
+            form.a.value = n
+            form.inform("wait a little") if n == 5 else None
 
-    class Many(Form):
-        go = Button("Go")
-        a = Number("A")
-
-        @go.clicked
-        def many(self) -> None:
-            for n in range(300):
-                self.a.value = n
-                self.inform("wait a little") if n == 5 else None
-
-        @a.changed
-        def hear(self, event: Event) -> None:
-            runs.append(event.new)
-
-    with rehearse(Many) as desk:
+    with bench({"go": many, "a": heard}) as (desk, _):
         act(desk, "press go", "answer OK")
-    assert runs == [299.0]
+    assert LOG == [("a", None, 299.0)]
 
 
-def test_rule_03_every_event_knows_its_parent_with_the_trace_off() -> None:
-    class Ring(Form):
-        a = Number("A")
+@pytest.mark.parametrize(("name", "by"), [("a", "a_first"), ("twice", "twice_changed")])
+def test_rule_03_each_event_knows_its_parent_also_through_a_rule_and_with_the_trace_off(name: str, by: str) -> None:
+    def again(form: Bench) -> None:
+        form.a.value = (form.a.value or 0) + 1
 
-        @a.changed
-        def again(self) -> None:
-            self.a.value = self.a.required_value + 1
-
-    with Session(Ring, recording=False) as session, pytest.raises(FuseBlown) as caught:
+    with Session(doing(**{name: again}), recording=False) as session, pytest.raises(FuseBlown) as caught:
         session.front.a.value = 1  # type: ignore[attr-defined]
-    assert caught.value.loop == ("a.changed", "again", "a.changed")
-    assert not len(session.trace)
-
-
-def test_rule_03_a_loop_through_a_rule_is_a_chain_too() -> None:
-    class Through(Form):
-        a = Number("A")
-        twice = Number("Twice", value=lambda form: (form.a.value or 0) * 2)
-
-        @twice.changed
-        def again(self) -> None:
-            self.a.value = (self.a.value or 0) + 1
-
-    with rehearse(Through) as desk, pytest.raises(FuseBlown) as caught:
-        desk.at(Through).a.value = 1
-    assert caught.value.loop == ("twice.changed", "again", "twice.changed")
+    assert caught.value.loop == (f"{name}.changed", by, f"{name}.changed") and not len(session.trace)
     assert "one handler ran more than 100 times for one control" in str(caught.value)
 
 
-# ---- 4. All or nothing
-
-
 def test_rule_04_after_a_filled_dialog_what_it_settled_stays() -> None:
-    desk = desk_of()
-    before = snapshot(desk.session)
-    desk.press("pop")
-    dialog = desk.at(Pop)
-    desk.paste("word", "fail")
-    with pytest.raises(HandlerFailed, match="after the dialog") as caught:
-        desk.press("ok")
-    assert caught.value.gesture == "press pop"
-    assert snapshot(desk.session) == before
-    assert dialog.word.value == "fail" and not dialog.is_open
+    with bench({"go": open_dialog}) as (desk, _):
+        before = snapshot(desk.session)
+        desk.press("go")
+        dialog = desk.at(Dialog)
+        desk.paste("word", "fail")
+        with pytest.raises(HandlerFailed, match="after the dialog") as caught:
+            desk.press("ok")
+        assert caught.value.gesture == "press go"
+        assert snapshot(desk.session) == before
+        assert dialog.word.value == "fail" and not dialog.is_open
 
 
 def test_rule_04_cells_that_another_gesture_settled_are_not_put_back() -> None:
-    desk = desk_of()
-    desk.press("ask_it")
-    desk.at(Main).a.value = 50  # a program, while the handler waits
-    with pytest.raises(HandlerFailed):
-        desk.answer("No")
-    assert desk.at(Main).a.value == 50 and desk.at(Main).twice.value == 100
-
-
-# ---- 5. Writes
+    with bench({"go": ask}) as (desk, form):
+        desk.press("go")
+        form.a.value = 50  # a program, while the handler waits
+        with pytest.raises(HandlerFailed):
+            desk.answer("No")
+        assert form.a.value == 50 and form.twice.value == 100
 
 
 def test_rule_05_writes_come_after_the_last_step_and_before_outward_effects() -> None:
-    done: list[str] = []
+    def stage(form: Bench) -> None:
+        form.afterwards(LOG.append, "letter")
+        write(form, n=1)
+        assert len(form.session.records.rows("log")) == 1
 
-    class Writer(Form):
-        save = Button("Save", closes="accepted")
-        rows = Number("Rows", value=lambda form: len(form.session.records.rows("log")))
-
-        @save.clicked
-        def stage(self) -> None:
-            self.afterwards(done.append, "letter")
-            self.session.records.add("log", {"n": 1})
-            assert self.rows.value == 1
-
-    store = MemoryRecords({"log": []}, lambda rows: done.append("asked"))
-    with rehearse(Writer, records=store) as desk:
-        desk.press("save")
+    store = MemoryRecords({"log": []}, lambda rows: LOG.append("asked"))
+    with bench({"accepting": stage}, records=store) as (desk, _):
+        desk.press("ok")
         assert told(desk.trace)[-1] == "writes log: n=1"
-    assert done == ["asked", "letter"] and store.sources["log"] == [{"n": 1}] and store.transactions == 1
+    assert LOG == ["asked", "letter"] and store.sources["log"] == [{"n": 1}] and store.transactions == 1
 
 
 def test_rule_05_a_store_that_refuses_a_person_may_be_tried_again_and_a_program_fails() -> None:
-    desk = desk_of(refuse=lambda rows: "disk full")
-    act(desk, "press pop", "paste word x", "tab")
-    before = snapshot(desk.session)
-    desk.press("ok")
-    assert desk.prompt.text == "Couldn't save: disk full"
-    act(desk, "answer 'Try again'", "answer 'Keep editing'")
-    assert snapshot(desk.session) == before and desk.at(Pop).is_open
-    with pytest.raises(HandlerFailed, match="StoreRefused: disk full"):
-        desk.at(Pop).close("accepted")
-    assert snapshot(desk.session) == before and desk.at(Pop).is_open
-    desk.session.close()
+    store = MemoryRecords({"log": []}, refuse=lambda rows: "disk full")
+    with bench({"submitted": write_word}, records=store) as (desk, form):
+        act(desk, "paste word x", "tab")
+        before = snapshot(desk.session)
+        desk.press("ok")
+        assert desk.prompt.text == "Couldn't save: disk full"
+        act(desk, "answer 'Try again'", "answer 'Keep editing'")
+        assert snapshot(desk.session) == before and form.is_open
+        with pytest.raises(HandlerFailed, match="StoreRefused: disk full"):
+            form.close("accepted")
+        assert snapshot(desk.session) == before and form.is_open
 
 
-def test_rule_05_what_a_store_has_taken_is_a_fact() -> None:
-    store = MemoryRecords({"log": []})
-
-    class Early(Form):
-        a = Number("A")
-        go = Button("Go")
-
-        @go.clicked
-        def stage_then_fail(self) -> None:
-            self.a.value = 1
-            self.session.records.add("log", {"n": 1})
-            self.open(Pop)
+@pytest.mark.parametrize("fails", [True, False])
+def test_rule_05_what_a_store_has_taken_before_a_dialog_is_a_fact_and_not_written_again(fails: bool) -> None:
+    def stage_and_open(form: Bench) -> None:
+        count(form)
+        write(form, n=1)
+        form.open(Dialog)
+        write(form, n=2)
+        if fails:
             raise ValueError("late")
 
-    with rehearse(Early, records=store) as desk:
-        desk.press("go")
-        assert store.transactions == 1
-        with pytest.raises(HandlerFailed):
-            desk.close()
-        assert desk.at(Early).a.value is None and store.sources["log"] == [{"n": 1}]
-
-
-def test_rule_05_what_was_written_before_a_dialog_is_not_written_again() -> None:
     store = MemoryRecords({"log": []})
-
-    class Once(Form):
-        go = Button("Go", keys="Ctrl+G")
-        count = Number("Count", default=0)
-
-        @go.clicked
-        def stage_and_open(self) -> None:
-            self.session.records.add("log", {"n": 1})
-            self.open(Pop)
-            self.count.value = self.count.required_value + 1
-            self.session.records.add("log", {"n": 2})
-
-    with rehearse(Once, records=store) as desk:
-        act(desk, "press go", "close")
-        assert store.sources["log"] == [{"n": 1}, {"n": 2}] and store.transactions == 2
+    with bench({"go": stage_and_open}, records=store) as (desk, form):
         desk.key("Ctrl+G", repeat=4)
-        desk.close()
-        assert desk.at(Once).count.value == 2
+        assert store.transactions == 1
+        if fails:
+            with pytest.raises(HandlerFailed, match="late"):
+                desk.close()
+        else:
+            desk.close()
+        assert form.b.value == (None if fails else 1)
+        assert store.sources["log"] == [{"n": 1}, {"n": 2}][: 2 - fails] and store.transactions == 2 - fails
 
 
 def test_rule_05_a_closed_handler_that_fails_writes_nothing() -> None:
     store = MemoryRecords({"log": []})
-    with rehearse(Pop, records=store) as desk:
-        desk.paste("word", "late")
-        with pytest.raises(HandlerFailed):
-            desk.press("ok")
-        assert desk.at(Pop).is_open and store.transactions == 0
-
-
-# ---- 6. Submitting
+    with bench({"submitted": write_word, "closed": fail("too late")}, records=store) as (desk, form):
+        undone(desk, "press ok", "too late")
+        assert form.is_open and store.transactions == 0
 
 
 def test_rule_06_what_accepting_sets_is_checked_again() -> None:
@@ -352,90 +199,67 @@ def test_rule_06_what_accepting_sets_is_checked_again() -> None:
         assert desk.outcome is None and desk.session.view.notice == "A: Too high: 11. Maximum is 10"
 
 
-# ---- 7. The way out
+@pytest.mark.parametrize(
+    ("step", "verdict"), [("close", "cancelled"), ("press later", "later"), ("key Escape", "cancelled")]
+)
+def test_rule_07_the_way_out_is_free_and_a_failure_closes_all_the_same(step: str, verdict: str) -> None:
+    def set_and_fail(form: Bench, event: Event) -> None:
+        form.seen, form.a.value = event.new, 99
+        raise ValueError("on the way")
+
+    with bench({"closing": set_and_fail}) as (desk, form):
+        form.b.value = 99
+        desk.type("a", "many")
+        if "Escape" in step:
+            act(desk, step)  # takes back what was typed
+        with pytest.raises(HandlerFailed, match="on the way"):
+            act(desk, step)
+        assert not form.is_open and form.a.value is None and "seen" not in vars(form)
+        assert desk.outcome is not None and desk.outcome.verdict == verdict
 
 
-@pytest.mark.parametrize("way", ["close", "later", "escape"])
-def test_rule_07_the_way_out_is_free_and_a_failure_closes_all_the_same(way: str) -> None:
-    desk = desk_of()
-    form = desk.at(Main)
-    form.b.value = 99
-    desk.type("a", "many")
-    if way == "escape":
-        desk.key("Escape")
-    with pytest.raises(HandlerFailed, match="on the way"):
-        desk.press("later") if way == "later" else desk.close() if way == "close" else desk.key("Escape")
-    assert not form.is_open and form.a.value is None and "seen" not in vars(form)
-    assert desk.outcome is not None and desk.outcome.verdict == ("later" if way == "later" else "cancelled")
+class Keeps(Bench, confirm_discard="Throw it away?"):
+    """Ask before what was entered is thrown away."""
 
 
 def test_rule_07_changes_are_thrown_away_only_when_asked() -> None:
-    desk = desk_of()
-    desk.close()
-    assert desk.outcome is not None  # nothing was changed, nothing is asked
-    desk = desk_of()
-    act(desk, "paste a 1", "close")
-    assert (desk.prompt.text, desk.prompt.default) == ("Throw it away?", "Keep editing")
-    desk.close()
-    assert desk.form.is_open and desk.session.view.notice == "Nothing was discarded"
-    act(desk, "close", "answer Discard")
-    assert desk.outcome is not None and desk.outcome.verdict == "cancelled"
+    with bench(made=Keeps) as (desk, form):
+        desk.close()
+        assert desk.outcome is not None  # nothing was changed, nothing is asked
+    with bench(made=Keeps) as (desk, form):
+        act(desk, "paste a 1", "close")
+        assert (desk.prompt.text, desk.prompt.default) == ("Throw it away?", "Keep editing")
+        desk.close()
+        assert form.is_open and desk.session.view.notice == "Nothing was discarded"
+        act(desk, "close", "answer Discard")
+        assert desk.outcome is not None and desk.outcome.verdict == "cancelled"
 
 
 def test_rule_07_closing_asked_for_in_a_handler_is_a_step_after_it() -> None:
-    class Closes(Form):
-        a = Number("A")
-        go = Button("Go")
+    def end(form: Bench) -> None:
+        form.close("done")
+        form.a.value = 1
 
-        @go.clicked
-        def end(self) -> None:
-            self.close("done")
-            self.a.value = 1
-
-    with rehearse(Closes) as desk:
+    with bench({"go": end}) as (desk, _):
         desk.press("go")
-        assert desk.outcome is not None and (desk.outcome.verdict, desk.outcome[Closes.a]) == ("done", 1.0)
-
-
-# ---- 8. Opening
-
-
-def count_open(desk: Desk) -> int:
-    """Return the number of open forms."""
-    return len(desk.session.forms)
+        assert desk.outcome is not None and (desk.outcome.verdict, desk.outcome[Bench.a]) == ("done", 1.0)
 
 
 def test_rule_07_a_dialog_that_holds_its_closing_holds_that_of_its_opener() -> None:
-    class Stubborn(Form):
-        may = Tick("May")
+    def hold(form: Bench, event: Event) -> None:
+        if not form.on.value:
+            event.block("not yet")
 
-        @Form.closing
-        def hold(self, event: Event) -> None:
-            if not self.may.value:
-                event.block("not yet")
-
-    class Opener1(Form):
-        go = Button("Go")
-
-        @go.clicked
-        def open_it(self) -> None:
-            self.open(Stubborn)
-
-    desk = rehearse(Opener1)
-    desk.__enter__()
-    opener = desk.form
-    desk.press("go")
-    opener.close()
-    assert opener.is_open and count_open(desk) == 2 and desk.session.view.notice == "not yet"
-    desk.tick("may")
-    opener.close()
-    assert count_open(desk) == 0 and desk.session.waits_for == ()
-    desk.session.close()
+    with bench({"go": lambda form: form.open(Dialog), "Dialog closing": hold}) as (desk, form):
+        desk.press("go")
+        form.close()
+        assert form.is_open and len(desk.session.forms) == 2 and desk.session.view.notice == "not yet"
+        desk.tick("on")
+        form.close()
+        assert not desk.session.forms and desk.session.waits_for == ()
 
 
 def test_rule_08_opening_raises_no_changed_but_for_what_opened_sets() -> None:
-    heard: list[str] = []
-
     class Opening(Form):
         a = Number("A", default=1)
         b = Number("B", default=lambda form: form.a.required_value + 1)
@@ -443,119 +267,66 @@ def test_rule_08_opening_raises_no_changed_but_for_what_opened_sets() -> None:
 
         @Form.opened
         def set_one(self) -> None:
-            heard.append(f"opened with {self.c.value}")
+            self.first = self.c.value
             self.a.value = 5
 
         @a.changed
-        def hear(self, event: Event) -> None:
-            heard.append(f"a {event.old} → {event.new}")
-
         @b.changed
-        def never(self) -> None:
-            heard.append("b")
+        def hear(self, event: Event) -> None:
+            self.heard = event.old, event.new
 
     with rehearse(Opening) as desk:
         assert told(desk.trace, "event") == ["Opening.opened", "a.changed", "a.entered"]
-    assert heard == ["opened with 3.0", "a 1.0 → 5.0"]
+        assert (vars(desk.form)["first"], vars(desk.form)["heard"]) == (3.0, (1.0, 5.0))
 
 
-# ---- 9. Focus and keys
-
-
-def test_rule_09_a_key_held_down_never_submits_twice() -> None:
-    class Two(Form):
-        save = Button("Save", closes="accepted", keys="Enter")
-
-    class One(Form):
-        name = Text("Name")
-        go = Button("Go", keys="Enter")
-
-        @go.clicked
-        def open_two(self) -> None:
-            self.count = getattr(self, "count", 0) + 1
-            self.open(Two)
-
-    with rehearse(One) as desk:
-        desk.key("Enter", repeat=5)
-        assert vars(desk.session.first)["count"] == 1 and isinstance(desk.form, Two)
-        desk.key("Enter", repeat=3)
-        assert isinstance(desk.form, One) and vars(desk.form)["count"] == 1
-
-
-def test_rule_09_a_shortcut_held_down_presses_once() -> None:
-    class Counts(Form):
-        n = Number("N", default=0)
-        up = Button("Up", keys="Ctrl+Up")
-
-        @up.clicked
-        def count(self) -> None:
-            self.n.value = self.n.required_value + 1
-
-    with rehearse(Counts) as desk:
-        desk.key("ctrl+up", repeat=5)
-        assert desk.at(Counts).n.value == 1
-        desk.focus("up")
+def test_rule_09_a_key_held_down_presses_and_submits_once() -> None:
+    with bench({"go": count, "accepting": lambda form: form.open(Dialog)}) as (desk, form):
+        desk.key("ctrl+g", repeat=5)
+        desk.focus("go")
         desk.key("Space", repeat=5)
-        assert desk.at(Counts).n.value == 2
+        assert form.b.value == 2
+        act(desk, "focus a")
+        desk.key("Enter", repeat=5)
+        assert desk.at(Dialog) and len(desk.session.forms) == 2
+        desk.key("Enter")
+        assert not desk.session.forms and desk.outcome
 
 
 def test_rule_09_focus_goes_on_when_it_loses_its_place() -> None:
-    with rehearse(Main) as desk:
+    with bench() as (desk, form):
         act(desk, "tick on", "type extra text")
         start = len(desk.trace)
-        desk.at(Main).on.value = False
-        assert told(desk.trace[start:], "event") == ["on.changed", "extra.changed", "extra.left", "pop.entered"]
-        assert desk.at(Main).pop.focused and desk.at(Main).extra.value == "text"
+        form.on.value = False
+        assert told(desk.trace[start:], "event") == ["on.changed", "extra.changed", "extra.left", "go.entered"]
+        assert form.go.focused and form.extra.value == "text"
 
 
 def test_rule_09_the_focus_moves_on_until_it_has_a_place() -> None:
-    class Row3(Form):
-        a = Text("A")
-        b = Text("B")
-        c = Text("C")
-        d = Text("D")
+    def disable(name: str) -> Any:
+        return lambda form: setattr(getattr(form, name), "enabled", False)
 
-        @a.left
-        def one(self) -> None:
-            self.b.enabled = False
-
-        @b.entered
-        def two(self) -> None:
-            self.b.enabled = False
-
-        @c.entered
-        def three(self) -> None:
-            self.c.enabled = False
-
-    with rehearse(Row3) as desk:
-        desk.at(Row3).a.enabled = False
-        assert desk.at(Row3).d.focused
+    with bench({"left": disable("on"), "entered": disable("on")}) as (desk, form):
+        desk.focus("word")
+        form.word.enabled = False
+        assert form.go.focused
+    with bench({"entered": disable("on")}) as (desk, form):
+        desk.focus("word")
+        form.word.enabled = False
+        assert form.go.focused
 
 
 def test_rule_09_a_handler_may_send_the_focus_elsewhere() -> None:
-    class Sends(Form):
-        a = Text("A", default="all of it")
-        b = Tick("B")
-        c = Text("C", keys="Ctrl+G")
-
-        @b.changed
-        def back(self) -> None:
-            self.a.focus(select=True)
-
-    with rehearse(Sends) as desk:
-        desk.tick("b")
-        assert desk.at(Sends).a.focused and desk.session.view.forms[0].controls[0].selected
+    with bench({"on": lambda form: form.word.focus(select=True)}) as (desk, form):
+        form.word.value = "all of it"
+        desk.tick("on")
+        assert form.word.focused and desk.session.view.forms[0].controls[3].selected
         desk.key("x")
-        assert desk.at(Sends).a.text == "x"
-        desk.at(Sends).a.revert()
-        assert desk.at(Sends).a.text == "all of it"
+        assert form.word.text == "x"
+        form.word.revert()
+        assert form.word.text == "all of it"
         desk.key("ctrl+g")
-        assert desk.at(Sends).c.focused
-
-
-def is_listing(desk: Desk) -> bool:
-    """Return True if the first control shows its list."""
-    return desk.session.view.forms[0].controls[0].list_open
+        assert form.go.focused
 
 
 def test_rule_09_enter_takes_the_match_and_escape_closes_the_list_first() -> None:
@@ -564,94 +335,59 @@ def test_rule_09_enter_takes_the_match_and_escape_closes_the_list_first() -> Non
         other = Text("Other")
 
     with rehearse(List) as desk:
-        desk.type("pier", "nor")
-        assert is_listing(desk)
-        desk.key("Enter")
-        assert desk.at(List).pier.value == "North"
-        act(desk, "type pier So", "key Escape")
-        assert desk.at(List).pier.draft == "So" and not is_listing(desk)
-        desk.key("Escape")
-        assert desk.at(List).pier.text == "North"
+        pier = desk.at(List).pier
+        for steps, text, listing in (
+            (("type pier nor",), "nor", True),
+            (("key Enter",), "North", False),
+            (("type pier So", "key Escape"), "So", False),
+            (("key Escape",), "North", False),
+        ):
+            act(desk, *steps)
+            assert (pier.text, desk.session.view.forms[0].controls[0].list_open) == (text, listing)
 
 
-# ---- 10. Refused
-
-
-def test_rule_10_a_refusal_reads_the_clock() -> None:
-    with rehearse(Main) as desk:
+def test_rule_10_a_refusal_reads_the_clock_and_has_a_reason() -> None:
+    with bench({"go": open_dialog, "on": ask}) as (desk, _):
         desk.wait("2h")
-        with pytest.raises(Refused):
-            desk.type("extra", "x")
+        refused(desk, "type extra x", "'extra' is disabled")
         assert desk.trace[-1].time == "2031-05-04T11:30:00"
-
-
-def test_rule_10_what_is_covered_is_refused_with_a_reason() -> None:
-    desk = desk_of()
-    desk.press("pop")
-    before = snapshot(desk.session)
-    with pytest.raises(Refused, match="type a 1: Pop is open in front"):
-        desk.type(Main.a, "1")
-    desk.at(Pop).word.value = "x"
-    assert snapshot(desk.session) != before
-    act(desk, "close", "press ask_it")
-    with pytest.raises(Refused, match='a prompt is open: "Really\\?"; answer Yes or No'):
-        desk.press("save")
-    desk.session.close()
+        desk.press("go")
+        refused(desk, "type Bench.a 1", "type a 1: Dialog is open in front of it")
+        act(desk, "close", "tick on")
+        refused(desk, "press ok", 'a prompt is open: "Really\\?"; answer Yes or No')
 
 
 def test_forms_beside_each_other_both_take_gestures() -> None:
-    brought_to_front: list[str] = []
-
-    class Side(Form):
-        word = Text("Word")
-
-        @Form.brought_to_front
-        def hear(self) -> None:
-            brought_to_front.append("side")
-
-    class Centre(Form):
-        a = Text("A")
-        go = Button("Go")
-
-        @go.clicked
-        def show_side(self) -> None:
-            self.show(Side).word.value = "ready"
-
-        @Form.brought_to_front
-        def hear(self) -> None:
-            brought_to_front.append("centre")
-
-    desk = rehearse(Centre)
-    desk.__enter__()
-    desk.press("go")
-    assert desk.at(Side).word.value == "ready" and not any(form.covered for form in desk.session.view.forms)
-    desk.type(Centre.a, "x")
-    desk.type("Side.word", "y")
-    desk.focus(Centre.a)
-    assert brought_to_front == ["centre", "side", "centre"]
-    assert desk.session.find(Side) is desk.session.forms[1]
-    desk.session.close()
+    does = {"go": lambda form: form.show(Dialog), "front": note("bench"), "Dialog front": note("dialog")}
+    with bench(does) as (desk, _):
+        desk.press("go")
+        assert not any(form.covered for form in desk.session.view.forms)
+        for name in ("Bench.word", "Dialog.word", "Bench.word"):
+            act(desk, f"type {name} x")
+        assert LOG == ["bench", "dialog", "bench"]
+        dialog = desk.session.find(Dialog)
+        assert dialog is desk.session.forms[1]
 
 
 def test_a_session_belongs_to_the_thread_that_made_it() -> None:
-    desk = desk_of()
-    desk.type("a", "1")
-    said: list[str] = []
+    with bench({"go": ask}) as (desk, form):
+        desk.type("a", "1")
+        said: list[str] = []
 
-    def elsewhere() -> None:
-        for verb, *words in (["press", "ask_it"], ["type", "a", "2"]):
-            try:
-                getattr(desk, verb)(*words)
-            except RuntimeError as error:
-                said.append(str(error))
+        def elsewhere() -> None:
+            for step in ("press go", "type a 2"):
+                try:
+                    act(desk, step)
+                except RuntimeError as error:
+                    said.append(str(error))
 
-    thread = threading.Thread(target=elsewhere)
-    thread.start()
-    thread.join()
-    assert said == ["a session can only be used from the thread that created it"] * 2
-    act(desk, "press ask_it", "answer Yes")
-    with pytest.raises(AttributeError, match="Main has no 'extr'; did you mean 'extra'"):
-        _ = desk.form.extr  # type: ignore[attr-defined]
+        thread = threading.Thread(target=elsewhere)
+        thread.start()
+        thread.join()
+        assert said == ["a session can only be used from the thread that created it"] * 2
+        act(desk, "press go", "answer Yes")
+        with pytest.raises(AttributeError, match="Bench has no 'extr'; did you mean 'extra'"):
+            _ = form.extr  # type: ignore[attr-defined]
 
 
 TEN_THOUSAND = """
@@ -692,75 +428,46 @@ def test_ten_waiting_handlers_closed_ten_thousand_times_leave_nothing() -> None:
     assert grown < 4096, f"{grown} KiB"
 
 
-class Curious(Form):
-    """Ask at the second key."""
-
-    word = Text("Word")
-
-    @word.typed
-    def ask_early(self, event: Event) -> None:
-        if event.new == "ab":
-            self.ask("Really?", buttons=("Yes", "No"))
-
-
 def test_a_key_that_is_heard_may_bring_up_a_prompt_where_the_focus_is_already() -> None:
-    with rehearse(Curious) as desk:
+    def ask_early(form: Bench, event: Event) -> None:
+        if event.new == "ab":
+            form.confirm("Really?")
+
+    with bench({"typed": ask_early}) as (desk, form):
         desk.type("word", "abc")
-        assert desk.prompt.text == "Really?" and desk.at(Curious).word.draft == "ab"
-        desk.answer("Yes")
+        assert desk.prompt.text == "Really?" and form.word.draft == "ab"
 
 
 def test_what_comes_of_an_answer_may_ask_in_turn() -> None:
-    class Leads(Form):
-        a = Text("A")
-        b = Text("B")
-        sure = Prompt("Sure?")
+    def close_the_way(form: Bench) -> None:
+        form.word.enabled = False
+        form.inform("Sure?")
 
-        @a.changed
-        def close_the_way(self) -> None:
-            self.a.enabled = False
-            self.ask(self.sure)
-
-        @b.entered
-        def tell_why(self) -> None:
-            self.inform("Here is B")
-
-    with rehearse(Leads) as desk:
-        act(desk, "type a x", "key Enter", "answer OK")
+    with bench({"word": close_the_way, "entered": lambda form: form.inform("Here is On")}) as (desk, form):
+        act(desk, "type word x", "tab", "answer OK")
         # The focus couldn't stay. Moving it is part of the answer, and asks before the first handler resumes.
-        assert desk.prompt.text == "Here is B"
+        assert desk.prompt.text == "Here is On"
         desk.answer("OK")
-        assert not desk.prompt and desk.at(Leads).b.focused
+        assert not desk.prompt and form.on.focused
 
 
 def test_a_change_that_waits_is_its_own_though_a_program_sets_the_control_meanwhile() -> None:
-    heard: list[tuple[Any, Any]] = []
+    def set_and_ask(form: Bench) -> None:
+        form.b.value = 5
+        form.inform("B is set")
 
-    class Waits(Form):
-        a = Text("A")
-        b = Number("B")
-
-        @a.changed
-        def set_and_ask(self) -> None:
-            self.b.value = 5
-            self.inform("B is set")
-
-        @b.changed
-        def hear(self, event: Event) -> None:
-            heard.append((event.old, event.new))
-
-    with rehearse(Waits) as desk:
-        act(desk, "type a x", "tab")
-        assert heard == []
-        desk.at(Waits).b.value = 7
-        assert heard == [(5, 7)]
+    with bench({"a": set_and_ask, "b": heard}) as (desk, form):
+        act(desk, "type a 1", "tab")
+        assert LOG == []
+        form.b.value = 7
+        assert LOG == [("b", 5, 7)]
         desk.answer("OK")
-        assert heard == [(5, 7), (None, 7)]
+        assert LOG == [("b", 5, 7), ("b", None, 7)]
 
 
 def test_a_closed_session_is_let_go_though_its_workers_serve_on() -> None:
-    session = Session(Main, records=MemoryRecords({"log": []}))
-    session.feed(Gesture(verb="press", control="show_it"))
+    session = Session(Bench)
+    session.feed(Gesture(verb="press", control="go"))
     session.close()
     known = weakref.ref(session)
     del session

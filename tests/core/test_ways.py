@@ -14,19 +14,18 @@ from fuselatch import (
     Event,
     Form,
     HandlerFailed,
-    Integer,
     Label,
     NotAllowedHere,
     Number,
     Opener,
     Param,
-    Refused,
     Shared,
     Text,
     UnknownName,
     from_open,
 )
 from fuselatch.rehearsal import Desk, rehearse
+from tests.bench import LOG, Bench, Dialog, bench, refused, undone
 from tests.helpers import act, told
 
 WAYS = Path(__file__).parents[2] / "examples" / "ways"
@@ -141,8 +140,7 @@ def test_each_way_however_the_second_form_ends(way: str, how: str) -> None:
         behind = [] if way == "hiding" else [("First", way not in SHOWN, False, "over")]
         assert seen == [*behind, ("Second", False, way not in SHOWN, "beside" if way == "beside" else "over")]
         if way not in SHOWN:
-            with pytest.raises(Refused, match="Second is open in front"):
-                desk.type(First.mine, "x")
+            refused(desk, "type First.mine x", "Second is open in front")
         if way != "param":
             act(desk, "type word typed", "press send")
         if how == "fails after it":
@@ -164,55 +162,30 @@ def test_each_way_however_the_second_form_ends(way: str, how: str) -> None:
         assert desk.session.forms == (first,)
 
 
-class Nest(Form):
-    """Open itself, or ask, again and again."""
-
-    depth = Integer("Depth", default=lambda form: form.level)
-    level: int = Param(default=0)
-    opener: Nest | None = Opener()
-    below = Text("Below")
-    deeper = Button("Deeper")
-    ask_too = Button("Ask")
-    ok = Button("OK", closes="accepted")
-
-    @deeper.clicked
-    def go_deeper(self) -> None:
-        outcome = self.open(Nest, level=self.level + 1)
-        self.below.value = f"{outcome[Nest.depth]} {outcome[Nest.below]}".strip()
-
-    @ask_too.clicked
-    def ask_and_go(self) -> None:
-        self.below.value = self.ask("Sure?", buttons=("Yes", "No"))
-        self.go_deeper()
-
-
 def test_a_dialog_that_opens_itself_ten_deep_with_prompts_between() -> None:
-    with rehearse(Nest) as desk:
+    def deeper(form: Bench) -> None:
+        if form.on.value:
+            form.ask("Sure?", buttons=("Yes", "No"))
+        below = form.open(Dialog)
+        form.word.value = f"{len(form.session.forms)} {below.values['word']}".strip()
+
+    with bench({"go": deeper, "Dialog go": deeper}) as (desk, form):
         for depth in range(10):
-            assert desk.at(Nest).level == depth
-            desk.press("ask_too" if depth % 2 else "deeper")
-            if desk.prompt:
-                desk.answer("Yes")
+            act(desk, *(("tick on", "press go", "answer Yes") if depth % 2 else ("press go",)))
         assert len(desk.session.forms) == 11 and len(desk.session.waits_for) == 10
-        assert [form.name for form in desk.session.view.forms][-1] == "Nest#11"
-        for _ in range(10):
-            desk.press("ok")
-        assert desk.at(Nest).below.value == "1 2 3 4 5 6 7 8 9 10"
+        assert desk.session.view.forms[-1].name == "Dialog#10"
+        act(desk, *["press ok"] * 10)
+        assert form.word.value == "1 2 3 4 5 6 7 8 9 10"
 
 
 def test_a_handler_parked_for_a_year_goes_on_with_the_clock_of_its_answer() -> None:
-    class Late(Form):
-        at = Text("At")
-        go = Button("Go")
+    def wait(form: Bench) -> None:
+        form.ask("Still there?", buttons=("Yes",))
+        form.word.value = form.session.today().isoformat()
 
-        @go.clicked
-        def wait(self) -> None:
-            self.ask("Still there?", buttons=("Yes",))
-            self.at.value = self.session.today().isoformat()
-
-    with rehearse(Late) as desk:
+    with bench({"go": wait}) as (desk, form):
         act(desk, "press go", "wait 365d", "answer Yes")
-        assert desk.at(Late).at.value == "2032-05-03"
+        assert form.word.value == "2032-05-03"
 
 
 # ---- custom events
@@ -290,138 +263,91 @@ def test_what_a_signal_refuses() -> None:
 # ---- other open forms, hiding, values asked for
 
 
+class Guest(Form):
+    """Take a value of another open form."""
+
+    host = Text("Host", default=from_open(Dialog, "word"))
+
+
 def test_from_open_takes_settled_values_of_the_front_one_and_notes_a_pending_draft() -> None:
-    class Member(Form):
-        name = Text("Name", default="Imke")
+    def show_both(form: Bench) -> None:
+        form.show(Dialog).word.value = "Imke"
+        form.show(Dialog).word.value = "Oda"
 
-    class Guest(Form):
-        host = Text("Host", default=from_open(Member, "name"))
-
-    class Start(Form):
-        both = Button("Both")
-        guest = Button("Guest")
-
-        @both.clicked
-        def show_both(self) -> None:
-            self.show(Member)
-            self.show(Member).name.value = "Oda"
-
-        @guest.clicked
-        def show_guest(self) -> None:
-            self.show(Guest)
-
-    with rehearse(Start) as desk:
-        desk.press("guest")
+    with bench({"go": show_both, "on": lambda form: form.show(Guest)}) as (desk, form):
+        desk.tick("on")
         assert desk.at(Guest).host.value == ""
-        act(desk, "close", "press both", "type name Pelle", "press Start.guest")
+        act(desk, "close", "press go", "type word Pelle", "untick Bench.on")
         assert desk.at(Guest).host.value == "Oda"
         desk.close()
-        desk.session.front.hide()
-        assert [form.name for form in desk.session.view.forms] == ["Member", "Member#2"]
-        for _ in range(2):
-            desk.close()
-        with pytest.raises(Refused, match="all open forms are hidden"):
-            desk.press("guest")
+        form.hide()
+        assert [form.name for form in desk.session.view.forms] == ["Dialog", "Dialog#2"]
+        act(desk, "close", "close")
+        refused(desk, "press go", "all open forms are hidden")
         with pytest.raises(NotAllowedHere, match="all open forms are hidden"):
             desk.session.front  # noqa: B018
-        desk.session.first.unhide()
-        act(desk, "press guest", "close")
-    assert told(desk.trace, "stale") == ["reads name while 'Pelle' is still a draft"]
+        form.unhide()
+        act(desk, "tick on", "close")
+        assert told(desk.trace, "stale") == ["reads word while 'Pelle' is still a draft"]
 
 
 def test_one_typed_value_is_asked_for_with_its_checks() -> None:
-    got: list[Any] = []
+    def ask_depth(form: Bench) -> None:
+        LOG.append(form.ask_value(Number("Depth", unit="m", maximum=9, required=True), text="How deep is it?"))
+        LOG.append(form.ask_value(DEPTH, title="Again"))
 
-    class Asking(Form):
-        go = Button("Go")
-
-        @go.clicked
-        def ask_depth(self) -> None:
-            got.append(self.ask_value(Number("Depth", unit="m", maximum=9, required=True), text="How deep is it?"))
-            got.append(self.ask_value(DEPTH, title="Again"))
-
-    with rehearse(Asking) as desk:
+    with bench({"go": ask_depth}) as (desk, bottom):
         desk.press("go")
-        form = desk.form
-        assert (form.title, form.note.value) == ("Depth", "How deep is it?")  # type: ignore[attr-defined]
+        form: Any = desk.form
+        assert (form.title, form.note.value) == ("Depth", "How deep is it?")
         act(desk, "type value 12", "key Enter")
-        assert desk.form is form and desk.form.value.marker.text == "Too high: 12 m. Maximum is 9 m"  # type: ignore[attr-defined]
+        assert desk.form is form and form.value.marker.text == "Too high: 12 m. Maximum is 9 m"
         act(desk, "type value 2.5", "key Enter")
-        assert got == [2.5] and desk.form.title == "Again"
+        assert LOG == [2.5] and desk.form.title == "Again"
         desk.close()
-        assert got == [2.5, None]
-    with pytest.raises(TypeError, match="ask_value"):
-        Form.ask_value(form, Button("x"))  # type: ignore[arg-type]
+        assert LOG == [2.5, None]
+        with pytest.raises(TypeError, match="ask_value"):
+            bottom.ask_value(Button("x"))  # type: ignore[arg-type]
 
 
 DEPTH = Number("Depth")
 
 
-class Broken(Form):
-    """Can't be opened."""
-
-    word = Text("Word")
-
-    @Form.opened
-    def fail(self) -> None:
-        raise OSError("no light")
-
-
-class Patient(Form):
-    """Open a form that fails, and close a modal dialog in a handler of its custom event."""
-
-    got = Text("Got")
-    try_it = Button("Try")
-    wait = Button("Wait")
-
-    @try_it.clicked
-    def open_broken(self) -> None:
-        self.open(Broken, hiding=True)
-
-    @wait.clicked
-    def open_sender(self) -> None:
-        outcome = self.open(Sender, hiding=True)
-        self.got.value += outcome.verdict
-
-    @Sender.words
-    def close_it(self, event: Event) -> None:
-        self.got.value += f"{event.payload} "
-        event.form.close("enough")
-
-
 def test_a_dialog_that_can_not_open_or_is_closed_by_its_opener_leaves_nothing_hidden() -> None:
+    class Fails(Form):
+        @Form.opened
+        def fail(self) -> None:
+            raise OSError("no light")
+
+    class Patient(Form):
+        got = Text("Got")
+        go = Button("Go")
+
+        @go.clicked
+        def open_one(self) -> None:
+            self.got.value += self.open(Fails if self.got.value else Sender, hiding=True).verdict
+
+        @Sender.words
+        def close_it(self, event: Event) -> None:
+            event.form.close("enough")
+
     with rehearse(Patient) as desk:
-        with pytest.raises(HandlerFailed, match="no light"):
-            desk.press("try_it")
+        act(desk, "press go", "press send")
+        assert desk.at(Patient).got.value == "enough" and desk.session.waits_for == ()
+        undone(desk, "press go", "no light")
         assert [(form.name, form.covered) for form in desk.session.view.forms] == [("Patient", False)]
-        desk.press("wait")
-        assert [form.name for form in desk.session.view.forms] == ["Sender"]
-        desk.press("send")
-        assert desk.at(Patient).got.value == "eins enough" and desk.session.waits_for == ()
 
 
-class Twice(Form):
-    """Opened twice beside itself, with a line."""
-
-    word = Text("Word")
-    more = Button("More")
-
-    @more.clicked
-    def open_another(self) -> None:
-        self.show(Twice, place="beside")
-
-
-@pytest.mark.parametrize(("name", "meant"), [("word", "2"), ("Twice.word", "1"), ("Twice#2.word", "2")])
+@pytest.mark.parametrize(("name", "meant"), [("word", "2"), ("Dialog.word", "1"), ("Dialog#2.word", "2")])
 def test_a_name_means_the_same_to_all(name: str, meant: str) -> None:
-    desk = rehearse(Twice).__enter__()
-    desk.press("more")
-    first, second = (desk.session.control(f"{each}.word") for each in ("Twice", "Twice#2"))
-    first.value, second.value = "1", "2"
-    desk.expect(f"{name}.value", meant)
-    assert desk.session.control(name).value == meant
-    assert desk.why(f"{name}.value").splitlines()[0] == f"word.value is {meant}"
-    desk.paste(name, "new")
-    assert [control.text for control in (first, second)] == (["new", "2"] if meant == "1" else ["1", "new"])
-    with pytest.raises(UnknownName):
-        desk.clear("Twice#3.word")
-    desk.end()
+    with bench({"go": lambda form: (form.show(Dialog, place="beside"), form.show(Dialog, place="beside"))}) as (desk, _):
+        desk.press("go")
+        first, second = (desk.session.control(f"{each}.word") for each in ("Dialog", "Dialog#2"))
+        first.value, second.value = "1", "2"
+        desk.expect(f"{name}.value", meant)
+        assert desk.session.control(name).value == meant
+        assert desk.why(f"{name}.value").splitlines()[0] == f"word.value is {meant}"
+        desk.paste(name, "new")
+        assert [control.text for control in (first, second)] == (["new", "2"] if meant == "1" else ["1", "new"])
+        with pytest.raises(UnknownName):
+            desk.clear("Dialog#3.word")
