@@ -9,7 +9,7 @@ from typing import Any
 
 import pytest
 
-from fuselatch import Button, Event, Form, HandlerFailed, Number, Opener, Refused, Text, Tick
+from fuselatch import Button, Choice, CustomEvent, Event, Form, HandlerFailed, Number, Opener, Refused, Text, Tick
 from fuselatch.rehearsal import Desk, rehearse
 from fuselatch.stores import MemoryRecords
 from tests.helpers import act, snapshot
@@ -31,12 +31,15 @@ class Bench(Form):
 
     opener: Any = Opener()
 
+    sent = CustomEvent(str)
+
     a = Number("A")
     b = Number("B")
     twice = Number("Twice", value=lambda form: (form.a.value or 0) * 2)
     word = Text("Word")
     on = Tick("On")
     extra = Text("Extra", enabled=lambda form: form.on.value)
+    pier = Choice("Pier", choices=("North", "South"))
     go = Button("Go", keys="Ctrl+G")
     ok = Button("OK", closes="accepted", keys="Enter")
     later = Button("Later", closes="later")

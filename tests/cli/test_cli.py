@@ -68,32 +68,16 @@ def test_a_demo_that_can_not_write_says_so(tmp_path: Path) -> None:
     [
         (["rehearse", "{tmp}/good.cues"], 0, ""),
         (["rehearse", "-q", "{tmp}/bad.cues"], 1, ""),
-        (
-            ["rehearse", "{tmp}/goood.cues"],
-            2,
-            "fuselatch: {tmp}/goood.cues: file not found; did you mean '{tmp}/good.cues'?",
-        ),
+        (["rehearse", "{tmp}/goood.cues"], 2, "fuselatch: {tmp}/goood.cues: file not found; did you mean '{tmp}/good.cues'?"),
         (["rehearse", "{tmp}/empty"], 2, "Error: no cue sheets (*.cues) in folder {tmp}/empty"),
-        (
-            ["rehearse", "{tmp}/binary.cues"],
-            2,
-            "fuselatch: {tmp}/binary.cues:2:1: not valid UTF-8; save the file as UTF-8",
-        ),
-        (
-            ["rehearse", "{tmp}/verb.cues"],
-            2,
-            "fuselatch: {tmp}/verb.cues:2:1: unknown step 'prss'; did you mean 'press'?",
-        ),
+        (["rehearse", "{tmp}/binary.cues"], 2, "fuselatch: {tmp}/binary.cues:2:1: not valid UTF-8; save the file as UTF-8"),
+        (["rehearse", "{tmp}/verb.cues"], 2, "fuselatch: {tmp}/verb.cues:2:1: unknown step 'prss'; did you mean 'press'?"),
         (["rehearse"], 2, "Error: Missing argument 'FILE.cues|FOLDER…'."),
-        (
-            ["rehearse", "--from", "{tmp}/none", "x"],
-            2,
-            "Error: Invalid value for '--from': Directory '{tmp}/none' does not exist.",
-        ),
+        (["rehearse", "--from", "{tmp}/none", "x"], 2, "Error: Invalid value for '--from': Directory '{tmp}/none' does not exist."),
         (["rehearce"], 2, "Error: unknown command 'rehearce'; did you mean 'rehearse'?"),
         (["rehearse", "--quiett", "x"], 2, "Error: No such option '--quiett'. Did you mean '--quiet'?"),
     ],
-)
+)  # fmt: skip
 def test_exit_codes_and_one_clear_line(tmp_path: Path, words: list[str], code: int, message: str) -> None:
     (tmp_path / "good.cues").write_text("scene marina.scenes:searching\nexpect open VesselSearch\n")
     (tmp_path / "bad.cues").write_text("scene marina.scenes:searching\nexpect match.value Kittiwake\n")

@@ -29,36 +29,20 @@ SHEETS = {
         ("describe Stay", 2, "fuselatch: 'Stay' isn't a form; write MODULE:NAME, for example stay:Stay"),
         ("describe stay.py:Stay", 2, "fuselatch: 'stay.py' is a file name; write stay:Stay"),
         ("describe stay:Stya", 2, "fuselatch: stay has no form 'Stya'; did you mean 'Stay'?"),
-        (
-            "rehearse stay.py",
-            2,
-            "fuselatch: stay.py: this is a Python file; rehearse takes cue sheets (*.cues). To run its tests use pytest",
-        ),
+        ("rehearse stay.py", 2, "fuselatch: stay.py: this is a Python file; rehearse takes cue sheets (*.cues). To run its tests use pytest"),
         ("rehearse -q typo.cues", 2, "fuselatch: typo.cues:3:1: unknown step 'clik'; did you mean 'press'?"),
         ("rehearse -q other_word.cues", 2, "fuselatch: other_word.cues:3:1: unknown step 'select'; did you mean 'pick'?"),
         ("rehearse -q table.cues", 2, "fuselatch: table.cues:4:1: expected 2 values (a, b), found 3"),
         ("rehearse -q price.cues", 1, "price.cues:3:1: press price: a money field can't be pressed"),
-        (
-            "rehearse -q message.cues",
-            1,
-            "message.cues:4:1: expected message Enter a value, but there is no message (the notice is 'Vessel: Enter a value')",
-        ),
-        (
-            "rehearse quay.cues --mute QuayStay.nope",
-            2,
-            "Error: Invalid value for --mute: unknown handler 'QuayStay.nope'; QuayStay has no handlers",
-        ),
+        ("rehearse -q message.cues", 1, "message.cues:4:1: expected message Enter a value, but there is no message (the notice is 'Vessel: Enter a value')"),
+        ("rehearse quay.cues --mute QuayStay.nope", 2, "Error: Invalid value for --mute: unknown handler 'QuayStay.nope'; QuayStay has no handlers"),
         ("rehearse -q stay.cues --why price.value", 0, "  set by its rule, which reads nights.value (21)"),
-        (
-            "rehearse -q stay.cues --why long_stay",
-            2,
-            "fuselatch: --why long_stay: can't explain 'long_stay'; it is a check; ask about nights.marker",
-        ),
+        ("rehearse -q stay.cues --why long_stay", 2, "fuselatch: --why long_stay: can't explain 'long_stay'; it is a check; ask about nights.marker"),
         ("generate nope.csv", 2, "fuselatch: file nope.csv not found; no CSV files in this folder"),
         ("check stay.py", 0, "1 file checked: no problems"),
         ("--version", 0, "fuselatch 0.1.0 ({core} core)"),
     ],
-)
+)  # fmt: skip
 def test_a_wrong_word_gets_the_right_one(
     words: str, code: int, said: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -150,20 +150,6 @@ def test_the_view_shows_help_and_the_marker_of_what_is_pointed_at() -> None:
         assert desk.session.view.help == "what else"
 
 
-def test_a_check_that_sets_something_fails_with_a_clear_word() -> None:
-    class Sets(Form):
-        a = Number("A")
-        b = Number("B")
-
-        @check(a)
-        def meddle(self, a: float) -> None:
-            self.b.value = a
-
-    with rehearse(Sets) as desk, pytest.raises(HandlerFailed) as caught:
-        desk.at(Sets).a.value = 1
-    assert "a rule, check or default can't set Sets.b.value" in str(caught.value)
-
-
 def test_a_finding_about_a_hidden_control_is_shown_elsewhere() -> None:
     class Elsewhere(Form):
         a = Number("A")
@@ -210,13 +196,3 @@ def test_pointer_handlers_can_not_ask() -> None:
         pytest.raises(HandlerFailed, match=r"a pointer handler can't wait for the user.*use self\.say"),
     ):
         desk.hover("a")
-
-
-def test_a_bound_of_zero_is_a_bound() -> None:
-    class Depth(Form):
-        depth = Number("Depth", minimum=0)
-        note = Text("Note")
-
-    with rehearse(Depth) as desk:
-        act(desk, "type depth -1", "tab")
-        assert desk.at(Depth).depth.marker

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import date
 from typing import Any
 
 import pytest
@@ -27,117 +26,110 @@ from fuselatch import (
 )
 from fuselatch.frontends import Session
 from fuselatch.rehearsal import rehearse
+from tests.bench import LOG, Bench, bench, undone
 from tests.helpers import act, told
 
 COUNT = Shared(int, 0, name="count")
 
 
-def test_each_rule_runs_once_and_only_when_an_input_differs() -> None:
-    ran: list[str] = []
+def counted(name: str, read: Any) -> Any:
+    """Return a rule that notes each run."""
 
-    def rule(name: str, read: Any) -> Any:
-        def run(form: Any) -> float:
-            ran.append(name)
-            return float(read(form) + 1)
+    def run(form: Any) -> Any:
+        LOG.append(name)
+        return read(form)
 
-        return run
+    return run
 
-    class Runs(Form):
-        last = Number("Last", value=rule("last", lambda form: form.middle.value + form.first.value))
-        middle = Number("Middle", value=rule("middle", lambda form: form.first.value))
-        first = Number("First", value=rule("first", lambda form: form.a.value or 0))
-        a = Number("A")
-        b = Number("B")
-        go = Button("Go")
 
-        @go.clicked
-        def there_and_back(self) -> None:
-            before = self.a.value
+def twice(last: float) -> float:
+    """Return it twice, and note the run."""
+    LOG.append("two")
+    return 2 * last
+
+
+class Line(Group):
+    """A line of rules that count."""
+
+    count = Integer("Count")
+
+
+class Runs(Form):
+    """Rules that read rules declared after them, a list, and lines."""
+
+    last = Number("Last", value=counted("last", lambda form: form.middle.value + form.first.value))
+    middle = Number("Middle", value=counted("middle", lambda form: form.first.value + 1))
+    first = Number("First", value=counted("first", lambda form: (form.a.value or 0) + 1))
+    two = Number("Two", value=derive(twice, last))
+    many = Number("Many", value=counted("many", lambda form: len(form.lines.rows) + (form.a.value or 0)))
+    pier = Choice("Pier", choices=("North", "South"))
+    berth = Choice("Berth", choices=lambda form: {"North": ["N1"], "South": ["S1"]}.get(form.pier.value, []))
+    seen = Text("Seen", value=lambda form: form.berth.value or "none")
+    lines = Lines(Line, "Lines")
+    a = Number("A", default=1)
+    b = Number("B")
+
+    @a.changed
+    def there_and_back(self, event: Event) -> None:
+        if event.by == "user":
             self.a.value = 100
-            assert self.last.value == 204
-            self.a.value = before
+            assert self.last.value == 203
+            self.a.value = event.old
 
+    @pier.changed
+    def look(self) -> None:
+        LOG.append(self.seen.value)
+
+
+def test_each_rule_runs_once_and_only_when_an_input_differs() -> None:
+    LOG.clear()
     with rehearse(Runs) as desk:
-        assert ran == ["last", "middle", "first"]
-        ran.clear()
-        desk.at(Runs).b.value = 1
-        assert ran == []
-        desk.at(Runs).a.value = 1
-        assert sorted(ran) == ["first", "last", "middle"]
-        start = len(desk.trace)
-        desk.press("go")
-        events = told(desk.trace[start:], "event")
-        assert not any("changed" in line for line in events)
-        ran.clear()
-        start = len(desk.trace)
-        desk.at(Runs).a.value = 2
-        assert told(desk.trace[start:], "event") == ["a.changed", "first.changed", "middle.changed", "last.changed"]
-
-
-def test_what_goes_there_and_back_runs_no_rule_that_has_seen_it() -> None:
-    ran: list[str] = []
-
-    def noted(name: str, value: float) -> float:
-        ran.append(name)
-        return value
-
-    class Line(Group):
-        count = Integer("Count")
-
-    class Returns(Form):
-        a = Number("A", default=1)
-        two = Number("Two", value=derive(lambda a: noted("two", 2 * a), a))
-        lines = Lines(Line, "Lines")
-        many = Number("Many", value=lambda form: noted("many", len(form.lines.rows) + form.a.required_value))
-
-        @a.changed
-        def there_and_back(self, event: Event) -> None:
-            if event.by == "user":
-                self.a.value, self.a.value = 5, event.old
-
-    with rehearse(Returns) as desk:
-        desk.at(Returns).lines.add(count=1)
-        ran.clear()
-        act(desk, "type a 3", "tab")
-        assert (desk.at(Returns).two.value, desk.at(Returns).many.value, ran) == (2, 2, [])
-
-
-def test_a_rule_follows_what_it_reads_now_not_what_it_read_once() -> None:
-    class Either(Form):
-        first = Tick("First")
-        a = Text("A")
-        b = Text("B")
-        shown = Label("Shown", value=lambda form: form.a.value if form.first.value else form.b.value)
-
-    with rehearse(Either) as desk:
-        form = desk.at(Either)
-        form.b.value = "b"
-        assert form.shown.value == "b"
-        start = len(desk.trace)
-        form.a.value = "a"
-        assert told(desk.trace[start:], "change") == ["a.value: blank → a"]
-        form.first.value = True
-        assert form.shown.value == "a"
-        assert desk.why("shown.value").endswith("by its rule, which reads first.value (yes), a.value (a)")
+        form = desk.at(Runs)
+        assert sorted(LOG) == ["first", "last", "many", "middle", "two"]
+        form.lines.add(count=1)
+        for name, ran in (("b", []), ("a", ["first", "last", "many", "middle", "two"])):
+            LOG.clear()
+            start = len(desk.trace)
+            getattr(form, name).value = 3
+            assert sorted(LOG) == ran
+        assert told(desk.trace[start:], "event") == [
+            f"{name}.changed" for name in ("a", "first", "middle", "last", "two", "many")
+        ]
+        act(desk, "type a 7", "tab")
+        assert (form.a.value, form.last.value) == (3, 9)
+        LOG.clear()
+        form.b.value = 4
+        assert LOG == [], "what went there and back runs no rule that has seen it"
 
 
 def test_what_reads_a_choice_follows_its_list_at_once() -> None:
-    seen: list[str] = []
-
-    class Lists(Form):
-        pier = Choice("Pier", choices=("North", "South"))
-        berth = Choice("Berth", choices=lambda form: {"North": ["N1"], "South": ["S1"]}.get(form.pier.value, []))
-        label = Label("Label", value=lambda form: form.berth.value or "none")
-
-        @pier.changed
-        def look(self) -> None:
-            seen.append(self.label.value)
-
-    with rehearse(Lists) as desk:
+    with rehearse(Runs) as desk:
         act(desk, "pick pier North", "pick berth N1")
-        assert desk.at(Lists).label.value == "N1"
+        assert desk.at(Runs).seen.value == "N1"
+        LOG.clear()
         desk.pick("pier", "South")
-        assert seen == ["none", "none"] and desk.at(Lists).label.value == "none"
+        assert LOG == ["none"] and desk.at(Runs).seen.value == "none"
+
+
+class Either(Form):
+    """A rule that reads one of two."""
+
+    first = Tick("First")
+    a = Text("A")
+    b = Text("B")
+    shown = Label("Shown", value=lambda form: form.a.value if form.first.value else form.b.value)
+
+
+def test_a_rule_follows_what_it_reads_now_not_what_it_read_once() -> None:
+    with rehearse(Either) as desk:
+        form = desk.at(Either)
+        form.b.value = "b"
+        start = len(desk.trace)
+        form.a.value = "a"
+        assert form.shown.value == "b" and told(desk.trace[start:], "change") == ["a.value: blank → a"]
+        form.first.value = True
+        assert form.shown.value == "a"
+        assert desk.why("shown.value").endswith("by its rule, which reads first.value (yes), a.value (a)")
 
 
 @pytest.mark.parametrize("declared", ["derive", "lambda"])
@@ -211,124 +203,120 @@ def test_every_property_may_follow_a_rule() -> None:
                 setattr(form.b, prop, value)
 
 
+NEW = {
+    "caption": "new",
+    "help": "new",
+    "enabled": False,
+    "visible": False,
+    "required": True,
+    "tone": "warning",
+    "choices": ["z"],
+}
+
+
 def test_handlers_set_properties_that_are_traced_and_put_back() -> None:
-    class Sets(Form):
-        a = Text("A")
-        b = Choice("B", choices=("x", "y"))
-        bad = Tick("Bad")
+    def set_all(form: Bench) -> None:
+        for name, value in NEW.items():
+            setattr(form.pier, name, value)
+        form.set_title("New title")
+        if form.on.value:
+            raise ValueError
 
-        @a.changed
-        def set_all(self) -> None:
-            for name in ("caption", "help"):
-                setattr(self.b, name, "new")
-            self.b.enabled = self.b.visible = False
-            self.b.required = True
-            self.b.tone = "warning"
-            self.b.choices = ["z"]
-            self.set_title("New title")
-            if self.bad.value:
-                raise ValueError
+    def state(form: Bench) -> list[object]:
+        return [form.title, form.pier.value, list(form.pier.choices), *(getattr(form.pier, name) for name in list(NEW)[:-1])]
 
-    def state(form: Sets) -> tuple[object, ...]:
-        b = form.b
-        return form.title, b.caption, b.help, b.enabled, b.visible, b.required, b.tone, list(b.choices), b.value
-
-    with rehearse(Sets) as desk:
-        form = desk.at(Sets)
-        form.b.value = "x"
-        form.bad.value = True
+    with bench({"a": set_all}) as (desk, form):
+        form.pier.value = "North"
+        form.on.value = True
         before = state(form)
         with pytest.raises(HandlerFailed):
-            form.a.value = "1"
-        assert state(form) == before == ("Sets", "B", "", True, True, False, "plain", ["x", "y"], "x")
-        form.bad.value = False
+            form.a.value = 1
+        assert state(form) == before == ["Bench", "North", ["North", "South"], "Pier", "", True, True, False, "plain"]
+        form.on.value = False
         start = len(desk.trace)
-        form.a.value = "1"
-        assert state(form) == ("New title", "new", "new", False, False, True, "warning", ["z"], None)
+        form.a.value = 1
+        assert state(form) == ["New title", None, ["z"], "new", "new", False, False, True, "warning"]
         assert told(desk.trace[start:], "change")[1:4] == [
-            "b.caption: B → new",
-            "b.help: blank → new",
-            "b.enabled: yes → no",
+            "pier.caption: Pier → new",
+            "pier.help: blank → new",
+            "pier.enabled: yes → no",
         ]
 
 
+class Side(Form):
+    """Follows its opener."""
+
+    opener: Any = Opener()
+
+    word = Text("Word")
+    echo = Label("Echo", value=lambda form: form.opener.a.value)
+
+
+class Centre(Form):
+    """Follows the session, the date and an open form."""
+
+    a = Text("A")
+    count = Number("Count", value=lambda form: form.session[COUNT])
+    today = Label("Today", value=lambda form: form.session.today().isoformat())
+    word = Label("Word", value=lambda form: (found := form.session.find(Side)) and found.word.value)
+    go = Button("Go")
+    more = Button("More")
+
+    @go.clicked
+    def show_side(self) -> None:
+        self.show(Side)
+
+    @more.clicked
+    def count_on(self) -> None:
+        self.session[COUNT] = (self.session[COUNT] or 0) + 1
+        if self.session[COUNT] == 3:
+            raise ValueError("three")
+
+
 def test_rules_follow_session_values_the_date_open_forms_and_the_opener() -> None:
-    class Side(Form):
-        opener: Any = Opener()
-
-        word = Text("Word")
-        echo = Label("Echo", value=lambda form: form.opener.a.value)
-
-    class Centre(Form):
-        a = Text("A")
-        count = Number("Count", value=lambda form: form.session[COUNT])
-        today = Label("Today", value=lambda form: form.session.today().isoformat())
-        word = Label("Word", value=lambda form: (found := form.session.find(Side)) and found.word.value)
-        go = Button("Go")
-        more = Button("More")
-
-        @go.clicked
-        def show_side(self) -> None:
-            self.show(Side)
-
-        @more.clicked
-        def count_on(self, event: Event) -> None:
-            self.session[COUNT] = (self.session[COUNT] or 0) + 1
-            if self.session[COUNT] == 3:
-                raise ValueError("three")
-
-    desk = rehearse(Centre)
-    desk.__enter__()
-    form = desk.at(Centre)
-    assert (form.count.value, form.today.value, form.word.value) == (0, "2031-05-04", "")
-    act(desk, "press more", "press more")
-    with pytest.raises(HandlerFailed):
-        desk.press("more")
-    assert form.count.value == 2
-    act(desk, "press go", "paste word eider")
-    assert form.word.value == ""
-    desk.focus("word")
-    desk.at(Side).word.value = "eider"
-    assert form.word.value == "eider"
-    form.a.value = "x"
-    assert desk.at(Side).echo.value == "x"
-    desk.close()
-    assert form.word.value == ""
-    act(desk, "wait 1d", "tab")
-    assert form.today.value == date(2031, 5, 5).isoformat()
-    with pytest.raises(TypeError, match="Shared count: expected int, not str"):
-        desk.session[COUNT] = "x"  # type: ignore[misc]
-    desk.session.close()
+    with rehearse(Centre) as desk:
+        form = desk.at(Centre)
+        assert (form.count.value, form.today.value, form.word.value) == (0, "2031-05-04", "")
+        act(desk, "press more", "press more")
+        undone(desk, "press more", "three")
+        assert form.count.value == 2
+        act(desk, "press go", "paste word eider")
+        assert form.word.value == ""
+        desk.focus("word")
+        desk.at(Side).word.value = "teal"
+        form.a.value = "x"
+        assert (form.word.value, desk.at(Side).echo.value) == ("teal", "x")
+        desk.close()
+        act(desk, "wait 1d", "tab")
+        assert (form.word.value, form.today.value) == ("", "2031-05-05")
+        with pytest.raises(TypeError, match="Shared count: expected int, not str"):
+            desk.session[COUNT] = "x"  # type: ignore[misc]
 
 
-def test_a_plain_attribute_that_a_rule_names_can_not_be_set() -> None:
-    class Plain(Form):
-        a = Text("A")
-        b = Label("B", value=lambda form: form.a.value + getattr(form, "suffix", "") + form.__dict__.get("mark", ""))
-        c = Label("C", value=lambda form: form.suffix if form.a.value == "never" else "")
+class Plain(Form):
+    """Rules that read plain attributes."""
 
-        @a.changed
-        def set_it(self) -> None:
-            if self.a.value == "bad":
-                self.suffix = "!"
-            self.tag = "!"
-            self.refresh()
+    a = Text("A")
+    b = Label("B", value=lambda form: form.a.value + getattr(form, "suffix", "") + form.__dict__.get("mark", ""))
+    c = Label("C", value=lambda form: form.suffix if form.a.value == "never" else "")
+    look = Button("Look", closes="look")
 
+    @a.changed
+    def set_it(self) -> None:
+        if self.a.value == "bad":
+            self.suffix = "!"
+        self.tag = "!"
+        self.refresh()
+
+    @look.clicked
+    def read_twice(self) -> None:
+        assert self.a.value == "x" and self.a.value == self.a.value
+
+
+def test_a_plain_attribute_that_a_rule_names_can_not_be_set_and_stale_reads_are_noted_once() -> None:
     with rehearse(Plain) as desk:
         desk.at(Plain).a.value = "x"
         with pytest.raises(HandlerFailed, match=r"Plain\.suffix is read by a rule, but rules don't notice plain attributes"):
             desk.at(Plain).a.value = "bad"
-
-
-def test_stale_reads_are_noted_once_a_gesture() -> None:
-    class Reads(Form):
-        a = Text("A")
-        b = Button("B", closes="look")
-
-        @b.clicked
-        def look(self) -> None:
-            assert self.a.value == "" and self.a.value == self.a.value
-
-    with rehearse(Reads) as desk:
-        act(desk, "paste a typed", "press b")
+        act(desk, "paste a typed", "press look")
         assert told(desk.trace, "stale") == ["reads a while 'typed' is still a draft"]

@@ -113,19 +113,6 @@ def test_accepting_marks_all_that_fail_and_goes_to_the_first() -> None:
         assert desk.outcome is None
 
 
-def test_a_warning_is_confirmed_once_and_goes_with_the_outcome() -> None:
-    with rehearse(Stay, user="clerk-1") as desk:
-        act(desk, "type name Eider", "type nights 21", "press save")
-        assert (desk.prompt.text, desk.prompt.default, desk.prompt.tone) == ("Nights: a long stay", "Go back", "warning")
-        desk.close()
-        assert desk.form.is_open and desk.at(Stay).nights.focused
-        act(desk, "press save", "answer 'Go on'")
-        assert desk.outcome is not None and desk.outcome.accepted
-        assert [(one.control, one.text, one.user, one.when) for one in desk.outcome.overrides] == [
-            ("nights", "a long stay", "clerk-1", "2031-05-04T09:30:00")
-        ]
-
-
 def test_hidden_and_disabled_controls_are_neither_checked_nor_handed_over() -> None:
     with rehearse(Stay) as desk:
         act(desk, "tick power", "type cable long", "untick power", "type name Eider", "press save")
@@ -134,24 +121,3 @@ def test_hidden_and_disabled_controls_are_neither_checked_nor_handed_over() -> N
             "name": "Eider", "nights": None, "pier": None, "berth": None, "power": False, "cable": "", "secret": "",
             "note": "", "double": 0.0,
         }  # fmt: skip
-
-
-def test_what_a_choice_holds_is_cleared_when_it_is_no_longer_offered() -> None:
-    with rehearse(Stay) as desk:
-        form = desk.at(Stay)
-        act(desk, "pick pier North", "pick berth N2")
-        start = len(desk.trace)
-        desk.pick("pier", "South")
-        assert form.berth.text == "N2"
-        act(desk, "pick berth S1", "pick pier North")
-        assert form.berth.is_blank
-        assert told(desk.trace[start:], "change").count("berth.value: S1 → blank") == 1
-
-
-def test_the_way_out_settles_nothing_and_checks_nothing() -> None:
-    with rehearse(Stay) as desk:
-        desk.type("nights", "many")
-        start = len(desk.trace)
-        desk.press("leave")
-        assert desk.outcome is not None and desk.outcome.verdict == "cancelled" and not desk.outcome.values
-        assert told(desk.trace[start:], "event") == ["leave.clicked", "Stay.closing", "Stay.closed"]

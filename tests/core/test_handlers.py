@@ -200,9 +200,9 @@ def test_closing_a_session_unwinds_waiting_handlers_innermost_first() -> None:
             form.open(Dialog)
         finally:
             LOG.append(repr(form))
-            for late in (lambda: setattr(form.word, "value", "late"), lambda: form.inform("late")):
+            for late in ("set", "ask"):
                 try:
-                    late()
+                    form.inform("late") if late == "ask" else setattr(form.word, "value", "late")
                 except NotAllowedHere as error:
                     refused.append(str(error))
 

@@ -217,12 +217,9 @@ def test_a_warning_of_a_check_is_confirmed_once_and_stays_among_the_overrides() 
         (lambda: Latch(per="form", key=WRONG), "key must be a function of the form"),
         (lambda: Prompt("?", latch=Latch(per="form")), "latch= needs remember="),
         (lambda: Prompt("?", remember=("OK",)), "latch= needs remember="),
-        (
-            lambda: Prompt("?", latch=Latch(per="form"), remember=("Ok",)),
-            "remember 'Ok' isn't one of the buttons; did you mean 'OK'",
-        ),
+        (lambda: Prompt("?", latch=Latch(per="form"), remember=("Ok",)), "remember 'Ok' isn't one of the buttons; did you mean 'OK'"),
     ],
-)
+)  # fmt: skip
 def test_what_is_declared_wrongly(what: Any, error: str) -> None:
     with pytest.raises(DeclarationError, match=error):
         what()

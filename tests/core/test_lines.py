@@ -312,16 +312,10 @@ class HearsForm(Group):
         (lambda: Lines(Extra, new_parent="last"), "new_parent must be 'refuse' or 'save_first', not 'last'"),  # type: ignore[arg-type]
         (lambda: Lines(Extra, on_parent_remove="never"), "on_parent_remove must be 'ask' or 'refuse' or 'cascade'"),  # type: ignore[arg-type]
         (lambda: Lines(HearsForm), "a line can't handle accepting; handle it on the form"),
-        (
-            lambda: type("G", (Group,), {"inner": Lines(Extra)}),
-            "Lines can't be declared in a group; declare them on the form",
-        ),
-        (
-            lambda: type("F", (Form,), {"inner": Lines(Extra, records="e", key="k")}),
-            "Lines with records= need a form with records=",
-        ),
+        (lambda: type("G", (Group,), {"inner": Lines(Extra)}), "Lines can't be declared in a group; declare them on the form"),
+        (lambda: type("F", (Form,), {"inner": Lines(Extra, records="e", key="k")}), "Lines with records= need a form with records="),
     ],
-)
+)  # fmt: skip
 def test_a_wrong_declaration_is_told(make: Callable[[], Any], message: str) -> None:
     with pytest.raises(DeclarationError, match=message):
         make()

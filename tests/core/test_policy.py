@@ -119,10 +119,7 @@ def test_texts_and_levels_are_the_policys_and_the_code_sees_what_it_declared() -
         ("[Haul", r"office.toml: not valid TOML: Expected ']'"),
         ("Haul = 3", r"office.toml: \[Haul\] must be a table"),
         ("[Haul.promts]", r"\[Haul\] has no key 'promts'; did you mean 'prompts'"),
-        (
-            "[Haul.prompts.sure]\ntone = 'x'",
-            r"\[Haul.prompts.sure\] has no key 'tone'; choose from text, title, buttons",
-        ),
+        ("[Haul.prompts.sure]\ntone = 'x'", r"\[Haul.prompts.sure\] has no key 'tone'; choose from text, title, buttons"),
         ("[Haul.prompts.sure]\ntitle = 3", "title must be text, not 3"),
         ("[Haul.prompts.sure]\nbuttons = {Lift = ''}", "the new caption of 'Lift' must be text, not ''"),
         ("[Haul.checks]\nheavy = 'warning'", r"\[Haul.checks\] heavy must be 'refuse' or 'warn', not 'warning'"),
@@ -130,14 +127,11 @@ def test_texts_and_levels_are_the_policys_and_the_code_sees_what_it_declared() -
         ("[Haul.prompts.shure]\ntext = 'x'", r"\[Haul.prompts.shure\] Haul has no such prompt; did you mean 'sure'"),
         ("[Haul.prompts.sure]\nbuttons = {Lif = 'Up'}", "no button 'Lif'; did you mean 'Lift'"),
         ("[Haul.prompts.sure]\nbuttons = {Lift = 'Wait'}", "1 to 4 different captions"),
-        (
-            "[Haul.prompts.sure]\ntext = '{bost}'",
-            "text uses '{bost}', which is neither a fact of this prompt nor a control; did you mean 'boat'",
-        ),
+        ("[Haul.prompts.sure]\ntext = '{bost}'", "text uses '{bost}', which is neither a fact of this prompt nor a control; did you mean 'boat'"),
         ("[Haul.checks]\nhevy = 'warn'", "Haul has no check 'hevy'; did you mean 'heavy'"),
         ("[Haul.checks]\n'tons.minimum' = 'warn'", "Haul has no check 'tons.minimum'; did you mean 'tons.maximum'"),
     ],
-)
+)  # fmt: skip
 def test_what_does_not_fit_is_said_with_the_closest_right_name(text: str, error: str, tmp_path: Path) -> None:
     path = tmp_path / "office.toml"
     path.write_text(text, encoding="utf-8")

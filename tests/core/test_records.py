@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import Any
+from typing import Any, cast
 
 import pytest
 
@@ -18,7 +17,6 @@ from fuselatch import (
     NotAllowedHere,
     Number,
     Prompt,
-    Refused,
     Text,
     Tick,
     UnknownName,
@@ -29,6 +27,7 @@ from fuselatch.core.model.record_changes import Change
 from fuselatch.rehearsal import Desk, rehearse
 from fuselatch.scenes import Scene
 from fuselatch.stores import MemoryRecords, StoreRefused
+from tests.bench import refused
 from tests.helpers import act, snapshot, told
 
 
@@ -117,6 +116,15 @@ def test_moving_takes_records_in_hand_without_changed_and_derived_values_follow(
             records.move("nxt")
 
 
+def test_a_rule_cant_filter_records() -> None:
+    class Sly(Scores):
+        place = Text("Place", value=lambda form: str(form.records.where(state=form.only)))
+
+    with pytest.raises(HandlerFailed) as failed, at_work(Sly)[0]:
+        pass
+    assert str(failed.value.error) == "a rule, check or default can't set Sly.records.where; set it in a handler"
+
+
 def test_a_gesture_that_has_written_is_never_done_again() -> None:
     class Prints(Scores):
         @Form.submitted
@@ -134,71 +142,70 @@ def test_a_gesture_that_has_written_is_never_done_again() -> None:
         assert not desk.prompt and [row["boat"] for row in store.sources["boats"]].count("Dunlin") == 1
 
 
+class Other(Form, records="boats"):
+    """The same records in another form."""
+
+    boat = Text("Boat")
+    place = Text("Place", value=lambda form: f"{form.records.position_text}: {form.records.key}")
+    count = Number("Count", value=lambda form: len(form.session.records.rows("boats")))
+
+
+class Both(Scores):
+    """Show the other beside it, and fail on request."""
+
+    beside = Button("Beside")
+
+    @Scores.keep_it.clicked
+    def fail(self) -> None:
+        if self.boat.value == "fails":
+            self.records.next()
+            raise ValueError("on purpose")
+
+    @beside.clicked
+    def show_other(self) -> None:
+        self.show(Other)
+
+
 def test_rules_follow_which_record_is_in_hand_and_what_any_form_writes() -> None:
-    class Other(Form, records="boats"):
-        boat = Text("Boat")
-        place = Text("Place", value=lambda form: f"{form.records.position_text}: {form.records.key}")
-        count = Number("Count", value=lambda form: len(form.session.records.rows("boats")))
-
-    class Both(Scores):
-        beside = Button("Beside")
-
-        @Scores.keep_it.clicked
-        def fail(self) -> None:
-            if self.boat.value == "fails":
-                self.records.next()
-                raise ValueError("on purpose")
-
-        @beside.clicked
-        def show_other(self) -> None:
-            self.show(Other)
-
     desk, _ = at_work(Both)
     with desk:
         desk.press("beside")
-        other, form = desk.at(Other), desk.session.first
+        other = desk.at(Other)
         for step, place in (("next", "2 of 3: 2"), ("new", "new record (3 saved): None"), ("first", "1 of 3: 1")):
             desk.record(step)
             assert other.place.value == place
-        desk.focus(Both.boat)
-        act(desk, "record new", "type boat Dunlin", "record save")
+        act(desk, "focus Both.boat", "record new", "type boat Dunlin", "record save")
         assert (other.place.value, other.count.value) == ("1 of 4: 1", 4), "what another form has written"
         desk.type("boat", "fails")
         with pytest.raises(HandlerFailed, match="on purpose"):
             desk.press("keep_it")
         assert desk.session.view.forms[-1].record == "4 of 4" and not other.records.is_changed
         other.close()
-        assert form.is_open
 
 
 def test_what_a_record_brings_is_kept_though_it_is_not_offered() -> None:
     desk, store = at_work()
     with desk:
-        form = desk.at(Scores)
+        state = desk.at(Scores).whereabouts
         desk.record("last")
-        assert form.whereabouts.value == "lost" and [one.level for one in form.whereabouts.findings] == ["warn"]
-        assert form.whereabouts.findings[0].text == "'lost' is no longer in the list"
-        desk.pick("whereabouts", "in")
-        assert form.whereabouts.findings == ()
-        desk.record("first")
-        assert store.sources["boats"][2] == {**rows()[2], "state": "in"}
+        assert state.value == "lost"
+        assert [(one.level, one.text) for one in state.findings] == [("warn", "'lost' is no longer in the list")]
+        act(desk, "pick whereabouts in", "record first")
+        assert state.findings == () and store.sources["boats"][2] == {**rows()[2], "state": "in"}
 
 
 def test_leaving_a_changed_record_keeps_it_with_only_what_differs() -> None:
     desk, store = at_work()
     written: list[Change] = []
-    store.refuse = lambda changes: written.extend(changes)
+    store.refuse = written.extend
     with desk:
+        form = desk.at(Scores)
         act(desk, "type boat 'Old Eider'", "untick paid", "record next")
-        assert desk.at(Scores).records.key == 2
         # The note's column is left alone: it is disabled.
         assert written == [Change("change", "boats", 1, {"boat": "Old Eider", "paid": False}, rows()[0])]
         assert told(desk.trace, "write") == ["writes boats: 1: boat=Old Eider, paid=False"]
-        desk.record("first")
-        assert desk.at(Scores).boat.value == "Old Eider" and store.transactions == 1
-        desk.clear("boat")
-        desk.record("next")  # blocked: boat is blank
-        assert desk.at(Scores).records.key == 1 and desk.at(Scores).boat.marker.text == "Enter a value"
+        act(desk, "record first", "clear boat", "record next")  # blocked: boat is blank
+        assert (form.records.key, form.boat.marker.text, store.transactions) == (1, "Enter a value", 1)
         act(desk, "type boat Eider", "record save")
         assert store.transactions == 2
 
@@ -216,19 +223,18 @@ def test_a_fresh_record_is_given_its_key_and_defaults_alone_keep_nothing() -> No
     desk, store = at_work()
     with desk:
         form: Any = desk.at(Scores)
-        desk.record("new")
-        assert (form.boat.value, form.size.value, form.whereabouts.value) == ("", 8, "in") and not form.records.is_changed
-        desk.record("first")
-        assert store.transactions == 0
-        act(desk, "record new", "type boat Dunlin", "press same_one")
-        assert (form.records.key, form.records.position_text) == (6, "4 of 4")
+        for steps, place, transactions in (
+            (("record new",), "new record (3 saved)", 0),
+            (("record first",), "1 of 3", 0),
+            (("record new", "type boat Dunlin", "press same_one"), "4 of 4", 1),
+            (("press new_one",), "new record (4 saved)", 1),
+            (("record first", "press keep_it"), "2 of 4", 1),
+            (("record last", "press keep_it"), "new record (4 saved)", 1),
+        ):
+            act(desk, *steps)
+            assert (form.records.position_text, store.transactions, form.records.is_changed) == (place, transactions, False)
+        assert (form.boat.value, form.size.value, form.whereabouts.value) == ("", 8, "in") and form.boat.focused
         assert store.sources["boats"][3] == {"number": 6, "boat": "Dunlin", "size": 8.0, "state": "in", "paid": False}
-        desk.press("new_one")
-        assert form.records.key is None and store.transactions == 1
-        act(desk, "record first", "press keep_it")
-        assert form.records.position_text == "2 of 4" and form.boat.focused
-        act(desk, "record last", "press keep_it")
-        assert form.records.position_text == "new record (4 saved)"
 
 
 def test_removing_asks_and_goes_to_the_next() -> None:
@@ -236,16 +242,14 @@ def test_removing_asks_and_goes_to_the_next() -> None:
     with desk:
         form = desk.at(Scores)
         act(desk, "record 2", "record remove")
-        assert desk.prompt.text == "Remove record 2?" and desk.prompt.default == "Cancel"
+        assert (desk.prompt.text, desk.prompt.default) == ("Remove record 2?", "Cancel")
         desk.answer("Cancel")
         assert form.records.key == 2
         act(desk, "record remove", "answer Remove")
         assert form.records.key == 5 and [row["number"] for row in store.sources["boats"]] == [1, 5]
-        for _ in range(2):
-            act(desk, "record remove", "answer Remove")
+        act(desk, *["record remove", "answer Remove"] * 2)
         assert form.records.position_text == "new record (0 saved)"
-        with pytest.raises(Refused, match="new and not saved"):
-            desk.record("remove")
+        refused(desk, "record remove", "new and not saved")
         with pytest.raises(NotAllowedHere, match="new and not saved"):
             form.records.remove()
 
@@ -253,49 +257,44 @@ def test_removing_asks_and_goes_to_the_next() -> None:
 def test_filters_follow_settled_values_and_a_blank_one_is_all() -> None:
     desk, _ = at_work()
     with desk:
-        form = desk.at(Scores)
+        form: Any = desk.at(Scores)
         desk.press("filter_it")
-        assert form.records.position_text == form.place.value == "1 of 3" and form.many.value == 3
+        for only, place, count in (
+            ("", "1 of 3", 3),
+            ("gone", "new record (1 saved)", 1),
+            ("nowhere", "new record (0 saved)", 0),
+        ):
+            form.only.value = only
+            # A rule that reads the place follows the filter.
+            assert (form.records.position_text, form.place.value, form.many.value) == (place, place, count)
         form.only.value = "gone"
-        assert form.place.value == "new record (1 saved)" and form.many.value == 1, (
-            "a rule that reads the place follows the filter"
-        )
         desk.record("first")
         assert (form.records.key, form.records.position_text) == (2, "1 of 1")
-        form.only.value = "nowhere"
-        assert form.records.count == 0
         form.only.value = ""
         form.records.where(blank="none", state=form.only)
         assert form.records.count == 0
-        with pytest.raises(UnknownName, match="'boats' has no column 'sate'; did you mean 'state'"):
-            form.records.where(sate=form.only)
-        with pytest.raises(ValueError, match="use 'all' \\(a blank filter shows all rows\\) or 'none'"):
-            form.records.where(blank="some", state=form.only)
-        with pytest.raises(TypeError, match="expected a control of an open form"):
-            form.records.where(state="in")  # type: ignore[arg-type]
+        for filters, error, message in (
+            ({"sate": form.only}, UnknownName, "'boats' has no column 'sate'; did you mean 'state'"),
+            ({"blank": "some", "state": form.only}, ValueError, "use 'all' \\(a blank filter shows all rows\\) or 'none'"),
+            ({"state": "in"}, TypeError, "expected a control of an open form"),
+        ):
+            with pytest.raises(error, match=message):
+                form.records.where(**filters)
 
 
 @pytest.mark.parametrize(("only", "goes_to"), [("in", 1), ("gone", 2), ("nowhere", None)])
 def test_a_record_that_the_filter_leaves_out_counts_as_after_the_last(only: str, goes_to: int | None) -> None:
     desk, _ = at_work()
     with desk:
-        desk.press("filter_it")
-        form = desk.at(Scores)
-        form.only.value = only
-        desk.record("previous")
-        assert form.records.key == goes_to
+        act(desk, "press filter_it", f"paste only {only}", "record previous")
+        assert desk.at(Scores).records.key == goes_to
 
 
 def test_a_store_that_refuses_leaves_everything_as_it_was_and_may_be_tried_again() -> None:
-    full = [True]
+    full = ["the disk is full"]
     desk, store = at_work()
-
-    def refuse(changes: Sequence[Change]) -> str | None:
-        return "the disk is full" if full else None
-
-    store.refuse = refuse
+    store.refuse = lambda changes: full[0] if full else None
     with desk:
-        form = desk.at(Scores)
         act(desk, "type boat 'Old Eider'", "tab")
         before = snapshot(desk.session)
         desk.record("next")
@@ -305,7 +304,7 @@ def test_a_store_that_refuses_leaves_everything_as_it_was_and_may_be_tried_again
         desk.record("next")
         full.clear()
         desk.answer("Try again")
-        assert form.records.key == 2 and store.sources["boats"][0]["boat"] == "Old Eider"
+        assert desk.at(Scores).records.key == 2 and store.sources["boats"][0]["boat"] == "Old Eider"
 
 
 THEIRS = {**rows()[0], "boat": "Theirs", "size": 7.0}
@@ -350,13 +349,16 @@ def test_what_is_compared_names_the_columns_as_people_call_them() -> None:
     with desk:
         desk.type("boat", "Mine")
         store.sources["boats"][0] = {**THEIRS, "note": None}
-        desk.record("save")
-        assert desk.prompt.text == "Record 1 was changed by someone else while you were editing it."
-        desk.answer("Compare")
-        assert (
-            desk.prompt.text == "Boat: yours Mine, theirs Theirs\nSize: yours 9.5, theirs 7.0\nNote: yours old, theirs blank"
-        )
-        desk.answer("Keep editing")
+        for step, text in (
+            ("record save", "Record 1 was changed by someone else while you were editing it."),
+            (
+                "answer Compare",
+                "Boat: yours Mine, theirs Theirs\nSize: yours 9.5, theirs 7.0\nNote: yours old, theirs blank",
+            ),
+            ("answer 'Keep editing'", ""),
+        ):
+            act(desk, step)
+            assert desk.prompt.text == text
 
 
 def test_accepting_writes_the_record_and_a_record_latch_forgets_with_it() -> None:
@@ -367,77 +369,62 @@ def test_accepting_writes_the_record_and_a_record_latch_forgets_with_it() -> Non
         desk.record("next")
         assert not desk.latches
         act(desk, "record first", "type boat 'Eider II'", "press ok")
-    assert (
-        desk.outcome is not None
-        and desk.outcome[Scores.boat] == "Eider II"
-        and store.sources["boats"][0]["boat"] == "Eider II"
-    )
+    assert desk.outcome is not None and desk.outcome[Scores.boat] == store.sources["boats"][0]["boat"] == "Eider II"
+
+
+class Notes(Form):
+    """Not bound to records: it submits, and begins anew."""
+
+    writer = Text("Writer", default=last_entered(first="Nolke"))
+    note = Text("Note", required=True)
+    kind = Text("Kind", default="general")
+    send = Button("Send", submits=True)
+
+    @Form.submitted
+    def note_it(self) -> None:
+        self.sent = (*getattr(self, "sent", ()), (self.writer.value, self.note.value))
 
 
 def test_an_unbound_form_submits_begins_anew_and_keeps_what_it_says() -> None:
-    sent: list[tuple[str, str]] = []
-
-    class Notes(Form):
-        writer = Text("Writer", default=last_entered(first="Nolke"))
-        note = Text("Note", required=True)
-        kind = Text("Kind", default="general")
-        send = Button("Send", submits=True)
-
-        @Form.submitted
-        def note_it(self) -> None:
-            sent.append((self.writer.value, self.note.value))
-
     with rehearse(Notes) as desk:
-        form = desk.at(Notes)
+        form: Any = desk.at(Notes)
         desk.press("send")
-        assert form.note.marker and sent == [] and form.writer.value == "Nolke"
-        for writer, note in (("Imke", "one"), ("", "two")):
-            if writer:
-                desk.type("writer", writer)
-            desk.type("note", note)
-            form.kind.value = "other"
-            desk.press("send")
-            assert (form.writer.value, form.note.value, form.kind.value, bool(form.note.marker)) == (
-                "Imke",
-                "",
-                "general",
-                False,
-            )
-        assert sent == [("Imke", "one"), ("Imke", "two")] and form.writer.focused and desk.outcome is None
-        with pytest.raises(Refused, match="Notes isn't bound to records"):
-            desk.record("next")
+        assert form.note.marker and not hasattr(form, "sent") and form.writer.value == "Nolke"
+        for steps in (("type writer Imke", "type note one"), ("type note two",)):
+            act(desk, *steps, "paste kind other", "press send")
+            values = form.writer.value, form.note.value, form.kind.value, form.note.marker.text
+            assert values == ("Imke", "", "general", "") and form.writer.focused and desk.outcome is None
+        assert form.sent == (("Imke", "one"), ("Imke", "two"))
+        refused(desk, "record next", "Notes isn't bound to records")
         with pytest.raises(NotAllowedHere, match=r"write class Notes\(Form, records=…\)"):
             form.records  # noqa: B018
 
 
 def test_what_is_declared_wrongly() -> None:
-    with pytest.raises(DeclarationError, match="use submits= or closes=, not both"):
-        Button("x", submits=True, closes="accepted")
-    with pytest.raises(DeclarationError, match="after_submit must be 'next', 'new' or 'same', not 'lst'"):
-        Button("x", after_submit="lst")  # type: ignore[arg-type]
-    with pytest.raises(DeclarationError, match="on_leave must be 'save' or 'ask', not 'keep'"):
-        type("Wrong", (Form,), {}, on_leave="keep")
+    for make, message in (
+        (lambda: Button("x", submits=True, closes="accepted"), "use submits= or closes=, not both"),
+        (
+            lambda: Button("x", submits=True, after_submit=cast(Any, "lst")),
+            "after_submit must be 'next', 'new' or 'same', not 'lst'",
+        ),
+        (lambda: type("Wrong", (Form,), {}, on_leave="keep"), "on_leave must be 'save' or 'ask', not 'keep'"),
+    ):
+        with pytest.raises(DeclarationError, match=message):
+            make()
 
     class Wrong(Form, records="boats"):
         size = Number("Size", column="sise")
 
-    desk, _ = at_work(Wrong)
-    with pytest.raises(UnknownName, match=r"Wrong.size: 'boats' has no column 'sise'; did you mean 'size'"), desk:
+    with (
+        pytest.raises(UnknownName, match=r"Wrong.size: 'boats' has no column 'sise'; did you mean 'size'"),
+        at_work(Wrong)[0],
+    ):
         pass
 
 
 def test_a_record_that_leaving_the_current_one_filters_out_is_not_shown() -> None:
-    class Boats(Form, records="boats"):
-        boat = Text("Boat")
-        only = Text("Only")
-
-        @Form.opened
-        def narrow(self) -> None:
-            self.records.where(state=self.only)
-
-    store = MemoryRecords({"boats": [{"id": 1, "boat": "Eider", "state": "in"}, {"id": 2, "boat": "Teal", "state": "out"}]})
-    with rehearse(Boats, records=store) as desk:
-        desk.type("only", "in")
-        desk.record(2)
+    store = MemoryRecords({"boats": rows()[:2]}, keys={"boats": "number"})
+    with at_work(Scores, store)[0] as desk:
+        act(desk, "press filter_it", "type only in", "record 2")
         desk.expect("notice", "Record 2 is no longer among these records")
-        assert desk.form.records.key == 1
+        assert desk.at(Scores).records.key == 1

@@ -29,7 +29,7 @@ class Plan(Form, title="Berths"):
     berths = Table("Berths", rows=Catalog("berths", text="name").where(pier=pier), columns=COLUMNS, sort="length")
     all_of_them = Table("All", rows=Catalog("berths", text="name"), columns=("name",))
     told = Text("Told", value=lambda form: f"{form.berths.count} {(form.berths.row or {}).get('length')}")
-    taken = Text("LatchRecord")
+    taken = Text("Taken")
     by_pier = Choice("Sorted", choices=Catalog("berths", text="name", sort="free"))
     ok = Button("OK", closes="accepted", keys="Enter")
 
@@ -120,18 +120,10 @@ def test_a_sort_is_put_back_with_its_gesture() -> None:
         (lambda desk: desk.sort("pier", "length"), Refused, "a choice can't be sorted"),
         (lambda desk: desk.form.berths.sort_by("x"), UnknownName, "Plan.berths has no column 'x'; choose from name, length"),
         (lambda desk: Table("T", rows=cast(Any, ["a"]), columns=("a",)), DeclarationError, "rows must be a Catalog, not"),
-        (
-            lambda desk: Table("T", rows=Catalog("b", text="n"), columns="name"),
-            DeclarationError,
-            "columns must be a tuple of names",
-        ),
-        (
-            lambda desk: Table("T", rows=Catalog("b", text="n"), columns=("n",), sort="m"),
-            DeclarationError,
-            "sort='m' isn't one of its columns",
-        ),
+        (lambda desk: Table("T", rows=Catalog("b", text="n"), columns="name"), DeclarationError, "columns must be a tuple of names"),
+        (lambda desk: Table("T", rows=Catalog("b", text="n"), columns=("n",), sort="m"), DeclarationError, "sort='m' isn't one of its columns"),
     ],
-)
+)  # fmt: skip
 def test_a_wrong_use_is_told(act: Callable[[Any], None], error: type[Exception], message: str) -> None:
     desk, _ = opened()
     with pytest.raises(error, match=message):

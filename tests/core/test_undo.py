@@ -9,54 +9,13 @@ from pathlib import Path
 import pytest
 
 import fuselatch
-from fuselatch import (
-    Button,
-    Choice,
-    CustomEvent,
-    Form,
-    Group,
-    HandlerFailed,
-    Lines,
-    Number,
-    Opener,
-    RuleError,
-    Text,
-    check,
-)
+from fuselatch import Button, Form, Group, HandlerFailed, Lines, Number, Opener, Text, check
 from fuselatch.frontends import Gesture, Session
 from fuselatch.rehearsal import rehearse
-from fuselatch.stores import MemoryRecords
+from tests.bench import LOG, Bench, Dialog, bench, fail, note
 from tests.helpers import act
 
 CORE = Path(fuselatch.__file__).parent / "core"
-
-
-class Boats(Form, records="boats"):
-    """Filters its records, and fails."""
-
-    boat = Text("Boat")
-    only = Choice("Only", choices=("in", "gone"))
-    narrow = Button("Narrow")
-    count = Text("Count", value=lambda form: form.records.position_text)
-
-    @narrow.clicked
-    def filter_and_fail(self) -> None:
-        self.records.where(state=self.only, blank="none")
-        raise ValueError("after the filter")
-
-
-BOATS = [{"number": 1, "boat": "Eider", "state": "in"}, {"number": 2, "boat": "Teal", "state": "gone"}]
-
-
-def test_a_rule_cant_filter_records() -> None:
-    class Sly(Boats):
-        count = Text("Count", value=lambda form: str(form.records.where(state=form.only)))
-
-    store = MemoryRecords({"boats": BOATS}, keys={"boats": "number"})
-    with pytest.raises(HandlerFailed) as failed, rehearse(Sly, records=store):
-        pass
-    assert isinstance(failed.value.error, RuleError)
-    assert str(failed.value.error) == "a rule, check or default can't set Sly.records.where; set it in a handler"
 
 
 def test_a_first_form_that_failed_to_open_is_not_the_first() -> None:
@@ -65,84 +24,37 @@ def test_a_first_form_that_failed_to_open_is_not_the_first() -> None:
         def fail(self) -> None:
             raise ValueError("at the start")
 
-    class Sound(Form):
-        leave = Button("Leave", closes="cancelled")
-
-    session = Session(forms=[Broken, Sound])
+    session = Session(forms=[Broken, Dialog])
     with pytest.raises(HandlerFailed):
         session.feed(Gesture(verb="open", text="Broken"))
-    session.feed(Gesture(verb="open", text="Sound"))
-    before = session.outcome
+    session.feed(Gesture(verb="open", text="Dialog"))
+    assert session.outcome is None
     session.feed(Gesture(verb="close"))
-    after = session.outcome
-    assert before is None and after is not None and after.verdict == "cancelled"
-
-
-class Panel(Form):
-    """Sends an event."""
-
-    chosen = CustomEvent(str)
-    send_it = Button("Send")
-
-    @send_it.clicked
-    def send(self) -> None:
-        self.chosen.send("N2")
-
-
-class Child(Form):
-    """Sets another property of what its opener has set, and attaches a handler to the same form."""
-
-    opener: Parent = Opener()
-    act = Button("Act")
-    done = Button("Done", closes="accepted")
-
-    @act.clicked
-    def set_the_rest(self) -> None:
-        self.opener.size.enabled = False
-        self.say("from the dialog")
-        self.opener.panel.chosen.listen(self.opener.hear_second)
-
-
-class Parent(Form):
-    """Sets, waits for a dialog, and fails."""
-
-    size = Number("Size", maximum=50)
-    show_panel = Button("Panel")
-    go = Button("Go")
-    heard = Text("Heard")
-
-    @show_panel.clicked
-    def open_panel(self) -> None:
-        self.panel = self.show(Panel)
-
-    def hear_first(self) -> None:
-        self.heard.value += "first"
-
-    def hear_second(self) -> None:
-        self.heard.value += "second"
-
-    @go.clicked
-    def set_and_fail(self) -> None:
-        self.size.caption = "Length"
-        self.say("half done")
-        self.panel.chosen.listen(self.hear_first)
-        self.open(Child)
-        raise ValueError("after the dialog")
+    assert session.outcome is not None
 
 
 def test_what_a_dialog_set_beside_it_stays_and_the_rest_is_undone() -> None:
-    with rehearse(Parent) as desk:
-        desk.press("show_panel")
-        desk.press(Parent.go)
-        desk.press("act")
+    first, second = note("first"), note("second")
+
+    def set_and_fail(form: Bench) -> None:
+        form.a.caption = "Length"
+        form.say("half done")
+        form.sent.listen(lambda: first())
+        form.open(Dialog)
+        raise ValueError("after the dialog")
+
+    def set_the_rest(form: Bench) -> None:
+        form.opener.a.enabled = False
+        form.say("from the dialog")
+        form.opener.sent.listen(lambda: second())
+
+    with bench({"go": set_and_fail, "Dialog go": set_the_rest, "on": lambda form: form.sent.send("x")}) as (desk, form):
+        act(desk, "press go", "press go")
         with pytest.raises(HandlerFailed):
-            desk.press("done")
-        form = desk.at(Parent)
-        assert (form.size.caption, form.size.enabled) == ("Size", False)
-        assert [each.message for each in desk.session.view.forms if each.name == "Parent"] == [""]
-        desk.press(Panel.send_it)
-        assert form.heard.value == "second"
-        desk.close()
+            desk.press("ok")
+        assert (form.a.caption, form.a.enabled, desk.session.view.forms[0].message) == ("A", False, "")
+        desk.tick("on")
+        assert LOG == ["second"]
 
 
 class Sizes(Form):
@@ -166,8 +78,7 @@ class Sizes(Form):
 @pytest.mark.parametrize("typed", ["", "20", "55"])
 def test_markers_are_undone_with_their_values(typed: str) -> None:
     with rehearse(Sizes) as desk:
-        desk.type("size", typed)
-        desk.tab()
+        act(desk, f"type size '{typed}'", "tab")
         form = desk.at(Sizes)
         before = form.size.value, form.size.findings, form.least.findings
         desk.press("go")
@@ -181,15 +92,11 @@ class Extra(Group):
 
 
 class Stay(Form):
-    """Adds, removes and moves lines, and fails after a dialog has done the same."""
+    """Adds, removes and moves lines, and fails after a dialog has done the same; handles nothing of a line itself."""
 
     extras = Lines(Extra, "Extras")
+    seen = Text("Seen")
     go = Button("Go")
-
-    @Form.opened
-    def fill(self) -> None:
-        for what in "abcd":
-            self.extras.add(what=what)
 
     @go.clicked
     def change_and_fail(self) -> None:
@@ -198,6 +105,10 @@ class Stay(Form):
         self.open(More)
         self.extras.move(self.extras[0], 2)
         raise ValueError("after the dialog")
+
+    @extras.line_changed
+    def note(self) -> None:
+        self.seen.value += "!"
 
 
 class More(Form):
@@ -214,77 +125,47 @@ class More(Form):
 @pytest.mark.parametrize(("acts", "left"), [(0, "a b c d"), (1, "a b c theirs"), (2, "a b c theirs theirs")])
 def test_lines_of_a_dialog_stay_and_the_rest_is_undone(acts: int, left: str) -> None:
     with rehearse(Stay) as desk:
-        desk.press("go")
-        for _ in range(acts):
-            desk.press("act")
+        for what in "abcd":
+            desk.at(Stay).extras.add(what=what)
+        act(desk, "press go", *["press act"] * acts)
         with pytest.raises(HandlerFailed):
             desk.press("done")
         assert " ".join(line.what.value for line in desk.at(Stay).extras) == left
 
 
-class Listed(Form):
-    """Handles a line's change, and nothing else of the line."""
-
-    extras = Lines(Extra, "Extras")
-    seen = Text("Seen")
-
-    @extras.line_changed
-    def note(self) -> None:
-        self.seen.value += "!"
-
-
 @pytest.mark.parametrize("recording", [True, False])
 def test_a_session_without_a_trace_does_the_same(recording: bool) -> None:
-    with Session(Listed, recording=recording) as session:
+    with Session(Stay, recording=recording) as session:
         session.feed(Gesture(verb="add_line", control="extras"))
         session.feed(Gesture(verb="type", control="extras[0].what", text="rope"))
-        session.pause_at(Listed.seen.changed)
+        session.pause_at(Stay.seen.changed)
         session.feed(Gesture(verb="focus", control="seen"))
-        assert session.view.forms[0].controls[-1].text == "!"
         assert session.paused_before == "seen.changed"
+        assert session.control("seen").text == "!"
         session.go_on()
 
 
-class Typed(Form):
-    """Its last field fails at a typed key."""
-
-    first = Text("First")
-    second = Text("Second")
-    seen = Text("Seen")
-    ok = Button("OK", closes="accepted")
-
-    @first.changed
-    def note(self) -> None:
-        self.seen.value += "!"
-
-    @second.typed
-    def fail(self) -> None:
-        if self.second.draft == "new":
-            raise ValueError("at a key")
-
-
 def test_a_typed_key_and_its_focus_stay_when_its_handler_fails() -> None:
-    with rehearse(Typed) as desk:
-        form = desk.at(Typed)
-        desk.type("first", "draft")
-        with pytest.raises(HandlerFailed):
-            desk.session.feed(Gesture(verb="type", control="second", text="new"))
-        # What the failed gesture settled elsewhere is a draft again. Submitting settles it.
-        assert (form.first.draft, form.second.text, form.second.focused) == ("draft", "new", True)
-        desk.press("ok")
-        assert desk.outcome and desk.outcome.values == {"first": "draft", "second": "new", "seen": "!"}
+    def fail_at_new(form: Bench) -> None:
+        fail("at a key")() if form.word.draft == "new" else None
 
-
-def test_a_key_over_a_selection_stays_with_what_it_replaced_gone() -> None:
-    with rehearse(Typed) as desk:
-        act(desk, "type second old", "focus first")
-        desk.at(Typed).second.focus(select=True)
+    with bench({"typed": fail_at_new, "a": note("settled")}) as (desk, form):
+        act(desk, "type word old", "focus a")
+        form.word.focus(select=True)
         for key in "ne":
             desk.key(key)
         with pytest.raises(HandlerFailed):
-            desk.key("w")
+            desk.key("w")  # over a selection: what it replaced is gone
         desk.key("s")
-        assert desk.at(Typed).second.text == "news"
+        assert form.word.text == "news"
+        act(desk, "key Escape", "type a 3")
+        with pytest.raises(HandlerFailed):
+            desk.session.feed(Gesture(verb="type", control="word", text="new"))
+        # What the failed gesture settled elsewhere is a draft again. Submitting settles it.
+        assert (form.a.draft, form.word.text, form.word.focused) == ("3", "new", True)
+        LOG.clear()
+        desk.press("ok")
+        assert desk.outcome and (desk.outcome.values["a"], desk.outcome.values["word"], LOG) == (3, "new", ["settled"])
 
 
 PAST_THE_RECORD = {

@@ -32,26 +32,17 @@ class Kinds(Form):
     ("call", "message"),
     [
         (lambda form: form.say(5), "say(…): expected text (str), not int 5"),
-        (
-            lambda form: form.say("x", tone="loud"),
-            "say(…): unknown tone 'loud'; choose from plain, question, warning, danger",
-        ),
+        (lambda form: form.say("x", tone="loud"), "say(…): unknown tone 'loud'; choose from plain, question, warning, danger"),
         (lambda form: form.set_title(None), "set_title(…): expected text (str), not NoneType None"),
         (lambda form: form.close(5), "close(…): expected text (str), not int 5"),
         (lambda form: setattr(form.text, "caption", 5), "Kinds.text.caption: expected str, not 5"),
         (lambda form: setattr(form.text, "enabled", 1), "Kinds.text.enabled: expected bool, not 1"),
-        (
-            lambda form: setattr(form.choice, "choices", 5),
-            "Kinds.choice.choices: expected a tuple or list of items, not 5",
-        ),
-        (
-            lambda form: setattr(form.choice, "position", "1"),
-            "Kinds.choice.position: expected a position (int), not str '1'",
-        ),
+        (lambda form: setattr(form.choice, "choices", 5), "Kinds.choice.choices: expected a tuple or list of items, not 5"),
+        (lambda form: setattr(form.choice, "position", "1"), "Kinds.choice.position: expected a position (int), not str '1'"),
         (lambda form: setattr(form.text, "vlaue", "x"), "'LiveInput' object has no attribute 'vlaue'"),
         (lambda form: delattr(form.text, "value"), "property 'value' of 'LiveInput' object has no deleter"),
     ],
-)
+)  # fmt: skip
 def test_what_a_handler_hands_over_is_refused_in_the_words_of_its_own_call(call: Any, message: str) -> None:
     with rehearse(Kinds) as desk:
         before = desk.session.view

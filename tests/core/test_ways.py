@@ -301,7 +301,7 @@ def test_one_typed_value_is_asked_for_with_its_checks() -> None:
         form: Any = desk.form
         assert (form.title, form.note.value) == ("Depth", "How deep is it?")
         act(desk, "type value 12", "key Enter")
-        assert desk.form is form and form.value.marker.text == "Too high: 12 m. Maximum is 9 m"
+        assert desk.form == form and form.value.marker.text == "Too high: 12 m. Maximum is 9 m"
         act(desk, "type value 2.5", "key Enter")
         assert LOG == [2.5] and desk.form.title == "Again"
         desk.close()

@@ -19,7 +19,7 @@ from fuselatch.core.forms.form import controls_of, plan_of
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.model.gestures import VERBS
 from fuselatch.rehearsal import read_cue_file, rehearse, run_all_cues
-from tests.helpers import act, snapshot
+from tests.helpers import snapshot
 
 DATA = Path(make_data.DATA)
 
@@ -56,31 +56,6 @@ def test_offered_berths_are_free_and_of_four_fifths_of_the_length(length: float,
         desk.pick("pier", pier)
         free = {berth.name: berth for berth in form.berths if berth.pier == pier}
         assert list(form.berth.choices) == [name for name, berth in free.items() if berth.length >= SNUG * length]
-
-
-def test_a_boat_longer_than_any_band_is_a_warning() -> None:
-    with rehearse(scenes.quiet_monday) as desk:
-        for name, text in (("vessel", "Old Heron"), ("length", "36")):
-            desk.type(name, text)
-        act(desk, "pick pier Outer", "pick berth O8")
-        desk.press(BookingForm.book)
-        assert desk.prompt.text == "Length: Unusually long"
-        desk.answer("Go on")
-        assert desk.prompt.text == "Old Heron overhangs O8 by 6.0 m. Book anyway?"
-        desk.answer("Book anyway")
-        assert desk.outcome is not None and desk.outcome[BookingForm.price] == Decimal("102.00")
-        assert [override.text for override in desk.outcome.overrides] == ["Unusually long"]
-
-
-def test_the_search_fills_in_what_is_known() -> None:
-    with rehearse(scenes.quiet_monday) as desk:
-        act(desk, "press find", "type begins SAMPH", "tab")
-        assert list(desk.at(VesselSearch).match.choices) == ["Samphire"]
-        act(desk, "pick match Samphire", "press take")
-        form = desk.at(BookingForm)
-        found = next(vessel for vessel in tables.vessels() if vessel.name == "Samphire")
-        assert (form.vessel.value, form.length.value) == (found.name, found.length)
-        assert form.visitor.value is (found.home_port != "Saltmarsh Quay")
 
 
 WORDS = st.sampled_from(
