@@ -14,7 +14,7 @@ from fuselatch.core.engine.rule_cells import install_at, make_ready
 from fuselatch.core.engine.state import SessionState, Turn
 from fuselatch.core.engine.storing import by_column, columns_of, key_column, stage
 from fuselatch.core.engine.submitting import validate_form, veto
-from fuselatch.core.forms.container import OpenForm
+from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.live_lists import LiveLines
 from fuselatch.core.forms.placing import call_by_place, inner_plan, make_line, values_of
 from fuselatch.core.forms.plans import joined
@@ -33,7 +33,7 @@ def lines_of(form: OpenForm) -> list[LiveLines[Any]]:
 # ---- what a user or a handler does
 
 
-def add(turn: Turn, lines: LiveLines[Any], values: Mapping[str, Any]) -> Any:
+def add(turn: Turn, lines: LiveLines[Any], values: Mapping[str, Any]) -> Container | None:
     """Add a line at the end; return None if it was blocked or refused."""
     form, decl = lines.form, lines._decl
     if decl.records and form._state.records.key is None and not parent_kept(turn, lines):
@@ -70,7 +70,7 @@ def parent_kept(turn: Turn, lines: LiveLines[Any]) -> bool:
     return veto(turn, form, "line", user_text("notice.save_first", caption=lines.caption))
 
 
-def remove(turn: Turn, lines: LiveLines[Any], line: Any) -> bool:
+def remove(turn: Turn, lines: LiveLines[Any], line: Container) -> bool:
     """Remove a line; return False if it was blocked."""
     must_have(lines, line)
     before, turn.cause = turn.cause, turn.note("step", lines, "remove line")
@@ -87,7 +87,7 @@ def remove(turn: Turn, lines: LiveLines[Any], line: Any) -> bool:
         turn.cause = before
 
 
-def reorder(turn: Turn, lines: LiveLines[Any], line: Any, to: int) -> None:
+def reorder(turn: Turn, lines: LiveLines[Any], line: Container, to: int) -> None:
     must_have(lines, line)
     if not 0 <= to < len(lines._rows):
         raise ValueError(f"{lines.name} has no position {to}; positions are 0 to {len(lines._rows) - 1}")
@@ -96,7 +96,7 @@ def reorder(turn: Turn, lines: LiveLines[Any], line: Any, to: int) -> None:
     drain(turn)
 
 
-def must_have(lines: LiveLines[Any], line: Any) -> None:
+def must_have(lines: LiveLines[Any], line: Container) -> None:
     """Refuse a line that isn't there."""
     if line not in lines._rows:
         raise NotAllowedHere(f"{line!r} isn't a line of {type(lines.form).__name__}.{lines.name} (or was removed)")
@@ -105,15 +105,15 @@ def must_have(lines: LiveLines[Any], line: Any) -> None:
 # ---- which lines are there
 
 
-def path_of(line: Any) -> str:
+def path_of(line: Container) -> str:
     """Return a line's path, which doesn't change when it moves."""
     path: str = line.__dict__["_live"]._plan.path
     return path
 
 
-def made(turn: Turn, lines: LiveLines[Any]) -> Any:
+def made(turn: Turn, lines: LiveLines[Any]) -> Container:
     """Return a new line whose rules work, not yet in the list."""
-    line = make_line(lines)
+    line: Container = make_line(lines)
     path = path_of(line)
     cells: list[Cell] = []
     for name in inner_plan(lines).ruled:
@@ -121,7 +121,7 @@ def made(turn: Turn, lines: LiveLines[Any]) -> Any:
     return line
 
 
-def cells_of(lines: LiveLines[Any], line: Any) -> list[Cell]:
+def cells_of(lines: LiveLines[Any], line: Container) -> list[Cell]:
     """Return the rules and checks of a line."""
     nodes, controls = lines._members[line]
     found = [cell for each in (*nodes, *controls) for cell in (each._cells or {}).values()]
@@ -188,7 +188,7 @@ def arrange(session: SessionState, lines: LiveLines[Any]) -> None:
     session.stack.unsettled = True
 
 
-def detach(session: SessionState, lines: LiveLines[Any], line: Any) -> None:
+def detach(session: SessionState, lines: LiveLines[Any], line: Container) -> None:
     """Stop the rules and checks of a removed line."""
     for cell in cells_of(lines, line):
         for node, prop in cell.inputs:
@@ -202,7 +202,7 @@ def detach(session: SessionState, lines: LiveLines[Any], line: Any) -> None:
         session.dirty.to_validate.pop(control, None)
 
 
-def attach(session: SessionState, lines: LiveLines[Any], line: Any) -> None:
+def attach(session: SessionState, lines: LiveLines[Any], line: Container) -> None:
     """Start the rules and checks of a line that was added or restored."""
     whole = line.__dict__["_live"]
     for cell in cells_of(lines, line) if whole._set is not None else ():
@@ -252,7 +252,7 @@ def load(turn: Turn, form: OpenForm, key: Any) -> None:
         show(turn, lines, found)
 
 
-def loaded(turn: Turn, lines: LiveLines[Any], row: Record) -> Any:
+def loaded(turn: Turn, lines: LiveLines[Any], row: Record) -> Container:
     line = made(turn, lines)
     where = f"'{lines._decl.records}' {row.get(key_column(turn.session, lines._decl.records))}"
     for column, control in line_columns(turn.session, lines, line).items():
@@ -261,7 +261,7 @@ def loaded(turn: Turn, lines: LiveLines[Any], row: Record) -> Any:
     return line
 
 
-def line_columns(session: SessionState, lines: LiveLines[Any], line: Any) -> dict[str, Any]:
+def line_columns(session: SessionState, lines: LiveLines[Any], line: Container) -> dict[str, Any]:
     """Return the control for each column of a line."""
     source = lines._decl.records
     return bound_columns(lines.form, values_of(lines, line), columns_of(session, source), source)
@@ -308,7 +308,7 @@ class LineKeys:
 
     __slots__ = ("form", "line", "lines", "records")
 
-    def __init__(self, lines: LiveLines[Any], line: Any, records: Any) -> None:
+    def __init__(self, lines: LiveLines[Any], line: Container | None, records: Any) -> None:
         self.form: OpenForm = lines.form
         self.records = records
         self.lines = lines

@@ -6,8 +6,9 @@ from collections.abc import Callable
 from typing import Any, Final
 
 from fuselatch.core.engine.state import SessionState
+from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveInput
-from fuselatch.core.forms.live_lists import LiveChoice
+from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
 from fuselatch.core.forms.live_state import ControlState, is_usable
 from fuselatch.core.model.gestures import VERBS, Gesture
 from fuselatch.core.model.names import suggest
@@ -47,7 +48,7 @@ def obstacle(session: SessionState, gesture: Gesture, control: ControlState | No
     return at_control(session, control) or unfit(gesture, control)
 
 
-def at_records(session: SessionState, form: Any, text: str) -> Reason | None:
+def at_records(session: SessionState, form: OpenForm, text: str) -> Reason | None:
     """Return why the user can't go to a record, or remove this one."""
     records = form._state.records
     if records is None:
@@ -76,7 +77,7 @@ def at_wait(session: SessionState, gesture: Gesture) -> Reason | None:
     return None
 
 
-def covering(session: SessionState, form: Any) -> Reason | None:
+def covering(session: SessionState, form: OpenForm) -> Reason | None:
     """Return what covers a form, or None."""
     if not form.is_open:
         return f"{form.title} is closed", None
@@ -115,7 +116,7 @@ def because(control: ControlState, prop: str) -> str:
     return f"declared {prop}=False"
 
 
-def unfit(gesture: Gesture, control: Any) -> Reason | None:
+def unfit(gesture: Gesture, control: ControlState) -> Reason | None:
     """Return why a verb doesn't fit a usable control, or None."""
     verb, decl = gesture.verb, control._decl
     known = VERBS[verb]
@@ -128,33 +129,33 @@ def unfit(gesture: Gesture, control: Any) -> Reason | None:
     return (reason, None) if reason else None
 
 
-def no_line(control: Any, text: str) -> str:
+def no_line(control: ControlState, text: str) -> str:
     return "" if "#" in control._plan.path else f"'{control.name}' is a group, not a line"
 
 
-def no_focus(control: Any, text: str) -> str:
+def no_focus(control: ControlState, text: str) -> str:
     return "" if control._decl.takes_focus else f"{control._decl.named} can't have the focus"
 
 
-def no_typing(control: Any, text: str) -> str:
+def no_typing(control: ControlState, text: str) -> str:
     return "pick from the list; multiple choices can't be typed" if control._decl.multiple else ""
 
 
-def no_column(control: Any, text: str) -> str:
+def no_column(control: LiveTable[Any], text: str) -> str:
     columns = control._decl.columns
     return "" if text in columns else f"no column '{text}'; {suggest(text, columns)}"
 
 
-def no_choice(control: Any, text: str) -> str:
+def no_choice(control: LiveChoice[Any, Any, Any], text: str) -> str:
     if control.choices.find(text):
         return ""
     return f"'{text}' isn't one of the choices; {suggest(text, control.choices.shown())}"
 
 
-def no_item(control: Any, text: str) -> str:
-    if text and not isinstance(control, LiveChoice):
-        return f"{control._decl.named} has no items"
-    return no_choice(control, text) if text else ""
+def no_item(control: ControlState, text: str) -> str:
+    if not text:
+        return ""
+    return no_choice(control, text) if isinstance(control, LiveChoice) else f"{control._decl.named} has no items"
 
 
 UNFIT: Final[dict[str, Callable[[Any, str], str]]] = {

@@ -22,9 +22,9 @@ from fuselatch.core.engine.opening import open_form
 from fuselatch.core.engine.refusals import at_control
 from fuselatch.core.engine.state import SessionState, Turn
 from fuselatch.core.engine.validation import preview
-from fuselatch.core.forms.container import OpenForm
+from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.controls import LiveInput
-from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
+from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
 from fuselatch.core.forms.live_state import ControlState, current
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.gestures import Gesture
@@ -134,13 +134,13 @@ def go_on(turn: Turn, form: OpenForm, then: str) -> None:
     focus.enter(turn, form, next_focusable(form, None, 1))
 
 
-def record(turn: Turn, gesture: Gesture, control: Any) -> None:
+def record(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
     records = front_of(turn)._state.records
     assert records is not None, "a form without records was refused before"
     records.move(gesture.text) if gesture.text in MOVES else records.at(records.key_of(gesture.text))
 
 
-def add_line(turn: Turn, gesture: Gesture, control: Any) -> None:
+def add_line(turn: Turn, gesture: Gesture, control: LiveLines[Any]) -> None:
     """Add a line and go to its first entry."""
     settle(turn, control._state.focus)
     line = lines.add(turn, control, {})
@@ -151,38 +151,45 @@ def add_line(turn: Turn, gesture: Gesture, control: Any) -> None:
                 return
 
 
-def remove_line(turn: Turn, gesture: Gesture, control: Any) -> None:
+def remove_line(turn: Turn, gesture: Gesture, control: ControlState) -> None:
     settle(turn, control._state.focus)
-    lines.remove(turn, control._outer, line_of(control))
+    lines.remove(turn, list_of(control), line_of(control))
 
 
-def move_line(turn: Turn, gesture: Gesture, control: Any) -> None:
+def move_line(turn: Turn, gesture: Gesture, control: ControlState) -> None:
     try:
         place = int(gesture.text)
     except ValueError:
         raise UnknownName(f"'{gesture.text}' isn't a position; use a number, starting at 0") from None
-    if not 0 <= place < len(control._outer._rows):
-        drop(turn, control, user_text("notice.no_position", position=place, last=len(control._outer._rows) - 1))
+    whole = list_of(control)
+    if not 0 <= place < len(whole._rows):
+        drop(turn, control, user_text("notice.no_position", position=place, last=len(whole._rows) - 1))
         return
-    lines.reorder(turn, control._outer, line_of(control), place)
+    lines.reorder(turn, whole, line_of(control), place)
 
 
-def line_of(control: Any) -> Any:
-    return control._state.containers[control._plan.path]
+def line_of(control: ControlState) -> Container:
+    line: Container = control._state.containers[control._plan.path]
+    return line
 
 
-def double(turn: Turn, gesture: Gesture, control: Any) -> None:
+def list_of(control: ControlState) -> LiveLines[Any]:
+    assert isinstance(control._outer, LiveLines), "what isn't a line was refused before"
+    return control._outer
+
+
+def double(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
     """Double-click a control, one of its items (`text`), or the form."""
     if control is None:
         happen(turn, "double_clicked", front_of(turn), None)
     elif not control._decl.takes_focus or move_focus(turn, control):
-        if gesture.text:
+        if gesture.text and isinstance(control, LiveChoice):
             found = control.choices.find(gesture.text)
             put_entry(turn, control, "pick", picked(control, found[0]))
         double_click(turn, control)
 
 
-def double_click(turn: Turn, control: Any) -> None:
+def double_click(turn: Turn, control: ControlState) -> None:
     """Raise `double_clicked`; a table passes the chosen row."""
     before, turn.cause = turn.cause, turn.note("step", control, "double click")
     if "double_clicked" in control._plan.raises:
@@ -190,7 +197,7 @@ def double_click(turn: Turn, control: Any) -> None:
     turn.cause = before
 
 
-def pick(turn: Turn, gesture: Gesture, control: Any) -> None:
+def pick(turn: Turn, gesture: Gesture, control: LiveChoice[Any, Any, Any]) -> None:
     """Pick a choice, which settles at once."""
     if move_focus(turn, control):
         # Only now: leaving the other control may have changed this list.
@@ -201,19 +208,19 @@ def pick(turn: Turn, gesture: Gesture, control: Any) -> None:
             drop(turn, control, user_text("notice.no_choice", text=gesture.text))
 
 
-def sort(turn: Turn, gesture: Gesture, control: Any) -> None:
+def sort(turn: Turn, gesture: Gesture, control: LiveTable[Any]) -> None:
     """Sort a table by a column, or reverse it."""
     column, descending = control._sort
     control.sort_by(gesture.text, descending=column == gesture.text and not descending)
 
 
-def picked(control: Any, item: object) -> object:
+def picked(control: LiveChoice[Any, Any, Any], item: object) -> object:
     """Return a choice's value after picking an item. With `multiple`, picking toggles it."""
     if not control._decl.multiple:
         return item
     held = current(control, "value")
     kept = {*held} ^ {item}
-    return tuple(sorted(kept, key=control.choices.position))
+    return tuple(dict.fromkeys(item for item in control.choices if item in kept))
 
 
 def tick(turn: Turn, gesture: Gesture, control: ControlState) -> None:
@@ -237,11 +244,11 @@ def put_entry(turn: Turn, control: ControlState, name: str, value: object) -> No
     turn.cause = before
 
 
-def tab(turn: Turn, gesture: Gesture, control: Any) -> None:
+def tab(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
     go(turn, 1)
 
 
-def back_tab(turn: Turn, gesture: Gesture, control: Any) -> None:
+def back_tab(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
     go(turn, -1)
 
 
@@ -258,7 +265,7 @@ def go(turn: Turn, way: int) -> None:
         move_focus(turn, target)
 
 
-def answer(turn: Turn, gesture: Gesture, control: Any) -> None:
+def answer(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
     """Answer the open prompt. The waiting handler resumes when this gesture is finished."""
     wait = turn.session.prompt_wait
     assert wait is not None, "an answer without a prompt was refused before"
@@ -267,12 +274,12 @@ def answer(turn: Turn, gesture: Gesture, control: Any) -> None:
     wait.end(turn, pressed)
 
 
-def answers_quietly(session: SessionState, control: Any) -> bool:
+def answers_quietly(session: SessionState, control: ControlState | None) -> bool:
     """Return True if an answer only ends its prompt, and nothing else is pending."""
     return not (session.stack.unsettled or session.dirty.pending or session.sees_events)
 
 
-def close_front(turn: Turn, gesture: Gesture, control: Any) -> None:
+def close_front(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
     """Press the close button: answer a prompt with its cancel button, or close a form."""
     wait = turn.session.prompt_wait
     if wait is not None:
@@ -281,7 +288,7 @@ def close_front(turn: Turn, gesture: Gesture, control: Any) -> None:
         dismiss(turn, front_of(turn), CANCELLED)
 
 
-def open_named(turn: Turn, gesture: Gesture, control: Any) -> None:
+def open_named(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
     """Open an offered form, or bring it to the front."""
     stack = turn.session.stack
     offer = turn.session.offers.by_name[gesture.text]
@@ -299,15 +306,15 @@ def to_control(turn: Turn, gesture: Gesture, control: ControlState) -> None:
     move_focus(turn, control)
 
 
-def point(turn: Turn, gesture: Gesture, control: Any) -> None:
+def point(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
     pointing.point(turn, control)
 
 
-def unhover(turn: Turn, gesture: Gesture, control: Any) -> None:
+def unhover(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
     pointing.point(turn, None)
 
 
-def key(turn: Turn, gesture: Gesture, control: Any) -> None:
+def key(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
     """Press a key: a shortcut, Enter, Escape, Tab, or one more character."""
     session, keys = turn.session, gesture.text
     if session.prompt_wait is not None:
@@ -360,7 +367,7 @@ def use_shortcut(turn: Turn, form: OpenForm, path: str, repeat: bool) -> None:
         move_focus(turn, target)
 
 
-def enter_key(turn: Turn, form: OpenForm, here: Any, repeat: bool) -> None:
+def enter_key(turn: Turn, form: OpenForm, here: ControlState | None, repeat: bool) -> None:
     """Handle Enter, by what has the focus.
 
     An open list picks its match, a multi-line text gets a new line, a button is pressed. Any other entry settles; if it
@@ -406,7 +413,7 @@ def take_match(turn: Turn, here: LiveChoice[Any, Any, Any]) -> None:
         settle(turn, here)
 
 
-def escape(turn: Turn, form: OpenForm, here: Any, repeat: bool) -> None:
+def escape(turn: Turn, form: OpenForm, here: ControlState | None, repeat: bool) -> None:
     """Handle Escape: close an open list, then revert a draft, then close the form."""
     if isinstance(here, LiveInput) and here._listing:
         turn.set(here, "_listing", False)
@@ -419,20 +426,20 @@ def escape(turn: Turn, form: OpenForm, here: Any, repeat: bool) -> None:
         dismiss(turn, form, CANCELLED)
 
 
-def backspace(turn: Turn, form: OpenForm, here: Any, repeat: bool) -> None:
+def backspace(turn: Turn, form: OpenForm, here: ControlState | None, repeat: bool) -> None:
     """Delete the last character of the draft, or all if it is selected."""
-    if takes_keys(here) and here.text:
+    if isinstance(here, LiveInput) and takes_keys(here) and here.text:
         put_draft(turn, here, "" if form._state.select else here.text[:-1])
 
 
-def space(turn: Turn, form: OpenForm, here: Any, repeat: bool) -> None:
+def space(turn: Turn, form: OpenForm, here: ControlState | None, repeat: bool) -> None:
     """Press a button, toggle a tick box, or type a space."""
     does = here._decl.space if here is not None else ""
-    if does == "toggle":
+    if isinstance(here, LiveInput) and does == "toggle":
         put_entry(turn, here, "toggle", not here.value)
-    elif does == "press" and not repeat:
+    elif here is not None and does == "press" and not repeat:
         press(turn, Gesture(verb="press", control=here.name), here)
-    elif takes_keys(here):
+    elif isinstance(here, LiveInput) and takes_keys(here):
         put_draft(turn, here, here.text + " ")
 
 
