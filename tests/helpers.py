@@ -9,7 +9,7 @@ from typing import Any
 from fuselatch.core.forms.controls import LiveValue
 from fuselatch.core.forms.form import controls_of
 from fuselatch.core.model.words import phrase
-from fuselatch.frontends import Session, TraceEntry
+from fuselatch.frontends import Session, TraceEntry, View
 
 
 def act(desk: Any, *steps: str) -> None:
@@ -24,10 +24,26 @@ def told(entries: Iterable[TraceEntry], *kinds: str) -> list[str]:
     return [phrase(entry) for entry in entries if not kinds or entry.kind in kinds]
 
 
+def sound_view(session: Session) -> View:
+    """Return the view; see that one which is made again as a whole would be equal."""
+    view = session.view
+    states = [form._state for form in session.forms]
+    kept = [(state.shown, state.rearranged) for state in states], session._state.last_view
+    for state in states:
+        state.shown = None
+    session._state.last_view = None
+    whole = session.view
+    for state, (state.shown, state.rearranged) in zip(states, kept[0], strict=True):
+        continue
+    session._state.last_view = kept[1]
+    assert view == whole
+    return view
+
+
 def snapshot(session: Session) -> dict[str, Any]:
     """Return everything that the user and the developer see of a session, except the trace and the message line."""
-    view = session.view.to_dict()
-    del view["notice"]
+    view = sound_view(session).to_dict()
+    del view["notice"], view["serial"]
     values = {
         f"{number} {path}": (control.value, control.text, getattr(control, "findings", None), control.focused)
         for number, form in enumerate(session.forms)

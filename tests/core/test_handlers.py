@@ -51,7 +51,7 @@ def test_a_failing_handler_puts_everything_back_and_tells_the_chain() -> None:
         with pytest.raises(HandlerFailed):
             form.a.value = 13
         form.b.value = 26
-        # What waited in the queue of the gesture that failed is raised anew.
+        # What waited in the queue of the gesture that failed is raised again.
         assert LOG == [("b", None, 2), ("b", 2, 26)]
 
 

@@ -114,7 +114,7 @@ def test_the_lines_of_a_record_come_in_their_order_and_raise_nothing() -> None:
     assert not [line for line in told(desk.trace, "event") if line.startswith("extras")]
     names = [control.name for control in desk.session.view.forms[0].controls]
     assert names[:6] == ["vessel", "extras", "extras[0].what", "extras[0].count", "extras[0].price", "extras[0].amount"]
-    assert [(group.name, group.group) for group in desk.session.view.forms[0].groups] == [("extras[0]", "extras")]
+    assert [(group.name, group.group) for group in desk.session.view.forms[0].groups] == [("extras[0]", "1.extras")]
 
 
 def test_lines_that_have_gone_are_let_go_of() -> None:

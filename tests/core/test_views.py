@@ -94,12 +94,18 @@ def test_the_view_carries_what_a_face_needs() -> None:
         view = desk.session.view
         form = view.forms[0]
         controls = {control.name: control for control in form.controls}
-        assert (form.message, form.message_tone, form.default) == ("clicked", "warning", "dialog")
+        assert (form.message, form.message_tone, form.default) == ("clicked", "warning", "1.dialog")
         assert (form.groups[0].name, form.groups[0].caption) == ("berths", "Berths")
-        assert (form.rows[0].caption, form.rows[0].controls) == ("Side by side", ("berths.count", "berths.kind"))
+        assert (form.rows[0].caption, form.rows[0].controls) == ("Side by side", ("1.berths.count", "1.berths.kind"))
         count, kind = controls["berths.count"], controls["berths.kind"]
-        assert (count.group, count.unit, count.placeholder, count.look) == ("berths", "m", "how many", "")
-        assert (len(kind.choices), kind.choices[0], kind.choice_count, kind.value, kind.look) == (50, "95", 200, 120, "list")
+        assert (count.group, count.unit, count.placeholder, count.look) == ("1.berths", "m", "how many", "")
+        assert (len(kind.choices), kind.choices[0].text, kind.choice_count, kind.value, kind.look) == (
+            50,
+            "95",
+            200,
+            120,
+            "list",
+        )
         assert (controls["secret"].text, controls["secret"].value, controls["secret"].keys) == ("••••", None, "Ctrl+S")
         desk.double()
         assert desk.session.view.forms[0].message == "twice" and form.message == "clicked"

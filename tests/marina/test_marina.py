@@ -77,6 +77,7 @@ GESTURES = st.one_of(
     st.tuples(st.sampled_from(["tab", "back_tab", "close", "unhover", "press", "double"])),
     st.tuples(st.sampled_from(["hover", "double"]), st.sampled_from(NAMES)),
     st.tuples(st.just("record"), st.sampled_from(RECORDS)),
+    st.tuples(st.just("to_front"), st.sampled_from(["BookingForm", "VesselSearch", "nothing"])),
     st.tuples(st.sampled_from(["add_line", "remove_line"]), st.sampled_from(["extras", *OF_LINES])),
     st.tuples(st.just("move_line"), st.sampled_from(OF_LINES), st.integers(0, 3)),
     st.tuples(st.just("sort"), st.just("berths"), st.sampled_from(["name", "length", "beam"])),
@@ -131,7 +132,7 @@ def sound(session: Any) -> None:
 
 
 def test_every_verb_is_among_the_random_gestures() -> None:
-    made = "type pick press focus tick untick answer tab back_tab close hover unhover double key open record sort"
+    made = "type pick press focus tick untick answer tab back_tab close hover unhover double key open to_front record sort"
     assert set(VERBS) == {*made.split(), "add_line", "remove_line", "move_line"}
 
 

@@ -8,14 +8,6 @@ if TYPE_CHECKING:
     from fuselatch.core.engine.latching import LatchView as LatchView
     from fuselatch.core.engine.observer import Observer as Observer
     from fuselatch.core.engine.session import Session as Session
-    from fuselatch.core.engine.view import ColumnView as ColumnView
-    from fuselatch.core.engine.view import ControlView as ControlView
-    from fuselatch.core.engine.view import FormView as FormView
-    from fuselatch.core.engine.view import GroupView as GroupView
-    from fuselatch.core.engine.view import OfferView as OfferView
-    from fuselatch.core.engine.view import PromptView as PromptView
-    from fuselatch.core.engine.view import RowView as RowView
-    from fuselatch.core.engine.view import View as View
     from fuselatch.core.forms.container import OpenForm as OpenForm
     from fuselatch.core.forms.plans import Handler as Handler
     from fuselatch.core.model.gestures import Gesture as Gesture
@@ -23,19 +15,37 @@ if TYPE_CHECKING:
     from fuselatch.core.model.locale_formats import PlainFormats as PlainFormats
     from fuselatch.core.model.trace import Trace as Trace
     from fuselatch.core.model.trace import TraceEntry as TraceEntry
+    from fuselatch.core.model.view import ColumnView as ColumnView
+    from fuselatch.core.model.view import ControlView as ControlView
+    from fuselatch.core.model.view import FormView as FormView
+    from fuselatch.core.model.view import GroupView as GroupView
+    from fuselatch.core.model.view import ItemView as ItemView
+    from fuselatch.core.model.view import LocaleView as LocaleView
+    from fuselatch.core.model.view import OfferView as OfferView
+    from fuselatch.core.model.view import OutcomeView as OutcomeView
+    from fuselatch.core.model.view import PromptView as PromptView
+    from fuselatch.core.model.view import RecordView as RecordView
+    from fuselatch.core.model.view import RowView as RowView
+    from fuselatch.core.model.view import ValueView as ValueView
+    from fuselatch.core.model.view import View as View
 
 WHERE = {
     "fuselatch.core.engine.latching": ("LatchView",),
     "fuselatch.core.engine.observer": ("Observer",),
     "fuselatch.core.engine.session": ("Session",),
-    "fuselatch.core.engine.view": (
+    "fuselatch.core.model.view": (
         "ColumnView",
         "ControlView",
         "FormView",
         "GroupView",
+        "ItemView",
+        "LocaleView",
         "OfferView",
+        "OutcomeView",
         "PromptView",
+        "RecordView",
         "RowView",
+        "ValueView",
         "View",
     ),
     "fuselatch.core.forms.container": ("OpenForm",),

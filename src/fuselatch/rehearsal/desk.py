@@ -231,6 +231,11 @@ class Desk(DeskView):
         self.session.feed(Gesture(verb="open", text=name))
 
     @cued
+    def to_front(self, name: str) -> None:
+        """Bring an open form to the front, by its name."""
+        self.session.feed(Gesture(verb="to_front", text=name))
+
+    @cued
     def close(self) -> None:
         """Press the close button of the prompt, dialog or form in front."""
         self.session.feed(Gesture(verb="close"))

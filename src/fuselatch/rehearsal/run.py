@@ -9,11 +9,11 @@ from pathlib import Path
 from fuselatch.core.engine.observer import Muting, Observer
 from fuselatch.core.engine.session import Session
 from fuselatch.core.engine.store import Store
-from fuselatch.core.engine.view import View
 from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, PolicyError
 from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.trace import Trace, TraceEntry
+from fuselatch.core.model.view import View
 from fuselatch.policy import Policy
 from fuselatch.rehearsal.cues import Cue, CueError, CueSheet
 from fuselatch.rehearsal.desk import Desk, rehearse

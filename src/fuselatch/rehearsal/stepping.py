@@ -8,9 +8,9 @@ from typing import Any, Final, Literal, TypeAlias
 
 from fuselatch.core.engine.observer import Observer
 from fuselatch.core.engine.session import Session
-from fuselatch.core.engine.view import View
 from fuselatch.core.model.events import Event
 from fuselatch.core.model.trace import TraceEntry
+from fuselatch.core.model.view import View
 from fuselatch.rehearsal.cues import Cue, CueSheet
 from fuselatch.rehearsal.run import CueRun, StepResult, run_cues
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import textwrap
 from typing import TYPE_CHECKING, Any, Final
 
-from fuselatch.core.engine.view import ControlView, FormView, PromptView
+from fuselatch.core.model.view import ControlView, FormView, PromptView
 from fuselatch.report.figures import INK, QUIET, new_figure
 from fuselatch.report.flipbook import Shot
 from fuselatch.report.layout import MOST_ROWS, Strip, entry_text, is_behind, strips
@@ -56,7 +56,7 @@ def draw_form(axes: Axes, form: FormView, y: float, changes: dict[str, str], beh
     height = 1.5 + sum(height_of(strip) for strip in rows) + (1.0 if form.message else 0.2)
     box(axes, 0.2, y, WIDE - 0.4, height, "#f6f8fa")
     box(axes, 0.2, y, WIDE - 0.4, 1.2, "#dbe4ec")
-    say(axes, 0.8, y + 0.6, form.title + (f" · {form.record}" if form.record else ""), INK, bold=True)
+    say(axes, 0.8, y + 0.6, form.title + (f" · {form.record.text}" if form.record else ""), INK, bold=True)
     at = y + 1.4
     for strip in rows:
         draw_strip(axes, strip, at, changes)
@@ -128,7 +128,7 @@ def draw_table(axes: Axes, table: ControlView, y: float) -> None:
     for at, column in enumerate(table.columns):
         say(axes, 1.2 + at * share, y + 0.35, column.caption, INK, 9, bold=True)
     for line, cells in enumerate(table.cells[:MOST_ROWS], 1):
-        if table.choices[line - 1] in table.picked:
+        if table.choices[line - 1].picked:
             box(axes, 0.9, y + 0.75 * line, WIDE - 2, 0.75, "#cfe0ee", 0)
         for at, cell in enumerate(cells):
             say(axes, 1.2 + at * share, y + 0.35 + 0.75 * line, cell, INK, 9)

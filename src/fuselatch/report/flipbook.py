@@ -8,8 +8,8 @@ from functools import cache
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Final
 
-from fuselatch.core.engine.view import ControlView, View
 from fuselatch.core.model.trace import TraceEntry
+from fuselatch.core.model.view import ControlView, View
 from fuselatch.report.layout import MOST_ROWS, describe_state, entry_text, is_behind, strips
 from fuselatch.report.tree import grow, lines
 
@@ -106,7 +106,7 @@ def difference(before: ControlView | None, after: ControlView) -> str:
         return "appeared"
     if before.enabled != after.enabled:
         return "enabled" if after.enabled else "disabled"
-    if before.choice_count != after.choice_count or before.choices != after.choices:
+    if before.choice_count != after.choice_count or [one.id for one in before.choices] != [one.id for one in after.choices]:
         return "choices changed"
     if before.required != after.required:
         return "required" if after.required else "no longer required"

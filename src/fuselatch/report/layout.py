@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from itertools import groupby
 from typing import Final
 
-from fuselatch.core.engine.view import ControlView, FormView, GroupView, View
+from fuselatch.core.model.view import ControlView, FormView, GroupView, View
 
 MOST_ROWS: Final = 6
 """Rows of a table that are drawn."""
@@ -33,18 +33,18 @@ def is_behind(view: View, form: FormView) -> bool:
 
 def strips(form: FormView) -> Iterator[Strip]:
     """Yield the rows of a form, top to bottom."""
-    groups = {group.name: group for group in form.groups}
-    in_rows = {path: row for row in form.rows for path in row.controls}
-    lines = {control.name for control in form.controls if control.shape == "lines"}
+    groups = {group.id: group for group in form.groups}
+    in_rows = {control: row for row in form.rows for control in row.controls}
+    lines = {control.id for control in form.controls if control.shape == "lines"}
     seen: list[str] = []
 
     def place(control: ControlView) -> tuple[str, str]:
-        if control.name in in_rows:
-            return "row", str(form.rows.index(in_rows[control.name]))
+        if control.id in in_rows:
+            return "row", str(form.rows.index(in_rows[control.id]))
         group = groups.get(control.group)
         if group is not None and group.group in lines:
             return "line", control.group
-        return ("buttons", control.group) if control.shape == "button" else ("", control.name)
+        return ("buttons", control.group) if control.shape == "button" else ("", control.id)
 
     for (kind, name), found in groupby(form.controls, key=place):
         controls = tuple(found)
@@ -57,7 +57,7 @@ def strips(form: FormView) -> Iterator[Strip]:
         if kind == "row":
             yield Strip(form.rows[int(name)].caption, depth, controls)
         elif kind == "line":
-            yield Strip(f"{int(name.rpartition('[')[2].rstrip(']')) + 1}", depth, controls)
+            yield Strip(f"{int(groups[name].name.rpartition('[')[2].rstrip(']')) + 1}", depth, controls)
         elif kind == "buttons" or controls[0].shape == "tick":
             yield Strip("", depth, controls)
         elif controls[0].shape == "lines":
@@ -76,7 +76,7 @@ def around(group: str, groups: Mapping[str, GroupView]) -> list[str]:
 
 
 def depth_of(group: str, groups: Mapping[str, GroupView]) -> int:
-    return len([name for name in around(group, groups) if groups[name].caption or "[" in name])
+    return len([each for each in around(group, groups) if groups[each].caption or "[" in groups[each].name])
 
 
 def entry_text(control: ControlView) -> str:

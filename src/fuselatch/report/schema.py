@@ -6,11 +6,12 @@ from dataclasses import fields, is_dataclass
 from types import NoneType, UnionType
 from typing import Any, Final, get_args, get_origin, get_type_hints
 
-from fuselatch.core.engine.view import VERSION, View
 from fuselatch.core.forms.declarations import InputControl
 from fuselatch.core.forms.form import Form, plan_of
 from fuselatch.core.forms.lines import Lines
 from fuselatch.core.forms.plans import ControlPlan, FormPlan
+from fuselatch.core.model.parts import Parts
+from fuselatch.core.model.view import VERSION, View
 
 DRAFT: Final = "https://json-schema.org/draft/2020-12/schema"
 
@@ -67,7 +68,7 @@ def of_type(kind: Any, definitions: dict[str, Any]) -> dict[str, Any]:
                 "additionalProperties": False,
             }
         return {"$ref": f"#/$defs/{kind.__name__}"}
-    if get_origin(kind) is tuple:
+    if get_origin(kind) in (tuple, Parts):
         return {"type": "array", "items": of_type(get_args(kind)[0], definitions)}
     if isinstance(kind, UnionType):
         return {"anyOf": [of_type(one, definitions) for one in get_args(kind)]}

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Final
 
-from fuselatch.core.engine.view import ControlView, FormView, PromptView, View
+from fuselatch.core.model.view import ControlView, FormView, PromptView, View
 from fuselatch.report.layout import MOST_ROWS, Strip, entry_text, is_behind, strips
 
 WIDTH: Final = 64
@@ -27,7 +27,7 @@ def form_lines(form: FormView, behind: bool) -> Iterator[str]:
     if behind:
         yield f"({form.title}, in the background)"
         return
-    title = f" {form.title} " + (f"· {form.record} " if form.record else "")
+    title = f" {form.title} " + (f"· {form.record.text} " if form.record else "")
     yield f"┌{title:─<{WIDTH}}┐"
     captions = [strip.caption for strip in strips(form) if strip.controls]
     wide = min(max((len(caption) for caption in captions), default=0) + 1, 20)
@@ -82,8 +82,8 @@ def box(control: ControlView, narrow: bool) -> str:
 def table_lines(table: ControlView) -> Iterator[str]:
     columns = [column.caption for column in table.columns]
     yield inside(f"   {' | '.join(columns)}")
-    for text, cells in list(zip(table.choices, table.cells, strict=False))[:MOST_ROWS]:
-        yield inside(f" {'▸' if text in table.picked else ' '} {' | '.join(cells)}")
+    for item, cells in list(zip(table.choices, table.cells, strict=False))[:MOST_ROWS]:
+        yield inside(f" {'▸' if item.picked else ' '} {' | '.join(cells)}")
     if table.choice_count > MOST_ROWS:
         yield inside(f"   … {table.choice_count} rows in total")
 

@@ -40,6 +40,7 @@ from fuselatch.core.engine.loop import drain, happen
 from fuselatch.core.engine.prompting import ask_itself
 from fuselatch.core.engine.record_columns import bound_columns, bring, must_be_column, put_silently, values_by_column
 from fuselatch.core.engine.state import SessionState, Turn
+from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.engine.storing import captions_of, columns_of, key_column, look, stage
 from fuselatch.core.engine.submitting import may_submit, veto
 from fuselatch.core.forms.container import OpenForm
@@ -74,6 +75,8 @@ class Records(Node):
         self._blank_is_all = True
         self._only: Mapping[str, Any] = form._state.manner.only or {}
         self._cached: FilteredRows | None = None
+        # For the view: the place in words, the position (0: a new record), the count.
+        self.place: tuple[str, int, int] = ("", 0, 0)
         columns = columns_of(session, source)
         for column in self._only:
             must_be_column(column, columns, source)
@@ -117,6 +120,24 @@ class Records(Node):
         at = found.places.get(self.key)
         count = len(found.keys)
         return user_text("position", place=at + 1, count=count) if at is not None else user_text("position.new", count=count)
+
+    @property
+    def is_saved(self) -> bool:
+        """True if there is a record, which can be removed."""
+        return self._row is not None
+
+    def note_place(self) -> None:
+        """Note the place among the records, if the store tells it; otherwise the last one stays."""
+        try:
+            found = self._filtered()
+        except StoreRefused:
+            return
+        key = None if self._row is None else self._row[self.key_column]
+        at, count = found.places.get(key), len(found.keys)
+        if at is None:
+            self.place = user_text("position.new", count=count), 0, count
+        elif (at + 1, count) != self.place[1:]:
+            self.place = user_text("position", place=at + 1, count=count), at + 1, count
 
     @property
     def captions(self) -> Mapping[str, str]:

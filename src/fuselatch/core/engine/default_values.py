@@ -47,6 +47,7 @@ def set_defaults_of(turn: Turn, form: OpenForm, paths: Iterable[str]) -> None:
             if not all(item in choices for item in (value if decl.multiple else (value,))):
                 continue
         control._value = value if value is not None else control._plan.blank
+        form._state.touched[control] = None
 
 
 def entered_last(turn: Turn, form: OpenForm, path: str, default: LastEntered) -> Any:

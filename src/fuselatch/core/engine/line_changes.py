@@ -185,6 +185,11 @@ def arrange(session: SessionState, lines: LiveLines[Any]) -> None:
         if isinstance(control, LiveLines):
             order += [entry for line in control._rows for entry in control._members[line][1]]
     state.order = order
+    state.rearranged = True
+    for line in lines._rows:
+        for each in lines._members[line]:
+            state.touched.update(dict.fromkeys(each))
+    state.touched[lines] = None
     session.stack.unsettled = True
 
 

@@ -5,11 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, Final
 
+from fuselatch.core.engine.naming import open_form_named
 from fuselatch.core.engine.state import SessionState
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveInput
 from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
 from fuselatch.core.forms.live_state import ControlState, is_usable
+from fuselatch.core.model.choices import position_of_id
 from fuselatch.core.model.gestures import VERBS, Gesture
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import MOVES
@@ -31,6 +33,8 @@ def obstacle(session: SessionState, gesture: Gesture, control: ControlState | No
     verb = gesture.verb
     if verb == "answer":
         return "no prompt is open", None
+    if verb == "to_front":
+        return covering(session, open_form_named(session, gesture.text))
     front = session.stack.front
     opens = verb == "open" or (verb == "key" and gesture.text in session.offers.shortcuts)
     if opens:
@@ -125,40 +129,44 @@ def unfit(gesture: Gesture, control: ControlState) -> Reason | None:
     if known.enters and isinstance(control, LiveInput) and control._rule:
         return f"'{control.name}' is read-only (its value has a rule)", None
     more = UNFIT.get(verb)
-    reason = more(control, gesture.text) if more is not None else ""
+    reason = more(control, gesture) if more is not None else ""
     return (reason, None) if reason else None
 
 
-def no_line(control: ControlState, text: str) -> str:
+def no_line(control: ControlState, gesture: Gesture) -> str:
     return "" if "#" in control._plan.path else f"'{control.name}' is a group, not a line"
 
 
-def no_focus(control: ControlState, text: str) -> str:
+def no_focus(control: ControlState, gesture: Gesture) -> str:
     return "" if control._decl.takes_focus else f"{control._decl.named} can't have the focus"
 
 
-def no_typing(control: ControlState, text: str) -> str:
+def no_typing(control: ControlState, gesture: Gesture) -> str:
     return "pick from the list; multiple choices can't be typed" if control._decl.multiple else ""
 
 
-def no_column(control: LiveTable[Any], text: str) -> str:
+def no_column(control: LiveTable[Any], gesture: Gesture) -> str:
+    text = gesture.text
     columns = control._decl.columns
     return "" if text in columns else f"no column '{text}'; {suggest(text, columns)}"
 
 
-def no_choice(control: LiveChoice[Any, Any, Any], text: str) -> str:
+def no_choice(control: LiveChoice[Any, Any, Any], gesture: Gesture) -> str:
+    text = gesture.text
+    if gesture.item:
+        return "" if position_of_id(control.choices, gesture.item) is not None else f"no item '{gesture.item}' in the list"
     if control.choices.find(text):
         return ""
     return f"'{text}' isn't one of the choices; {suggest(text, control.choices.shown())}"
 
 
-def no_item(control: ControlState, text: str) -> str:
-    if not text:
+def no_item(control: ControlState, gesture: Gesture) -> str:
+    if not gesture.text and not gesture.item:
         return ""
-    return no_choice(control, text) if isinstance(control, LiveChoice) else f"{control._decl.named} has no items"
+    return no_choice(control, gesture) if isinstance(control, LiveChoice) else f"{control._decl.named} has no items"
 
 
-UNFIT: Final[dict[str, Callable[[Any, str], str]]] = {
+UNFIT: Final[dict[str, Callable[[Any, Gesture], str]]] = {
     "remove_line": no_line,
     "move_line": no_line,
     "focus": no_focus,

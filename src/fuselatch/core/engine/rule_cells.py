@@ -7,7 +7,7 @@ from typing import Any, Final
 
 from fuselatch.core.engine.catalog_index import catalog_choices
 from fuselatch.core.engine.scheduler import fresh
-from fuselatch.core.engine.state import SessionState
+from fuselatch.core.engine.state import SessionState, touch
 from fuselatch.core.engine.validation import check_runner
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.container import OpenForm
@@ -67,6 +67,7 @@ def make_ready(session: SessionState, cells: list[Cell]) -> None:
     """Run rules for the first time. This raises no events."""
     for cell in cells:
         cell.announced = fresh(session, cell)
+        touch(cell.node)
         if isinstance(cell.node, LiveValue) and cell.prop == "value":
             cell.node._value = cell.value
 

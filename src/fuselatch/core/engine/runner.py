@@ -14,9 +14,11 @@ from fuselatch.core.engine.state import PauseWait, SessionState, Turn, gesture_c
 from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.engine.storing import commit, is_tried_again, rows_of
 from fuselatch.core.engine.undoing import KeepEditing, put_back
+from fuselatch.core.engine.waits import note_waited, ready_to_view
 from fuselatch.core.forms.placing import forget_gone
 from fuselatch.core.model.errors import Abandoned, EngineFailed, FuseLatchError, HandlerFailed, NotAllowedHere, describe
 from fuselatch.core.model.events import By
+from fuselatch.core.model.texts import TEXTS
 from fuselatch.core.model.trace import safe_text
 from fuselatch.core.model.trace_rows import add_row
 
@@ -41,6 +43,7 @@ def start(session: SessionState, label: object, step: Callable[[Turn], object], 
     if session.broken:
         raise NotAllowedHere(session.broken)
     turn = Run(session, label, step, by)
+    session.serial += 1
     session.notice = ""
     session.now = None
     if session.day._watchers and session.clock is not None:
@@ -58,9 +61,12 @@ def start(session: SessionState, label: object, step: Callable[[Turn], object], 
             session.workers.start(turn)
     finally:
         session.turn = None
+    ready_to_view(session)
     if session.waits or turn.error is not None:
         let_go_on(session, finished(turn))
         return
+    if session.waited and session.waited[-1][1]:
+        note_waited(session)
     if session.retired:
         # No gesture remains that could restore removed lines.
         for lines in session.retired:
@@ -94,6 +100,8 @@ def let_go_on(session: SessionState, first: BaseException | None) -> None:
         turn = session.waits.pop().turn
         resume(turn)
         first = first or finished(turn)
+    ready_to_view(session)
+    note_waited(session)
     if first is not None:
         raise first
 
@@ -138,6 +146,7 @@ def go_on(session: SessionState) -> None:
     top = session.waits[-1] if session.waits else None
     if not isinstance(top, PauseWait):
         raise NotAllowedHere("the session isn't paused")
+    session.serial += 1
     turn = session.waits.pop().turn
     resume(turn)
     let_go_on(session, finished(turn))
@@ -165,6 +174,9 @@ def carry_out(turn: Turn) -> None:
             drain(turn)
         if turn.outward is not None:
             let_out(turn)
+        if turn.late is not None:
+            note_error(turn, turn.late)
+            turn.error = turn.late
     except Abandoned:
         put_back(turn)
     except KeepEditing as refused:
@@ -179,6 +191,8 @@ def carry_out(turn: Turn) -> None:
 def fail(turn: Turn, error: BaseException) -> None:
     """Undo a turn that failed. If the store refused, the user may try again."""
     note_error(turn, error)
+    if turn.by == "user":
+        turn.session.notice = TEXTS["notice.failed"]
     if turn.session.observers:
         tell_failure(turn, error)
     try:

@@ -9,12 +9,13 @@ from __future__ import annotations
 from operator import attrgetter
 from typing import Any, Final
 
-from fuselatch.core.engine.failure import failure_of, tell
-from fuselatch.core.engine.state import SessionState, Turn
+from fuselatch.core.engine.failure import failed, failure_of, tell
+from fuselatch.core.engine.state import SessionState, Turn, touch
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.live_state import ControlState, FormState, current
 from fuselatch.core.model.cells import UNSEEN, Cell, Inputs, watch
 from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, RuleError
+from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.trace_rows import add_row
 
 NESTED: Final = 40
@@ -67,10 +68,18 @@ def refresh(session: SessionState, cell: Cell) -> Any:
         elif cell.value is UNSEEN or inputs_differ(cell):
             inputs: Inputs = {}
             port.tracker = inputs
-            value = cell.run()
+            try:
+                value = cell.run()
+            except Exception as error:
+                if session.turn is None or not session.dirty.tolerant or cell.value is UNSEEN:
+                    raise
+                keep_last(session, cell, inputs, error)
+            else:
+                cell.value = value
+                if session.failed:
+                    session.failed.pop(cell, None)
             cell.forced = False
             watch(cell, inputs)
-            cell.value = value
         cell.fresh = True
         if session.observers and cell.prop != "check":
             tell_computed(session, cell)
@@ -84,6 +93,39 @@ def refresh(session: SessionState, cell: Cell) -> Any:
             session.dirty.computing.pop()
             cell.running = False
     return cell.value
+
+
+def keep_last(session: SessionState, cell: Cell, inputs: Inputs, error: Exception) -> None:
+    """Keep a cell's last value: its rule failed because of what another has written.
+
+    The user must be able to continue, so the gesture isn't undone. `feed` raises the failure afterwards.
+    """
+    turn = session.turn
+    assert turn is not None, "others' writes are noticed in a gesture"
+    failure = failed(error, cell.where, turn.event, f"the rule {cell.name}", "")
+    turn.late = turn.late or failure
+    node: Any = cell.node
+    caption = title_or_caption(node)
+    session.failed[cell] = user_text("failure", caption=caption)
+
+
+def title_or_caption(node: Any) -> str:
+    """Return what the user calls a control or form."""
+    if isinstance(node, FormState):
+        return node.title or node.plan.name
+    caption = node._decl.constants.get("caption") or node.name
+    return str(caption)
+
+
+def follow(session: SessionState, before: set[Cell]) -> None:
+    """Bring up to date what depends on others' writes: the marked cells but those of `before`."""
+    session.dirty.tolerant = True
+    try:
+        for cell in list(session.dirty.cells):
+            if cell not in before and not cell.fresh:
+                fresh(session, cell)
+    finally:
+        session.dirty.tolerant = False
 
 
 def tell_computed(session: SessionState, cell: Cell) -> None:
@@ -161,6 +203,8 @@ def property_differs(turn: Turn, control: Any, prop: str, cause: int) -> None:
     dirty = session.dirty
     if isinstance(control, FormState):
         return
+    if prop == "visible":
+        control._state.rearranged = True
     if control._decl.kind == "group":
         inside = f"{control._plan.path}."
         for path, other in control._state.controls.items():
@@ -189,6 +233,7 @@ def update_quietly(session: SessionState) -> None:
         try:
             fresh(session, cell)
             cell.announced = cell.value
+            touch(cell.node)
             if cell.prop == "check":
                 session.dirty.revalidate_check(cell.node)
         except FuseLatchError:

@@ -22,15 +22,19 @@ from fuselatch.core.engine.opening import must_fit, open_form
 from fuselatch.core.engine.session_options import Options, SessionOptions
 from fuselatch.core.engine.state import Turn
 from fuselatch.core.engine.steps import RUNS_NO_AUTHOR_CODE, STEPS, come_to_front
-from fuselatch.core.engine.view import PromptView, View, help_line, message_of, prompt_view, view_of
+from fuselatch.core.engine.viewing import help_line, list_part, message_of, prompt_view, rows_part, view_of
+from fuselatch.core.engine.waits import is_stale
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import MASK
 from fuselatch.core.forms.form import Form
-from fuselatch.core.forms.live_state import ControlState
+from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
+from fuselatch.core.forms.live_state import ControlState, seen
 from fuselatch.core.forms.manner import Manner
 from fuselatch.core.forms.port import RecordsView
 from fuselatch.core.forms.shared import Shared
 from fuselatch.core.forms.sources import EventSource, heard_by
+from fuselatch.core.model.choices import AHEAD as SHORT
+from fuselatch.core.model.choices import position_of_id
 from fuselatch.core.model.errors import NotAllowedHere, Refused, UnknownName
 from fuselatch.core.model.gestures import VERBS, Gesture
 from fuselatch.core.model.keys import normal
@@ -39,6 +43,7 @@ from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.service_map import Services
 from fuselatch.core.model.trace import Trace
+from fuselatch.core.model.view import ItemView, PromptView, View
 
 F = TypeVar("F", bound=Form)
 T = TypeVar("T")
@@ -56,6 +61,13 @@ def names_of_forms() -> list[str]:
 
 NO_OFFERS = Offers(())
 """The offers of a session without forms to offer."""
+
+
+def with_text(gesture: Gesture, control: LiveChoice[Any, Any, Any]) -> Gesture:
+    """Return a gesture at an item, with the item's text, as the trace writes it."""
+    listed = seen(control, "choices")
+    at = position_of_id(listed, gesture.item)
+    return gesture if at is None else replace(gesture, text=listed.texts[at])
 
 
 class SessionRecords:
@@ -136,8 +148,40 @@ class Session:
 
     @property
     def view(self) -> View:
-        """The view: everything that the user sees now. Reading it runs none of the developer's code."""
+        """The view: everything that the user sees now. Parts that haven't changed are those of the view before.
+
+        Reading it runs none of the developer's code, and never fails.
+        """
+        self._state.workers.must_be_at_home()
         return view_of(self._state)
+
+    def choices(self, control: LiveChoice[Any, Any, Any], start: int = 0, stop: int = 50) -> tuple[ItemView, ...]:
+        """Return items of a choice by position, as the view has them; `View` has only those in reach."""
+        self._state.workers.must_be_at_home()
+        return list_part(control, start, stop)
+
+    def rows(self, table: LiveTable[Any], start: int = 0, stop: int = 50) -> tuple[tuple[str, ...], ...]:
+        """Return the cells of a table's rows by position, as the view has them."""
+        self._state.workers.must_be_at_home()
+        return rows_part(table, start, stop, self._state.formats)
+
+    def idle(self, items: int = 20_000) -> bool:
+        """Do some of the work that gestures may need later, on about so many items; return True if more is left.
+
+        Call it while the user does nothing. It only changes when the work is done, never what comes of a gesture.
+        """
+        state = self._state
+        state.workers.must_be_at_home()
+        for form in state.stack.forms:
+            for control in form._state.order:
+                listed: Any = seen(control, "choices") if control._plan.lists else ()
+                if len(listed) > SHORT and not listed.is_indexed:
+                    return listed.index_some(items) or self._has_work()
+        return False
+
+    def _has_work(self) -> bool:
+        lists = [seen(each, "choices") for form in self._state.stack.forms for each in form._state.order if each._plan.lists]
+        return any(len(listed) > SHORT and not listed.is_indexed for listed in lists)
 
     @property
     def prompt(self) -> PromptView | None:
@@ -161,6 +205,7 @@ class Session:
     @property
     def trace(self) -> Trace:
         """Everything that happened so far."""
+        self._state.workers.must_be_at_home()
         return self._state.trace
 
     @property
@@ -199,7 +244,8 @@ class Session:
     def feed(self, gesture: Gesture) -> None:
         """Carry out a user's gesture until it is finished or waits for the user.
 
-        Raises `UnknownName` for an unknown control, and `Refused` if the user can't make the gesture. Both change nothing.
+        Raises `UnknownName` for an unknown control, and `Refused` if the user can't make the gesture, or made it before a
+        prompt or dialog could be seen (`Gesture.view_serial`). Both change nothing.
         Raises `HandlerFailed` if the developer's code fails: what the gesture changed is undone.
         """
         state = self._state
@@ -209,6 +255,9 @@ class Session:
         carry = STEPS.get(verb)
         if carry is None:
             raise UnknownName(refusals.unknown_verb(verb))
+        if gesture.view_serial is not None and is_stale(state, gesture.view_serial):
+            state.workers.must_be_at_home()
+            self._refuse(gesture, ("it was made before what is in front could be seen", None))
         if verb == "key":
             gesture = self._key(gesture)
         elif verb == "open":
@@ -216,6 +265,8 @@ class Session:
         form = state.stack.front if not gesture.form else open_form_named(self._state, gesture.form)
         control = self._target(gesture, form)
         found = refusals.obstacle(state, gesture, control)
+        if gesture.item and isinstance(control, LiveChoice):
+            gesture = with_text(gesture, control)
         plain = not gesture.text or (control is not None and not control._plan.masked)
         shown = gesture if plain else self._shown(gesture, form, control)
         if found is not None:
@@ -253,7 +304,7 @@ class Session:
             keys = normal(gesture.text)
         except ValueError as error:
             raise UnknownName(str(error)) from None
-        return gesture if keys == gesture.text else Gesture(verb="key", text=keys, form=gesture.form, repeat=gesture.repeat)
+        return gesture if keys == gesture.text else replace(gesture, text=keys)
 
     def _must_be_offered(self, name: str) -> None:
         names = self._state.offers.by_name
@@ -309,6 +360,7 @@ class Session:
         `what`: a property ("berth.enabled"), an event ("berth.changed"), a marker ("berth.marker"), a handler
         ("look_up_vessel") or a prompt ("too_long") of an open or closed form. Raises `UnknownName` for anything else.
         """
+        self._state.workers.must_be_at_home()
         return why.answer(self._state, what)
 
     def resolve(self, control: Any) -> tuple[Form | None, str]:

@@ -73,7 +73,7 @@ class SessionSource(Node):
 class Dirty:
     """The cells and controls that the scheduler still has to bring up to date."""
 
-    __slots__ = ("cells", "computing", "pending", "session", "to_validate")
+    __slots__ = ("cells", "computing", "pending", "session", "to_validate", "tolerant")
 
     def __init__(self, session: SessionState) -> None:
         self.session = session
@@ -83,6 +83,8 @@ class Dirty:
         self.cells: dict[Cell, None] = {}
         # Controls whose value or rules may have changed.
         self.to_validate: dict[ControlState, None] = {}
+        # True while rules follow what another session has written: one that fails keeps its last value.
+        self.tolerant = False
         # The rules that are running, the innermost last: one that is asked for again is a circle.
         self.computing: list[Cell] = []
 
@@ -243,10 +245,12 @@ class Wait(Undoable):
 class PromptWait(Wait):
     """A wait for an answer. `prompt` is what is shown, `declared` the developer's prompt."""
 
-    __slots__ = ("declared", "number", "prompt", "text", "title")
+    __slots__ = ("declared", "number", "prompt", "serial", "text", "title")
 
     def __init__(self, turn: Turn, form: OpenForm, prompt: Prompt, declared: Prompt, text: str, number: int) -> None:
         super().__init__(turn, form)
+        turn.session.asked += 1
+        self.serial = turn.session.asked
         self.prompt = prompt
         self.declared = declared
         self.text = text
@@ -294,11 +298,11 @@ class SessionState(Undoable):
     """The state of one session."""
 
     __slots__ = (
-        "broken", "catalogs", "clock", "closed", "closing", "day", "dirty", "formats", "grouped", "hovered",
-        "indexes", "known_latches", "last_entered", "latch_store", "latches", "max_runs", "messages", "muting",
-        "notice", "now", "observers", "offers", "open_forms", "options", "pausing", "plans", "port", "recording",
-        "retired", "row_cache", "rows", "sees_events", "services", "session_latches", "shared", "stack", "store",
-        "today", "trace", "turn", "waits", "workers",
+        "asked", "broken", "catalogs", "clock", "closed", "closing", "day", "dirty", "failed", "formats", "grouped",
+        "hovered", "indexes", "known_latches", "last_entered", "last_view", "latch_store", "latches", "max_runs", "messages",
+        "muting", "notice", "now", "observers", "offers", "open_forms", "options", "pausing", "plans", "port", "recording",
+        "retired", "row_cache", "rows", "sees_events", "serial", "services", "session_latches", "shared", "stack", "store",
+        "today", "trace", "turn", "waited", "waits", "workers",
     )  # fmt: skip
 
     port: EnginePort
@@ -334,6 +338,15 @@ class SessionState(Undoable):
         self.closed = False
         # Why the session can't be used any more: the library failed in a gesture.
         self.broken = ""
+
+        # Counts gestures, the user's and those by program; `asked` counts prompts. `waited`: what the user had to end first
+        # (the id of a prompt or dialog) from a gesture on, by the gesture's number. `last_view`: see `viewing`.
+        self.serial = 0
+        self.asked = 0
+        self.waited: list[tuple[int, str]] = []
+        self.last_view: Any = None
+        # The rules that failed after another session's write, with what the user reads of it: their last values stay.
+        self.failed: dict[Cell, str] = {}
 
         # What the user sees besides the forms: why the last gesture was blocked, each form's message line, and
         # the control under the pointer.
@@ -422,8 +435,9 @@ class Turn(Undoable):
     """One gesture being carried out: its queue of events, its undo log, and its notes in the trace."""
 
     __slots__ = (
-        "after", "by", "cause", "committed", "counts", "error", "event", "failure", "handler", "label", "lines", "outward",
-        "pointing", "queue", "rows", "runs", "session", "stale", "step", "typed", "undo", "way_out", "worker", "writes",
+        "after", "by", "cause", "committed", "counts", "error", "event", "failure", "handler", "label", "late", "lines",
+        "outward", "pointing", "queue", "rows", "runs", "session", "stale", "step", "typed", "undo", "way_out", "worker",
+        "writes",
     )  # fmt: skip
 
     def __init__(self, session: SessionState, label: object, step: Callable[[Turn], object], by: By) -> None:
@@ -463,6 +477,8 @@ class Turn(Undoable):
         # The first failure of the developer's code; what the gesture ended with.
         self.failure: HandlerFailed | None = None
         self.error: BaseException | None = None
+        # The failure of a rule after another session's write: raised when all is done, and nothing is undone.
+        self.late: HandlerFailed | None = None
         # The greenlet it runs on, while it runs or waits.
         self.worker: greenlet | None = None
 
@@ -491,12 +507,16 @@ class Turn(Undoable):
         """Set an attribute. If the gesture fails, it gets its old value again."""
         self.undo.append((target, name, getattr(target, name)))
         setattr(target, name, value)
+        if isinstance(target, ControlState):
+            target._state.touched[target] = None
 
     def set_item(self, target: Undoable, name: str, key: object, value: object) -> None:
         """Set one item of a mapping, as `set` does. What others set in the same mapping stays."""
         items = getattr(target, name) or {}
         self.undo.append((target, (name, key), items.get(key, ABSENT)))
         setattr(target, name, {**items, key: value})
+        if isinstance(target, ControlState):
+            target._state.touched[target] = None
 
     def set_plain(self, container: Container, name: str, value: object) -> None:
         """Set a plain attribute of a form or group, as `set` does."""
@@ -509,11 +529,13 @@ class Turn(Undoable):
         """Set a control's findings."""
         self.undo.append((control, "_findings", control._findings))
         control._findings = findings
+        control._state.touched[control] = None
 
     def put_announced(self, cell: Cell, value: object) -> None:
         """Set the value of a cell that was last announced."""
         self.undo.append((cell, "announced", cell.announced))
         cell.announced = value
+        touch(cell.node)
 
     def put_value(self, control: ControlState, value: object, cause: int) -> None:
         """Set a value and queue `changed`, unless it is the same."""
@@ -523,6 +545,7 @@ class Turn(Undoable):
             return
         self.undo.append((control, "_value", old))
         control._value = value
+        control._state.touched[control] = None
         rows = self.rows
         plan = control._plan
         if rows is not None:
@@ -595,6 +618,12 @@ class Turn(Undoable):
     def queued(self) -> tuple[str, ...]:
         """The queued events, by path."""
         return tuple([event.path for event in self.queue if not is_void(event)])
+
+
+def touch(node: object) -> None:
+    """Let the next view show a control, or group, again."""
+    if isinstance(node, ControlState):
+        node._state.touched[node] = None
 
 
 class OwnQueue:

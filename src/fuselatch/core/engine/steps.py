@@ -18,6 +18,7 @@ from fuselatch.core.engine.closing import dismiss, submit, submit_and_go_on
 from fuselatch.core.engine.drafts import drop_draft
 from fuselatch.core.engine.focus import drop, move_focus, next_focusable, settle, step
 from fuselatch.core.engine.loop import drain, happen
+from fuselatch.core.engine.naming import open_form_named
 from fuselatch.core.engine.opening import open_form
 from fuselatch.core.engine.refusals import at_control
 from fuselatch.core.engine.state import SessionState, Turn
@@ -26,6 +27,7 @@ from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.controls import LiveInput
 from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
 from fuselatch.core.forms.live_state import ControlState, current
+from fuselatch.core.model.choices import position_of_id
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.outcome import ACCEPTED, CANCELLED
@@ -84,6 +86,7 @@ def put_draft(turn: Turn, control: ControlState, text: str) -> None:
     # Not in the undo log: if a `typed` handler fails, the typed key stays, and the focus that it came with.
     turn.typed = control
     control._state.select = False
+    control._state.touched[control] = None
     control._draft = text
     control._listing = isinstance(control, LiveChoice)
     if control._trouble is not None:
@@ -183,9 +186,12 @@ def double(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
     if control is None:
         happen(turn, "double_clicked", front_of(turn), None)
     elif not control._decl.takes_focus or move_focus(turn, control):
-        if gesture.text and isinstance(control, LiveChoice):
-            found = control.choices.find(gesture.text)
-            put_entry(turn, control, "pick", picked(control, found[0]))
+        if (gesture.text or gesture.item) and isinstance(control, LiveChoice):
+            found = meant(control, gesture)
+            held = current(control, "value") if control._decl.multiple else ()
+            # A double click comes after a click, which has picked the item: it mustn't be taken away again.
+            if found and found[0] not in held:
+                put_entry(turn, control, "pick", picked(control, found[0]))
         double_click(turn, control)
 
 
@@ -201,11 +207,20 @@ def pick(turn: Turn, gesture: Gesture, control: LiveChoice[Any, Any, Any]) -> No
     """Pick a choice, which settles at once."""
     if move_focus(turn, control):
         # Only now: leaving the other control may have changed this list.
-        found = control.choices.find(gesture.text)
+        found = meant(control, gesture)
         if found:
             put_entry(turn, control, "pick", picked(control, found[0]))
         else:
             drop(turn, control, user_text("notice.no_choice", text=gesture.text))
+
+
+def meant(control: LiveChoice[Any, Any, Any], gesture: Gesture) -> list[Any]:
+    """Return the items that a gesture means, by id or by text."""
+    choices = control.choices
+    if not gesture.item:
+        return choices.find(gesture.text)
+    at = position_of_id(choices, gesture.item)
+    return [] if at is None else [choices[at]]
 
 
 def sort(turn: Turn, gesture: Gesture, control: LiveTable[Any]) -> None:
@@ -300,6 +315,10 @@ def open_named(turn: Turn, gesture: Gesture, control: ControlState | None) -> No
     if found._state.hidden:
         put_hidden(turn, found, False)
     come_to_front(turn, found)
+
+
+def to_front(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
+    come_to_front(turn, open_form_named(turn.session, gesture.text))
 
 
 def to_control(turn: Turn, gesture: Gesture, control: ControlState) -> None:
@@ -473,6 +492,7 @@ STEPS: Final[Mapping[str, Callable[[Any, Gesture, Any], None]]] = {
     "answer": answer,
     "close": close_front,
     "open": open_named,
+    "to_front": to_front,
     "record": record,
     "add_line": add_line,
     "remove_line": remove_line,

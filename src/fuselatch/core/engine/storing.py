@@ -7,6 +7,7 @@ from typing import Any, Protocol, TypeAlias
 
 from fuselatch.core.engine.failure import failure_of, tell
 from fuselatch.core.engine.prompting import ask_itself
+from fuselatch.core.engine.scheduler import follow
 from fuselatch.core.engine.state import SessionSource, SessionState, Turn
 from fuselatch.core.engine.store import ChangedMeanwhile, Store, StoreRefused
 from fuselatch.core.engine.undoing import KeepEditing
@@ -140,8 +141,10 @@ def look(turn: Turn) -> None:
     for source in changed:
         rows_of(session, source)
     if changed:
+        before = set(session.dirty.cells)
         session.rows.differs(turn.cause)
         session.catalogs.differs(turn.cause)
+        follow(session, before)
 
 
 # ---- writing

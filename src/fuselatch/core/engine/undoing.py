@@ -28,9 +28,9 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from fuselatch.core.engine.scheduler import update_quietly
-from fuselatch.core.engine.state import ABSENT, Turn
+from fuselatch.core.engine.state import ABSENT, Turn, touch
 from fuselatch.core.engine.validation import validate_quietly
-from fuselatch.core.model.cells import Undoable
+from fuselatch.core.model.cells import Cell, Undoable
 
 
 class KeepEditing(Exception):
@@ -55,9 +55,11 @@ def put_back(turn: Turn) -> None:
                 del items[key]
             setattr(target, name, items)
             target._restored(name)
+            touch(target)
         elif isinstance(target, Undoable):
             setattr(target, name, old)
             target._restored(name)
+            touch(target.node if isinstance(target, Cell) else target)
         elif old is ABSENT:
             target.__dict__.pop(name, None)
         else:

@@ -82,6 +82,7 @@ def preview(turn: Turn, control: ControlState) -> None:
     while_typing = constants["while_typing"] or (checked_by and any(check.while_typing for check in checked_by))
     if not (control._marked or while_typing):
         return
+    control._state.touched[control] = None
     decl, text = control._decl, (control._draft or "").strip()
     try:
         value = decl.parse(text, control, session.formats) if text else control._plan.blank
@@ -93,6 +94,7 @@ def preview(turn: Turn, control: ControlState) -> None:
     for check in control._plan.checked_by:
         shown = control._state.controls[check.at]
         if shown is not control:
+            shown._state.touched[shown] = None
             shown._preview = findings_for(session, shown, current(shown, "value"), instead)
 
 
@@ -156,6 +158,7 @@ def validate_quietly(session: SessionState) -> None:
     for control in controls:
         # The answer that ended a wait may have noted findings of values that are undone now.
         if control._findings is not None:
+            control._state.touched[control] = None
             try:
                 control._findings = findings(session, control)
             except FuseLatchError:

@@ -22,11 +22,13 @@ A handler that waits when its session closes gets `Abandoned`, which no `except 
 
 from __future__ import annotations
 
-from typing import Any
+from bisect import bisect_right
+from typing import Any, Final
 
 from fuselatch.core.engine.scheduler import same
-from fuselatch.core.engine.state import PauseWait, SessionState, Turn, Wait, waiting_changes
+from fuselatch.core.engine.state import DialogWait, PauseWait, PromptWait, SessionState, Turn, Wait, waiting_changes
 from fuselatch.core.engine.workers import park
+from fuselatch.core.forms.live_state import seen
 from fuselatch.core.model.errors import NotAllowedHere, RuleError
 from fuselatch.core.model.events import Event
 
@@ -49,7 +51,10 @@ def may_wait(session: SessionState, verb: str, target: str | type) -> Turn:
 
 def wait_for(turn: Turn, wait: Wait) -> Any:
     """Park the turn until its wait is over; return the result."""
-    turn.session.waits.append(wait)
+    session = turn.session
+    session.waits.append(wait)
+    note_waited(session)
+    ready_to_view(session)
     pending = waiting_changes(turn.queue)
     for event in pending:
         event.control._pending = None
@@ -58,6 +63,54 @@ def wait_for(turn: Turn, wait: Wait) -> Any:
         if event.control._pending is None and not same(event.control._value, event.old):
             event.control._pending = event
     return wait.result
+
+
+def id_of_wait(wait: Wait) -> str:
+    """Return the lasting id of a prompt ("p3"), of a dialog (its form's) or of a pause."""
+    if isinstance(wait, PromptWait):
+        return f"p{wait.serial}"
+    return f"{wait.child._state.serial}" if isinstance(wait, DialogWait) else "pause"
+
+
+def waited_for(session: SessionState) -> str:
+    """Return the id of what the user has to end first, or ""."""
+    return id_of_wait(session.waits[-1]) if session.waits else ""
+
+
+def note_waited(session: SessionState) -> None:
+    """Note what the user has to end first, if that differs."""
+    now, log = waited_for(session), session.waited
+    if now != (log[-1][1] if log else ""):
+        log.append((session.serial, now))
+        if len(log) > MOST_WAITED:
+            del log[: MOST_WAITED // 2]
+
+
+MOST_WAITED: Final = 200
+"""How many prompts and dialogs a gesture may be late. One that is later is refused."""
+
+
+def is_stale(session: SessionState, serial: int) -> bool:
+    """Return True if the user made a gesture before what has to be ended first could be seen.
+
+    `serial`: that of the view that the user saw.
+    """
+    log = session.waited
+    at = bisect_right(log, serial, key=lambda noted: noted[0])
+    return at < len(log) and (log[at - 1][1] if at else "") != log[-1][1]
+
+
+def ready_to_view(session: SessionState) -> None:
+    """Do what a view would have to wait for: note places among records, make the index of a list that is typed into."""
+    for form in session.stack.forms:
+        if form._state.records is not None:
+            form._state.records.note_place()
+    front = session.stack.front
+    focus = front._state.focus if front is not None else None
+    if focus is not None and focus._listing and focus._draft:
+        listed = seen(focus, "choices")
+        if not listed.is_indexed:
+            listed.index_some(len(listed) or 1)
 
 
 def pause(turn: Turn, event: Event) -> None:

@@ -42,6 +42,9 @@ from fuselatch.core.model.values import to_text
 Shape: TypeAlias = Literal["field", "choice", "tick", "button", "label", "table", "lines"]
 """The ways in which controls are drawn."""
 
+WIDE: Final = 24
+"""The width of a control that doesn't say how wide it is, in characters."""
+
 L_co = TypeVar("L_co", bound=Live, covariant=True)
 R_co = TypeVar("R_co", covariant=True)
 G_co = TypeVar("G_co", covariant=True)
@@ -180,6 +183,10 @@ class Declaration(Generic[L_co]):
             if name in CONTROL_EVENTS:
                 raise DeclarationError(f"{self.named} has no event '{name}'; {suggest(name, events())}")
             raise NoSuchName(lambda: f"a declared {kind} has no attribute '{name}'; {suggest(name, events())}")
+
+    def width(self) -> int:
+        """Return how many characters wide it should be drawn."""
+        return WIDE
 
     def details(self) -> Iterator[str]:
         """Yield what only this kind declares, in words."""

@@ -10,7 +10,7 @@ from functools import lru_cache
 from typing import Any, ClassVar, Final, Generic, TypeVar, Unpack
 
 from fuselatch.core.forms.controls import LiveInput, LiveRange
-from fuselatch.core.forms.declarations import InputControl, InputOptions, Source
+from fuselatch.core.forms.declarations import WIDE, InputControl, InputOptions, Source
 from fuselatch.core.forms.defaults import LastEntered
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.errors import DeclarationError
@@ -95,6 +95,9 @@ class Text(InputControl[LiveInput[str, str], str, str]):
                 f"Text({caption!r}): pattern {pattern!r} isn't a valid regular expression: {error}"
             ) from None
 
+    def width(self) -> int:
+        return 40 if self.constants["look"] == "multi-line" else min(self.max_length or WIDE, 40)
+
     @property
     def blank(self) -> str:
         return ""
@@ -147,6 +150,8 @@ class Text(InputControl[LiveInput[str, str], str, str]):
         return {**self.json, **({"anyOf": [{"const": ""}, rules]} if rules.keys() - {"maxLength"} else rules)}
 
 
+NUMBER_WIDE: Final = 12
+"""The width of numbers, dates and times, in characters."""
 LONGEST: Final = 60
 """The longest text that is proposed to break a rule."""
 
@@ -184,6 +189,9 @@ class Bounded(InputControl[LiveRange[V | None, V], V | None, V], Generic[V]):
             return self.coerce(value)
         except TypeError as error:
             raise DeclarationError(f"{type(self).__name__}({self.constants['caption']!r}): {name}: {error}") from None
+
+    def width(self) -> int:
+        return NUMBER_WIDE
 
     def with_unit(self, value: V, formats: Formats) -> str:
         """Return the value with its unit."""

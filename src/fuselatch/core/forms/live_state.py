@@ -13,6 +13,7 @@ from mypy_extensions import mypyc_attr
 from fuselatch.core.forms.manner import USUAL
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, Handler
 from fuselatch.core.model.cells import UNSEEN, Cell, Node
+from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.events import Event
 from fuselatch.core.model.findings import Finding, Override
 from fuselatch.core.model.outcome import Outcome
@@ -44,8 +45,8 @@ class FormState(Node):
 
     __slots__ = (
         "containers", "controls", "engine", "focus", "form", "hidden", "lines", "listeners",
-        "manner", "nodes", "opener", "order", "outcome", "overrides", "phase", "plan", "record", "records",
-        "select", "serial", "title", "was_shown",
+        "manner", "nodes", "opener", "order", "outcome", "overrides", "phase", "plan", "rearranged", "record", "records",
+        "select", "serial", "shown", "title", "touched", "was_shown",
     )  # fmt: skip
 
     def __init__(
@@ -74,6 +75,10 @@ class FormState(Node):
         self.containers: dict[str, Any] = {"": form}
         self.order: list[Any] = []
         self.lines: list[Any] = []
+        # For the view: the controls that changed since the last one; `rearranged`: some appeared, went or moved.
+        self.touched: dict[ControlState, None] = {}
+        self.rearranged = False
+        self.shown: Any = None
 
     def _current(self, prop: str) -> Any:
         if self._cells is not None and prop in self._cells:
@@ -184,3 +189,27 @@ def is_usable(control: ControlState) -> bool:
     if control._outer is None and control._set is None and control._cells is None and control._engine.tracker is None:
         return control._plan.usable
     return control._has("enabled") and control._has("visible")
+
+
+NOTHING: Final[Any] = {"enabled": True, "visible": True, "required": False, "choices": Choices(), "tone": "plain"}
+"""Shown for a property whose rule has never run."""
+
+
+def seen(control: ControlState, prop: str) -> Any:
+    """Return a property as it was last announced, without running a rule."""
+    cells = control._cells
+    if cells is not None and prop in cells:
+        found = cells[prop].announced
+        return NOTHING.get(prop, "") if found is UNSEEN else found
+    if control._set is not None and prop in control._set:
+        return control._set[prop]
+    return control._decl.constants.get(prop)
+
+
+def is_seen(control: ControlState | None, prop: str) -> bool:
+    """Return True if a control and its groups are enabled (or visible)."""
+    while control is not None:
+        if not seen(control, prop):
+            return False
+        control = control._outer
+    return True

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any, Self, TypeVar, Unpack, overload
 
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.choice import Choice
-from fuselatch.core.forms.declarations import InputOptions
+from fuselatch.core.forms.declarations import InputControl, InputOptions
 from fuselatch.core.forms.live_lists import LiveTable
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.errors import DeclarationError
@@ -22,8 +22,9 @@ T = TypeVar("T")
 class Table(Choice[T, T | None, T]):
     """A table of a source's rows, one of which can be chosen.
 
-    `rows`: a `Catalog`, whose `value` must differ in each row. `columns`: names of columns, or a mapping of name to caption.
-    `sort`: the column to sort by at first. Double-clicking a row, or Enter, raises `double_clicked`; `event.new` is the row.
+    `rows`: a `Catalog`, whose `value` must differ in each row. `columns`: names of columns, or a mapping of name to caption,
+    or to a control that says how a column is written: `{"length": Number("Length", decimals=1)}`. `sort`: the column to sort
+    by at first. Double-clicking a row, or Enter, raises `double_clicked`; `event.new` is the row.
     """
 
     kind = "table"
@@ -48,7 +49,7 @@ class Table(Choice[T, T | None, T]):
         caption: str | Rule[str] = "",
         *,
         rows: Catalog[T],
-        columns: Sequence[str] | Mapping[str, str],
+        columns: Sequence[str] | Mapping[str, str | InputControl[Any, Any, Any]],
         sort: str = "",
         default: Any = None,
         **options: Unpack[InputOptions],
@@ -58,7 +59,8 @@ class Table(Choice[T, T | None, T]):
         if isinstance(columns, str) or not columns:
             raise DeclarationError(f"Table({caption!r}): columns must be a tuple of names, or a mapping of name to caption")
         shown = columns if isinstance(columns, Mapping) else {name: as_caption(name) for name in columns}
-        self.columns: Mapping[str, str] = dict(shown)
+        self.columns: Mapping[str, str] = {name: caption_of(name, column) for name, column in shown.items()}
+        self.kinds = {name: column for name, column in shown.items() if isinstance(column, InputControl)}
         if sort and sort not in self.columns:
             raise DeclarationError(
                 f"Table({caption!r}): sort={sort!r} isn't one of its columns; {suggest(sort, self.columns)}"
@@ -71,6 +73,12 @@ class Table(Choice[T, T | None, T]):
         if self.sort:
             yield f"sorted by {self.sort}"
         yield from super().details()
+
+
+def caption_of(name: str, column: str | InputControl[Any, Any, Any]) -> str:
+    """Return a column's caption: its own, or that of the control that declares its kind."""
+    found = column.constants.get("caption") if isinstance(column, InputControl) else column
+    return found or as_caption(name)
 
 
 def as_caption(name: str) -> str:

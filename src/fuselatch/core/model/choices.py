@@ -9,7 +9,9 @@ import re
 import unicodedata
 from array import array
 from bisect import bisect_left, bisect_right
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Generator, Iterable, Iterator, Mapping, Sequence
+from datetime import date, time
+from decimal import Decimal
 from enum import Enum, EnumMeta
 from typing import Any, Final, Generic, TypeVar, overload
 
@@ -17,6 +19,8 @@ T = TypeVar("T")
 
 AHEAD: Final = 50
 """The most items that typing ahead returns."""
+COUNTED: Final = 1_000
+"""How many matches are counted."""
 HIGHEST: Final = "\U0010ffff"
 NO_WORD: Final = re.compile(r"[\W_]")
 
@@ -27,7 +31,7 @@ class Choices(Sequence[T], Generic[T]):
     `items`: the values. `texts`: their texts (default: `str()`). `row`: returns the row at a position, for tables.
     """
 
-    __slots__ = ("_ahead", "_items", "_places", "_row", "_texts")
+    __slots__ = ("_ahead", "_items", "_making", "_places", "_row", "_texts")
 
     def __init__(
         self,
@@ -36,10 +40,12 @@ class Choices(Sequence[T], Generic[T]):
         row: Callable[[int], Mapping[str, Any]] | None = None,
     ) -> None:
         self._items: Sequence[T] = items if isinstance(items, tuple) else tuple(items)
-        self._texts = texts
+        # Made here, so that an item that can't be shown fails where the list is set.
+        self._texts: Sequence[str] = texts_of(self._items) if texts is None else texts
         self._row = row
         self._places: dict[Any, int] | None = None
         self._ahead: Ahead | None = None
+        self._making: Making | None = None
 
     def __len__(self) -> int:
         return len(self._items)
@@ -74,8 +80,10 @@ class Choices(Sequence[T], Generic[T]):
 
     def __eq__(self, other: object) -> bool:
         if isinstance(other, Choices):
-            same = self._items == other._items and self._texts == other._texts
-            return self is other or (same and self._row is other._row)
+            if self is other:
+                return True
+            same = self._items == other._items and (self._texts is other._texts or [*self._texts] == [*other._texts])
+            return same and self._row is other._row
         if isinstance(other, list | tuple):
             return tuple(self._items) == tuple(other)
         return NotImplemented
@@ -87,10 +95,13 @@ class Choices(Sequence[T], Generic[T]):
 
     def text(self, item: object) -> str:
         """Return an item's text."""
-        if self._texts is None:
-            return str(item)
         at = self.position(item)
         return str(item) if at is None else self._texts[at]
+
+    @property
+    def texts(self) -> Sequence[str]:
+        """The items' texts, in order."""
+        return self._texts
 
     def row(self, at: int) -> Mapping[str, Any]:
         """Return the row of the item at a position."""
@@ -100,18 +111,18 @@ class Choices(Sequence[T], Generic[T]):
 
     def shown(self, start: int = 0, stop: int | None = None) -> list[str]:
         """Return the items' texts, in order, or a part of them."""
-        return list(map(str, (self._items if self._texts is None else self._texts)[start:stop]))
+        return list(self._texts[start:stop])
 
     def find(self, text: str) -> list[T]:
         """Return the items with a text: exact ones, or those that differ in case and accents."""
-        texts = self._items if self._texts is None else self._texts
+        texts = self._texts
         if len(texts) > AHEAD or self._ahead is not None:
             near = self.ahead_index.exact(folded(text))
         else:
             wanted = folded(text)
-            near = [at for at, shown in enumerate(texts) if folded(str(shown)) == wanted]
+            near = [at for at, shown in enumerate(texts) if folded(shown) == wanted]
         # Two items may differ only in case: the one typed exactly wins.
-        exact = [at for at in near if str(texts[at]) == text]
+        exact = [at for at in near if texts[at] == text]
         return [self._items[at] for at in sorted(exact or near)]
 
     def ahead(self, text: str, most: int = AHEAD) -> list[T]:
@@ -125,8 +136,88 @@ class Choices(Sequence[T], Generic[T]):
     def ahead_index(self) -> Ahead:
         """The sorted keys for typing ahead, built on first use."""
         if self._ahead is None:
-            self._ahead = Ahead(self.shown())
+            while self.index_some(len(self._texts) or 1):
+                continue
+        assert self._ahead is not None, "the index is finished"
         return self._ahead
+
+    @property
+    def is_indexed(self) -> bool:
+        """True if the index for typing ahead is there."""
+        return self._ahead is not None
+
+    def index_some(self, items: int) -> bool:
+        """Work on the index for typing ahead, on about so many items; return True if more is left to do.
+
+        What is found doesn't depend on how the work was cut.
+        """
+        if self._ahead is not None:
+            return False
+        if self._making is None:
+            self._making = Making(self._texts)
+        self._ahead = self._making.some(items)
+        if self._ahead is None:
+            return True
+        self._making = None
+        return False
+
+
+def texts_of(items: Sequence[Any]) -> Sequence[str]:
+    """Return the texts of items: themselves, if all are texts."""
+    return items if set(map(type, items)) <= {str} else [str(item) for item in items]
+
+
+class Making:
+    """An index for typing ahead that is made in parts.
+
+    Sorting a million texts at once takes seconds. So the texts are first dealt out to buckets, whose bounds are taken from a
+    sample; then one bucket after the other is sorted. Together that is the same order as sorting all of them.
+    """
+
+    __slots__ = ("steps", "texts")
+
+    def __init__(self, texts: Sequence[str]) -> None:
+        self.texts = texts
+        self.steps = self._steps()
+        # Runs to the first `yield`, which takes the size of a part.
+        next(self.steps)
+
+    def some(self, items: int) -> Ahead | None:
+        """Go on for about so many items; return the index when it is finished."""
+        return self.steps.send(max(1, items))
+
+    def _steps(self) -> Generator[Ahead | None, int, None]:
+        texts = self.texts
+        room = yield None
+        bounds = sorted(map(folded, texts[:: max(1, len(texts) // SAMPLE)]))[
+            :: max(1, SAMPLE * BUCKET // max(1, len(texts)))
+        ]
+        # Only positions are kept, and texts folded again where they are sorted: that needs far less memory.
+        of_texts = [array("I") for _ in range(len(bounds) + 1)]
+        of_words = [array("Q") for _ in range(len(bounds) + 1)]
+        for at, text in enumerate(texts):
+            key = folded(text)
+            of_texts[bisect_right(bounds, key)].append(at)
+            rest = key if key.isalnum() else spaced(key).partition(" ")[2]
+            while rest is not key and rest:
+                # The rest after a word start is found again by its length.
+                of_words[bisect_right(bounds, rest)].append(at << SHIFT | len(rest))
+                rest = rest.partition(" ")[2]
+            room -= 1
+            if room <= 0:
+                room = yield None
+        made = Ahead(texts, array("I"), array("Q"))
+        for buckets, places, key_of in ((of_texts, made.order, made.key), (of_words, made.words, made.word)):
+            for bucket in buckets:
+                places.extend(sorted(bucket, key=key_of))
+                room -= len(bucket)
+                if room <= 0:
+                    room = yield None
+        yield made
+
+
+SAMPLE: Final = 4096
+BUCKET: Final = 16_000
 
 
 class Ahead:
@@ -138,22 +229,10 @@ class Ahead:
 
     __slots__ = ("order", "texts", "words")
 
-    def __init__(self, texts: Sequence[str]) -> None:
+    def __init__(self, texts: Sequence[str], order: array[int], words: array[int]) -> None:
         self.texts = texts
-        keys = [folded(text) for text in texts]
-        self.order = array("I", sorted(range(len(keys)), key=keys.__getitem__))
-        # Freed before the words need as much memory.
-        del keys
-        places, rests = array("Q"), []
-        for at, text in enumerate(texts):
-            key = folded(text)
-            rest = key if key.isalnum() else spaced(key).partition(" ")[2]
-            while rest is not key and rest:
-                # The rest after a word start is found again by its length.
-                places.append(at << SHIFT | len(rest))
-                rests.append(rest)
-                rest = rest.partition(" ")[2]
-        self.words = array("Q", [places[at] for at in sorted(range(len(rests)), key=rests.__getitem__)])
+        self.order = order
+        self.words = words
 
     def key(self, at: int) -> str:
         return folded(self.texts[at])
@@ -174,12 +253,24 @@ class Ahead:
         if len(found) > 1:
             # If several texts fold to the same key, the one typed exactly comes first.
             found = dict.fromkeys([*(at for at in found if self.texts[at] == text), *found])
-        wanted = spaced(key)
-        low = bisect_left(self.words, wanted, key=self.word)
-        while len(found) < most and low < len(self.words) and self.word(self.words[low]).startswith(wanted):
+        low, high = self._words_of(key)
+        while len(found) < most and low < high:
             found[self.words[low] >> SHIFT] = None
             low += 1
         return list(found)
+
+    def count(self, text: str) -> int:
+        """Return how many items typed text may mean; at most `COUNTED`."""
+        key = folded(text)
+        low, high = self._words_of(key)
+        found = {code >> SHIFT for code in self.words[low : min(high, low + COUNTED)]}
+        found.update(self._run(key, COUNTED))
+        return min(len(found), COUNTED)
+
+    def _words_of(self, key: str) -> tuple[int, int]:
+        wanted = spaced(key)
+        low = bisect_left(self.words, wanted, key=self.word)
+        return low, bisect_left(self.words, wanted + HIGHEST, low, key=self.word)
 
     def _run(self, key: str, most: int) -> list[int]:
         low = bisect_left(self.order, key, key=self.key)
@@ -228,3 +319,45 @@ def choices_of(given: Any) -> Choices[Any]:
 def enum_text(member: Enum) -> str:
     """Return the text of an Enum member."""
     return member.value if isinstance(member.value, str) else member.name.replace("_", " ").capitalize()
+
+
+# ---- ids of items
+
+
+def item_id(choices: Choices[Any], at: int) -> str:
+    """Return the id of an item: made from its value, or else its position."""
+    value = choices[at]
+    if isinstance(value, Enum):
+        return f"e{value.name}"
+    mark = MARKS.get(type(value))
+    if mark is None or len(found := f"{mark}{value}") > LONGEST_ID:
+        return f"#{at}"
+    return found
+
+
+MARKS: Final = {str: "=", int: "i", float: "f", bool: "b", Decimal: "d", date: "t", time: "c"}
+LONGEST_ID: Final = 200
+
+
+def position_of_id(choices: Choices[Any], item: str) -> int | None:
+    """Return the position of an item by its id, or None if the list doesn't have it."""
+    if item[:1] == "#":
+        at = int(item[1:]) if item[1:].isdecimal() else len(choices)
+        return at if at < len(choices) and item_id(choices, at) == item else None
+    if item[:1] == "=":
+        return choices.position(item[1:])
+    try:
+        read = READ[item[:1]](item[1:])
+    except (KeyError, ValueError, ArithmeticError):
+        return next((at for at, value in enumerate(choices) if item_id(choices, at) == item), None)
+    return choices.position(read)
+
+
+READ: Final[Any] = {
+    "i": int,
+    "f": float,
+    "b": {"True": True, "False": False}.__getitem__,
+    "d": Decimal,
+    "t": date.fromisoformat,
+    "c": time.fromisoformat,
+}

@@ -78,7 +78,8 @@ class HandlerFailed(FuseLatchError, RuntimeError):
     """The developer's code raised an exception; its gesture is undone.
 
     `where`: file and line (`(str, int)`). `error`: the exception. `chain`: the causes, from the failing code back to the
-    gesture. `gesture`: the gesture that is undone. The exception is also `__cause__`.
+    gesture. `gesture`: the gesture that is undone, or "" if none is: a rule failed after another session's write, and its last
+    value stays. The exception is also `__cause__`.
     """
 
     def __init__(self, where: tuple[str, int], error: BaseException, chain: tuple[str, ...], gesture: str) -> None:
@@ -91,7 +92,8 @@ class HandlerFailed(FuseLatchError, RuntimeError):
     @property
     def story(self) -> str:
         """The causes and the gesture that is undone, without place and error."""
-        return f"in {' ← '.join(self.chain)}; undone: {self.gesture}"
+        done = f"undone: {self.gesture}" if self.gesture else "its last value stays"
+        return f"in {' ← '.join(self.chain)}; {done}"
 
 
 class FuseBlown(HandlerFailed):

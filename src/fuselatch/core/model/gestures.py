@@ -83,6 +83,7 @@ VERBS: Final[Mapping[str, Verb]] = {
         does="move a line to a position (0 is the first)", words="LINES[POSITION] POSITION", unfit="isn't a line"
     ),
     "open": Verb(does="open an offered form by its name, or bring it to the front", words="FORM", quoted=True),
+    "to_front": Verb(does="bring an open form to the front", words="FORM", quoted=True),
 }
 """Every verb. The function that carries it out is in `engine.steps`."""
 
@@ -92,7 +93,8 @@ class Gesture:
     """One thing that the user does: a verb of `VERBS`, a control's path and a text.
 
     `form`: the form's name in the view, "" for the front form. `repeat`: the key is held down; it types again but presses
-    and closes nothing.
+    and closes nothing. `item`: the id of the item that is picked or double-clicked, in place of its text. `view_serial`: the
+    serial of the view that the user saw; None: the newest one.
     """
 
     verb: str
@@ -100,6 +102,8 @@ class Gesture:
     text: str = ""
     form: str = ""
     repeat: bool = False
+    item: str = ""
+    view_serial: int | None = None
 
     def __str__(self) -> str:
         words = f"{self.verb} {self.control}" if self.control else self.verb

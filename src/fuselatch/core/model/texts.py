@@ -81,6 +81,9 @@ TEXTS: Final[Mapping[str, str]] = {
     "compare.to": "{caption} to {theirs}",
     "compare.both": "{caption}: yours {mine}, theirs {theirs}",
     "blank": "blank",
+    # What the user reads if the developer's code fails.
+    "failure": "{caption} couldn't be updated. The last value is shown",
+    "notice.failed": "That didn't work, and nothing was changed",
     # Notices: why the last gesture was blocked or cut short.
     "notice.warnings": "Check the warnings, then try again",
     "notice.discard": "Nothing was discarded",

@@ -1,0 +1,660 @@
+"""Build the view: an immutable picture of what the user sees.
+
+Theory of operation
+-------------------
+A view is made from what the last gesture left: values as they were settled, derived properties as they were last announced,
+findings as they were last found. So reading it runs none of the developer's code and can't fail.
+
+It shares what hasn't changed. Whatever changes a control puts it among its form's `touched` controls: the turn does so for
+all that it records, undoing for all that it restores, and the few places that change something unrecorded do it themselves.
+For the next view only these are built again. Focus, selection, pointer and covering are compared with those of the view
+before. Only if a control appeared, disappeared or moved are a form's controls put together again, from the same parts.
+
+A form's own line (title, message, record) is cheap and made each time; if it is equal to the one before, that is used.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from datetime import date, time
+from decimal import Decimal
+from typing import Any, Final
+
+from fuselatch.core.engine.edited import is_changed
+from fuselatch.core.engine.focus import takes_focus
+from fuselatch.core.engine.state import SessionState
+from fuselatch.core.engine.waits import id_of_wait
+from fuselatch.core.forms.container import OpenForm
+from fuselatch.core.forms.controls import MASK, LiveInput, LiveValue
+from fuselatch.core.forms.form import Form, plan_of
+from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
+from fuselatch.core.forms.live_state import ControlState, FormState, is_seen, seen
+from fuselatch.core.forms.placing import inner_plan
+from fuselatch.core.forms.prompts import Tone
+from fuselatch.core.model.cells import UNSEEN
+from fuselatch.core.model.choices import Choices, item_id
+from fuselatch.core.model.findings import NO_MARKER, Marker
+from fuselatch.core.model.locale_formats import Formats
+from fuselatch.core.model.parts import Parts
+from fuselatch.core.model.view import (
+    VERSION,
+    ColumnView,
+    ControlView,
+    FormView,
+    GroupView,
+    ItemView,
+    LocaleView,
+    OfferView,
+    OutcomeView,
+    PromptView,
+    RecordView,
+    RowView,
+    ValueView,
+    View,
+)
+
+IN_REACH: Final = 50
+"""How many items a view has at most: the best matches, or those around the chosen one."""
+HEARD: Final = ("hovered", "clicked", "double_clicked")
+
+
+# ---- what a view shows of a control
+
+
+def marker_of(control: ControlState) -> Marker:
+    """Return the finding that the user sees."""
+    found = control._preview if control._preview is not None else control._findings
+    if found and is_seen(control, "visible"):
+        for finding in found:
+            if control._marked or finding.while_typing:
+                return Marker(finding.text, finding.level)
+    return NO_MARKER
+
+
+def choices_seen(control: LiveChoice[Any, Any, Any]) -> Choices[Any]:
+    found: Choices[Any] = seen(control, "choices")
+    return found
+
+
+def text_of(control: ControlState, formats: Formats) -> str:
+    """Return the text in a field: the draft, or the value without its unit."""
+    if control._draft is not None:
+        return control._draft
+    if isinstance(control, LiveChoice):
+        return ", ".join(picked_of(control))
+    value = control._value
+    if value is None:
+        return ""
+    try:
+        return str(control._decl.show(value, formats))
+    except Exception:
+        # A kind or a locale of the developer's own: a view never fails.
+        return str(value)
+
+
+def picked_of(control: LiveChoice[Any, Any, Any]) -> tuple[str, ...]:
+    """Return the chosen items' texts."""
+    choices = choices_seen(control)
+    return tuple([choices.text(item) for item in held_by(control)])
+
+
+def held_by(control: LiveChoice[Any, Any, Any]) -> tuple[Any, ...]:
+    value = control._value
+    return () if value is None else value if control._decl.multiple else (value,)
+
+
+def plain_value(control: ControlState) -> str | float | bool | None:
+    """Return a value for JSON: amounts, dates and items are text."""
+    value = control._value
+    if isinstance(control, LiveChoice) and isinstance(value, tuple):
+        return ", ".join(picked_of(control))
+    if value is None or isinstance(value, str | float | bool) or type(value) is int:
+        return value
+    if isinstance(value, Decimal):
+        return f"{value:f}"
+    return value.isoformat() if isinstance(value, date | time) else text_of(control, control._engine.formats)
+
+
+# ---- items of lists
+
+
+def items(choices: Choices[Any], places: Iterable[int], held: Sequence[Any]) -> tuple[ItemView, ...]:
+    """Return items of a list by their positions."""
+    chosen = {choices.position(value) for value in held}
+    texts = choices.texts
+    return tuple([ItemView(id=item_id(choices, at), text=texts[at], picked=at in chosen) for at in places])
+
+
+def in_reach(control: LiveChoice[Any, Any, Any]) -> tuple[Sequence[int], int, int]:
+    """Return the positions of the nearest items, how many match what is typed, and where the nearest begin."""
+    choices = choices_seen(control)
+    count = len(choices)
+    typed = (control._draft or "").strip()
+    if control._listing and typed:
+        found = choices.ahead_index.find(typed, IN_REACH)
+        return found, choices.ahead_index.count(typed), 0
+    start = 0
+    if count > IN_REACH:
+        held = held_by(control)
+        at = (choices.position(held[0]) if held else 0) or 0
+        start = max(0, min(at - IN_REACH // 2, count - IN_REACH))
+    return range(start, min(count, start + IN_REACH)), count, start
+
+
+def row_texts(table: LiveTable[Any], places: Iterable[int], formats: Formats) -> tuple[tuple[str, ...], ...]:
+    """Return the cells of a table's rows."""
+    choices, decl = choices_seen(table), table._decl
+    rows = [choices.row(at) for at in places]
+    return tuple([tuple([cell_text(row.get(name), formats, decl.kinds.get(name)) for name in decl.columns]) for row in rows])
+
+
+KINDS: Final = ((bool, "tick"), ((int, float, Decimal), "number"), (date, "date"), (time, "time"))
+"""A column's kind, by the type of its first value. Any other is text."""
+
+
+def cell_text(value: Any, formats: Formats, decl: Any = None) -> str:
+    """Return a table cell's text in the session's locale, as a control writes it that declares its column."""
+    if value is None:
+        return ""
+    if decl is not None:
+        try:
+            return str(decl.show(decl.coerce(value), formats))
+        except Exception:
+            # A store may hold anything; a view shows it all the same.
+            return str(value)
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, int | float | Decimal):
+        return formats.show_number(value, None)
+    if isinstance(value, date):
+        return formats.show_date(value)
+    return formats.show_time(value) if isinstance(value, time) else str(value)
+
+
+def table_columns(table: LiveTable[Any]) -> tuple[ColumnView, ...]:
+    """Return a table's columns. A column that declares no kind has that of its first value."""
+    choices, decl = choices_seen(table), table._decl
+    found = []
+    for name, caption in decl.columns.items():
+        kind = decl.kinds[name].kind if name in decl.kinds else ""
+        if not kind:
+            rows = (choices.row(at) for at in range(min(len(choices), IN_REACH)))
+            value = next((row[name] for row in rows if row.get(name) is not None), None)
+            kind = next((kind for types, kind in KINDS if isinstance(value, types)), "text")
+        found.append(ColumnView(name=name, caption=caption, kind=kind))
+    return tuple(found)
+
+
+def line_columns(lines: LiveLines[Any]) -> tuple[ColumnView, ...]:
+    """Return the columns of lines: the controls of one line."""
+    found = []
+    for plan in inner_plan(lines).controls.values():
+        caption = str(plan.decl.constants.get("caption", ""))
+        found.append(ColumnView(name=plan.path, caption=caption, kind=plan.decl.kind))
+    return tuple(found)
+
+
+# ---- a control
+
+
+class Fixed:
+    """The parts of an open control's view that don't change, and those of its last view that are costly to make."""
+
+    __slots__ = ("cells", "columns", "constant", "items", "listed")
+
+    def __init__(self, control: ControlState) -> None:
+        decl = control._decl
+        heard = control._plan.heard
+        choice = isinstance(control, LiveChoice)
+        pattern = getattr(decl, "pattern", None) if decl.kind == "text" else None
+        self.constant: dict[str, Any] = {
+            "id": id_of(control),
+            "kind": decl.kind,
+            "shape": decl.shape,
+            "group": id_of(control._outer) if control._outer is not None else "",
+            "masked": control._plan.masked,
+            "unit": decl.unit,
+            "look": decl.constants["look"],
+            "keys": decl.constants["keys"],
+            "read_only": isinstance(control, LiveInput) and control._rule,
+            "max_length": decl.max_length if decl.kind == "text" else None,
+            "decimals": decl.decimals if "decimals" in vars(decl) or hasattr(type(decl), "decimals") else None,
+            "pattern": pattern.pattern if pattern is not None else "",
+            "other": bool(choice and decl.other),
+            "multiple": bool(decl.multiple),
+            "closes": decl.closes or "",
+            "submits": bool(decl.submits),
+            "hears": tuple([name for name in HEARD if name in heard]),
+            "width": decl.width(),
+        }
+        self.listed: Any = None
+        self.items: tuple[ItemView, ...] = ()
+        self.columns: tuple[ColumnView, ...] = line_columns(control) if isinstance(control, LiveLines) else ()
+        self.cells: tuple[tuple[str, ...], ...] = ()
+
+
+def id_of(control: ControlState) -> str:
+    """Return the lasting id of a control, group or line."""
+    return f"{control._state.serial}.{control._plan.path}"
+
+
+class Look:
+    """The focus, selection and pointer, as a view shows them."""
+
+    __slots__ = ("focus", "hovered", "in_front", "select")
+
+    def __init__(self, session: SessionState, state: FormState) -> None:
+        self.in_front = session.stack.front is state.form
+        focus = state.focus
+        self.focus: ControlState | None = focus if self.in_front and focus is not None and takes_focus(focus) else None
+        self.select = state.select
+        self.hovered = session.hovered
+
+    def differing(self, before: Look, form: OpenForm) -> dict[ControlState, None]:
+        """Return the controls of a form that look different."""
+        found: list[ControlState | None] = []
+        if self.focus is not before.focus or self.select != before.select:
+            found += [self.focus, before.focus]
+        if self.hovered is not before.hovered:
+            found += [self.hovered, before.hovered]
+        return {each: None for each in found if each is not None and each.form is form}
+
+
+def control_view(control: Any, fixed: Fixed, look: Look, formats: Formats) -> ControlView:
+    """Return a control as the user sees it."""
+    text, value = "", None
+    marker = NO_MARKER
+    listed = isinstance(control, LiveChoice)
+    entry = isinstance(control, LiveInput)
+    if isinstance(control, LiveValue):
+        text = text_of(control, formats)
+        masked = fixed.constant["masked"]
+        if masked:
+            text = MASK * len(text)
+        else:
+            value = plain_value(control)
+    if entry:
+        marker = marker_of(control)
+    start = count = matches = 0
+    if listed:
+        start, count, matches = list_view(control, fixed, formats)
+    lines = control if isinstance(control, LiveLines) else None
+    enabled = is_seen(control, "enabled")
+    limits = fixed.constant["kind"] in LIMITED
+    least, most = (seen(control, "minimum"), seen(control, "maximum")) if limits else (None, None)
+    focused = look.focus is control
+    return ControlView(
+        name=control.name,
+        caption=seen(control, "caption"),
+        text=text,
+        value=value,
+        placeholder=seen(control, "placeholder") or "" if entry else "",
+        help=seen(control, "help"),
+        tone=seen(control, "tone"),
+        enabled=enabled,
+        required=bool(seen(control, "required")) if entry else False,
+        focused=focused,
+        selected=focused and look.select,
+        hovered=look.hovered is control,
+        list_open=entry and control._listing,
+        marker=marker.text,
+        marker_level=marker.level,
+        choices=fixed.items,
+        choices_from=start,
+        choice_count=count,
+        match_count=matches,
+        picked=picked_of(control) if listed else (),
+        columns=fixed.columns,
+        cells=fixed.cells,
+        sorted_by=control._sort[0] if isinstance(control, LiveTable) else "",
+        descending=isinstance(control, LiveTable) and control._sort[1],
+        lines=() if lines is None else tuple([id_of(line.__dict__["_live"]) for line in lines._rows]),
+        can_add=lines is not None and enabled,
+        can_remove=lines is not None and enabled and bool(lines._rows),
+        can_move=lines is not None and enabled and len(lines._rows) > 1,
+        minimum="" if least is None else shown_limit(control, least, formats),
+        maximum="" if most is None else shown_limit(control, most, formats),
+        **fixed.constant,
+    )
+
+
+LIMITED: Final = frozenset({"number", "integer", "percent", "money", "date", "time"})
+
+
+def shown_limit(control: ControlState, limit: Any, formats: Formats) -> str:
+    try:
+        return str(control._decl.show(limit, formats))
+    except Exception:
+        return str(limit)
+
+
+def list_view(control: LiveChoice[Any, Any, Any], fixed: Fixed, formats: Formats) -> tuple[int, int, int]:
+    """Make the items of a list, if they differ; return where they start, and how many there are and match."""
+    choices = choices_seen(control)
+    places, matches, start = in_reach(control)
+    table = isinstance(control, LiveTable)
+    listed = (choices, places, control._value)
+    before = fixed.listed
+    if before is None or before[0] is not choices or before[1] != places or before[2] != control._value:
+        fixed.listed = listed
+        fixed.items = items(choices, places, held_by(control))
+        if isinstance(control, LiveTable) and table:
+            if before is None or before[0] is not choices:
+                fixed.columns = table_columns(control)
+            fixed.cells = row_texts(control, places, formats)
+    return start, len(choices), matches
+
+
+# ---- a form
+
+
+class Shown:
+    """The last view of an open form, and what it was made from."""
+
+    __slots__ = ("controls", "fixed", "groups", "look", "order", "own", "places", "rows", "view")
+
+    def __init__(self) -> None:
+        self.view: FormView | None = None
+        self.own: tuple[Any, ...] = ()
+        self.look: Look | None = None
+        self.fixed: dict[ControlState, Fixed] = {}
+        # The visible controls, the place of each, and their views.
+        self.order: list[ControlState] = []
+        self.places: dict[ControlState, int] = {}
+        self.controls: Parts[ControlView] = Parts()
+        self.groups: tuple[GroupView, ...] = ()
+        self.rows: tuple[RowView, ...] = ()
+
+
+def form_view(session: SessionState, form: OpenForm) -> FormView:
+    """Return a form as the user sees it: the same object as before, if nothing differs."""
+    state = form._state
+    shown: Shown | None = state.shown
+    if shown is None:
+        shown = state.shown = Shown()
+        state.rearranged = True
+    look = Look(session, state)
+    touched = state.touched
+    if touched:
+        state.touched = {}
+    if state.rearranged:
+        arrange(session, state, shown, look, touched)
+        state.rearranged = False
+    else:
+        wanted = widened(state, touched)
+        if shown.look is not None:
+            wanted.update(look.differing(shown.look, state.form))
+        if wanted and not renew(session, shown, look, wanted):
+            arrange(session, state, shown, look, wanted)
+    shown.look = look
+    own = own_view(session, form)
+    before = shown.view
+    if (
+        before is not None
+        and before.controls is shown.controls
+        and before.groups is shown.groups
+        and before.rows is shown.rows
+        and own == shown.own
+    ):
+        return before
+    shown.own = own
+    title, covered, message, tone, record = own
+    plan = state.plan
+    opener = state.opener
+    default = plan.shortcuts.get("Enter", "")
+    made = FormView(
+        id=f"{state.serial}",
+        name=state.name,
+        title=title,
+        covered=covered,
+        opener=f"{opener._state.serial}" if opener is not None else "",
+        modal=state.manner.modal,
+        place=state.manner.place,
+        message=message,
+        message_tone=tone,
+        default=f"{state.serial}.{default}" if default else "",
+        record=record,
+        hears=tuple([name for name in HEARD if name in plan.heard]),
+        groups=shown.groups,
+        rows=shown.rows,
+        controls=shown.controls,
+    )
+    shown.view = made
+    return made
+
+
+def own_view(session: SessionState, form: OpenForm) -> tuple[Any, ...]:
+    """Return what a form's own line shows."""
+    state = form._state
+    message, tone = message_of(session, form)
+    return title_of(state), session.stack.covered(form), message, tone, record_view(form)
+
+
+def title_of(state: FormState) -> str:
+    cells = state._cells
+    if cells is not None and "title" in cells and cells["title"].announced is not UNSEEN:
+        return str(cells["title"].announced)
+    if state.title is not None:
+        return state.title
+    return state.plan.title if isinstance(state.plan.title, str) else state.plan.name
+
+
+def record_view(form: OpenForm) -> RecordView | None:
+    """Return the current record, as it was when the last gesture ended."""
+    records = form._state.records
+    if records is None:
+        return None
+    text, position, count = records.place
+    saved = records.is_saved
+    return RecordView(text=text, position=position, count=count, changed=is_changed(form), can_remove=saved)
+
+
+def widened(state: FormState, touched: dict[ControlState, None]) -> dict[ControlState, None]:
+    """Return touched controls, with all that is inside a touched group."""
+    groups = [control for control in touched if control._decl.kind == "group"]
+    if groups:
+        for control in state.order:
+            outer = control._outer
+            while outer is not None:
+                if outer in groups:
+                    touched[control] = None
+                outer = outer._outer
+    return touched
+
+
+def renew(session: SessionState, shown: Shown, look: Look, wanted: dict[ControlState, None]) -> bool:
+    """Make the views of some controls again; return False if one appeared or disappeared."""
+    places, formats = shown.places, session.formats
+    changed: dict[int, ControlView] = {}
+    for control in wanted:
+        at = places.get(control)
+        if (at is not None) != is_seen(control, "visible") or control._decl.kind == "group":
+            return False
+        if at is not None:
+            made = control_view(control, shown.fixed[control], look, formats)
+            if made != shown.controls[at]:
+                changed[at] = made
+    if changed:
+        shown.controls = shown.controls.replaced(changed)
+    return True
+
+
+def arrange(session: SessionState, state: FormState, shown: Shown, look: Look, wanted: dict[ControlState, None]) -> None:
+    """Put a form's controls, groups and rows together, from the parts that haven't changed."""
+    widened(state, wanted)
+    if shown.look is not None:
+        wanted.update(look.differing(shown.look, state.form))
+    order = [control for control in state.order if is_seen(control, "visible")]
+    before, places = shown.controls, shown.places
+    views = []
+    for control in order:
+        at = places.get(control)
+        if at is None or control in wanted:
+            fixed = shown.fixed.get(control)
+            if fixed is None:
+                fixed = shown.fixed[control] = Fixed(control)
+            made = control_view(control, fixed, look, session.formats)
+            views.append(before[at] if at is not None and made == before[at] else made)
+        else:
+            views.append(before[at])
+    shown.order, shown.places = order, {control: at for at, control in enumerate(order)}
+    if len(shown.fixed) > 2 * len(state.order):
+        # Lines that have gone.
+        shown.fixed = {control: shown.fixed[control] for control in state.order if control in shown.fixed}
+    if [*map(id, views)] != [*map(id, before)]:
+        shown.controls = Parts(views)
+    groups = tuple(
+        [
+            GroupView(
+                id=id_of(node),
+                name=node.name,
+                caption=seen(node, "caption") or "",
+                group=id_of(node._outer) if node._outer is not None else "",
+                enabled=is_seen(node, "enabled"),
+            )
+            for node in state.nodes.values()
+            if is_seen(node, "visible")
+        ]
+    )
+    known = {control._plan.path: id_of(control) for control in order}
+    made_rows = [(row.caption, [known[path] for path in row.controls if path in known]) for row in state.plan.rows.values()]
+    rows = tuple([RowView(caption=caption, controls=tuple(ids)) for caption, ids in made_rows if ids])
+    if groups != shown.groups:
+        shown.groups = groups
+    if rows != shown.rows:
+        shown.rows = rows
+
+
+# ---- the session
+
+
+def view_of(session: SessionState) -> View:
+    """Return the view; parts that haven't changed are those of the view before."""
+    forms = tuple([form_view(session, form) for form in session.stack.forms if not session.stack.hidden(form)])
+    before: View | None = session.last_view
+    if before is not None and len(before.forms) == len(forms):
+        if all(old is new for old, new in zip(before.forms, forms, strict=True)):
+            forms = before.forms
+    wait = session.prompt_wait
+    prompt = before.prompt if before is not None else None
+    if wait is None:
+        prompt = None
+    elif prompt is None or prompt.id != id_of_wait(wait):
+        prompt = prompt_view(session)
+    first = session.stack.first
+    outcome = before.outcome if before is not None else None
+    if first is None or first.is_open:
+        outcome = None
+    elif outcome is None:
+        outcome = outcome_view(first)
+    made = View(
+        version=VERSION,
+        serial=session.serial,
+        forms=forms,
+        prompt=prompt,
+        notice=session.notice,
+        help=help_line(session),
+        failure=failure_text(session),
+        waits_for=tuple([str(waiting) for waiting in session.waits]),
+        paused_before=session.paused.path if session.paused is not None else "",
+        offers=before.offers if before is not None else offer_views(session),
+        locale=before.locale if before is not None else locale_view(session.formats),
+        outcome=outcome,
+    )
+    session.last_view = made
+    return made
+
+
+def failure_text(session: SessionState) -> str:
+    """Return what couldn't be worked out, in words, or ""."""
+    return next(iter(session.failed.values()), "")
+
+
+def prompt_view(session: SessionState) -> PromptView | None:
+    """Return the open prompt."""
+    wait = session.prompt_wait
+    if wait is None:
+        return None
+    asked = wait.prompt
+    return PromptView(
+        id=id_of_wait(wait),
+        form=f"{wait.form._state.serial}" if wait.form is not None else "",
+        title=wait.title,
+        text=wait.text,
+        buttons=asked.buttons,
+        default=asked.default,
+        cancel=asked.cancel,
+        tone=asked.tone,
+    )
+
+
+def outcome_view(form: OpenForm) -> OutcomeView | None:
+    outcome = form._state.outcome
+    if outcome is None:
+        return None
+    controls = form._state.controls
+    values = []
+    for name, value in outcome.values.items():
+        text = plain_text(value)
+        masked = name in controls and controls[name]._plan.masked
+        values.append(ValueView(name=name, text=MASK * len(text) if masked else text))
+    return OutcomeView(verdict=outcome.verdict, values=tuple(values))
+
+
+def plain_text(value: Any) -> str:
+    """Return a value of an outcome as text."""
+    try:
+        return "" if value is None else value.isoformat() if isinstance(value, date | time) else str(value)
+    except Exception:
+        return type(value).__name__
+
+
+def message_of(session: SessionState, form: OpenForm) -> tuple[str, Tone]:
+    """Return a form's message and its tone."""
+    return session.messages.get(form, ("", "plain"))
+
+
+def offer_views(session: SessionState) -> tuple[OfferView, ...]:
+    return tuple([offer_view(name, offer.form) for name, offer in session.offers.by_name.items()])
+
+
+def offer_view(name: str, form: type[Form]) -> OfferView:
+    plan = plan_of(form)
+    title = plan.title if isinstance(plan.title, str) else name
+    return OfferView(name=name, title=title, purpose=plan.doc, keys=plan.keys)
+
+
+def locale_view(formats: Formats) -> LocaleView:
+    """Return how a session writes. Formats that don't say are English."""
+    half = formats.show_number(0.5, 1)
+    return LocaleView(
+        language=str(getattr(formats, "language", "en")),
+        direction=str(getattr(formats, "direction", "ltr")),
+        decimal_sign=next((sign for sign in half if not sign.isalnum()), "."),
+        first_weekday=int(getattr(formats, "first_weekday", 1)),
+    )
+
+
+def help_line(session: SessionState) -> str:
+    """Return the help and marker of the control under the pointer, or of the focused one."""
+    target = session.hovered
+    if target is None and session.stack.front is not None:
+        target = session.stack.front._state.focus
+    if target is None:
+        return ""
+    marker = marker_of(target).text if isinstance(target, LiveInput) else ""
+    return "; ".join([line for line in (marker, seen(target, "help")) if line])
+
+
+# ---- parts of long lists
+
+
+def list_part(control: LiveChoice[Any, Any, Any], start: int, stop: int) -> tuple[ItemView, ...]:
+    """Return items of a list by position, whatever is typed."""
+    choices = choices_seen(control)
+    return items(choices, range(*slice(start, stop).indices(len(choices))), held_by(control))
+
+
+def rows_part(table: LiveTable[Any], start: int, stop: int, formats: Formats) -> tuple[tuple[str, ...], ...]:
+    """Return the cells of a table's rows by position."""
+    return row_texts(table, range(*slice(start, stop).indices(len(choices_seen(table)))), formats)
