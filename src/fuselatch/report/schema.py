@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import fields, is_dataclass
 from types import NoneType, UnionType
 from typing import Any, Final, get_args, get_origin, get_type_hints
 
@@ -56,15 +55,16 @@ def view_schema() -> dict[str, Any]:
 
 def of_type(kind: Any, definitions: dict[str, Any]) -> dict[str, Any]:
     """Return the schema of a type in the view."""
-    if is_dataclass(kind) and isinstance(kind, type):
+    names = getattr(kind, "_fields", None)
+    if names is not None:
         if kind.__name__ not in definitions:
             definitions[kind.__name__] = {}
             hints = get_type_hints(kind)
             definitions[kind.__name__] = {
                 "description": " ".join((kind.__doc__ or "").split()),
                 "type": "object",
-                "properties": {field.name: of_type(hints[field.name], definitions) for field in fields(kind)},
-                "required": [field.name for field in fields(kind)],
+                "properties": {name: of_type(hints[name], definitions) for name in names},
+                "required": list(names),
                 "additionalProperties": False,
             }
         return {"$ref": f"#/$defs/{kind.__name__}"}

@@ -200,33 +200,35 @@ def line_columns(lines: LiveLines[Any]) -> tuple[ColumnView, ...]:
 class Fixed:
     """The parts of an open control's view that don't change, and those of its last view that are costly to make."""
 
-    __slots__ = ("cells", "columns", "constant", "items", "listed")
+    __slots__ = ("cells", "columns", "constant", "items", "limited", "listed")
 
     def __init__(self, control: ControlState) -> None:
         decl = control._decl
         heard = control._plan.heard
         choice = isinstance(control, LiveChoice)
         pattern = getattr(decl, "pattern", None) if decl.kind == "text" else None
-        self.constant: dict[str, Any] = {
-            "id": id_of(control),
-            "kind": decl.kind,
-            "shape": decl.shape,
-            "group": id_of(control._outer) if control._outer is not None else "",
-            "masked": control._plan.masked,
-            "unit": decl.unit,
-            "look": decl.constants["look"],
-            "keys": decl.constants["keys"],
-            "read_only": isinstance(control, LiveInput) and control._rule,
-            "max_length": decl.max_length if decl.kind == "text" else None,
-            "decimals": decl.decimals if "decimals" in vars(decl) or hasattr(type(decl), "decimals") else None,
-            "pattern": pattern.pattern if pattern is not None else "",
-            "other": bool(choice and decl.other),
-            "multiple": bool(decl.multiple),
-            "closes": decl.closes or "",
-            "submits": bool(decl.submits),
-            "hears": tuple([name for name in HEARD if name in heard]),
-            "width": decl.width(),
-        }
+        # In the order of the fields of `ControlView`.
+        self.constant: tuple[Any, ...] = (
+            id_of(control),
+            decl.kind,
+            decl.shape,
+            id_of(control._outer) if control._outer is not None else "",
+            control._plan.masked,
+            decl.unit,
+            decl.constants["look"],
+            decl.constants["keys"],
+            isinstance(control, LiveInput) and control._rule,
+            decl.max_length if decl.kind == "text" else None,
+            getattr(decl, "decimals", None) if decl.kind in LIMITED else None,
+            pattern.pattern if pattern is not None else "",
+            bool(choice and decl.other),
+            bool(decl.multiple),
+            decl.closes or "",
+            bool(decl.submits),
+            tuple([name for name in HEARD if name in heard]),
+            decl.width(),
+        )
+        self.limited = decl.kind in LIMITED
         self.listed: Any = None
         self.items: tuple[ItemView, ...] = ()
         self.columns: tuple[ColumnView, ...] = line_columns(control) if isinstance(control, LiveLines) else ()
@@ -260,64 +262,73 @@ class Look:
         return {each: None for each in found if each is not None and each.form is form}
 
 
-def control_view(control: Any, fixed: Fixed, look: Look, formats: Formats) -> ControlView:
+def control_view(control: ControlState, fixed: Fixed, look: Look, formats: Formats) -> ControlView:
     """Return a control as the user sees it."""
-    text, value = "", None
+    text, placeholder = "", ""
+    value: str | float | bool | None = None
+    required = list_open = False
     marker = NO_MARKER
-    listed = isinstance(control, LiveChoice)
-    entry = isinstance(control, LiveInput)
+    start = count = matches = 0
+    picked: tuple[str, ...] = ()
+    lines: tuple[str, ...] = ()
+    sort: tuple[str, bool] = UNSORTED
     if isinstance(control, LiveValue):
         text = text_of(control, formats)
-        masked = fixed.constant["masked"]
-        if masked:
+        if control._plan.masked:
             text = MASK * len(text)
         else:
             value = plain_value(control)
-    if entry:
-        marker = marker_of(control)
-    start = count = matches = 0
-    if listed:
-        start, count, matches = list_view(control, fixed, formats)
-    lines = control if isinstance(control, LiveLines) else None
+        if isinstance(control, LiveInput):
+            marker = marker_of(control)
+            placeholder = seen(control, "placeholder") or ""
+            required = bool(seen(control, "required"))
+            list_open = control._listing
+            if isinstance(control, LiveChoice):
+                start, count, matches = list_view(control, fixed, formats)
+                picked = picked_of(control)
+                if isinstance(control, LiveTable):
+                    sort = control._sort
+    elif isinstance(control, LiveLines):
+        lines = tuple([id_of(line.__dict__["_live"]) for line in control._rows])
     enabled = is_seen(control, "enabled")
-    limits = fixed.constant["kind"] in LIMITED
-    least, most = (seen(control, "minimum"), seen(control, "maximum")) if limits else (None, None)
+    least, most = (seen(control, "minimum"), seen(control, "maximum")) if fixed.limited else (None, None)
     focused = look.focus is control
-    return ControlView(
-        name=control.name,
-        caption=seen(control, "caption"),
-        text=text,
-        value=value,
-        placeholder=seen(control, "placeholder") or "" if entry else "",
-        help=seen(control, "help"),
-        tone=seen(control, "tone"),
-        enabled=enabled,
-        required=bool(seen(control, "required")) if entry else False,
-        focused=focused,
-        selected=focused and look.select,
-        hovered=look.hovered is control,
-        list_open=entry and control._listing,
-        marker=marker.text,
-        marker_level=marker.level,
-        choices=fixed.items,
-        choices_from=start,
-        choice_count=count,
-        match_count=matches,
-        picked=picked_of(control) if listed else (),
-        columns=fixed.columns,
-        cells=fixed.cells,
-        sorted_by=control._sort[0] if isinstance(control, LiveTable) else "",
-        descending=isinstance(control, LiveTable) and control._sort[1],
-        lines=() if lines is None else tuple([id_of(line.__dict__["_live"]) for line in lines._rows]),
-        can_add=lines is not None and enabled,
-        can_remove=lines is not None and enabled and bool(lines._rows),
-        can_move=lines is not None and enabled and len(lines._rows) > 1,
-        minimum="" if least is None else shown_limit(control, least, formats),
-        maximum="" if most is None else shown_limit(control, most, formats),
-        **fixed.constant,
+    changes = (
+        control.name,
+        seen(control, "caption"),
+        text,
+        value,
+        placeholder,
+        seen(control, "help"),
+        seen(control, "tone"),
+        enabled,
+        required,
+        focused,
+        focused and look.select,
+        look.hovered is control,
+        list_open,
+        marker.text,
+        marker.level,
+        fixed.items,
+        start,
+        count,
+        matches,
+        picked,
+        fixed.columns,
+        fixed.cells,
+        sort[0],
+        sort[1],
+        lines,
+        enabled and control._plan.decl.kind == "lines",
+        enabled and len(lines) > 0,
+        enabled and len(lines) > 1,
+        "" if least is None else shown_limit(control, least, formats),
+        "" if most is None else shown_limit(control, most, formats),
     )
+    return ControlView._make((*changes, *fixed.constant))
 
 
+UNSORTED: Final = ("", False)
 LIMITED: Final = frozenset({"number", "integer", "percent", "money", "date", "time"})
 
 
@@ -444,9 +455,9 @@ def record_view(form: OpenForm) -> RecordView | None:
     records = form._state.records
     if records is None:
         return None
-    text, position, count = records.place
+    text, position, total = records.place
     saved = records.is_saved
-    return RecordView(text=text, position=position, count=count, changed=is_changed(form), can_remove=saved)
+    return RecordView(text=text, position=position, total=total, changed=is_changed(form), can_remove=saved)
 
 
 def widened(state: FormState, touched: dict[ControlState, None]) -> dict[ControlState, None]:

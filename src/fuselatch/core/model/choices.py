@@ -189,31 +189,50 @@ class Making:
     def _steps(self) -> Generator[Ahead | None, int, None]:
         texts = self.texts
         room = yield None
-        bounds = sorted(map(folded, texts[:: max(1, len(texts) // SAMPLE)]))[
-            :: max(1, SAMPLE * BUCKET // max(1, len(texts)))
-        ]
+        step = max(1, len(texts) // SAMPLE)
+        # Made at once, one bucket is quickest.
+        some = texts[::step] if room < len(texts) else ()
+        by_text = bounds_of(map(folded, some), len(texts))
+        by_word = bounds_of((word for text in some for word in words_of(folded(text))), len(texts))
         # Only positions are kept, and texts folded again where they are sorted: that needs far less memory.
-        of_texts = [array("I") for _ in range(len(bounds) + 1)]
-        of_words = [array("Q") for _ in range(len(bounds) + 1)]
+        of_texts = [array("I") for _ in range(len(by_text) + 1)]
+        of_words = [array("Q") for _ in range(len(by_word) + 1)]
         for at, text in enumerate(texts):
             key = folded(text)
-            of_texts[bisect_right(bounds, key)].append(at)
-            rest = key if key.isalnum() else spaced(key).partition(" ")[2]
-            while rest is not key and rest:
+            of_texts[bisect_right(by_text, key)].append(at)
+            for rest in words_of(key):
                 # The rest after a word start is found again by its length.
-                of_words[bisect_right(bounds, rest)].append(at << SHIFT | len(rest))
-                rest = rest.partition(" ")[2]
+                of_words[bisect_right(by_word, rest)].append(at << SHIFT | len(rest))
             room -= 1
             if room <= 0:
                 room = yield None
         made = Ahead(texts, array("I"), array("Q"))
         for buckets, places, key_of in ((of_texts, made.order, made.key), (of_words, made.words, made.word)):
             for bucket in buckets:
-                places.extend(sorted(bucket, key=key_of))
-                room -= len(bucket)
-                if room <= 0:
-                    room = yield None
+                keys: list[str] = []
+                while len(keys) < len(bucket):
+                    # Many equal texts are all in one bucket, so that it may be far larger than a part.
+                    part = bucket[len(keys) : len(keys) + room]
+                    keys.extend(map(key_of, part))
+                    room -= len(part)
+                    if room <= 0:
+                        room = yield None
+                places.extend(map(bucket.__getitem__, sorted(range(len(keys)), key=keys.__getitem__)))
         yield made
+
+
+def words_of(key: str) -> Iterator[str]:
+    """Yield the rest of a folded text from each word on, but the first."""
+    rest = "" if key.isalnum() else spaced(key).partition(" ")[2]
+    while rest:
+        yield rest
+        rest = rest.partition(" ")[2]
+
+
+def bounds_of(keys: Iterable[str], count: int) -> list[str]:
+    """Return bounds between buckets, from a sample of their keys."""
+    sample = sorted(keys)
+    return sample[:: max(1, len(sample) * BUCKET // max(1, count))]
 
 
 SAMPLE: Final = 4096

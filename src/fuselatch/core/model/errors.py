@@ -78,8 +78,8 @@ class HandlerFailed(FuseLatchError, RuntimeError):
     """The developer's code raised an exception; its gesture is undone.
 
     `where`: file and line (`(str, int)`). `error`: the exception. `chain`: the causes, from the failing code back to the
-    gesture. `gesture`: the gesture that is undone, or "" if none is: a rule failed after another session's write, and its last
-    value stays. The exception is also `__cause__`.
+    gesture. `gesture`: the gesture that is undone, or "" if none is: a rule failed after another session's write, and its
+    last value stays. The exception is also `__cause__`.
     """
 
     def __init__(self, where: tuple[str, int], error: BaseException, chain: tuple[str, ...], gesture: str) -> None:

@@ -6,8 +6,7 @@ again. Each part has a lasting id; its name may change, as that of a line does w
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields, is_dataclass
-from typing import Any, Final
+from typing import Any, Final, NamedTuple
 
 from fuselatch.core.model.parts import Parts
 
@@ -15,8 +14,7 @@ VERSION: Final = 2
 """The version of the view's shape."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ItemView:
+class ItemView(NamedTuple):
     """An item of a list: its id, its text, and True if it is chosen.
 
     The id is made from the value, so that it stays when the list changes. An item whose value can't be written as a short
@@ -28,8 +26,7 @@ class ItemView:
     picked: bool
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ColumnView:
+class ColumnView(NamedTuple):
     """A column of a table or of lines: its name, its caption, and the kind of control that would show it."""
 
     name: str
@@ -37,8 +34,7 @@ class ColumnView:
     kind: str
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ControlView:
+class ControlView(NamedTuple):
     """A control as the user sees it.
 
     `shape`: how its kind is drawn: field, choice, tick, button, label, table or lines. `group`: the id of its group, line or
@@ -53,24 +49,15 @@ class ControlView:
     accepted. `closes`: the verdict of a button that closes the form. `width`: how many characters wide it should be.
     """
 
-    id: str
     name: str
-    kind: str
-    shape: str
     caption: str
-    group: str
     text: str
-    masked: bool
     value: str | float | bool | None
-    unit: str
     placeholder: str
     help: str
     tone: str
-    look: str
-    keys: str
     enabled: bool
     required: bool
-    read_only: bool
     focused: bool
     selected: bool
     hovered: bool
@@ -92,6 +79,16 @@ class ControlView:
     can_move: bool
     minimum: str
     maximum: str
+    # From here on nothing changes while the form is open.
+    id: str
+    kind: str
+    shape: str
+    group: str
+    masked: bool
+    unit: str
+    look: str
+    keys: str
+    read_only: bool
     max_length: int | None
     decimals: int | None
     pattern: str
@@ -103,8 +100,7 @@ class ControlView:
     width: int
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class GroupView:
+class GroupView(NamedTuple):
     """A titled section or a line: its caption, the id of what is around it, and if it can be used."""
 
     id: str
@@ -114,30 +110,27 @@ class GroupView:
     enabled: bool
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class RowView:
+class RowView(NamedTuple):
     """Controls side by side: the ids of the visible ones."""
 
     caption: str
     controls: tuple[str, ...]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class RecordView:
-    """The current record: its place in words ("12 of 250"), its position (0: new), how many there are.
+class RecordView(NamedTuple):
+    """The current record: its place in words ("12 of 250"), its position (0: new), how many there are in all.
 
     `changed`: the user entered something that isn't saved. `can_remove`: it is saved.
     """
 
     text: str
     position: int
-    count: int
+    total: int
     changed: bool
     can_remove: bool
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class FormView:
+class FormView(NamedTuple):
     """An open form: its visible groups, rows, and controls in tab order.
 
     `covered`: the user can't use it now. `opener`: the id of the form that opened it, which waits for it if it is `modal`,
@@ -162,8 +155,7 @@ class FormView:
     controls: Parts[ControlView]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PromptView:
+class PromptView(NamedTuple):
     """The open prompt. `form`: the id of the form that asks."""
 
     id: str
@@ -176,8 +168,7 @@ class PromptView:
     tone: str
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class OfferView:
+class OfferView(NamedTuple):
     """A form that can be opened by name: its title, purpose and shortcut ("" without one)."""
 
     name: str
@@ -186,8 +177,7 @@ class OfferView:
     keys: str
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class LocaleView:
+class LocaleView(NamedTuple):
     """How the session writes: language (BCP 47), direction (ltr or rtl), decimal sign, first day of the week (1: Monday)."""
 
     language: str
@@ -196,24 +186,21 @@ class LocaleView:
     first_weekday: int
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ValueView:
+class ValueView(NamedTuple):
     """A value of an outcome: its control's name, and its text. A password is masked."""
 
     name: str
     text: str
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class OutcomeView:
+class OutcomeView(NamedTuple):
     """The first form's outcome: the verdict and its values."""
 
     verdict: str
     values: tuple[ValueView, ...]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class View:
+class View(NamedTuple):
     """Everything that the user sees: visible forms from back to front, then the prompt on top.
 
     `serial` counts gestures. `notice`: why the last gesture was blocked or cut short. `help`: help and marker of the control
@@ -243,8 +230,9 @@ class View:
 
 def plain(part: Any) -> Any:
     """Return a part of a view as plain dicts, lists and text."""
-    if is_dataclass(part):
-        return {field.name: plain(getattr(part, field.name)) for field in fields(part)}
+    names = getattr(part, "_fields", None)
+    if names is not None:
+        return {name: plain(value) for name, value in zip(names, part, strict=True)}
     if isinstance(part, tuple | Parts):
         return [plain(each) for each in part]
     return part
