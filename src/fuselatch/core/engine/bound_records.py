@@ -121,6 +121,10 @@ class Records(Node):
         count = len(found.keys)
         return user_text("position", place=at + 1, count=count) if at is not None else user_text("position.new", count=count)
 
+    def binds(self, control: Any) -> bool:
+        """Return True if a control is bound to a column."""
+        return any(bound is control for bound in self._bound.values())
+
     @property
     def is_saved(self) -> bool:
         """True if there is a record, which can be removed."""

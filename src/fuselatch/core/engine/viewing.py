@@ -20,7 +20,7 @@ from datetime import date, time
 from decimal import Decimal
 from typing import Any, Final
 
-from fuselatch.core.engine.edited import is_changed
+from fuselatch.core.engine.edited import differs, lines_changed
 from fuselatch.core.engine.focus import takes_focus
 from fuselatch.core.engine.state import SessionState
 from fuselatch.core.engine.waits import id_of_wait
@@ -362,7 +362,7 @@ def list_view(control: LiveChoice[Any, Any, Any], fixed: Fixed, formats: Formats
 class Shown:
     """The last view of an open form, and what it was made from."""
 
-    __slots__ = ("controls", "fixed", "groups", "look", "order", "own", "places", "rows", "view")
+    __slots__ = ("controls", "differing", "fixed", "groups", "look", "order", "own", "places", "rows", "view")
 
     def __init__(self) -> None:
         self.view: FormView | None = None
@@ -373,6 +373,8 @@ class Shown:
         self.order: list[ControlState] = []
         self.places: dict[ControlState, int] = {}
         self.controls: Parts[ControlView] = Parts()
+        # The entries that the user has changed.
+        self.differing: set[ControlState] = set()
         self.groups: tuple[GroupView, ...] = ()
         self.rows: tuple[RowView, ...] = ()
 
@@ -384,10 +386,12 @@ def form_view(session: SessionState, form: OpenForm) -> FormView:
     if shown is None:
         shown = state.shown = Shown()
         state.rearranged = True
+        state.touched = dict.fromkeys(state.order)
     look = Look(session, state)
     touched = state.touched
     if touched:
         state.touched = {}
+    note_differing(state, shown, touched)
     if state.rearranged:
         arrange(session, state, shown, look, touched)
         state.rearranged = False
@@ -398,7 +402,7 @@ def form_view(session: SessionState, form: OpenForm) -> FormView:
         if wanted and not renew(session, shown, look, wanted):
             arrange(session, state, shown, look, wanted)
     shown.look = look
-    own = own_view(session, form)
+    own = own_view(session, form, shown)
     before = shown.view
     if (
         before is not None
@@ -409,7 +413,7 @@ def form_view(session: SessionState, form: OpenForm) -> FormView:
     ):
         return before
     shown.own = own
-    title, covered, message, tone, record = own
+    title, covered, message, tone, changed, record = own
     plan = state.plan
     opener = state.opener
     default = plan.shortcuts.get("Enter", "")
@@ -424,6 +428,7 @@ def form_view(session: SessionState, form: OpenForm) -> FormView:
         message=message,
         message_tone=tone,
         default=f"{state.serial}.{default}" if default else "",
+        changed=changed,
         record=record,
         hears=tuple([name for name in HEARD if name in plan.heard]),
         groups=shown.groups,
@@ -434,11 +439,24 @@ def form_view(session: SessionState, form: OpenForm) -> FormView:
     return made
 
 
-def own_view(session: SessionState, form: OpenForm) -> tuple[Any, ...]:
+def note_differing(state: FormState, shown: Shown, touched: dict[ControlState, None]) -> None:
+    """Note which of some entries the user has changed. In a form of records, only what is bound to them counts."""
+    for control in touched:
+        if not isinstance(control, LiveInput) or control._rule or control._plan.line is not None:
+            continue
+        if differs(control) and (state.records is None or state.records.binds(control)):
+            shown.differing.add(control)
+        else:
+            shown.differing.discard(control)
+
+
+def own_view(session: SessionState, form: OpenForm, shown: Shown) -> tuple[Any, ...]:
     """Return what a form's own line shows."""
     state = form._state
     message, tone = message_of(session, form)
-    return title_of(state), session.stack.covered(form), message, tone, record_view(form)
+    changed = bool(shown.differing) or lines_changed(form)
+    record = record_view(form, changed)
+    return title_of(state), session.stack.covered(form), message, tone, changed, record
 
 
 def title_of(state: FormState) -> str:
@@ -450,14 +468,13 @@ def title_of(state: FormState) -> str:
     return state.plan.title if isinstance(state.plan.title, str) else state.plan.name
 
 
-def record_view(form: OpenForm) -> RecordView | None:
+def record_view(form: OpenForm, changed: bool) -> RecordView | None:
     """Return the current record, as it was when the last gesture ended."""
     records = form._state.records
     if records is None:
         return None
     text, position, total = records.place
-    saved = records.is_saved
-    return RecordView(text=text, position=position, total=total, changed=is_changed(form), can_remove=saved)
+    return RecordView(text=text, position=position, total=total, changed=changed, can_remove=records.is_saved)
 
 
 def widened(state: FormState, touched: dict[ControlState, None]) -> dict[ControlState, None]:

@@ -120,7 +120,7 @@ class RowView(NamedTuple):
 class RecordView(NamedTuple):
     """The current record: its place in words ("12 of 250"), its position (0: new), how many there are in all.
 
-    `changed`: the user entered something that isn't saved. `can_remove`: it is saved.
+    `changed`: the user entered something in it that isn't saved. `can_remove`: it is saved.
     """
 
     text: str
@@ -134,8 +134,8 @@ class FormView(NamedTuple):
     """An open form: its visible groups, rows, and controls in tab order.
 
     `covered`: the user can't use it now. `opener`: the id of the form that opened it, which waits for it if it is `modal`,
-    and which it doesn't overlap if `place` is "beside". `default`: the id of the button that Enter presses. `asks`: closing
-    it asks if changes may be thrown away. `hears`: which of clicked and double_clicked have a handler.
+    and which it doesn't overlap if `place` is "beside". `default`: the id of the button that Enter presses.
+    `changed`: the user entered something that isn't submitted or saved. `hears`: which of clicked and double_clicked have a handler.
     """
 
     id: str
@@ -148,6 +148,7 @@ class FormView(NamedTuple):
     message: str
     message_tone: str
     default: str
+    changed: bool
     record: RecordView | None
     hears: tuple[str, ...]
     groups: tuple[GroupView, ...]
