@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from datetime import datetime
 from typing import Any, Final
 
 from fuselatch.core.engine.observer import Observer
 from fuselatch.core.engine.offers import Offered
+from fuselatch.core.engine.session import Session
 from fuselatch.core.engine.session_options import MAX_RUNS
 from fuselatch.core.engine.store import Store
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.model.latch_records import LatchStore
-from fuselatch.stores.memory import MemoryRecords
+from fuselatch.formats import locale_formats
+from fuselatch.stores.memory import MemoryLatches, MemoryRecords
 
-__all__ = ["NOW", "Scene"]
+__all__ = ["NOW", "Scene", "open_session"]
 
 NOW: Final = datetime(2031, 5, 4, 9, 30)
 """The time of a rehearsal without `now`."""
@@ -34,6 +36,7 @@ class Scene:
 
     __slots__ = (
         "at",
+        "begins",
         "form",
         "forms",
         "latches",
@@ -83,12 +86,38 @@ class Scene:
         self.observers = tuple(observers)
         self.max_runs = max_runs
         self.params = params
+        # The time that the author gave, if any: a form that is shown to people then starts there.
+        self.begins = None if now is NOW else now
 
     def set(self, **given: Any) -> None:
         """Set options. One that is None isn't given."""
         for name, value in given.items():
             if value is not None:
                 setattr(self, name, MemoryRecords(value) if name == "records" and isinstance(value, Mapping) else value)
+                if name == "now":
+                    self.begins = value
 
     def __repr__(self) -> str:
         return f"Scene({self.form.__name__ if self.form else None}, user={self.user!r}, now={self.now.isoformat()})"
+
+
+def open_session(
+    scene: Scene, clock: Callable[[], datetime], services: Mapping[type, object], observers: Iterable[Observer] = ()
+) -> Session:
+    """Open a scene as a session. `services`: those that the scene doesn't have. `observers`: besides the scene's."""
+    return Session(
+        scene.form,
+        user=scene.user,
+        clock=clock,
+        formats=locale_formats(scene.locale),
+        records=scene.records,
+        services={**services, **scene.services},
+        latches=scene.latches if scene.latches is not None else MemoryLatches(),
+        policy=scene.policy,
+        forms=scene.forms,
+        at=scene.at,
+        only=scene.only,
+        params=scene.params,
+        max_runs=scene.max_runs,
+        observers=(*scene.observers, *observers),
+    )

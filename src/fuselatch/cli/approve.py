@@ -28,7 +28,7 @@ def command(file: Path, more: tuple[str, ...], by: str, folders: tuple[Path, ...
     Writes FILE.approved.json with who, when and the SHA-256 of the file and its local imports. "fuselatch rehearse
     --approved-only" then fails if anything changed. Exit code 1: a cue sheet failed. Exit code 2: a file can't be read.
     """
-    from fuselatch.cli.show import console, show_count
+    from fuselatch.cli.printing import console, show_count
     from fuselatch.rehearsal import CueError
     from fuselatch.rehearsal.approval import approve, hashes_of, note_of, sheets_of
     from fuselatch.rehearsal.imports import root_of

@@ -28,7 +28,7 @@ def command(folder: Path) -> None:
     """
     from marina.demo import run_all_cues, write
 
-    from fuselatch.cli.show import console, show, show_count
+    from fuselatch.cli.printing import console, show, show_count
 
     out = console()
     out.print("Saltmarsh Quay: the office books berths. Each step is followed by its effects:\n")

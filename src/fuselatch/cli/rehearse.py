@@ -122,7 +122,7 @@ class Run:
 
     def all(self, paths: Sequence[Path]) -> Exit:
         """Run all cue sheets and return the exit code."""
-        from fuselatch.cli.show import console, show, show_count
+        from fuselatch.cli.printing import console, show, show_count
 
         wish, options = self.wish, self.options
         wish.unreadable.clear()

@@ -1,81 +1,60 @@
-"""Print runs of cue sheets: each step with its effects as a tree."""
+"""`fuselatch show FORM`"""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
-from typing import Final
+import sys
+from pathlib import Path
 
-from rich.console import Console
-from rich.text import Text
+import click
 
-from fuselatch.core.model.trace import TraceEntry
-from fuselatch.rehearsal.run import CueRun, StepResult
-from fuselatch.report.tree import grow, lines
-
-STYLES: Final[Mapping[str, str]] = {
-    "handler": "bold",
-    "change": "green",
-    "finding": "yellow",
-    "prompt": "bold yellow",
-    "answer": "yellow",
-    "open": "cyan",
-    "close": "cyan",
-    "block": "magenta",
-    "skip": "magenta",
-    "refused": "red",
-    "error": "bold red",
-    "fuse": "bold red",
-}
-"""The style of each kind of entry. The words say the same without colour."""
+from fuselatch.cli.exits import Exit
+from fuselatch.cli.options import from_folders, policy_file
+from fuselatch.cli.problems import end
 
 
-INDENT = " " * 11
+@click.command(name="show")
+@click.argument("reference", metavar="MODULE:FORM|MODULE:SCENE")
+@click.option("--port", type=click.IntRange(0, 65535), default=0, metavar="N", help="The port; 0 takes a free one.")
+@click.option("--no-browser", is_flag=True, help="Print the address and open no browser.")
+@click.option("--user", metavar="NAME", help="The user's name.")
+@click.option("--json", "as_json", is_flag=True, help="Print the outcome as JSON.")
+@from_folders
+@policy_file
+def command(
+    reference: str,
+    port: int,
+    no_browser: bool,
+    user: str | None,
+    as_json: bool,
+    folders: tuple[Path, ...],
+    policy: Path | None,
+) -> None:
+    """Bring up a form in the browser, and print the outcome once it is closed.
 
+    The form or scene is looked up in installed packages, in the current folder and in each --from FOLDER. The page is for
+    this computer only.
 
-def console() -> Console:
-    """Return standard output with colours if it is a terminal, and no markup."""
-    return Console(highlight=False, markup=False, emoji=False, soft_wrap=True)
+    Exit codes: 0 accepted, 1 any other verdict, 2 an error.
+    """
+    from fuselatch.core.model.errors import FuseLatchError
+    from fuselatch.policy import Policy
+    from fuselatch.rehearsal.loading import importing_from, load
 
+    try:
+        from fuselatch.frontends.page.filling import fill_in
 
-def show(out: Console, run: CueRun) -> None:
-    show_opening(out, run)
-    for step in run.steps:
-        show_step(out, step, run.trace)
-    out.print()
+        with importing_from([Path.cwd(), *(folder.resolve() for folder in folders)]):
+            rules = Policy.load(policy) if policy is not None else None
+            given = {name: value for name, value in (("user", user), ("policy", rules)) if value is not None}
+            outcome = fill_in(load(reference, "form or scene"), port=port, browser=not no_browser, **given)
+    except (FuseLatchError, ImportError, OSError, TypeError, ValueError) as error:
+        end(error)
+    if as_json:
+        import json
 
-
-def show_opening(out: Console, run: CueRun) -> None:
-    sheet = run.sheet
-    what = f"{sheet.opens.verb} {sheet.opens.words[0].text}"
-    out.print(Text(sheet.title, style="bold"), Text(f"({what})", style="dim"))
-    show_tree(out, run.opening, run.trace)
-
-
-def show_step(out: Console, result: StepResult, trace: Sequence[TraceEntry]) -> None:
-    good = not result.problem
-    mark = Text("  ok  " if good else " FAIL ", style="green" if good else "bold red")
-    verb, _, rest = result.cue.source.partition(" ")
-    line = Text(f"{verb:<7} {rest.strip()}".rstrip(), style="" if verb == "expect" else "bold")
-    out.print(Text.assemble(mark, (f"{result.cue.line:>3}  ", "dim"), line))
-    show_tree(out, result.entries, trace)
-    if result.problem:
-        out.print(Text(f"      {result.problem}", style="red"))
-
-
-def show_tree(out: Console, entries: Sequence[TraceEntry], trace: Sequence[TraceEntry]) -> None:
-    for guide, branch in lines(grow(entries, trace)):
-        out.print(Text.assemble((INDENT + guide, "dim"), (branch.text, STYLES.get(branch.entry.kind, ""))))
-
-
-def show_count(out: Console, runs: Iterable[CueRun]) -> int:
-    """Print problems and totals; return how many steps failed."""
-    done = list(runs)
-    for run in done:
-        for problem in run.problems:
-            out.print(Text(problem, style="red"))
-    passed, failed = sum(one.passed for one in done), sum(one.failed for one in done)
-    count = len({one.sheet.name for one in done})
-    sheets = f"{count} cue sheet{'s' if count != 1 else ''}" + (f", {len(done)} runs" if len(done) > count else "")
-    steps = f"{passed} step{'s' if passed != 1 else ''}"
-    out.print(Text(f"{sheets}: {steps} passed, {failed} failed", style="bold red" if failed else "bold green"))
-    return failed
+        click.echo(json.dumps(outcome.to_dict(), ensure_ascii=False))
+    else:
+        click.echo(outcome.verdict)
+        for name, value in outcome.to_dict()["values"].items():
+            click.echo(f"  {name}: {'' if value is None else value}")
+    sys.exit(Exit.OK if outcome.accepted else Exit.FAILED)

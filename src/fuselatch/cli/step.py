@@ -32,7 +32,7 @@ HELP: Final = "Enter: next event   g: next gesture   b: back one gesture   e: ru
 
 def step_through(paths: Sequence[Path], wish: Wish, pauses: Sequence[str]) -> Exit:
     """Step through cue sheets one run after the other; return the exit code."""
-    from fuselatch.cli.show import console, show_count
+    from fuselatch.cli.printing import console, show_count
     from fuselatch.core.model.names import suggest
     from fuselatch.rehearsal.stepping import Stepping
 
@@ -74,7 +74,7 @@ def ask(out: Any, stop: Stop, records: str | None) -> Command:
 
     Going back runs the sheet again from the start, so it is refused if `records` was written to.
     """
-    from fuselatch.cli.show import show_tree
+    from fuselatch.cli.printing import show_tree
     from fuselatch.report.screen import screen
 
     what = f"{stop.cue.line}  {stop.cue.source}" if stop.cue is not None else "(opening)"

@@ -13,7 +13,6 @@ from typing import Any, ParamSpec, Self, TypeAlias, TypeVar, overload
 
 from fuselatch.core.engine.observer import Observer
 from fuselatch.core.engine.offers import Offered
-from fuselatch.core.engine.session import Session
 from fuselatch.core.engine.store import Store
 from fuselatch.core.forms.form import Form, name_of
 from fuselatch.core.forms.policy_rules import PolicyRules
@@ -23,13 +22,11 @@ from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.latch_records import LatchStore
 from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.words import phrase
-from fuselatch.formats import locale_formats
 from fuselatch.rehearsal.desk_view import DeskView, Named
 from fuselatch.rehearsal.expectations import expect
 from fuselatch.rehearsal.recorder import Recorder, cued, origin_of
-from fuselatch.scenes import Scene
+from fuselatch.scenes import Scene, open_session
 from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
-from fuselatch.stores.memory import MemoryLatches
 
 P = ParamSpec("P")
 F = TypeVar("F", bound=Form)
@@ -69,22 +66,8 @@ class Desk(DeskView):
         self._now = scene.now
         for watcher in watchers:
             watcher(self)
-        self._session = Session(
-            scene.form,
-            user=scene.user,
-            clock=lambda: self._now,
-            formats=locale_formats(scene.locale),
-            records=scene.records,
-            services={Letters: self._letters, Drawings: self._drawings, **scene.services},
-            latches=scene.latches if scene.latches is not None else MemoryLatches(),
-            policy=scene.policy,
-            forms=scene.forms,
-            at=scene.at,
-            only=scene.only,
-            params=scene.params,
-            max_runs=scene.max_runs,
-            observers=(*scene.observers, *self.observers),
-        )
+        stand_ins: Mapping[type, object] = {Letters: self._letters, Drawings: self._drawings}
+        self._session = open_session(scene, lambda: self._now, stand_ins, self.observers)
         return self
 
     def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:

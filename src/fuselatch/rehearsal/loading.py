@@ -100,10 +100,12 @@ def is_own(module: ModuleType, folders: Sequence[Path]) -> bool:
 
 
 def load(reference: str, verb: str) -> Any:
-    """Load `MODULE:NAME`; `verb` is "form", "scene" or "function".
+    """Load `MODULE:NAME`; `verb` is "form", "scene", "form or scene" or "function".
 
     Raises `LoadError` with one line and the closest name.
     """
+    if verb == "form or scene":
+        return load_either(reference)
     module_name, colon, name = reference.partition(":")
     if not (colon and module_name and name):
         raise LoadError(f"'{reference}' isn't a {verb}; write MODULE:NAME, for example {EXAMPLES[verb]}")
@@ -123,6 +125,22 @@ def load(reference: str, verb: str) -> Any:
         hint = f"write 'form {reference}'" if is_form else suggest(name, names_in(module, verb))
         raise LoadError(f"{reference} isn't a scene; {hint}")
     return found
+
+
+def load_either(reference: str) -> Any:
+    """Load a form or a scene, whichever it is."""
+    try:
+        return load(reference, "form")
+    except LoadError as error:
+        module_name, _, name = reference.partition(":")
+        module = sys.modules.get(module_name)
+        if module is None or not name:
+            raise
+        found = getattr(module, name, None)
+        if callable(found) and not isinstance(found, type):
+            return load(reference, "scene")
+        hint = suggest(name, [*names_in(module, "form"), *names_in(module, "scene")])
+        raise LoadError(f"{module_name} has no form or scene '{name}'; {hint}") from error
 
 
 def load_module(name: str) -> ModuleType:

@@ -70,20 +70,25 @@ class Recorder:
 
     def cue_lines(self, scene: Scene, origin: str) -> Iterator[str]:
         """Yield the lines of the rehearsal's cue sheet."""
-        yield origin or f"# opened by code as {scene!r}; cue sheets can't do that, so write a scene function"
-        if origin.startswith("form ") and (scene.params or scene.records or scene.services):
-            what = [*scene.params, *(["records"] if scene.records else []), *(["services"] if scene.services else [])]
-            yield f"# opened with {', '.join(what)}; cue sheets can't do that, so write a scene function"
-        for word, value, usual in (
-            ("user", scene.user, ""),
-            ("locale", scene.locale, "en"),
-            ("now", scene.now.isoformat(), ""),
-        ):
-            if value != usual:
-                yield written(word, [value])
-        yield ""
+        yield from heading(scene, origin)
         for at, step in enumerate(self.steps, 1):
             yield cue_line(step, at == len(self.steps))
+
+
+def heading(scene: Scene, origin: str) -> Iterator[str]:
+    """Yield the first lines of a cue sheet: what it opens, and how."""
+    yield origin or f"# opened by code as {scene!r}; cue sheets can't do that, so write a scene function"
+    if origin.startswith("form ") and (scene.params or scene.records or scene.services):
+        what = [*scene.params, *(["records"] if scene.records else []), *(["services"] if scene.services else [])]
+        yield f"# opened with {', '.join(what)}; cue sheets can't do that, so write a scene function"
+    for word, value, usual in (
+        ("user", scene.user, ""),
+        ("locale", scene.locale, "en"),
+        ("now", scene.now.isoformat(), ""),
+    ):
+        if value != usual:
+            yield written(word, [value])
+    yield ""
 
 
 def cue_line(step: Done, last: bool) -> str:

@@ -257,7 +257,7 @@ class Session:
             raise UnknownName(refusals.unknown_verb(verb))
         if gesture.view_serial is not None and is_stale(state, gesture.view_serial):
             state.workers.must_be_at_home()
-            self._refuse(gesture, ("it was made before what is in front could be seen", None))
+            self._refuse(gesture, ("it was made before what is in front could be seen", None), is_stale=True)
         if verb == "key":
             gesture = self._key(gesture)
         elif verb == "open":
@@ -291,13 +291,13 @@ class Session:
             return gesture
         return replace(gesture, text=MASK * len(gesture.text))
 
-    def _refuse(self, gesture: Gesture, found: tuple[str, int | None]) -> None:
+    def _refuse(self, gesture: Gesture, found: tuple[str, int | None], is_stale: bool = False) -> None:
         state = self._state
         if state.recording:
             name = state.stack.front._state.name if state.stack.front is not None else ""
             state.stamp(reread=True)
             state.trace.add(0, "refused", name, gesture.control, str(gesture), None, found[0])
-        raise Refused(str(gesture), *found)
+        raise Refused(str(gesture), *found, is_stale)
 
     def _key(self, gesture: Gesture) -> Gesture:
         try:
@@ -346,6 +346,11 @@ class Session:
             raise NotAllowedHere("a handler can't close its own session; close the form instead")
         runner.close(self._state)
 
+    @property
+    def is_closed(self) -> bool:
+        """True once the session is closed. It takes no gestures any more."""
+        return self._state.closed
+
     def __enter__(self) -> Self:
         return self
 
@@ -379,6 +384,20 @@ class Session:
         if form is None:
             raise UnknownName(f"no form is open, so there is no control '{name}'")
         return control_named(form, path)
+
+    def named(self, id: str) -> tuple[str, str]:
+        """Return the names that a lasting id of the view means now: the form's, and the control's ("" for a form).
+
+        Raises `UnknownName` if it is no longer there.
+        """
+        serial, _, path = id.partition(".")
+        for form in self._state.stack.forms:
+            state = form._state
+            if f"{state.serial}" == serial:
+                found = state.controls.get(path) or state.nodes.get(path)
+                if not path or found is not None:
+                    return state.name, "" if found is None else found.name
+        raise UnknownName(f"'{id}' is no longer there")
 
     def mute(self, handler: Callable[..., object], reason: str) -> None:
         """Don't run a handler from now on. The trace and `why` show the reason.

@@ -44,13 +44,15 @@ class Refused(FuseLatchError, RuntimeError):
     """The user can't make this gesture. Nothing changed.
 
     `gesture`: what was tried. `reason`: why it is refused. `line`: the number of the trace entry that caused it, or None.
+    `is_stale`: it was made before a prompt or dialog could be seen.
     """
 
-    def __init__(self, gesture: str, reason: str, line: int | None = None) -> None:
+    def __init__(self, gesture: str, reason: str, line: int | None = None, is_stale: bool = False) -> None:
         super().__init__(f"{gesture}: {reason}" + (f" (trace entry {line})" if line else ""))
         self.gesture = gesture
         self.reason = reason
         self.line = line
+        self.is_stale = is_stale
 
 
 class RuleError(FuseLatchError, RuntimeError):

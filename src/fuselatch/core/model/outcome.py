@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict
+from datetime import date, time
+from decimal import Decimal
 from types import MappingProxyType
 from typing import Any, Generic, Protocol, TypeVar
 
@@ -59,5 +62,32 @@ class Outcome:
             raise UnknownName(f"the '{self.verdict}' outcome has no value '{control.name}'; {hint}") from None
         return value
 
+    def to_dict(self) -> dict[str, Any]:
+        """Return verdict, values and confirmed warnings as plain data for JSON.
+
+        Amounts are text ("12.50"), dates and times ISO 8601, several items lists, lines lists of objects. Anything else that
+        JSON has no type for is its text.
+        """
+        return {
+            "verdict": self.verdict,
+            "values": {name: plain_value(value) for name, value in self.values.items()},
+            "overrides": [asdict(override) for override in self.overrides],
+        }
+
     def __repr__(self) -> str:
         return f"Outcome({self.verdict!r}, {dict(self.values)!r})"
+
+
+def plain_value(value: Any) -> Any:
+    """Return a value as JSON has it."""
+    if value is None or isinstance(value, str | bool | int | float):
+        return value
+    if isinstance(value, Decimal):
+        return f"{value:f}"
+    if isinstance(value, date | time):
+        return value.isoformat()
+    if isinstance(value, Mapping):
+        return {str(name): plain_value(one) for name, one in value.items()}
+    if isinstance(value, Sequence):
+        return [plain_value(one) for one in value]
+    return str(value)

@@ -41,11 +41,11 @@ class Parts(Sequence[T], Generic[T]):
         made._chunks = tuple(whole)
         return made
 
-    def differing(self, before: Parts[T]) -> Iterator[T]:
-        """Yield the items that aren't the same objects as in an earlier version of equal length."""
-        for old, new in zip(before._chunks, self._chunks, strict=True):
+    def differing(self, before: Parts[T]) -> Iterator[tuple[T, T]]:
+        """Yield the items that aren't the same objects as before, with the earlier ones; as far as both go."""
+        for old, new in zip(before._chunks, self._chunks, strict=False):
             if old is not new:
-                yield from (item for was, item in zip(old, new, strict=True) if was is not item)
+                yield from ((was, item) for was, item in zip(old, new, strict=False) if was is not item)
 
     def __len__(self) -> int:
         return self._count

@@ -135,7 +135,8 @@ class FormView(NamedTuple):
 
     `covered`: the user can't use it now. `opener`: the id of the form that opened it, which waits for it if it is `modal`,
     and which it doesn't overlap if `place` is "beside". `default`: the id of the button that Enter presses.
-    `changed`: the user entered something that isn't submitted or saved. `hears`: which of clicked and double_clicked have a handler.
+    `changed`: the user entered something that isn't submitted or saved. `hears`: which of clicked and double_clicked have a
+    handler.
     """
 
     id: str

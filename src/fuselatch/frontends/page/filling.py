@@ -1,0 +1,76 @@
+"""Bring up a form for the user of this computer, and wait until it is filled in."""
+
+from __future__ import annotations
+
+import shutil
+import subprocess
+import sys
+import webbrowser
+from collections.abc import Callable
+from typing import Any, Final
+
+from fuselatch.core.forms.form import Form
+from fuselatch.core.model.outcome import Outcome
+from fuselatch.frontends.page.serving import Server
+from fuselatch.frontends.stage import Stage
+from fuselatch.scenes import Scene
+
+BROWSERS: Final = (
+    "chromium",
+    "chromium-browser",
+    "google-chrome",
+    "google-chrome-stable",
+    "microsoft-edge",
+    "brave-browser",
+)
+"""Browsers that can open a page as a small window of its own."""
+WINDOW: Final = "640,760"
+
+
+def fill_in(
+    form: type[Form] | Scene | Callable[[], Scene], *, port: int = 0, browser: bool = True, **options: Any
+) -> Outcome:
+    """Bring up a form in the browser, let the user fill it in, and return the outcome.
+
+    `form`: a form class, a scene, or a function that returns one. `options`: those of a scene (`user`, `records`, `locale`,
+    …) and the form's parameters. Handlers run on the thread of the caller. `port`: 0 takes a free one. `browser=False`
+    prints the address and opens nothing. The page is for this computer only. If it is left, the form closes as cancelled
+    after half a minute.
+
+    Raises what opening the form raises, and `OSError` if the port is taken.
+    """
+    stage = Stage(scene_of(form, options))
+    with Server(stage, port) as server:
+        if not browser or not opened(server.address):
+            sys.stderr.write(f"open {server.address}\n")
+            sys.stderr.flush()
+        return stage.run()
+
+
+def scene_of(form: Any, options: dict[str, Any]) -> Scene:
+    """Return a form or scene as a scene with these options."""
+    if isinstance(form, type) and issubclass(form, Form):
+        return Scene(form, **options)
+    scene = form if isinstance(form, Scene) else form()
+    if not isinstance(scene, Scene):
+        raise TypeError(f"fill_in(…): expected a form class, a Scene or a function that returns one, not {form!r}")
+    scene.set(**options)
+    return scene
+
+
+def opened(address: str) -> bool:
+    """Open a page: as a small window of its own, or else as a tab. Return False if no browser could be opened."""
+    program = next((found for name in BROWSERS if (found := shutil.which(name))), None)
+    if program is not None:
+        try:
+            subprocess.Popen(
+                [program, f"--app={address}", f"--window-size={WINDOW}"],
+                stdin=subprocess.DEVNULL,
+                stdout=subprocess.DEVNULL,
+                stderr=subprocess.DEVNULL,
+                start_new_session=True,
+            )
+        except OSError:
+            return webbrowser.open(address)
+        return True
+    return webbrowser.open(address)

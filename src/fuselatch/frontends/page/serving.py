@@ -1,0 +1,255 @@
+"""Serve the page: an ASGI application, and a server of our own for one form."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import json
+import socket
+import threading
+from collections.abc import Callable, Iterable, Mapping
+from functools import cache
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, Final, NamedTuple
+
+from fuselatch.frontends.messages import WrongMessage, message_of
+from fuselatch.frontends.page.guards import (
+    COOKIE,
+    HEADERS,
+    OneTimeToken,
+    Refusal,
+    must_come_from_here,
+    new_secret,
+    same_secret,
+)
+from fuselatch.frontends.stage import Stage
+from fuselatch.scenes import Scene
+
+try:
+    import uvicorn
+    from starlette.applications import Starlette
+    from starlette.requests import HTTPConnection, Request
+    from starlette.responses import PlainTextResponse, RedirectResponse, Response
+    from starlette.routing import Route, WebSocketRoute
+    from starlette.websockets import WebSocket, WebSocketDisconnect
+except ImportError as error:
+    raise ImportError(f"pages need more packages ({error.name}): pip install 'fuse-latch[page]'") from None
+
+if TYPE_CHECKING:
+    from jinja2 import Template
+
+HERE: Final = Path(__file__).parent
+LARGEST_FRAME: Final = 64 * 1024
+"""The largest message from a browser, in bytes."""
+KINDS: Final = {".js": "text/javascript", ".css": "text/css", ".svg": "image/svg+xml"}
+HOME: Final = "127.0.0.1"
+
+
+class Seat(NamedTuple):
+    """One browser at one stage: the secret in its address, and that of its cookie."""
+
+    stage: Stage
+    cookie: str
+
+
+class Seats:
+    """The stages that are shown, by the secret in their address."""
+
+    def __init__(self, hosts: Iterable[str] | None) -> None:
+        self.hosts = None if hosts is None else frozenset(hosts)
+        self.taken: dict[str, Seat] = {}
+
+    def take(self, stage: Stage, base: str) -> Response:
+        """Give a browser a seat at a stage: a cookie, and the address of its own."""
+        for name in [name for name, seat in self.taken.items() if seat.stage.over]:
+            del self.taken[name]
+        name, cookie = new_secret(), new_secret()
+        self.taken[name] = Seat(stage, cookie)
+        answer = RedirectResponse(f"{base}/at/{name}/", status_code=303, headers=dict(HEADERS))
+        answer.set_cookie(COOKIE, cookie, path=f"{base}/at/{name}/", httponly=True, samesite="strict")
+        return answer
+
+    def seat_of(self, connection: HTTPConnection, socket: bool = False) -> Seat:
+        """Return the seat of a request. Raises `Refusal`."""
+        must_come_from_here(connection.headers, self.hosts, socket)
+        seat = self.taken.get(connection.path_params["name"])
+        if seat is None or not same_secret(connection.cookies.get(COOKIE, ""), seat.cookie):
+            raise Refusal("this form isn't open in this browser")
+        return seat
+
+
+def refused(refusal: Refusal) -> Response:
+    return PlainTextResponse(f"Refused: {refusal}.\n", status_code=403, headers=dict(HEADERS))
+
+
+@cache
+def template() -> Template:
+    from jinja2 import Environment, FileSystemLoader
+
+    return Environment(loader=FileSystemLoader(HERE / "templates"), autoescape=True).get_template("page.html")
+
+
+def answer_page(seat: Seat) -> Response:
+    scene = seat.stage.scene
+    form = scene.form
+    title = form._plan.title if form is not None and isinstance(form._plan.title, str) else "Forms"
+    text = template().render(title=title, language=scene.locale.replace("_", "-"))
+    return Response(text, media_type="text/html", headers=dict(HEADERS))
+
+
+def answer_file(name: str) -> Response:
+    path = HERE / "static" / name
+    if path.parent != HERE / "static" or path.suffix not in KINDS or not path.is_file():
+        return PlainTextResponse("Not found.\n", status_code=404, headers=dict(HEADERS))
+    return Response(path.read_bytes(), media_type=KINDS[path.suffix], headers=dict(HEADERS))
+
+
+async def follow(live: WebSocket, stage: Stage) -> None:
+    """Connect a browser with a stage until one of them ends it."""
+    loop = asyncio.get_running_loop()
+    told: asyncio.Queue[Mapping[str, Any]] = asyncio.Queue()
+
+    def tell(data: Mapping[str, Any]) -> None:
+        with contextlib.suppress(RuntimeError):  # the server has stopped
+            loop.call_soon_threadsafe(told.put_nowait, data)
+
+    async def send() -> None:
+        while True:
+            data = await told.get()
+            await live.send_text(json.dumps(data, ensure_ascii=False))
+            if "over" in data:
+                return
+
+    async def receive() -> None:
+        while True:
+            text = await live.receive_text()
+            if len(text) > LARGEST_FRAME:
+                raise WrongMessage("the message is too long")
+            stage.send(message_of(json.loads(text)))
+
+    stage.join(tell)
+    if stage.over:
+        tell({"over": True})
+    tasks = [asyncio.create_task(send()), asyncio.create_task(receive())]
+    try:
+        done, _ = await asyncio.wait(tasks, return_when=asyncio.FIRST_COMPLETED)
+        for task in done:
+            task.result()
+        await live.close(1000)
+    except (WebSocketDisconnect, RuntimeError):
+        pass
+    except ValueError as error:
+        with contextlib.suppress(RuntimeError):
+            await live.close(1008, str(error)[:100])
+    finally:
+        stage.part(tell)
+        for task in tasks:
+            task.cancel()
+
+
+def pages(seats: Seats, enter: Callable[[Request], Response]) -> Starlette:
+    """Return the application: `enter` answers at its root."""
+
+    async def root(request: Request) -> Response:
+        try:
+            must_come_from_here(request.headers, seats.hosts, False)
+            return await asyncio.to_thread(enter, request)
+        except Refusal as refusal:
+            return refused(refusal)
+
+    async def page(request: Request) -> Response:
+        try:
+            return answer_page(seats.seat_of(request))
+        except Refusal as refusal:
+            return refused(refusal)
+
+    async def file(request: Request) -> Response:
+        try:
+            seats.seat_of(request)
+        except Refusal as refusal:
+            return refused(refusal)
+        return answer_file(request.path_params["file"])
+
+    async def live(websocket: WebSocket) -> None:
+        try:
+            seat = seats.seat_of(websocket, socket=True)
+        except Refusal:
+            await websocket.close(1008)
+            return
+        await websocket.accept()
+        await follow(websocket, seat.stage)
+
+    async def icon(request: Request) -> Response:
+        return answer_file("icon.svg")
+
+    return Starlette(
+        routes=[
+            Route("/", root),
+            Route("/favicon.ico", icon),
+            Route("/at/{name}/", page),
+            Route("/at/{name}/{file}", file),
+            WebSocketRoute("/at/{name}/live", live),
+        ]
+    )
+
+
+def app(open_scene: Callable[[Any], Scene], *, hosts: Iterable[str] | None = None) -> Starlette:
+    """Return an ASGI application that opens a form for each visitor: `app(lambda request: Scene(BookingForm, user=…))`.
+
+    Mount it into your web application, which knows who the user is. `open_scene` gets the Starlette request and returns the
+    scene. Each visitor's session has a thread of its own. `hosts`: the hosts with ports that may be asked for; None: your
+    application checks that itself.
+    """
+    seats = Seats(hosts)
+
+    def enter(request: Request) -> Response:
+        stage = Stage(open_scene(request))
+        threading.Thread(target=stage.run, name="fuselatch-form", daemon=True).start()
+        return seats.take(stage, request.scope.get("root_path", ""))
+
+    return pages(seats, enter)
+
+
+class Server:
+    """A server for one stage, on a thread of its own, for this computer only. Its address lets one browser in, once."""
+
+    def __init__(self, stage: Stage, port: int = 0) -> None:
+        self._socket = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
+        self._socket.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        self._socket.bind((HOME, port))
+        self.port = int(self._socket.getsockname()[1])
+        self.token = OneTimeToken()
+        seats = Seats([f"{HOME}:{self.port}", f"localhost:{self.port}"])
+
+        def enter(request: Request) -> Response:
+            self.token.use(request.query_params.get("token", ""))
+            return seats.take(stage, "")
+
+        config = uvicorn.Config(
+            pages(seats, enter),
+            log_level="error",
+            access_log=False,
+            lifespan="off",
+            ws="websockets-sansio",
+            ws_max_size=LARGEST_FRAME,
+            server_header=False,
+            timeout_graceful_shutdown=2,
+        )
+        self._server = uvicorn.Server(config)
+        self._thread = threading.Thread(
+            target=self._server.run, kwargs={"sockets": [self._socket]}, name="fuselatch-page", daemon=True
+        )
+
+    @property
+    def address(self) -> str:
+        """The address to open, with the one-time token."""
+        return f"http://{HOME}:{self.port}/?token={self.token.text}"
+
+    def __enter__(self) -> Server:
+        self._thread.start()
+        return self
+
+    def __exit__(self, *raised: object) -> None:
+        self._server.should_exit = True
+        self._thread.join(5)
+        self._socket.close()

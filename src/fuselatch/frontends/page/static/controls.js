@@ -1,0 +1,321 @@
+// One element for each control. Texts are set as text, never as markup.
+
+import { askForItems, isTyping, send } from "./link.js";
+
+export function element(tag, properties = {}, ...children) {
+  const made = document.createElement(tag);
+  for (const [name, value] of Object.entries(properties)) {
+    if (name === "class") made.className = value;
+    else if (name.includes("-") || name === "role" || name === "for") made.setAttribute(name, value);
+    else made[name] = value;
+  }
+  made.append(...children);
+  return made;
+}
+
+function put(node, name, value) {
+  if (node[name] !== value) node[name] = value;
+}
+
+// A press must not move the focus by itself: the session moves it, after it has looked at the field that is left.
+function staysWhereItIs(node) {
+  node.addEventListener("mousedown", (event) => event.preventDefault());
+}
+
+let moving = false;
+
+export function focusOn(node) {
+  moving = true;
+  node.focus({ preventScroll: false });
+  moving = false;
+}
+
+export function isMoving() {
+  return moving;
+}
+
+class Widget {
+  constructor(control) {
+    this.id = control.id;
+    this.control = control;
+    this.marker = element("p", { class: "marker", id: `m-${control.id}` });
+    this.marker.hidden = true;
+    this.root = element("div", { class: `control ${control.shape}` });
+    this.root.dataset.control = control.name;
+    this.target = null;
+    if (control.hears.includes("hovered") || control.help) {
+      this.root.addEventListener("mouseenter", () => send({ verb: "hover", control: this.id }));
+      this.root.addEventListener("mouseleave", () => send({ verb: "unhover" }));
+    }
+    if (control.hears.includes("double_clicked") && control.shape !== "table") {
+      this.root.addEventListener("dblclick", () => send({ verb: "double", control: this.id }));
+    }
+  }
+
+  update(control) {
+    this.control = control;
+    put(this.marker, "textContent", control.marker);
+    put(this.marker, "hidden", control.marker === "");
+    this.marker.classList.toggle("warn", control.marker_level === "warn");
+    if (!this.target) return;
+    put(this.target, "disabled", !control.enabled);
+    const node = this.target;
+    if (control.marker) {
+      node.setAttribute("aria-describedby", this.marker.id);
+      node.setAttribute("aria-invalid", control.marker_level === "refuse" ? "true" : "false");
+    } else {
+      node.removeAttribute("aria-describedby");
+      node.removeAttribute("aria-invalid");
+    }
+  }
+
+  // Returns true if this widget has used the key itself.
+  key() {
+    return false;
+  }
+}
+
+class Field extends Widget {
+  constructor(control) {
+    super(control);
+    const long = control.look === "multi-line";
+    this.target = long
+      ? element("textarea", { rows: 3, cols: control.width })
+      : element("input", { type: control.look === "password" ? "password" : "text", size: control.width });
+    this.target.id = `c-${control.id}`;
+    this.target.autocomplete = "off";
+    this.target.spellcheck = false;
+    if (["number", "integer", "percent", "money"].includes(control.kind)) {
+      this.target.inputMode = "decimal";
+      this.target.classList.add("figure");
+    }
+    this.target.addEventListener("input", () => this.typed());
+    this.target.addEventListener("focus", () => {
+      if (!moving && !this.control.focused) send({ verb: "focus", control: this.id });
+    });
+    this.unit = element("span", { class: "unit" });
+    this.root.append(this.target, this.unit);
+  }
+
+  typed() {
+    send({ verb: "type", control: this.id, text: this.target.value });
+  }
+
+  update(control) {
+    super.update(control);
+    put(this.target, "placeholder", control.placeholder);
+    put(this.target, "readOnly", control.read_only);
+    this.target.setAttribute("aria-required", control.required ? "true" : "false");
+    put(this.unit, "textContent", control.unit);
+    if (isTyping(this.id)) return;
+    // Masked text is dots: what was typed is only here, and must not be replaced by them.
+    const text = control.masked ? (control.text === "" ? "" : this.target.value) : control.text;
+    if (this.target.value !== text) {
+      this.target.value = text;
+    }
+    if (control.focused && control.selected && document.activeElement === this.target) this.target.select();
+  }
+}
+
+class Choice extends Field {
+  constructor(control) {
+    super(control);
+    this.items = [];
+    this.at = -1;
+    this.isOpen = false;
+    this.more = null;
+    this.list = element("ul", { role: "listbox", id: `l-${control.id}` });
+    this.list.hidden = true;
+    staysWhereItIs(this.list);
+    this.target.setAttribute("role", "combobox");
+    this.target.setAttribute("aria-controls", this.list.id);
+    this.target.setAttribute("aria-autocomplete", "list");
+    this.arrow = element("button", { type: "button", tabIndex: -1, class: "arrow", "aria-label": "Show the list" }, "▾");
+    staysWhereItIs(this.arrow);
+    this.arrow.addEventListener("click", () => this.toggle());
+    this.target.addEventListener("blur", () => this.close());
+    this.target.after(this.arrow);
+    this.root.append(this.list);
+    if (control.multiple) this.target.readOnly = true;
+  }
+
+  toggle() {
+    if (this.isOpen) {
+      this.close();
+      return;
+    }
+    if (document.activeElement !== this.target) this.target.focus();
+    this.isOpen = true;
+    this.more = null;
+    if (this.control.choice_count > this.control.choices.length) askForItems(this.id, 0, 500);
+    this.draw();
+  }
+
+  close() {
+    this.isOpen = false;
+    this.at = -1;
+    this.draw();
+  }
+
+  got(items) {
+    this.more = items;
+    this.draw();
+  }
+
+  update(control) {
+    super.update(control);
+    if (control.multiple) this.target.readOnly = true;
+    put(this.arrow, "disabled", !control.enabled || control.read_only);
+    this.draw();
+  }
+
+  draw() {
+    const control = this.control;
+    const typing = control.list_open && control.focused;
+    const shown = (typing || this.isOpen) && control.enabled;
+    this.items = !shown ? [] : typing ? control.choices : (this.more ?? control.choices);
+    this.list.hidden = !shown || this.items.length === 0;
+    this.target.setAttribute("aria-expanded", this.list.hidden ? "false" : "true");
+    if (typing && this.at < 0 && this.items.length > 0) this.at = -1;
+    this.at = Math.min(this.at, this.items.length - 1);
+    this.list.replaceChildren(
+      ...this.items.map((item, at) => {
+        const node = element("li", { role: "option", id: `${this.list.id}-${at}` }, item.text);
+        node.setAttribute("aria-selected", item.picked ? "true" : "false");
+        node.classList.toggle("at", at === this.at || (this.at < 0 && typing && at === 0));
+        node.addEventListener("click", () => this.pick(item));
+        return node;
+      }),
+    );
+    if (this.at >= 0) {
+      this.target.setAttribute("aria-activedescendant", `${this.list.id}-${this.at}`);
+      this.list.children[this.at].scrollIntoView({ block: "nearest" });
+    } else {
+      this.target.removeAttribute("aria-activedescendant");
+    }
+  }
+
+  pick(item) {
+    send({ verb: "pick", control: this.id, item: item.id });
+    if (!this.control.multiple) this.close();
+  }
+
+  key(event) {
+    const steps = { ArrowDown: 1, ArrowUp: -1, PageDown: 8, PageUp: -8 };
+    if (event.key in steps) {
+      if (this.list.hidden) {
+        if (event.key === "ArrowDown" || event.altKey) this.toggle();
+        return true;
+      }
+      this.at = Math.max(0, Math.min(this.items.length - 1, this.at + steps[event.key]));
+      this.draw();
+      return true;
+    }
+    if (event.key === "Enter" && !this.list.hidden && this.at >= 0 && !event.ctrlKey) {
+      this.pick(this.items[this.at]);
+      return true;
+    }
+    if (event.key === "Escape" && this.isOpen) {
+      this.close();
+      return true;
+    }
+    return false;
+  }
+}
+
+class Tick extends Widget {
+  constructor(control) {
+    super(control);
+    this.target = element("input", { type: "checkbox", id: `c-${control.id}` });
+    this.label = element("label", { for: this.target.id });
+    this.root.append(this.target, this.label);
+    staysWhereItIs(this.target);
+    staysWhereItIs(this.label);
+    this.target.addEventListener("click", (event) => {
+      event.preventDefault();
+      send({ verb: this.control.value ? "untick" : "tick", control: this.id });
+    });
+  }
+
+  update(control) {
+    super.update(control);
+    put(this.label, "textContent", control.caption);
+    // After the click has been undone: the session says if it is ticked.
+    setTimeout(() => put(this.target, "checked", control.value === true));
+    put(this.target, "checked", control.value === true);
+  }
+}
+
+class Button extends Widget {
+  constructor(control) {
+    super(control);
+    this.target = element("button", { type: "button", id: `c-${control.id}` });
+    staysWhereItIs(this.target);
+    this.target.addEventListener("click", () => send({ verb: "press", control: this.id }));
+    this.root.append(this.target);
+  }
+
+  update(control) {
+    super.update(control);
+    put(this.target, "textContent", control.caption);
+    this.target.title = [control.help, control.keys].filter(Boolean).join(" · ");
+    this.target.dataset.tone = control.tone;
+    this.target.classList.toggle("accepts", control.closes === "accepted" || control.submits);
+  }
+}
+
+class Label extends Widget {
+  constructor(control) {
+    super(control);
+    this.text = element("output", { id: `c-${control.id}` });
+    this.unit = element("span", { class: "unit" });
+    this.root.append(this.text, this.unit);
+    if (control.hears.includes("clicked")) {
+      this.root.addEventListener("click", () => send({ verb: "press", control: this.id }));
+    }
+  }
+
+  update(control) {
+    super.update(control);
+    put(this.text, "textContent", control.text);
+    put(this.unit, "textContent", control.unit);
+  }
+}
+
+class Table extends Widget {
+  constructor(control) {
+    super(control);
+    this.target = element("table", { id: `c-${control.id}`, tabIndex: 0 });
+    this.target.addEventListener("focus", () => {
+      if (!moving && !this.control.focused) send({ verb: "focus", control: this.id });
+    });
+    this.root.append(this.target);
+  }
+
+  update(control) {
+    super.update(control);
+    const heads = control.columns.map((column) => {
+      const sorted = column.name === control.sorted_by;
+      const node = element("th", { scope: "col" }, column.caption + (sorted ? (control.descending ? " ▾" : " ▴") : ""));
+      node.addEventListener("click", () => send({ verb: "sort", control: this.id, text: column.name }));
+      return node;
+    });
+    const rows = control.cells.map((cells, at) => {
+      const item = control.choices[at];
+      const row = element("tr", {}, ...cells.map((text) => element("td", {}, text)));
+      row.setAttribute("aria-selected", item.picked ? "true" : "false");
+      row.addEventListener("click", (event) => event.detail === 1 && send({ verb: "pick", control: this.id, item: item.id }));
+      row.addEventListener("dblclick", () => send({ verb: "double", control: this.id, item: item.id }));
+      return row;
+    });
+    this.target.replaceChildren(element("thead", {}, element("tr", {}, ...heads)), element("tbody", {}, ...rows));
+  }
+}
+
+const SHAPES = { field: Field, choice: Choice, tick: Tick, button: Button, label: Label, table: Table };
+
+export function widgetOf(control) {
+  const made = new (SHAPES[control.shape] ?? Label)(control);
+  made.update(control);
+  return made;
+}

@@ -1,0 +1,252 @@
+// Draws the forms, and takes the user's keys.
+
+import { element, focusOn, widgetOf } from "./controls.js";
+import { asOf, connect, isMovingOn, isOver, isSettled, model, onChange, send } from "./link.js";
+
+const place = document.getElementById("forms");
+const state = document.getElementById("state");
+const help = document.getElementById("help");
+const drawn = new Map();
+let prompt = null;
+
+class FormElement {
+  constructor(form) {
+    this.id = form.id;
+    this.widgets = new Map();
+    this.title = element("h1", { id: `t-${form.id}` });
+    this.record = element("span", { class: "record" });
+    this.close = element("button", { type: "button", class: "close", tabIndex: -1, "aria-label": "Close", title: "Close" }, "×");
+    this.close.addEventListener("mousedown", (event) => event.preventDefault());
+    this.close.addEventListener("click", () => send({ verb: "close" }));
+    this.body = element("div", { class: "body" });
+    this.message = element("p", { class: "message", role: "status" });
+    this.notice = element("p", { class: "notice", role: "alert" });
+    this.root = element(
+      "section",
+      { class: "form", "aria-labelledby": this.title.id },
+      element("header", {}, this.title, this.record, this.close),
+      this.body,
+      this.message,
+      this.notice,
+    );
+    this.root.dataset.form = form.name;
+    this.layer = element("div", { class: "layer" }, this.root);
+    const surface = (verb) => (event) => {
+      if (event.target === this.body || event.target.parentElement === this.body) send({ verb, form: this.id });
+    };
+    if (form.hears.includes("clicked")) this.body.addEventListener("click", surface("press"));
+    if (form.hears.includes("double_clicked")) this.body.addEventListener("dblclick", surface("double"));
+    this.root.addEventListener("mousedown", () => {
+      const front = model.view.forms.at(-1);
+      if (front && front.id !== this.id && !this.root.inert) send({ verb: "to_front", form: this.id });
+    });
+  }
+
+  widget(control) {
+    let found = this.widgets.get(control.id);
+    if (!found) {
+      found = widgetOf(control);
+      this.widgets.set(control.id, found);
+    }
+    return found;
+  }
+
+  layOut(form) {
+    const controls = new Map(form.controls.map((control) => [control.id, control]));
+    for (const id of [...this.widgets.keys()]) if (!controls.has(id)) this.widgets.delete(id);
+    const rows = model.layouts[form.id].map((strip) => this.strip(strip, controls));
+    this.body.replaceChildren(...rows);
+  }
+
+  strip(strip, controls) {
+    if (strip.heading) return element("h2", { class: `depth-${Math.min(strip.depth, 4)}` }, strip.caption);
+    const widgets = strip.controls.map((id) => this.widget(controls.get(id)));
+    const first = controls.get(strip.controls[0]);
+    const alone = widgets.length === 1 && !["tick", "button"].includes(first.shape);
+    const buttons = strip.controls.every((id) => controls.get(id).shape === "button");
+    const row = element("div", { class: `strip depth-${Math.min(strip.depth, 4)}${buttons ? " buttons" : ""}` });
+    const caption = alone ? element("label", { class: "caption", for: `c-${first.id}` }) : element("span", { class: "caption" });
+    caption.append(strip.caption);
+    if (alone && first.required) caption.append(element("span", { class: "needed", "aria-hidden": "true" }, " *"));
+    const side = element("div", { class: "side" });
+    for (const [at, widget] of widgets.entries()) {
+      if (!alone && !["tick", "button"].includes(controls.get(strip.controls[at]).shape)) {
+        widget.target?.setAttribute("aria-label", controls.get(strip.controls[at]).caption);
+      }
+      side.append(widget.root);
+    }
+    row.append(caption, side, ...widgets.map((widget) => widget.marker));
+    return row;
+  }
+
+  update(form, isFront) {
+    this.title.textContent = form.title;
+    this.record.textContent = form.record ? form.record.text : "";
+    this.message.textContent = form.message;
+    this.message.dataset.tone = form.message_tone;
+    this.notice.textContent = isFront ? model.view.notice || model.view.failure : "";
+    this.layer.className = form.modal ? "layer modal" : `layer ${form.place}`;
+    this.root.inert = form.covered;
+    this.root.classList.toggle("front", isFront);
+  }
+}
+
+function drawPrompt() {
+  const shown = model.view.prompt;
+  if (prompt && prompt.id === shown?.id) return;
+  prompt?.root.remove();
+  prompt = null;
+  if (!shown) return;
+  const buttons = shown.buttons.map((caption) => {
+    const made = element("button", { type: "button" }, caption);
+    made.classList.toggle("accepts", caption === shown.default);
+    made.addEventListener("click", () => send({ verb: "answer", text: caption }));
+    return made;
+  });
+  const box = element(
+    "div",
+    { class: "prompt", role: "alertdialog", "aria-modal": "true", "aria-labelledby": "p-title", "aria-describedby": "p-text" },
+    element("h1", { id: "p-title" }, shown.title),
+    element("p", { id: "p-text" }, shown.text),
+    element("div", { class: "buttons" }, ...buttons),
+  );
+  box.dataset.tone = shown.tone;
+  prompt = { id: shown.id, root: element("div", { class: "layer modal" }, box), buttons };
+  document.body.append(prompt.root);
+  focusOn(buttons[Math.max(0, shown.buttons.indexOf(shown.default))]);
+}
+
+function draw(news) {
+  const forms = model.view.forms;
+  for (const [id, form] of drawn) {
+    if (!forms.some((each) => each.id === id)) {
+      form.layer.remove();
+      drawn.delete(id);
+    }
+  }
+  for (const form of forms) {
+    let made = drawn.get(form.id);
+    const isNew = !made;
+    if (isNew) {
+      made = new FormElement(form);
+      drawn.set(form.id, made);
+    }
+    if (isNew || news.all || news.laidOut?.includes(form.id)) made.layOut(form);
+    for (const control of form.controls) {
+      if (news.all || isNew || news.changed?.has(control.id)) made.widgets.get(control.id)?.update(control);
+    }
+    made.update(form, form === forms.at(-1));
+  }
+  const layers = forms.map((form) => drawn.get(form.id).layer);
+  if (layers.some((layer, at) => place.children[at] !== layer)) place.append(...layers);
+  help.textContent = model.view.help;
+  document.title = forms.at(-1)?.title ?? document.title;
+  drawPrompt();
+  if (!prompt) followFocus();
+}
+
+// The session says where the focus is. While the user is ahead of it, nothing is moved.
+function followFocus() {
+  if (!isSettled()) return;
+  const front = model.view.forms.at(-1);
+  const focused = front?.controls.find((control) => control.focused);
+  const target = focused && drawn.get(front.id).widgets.get(focused.id)?.target;
+  if (target && document.activeElement !== target) {
+    focusOn(target);
+    if (focused.selected) target.select?.();
+  }
+}
+
+function shortcut(event) {
+  const names = { " ": "Space", ArrowUp: "Up", ArrowDown: "Down", ArrowLeft: "Left", ArrowRight: "Right" };
+  const key = names[event.key] ?? (event.key.length === 1 ? event.key.toUpperCase() : event.key);
+  const held = [event.ctrlKey && "Ctrl", event.altKey && "Alt", event.shiftKey && "Shift"].filter(Boolean);
+  return [...held, key].join("+");
+}
+
+function isShortcut(name) {
+  const front = model.view.forms.at(-1);
+  const keys = [...model.view.offers, ...(front?.controls ?? [])].map((each) => each.keys);
+  return keys.includes(name);
+}
+
+// Deals with a key; returns true if nothing is left to do for the browser.
+function deal(event, at) {
+  const name = shortcut(event);
+  const pressed = () => {
+    const { key, repeat, ctrlKey: ctrl, altKey: alt, shiftKey: shift } = event;
+    send({ verb: "key", key, repeat, ctrl, alt, shift });
+    return true;
+  };
+  if (prompt) return (name === "Escape" || (name === "Enter" && !prompt.buttons.includes(at))) && pressed();
+  for (const form of drawn.values()) {
+    for (const widget of form.widgets.values()) {
+      if (widget.target === at && widget.key(event)) return true;
+    }
+  }
+  const newLine = name === "Enter" && at.tagName === "TEXTAREA";
+  const isOurs = name === "Tab" || name === "Shift+Tab" || name === "Escape" || (name === "Enter" && !newLine);
+  return (isOurs || isShortcut(name)) && pressed();
+}
+
+// Keys that come before the session has answered a Tab or a press: they are for what comes next, and wait for it.
+let waiting = [];
+
+function writeInto(at, event) {
+  if (!(at instanceof HTMLInputElement || at instanceof HTMLTextAreaElement) || at.readOnly || event.ctrlKey || event.altKey) return;
+  const [start, end] = [at.selectionStart, at.selectionEnd];
+  if (event.key.length === 1) at.setRangeText(event.key, start, end, "end");
+  else if (event.key === "Backspace") at.setRangeText("", start === end ? Math.max(0, start - 1) : start, end, "end");
+  else return;
+  at.dispatchEvent(new Event("input"));
+}
+
+function catchUp() {
+  while (waiting.length > 0 && !isMovingOn()) {
+    const { event, serial } = waiting.shift();
+    const at = document.activeElement ?? document.body;
+    asOf(serial, () => {
+      if (deal(event, at)) return;
+      if (at instanceof HTMLButtonElement && event.key === " " && !event.repeat) at.click();
+      else if (!prompt) writeInto(at, event);
+    });
+  }
+}
+
+document.addEventListener("keydown", (event) => {
+  if (model.view === null || isOver() || event.isComposing) return;
+  if (isMovingOn() && !["Shift", "Control", "Alt", "Meta"].includes(event.key) && !event.metaKey) {
+    waiting.push({ event, serial: model.view.serial });
+    event.preventDefault();
+  } else if (deal(event, event.target)) {
+    event.preventDefault();
+  }
+});
+
+addEventListener("beforeunload", (event) => {
+  if (!isOver() && model.view?.forms.some((form) => form.changed)) event.preventDefault();
+});
+
+onChange((news) => {
+  if (news.over) {
+    place.replaceChildren();
+    prompt?.root.remove();
+    help.textContent = "";
+    say("The form is closed. You can close this window.");
+    close();
+    return;
+  }
+  if (news.list) {
+    for (const form of drawn.values()) form.widgets.get(news.list)?.got?.(news.items);
+    return;
+  }
+  draw(news);
+  catchUp();
+});
+
+function say(text) {
+  state.textContent = text;
+  state.hidden = text === "";
+}
+
+connect(say);

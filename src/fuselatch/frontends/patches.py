@@ -1,0 +1,97 @@
+"""What differs between two views, as plain data: what a front end elsewhere needs to follow."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, Final
+
+from fuselatch.core.model.view import ControlView, FormView, View, plain
+from fuselatch.report.layout import strips
+
+SENT_APART: Final = frozenset({"forms", "controls"})
+
+
+def whole(view: View) -> dict[str, Any]:
+    """Return a whole view, with the layout of each form, for a front end that has none yet."""
+    return {"view": view.to_dict(), "layouts": {form.id: layout(form) for form in view.forms}}
+
+
+def patch(before: View, after: View) -> dict[str, Any]:
+    """Return what differs from the view before. Parts that are the same object are skipped without a look.
+
+    `view`: the fields of the view that differ. `order`: the ids of the forms, if they differ. `forms`: for each form that is
+    new the whole, for each other what differs: `fields`, `order` (the ids of its controls) and `controls`, each with the
+    fields that differ, or the whole. `layouts`: the layouts that differ.
+    """
+    made: dict[str, Any] = {"view": fields_differing(before, after)}
+    if before.forms is after.forms:
+        return made
+    known = {form.id: form for form in before.forms}
+    if [form.id for form in before.forms] != [form.id for form in after.forms]:
+        made["order"] = [form.id for form in after.forms]
+    forms: dict[str, Any] = {}
+    layouts: dict[str, Any] = {}
+    for form in after.forms:
+        old = known.get(form.id)
+        if old is None:
+            forms[form.id] = {"whole": plain(form)}
+            layouts[form.id] = layout(form)
+        elif old is not form:
+            forms[form.id] = form_patch(old, form)
+            if (
+                "order" in forms[form.id]
+                or old.groups is not form.groups
+                or old.rows is not form.rows
+                or relabelled(old, form)
+            ):
+                layouts[form.id] = layout(form)
+    return {**made, "forms": forms, "layouts": layouts}
+
+
+def relabelled(before: FormView, after: FormView) -> bool:
+    """Return True if a caption differs, which the layout repeats."""
+    if before.controls is after.controls:
+        return False
+    return any(old.caption != new.caption for old, new in after.controls.differing(before.controls))
+
+
+def form_patch(before: FormView, after: FormView) -> dict[str, Any]:
+    """Return what differs in a form."""
+    made: dict[str, Any] = {"fields": fields_differing(before, after)}
+    if before.controls is after.controls:
+        return made
+    if len(before.controls) == len(after.controls):
+        pairs = list(after.controls.differing(before.controls))
+        if all(old.id == new.id for old, new in pairs):
+            return {**made, "controls": {new.id: {"fields": fields_differing(old, new)} for old, new in pairs}}
+    known = {control.id: control for control in before.controls}
+    controls: dict[str, Any] = {}
+    for control in after.controls:
+        old = known.get(control.id)
+        if old is None:
+            controls[control.id] = {"whole": plain(control)}
+        elif old is not control:
+            controls[control.id] = {"fields": fields_differing(old, control)}
+    return {**made, "order": [control.id for control in after.controls], "controls": controls}
+
+
+def fields_differing(before: View | FormView | ControlView, after: View | FormView | ControlView) -> dict[str, Any]:
+    """Return the fields that differ, as plain data, without those that are sent apart."""
+    return {
+        name: plain(new)
+        for name, old, new in zip(after._fields, before, after, strict=True)
+        if old is not new and old != new and name not in SENT_APART
+    }
+
+
+def layout(form: FormView) -> list[Mapping[str, Any]]:
+    """Return a form's rows from top to bottom: caption, depth, the ids of controls, and True for a heading."""
+    return [
+        {
+            "caption": strip.caption,
+            "depth": strip.depth,
+            "controls": [control.id for control in strip.controls],
+            "heading": strip.heading,
+        }
+        for strip in strips(form)
+    ]

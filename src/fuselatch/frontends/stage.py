@@ -1,0 +1,191 @@
+"""A stage: one session on one thread, and the front ends elsewhere that show it.
+
+A front end on another thread puts messages into the stage's queue, and is told views and patches. The stage feeds the
+session one gesture after the other, on the thread that runs it: handlers may hold objects that belong to that thread.
+"""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable, Mapping
+from datetime import datetime, timedelta
+from queue import Empty, SimpleQueue
+from time import monotonic, perf_counter
+from typing import Any, Final, TypeAlias
+
+from fuselatch.core.engine.session import Session
+from fuselatch.core.model.errors import Abandoned, EngineFailed, FuseLatchError, Refused
+from fuselatch.core.model.outcome import CANCELLED, Outcome
+from fuselatch.core.model.view import View, plain
+from fuselatch.frontends.fed import FedGestures
+from fuselatch.frontends.messages import Message, gesture_of
+from fuselatch.frontends.patches import patch, whole
+from fuselatch.scenes import Scene, open_session
+from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
+
+LOG = logging.getLogger("fuselatch")
+
+Tell: TypeAlias = Callable[[Mapping[str, Any]], None]
+"""Hands plain data to a front end. It is called on the stage's thread."""
+
+PATIENCE: Final = 30.0
+"""The seconds without a front end after which a form closes as cancelled."""
+SLICE: Final = 0.02
+"""The seconds that work in idle time may take before the next gesture is looked at."""
+
+
+def clock_of(scene: Scene) -> Callable[[], datetime]:
+    """Return the clock of a scene that is shown to people: the real one, or one that starts at the scene's `now`."""
+    begins = scene.begins
+    if begins is None:
+        return datetime.now
+    start = monotonic()
+    return lambda: begins + timedelta(seconds=round(monotonic() - start))
+
+
+class Stage:
+    """A session that front ends elsewhere show: `Stage(scene).run()` returns the outcome once all forms are closed.
+
+    `send`, `join`, `part` and `stop` may be called on any thread.
+    """
+
+    def __init__(self, scene: Scene, *, patience: float = PATIENCE, clock: Callable[[], datetime] | None = None) -> None:
+        self.scene = scene
+        self.patience = patience
+        self.clock = clock or clock_of(scene)
+        self.fed: FedGestures | None = None
+        self.over = False
+        self._inbox: SimpleQueue[Any] = SimpleQueue()
+        self._watching: list[Tell] = []
+        self._view: View | None = None
+        self._slice = 2_000
+
+    # ---- for front ends, on any thread
+
+    def send(self, message: Message) -> None:
+        """Put a message into the queue."""
+        self._inbox.put(message)
+
+    def join(self, tell: Tell) -> None:
+        """Begin to follow: `tell` gets the whole view, and then patches."""
+        self._inbox.put(lambda session: self._join(session, tell))
+
+    def part(self, tell: Tell) -> None:
+        """End to follow."""
+        self._inbox.put(lambda session: self._watching.remove(tell) if tell in self._watching else None)
+
+    def stop(self) -> None:
+        """Close the session, whatever waits."""
+        self._inbox.put(lambda session: session.close())
+
+    # ---- on the session's thread
+
+    def run(self) -> Outcome:
+        """Open the scene and feed it what comes, until all forms are closed; return the first form's outcome.
+
+        Raises what opening the form raises.
+        """
+        session = open_session(self.scene, self.clock, {Letters: LetterBox(), Drawings: DrawingBoard()})
+        self.fed = FedGestures(session)
+        try:
+            with session:
+                self._view = session.view
+                absent = monotonic()
+                # Without a form to begin with, the user opens and closes forms until no one looks any more.
+                while (session.forms or self.scene.form is None) and not session.is_closed:
+                    if self._watching:
+                        absent = monotonic()
+                    elif monotonic() - absent > self.patience:
+                        self._abandon(session)
+                        break
+                    self._next(session)
+                outcome = session.outcome
+                self._tell_change(session, 0)
+        except Abandoned:
+            outcome = None
+        finally:
+            self.over = True
+            for tell in self._watching:
+                tell({"over": True})
+        return outcome if outcome is not None else Outcome(CANCELLED, {})
+
+    def _next(self, session: Session) -> None:
+        """Do what comes next: a message, or some work in idle time."""
+        try:
+            came = self._inbox.get_nowait()
+        except Empty:
+            if self._work(session):
+                return
+            try:
+                came = self._inbox.get(timeout=min(1.0, self.patience))
+            except Empty:
+                return
+        if isinstance(came, Message):
+            self._carry_out(session, came)
+        else:
+            came(session)
+
+    def _work(self, session: Session) -> bool:
+        """Do some work in idle time; return True if more is left."""
+        start = perf_counter()
+        more = session.idle(self._slice)
+        took = perf_counter() - start
+        self._slice = max(500, min(50_000, int(self._slice * SLICE / max(took, 0.001)))) if more else self._slice
+        return more
+
+    def _carry_out(self, session: Session, message: Message) -> None:
+        """Feed a message's gesture, and tell what came of it."""
+        assert self.fed is not None, "a stage that runs has a session"
+        if not message.verb:
+            self._tell_list(session, message)
+            return
+        problem = ""
+        try:
+            self.fed.feed(gesture_of(session, message))
+        except EngineFailed:
+            raise
+        except Refused as refused:
+            problem = refused.reason
+        except FuseLatchError as error:
+            problem = type(error).__name__
+            # The user reads in the view that it didn't work. This is for the developer.
+            LOG.error("%s", error, exc_info=error.__cause__)
+        except ValueError as error:
+            problem = str(error)
+        self._tell_change(session, message.number, problem, message.control)
+
+    def _tell_change(self, session: Session, number: int, problem: str = "", control: str = "") -> None:
+        """Tell front ends what differs. `number`: of the message that was carried out."""
+        before, self._view = self._view, session.view
+        assert before is not None, "a stage begins with a view"
+        told = {"number": number, **patch(before, self._view)}
+        if problem:
+            told["refused"] = problem
+            # What the front end shows of it may be wrong now.
+            told["again"] = [plain(each) for form in self._view.forms for each in form.controls if each.id == control]
+        for tell in self._watching:
+            tell(told)
+
+    def _tell_list(self, session: Session, message: Message) -> None:
+        """Tell a part of a list."""
+        form, name = session.named(message.control)
+        control = session.control(f"{form}.{name}")
+        start, stop = max(0, message.start), min(message.stop, message.start + 500)
+        told = {"list": message.control, "start": start, "items": plain(session.choices(control, start, stop))}
+        for tell in self._watching:
+            tell(told)
+
+    def _join(self, session: Session, tell: Tell) -> None:
+        self._watching.append(tell)
+        self._view = session.view
+        tell(whole(self._view))
+
+    def _abandon(self, session: Session) -> None:
+        """Close as cancelled, since no front end is there any more. If that is blocked, close the session."""
+        try:
+            for form in session.forms[::-1]:
+                if form.is_open:
+                    form.close()
+        except FuseLatchError as error:
+            LOG.error("%s", error)
+        session.close()
