@@ -52,6 +52,12 @@ class Widget {
     }
   }
 
+  tellsFocus() {
+    this.target.addEventListener("focus", () => {
+      if (!moving && !this.control.focused) send({ verb: "focus", control: this.id });
+    });
+  }
+
   update(control) {
     this.control = control;
     put(this.marker, "textContent", control.marker);
@@ -90,9 +96,7 @@ class Field extends Widget {
       this.target.classList.add("figure");
     }
     this.target.addEventListener("input", () => this.typed());
-    this.target.addEventListener("focus", () => {
-      if (!moving && !this.control.focused) send({ verb: "focus", control: this.id });
-    });
+    this.tellsFocus();
     this.unit = element("span", { class: "unit" });
     this.root.append(this.target, this.unit);
   }
@@ -231,6 +235,7 @@ class Tick extends Widget {
     this.root.append(this.target, this.label);
     staysWhereItIs(this.target);
     staysWhereItIs(this.label);
+    this.tellsFocus();
     this.target.addEventListener("click", (event) => {
       event.preventDefault();
       send({ verb: this.control.value ? "untick" : "tick", control: this.id });
@@ -251,6 +256,7 @@ class Button extends Widget {
     super(control);
     this.target = element("button", { type: "button", id: `c-${control.id}` });
     staysWhereItIs(this.target);
+    this.tellsFocus();
     this.target.addEventListener("click", () => send({ verb: "press", control: this.id }));
     this.root.append(this.target);
   }
@@ -286,9 +292,7 @@ class Table extends Widget {
   constructor(control) {
     super(control);
     this.target = element("table", { id: `c-${control.id}`, tabIndex: 0 });
-    this.target.addEventListener("focus", () => {
-      if (!moving && !this.control.focused) send({ verb: "focus", control: this.id });
-    });
+    this.tellsFocus();
     this.root.append(this.target);
   }
 

@@ -45,7 +45,8 @@ export function send(gesture) {
   if (over || socket?.readyState !== WebSocket.OPEN || model.view === null) return;
   sent += 1;
   if (gesture.verb === "type") typed.set(gesture.control, sent);
-  else if (!["hover", "unhover"].includes(gesture.verb)) moved = sent;
+  // After a focus by mouse, the field that is meant has the browser's focus already.
+  else if (!["focus", "hover", "unhover"].includes(gesture.verb)) moved = sent;
   socket.send(JSON.stringify({ number: sent, serial: seen ?? model.view.serial, ...gesture }));
 }
 

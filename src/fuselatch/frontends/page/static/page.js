@@ -6,6 +6,7 @@ import { asOf, connect, isMovingOn, isOver, isSettled, model, onChange, send } f
 const place = document.getElementById("forms");
 const state = document.getElementById("state");
 const help = document.getElementById("help");
+const offers = document.getElementById("offers");
 const drawn = new Map();
 let prompt = null;
 
@@ -116,6 +117,20 @@ function drawPrompt() {
   focusOn(buttons[Math.max(0, shown.buttons.indexOf(shown.default))]);
 }
 
+function drawOffers() {
+  if (offers.childElementCount === model.view.offers.length) return;
+  offers.hidden = model.view.offers.length === 0;
+  offers.replaceChildren(
+    ...model.view.offers.map((offer) => {
+      const made = element("button", { type: "button", title: [offer.purpose, offer.keys].filter(Boolean).join(" · ") }, offer.title);
+      made.dataset.offer = offer.name;
+      made.addEventListener("mousedown", (event) => event.preventDefault());
+      made.addEventListener("click", () => send({ verb: "open", text: offer.name }));
+      return made;
+    }),
+  );
+}
+
 function draw(news) {
   const forms = model.view.forms;
   for (const [id, form] of drawn) {
@@ -139,6 +154,7 @@ function draw(news) {
   }
   const layers = forms.map((form) => drawn.get(form.id).layer);
   if (layers.some((layer, at) => place.children[at] !== layer)) place.append(...layers);
+  drawOffers();
   help.textContent = model.view.help;
   document.title = forms.at(-1)?.title ?? document.title;
   drawPrompt();
@@ -223,6 +239,12 @@ document.addEventListener("keydown", (event) => {
   }
 });
 
+document.addEventListener("mousedown", (event) => {
+  for (const form of drawn.values()) {
+    for (const widget of form.widgets.values()) if (widget.isOpen && !widget.root.contains(event.target)) widget.close();
+  }
+});
+
 addEventListener("beforeunload", (event) => {
   if (!isOver() && model.view?.forms.some((form) => form.changed)) event.preventDefault();
 });
@@ -233,7 +255,8 @@ onChange((news) => {
     prompt?.root.remove();
     help.textContent = "";
     say("The form is closed. You can close this window.");
-    close();
+    // A window of its own has no page to go back to, and may close itself.
+    if (history.length === 1) close();
     return;
   }
   if (news.list) {

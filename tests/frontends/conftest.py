@@ -1,0 +1,88 @@
+"""A browser for pages, started once, and pages at a stage."""
+
+from __future__ import annotations
+
+import shutil
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import datetime
+from typing import Any
+
+import pytest
+
+from fuselatch.core.model.outcome import Outcome
+from fuselatch.frontends.page.serving import Server
+from fuselatch.frontends.stage import Stage
+from fuselatch.scenes import NOW, Scene
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Any]:
+    """Debian's chromium, without any network but this computer's."""
+    program = shutil.which("chromium")
+    if program is None:
+        pytest.skip("no chromium is installed; on Debian: apt-get install chromium")
+    from playwright.sync_api import sync_playwright
+
+    with sync_playwright() as started:
+        rules = "--host-resolver-rules=MAP * ~NOTFOUND , EXCLUDE 127.0.0.1"
+        found = started.chromium.launch(executable_path=program, args=[rules, "--disable-gpu", "--no-sandbox"])
+        yield found
+        found.close()
+
+
+class Shown:
+    """A scene that is shown on a page: its stage, its page, and the clock."""
+
+    def __init__(self, scene: Scene) -> None:
+        self.now: datetime = scene.begins or NOW
+        self.read: list[datetime] = []
+        self.stage = Stage(scene, clock=self.clock)
+        self.page: Any = None
+        self.outcome: Outcome | None = None
+        self.thread = threading.Thread(target=self.run, daemon=True)
+
+    def clock(self) -> datetime:
+        """Read the clock, which the test moves."""
+        self.read.append(self.now)
+        return self.now
+
+    def run(self) -> None:
+        self.outcome = self.stage.run()
+
+    @property
+    def session(self) -> Any:
+        assert self.stage.fed is not None
+        return self.stage.fed.session
+
+    @property
+    def fed(self) -> Any:
+        assert self.stage.fed is not None
+        return self.stage.fed.fed
+
+    def settle(self) -> None:
+        """Wait until the page shows what came of everything that was done in it."""
+        self.page.wait_for_function("import(new URL('link.js', location.href).href).then((link) => link.isOver() || (link.model.view && link.isSettled()))")
+
+
+@contextmanager
+def showing(browser: Any, scene: Scene, **options: Any) -> Iterator[Shown]:
+    """Show a scene; give what is shown. Anything that the page complains about fails the test."""
+    shown = Shown(scene)
+    shown.thread.start()
+    with Server(shown.stage) as server:
+        page = shown.page = browser.new_page(viewport={"width": 1280, "height": 800}, **options)
+        complaints: list[str] = []
+        page.on("console", lambda message: complaints.append(message.text) if message.type in ("error", "warning") else None)
+        page.on("pageerror", lambda error: complaints.append(str(error)))
+        page.set_default_timeout(8_000)
+        page.goto(server.address)
+        page.wait_for_selector(".form")
+        try:
+            yield shown
+        finally:
+            page.close()
+            shown.stage.stop()
+            shown.thread.join(10)
+    assert complaints == []
