@@ -7,6 +7,7 @@ import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import datetime
+from time import monotonic
 from typing import Any
 
 import pytest
@@ -63,7 +64,9 @@ class Shown:
 
     def settle(self) -> None:
         """Wait until the page shows what came of everything that was done in it."""
-        self.page.wait_for_function("import(new URL('link.js', location.href).href).then((link) => link.isOver() || (link.model.view && link.isSettled()))")
+        end = monotonic() + 20
+        while not self.page.evaluate("import(new URL('page.js', location.href).href).then((page) => page.isQuiet())"):
+            assert monotonic() < end, "the page doesn't come to rest"
 
 
 @contextmanager

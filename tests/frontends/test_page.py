@@ -9,12 +9,14 @@ from typing import Any
 
 import pytest
 
+from fuselatch import Button, Choice, Date, Form, Label, Text
 from fuselatch.core.model.errors import FuseLatchError
 from fuselatch.rehearsal import read_cue_file, run_cues
 from fuselatch.rehearsal.loading import importing_from
 from fuselatch.rehearsal.run import desk_for
-from fuselatch.scenes import open_session
+from fuselatch.scenes import Scene, open_session
 from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
+from tests.bench import LOG, Bench, doing
 from tests.frontends.conftest import Shown, showing
 from tests.helpers import told
 
@@ -133,3 +135,94 @@ def test_a_cue_sheet_does_the_same_through_the_page(folder: Path, sheet: Any, br
             except FuseLatchError as error:
                 assert type(error) is raised
         assert again.trace.to_jsonl() == trace.to_jsonl()
+
+
+def ask_twice(form: Bench) -> None:
+    """Ask, and ask again."""
+    for text in ("First?", "Second?"):
+        LOG.append(form.ask(text, buttons=("Yes", "No")))
+
+
+def scene(**does: Any) -> Scene:
+    """Return the bench as a scene, whose handlers do this."""
+    return Scene(doing(**does))
+
+
+TWICE = "for (const n of [1, 2]) document.querySelector('.prompt button').click()"
+ENTERS = "for (const n of [1, 2]) document.activeElement.dispatchEvent(new KeyboardEvent('keydown', {key: 'Enter', bubbles: true}))"
+
+
+def test_what_comes_before_a_prompt_could_be_seen_does_not_answer_it(browser: Any) -> None:
+    with showing(browser, scene(go=ask_twice)) as shown:
+        player, page = Player(shown), shown.page
+        player.press("go")
+        page.wait_for_selector(".prompt")
+        page.evaluate(TWICE)  # a double click
+        shown.settle()
+        assert LOG == ["Yes"] and page.inner_text(".prompt p") == "Second?"
+        player.do("answer", ["No"])
+        player.do("focus", ["go"])
+        page.evaluate(ENTERS)  # the second comes before the prompt is drawn
+        shown.settle()
+        assert LOG == ["Yes", "No"] and page.inner_text(".prompt p") == "First?"
+        assert [line for line in told(shown.session._state.trace, "refused") if "before what is in front" in line]
+        player.do("answer", ["No"]), player.do("answer", ["No"])
+
+
+def test_keys_typed_at_full_speed_go_where_they_are_meant(browser: Any) -> None:
+    with showing(browser, scene(on=lambda form: form.inform("Ticked"))) as shown:
+        page = shown.page
+        for key in [*"12", "Tab", *"34", "Tab", *"Eider"]:
+            page.keyboard.press(key)
+        shown.settle()
+        form = shown.session.control
+        assert (form("a").value, form("b").value, form("word").text) == (12, 34, "Eider")
+        page.keyboard.press("Tab")
+        page.keyboard.press("Space")
+        shown.settle()
+        assert page.inner_text(".prompt p") == "Ticked" and form("on").value is True
+
+
+class Fields(Form, title="Fields"):
+    """What a page shows as text only, and what it must not write back."""
+
+    secret = Text("Secret", look="password")
+    story = Text("Story", look="multi-line")
+    day = Date("Day")
+    note = Label("Note", value="<img src=x onerror=alert(1)>")
+    kind = Choice("Kind", choices=[(number, f"Kind {number}") for number in range(900)])
+    ok = Button("OK", closes="accepted", keys="Ctrl+Enter")
+
+
+def test_fields_of_other_kinds(browser: Any) -> None:
+    with showing(browser, Scene(Fields)) as shown:
+        player, page = Player(shown), shown.page
+        player.do("type", ["secret", "low tide"])
+        player.do("type", ["story", "one"])
+        page.keyboard.press("Enter")
+        page.keyboard.insert_text("👍🏽 two")
+        player.do("type", ["day", "2031-05-04"])
+        player.do("tab", [])
+        assert page.locator("[data-control=secret] input").input_value() == "low tide"
+        assert shown.session.control("story").value == "one\n👍🏽 two" and page.inner_text("[data-control=note]") == str(
+            shown.session.control("note").value
+        )
+        page.locator("[data-control=kind] .arrow").click()
+        page.get_by_role("option", name="Kind 480", exact=True).click()
+        shown.settle()
+        player.do("key", ["Ctrl+Enter"])
+    assert shown.outcome is not None and shown.outcome[Fields.secret] == "low tide" and shown.outcome[Fields.kind] == 480
+
+
+def test_leaving_asks_if_something_was_changed_and_coming_back_shows_all(browser: Any) -> None:
+    with showing(browser, scene()) as shown:
+        player, page = Player(shown), shown.page
+        asked: list[str] = []
+        page.on("dialog", lambda dialog: (asked.append(dialog.type), dialog.accept()))
+        page.reload()
+        page.wait_for_selector(".form")
+        assert asked == []
+        player.do("type", ["word", "Eider"])
+        page.reload()
+        page.wait_for_selector(".form")
+        assert asked == ["beforeunload"] and player.control("word").locator("input").input_value() == "Eider"

@@ -217,6 +217,8 @@ class Server:
         self._socket = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
         self._socket.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         self._socket.bind((HOME, port))
+        # At once, so that a browser that is quicker than the server waits for it.
+        self._socket.listen(64)
         self.port = int(self._socket.getsockname()[1])
         self.token = OneTimeToken()
         seats = Seats([f"{HOME}:{self.port}", f"localhost:{self.port}"])

@@ -217,14 +217,22 @@ function writeInto(at, event) {
   at.dispatchEvent(new Event("input"));
 }
 
+// True once the page shows what came of everything that was done in it.
+export function isQuiet() {
+  return isOver() || (model.view !== null && isSettled() && waiting.length === 0);
+}
+
 function catchUp() {
   while (waiting.length > 0 && !isMovingOn()) {
     const { event, serial } = waiting.shift();
     const at = document.activeElement ?? document.body;
     asOf(serial, () => {
       if (deal(event, at)) return;
-      if (at instanceof HTMLButtonElement && event.key === " " && !event.repeat) at.click();
-      else if (!prompt) writeInto(at, event);
+      if (at instanceof HTMLButtonElement || at.type === "checkbox") {
+        if (event.key === " " && !event.repeat) at.click();
+      } else if (!prompt) {
+        writeInto(at, event);
+      }
     });
   }
 }
