@@ -33,8 +33,8 @@ def sound_view(session: Session) -> View:
         state.shown = None
     session._state.last_view = None
     whole = session.view
-    for state, (state.shown, state.rearranged) in zip(states, kept[0], strict=True):
-        continue
+    for state, (shown, rearranged) in zip(states, kept[0], strict=True):
+        state.shown, state.rearranged = shown, rearranged
     session._state.last_view = kept[1]
     assert view == whole
     return view

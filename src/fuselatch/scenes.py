@@ -86,7 +86,7 @@ class Scene:
         self.observers = tuple(observers)
         self.max_runs = max_runs
         self.params = params
-        # The time that the author gave, if any: a form that is shown to people then starts there.
+        # The time that was given, if any: a form that is shown to people then starts there.
         self.begins = None if now is NOW else now
 
     def set(self, **given: Any) -> None:

@@ -3,12 +3,36 @@
 from __future__ import annotations
 
 import json
+import threading
+from collections.abc import Iterable
+from typing import Any
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
-from fuselatch import Button, Choice, Form, Group, HandlerFailed, Label, Number, Prompt, Row, Text, Tick
-from fuselatch.frontends import Session
+from fuselatch import (
+    Button,
+    Catalog,
+    Choice,
+    Choices,
+    Form,
+    Group,
+    HandlerFailed,
+    Label,
+    NotAllowedHere,
+    Number,
+    Prompt,
+    Refused,
+    Row,
+    Text,
+    Tick,
+    UnknownName,
+)
+from fuselatch.core.model.choices import item_id, position_of_id
+from fuselatch.frontends import Gesture, Session
 from fuselatch.rehearsal import Desk, rehearse
+from fuselatch.stores import MemoryRecords, StoreRefused
 from tests.helpers import act, told
 
 
@@ -135,8 +159,6 @@ def test_a_rule_can_not_read_the_clock() -> None:
 
 
 def test_a_session_without_a_trace_does_the_same() -> None:
-    from fuselatch.frontends import Gesture
-
     views = []
     for recording in (True, False):
         session = Session(Seen, recording=recording)
@@ -150,3 +172,154 @@ def test_a_session_without_a_trace_does_the_same() -> None:
         views.append(session.view)
         session.close()
     assert views[0] == views[1]
+
+
+# ---- what a view shares, and what it never does
+
+
+class Boats(Form, records="boats"):
+    """Follows what others write, by a rule that fails on a blank name."""
+
+    boat = Text("Boat")
+    initials = Label("Initials", value=lambda form: " ".join(row["boat"][0] for row in form.session.records.rows("boats")))
+    many = Choice("Many", choices=Catalog("boats", text="boat", value="id"), multiple=True)
+    other = Choice("Other", choices=Catalog("boats", text="boat", value="id"))
+
+
+def at_work(boats: Iterable[str] = ("Eider", "Teal", "Teal")) -> tuple[Session, MemoryRecords]:
+    store = MemoryRecords(
+        {"boats": [{"id": number, "boat": boat} for number, boat in enumerate(boats, 1)]}, keys={"boats": "id"}
+    )
+    return Session(Boats, records=store), store
+
+
+def test_what_has_not_changed_is_the_same_object() -> None:
+    with rehearse(Seen) as desk:
+        session = desk.session
+        first = session.view
+        assert session.view.forms is first.forms and session.view.serial == first.serial
+        desk.key("x")
+        after = session.view
+        same = [old is new for old, new in zip(first.forms[0].controls, after.forms[0].controls, strict=True)]
+        assert same.count(False) == 1 and after.forms[0].groups is first.forms[0].groups and after.serial == first.serial + 1
+        desk.press("dialog")
+        assert session.view.forms[0].controls[1] is after.forms[0].controls[1] and session.view.forms[0].covered
+        assert (session.view.forms[0].id, session.view.forms[1].id, session.view.forms[1].opener) == ("1", "2", "1")
+        desk.close()
+
+
+def test_a_rule_that_fails_after_another_sessions_write_keeps_its_value() -> None:
+    session, store = at_work()
+    with session:
+        store.sources["boats"] = [*store.sources["boats"], {"id": 4, "boat": ""}]
+        store.versions["boats"] += 1
+        with pytest.raises(HandlerFailed, match="its last value stays") as caught:
+            session.feed(Gesture(verb="record", text="next"))
+        view = session.view
+        assert (view.forms[0].controls[1].text, view.failure) == (
+            "E T T",
+            "Initials couldn't be updated. The last value is shown",
+        )
+        assert caught.value.gesture == "" and view.forms[0].record is not None and view.forms[0].record.text == "2 of 4"
+        store.sources["boats"] = store.sources["boats"][:3]
+        store.versions["boats"] += 1
+        session.feed(Gesture(verb="record", text="first"))
+        assert session.view.failure == "" and session.trace[-1].kind != "error"
+
+
+def test_a_store_that_is_gone_does_not_take_the_view_with_it() -> None:
+    session, store = at_work()
+    with session:
+        session.feed(Gesture(verb="type", control="boat", text="Old Eider"))
+
+        def gone(*given: object) -> Any:
+            raise StoreRefused("the disk is gone")
+
+        for name in ("version", "read", "write"):
+            setattr(store, name, gone)
+        session.feed(Gesture(verb="record", text="save"))
+        view = session.view
+        assert (
+            view.prompt
+            and view.prompt.title == "Not saved"
+            and view.forms[0].record
+            and view.forms[0].record.text == "1 of 3"
+        )
+        assert view.forms[0].changed and view.forms[0].record.changed
+
+
+def test_items_are_picked_by_id_where_two_have_one_text() -> None:
+    session, _ = at_work()
+    with session:
+        control = session.control("other")
+        assert [(item.id, item.text) for item in session.choices(control)] == [
+            ("i1", "Eider"),
+            ("i2", "Teal"),
+            ("i3", "Teal"),
+        ]
+        session.feed(Gesture(verb="pick", control="other", item="i3"))
+        assert control.value == 3 and "pick other Teal" in told(session.trace, "gesture")
+        for verb in ("pick", "double", "double"):
+            session.feed(Gesture(verb=verb, control="many", item="i2"))
+        assert session.control("many").value == (2,), "a double click doesn't take away what the click has picked"
+        with pytest.raises(Refused, match="no item 'i9' in the list"):
+            session.feed(Gesture(verb="pick", control="other", item="i9"))
+
+
+VALUES = st.one_of(
+    st.text(max_size=5), st.integers(), st.decimals(allow_nan=False), st.dates(), st.booleans(), st.floats(allow_nan=False), st.tuples(st.integers())
+)  # fmt: skip
+
+
+@given(st.lists(VALUES, min_size=1, max_size=9, unique_by=lambda value: (type(value), value)))
+def test_an_id_leads_to_its_item(values: list[Any]) -> None:
+    choices = Choices(values)
+    for at, value in enumerate(values):
+        found = position_of_id(choices, item_id(choices, at))
+        assert found is not None and values[found] == value
+
+
+def test_a_text_that_can_not_be_made_fails_where_the_list_is_set() -> None:
+    class Nameless:
+        def __str__(self) -> str:
+            raise ValueError("no name")
+
+    with rehearse(Seen) as desk:
+        before = desk.session.view
+        with pytest.raises(ValueError, match="no name"):
+            desk.at(Seen).berths.kind.choices = (Nameless(),)  # type: ignore[assignment]
+        assert desk.session.view == before
+
+
+@settings(max_examples=25)
+@given(st.lists(st.text("abé -", max_size=6), min_size=60, max_size=200), st.integers(1, 70))
+def test_idle_work_changes_no_result(texts: list[str], items: int) -> None:
+    at_once, in_parts = Choices(range(len(texts)), texts), Choices(range(len(texts)), texts)
+    while in_parts.index_some(items):
+        assert not in_parts.is_indexed
+    for typed in ("", "a", "b", "é", "ab"):
+        assert at_once.ahead(typed) == in_parts.ahead(typed)
+        assert at_once.ahead_index.count(typed) == len(at_once.ahead(typed, 1000))
+
+
+def test_only_the_sessions_thread_may_look() -> None:
+    session, _ = at_work([f"Boat {number}" for number in range(100)])
+    said: list[str] = []
+
+    def look() -> None:
+        for what in (lambda: session.view, lambda: session.trace, lambda: session.why("boat"), session.idle):
+            try:
+                what()
+            except NotAllowedHere as error:
+                said.append(str(error))
+
+    thread = threading.Thread(target=look)
+    thread.start()
+    thread.join()
+    assert said == ["a session can only be used from the thread that created it"] * 4
+    with session:
+        assert session.idle(10) and not session.idle(1000)
+        assert len(session.choices(session.control("other"), 90, 200)) == 10
+        session.feed(Gesture(verb="to_front", text="Boats"))
+        with pytest.raises(UnknownName, match="'Bots' isn't open"):
+            session.feed(Gesture(verb="to_front", text="Bots"))

@@ -6,6 +6,7 @@ import http.client
 import json
 import threading
 from collections.abc import Iterator
+from typing import Any, cast
 
 import pytest
 from websockets.exceptions import ConnectionClosed, InvalidStatus
@@ -86,16 +87,28 @@ def test_another_host_or_origin_is_refused(visitor: Visitor, headers: dict[str, 
 def test_the_socket_is_guarded_too(visitor: Visitor) -> None:
     visitor.enter()
     address, own = f"ws://{visitor.host}{visitor.seat}live", f"http://{visitor.host}"
-    for origin, cookie in ((None, visitor.cookie), ("http://quay.example", visitor.cookie), (own, ""), (own, "fuselatch=guess")):
+    for origin, cookie in (
+        (None, visitor.cookie),
+        ("http://quay.example", visitor.cookie),
+        (own, ""),
+        (own, "fuselatch=guess"),
+    ):
         with pytest.raises(InvalidStatus):
-            connect(address, origin=origin, additional_headers={"Cookie": cookie} if cookie else {}).close()
-    for sent in ("not JSON", "[1]", '{"verb": "burn"}', '{"number": "1"}', '{"verb": "type", "more": 1}', "x" * (LARGEST_FRAME + 10)):
-        with connect(address, origin=own, additional_headers={"Cookie": visitor.cookie}) as socket:
+            connect(address, origin=cast(Any, origin), additional_headers={"Cookie": cookie} if cookie else {}).close()
+    for sent in (
+        "not JSON",
+        "[1]",
+        '{"verb": "burn"}',
+        '{"number": "1"}',
+        '{"verb": "type", "more": 1}',
+        "x" * (LARGEST_FRAME + 10),
+    ):
+        with connect(address, origin=cast(Any, own), additional_headers={"Cookie": visitor.cookie}) as socket:
             assert "view" in json.loads(socket.recv(10))
             socket.send(sent)
             with pytest.raises(ConnectionClosed):
                 socket.recv(10)
-    with connect(address, origin=own, additional_headers={"Cookie": visitor.cookie}) as socket:
+    with connect(address, origin=cast(Any, own), additional_headers={"Cookie": visitor.cookie}) as socket:
         socket.recv(10)
         for message in ({"verb": "type", "control": "1.word", "text": "x"}, {"verb": "press", "control": "9.go"}):
             socket.send(json.dumps({"number": 1, "serial": 1, **message}))

@@ -108,7 +108,9 @@ class Player:
         self.shown.now += timedelta(**{{"s": "seconds", "m": "minutes", "h": "hours", "d": "days"}[unit]: int(number)})
 
 
-PLAYED = [(folder, run) for folder, run in RUNS if all(cue.verb == "expect" or hasattr(Player, cue.verb) for cue in run.steps)]
+PLAYED = [
+    (folder, run) for folder, run in RUNS if all(cue.verb == "expect" or hasattr(Player, cue.verb) for cue in run.steps)
+]
 
 
 def effects(trace: Any) -> list[str]:
@@ -127,7 +129,7 @@ def test_a_cue_sheet_does_the_same_through_the_page(folder: Path, sheet: Any, br
             trace, fed, read = shown.session._state.trace, shown.fed, list(shown.read)
         headless = run_cues(sheet)
         assert headless.problems == [] and effects(trace) == effects(headless.trace)
-        services = {Letters: LetterBox(), Drawings: DrawingBoard()}
+        services: dict[type, object] = {Letters: LetterBox(), Drawings: DrawingBoard()}
         again = open_session(desk_for(sheet, None).scene, lambda: read.pop(0) if len(read) > 1 else read[0], services)
         for gesture, _, raised in fed:
             try:
@@ -166,7 +168,8 @@ def test_what_comes_before_a_prompt_could_be_seen_does_not_answer_it(browser: An
         shown.settle()
         assert LOG == ["Yes", "No"] and page.inner_text(".prompt p") == "First?"
         assert [line for line in told(shown.session._state.trace, "refused") if "before what is in front" in line]
-        player.do("answer", ["No"]), player.do("answer", ["No"])
+        for _ in range(2):
+            player.do("answer", ["No"])
 
 
 def test_keys_typed_at_full_speed_go_where_they_are_meant(browser: Any) -> None:
@@ -184,7 +187,7 @@ def test_keys_typed_at_full_speed_go_where_they_are_meant(browser: Any) -> None:
 
 
 class Fields(Form, title="Fields"):
-    """What a page shows as text only, and what it must not write back."""
+    """Controls that a page shows as text only, or must not write back."""
 
     secret = Text("Secret", look="password")
     story = Text("Story", look="multi-line")
@@ -218,7 +221,12 @@ def test_leaving_asks_if_something_was_changed_and_coming_back_shows_all(browser
     with showing(browser, scene()) as shown:
         player, page = Player(shown), shown.page
         asked: list[str] = []
-        page.on("dialog", lambda dialog: (asked.append(dialog.type), dialog.accept()))
+
+        def leave(dialog: Any) -> None:
+            asked.append(dialog.type)
+            dialog.accept()
+
+        page.on("dialog", leave)
         page.reload()
         page.wait_for_selector(".form")
         assert asked == []

@@ -1,4 +1,4 @@
-"""What differs between two views, as plain data: what a front end elsewhere needs to follow."""
+"""The difference between two views, as plain data, for front ends elsewhere."""
 
 from __future__ import annotations
 
