@@ -3,10 +3,13 @@ PYTHON ?= python3
 BIN = .venv/bin
 WITH_COMPILED = PYTHONPATH=$(CURDIR)/.compiled
 
-.PHONY: demo test test-plain test-compiled bench bench-plain lock clean
+.PHONY: demo show test test-plain test-compiled bench bench-plain lock clean
 
 demo: .venv/ready-demo
 	@$(BIN)/fuselatch demo
+
+show: .venv/ready-demo
+	@$(BIN)/fuselatch show marina.scenes:quiet_monday || true
 
 test: .venv/ready-test
 	$(BIN)/ruff check src examples tests benchmarks compiling.py

@@ -216,7 +216,11 @@ class Server:
     def __init__(self, stage: Stage, port: int = 0) -> None:
         self._socket = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
         self._socket.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-        self._socket.bind((HOME, port))
+        try:
+            self._socket.bind((HOME, port))
+        except OSError as error:
+            self._socket.close()
+            raise OSError(f"can't use port {port} ({error.strerror}); leave it out for a free one") from None
         # At once, so that a browser that is quicker than the server waits for it.
         self._socket.listen(64)
         self.port = int(self._socket.getsockname()[1])
