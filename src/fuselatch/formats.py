@@ -22,7 +22,7 @@ class LocaleFormats:
     """Numbers, dates and times in a locale: `LocaleFormats("de")`.
 
     Numbers are shown without grouping and read with or without it. Years have four digits. Raises `ValueError` for an
-    unknown locale.
+    unknown locale. `language`, `direction` (ltr or rtl) and `first_weekday` (1: Monday) are for front ends.
     """
 
     def __init__(self, locale: str) -> None:
@@ -31,6 +31,9 @@ class LocaleFormats:
         except (UnknownLocaleError, ValueError) as error:
             why = str(error).partition("\n")[0]
             raise ValueError(f"'{locale}' isn't a known locale; write one such as en, de or fr-CH ({why})") from None
+        self.language = str(self.locale).replace("_", "-")
+        self.direction = "rtl" if self.locale.character_order == "right-to-left" else "ltr"
+        self.first_weekday = self.locale.first_week_day + 1
         self._date = four_digit_year(self.locale.date_formats["short"].pattern)
         self._order = list(dict.fromkeys(re.sub(r"[^dMy]", "", self._date)))
 

@@ -87,9 +87,10 @@ def test_what_was_fed_is_a_cue_sheet_that_does_the_same(little: Any) -> None:  #
     from little_forms import morning  # type: ignore[import-not-found]
 
     with Desk(morning()) as desk:
-        fed = FedGestures(desk.session)
+        session = desk.session
+        fed = FedGestures(session)
         for verb, control, text in FED:
-            fed.feed(Gesture(verb=verb, control=control, text=text))
+            session.feed(Gesture(verb=verb, control=control, text=text))
         text = fed.as_cues(desk.scene, "scene   little_forms:morning")
     assert text.splitlines()[-10:] == [
         "type    name Sal", "paste   name Saltwort", "paste   name Saltwor", "clear   name", "type    name T", "focus   pier",
@@ -154,11 +155,11 @@ def test_a_gesture_that_was_made_before_a_dialog_could_be_seen_is_stale() -> Non
         session: Session = desk.session
         fed = FedGestures(session)
         saw = session.view.serial
-        fed.feed(Gesture(verb="press", control="go", view_serial=saw))
+        session.feed(Gesture(verb="press", control="go", view_serial=saw))
         with pytest.raises(RuntimeError, match="made before what is in front could be seen"):
-            fed.feed(Gesture(verb="press", control="ok", view_serial=saw))
-        fed.feed(Gesture(verb="press", control="ok", view_serial=session.view.serial))
+            session.feed(Gesture(verb="press", control="ok", view_serial=saw))
+        session.feed(Gesture(verb="press", control="ok", view_serial=session.view.serial))
         with pytest.raises(RuntimeError, match="made before"):  # it was meant for the dialog
-            fed.feed(Gesture(verb="press", control="ok", view_serial=session.view.serial - 1))
-        fed.feed(Gesture(verb="type", control="word", text="x", view_serial=session.view.serial))
+            session.feed(Gesture(verb="press", control="ok", view_serial=session.view.serial - 1))
+        session.feed(Gesture(verb="type", control="word", text="x", view_serial=session.view.serial))
         assert [str(each.gesture) for each in fed.fed] == ["press go", "press ok", "type word x"]

@@ -15,6 +15,7 @@ from stay import Stay
 
 from fuselatch import Button, Form, Text
 from fuselatch.core.model.errors import Refused
+from fuselatch.frontends import Gesture
 from fuselatch.rehearsal import CueError, Unmet, read_cue_file, read_cues, rehearse, run_cues
 from fuselatch.rehearsal.asserts import unmet_words
 from fuselatch.rehearsal.cues import cut
@@ -203,3 +204,32 @@ def test_what_a_cue_sheet_can_not_say_is_a_comment() -> None:
         desk.press("leave")
     assert desk.as_cues().startswith("# opened by code as Scene(BookingForm")
     assert Stay.__name__ == "Stay"
+
+
+def test_what_was_fed_directly_is_written_too_and_what_came_too_late_is_not() -> None:
+    with rehearse(quiet_monday) as desk:
+        feed = desk.session.feed
+        for text in ("S", "Sa", "Seal"):
+            feed(Gesture(verb="type", control="vessel", text=text))
+        desk.type("length", "9")
+        for repeat in (False, True):
+            feed(Gesture(verb="key", text="5", repeat=repeat))
+        serial = desk.session.view.serial
+        feed(Gesture(verb="press", control="find", view_serial=serial))
+        with pytest.raises(Refused, match="before what is in front could be seen"):
+            feed(Gesture(verb="press", control="find", view_serial=serial))
+        with pytest.raises(Refused):
+            feed(Gesture(verb="focus", control="vessel", form="BookingForm"))
+        desk.close()
+        desk.press("leave")
+    steps = [
+        "type vessel Sa",
+        "paste vessel Seal",
+        "type length 9",
+        "key 5 2",
+        "press find",
+        "expect refused focus BookingForm.vessel",
+        "close",
+        "press leave",
+    ]
+    assert [" ".join(line.split()) for line in desk.as_cues().splitlines()[3:]] == steps

@@ -141,7 +141,7 @@ class Stage:
             return
         problem = ""
         try:
-            self.fed.feed(gesture_of(session, message))
+            session.feed(gesture_of(session, message))
         except EngineFailed:
             raise
         except Refused as refused:

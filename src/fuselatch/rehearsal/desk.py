@@ -68,6 +68,7 @@ class Desk(DeskView):
             watcher(self)
         stand_ins: Mapping[type, object] = {Letters: self._letters, Drawings: self._drawings}
         self._session = open_session(scene, lambda: self._now, stand_ins, self.observers)
+        self._session.keep_fed(self.recorder.keep)
         return self
 
     def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:

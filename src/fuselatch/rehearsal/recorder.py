@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass
 from functools import wraps
 from typing import Any, Concatenate, Final, ParamSpec, Protocol, TypeVar
 
@@ -11,7 +10,9 @@ from fuselatch.core.forms.declarations import Declaration
 from fuselatch.core.forms.form import name_of
 from fuselatch.core.forms.sources import EventSource
 from fuselatch.core.model.errors import FuseLatchError, Refused
+from fuselatch.core.model.gestures import Gesture
 from fuselatch.rehearsal.desk_view import DeskView
+from fuselatch.rehearsal.folding import Done, Fed, folded
 from fuselatch.report.cue_words import written
 from fuselatch.scenes import Scene
 
@@ -23,21 +24,15 @@ UNWRITTEN: Final = frozenset({"mute", "pause_at", "go_on"})
 """Steps that cue sheets can't do."""
 
 
-@dataclass(slots=True)
-class Done:
-    """A step that was done: its verb, words, and the type of error that it raised."""
-
-    verb: str
-    words: list[str]
-    raised: type[Exception] | None = None
-
-
 class Recorder:
-    """The steps of one desk, in order. A step that a step does itself isn't recorded."""
+    """The steps of one desk, and the gestures that were fed to its session directly, in order.
+
+    A step that a step does itself isn't recorded, and neither is a gesture that came too late.
+    """
 
     def __init__(self, view: DeskView) -> None:
         self.view = view
-        self.steps: list[Done] = []
+        self.steps: list[Done | Fed] = []
         self.nested = False
 
     def do(self, verb: str, words: Iterable[object], act: Callable[[], R]) -> R:
@@ -56,6 +51,11 @@ class Recorder:
         finally:
             self.nested = False
 
+    def keep(self, gesture: Gesture, front: str, error: FuseLatchError | None) -> None:
+        """Record a gesture that was fed directly."""
+        if not self.nested and not (isinstance(error, Refused) and error.is_stale):
+            self.steps.append(Fed(gesture, front, type(error) if error is not None else None))
+
     def word(self, arg: object) -> str:
         """Return an argument as a word. A control is its path, with the form if not in front."""
         if isinstance(arg, Declaration):
@@ -71,8 +71,9 @@ class Recorder:
     def cue_lines(self, scene: Scene, origin: str) -> Iterator[str]:
         """Yield the lines of the rehearsal's cue sheet."""
         yield from heading(scene, origin)
-        for at, step in enumerate(self.steps, 1):
-            yield cue_line(step, at == len(self.steps))
+        steps = list(folded(self.steps))
+        for at, step in enumerate(steps, 1):
+            yield cue_line(step, at == len(steps))
 
 
 def heading(scene: Scene, origin: str) -> Iterator[str]:

@@ -12,11 +12,11 @@ from dataclasses import dataclass, field
 from datetime import date, time
 from decimal import Decimal
 from enum import Enum
+from importlib import import_module
 from pathlib import Path
 from types import NoneType, UnionType
 from typing import Any, Final, Literal, NamedTuple, Union, get_args, get_origin, get_type_hints
 
-import fuselatch
 from fuselatch.core.forms.declarations import InputControl
 from fuselatch.core.forms.entries import Text
 from fuselatch.core.forms.form import Form
@@ -240,7 +240,8 @@ def kind_for(hint: Any) -> type[InputControl[Any, Any, Any]] | None:
 
 def home_of(kind: type) -> tuple[str, str]:
     """Return the module to import a kind of control from, and its name."""
-    own = kind.__name__ in dir(fuselatch) and getattr(fuselatch, kind.__name__) is kind
+    top = import_module("fuselatch")
+    own = kind.__name__ in dir(top) and getattr(top, kind.__name__) is kind
     return "fuselatch" if own else kind.__module__, kind.__name__
 
 

@@ -10,7 +10,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import replace
 from datetime import date, datetime
 from types import TracebackType
-from typing import Any, Self, TypeVar, Unpack
+from typing import Any, Self, TypeAlias, TypeVar, Unpack
 
 from fuselatch.core.engine import latching, refusals, runner, why
 from fuselatch.core.engine.engine import Engine
@@ -35,7 +35,7 @@ from fuselatch.core.forms.shared import Shared
 from fuselatch.core.forms.sources import EventSource, heard_by
 from fuselatch.core.model.choices import AHEAD as SHORT
 from fuselatch.core.model.choices import position_of_id
-from fuselatch.core.model.errors import NotAllowedHere, Refused, UnknownName
+from fuselatch.core.model.errors import FuseLatchError, NotAllowedHere, Refused, UnknownName
 from fuselatch.core.model.gestures import VERBS, Gesture
 from fuselatch.core.model.keys import normal
 from fuselatch.core.model.locale_formats import Formats
@@ -47,6 +47,10 @@ from fuselatch.core.model.view import ItemView, PromptView, View
 
 F = TypeVar("F", bound=Form)
 T = TypeVar("T")
+
+
+Keeper: TypeAlias = Callable[[Gesture, str, FuseLatchError | None], object]
+"""Keeps what is fed: a gesture, the name of the form in front then, and the error that it raised."""
 
 
 def names_of_forms() -> list[str]:
@@ -102,6 +106,7 @@ class Session:
     """
 
     def __init__(self, form: type[Form] | None = None, **given: Unpack[SessionOptions]) -> None:
+        self._keeper: Keeper | None = None
         options = Options.of(given)
         offers = Offers(options.forms) if options.forms else NO_OFFERS
         params: Mapping[str, Any] = options.params
@@ -248,6 +253,24 @@ class Session:
         prompt or dialog could be seen (`Gesture.view_serial`). Both change nothing.
         Raises `HandlerFailed` if the developer's code fails: what the gesture changed is undone.
         """
+        keeper = self._keeper
+        if keeper is None:
+            self._feed(gesture)
+            return
+        front = self._state.stack.front
+        name = front._state.name if front is not None else ""
+        try:
+            self._feed(gesture)
+        except FuseLatchError as error:
+            keeper(gesture, name, error)
+            raise
+        keeper(gesture, name, None)
+
+    def keep_fed(self, keeper: Keeper) -> None:
+        """Call `keeper` after each gesture that is fed: with the gesture, the name of the form in front, and the error."""
+        self._keeper = keeper
+
+    def _feed(self, gesture: Gesture) -> None:
         state = self._state
         if state.turn is not None:
             raise NotAllowedHere(f"a handler can't send gestures to its own session ({gesture})")
