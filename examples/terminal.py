@@ -18,7 +18,7 @@ def draw(view: View) -> list[str]:
         lines += [f"--- {form.title}", *(draw_control(control) for control in form.controls), *filter(None, [form.message])]
     if view.prompt is not None:
         lines += [f"*** {view.prompt.title}: {view.prompt.text}", f"    answer with {' or '.join(view.prompt.buttons)}"]
-    return [*lines, *filter(None, [view.notice, view.failure])]
+    return [*lines, *filter(None, [view.notice, view.failure.text if view.failure else ""])]
 
 
 def draw_control(control: ControlView) -> str:
@@ -40,8 +40,7 @@ def gesture_of(view: View, line: str) -> Gesture:
     if found is not None and not text:
         verb = {"tick": "untick" if found.value else "tick", "button": "press"}.get(found.shape, "focus")
         return Gesture(verb=verb, control=name, view_serial=view.serial)
-    verb = "pick" if found is not None and found.choices else "type"
-    return Gesture(verb=verb, control=name, text=text, view_serial=view.serial)
+    return Gesture(verb="pick" if found and found.choices else "type", control=name, text=text, view_serial=view.serial)
 
 
 def run(form: type[Form], read: Callable[[str], str] = input, write: Callable[[str], object] = print) -> Session:

@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from fuselatch.core.model.trace import TraceEntry as TraceEntry
     from fuselatch.core.model.view import ColumnView as ColumnView
     from fuselatch.core.model.view import ControlView as ControlView
+    from fuselatch.core.model.view import FailureView as FailureView
     from fuselatch.core.model.view import FormView as FormView
     from fuselatch.core.model.view import GroupView as GroupView
     from fuselatch.core.model.view import ItemView as ItemView
@@ -36,6 +37,7 @@ WHERE = {
     "fuselatch.core.model.view": (
         "ColumnView",
         "ControlView",
+        "FailureView",
         "FormView",
         "GroupView",
         "ItemView",

@@ -14,9 +14,11 @@ from fuselatch.core.engine.state import SessionState, Turn, touch
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.live_state import ControlState, FormState, current
 from fuselatch.core.model.cells import UNSEEN, Cell, Inputs, watch
-from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, RuleError
+from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, RuleError, describe
 from fuselatch.core.model.texts import user_text
+from fuselatch.core.model.trace import safe_text
 from fuselatch.core.model.trace_rows import add_row
+from fuselatch.core.model.view import FailureView
 
 NESTED: Final = 40
 """How deep rules may nest before the rest runs from the bottom of the stack."""
@@ -106,7 +108,9 @@ def keep_last(session: SessionState, cell: Cell, inputs: Inputs, error: Exceptio
     turn.late = turn.late or failure
     node: Any = cell.node
     caption = title_or_caption(node)
-    session.failed[cell] = user_text("failure", caption=caption)
+    file, line = failure.where
+    text = user_text("failure", caption=caption)
+    session.failed[cell] = FailureView(text, f"the rule {cell.name}", file, line, safe_text(describe(error)), ())
 
 
 def title_or_caption(node: Any) -> str:

@@ -35,6 +35,7 @@ from fuselatch.core.model.record_changes import Change
 from fuselatch.core.model.service_map import Services
 from fuselatch.core.model.trace import Trace
 from fuselatch.core.model.trace_rows import TraceRow, add_row
+from fuselatch.core.model.view import FailureView
 
 LatchPlace = tuple[str, int, int, str]
 """A latch's place in the session: its name, the form's number, the record's number (0: any) and the key."""
@@ -346,7 +347,7 @@ class SessionState(Undoable):
         self.waited: list[tuple[int, str]] = []
         self.last_view: Any = None
         # The rules that failed after another session's write, with what the user reads of it: their last values stay.
-        self.failed: dict[Cell, str] = {}
+        self.failed: dict[Cell, FailureView] = {}
 
         # What the user sees besides the forms: why the last gesture was blocked, each form's message line, and
         # the control under the pointer.

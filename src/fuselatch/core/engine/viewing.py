@@ -40,6 +40,7 @@ from fuselatch.core.model.view import (
     VERSION,
     ColumnView,
     ControlView,
+    FailureView,
     FormView,
     GroupView,
     ItemView,
@@ -582,7 +583,7 @@ def view_of(session: SessionState) -> View:
         prompt=prompt,
         notice=session.notice,
         help=help_line(session),
-        failure=failure_text(session),
+        failure=failure_view(session) if session.failed else None,
         waits_for=tuple([str(waiting) for waiting in session.waits]),
         paused_before=session.paused.path if session.paused is not None else "",
         offers=before.offers if before is not None else offer_views(session),
@@ -593,9 +594,13 @@ def view_of(session: SessionState) -> View:
     return made
 
 
-def failure_text(session: SessionState) -> str:
-    """Return what couldn't be worked out, in words, or ""."""
-    return next(iter(session.failed.values()), "")
+def failure_view(session: SessionState) -> FailureView | None:
+    """Return the first failure of an open form."""
+    for cell, failure in session.failed.items():
+        node: Any = cell.node
+        if node.form.is_open:
+            return failure
+    return None
 
 
 def prompt_view(session: SessionState) -> PromptView | None:

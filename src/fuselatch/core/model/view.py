@@ -202,6 +202,21 @@ class OutcomeView(NamedTuple):
     values: tuple[ValueView, ...]
 
 
+class FailureView(NamedTuple):
+    """Something of the developer's that failed, so that an old value is shown.
+
+    `text`: for the user. The rest is for developers: what failed (`what`), its file and line, the error, and the loop of
+    events and handlers, if it is one.
+    """
+
+    text: str
+    what: str
+    file: str
+    line: int
+    error: str
+    loop: tuple[str, ...]
+
+
 class View(NamedTuple):
     """Everything that the user sees: visible forms from back to front, then the prompt on top.
 
@@ -217,7 +232,7 @@ class View(NamedTuple):
     prompt: PromptView | None
     notice: str
     help: str
-    failure: str
+    failure: FailureView | None
     waits_for: tuple[str, ...]
     paused_before: str
     offers: tuple[OfferView, ...]

@@ -85,7 +85,7 @@ class FormElement {
     this.record.textContent = form.record ? form.record.text : "";
     this.message.textContent = form.message;
     this.message.dataset.tone = form.message_tone;
-    this.notice.textContent = isFront ? model.view.notice || model.view.failure : "";
+    this.notice.textContent = isFront ? model.view.notice || (model.view.failure?.text ?? "") : "";
     this.layer.className = form.modal ? "layer modal" : `layer ${form.place}`;
     this.root.inert = form.covered;
     this.root.classList.toggle("front", isFront);
