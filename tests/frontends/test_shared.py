@@ -105,14 +105,16 @@ def at(stage: Stage, tell: Callable[[Any], None], *messages: dict[str, Any]) -> 
     """Put what a front end does into a stage's queue."""
     stage.join(tell)
     for number, message in enumerate(messages, 1):
-        stage.send(message_of({"number": number, "serial": 99, **message}))
+        stage.send(message_of({"number": number, "serial": 99, **message}), tell)
 
 
 def test_a_stage_tells_what_came_of_each_message_and_returns_the_outcome(caplog: pytest.LogCaptureFixture) -> None:
     told: list[Any] = []
+    others: list[Any] = []
     stage = Stage(Scene(doing(go=fail("on purpose"))))
     press = [{"verb": "press", "control": f"1.{name}"} for name in ("go", "ok")]
     ask = {"control": "1.pier", "start": 0, "stop": 9}
+    stage.join(others.append)
     at(
         stage,
         told.append,
@@ -127,6 +129,10 @@ def test_a_stage_tells_what_came_of_each_message_and_returns_the_outcome(caplog:
     assert "on purpose" in caplog.text and told[4]["refused"] == "HandlerFailed"
     assert told[4]["view"]["notice"] == "That didn't work, and nothing was changed"
     assert [item["text"] for item in told[3]["items"]] == ["North", "South"] and told[-1] == {"over": True}
+    assert [each.get("number") for each in told[1:-2]] == [1, 2, None, 4, 5] and {each.get("number") for each in others} == {
+        None,
+        0,
+    }
 
 
 def ask_at_the_end(form: Bench) -> None:

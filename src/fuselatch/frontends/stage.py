@@ -30,6 +30,8 @@ Tell: TypeAlias = Callable[[Mapping[str, Any]], None]
 
 PATIENCE: Final = 30.0
 """The seconds without a front end after which a form closes as cancelled."""
+MOST_ITEMS: Final = 500
+"""The most items of a list that are told at once."""
 SLICE: Final = 0.02
 """The seconds that work in idle time may take before the next gesture is looked at."""
 
@@ -41,6 +43,20 @@ def clock_of(scene: Scene) -> Callable[[], datetime]:
         return datetime.now
     start = monotonic()
     return lambda: begins + timedelta(seconds=round(monotonic() - start))
+
+
+NO_ANSWER: Final[Mapping[str, Any]] = {"number": 0}
+
+
+def list_of(session: Session, message: Message) -> Mapping[str, Any]:
+    """Return the part of a list that a message asks for; nothing if the list is no longer there."""
+    start, stop = max(0, message.start), min(message.stop, message.start + MOST_ITEMS)
+    try:
+        form, name = session.named(message.control)
+        found = plain(session.choices(session.control(f"{form}.{name}"), start, stop))
+    except (FuseLatchError, AttributeError):
+        found = []
+    return {"list": message.control, "start": start, "items": found}
 
 
 class Stage:
@@ -62,9 +78,9 @@ class Stage:
 
     # ---- for front ends, on any thread
 
-    def send(self, message: Message) -> None:
-        """Put a message into the queue."""
-        self._inbox.put(message)
+    def send(self, message: Message, tell: Tell) -> None:
+        """Put a message of a front end into the queue. `tell`: the function that it joined with."""
+        self._inbox.put((message, tell))
 
     def join(self, tell: Tell) -> None:
         """Begin to follow: `tell` gets the whole view, and then patches."""
@@ -80,14 +96,15 @@ class Stage:
 
     # ---- on the session's thread
 
-    def run(self) -> Outcome:
+    def run(self, ready: Callable[[], object] = lambda: None) -> Outcome:
         """Open the scene and feed it what comes, until all forms are closed; return the first form's outcome.
 
-        Raises what opening the form raises.
+        `ready` is called once the form is open. Raises what opening the form raises.
         """
-        session = open_session(self.scene, self.clock, {Letters: LetterBox(), Drawings: DrawingBoard()})
-        self.fed = FedGestures(session)
         try:
+            session = open_session(self.scene, self.clock, {Letters: LetterBox(), Drawings: DrawingBoard()})
+            self.fed = FedGestures(session)
+            ready()
             with session:
                 self._view = session.view
                 absent = monotonic()
@@ -100,7 +117,7 @@ class Stage:
                         break
                     self._next(session)
                 outcome = session.outcome
-                self._tell_change(session, 0)
+                self._tell_change(session)
         except Abandoned:
             outcome = None
         finally:
@@ -120,8 +137,8 @@ class Stage:
                 came = self._inbox.get(timeout=min(1.0, self.patience))
             except Empty:
                 return
-        if isinstance(came, Message):
-            self._carry_out(session, came)
+        if isinstance(came, tuple):
+            self._carry_out(session, *came)
         else:
             came(session)
 
@@ -133,11 +150,11 @@ class Stage:
         self._slice = max(500, min(50_000, int(self._slice * SLICE / max(took, 0.001)))) if more else self._slice
         return more
 
-    def _carry_out(self, session: Session, message: Message) -> None:
+    def _carry_out(self, session: Session, message: Message, sender: Tell) -> None:
         """Feed a message's gesture, and tell what came of it."""
         assert self.fed is not None, "a stage that runs has a session"
         if not message.verb:
-            self._tell_list(session, message)
+            sender(list_of(session, message))
             return
         problem = ""
         try:
@@ -152,28 +169,20 @@ class Stage:
             LOG.error("%s", error, exc_info=error.__cause__)
         except ValueError as error:
             problem = str(error)
-        self._tell_change(session, message.number, problem, message.control)
+        answer: dict[str, Any] = {"number": message.number}
+        if problem:
+            # What the sender shows of the control may be wrong now.
+            again = [plain(each) for form in session.view.forms for each in form.controls if each.id == message.control]
+            answer |= {"refused": problem, "again": again}
+        self._tell_change(session, sender, answer)
 
-    def _tell_change(self, session: Session, number: int, problem: str = "", control: str = "") -> None:
-        """Tell front ends what differs. `number`: of the message that was carried out."""
+    def _tell_change(self, session: Session, sender: Tell | None = None, answer: Mapping[str, Any] = NO_ANSWER) -> None:
+        """Tell front ends what differs; the sender of a message also what came of it."""
         before, self._view = self._view, session.view
         assert before is not None, "a stage begins with a view"
-        told = {"number": number, **patch(before, self._view)}
-        if problem:
-            told["refused"] = problem
-            # What the front end shows of it may be wrong now.
-            told["again"] = [plain(each) for form in self._view.forms for each in form.controls if each.id == control]
+        told = patch(before, self._view)
         for tell in self._watching:
-            tell(told)
-
-    def _tell_list(self, session: Session, message: Message) -> None:
-        """Tell a part of a list."""
-        form, name = session.named(message.control)
-        control = session.control(f"{form}.{name}")
-        start, stop = max(0, message.start), min(message.stop, message.start + 500)
-        told = {"list": message.control, "start": start, "items": plain(session.choices(control, start, stop))}
-        for tell in self._watching:
-            tell(told)
+            tell({**told, **(answer if tell is sender else NO_ANSWER)})
 
     def _join(self, session: Session, tell: Tell) -> None:
         self._watching.append(tell)

@@ -41,10 +41,13 @@ def fill_in(
     """
     stage = Stage(scene_of(form, options))
     with Server(stage, port) as server:
-        if not browser or not opened(server.address):
-            sys.stderr.write(f"open {server.address}\n")
-            sys.stderr.flush()
-        return stage.run()
+
+        def bring_up() -> None:
+            if not browser or not opened(server.address):
+                sys.stderr.write(f"open {server.address}\n")
+                sys.stderr.flush()
+
+        return stage.run(bring_up)
 
 
 def scene_of(form: Any, options: dict[str, Any]) -> Scene:

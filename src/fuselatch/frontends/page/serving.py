@@ -22,7 +22,7 @@ from fuselatch.frontends.page.guards import (
     new_secret,
     same_secret,
 )
-from fuselatch.frontends.stage import Stage
+from fuselatch.frontends.stage import LOG, Stage
 from fuselatch.scenes import Scene
 
 try:
@@ -125,7 +125,7 @@ async def follow(live: WebSocket, stage: Stage) -> None:
             text = await live.receive_text()
             if len(text) > LARGEST_FRAME:
                 raise WrongMessage("the message is too long")
-            stage.send(message_of(json.loads(text)))
+            stage.send(message_of(json.loads(text)), tell)
 
     stage.join(tell)
     if stage.over:
@@ -204,8 +204,14 @@ def app(open_scene: Callable[[Any], Scene], *, hosts: Iterable[str] | None = Non
 
     def enter(request: Request) -> Response:
         stage = Stage(open_scene(request))
-        threading.Thread(target=stage.run, name="fuselatch-form", daemon=True).start()
+        threading.Thread(target=run, args=[stage], name="fuselatch-form", daemon=True).start()
         return seats.take(stage, request.scope.get("root_path", ""))
+
+    def run(stage: Stage) -> None:
+        try:
+            stage.run()
+        except Exception as error:
+            LOG.error("%s", error, exc_info=error)
 
     return pages(seats, enter)
 

@@ -212,6 +212,7 @@ function writeInto(at, event) {
   if (!(at instanceof HTMLInputElement || at instanceof HTMLTextAreaElement) || at.readOnly || event.ctrlKey || event.altKey) return;
   const [start, end] = [at.selectionStart, at.selectionEnd];
   if (event.key.length === 1) at.setRangeText(event.key, start, end, "end");
+  else if (event.key === "Enter" && at instanceof HTMLTextAreaElement) at.setRangeText("\n", start, end, "end");
   else if (event.key === "Backspace") at.setRangeText("", start === end ? Math.max(0, start - 1) : start, end, "end");
   else return;
   at.dispatchEvent(new Event("input"));
