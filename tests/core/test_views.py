@@ -154,7 +154,7 @@ def test_a_rule_can_not_read_the_clock() -> None:
     class Clock(Form):
         a = Label("A", value=lambda form: str(form.session.now()))
 
-    with pytest.raises(HandlerFailed, match=r"a rule can't read now\(\), which changes without an event"):
+    with pytest.raises(HandlerFailed, match=r"a rule can't read now\(\), which differs at each moment"):
         rehearse(Clock).__enter__()
 
 

@@ -106,7 +106,7 @@ def test_a_timeline_has_a_lane_for_each_form_and_what_was_waited_for(tmp_path: P
         ("BookingForm", "VesselSearch: still open"),
     ]
     assert [(span.label, span.end - span.start) for span in handlers(done.trace)] == [
-        ("warn_of_arrears", 4),
+        ("warn_of_arrears", 5),
         ("look_up_vessel", 4),
     ]
     nested = [TraceEntry(n, 0, kind, "A", "", title, None, "x", "") for n, (kind, title) in enumerate(NESTED, 1)]

@@ -16,10 +16,16 @@ class FedGestures:
     def __init__(self, session: Session) -> None:
         self.session = session
         self.fed: list[Fed] = []
+        self._since = session.read_at
         session.keep_fed(self.keep)
 
     def keep(self, gesture: Gesture, front: str, error: FuseLatchError | None) -> None:
-        """Keep a gesture that was fed."""
+        """Keep a gesture that was fed. Where the time was fed, a cue sheet waits."""
+        if gesture.verb == "time":
+            now = self.session.read_at
+            passed = int((now - self._since).total_seconds()) if now is not None and self._since is not None else 0
+            self._since = now
+            gesture = Gesture(verb="wait", text=f"{passed}s")
         if not (isinstance(error, Refused) and error.is_stale):
             self.fed.append(Fed(gesture, front, type(error) if error is not None else None))
 

@@ -14,7 +14,8 @@ from time import monotonic, perf_counter
 from typing import Any, Final, TypeAlias
 
 from fuselatch.core.engine.session import Session
-from fuselatch.core.model.errors import Abandoned, EngineFailed, FuseLatchError, Refused
+from fuselatch.core.model.errors import Abandoned, EngineFailed, FuseLatchError, HandlerFailed, Refused
+from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.outcome import CANCELLED, Outcome
 from fuselatch.core.model.view import View, plain
 from fuselatch.frontends.fed import FedGestures
@@ -127,20 +128,33 @@ class Stage:
         return outcome if outcome is not None else Outcome(CANCELLED, {})
 
     def _next(self, session: Session) -> None:
-        """Do what comes next: a message, or some work in idle time."""
+        """Do what comes next: a message, what the clock brings, or some work in idle time."""
         try:
             came = self._inbox.get_nowait()
         except Empty:
+            wakes = session.wakes_at
+            left = (wakes - self.clock()).total_seconds() if wakes is not None else 1.0
+            if left <= 0:
+                self._feed_time(session)
+                return
             if self._work(session):
                 return
             try:
-                came = self._inbox.get(timeout=min(1.0, self.patience))
+                came = self._inbox.get(timeout=min(1.0, self.patience, left))
             except Empty:
                 return
         if isinstance(came, tuple):
             self._carry_out(session, *came)
         else:
             came(session)
+
+    def _feed_time(self, session: Session) -> None:
+        """Let what depends on the clock follow it."""
+        try:
+            session.feed(Gesture(verb="time"))
+        except HandlerFailed as error:
+            LOG.error("%s", error, exc_info=error.__cause__)
+        self._tell_change(session)
 
     def _work(self, session: Session) -> bool:
         """Do some work in idle time; return True if more is left."""

@@ -17,7 +17,7 @@ from fuselatch.core.engine.store import Store
 from fuselatch.core.forms.form import Form, name_of
 from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.forms.sources import EventSource
-from fuselatch.core.model.errors import FuseLatchError
+from fuselatch.core.model.errors import FuseLatchError, HandlerFailed
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.latch_records import LatchStore
 from fuselatch.core.model.texts import user_text
@@ -31,6 +31,8 @@ from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
 P = ParamSpec("P")
 F = TypeVar("F", bound=Form)
 
+MOST_WAKES = 1_000
+"""How often a wait stops on the way, for what depends on the clock."""
 DURATION = re.compile(r"([0-9]+)\s*([smhd])")
 UNITS = {"s": "seconds", "m": "minutes", "h": "hours", "d": "days"}
 TAIL = 10
@@ -228,11 +230,27 @@ class Desk(DeskView):
 
     @cued
     def wait(self, duration: str) -> None:
-        """Let time pass: "90s", "61m", "2h" or "3d". Only this moves the clock."""
-        found = DURATION.fullmatch(duration.strip())
-        if not found:
-            raise ValueError(f"'{duration}' isn't a duration; write 90s, 61m, 2h or 3d")
-        self._now += timedelta(**{UNITS[found[2]]: int(found[1])})
+        """Let time pass: "90s", "61m", "2h 30m" or "3d". Only this moves the clock.
+
+        What depends on the clock follows at each moment at which it differs on the way (the first 1,000), and at the end.
+        """
+        parts = DURATION.findall(duration)
+        if not parts or "".join(DURATION.sub("", duration).split()):
+            raise ValueError(f"'{duration}' isn't a duration; write 90s, 61m, 2h 30m or 3d")
+        end = self._now + sum((timedelta(**{UNITS[unit]: int(count)}) for count, unit in parts), timedelta())
+        failure: HandlerFailed | None = None
+        for step in range(MOST_WAKES + 1):
+            wakes = self.session.wakes_at
+            self._now = end if wakes is None or wakes > end or step == MOST_WAKES else max(wakes, self._now)
+            try:
+                self.session.feed(Gesture(verb="time"))
+            except HandlerFailed as error:
+                # A rule that fails doesn't stop the clock.
+                failure = failure or error
+            if self._now == end:
+                break
+        if failure is not None:
+            raise failure
 
     @cued
     def mute(self, handler: Callable[..., object], why: str) -> None:

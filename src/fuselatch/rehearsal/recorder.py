@@ -53,7 +53,8 @@ class Recorder:
 
     def keep(self, gesture: Gesture, front: str, error: FuseLatchError | None) -> None:
         """Record a gesture that was fed directly."""
-        if not self.nested and not (isinstance(error, Refused) and error.is_stale):
+        # A desk's clock moves by `wait` only, which feeds the time itself.
+        if not self.nested and gesture.verb != "time" and not (isinstance(error, Refused) and error.is_stale):
             self.steps.append(Fed(gesture, front, type(error) if error is not None else None))
 
     def word(self, arg: object) -> str:

@@ -58,10 +58,14 @@ def entered_last(turn: Turn, form: OpenForm, path: str, default: LastEntered) ->
     return default.first if entered is None or (entered == blank and blank is not False) else entered
 
 
+class AtStart(dict[Any, Any]):
+    """The tracker of defaults, which run once and may read the time as it is."""
+
+
 def call_default(turn: Turn, what: str, rule: Callable[..., Any], owner: object) -> Any:
     """Run a default's function, which can't set anything or wait."""
     port = turn.session.port
-    port.tracker = {}
+    port.tracker = AtStart()
     try:
         return rule(owner)
     except Exception as error:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from datetime import datetime
 from typing import Any
 
 from fuselatch.core.engine import changing, closing, focus, latching, line_changes
@@ -15,7 +16,7 @@ from fuselatch.core.engine.prompting import ask
 from fuselatch.core.engine.runner import start
 from fuselatch.core.engine.scheduler import fresh
 from fuselatch.core.engine.session_options import Options
-from fuselatch.core.engine.session_sources import DaySource, FormsSource, shared_source
+from fuselatch.core.engine.session_sources import ClockSource, FormsSource, shared_source
 from fuselatch.core.engine.state import OwnQueue, SessionState, Turn
 from fuselatch.core.engine.storing import RecordsSource, key_column, stage
 from fuselatch.core.engine.validation import findings
@@ -46,11 +47,11 @@ class Engine(EnginePort):
         self.tracker = None
         self.formats = options.formats
         state.port = self
-        state.day = DaySource(state, "today")
+        state.time = ClockSource(state)
         state.open_forms = FormsSource(state, "find")
         state.rows = RecordsSource(state, "records")
         state.catalogs = CatalogSource(state, "catalogs")
-        state.latches = LatchSource(state, "latches")
+        state.latches = LatchSource(state)
 
     # ---- how a call is carried out
 
@@ -252,8 +253,15 @@ class Engine(EnginePort):
     # ---- latches
 
     def latch_answer(self, form: OpenForm, latch: Latch) -> str | None:
-        found: str | None = self.state.latches.read((form, latch, latch.name))
+        found: str | None = self.state.latches.read(latching.LatchRead(form, latch, latch.name))
         return found
+
+    def latch_when(self, form: OpenForm, latch: Latch) -> datetime | None:
+        # Read as the answer is, so that rules follow it.
+        if self.latch_answer(form, latch) is None:
+            return None
+        record = latching.found(self.state, form, latch, latch.name)
+        return datetime.fromisoformat(record.when) if record is not None and record.when else None
 
     def set_latch(self, form: OpenForm, latch: Latch, answer: str) -> bool:
         done: list[bool] = []

@@ -16,7 +16,7 @@ from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.latch import Latch
 from fuselatch.core.model.cells import Undoable
 from fuselatch.core.model.errors import NotAllowedHere, describe
-from fuselatch.core.model.latch_records import LatchRecord, LatchStore, end_of, is_over
+from fuselatch.core.model.latch_records import LatchRecord, LatchStore, end_of, is_over, over_at
 
 
 class LatchView(NamedTuple):
@@ -76,11 +76,52 @@ class LatchUndo(Undoable):
 class LatchSource(SessionSource):
     """The latches that are set, for rules that read them."""
 
-    __slots__ = ()
+    __slots__ = ("ends", "seen")
+
+    def __init__(self, session: SessionState) -> None:
+        super().__init__(session, "latches")
+        # What rules have read, and when each of it expires.
+        self.seen: dict[LatchRead, str | None] = {}
+        self.ends: dict[LatchRead, datetime] = {}
 
     def _current(self, prop: Any) -> Any:
-        form, latch, name = prop
-        return answer_of(self.session, form, latch, name)
+        session = self.session
+        record = found(session, prop.form, prop.latch, prop.name)
+        answer = None if record is None else record.answer
+        self.ends.pop(prop, None)
+        if record is not None:
+            end = over_at(prop.latch.every, record.when, session.read_clock()) if prop.latch.every is not None else None
+            if end is not None:
+                self.ends[prop] = end
+        if self.seen.get(prop, answer) != answer:
+            # Another session has set or reset it since a rule read it.
+            self.session.dirty.invalidate(self, prop, session.turn.cause if session.turn is not None else 0)
+        self.seen[prop] = answer
+        return answer
+
+    def look(self) -> None:
+        """Mark the rules whose latches have expired."""
+        for prop, end in tuple(self.ends.items()):
+            if self.session.read_clock() >= end:
+                del self.ends[prop]
+                self.session.dirty.invalidate(self, prop, 0)
+
+    def drop_closed(self) -> None:
+        """Forget what closed forms have read."""
+        for prop in [prop for prop in self.seen if not prop.form.is_open]:
+            self.seen.pop(prop)
+            self.ends.pop(prop, None)
+
+
+class LatchRead(NamedTuple):
+    """A latch of a form, as a rule reads it."""
+
+    form: OpenForm
+    latch: Latch
+    name: str
+
+    def __str__(self) -> str:
+        return self.name.rpartition(".")[2]
 
 
 def is_stored(session: SessionState, latch: Latch, form: OpenForm) -> bool:
@@ -157,6 +198,8 @@ def set_latch(turn: Turn, form: OpenForm, latch: Latch, name: str, answer: str) 
     while True:
         place, user, before = entry_of(session, form, latch, name)
         if before is not None and not is_past(session, latch, before):
+            # Perhaps another session has set it, and rules don't know yet.
+            session.latches.read(LatchRead(form, latch, name))
             return False
         record = LatchRecord(name, user, place[3], answer, now.isoformat() if now is not None else "")
         if not stored:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from contextlib import suppress
 from functools import partial
+from typing import Any
 
 from fuselatch.core.engine import focus, pointing
 from fuselatch.core.engine.closing import close_without_handlers
@@ -46,8 +47,8 @@ def start(session: SessionState, label: object, step: Callable[[Turn], object], 
     session.serial += 1
     session.notice = ""
     session.now = None
-    if session.day._watchers and session.clock is not None:
-        look_at_the_day(session)
+    if session.clock is not None:
+        look_at_the_clock(session)
     if session.recording:
         record(turn)
     session.turn = turn
@@ -74,12 +75,14 @@ def start(session: SessionState, label: object, step: Callable[[Turn], object], 
         session.retired.clear()
 
 
-def look_at_the_day(session: SessionState) -> None:
-    """Mark what reads the date, if it differs from the last time."""
-    today = session.read_clock().date()
-    if today != session.today:
-        session.today = today
-        session.day.differs()
+def look_at_the_clock(session: SessionState) -> None:
+    """Mark what reads the time, or a latch that has expired since."""
+    time: Any = session.time
+    if time._watchers:
+        time.look()
+    latches: Any = session.latches
+    if latches.ends:
+        latches.look()
 
 
 def record(turn: Turn) -> None:

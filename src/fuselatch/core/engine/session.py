@@ -10,18 +10,21 @@ from collections.abc import Callable, Mapping
 from dataclasses import replace
 from datetime import date, datetime
 from types import TracebackType
-from typing import Any, Self, TypeAlias, TypeVar, Unpack
+from typing import Any, Literal, Self, TypeAlias, TypeVar, Unpack
 
 from fuselatch.core.engine import latching, refusals, runner, why
+from fuselatch.core.engine.default_values import AtStart
 from fuselatch.core.engine.engine import Engine
 from fuselatch.core.engine.latching import LatchView
 from fuselatch.core.engine.naming import control_named, open_form_named, place_of_control
 from fuselatch.core.engine.observer import Muting, Pausing
 from fuselatch.core.engine.offers import Offers
 from fuselatch.core.engine.opening import must_fit, open_form
+from fuselatch.core.engine.scheduler import follow
 from fuselatch.core.engine.session_options import Options, SessionOptions
 from fuselatch.core.engine.state import Turn
 from fuselatch.core.engine.steps import RUNS_NO_AUTHOR_CODE, STEPS, come_to_front
+from fuselatch.core.engine.storing import look
 from fuselatch.core.engine.viewing import help_line, list_part, message_of, prompt_view, rows_part, view_of
 from fuselatch.core.engine.waits import is_stale
 from fuselatch.core.forms.container import OpenForm
@@ -72,6 +75,12 @@ def with_text(gesture: Gesture, control: LiveChoice[Any, Any, Any]) -> Gesture:
     listed = seen(control, "choices")
     at = position_of_id(listed, gesture.item)
     return gesture if at is None else replace(gesture, text=listed.texts[at])
+
+
+def follow_time(turn: Turn) -> None:
+    """Bring up to date what depends on the clock, and on what other sessions have written."""
+    follow(turn.session, set())
+    look(turn)
 
 
 class SessionRecords:
@@ -275,6 +284,10 @@ class Session:
         if state.turn is not None:
             raise NotAllowedHere(f"a handler can't send gestures to its own session ({gesture})")
         verb = gesture.verb
+        if verb == "time":
+            if not (state.closed or state.broken):
+                runner.start(state, gesture, follow_time, "program")
+            return
         carry = STEPS.get(verb)
         if carry is None:
             raise UnknownName(refusals.unknown_verb(verb))
@@ -478,18 +491,49 @@ class Session:
         """The session's records."""
         return SessionRecords(self._engine)
 
-    def now(self) -> datetime:
-        """Return the session's time, read once per gesture. A rule can't call this."""
-        if self._engine.tracker is not None:
+    def now(self, to: Literal["hour", "minute", "second"] | None = None) -> datetime:
+        """Return the session's time, read once per gesture.
+
+        `to`: to the hour, minute or second; rules can read that, and run again when it differs. Handlers and defaults can
+        also read the time as it is.
+        """
+        if to is not None:
+            if to not in ("hour", "minute", "second"):
+                raise ValueError(f"now(to={to!r}): use 'hour', 'minute' or 'second'")
+            found: datetime = self._state.time.read(to)
+            return found
+        tracker = self._engine.tracker
+        if tracker is not None and not isinstance(tracker, AtStart):
             raise NotAllowedHere(
-                "a rule can't read now(), which changes without an event; read today(), or use now() in a handler"
+                'a rule can\'t read now(), which differs at each moment; read now(to="minute") or today(), or use a handler'
             )
         return self._state.read_clock()
 
     def today(self) -> date:
         """Return the session's date. Rules can read it."""
-        found: date = self._state.day.read("today")
+        found: date = self._state.time.read("day")
         return found
+
+    @property
+    def read_at(self) -> datetime | None:
+        """The time of the last gesture, or None if the clock was never read."""
+        return self._state.read_at
+
+    @property
+    def wakes_at(self) -> datetime | None:
+        """The next moment at which something may differ because of the clock, or None.
+
+        That is the end of the day, hour or minute that a rule has read, or of a latch. Front ends then feed
+        `Gesture(verb="time")`.
+        """
+        state = self._state
+        if state.read_at is None or state.closed:
+            return None
+        time: Any = state.time
+        latches: Any = state.latches
+        latches.drop_closed()
+        ends = [time.wakes_at(state.read_at), *latches.ends.values()]
+        return min((end for end in ends if end is not None), default=None)
 
     def find(self, form: Callable[..., F]) -> F | None:
         """Return the front form of a class, or None. Rules can read it."""

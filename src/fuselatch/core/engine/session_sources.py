@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any
+from datetime import datetime, timedelta
+from typing import Any, Final, Literal, TypeAlias
 
 from fuselatch.core.engine.state import SessionSource, SessionState
 from fuselatch.core.forms.shared import Shared
@@ -32,13 +33,49 @@ def shared_source(session: SessionState, shared: Shared[Any]) -> SharedSource:
     return found
 
 
-class DaySource(SessionSource):
-    """The session's date."""
+class ClockSource(SessionSource):
+    """The session's clock, as exactly as rules read it: its date, or its time to the hour, minute or second."""
 
-    __slots__ = ()
+    __slots__ = ("seen",)
+
+    def __init__(self, session: SessionState) -> None:
+        super().__init__(session, "clock")
+        # What rules have read, to find out what differs at the next gesture.
+        self.seen: dict[Exactness, Any] = {}
 
     def _current(self, prop: Any) -> Any:
-        return self.session.read_clock().date()
+        found = self.seen[prop] = at_exactness(self.session.read_clock(), prop)
+        return found
+
+    def look(self) -> None:
+        """Mark the rules for which the time differs."""
+        for prop in tuple(self._watchers or ()):
+            now = at_exactness(self.session.read_clock(), prop)
+            if self.seen.get(prop) != now:
+                self.seen[prop] = now
+                self.session.dirty.invalidate(self, prop, 0)
+
+    def wakes_at(self, now: datetime) -> datetime | None:
+        """Return when what rules have read differs next, or None."""
+        return min((next_at(now, prop) for prop in self._watchers or ()), default=None)
+
+
+Exactness: TypeAlias = Literal["day", "hour", "minute", "second"]
+UNITS: Final[dict[str, timedelta]] = {
+    "day": timedelta(days=1), "hour": timedelta(hours=1), "minute": timedelta(minutes=1), "second": timedelta(seconds=1),
+}  # fmt: skip
+SMALLER: Final = {"day": ("hour", "minute", "second"), "hour": ("minute", "second"), "minute": ("second",), "second": ()}
+
+
+def at_exactness(now: datetime, to: str) -> Any:
+    """Return a time to the hour, minute or second, or the date (to "day")."""
+    return now.date() if to == "day" else now.replace(microsecond=0, **dict.fromkeys(SMALLER[to], 0))  # type: ignore[arg-type]
+
+
+def next_at(now: datetime, to: str) -> datetime:
+    """Return when a time, read to "day", "hour", "minute" or "second", differs next."""
+    start = now.replace(microsecond=0, **dict.fromkeys(SMALLER[to], 0))  # type: ignore[arg-type]
+    return start + UNITS[to]
 
 
 class FormsSource(SessionSource):

@@ -299,15 +299,57 @@ class SessionState(Undoable):
     """The state of one session."""
 
     __slots__ = (
-        "asked", "broken", "catalogs", "clock", "closed", "closing", "day", "dirty", "failed", "formats", "grouped",
-        "hovered", "indexes", "known_latches", "last_entered", "last_view", "latch_store", "latches", "max_runs", "messages",
-        "muting", "notice", "now", "observers", "offers", "open_forms", "options", "pausing", "plans", "port", "recording",
-        "retired", "row_cache", "rows", "sees_events", "serial", "services", "session_latches", "shared", "stack", "store",
-        "today", "trace", "turn", "waited", "waits", "workers",
+        "asked",
+        "broken",
+        "catalogs",
+        "clock",
+        "closed",
+        "closing",
+        "dirty",
+        "failed",
+        "formats",
+        "grouped",
+        "hovered",
+        "indexes",
+        "known_latches",
+        "last_entered",
+        "last_view",
+        "latch_store",
+        "latches",
+        "max_runs",
+        "messages",
+        "muting",
+        "notice",
+        "now",
+        "observers",
+        "offers",
+        "open_forms",
+        "options",
+        "pausing",
+        "plans",
+        "port",
+        "read_at",
+        "recording",
+        "retired",
+        "row_cache",
+        "rows",
+        "sees_events",
+        "serial",
+        "services",
+        "session_latches",
+        "shared",
+        "stack",
+        "store",
+        "time",
+        "trace",
+        "turn",
+        "waited",
+        "waits",
+        "workers",
     )  # fmt: skip
 
     port: EnginePort
-    day: SessionSource
+    time: SessionSource
     open_forms: SessionSource
     rows: SessionSource
     catalogs: SessionSource
@@ -367,9 +409,9 @@ class SessionState(Undoable):
         self.muting: Muting | None = None
         self.pausing: Pausing | None = None
 
-        # The clock, read once per gesture, and the date that rules have read.
+        # The clock, read once per gesture; the time that was read last.
         self.now: datetime | None = None
-        self.today: Any = None
+        self.read_at: datetime | None = None
 
         # Caches. `row_cache`: the rows of each source, by version. `indexes`: catalogs. `grouped`: rows by a column.
         # `plans`: with the policy. `retired`: lists with removed lines, which are dropped when no gesture can restore them.
@@ -421,7 +463,7 @@ class SessionState(Undoable):
             clock = self.clock
             if clock is None:
                 raise NotAllowedHere("the session has no clock; open it with clock=…")
-            now = self.now = clock()
+            now = self.now = self.read_at = clock()
         return now
 
     def stamp(self, reread: bool = False) -> None:

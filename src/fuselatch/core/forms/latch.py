@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from datetime import timedelta
+from datetime import datetime, timedelta
 from typing import Any, Final, Literal, Protocol, Self, TypeAlias, get_args, overload
 
 from fuselatch.core.model.errors import DeclarationError
@@ -20,6 +20,9 @@ class LatchPort(Protocol):
 
     def latch_answer(self, form: Any, latch: Latch) -> str | None:
         """Return the answer that a latch was set with, if it is set."""
+
+    def latch_when(self, form: Any, latch: Latch) -> datetime | None:
+        """Return when a latch was set, if it is set."""
 
     def set_latch(self, form: Any, latch: Latch, answer: str) -> bool:
         """Set a latch; return False if it is already set."""
@@ -101,6 +104,11 @@ class LiveLatch:
     def answer(self) -> str | None:
         """The answer that it was set with, or None if it isn't set."""
         return self._form._engine.latch_answer(self._form, self._latch)
+
+    @property
+    def when(self) -> datetime | None:
+        """When it was set, or None if it isn't set, or if the session has no clock. Rules can read it."""
+        return self._form._engine.latch_when(self._form, self._latch)
 
     def set(self, answer: str = "") -> bool:
         """Set the latch at once; return False if it is already set.

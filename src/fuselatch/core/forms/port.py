@@ -226,6 +226,10 @@ class EnginePort(Undoable, ABC):
         """Return the answer that a latch was set with, if it is set."""
 
     @abstractmethod
+    def latch_when(self, form: OpenForm, latch: Latch) -> datetime | None:
+        """Return when a latch was set, if it is set."""
+
+    @abstractmethod
     def set_latch(self, form: OpenForm, latch: Latch, answer: str) -> bool:
         """Set a latch; return False if it is already set."""
 

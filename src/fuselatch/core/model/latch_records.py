@@ -43,12 +43,26 @@ def is_over(every: Every, when: str, now: datetime) -> bool:
     """Return True if a latch set at `when` has expired."""
     if every is None:
         return False
+    taken = as_of(when, now)
+    return taken.date() != now.date() if every == "day" else now - taken >= every
+
+
+def over_at(every: Every, when: str, now: datetime) -> datetime | None:
+    """Return when a latch set at `when` expires, in the time zone of `now`; None: never by time."""
+    if every is None:
+        return None
+    taken = as_of(when, now)
+    if every == "day":
+        return taken.replace(hour=0, minute=0, second=0, microsecond=0) + timedelta(days=1)
+    return taken + every
+
+
+def as_of(when: str, now: datetime) -> datetime:
+    """Return a stored time in the time zone of another."""
     taken = datetime.fromisoformat(when)
     if taken.tzinfo is not None and now.tzinfo is not None:
-        taken = taken.astimezone(now.tzinfo)
-    elif taken.tzinfo is not now.tzinfo:
-        taken = taken.replace(tzinfo=now.tzinfo)
-    return taken.date() != now.date() if every == "day" else now - taken >= every
+        return taken.astimezone(now.tzinfo)
+    return taken if taken.tzinfo is now.tzinfo else taken.replace(tzinfo=now.tzinfo)
 
 
 def end_of(every: Every, when: str) -> str:

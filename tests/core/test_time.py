@@ -1,0 +1,138 @@
+"""Time is an input like any other: rules follow the clock, and latches that expire or that another session sets."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime, timedelta
+from typing import Any
+
+import pytest
+
+from fuselatch import Button, Form, HandlerFailed, Label, Latch, Text
+from fuselatch.frontends import Gesture, Session
+from fuselatch.frontends.stage import Stage
+from fuselatch.rehearsal import rehearse
+from fuselatch.scenes import Scene
+from fuselatch.stores import MemoryLatches
+from tests.helpers import act, told
+
+RUNS: list[str] = []
+
+
+def fragile(form: Any) -> str:
+    """A rule that fails in the afternoon, and notes each run."""
+    now = form.session.now(to="hour")
+    RUNS.append(f"{now:%H}")
+    return str(10 // (1 if now.hour < 12 else 0))
+
+
+class Import(Form):
+    """Follows the clock and its latches."""
+
+    today = Label("Today", value=lambda form: form.session.today().isoformat())
+    minute = Label("Minute", value=lambda form: f"{form.session.now(to='minute'):%H:%M:%S}")
+    told = Label("Told", value=lambda form: f"imported at {form.imported.when:%H:%M}" if form.imported.when else "not yet")
+    began = Text("Began", default=lambda form: f"{form.session.now():%H:%M}")
+    run = Button("Run", enabled=lambda form: not form.imported.is_set())
+    again = Button("Again", enabled=lambda form: not form.hourly.is_set())
+    look = Button("Look")
+    imported = Latch(every="day")
+    hourly = Latch(every=timedelta(hours=1))
+
+    @run.clicked
+    def import_rows(self) -> None:
+        self.first = self.imported.set("14 rows"), self.hourly.set()
+
+    @look.clicked
+    def only_look(self) -> None:
+        self.seen = self.imported.is_set()
+
+
+class Fragile(Form):
+    """Has a rule that fails in the afternoon."""
+
+    value = Label("Value", value=fragile)
+    again = Label("Again", value=lambda form: f"{form.value.value} at {form.session.now(to='hour'):%H}")
+
+
+def test_rules_follow_the_clock_and_latches_that_expire() -> None:
+    with rehearse(Import) as desk:
+        form: Any = desk.at(Import)
+
+        def seen() -> list[str]:
+            return [control.text for control in desk.session.view.forms[0].controls[:3]]
+
+        assert seen() == ["2031-05-04", "09:30:00", "not yet"] and form.began.value == "09:30"
+        desk.press("run")
+        assert not form.run.enabled and not form.again.enabled and form.told.value == "imported at 09:30"
+        assert desk.session.wakes_at == datetime(2031, 5, 4, 9, 31)
+        desk.wait("59m")
+        assert not form.again.enabled and seen()[1] == "10:29:00"
+        desk.wait("1m")
+        assert form.again.enabled and not form.run.enabled
+        desk.wait("13h 30m")
+        assert seen() == ["2031-05-05", "00:00:00", "not yet"] and form.run.enabled
+        assert told(desk.trace, "gesture").count("time (by program)") == 59 + 1 + 810
+        assert desk.why("run.enabled").endswith("by its rule, which reads latches.imported (blank)")
+        with pytest.raises(ValueError, match="'14 hours' isn't a duration"):
+            desk.wait("14 hours")
+
+
+@pytest.mark.parametrize("act", ["run", "look"])
+def test_what_another_session_has_set_is_followed_once_it_is_met(act: str) -> None:
+    store = MemoryLatches()
+    with rehearse(Import, latches=store) as one, rehearse(Import, latches=store) as other:
+        one.press("run")
+        assert other.at(Import).run.enabled
+        other.press(act)
+        form: Any = other.form
+        assert (form.first if act == "run" else form.seen) == ((False, False) if act == "run" else True)
+        assert not form.run.enabled and form.told.value == "imported at 09:30"
+
+
+def test_a_rule_that_fails_by_the_clock_keeps_its_value_and_is_not_run_again_until_it_differs() -> None:
+    with rehearse(Fragile) as desk:
+        RUNS.clear()
+        with pytest.raises(HandlerFailed, match="its last value stays"):
+            desk.wait("3h")
+        view = desk.session.view
+        assert (
+            [control.text for control in view.forms[0].controls] == ["10", "10 at 12"]
+            and view.failure
+            and RUNS == ["10", "11", "12"]
+        )
+        assert desk.session.wakes_at == datetime(2031, 5, 4, 13)
+        for _ in range(3):
+            act(desk, "press")
+        assert RUNS == ["10", "11", "12"]
+        with pytest.raises(HandlerFailed):
+            desk.wait("31m")
+        assert RUNS == ["10", "11", "12", "13"]
+
+
+def test_a_time_gesture_is_never_refused_or_stale() -> None:
+    session = Session(Import, clock=lambda: datetime(2031, 5, 4, 9, 30), latches=MemoryLatches())
+    session.feed(Gesture(verb="time", view_serial=-5))
+    session.close()
+    session.feed(Gesture(verb="time"))
+    assert session.wakes_at is None and Session(Fragile, clock=lambda: datetime(2031, 5, 4)).wakes_at == datetime(
+        2031, 5, 4, 1
+    )
+
+
+def test_a_stage_feeds_the_time_and_writes_it_as_a_wait() -> None:
+    now = [datetime(2031, 5, 4, 9, 59, 59)]
+    stage = Stage(Scene(Import, now=now[0]), clock=lambda: now[0])
+    heard: list[Any] = []
+
+    def tell(data: Any) -> None:
+        heard.append(data)
+        if len(heard) == 1:
+            now[0] += timedelta(seconds=2)
+        elif "10:00:00" in str(data):
+            stage.stop()
+
+    stage.join(tell)
+    ended: Callable[[], object] = stage.run
+    ended()
+    assert stage.fed is not None and "wait    2s" in stage.fed.as_cues(stage.scene, "form    tests:Import")
