@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
+
 from fuselatch.core.engine import focus, latching
 from fuselatch.core.engine.default_values import note_last
 from fuselatch.core.engine.edited import is_changed
@@ -9,10 +11,12 @@ from fuselatch.core.engine.failure import tell
 from fuselatch.core.engine.loop import happen
 from fuselatch.core.engine.outcomes import outcome_of
 from fuselatch.core.engine.prompting import ask_itself
-from fuselatch.core.engine.state import DialogWait, PromptWait, Turn
+from fuselatch.core.engine.state import DialogWait, PromptWait, SessionState, Turn
 from fuselatch.core.engine.submitting import may_submit, veto
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.prompts import Prompt
+from fuselatch.core.model.cells import UNSEEN, Cell, unwatch
+from fuselatch.core.model.errors import HandlerFailed
 from fuselatch.core.model.outcome import ACCEPTED, CANCELLED
 from fuselatch.core.model.texts import TEXTS
 
@@ -80,6 +84,7 @@ def close(turn: Turn, form: OpenForm, verdict: str) -> bool:
             happen(turn, "submitted", form, None)
         turn.set(state, "phase", state.after("closed"))
         session.stack.take_away(turn, form)
+        session.leaving.append(form)
         turn.note_form("close", form, verdict)
         if session.observers:
             tell(session, "closed", form, verdict)
@@ -136,9 +141,37 @@ def close_without_handlers(turn: Turn, form: OpenForm, verdict: str) -> None:
     state.outcome = outcome_of(form, verdict)
     turn.set(state, "phase", state.after("closed"))
     turn.session.stack.take_away(turn, form)
+    turn.session.leaving.append(form)
     turn.note_form("close", form, verdict)
+    with suppress(HandlerFailed):  # the key of a latch may fail, or an observer
+        latching.forget(turn, form)
     hand_over(turn, form)
     turn.undo.clear()
+
+
+def let_go(session: SessionState) -> None:
+    """Let go of the forms that are closed for good: their rules run no more. Whoever holds one can still read it."""
+    leaving, session.leaving = session.leaving, []
+    for form in leaving:
+        state = form._state
+        if state.phase != "closed":
+            continue
+        cells: list[Cell] = list((state._cells or {}).values())
+        for control in (*state.nodes.values(), *state.controls.values()):
+            cells += (control._cells or {}).values()
+            cells += control._checks
+        for cell in cells:
+            # What it has read is kept, to explain it.
+            unwatch(cell, forget=False)
+            session.dirty.cells.pop(cell, None)
+            session.failed.pop(cell, None)
+            # What it last was is what is read from now on.
+            cell.fresh = cell.value is not UNSEEN
+        for control in state.controls.values():
+            session.dirty.to_validate.pop(control, None)
+        session.messages.pop(form, None)
+        state.listeners = {}
+        state.shown = None
 
 
 def hand_over(turn: Turn, form: OpenForm) -> None:

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from datetime import datetime
 from typing import Any
 
-from fuselatch.core.engine import changing, closing, focus, latching, line_changes
+from fuselatch.core.engine import changing, closing, focus, latching, line_changes, validation
 from fuselatch.core.engine.catalog_index import CatalogSource
 from fuselatch.core.engine.drafts import drop_draft
 from fuselatch.core.engine.latching import LatchSource
@@ -94,6 +94,12 @@ class Engine(EnginePort):
 
     def findings(self, control: ControlState) -> tuple[Finding, ...]:
         return findings(self.state, control)
+
+    def is_valid(self, control: ControlState) -> bool:
+        return validation.is_valid(self.state, control)
+
+    def is_form_valid(self, form: OpenForm) -> bool:
+        return validation.is_form_valid(self.state, form)
 
     def assign(self, control: ControlState, value: object) -> None:
         state = self.state

@@ -8,7 +8,7 @@ from functools import partial
 from typing import Any
 
 from fuselatch.core.engine import focus, pointing
-from fuselatch.core.engine.closing import close_without_handlers
+from fuselatch.core.engine.closing import close_without_handlers, let_go
 from fuselatch.core.engine.failure import chain, failure_of, guarded, place_outside, tell
 from fuselatch.core.engine.loop import drain, happen
 from fuselatch.core.engine.state import PauseWait, SessionState, Turn, gesture_control
@@ -63,7 +63,7 @@ def start(session: SessionState, label: object, step: Callable[[Turn], object], 
     finally:
         session.turn = None
     ready_to_view(session)
-    if session.waits or turn.error is not None:
+    if session.waits or turn.error is not None or session.leaving:
         let_go_on(session, finished(turn))
         return
     if session.waited and session.waited[-1][1]:
@@ -128,6 +128,8 @@ def finished(turn: Turn) -> BaseException | None:
             for wait in waits:
                 wait.turn.keep(settled)
         turn.undo.clear()
+    if turn.worker is None and turn.session.leaving:
+        let_go(turn.session)
     return turn.error
 
 

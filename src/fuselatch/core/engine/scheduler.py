@@ -22,6 +22,8 @@ from fuselatch.core.model.view import FailureView
 
 NESTED: Final = 40
 """How deep rules may nest before the rest runs from the bottom of the stack."""
+JUDGED: Final = frozenset({"enabled", "visible", "required"})
+"""Properties that decide if an entry is checked."""
 MOVING: Final = frozenset({"enabled", "visible"})
 """Properties that may take the focus or the pointer away from a control."""
 
@@ -82,6 +84,8 @@ def refresh(session: SessionState, cell: Cell) -> Any:
                     session.failed.pop(cell, None)
             cell.forced = False
             watch(cell, inputs)
+            if cell.prop in JUDGED:
+                must_not_judge_itself(cell)
         cell.fresh = True
         if session.observers and cell.prop != "check":
             tell_computed(session, cell)
@@ -95,6 +99,18 @@ def refresh(session: SessionState, cell: Cell) -> Any:
             session.dirty.computing.pop()
             cell.running = False
     return cell.value
+
+
+def must_not_judge_itself(cell: Cell) -> None:
+    """Refuse a rule that reads if its own control is valid: that depends on the rule."""
+    node: Any = cell.node
+    if isinstance(node, FormState) or not node._plan.is_input:
+        return
+    for read, prop in cell.inputs:
+        name = read.name if isinstance(read, ControlState) else f"{node._state.name}.is_valid"
+        if prop in ("is_valid", "findings", "marker") and (read is node or read is node._state):
+            path = f"{name}.{prop}" if read is node else name
+            raise RuleError(f"these rules depend on each other in a circle: {cell.name} → {path} → {cell.name}")
 
 
 def keep_last(session: SessionState, cell: Cell, inputs: Inputs, error: Exception) -> None:

@@ -74,7 +74,7 @@ class SessionSource(Node):
 class Dirty:
     """The cells and controls that the scheduler still has to bring up to date."""
 
-    __slots__ = ("cells", "computing", "pending", "session", "to_validate", "tolerant")
+    __slots__ = ("cells", "computing", "pending", "session", "to_judge", "to_validate", "tolerant")
 
     def __init__(self, session: SessionState) -> None:
         self.session = session
@@ -84,6 +84,8 @@ class Dirty:
         self.cells: dict[Cell, None] = {}
         # Controls whose value or rules may have changed.
         self.to_validate: dict[ControlState, None] = {}
+        # Controls of which a rule asks if they are valid, or reads the marker.
+        self.to_judge: dict[ControlState, None] = {}
         # True while rules follow what another session has written: one that fails keeps its last value.
         self.tolerant = False
         # The rules that are running, the innermost last: one that is asked for again is a circle.
@@ -299,52 +301,11 @@ class SessionState(Undoable):
     """The state of one session."""
 
     __slots__ = (
-        "asked",
-        "broken",
-        "catalogs",
-        "clock",
-        "closed",
-        "closing",
-        "dirty",
-        "failed",
-        "formats",
-        "grouped",
-        "hovered",
-        "indexes",
-        "known_latches",
-        "last_entered",
-        "last_view",
-        "latch_store",
-        "latches",
-        "max_runs",
-        "messages",
-        "muting",
-        "notice",
-        "now",
-        "observers",
-        "offers",
-        "open_forms",
-        "options",
-        "pausing",
-        "plans",
-        "port",
-        "read_at",
-        "recording",
-        "retired",
-        "row_cache",
-        "rows",
-        "sees_events",
-        "serial",
-        "services",
-        "session_latches",
-        "shared",
-        "stack",
-        "store",
-        "time",
-        "trace",
-        "turn",
-        "waited",
-        "waits",
+        "asked", "broken", "catalogs", "clock", "closed", "closing", "dirty", "failed", "formats", "grouped",
+        "hovered", "indexes", "known_latches", "last_entered", "last_view", "latch_store", "latches", "leaving",
+        "max_runs", "messages", "muting", "notice", "now", "observers", "offers", "open_forms", "options",
+        "pausing", "plans", "port", "read_at", "recording", "retired", "row_cache", "rows", "sees_events", "serial",
+        "services", "session_latches", "shared", "stack", "store", "time", "trace", "turn", "waited", "waits",
         "workers",
     )  # fmt: skip
 
@@ -420,6 +381,8 @@ class SessionState(Undoable):
         self.grouped: dict[tuple[str, str], tuple[Any, Mapping[Any, Any]]] = {}
         self.plans: dict[type[OpenForm], FormPlan] = {}
         self.retired: dict[Any, None] = {}
+        # Forms that a gesture has closed: let go of once it is finished.
+        self.leaving: list[OpenForm] = []
 
     def watch(self, observer: Observer) -> None:
         """Tell an observer from now on."""
@@ -551,7 +514,7 @@ class Turn(Undoable):
         self.undo.append((target, name, getattr(target, name)))
         setattr(target, name, value)
         if isinstance(target, ControlState):
-            target._state.touched[target] = None
+            touch(target)
 
     def set_item(self, target: Undoable, name: str, key: object, value: object) -> None:
         """Set one item of a mapping, as `set` does. What others set in the same mapping stays."""
@@ -559,7 +522,7 @@ class Turn(Undoable):
         self.undo.append((target, (name, key), items.get(key, ABSENT)))
         setattr(target, name, {**items, key: value})
         if isinstance(target, ControlState):
-            target._state.touched[target] = None
+            touch(target)
 
     def set_plain(self, container: Container, name: str, value: object) -> None:
         """Set a plain attribute of a form or group, as `set` does."""
@@ -572,7 +535,9 @@ class Turn(Undoable):
         """Set a control's findings."""
         self.undo.append((control, "_findings", control._findings))
         control._findings = findings
-        control._state.touched[control] = None
+        touch(control)
+        if control._watchers is not None:
+            self.session.dirty.invalidate(control, "findings", self.cause)
 
     def put_announced(self, cell: Cell, value: object) -> None:
         """Set the value of a cell that was last announced."""
@@ -589,6 +554,8 @@ class Turn(Undoable):
         self.undo.append((control, "_value", old))
         control._value = value
         control._state.touched[control] = None
+        if control._state.invalid is not None or control._watchers is not None:
+            judge_later(control)
         rows = self.rows
         plan = control._plan
         if rows is not None:
@@ -667,6 +634,16 @@ def touch(node: object) -> None:
     """Let the next view show a control, or group, again."""
     if isinstance(node, ControlState):
         node._state.touched[node] = None
+        judge_later(node)
+
+
+def judge_later(control: ControlState) -> None:
+    """Let it be found out again if a control is valid, where a rule reads that, and mark what reads its marker."""
+    watchers = control._watchers
+    if control._state.invalid is not None or (watchers is not None and ("marker" in watchers or "is_valid" in watchers)):
+        port: Any = control._engine
+        port.state.dirty.to_judge[control] = None
+        port.state.dirty.pending = True
 
 
 class OwnQueue:

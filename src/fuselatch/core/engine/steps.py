@@ -21,7 +21,7 @@ from fuselatch.core.engine.loop import drain, happen
 from fuselatch.core.engine.naming import open_form_named
 from fuselatch.core.engine.opening import open_form
 from fuselatch.core.engine.refusals import at_control
-from fuselatch.core.engine.state import SessionState, Turn
+from fuselatch.core.engine.state import SessionState, Turn, touch
 from fuselatch.core.engine.validation import preview
 from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.controls import LiveInput
@@ -75,7 +75,13 @@ def types_quietly(session: SessionState, control: ControlState | None) -> bool:
         and control._trouble is None
         and not plan.lists
         and not session.sees_events
+        and control._state.invalid is None
+        and (control._watchers is None or control._watchers.keys() <= SETTLED)
     )
+
+
+SETTLED: Final = frozenset({"value", "findings", "enabled", "visible", "required", "caption", "choices", "trouble"})
+"""Properties that a rule may read and that don't differ at a key."""
 
 
 def put_draft(turn: Turn, control: ControlState, text: str) -> None:
@@ -86,7 +92,7 @@ def put_draft(turn: Turn, control: ControlState, text: str) -> None:
     # Not in the undo log: if a `typed` handler fails, the typed key stays, and the focus that it came with.
     turn.typed = control
     control._state.select = False
-    control._state.touched[control] = None
+    touch(control)
     control._draft = text
     control._listing = isinstance(control, LiveChoice)
     if control._trouble is not None:

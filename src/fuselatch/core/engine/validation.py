@@ -7,7 +7,8 @@ from typing import Any, Final
 
 from fuselatch.core.engine.failure import guarded, tell
 from fuselatch.core.engine.scheduler import fresh
-from fuselatch.core.engine.state import SessionState, Turn
+from fuselatch.core.engine.state import SessionState, Turn, touch
+from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.live_state import ControlState, FormState, current, is_usable
 from fuselatch.core.forms.plans import CheckPlan
 from fuselatch.core.model.errors import FuseLatchError
@@ -74,6 +75,69 @@ def _shown_elsewhere(session: SessionState, control: ControlState) -> Iterator[F
             yield Finding(text, finding.level, finding.rule, finding.while_typing)
 
 
+# ---- is it valid as it is typed now?
+
+
+def is_valid(session: SessionState, control: ControlState) -> bool:
+    """Return True if no finding would refuse a control if all that is typed settled now."""
+    if not is_usable(control):
+        return True
+    instead: dict[str, Any] = {}
+    near = {path for check in (*control._plan.checks, *control._plan.checked_by) for path in check.controls}
+    for path in {control._plan.path, *near}:
+        other = control._state.controls[path]
+        if other._draft is None:
+            continue
+        text = other._draft.strip()
+        try:
+            instead[path] = other._decl.parse(text, other, session.formats) if text else other._plan.blank
+        except ValueError:
+            if other is control:
+                return False
+            instead[path] = other._plan.blank
+    port = session.port
+    outer, port.tracker = port.tracker, None
+    try:
+        value = instead.get(control._plan.path, current(control, "value"))
+        found = findings_for(session, control, value, instead or None)
+    finally:
+        port.tracker = outer
+    return not any(finding.level == "refuse" for finding in found)
+
+
+def is_form_valid(session: SessionState, form: OpenForm) -> bool:
+    """Return True if all entries of a form are valid. From then on that is kept up to date, control by control."""
+    state = form._state
+    if state.invalid is None:
+        state.invalid = {control for control in state.order if control._plan.is_input and not is_valid(session, control)}
+    if session.dirty.to_judge:
+        judge(session, 0)
+    return not state.invalid
+
+
+def judge(session: SessionState, cause: int) -> None:
+    """Find out again which controls are valid, and mark the rules that read it."""
+    dirty = session.dirty
+    controls, dirty.to_judge = dirty.to_judge, {}
+    for control in controls:
+        if not control._plan.is_input:
+            continue
+        dirty.invalidate(control, "marker", cause)
+        dirty.invalidate(control, "is_valid", cause)
+        state = control._state
+        near = {check.at for check in control._plan.checked_by} if control._plan.checked_by else ()
+        for each in (control, *[state.controls[path] for path in near]):
+            if state.invalid is None:
+                break
+            before = bool(state.invalid)
+            if control in state.order and not is_valid(session, each):
+                state.invalid.add(each)
+            else:
+                state.invalid.discard(each)
+            if before is not bool(state.invalid):
+                dirty.invalidate(state, "is_valid", cause)
+
+
 def preview(turn: Turn, control: ControlState) -> None:
     """Validate a draft, if its marker is shown."""
     session = turn.session
@@ -82,7 +146,7 @@ def preview(turn: Turn, control: ControlState) -> None:
     while_typing = constants["while_typing"] or (checked_by and any(check.while_typing for check in checked_by))
     if not (control._marked or while_typing):
         return
-    control._state.touched[control] = None
+    touch(control)
     decl, text = control._decl, (control._draft or "").strip()
     try:
         value = decl.parse(text, control, session.formats) if text else control._plan.blank
@@ -94,14 +158,16 @@ def preview(turn: Turn, control: ControlState) -> None:
     for check in control._plan.checked_by:
         shown = control._state.controls[check.at]
         if shown is not control:
-            shown._state.touched[shown] = None
+            touch(shown)
             shown._preview = findings_for(session, shown, current(shown, "value"), instead)
 
 
 def validate_all(turn: Turn) -> None:
-    """Validate the queued controls."""
+    """Validate the queued controls, and judge those of which rules ask if they are valid."""
     dirty = turn.session.dirty
     dirty.pending = False
+    if dirty.to_judge:
+        judge(turn.session, turn.cause)
     controls, dirty.to_validate = dirty.to_validate, {}
     for control in controls:
         validate(turn, control)

@@ -108,8 +108,9 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
         if multiple and other:
             raise DeclarationError(f"{where}: other= and multiple= can't be combined")
         if "choices" in self.constants:
-            if isinstance(choices, str) or not isinstance(choices, Iterable):
-                raise DeclarationError(f"{where}: choices must be a tuple or list, not {choices!r}")
+            if isinstance(choices, str | set | frozenset) or not isinstance(choices, Iterable):
+                why = " (a set has no order)" if isinstance(choices, set | frozenset) else ""
+                raise DeclarationError(f"{where}: choices must be a tuple or list, not {choices!r}{why}")
             self.constants["choices"] = choices_of(choices)
 
     def sample(self, first_choice: str = "") -> str:

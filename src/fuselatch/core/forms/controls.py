@@ -163,6 +163,13 @@ class LiveInput(LiveValue[R], Generic[R, G]):
         return given
 
     @property
+    def valid_value(self) -> R:
+        """The value, or a blank while a finding refuses it. `value` is what was entered, also if it breaks a rule."""
+        refused = any(finding.level == "refuse" for finding in self.findings)
+        blank: Any = self._plan.blank
+        return blank if refused else self.value
+
+    @property
     def draft(self) -> str | None:
         """The typed text that isn't settled yet, or None."""
         return self._draft
@@ -184,11 +191,26 @@ class LiveInput(LiveValue[R], Generic[R, G]):
     @property
     def findings(self) -> tuple[Finding, ...]:
         """All findings, shown or not; refusing ones first."""
-        return self._findings if self._findings is not None else self._engine.findings(self)
+        return self._tracked("findings", self._findings if self._findings is not None else self._engine.findings(self))
+
+    @property
+    def is_valid(self) -> bool:
+        """True if no finding would refuse it as it is typed now. Warnings don't count. Rules can read it."""
+        return self._tracked("is_valid", self._engine.is_valid(self))
+
+    def _tracked(self, prop: str, found: T) -> T:
+        """Return something that a rule may read, and note that it did."""
+        tracker = self._engine.tracker
+        if tracker is not None:
+            tracker[(self, prop)] = found
+        return found
 
     @property
     def marker(self) -> Marker:
         """The finding that the user sees. It is false if there is none."""
+        return self._tracked("marker", self._shown_marker())
+
+    def _shown_marker(self) -> Marker:
         found = self._preview if self._preview is not None else self._findings
         if not found or not self._has("visible"):
             return NO_MARKER
@@ -196,6 +218,13 @@ class LiveInput(LiveValue[R], Generic[R, G]):
             if self._marked or finding.while_typing:
                 return Marker(finding.text, finding.level)
         return NO_MARKER
+
+    def _current(self, prop: str) -> Any:
+        if prop == "findings":
+            return self._findings if self._findings is not None else self._engine.findings(self)
+        if prop == "marker":
+            return self._shown_marker()
+        return self._engine.is_valid(self) if prop == "is_valid" else super()._current(prop)
 
 
 class LiveRange(LiveInput[R, G]):

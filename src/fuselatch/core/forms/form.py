@@ -218,6 +218,18 @@ class Form(OpenForm, metaclass=FormMeta):
         """Change the form's title."""
         self._engine.set_title(self, text_for("set_title(…)", title))
 
+    @property
+    def is_valid(self) -> bool:
+        """True if no finding would refuse the form as it is typed now. Warnings don't count. Rules can read it:
+
+        `Button("OK", closes="accepted", enabled=lambda form: form.is_valid)`.
+        """
+        found = self._engine.is_form_valid(self)
+        tracker = self._engine.tracker
+        if tracker is not None:
+            tracker[(self._state, "is_valid")] = found
+        return found
+
     def refresh(self) -> None:
         """Run every rule of the form again. Use this after changing something that rules don't track."""
         self._engine.refresh(self)

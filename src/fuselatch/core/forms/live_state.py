@@ -44,7 +44,7 @@ class FormState(Node):
     """
 
     __slots__ = (
-        "containers", "controls", "engine", "focus", "form", "hidden", "lines", "listeners",
+        "containers", "controls", "engine", "focus", "form", "hidden", "invalid", "lines", "listeners",
         "manner", "nodes", "opener", "order", "outcome", "overrides", "phase", "plan", "rearranged", "record", "records",
         "select", "serial", "shown", "title", "touched", "was_shown",
     )  # fmt: skip
@@ -79,8 +79,12 @@ class FormState(Node):
         self.touched: dict[ControlState, None] = {}
         self.rearranged = False
         self.shown: Any = None
+        # The entries that a finding would refuse as they are typed now; None until a rule asks if the form is valid.
+        self.invalid: set[ControlState] | None = None
 
     def _current(self, prop: str) -> Any:
+        if prop == "is_valid":
+            return self.engine.is_form_valid(self.form)
         if self._cells is not None and prop in self._cells:
             return self.engine.fresh(self._cells[prop])
         return self.title if self.title is not None else self.plan.title

@@ -222,6 +222,14 @@ class EnginePort(Undoable, ABC):
         """Attach a listener to a custom event."""
 
     @abstractmethod
+    def is_valid(self, control: ControlState) -> bool:
+        """Return True if no finding would refuse a control as it is typed now."""
+
+    @abstractmethod
+    def is_form_valid(self, form: OpenForm) -> bool:
+        """Return True if that holds for all its controls."""
+
+    @abstractmethod
     def latch_answer(self, form: OpenForm, latch: Latch) -> str | None:
         """Return the answer that a latch was set with, if it is set."""
 

@@ -105,8 +105,10 @@ def watch(cell: Cell, inputs: Inputs) -> None:
     cell.inputs = inputs
 
 
-def unwatch(cell: Cell) -> None:
+def unwatch(cell: Cell, forget: bool = True) -> None:
+    """Don't mark a cell any more. `forget`: also what it has read."""
     for node, prop in cell.inputs:
         if node._watchers is not None and prop in node._watchers:
             node._watchers[prop].pop(cell, None)
-    cell.inputs = {}
+    if forget:
+        cell.inputs = {}

@@ -329,6 +329,8 @@ def choices_of(given: Any) -> Choices[Any]:
     if isinstance(given, Mapping):
         texts = [shown for shown in given.values() if isinstance(shown, str)]
         return Choices(tuple(given), texts if len(texts) == len(given) else None)
+    if isinstance(given, set | frozenset):
+        raise TypeError("a set has no order; use a tuple or a list, for example sorted(…)")
     items = tuple(given)
     if items and all(item.__class__ is tuple and len(item) == 2 and isinstance(item[1], str) for item in items):
         return Choices(tuple(held for held, _ in items), [shown for _, shown in items])

@@ -1,0 +1,138 @@
+"""Rules may read findings, markers, and whether a control or the form is valid; closed forms are let go."""
+
+from __future__ import annotations
+
+import gc
+import weakref
+from typing import Any
+
+import pytest
+
+from fuselatch import Button, Choice, DeclarationError, Form, HandlerFailed, Label, Number, Opener, Text, Tick, check, warn
+from fuselatch.frontends import Gesture, Session
+from fuselatch.rehearsal import rehearse
+from tests.helpers import act
+
+RUNS: list[str] = []
+
+
+def noted(form: Any) -> bool:
+    """A rule that notes each run."""
+    RUNS.append("run")
+    return bool(form.is_valid)
+
+
+class Valid(Form):
+    """Its OK button works while all is valid."""
+
+    low = Number("Low", required=True, minimum=0)
+    high = Number("High")
+    off = Tick("Off")
+    note = Text("Note", min_length=3, enabled=lambda form: not form.off.value)
+    told = Label("Told", value=lambda form: "; ".join(finding.text for finding in form.low.findings))
+    shown = Label("Shown", value=lambda form: form.low.marker.text)
+    one = Label("One", value=lambda form: "valid" if form.high.is_valid else "wrong")
+    ok = Button("OK", closes="accepted", enabled=lambda form: form.is_valid)
+
+    @check(low, high, at=high)
+    def in_order(self, low: float, high: float) -> Any:
+        return "wrong way round" if high < low else warn("far") if high - low > 50 else None
+
+
+@pytest.mark.parametrize(
+    ("steps", "ok", "one", "told", "shown"),
+    [
+        ([], False, "valid", "", ""),
+        (["type low 5"], True, "valid", "", ""),
+        (["type low -5"], False, "valid", "", ""),
+        (["type low -5", "tab"], False, "valid", "Too low: -5. Minimum is 0", "Too low: -5. Minimum is 0"),
+        (["type low x"], False, "valid", "", ""),
+        (["type low 5", "tab", "type high 3"], False, "wrong", "", ""),
+        (["type low 5", "tab", "type high 3", "tab", "type low 2"], True, "valid", "", ""),
+        (["type low 5", "tab", "type high 99"], True, "valid", "", ""),
+        (["type low 5", "type note ab"], False, "valid", "", ""),
+        (["type low 5", "type note ab", "tick off"], True, "valid", "", ""),
+        (["type low 5", "type note ab", "key Escape"], True, "valid", "", ""),
+    ],
+)
+def test_validity_is_judged_as_it_is_typed(steps: list[str], ok: bool, one: str, told: str, shown: str) -> None:
+    with rehearse(Valid) as desk:
+        act(desk, *steps)
+        form = desk.at(Valid)
+        assert (form.ok.enabled, form.one.value, form.shown.value) == (ok, one, shown) and (
+            not told or form.told.value == told
+        )
+        assert form.is_valid is ok and desk.session.view.forms[0].controls[-1].enabled is ok
+
+
+def test_the_value_that_breaks_a_rule_is_still_the_value() -> None:
+    with rehearse(Valid) as desk:
+        form = desk.at(Valid)
+        form.low.value = -3
+        assert (form.low.value, form.low.valid_value, form.high.is_valid) == (-3, None, True)
+        form.low.value = 3
+        assert form.low.valid_value == 3
+
+
+def test_a_key_runs_the_rule_only_if_the_forms_validity_differs() -> None:
+    members: dict[str, Any] = {f"t{number}": Text(f"T{number}", min_length=2) for number in range(300)}
+    members["ok"] = Button("OK", enabled=noted)
+    with Session(type("Wide", (Form,), members)) as session:
+        RUNS.clear()
+        for text in ("a", "ab", "abc", "abcd"):
+            session.feed(Gesture(verb="type", control="t7", text=text))
+        assert RUNS == ["run", "run"] and session.control("ok").enabled
+
+
+@pytest.mark.parametrize("judged", ["form.is_valid", "form.a.is_valid", "form.a.findings"])
+def test_what_judges_itself_is_a_circle(judged: str) -> None:
+    rule = eval(f"lambda form: bool({judged})")
+    form = type(
+        "Circle",
+        (Form,),
+        {"b": Label("B", value=lambda form: str(form.is_valid)), "a": Text("A", required=True, enabled=rule)},
+    )
+    with pytest.raises(HandlerFailed, match=r"circle: .*a\.enabled"):
+        Session(form)
+
+
+class Child(Form):
+    """Reads its opener, and would fail once that is zero."""
+
+    opener: Any = Opener()
+    share = Label("Share", value=lambda form: str(10 / form.opener.size.value))
+    done = Button("Done", closes="accepted")
+
+
+class Parent(Form):
+    """Opens children."""
+
+    size = Number("Size", default=1)
+    go = Button("Go")
+
+    @go.clicked
+    def open_one(self) -> None:
+        self.open(Child)
+
+
+def test_a_closed_form_runs_nothing_can_be_read_and_is_let_go() -> None:
+    with rehearse(Parent) as desk:
+        form = desk.at(Parent)
+        act(desk, *["press go", "press done"] * 3, "press go")
+        child: Any = desk.form
+        desk.press("done")
+        form.size.value = 0
+        assert child.share.value == "10.0" and not child.is_open and form.size._watchers in (None, {"value": {}})
+        known = weakref.ref(child)
+        del child
+        desk.session.view  # noqa: B018
+        gc.collect()
+        assert known() is None
+
+
+def test_a_set_has_no_order() -> None:
+    with pytest.raises(DeclarationError, match="a set has no order"):
+        Choice("A", choices={"x", "y"})
+    form = type("Sets", (Form,), {"a": Choice("A", choices=lambda form: {"x", "y"})})
+    with pytest.raises(HandlerFailed, match="a set has no order; use a tuple or a list"):
+        Session(form)
