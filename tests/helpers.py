@@ -43,7 +43,7 @@ def sound_view(session: Session) -> View:
 def snapshot(session: Session) -> dict[str, Any]:
     """Return everything that the user and the developer see of a session, except the trace and the message line."""
     view = sound_view(session).to_dict()
-    del view["notice"], view["serial"]
+    del view["notice"], view["serial"], view["failure"]
     values = {
         f"{number} {path}": (control.value, control.text, getattr(control, "findings", None), control.focused)
         for number, form in enumerate(session.forms)

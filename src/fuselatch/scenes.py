@@ -29,7 +29,7 @@ class Scene:
     `form`: a form class; without one, a form of `forms` with `at_start=True` opens. `user`, `now`, `locale`: who, when and
     how values are written. `records`: a store, or rows by source. `services`: objects by class; without them, letters and
     drawings are recorded. `latches`: a latch store. `policy`: a `Policy`. `forms`: forms that can be opened by name. `at`,
-    `only`: see `Form.open`. `observers`, `max_runs`: see `Session`. Other names are the form's parameters.
+    `only`: see `Form.open`. `observers`, `on_failure`, `max_runs`: see `Session`. Other names are the form's parameters.
 
     A scene function takes no arguments: `def quiet_monday() -> Scene: …`.
     """
@@ -44,6 +44,7 @@ class Scene:
         "max_runs",
         "now",
         "observers",
+        "on_failure",
         "only",
         "params",
         "policy",
@@ -67,6 +68,7 @@ class Scene:
         at: Any = None,
         only: Mapping[str, Any] | None = None,
         observers: Iterable[Observer] = (),
+        on_failure: Callable[[BaseException], object] | None = None,
         max_runs: int = MAX_RUNS,
         **params: Any,
     ) -> None:
@@ -84,6 +86,7 @@ class Scene:
         self.at = at
         self.only = only
         self.observers = tuple(observers)
+        self.on_failure = on_failure
         self.max_runs = max_runs
         self.params = params
         # The time that was given, if any: a form that is shown to people then starts there.
@@ -119,5 +122,6 @@ def open_session(
         only=scene.only,
         params=scene.params,
         max_runs=scene.max_runs,
+        on_failure=scene.on_failure,
         observers=(*scene.observers, *observers),
     )

@@ -292,13 +292,13 @@ def must_be_expected(cue: Cue) -> None:
         prop = target.text.rpartition(".")[2]
         raise CueError(cue.file, cue.line, target.column, f"can't expect '{target.text}'; {expected_hint(prop)}")
     must_fit(rule, rest, cue.file, cue.line, end, "expect ")
-    if target.text == "refused":
+    if target.text in ("refused", "failed"):
         step = STEPS.get(rest[0].raw)
         if step is None or rest[0].text == "expect":
             hint = step_hint(rest[0].text, [verb for verb in STEPS if verb != "expect"])
             raise CueError(cue.file, cue.line, rest[0].column, f"'{rest[0].text}' isn't a step; {hint}")
         done = step_and_reason([word.text for word in rest])[0]
-        must_fit(step, rest[1 : len(done)], cue.file, cue.line, end, "expect refused ")
+        must_fit(step, rest[1 : len(done)], cue.file, cue.line, end, f"expect {target.text} ")
 
 
 def step_hint(wrong: str, known: Iterable[str] = VERBS) -> str:

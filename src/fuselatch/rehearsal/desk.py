@@ -286,7 +286,8 @@ class Desk(DeskView):
     def as_cues(self) -> str:
         """Return the rehearsal so far as a cue sheet.
 
-        It has the steps, and what was expected with `expect`. A refused step becomes `expect refused`.
+        It has the steps, and what was expected with `expect`. A refused step becomes `expect refused`, a failed one
+        `expect failed`.
         Steps that only Python can do are comments.
         """
         return "".join(f"{line}\n" for line in self.recorder.cue_lines(self.scene, self.origin))
@@ -330,6 +331,7 @@ def rehearse(
     only: Mapping[str, Any] | None = None,
     observers: Iterable[Observer] | None = None,
     max_runs: int | None = None,
+    on_failure: Callable[[BaseException], object] | None = None,
 ) -> Desk: ...
 @overload
 def rehearse(
@@ -346,6 +348,7 @@ def rehearse(
     only: Mapping[str, Any] | None = None,
     observers: Iterable[Observer] | None = None,
     max_runs: int | None = None,
+    on_failure: Callable[[BaseException], object] | None = None,
     *args: P.args,
     **params: P.kwargs,
 ) -> Desk: ...
@@ -363,6 +366,7 @@ def rehearse(
     only: Mapping[str, Any] | None = None,
     observers: Iterable[Observer] | None = None,
     max_runs: int | None = None,
+    on_failure: Callable[[BaseException], object] | None = None,
     *args: Any,
     **params: Any,
 ) -> Desk:
@@ -386,6 +390,7 @@ def rehearse(
         "only": only,
         "observers": None if observers is None else tuple(observers),
         "max_runs": max_runs,
+        "on_failure": on_failure,
     }
     if isinstance(form, type) and issubclass(form, Form):
         scene, origin = Scene(form, **params), origin_of("form", form)

@@ -9,7 +9,7 @@ from typing import Any, Final, TypeAlias
 from fuselatch.core.forms.controls import LiveInput, LiveValue
 from fuselatch.core.forms.form import controls_of, focus_of
 from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
-from fuselatch.core.model.errors import FuseLatchError, Refused, UnknownName
+from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, Refused, UnknownName, describe
 from fuselatch.core.model.locale_formats import PlainFormats
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.values import Unparsable
@@ -210,6 +210,16 @@ def expect_refused(desk: DeskView, words: list[str]) -> Looked:
     return False, "it was not refused"
 
 
+def expect_failed(desk: DeskView, words: list[str]) -> Looked:
+    """`failed STEP… [because PART]`: a handler or rule fails at this step, and it is undone."""
+    step, part = step_and_reason(words)
+    try:
+        desk.step(*step)
+    except HandlerFailed as failed:
+        return part in describe(failed.error), f"the error was: {describe(failed.error)}"
+    return False, "it did not fail"
+
+
 TARGETS: Final[Mapping[str, Callable[[DeskView, list[str]], Looked]]] = {
     "open": expect_open,
     "front": expect_front,
@@ -228,6 +238,7 @@ TARGETS: Final[Mapping[str, Callable[[DeskView, list[str]], Looked]]] = {
     "letter": expect_letter,
     "drawing": expect_drawing,
     "refused": expect_refused,
+    "failed": expect_failed,
 }
 """The expectations that aren't about a control."""
 

@@ -91,6 +91,7 @@ TARGETS: Final[Mapping[str, VerbRule]] = {
     "letter": VerbRule(0, 1, "letter [PART]"),
     "drawing": VerbRule(1, 1, "drawing NAME"),
     "refused": VerbRule(1, None, "refused STEP… [because PART]"),
+    "failed": VerbRule(1, None, "failed STEP… [because PART]"),
 }
 """The expectations that aren't about a control."""
 
@@ -122,7 +123,7 @@ def expected_rule(target: str) -> VerbRule | None:
 
 
 def step_and_reason(words: Sequence[str]) -> tuple[Sequence[str], str]:
-    """Return the step after `refused`, and the part of the reason ("" for any)."""
+    """Return the step after `refused` or `failed`, and the part of the reason ("" for any)."""
     rule = STEPS.get(words[0])
     most = None if rule is None else rule.most
     if len(words) > 2 and words[-2] == "because" and (most is None or len(words) - 1 > most):

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from fuselatch.core.model.trace import TraceEntry
 from fuselatch.core.model.words import phrase, place
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, eq=False)
 class Branch:
     """One line of the tree."""
 
@@ -40,17 +40,67 @@ def grow(entries: Sequence[TraceEntry], trace: Sequence[TraceEntry] = ()) -> lis
     return [folded for branch in shown if (folded := fold(branch)) is not None]
 
 
-def fold(branch: Branch) -> Branch | None:
-    """Put events without effects on their parent's line; return None for a mere key."""
-    if branch.entry.kind == "event" and branch.entry.name == "typed" and not branch.below:
-        return None
-    quiet = [below for below in branch.below if below.entry.kind == "event" and not below.below]
-    if branch.entry.kind in ("step", "change", "open") and quiet:
-        branch.text += f" · {', '.join(event_name(branch, below) for below in quiet)}"
-    else:
-        quiet = []
-    branch.below = [kept for below in branch.below if below not in quiet and (kept := fold(below)) is not None]
-    return branch
+def fold(root: Branch) -> Branch | None:
+    """Put events without effects on their parent's line; return None for a mere key. Long loops are one line."""
+    cut_loops(root)
+    order = walk(root)
+    gone: set[int] = set()
+    # From the innermost out, without recursion: a chain may be as long as the trace.
+    for branch in reversed(order):
+        if branch.entry.kind == "event" and branch.entry.name == "typed" and not branch.below:
+            gone.add(id(branch))
+            continue
+        quiet = [below for below in branch.below if below.entry.kind == "event" and not below.below]
+        if branch.entry.kind in ("step", "change", "open") and quiet:
+            branch.text += f" · {', '.join(event_name(branch, below) for below in quiet)}"
+        else:
+            quiet = []
+        branch.below = [below for below in branch.below if below not in quiet and id(below) not in gone]
+    return None if id(root) in gone else root
+
+
+def walk(root: Branch) -> list[Branch]:
+    """Return a branch and all below it; each comes after the one that it hangs on."""
+    order = [root]
+    for branch in order:
+        order.extend(branch.below)
+    return order
+
+
+ROUNDS = 4
+"""How often a loop is shown before the rest is folded."""
+
+
+def cut_loops(root: Branch) -> None:
+    """Fold the rest of each long loop: the same handler, at the same control, below itself again and again."""
+    deepest: dict[int, tuple[int, Branch | None]] = {}
+    for branch in reversed(walk(root)):
+        longest = max(branch.below, key=lambda below: deepest[id(below)][0], default=None)
+        deepest[id(branch)] = (0, None) if longest is None else (deepest[id(longest)][0] + 1, longest)
+    order = [root]
+    for branch in order:
+        if branch.entry.kind == "handler":
+            rounds = rounds_below(branch, deepest)
+            if len(rounds) > ROUNDS + 1:
+                rounds[ROUNDS - 1].below = [Branch(rounds[-1].entry, f"… {len(rounds) - ROUNDS} more rounds")]
+        order.extend(branch.below)
+
+
+def rounds_below(branch: Branch, deepest: Mapping[int, tuple[int, Branch | None]]) -> list[Branch]:
+    """Return where the same handler runs again on the longest way down from a branch."""
+    rounds: list[Branch] = []
+    one, since, here = branch.entry, 0, deepest.get(id(branch), (0, None))[1]
+    while here is not None and since < LOOP:
+        other, since = here.entry, since + 1
+        if other.kind == "handler" and (one.name, one.form, one.control) == (other.name, other.form, other.control):
+            rounds.append(here)
+            since = 0
+        here = deepest.get(id(here), (0, None))[1]
+    return rounds
+
+
+LOOP = 40
+"""The most entries of one round."""
 
 
 def event_name(branch: Branch, below: Branch) -> str:
@@ -60,10 +110,13 @@ def event_name(branch: Branch, below: Branch) -> str:
 
 def lines(branches: Sequence[Branch], indent: str = "") -> Iterator[tuple[str, Branch]]:
     """Yield the tree line by line: what to draw before a branch, and the branch."""
-    for at, branch in enumerate(branches):
-        last = at == len(branches) - 1
-        yield indent + ("└─ " if last else "├─ "), branch
-        yield from lines(branch.below, indent + ("   " if last else "│  "))
+    waiting = [(branch, indent, at == len(branches) - 1) for at, branch in enumerate(branches)][::-1]
+    while waiting:
+        branch, before, last = waiting.pop()
+        yield before + ("└─ " if last else "├─ "), branch
+        inside = before + ("   " if last else "│  ")
+        end = len(branch.below) - 1
+        waiting += [(below, inside, at == end) for at, below in enumerate(branch.below)][::-1]
 
 
 def story(trace: Sequence[TraceEntry]) -> str:

@@ -73,6 +73,17 @@ class Observer:
         """A gesture failed; it is undone."""
 
 
+class OnFailure(Observer):
+    """Calls a function with the error of each gesture that failed."""
+
+    def __init__(self, call: Callable[[BaseException], object]) -> None:
+        self.call = call
+
+    def failed(self, error: BaseException) -> None:
+        """Call it."""
+        self.call(error)
+
+
 class Muting(Observer):
     """Doesn't run some handlers. `reasons`: by function."""
 

@@ -22,6 +22,7 @@ from fuselatch.core.model.events import By
 from fuselatch.core.model.texts import TEXTS
 from fuselatch.core.model.trace import safe_text
 from fuselatch.core.model.trace_rows import add_row
+from fuselatch.core.model.view import FailureView
 
 
 class Run(Turn):
@@ -46,6 +47,7 @@ def start(session: SessionState, label: object, step: Callable[[Turn], object], 
     turn = Run(session, label, step, by)
     session.serial += 1
     session.notice = ""
+    session.failure = None
     session.now = None
     if session.clock is not None:
         look_at_the_clock(session)
@@ -196,8 +198,8 @@ def carry_out(turn: Turn) -> None:
 def fail(turn: Turn, error: BaseException) -> None:
     """Undo a turn that failed. If the store refused, the user may try again."""
     note_error(turn, error)
-    if turn.by == "user":
-        turn.session.notice = TEXTS["notice.failed"]
+    if isinstance(error, HandlerFailed):
+        note_failure(turn, error)
     if turn.session.observers:
         tell_failure(turn, error)
     try:
@@ -206,6 +208,9 @@ def fail(turn: Turn, error: BaseException) -> None:
         error = EngineFailed(turn.description, second)
     error = blamed(turn, error)
     met = error.error if isinstance(error, HandlerFailed) else error
+    if isinstance(met, StoreRefused):
+        # The user is told by a prompt.
+        turn.session.notice, turn.session.failure = "", None
     # Written data can't be undone, so a gesture that has written is never repeated.
     asks = turn.by == "user" and not (turn.pointing or turn.way_out or turn.committed)
     if isinstance(met, StoreRefused) and asks:
@@ -216,6 +221,20 @@ def fail(turn: Turn, error: BaseException) -> None:
     if turn.way_out is not None:
         # A user must always be able to cancel, even if a handler fails at that moment.
         close_without_handlers(turn, *turn.way_out)
+
+
+def note_failure(turn: Turn, error: HandlerFailed) -> None:
+    """Put a failure on the view: what the user reads of it, and where it is."""
+    session = turn.session
+    form = session.stack.front or session.stack.first
+    text = TEXTS["notice.failed"]
+    if form is not None:
+        text = form._state.plan.failure_text or form.failure_text
+    file, line = error.where
+    loop: tuple[str, ...] = getattr(error, "loop", ())
+    session.failure = FailureView(text, error.chain[0], file, line, safe_text(describe(error.error)), loop)
+    if turn.by == "user":
+        session.notice = text
 
 
 def tell_end(turn: Turn) -> None:

@@ -17,7 +17,7 @@ from fuselatch.core.engine.default_values import AtStart
 from fuselatch.core.engine.engine import Engine
 from fuselatch.core.engine.latching import LatchView
 from fuselatch.core.engine.naming import control_named, open_form_named, place_of_control
-from fuselatch.core.engine.observer import Muting, Pausing
+from fuselatch.core.engine.observer import Muting, OnFailure, Pausing
 from fuselatch.core.engine.offers import Offers
 from fuselatch.core.engine.opening import must_fit, open_form
 from fuselatch.core.engine.scheduler import follow
@@ -109,7 +109,7 @@ class Session:
     handlers.
 
     The options are those of `Options`: `user`, `clock`, `formats`, `records`, `services`, `latches`, `policy`, `forms`,
-    `params`, `at`, `only`, `observers`, `recording`, `max_runs`.
+    `params`, `at`, `only`, `observers`, `on_failure`, `recording`, `max_runs`.
 
     Raises `Refused`, `UnknownName`, `HandlerFailed`, and `PolicyError` if the policy doesn't fit a form.
     """
@@ -140,6 +140,8 @@ class Session:
         state = self._state = self._engine.state
         for observer in options.observers:
             state.watch(observer)
+        if options.on_failure is not None:
+            state.watch(OnFailure(options.on_failure))
         if form is None:
             return
         first = form

@@ -41,6 +41,7 @@ class SessionOptions(TypedDict, total=False):
     only: Mapping[str, Any] | None
     params: Mapping[str, Any]
     observers: Iterable[Observer]
+    on_failure: Callable[[BaseException], object] | None
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -50,7 +51,8 @@ class Options:
     `forms`: forms that the user can open by name or shortcut; classes, or a mapping of classes to parameters. `records`:
     a store. `at`, `only`: the first record and the rows of a bound form (see `Form.open`). `services`: a mapping of classes
     to objects. `latches`: a latch store. `policy`: a `Policy`. `max_runs`: handler runs allowed per gesture.
-    `recording=False`: no trace. `observers`: told what happens (see `Observer`).
+    `recording=False`: no trace. `observers`: told what happens (see `Observer`). `on_failure`: called with the error of a
+    gesture that failed, for a log; `feed` raises it in any case.
     """
 
     user: str = ""
@@ -67,6 +69,7 @@ class Options:
     only: Mapping[str, Any] | None = None
     params: Mapping[str, Any] = field(default_factory=dict)
     observers: Iterable[Observer] = ()
+    on_failure: Callable[[BaseException], object] | None = None
 
     @classmethod
     def of(cls, given: Mapping[str, Any]) -> Self:

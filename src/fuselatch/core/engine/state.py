@@ -301,12 +301,12 @@ class SessionState(Undoable):
     """The state of one session."""
 
     __slots__ = (
-        "asked", "broken", "catalogs", "clock", "closed", "closing", "dirty", "failed", "formats", "grouped",
-        "hovered", "indexes", "known_latches", "last_entered", "last_view", "latch_store", "latches", "leaving",
-        "max_runs", "messages", "muting", "notice", "now", "observers", "offers", "open_forms", "options",
-        "pausing", "plans", "port", "read_at", "recording", "retired", "row_cache", "rows", "sees_events", "serial",
-        "services", "session_latches", "shared", "stack", "store", "time", "trace", "turn", "waited", "waits",
-        "workers",
+        "asked", "broken", "catalogs", "clock", "closed", "closing", "dirty", "failed", "failure", "formats",
+        "grouped", "hovered", "indexes", "known_latches", "last_entered", "last_view", "latch_store", "latches",
+        "leaving", "max_runs", "messages", "muting", "notice", "now", "observers", "offers", "open_forms",
+        "options", "pausing", "plans", "port", "read_at", "recording", "retired", "row_cache", "rows",
+        "sees_events", "serial", "services", "session_latches", "shared", "stack", "store", "time", "trace", "turn",
+        "waited", "waits", "workers",
     )  # fmt: skip
 
     port: EnginePort
@@ -349,6 +349,8 @@ class SessionState(Undoable):
         self.asked = 0
         self.waited: list[tuple[int, str]] = []
         self.last_view: Any = None
+        # The last gesture's failure, for the view.
+        self.failure: FailureView | None = None
         # The rules that failed after another session's write, with what the user reads of it: their last values stay.
         self.failed: dict[Cell, FailureView] = {}
 

@@ -583,7 +583,7 @@ def view_of(session: SessionState) -> View:
         prompt=prompt,
         notice=session.notice,
         help=help_line(session),
-        failure=failure_view(session) if session.failed else None,
+        failure=session.failure or (failure_view(session) if session.failed else None),
         waits_for=tuple([str(waiting) for waiting in session.waits]),
         paused_before=session.paused.path if session.paused is not None else "",
         offers=before.offers if before is not None else offer_views(session),

@@ -237,12 +237,23 @@ def of_prompt(session: SessionState, form: OpenForm, name: str) -> Iterator[str]
 
 def chain(session: SessionState, number: int) -> Iterator[str]:
     """Yield an entry and its causes, back to the gesture."""
-    word = "at"
-    while number:
+    numbers = [number]
+    while (cause := session.trace[numbers[-1] - 1].cause) != 0:
+        numbers.append(cause)
+    # A blown fuse leaves thousands: the nearest and the first ones say what there is to say.
+    left_out = len(numbers) - MOST_CAUSES
+    for at, number in enumerate(numbers):
+        if 0 < left_out and MOST_CAUSES - 3 <= at < len(numbers) - 3:
+            if at == MOST_CAUSES - 3:
+                yield f"  … {left_out} more, round and round"
+            continue
         entry: TraceEntry = session.trace[number - 1]
         described = typed_in_full(session, number) if entry.kind == "gesture" else ""
-        yield f"  {word} entry {number}: {described or phrase(entry)}"
-        number, word = entry.cause, "caused by"
+        yield f"  {'caused by' if at else 'at'} entry {number}: {described or phrase(entry)}"
+
+
+MOST_CAUSES: Final = 8
+"""The most causes that are listed."""
 
 
 def typed_in_full(session: SessionState, number: int) -> str:

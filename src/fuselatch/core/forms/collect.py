@@ -29,11 +29,11 @@ from fuselatch.core.model.names import NoSuchName, suggest
 SPREADS = opmap["CALL_FUNCTION_EX"]
 """The instruction of a call with `**facts`, whose names can't be known."""
 
-OVERRIDABLE = frozenset({"other_prompt", "warnings_prompt"})
+OVERRIDABLE = frozenset({"failure_text", "other_prompt", "warnings_prompt"})
 """Names of Form that a form may declare again."""
 
 RESERVED = frozenset(
-    "at form forms hiding latches locale max_runs now observers only place policy records services user".split()
+    "at form forms hiding latches locale max_runs now observers on_failure only place policy records services user".split()
 )
 """Option names of `rehearse`, `open` and `show`. A param can't use them."""
 

@@ -81,6 +81,7 @@ class OpenForm(Container):
 
     warnings_prompt: ClassVar[Prompt]
     other_prompt: ClassVar[Prompt]
+    failure_text: ClassVar[str]
 
     @property
     def title(self) -> str:

@@ -66,6 +66,9 @@ class Form(OpenForm, metaclass=FormMeta):
     other_prompt = Prompt(user_text("other"), title=TEXTS["other.title"], buttons=(TEXTS["other.add"], TEXTS["other.once"]))
     """The prompt for a typed text that isn't in the list of a choice with `other=True`."""
 
+    failure_text = TEXTS["notice.failed"]
+    """The text that the user reads if a handler fails, and what it did is undone."""
+
     def __init_subclass__(
         cls,
         *,

@@ -118,6 +118,7 @@ class FormPlan:
     name: str
     title: Any
     doc: str = ""
+    failure_text: str = ""
     discard: str = ""
     opener: str = ""
     keys: str = ""

@@ -13,7 +13,7 @@ from fuselatch.core.model.findings import Level
 from fuselatch.core.model.names import suggest
 
 LEVELS: Final = ("refuse", "warn")
-WORDS: Final = ("prompts", "checks")
+WORDS: Final = ("prompts", "checks", "failure_text")
 PROMPT_WORDS: Final = ("text", "title", "buttons")
 GENERAL: Final = "warnings_prompt"
 """The prompt that every form has."""
@@ -23,15 +23,18 @@ class PolicyRules:
     """A policy for forms, by class name. `source` is its name in errors.
 
     A form's `prompts` have `text`, `title` and `buttons` (declared to shown caption). Its `checks` have a level for a
-    written check, or for a control's rule ("length.maximum").
+    written check, or for a control's rule ("length.maximum"). `failure_text`: what the user reads if a handler fails.
     """
 
     def __init__(self, forms: Mapping[str, Any], source: str) -> None:
         self.source = source
-        self.forms: dict[str, Mapping[str, Mapping[str, Any]]] = {}
+        self.forms: dict[str, Mapping[str, Any]] = {}
         for form, described in forms.items():
             where = f"[{form}]"
             self.forms[form] = self._table(described, where, WORDS)
+            text = described.get("failure_text", "x")
+            if not isinstance(text, str) or not text.strip():
+                raise self.fail(where, f"failure_text must be text, not {text!r}")
             for name, wanted in self._table(described.get("prompts", {}), f"[{form}.prompts]").items():
                 self._prompt(wanted, f"[{form}.prompts.{name}]")
             for name, level in self._table(described.get("checks", {}), f"[{form}.checks]").items():
@@ -75,6 +78,7 @@ class PolicyRules:
                 plan = self._levelled(plan, base.__name__, described.get("checks", {}))
                 prompts = {**plan.prompts, GENERAL: form.warnings_prompt}
                 plan = self._reworded(plan, base.__name__, described.get("prompts", {}), prompts)
+                plan = replace(plan, failure_text=str(described.get("failure_text", plan.failure_text)))
         return plan
 
     def _reworded(self, plan: FormPlan, form: str, described: Mapping[str, Any], prompts: Mapping[str, Prompt]) -> FormPlan:

@@ -148,4 +148,6 @@ def describe(error: BaseException) -> str:
         text = " ".join(str(error).split())
     except Exception:
         text = "(no message available)"
+    if isinstance(error, Runaway):
+        return text
     return f"{type(error).__name__}: {text}" if text else type(error).__name__

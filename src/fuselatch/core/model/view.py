@@ -203,7 +203,7 @@ class OutcomeView(NamedTuple):
 
 
 class FailureView(NamedTuple):
-    """Something of the developer's that failed, so that an old value is shown.
+    """Something of the developer's that failed: the last gesture, which is undone, or a rule, whose old value is shown.
 
     `text`: for the user. The rest is for developers: what failed (`what`), its file and line, the error, and the loop of
     events and handlers, if it is one.
@@ -221,7 +221,7 @@ class View(NamedTuple):
     """Everything that the user sees: visible forms from back to front, then the prompt on top.
 
     `serial` counts gestures. `notice`: why the last gesture was blocked or cut short. `help`: help and marker of the control
-    under the pointer, or of the focused one. `failure`: what couldn't be worked out, so that an old value is shown.
+    under the pointer, or of the focused one. `failure`: what failed in the last gesture, or couldn't be worked out.
     `waits_for`: what handlers wait for, in words, the innermost last. `paused_before`: the event of a pause. `offers`: the
     forms that can be opened by name. `outcome`: what the first form ended with, once it is closed.
     """
