@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from fuselatch.core.forms.catalogs import Catalog
-from fuselatch.core.forms.declarations import plain_text
+from fuselatch.core.forms.declarations import limits, plain_text
 from fuselatch.core.forms.form import Form, plan_of
 from fuselatch.core.forms.lines import Lines
 from fuselatch.core.forms.params import MISSING
@@ -183,7 +183,7 @@ def describe_control(control: ControlPlan, plan: FormPlan, form: type[Any]) -> C
     rules = tuple(
         rule_text(word, found[word]) + (f" ({levels[word]})" if word in levels else "")
         for word in RULE_WORDS
-        if found[word] not in (None, False, "")
+        if limits(word, found[word])
     )
     choices = decl.constants.get("choices")
     if choices is not None:

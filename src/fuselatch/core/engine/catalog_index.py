@@ -40,7 +40,10 @@ class Index:
     def column(self, name: str) -> list[Any]:
         found = self.columns.get(name)
         if found is None:
-            found = self.columns[name] = column(self.rows, name, self.catalog)
+            found = column(self.rows, name, self.catalog)
+            if name == self.catalog.value and self.catalog.value_type is not None:
+                found = [self.catalog.converted(one, one) for one in found]
+            self.columns[name] = found
         return found
 
     def choices(self, key: tuple[Any, ...], sort: str, descending: bool, whole: bool) -> Choices[Any]:
@@ -131,7 +134,7 @@ def catalog_choices(
     version = session.catalogs.read(catalog.source)
     if None in values or "" in values:
         return NONE
-    place = (catalog.source, catalog.text, catalog.value, catalog.indexed)
+    place = (catalog.source, catalog.text, catalog.value, catalog.value_type, catalog.indexed)
     index = session.indexes.get(place)
     if index is None or index.version != version:
         index = session.indexes[place] = Index(catalog, frame_of(session, catalog.source), version)

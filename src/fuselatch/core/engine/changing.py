@@ -7,7 +7,7 @@ from typing import Any
 
 from fuselatch.core.engine.drafts import drop_draft
 from fuselatch.core.engine.rule_cells import is_as_is
-from fuselatch.core.engine.scheduler import property_differs, same
+from fuselatch.core.engine.scheduler import property_differs
 from fuselatch.core.engine.session_sources import SharedSource
 from fuselatch.core.engine.state import SessionState, Turn
 from fuselatch.core.engine.storing import look, stage
@@ -22,7 +22,7 @@ from fuselatch.core.model.errors import FormClosed, NotAllowedHere, RuleError
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import Change
 from fuselatch.core.model.trace_rows import add_row
-from fuselatch.core.model.values import short
+from fuselatch.core.model.values import same, short
 
 
 def may_change(session: SessionState, form: OpenForm, name: str, ruled: bool = False) -> None:
@@ -58,7 +58,8 @@ def offered(control: LiveChoice[Any, Any, Any], exact: Any, name: str) -> object
     choices, decl = control._current("choices"), control._decl
     for item in exact if decl.multiple else (exact,):
         if item not in choices and not (decl.other and isinstance(item, str)):
-            hint = suggest(str(item), choices.shown())
+            equal = choices.equal(item)
+            hint = f"write {short(equal)}" if equal is not None else suggest(str(item), choices.shown())
             raise ValueError(f"{name}: {short(item)} isn't one of the choices; {hint}")
     return tuple(sorted(exact, key=choices.position)) if decl.multiple else exact
 

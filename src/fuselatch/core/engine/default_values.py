@@ -11,6 +11,8 @@ from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.defaults import LastEntered, NthChoice
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.rules import is_rule
+from fuselatch.core.model.cells import UNSEEN
+from fuselatch.core.model.values import same
 
 
 def set_defaults(turn: Turn, form: OpenForm) -> None:
@@ -33,7 +35,7 @@ def set_defaults_of(turn: Turn, form: OpenForm, paths: Iterable[str]) -> None:
                 default = constants.get("value")
         if isinstance(default, LastEntered):
             default = entered_last(turn, form, path, default)
-        if default is None or default == "" or default is False:
+        if default is None or same(default, control._plan.blank):
             continue
         if is_rule(default):
             default = call_default(turn, f"{control.name}.default", default, control._owner)
@@ -44,8 +46,10 @@ def set_defaults_of(turn: Turn, form: OpenForm, paths: Iterable[str]) -> None:
         if isinstance(control, LiveChoice) and value is not None:
             choices = control._current("choices")
             # A default that isn't offered would be cleared at once, with an event that no one caused.
-            if not all(item in choices for item in (value if decl.multiple else (value,))):
+            found = [choices.equal(item, UNSEEN) for item in (value if decl.multiple else (value,))]
+            if UNSEEN in found:
                 continue
+            value = tuple(found) if decl.multiple else found[0]
         control._value = value if value is not None else control._plan.blank
         form._state.touched[control] = None
 

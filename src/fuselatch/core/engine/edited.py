@@ -8,6 +8,7 @@ from fuselatch.core.engine.state import Turn
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveInput
 from fuselatch.core.model.cells import UNSEEN
+from fuselatch.core.model.values import same
 
 
 def is_changed(form: OpenForm) -> bool:
@@ -21,7 +22,7 @@ def is_changed(form: OpenForm) -> bool:
 
 def differs(control: Any) -> bool:
     """Return True if an entry has a draft, or another value than at first."""
-    return control._draft is not None or (control._initial is not UNSEEN and control._initial != control._value)
+    return control._draft is not None or (control._initial is not UNSEEN and not same(control._initial, control._value))
 
 
 def mark_clean(turn: Turn, control: Any) -> None:

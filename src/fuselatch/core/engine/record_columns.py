@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from fuselatch.core.engine.state import Turn
+from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveInput, LiveValue
 from fuselatch.core.forms.live_lists import LiveChoice
@@ -61,8 +62,23 @@ def bring(turn: Turn, control: Any, value: Any, where: str, column: str) -> None
     except TypeError as error:
         raise RecordError(where, column, str(error)) from None
     if isinstance(control, LiveChoice):
+        stored = of_list(control, stored)
         turn.set(control, "_brought", stored)
     put_silently(turn, control, stored)
+
+
+def of_list(control: LiveChoice[Any, Any, Any], value: Any) -> Any:
+    """Return a value, or the values of a tuple, in the class that the control's list has."""
+    decl = control._decl
+    offered, catalog = decl.constants.get("choices"), decl.rules.get("choices")
+    if offered is not None:
+        one = offered.equal
+    elif isinstance(catalog, Catalog):
+        one = catalog.converted
+    else:
+        # What a rule offers isn't known yet: the value is converted when it is read.
+        return value
+    return tuple([one(item, item) for item in value]) if decl.multiple else one(value, value)
 
 
 def none_of(value: Any, control: LiveValue[Any]) -> Any:

@@ -19,6 +19,7 @@ from fuselatch.core.forms.prompts import TONES
 from fuselatch.core.model.cells import UNSEEN, Cell, Derived, watch
 from fuselatch.core.model.choices import choices_of
 from fuselatch.core.model.names import suggest
+from fuselatch.core.model.values import same
 
 PASSIVE: Final = frozenset({"default"})
 """Rules that run at opening and aren't tracked."""
@@ -122,7 +123,7 @@ def derived_rule(
     def run() -> Any:
         nonlocal seen, result
         values = [given._value for given in inputs] if plain else [current(given, "value") for given in inputs]
-        if values == seen and result is not UNSEEN:
+        if result is not UNSEEN and all(map(same, values, seen)):
             return result
         seen = values
         result = UNSEEN
@@ -146,7 +147,7 @@ def derived_from_one(
     def run() -> Any:
         nonlocal seen, result
         value = given._value if plain else current(given, "value")
-        if result is UNSEEN or value != seen:
+        if result is UNSEEN or not same(value, seen):
             result = UNSEEN
             seen = value
             result = blank if value == gap else convert(function(value))

@@ -18,6 +18,7 @@ from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, RuleError
 from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.trace import safe_text
 from fuselatch.core.model.trace_rows import add_row
+from fuselatch.core.model.values import same
 from fuselatch.core.model.view import FailureView
 
 NESTED: Final = 40
@@ -209,7 +210,7 @@ def announce_cell(turn: Turn, cell: Cell) -> None:
         turn.put_value(control, value, cell.cause)
     elif prop == "check":
         turn.session.dirty.revalidate_check(control)
-    elif last is not value and not (type(last) is type(value) and last == value):
+    elif not same(last, value):
         if turn.rows is not None:
             name = "" if prop == "title" else control.name
             add_row(turn.rows, cell.cause, "change", cell.form_name, name, prop, last, value)
@@ -298,8 +299,3 @@ def by_dependence(order: list[Cell]) -> list[Cell]:
                 stack.pop()
                 done.setdefault(cell)
     return list(done)
-
-
-def same(one: object, other: object) -> bool:
-    """Return True if two values are equal and of one type."""
-    return one is other or (type(one) is type(other) and one == other)

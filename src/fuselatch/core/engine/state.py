@@ -35,6 +35,7 @@ from fuselatch.core.model.record_changes import Change
 from fuselatch.core.model.service_map import Services
 from fuselatch.core.model.trace import Trace
 from fuselatch.core.model.trace_rows import TraceRow, add_row
+from fuselatch.core.model.values import same
 from fuselatch.core.model.view import FailureView
 
 LatchPlace = tuple[str, int, int, str]
@@ -551,7 +552,7 @@ class Turn(Undoable):
         """Set a value and queue `changed`, unless it is the same."""
         old = control._value
         # In Python 1 == 1.0 == True, but setting one for the other is a change.
-        if old is value or (type(old) is type(value) and old == value):
+        if old is value or (type(old) is type(value) and old == value and (type(old) is not tuple or same(old, value))):
             return
         self.undo.append((control, "_value", old))
         control._value = value
@@ -578,7 +579,7 @@ class Turn(Undoable):
         pending = control._pending
         if pending is not None:
             # Back at the old value: the queued event is void. Removing it from the queue would cost a search.
-            if pending.old == value:
+            if same(pending.old, value):
                 control._pending = None
             return
         if rows is not None or "changed" in plan.heard or session.sees_events:

@@ -25,12 +25,12 @@ from __future__ import annotations
 from bisect import bisect_right
 from typing import Any, Final
 
-from fuselatch.core.engine.scheduler import same
 from fuselatch.core.engine.state import DialogWait, PauseWait, PromptWait, SessionState, Turn, Wait, waiting_changes
 from fuselatch.core.engine.workers import park
 from fuselatch.core.forms.live_state import seen
 from fuselatch.core.model.errors import NotAllowedHere, RuleError
 from fuselatch.core.model.events import Event
+from fuselatch.core.model.values import same
 
 
 def may_wait(session: SessionState, verb: str, target: str | type) -> Turn:

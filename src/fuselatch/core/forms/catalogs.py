@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any, Generic, TypeVar, overload
 
 from fuselatch.core.model.errors import DeclarationError
+from fuselatch.core.model.values import adapted
 
 T = TypeVar("T")
 
@@ -18,7 +19,7 @@ class Catalog(Generic[T]):
     `Catalog("vessels", text="kind")` offers each kind once. Raises `DeclarationError`.
     """
 
-    __slots__ = ("indexed", "inputs", "sort", "source", "text", "value")
+    __slots__ = ("indexed", "inputs", "sort", "source", "text", "value", "value_type")
 
     @overload
     def __init__(self: Catalog[str], source: str, *, text: str, indexed: tuple[str, ...] = (), sort: str = "") -> None: ...
@@ -36,7 +37,7 @@ class Catalog(Generic[T]):
         *,
         text: str,
         value: str | None = None,
-        value_type: Any = str,
+        value_type: Any = None,
         indexed: tuple[str, ...] = (),
         sort: str = "",
     ) -> None:
@@ -46,6 +47,7 @@ class Catalog(Generic[T]):
         self.source = source
         self.text = text
         self.value = text if value is None else value
+        self.value_type = value_type
         self.indexed = tuple(indexed)
         self.sort = sort
         self.inputs: tuple[Any, ...] = ()
@@ -62,9 +64,19 @@ class Catalog(Generic[T]):
                 raise DeclarationError(f"where({column}=…): expected a declared control with a value, not {control!r}")
         narrowed: Catalog[T] = Catalog.__new__(Catalog)
         narrowed.source, narrowed.text, narrowed.value, narrowed.sort = self.source, self.text, self.value, self.sort
+        narrowed.value_type = self.value_type
         narrowed.indexed = (*self.indexed, *columns) if self.inputs else tuple(columns)
         narrowed.inputs = (*self.inputs, *columns.values())
         return narrowed
+
+    def converted(self, value: Any, otherwise: Any = None) -> Any:
+        """Return a value of the source as `value_type`; `otherwise` if that would lose something."""
+        if self.value_type is None or type(value) is self.value_type:
+            return value
+        try:
+            return adapted(value, self.value_type)
+        except TypeError:
+            return otherwise
 
     def __repr__(self) -> str:
         return f"<Catalog of {self.source}, shows {self.text}>"

@@ -15,7 +15,7 @@ from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.names import closest, first_few
 from fuselatch.core.model.texts import user_text
-from fuselatch.core.model.values import Unparsable, short, short_text
+from fuselatch.core.model.values import Unparsable, as_key, short, short_text
 
 T = TypeVar("T")
 V = TypeVar("V")
@@ -153,7 +153,7 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
             return ()
         if isinstance(value, str) or not isinstance(value, Iterable):
             raise TypeError(f"expected a tuple or list of items, not {short(value)}")
-        return tuple(dict.fromkeys(value))
+        return tuple({as_key(item): item for item in reversed(tuple(value))}.values())[::-1]
 
     def parse(self, text: str, live: Any, formats: Formats) -> Any:
         """Return the one item with this text."""

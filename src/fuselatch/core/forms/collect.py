@@ -25,6 +25,7 @@ from fuselatch.core.model.cells import Derived
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.events import FORM_EVENTS
 from fuselatch.core.model.names import NoSuchName, suggest
+from fuselatch.core.model.values import same
 
 SPREADS = opmap["CALL_FUNCTION_EX"]
 """The instruction of a call with `**facts`, whose names can't be known."""
@@ -355,7 +356,8 @@ def may_start(decl: Declaration[Any]) -> bool:
         return False
     constants = decl.constants
     found = constants.get("default", None if "default" in decl.rules else constants.get("value"))
-    return "default" in decl.rules or (found is not None and found != "" and found is not False)
+    blank: Any = getattr(decl, "blank", "")
+    return "default" in decl.rules or (found is not None and not same(found, blank))
 
 
 def codes_in(code: CodeType) -> Iterator[CodeType]:

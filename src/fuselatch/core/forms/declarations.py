@@ -382,15 +382,8 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
 
     def rule_names(self) -> tuple[str, ...]:
         """Return the declared rules that can have a finding."""
-        # A bound of 0 is a rule, although 0 == False. A length of at least 0 is none.
-        none = (None, "", 0) if isinstance(self.blank, str) else (None, "")
         declared = {**self.constants, **vars(self)}
-
-        def is_rule(word: str) -> bool:
-            given = declared.get(word)
-            return word in self.rules or not (given is False or given in none)
-
-        return tuple(word for word in self.rule_words if is_rule(word))
+        return tuple(word for word in self.rule_words if word in self.rules or limits(word, declared.get(word)))
 
     def has_rules(self) -> bool:
         """Return True if a declared rule can have a finding."""
@@ -435,3 +428,8 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
 def plain_text(value: object) -> str:
     """Return a number as people type it."""
     return f"{value:g}" if isinstance(value, float) else str(value)
+
+
+def limits(word: str, given: object) -> bool:
+    """Return True if a declared property limits the value. 0 is a limit, but a length of at least 0 is none."""
+    return given is not None and given is not False and given != "" and (word, given) != ("min_length", 0)

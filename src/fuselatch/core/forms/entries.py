@@ -96,7 +96,9 @@ class Text(InputControl[LiveInput[str, str], str, str]):
             ) from None
 
     def width(self) -> int:
-        return 40 if self.constants["look"] == "multi-line" else min(self.max_length or WIDE, 40)
+        if self.constants["look"] == "multi-line":
+            return 40
+        return WIDE if self.max_length is None else max(1, min(self.max_length, 40))
 
     @property
     def blank(self) -> str:
@@ -127,7 +129,7 @@ class Text(InputControl[LiveInput[str, str], str, str]):
     def sample(self, first_choice: str = "") -> str:
         if self.pattern is not None:
             return self.example
-        return "x" * max(1, self.min_length)
+        return "" if self.max_length == 0 else "x" * max(1, self.min_length)
 
     def wrong(self, rule: str) -> tuple[str, str] | None:
         if rule == "max_length" and self.max_length is not None and self.max_length < LONGEST:

@@ -39,15 +39,17 @@ class LiveChoice(LiveInput[R, G], Generic[T, R, G]):
         decl, offered = self._decl, self._current("choices")
         if decl.multiple:
             if found == self._brought:
-                return found
+                return tuple([offered.equal(item, item) for item in found])
             kept = tuple([item for item in found if item in offered])
             return found if len(kept) == len(found) else kept
-        if found in offered or found == self._brought or (decl.other and isinstance(found, str)):
+        if found in offered or (decl.other and isinstance(found, str)):
             return found
+        if found == self._brought:
+            return offered.equal(found, found)
         default = decl.constants.get("default")
         if default is not None and hasattr(default, "among"):
             return default.among(offered)
-        return default if default is not None and default in offered else None
+        return offered.equal(default)
 
     @property
     def text(self) -> str:

@@ -15,6 +15,8 @@ from decimal import Decimal
 from enum import Enum, EnumMeta
 from typing import Any, Final, Generic, TypeVar, overload
 
+from fuselatch.core.model.values import same
+
 T = TypeVar("T")
 
 AHEAD: Final = 50
@@ -64,7 +66,19 @@ class Choices(Sequence[T], Generic[T]):
         return self.position(item) is not None
 
     def position(self, item: object) -> int | None:
-        """Return an item's zero-based position, or None if it isn't offered."""
+        """Return an item's zero-based position, or None if it isn't offered: 1, 1.0 and True are different items."""
+        at = self._equal_at(item)
+        if at is None or same(self._items[at], item):
+            return at
+        return next((at for at, one in enumerate(self._items) if same(one, item)), None)
+
+    def equal(self, item: object, default: Any = None) -> Any:
+        """Return the item that is equal, of the same class if there is one; `default` if none is."""
+        at = self.position(item)
+        at = self._equal_at(item) if at is None else at
+        return default if at is None else self._items[at]
+
+    def _equal_at(self, item: object) -> int | None:
         places = self._places
         if places is None:
             try:
@@ -82,8 +96,8 @@ class Choices(Sequence[T], Generic[T]):
         if isinstance(other, Choices):
             if self is other:
                 return True
-            same = self._items == other._items and (self._texts is other._texts or [*self._texts] == [*other._texts])
-            return same and self._row is other._row
+            alike = self._items == other._items and (self._texts is other._texts or [*self._texts] == [*other._texts])
+            return alike and self._row is other._row and same_classes(self._items, other._items)
         if isinstance(other, list | tuple):
             return tuple(self._items) == tuple(other)
         return NotImplemented
@@ -160,6 +174,12 @@ class Choices(Sequence[T], Generic[T]):
             return True
         self._making = None
         return False
+
+
+def same_classes(items: Sequence[Any], others: Sequence[Any]) -> bool:
+    """Return True if items that are equal are also of the same classes."""
+    kinds = [*map(type, items)]
+    return kinds == [*map(type, others)] and (tuple not in kinds or all(map(same, items, others)))
 
 
 def texts_of(items: Sequence[Any]) -> Sequence[str]:

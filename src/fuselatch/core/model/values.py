@@ -10,7 +10,7 @@ from collections.abc import Callable
 from datetime import date, datetime, time
 from decimal import Decimal
 from math import isfinite
-from typing import Any, TypeVar
+from typing import Any, TypeVar, cast
 
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.texts import user_text
@@ -146,6 +146,20 @@ def to_bool(value: object) -> bool:
     if not isinstance(value, bool):
         raise wrong_type(value, "True or False")
     return value
+
+
+def same(one: object, other: object) -> bool:
+    """Return True if two values are of one class and equal; in tuples, also each of their parts."""
+    if one is other:
+        return True
+    if type(one) is not type(other) or one != other:
+        return False
+    return not isinstance(one, tuple) or all(map(same, one, cast("tuple[object, ...]", other)))
+
+
+def as_key(value: object) -> object:
+    """Return a key that is equal for values that are `same`."""
+    return (type(value), tuple(map(as_key, value))) if isinstance(value, tuple) else (type(value), value)
 
 
 def adapted(value: Any, wanted: type) -> Any:
