@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import pytest
 
-from fuselatch import FuseBlown, HandlerFailed
+from fuselatch import Button, Catalog, Choice, Form, FuseBlown, Group, HandlerFailed, Lines, Number
 from fuselatch.frontends import Gesture, Session
 from fuselatch.policy import Policy
 from fuselatch.rehearsal import read_cues, rehearse, run_cues
-from tests.bench import Bench, bench, doing, fail, undone
+from fuselatch.stores import MemoryRecords
+from tests.bench import Bench, Dialog, bench, doing, fail, undone
 from tests.helpers import act
 
 LOOP = {
@@ -72,3 +75,92 @@ def test_a_long_loop_is_told_in_a_few_lines() -> None:
         assert desk.session.view.failure is not None and desk.session.view.failure.loop[:2] == ("a.changed", "a_first")
         assert "… 95 more rounds" in desk.story() and len(desk.story().splitlines()) < 60
         assert len(desk.why("b.value").splitlines()) <= 10
+
+
+class Item(Group):
+    """A line."""
+
+    price = Number("Price")
+
+
+class Looping(Form, records="boats"):
+    """Each of its buttons starts a loop."""
+
+    items = Lines(Item, "Items")
+    name = Choice("Name", choices=Catalog("boats", text="name"))
+    key = Choice("Key", choices=Catalog("boats", text="name", value="id", value_type=int))
+    names = Number("Names", value=lambda form: len(form.name.choices))
+    keys = Number("Keys", value=lambda form: len(form.key.choices))
+    price = Number("Price")
+    kept = Number("Kept")
+    add = Button("Add")
+    move = Button("Move")
+    write = Button("Write")
+    moving = False
+
+    @price.entered
+    def further(self) -> None:
+        self.kept.focus()
+
+    @kept.entered
+    def go_back(self) -> None:
+        self.price.focus()
+
+    @add.clicked
+    @items.line_added
+    def add_another(self) -> None:
+        self.items.add(price=1)
+
+    @move.clicked
+    def begin(self) -> None:
+        self.moving = True
+        self.records.next()
+
+    @Form.record_shown
+    def move_back_and_forth(self) -> None:
+        if self.moving:
+            self.records.at(1 if self.records.key == 2 else 2)
+
+    @names.changed
+    @keys.changed
+    @write.clicked
+    def write_another(self) -> None:
+        self.session.records.add("boats", {"name": f"y{self.names.value}"})
+
+
+def show_and_close(form: Bench) -> None:
+    """Show another dialog, which goes at once."""
+    opener = form.opener
+    opener.show(Dialog).close()
+
+
+@pytest.mark.parametrize(
+    ("does", "step", "loop"),
+    [
+        (
+            {"Dialog opened": lambda form: form.show(Dialog), "go": lambda form: form.show(Dialog)},
+            "press go",
+            "Dialog.opened → opening",
+        ),
+        (
+            {"Dialog opened": lambda form: form.open(Dialog), "go": lambda form: form.open(Dialog)},
+            "press go",
+            "Dialog.opened → opening",
+        ),
+        ({"Dialog closed": show_and_close, "go": lambda form: form.show(Dialog).close()}, "press go", "Dialog.closed"),
+        (None, "focus price", "price.entered → kept.entered → price.entered"),
+        (None, "press add", "items.line_added → add_another → items.line_added"),
+        (None, "press move", "Looping.record_shown → move_back_and_forth"),
+        (None, "press write", "names.changed → write_another"),
+    ],
+)
+def test_a_loop_is_stopped_and_named_before_anything_is_written(does: Any, step: str, loop: str) -> None:
+    store = MemoryRecords({"boats": [{"id": 1, "name": "a"}, {"id": 2, "name": "b"}], "log": []}, keys={"boats": "id"})
+    if does:
+        made: type[Form] = doing(**does)
+    else:
+        made = Looping
+    with rehearse(made, records=store) as desk:
+        error = undone(desk, step, loop)
+        assert isinstance(error, FuseBlown) and len(str(error)) < 500
+        assert store.transactions == 0

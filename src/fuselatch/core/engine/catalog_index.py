@@ -8,7 +8,7 @@ from collections.abc import Hashable, Sequence
 from typing import Any
 
 from fuselatch.core.engine.state import SessionSource, SessionState
-from fuselatch.core.engine.storing import frame_of, version_of
+from fuselatch.core.engine.storing import frame_of, staged_for, version_of, with_staged
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.errors import UnknownName
@@ -124,7 +124,8 @@ class CatalogSource(SessionSource):
     __slots__ = ()
 
     def _current(self, prop: Any) -> Hashable:
-        return version_of(self.session, prop)
+        staged = staged_for(self.session, prop)
+        return (version_of(self.session, prop), *map(id, staged)) if staged else version_of(self.session, prop)
 
 
 def catalog_choices(
@@ -137,7 +138,10 @@ def catalog_choices(
     place = (catalog.source, catalog.text, catalog.value, catalog.value_type, catalog.indexed)
     index = session.indexes.get(place)
     if index is None or index.version != version:
-        index = session.indexes[place] = Index(catalog, frame_of(session, catalog.source), version)
+        # What the turn has staged is offered before it is written, so that a loop is found before anything is.
+        staged = staged_for(session, catalog.source)
+        rows = with_staged(session, catalog.source, staged, new_keys=True) if staged else frame_of(session, catalog.source)
+        index = session.indexes[place] = Index(catalog, rows, version)
     column, descending = sort if sort is not None else (catalog.sort, False)
     found: Choices[Any] = index.choices(values, column, descending, sort is not None)
     return found

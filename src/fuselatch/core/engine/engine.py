@@ -72,10 +72,8 @@ class Engine(EnginePort):
         turn = self.state.turn
         if turn is None:
             start(self.state, label, step, "program")
-        elif turn.after is None:
-            turn.after = [step]
         else:
-            turn.after.append(step)
+            turn.after = [*(turn.after or ()), (step, turn.event, turn.handler)]
 
     # ---- what follows an undo
 

@@ -33,7 +33,7 @@ the loop; everything is undone (`undoing`). The fuse ends a loop that doesn't en
 
 from __future__ import annotations
 
-from typing import Any, Final
+from typing import Any, Final, NoReturn
 
 from fuselatch.core.engine.failure import blown, failed, tell
 from fuselatch.core.engine.scheduler import announce
@@ -46,6 +46,11 @@ from fuselatch.core.model.errors import Abandoned, HandlerFailed
 from fuselatch.core.model.events import By, Event
 from fuselatch.core.model.trace_rows import add_row
 
+MOST_NESTED: Final = 30
+"""How deep handlers may run inside one another, since what they do raises an event that can be blocked, or opens a form."""
+DEEP: Final = 10
+"""An overflow of the stack deeper than this is a loop of handlers."""
+TOO_DEEP: Final = f"handlers ran inside one another more than {MOST_NESTED} deep"
 MOST_IN_CHAIN: Final = 100
 """How often one handler may run for one control in one chain of causes."""
 SHALLOW: Final = 3
@@ -69,9 +74,26 @@ def drain(turn: Turn) -> None:
             cause = turn.lines.pop(first)
             turn.raise_later("line_changed", lines.form, lines, line, cause)
         elif turn.after:
-            turn.after.pop(0)(turn)
+            take_step(turn)
         else:
             return
+
+
+def take_step(turn: Turn) -> None:
+    """Take the next step that a handler asked for."""
+    assert turn.after, "there is a step to take"
+    (step, event, handler), *turn.after = turn.after
+    before = turn.event
+    turn.nested += 1
+    # What the step raises has that handler's event behind it, so that a loop of steps is found and named.
+    turn.event = event
+    try:
+        if turn.nested > MOST_NESTED and event is not None and handler is not None:
+            blow(turn, handler, event, TOO_DEEP)
+        step(turn)
+    finally:
+        turn.event = before
+        turn.nested -= 1
 
 
 def happen(turn: Turn, name: str, form: OpenForm, control: Any, old: object = None, new: object = None) -> str | None:
@@ -142,12 +164,13 @@ def run(turn: Turn, handlers: tuple[Handler, ...], owner: Any, event: Event) -> 
     where = "" if event.control is None else event.control.name
     before_event, before_handler, before_cause = turn.event, turn.handler, turn.cause
     most = session.max_runs
+    turn.nested += 1
     try:
         for handler in handlers:
             if session.observers and is_held_back(turn, handler, event):
                 continue
             turn.runs += 1
-            if event._depth >= SHALLOW or turn.runs > most:
+            if event._depth >= SHALLOW or turn.runs > most or turn.nested > MOST_NESTED:
                 look_for_loop(turn, handler, event)
             turn.event, turn.handler = event, handler
             target = owner
@@ -163,6 +186,7 @@ def run(turn: Turn, handlers: tuple[Handler, ...], owner: Any, event: Event) -> 
                 raise Abandoned
     finally:
         turn.event, turn.handler, turn.cause = before_event, before_handler, before_cause
+        turn.nested -= 1
 
 
 def is_held_back(turn: Turn, handler: Handler, event: Event) -> bool:
@@ -188,6 +212,12 @@ def call(turn: Turn, handler: Handler, target: Any, event: Event) -> None:
     except HandlerFailed as failure:
         turn.failure = turn.failure or failure
         raise
+    except RecursionError as error:
+        # The caller's own stack was so deep that the fuse came too late.
+        turn.failure = turn.failure or failed(error, handler.function, event, handler.name, turn.description)
+        if turn.nested > DEEP:
+            turn.failure = blown(handler, event, turn.description, TOO_DEEP)
+        raise turn.failure from error
     except Exception as error:
         turn.failure = turn.failure or failed(error, handler.function, event, handler.name, turn.description)
         raise turn.failure from error
@@ -197,8 +227,9 @@ def look_for_loop(turn: Turn, handler: Handler, event: Event) -> None:
     """Raise `FuseBlown` if handlers keep triggering each other."""
     most = turn.session.max_runs
     if turn.runs > most:
-        turn.failure = blown(handler, event, turn.description, f"handlers ran more than {most} times in one gesture")
-        raise turn.failure
+        blow(turn, handler, event, f"handlers ran more than {most} times in one gesture")
+    if turn.nested > MOST_NESTED:
+        blow(turn, handler, event, TOO_DEEP)
     counts = turn.counts
     if counts is None:
         counts = turn.counts = {}
@@ -211,6 +242,10 @@ def look_for_loop(turn: Turn, handler: Handler, event: Event) -> None:
         runs += step._handler is handler and step._parent.control is event.control
         step = step._parent
     if runs > MOST_IN_CHAIN:
-        why = f"one handler ran more than {MOST_IN_CHAIN} times for one control"
-        turn.failure = blown(handler, event, turn.description, why)
-        raise turn.failure
+        blow(turn, handler, event, f"one handler ran more than {MOST_IN_CHAIN} times for one control")
+
+
+def blow(turn: Turn, handler: Handler, event: Event, why: str) -> NoReturn:
+    """Raise `FuseBlown`."""
+    turn.failure = blown(handler, event, turn.description, why)
+    raise turn.failure

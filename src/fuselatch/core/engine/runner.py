@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from contextlib import suppress
 from functools import partial
-from typing import Any
+from typing import Any, Final
 
 from fuselatch.core.engine import focus, pointing
 from fuselatch.core.engine.closing import close_without_handlers, let_go
 from fuselatch.core.engine.failure import chain, failure_of, guarded, place_outside, tell
-from fuselatch.core.engine.loop import drain, happen
+from fuselatch.core.engine.loop import blow, drain, happen
 from fuselatch.core.engine.state import PauseWait, SessionState, Turn, gesture_control
 from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.engine.storing import commit, is_tried_again, rows_of
@@ -23,6 +23,9 @@ from fuselatch.core.model.texts import TEXTS
 from fuselatch.core.model.trace import safe_text
 from fuselatch.core.model.trace_rows import add_row
 from fuselatch.core.model.view import FailureView
+
+MOST_ROUNDS: Final = 10
+"""How often a gesture may write because of what it has written. Most of what follows comes before the first write."""
 
 
 class Run(Turn):
@@ -175,9 +178,14 @@ def carry_out(turn: Turn) -> None:
         # A handler further out may have caught the error. The gesture fails all the same.
         if turn.failure is not None:
             raise turn.failure
+        rounds = 0
         while turn.writes is not None:
+            rounds += 1
+            if rounds > MOST_ROUNDS and turn.writer is not None:
+                event, handler = turn.writer
+                blow(turn, handler, event, f"what followed the writes wrote again more than {MOST_ROUNDS} times")
             commit(turn)
-            # Lists of written sources have grown; rules that follow them may write again.
+            # What is written has keys now. Rules that read them may write again.
             drain(turn)
         if turn.outward is not None:
             let_out(turn)

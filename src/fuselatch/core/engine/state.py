@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Callable, Iterable, Mapping
 from datetime import datetime
-from typing import Any, Final
+from typing import Any, Final, TypeAlias
 
 from greenlet import greenlet
 
@@ -42,6 +42,8 @@ LatchPlace = tuple[str, int, int, str]
 """A latch's place in the session: its name, the form's number, the record's number (0: any) and the key."""
 Undo = tuple[Any, Any, Any]
 """An object, the name of an attribute (or the name and a key of it), and the old value."""
+Step: TypeAlias = "tuple[Callable[[Turn], object], Event | None, Handler | None]"
+"""A step that a handler asked for: what to do, and the event and the handler that asked."""
 ABSENT: Any = type("Absent", (), {"__repr__": lambda self: "absent"})()
 """In an undo entry: the attribute or item didn't exist."""
 ENGINE_HANDLER: Final = Handler("the form itself", lambda: None, False)
@@ -445,8 +447,8 @@ class Turn(Undoable):
 
     __slots__ = (
         "after", "by", "cause", "committed", "counts", "error", "event", "failure", "handler", "label", "late", "lines",
-        "outward", "pointing", "queue", "rows", "runs", "session", "stale", "step", "typed", "undo", "way_out", "worker",
-        "writes",
+        "nested", "outward", "pointing", "queue", "rows", "runs", "session", "stale", "step", "typed", "undo", "way_out",
+        "worker", "writer", "writes",
     )  # fmt: skip
 
     def __init__(self, session: SessionState, label: object, step: Callable[[Turn], object], by: By) -> None:
@@ -457,7 +459,7 @@ class Turn(Undoable):
         self.by: By = by
         # Events that wait for their handlers; `after`: what handlers asked for, done when the queue is empty.
         self.queue: deque[Event] = deque()
-        self.after: list[Callable[[Turn], object]] | None = None
+        self.after: list[Step] | None = None
         # Lines of which a value changed, with the trace entry.
         self.lines: dict[tuple[Any, Any], int] | None = None
         # What was changed, oldest first. Emptied when the gesture is finished.
@@ -468,8 +470,9 @@ class Turn(Undoable):
         # The event and the handler that run now: what they change is by program.
         self.event: Event | None = None
         self.handler: Handler | None = None
-        # The fuse: handler runs, in all and of each handler.
+        # The fuse: handler runs, in all and of each handler, and how deep they run inside one another.
         self.runs = 0
+        self.nested = 0
         self.counts: dict[Handler, int] | None = None
         # True while the pointer moves: nothing can wait then.
         self.pointing = False
@@ -479,6 +482,8 @@ class Turn(Undoable):
         self.writes: list[tuple[Change, Any]] | None = None
         self.outward: list[tuple[Callable[..., object], tuple[object, ...]]] | None = None
         self.committed = False
+        # The event and the handler that staged last, to name in a loop.
+        self.writer: tuple[Event, Handler] | None = None
         # The control that this gesture typed a key into, which stays when the gesture fails.
         self.typed: ControlState | None = None
         # A form that closes with a verdict, even if a handler fails.
@@ -595,6 +600,7 @@ class Turn(Undoable):
     def _restored(self, name: str) -> None:
         if name == "writes":
             self.session.rows.differs()
+            self.session.catalogs.differs()
 
     # ---- events
 

@@ -53,11 +53,8 @@ class RecordsSource(SessionSource):
     __slots__ = ()
 
     def _current(self, prop: Any) -> Any:
-        session = self.session
-        rows = rows_of(session, prop)
-        writes = session.turn.writes if session.turn is not None else None
-        staged = [change for change, _ in writes or () if change.source == prop]
-        return applied(rows, staged, key_column(session, prop)) if staged else rows
+        staged = staged_for(self.session, prop)
+        return with_staged(self.session, prop, staged) if staged else rows_of(self.session, prop)
 
 
 # ---- reading
@@ -80,6 +77,46 @@ def rows_of(session: SessionState, source: str) -> tuple[Mapping[str, Any], ...]
         rows = found.to_dict("records") if hasattr(found, "columns") else found
         cached = session.row_cache[source] = version, tuple(rows)
     return cached[1]
+
+
+def staged_for(session: SessionState, source: str) -> list[Change]:
+    """Return what the running turn has staged for a source."""
+    writes = session.turn.writes if session.turn is not None else None
+    return [change for change, _ in writes if change.source == source] if writes else []
+
+
+class NewKey:
+    """Stands for the key that the store will give to a staged row. No store takes it as a value."""
+
+    __slots__ = ("change",)
+
+    def __init__(self, change: Change) -> None:
+        self.change = change
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, NewKey) and other.change is self.change
+
+    def __hash__(self) -> int:
+        return id(self.change)
+
+    def __repr__(self) -> str:
+        return "(new)"
+
+
+def with_staged(session: SessionState, source: str, staged: list[Change], *, new_keys: bool = False) -> tuple[Record, ...]:
+    """Return a source's rows as they will be when all is written. A key that the store will give is None, or a `NewKey`."""
+    rows, key = rows_of(session, source), key_column(session, source)
+    columns = dict.fromkeys(rows[0] if rows else columns_of(session, source))
+    whole = []
+    for change in staged:
+        if change.kind == "add":
+            given = {**columns, **change.row}
+            if new_keys and given.get(key) is None:
+                given[key] = NewKey(change)
+            whole.append(change._replace(row=given))
+        else:
+            whole.append(change)
+    return applied(rows, whole, key)
 
 
 def frame_of(session: SessionState, source: str) -> Any:
@@ -154,7 +191,10 @@ def stage(turn: Turn, change: Change, receiver: Receiver | None) -> None:
     """Stage a change. `receiver` gets its key."""
     version_of(turn.session, change.source)
     turn.set(turn, "writes", [*(turn.writes or ()), (change, receiver)])
+    if turn.event is not None and turn.handler is not None:
+        turn.writer = turn.event, turn.handler
     turn.session.rows.differs(turn.cause)
+    turn.session.catalogs.differs(turn.cause)
 
 
 def commit(turn: Turn) -> None:
