@@ -68,6 +68,26 @@ def test_a_failure_can_be_expected_and_is_recorded_so() -> None:
         assert report.failed == problems
 
 
+def test_the_trace_says_what_failed_and_what_was_undone_and_why_leaves_that_out() -> None:
+    does = {"a": fail("no crane"), "b": lambda form: setattr(form.word, "value", "x"), "word": fail("no boat")}
+    with bench(does) as (desk, _):
+        act(desk, "type a 1")
+        undone(desk, "tab")
+        last = [entry.number for entry in desk.trace][-1]
+        handler, error, undo = desk.trace[last - 3], desk.trace[last - 2], desk.trace[last - 1]
+        assert (error.kind, error.cause, error.form, error.control) == ("error", handler.number, "Bench", "a")
+        assert (undo.kind, undo.new, desk.trace[undo.cause - 1].name) == ("undo", "Bench.a_first failed", "tab")
+        assert "not set since the form opened" in desk.why("a.value")
+        assert desk.why("twice.value") == "twice.value is 0\n  set by its rule, which reads a.value (blank)"
+        because = "but that was undone:\n  undoes tab: Bench.a_first failed"
+        assert because in desk.why("a.changed") and because in desk.why("a_first")
+        assert "Bench.a_first failed before it" in desk.why("a_second")
+        act(desk, "key Escape", "type b 2")
+        undone(desk, "tab", "no boat")
+        assert "not set since the form opened" in desk.why("word.value")
+        assert "undoes tab: Bench.word_changed failed" in desk.why("b_changed")
+
+
 def test_a_long_loop_is_told_in_a_few_lines() -> None:
     with bench(LOOP) as (desk, _):
         with pytest.raises(FuseBlown):

@@ -25,6 +25,7 @@ STYLES: Final[Mapping[str, str]] = {
     "refused": "red",
     "error": "bold red",
     "fuse": "bold red",
+    "undo": "red",
 }
 """The style of each kind of entry. The words say the same without colour."""
 

@@ -24,6 +24,7 @@ CLASSES: Final[Mapping[str, str]] = {
     "block": "prompted",
     "error": "trouble",
     "fuse": "trouble",
+    "undo": "trouble",
     "refused": "trouble",
 }
 """The style of each kind of entry. The words say the same without colour."""

@@ -95,7 +95,7 @@ def failure_of(session: SessionState, error: Exception, function: Callable[..., 
     event = turn.event if turn is not None else None
     failure = failed(error, function, event, what, turn.description if turn is not None else "reading")
     if turn is not None:
-        turn.failure = turn.failure or failure
+        turn.note_failed(failure)
     return failure
 
 

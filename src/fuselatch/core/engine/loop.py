@@ -210,17 +210,15 @@ def call(turn: Turn, handler: Handler, target: Any, event: Event) -> None:
         else:
             handler.function(target)
     except HandlerFailed as failure:
-        turn.failure = turn.failure or failure
+        turn.note_failed(failure)
         raise
     except RecursionError as error:
         # The caller's own stack was so deep that the fuse came too late.
-        turn.failure = turn.failure or failed(error, handler.function, event, handler.name, turn.description)
         if turn.nested > DEEP:
-            turn.failure = blown(handler, event, turn.description, TOO_DEEP)
-        raise turn.failure from error
+            blow(turn, handler, event, TOO_DEEP)
+        raise turn.note_failed(failed(error, handler.function, event, handler.name, turn.description)) from error
     except Exception as error:
-        turn.failure = turn.failure or failed(error, handler.function, event, handler.name, turn.description)
-        raise turn.failure from error
+        raise turn.note_failed(failed(error, handler.function, event, handler.name, turn.description)) from error
 
 
 def look_for_loop(turn: Turn, handler: Handler, event: Event) -> None:
@@ -247,5 +245,5 @@ def look_for_loop(turn: Turn, handler: Handler, event: Event) -> None:
 
 def blow(turn: Turn, handler: Handler, event: Event, why: str) -> NoReturn:
     """Raise `FuseBlown`."""
-    turn.failure = blown(handler, event, turn.description, why)
-    raise turn.failure
+    turn.failure = None
+    raise turn.note_failed(blown(handler, event, turn.description, why))

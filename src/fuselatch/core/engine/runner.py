@@ -193,9 +193,9 @@ def carry_out(turn: Turn) -> None:
             note_error(turn, turn.late)
             turn.error = turn.late
     except Abandoned:
-        put_back(turn)
+        put_back(turn, "the session was closed")
     except KeepEditing as refused:
-        put_back(turn)
+        put_back(turn, "the store refused")
         if refused.then is not None:
             turn.step = refused.then
             carry_out(turn)
@@ -211,7 +211,7 @@ def fail(turn: Turn, error: BaseException) -> None:
     if turn.session.observers:
         tell_failure(turn, error)
     try:
-        put_back(turn)
+        put_back(turn, reason_of(error))
     except Exception as second:
         error = EngineFailed(turn.description, second)
     error = blamed(turn, error)
@@ -278,13 +278,20 @@ def blamed(turn: Turn, error: BaseException) -> BaseException:
 
 def ask_again(turn: Turn, refused: StoreRefused) -> None:
     """Ask the user to try again after a store refused during the gesture."""
-    turn.failure, step = None, turn.step
+    turn.failure, turn.failed_at, step = None, None, turn.step
     try:
         if is_tried_again(turn, refused):
             turn.step = step
             carry_out(turn)
     except Abandoned:
-        put_back(turn)
+        put_back(turn, "the session was closed")
+
+
+def reason_of(error: BaseException) -> str:
+    """Return why something is undone: what failed."""
+    if isinstance(error, HandlerFailed):
+        return f"{error.chain[0]} failed"
+    return f"it raised {type(error).__name__}"
 
 
 def note_error(turn: Turn, error: BaseException) -> None:
@@ -295,7 +302,8 @@ def note_error(turn: Turn, error: BaseException) -> None:
         file, line = error.where
         short = file.replace("\\", "/").rpartition("/")[2]
         kind = "fuse" if hasattr(error, "loop") else "error"
-        add_row(turn.rows, turn.cause, kind, "", "", f"{short}:{line}", None, safe_text(describe(error.error)))
+        cause, form, control = turn.failed_at if error is turn.failure and turn.failed_at is not None else turn.place
+        add_row(turn.rows, cause, kind, form, control, f"{short}:{line}", None, safe_text(describe(error.error)))
     else:
         add_row(turn.rows, turn.cause, "error", "", "", type(error).__name__, None, safe_text(describe(error)))
 

@@ -446,8 +446,8 @@ class Turn(Undoable):
     """One gesture being carried out: its queue of events, its undo log, and its notes in the trace."""
 
     __slots__ = (
-        "after", "by", "cause", "committed", "counts", "error", "event", "failure", "handler", "label", "late", "lines",
-        "nested", "outward", "pointing", "queue", "rows", "runs", "session", "stale", "step", "typed", "undo", "way_out",
+        "after", "by", "cause", "committed", "counts", "error", "event", "failed_at", "failure", "handler", "label", "late",
+        "lines", "nested", "outward", "pointing", "queue", "rows", "runs", "session", "stale", "step", "typed", "undo", "way_out",
         "worker", "writer", "writes",
     )  # fmt: skip
 
@@ -488,8 +488,9 @@ class Turn(Undoable):
         self.typed: ControlState | None = None
         # A form that closes with a verdict, even if a handler fails.
         self.way_out: tuple[OpenForm, str] | None = None
-        # The first failure of the developer's code; what the gesture ended with.
+        # The first failure of the developer's code, with its place in the trace; what the gesture ended with.
         self.failure: HandlerFailed | None = None
+        self.failed_at: tuple[int, str, str] | None = None
         self.error: BaseException | None = None
         # The failure of a rule after another session's write: raised when all is done, and nothing is undone.
         self.late: HandlerFailed | None = None
@@ -514,6 +515,29 @@ class Turn(Undoable):
         if self.rows is None:
             return 0
         return add_row(self.rows, self.cause, kind, form._state.name if form is not None else "", "", name, old, new)
+
+    def note_undone(self, why: str) -> None:
+        """Note that all that the gesture has changed is undone from here on."""
+        if self.rows is None:
+            return
+        number = self.cause or len(self.rows)
+        while self.rows[number - 1][0]:
+            number = self.rows[number - 1][0]
+        add_row(self.rows, number, "undo", "", "", self.description, None, why)
+
+    def note_failed(self, failure: HandlerFailed) -> HandlerFailed:
+        """Fail the gesture; return its first failure. The running handler's entry is the cause in the trace."""
+        if self.failure is None:
+            self.failure = failure
+            self.failed_at = self.place
+        return self.failure
+
+    @property
+    def place(self) -> tuple[int, str, str]:
+        """The trace entry of what runs now, with the form and the control of its event."""
+        event = self.event
+        control = "" if event is None or event.control is None else event.control.name
+        return self.cause, "" if event is None else event.form._state.name, control
 
     # ---- changing things
 

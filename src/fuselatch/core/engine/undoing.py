@@ -43,8 +43,9 @@ class KeepEditing(Exception):
         self.then = then
 
 
-def put_back(turn: Turn) -> None:
-    """Undo what a turn changed, newest first."""
+def put_back(turn: Turn, why: str) -> None:
+    """Undo what a turn changed, newest first. `why` is for the trace."""
+    turn.note_undone(why)
     # First the queue: its events are about values that are about to be restored.
     turn.drop_queue()
     for target, name, old in reversed(turn.undo):

@@ -173,7 +173,10 @@ def of_event(session: SessionState, form: OpenForm, control: Live | None, name: 
     described = f"{path or type(form).__name__}.{name}"
     number = last(session, "event", form._state.name, path, name)
     heard = (control._plan.heard if control is not None else form._state.plan.heard).get(name, ())
-    if number is None:
+    undone = next((at for at, row in rows(session, "event") if row[2:5] == (form._state.name, path, name)), None)
+    if number is None and undone is not None:
+        yield from told_undone(session, f"{described} was raised", undone)
+    elif number is None:
         yield f"{described} was not raised"
         if control is not None and name not in control._plan.raises:
             yield f"  {control._decl.named} has no such event"
@@ -191,7 +194,8 @@ def of_event(session: SessionState, form: OpenForm, control: Live | None, name: 
 
 def of_handler(session: SessionState, form: OpenForm, handler: Handler) -> Iterator[str]:
     state = form._state
-    number = next((at for at, row in rows(session, "handler") if row[4] == handler.name), None)
+    ran = [at for at, row in rows(session, "handler") if row[4] == handler.name]
+    number = next((at for at in ran if session.trace.undone_by(at) is None), None)
     muted = muted_because(session, handler)
     if muted is not None:
         yield f"{handler.name} is muted: {muted}"
@@ -199,15 +203,42 @@ def of_handler(session: SessionState, form: OpenForm, handler: Handler) -> Itera
         yield f"{handler.name} last ran in entry {number}"
         yield from chain(session, number)
         return
-    if muted is None:
+    if ran:
+        yield from told_undone(session, f"{handler.name} ran", ran[0])
+    elif muted is None:
         yield f"{handler.name} did not run"
     placed = {control.name: control._plan for control in state.order}
     heard = [(path, event) for path, plan in placed.items() for event, found in plan.heard.items() if named(found, handler)]
     heard += [("", event) for event, found in state.plan.heard.items() if named(found, handler)]
     for path, event in heard:
-        raised = last(session, "event", state.name, path, event)
         what = f"{path or type(form).__name__}.{event}"
-        yield f"  it handles {what}, which {'was not raised' if raised is None else f'was raised in entry {raised}'}"
+        wanted = (state.name, path, event)
+        raised = next((at for at, row in rows(session, "event") if row[2:5] == wanted), None)
+        if raised is None:
+            yield f"  it handles {what}, which was not raised"
+            continue
+        failed = None if ran else failed_before(session, raised)
+        if failed is not None:
+            yield f"  it handles {what}, which was raised in entry {raised}; {failed} failed before it"
+        elif session.trace.undone_by(raised) is None:
+            yield f"  it handles {what}, which was raised in entry {raised}"
+
+
+def told_undone(session: SessionState, what: str, number: int) -> Iterator[str]:
+    """Yield that something happened, but was undone."""
+    by = session.trace.undone_by(number)
+    yield f"{what} in entry {number}, but that was undone:"
+    if by is not None:
+        yield f"  {phrase(session.trace[by - 1])}"
+
+
+def failed_before(session: SessionState, raised: int) -> str | None:
+    """Return the handler whose failure kept others of an event from running, or None."""
+    undone = session.trace.undone_by(raised)
+    if undone is None:
+        return None
+    handlers = [at for at, row in rows(session, "handler") if row[0] == raised]
+    return str(session.trace[handlers[0] - 1].name) if handlers else None
 
 
 def muted_because(session: SessionState, handler: Handler) -> str | None:
@@ -273,8 +304,8 @@ def typed_in_full(session: SessionState, number: int) -> str:
 
 
 def last(session: SessionState, kind: str, form: str, control: str, name: str) -> int | None:
-    """Return the number of the last entry of a kind, or None."""
-    return next((at for at, row in rows(session, kind) if row[2:5] == (form, control, name)), None)
+    """Return the number of the last entry of a kind that wasn't undone, or None."""
+    return session.trace.last(kind, form, control, name)
 
 
 def rows(session: SessionState, kind: str) -> Iterator[tuple[int, Any]]:

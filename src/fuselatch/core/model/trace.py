@@ -16,7 +16,7 @@ from fuselatch.core.model.trace_rows import TraceRow, add_row
 
 KINDS: Final = (
     "gesture", "refused", "step", "event", "handler", "change", "finding", "prompt", "answer",
-    "latch", "open", "close", "block", "skip", "stale", "write", "error", "fuse",
+    "latch", "open", "close", "block", "skip", "stale", "write", "error", "fuse", "undo",
 )  # fmt: skip
 """The kinds of entry."""
 
@@ -50,6 +50,9 @@ class Trace(Sequence[TraceEntry]):
     def __init__(self) -> None:
         self.rows: list[TraceRow] = []
         self.times: list[tuple[int, datetime]] = []
+        # The last "undo" of each gesture, by its number, among the first `_looked` entries.
+        self._undone: dict[int, int] = {}
+        self._looked = 0
 
     def add(self, cause: int, kind: str, form: str, control: str, name: str, old: object = None, new: object = None) -> int:
         """Add an entry; return its number."""
@@ -81,11 +84,30 @@ class Trace(Sequence[TraceEntry]):
 
     def last_change(self, form: str, control: str, name: str) -> int | None:
         """Return the number of the last entry that changed a property, or None."""
-        wanted = ("change", form, control, name)
+        return self.last("change", form, control, name)
+
+    def last(self, kind: str, form: str, control: str, name: str) -> int | None:
+        """Return the number of the last entry like this that wasn't undone, or None."""
+        wanted = (kind, form, control, name)
         for at in range(len(self.rows) - 1, -1, -1):
-            if self.rows[at][1:5] == wanted:
+            if self.rows[at][1:5] == wanted and self.undone_by(at + 1) is None:
                 return at + 1
         return None
+
+    def undone_by(self, number: int) -> int | None:
+        """Return the number of the entry that says that an entry was undone, or None if it wasn't."""
+        while self._looked < len(self.rows):
+            cause, kind = self.rows[self._looked][:2]
+            self._looked += 1
+            if kind == "undo":
+                self._undone[cause] = self._looked
+        if not self._undone:
+            return None
+        gesture = number
+        while self.rows[gesture - 1][0]:
+            gesture = self.rows[gesture - 1][0]
+        found = self._undone.get(gesture, 0)
+        return found if number < found else None
 
     def to_jsonl(self) -> str:
         """Return the trace as JSON Lines, one entry per line."""

@@ -86,8 +86,9 @@ PHRASES: Final[Mapping[str, Callable[[TraceEntry], str]]] = {
     "skip": lambda entry: f"skipped the {entry.name}: {entry.new}",
     "write": lambda entry: f"writes {entry.name}: {entry.new}",
     "stale": lambda entry: f"reads {entry.control} while '{entry.new}' is still a draft",
-    "error": lambda entry: f"failed in {entry.name}: {entry.new}; undone",
-    "fuse": lambda entry: f"endless loop in {entry.name}: {entry.new}; undone",
+    "error": lambda entry: f"failed in {entry.name}: {entry.new}",
+    "fuse": lambda entry: f"endless loop in {entry.name}: {entry.new}",
+    "undo": lambda entry: f"undoes {entry.name}: {entry.new}",
 }
 """The phrase for each kind of entry."""
 
