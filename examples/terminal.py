@@ -18,7 +18,7 @@ def draw(view: View) -> list[str]:
         lines += [f"--- {form.title}", *(draw_control(control) for control in form.controls), *filter(None, [form.message])]
     if view.prompt is not None:
         lines += [f"*** {view.prompt.title}: {view.prompt.text}", f"    answer with {' or '.join(view.prompt.buttons)}"]
-    return [*lines, *filter(None, [view.notice, view.failure.text if view.failure else ""])]
+    return [*lines, *filter(None, [view.notice or (view.failure.text if view.failure else "")])]
 
 
 def draw_control(control: ControlView) -> str:
@@ -31,10 +31,10 @@ def draw_control(control: ControlView) -> str:
 
 def gesture_of(view: View, line: str) -> Gesture:
     """Return what a line means at this view."""
-    name, _, text = line.partition(" ")
-    found = next((control for control in view.forms[-1].controls if control.name == name), None)
     if view.prompt is not None:
         return Gesture(verb="answer", text=line, view_serial=view.serial)
+    name, _, text = line.partition(" ")
+    found = next((control for control in view.forms[-1].controls if control.name == name), None)
     if line in ("", "!"):
         return Gesture(verb="close" if line else "tab", view_serial=view.serial)
     if found is not None and not text:
@@ -46,7 +46,7 @@ def gesture_of(view: View, line: str) -> Gesture:
 def run(form: type[Form], read: Callable[[str], str] = input, write: Callable[[str], object] = print) -> Session:
     """Show a form until it is closed; return the session."""
     session = Session(form, clock=datetime.now)
-    while session.forms:
+    while not session.is_done:
         write("\n".join(draw(session.view)))
         line = read("> ").strip()
         try:

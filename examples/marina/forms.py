@@ -155,5 +155,10 @@ class BookingForm(Form, title="Book a berth"):
         pier = [berth for berth in tables.berths() if berth.pier == self.pier.value]
         free = frozenset(berth.name for berth in self.berths)
         services = self.session.services
-        self.afterwards(services[Letters].send, confirmation(stay, self.session.now()))
-        self.afterwards(services[Drawings].draw, f"mooring plan {stay.berth}", mooring_plan(pier, free, stay))
+        self.afterwards(services[Letters].send, confirmation(stay, self.session.now()), caption="Send the confirmation")
+        self.afterwards(
+            services[Drawings].draw,
+            f"mooring plan {stay.berth}",
+            mooring_plan(pier, free, stay),
+            caption="Draw the mooring plan",
+        )

@@ -46,6 +46,7 @@ if TYPE_CHECKING:
     from fuselatch.core.model.errors import Abandoned as Abandoned
     from fuselatch.core.model.errors import Blank as Blank
     from fuselatch.core.model.errors import DeclarationError as DeclarationError
+    from fuselatch.core.model.errors import EffectFailed as EffectFailed
     from fuselatch.core.model.errors import EngineFailed as EngineFailed
     from fuselatch.core.model.errors import FormClosed as FormClosed
     from fuselatch.core.model.errors import FuseBlown as FuseBlown
@@ -88,6 +89,7 @@ WHERE = {
         "Abandoned",
         "Blank",
         "DeclarationError",
+        "EffectFailed",
         "EngineFailed",
         "FormClosed",
         "FuseBlown",

@@ -13,6 +13,7 @@ from click.testing import CliRunner
 import fuselatch
 from fuselatch import (
     Abandoned,
+    EffectFailed,
     EngineFailed,
     Form,
     FuseBlown,
@@ -38,6 +39,7 @@ MADE: list[FuseLatchError] = [
     Blank("Stay", "nights"),
     HandlerFailed(("stay.py", 3), ValueError("no"), ("Stay.price", "nights.changed", "tab"), "tab"),
     FuseBlown(("stay.py", 3), RecursionError("a → b"), ("Stay.price",), "tab", ("a", "b")),
+    EffectFailed(("stay.py", 3), OSError("no line"), ("Print",), "Send", ("Draw",), "press ok"),
     ChangedMeanwhile(Change("change", "stays", 1, {"nights": 2}, {"nights": 1}), {"nights": 3}),
     RecordError("'stays' 1", "nights", "expected a number, not 'x'"),
     EngineFailed("tab", KeyError(1001)),

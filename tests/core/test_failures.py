@@ -6,13 +6,13 @@ from typing import Any
 
 import pytest
 
-from fuselatch import Button, Catalog, Choice, Form, FuseBlown, Group, HandlerFailed, Lines, Number
+from fuselatch import Button, Catalog, Choice, EffectFailed, Form, FuseBlown, Group, HandlerFailed, Lines, Number
 from fuselatch.frontends import Gesture, Session
 from fuselatch.policy import Policy
 from fuselatch.rehearsal import read_cues, rehearse, run_cues
 from fuselatch.stores import MemoryRecords
-from tests.bench import Bench, Dialog, bench, doing, fail, undone
-from tests.helpers import act
+from tests.bench import LOG, Bench, Dialog, bench, doing, fail, undone
+from tests.helpers import act, snapshot
 
 LOOP = {
     "a": lambda form: setattr(form.b, "value", form.a.required_value + 1),
@@ -184,3 +184,81 @@ def test_a_loop_is_stopped_and_named_before_anything_is_written(does: Any, step:
         error = undone(desk, step, loop)
         assert isinstance(error, FuseBlown) and len(str(error)) < 500
         assert store.transactions == 0
+
+
+BROKEN: list[str] = []
+"""The effects that fail now."""
+
+
+def effect(name: str) -> None:
+    """Note an effect, or fail."""
+    if name in BROKEN:
+        raise OSError(f"no {name}")
+    LOG.append(name)
+
+
+def with_effects(form: Bench) -> None:
+    """Write a row, and ask for three effects."""
+    form.session.records.add("log", {"n": 1})
+    for name in ("letter", "drawing", "bill"):
+        form.afterwards(effect, name, caption=f"Send the {name}")
+
+
+@pytest.mark.parametrize("answers", [["Try again", "Try again", "Leave it"], ["Try again", "Try again", ""], ["Leave it"]])
+def test_an_effect_that_fails_leaves_what_was_written_and_may_be_tried_again(answers: list[str]) -> None:
+    store = MemoryRecords({"log": []})
+    BROKEN[:] = ["drawing"]
+    with bench({"submitted": with_effects}, records=store) as (desk, _):
+        act(desk, "press ok")
+        said = "Saved: log: 1. But this didn't work: Send the drawing (no drawing)"
+        for at, answer in enumerate(answers):
+            assert desk.prompt.text == said and not desk.session.forms
+            assert desk.outcome is None and desk.session.view.outcome is None and not desk.session.is_done
+            assert store.transactions == 1
+            if at == 1 and answers[-1] == "":
+                BROKEN.clear()
+            if answer == "Leave it":
+                with pytest.raises(EffectFailed) as caught:
+                    desk.answer(answer)
+                failed = caught.value
+                parts = (("Send the letter",), "Send the drawing", ("Send the bill",), "press ok")
+                assert (failed.done, failed.effect, failed.not_tried, failed.gesture) == parts
+                assert desk.session.view.notice == "Done, except for: Send the drawing"
+            elif desk.prompt:
+                desk.answer(answer)
+            if not desk.prompt:
+                break
+        assert LOG == (["letter", "drawing", "bill"] if not BROKEN else ["letter"])
+        assert desk.session.is_done and desk.outcome is not None and desk.outcome.accepted
+        assert desk.session.view.outcome is not None
+        errors = [entry for entry in desk.trace if entry.kind == "error"]
+        assert {(one.form, desk.trace[one.cause - 1].name) for one in errors} == {("Bench", "Bench.submit")}
+        assert not [entry for entry in desk.trace if entry.kind == "undo"]
+
+
+def test_the_opener_gets_the_outcome_after_the_effects_and_a_program_the_error_at_once() -> None:
+    store = MemoryRecords({"log": []})
+    BROKEN[:] = ["letter"]
+
+    def opens(form: Bench) -> None:
+        LOG.append(form.open(Dialog).verdict)
+
+    with bench({"go": opens, "Dialog submitted": with_effects}, records=store) as (desk, form):
+        act(desk, "press go", "press ok")
+        assert desk.prompt and LOG == []
+        with pytest.raises(EffectFailed):
+            desk.answer("Leave it")
+        assert LOG == ["accepted"] and not desk.session.waits_for and form.is_open
+        LOG.clear()
+        dialog = form.show(Dialog)
+        with pytest.raises(
+            EffectFailed, match=r"OSError: no letter; in 'Send the letter' after close Dialog.*, which is done"
+        ):
+            dialog.close("accepted")
+        assert not desk.prompt and not dialog.is_open and store.transactions == 2
+        # A session that ends while the user is asked undoes nothing.
+        act(desk, "press go", "press ok")
+        before = snapshot(desk.session)["values"]
+        with pytest.raises(EffectFailed):
+            desk.session.close()
+        assert snapshot(desk.session)["values"] == before and store.transactions == 3

@@ -234,3 +234,21 @@ def test_leaving_asks_if_something_was_changed_and_coming_back_shows_all(browser
         page.reload()
         page.wait_for_selector(".form")
         assert asked == ["beforeunload"] and player.control("word").locator("input").input_value() == "Eider"
+
+
+def test_an_effect_that_fails_is_asked_about_after_the_last_form_has_closed(browser: Any) -> None:
+    tried: list[str] = []
+
+    def send() -> None:
+        tried.append("letter")
+        if len(tried) == 1:
+            raise OSError("no line")
+
+    with showing(browser, scene(submitted=lambda form: form.afterwards(send, caption="Send the letter"))) as shown:
+        page = shown.page
+        Player(shown).do("press", ["ok"])
+        assert page.locator(".form").count() == 0
+        assert page.inner_text(".prompt p") == "Your entries are done. But this didn't work: Send the letter (no line)"
+        page.locator(".prompt button").first.click()
+        shown.thread.join(20)
+        assert tried == ["letter"] * 2 and shown.outcome is not None and shown.outcome.accepted

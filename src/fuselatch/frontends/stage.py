@@ -110,7 +110,7 @@ class Stage:
                 self._view = session.view
                 absent = monotonic()
                 # Without a form to begin with, the user opens and closes forms until no one looks any more.
-                while (session.forms or self.scene.form is None) and not session.is_closed:
+                while not (session.is_done and self.scene.form is not None) and not session.is_closed:
                     if self._watching:
                         absent = monotonic()
                     elif monotonic() - absent > self.patience:

@@ -9,7 +9,7 @@ from typing import Any, Final, TypeAlias
 from fuselatch.core.forms.controls import LiveInput, LiveValue
 from fuselatch.core.forms.form import controls_of, focus_of
 from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
-from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, Refused, UnknownName, describe
+from fuselatch.core.model.errors import EffectFailed, FuseLatchError, HandlerFailed, Refused, UnknownName, describe
 from fuselatch.core.model.locale_formats import PlainFormats
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.values import Unparsable
@@ -215,7 +215,7 @@ def expect_failed(desk: DeskView, words: list[str]) -> Looked:
     step, part = step_and_reason(words)
     try:
         desk.step(*step)
-    except HandlerFailed as failed:
+    except (HandlerFailed, EffectFailed) as failed:
         return part in describe(failed.error), f"the error was: {describe(failed.error)}"
     return False, "it did not fail"
 

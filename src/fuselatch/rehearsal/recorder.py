@@ -9,7 +9,7 @@ from typing import Any, Concatenate, Final, ParamSpec, Protocol, TypeVar
 from fuselatch.core.forms.declarations import Declaration
 from fuselatch.core.forms.form import name_of
 from fuselatch.core.forms.sources import EventSource
-from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, Refused
+from fuselatch.core.model.errors import EffectFailed, FuseLatchError, HandlerFailed, Refused
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.rehearsal.desk_view import DeskView
 from fuselatch.rehearsal.folding import Done, Fed, folded
@@ -103,7 +103,7 @@ def cue_line(step: Done, last: bool) -> str:
         return written(verb, words)
     if issubclass(step.raised, Refused):
         return written("expect", ["refused", verb, *words])
-    if issubclass(step.raised, HandlerFailed):
+    if issubclass(step.raised, HandlerFailed | EffectFailed):
         return written("expect", ["failed", verb, *words])
     return f"# {written(verb, words)}: raised {step.raised.__name__} (cue sheets can't expect errors)"
 

@@ -84,7 +84,7 @@ def close(turn: Turn, form: OpenForm, verdict: str) -> bool:
             happen(turn, "submitted", form, None)
         turn.set(state, "phase", state.after("closed"))
         session.stack.take_away(turn, form)
-        session.leaving.append(form)
+        session.leaving.append((form, turn))
         turn.note_form("close", form, verdict)
         if session.observers:
             tell(session, "closed", form, verdict)
@@ -141,7 +141,7 @@ def close_without_handlers(turn: Turn, form: OpenForm, verdict: str) -> None:
     state.outcome = outcome_of(form, verdict)
     turn.set(state, "phase", state.after("closed"))
     turn.session.stack.take_away(turn, form)
-    turn.session.leaving.append(form)
+    turn.session.leaving.append((form, turn))
     turn.note_form("close", form, verdict)
     with suppress(HandlerFailed):  # the key of a latch may fail, or an observer
         latching.forget(turn, form)
@@ -149,9 +149,10 @@ def close_without_handlers(turn: Turn, form: OpenForm, verdict: str) -> None:
     turn.undo.clear()
 
 
-def let_go(session: SessionState) -> None:
-    """Let go of the forms that are closed for good: their rules run no more. Whoever holds one can still read it."""
-    leaving, session.leaving = session.leaving, []
+def let_go(session: SessionState, turn: Turn) -> None:
+    """Let go of the forms that a turn has closed for good: their rules run no more. Whoever holds one can still read it."""
+    leaving = [form for form, closed_by in session.leaving if closed_by is turn]
+    session.leaving = [left for left in session.leaving if left[1] is not turn]
     for form in leaving:
         state = form._state
         if state.phase != "closed":

@@ -9,6 +9,7 @@ from typing import Any
 from fuselatch.core.engine import changing, closing, focus, latching, line_changes, validation
 from fuselatch.core.engine.catalog_index import CatalogSource
 from fuselatch.core.engine.drafts import drop_draft
+from fuselatch.core.engine.effects import words_of
 from fuselatch.core.engine.latching import LatchSource
 from fuselatch.core.engine.offers import Offers
 from fuselatch.core.engine.opening import open_dialog, open_within
@@ -17,7 +18,7 @@ from fuselatch.core.engine.runner import start
 from fuselatch.core.engine.scheduler import fresh
 from fuselatch.core.engine.session_options import Options
 from fuselatch.core.engine.session_sources import ClockSource, FormsSource, shared_source
-from fuselatch.core.engine.state import OwnQueue, SessionState, Turn
+from fuselatch.core.engine.state import Effect, OwnQueue, SessionState, Turn
 from fuselatch.core.engine.storing import RecordsSource, key_column, stage
 from fuselatch.core.engine.validation import findings
 from fuselatch.core.forms.container import Container, OpenForm
@@ -36,6 +37,7 @@ from fuselatch.core.model.events import By, Event
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.outcome import ACCEPTED, Outcome
 from fuselatch.core.model.record_changes import Change
+from fuselatch.core.model.values import short
 
 
 class Engine(EnginePort):
@@ -231,11 +233,13 @@ class Engine(EnginePort):
 
         self._after(("close", form._state.name, "value"), end)
 
-    def afterwards(self, form: OpenForm, function: Callable[..., object], args: tuple[object, ...]) -> None:
+    def afterwards(self, form: OpenForm, function: Callable[..., object], args: tuple[object, ...], caption: str) -> None:
         turn = self.state.turn
         if self.tracker is not None or turn is None:
             raise NotAllowedHere("call afterwards(…) in a handler")
-        turn.outward = [*(turn.outward or ()), (function, args)]
+        if not callable(function):
+            raise TypeError(f"afterwards(…) takes a function, not {short(function)}")
+        turn.outward = [*(turn.outward or ()), Effect(function, args, caption or words_of(function), turn.place)]
 
     def send(self, form: OpenForm, name: str, payload: object) -> None:
         def put(turn: Turn) -> None:

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from contextlib import suppress
-from functools import partial
 from typing import Any, Final
 
 from fuselatch.core.engine import focus, pointing
 from fuselatch.core.engine.closing import close_without_handlers, let_go
-from fuselatch.core.engine.failure import chain, failure_of, guarded, place_outside, tell
+from fuselatch.core.engine.effects import let_out, settle_for_good
+from fuselatch.core.engine.failure import chain, failure_of, place_outside, tell
 from fuselatch.core.engine.loop import blow, drain, happen
 from fuselatch.core.engine.state import PauseWait, SessionState, Turn, gesture_control
 from fuselatch.core.engine.store import StoreRefused
@@ -127,14 +127,9 @@ def resume(turn: Turn, thrown: BaseException | None = None) -> None:
 def finished(turn: Turn) -> BaseException | None:
     """Drop the undo log of a finished turn; return its error."""
     if turn.worker is None and turn.undo:
-        waits = turn.session.waits
-        if waits:
-            settled = {(id(target), name) for target, name, _ in turn.undo}
-            for wait in waits:
-                wait.turn.keep(settled)
-        turn.undo.clear()
+        settle_for_good(turn)
     if turn.worker is None and turn.session.leaving:
-        let_go(turn.session)
+        let_go(turn.session, turn)
     return turn.error
 
 
@@ -220,7 +215,7 @@ def fail(turn: Turn, error: BaseException) -> None:
         # The user is told by a prompt.
         turn.session.notice, turn.session.failure = "", None
     # Written data can't be undone, so a gesture that has written is never repeated.
-    asks = turn.by == "user" and not (turn.pointing or turn.way_out or turn.committed)
+    asks = turn.by == "user" and not (turn.pointing or turn.way_out or turn.saved)
     if isinstance(met, StoreRefused) and asks:
         ask_again(turn, met)
         return
@@ -321,9 +316,3 @@ def last_steps(turn: Turn) -> None:
             happen(turn, "brought_to_front", front, None)
         front._state.was_shown = True
     drain(turn)
-
-
-def let_out(turn: Turn) -> None:
-    """Run the outward effects in order. They can't wait or set anything."""
-    for function, args in turn.outward or ():
-        guarded(turn.session, partial(function, *args), function, "afterwards")

@@ -22,7 +22,7 @@ from fuselatch.core.engine.offers import Offers
 from fuselatch.core.engine.opening import must_fit, open_form
 from fuselatch.core.engine.scheduler import follow
 from fuselatch.core.engine.session_options import Options, SessionOptions
-from fuselatch.core.engine.state import Turn
+from fuselatch.core.engine.state import Turn, is_closed_for_good
 from fuselatch.core.engine.steps import RUNS_NO_AUTHOR_CODE, STEPS, come_to_front
 from fuselatch.core.engine.storing import look
 from fuselatch.core.engine.viewing import help_line, list_part, message_of, prompt_view, rows_part, view_of
@@ -242,9 +242,14 @@ class Session:
 
     @property
     def outcome(self) -> Outcome | None:
-        """The first form's outcome, or None while it is open."""
+        """The first form's outcome, or None until the gesture that closed it is finished."""
         first = self._state.stack.first
-        return None if first is None or first.is_open else first._state.outcome
+        return None if first is None or not is_closed_for_good(self._state, first) else first._state.outcome
+
+    @property
+    def is_done(self) -> bool:
+        """True once no form is open and nothing waits for the user: a prompt may come after the last form has closed."""
+        return not self._state.stack.forms and not self._state.waits
 
     @property
     def waits_for(self) -> tuple[str, ...]:

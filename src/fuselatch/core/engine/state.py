@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Callable, Iterable, Mapping
 from datetime import datetime
-from typing import Any, Final, TypeAlias
+from typing import Any, Final, NamedTuple, TypeAlias
 
 from greenlet import greenlet
 
@@ -44,6 +44,17 @@ Undo = tuple[Any, Any, Any]
 """An object, the name of an attribute (or the name and a key of it), and the old value."""
 Step: TypeAlias = "tuple[Callable[[Turn], object], Event | None, Handler | None]"
 """A step that a handler asked for: what to do, and the event and the handler that asked."""
+
+
+class Effect(NamedTuple):
+    """An outward effect: a call, what the user reads if it fails, and the place in the trace where it was asked for."""
+
+    function: Callable[..., object]
+    args: tuple[object, ...]
+    caption: str
+    place: tuple[int, str, str]
+
+
 ABSENT: Any = type("Absent", (), {"__repr__": lambda self: "absent"})()
 """In an undo entry: the attribute or item didn't exist."""
 ENGINE_HANDLER: Final = Handler("the form itself", lambda: None, False)
@@ -387,7 +398,7 @@ class SessionState(Undoable):
         self.plans: dict[type[OpenForm], FormPlan] = {}
         self.retired: dict[Any, None] = {}
         # Forms that a gesture has closed: let go of once it is finished.
-        self.leaving: list[OpenForm] = []
+        self.leaving: list[tuple[OpenForm, Turn]] = []
 
     def watch(self, observer: Observer) -> None:
         """Tell an observer from now on."""
@@ -446,9 +457,9 @@ class Turn(Undoable):
     """One gesture being carried out: its queue of events, its undo log, and its notes in the trace."""
 
     __slots__ = (
-        "after", "by", "cause", "committed", "counts", "error", "event", "failed_at", "failure", "handler", "label", "late",
-        "lines", "nested", "outward", "pointing", "queue", "rows", "runs", "session", "stale", "step", "typed", "undo", "way_out",
-        "worker", "writer", "writes",
+        "after", "by", "cause", "counts", "error", "event", "failed_at", "failure", "handler", "label", "late",
+        "lines", "nested", "outward", "pointing", "queue", "rows", "runs", "saved", "session", "stale", "step",
+        "typed", "undo", "way_out", "worker", "writer", "writes",
     )  # fmt: skip
 
     def __init__(self, session: SessionState, label: object, step: Callable[[Turn], object], by: By) -> None:
@@ -478,10 +489,10 @@ class Turn(Undoable):
         self.pointing = False
         # Controls whose value was read while they had a draft: noted once.
         self.stale: set[Any] | None = None
-        # Writes and outward effects that are staged; `committed`: some are written, and can't be undone.
+        # Writes and outward effects that are staged; `saved`: how many rows of each source are written, and can't be undone.
         self.writes: list[tuple[Change, Any]] | None = None
-        self.outward: list[tuple[Callable[..., object], tuple[object, ...]]] | None = None
-        self.committed = False
+        self.outward: list[Effect] | None = None
+        self.saved: dict[str, int] | None = None
         # The event and the handler that staged last, to name in a loop.
         self.writer: tuple[Event, Handler] | None = None
         # The control that this gesture typed a key into, which stays when the gesture fails.
@@ -700,6 +711,11 @@ class OwnQueue:
         self.queue.extend(self.turn.queue)
         self.turn.queue = self.queue
         self.turn.after = self.after
+
+
+def is_closed_for_good(session: SessionState, form: OpenForm) -> bool:
+    """Return True if a form is closed, and the gesture that closed it is finished."""
+    return form._state.phase == "closed" and not any(left is form for left, _ in session.leaving)
 
 
 def is_void(event: Event) -> bool:

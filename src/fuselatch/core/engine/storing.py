@@ -203,6 +203,7 @@ def commit(turn: Turn) -> None:
     assert writes is not None, "only staged writes are committed"
     for change, receiver, key in written(turn, writes):
         turn.note_form("write", None, change.source, None, str(change))
+        turn.saved = {**(turn.saved or {}), change.source: (turn.saved or {}).get(change.source, 0) + 1}
         if session.observers:
             tell(session, "wrote", change)
         if receiver is not None:
@@ -210,7 +211,6 @@ def commit(turn: Turn) -> None:
     # The rows are written. Undoing the gesture must not stage them again.
     turn.undo = [entry for entry in turn.undo if not (entry[0] is turn and entry[1] == "writes")]
     turn.writes = None
-    turn.committed = True
     session.rows.differs(turn.cause)
     session.catalogs.differs(turn.cause)
 

@@ -22,7 +22,7 @@ from typing import Any, Final
 
 from fuselatch.core.engine.edited import differs, lines_changed
 from fuselatch.core.engine.focus import takes_focus
-from fuselatch.core.engine.state import SessionState
+from fuselatch.core.engine.state import SessionState, is_closed_for_good
 from fuselatch.core.engine.waits import id_of_wait
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import MASK, LiveInput, LiveValue
@@ -572,7 +572,7 @@ def view_of(session: SessionState) -> View:
         prompt = prompt_view(session)
     first = session.stack.first
     outcome = before.outcome if before is not None else None
-    if first is None or first.is_open:
+    if first is None or not is_closed_for_good(session, first):
         outcome = None
     elif outcome is None:
         outcome = outcome_view(first)

@@ -237,12 +237,13 @@ class Form(OpenForm, metaclass=FormMeta):
         """Run every rule of the form again. Use this after changing something that rules don't track."""
         self._engine.refresh(self)
 
-    def afterwards(self, function: Callable[..., object], *args: object) -> None:
+    def afterwards(self, function: Callable[..., object], *args: object, caption: str = "") -> None:
         """Call `function(*args)` after the gesture's writes, in order.
 
-        Use this for outward effects, such as sending a letter.
+        Use this for outward effects, such as sending a letter. If one fails, what was written stays, and the user is asked
+        to try again. `caption`: what it is, for the user ("Send the letter"); otherwise the function's name.
         """
-        self._engine.afterwards(self, function, args)
+        self._engine.afterwards(self, function, args, caption)
 
 
 def bound_to(form: type[Form]) -> str:

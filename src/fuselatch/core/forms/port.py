@@ -262,5 +262,5 @@ class EnginePort(Undoable, ABC):
         """Run every rule of a form again."""
 
     @abstractmethod
-    def afterwards(self, form: OpenForm, function: Callable[..., object], args: tuple[object, ...]) -> None:
+    def afterwards(self, form: OpenForm, function: Callable[..., object], args: tuple[object, ...], caption: str) -> None:
         """Call a function after the gesture's writes."""

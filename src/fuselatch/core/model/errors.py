@@ -1,7 +1,8 @@
 """The errors, by who caused them.
 
 The developer: `DeclarationError`, `UnknownName`, `RuleError`, `NotAllowedHere`, `Blank`, `FormClosed`, `HandlerFailed`,
-`FuseBlown`. The user at the form: `Refused`. The data: `RecordError`, `StoreRefused`. The library: `EngineFailed`.
+`EffectFailed`, `FuseBlown`. The user at the form: `Refused`. The data: `RecordError`, `StoreRefused`. The library:
+`EngineFailed`.
 `Abandoned` isn't an error: it tells a waiting handler that its session is closing.
 """
 
@@ -96,6 +97,33 @@ class HandlerFailed(FuseLatchError, RuntimeError):
         """The causes and the gesture that is undone, without place and error."""
         done = f"undone: {self.gesture}" if self.gesture else "its last value stays"
         return f"in {' ← '.join(self.chain)}; {done}"
+
+
+class EffectFailed(FuseLatchError, RuntimeError):
+    """A call that a handler asked for with `afterwards` failed. Nothing is undone: what was written is written.
+
+    `where`: file and line (`(str, int)`). `error`: the exception, which is also `__cause__`. `done`, `effect`, `not_tried`:
+    the captions of the effects before it, its own, and of those after it. `gesture`: the gesture that is done otherwise.
+    """
+
+    def __init__(
+        self,
+        where: tuple[str, int],
+        error: BaseException,
+        done: tuple[str, ...],
+        effect: str,
+        not_tried: tuple[str, ...],
+        gesture: str,
+    ) -> None:
+        self.where = where
+        self.error = error
+        self.done = done
+        self.effect = effect
+        self.not_tried = not_tried
+        self.gesture = gesture
+        rest = f"; not tried: {', '.join(not_tried)}" if not_tried else ""
+        super().__init__(f"{where[0]}:{where[1]}: {describe(error)}; in '{effect}' after {gesture}, which is done{rest}")
+        self.__cause__ = error
 
 
 class FuseBlown(HandlerFailed):

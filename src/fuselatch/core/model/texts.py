@@ -69,6 +69,11 @@ TEXTS: Final[Mapping[str, str]] = {
     "refused": "Couldn't save: {{reason}}",
     "refused.title": "Not saved",
     "refused.again": "Try again",
+    "effect": "{{saved}} But this didn't work: {{effect}} ({{reason}})",
+    "effect.saved": "Saved: {saved}.",
+    "effect.done": "Your entries are done.",
+    "effect.title": "Done in part",
+    "effect.leave": "Leave it",
     "conflict.changed": "Record {key} was changed by someone else while you were editing it.",
     "conflict.removed": "Record {key} was removed by someone else while you were editing it.",
     "conflict.title": "Edit conflict",
@@ -84,6 +89,7 @@ TEXTS: Final[Mapping[str, str]] = {
     # What the user reads if the developer's code fails.
     "failure": "{caption} couldn't be updated. The last value is shown",
     "notice.failed": "That didn't work, and nothing was changed",
+    "notice.effect": "Done, except for: {effect}",
     # Notices: why the last gesture was blocked or cut short.
     "notice.warnings": "Check the warnings, then try again",
     "notice.discard": "Nothing was discarded",

@@ -1,0 +1,103 @@
+"""Carry out the outward effects of a gesture that is settled and written.
+
+What was written stays, and a form that has closed stays closed, whatever an effect does. So nothing is undone here: a user
+is asked to try again or to leave it, and a program gets `EffectFailed` at once.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from types import ModuleType
+from typing import Final
+
+from fuselatch.core.engine.failure import guarded, tell
+from fuselatch.core.engine.prompting import ask_itself
+from fuselatch.core.engine.state import Effect, Turn
+from fuselatch.core.forms.container import Container
+from fuselatch.core.forms.prompts import Prompt
+from fuselatch.core.model.errors import Abandoned, EffectFailed, HandlerFailed, describe
+from fuselatch.core.model.texts import TEXTS, user_text
+from fuselatch.core.model.trace import safe_text
+from fuselatch.core.model.trace_rows import add_row
+from fuselatch.core.model.view import FailureView
+
+AGAIN, LEAVE_IT = TEXTS["refused.again"], TEXTS["effect.leave"]
+FAILED: Final = Prompt(user_text("effect"), title=TEXTS["effect.title"], buttons=(AGAIN, LEAVE_IT), tone="danger")
+
+
+def let_out(turn: Turn) -> None:
+    """Carry out the effects in order. They can't wait or set anything."""
+    waiting = [*(turn.outward or ())]
+    done: list[str] = []
+    turn.outward = None
+    # From here on nothing is undone, not even if the session is closed while the user is asked.
+    settle_for_good(turn)
+    while waiting:
+        effect = waiting[0]
+        try:
+            guarded(turn.session, partial(effect.function, *effect.args), effect.function, "afterwards")
+        except HandlerFailed as failure:
+            turn.failure = turn.failed_at = None
+            named = tuple(done), effect.caption, tuple(each.caption for each in waiting[1:])
+            error = EffectFailed(failure.where, failure.error, *named, turn.description)
+            shown = note(turn, effect, error)
+            if not is_tried_again(turn, error):
+                turn.error, turn.session.failure, turn.session.notice = error, shown, shown.text
+                return
+        else:
+            done.append(waiting.pop(0).caption)
+
+
+def settle_for_good(turn: Turn) -> None:
+    """Keep what a turn has set, whatever comes. A turn that waits doesn't undo it either."""
+    if turn.session.waits:
+        settled = {(id(target), name) for target, name, _ in turn.undo}
+        for wait in turn.session.waits:
+            wait.turn.keep(settled)
+    turn.undo.clear()
+
+
+def note(turn: Turn, effect: Effect, error: EffectFailed) -> FailureView:
+    """Put a failed effect into the trace, and tell observers; return what the view shows of it."""
+    session, (file, line) = turn.session, error.where
+    described = safe_text(describe(error.error))
+    if turn.rows is not None:
+        short = file.replace("\\", "/").rpartition("/")[2]
+        cause, form, control = effect.place
+        add_row(turn.rows, cause, "error", form, control, f"{short}:{line}", None, described)
+    if session.observers:
+        try:
+            tell(session, "failed", error)
+        except HandlerFailed:
+            # An observer that fails here must not hide the failure.
+            turn.failure = turn.failed_at = None
+    text = user_text("notice.effect", effect=effect.caption)
+    return FailureView(text, effect.caption, file, line, described, ())
+
+
+def is_tried_again(turn: Turn, error: EffectFailed) -> bool:
+    """Tell a user what was saved and what failed; return True if it is to be tried again."""
+    session = turn.session
+    form = session.stack.front or session.stack.first
+    if turn.by != "user" or turn.pointing or form is None:
+        return False
+    saved = ", ".join(f"{source}: {count}" for source, count in (turn.saved or {}).items())
+    facts = {
+        "saved": user_text("effect.saved", saved=saved) if saved else TEXTS["effect.done"],
+        "effect": error.effect,
+        "reason": str(error.error) or type(error.error).__name__,
+    }
+    try:
+        return ask_itself(turn, form, FAILED, facts) == AGAIN
+    except Abandoned:
+        return False
+
+
+def words_of(function: Callable[..., object]) -> str:
+    """Return a function's name as words, with the class of a service: "Letters: send"."""
+    words = str(getattr(function, "__name__", type(function).__name__)).strip("<>_").replace("_", " ")
+    holder = getattr(function, "__self__", None)
+    if holder is None or isinstance(holder, Container | ModuleType):
+        return words.capitalize()
+    return f"{type(holder).__name__}: {words}"
