@@ -11,7 +11,7 @@ from fuselatch.core.engine.offers import Offered
 from fuselatch.core.engine.session import Session
 from fuselatch.core.engine.session_options import MAX_RUNS
 from fuselatch.core.engine.store import Store
-from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.form import Form, must_be_a_form
 from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.model.latch_records import LatchStore
 from fuselatch.formats import locale_formats
@@ -72,8 +72,8 @@ class Scene:
         max_runs: int = MAX_RUNS,
         **params: Any,
     ) -> None:
-        if form is not None and not (isinstance(form, type) and issubclass(form, Form)):
-            raise TypeError(f"Scene(…): expected a form class, not {form!r}")
+        if form is not None:
+            must_be_a_form("Scene", form)
         self.form = form
         self.user = user
         self.now = now

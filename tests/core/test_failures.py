@@ -2,11 +2,30 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import pytest
+from greenlet import greenlet
 
-from fuselatch import Button, Catalog, Choice, EffectFailed, Form, FuseBlown, Group, HandlerFailed, Lines, Number
+from fuselatch import (
+    Button,
+    Catalog,
+    Choice,
+    EffectFailed,
+    Finding,
+    Form,
+    FuseBlown,
+    Group,
+    HandlerFailed,
+    Latch,
+    Lines,
+    Number,
+    Prompt,
+    check,
+    warn,
+)
 from fuselatch.frontends import Gesture, Session
 from fuselatch.policy import Policy
 from fuselatch.rehearsal import read_cues, rehearse, run_cues
@@ -262,3 +281,74 @@ def test_the_opener_gets_the_outcome_after_the_effects_and_a_program_the_error_a
         with pytest.raises(EffectFailed):
             desk.session.close()
         assert snapshot(desk.session)["values"] == before and store.transactions == 3
+
+
+class Warns(Bench):
+    """Its number may warn; it asks about the pier once."""
+
+    sure = Prompt("Sure?", buttons=("Yes", "No"), latch=Latch(per="form"), remember=("Yes",))
+
+    @check(Bench.a)
+    def far(self, a: float) -> Finding | None:
+        return warn(f"far: {a:g}") if a > 9 else None
+
+    @Form.accepting
+    def be_sure(self) -> None:
+        self.ask(self.sure)
+
+
+def test_answers_stay_when_the_store_refuses_and_fall_when_code_fails() -> None:
+    busy: list[str | None] = ["disk full"]
+    store = MemoryRecords({"log": []}, refuse=lambda rows: busy[0])
+    doing(**{"Warns submitted": lambda form: form.session.records.add("log", {"n": form.b.value})})
+    with rehearse(Warns, records=store) as desk:
+        act(desk, "type a 10", "press ok", "answer 'Go on'", "answer Yes")
+        assert desk.prompt.text == "Couldn't save: disk full"
+        act(desk, "answer 'Try again'", "answer 'Keep editing'")
+        assert desk.at(Warns).is_open and [each.text for each in desk.at(Warns).overrides] == ["far: 10"]
+        # Another warning is asked about, and only that one.
+        act(desk, "type a 11", "press ok")
+        assert desk.prompt.text.endswith("far: 11")
+        act(desk, "answer 'Go on'", "answer 'Keep editing'")
+        busy[0] = None
+        act(desk, "press ok")
+        assert desk.outcome is not None and [each.text for each in desk.outcome.overrides] == ["far: 11"]
+    doing(**{"Warns submitted": fail("no crane")})
+    with rehearse(Warns, records=MemoryRecords({"log": []})) as desk:
+        act(desk, "type a 10", "press ok", "answer 'Go on'")
+        with pytest.raises(HandlerFailed):
+            desk.answer("Yes")
+        act(desk, "press ok")
+        assert desk.prompt.text.endswith("far: 10")
+        act(desk, "answer 'Go back'")
+
+
+@pytest.mark.parametrize(
+    ("call", "text"),
+    [
+        (lambda form: form.ask(5), "a prompt's text must be text"),
+        (lambda form: form.open(Form), "open(…): Form itself has no controls; pass a class that derives from it"),
+        (lambda form: form.show("Dialog"), "show(…): expected a form class, not 'Dialog'"),
+        (lambda form: form.show(Dialog, place=5), "unknown place 5; choose from over, beside"),
+        (lambda form: form.afterwards(5), "afterwards(…) takes a function, not 5"),
+        (lambda form: delattr(form, "a"), "Bench.a is part of the form and can't be deleted"),
+        (lambda form: delattr(form, "nothing"), "Bench has no 'nothing' of its own"),
+        (lambda form: greenlet(form.ask).switch("Sure?"), "only the handler itself can wait for the user (ask 'Sure?')"),
+        (lambda form: in_a_thread(lambda: setattr(form.a, "value", 5)), "from the thread that created it"),
+        (lambda form: form.session.records.add("log", 5), "add('log', …): expected a row, a mapping of columns to values"),
+        (lambda form: form.session[5], "session[…]: expected a Shared, not 5"),
+        (lambda form: form.session.find(5), "find(…): expected a form class, not 5"),
+    ],
+)
+def test_wrong_calls_are_told_in_the_words_of_the_library(call: Any, text: str) -> None:
+    with bench({"go": call}) as (desk, _):
+        error = undone(desk, "press go")
+        assert text in str(error.error)
+    with pytest.raises(TypeError, match=r"Session\(…\): Form itself has no controls"):
+        Session(Form)
+
+
+def in_a_thread(run: Callable[[], object]) -> None:
+    """Run something in another thread, and raise what it raises."""
+    with ThreadPoolExecutor(1) as pool:
+        pool.submit(run).result()

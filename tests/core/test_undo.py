@@ -174,7 +174,7 @@ PAST_THE_RECORD = {
     "steps.py put_draft: select", "validation.py preview: _preview", "undoing.py put_back: focus",  # belongs to the typed key
     "line_changes.py detach: _set", "line_changes.py attach: _set", "live_state.py _restored: _set", "line_changes.py put_rows: _rows",  # follows the lines that are there, also after an undo
     "scheduler.py update_quietly: announced", "validation.py validate_quietly: _findings", "state.py drop: forms", "opening.py _restored: phase",  # is the undo
-    "undoing.py put_back: writes", "undoing.py put_back: brought_to_front", "storing.py commit: writes",  # written or undone as a whole
+    "undoing.py put_back: writes", "undoing.py put_back: overrides", "undoing.py put_back: brought_to_front", "storing.py commit: writes",  # written or undone as a whole
     "engine.py listen: listeners", "closing.py let_go: listeners",  # outside a gesture
     "closing.py close_without_handlers: outcome",  # the form closes whatever fails
 }  # fmt: skip

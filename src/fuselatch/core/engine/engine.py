@@ -6,6 +6,8 @@ from collections.abc import Callable, Mapping
 from datetime import datetime
 from typing import Any
 
+from greenlet import getcurrent
+
 from fuselatch.core.engine import changing, closing, focus, latching, line_changes, validation
 from fuselatch.core.engine.catalog_index import CatalogSource
 from fuselatch.core.engine.drafts import drop_draft
@@ -65,9 +67,15 @@ class Engine(EnginePort):
         """Change something in the running gesture, or in a gesture of its own."""
         turn = self.state.turn
         if turn is not None:
+            self._must_be_here(turn)
             put(turn)
         else:
             start(self.state, label, put, "program")
+
+    def _must_be_here(self, turn: Turn) -> None:
+        """Refuse a change from another thread while a gesture runs."""
+        if turn.worker is not getcurrent():
+            self.state.workers.must_be_at_home()
 
     def _after(self, label: object, step: Callable[[Turn], object]) -> None:
         """Run a step after the running handler, or as a gesture of its own."""
@@ -109,6 +117,7 @@ class Engine(EnginePort):
         exact = changing.exact_value(control, value)
         turn = state.turn
         if turn is not None:
+            self._must_be_here(turn)
             changing.put(turn, control, exact)
         elif control._draft is None:
             start(state, ("set", control, "value"), lambda turn: turn.put_value(control, exact, turn.cause), "program")
@@ -140,6 +149,13 @@ class Engine(EnginePort):
     def focus(self, control: ControlState, select: bool) -> None:
         changing.may_change(self.state, control.form, f"the focus of {type(control.form).__name__}")
         self._after(("focus", control, "value"), lambda turn: focus.asked_for(turn, control, select))
+
+    def delete_attribute(self, container: Container, name: str) -> None:
+        form: Any = container._state.form
+        changing.may_change(self.state, form, f"{type(container).__name__}.{name}")
+        if self.state.turn is not None:
+            self.state.turn.undo.append((container, name, container.__dict__[name]))
+        del container.__dict__[name]
 
     def sort_table(self, table: LiveTable[Any], sort: tuple[str, bool]) -> None:
         name = f"the sort order of {type(table.form).__name__}.{table.name}"

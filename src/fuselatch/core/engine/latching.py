@@ -33,7 +33,7 @@ class LatchView(NamedTuple):
 class LatchUndo(Undoable):
     """A gesture's change of a latch, so that it can be undone."""
 
-    __slots__ = ("before", "done", "place", "record", "session", "store")
+    __slots__ = ("before", "by_answer", "done", "place", "record", "session", "store")
 
     def __init__(
         self,
@@ -44,6 +44,7 @@ class LatchUndo(Undoable):
         store: LatchStore | None,
     ) -> None:
         self.done = False
+        self.by_answer = False
         self.session = session
         self.place = place
         self.record = record
@@ -190,8 +191,8 @@ def answer_of(session: SessionState, form: OpenForm, latch: Latch, name: str) ->
     return None if record is None else record.answer
 
 
-def set_latch(turn: Turn, form: OpenForm, latch: Latch, name: str, answer: str) -> bool:
-    """Set a latch; return False if it is already set."""
+def set_latch(turn: Turn, form: OpenForm, latch: Latch, name: str, answer: str, *, by_answer: bool = False) -> bool:
+    """Set a latch; return False if it is already set. `by_answer`: by an answer of the user, which stays."""
     session = turn.session
     stored = is_stored(session, latch, form)
     now = now_of(session, latch)
@@ -208,7 +209,9 @@ def set_latch(turn: Turn, form: OpenForm, latch: Latch, name: str, answer: str) 
         # The store compares and sets in one statement. If another session was faster, look again.
         if latch_store_of(session, name).set(record, before):
             break
-    turn.set(LatchUndo(session, place, record, before, session.latch_store if stored else None), "done", True)
+    undo = LatchUndo(session, place, record, before, session.latch_store if stored else None)
+    undo.by_answer = by_answer
+    turn.set(undo, "done", True)
     turn.note_form("latch", form, name, None, answer)
     tell_latched(turn, form, name, answer)
     session.latches.differs(turn.cause)

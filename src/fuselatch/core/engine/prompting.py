@@ -41,7 +41,7 @@ def ask(session: SessionState, form: OpenForm, prompt: Prompt, facts: Mapping[st
     if session.observers:
         tell(session, "answered", form, name_of_prompt(form, prompt), prompt, answer)
     if latch is not None and answer in prompt.remember:
-        latching.set_latch(turn, form, latch, prompt.latch_name, answer)
+        latching.set_latch(turn, form, latch, prompt.latch_name, answer, by_answer=True)
     return answer
 
 

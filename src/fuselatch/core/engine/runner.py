@@ -190,7 +190,7 @@ def carry_out(turn: Turn) -> None:
     except Abandoned:
         put_back(turn, "the session was closed")
     except KeepEditing as refused:
-        put_back(turn, "the store refused")
+        put_back(turn, "the store refused", answers_stay=True)
         if refused.then is not None:
             turn.step = refused.then
             carry_out(turn)
@@ -205,8 +205,9 @@ def fail(turn: Turn, error: BaseException) -> None:
         note_failure(turn, error)
     if turn.session.observers:
         tell_failure(turn, error)
+    store_refused = isinstance(error.error if isinstance(error, HandlerFailed) else error, StoreRefused)
     try:
-        put_back(turn, reason_of(error))
+        put_back(turn, "the store refused" if store_refused else reason_of(error), answers_stay=store_refused)
     except Exception as second:
         error = EngineFailed(turn.description, second)
     error = blamed(turn, error)

@@ -29,7 +29,7 @@ from fuselatch.core.engine.viewing import help_line, list_part, message_of, prom
 from fuselatch.core.engine.waits import is_stale
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import MASK
-from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.form import Form, must_be_a_form
 from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
 from fuselatch.core.forms.live_state import ControlState, seen
 from fuselatch.core.forms.manner import Manner
@@ -46,6 +46,7 @@ from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.service_map import Services
 from fuselatch.core.model.trace import Trace
+from fuselatch.core.model.values import short
 from fuselatch.core.model.view import ItemView, PromptView, View
 
 F = TypeVar("F", bound=Form)
@@ -98,6 +99,8 @@ class SessionRecords:
 
     def add(self, source: str, row: Mapping[str, Any]) -> None:
         """Stage a new row. It is written when the gesture is finished."""
+        if not isinstance(row, Mapping):
+            raise TypeError(f"add('{source}', …): expected a row, a mapping of columns to values, not {short(row)}")
         self._engine.stage_row(source, row)
 
 
@@ -123,6 +126,8 @@ class Session:
             form, params = offers.start
         if form is None and not offers.by_name:
             raise TypeError("a session needs a form, Session(BookingForm), or forms to offer, Session(forms=[BookingForm])")
+        if form is not None:
+            must_be_a_form("Session", form)
         if form is not None and (options.at is not None or options.only) and not form._plan.records:
             raise TypeError(f"Session({form.__name__}, …): at= and only= need a form with records=")
         if offers.by_name:
@@ -544,6 +549,8 @@ class Session:
 
     def find(self, form: Callable[..., F]) -> F | None:
         """Return the front form of a class, or None. Rules can read it."""
+        if not isinstance(form, type):
+            raise TypeError(f"find(…): expected a form class, not {short(form)}")
         found: F | None = self._state.open_forms.read(form)
         return found
 

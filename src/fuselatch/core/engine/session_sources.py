@@ -7,6 +7,7 @@ from typing import Any, Final, Literal, TypeAlias
 
 from fuselatch.core.engine.state import SessionSource, SessionState
 from fuselatch.core.forms.shared import Shared
+from fuselatch.core.model.values import short
 
 
 class SharedSource(SessionSource):
@@ -29,6 +30,8 @@ def shared_source(session: SessionState, shared: Shared[Any]) -> SharedSource:
     """Return a session's source for a `Shared`."""
     found: SharedSource | None = session.shared.get(shared)
     if found is None:
+        if not isinstance(shared, Shared):
+            raise TypeError(f"session[…]: expected a Shared, not {short(shared)}")
         found = session.shared[shared] = SharedSource(session, shared)
     return found
 

@@ -20,7 +20,7 @@ from fuselatch.core.engine.workers import Workers, workers_here
 from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.controls import MASK
 from fuselatch.core.forms.latch import Latch
-from fuselatch.core.forms.live_state import ControlState
+from fuselatch.core.forms.live_state import ControlState, FormState
 from fuselatch.core.forms.plans import FormPlan, Handler
 from fuselatch.core.forms.port import EnginePort
 from fuselatch.core.forms.prompts import Prompt, Tone
@@ -28,7 +28,7 @@ from fuselatch.core.forms.shared import Shared
 from fuselatch.core.model.cells import UNSEEN, Cell, Node, Undoable
 from fuselatch.core.model.errors import HandlerFailed, NotAllowedHere
 from fuselatch.core.model.events import By, Event
-from fuselatch.core.model.findings import Finding
+from fuselatch.core.model.findings import Finding, Override
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.latch_records import LatchRecord
 from fuselatch.core.model.record_changes import Change
@@ -457,7 +457,7 @@ class Turn(Undoable):
     """One gesture being carried out: its queue of events, its undo log, and its notes in the trace."""
 
     __slots__ = (
-        "after", "by", "cause", "counts", "error", "event", "failed_at", "failure", "handler", "label", "late",
+        "after", "by", "cause", "confirmed", "counts", "error", "event", "failed_at", "failure", "handler", "label", "late",
         "lines", "nested", "outward", "pointing", "queue", "rows", "runs", "saved", "session", "stale", "step",
         "typed", "undo", "way_out", "worker", "writer", "writes",
     )  # fmt: skip
@@ -493,6 +493,8 @@ class Turn(Undoable):
         self.writes: list[tuple[Change, Any]] | None = None
         self.outward: list[Effect] | None = None
         self.saved: dict[str, int] | None = None
+        # The warnings that the user has confirmed.
+        self.confirmed: list[tuple[FormState, Override]] = []
         # The event and the handler that staged last, to name in a loop.
         self.writer: tuple[Event, Handler] | None = None
         # The control that this gesture typed a key into, which stays when the gesture fails.

@@ -22,7 +22,8 @@ Found = tuple[tuple[LiveInput[Any, Any], Finding], ...]
 
 def may_submit(turn: Turn, form: OpenForm) -> bool:
     """Check, confirm warnings and raise `accepting`; return False if it was stopped."""
-    confirmed: set[tuple[str, str]] = set()
+    # An answer stays: what the user has confirmed for this record isn't asked again.
+    confirmed = {(override.control, override.text) for override in form._state.overrides}
     if not passes(turn, form, confirmed):
         return False
     reason = happen(turn, "accepting", form, None)
@@ -41,6 +42,7 @@ def passes(turn: Turn, form: OpenForm, confirmed: set[tuple[str, str]]) -> bool:
         control, finding = refusing[0]
         focus.enter(turn, form, control)
         return veto(turn, form, "check", user_text("notice.finding", caption=caption_of(control), finding=finding.text))
+    forget_gone(turn, form, warning)
     asked = []
     for control, finding in warning:
         if (control.name, finding.text) in confirmed:
@@ -70,14 +72,23 @@ def passes(turn: Turn, form: OpenForm, confirmed: set[tuple[str, str]]) -> bool:
     for control, finding in asked:
         check = check_of(control, finding)
         if check is not None and check.latch is not None:
-            latching.set_latch(turn, form, check.latch, latch_name(form, check), answer)
+            latching.set_latch(turn, form, check.latch, latch_name(form, check), answer, by_answer=True)
     # A program may have changed what was checked while the prompt was open.
     return passes(turn, form, confirmed)
 
 
 def override(turn: Turn, form: OpenForm, overrides: list[Override]) -> None:
-    """Note the warnings that the user confirmed."""
+    """Note the warnings that the user confirmed. They stay if the store refuses what follows."""
     turn.set(form._state, "overrides", form._state.overrides + tuple(overrides))
+    turn.confirmed = [*turn.confirmed, *((form._state, each) for each in overrides)]
+
+
+def forget_gone(turn: Turn, form: OpenForm, warning: Found) -> None:
+    """Forget what was confirmed and is no warning any more."""
+    there = {(control.name, finding.text) for control, finding in warning}
+    kept = tuple(each for each in form._state.overrides if (each.control, each.text) in there)
+    if len(kept) != len(form._state.overrides):
+        turn.set(form._state, "overrides", kept)
 
 
 def check_of(control: LiveInput[Any, Any], finding: Finding) -> CheckPlan | None:

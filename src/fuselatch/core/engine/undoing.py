@@ -43,9 +43,14 @@ class KeepEditing(Exception):
         self.then = then
 
 
-def put_back(turn: Turn, why: str) -> None:
-    """Undo what a turn changed, newest first. `why` is for the trace."""
+def put_back(turn: Turn, why: str, *, answers_stay: bool = False) -> None:
+    """Undo what a turn changed, newest first. `why` is for the trace.
+
+    `answers_stay`: what the user has answered counts when the gesture is made again, since no code failed.
+    """
     turn.note_undone(why)
+    if answers_stay:
+        turn.undo = [entry for entry in turn.undo if not getattr(entry[0], "by_answer", False)]
     # First the queue: its events are about values that are about to be restored.
     turn.drop_queue()
     for target, name, old in reversed(turn.undo):
@@ -66,6 +71,10 @@ def put_back(turn: Turn, why: str) -> None:
         else:
             target.__dict__[name] = old
     turn.undo.clear()
+    for state, override in turn.confirmed if answers_stay else ():
+        if override not in state.overrides:
+            state.overrides = (*state.overrides, override)
+    turn.confirmed = []
     if turn.typed is not None and turn.typed._draft is not None:
         turn.typed._state.focus = turn.typed
     stack = turn.session.stack

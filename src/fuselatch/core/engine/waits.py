@@ -25,6 +25,8 @@ from __future__ import annotations
 from bisect import bisect_right
 from typing import Any, Final
 
+from greenlet import getcurrent
+
 from fuselatch.core.engine.state import DialogWait, PauseWait, PromptWait, SessionState, Turn, Wait, waiting_changes
 from fuselatch.core.engine.workers import park
 from fuselatch.core.forms.live_state import seen
@@ -37,7 +39,8 @@ def may_wait(session: SessionState, verb: str, target: str | type) -> Turn:
     """Return the running turn; raise if waiting isn't allowed here."""
     turn = session.turn
     tracker = session.port.tracker
-    if tracker is None and not session.closing and turn is not None and turn.handler is not None and not turn.pointing:
+    waits_here = turn is not None and turn.handler is not None and not turn.pointing
+    if tracker is None and not session.closing and turn is not None and waits_here and turn.worker is getcurrent():
         return turn
     what = f"{verb} {target!r}" if isinstance(target, str) else f"{verb} {target.__name__}"
     if tracker is not None:
@@ -46,6 +49,8 @@ def may_wait(session: SessionState, verb: str, target: str | type) -> Turn:
         raise NotAllowedHere(f"the session is closing: can't wait for the user ({what})")
     if turn is None or turn.handler is None:
         raise NotAllowedHere(f"only a handler can wait for the user ({what})")
+    if not turn.pointing:
+        raise NotAllowedHere(f"only the handler itself can wait for the user ({what}), not a greenlet that it started")
     raise NotAllowedHere(f"a pointer handler can't wait for the user ({what}); use self.say(…)")
 
 

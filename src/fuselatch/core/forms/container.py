@@ -72,6 +72,16 @@ class Container:
         else:
             state.engine.set_attribute(self, name, value)
 
+    def __delattr__(self, name: str) -> None:
+        """Delete a plain attribute, so that it can be undone."""
+        kind, plan = type(self).__name__, type(self)._plan
+        if name not in self.__dict__:
+            raise AttributeError(f"{kind} has no '{name}' of its own")
+        declared = name in plan.controls or name in plan.groups or name in plan.params or name == plan.opener
+        if declared or name in RESERVED_ATTRIBUTES or name.startswith("_"):
+            raise AttributeError(f"{kind}.{name} is part of the form and can't be deleted")
+        self._state.engine.delete_attribute(self, name)
+
 
 RESERVED_ATTRIBUTES = frozenset({"_state", "_live", "_declared", "form"})
 

@@ -24,7 +24,7 @@ from fuselatch.core.model.keys import normal
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import CANCELLED, Outcome
 from fuselatch.core.model.texts import TEXTS, user_text
-from fuselatch.core.model.values import text_for
+from fuselatch.core.model.values import short, text_for
 
 P = ParamSpec("P")
 F = TypeVar("F", bound="Form")
@@ -268,18 +268,25 @@ def value_form(entry: Any, text: str, title: str) -> type[Form]:
     return new_class("AskValue", (Form,), options, lambda body: body.update({**members, "__module__": __name__}))
 
 
+def must_be_a_form(verb: str, form: object) -> None:
+    """Raise `TypeError` if something isn't a form class that can be opened. `verb` is for the message."""
+    if form is Form:
+        raise TypeError(f"{verb}(…): Form itself has no controls; pass a class that derives from it")
+    if not (isinstance(form, type) and issubclass(form, Form)):
+        raise TypeError(f"{verb}(…): expected a form class, not {short(form)}")
+
+
 def _opening(
     verb: str, form: Any, args: tuple[object, ...], params: Mapping[str, Any], how: Manner
 ) -> tuple[type[Form], Mapping[str, Any], Manner]:
     """Check the arguments of `open` and `show`; raise `TypeError`."""
-    if not (isinstance(form, type) and issubclass(form, Form)):
-        raise TypeError(f"{verb}(…): expected a form class, not {form!r}")
+    must_be_a_form(verb, form)
     if args or not isinstance(how.hiding, bool):
         raise TypeError(
             f"{verb}({form.__name__}, …): pass parameters by name: {', '.join(form._plan.params) or 'it has none'}"
         )
     if how.place not in PLACES:
-        raise TypeError(f"{verb}({form.__name__}, …): unknown place {how.place!r}; {suggest(how.place, PLACES)}")
+        raise TypeError(f"{verb}({form.__name__}, …): unknown place {how.place!r}; {suggest(str(how.place), PLACES)}")
     if (how.at is not None or how.only) and not form._plan.records:
         raise TypeError(f"{verb}({form.__name__}, …): at= and only= need a form with records=")
     return form, params, how

@@ -174,6 +174,9 @@ class EnginePort(Undoable, ABC):
         """Set a plain attribute so that it can be undone."""
 
     @abstractmethod
+    def delete_attribute(self, container: Any, name: str) -> None:
+        """Delete a plain attribute so that it can be undone."""
+
     def sort_table(self, table: Any, sort: tuple[str, bool]) -> None:
         """Sort a table by a column, descending or not."""
 

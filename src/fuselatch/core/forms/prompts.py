@@ -10,6 +10,7 @@ from fuselatch.core.forms.latch import Latch
 from fuselatch.core.model.errors import DeclarationError, UnknownName
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.texts import TEXTS
+from fuselatch.core.model.values import short
 
 Tone: TypeAlias = Literal["plain", "question", "warning", "danger"]
 TONES: Final = ("plain", "question", "warning", "danger")
@@ -41,6 +42,8 @@ class Prompt:
         latch: Latch | None = None,
         remember: tuple[str, ...] = (),
     ) -> None:
+        if not isinstance(text, str):
+            raise DeclarationError(f"a prompt's text must be text (str), not {short(text)}")
         where = f"Prompt({text[:30]!r}…)" if len(text) > 30 else f"Prompt({text!r})"
         if not isinstance(buttons, tuple) or not 1 <= len(buttons) <= MOST_BUTTONS or len(set(buttons)) < len(buttons):
             raise DeclarationError(f"{where}: buttons must be 1 to 4 different captions in a tuple, not {buttons!r}")
