@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
@@ -23,6 +24,7 @@ from fuselatch import (
     Lines,
     Number,
     Prompt,
+    Refused,
     check,
     warn,
 )
@@ -352,3 +354,66 @@ def in_a_thread(run: Callable[[], object]) -> None:
     """Run something in another thread, and raise what it raises."""
     with ThreadPoolExecutor(1) as pool:
         pool.submit(run).result()
+
+
+def interrupt_after(lines: int) -> Any:
+    """Return a trace function that presses Ctrl-C after so many lines of the library."""
+
+    def trace(frame: Any, event: str, arg: object) -> Any:
+        nonlocal lines
+        if "fuselatch" not in frame.f_code.co_filename or "tests" in frame.f_code.co_filename:
+            return None
+        lines -= 1
+        if lines == 0:
+            raise KeyboardInterrupt
+        return trace
+
+    return trace
+
+
+@pytest.mark.parametrize("lines", [*range(1, 400, 19), *range(400, 2000, 97)])
+def test_ctrl_c_leaves_a_session_as_it_was_or_says_that_it_is_broken(lines: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    # The innermost code is the library's, as it is when a signal comes.
+    monkeypatch.setitem(globals(), "__name__", "fuselatch.test")
+    does = {
+        **LOOP,
+        "b": lambda form: form.say("b"),
+        "go": lambda form: form.open(Dialog),
+        "on": lambda form: form.ask("Sure?"),
+    }
+    usual = sys.gettrace()
+    with bench(does) as (desk, _):
+        session = desk.session
+        for step in ("type a 5", "tab", "press go", "close", "tick on"):
+            before = snapshot(session)
+            try:
+                sys.settrace(interrupt_after(lines))
+                act(desk, step)
+            except KeyboardInterrupt:
+                pass
+            else:
+                continue
+            finally:
+                sys.settrace(usual)
+            if session._state.is_broken:
+                assert session.view.version
+                with pytest.raises(Refused, match=r"was interrupted halfway \(Ctrl-C\); the session can't be used any more"):
+                    desk.press("later")
+            else:
+                assert snapshot(session) == before or session._state.unfinished is None
+            break
+
+
+def test_ctrl_c_in_a_handler_undoes_the_gesture() -> None:
+    def long_work(form: Bench) -> None:
+        form.b.value = 5
+        raise KeyboardInterrupt
+
+    with bench({"a": long_work}) as (desk, form):
+        act(desk, "type a 1")
+        before = snapshot(desk.session)
+        with pytest.raises(KeyboardInterrupt):
+            desk.press("go")
+        assert snapshot(desk.session) == before
+        act(desk, "key Escape", "type b 2", "tab")
+        assert form.b.value == 2

@@ -24,9 +24,9 @@ def obstacle(session: SessionState, gesture: Gesture, control: ControlState | No
     """Return why a gesture is refused, with the trace entry that caused it, or None."""
     # Fast path: a usable control on the front form.
     if control is not None and control.form is session.stack.front and not session.waits and VERBS[gesture.verb].plain:
-        if is_usable(control) and not session.closed and not session.broken:
+        if is_usable(control) and not session.closed and not session.is_broken:
             return unfit(gesture, control)
-    if session.closed or session.broken:
+    if session.closed or session.is_broken:
         return session.broken or "the session is closed", None
     if session.waits and (session.paused is not None or session.prompt_wait is not None):
         return at_wait(session, gesture)

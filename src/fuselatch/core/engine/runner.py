@@ -45,9 +45,9 @@ def start(session: SessionState, label: object, step: Callable[[Turn], object], 
 
     A `quiet` turn runs no code of the developer. Nothing can wait in it, so it needs no worker.
     """
-    if session.broken:
+    if session.is_broken:
         raise NotAllowedHere(session.broken)
-    turn = Run(session, label, step, by)
+    turn = session.unfinished = Run(session, label, step, by)
     session.serial += 1
     session.notice = ""
     session.failure = None
@@ -65,12 +65,16 @@ def start(session: SessionState, label: object, step: Callable[[Turn], object], 
             turn.carry_out()
         else:
             session.workers.start(turn)
+    except Exception:
+        session.unfinished = None
+        raise
     finally:
         session.turn = None
     ready_to_view(session)
     if session.waits or turn.error is not None or session.leaving:
         let_go_on(session, finished(turn))
         return
+    session.unfinished = None
     if session.waited and session.waited[-1][1]:
         note_waited(session)
     if session.retired:
@@ -110,6 +114,7 @@ def let_go_on(session: SessionState, first: BaseException | None) -> None:
         first = first or finished(turn)
     ready_to_view(session)
     note_waited(session)
+    session.unfinished = None
     if first is not None:
         raise first
 
@@ -139,6 +144,8 @@ def close(session: SessionState) -> None:
     first: BaseException | None = None
     while session.waits:
         turn = session.waits.pop().turn
+        if turn.worker is None or turn.worker.dead:  # Ctrl-C met it before it could park
+            continue
         resume(turn, Abandoned())
         first = first or turn.error
     session.closed = True
@@ -152,7 +159,7 @@ def go_on(session: SessionState) -> None:
     if not isinstance(top, PauseWait):
         raise NotAllowedHere("the session isn't paused")
     session.serial += 1
-    turn = session.waits.pop().turn
+    turn = session.unfinished = session.waits.pop().turn
     resume(turn)
     let_go_on(session, finished(turn))
 
@@ -209,7 +216,11 @@ def fail(turn: Turn, error: BaseException) -> None:
     try:
         put_back(turn, "the store refused" if store_refused else reason_of(error), answers_stay=store_refused)
     except Exception as second:
-        error = EngineFailed(turn.description, second)
+        if isinstance(error, Exception):
+            error = EngineFailed(turn.description, second)
+    if not isinstance(error, Exception) and place_outside(error) is None:
+        # Ctrl-C met the library's own work, of which half may be done.
+        turn.session.broken = turn.interrupted
     error = blamed(turn, error)
     met = error.error if isinstance(error, HandlerFailed) else error
     if isinstance(met, StoreRefused):

@@ -174,7 +174,11 @@ class Session:
         Reading it runs none of the developer's code, and never fails.
         """
         self._state.workers.must_be_at_home()
-        return view_of(self._state)
+        state = self._state
+        if state.last_view is not None and state.is_broken:
+            # Half of a gesture may be done, so that there is nothing newer to show.
+            return state.last_view  # type: ignore[no-any-return]
+        return view_of(state)
 
     def choices(self, control: LiveChoice[Any, Any, Any], start: int = 0, stop: int = 50) -> tuple[ItemView, ...]:
         """Return items of a choice by position, as the view has them; `View` has only those in reach."""
@@ -293,11 +297,11 @@ class Session:
 
     def _feed(self, gesture: Gesture) -> None:
         state = self._state
-        if state.turn is not None:
+        if state.is_running:
             raise NotAllowedHere(f"a handler can't send gestures to its own session ({gesture})")
         verb = gesture.verb
         if verb == "time":
-            if not (state.closed or state.broken):
+            if not (state.closed or state.is_broken):
                 runner.start(state, gesture, follow_time, "program")
             return
         carry = STEPS.get(verb)
@@ -390,7 +394,7 @@ class Session:
         """Close the session: raise `Abandoned` in waiting handlers, innermost first."""
         if self._state.closed:
             return
-        if self._state.turn is not None:
+        if self._state.is_running:
             raise NotAllowedHere("a handler can't close its own session; close the form instead")
         runner.close(self._state)
 

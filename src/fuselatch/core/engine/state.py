@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterable, Mapping
 from datetime import datetime
 from typing import Any, Final, NamedTuple, TypeAlias
 
-from greenlet import greenlet
+from greenlet import getcurrent, greenlet
 
 from fuselatch.core.engine.observer import Muting, Observer, Pausing
 from fuselatch.core.engine.offers import Offers
@@ -317,10 +317,10 @@ class SessionState(Undoable):
     __slots__ = (
         "asked", "broken", "catalogs", "clock", "closed", "closing", "dirty", "failed", "failure", "formats",
         "grouped", "hovered", "indexes", "known_latches", "last_entered", "last_view", "latch_store", "latches",
-        "leaving", "max_runs", "messages", "muting", "notice", "now", "observers", "offers", "open_forms",
-        "options", "pausing", "plans", "port", "read_at", "recording", "retired", "row_cache", "rows",
-        "sees_events", "serial", "services", "session_latches", "shared", "stack", "store", "time", "trace", "turn",
-        "waited", "waits", "workers",
+        "leaving", "max_runs", "messages", "muting", "notice", "now", "observers", "offers", "open_forms", "options",
+        "pausing", "plans", "port", "read_at", "recording", "retired", "row_cache", "rows", "sees_events", "serial",
+        "services", "session_latches", "shared", "stack", "store", "time", "trace", "turn", "unfinished", "waited",
+        "waits", "workers",
     )  # fmt: skip
 
     port: EnginePort
@@ -356,6 +356,8 @@ class SessionState(Undoable):
         self.closed = False
         # Why the session can't be used any more: the library failed in a gesture.
         self.broken = ""
+        # The turn that hasn't come to its end or to a wait. Between gestures it is set only after Ctrl-C at a bad moment.
+        self.unfinished: Turn | None = None
 
         # Counts gestures, the user's and those by program; `asked` counts prompts. `waited`: what the user had to end first
         # (the id of a prompt or dialog) from a gesture on, by the gesture's number. `last_view`: see `viewing`.
@@ -404,6 +406,18 @@ class SessionState(Undoable):
         """Tell an observer from now on."""
         self.observers = (*self.observers, observer)
         self.sees_events = self.sees_events or type(observer).before_event is not Observer.before_event
+
+    @property
+    def is_broken(self) -> bool:
+        """True if an error of the library, or Ctrl-C at a bad moment, has left it half changed. `broken` says why."""
+        if not self.broken and self.unfinished is not None and not self.is_running:
+            self.turn, self.broken = None, self.unfinished.interrupted
+        return bool(self.broken)
+
+    @property
+    def is_running(self) -> bool:
+        """True while a handler may run: on a worker, never on the thread's first greenlet."""
+        return self.turn is not None and self.turn.worker is not None and getcurrent() is not self.workers.home
 
     @property
     def prompt_wait(self) -> PromptWait | None:
@@ -514,6 +528,11 @@ class Turn(Undoable):
     def description(self) -> str:
         """The gesture, as messages name it."""
         return self.session.label_text(self.label)
+
+    @property
+    def interrupted(self) -> str:
+        """Say that the gesture was interrupted in the library's own work."""
+        return f"'{self.description}' was interrupted halfway (Ctrl-C); the session can't be used any more, open it again"
 
     # ---- notes in the trace
 

@@ -69,6 +69,8 @@ class Workers:
         if here is not self.home:
             self.must_be_at_home()
         worker = self.idle.pop() if self.idle else self._fresh()
+        if worker.dead:  # Ctrl-C met it when it had nothing to do
+            worker = self._fresh()
         job.worker = worker
         if worker.parent is not here:
             worker.parent = here
