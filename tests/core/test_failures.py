@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import gc
 import sys
+import weakref
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
@@ -32,7 +34,7 @@ from fuselatch.frontends import Gesture, Session
 from fuselatch.policy import Policy
 from fuselatch.rehearsal import read_cues, rehearse, run_cues
 from fuselatch.stores import MemoryRecords
-from tests.bench import LOG, Bench, Dialog, bench, doing, fail, undone
+from tests.bench import LOG, Bench, Dialog, bench, doing, fail, note, undone
 from tests.helpers import act, snapshot
 
 LOOP = {
@@ -417,3 +419,34 @@ def test_ctrl_c_in_a_handler_undoes_the_gesture() -> None:
         assert snapshot(desk.session) == before
         act(desk, "key Escape", "type b 2", "tab")
         assert form.b.value == 2
+
+
+@pytest.mark.parametrize("elsewhere", [False, True])
+def test_a_session_that_is_dropped_is_freed_and_its_handlers_end(elsewhere: bool) -> None:
+    ended: list[str] = []
+
+    def wait(form: Bench) -> None:
+        try:
+            form.ask("Sure?")
+        finally:
+            ended.append("ended")
+
+    def make() -> tuple[list[Session], weakref.ref[Form]]:
+        session = Session(doing(go=wait))
+        session.feed(Gesture(verb="press", control="go"))
+        return [session], weakref.ref(session.front)
+
+    held, form = make()
+    assert form() is not None and not ended
+    in_a_thread(held.clear) if elsewhere else held.clear()
+    with Session(doing()) as other:  # what another thread has dropped ends here, with the next switch
+        other.feed(Gesture(verb="tick", control="on"))
+    gc.collect()
+    assert form() is None and ended == ["ended"]
+
+
+def test_a_form_that_is_held_alone_keeps_its_session() -> None:
+    form = Session(doing(go=note("pressed")), user="imke").front
+    assert form.session.user == "imke"
+    form.session.feed(Gesture(verb="press", control="go"))  # type: ignore[attr-defined]
+    assert LOG == ["pressed"]

@@ -16,7 +16,7 @@ CORE = Path(fuselatch.core.__file__).parent
 
 ALLOWED = frozenset(
     "__future__ abc array bisect collections contextlib contextvars copy dataclasses datetime decimal difflib enum functools greenlet itertools json math mypy_extensions opcode operator re shlex "
-    "string sys types typing unicodedata".split()
+    "string sys types typing unicodedata weakref".split()
 )
 """The modules that the core may import besides its own; `datetime` and `decimal` for their types."""
 

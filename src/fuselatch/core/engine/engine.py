@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from datetime import datetime
 from typing import Any
+from weakref import ref
 
 from greenlet import getcurrent
 
@@ -45,9 +46,12 @@ from fuselatch.core.model.values import short
 class Engine(EnginePort):
     """The engine of one session, as live forms and controls see it."""
 
-    def __init__(self, session: Any, options: Options, offers: Offers) -> None:
+    def __init__(self, again: Callable[[Engine], object], options: Options, offers: Offers) -> None:
         state = self.state = SessionState(options, offers)
-        self.session = session
+        # Weak, so that a session that is dropped ends, although handlers that wait hold its forms. A form that is held alone
+        # makes it `again`.
+        self.session_ref: Any = None
+        self.again = again
         self.tracker = None
         self.formats = options.formats
         state.port = self
@@ -56,6 +60,14 @@ class Engine(EnginePort):
         state.rows = RecordsSource(state, "records")
         state.catalogs = CatalogSource(state, "catalogs")
         state.latches = LatchSource(state)
+
+    @property
+    def session(self) -> Any:
+        found = self.session_ref() if self.session_ref is not None else None
+        if found is None:
+            found = self.again(self)
+            self.session_ref = ref(found)
+        return found
 
     # ---- how a call is carried out
 

@@ -153,6 +153,19 @@ def close(session: SessionState) -> None:
         raise first
 
 
+def drop(session: SessionState) -> None:
+    """Close a session that no one holds. On another thread handlers can't run: their greenlets end on their own."""
+    try:
+        session.workers.must_be_at_home()
+    except NotAllowedHere:
+        for wait in session.waits:
+            wait.turn.worker = None
+        session.waits.clear()
+        session.closed = True
+        return
+    close(session)
+
+
 def go_on(session: SessionState) -> None:
     """Continue after a pause."""
     top = session.waits[-1] if session.waits else None

@@ -6,11 +6,13 @@ records are passed in. A session can only be used from the thread that created i
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable, Mapping
 from dataclasses import replace
 from datetime import date, datetime
 from types import TracebackType
 from typing import Any, Literal, Self, TypeAlias, TypeVar, Unpack
+from weakref import ref
 
 from fuselatch.core.engine import latching, refusals, runner, why
 from fuselatch.core.engine.default_values import AtStart
@@ -141,7 +143,8 @@ class Session:
                 [*([form] if form is not None else []), *(offer.form for offer in offers.by_name.values())]
             ):
                 policy.applied(each)
-        self._engine = Engine(self, options, offers)
+        self._engine = Engine(session_again, options, offers)
+        self._engine.session_ref = ref(self)
         state = self._state = self._engine.state
         for observer in options.observers:
             state.watch(observer)
@@ -159,6 +162,12 @@ class Session:
         except BaseException:
             self.close()
             raise
+
+    def __del__(self) -> None:
+        """End the handlers that wait, when the session is dropped: no one can answer them any more."""
+        state = getattr(self, "_state", None)
+        if state is not None and state.waits and not state.closed and not sys.is_finalizing():
+            runner.drop(state)
 
     # ---- for front ends
 
@@ -566,3 +575,12 @@ class Session:
     def __setitem__(self, shared: Shared[T], value: T) -> None:
         """Set the session's value of a `Shared`."""
         self._engine.put_shared(shared, value)
+
+
+def session_again(engine: Engine) -> Session:
+    """Return the session of a form that is held alone."""
+    again = Session.__new__(Session)
+    again._keeper = None
+    again._engine = engine
+    again._state = engine.state
+    return again

@@ -126,11 +126,10 @@ class Workers:
         return worker
 
     def _loop(self) -> None:
-        me = getcurrent()
         while True:
-            assert me.parent is not None, "a worker has a caller"
-            # Like `park`. The next start may come from another greenlet. An idle worker must not keep a session alive.
-            job: Job | None = me.parent.switch(None)
+            # Like `park`. The next start may come from another greenlet. An idle worker must not keep a session alive, and
+            # a parked one not itself.
+            job: Job | None = park()
             if job is None:
                 return
             job.carry_out()
@@ -139,7 +138,7 @@ class Workers:
             # Creating a greenlet is expensive compared to a gesture, so a few are reused.
             if len(self.idle) >= MOST_IDLE:
                 return
-            self.idle.append(me)
+            self.idle.append(getcurrent())
 
 
 def bottom(here: greenlet) -> greenlet:

@@ -130,9 +130,13 @@ class SessionView(Protocol):
 class EnginePort(Undoable, ABC):
     """The calls that live forms and controls make to the engine."""
 
-    session: Any
     tracker: Inputs | None
     formats: Formats
+
+    @property
+    @abstractmethod
+    def session(self) -> Any:
+        """The session, as handlers see it."""
 
     @abstractmethod
     def mark(self, node: Node, prop: str) -> None:
