@@ -39,7 +39,7 @@ from fuselatch.core.engine.edited import differs, lines_changed, mark_clean
 from fuselatch.core.engine.loop import drain, happen
 from fuselatch.core.engine.prompting import ask_itself
 from fuselatch.core.engine.record_columns import bound_columns, bring, must_be_column, put_silently, values_by_column
-from fuselatch.core.engine.state import SessionState, Turn
+from fuselatch.core.engine.state import OwnQueue, SessionState, Turn
 from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.engine.storing import captions_of, columns_of, key_column, look, stage
 from fuselatch.core.engine.submitting import may_submit, veto
@@ -290,7 +290,11 @@ class Records(Node):
         def carry(turn: Turn) -> None:
             before, turn.cause = turn.cause, turn.note_form("step", self.form, label)
             look(turn)
-            done.append(step(turn))
+            if turn.handler is None:
+                done.append(step(turn))
+            else:
+                with OwnQueue(turn):
+                    done.append(step(turn))
             turn.cause = before
 
         name = f"the record of {type(self.form).__name__}"

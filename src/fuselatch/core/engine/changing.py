@@ -132,6 +132,7 @@ def put_hidden(turn: Turn, form: OpenForm, hidden: bool) -> None:
     if state.hidden is not hidden:
         turn.note_form("change", form, "hidden", state.hidden, hidden)
         turn.set(state, "hidden", hidden)
+        turn.set(state, "kept_hidden", hidden and turn.handler is None)
         turn.session.stack.find_front()
 
 

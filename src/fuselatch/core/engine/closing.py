@@ -17,7 +17,7 @@ from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.cells import UNSEEN, Cell, unwatch
 from fuselatch.core.model.errors import HandlerFailed
-from fuselatch.core.model.outcome import ACCEPTED, CANCELLED
+from fuselatch.core.model.outcome import ACCEPTED, CANCELLED, Outcome
 from fuselatch.core.model.texts import TEXTS
 
 
@@ -138,7 +138,11 @@ def close_without_handlers(turn: Turn, form: OpenForm, verdict: str) -> None:
         return
     if state.phase != "closing":
         turn.set(state, "phase", state.after("closing"))
-    state.outcome = outcome_of(form, verdict)
+    try:
+        state.outcome = outcome_of(form, verdict)
+    except HandlerFailed:  # a rule
+        verdict = CANCELLED
+        state.outcome = Outcome(verdict, {})
     turn.set(state, "phase", state.after("closed"))
     turn.session.stack.take_away(turn, form)
     turn.session.leaving.append((form, turn))

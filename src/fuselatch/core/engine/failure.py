@@ -67,6 +67,14 @@ def place_outside(error: BaseException) -> tuple[str, int, str] | None:
     return None
 
 
+def clock_failed(error: Exception) -> HandlerFailed:
+    """Return the error for a clock that failed at the start of a gesture, which is made all the same."""
+    file, line, _ = place_outside(error) or ("?", 0, "")
+    failure = HandlerFailed((file, line), error, ("the clock",), "")
+    failure.__cause__ = error
+    return failure
+
+
 LIBRARIES = frozenset({"babel", "filelock", "greenlet", "openpyxl", "pandas", "psycopg", "sqlalchemy"})
 """Packages that the library itself calls."""
 MOST_SHOWN = 8

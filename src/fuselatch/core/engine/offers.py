@@ -44,6 +44,10 @@ class Offers:
         for offer in self.by_name.values():
             self.look_at(offer.form)
 
+    def has(self, form: type) -> bool:
+        """Return True if a form can be opened by name."""
+        return any(offer.form is form for offer in self.by_name.values())
+
     def _claim(self, keys: str, name: str) -> None:
         other = self.shortcuts.setdefault(keys, name)
         if other != name:

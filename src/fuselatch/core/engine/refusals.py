@@ -10,8 +10,9 @@ from fuselatch.core.engine.state import SessionState
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveInput
 from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
-from fuselatch.core.forms.live_state import ControlState, is_usable
+from fuselatch.core.forms.live_state import ControlState, is_seen, is_usable, seen_title
 from fuselatch.core.model.choices import position_of_id
+from fuselatch.core.model.errors import HandlerFailed
 from fuselatch.core.model.gestures import VERBS, Gesture
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import MOVES
@@ -24,7 +25,7 @@ def obstacle(session: SessionState, gesture: Gesture, control: ControlState | No
     """Return why a gesture is refused, with the trace entry that caused it, or None."""
     # Fast path: a usable control on the front form.
     if control is not None and control.form is session.stack.front and not session.waits and VERBS[gesture.verb].plain:
-        if is_usable(control) and not session.closed and not session.is_broken:
+        if looks_usable(session, control) and not session.closed and not session.is_broken:
             return unfit(gesture, control)
     if session.closed or session.is_broken:
         return session.broken or "the session is closed", None
@@ -38,7 +39,9 @@ def obstacle(session: SessionState, gesture: Gesture, control: ControlState | No
     front = session.stack.front
     opens = verb == "open" or (verb == "key" and gesture.text in session.offers.shortcuts)
     if opens:
-        return (f"{front.title} is in front", None) if session.waits and front is not None and verb == "open" else None
+        if verb == "key" or front is None or not session.waits:
+            return None
+        return f"{seen_title(front._state)} is in front", None
     if verb == "record" and front is not None:
         return at_records(session, front, gesture.text)
     if front is None:
@@ -56,7 +59,7 @@ def at_records(session: SessionState, form: OpenForm, text: str) -> Reason | Non
     """Return why the user can't go to a record, or remove this one."""
     records = form._state.records
     if records is None:
-        return f"{form.title} isn't bound to records", None
+        return f"{seen_title(form._state)} isn't bound to records", None
     found = covering(session, form) if session.waits else None
     if found is None and text == "remove" and records.key is None:
         return "this record is new and not saved, so there is nothing to remove", None
@@ -84,14 +87,15 @@ def at_wait(session: SessionState, gesture: Gesture) -> Reason | None:
 def covering(session: SessionState, form: OpenForm) -> Reason | None:
     """Return what covers a form, or None."""
     if not form.is_open:
-        return f"{form.title} is closed", None
+        return f"{seen_title(form._state)} is closed", None
     stack = session.stack
     if session.waits and stack.covered(form):
         wait = session.prompt_wait
         if wait is not None:
             return f'a prompt is open: "{short_text(wait.text, 60)}"', wait.number
-        return f"{stack.front.title if stack.front is not None else 'a hidden form'} is open in front of it", None
-    return (f"{form.title} is hidden", None) if form is not stack.front and stack.hidden(form) else None
+        front = seen_title(stack.front._state) if stack.front is not None else "a hidden form"
+        return f"{front} is open in front of it", None
+    return (f"{seen_title(form._state)} is hidden", None) if form is not stack.front and stack.hidden(form) else None
 
 
 def at_control(session: SessionState, control: ControlState) -> Reason | None:
@@ -100,7 +104,7 @@ def at_control(session: SessionState, control: ControlState) -> Reason | None:
         found = covering(session, control.form)
         if found is not None:
             return found
-    if is_usable(control):
+    if looks_usable(session, control):
         return None
     prop, word = ("enabled", "disabled") if control._has("visible") else ("visible", "hidden")
     culprit: ControlState = control
@@ -109,6 +113,16 @@ def at_control(session: SessionState, control: ControlState) -> Reason | None:
     group = "" if culprit is control else f"group '{culprit.name}'; "
     line = session.trace.last_change(culprit.form._state.name, culprit.name, prop)
     return f"'{control.name}' is {word} ({group}{because(culprit, prop)})", line
+
+
+def looks_usable(session: SessionState, control: ControlState) -> bool:
+    """Return True if a control is enabled and visible. Of a rule that fails, the user sees the last value."""
+    try:
+        return is_usable(control)
+    except HandlerFailed:
+        if session.turn is not None:
+            raise
+        return is_seen(control, "enabled") and is_seen(control, "visible")
 
 
 def because(control: ControlState, prop: str) -> str:

@@ -9,17 +9,18 @@ from typing import Any, Final
 from fuselatch.core.engine import focus, pointing
 from fuselatch.core.engine.closing import close_without_handlers, let_go
 from fuselatch.core.engine.effects import let_out, settle_for_good
-from fuselatch.core.engine.failure import chain, failure_of, place_outside, tell
+from fuselatch.core.engine.failure import chain, clock_failed, failure_of, place_outside, tell
 from fuselatch.core.engine.loop import blow, drain, happen
 from fuselatch.core.engine.state import PauseWait, SessionState, Turn, gesture_control
 from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.engine.storing import commit, is_tried_again, rows_of
 from fuselatch.core.engine.undoing import KeepEditing, put_back
 from fuselatch.core.engine.waits import note_waited, ready_to_view
+from fuselatch.core.forms.live_state import seen_title
 from fuselatch.core.forms.placing import forget_gone
 from fuselatch.core.model.errors import Abandoned, EngineFailed, FuseLatchError, HandlerFailed, NotAllowedHere, describe
 from fuselatch.core.model.events import By
-from fuselatch.core.model.texts import TEXTS
+from fuselatch.core.model.texts import TEXTS, user_text
 from fuselatch.core.model.trace import safe_text
 from fuselatch.core.model.trace_rows import add_row
 from fuselatch.core.model.view import FailureView
@@ -53,7 +54,7 @@ def start(session: SessionState, label: object, step: Callable[[Turn], object], 
     session.failure = None
     session.now = None
     if session.clock is not None:
-        look_at_the_clock(session)
+        look_at_the_clock(turn)
     if session.recording:
         record(turn)
     session.turn = turn
@@ -84,20 +85,29 @@ def start(session: SessionState, label: object, step: Callable[[Turn], object], 
         session.retired.clear()
 
 
-def look_at_the_clock(session: SessionState) -> None:
-    """Mark what reads the time, or a latch that has expired since."""
+def look_at_the_clock(turn: Turn) -> None:
+    """Mark what reads the time, or a latch that has expired since.
+
+    If the clock fails, the gesture is made as if no time had passed, and `feed` raises the failure at the end: the user must
+    be able to close the form. Code that reads the clock itself fails.
+    """
+    session = turn.session
     time: Any = session.time
-    if time._watchers:
-        time.look()
     latches: Any = session.latches
-    if latches.ends:
-        latches.look()
+    try:
+        if time._watchers:
+            time.look()
+        if latches.ends:
+            latches.look()
+        if session.recording:
+            session.stamp()
+    except Exception as error:
+        turn.late = clock_failed(error)
 
 
 def record(turn: Turn) -> None:
     """Add the gesture to the trace."""
     session = turn.session
-    session.stamp()
     front = session.stack.front
     rows = session.trace.rows
     form = front._state.name if front is not None else ""
@@ -187,7 +197,7 @@ def carry_out(turn: Turn) -> None:
         turn.step(turn)
         if turn.queue or session.dirty.pending or turn.after is not None:
             drain(turn)
-        while session.stack.unsettled:
+        while session.stack.unsettled or is_led_out(turn):
             # A handler of these steps may unsettle them again; the fuse bounds how often.
             last_steps(turn)
         # A handler further out may have caught the error. The gesture fails all the same.
@@ -216,6 +226,12 @@ def carry_out(turn: Turn) -> None:
             carry_out(turn)
     except BaseException as error:
         fail(turn, error)
+
+
+def is_led_out(turn: Turn) -> bool:
+    """Return True if a hidden form is shown again because the user had no other."""
+    stack = turn.session.stack
+    return (stack.front is None or bool(turn.session.waits)) and bool(stack.forms) and stack.lead_out(turn)
 
 
 def fail(turn: Turn, error: BaseException) -> None:
@@ -249,6 +265,8 @@ def fail(turn: Turn, error: BaseException) -> None:
     if turn.way_out is not None:
         # A user must always be able to cancel, even if a handler fails at that moment.
         close_without_handlers(turn, *turn.way_out)
+    if is_led_out(turn):
+        turn.undo.clear()
 
 
 def note_failure(turn: Turn, error: HandlerFailed) -> None:
@@ -256,7 +274,9 @@ def note_failure(turn: Turn, error: HandlerFailed) -> None:
     session = turn.session
     form = session.stack.front or session.stack.first
     text = TEXTS["notice.failed"]
-    if form is not None:
+    if turn.way_out is not None:
+        text = user_text("notice.closed", title=seen_title(turn.way_out[0]._state))
+    elif form is not None:
         text = form._state.plan.failure_text or form.failure_text
     file, line = error.where
     loop: tuple[str, ...] = getattr(error, "loop", ())

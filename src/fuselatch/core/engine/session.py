@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Callable, Mapping
+from contextlib import suppress
 from dataclasses import replace
 from datetime import date, datetime
 from types import TracebackType
@@ -356,7 +357,8 @@ class Session:
         state = self._state
         if state.recording:
             name = state.stack.front._state.name if state.stack.front is not None else ""
-            state.stamp(reread=True)
+            with suppress(Exception):  # a clock that fails must not hide why
+                state.stamp(reread=True)
             state.trace.add(0, "refused", name, gesture.control, str(gesture), None, found[0])
         raise Refused(str(gesture), *found, is_stale)
 

@@ -199,6 +199,28 @@ class FormStack(Undoable):
                 return
         self.front = None
 
+    def lead_out(self, turn: Turn) -> bool:
+        """Show forms again that handlers have hidden, if the user has no other in front; return True if there were any.
+
+        One that is offered by name can be reached. One that was hidden from outside is shown again from there.
+        """
+        waits = self.session.waits
+        if any(wait.over or not isinstance(wait, DialogWait) for wait in waits):
+            # The turn that waits may show one itself.
+            return False
+        found = False
+        for form in reversed(self.forms):
+            if self.front is not None and not self.covered(self.front):
+                break
+            state = form._state
+            reached = not waits and self.session.offers.has(type(form))
+            if state.hidden and not (state.kept_hidden or reached or self.covered(form)):
+                found = True
+                turn.note_form("change", form, "hidden", True, False)
+                turn.set(state, "hidden", False)
+                self.find_front()
+        return found
+
     def hidden(self, form: OpenForm) -> bool:
         """Return True if a form is hidden, by itself or by a form that it opened."""
         if form._state.hidden:
@@ -456,7 +478,10 @@ class SessionState(Undoable):
             clock = self.clock
             if clock is None:
                 raise NotAllowedHere("the session has no clock; open it with clock=…")
-            now = self.now = self.read_at = clock()
+            now = clock()
+            if not isinstance(now, datetime):
+                raise TypeError(f"the clock returned {now!r}; expected a datetime")
+            self.now = self.read_at = now
         return now
 
     def stamp(self, reread: bool = False) -> None:
@@ -714,24 +739,28 @@ def judge_later(control: ControlState) -> None:
 class OwnQueue:
     """Run something within a running handler with a queue of its own: `with OwnQueue(turn): …`.
 
-    The loop further out iterates over the waiting queue, so it must be the same object afterwards.
+    What the handler has queued and asked for waits until it has returned. The loop further out iterates over the waiting
+    queue, so it must be the same object afterwards.
     """
 
-    __slots__ = ("after", "queue", "turn")
+    __slots__ = ("after", "lines", "queue", "turn")
 
     def __init__(self, turn: Turn) -> None:
         self.turn = turn
         self.queue = turn.queue
         self.after = turn.after
+        self.lines = turn.lines
 
     def __enter__(self) -> None:
         self.turn.queue = deque()
-        self.turn.after = None
+        self.turn.after = self.turn.lines = None
 
     def __exit__(self, kind: object, error: object, trace: object) -> None:
-        self.queue.extend(self.turn.queue)
-        self.turn.queue = self.queue
-        self.turn.after = self.after
+        turn = self.turn
+        self.queue.extend(turn.queue)
+        turn.queue = self.queue
+        turn.after = [*(self.after or ()), *(turn.after or ())] or None
+        turn.lines = {**(self.lines or {}), **(turn.lines or {})} or None
 
 
 def is_closed_for_good(session: SessionState, form: OpenForm) -> bool:

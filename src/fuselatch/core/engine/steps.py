@@ -26,7 +26,7 @@ from fuselatch.core.engine.validation import preview
 from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.controls import LiveInput
 from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
-from fuselatch.core.forms.live_state import ControlState, current
+from fuselatch.core.forms.live_state import ControlState, current, seen_title
 from fuselatch.core.model.choices import position_of_id
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.gestures import Gesture
@@ -348,7 +348,7 @@ def key(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
     if keys in session.offers.shortcuts:
         front = session.stack.front
         if session.waits:
-            title = front.title if front else ""
+            title = seen_title(front._state) if front else ""
             session.notice = user_text("notice.in_front", keys=keys, title=title)
             turn.note_form("skip", front, "shortcut", None, session.notice)
         else:

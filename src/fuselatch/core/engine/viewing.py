@@ -28,10 +28,9 @@ from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import MASK, LiveInput, LiveValue
 from fuselatch.core.forms.form import Form, plan_of
 from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
-from fuselatch.core.forms.live_state import ControlState, FormState, is_seen, seen
+from fuselatch.core.forms.live_state import ControlState, FormState, is_seen, seen, seen_title
 from fuselatch.core.forms.placing import inner_plan
 from fuselatch.core.forms.prompts import Tone
-from fuselatch.core.model.cells import UNSEEN
 from fuselatch.core.model.choices import Choices, item_id
 from fuselatch.core.model.findings import NO_MARKER, Marker
 from fuselatch.core.model.locale_formats import Formats
@@ -457,16 +456,7 @@ def own_view(session: SessionState, form: OpenForm, shown: Shown) -> tuple[Any, 
     message, tone = message_of(session, form)
     changed = bool(shown.differing) or lines_changed(form)
     record = record_view(form, changed)
-    return title_of(state), session.stack.covered(form), message, tone, changed, record
-
-
-def title_of(state: FormState) -> str:
-    cells = state._cells
-    if cells is not None and "title" in cells and cells["title"].announced is not UNSEEN:
-        return str(cells["title"].announced)
-    if state.title is not None:
-        return state.title
-    return state.plan.title if isinstance(state.plan.title, str) else state.plan.name
+    return seen_title(state), session.stack.covered(form), message, tone, changed, record
 
 
 def record_view(form: OpenForm, changed: bool) -> RecordView | None:

@@ -58,6 +58,8 @@ def wait_for(turn: Turn, wait: Wait) -> Any:
     """Park the turn until its wait is over; return the result."""
     session = turn.session
     session.waits.append(wait)
+    if isinstance(wait, DialogWait):
+        session.stack.lead_out(turn)
     note_waited(session)
     ready_to_view(session)
     pending = waiting_changes(turn.queue)

@@ -44,7 +44,7 @@ class FormState(Node):
     """
 
     __slots__ = (
-        "containers", "controls", "engine", "focus", "form", "hidden", "invalid", "lines", "listeners",
+        "containers", "controls", "engine", "focus", "form", "hidden", "invalid", "kept_hidden", "lines", "listeners",
         "manner", "nodes", "opener", "order", "outcome", "overrides", "phase", "plan", "rearranged", "record", "records",
         "select", "serial", "shown", "title", "touched", "was_shown",
     )  # fmt: skip
@@ -61,6 +61,8 @@ class FormState(Node):
         self.phase: Phase = "opening"
         self.title: str | None = None
         self.hidden = False
+        # Hidden from outside, where it is shown again; no handler can be expected to.
+        self.kept_hidden = False
         self.was_shown = False
         self.manner = USUAL
         self.listeners: dict[object, tuple[str, Any, Handler]] = {}
@@ -208,6 +210,16 @@ def seen(control: ControlState, prop: str) -> Any:
     if control._set is not None and prop in control._set:
         return control._set[prop]
     return control._decl.constants.get(prop)
+
+
+def seen_title(state: FormState) -> str:
+    """Return a form's title as it was last announced, without running its rule."""
+    cells = state._cells
+    if cells is not None and "title" in cells and cells["title"].announced is not UNSEEN:
+        return str(cells["title"].announced)
+    if state.title is not None:
+        return state.title
+    return state.plan.title if isinstance(state.plan.title, str) else state.plan.name
 
 
 def is_seen(control: ControlState | None, prop: str) -> bool:

@@ -89,6 +89,7 @@ TEXTS: Final[Mapping[str, str]] = {
     # What the user reads if the developer's code fails.
     "failure": "{caption} couldn't be updated. The last value is shown",
     "notice.failed": "That didn't work, and nothing was changed",
+    "notice.closed": "{title} was closed, although something failed",
     "notice.effect": "Done, except for: {effect}",
     # Notices: why the last gesture was blocked or cut short.
     "notice.warnings": "Check the warnings, then try again",
