@@ -16,6 +16,11 @@ settings.register_profile("project", deadline=None, derandomize=True, suppress_h
 settings.load_profile("project")
 
 
+def pytest_addoption(parser: pytest.Parser) -> None:
+    """Let the long test play as many gestures as wanted."""
+    parser.addoption("--gestures", type=int, default=10_000, help="how many gestures are played at drawn forms")
+
+
 MEMORY = Path("/dev/shm")
 
 

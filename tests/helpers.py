@@ -6,6 +6,7 @@ import shlex
 from collections.abc import Iterable
 from typing import Any
 
+from fuselatch import HandlerFailed
 from fuselatch.core.forms.controls import LiveValue
 from fuselatch.core.forms.form import controls_of
 from fuselatch.core.model.words import phrase
@@ -40,12 +41,20 @@ def sound_view(session: Session) -> View:
     return view
 
 
+def read(control: Any, name: str) -> Any:
+    """Return what is read of a control; if its rule fails, that failure."""
+    try:
+        return getattr(control, name, None)
+    except HandlerFailed as error:
+        return str(error)
+
+
 def snapshot(session: Session) -> dict[str, Any]:
     """Return everything that the user and the developer see of a session, except the trace and the message line."""
     view = sound_view(session).to_dict()
     del view["notice"], view["serial"], view["failure"]
     values = {
-        f"{number} {path}": (control.value, control.text, getattr(control, "findings", None), control.focused)
+        f"{number} {path}": (read(control, "value"), read(control, "text"), read(control, "findings"), control.focused)
         for number, form in enumerate(session.forms)
         for path, control in controls_of(form).items()
         if isinstance(control, LiveValue)

@@ -9,7 +9,6 @@ from datetime import datetime
 from typing import Any
 
 import pytest
-from hypothesis import given, settings
 
 from fuselatch.core.model.view import View
 from fuselatch.frontends import Gesture, Session
@@ -21,7 +20,8 @@ from fuselatch.frontends.stage import Stage, clock_of
 from fuselatch.rehearsal import Desk, read_cues, run_cues
 from fuselatch.scenes import NOW, Scene
 from tests.bench import LOG, Bench, Dialog, bench, doing, fail
-from tests.core.test_generated import GESTURES, RULES, play
+from tests.core.drawn import opened
+from tests.core.test_generated import fed
 from tests.rehearsal.test_cues import little  # noqa: F401
 
 
@@ -40,26 +40,19 @@ def applied(mirror: dict[str, Any], told: dict[str, Any]) -> None:
     mirror["layouts"].update(told.get("layouts", {}))
 
 
-@settings(max_examples=80)
-@given(RULES, GESTURES)
-def test_a_front_end_that_follows_patches_has_the_view(rules: dict[str, Any], gestures: list[tuple[str, ...]]) -> None:
-    seen: list[Any] = []
-
-    def each(desk: Desk, verb: str, words: list[str]) -> None:
-        before: View = desk.session.view
-        if not seen:
-            seen.append(json.loads(json.dumps(whole(before))))
-        try:
-            getattr(desk, verb)(*words)
-        except (RuntimeError, LookupError):
-            pass
-        after = desk.session.view
-        applied(seen[0], json.loads(json.dumps(patch(before, after))))
-        wanted = json.loads(json.dumps(whole(after)))
-        assert seen[0]["view"] == wanted["view"]
-        assert {name: seen[0]["layouts"][name] for name in wanted["layouts"]} == wanted["layouts"]
-
-    play(rules, gestures, each)
+@pytest.mark.parametrize("part", range(3))
+def test_a_front_end_that_follows_patches_has_the_view(part: int) -> None:
+    for world in opened(range(100 * part, 100 * part + 30)):
+        session = world.session
+        seen = json.loads(json.dumps(whole(session.view)))
+        while not session.is_done:
+            before: View = session.view
+            fed(session, world.gesture() if world.draw.random() < 0.9 else world.way_out())
+            after = session.view
+            applied(seen, json.loads(json.dumps(patch(before, after))))
+            wanted = json.loads(json.dumps(whole(after)))
+            assert seen["view"] == wanted["view"]
+            assert {name: seen["layouts"][name] for name in wanted["layouts"]} == wanted["layouts"]
 
 
 @pytest.mark.parametrize(

@@ -16,7 +16,6 @@ from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
 from fuselatch.core.forms.live_state import ControlState, current
 from fuselatch.core.forms.prompts import TONES, Tone
-from fuselatch.core.model.cells import Cell
 from fuselatch.core.model.choices import Choices, choices_of
 from fuselatch.core.model.errors import FormClosed, NotAllowedHere, RuleError
 from fuselatch.core.model.names import suggest
@@ -159,12 +158,8 @@ def put_shared(turn: Turn, source: SharedSource, value: object) -> None:
 def refresh_rules(turn: Turn, form: OpenForm) -> None:
     """Run every rule of a form again."""
     look(turn)
-    state, dirty = form._state, turn.session.dirty
-    cells: list[Cell] = list((state._cells or {}).values())
-    for control in (*state.nodes.values(), *state.order):
-        cells.extend((control._cells or {}).values())
-        cells.extend(getattr(control, "_checks", ()))
-    for cell in cells:
+    dirty = turn.session.dirty
+    for cell in form._state.rules():
         cell.forced = True
         dirty.invalidate_cell(cell, turn.cause)
         dirty.invalidate(cell.node, cell.prop, turn.cause)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from contextlib import suppress
 
-from fuselatch.core.engine import focus, latching
+from fuselatch.core.engine import focus, latching, pointing
 from fuselatch.core.engine.default_values import note_last
 from fuselatch.core.engine.edited import is_changed
 from fuselatch.core.engine.failure import tell
@@ -15,7 +15,7 @@ from fuselatch.core.engine.state import DialogWait, PromptWait, SessionState, Tu
 from fuselatch.core.engine.submitting import may_submit, veto
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.prompts import Prompt
-from fuselatch.core.model.cells import UNSEEN, Cell, unwatch
+from fuselatch.core.model.cells import UNSEEN, unwatch
 from fuselatch.core.model.errors import HandlerFailed
 from fuselatch.core.model.outcome import ACCEPTED, CANCELLED, Outcome
 from fuselatch.core.model.texts import TEXTS
@@ -75,6 +75,9 @@ def close(turn: Turn, form: OpenForm, verdict: str) -> bool:
         if reason is not None:
             turn.set(state, "phase", state.after("open"))
             return veto(turn, form, "closing", reason)
+        # The pointer leaves while the form can still hear it.
+        if session.hovered is not None and session.hovered.form is form:
+            pointing.unpoint(turn)
         turn.set(state, "outcome", outcome_of(form, verdict))
         # Staged before `submitted`, so that the record is written before rows that its handlers stage.
         if verdict == ACCEPTED:
@@ -144,8 +147,11 @@ def close_without_handlers(turn: Turn, form: OpenForm, verdict: str) -> None:
         verdict = CANCELLED
         state.outcome = Outcome(verdict, {})
     turn.set(state, "phase", state.after("closed"))
-    turn.session.stack.take_away(turn, form)
-    turn.session.leaving.append((form, turn))
+    session = turn.session
+    if session.hovered is not None and session.hovered.form is form:
+        turn.set(session, "hovered", None)
+    session.stack.take_away(turn, form)
+    session.leaving.append((form, turn))
     turn.note_form("close", form, verdict)
     with suppress(HandlerFailed):  # the key of a latch may fail, or an observer
         latching.forget(turn, form)
@@ -161,11 +167,7 @@ def let_go(session: SessionState, turn: Turn) -> None:
         state = form._state
         if state.phase != "closed":
             continue
-        cells: list[Cell] = list((state._cells or {}).values())
-        for control in (*state.nodes.values(), *state.controls.values()):
-            cells += (control._cells or {}).values()
-            cells += control._checks
-        for cell in cells:
+        for cell in state.rules():
             # What it has read is kept, to explain it.
             unwatch(cell, forget=False)
             session.dirty.cells.pop(cell, None)

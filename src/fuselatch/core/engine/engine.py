@@ -28,7 +28,7 @@ from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.latch import Latch
 from fuselatch.core.forms.live_lists import LiveLines, LiveTable
-from fuselatch.core.forms.live_state import ControlState
+from fuselatch.core.forms.live_state import ControlState, FormState
 from fuselatch.core.forms.manner import Manner
 from fuselatch.core.forms.plans import Handler
 from fuselatch.core.forms.port import EnginePort
@@ -103,6 +103,11 @@ class Engine(EnginePort):
         self.state.dirty.invalidate(node, prop, 0)
         if isinstance(node, ControlState):
             self.state.dirty.revalidate(node)
+
+    def mark_stale(self, state: FormState) -> None:
+        for cell in state.rules():
+            if not cell.fresh and cell not in self.state.dirty.cells:
+                self.state.dirty.invalidate_cell(cell, 0)
 
     def find_front(self) -> None:
         self.state.stack.find_front()

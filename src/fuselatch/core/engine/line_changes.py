@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import Any, Final
 
 from fuselatch.core.engine.changing import exact_value, may_change, put, put_message
 from fuselatch.core.engine.default_values import set_defaults_of
@@ -278,19 +278,23 @@ def forget_written(turn: Turn, lines: LiveLines[Any], written: Mapping[Any, Reco
     turn.set(lines, "_gone", {})
 
 
+NOTHING: Final[Record] = {}
+"""Instead of a row, for lines that aren't stored."""
+
+
 def stage_lines(turn: Turn, form: OpenForm, records: Any) -> None:
     """Stage the lines' rows, to be written with their record."""
     session, key = turn.session, records.key
     for lines in lines_of(form):
         decl = lines._decl
+        if not decl.records:
+            forget_written(turn, lines, dict.fromkeys(lines._rows, NOTHING))
+            continue
         written: dict[Any, Record] = {}
-        column = key_column(session, decl.records) if decl.records else ""
+        column = key_column(session, decl.records)
         for row in lines._gone.values():
             stage(turn, Change("remove", decl.records, row[column], {}, row), LineKeys(lines, None, records))
         for place, line in enumerate(lines._rows):
-            if not decl.records:
-                written[line] = {}
-                continue
             row = {**values_by_column(line_columns(session, lines, line)), decl.key: key}
             if decl.order:
                 row[decl.order] = place + 1

@@ -42,7 +42,7 @@ from fuselatch.core.engine.validation import validate_all
 from fuselatch.core.engine.waits import pause
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.plans import Handler
-from fuselatch.core.model.errors import Abandoned, HandlerFailed
+from fuselatch.core.model.errors import Abandoned, HandlerFailed, NotAllowedHere
 from fuselatch.core.model.events import By, Event
 from fuselatch.core.model.trace_rows import add_row
 
@@ -91,6 +91,11 @@ def take_step(turn: Turn) -> None:
         if turn.nested > MOST_NESTED and event is not None and handler is not None:
             blow(turn, handler, event, TOO_DEEP)
         step(turn)
+    except NotAllowedHere as error:
+        # Such as a question, when the pointer moves: that handler asked for it.
+        if handler is None:
+            raise
+        raise turn.note_failed(failed(error, handler.function, event, handler.name, turn.description)) from error
     finally:
         turn.event = before
         turn.nested -= 1
@@ -114,6 +119,8 @@ def dispatch(turn: Turn, event: Event) -> None:
     control = event.control
     session = turn.session
     rows = turn.rows
+    if session.leaving and event.form._state.phase == "closed" and not is_heard_closed(event):
+        return
     if control is None:
         dispatch_of_form(turn, event)
         return
@@ -151,6 +158,11 @@ def dispatch_of_form(turn: Turn, event: Event) -> None:
         for (form, name), handlers in opener._state.plan.heard_of.items():
             if name == event.name and isinstance(event.form, form):
                 run(turn, handlers, opener, event)
+
+
+def is_heard_closed(event: Event) -> bool:
+    """Return True if an event of a closed form may be heard: what it sends, or that it is closed."""
+    return event.control is None and (event.name == "closed" or event.name in event.form._state.plan.custom_events)
 
 
 def pauses_at(turn: Turn, event: Event) -> bool:

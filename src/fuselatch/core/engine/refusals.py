@@ -10,7 +10,7 @@ from fuselatch.core.engine.state import SessionState
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveInput
 from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
-from fuselatch.core.forms.live_state import ControlState, is_seen, is_usable, seen_title
+from fuselatch.core.forms.live_state import ControlState, is_usable, seems_usable, seen_title
 from fuselatch.core.model.choices import position_of_id
 from fuselatch.core.model.errors import HandlerFailed
 from fuselatch.core.model.gestures import VERBS, Gesture
@@ -122,7 +122,7 @@ def looks_usable(session: SessionState, control: ControlState) -> bool:
     except HandlerFailed:
         if session.turn is not None:
             raise
-        return is_seen(control, "enabled") and is_seen(control, "visible")
+        return seems_usable(control)
 
 
 def because(control: ControlState, prop: str) -> str:

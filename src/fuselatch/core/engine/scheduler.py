@@ -178,14 +178,22 @@ def announce(turn: Turn) -> None:
     while dirty.cells:
         order = list(dirty.cells)
         dirty.cells = {}
+        if session.leaving:
+            # A closed form follows nothing. If its closing is undone, it marks these again.
+            order = [cell for cell in order if state_of(cell.node).phase != "closed"]
         if len(order) > 1:
             order.sort(key=by_order)
         read = False
         # Compute all of them before announcing any: the order of dependence is known only afterwards.
-        for cell in order:
-            if not cell.fresh:
-                refresh(session, cell)
-            read = read or cell.node._watchers is not None
+        try:
+            for cell in order:
+                if not cell.fresh:
+                    refresh(session, cell)
+                read = read or cell.node._watchers is not None
+        except BaseException:
+            # What marked the others may not be undone, such as the time.
+            dirty.cells = {**dict.fromkeys(order), **dirty.cells}
+            raise
         if read and len(order) > 1:
             order = by_dependence(order)
         for cell in order:
@@ -200,6 +208,12 @@ def announce(turn: Turn) -> None:
                 announce_cell(turn, cell)
             finally:
                 turn.event, turn.handler = event, handler
+
+
+def state_of(node: Any) -> FormState:
+    """Return the state of the form that a node belongs to."""
+    state: FormState = node if isinstance(node, FormState) else node._state
+    return state
 
 
 def announce_cell(turn: Turn, cell: Cell) -> None:

@@ -357,8 +357,10 @@ class Session:
         state = self._state
         if state.recording:
             name = state.stack.front._state.name if state.stack.front is not None else ""
-            with suppress(Exception):  # a clock that fails must not hide why
-                state.stamp(reread=True)
+            if state.clock is not None:
+                # What follows the time hasn't been looked at, so that it isn't noted as read. A clock may fail.
+                with suppress(Exception):
+                    state.trace.stamp(state.clock())
             state.trace.add(0, "refused", name, gesture.control, str(gesture), None, found[0])
         raise Refused(str(gesture), *found, is_stale)
 

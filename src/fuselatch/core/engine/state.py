@@ -484,10 +484,8 @@ class SessionState(Undoable):
             self.now = self.read_at = now
         return now
 
-    def stamp(self, reread: bool = False) -> None:
-        """Stamp the trace with the clock's time. Pass `reread=True` outside a turn."""
-        if reread:
-            self.now = None
+    def stamp(self) -> None:
+        """Stamp the trace with the clock's time."""
         if self.clock is not None:
             self.trace.stamp(self.read_clock())
 

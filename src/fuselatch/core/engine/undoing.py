@@ -33,10 +33,10 @@ from fuselatch.core.engine.validation import validate_quietly
 from fuselatch.core.model.cells import Cell, Undoable
 
 
-class KeepEditing(Exception):
+class KeepEditing(BaseException):
     """The store refused and the user keeps editing: undo the gesture and raise nothing.
 
-    `then`: what to do afterwards.
+    `then`: what to do afterwards. Handlers that wait for the user aren't to catch it.
     """
 
     def __init__(self, then: Callable[[Turn], object] | None = None) -> None:

@@ -21,14 +21,13 @@ from decimal import Decimal
 from typing import Any, Final
 
 from fuselatch.core.engine.edited import differs, lines_changed
-from fuselatch.core.engine.focus import takes_focus
 from fuselatch.core.engine.state import SessionState, is_closed_for_good
 from fuselatch.core.engine.waits import id_of_wait
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import MASK, LiveInput, LiveValue
 from fuselatch.core.forms.form import Form, plan_of
 from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
-from fuselatch.core.forms.live_state import ControlState, FormState, is_seen, seen, seen_title
+from fuselatch.core.forms.live_state import ControlState, FormState, is_seen, seems_usable, seen, seen_title
 from fuselatch.core.forms.placing import inner_plan
 from fuselatch.core.forms.prompts import Tone
 from fuselatch.core.model.choices import Choices, item_id
@@ -248,7 +247,7 @@ class Look:
     def __init__(self, session: SessionState, state: FormState) -> None:
         self.in_front = session.stack.front is state.form
         focus = state.focus
-        self.focus: ControlState | None = focus if self.in_front and focus is not None and takes_focus(focus) else None
+        self.focus: ControlState | None = focus if self.in_front and focus is not None and seems_usable(focus) else None
         self.select = state.select
         self.hovered = session.hovered
 

@@ -91,6 +91,14 @@ class FormState(Node):
             return self.engine.fresh(self._cells[prop])
         return self.title if self.title is not None else self.plan.title
 
+    def rules(self) -> list[Cell]:
+        """Return the form's rules and checks."""
+        cells: list[Cell] = list((self._cells or {}).values())
+        for control in (*self.nodes.values(), *self.controls.values()):
+            cells += (control._cells or {}).values()
+            cells += control._checks
+        return cells
+
     def after(self, phase: Phase) -> Phase:
         """Return another phase that can follow this one. Raises `ValueError`."""
         if phase not in PHASES[self.phase]:
@@ -100,6 +108,8 @@ class FormState(Node):
     def _restored(self, name: str) -> None:
         if name == "hidden":
             self.engine.find_front()
+        elif name == "phase":
+            self.engine.mark_stale(self)
         elif name == "title":
             self.engine.mark(self, "title")
 
@@ -210,6 +220,11 @@ def seen(control: ControlState, prop: str) -> Any:
     if control._set is not None and prop in control._set:
         return control._set[prop]
     return control._decl.constants.get(prop)
+
+
+def seems_usable(control: ControlState) -> bool:
+    """Return True if a control and its groups were last announced as enabled and visible."""
+    return is_seen(control, "enabled") and is_seen(control, "visible")
 
 
 def seen_title(state: FormState) -> str:

@@ -23,7 +23,7 @@ from fuselatch.core.model.service_map import Services
 
 if TYPE_CHECKING:
     from fuselatch.core.forms.container import OpenForm
-    from fuselatch.core.forms.live_state import ControlState
+    from fuselatch.core.forms.live_state import ControlState, FormState
 
 T = TypeVar("T")
 F = TypeVar("F", bound="OpenForm")
@@ -141,6 +141,10 @@ class EnginePort(Undoable, ABC):
     @abstractmethod
     def mark(self, node: Node, prop: str) -> None:
         """Mark what depends on a restored property."""
+
+    @abstractmethod
+    def mark_stale(self, state: FormState) -> None:
+        """Mark the rules of a form that is open again, which weren't run while it was closed."""
 
     @abstractmethod
     def find_front(self) -> None:
