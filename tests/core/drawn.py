@@ -32,7 +32,7 @@ from fuselatch import (
 from fuselatch.core.model.errors import NotAllowedHere, Runaway
 from fuselatch.core.model.record_changes import MOVES, Change
 from fuselatch.frontends import Gesture, Session
-from fuselatch.stores import MemoryLatches, MemoryRecords
+from fuselatch.stores import MemoryLatches, MemoryRecords, StoreRefused
 
 TIDE = Shared(int, 0, name="tide")
 SURE = Prompt("Sure?", buttons=("Yes", "No"))
@@ -97,8 +97,8 @@ class Trouble(Exception):
     """The error of all that is drawn to fail."""
 
 
-TROUBLES: Final = (Trouble, Runaway, NotAllowedHere)
-"""All that may come of drawn sessions: a pointer handler can't wait."""
+TROUBLES: Final = (Trouble, Runaway, NotAllowedHere, StoreRefused)
+"""All that may come of drawn sessions: a pointer handler can't wait, and what is written can't be tried again."""
 
 
 class Hand:
@@ -354,7 +354,7 @@ class World:
         return Gesture(verb=way, control="leave" if way == "press" else "", text="Escape" if way == "key" else "")
 
     def happens(self) -> bool:
-        """Let time pass, the clock stop, or another write; return True if anything of that happened."""
+        """Let time pass, the clock stop, or another write, or a program call; return True if anything of that happened."""
         draw, clock = self.draw, self.clock
         kind = draw.random()
         if kind < 0.1:
@@ -364,7 +364,22 @@ class World:
         elif kind < 0.16:
             self.store.sources["berths"][0]["n0"] = float(draw.randint(0, 4))
             self.store.versions["berths"] += 1
-        return kind < 0.16
+        elif kind < 0.19 and self.session.view.forms and self.session.prompt is None:
+            with suppress(HandlerFailed, EffectFailed, StoreRefused):
+                BY_PROGRAM[draw.choice([*BY_PROGRAM])](self.session.front)
+        return kind < 0.19
+
+
+BY_PROGRAM: Final[dict[str, Callable[[Any], object]]] = {
+    "value": lambda form: setattr(form.n0, "value", 3),
+    "property": lambda form: setattr(form.n0, "enabled", False),
+    "close": lambda form: form.close("by program"),
+    "accept": lambda form: form.close("accepted"),
+    "refresh": lambda form: form.refresh(),
+    "tide": lambda form: form.session.__setitem__(TIDE, 3),
+    "again": lambda form: setattr(form.n1, "value", None),
+}
+"""Calls from outside."""
 
 
 class Last(Drawn):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Callable
+from datetime import datetime
 from types import TracebackType
 from typing import Any
 
@@ -73,6 +74,18 @@ def clock_failed(error: Exception) -> HandlerFailed:
     failure = HandlerFailed((file, line), error, ("the clock",), "")
     failure.__cause__ = error
     return failure
+
+
+def time_of(session: SessionState) -> datetime:
+    """Return the time for rules and latches: the one told last if the clock fails. `feed` raises that at the end."""
+    try:
+        return session.read_clock()
+    except Exception as error:
+        if session.read_at is None:
+            raise
+        if session.turn is not None:
+            session.turn.late = session.turn.late or clock_failed(error)
+        return session.read_at
 
 
 LIBRARIES = frozenset({"babel", "filelock", "greenlet", "openpyxl", "pandas", "psycopg", "sqlalchemy"})

@@ -200,5 +200,9 @@ def place_of(form: OpenForm, here: Any) -> int:
 
 def takes_focus(control: ControlState) -> bool:
     """Return True if a control can have the focus now."""
-    decl = control._decl
-    return decl.takes_focus and "value" not in decl.rules and is_usable(control)
+    return may_have_focus(control) and is_usable(control)
+
+
+def may_have_focus(control: ControlState) -> bool:
+    """Return True if a control can have the focus while it is usable."""
+    return bool(control._decl.takes_focus) and "value" not in control._decl.rules

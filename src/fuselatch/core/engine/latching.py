@@ -9,7 +9,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any, NamedTuple
 
-from fuselatch.core.engine.failure import failure_of, guarded, tell
+from fuselatch.core.engine.failure import failure_of, guarded, tell, time_of
 from fuselatch.core.engine.state import LatchPlace, SessionSource, SessionState, Turn
 from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.forms.container import OpenForm
@@ -91,7 +91,7 @@ class LatchSource(SessionSource):
         answer = None if record is None else record.answer
         self.ends.pop(prop, None)
         if record is not None:
-            end = over_at(prop.latch.every, record.when, session.read_clock()) if prop.latch.every is not None else None
+            end = over_at(prop.latch.every, record.when, time_of(session)) if prop.latch.every is not None else None
             if end is not None:
                 self.ends[prop] = end
         if self.seen.get(prop, answer) != answer:
@@ -173,7 +173,7 @@ def entry_of(session: SessionState, form: OpenForm, latch: Latch, name: str) -> 
 
 def is_past(session: SessionState, latch: Latch, record: LatchRecord) -> bool:
     """Return True if a latch has expired."""
-    return latch.every is not None and is_over(latch.every, record.when, session.read_clock())
+    return latch.every is not None and is_over(latch.every, record.when, time_of(session))
 
 
 def found(session: SessionState, form: OpenForm, latch: Latch, name: str) -> LatchRecord | None:
@@ -264,7 +264,7 @@ def latch_views(session: SessionState) -> tuple[LatchView, ...]:
         if record.user not in ("", session.options.user):
             continue
         known = session.known_latches.get(record.latch)
-        if known is None or not is_over(known[0].every, record.when, session.read_clock()):
+        if known is None or not is_over(known[0].every, record.when, time_of(session)):
             views.append(
                 LatchView(*record[:1], record.key, *record[1:2], *record[3:], until(known and known[0], "", record))
             )

@@ -119,10 +119,10 @@ def dispatch(turn: Turn, event: Event) -> None:
     control = event.control
     session = turn.session
     rows = turn.rows
-    if session.leaving and event.form._state.phase == "closed" and not is_heard_closed(event):
-        return
     if control is None:
         dispatch_of_form(turn, event)
+        return
+    if event.form._state.phase == "closed":
         return
     if event.name == "changed":
         if is_void(event):
@@ -151,18 +151,13 @@ def dispatch_of_form(turn: Turn, event: Event) -> None:
     for handler in state.plan.heard.get(event.name, ()):
         run(turn, (handler,), state.containers[handler.within], event)
     for name, owner, handler in state.listeners.values():
-        if name == event.name and owner._state.phase != "closed":
+        if name == event.name:
             run(turn, (handler,), owner, event)
     opener = state.opener
-    if opener is not None and opener._state.phase != "closed":
+    if opener is not None:
         for (form, name), handlers in opener._state.plan.heard_of.items():
             if name == event.name and isinstance(event.form, form):
                 run(turn, handlers, opener, event)
-
-
-def is_heard_closed(event: Event) -> bool:
-    """Return True if an event of a closed form may be heard: what it sends, or that it is closed."""
-    return event.control is None and (event.name == "closed" or event.name in event.form._state.plan.custom_events)
 
 
 def pauses_at(turn: Turn, event: Event) -> bool:
@@ -179,6 +174,9 @@ def run(turn: Turn, handlers: tuple[Handler, ...], owner: Any, event: Event) -> 
     turn.nested += 1
     try:
         for handler in handlers:
+            # A closed form hears only that it is closed. It may have been closed while a handler before waited.
+            if owner._state.phase == "closed" and (event.name != "closed" or owner._state is not event.form._state):
+                break
             if session.observers and is_held_back(turn, handler, event):
                 continue
             turn.runs += 1

@@ -26,11 +26,15 @@ An example: `size.value = 60`, then `self.say("Too long")`, then an error.
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Final
 
 from fuselatch.core.engine.scheduler import update_quietly
 from fuselatch.core.engine.state import ABSENT, Turn, touch
 from fuselatch.core.engine.validation import validate_quietly
 from fuselatch.core.model.cells import Cell, Undoable
+
+MOST_ROUNDS: Final = 20
+"""How often rules are run again because of findings that have followed."""
 
 
 class KeepEditing(BaseException):
@@ -82,5 +86,8 @@ def put_back(turn: Turn, why: str, *, answers_stay: bool = False) -> None:
         # The gesture that ended a wait may have announced another front form, which was in front only for a while.
         stack.brought_to_front = stack.front
     turn.after = turn.writes = turn.outward = turn.lines = None
-    update_quietly(turn.session)
-    validate_quietly(turn.session)
+    for _ in range(MOST_ROUNDS):
+        update_quietly(turn.session)
+        validate_quietly(turn.session)
+        if not turn.session.dirty.cells:
+            break

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 from typing import Any, Final
 
 from fuselatch.core.engine.failure import guarded, tell
@@ -217,7 +218,7 @@ def is_blank(control: ControlState) -> bool:
 
 
 def validate_quietly(session: SessionState) -> None:
-    """Validate the queued controls after an undo."""
+    """Validate the queued controls after an undo, and mark what reads their findings."""
     dirty = session.dirty
     controls, dirty.to_validate = dirty.to_validate, {}
     dirty.pending = False
@@ -225,10 +226,14 @@ def validate_quietly(session: SessionState) -> None:
         # The answer that ended a wait may have noted findings of values that are undone now.
         if control._findings is not None:
             control._state.touched[control] = None
-            try:
-                control._findings = findings(session, control)
-            except FuseLatchError:
-                continue
+            with suppress(FuseLatchError):
+                found = findings(session, control)
+                if found != control._findings:
+                    control._findings = found
+                    dirty.invalidate(control, "findings", 0)
+    if dirty.to_judge:
+        with suppress(FuseLatchError):
+            judge(session, 0)
 
 
 def check_runner(state: FormState, check: CheckPlan, instead: dict[str, Any] | None = None) -> Callable[[], Finding | None]:

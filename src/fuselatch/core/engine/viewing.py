@@ -21,6 +21,7 @@ from decimal import Decimal
 from typing import Any, Final
 
 from fuselatch.core.engine.edited import differs, lines_changed
+from fuselatch.core.engine.focus import may_have_focus
 from fuselatch.core.engine.state import SessionState, is_closed_for_good
 from fuselatch.core.engine.waits import id_of_wait
 from fuselatch.core.forms.container import OpenForm
@@ -247,7 +248,8 @@ class Look:
     def __init__(self, session: SessionState, state: FormState) -> None:
         self.in_front = session.stack.front is state.form
         focus = state.focus
-        self.focus: ControlState | None = focus if self.in_front and focus is not None and seems_usable(focus) else None
+        has_focus = self.in_front and focus is not None and may_have_focus(focus) and seems_usable(focus)
+        self.focus: ControlState | None = focus if has_focus else None
         self.select = state.select
         self.hovered = session.hovered
 

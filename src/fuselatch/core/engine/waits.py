@@ -41,6 +41,7 @@ def may_wait(session: SessionState, verb: str, target: str | type) -> Turn:
     tracker = session.port.tracker
     waits_here = turn is not None and turn.handler is not None and not turn.pointing
     if tracker is None and not session.closing and turn is not None and waits_here and turn.worker is getcurrent():
+        must_not_have_failed(turn)
         return turn
     what = f"{verb} {target!r}" if isinstance(target, str) else f"{verb} {target.__name__}"
     if tracker is not None:
@@ -54,8 +55,15 @@ def may_wait(session: SessionState, verb: str, target: str | type) -> Turn:
     raise NotAllowedHere(f"a pointer handler can't wait for the user ({what}); use self.say(…)")
 
 
+def must_not_have_failed(turn: Turn) -> None:
+    """Raise a failure that a handler has caught: the gesture fails all the same, so the user isn't asked for nothing."""
+    if turn.failure is not None:
+        raise turn.failure
+
+
 def wait_for(turn: Turn, wait: Wait) -> Any:
     """Park the turn until its wait is over; return the result."""
+    must_not_have_failed(turn)
     session = turn.session
     session.waits.append(wait)
     if isinstance(wait, DialogWait):

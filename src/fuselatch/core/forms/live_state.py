@@ -154,6 +154,8 @@ class ControlState(Node):
     def _restored(self, name: str) -> None:
         if name in ("_value", "_trouble"):
             self._engine.mark(self, name[1:])
+        elif name == "_findings" and self._watchers:
+            self._engine.mark(self, "findings")
         elif name == "_set":
             self._set = self._set or None
             for prop in tuple(self._watchers or ()):
