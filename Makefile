@@ -3,7 +3,7 @@ PYTHON ?= python3
 BIN = .venv/bin
 WITH_COMPILED = PYTHONPATH=$(CURDIR)/.compiled
 
-.PHONY: demo show test test-plain test-compiled bench bench-plain lock clean
+.PHONY: demo show test test-plain test-compiled test-long bench bench-plain lock clean
 
 demo: .venv/ready-demo
 	@$(BIN)/fuselatch demo
@@ -28,6 +28,10 @@ test-plain: .venv/ready-test
 test-compiled: .compiled/ready
 	$(WITH_COMPILED) $(BIN)/fuselatch --version | grep "(compiled core)"
 	$(WITH_COMPILED) $(BIN)/python -m pytest -n 2
+
+# A million gestures at forms drawn at random, with the compiled core.
+test-long: .compiled/ready
+	$(WITH_COMPILED) $(BIN)/python -m pytest -n 2 --gestures 1000000 tests/core/test_generated.py
 
 bench: .compiled/ready
 	@for each in benchmarks/bench_*.py; do $(WITH_COMPILED) $(BIN)/python $$each || exit 1; done

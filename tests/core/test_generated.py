@@ -22,7 +22,7 @@ from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.values import same
 from fuselatch.core.model.words import phrase
 from fuselatch.frontends import Gesture, Session
-from tests.core.drawn import TROUBLES, World
+from tests.core.drawn import TIDE, TROUBLES, World
 from tests.helpers import snapshot
 
 ROOT: Final = Path(__file__).parents[2]
@@ -48,6 +48,8 @@ def play(seed: int, seen: list[Any], checked: bool = True) -> int:
             gesture = world.gesture()
             raised = attempt(session, gesture, calm) if checked else fed(session, gesture)
             calm = calm or raised not in REFUSED
+            if gesture.verb == "time" and not world.clock.stopped:
+                assert session.wakes_at is None or session.wakes_at > world.clock.now
             seen.append((str(gesture), raised))
         while not session.is_done:
             done += 1
@@ -75,23 +77,28 @@ def fed(session: Session, gesture: Gesture) -> str:
 
 def attempt(session: Session, gesture: Gesture, calm: bool) -> str:
     """Make a gesture, and see that one that is refused or fails changes nothing, if nothing else happened."""
-    before, open_before, waiting = snapshot(session), len(session.forms), session.waits_for
+    before, open_before, waiting = everything(session), len(session.forms), session.waits_for
     raised = ""
     try:
         session.feed(gesture)
     except (Refused, UnknownName) as error:
         raised = type(error).__name__
-        assert snapshot(session) == before
+        assert everything(session) == before
     except HandlerFailed as error:
         raised = str(error.error)
         assert isinstance(error.error, TROUBLES), error
         undone = calm and error.gesture == str(gesture) and not waiting and len(session.forms) >= open_before
         if undone and gesture.verb not in ("type", "key"):
-            assert snapshot(session) == before
+            assert everything(session) == before
     except EffectFailed as error:
         raised = str(error.error)
     holds(session)
     return raised
+
+
+def everything(session: Session) -> Any:
+    """Return all that is seen of a session, with its shared values and latches."""
+    return snapshot(session), session[TIDE], session.latches
 
 
 def holds(session: Session) -> None:

@@ -7,11 +7,11 @@ from typing import Any
 
 import pytest
 
-from fuselatch import Button, Form, FuseLatchError, HandlerFailed, Number, Text
+from fuselatch import Button, Event, Form, FuseLatchError, HandlerFailed, Latch, Number, Text
 from fuselatch.frontends import Gesture, Session
 from fuselatch.rehearsal import rehearse
 from fuselatch.stores import MemoryRecords
-from tests.bench import LOG, Bench, Dialog, Does, bench, doing, fail, note
+from tests.bench import LOG, Bench, Dialog, Does, bench, doing, fail, note, undone
 from tests.helpers import act, told
 
 NOON = datetime(2031, 5, 5, 12, 0)
@@ -179,6 +179,42 @@ def test_closing_is_a_step_after_the_handler_also_if_that_saves() -> None:
         assert desk.outcome is not None and desk.outcome.verdict == "done"
         assert [row["word"] for row in store.read("berths")] == ["Teal"]
         assert "enter" in " ".join(told(desk.trace, "step")[-6:])
+
+
+class Latched(Bench):
+    """Close, which ends the latch that a rule follows."""
+
+    seen = Latch(per="form")
+    count = Number("Count", value=lambda form: int(form.seen.is_set()))
+
+    @count.changed
+    def count_changed(self, event: Event) -> None:
+        LOG.append(f"count {event.new}")
+
+
+def test_a_closed_form_hears_nothing_more_neither_in_the_gesture_that_closes_it_nor_after_a_wait() -> None:
+    doing(**{"Latched go": lambda form: form.seen.set(), "Latched closed": note("closed")})
+    with rehearse(Latched) as desk:
+        act(desk, "press go", "hover count", "close")
+        assert LOG == ["count 1.0", "closed"]
+        after = [line for line in told(desk.trace, "event", "close") if "entered" not in line][-3:]
+        assert after == ["count.unhovered", "closes Latched (cancelled)", "Latched.closed"]
+    does: dict[str, Does] = {"a": lambda form: form.open(Dialog), "a too": note("a too")}
+    with bench({**does, "Dialog go": lambda form: form.opener.close("done"), "closed": note("closed")}) as (desk, _):
+        act(desk, "type a 1", "tab", "press go")
+        assert desk.session.is_done and LOG == ["closed"]
+
+
+def test_a_caught_failure_is_raised_again_where_the_user_would_be_asked() -> None:
+    def catch_and_ask(form: Bench) -> None:
+        try:
+            form.open(Dialog)
+        except HandlerFailed:
+            form.inform("Never mind")
+
+    with bench({"go": catch_and_ask, "Dialog opened": fail("no chart")}) as (desk, _):
+        undone(desk, "press go", "no chart")
+        assert not desk.prompt
 
 
 def test_a_handler_that_fails_while_it_closes_is_told_and_the_form_is_closed() -> None:

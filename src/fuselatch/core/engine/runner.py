@@ -197,7 +197,7 @@ def carry_out(turn: Turn) -> None:
         turn.step(turn)
         if turn.queue or session.dirty.pending or turn.after is not None:
             drain(turn)
-        while session.stack.unsettled or is_led_out(turn):
+        while session.stack.unsettled or ((session.waits or session.stack.front is None) and is_led_out(turn)):
             # A handler of these steps may unsettle them again; the fuse bounds how often.
             last_steps(turn)
         # A handler further out may have caught the error. The gesture fails all the same.
@@ -231,7 +231,7 @@ def carry_out(turn: Turn) -> None:
 def is_led_out(turn: Turn) -> bool:
     """Return True if a hidden form is shown again because the user had no other."""
     stack = turn.session.stack
-    return (stack.front is None or bool(turn.session.waits)) and bool(stack.forms) and stack.lead_out(turn)
+    return bool(stack.forms) and stack.lead_out(turn)
 
 
 def fail(turn: Turn, error: BaseException) -> None:
