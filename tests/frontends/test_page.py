@@ -16,7 +16,7 @@ from fuselatch.rehearsal.loading import importing_from
 from fuselatch.rehearsal.run import desk_for
 from fuselatch.scenes import Scene, open_session
 from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
-from tests.bench import LOG, Bench, doing
+from tests.bench import LOG, Bench, Dialog, doing
 from tests.frontends.conftest import Shown, showing
 from tests.helpers import told
 
@@ -252,3 +252,34 @@ def test_an_effect_that_fails_is_asked_about_after_the_last_form_has_closed(brow
         page.locator(".prompt button").first.click()
         shown.thread.join(20)
         assert tried == ["letter"] * 2 and shown.outcome is not None and shown.outcome.accepted
+
+
+def test_a_slow_click_into_a_form_behind_brings_it_to_the_front_and_presses(browser: Any) -> None:
+    with showing(
+        browser, scene(on=lambda form: form.show(Dialog, place="beside"), go=lambda: LOG.append("pressed"))
+    ) as shown:
+        Player(shown).do("tick", ["on"])
+        shown.page.locator(".form[data-form='Bench'] [data-control='go'] button").click(delay=300)
+        shown.settle()
+        assert shown.session.front is shown.session.first and LOG == ["pressed"]
+
+
+def test_a_form_that_a_dialog_shows_beside_it_can_be_used_and_so_can_the_dialog(browser: Any) -> None:
+    does = {
+        "go": lambda form: form.open(Dialog),
+        "Dialog go": lambda form: form.show(Dialog),
+        "Dialog front": lambda form: LOG.append(form._state.name),
+    }
+    with showing(browser, scene(**does)) as shown:
+        player = Player(shown)
+        for step in ("go", "go"):
+            player.do("press", [step])
+        for name, corner in (("Dialog", 3), ("Dialog#2", -3), ("Dialog", 3)):
+            box = shown.page.locator(f".form[data-form='{name}']").bounding_box()
+            at = [
+                box[side] + (corner if corner > 0 else box[size] + corner)
+                for side, size in (("x", "width"), ("y", "height"))
+            ]
+            shown.page.mouse.click(*at)
+            shown.settle()
+            assert shown.session.front._state.name == name

@@ -7,8 +7,11 @@ const place = document.getElementById("forms");
 const state = document.getElementById("state");
 const help = document.getElementById("help");
 const offers = document.getElementById("offers");
+const shade = element("div", { class: "shade" });
 const drawn = new Map();
 let prompt = null;
+shade.hidden = true;
+document.body.append(shade);
 
 class FormElement {
   constructor(form) {
@@ -80,16 +83,33 @@ class FormElement {
     return row;
   }
 
-  update(form, isFront) {
+  // A form stays at its place on the page, in the order of opening: it may come to the front under a mouse button that is down.
+  // What was opened after a modal form floats as it does.
+  update(form, forms) {
+    const at = forms.indexOf(form);
+    const isFront = at === forms.length - 1;
+    const floats = form.modal || forms.some((other) => other.modal && isOlder(other, form));
     this.title.textContent = form.title;
     this.record.textContent = form.record ? form.record.text : "";
     this.message.textContent = form.message;
     this.message.dataset.tone = form.message_tone;
     this.notice.textContent = isFront ? model.view.notice || (model.view.failure?.text ?? "") : "";
-    this.layer.className = form.modal ? "layer modal" : `layer ${form.place}`;
+    this.layer.className = `layer ${form.modal ? "modal" : form.place}${floats ? " floating" : ""}`;
+    this.layer.style.zIndex = floats ? 2 * (at + 1) : "";
     this.root.inert = form.covered;
     this.root.classList.toggle("front", isFront);
   }
+}
+
+function isOlder(one, other) {
+  return Number(one.id) < Number(other.id);
+}
+
+// The shade lies under the last modal form, and under what was opened after it.
+function drawShade(forms) {
+  const modal = forms.filter((form) => form.modal).sort((one, other) => (isOlder(one, other) ? 1 : -1))[0];
+  shade.hidden = !modal;
+  if (modal) shade.style.zIndex = 2 * (forms.findIndex((form) => !isOlder(form, modal)) + 1) - 1;
 }
 
 function drawPrompt() {
@@ -112,7 +132,7 @@ function drawPrompt() {
     element("div", { class: "buttons" }, ...buttons),
   );
   box.dataset.tone = shown.tone;
-  prompt = { id: shown.id, root: element("div", { class: "layer modal" }, box), buttons };
+  prompt = { id: shown.id, root: element("div", { class: "layer asking" }, box), buttons };
   document.body.append(prompt.root);
   focusOn(buttons[Math.max(0, shown.buttons.indexOf(shown.default))]);
 }
@@ -145,15 +165,15 @@ function draw(news) {
     if (isNew) {
       made = new FormElement(form);
       drawn.set(form.id, made);
+      place.append(made.layer);
     }
     if (isNew || news.all || news.laidOut?.includes(form.id)) made.layOut(form);
     for (const control of form.controls) {
       if (news.all || isNew || news.changed?.has(control.id)) made.widgets.get(control.id)?.update(control);
     }
-    made.update(form, form === forms.at(-1));
+    made.update(form, forms);
   }
-  const layers = forms.map((form) => drawn.get(form.id).layer);
-  if (layers.some((layer, at) => place.children[at] !== layer)) place.append(...layers);
+  drawShade(forms);
   drawOffers();
   help.textContent = model.view.help;
   document.title = forms.at(-1)?.title ?? document.title;
@@ -261,6 +281,7 @@ addEventListener("beforeunload", (event) => {
 onChange((news) => {
   if (news.over) {
     place.replaceChildren();
+    shade.hidden = true;
     prompt?.root.remove();
     help.textContent = "";
     say("The form is closed. You can close this window.");
