@@ -122,11 +122,29 @@ def let_go_on(session: SessionState, first: BaseException | None) -> None:
         turn = session.waits.pop().turn
         resume(turn)
         first = first or finished(turn)
+    if session.closed_by is not None:
+        later = catch_up(session)
+        first = first or later
     ready_to_view(session)
     note_waited(session)
     session.unfinished = None
     if first is not None:
         raise first
+
+
+def catch_up(session: SessionState) -> BaseException | None:
+    """Let follow what depends on a form that closed although something failed; return what fails now."""
+    failed, session.closed_by = session.closed_by, None
+    assert failed is not None, "asked for only if one has closed so"
+    turn = session.turn = Run(session, failed.label, lambda turn: drain(turn), "program")
+    turn.cause = failed.cause
+    try:
+        if session.observers:
+            tell(session, "began", turn.description, turn.by)
+        session.workers.start(turn)
+    finally:
+        session.turn = None
+    return finished(turn)
 
 
 def resume(turn: Turn, thrown: BaseException | None = None) -> None:

@@ -266,11 +266,13 @@ def update_quietly(session: SessionState) -> None:
     cells, session.dirty.cells = session.dirty.cells, {}
     for cell in sorted(cells, key=by_order):
         try:
-            fresh(session, cell)
-            cell.announced = cell.value
-            touch(cell.node)
+            node: Any = cell.node
+            cell.announced = fresh(session, cell)
+            if cell.prop == "value":
+                node._value = cell.value
+            touch(node)
             if cell.prop == "check":
-                session.dirty.revalidate_check(cell.node)
+                session.dirty.revalidate_check(node)
         except FuseLatchError:
             # It also failed before the gesture, or depends on untracked data. It stays stale.
             continue

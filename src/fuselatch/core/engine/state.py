@@ -205,8 +205,8 @@ class FormStack(Undoable):
         One that is offered by name can be reached. One that was hidden from outside is shown again from there.
         """
         waits = self.session.waits
-        if any(wait.over or not isinstance(wait, DialogWait) for wait in waits):
-            # The turn that waits may show one itself.
+        if waits and (waits[-1].over or not isinstance(waits[-1], DialogWait)):
+            # The turn that waits, the innermost, may show one itself.
             return False
         found = False
         for form in reversed(self.forms):
@@ -337,7 +337,7 @@ class SessionState(Undoable):
     """The state of one session."""
 
     __slots__ = (
-        "asked", "broken", "catalogs", "clock", "closed", "closing", "dirty", "failed", "failure", "formats",
+        "asked", "broken", "catalogs", "clock", "closed", "closed_by", "closing", "dirty", "failed", "failure", "formats",
         "grouped", "hovered", "indexes", "known_latches", "last_entered", "last_view", "latch_store", "latches",
         "leaving", "max_runs", "messages", "muting", "notice", "now", "observers", "offers", "open_forms", "options",
         "pausing", "plans", "port", "read_at", "recording", "retired", "row_cache", "rows", "sees_events", "serial",
@@ -423,6 +423,8 @@ class SessionState(Undoable):
         self.retired: dict[Any, None] = {}
         # Forms that a gesture has closed: let go of once it is finished.
         self.leaving: list[tuple[OpenForm, Turn]] = []
+        # The gesture in which something failed and a form closed all the same: what depends on it has yet to follow.
+        self.closed_by: Turn | None = None
 
     def watch(self, observer: Observer) -> None:
         """Tell an observer from now on."""

@@ -191,7 +191,7 @@ def double(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
     """Double-click a control, one of its items (`text`), or the form."""
     if control is None:
         happen(turn, "double_clicked", front_of(turn), None)
-    elif not control._decl.takes_focus or move_focus(turn, control):
+    elif not focus.may_have_focus(control) or move_focus(turn, control):
         if (gesture.text or gesture.item) and isinstance(control, LiveChoice):
             found = meant(control, gesture)
             held = current(control, "value") if control._decl.multiple else ()

@@ -31,6 +31,7 @@ from typing import Final
 from fuselatch.core.engine.scheduler import update_quietly
 from fuselatch.core.engine.state import ABSENT, Turn, touch
 from fuselatch.core.engine.validation import validate_quietly
+from fuselatch.core.forms.live_state import ControlState
 from fuselatch.core.model.cells import Cell, Undoable
 
 MOST_ROUNDS: Final = 20
@@ -69,7 +70,13 @@ def put_back(turn: Turn, why: str, *, answers_stay: bool = False) -> None:
         elif isinstance(target, Undoable):
             setattr(target, name, old)
             target._restored(name)
-            touch(target.node if isinstance(target, Cell) else target)
+            if isinstance(target, Cell):
+                # It may have differed because of the time, which isn't undone.
+                turn.session.dirty.cells[target] = None
+            else:
+                touch(target)
+                if isinstance(target, ControlState) and name == "_value" and target._rule:
+                    turn.session.dirty.cells[(target._cells or {})["value"]] = None
         elif old is ABSENT:
             target.__dict__.pop(name, None)
         else:
