@@ -21,12 +21,11 @@ from fuselatch import (
     RuleError,
     Shared,
     Text,
-    Tick,
     derive,
 )
 from fuselatch.frontends import Session
 from fuselatch.rehearsal import rehearse
-from tests.bench import LOG, Bench, bench, undone
+from tests.bench import LOG, undone
 from tests.helpers import act, told
 
 COUNT = Shared(int, 0, name="count")
@@ -102,36 +101,6 @@ def test_each_rule_runs_once_and_only_when_an_input_differs() -> None:
         assert LOG == [], "what went there and back runs no rule that has seen it"
 
 
-def test_what_reads_a_choice_follows_its_list_at_once() -> None:
-    with rehearse(Runs) as desk:
-        act(desk, "pick pier North", "pick berth N1")
-        assert desk.at(Runs).seen.value == "N1"
-        LOG.clear()
-        desk.pick("pier", "South")
-        assert LOG == ["none"] and desk.at(Runs).seen.value == "none"
-
-
-class Either(Form):
-    """A rule that reads one of two."""
-
-    first = Tick("First")
-    a = Text("A")
-    b = Text("B")
-    shown = Label("Shown", value=lambda form: form.a.value if form.first.value else form.b.value)
-
-
-def test_a_rule_follows_what_it_reads_now_not_what_it_read_once() -> None:
-    with rehearse(Either) as desk:
-        form = desk.at(Either)
-        form.b.value = "b"
-        start = len(desk.trace)
-        form.a.value = "a"
-        assert form.shown.value == "b" and told(desk.trace[start:], "change") == ["a.value: blank → a"]
-        form.first.value = True
-        assert form.shown.value == "a"
-        assert desk.why("shown.value").endswith("by its rule, which reads first.value (yes), a.value (a)")
-
-
 @pytest.mark.parametrize("declared", ["derive", "lambda"])
 def test_a_chain_of_a_thousand_declared_backwards_opens_and_follows(declared: str) -> None:
     ran = [0]
@@ -201,46 +170,6 @@ def test_every_property_may_follow_a_rule() -> None:
         for prop, value in (("caption", "x"), ("enabled", True), ("tone", "plain")):
             with pytest.raises(RuleError, match=rf"All\.b\.{prop} has a rule and can't be set"):
                 setattr(form.b, prop, value)
-
-
-NEW = {
-    "caption": "new",
-    "help": "new",
-    "enabled": False,
-    "visible": False,
-    "required": True,
-    "tone": "warning",
-    "choices": ["z"],
-}
-
-
-def test_handlers_set_properties_that_are_traced_and_put_back() -> None:
-    def set_all(form: Bench) -> None:
-        for name, value in NEW.items():
-            setattr(form.pier, name, value)
-        form.set_title("New title")
-        if form.on.value:
-            raise ValueError
-
-    def state(form: Bench) -> list[object]:
-        return [form.title, form.pier.value, list(form.pier.choices), *(getattr(form.pier, name) for name in list(NEW)[:-1])]
-
-    with bench({"a": set_all}) as (desk, form):
-        form.pier.value = "North"
-        form.on.value = True
-        before = state(form)
-        with pytest.raises(HandlerFailed):
-            form.a.value = 1
-        assert state(form) == before == ["Bench", "North", ["North", "South"], "Pier", "", True, True, False, "plain"]
-        form.on.value = False
-        start = len(desk.trace)
-        form.a.value = 1
-        assert state(form) == ["New title", None, ["z"], "new", "new", False, False, True, "warning"]
-        assert told(desk.trace[start:], "change")[1:4] == [
-            "pier.caption: Pier → new",
-            "pier.help: blank → new",
-            "pier.enabled: yes → no",
-        ]
 
 
 class Side(Form):

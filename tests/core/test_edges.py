@@ -103,13 +103,6 @@ def test_a_latch_that_another_session_has_set_a_moment_before_is_theirs(session:
     assert form.daily.set("mine") is False and form.daily.answer == "theirs"
 
 
-def test_a_latch_of_the_form_outlives_a_record(session: Session) -> None:
-    form: Any = session.front
-    assert form.opened_once.set()
-    form.records.next()
-    assert form.records.key == 2 and form.opened_once.is_set()
-
-
 def test_a_value_set_while_warnings_are_confirmed_is_checked_again(session: Session) -> None:
     form: Any = session.front
     form.records.next()

@@ -10,7 +10,6 @@ from fuselatch import (
     Button,
     Choice,
     DeclarationError,
-    EffectFailed,
     Event,
     Form,
     HandlerFailed,
@@ -27,9 +26,9 @@ from fuselatch import (
 from fuselatch.core.model.record_changes import Change
 from fuselatch.rehearsal import Desk, rehearse
 from fuselatch.scenes import Scene
-from fuselatch.stores import MemoryRecords, StoreRefused
+from fuselatch.stores import MemoryRecords
 from tests.bench import refused
-from tests.helpers import act, snapshot, told
+from tests.helpers import act, told
 
 
 def rows() -> list[dict[str, Any]]:
@@ -125,25 +124,6 @@ def test_a_rule_cant_filter_records() -> None:
     with pytest.raises(HandlerFailed) as failed, at_work(Sly)[0]:
         pass
     assert str(failed.value.error) == "a rule, check or default can't set Sly.records.where; set it in a handler"
-
-
-def test_a_gesture_that_has_written_is_never_done_again() -> None:
-    class Prints(Scores):
-        @Form.submitted
-        def print_it(self) -> None:
-            self.afterwards(self.jam)
-
-        def jam(self) -> None:
-            raise StoreRefused("the queue of letters is gone")
-
-    desk, store = at_work(Prints)
-    with desk:
-        act(desk, "record new", "type boat Dunlin")
-        desk.press("same_one")
-        assert desk.prompt.text == "Saved: boats: 1. But this didn't work: Jam (the queue of letters is gone)"
-        with pytest.raises(EffectFailed, match="the queue of letters is gone"):
-            desk.answer("Leave it")
-        assert not desk.prompt and [row["boat"] for row in store.sources["boats"]].count("Dunlin") == 1
 
 
 class Other(Form, records="boats"):
@@ -292,23 +272,6 @@ def test_a_record_that_the_filter_leaves_out_counts_as_after_the_last(only: str,
     with desk:
         act(desk, "press filter_it", f"paste only {only}", "record previous")
         assert desk.at(Scores).records.key == goes_to
-
-
-def test_a_store_that_refuses_leaves_everything_as_it_was_and_may_be_tried_again() -> None:
-    full = ["the disk is full"]
-    desk, store = at_work()
-    store.refuse = lambda changes: full[0] if full else None
-    with desk:
-        act(desk, "type boat 'Old Eider'", "tab")
-        before = snapshot(desk.session)
-        desk.record("next")
-        assert desk.prompt.text == "Couldn't save: the disk is full"
-        desk.answer("Keep editing")
-        assert snapshot(desk.session) == before and desk.session.view.notice == "the disk is full"
-        desk.record("next")
-        full.clear()
-        desk.answer("Try again")
-        assert desk.at(Scores).records.key == 2 and store.sources["boats"][0]["boat"] == "Old Eider"
 
 
 THEIRS = {**rows()[0], "boat": "Theirs", "size": 7.0}

@@ -2,20 +2,18 @@
 
 from __future__ import annotations
 
-import gc
 import subprocess
 import sys
 import threading
-import weakref
 from typing import Any
 
 import pytest
 
-from fuselatch import Button, Choice, Event, Form, FormClosed, FuseBlown, HandlerFailed, Number, Text, check, warn
-from fuselatch.frontends import Gesture, Session
+from fuselatch import Button, Choice, Event, Form, FuseBlown, HandlerFailed, Number, Text, check, warn
+from fuselatch.frontends import Session
 from fuselatch.rehearsal import rehearse
 from fuselatch.stores import MemoryRecords
-from tests.bench import LOG, Bench, Dialog, bench, doing, fail, heard, note, refused, undone
+from tests.bench import LOG, Bench, Dialog, bench, doing, heard, note, refused
 from tests.helpers import act, snapshot, told
 
 
@@ -69,15 +67,6 @@ def test_rule_02_gestures_made_while_one_waits_run_to_their_end() -> None:
         assert lines.index("writes log: word=x") < lines.index("b.value: blank → 2")
 
 
-def test_rule_02_a_dialog_may_close_its_opener() -> None:
-    with bench({"go": open_dialog, "Dialog go": lambda form: form.opener.close()}) as (desk, form):
-        act(desk, "press go", "paste word x")
-        with pytest.raises(HandlerFailed) as caught:  # the opener's handler resumes, and finds its form closed
-            desk.press("go")
-        assert isinstance(caught.value.__cause__, FormClosed)
-        assert not form.is_open and not desk.session.forms
-
-
 def test_rule_03_only_a_chain_blows_the_fuse_not_many_events() -> None:
     def many(form: Bench) -> None:
         for n in range(300):
@@ -98,19 +87,6 @@ def test_rule_03_each_event_knows_its_parent_also_through_a_rule_and_with_the_tr
         session.front.a.value = 1  # type: ignore[attr-defined]
     assert caught.value.loop == (f"{name}.changed", by, f"{name}.changed") and not len(session.trace)
     assert "one handler ran more than 100 times for one control" in str(caught.value)
-
-
-def test_rule_04_after_a_filled_dialog_what_it_settled_stays() -> None:
-    with bench({"go": open_dialog}) as (desk, _):
-        before = snapshot(desk.session)
-        desk.press("go")
-        dialog = desk.at(Dialog)
-        desk.paste("word", "fail")
-        with pytest.raises(HandlerFailed, match="after the dialog") as caught:
-            desk.press("ok")
-        assert caught.value.gesture == "press go"
-        assert snapshot(desk.session) == before
-        assert dialog.word.value == "fail" and not dialog.is_open
 
 
 def test_rule_04_cells_that_another_gesture_settled_are_not_put_back() -> None:
@@ -172,13 +148,6 @@ def test_rule_05_what_a_store_has_taken_before_a_dialog_is_a_fact_and_not_writte
         assert store.sources["log"] == [{"n": 1}, {"n": 2}][: 2 - fails] and store.transactions == 2 - fails
 
 
-def test_rule_05_a_closed_handler_that_fails_writes_nothing() -> None:
-    store = MemoryRecords({"log": []})
-    with bench({"submitted": write_word, "closed": fail("too late")}, records=store) as (desk, form):
-        undone(desk, "press ok", "too late")
-        assert form.is_open and store.transactions == 0
-
-
 def test_rule_06_what_accepting_sets_is_checked_again() -> None:
     class Again(Form):
         a = Number("A", maximum=10)
@@ -233,16 +202,6 @@ def test_rule_07_changes_are_thrown_away_only_when_asked() -> None:
         assert form.is_open and desk.session.view.notice == "Nothing was discarded"
         act(desk, "close", "answer Discard")
         assert desk.outcome is not None and desk.outcome.verdict == "cancelled"
-
-
-def test_rule_07_closing_asked_for_in_a_handler_is_a_step_after_it() -> None:
-    def end(form: Bench) -> None:
-        form.close("done")
-        form.a.value = 1
-
-    with bench({"go": end}) as (desk, _):
-        desk.press("go")
-        assert desk.outcome is not None and (desk.outcome.verdict, desk.outcome[Bench.a]) == ("done", 1.0)
 
 
 def test_rule_07_a_dialog_that_holds_its_closing_holds_that_of_its_opener() -> None:
@@ -300,16 +259,6 @@ def test_rule_09_focus_goes_on_when_it_loses_its_place() -> None:
         form.on.value = False
         assert told(desk.trace[start:], "event") == ["on.changed", "extra.changed", "extra.left", "pier.entered"]
         assert form.pier.focused and form.extra.value == "text"
-
-
-def test_rule_09_the_focus_moves_on_until_it_has_a_place() -> None:
-    def disable(name: str) -> Any:
-        return lambda form: setattr(getattr(form, name), "enabled", False)
-
-    with bench({"entered": disable("on")}) as (desk, form):
-        desk.focus("word")
-        form.word.enabled = False
-        assert form.pier.focused
 
 
 def test_rule_09_a_handler_may_send_the_focus_elsewhere() -> None:
@@ -459,13 +408,3 @@ def test_a_change_that_waits_is_its_own_though_a_program_sets_the_control_meanwh
         assert LOG == [("b", 5, 7)]
         desk.answer("OK")
         assert LOG == [("b", 5, 7), ("b", None, 7)]
-
-
-def test_a_closed_session_is_let_go_though_its_workers_serve_on() -> None:
-    session = Session(Bench)
-    session.feed(Gesture(verb="press", control="go"))
-    session.close()
-    known = weakref.ref(session)
-    del session
-    gc.collect()
-    assert known() is None

@@ -100,19 +100,6 @@ def test_a_row_is_chosen_kept_while_it_is_there_and_handed_over() -> None:
     assert not form.is_open, "no handlers double click, so that Enter presses the default button"
 
 
-def test_a_sort_is_put_back_with_its_gesture() -> None:
-    class Breaks(Plan):
-        @Plan.pier.changed
-        def sort_and_fail(self) -> None:
-            self.berths.sort_by("name", descending=True)
-            raise ValueError("on purpose")
-
-    with rehearse(Breaks, records=MemoryRecords({"berths": BERTHS})) as desk:
-        with pytest.raises(Exception, match="on purpose"):
-            desk.pick("pier", "North")
-        assert desk.at(Breaks).berths.sorted_by == "length" and names(desk.at(Breaks).berths) == []
-
-
 @pytest.mark.parametrize(
     ("act", "error", "message"),
     [

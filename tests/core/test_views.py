@@ -158,22 +158,6 @@ def test_a_rule_can_not_read_the_clock() -> None:
         rehearse(Clock).__enter__()
 
 
-def test_a_session_without_a_trace_does_the_same() -> None:
-    views = []
-    for recording in (True, False):
-        session = Session(Seen, recording=recording)
-        for gesture in (
-            Gesture(verb="type", control="name", text="x"),
-            Gesture(verb="key", text="Enter"),
-            Gesture(verb="press", control="ok"),
-            Gesture(verb="untick", control="on"),
-        ):
-            session.feed(gesture)
-        views.append(session.view)
-        session.close()
-    assert views[0] == views[1]
-
-
 # ---- what a view shares, and what it never does
 
 

@@ -215,14 +215,3 @@ def test_a_caught_failure_is_raised_again_where_the_user_would_be_asked() -> Non
     with bench({"go": catch_and_ask, "Dialog opened": fail("no chart")}) as (desk, _):
         undone(desk, "press go", "no chart")
         assert not desk.prompt
-
-
-def test_a_handler_that_fails_while_it_closes_is_told_and_the_form_is_closed() -> None:
-    with bench({"closing": fail("no ink"), "go": opens, "Dialog closing": fail("no pen")}) as (desk, _):
-        act(desk, "press go")
-        with pytest.raises(HandlerFailed, match="no pen"):
-            desk.close()
-        assert desk.session.view.notice == "Dialog was closed, although something failed"
-        with pytest.raises(HandlerFailed, match="no ink"):
-            desk.close()
-        assert desk.session.is_done
