@@ -48,7 +48,12 @@ class ClockSource(SessionSource):
         self.seen: dict[Exactness, Any] = {}
 
     def _current(self, prop: Any) -> Any:
-        found = self.seen[prop] = at_exactness(time_of(self.session), prop)
+        found = at_exactness(time_of(self.session), prop)
+        before = self.seen.get(prop)
+        self.seen[prop] = found
+        if before is not None and before != found:
+            # Read before the gesture has looked at the clock: the other rules follow as well.
+            self.session.dirty.invalidate(self, prop, 0)
         return found
 
     def look(self) -> None:
