@@ -89,7 +89,7 @@ class Bench(Form):
         do(self, event, "opened")
 
     @Form.brought_to_front
-    def to_front(self, event: Event) -> None:
+    def in_front(self, event: Event) -> None:
         do(self, event, "front")
 
     @Form.accepting

@@ -32,7 +32,7 @@ from typing import Any
 
 from fuselatch.core.engine import focus, latching
 from fuselatch.core.engine import line_changes as lines
-from fuselatch.core.engine.changing import put_message
+from fuselatch.core.engine.changing import drop_message, put_message
 from fuselatch.core.engine.default_values import note_last, set_defaults
 from fuselatch.core.engine.drafts import drop_draft
 from fuselatch.core.engine.edited import differs, lines_changed, mark_clean
@@ -474,6 +474,7 @@ def fill(turn: Turn, bound: Mapping[str, LiveValue[Any]], only: Mapping[str, Any
 
 def leave_record(turn: Turn, form: OpenForm) -> None:
     """Drop what belongs to the current record: drafts, markers, latches."""
+    drop_message(turn, form)
     state = form._state
     latching.forget(turn, form)
     turn.set(state, "record", state.record + 1)

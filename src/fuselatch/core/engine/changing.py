@@ -9,7 +9,7 @@ from fuselatch.core.engine.drafts import drop_draft
 from fuselatch.core.engine.rule_cells import is_as_is
 from fuselatch.core.engine.scheduler import property_differs
 from fuselatch.core.engine.session_sources import SharedSource
-from fuselatch.core.engine.state import SessionState, Turn
+from fuselatch.core.engine.state import NO_MESSAGE, SessionState, Turn
 from fuselatch.core.engine.storing import look, stage
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.container import OpenForm
@@ -111,10 +111,19 @@ def add_choice(turn: Turn, control: Any, entry: str) -> None:
         put_property(turn, control, "choices", choices_of([*control.choices, entry]))
 
 
-def put_message(turn: Turn, form: OpenForm, text: str, tone: Tone) -> None:
+def put_message(turn: Turn, form: OpenForm, text: str, tone: Tone, stays: bool = False) -> None:
     """Set a form's message line."""
     turn.note_form("change", form, "message", None, text)
-    turn.set_item(turn.session, "messages", form, (text, tone))
+    turn.set_item(turn.session, "messages", form, (text, tone, stays))
+    turn.said = (*turn.said, form)
+
+
+def drop_message(turn: Turn, form: OpenForm) -> None:
+    """Take away what an earlier gesture has said, unless it is to stay."""
+    text, _, stays = turn.session.messages.get(form, NO_MESSAGE)
+    if text and not stays and form not in turn.said:
+        turn.note_form("change", form, "message", text, "")
+        turn.set_item(turn.session, "messages", form, NO_MESSAGE)
 
 
 def put_title(turn: Turn, form: OpenForm, title: str) -> None:

@@ -22,6 +22,8 @@ def is_changed(form: OpenForm) -> bool:
 
 def differs(control: Any) -> bool:
     """Return True if an entry has a draft, or another value than at first."""
+    if not control._decl.constants["counts_as_change"]:
+        return False
     return control._draft is not None or (control._initial is not UNSEEN and not same(control._initial, control._value))
 
 

@@ -17,6 +17,7 @@ from fuselatch.core.engine.latching import LatchSource
 from fuselatch.core.engine.offers import Offers
 from fuselatch.core.engine.opening import open_dialog, open_within
 from fuselatch.core.engine.prompting import ask
+from fuselatch.core.engine.refusals import covering
 from fuselatch.core.engine.runner import start
 from fuselatch.core.engine.scheduler import fresh
 from fuselatch.core.engine.session_options import Options
@@ -224,27 +225,51 @@ class Engine(EnginePort):
     def ask(self, form: OpenForm, prompt: Prompt, facts: Mapping[str, Any]) -> str:
         return ask(self.state, form, prompt, facts)
 
-    def say(self, form: OpenForm, text: str, tone: Tone) -> None:
+    def say(self, form: OpenForm, text: str, tone: Tone, stays: bool) -> None:
         name = f"the message of {type(form).__name__}"
         label = ("say", form._state.name, "value")
-        self.by_program(form, name, label, lambda turn: changing.put_message(turn, form, text, tone))
+        self.by_program(form, name, label, lambda turn: changing.put_message(turn, form, text, tone, stays))
 
     def open(self, form: OpenForm, child: type[Form], params: Mapping[str, Any], how: Manner) -> Outcome:
-        return open_dialog(self.state, form, child, params, how)
+        return open_dialog(self.state, self._opener_for(form), child, params, how)
+
+    def _opener_for(self, form: OpenForm) -> OpenForm | None:
+        """Return the opener of a form that this one opens: in its own `closed` handler, the one that has opened it."""
+        turn = self.state.turn
+        event = turn.event if turn is not None else None
+        if event is not None and event.name == "closed" and event.form is form:
+            opener: OpenForm | None = form._state.opener
+            return opener
+        return form
 
     def show(self, form: OpenForm, child: type[Form], params: Mapping[str, Any], how: Manner) -> Form:
         shown: list[Form] = []
 
         def put(turn: Turn) -> None:
-            shown.append(open_within(turn, child, params, form, how))
+            shown.append(open_within(turn, child, params, self._opener_for(form), how))
 
-        self.by_program(form, f"a form opened by {type(form).__name__}", ("show", child.__name__, "value"), put)
+        label = ("show", child.__name__, "value")
+        if self._opener_for(form) is form:
+            self.by_program(form, f"a form opened by {type(form).__name__}", label, put)
+        else:
+            self._put(label, put)
         return shown[0]
 
     def hide(self, form: OpenForm, hidden: bool) -> None:
         name = f"the visibility of {type(form).__name__}"
         label = ("hide" if hidden else "unhide", form._state.name, "value")
         self.by_program(form, name, label, lambda turn: changing.put_hidden(turn, form, hidden))
+
+    def to_front(self, form: OpenForm) -> None:
+        def put(turn: Turn) -> None:
+            changing.put_hidden(turn, form, False)
+            covered = covering(self.state, form)
+            if covered is not None:
+                raise NotAllowedHere(f"{type(form).__name__} can't come to the front: {covered[0]}")
+            turn.note_form("step", form, "to_front")
+            self.state.stack.bring_to_front(turn, form)
+
+        self.by_program(form, f"{type(form).__name__} in front", ("to_front", form._state.name, "value"), put)
 
     def set_title(self, form: OpenForm, title: str) -> None:
         name, label = f"{type(form).__name__}.title", ("set_title", form._state.name, "value")

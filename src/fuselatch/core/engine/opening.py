@@ -72,13 +72,15 @@ def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: O
     return opened
 
 
-def open_within(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: OpenForm, how: Manner) -> Form:
+def open_within(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: OpenForm | None, how: Manner) -> Form:
     """Open a form within a running handler."""
     with OwnQueue(turn):
         return open_form(turn, form, params, opener, how)
 
 
-def open_dialog(session: SessionState, form: OpenForm, child: type[Form], params: Mapping[str, Any], how: Manner) -> Outcome:
+def open_dialog(
+    session: SessionState, form: OpenForm | None, child: type[Form], params: Mapping[str, Any], how: Manner
+) -> Outcome:
     """Open a modal dialog and wait until it closes."""
     turn = may_wait(session, "open", child)
     opened = open_within(turn, child, params, form, how)

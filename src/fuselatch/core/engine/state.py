@@ -42,6 +42,9 @@ LatchPlace = tuple[str, int, int, str]
 """A latch's place in the session: its name, the form's number, the record's number (0: any) and the key."""
 Undo = tuple[Any, Any, Any]
 """An object, the name of an attribute (or the name and a key of it), and the old value."""
+Message: TypeAlias = tuple[str, Tone, bool]
+"""A form's message line: its text and tone, and if it stays when another record is shown."""
+NO_MESSAGE: Final[Message] = ("", "plain", False)
 Step: TypeAlias = "tuple[Callable[[Turn], object], Event | None, Handler | None]"
 """A step that a handler asked for: what to do, and the event and the handler that asked."""
 
@@ -312,7 +315,7 @@ class DialogWait(Wait):
 
     __slots__ = ("child",)
 
-    def __init__(self, turn: Turn, form: OpenForm, child: OpenForm) -> None:
+    def __init__(self, turn: Turn, form: OpenForm | None, child: OpenForm) -> None:
         super().__init__(turn, form)
         self.child = child
 
@@ -395,7 +398,7 @@ class SessionState(Undoable):
         # What the user sees besides the forms: why the last gesture was blocked, each form's message line, and
         # the control under the pointer.
         self.notice = ""
-        self.messages: dict[OpenForm, tuple[str, Tone]] = {}
+        self.messages: dict[OpenForm, Message] = {}
         self.hovered: ControlState | None = None
 
         # What handlers keep in the session: shared values, latches that end with it, and what was entered last.
@@ -497,7 +500,7 @@ class Turn(Undoable):
 
     __slots__ = (
         "after", "by", "cause", "confirmed", "counts", "error", "event", "failed_at", "failure", "handler", "label", "late",
-        "lines", "nested", "outward", "pointing", "queue", "rows", "runs", "saved", "session", "stale", "step",
+        "lines", "nested", "outward", "pointing", "queue", "rows", "runs", "said", "saved", "session", "stale", "step",
         "typed", "undo", "way_out", "worker", "writer", "writes",
     )  # fmt: skip
 
@@ -532,6 +535,8 @@ class Turn(Undoable):
         self.writes: list[tuple[Change, Any]] | None = None
         self.outward: list[Effect] | None = None
         self.saved: dict[str, int] | None = None
+        # The forms whose message it has set.
+        self.said: tuple[OpenForm, ...] = ()
         # The warnings that the user has confirmed.
         self.confirmed: list[tuple[FormState, Override]] = []
         # The event and the handler that staged last, to name in a loop.

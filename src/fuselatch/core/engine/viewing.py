@@ -22,7 +22,7 @@ from typing import Any, Final
 
 from fuselatch.core.engine.edited import differs, lines_changed
 from fuselatch.core.engine.focus import may_have_focus
-from fuselatch.core.engine.state import SessionState, is_closed_for_good
+from fuselatch.core.engine.state import NO_MESSAGE, SessionState, is_closed_for_good
 from fuselatch.core.engine.waits import id_of_wait
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import MASK, LiveInput, LiveValue
@@ -635,7 +635,7 @@ def plain_text(value: Any) -> str:
 
 def message_of(session: SessionState, form: OpenForm) -> tuple[str, Tone]:
     """Return a form's message and its tone."""
-    return session.messages.get(form, ("", "plain"))
+    return session.messages.get(form, NO_MESSAGE)[:2]
 
 
 def offer_views(session: SessionState) -> tuple[OfferView, ...]:

@@ -7,7 +7,7 @@ value that isn't blank (`G`), for type checkers and editors.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from decimal import Decimal
 from typing import (
     TYPE_CHECKING,
@@ -69,16 +69,18 @@ class InputOptions(ControlOptions, total=False):
     """More options of controls that can be filled in.
 
     `required="warn"`: a blank is a warning. `while_typing=True`: show markers from the first key. `column`: the record's
-    column, if its name differs from the control's.
+    column, if its name differs from the control's. `counts_as_change=False`: what is entered isn't a change of the form or
+    of its record, as in a search box.
     """
 
     required: bool | Literal["warn"] | Rule[bool]
     placeholder: str
     while_typing: bool
     column: str
+    counts_as_change: bool
 
 
-FIXED: Final = frozenset({"keys", "look", "while_typing", "column"})
+FIXED: Final = frozenset({"keys", "look", "while_typing", "column", "counts_as_change"})
 """Options that must be constants."""
 
 ALWAYS: Final[Mapping[str, Any]] = {"enabled": True, "visible": True, "help": "", "tone": "plain", "keys": "", "look": ""}
@@ -351,8 +353,19 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
         if options is None:
             options = {name: value for name, value in more.items() if name not in ("value", "default")}
             more = {"value": more.get("value"), "default": more.get("default")}
-        usual = {"required": False, "placeholder": "", "while_typing": False, "column": ""}
+        usual = {"required": False, "placeholder": "", "while_typing": False, "column": "", "counts_as_change": True}
+        given = more.get("value")
+        if given is not None and not is_rule(given):
+            more["value"] = self._always(caption, given)
         super().__init__(caption, {**usual, **options}, **more)
+
+    def _always(self, caption: object, given: object) -> Callable[[Any], Any]:
+        """Return the rule of a value that never differs."""
+        try:
+            value = self.coerce(given)
+        except TypeError as error:
+            raise DeclarationError(f"{type(self).__name__}({caption!r}): value: {error}") from None
+        return lambda form: value
 
     @property
     def blank(self) -> R_co:

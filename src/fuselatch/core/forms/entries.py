@@ -19,6 +19,7 @@ from fuselatch.core.model.locale_formats import Formats, PlainFormats
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.values import (
+    EXACT,
     ROUNDING,
     Unparsable,
     parse_number,
@@ -31,6 +32,7 @@ from fuselatch.core.model.values import (
     to_int,
     to_text,
     to_time,
+    wrong_type,
 )
 
 T = TypeVar("T")
@@ -41,13 +43,13 @@ BOUNDS: Final[dict[str, Any]] = {"value": None, "default": None, "minimum": None
 PLAIN: Final = PlainFormats()
 
 
-class BoundOptions(InputOptions, Generic[V], total=False):
-    """Options of controls with bounds. The bounds themselves are allowed values."""
+class BoundOptions(InputOptions, Generic[V, G], total=False):
+    """Options of controls with bounds: their values, and what may be given for one. The bounds themselves are allowed."""
 
-    value: Rule[V | None] | Rule[V]
-    default: V | Rule[V] | Rule[V | None] | None
-    minimum: V | Rule[V] | Rule[V | None] | None
-    maximum: V | Rule[V] | Rule[V | None] | None
+    value: G | Rule[V | None] | Rule[V]
+    default: G | Rule[V] | Rule[V | None] | None
+    minimum: G | Rule[V] | Rule[V | None] | None
+    maximum: G | Rule[V] | Rule[V | None] | None
     unit: str
 
 
@@ -74,7 +76,7 @@ class Text(InputControl[LiveInput[str, str], str, str]):
         self,
         caption: str | Rule[str] = "",
         *,
-        value: Rule[str] | None = None,
+        value: str | Rule[str] | None = None,
         default: str | Rule[str] = "",
         min_length: int = 0,
         max_length: int | None = None,
@@ -173,7 +175,7 @@ class Bounded(InputControl[LiveRange[V | None, V], V | None, V], Generic[V]):
     bound_texts = "number"
     """The bounds' texts: "number" or "time"."""
 
-    def __init__(self, caption: str | Rule[str] = "", **options: Unpack[BoundOptions[V]]) -> None:
+    def __init__(self, caption: str | Rule[str] = "", **options: Unpack[BoundOptions[V, Any]]) -> None:
         self.unit = options.pop("unit", type(self).unit)
         super().__init__(caption, {**BOUNDS, **options})
         for name in ("minimum", "maximum", "default"):
@@ -244,7 +246,7 @@ class Numeric(Bounded[V], Generic[V]):
             example = formats.show_number(self.such_as, self.decimals)
             return user_text(f"parse.{self.kind}", text=short_text(text), example=example)
 
-        return self.of_number(parse_number(text, formats, wrong, self.decimals))
+        return self.of_number(parse_number(without_unit(text, self.unit), formats, wrong, self.decimals))
 
     def of_number(self, number: Decimal) -> V:
         """Convert a parsed number to the control's type."""
@@ -252,6 +254,12 @@ class Numeric(Bounded[V], Generic[V]):
 
     def show(self, value: Any, formats: Formats) -> str:
         return formats.show_number(value, self.decimals)
+
+
+def without_unit(text: str, unit: str) -> str:
+    """Return a typed text without the control's own unit, which may be typed along: "5 m", "3 EUR"."""
+    cut = len(text) - len(unit)
+    return text[:cut].rstrip() if unit and cut > 0 and text[cut:].casefold() == unit.casefold() else text
 
 
 class Number(Numeric[float]):
@@ -267,7 +275,7 @@ class Number(Numeric[float]):
     of_record = float
 
     def __init__(
-        self, caption: str | Rule[str] = "", *, decimals: int | None = None, **options: Unpack[BoundOptions[float]]
+        self, caption: str | Rule[str] = "", *, decimals: int | None = None, **options: Unpack[BoundOptions[float, float]]
     ) -> None:
         self.decimals = decimals
         super().__init__(caption, **options)
@@ -279,25 +287,42 @@ class Number(Numeric[float]):
         return float(number)
 
 
-class Percent(Number):
-    """A percentage field (float): the user types 10 or 10 %, and the value is 0.10.
+class Percent(Numeric[Decimal]):
+    """A percentage field (Decimal): the user types 10 or 10 %, and the value is Decimal("0.1").
 
-    `decimals` are those of the percentage.
+    `decimals` are those of the percentage. A float that is set counts as it is written: 0.15 is exactly 15 %.
     """
 
     kind = "percent"
     named = "a percentage field"
-    generated_for = None
+    of_record = Decimal
     unit = "%"
 
-    def parse(self, text: str, live: Any, formats: Formats) -> float:
+    def __init__(
+        self,
+        caption: str | Rule[str] = "",
+        *,
+        decimals: int | None = None,
+        **options: Unpack[BoundOptions[Decimal, Decimal | float]],
+    ) -> None:
+        self.decimals = decimals
+        super().__init__(caption, **options)
+
+    def parse(self, text: str, live: Any, formats: Formats) -> Decimal:
         return super().parse(text.removesuffix("%").rstrip(), live, formats)
 
-    def of_number(self, number: Decimal) -> float:
-        return float(number / 100)
+    def coerce(self, value: object) -> Decimal | None:
+        if isinstance(value, float):
+            value = Decimal(repr(value))
+        if value is not None and (isinstance(value, bool) or not isinstance(value, int | Decimal)):
+            raise wrong_type(value, "a share (Decimal, int or float)")
+        return to_decimal(value)
 
-    def show(self, value: float, formats: Formats) -> str:
-        return formats.show_number(Decimal(repr(value)) * 100, self.decimals)
+    def of_number(self, number: Decimal) -> Decimal:
+        return number.scaleb(-2, EXACT)
+
+    def show(self, value: Decimal, formats: Formats) -> str:
+        return formats.show_number(value.scaleb(2, EXACT), self.decimals)
 
 
 class Integer(Numeric[int]):
@@ -341,7 +366,7 @@ class Money(Numeric[Decimal]):
         *,
         decimals: int = 2,
         rounding: str = "half-up",
-        **options: Unpack[BoundOptions[Decimal]],
+        **options: Unpack[BoundOptions[Decimal, Decimal | int]],
     ) -> None:
         if rounding not in ROUNDING:
             raise DeclarationError(f"Money({caption!r}): unknown rounding '{rounding}'; {suggest(rounding, ROUNDING)}")
@@ -443,7 +468,7 @@ class Tick(InputControl[LiveInput[bool, bool], bool, bool]):
         self,
         caption: str | Rule[str] = "",
         *,
-        value: Rule[bool] | None = None,
+        value: bool | Rule[bool] | None = None,
         default: bool | Rule[bool] = False,
         **options: Unpack[InputOptions],
     ) -> None:

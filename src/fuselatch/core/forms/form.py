@@ -159,11 +159,14 @@ class Form(OpenForm, metaclass=FormMeta):
         """The warnings that the user has confirmed so far."""
         return self._state.overrides
 
-    def say(self, text: str, *, tone: Tone = "plain") -> None:
-        """Show a line in the form's message area. Never waits."""
+    def say(self, text: str, *, tone: Tone = "plain", stays: bool = False) -> None:
+        """Show a line in the form's message area. Never waits.
+
+        It goes when a later gesture shows another record, or starts the form again; with `stays=True` it stays.
+        """
         if tone not in TONES:
             raise ValueError(f"say(…): unknown tone '{tone}'; {suggest(str(tone), TONES)}")
-        self._engine.say(self, text_for("say(…)", text), tone)
+        self._engine.say(self, text_for("say(…)", text), tone, stays)
 
     def open(
         self,
@@ -209,6 +212,13 @@ class Form(OpenForm, metaclass=FormMeta):
     def unhide(self) -> None:
         """Show a hidden form again."""
         self._engine.hide(self, False)
+
+    def to_front(self) -> None:
+        """Bring the form to the front, and show it again if it is hidden.
+
+        Raises `NotAllowedHere` if a prompt or dialog covers it.
+        """
+        self._engine.to_front(self)
 
     def close(self, verdict: str = CANCELLED) -> None:
         """Close the form after the current handler.

@@ -213,7 +213,7 @@ class EnginePort(Undoable, ABC):
         """Ask a prompt and wait for its answer."""
 
     @abstractmethod
-    def say(self, form: OpenForm, text: str, tone: Tone) -> None:
+    def say(self, form: OpenForm, text: str, tone: Tone, stays: bool) -> None:
         """Show a line in the form's message area."""
 
     @abstractmethod
@@ -263,6 +263,10 @@ class EnginePort(Undoable, ABC):
     @abstractmethod
     def close_form(self, form: OpenForm, verdict: str) -> None:
         """Close a form after the running handler."""
+
+    @abstractmethod
+    def to_front(self, form: OpenForm) -> None:
+        """Bring a form to the front."""
 
     @abstractmethod
     def set_title(self, form: OpenForm, title: str) -> None:

@@ -1,0 +1,110 @@
+"""Forms in daily use: search boxes, messages, forms that follow one another, units that are typed along."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import Any
+
+import pytest
+
+from fuselatch import Button, DeclarationError, Form, HandlerFailed, Money, Number, Percent, Text
+from fuselatch.rehearsal import rehearse
+from fuselatch.stores import MemoryRecords
+from tests.bench import LOG, Bench, Dialog, bench, doing, note, undone
+from tests.helpers import act
+
+
+class Bill(Form, confirm_discard="Throw it away?", records="bills"):
+    """A bill, with a search box and a constant."""
+
+    share = Percent("Share", maximum=1, default=0.15, decimals=1)
+    amount = Money("Amount", minimum=1, default=10, unit="EUR")
+    length = Number("Length", unit="m")
+    tax = Money("Tax", value=lambda form: form.amount.required_value * form.share.required_value)
+    search = Text("Search", counts_as_change=False)
+    terms = Text("Terms", value="30 days")
+    again = Button("Again", submits=True, after_submit="new")
+    said = False
+
+    @again.clicked
+    def say_so(self) -> None:
+        self.say("Saved", stays=self.search.value == "stays")
+
+
+def bills(**row: Any) -> MemoryRecords:
+    """Return a store of bills."""
+    return MemoryRecords({"bills": [{"id": 1, "share": 0.2, "amount": 5, "length": None, **row}]})
+
+
+@pytest.mark.parametrize(
+    ("control", "typed", "value"),
+    [("amount", "3 eur", Decimal("3.00")), ("length", "5m", 5.0), ("share", "7.5 %", Decimal("0.075")), ("share", "7.5", Decimal("0.075"))],
+)  # fmt: skip
+def test_a_unit_may_be_typed_along_and_shares_are_exact(control: str, typed: str, value: object) -> None:
+    with rehearse(Bill, records=bills()) as desk:
+        form: Any = desk.at(Bill)
+        assert (form.share.value, form.tax.value, form.terms.value) == (Decimal("0.2"), Decimal("1.00"), "30 days")
+        act(desk, f"type {control} '{typed}'", "tab")
+        assert getattr(form, control).value == value and form.tax.value == round(form.amount.value * form.share.value, 2)
+        act(desk, "type length m", "tab", "record save")
+        assert form.length.marker.text == "'m' isn't a number. Example: 12.5"
+        for wrong, text in ((True, "not bool True"), ("x", "a share")):
+            with pytest.raises(TypeError, match=text):
+                form.share.value = wrong
+    with pytest.raises(DeclarationError, match=r"Text\(''\): value: expected text"):
+        Text(value=5)  # type: ignore[arg-type]
+
+
+def test_a_search_box_is_no_change() -> None:
+    with rehearse(Bill, records=bills()) as desk:
+        act(desk, "type search x")
+        assert not desk.session.view.forms[0].changed
+        act(desk, "record new", "close")
+        assert desk.outcome is not None
+
+
+@pytest.mark.parametrize("stays", [False, True])
+def test_a_message_goes_with_the_record_that_it_was_said_about(stays: bool) -> None:
+    with rehearse(Bill, records=bills()) as desk:
+        form = desk.at(Bill)
+        act(desk, f"type search {'stays' if stays else 'x'}", "type amount 7", "press again")
+        assert desk.session.message(form) == "Saved", "said in the gesture that shows the next record"
+        act(desk, "record first")
+        assert desk.session.message(form) == ("Saved" if stays else "")
+
+
+def test_a_form_comes_to_the_front_from_any_handler() -> None:
+    does = {
+        "go": lambda form: form.show(Dialog), "Dialog go": lambda form: form.opener.to_front(), "front": note("front"),
+        "on": lambda form: (form.hide(), form.to_front()), "word": lambda form: form.open(Dialog), "Dialog word": lambda form: form.opener.to_front(),
+    }  # fmt: skip
+    with bench(does) as (desk, form):
+        act(desk, "press go", "press go")
+        assert desk.session.front is form and LOG == ["front"]
+        act(desk, "tick on")
+        assert desk.session.front is form and not form._state.hidden
+        act(desk, "type word x", "tab", "type word y")
+        undone(desk, "tab", "Bench can't come to the front: Dialog is open in front of it")
+
+
+def test_the_next_form_opens_when_the_first_is_done() -> None:
+    def go_on(form: Bench) -> None:
+        LOG.append(form.open(Dialog).verdict)
+        form.show(Dialog)
+
+    with bench({"closed": go_on}) as (desk, _):
+        act(desk, "type a 1", "press ok")
+        assert desk.at(Dialog).opener is None and desk.session.outcome is None
+        act(desk, "press later")
+        outcome = desk.session.view.outcome
+        assert LOG == ["later"] and outcome is not None and outcome.verdict == "accepted"
+        assert [each._state.name for each in desk.session.forms] == ["Dialog#2"]
+        act(desk, "close")
+    once = lambda form: form.show(Dialog) if len(form.session.forms) < 2 and form.a.value else None  # noqa: E731
+    doing(**{"go": lambda form: form.open(Dialog), "Dialog closed": once})
+    with rehearse(Bench) as desk:
+        act(desk, "press go", "paste a 1", "tab", "close")
+        assert desk.at(Dialog).opener is desk.session.first
+        act(desk, "close", "close")
+    with pytest.raises(HandlerFailed), rehearse(doing(closed=lambda form: setattr(form.a, "value", 1))) as desk:
+        act(desk, "close")
