@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+import re
 from decimal import Decimal
 from typing import Any
 
 import pytest
 
-from fuselatch import Button, DeclarationError, Form, HandlerFailed, Money, Number, Percent, Text
+from fuselatch import Button, Choice, DeclarationError, Form, HandlerFailed, Money, Number, Percent, Text, Tick
 from fuselatch.rehearsal import rehearse
 from fuselatch.stores import MemoryRecords
-from tests.bench import LOG, Bench, Dialog, bench, doing, note, undone
+from tests.bench import LOG, Bench, Dialog, bench, doing, note, refused, undone
 from tests.helpers import act
 
 
@@ -108,3 +109,60 @@ def test_the_next_form_opens_when_the_first_is_done() -> None:
         act(desk, "close", "close")
     with pytest.raises(HandlerFailed), rehearse(doing(closed=lambda form: setattr(form.a, "value", 1))) as desk:
         act(desk, "close")
+
+
+class Kept(Form, records="bills"):
+    """Entries that can't be changed, or not seen, each for another reason."""
+
+    on = Tick("On")
+    fixed = Text("Fixed", read_only=True, default="fixed", max_length=5)
+    ruled = Number("Ruled", read_only=lambda form: form.on.value)
+    list_ = Choice("List", choices=("a", "b"), read_only=True)
+    box = Tick("Box", read_only=True)
+    number = Text("Number", visible=False, default="7")
+    shut = Text("Shut", enabled=False, default="8")
+    open_ = Text("Open", default="9")
+    by_rule = Text("By rule", default="x", visible=lambda form: not form.on.value)
+    again = Button("Again")
+    ok = Button("OK", closes="accepted")
+
+    @again.clicked
+    def change(self) -> None:
+        self.number.visible = False  # is so: no change
+        self.shut.enabled = True
+        self.shut.enabled = False
+        self.open_.enabled = False
+
+
+def test_a_read_only_entry_can_be_gone_to_and_counts() -> None:
+    with rehearse(Kept, records=bills(fixed="far too long")) as desk:
+        form = desk.at(Kept)
+        act(desk, "focus fixed", "key x", "key Backspace", "focus box", "key Space")
+        assert (form.fixed.text, form.fixed.read_only, form.box.value) == ("far too long", True, False)
+        for step, why in (
+            ("type fixed x", "'fixed' is read-only (declared read_only=True)"),
+            ("pick list_ a", "'list_' is read-only"), ("tick box", "'box' is read-only"),
+        ):  # fmt: skip
+            refused(desk, step, re.escape(why))
+        act(desk, "type ruled 3", "tick on", "expect ruled.read_only", "double list_ a")
+        refused(desk, "type ruled 4", r"'ruled' is read-only \(rule for 'read_only'\)")
+        desk.press("ok")
+        assert form.fixed.marker.text == "Too long: 12 characters. Maximum is 5"
+        form.fixed.read_only = False
+        act(desk, "type fixed short", "press ok")
+        assert desk.outcome is not None and (desk.outcome.values["fixed"], desk.outcome.values["ruled"]) == ("short", 3)
+
+
+@pytest.mark.parametrize(("steps", "left_out"), [((), ""), (("tick on",), "by_rule"), (("press again",), "shut open_")])
+def test_what_is_declared_hidden_keeps_its_value_and_what_is_hidden_later_is_blank(
+    steps: tuple[str, ...], left_out: str
+) -> None:
+    store = bills(number="17", shut="18", open_="19", by_rule="y")
+    with rehearse(Kept, records=store) as desk:
+        desk.at(Kept).number.value = "27"
+        act(desk, *steps, "press ok")
+        assert desk.outcome is not None
+        usual = {"number": "27", "shut": "18", "open_": "19", "by_rule": "y"}
+        blank = dict.fromkeys(left_out.split(), "")
+        assert {name: desk.outcome.values[name] for name in usual} == {**usual, **blank}
+        assert store.read("bills")[0]["number"] == "27" and store.read("bills")[0]["shut"] == "18"

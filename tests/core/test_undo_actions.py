@@ -131,6 +131,7 @@ ACTIONS: dict[str, Callable[[Any], Any]] = {
     "help": lambda form: setattr(form.go, "help", "Go now"),
     "tone": lambda form: setattr(form.go, "tone", "danger"),
     "required": lambda form: setattr(form.size, "required", True),
+    "read-only": lambda form: setattr(form.size, "read_only", True),
     "enabled": lambda form: setattr(form.boat, "enabled", False),
     "enabled of the focused": lambda form: setattr(form.go, "enabled", False),
     "visible": lambda form: setattr(form.size, "visible", False),

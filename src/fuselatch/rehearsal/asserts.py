@@ -14,7 +14,7 @@ from fuselatch.rehearsal.grammar import PROPERTIES
 if TYPE_CHECKING:
     from fuselatch.rehearsal.desk import Desk
 
-FLAGS: Final = frozenset({"enabled", "visible", "required", "marker"})
+FLAGS: Final = frozenset({"enabled", "visible", "required", "read_only", "marker"})
 """Properties that are true or false."""
 
 

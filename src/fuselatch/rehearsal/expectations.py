@@ -337,6 +337,7 @@ PROPERTIES: Final[Mapping[str, Callable[[Any, list[str]], Looked]]] = {
     "enabled": property_flag("enabled"),
     "visible": property_flag("visible"),
     "required": property_flag("required"),
+    "read_only": property_flag("read_only"),
     "marker": property_marker,
     "caption": property_word("caption"),
     "tone": property_word("tone"),

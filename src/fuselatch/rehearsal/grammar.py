@@ -103,6 +103,7 @@ PROPERTIES: Final[Mapping[str, VerbRule]] = {
     "enabled": VerbRule(0, 1, "NAME.enabled [yes|no]"),
     "visible": VerbRule(0, 1, "NAME.visible [yes|no]"),
     "required": VerbRule(0, 1, "NAME.required [yes|no]"),
+    "read_only": VerbRule(0, 1, "NAME.read_only [yes|no]"),
     "marker": VerbRule(0, 1, "NAME.marker [PART]"),
     "caption": VerbRule(1, 1, "NAME.caption TEXT"),
     "tone": VerbRule(1, 1, "NAME.tone TONE"),

@@ -21,6 +21,7 @@ from fuselatch.report.samples import verdicts
 
 RULE_WORDS = (
     "required",
+    "read_only",
     "minimum",
     "maximum",
     "min_length",

@@ -109,6 +109,8 @@ def difference(before: ControlView | None, after: ControlView) -> str:
         return "enabled" if after.enabled else "disabled"
     if before.choice_count != after.choice_count or [one.id for one in before.choices] != [one.id for one in after.choices]:
         return "choices changed"
+    if before.read_only != after.read_only:
+        return "read-only" if after.read_only else "no longer read-only"
     if before.required != after.required:
         return "required" if after.required else "no longer required"
     return next((word for name, word in WORDS.items() if getattr(before, name) != getattr(after, name)), "")

@@ -7,13 +7,29 @@ from typing import Any
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveValue
 from fuselatch.core.forms.live_lists import LiveLines
+from fuselatch.core.forms.live_state import ControlState
 from fuselatch.core.forms.placing import values_of
 from fuselatch.core.model.outcome import CANCELLED, Outcome
 
 
+def is_left_out(control: ControlState) -> bool:
+    """Return True if a rule or a handler hides or disables a control, or a group around it: it has no value then.
+
+    What the developer has declared as hidden or disabled keeps its value, until a handler changes that.
+    """
+    around: ControlState | None = control
+    while around is not None:
+        decided = around._set or {}
+        for prop in ("enabled", "visible"):
+            if (prop in around._decl.rules or prop in decided) and not around._current(prop):
+                return True
+        around = around._outer
+    return False
+
+
 def submitted_value(control: LiveValue[Any]) -> Any:
-    """Return a control's value, or blank if it is hidden or disabled."""
-    return control._current("value") if control._is_usable else control._plan.blank
+    """Return a control's value, or blank if it is left out."""
+    return control._plan.blank if is_left_out(control) else control._current("value")
 
 
 def line_values(lines: LiveLines[Any], line: Any) -> dict[str, Any]:
@@ -26,14 +42,14 @@ def line_values(lines: LiveLines[Any], line: Any) -> dict[str, Any]:
 def outcome_of(form: OpenForm, verdict: str) -> Outcome:
     """Return a snapshot of the form's values.
 
-    Hidden and disabled controls are blank. A cancelled outcome has no values.
+    What a rule or a handler hides or disables is blank. A cancelled outcome has no values.
     """
     if verdict == CANCELLED:
         return Outcome(verdict, {})
     values: dict[str, Any] = {}
     for path, control in form._state.controls.items():
         if isinstance(control, LiveLines):
-            values[path] = tuple([line_values(control, line) for line in control._rows]) if control._is_usable else ()
+            values[path] = tuple([line_values(control, line) for line in control._rows]) if not is_left_out(control) else ()
         elif isinstance(control, LiveValue) and "#" not in path:
             values[path] = submitted_value(control)
     return Outcome(verdict, values, form._state.overrides)

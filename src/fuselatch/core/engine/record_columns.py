@@ -6,6 +6,7 @@ import re
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+from fuselatch.core.engine.outcomes import is_left_out
 from fuselatch.core.engine.state import Turn
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.container import OpenForm
@@ -47,8 +48,10 @@ def must_be_column(column: str, columns: Sequence[str], source: str) -> None:
 
 
 def values_by_column(bound: Mapping[str, LiveValue[Any]]) -> dict[str, Any]:
-    """Return values by column, without hidden and disabled controls."""
-    return {column: none_of(control._current("value"), control) for column, control in bound.items() if control._is_usable}
+    """Return values by column, without controls that are left out."""
+    return {
+        column: none_of(control._current("value"), control) for column, control in bound.items() if not is_left_out(control)
+    }
 
 
 def bring(turn: Turn, control: Any, value: Any, where: str, column: str) -> None:

@@ -10,7 +10,7 @@ from fuselatch.core.engine.state import SessionState
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveInput
 from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
-from fuselatch.core.forms.live_state import ControlState, is_usable, seems_usable, seen_title
+from fuselatch.core.forms.live_state import ControlState, is_read_only, is_usable, seems_usable, seen_title
 from fuselatch.core.model.choices import position_of_id
 from fuselatch.core.model.errors import HandlerFailed
 from fuselatch.core.model.gestures import VERBS, Gesture
@@ -131,7 +131,7 @@ def because(control: ControlState, prop: str) -> str:
         return f"rule for '{prop}'"
     if control._set is not None and prop in control._set:
         return "set by a handler"
-    return f"declared {prop}=False"
+    return f"declared {prop}={control._decl.constants.get(prop)}"
 
 
 def unfit(gesture: Gesture, control: ControlState) -> Reason | None:
@@ -142,6 +142,8 @@ def unfit(gesture: Gesture, control: ControlState) -> Reason | None:
         return f"{decl.named} {known.unfit}", None
     if known.enters and isinstance(control, LiveInput) and control._rule:
         return f"'{control.name}' is read-only (its value has a rule)", None
+    if known.enters and verb != "focus" and is_read_only(control):
+        return f"'{control.name}' is read-only ({because(control, 'read_only')})", None
     more = UNFIT.get(verb)
     reason = more(control, gesture) if more is not None else ""
     return (reason, None) if reason else None

@@ -205,6 +205,7 @@ CONVERTERS: Final[dict[str, Callable[[Any], Any]]] = {
     "enabled": bool,
     "visible": bool,
     "required": need_of,
+    "read_only": bool,
     "choices": choices_of,
     "caption": str_of,
     "help": str_of,

@@ -26,7 +26,7 @@ from fuselatch.core.engine.validation import preview
 from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.controls import LiveInput
 from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
-from fuselatch.core.forms.live_state import ControlState, current, seen_title
+from fuselatch.core.forms.live_state import ControlState, current, is_read_only, seen_title
 from fuselatch.core.model.choices import position_of_id
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.gestures import Gesture
@@ -192,7 +192,7 @@ def double(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
     if control is None:
         happen(turn, "double_clicked", front_of(turn), None)
     elif not focus.may_have_focus(control) or move_focus(turn, control):
-        if (gesture.text or gesture.item) and isinstance(control, LiveChoice):
+        if (gesture.text or gesture.item) and isinstance(control, LiveChoice) and not is_read_only(control):
             found = meant(control, gesture)
             held = current(control, "value") if control._decl.multiple else ()
             # A double click comes after a click, which has picked the item: it mustn't be taken away again.
@@ -368,7 +368,7 @@ def key(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
 
 def takes_keys(control: ControlState | None) -> bool:
     """Return True if a control can be typed into."""
-    return control is not None and "typed" in control._plan.raises
+    return control is not None and "typed" in control._plan.raises and not is_read_only(control)
 
 
 def key_at_prompt(turn: Turn, keys: str, repeat: bool) -> None:
@@ -403,7 +403,7 @@ def enter_key(turn: Turn, form: OpenForm, here: ControlState | None, repeat: boo
             press(turn, Gesture(verb="press", control=here.name), here)
         return
     if isinstance(here, LiveInput):
-        if here._decl.constants["look"] == "multi-line":
+        if here._decl.constants["look"] == "multi-line" and takes_keys(here):
             put_draft(turn, here, here.text + "\n")
             return
         if isinstance(here, LiveChoice) and here._listing and here._draft:
@@ -460,7 +460,7 @@ def backspace(turn: Turn, form: OpenForm, here: ControlState | None, repeat: boo
 def space(turn: Turn, form: OpenForm, here: ControlState | None, repeat: bool) -> None:
     """Press a button, toggle a tick box, or type a space."""
     does = here._decl.space if here is not None else ""
-    if isinstance(here, LiveInput) and does == "toggle":
+    if isinstance(here, LiveInput) and does == "toggle" and not is_read_only(here):
         put_entry(turn, here, "toggle", not here.value)
     elif here is not None and does == "press" and not repeat:
         press(turn, Gesture(verb="press", control=here.name), here)

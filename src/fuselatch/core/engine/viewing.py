@@ -217,7 +217,6 @@ class Fixed:
             decl.unit,
             decl.constants["look"],
             decl.constants["keys"],
-            isinstance(control, LiveInput) and control._rule,
             decl.max_length if decl.kind == "text" else None,
             getattr(decl, "decimals", None) if decl.kind in LIMITED else None,
             pattern.pattern if pattern is not None else "",
@@ -267,7 +266,7 @@ def control_view(control: ControlState, fixed: Fixed, look: Look, formats: Forma
     """Return a control as the user sees it."""
     text, placeholder = "", ""
     value: str | float | bool | None = None
-    required = list_open = False
+    required = read_only = list_open = False
     marker = NO_MARKER
     start = count = matches = 0
     picked: tuple[str, ...] = ()
@@ -283,6 +282,7 @@ def control_view(control: ControlState, fixed: Fixed, look: Look, formats: Forma
             marker = marker_of(control)
             placeholder = seen(control, "placeholder") or ""
             required = bool(seen(control, "required"))
+            read_only = control._rule or bool(seen(control, "read_only"))
             list_open = control._listing
             if isinstance(control, LiveChoice):
                 start, count, matches = list_view(control, fixed, formats)
@@ -325,6 +325,7 @@ def control_view(control: ControlState, fixed: Fixed, look: Look, formats: Forma
         enabled and len(lines) > 1,
         "" if least is None else shown_limit(control, least, formats),
         "" if most is None else shown_limit(control, most, formats),
+        read_only,
     )
     return ControlView._make((*changes, *fixed.constant))
 

@@ -21,7 +21,7 @@ from fuselatch.core.model.trace_rows import freeze
 from fuselatch.core.model.words import phrase, value_text
 
 PROPERTIES: Final = (
-    "value", "choices", "enabled", "visible", "required", "caption", "help", "tone", "minimum", "maximum",
+    "value", "choices", "enabled", "visible", "required", "read_only", "caption", "help", "tone", "minimum", "maximum",
 )  # fmt: skip
 """The properties that can be asked about."""
 

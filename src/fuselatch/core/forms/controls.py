@@ -189,6 +189,15 @@ class LiveInput(LiveValue[R], Generic[R, G]):
         self._engine.set_property(self, "required", needed, bool)
 
     @property
+    def read_only(self) -> bool:
+        """True if the user can go there, but not enter anything."""
+        return self._rule or bool(self._read("read_only"))
+
+    @read_only.setter
+    def read_only(self, read_only: bool) -> None:
+        self._engine.set_property(self, "read_only", read_only, bool)
+
+    @property
     def findings(self) -> tuple[Finding, ...]:
         """All findings, shown or not; refusing ones first."""
         return self._tracked("findings", self._findings if self._findings is not None else self._engine.findings(self))

@@ -68,18 +68,24 @@ class ControlOptions(TypedDict, total=False):
 class InputOptions(ControlOptions, total=False):
     """More options of controls that can be filled in.
 
-    `required="warn"`: a blank is a warning. `while_typing=True`: show markers from the first key. `column`: the record's
+    `required="warn"`: a blank is a warning. `read_only=True`: the user can go there and copy, but not enter anything; the
+    value is checked and saved as any other. `while_typing=True`: show markers from the first key. `column`: the record's
     column, if its name differs from the control's. `counts_as_change=False`: what is entered isn't a change of the form or
     of its record, as in a search box.
     """
 
     required: bool | Literal["warn"] | Rule[bool]
+    read_only: bool | Rule[bool]
     placeholder: str
     while_typing: bool
     column: str
     counts_as_change: bool
 
 
+USUAL: Final[Mapping[str, Any]] = {
+    "required": False, "read_only": False, "placeholder": "", "while_typing": False, "column": "", "counts_as_change": True,
+}  # fmt: skip
+"""The values of entries' properties that aren't declared."""
 FIXED: Final = frozenset({"keys", "look", "while_typing", "column", "counts_as_change"})
 """Options that must be constants."""
 
@@ -353,11 +359,10 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
         if options is None:
             options = {name: value for name, value in more.items() if name not in ("value", "default")}
             more = {"value": more.get("value"), "default": more.get("default")}
-        usual = {"required": False, "placeholder": "", "while_typing": False, "column": "", "counts_as_change": True}
         given = more.get("value")
         if given is not None and not is_rule(given):
             more["value"] = self._always(caption, given)
-        super().__init__(caption, {**usual, **options}, **more)
+        super().__init__(caption, {**USUAL, **options}, **more)
 
     def _always(self, caption: object, given: object) -> Callable[[Any], Any]:
         """Return the rule of a value that never differs."""

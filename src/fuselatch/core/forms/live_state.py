@@ -209,7 +209,14 @@ def is_usable(control: ControlState) -> bool:
     return control._has("enabled") and control._has("visible")
 
 
-NOTHING: Final[Any] = {"enabled": True, "visible": True, "required": False, "choices": Choices(), "tone": "plain"}
+NOTHING: Final[Any] = {
+    "enabled": True,
+    "visible": True,
+    "required": False,
+    "read_only": False,
+    "choices": Choices(),
+    "tone": "plain",
+}
 """Shown for a property whose rule has never run."""
 
 
@@ -222,6 +229,13 @@ def seen(control: ControlState, prop: str) -> Any:
     if control._set is not None and prop in control._set:
         return control._set[prop]
     return control._decl.constants.get(prop)
+
+
+def is_read_only(control: ControlState) -> bool:
+    """Return True if the user can't enter anything in a control that is usable."""
+    if control._decl.constants.get("read_only") is False and control._set is None:
+        return False
+    return bool(current(control, "read_only"))
 
 
 def seems_usable(control: ControlState) -> bool:

@@ -79,6 +79,7 @@ class ControlView(NamedTuple):
     can_move: bool
     minimum: str
     maximum: str
+    read_only: bool
     # From here on nothing changes while the form is open.
     id: str
     kind: str
@@ -88,7 +89,6 @@ class ControlView(NamedTuple):
     unit: str
     look: str
     keys: str
-    read_only: bool
     max_length: int | None
     decimals: int | None
     pattern: str

@@ -60,6 +60,7 @@ class Widget {
 
   update(control) {
     this.control = control;
+    this.root.classList.toggle("fixed", control.read_only);
     put(this.marker, "textContent", control.marker);
     put(this.marker, "hidden", control.marker === "");
     this.marker.classList.toggle("warn", control.marker_level === "warn");
@@ -144,6 +145,7 @@ class Choice extends Field {
   }
 
   toggle() {
+    if (this.control.read_only) return;
     if (this.isOpen) {
       this.close();
       return;
@@ -238,6 +240,7 @@ class Tick extends Widget {
     this.tellsFocus();
     this.target.addEventListener("click", (event) => {
       event.preventDefault();
+      if (this.control.read_only) return;
       send({ verb: this.control.value ? "untick" : "tick", control: this.id });
     });
   }
@@ -245,6 +248,7 @@ class Tick extends Widget {
   update(control) {
     super.update(control);
     put(this.label, "textContent", control.caption);
+    this.target.setAttribute("aria-readonly", control.read_only ? "true" : "false");
     // After the click has been undone: the session says if it is ticked.
     setTimeout(() => put(this.target, "checked", control.value === true));
     put(this.target, "checked", control.value === true);
