@@ -14,6 +14,7 @@ from typing import Final
 from fuselatch.core.engine.failure import guarded, tell
 from fuselatch.core.engine.prompting import ask_itself
 from fuselatch.core.engine.state import Effect, Turn
+from fuselatch.core.engine.undoing import put_back
 from fuselatch.core.forms.container import Container
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.errors import Abandoned, EffectFailed, HandlerFailed, describe
@@ -91,6 +92,11 @@ def is_tried_again(turn: Turn, error: EffectFailed) -> bool:
     try:
         return ask_itself(turn, form, FAILED, facts) == AGAIN
     except Abandoned:
+        return False
+    except HandlerFailed as failure:
+        # The pointer has left a control, whose handler failed. Only what that one has set is undone.
+        turn.failure = turn.failed_at = None
+        put_back(turn, f"{failure.chain[0]} failed")
         return False
 
 

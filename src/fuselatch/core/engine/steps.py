@@ -32,7 +32,7 @@ from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.outcome import ACCEPTED, CANCELLED
 from fuselatch.core.model.record_changes import MOVES
-from fuselatch.core.model.texts import user_text
+from fuselatch.core.model.texts import TEXTS, user_text
 
 
 def come_to_front(turn: Turn, form: OpenForm) -> None:
@@ -162,7 +162,11 @@ def add_line(turn: Turn, gesture: Gesture, control: LiveLines[Any]) -> None:
 
 def remove_line(turn: Turn, gesture: Gesture, control: ControlState) -> None:
     settle(turn, control._state.focus)
-    lines.remove(turn, list_of(control), line_of(control))
+    whole, line = list_of(control), line_of(control)
+    if line in whole._rows:
+        lines.remove(turn, whole, line)
+    else:
+        drop(turn, whole, TEXTS["notice.line_gone"])
 
 
 def move_line(turn: Turn, gesture: Gesture, control: ControlState) -> None:

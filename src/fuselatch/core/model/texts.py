@@ -98,6 +98,7 @@ TEXTS: Final[Mapping[str, str]] = {
     "notice.removed": "Nothing was removed",
     "notice.lines_first": "Record {key} still has {count} {caption}. Remove them first",
     "notice.save_first": "{caption}: save this record before adding lines",
+    "notice.line_gone": "this line is no longer there",
     "notice.finding": "{caption}: {finding}",
     "notice.disabled": "{caption} is disabled",
     "notice.hidden": "{caption} is hidden",
