@@ -166,3 +166,10 @@ def test_what_is_declared_hidden_keeps_its_value_and_what_is_hidden_later_is_bla
         blank = dict.fromkeys(left_out.split(), "")
         assert {name: desk.outcome.values[name] for name in usual} == {**usual, **blank}
         assert store.read("bills")[0]["number"] == "27" and store.read("bills")[0]["shut"] == "18"
+
+
+def test_the_trace_has_the_beginning_of_a_long_text() -> None:
+    with bench() as (desk, form):
+        act(desk, f"type word {'x' * 300}", "tab")
+        assert form.word.value == "x" * 300 and desk.why("word.value").splitlines()[0].endswith("[300 characters]")
+        assert max(len(str(part)) for entry in desk.trace for part in (entry.name, entry.old, entry.new)) < 250

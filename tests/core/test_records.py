@@ -347,6 +347,10 @@ class Notes(Form):
     kind = Text("Kind", default="general")
     send = Button("Send", submits=True)
 
+    @Form.restarted
+    def greet(self) -> None:
+        self.again = (self.note.value, self.writer.value)
+
     @Form.submitted
     def note_it(self) -> None:
         self.sent = (*getattr(self, "sent", ()), (self.writer.value, self.note.value))
@@ -361,7 +365,8 @@ def test_an_unbound_form_submits_begins_anew_and_keeps_what_it_says() -> None:
             act(desk, *steps, "paste kind other", "press send")
             values = form.writer.value, form.note.value, form.kind.value, form.note.marker.text
             assert values == ("Imke", "", "general", "") and form.writer.focused and desk.outcome is None
-        assert form.sent == (("Imke", "one"), ("Imke", "two"))
+        assert form.sent == (("Imke", "one"), ("Imke", "two")) and form.again == ("", "Imke")
+        assert told(desk.trace, "change")[-2:] == ["note.value: two → blank", "kind.value: other → general"]
         refused(desk, "record next", "Notes isn't bound to records")
         with pytest.raises(NotAllowedHere, match=r"write class Notes\(Form, records=…\)"):
             form.records  # noqa: B018

@@ -184,6 +184,9 @@ def unreached(kind: type[Any], plan: FormPlan, source: Source) -> Found:
                 )
             elif event == "record_shown" and not plan.records:
                 yield (line, f"{handler.name} never runs: the form isn't bound to records", 'add records="…" to the class')
+            elif event == "restarted" and (plan.records or not any(control.decl.submits for _, control in own(plan))):
+                reason = "the form is bound to records" if plan.records else "no button has submits=True"
+                yield (line, f"{handler.name} never runs: {reason}", "use Form.record_shown, or a button with submits=True")
     for path, control in own(plan):
         dead = next((word for word in ("enabled", "visible") if control.decl.constants.get(word) is False), None)
         if dead is not None and not any(

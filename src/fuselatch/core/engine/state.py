@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Callable, Iterable, Mapping
+from dataclasses import replace
 from datetime import datetime
 from typing import Any, Final, NamedTuple, TypeAlias
 
@@ -34,7 +35,7 @@ from fuselatch.core.model.latch_records import LatchRecord
 from fuselatch.core.model.record_changes import Change
 from fuselatch.core.model.service_map import Services
 from fuselatch.core.model.trace import Trace
-from fuselatch.core.model.trace_rows import TraceRow, add_row
+from fuselatch.core.model.trace_rows import LONGEST, TraceRow, add_row, clipped
 from fuselatch.core.model.values import same
 from fuselatch.core.model.view import FailureView
 
@@ -470,6 +471,8 @@ class SessionState(Undoable):
 
     def label_text(self, label: object) -> str:
         """Return a gesture as text: the user's by its words, a program's by what it sets."""
+        if label.__class__ is Gesture and len(label.text) > LONGEST:
+            return str(replace(label, text=clipped(label.text)))
         if label.__class__ is not tuple:
             return str(label)
         verb, target, prop = label

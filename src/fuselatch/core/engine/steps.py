@@ -21,7 +21,7 @@ from fuselatch.core.engine.loop import drain, happen
 from fuselatch.core.engine.naming import open_form_named
 from fuselatch.core.engine.opening import open_form
 from fuselatch.core.engine.refusals import at_control
-from fuselatch.core.engine.state import SessionState, Turn, touch
+from fuselatch.core.engine.state import SessionState, Turn, hidden, touch
 from fuselatch.core.engine.validation import preview
 from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.controls import LiveInput
@@ -33,6 +33,7 @@ from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.outcome import ACCEPTED, CANCELLED
 from fuselatch.core.model.record_changes import MOVES
 from fuselatch.core.model.texts import TEXTS, user_text
+from fuselatch.core.model.values import same
 
 
 def come_to_front(turn: Turn, form: OpenForm) -> None:
@@ -135,12 +136,25 @@ def press(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
 def go_on(turn: Turn, form: OpenForm, then: str) -> None:
     """Go on after a submit: to the next, a new or the same record."""
     if form._state.records is None:
-        reset(turn, form)
+        restart(turn, form)
     elif then == "same":
         return
     else:
         form._state.records.go_on(turn, then)
     focus.enter(turn, form, next_focusable(form, None, 1))
+
+
+def restart(turn: Turn, form: OpenForm) -> None:
+    """Start a form without records again, and raise `restarted`. The trace has what differs; nothing is `changed`."""
+    before, turn.cause = turn.cause, turn.note_form("step", form, "restart")
+    held = [(entry, entry._value) for entry in form._state.order if isinstance(entry, LiveInput) and not entry._rule]
+    reset(turn, form)
+    for entry, old in held:
+        new = entry._value
+        if turn.rows is not None and not same(old, new):
+            turn.note("change", entry, "value", *((hidden(old), hidden(new)) if entry._plan.masked else (old, new)))
+    happen(turn, "restarted", form, None)
+    turn.cause = before
 
 
 def record(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:

@@ -50,6 +50,7 @@ class Form(OpenForm, metaclass=FormMeta):
     double_clicked = FormEvent()
     brought_to_front = FormEvent()
     record_shown = FormEvent()
+    restarted = FormEvent()
     accepting = FormEvent()
     submitted = FormEvent()
     closing = FormEvent()

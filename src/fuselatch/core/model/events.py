@@ -42,6 +42,7 @@ EVENTS: Final = (
     EventKind("double_clicked", "form", "the user double-clicked an empty part of the form", "double"),
     EventKind("brought_to_front", "form", "the form came to the front", ""),
     EventKind("record_shown", "form", "another record, or a new one, was shown: `event.new` is its key", "record next"),
+    EventKind("restarted", "form", "a form without records started again after a submit", "SUBMIT"),
     EventKind("accepting", "form", "all checks passed; the form is about to be accepted", "SUBMIT", True),
     EventKind("submitted", "form", "the form was accepted and its values are saved in the outcome", "SUBMIT"),
     EventKind("closing", "form", "the form is about to close; `event.new` is the verdict", "close", True),

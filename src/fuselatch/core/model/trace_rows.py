@@ -13,6 +13,10 @@ ATOMS: Final = frozenset({str, int, float, bool, type(None), Decimal, date, time
 """Types whose values an entry stores as they are."""
 
 FIRST_FEW = 3
+LONGEST: Final = 200
+"""How many characters of a text an entry has."""
+LAST: Final[list[tuple[str, str]]] = [("", ""), ("", "")]
+"""The last two long texts, and what entries have of them."""
 TraceRow: TypeAlias = tuple[int, str, str, str, str, Any, Any]
 """Cause, kind, form, control, name, old, new."""
 
@@ -21,9 +25,9 @@ def add_row(
     rows: list[TraceRow], cause: int, kind: str, form: str, control: str, name: str, old: object = None, new: object = None
 ) -> int:
     """Add one row; return its number."""
-    if old is not None and type(old) not in ATOMS:
+    if old is not None and (type(old) not in ATOMS or (type(old) is str and len(old) > LONGEST)):
         old = freeze(old)
-    if new is not None and type(new) not in ATOMS:
+    if new is not None and (type(new) not in ATOMS or (type(new) is str and len(new) > LONGEST)):
         new = freeze(new)
     rows.append((cause, kind, form, control, name, old, new))
     return len(rows)
@@ -34,6 +38,8 @@ def freeze(value: object) -> object:
 
     A list is its count and first items; anything else is its text. Addresses, set order and ids never get in.
     """
+    if type(value) is str:
+        return clipped(value)
     if type(value) in ATOMS:
         return value
     if isinstance(value, Sequence) and not isinstance(value, str | bytes):
@@ -44,10 +50,23 @@ def freeze(value: object) -> object:
     return plain(value)
 
 
+def clipped(text: str) -> str:
+    """Return the beginning of a long text, with its length: each key in a field adds an entry with the whole text."""
+    if len(text) <= LONGEST:
+        return text
+    # At a key, the old text is the new one of the key before: entries share what they have of it.
+    for known, found in LAST:
+        if known is text:
+            return found
+    found = f"{text[:LONGEST]} [{len(text):,} characters]"
+    LAST[:] = LAST[1], (text, found)
+    return found
+
+
 def plain(value: object) -> str:
     """Return an object's text on one line, without addresses."""
     if isinstance(value, str):
-        return str.__str__(value)
+        return clipped(str.__str__(value))
     if type(value).__str__ is object.__str__ and type(value).__repr__ is object.__repr__:
         return f"<{type(value).__name__}>"
     try:
