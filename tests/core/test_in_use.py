@@ -173,3 +173,28 @@ def test_the_trace_has_the_beginning_of_a_long_text() -> None:
         act(desk, f"type word {'x' * 300}", "tab")
         assert form.word.value == "x" * 300 and desk.why("word.value").splitlines()[0].endswith("[300 characters]")
         assert max(len(str(part)) for entry in desk.trace for part in (entry.name, entry.old, entry.new)) < 250
+
+
+class Letter(Form):
+    """One line, and several."""
+
+    subject = Text("Subject")
+    body = Text("Body", look="multi-line")
+    count = Number("Count")
+
+
+@pytest.mark.parametrize(
+    ("typed", "one", "several"),
+    [
+        ("a\r\nb\tc", "a b c", "a\nb\tc"), ("  two\n\n", "two", "  two\n\n"), (" \n ", "", ""), ("x\x00\x1b\x85y\u2028z", "x y z", "x\ny\nz"),
+        ("h\ud800alf", "half", "half"), ("no\u00a0break 🚤", "no\u00a0break 🚤", "no\u00a0break 🚤"),
+    ],
+)  # fmt: skip
+def test_a_line_takes_no_breaks_and_a_letter_keeps_its_own(typed: str, one: str, several: str) -> None:
+    with rehearse(Letter) as desk:
+        form = desk.at(Letter)
+        for name in ("subject", "body", "count"):
+            desk.paste(name, typed if name != "count" else f"{typed}\n12")
+        assert "\n" not in form.count.text
+        desk.tab()
+        assert (form.subject.value, form.body.value) == (one, several)

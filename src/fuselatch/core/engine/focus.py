@@ -30,7 +30,7 @@ def settle(turn: Turn, control: ControlState | None) -> None:
     if control._trouble is not None:
         return
     before, turn.cause = turn.cause, turn.note("step", control, "settle", None, "•" if control._plan.masked else draft)
-    text = draft.strip()
+    text = control._decl.settled(draft)
     end_preview(turn, control)
     try:
         value = control._decl.parse(text, control, turn.session.formats) if text else control._plan.blank

@@ -87,6 +87,7 @@ SETTLED: Final = frozenset({"value", "findings", "enabled", "visible", "required
 
 def put_draft(turn: Turn, control: ControlState, text: str) -> None:
     """Set a draft, validate it and raise `typed`."""
+    text = control._decl.taken(text)
     heard = turn.rows is not None or turn.is_heard("typed", control.form, control)
     live: Any = control
     before = live.text if heard else ""

@@ -89,7 +89,7 @@ def is_valid(session: SessionState, control: ControlState) -> bool:
         other = control._state.controls[path]
         if other._draft is None:
             continue
-        text = other._draft.strip()
+        text = other._decl.settled(other._draft)
         try:
             instead[path] = other._decl.parse(text, other, session.formats) if text else other._plan.blank
         except ValueError:
@@ -148,7 +148,8 @@ def preview(turn: Turn, control: ControlState) -> None:
     if not (control._marked or while_typing):
         return
     touch(control)
-    decl, text = control._decl, (control._draft or "").strip()
+    decl = control._decl
+    text = decl.settled(control._draft or "")
     try:
         value = decl.parse(text, control, session.formats) if text else control._plan.blank
     except ValueError as error:

@@ -37,7 +37,7 @@ from fuselatch.core.model.keys import normal
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.names import NoSuchName, suggest
 from fuselatch.core.model.texts import TEXTS
-from fuselatch.core.model.values import to_text
+from fuselatch.core.model.values import one_line, to_text
 
 Shape: TypeAlias = Literal["field", "choice", "tick", "button", "label", "table", "lines"]
 """The ways in which controls are drawn."""
@@ -387,8 +387,16 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
         """Convert a program's value to the control's type; raise `TypeError`."""
         raise NotImplementedError
 
+    def taken(self, text: str) -> str:
+        """Return what of a typed or pasted text gets into the field: one line, without control characters."""
+        return text if text.isprintable() else one_line(text)
+
+    def settled(self, draft: str) -> str:
+        """Return what of a draft is parsed."""
+        return draft.strip()
+
     def parse(self, text: str, live: Any, formats: Formats) -> Any:
-        """Convert trimmed, typed text to a value; raise `Unparsable`."""
+        """Convert settled text to a value; raise `Unparsable`."""
         raise NotImplementedError
 
     def show(self, value: Any, formats: Formats) -> str:

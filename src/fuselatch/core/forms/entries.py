@@ -22,6 +22,7 @@ from fuselatch.core.model.values import (
     EXACT,
     ROUNDING,
     Unparsable,
+    lines_of,
     parse_number,
     rounded,
     short_text,
@@ -108,6 +109,14 @@ class Text(InputControl[LiveInput[str, str], str, str]):
 
     def coerce(self, value: object) -> str:
         return to_text(value)
+
+    def taken(self, text: str) -> str:
+        return lines_of(text) if self.constants["look"] == "multi-line" else super().taken(text)
+
+    def settled(self, draft: str) -> str:
+        """Return a draft without space around it. A text of several lines keeps its first indent and its last line break."""
+        text = draft.strip()
+        return draft if text and self.constants["look"] == "multi-line" else text
 
     def parse(self, text: str, live: Any, formats: Formats) -> str:
         return text

@@ -6,11 +6,12 @@ Conversions are strict: a wrong value is a `TypeError` (a program's) or `Unparsa
 from __future__ import annotations
 
 import decimal
+import re
 from collections.abc import Callable
 from datetime import date, datetime, time
 from decimal import Decimal
 from math import isfinite
-from typing import Any, TypeVar, cast
+from typing import Any, Final, TypeVar, cast
 
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.texts import user_text
@@ -209,6 +210,22 @@ def places(number: Decimal) -> int:
     """Return the number of decimals without trailing zeros."""
     exponent = number.normalize(EXACT).as_tuple().exponent
     return max(0, -exponent) if isinstance(exponent, int) else 0
+
+
+BREAKS: Final = re.compile("\r\n|[\r\n\v\f\x1c-\x1e\x85\u2028\u2029]")
+"""The ends of lines, as `str.splitlines` has them."""
+CONTROL: Final = re.compile("[\x00-\x08\x0e-\x1f\x7f-\x9f\ud800-\udfff]")
+"""Control characters, but for tabs and line breaks; and half characters, which no file can hold."""
+
+
+def one_line(text: str) -> str:
+    """Return text on one line, without control characters."""
+    return CONTROL.sub("", BREAKS.sub(" ", text).replace("\t", " "))
+
+
+def lines_of(text: str) -> str:
+    """Return text whose lines end with a line feed, without other control characters than tabs."""
+    return CONTROL.sub("", BREAKS.sub("\n", text))
 
 
 def short_text(text: str, most: int = 40) -> str:
