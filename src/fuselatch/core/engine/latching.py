@@ -257,8 +257,11 @@ def forget(turn: Turn, form: OpenForm) -> None:
 def latch_views(session: SessionState) -> tuple[LatchView, ...]:
     """Return the latches that are set in the session, and for its user in the store."""
     views = []
-    for (name, _, _, key), record in session.session_latches.items():
+    names = {form._state.serial: type(form).__name__ for form in session.stack.forms}
+    for (name, serial, _, key), record in session.session_latches.items():
         latch, form = session.known_latches[name]
+        # Several forms may have inherited it.
+        form = names.get(serial, form)
         views.append(LatchView(name, key, record.user, record.answer, record.when, until(latch, form, record)))
     for record in session.latch_store.all() if session.latch_store is not None else ():
         if record.user not in ("", session.options.user):
