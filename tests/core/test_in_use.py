@@ -8,8 +8,8 @@ from typing import Any
 
 import pytest
 
-from fuselatch import Button, Choice, DeclarationError, Form, HandlerFailed, Money, Number, Percent, Text, Tick
-from fuselatch.rehearsal import rehearse
+from fuselatch import Button, Choice, DeclarationError, Form, HandlerFailed, Money, Number, Percent, Text, Tick, UnknownName
+from fuselatch.rehearsal import Unmet, rehearse
 from fuselatch.stores import MemoryRecords
 from tests.bench import LOG, Bench, Dialog, bench, doing, note, refused, undone
 from tests.helpers import act
@@ -198,3 +198,20 @@ def test_a_line_takes_no_breaks_and_a_letter_keeps_its_own(typed: str, one: str,
         assert "\n" not in form.count.text
         desk.tab()
         assert (form.subject.value, form.body.value) == (one, several)
+
+
+@pytest.mark.parametrize(
+    ("words", "error"),
+    [
+        ("open Bnch", "unknown form 'Bnch'; did you mean 'Bench'"), ("front Nonsense", "unknown form 'Nonsense'"),
+        ("latch Latched.sen", "unknown latch"), ("written bils", "unknown record source 'bils'"), ("word.value", "got 0 words"),
+        ("pier.choices_include South", "choices: North, South"), ("pier.choices_include East", ""), ("open Dialog#2", ""), ("open Dialog", ""),
+    ],
+)  # fmt: skip
+def test_what_does_not_exist_fails_also_when_it_is_not_expected(words: str, error: str) -> None:
+    with bench() as (desk, _):
+        if not error:
+            desk.expect("not", *words.split())
+            return
+        with pytest.raises((UnknownName, Unmet), match=error):
+            desk.expect("not", *words.split())

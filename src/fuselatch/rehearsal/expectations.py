@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from decimal import Decimal
 from typing import Any, Final, TypeAlias
 
 from fuselatch.core.forms.controls import LiveInput, LiveValue
-from fuselatch.core.forms.form import controls_of, focus_of
+from fuselatch.core.forms.form import Form, controls_of, focus_of, plan_of
+from fuselatch.core.forms.latch import Latch
 from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
 from fuselatch.core.model.errors import EffectFailed, FuseLatchError, HandlerFailed, Refused, UnknownName, describe
 from fuselatch.core.model.locale_formats import PlainFormats
@@ -68,15 +69,53 @@ def text_holds(text: str, words: list[str], what: str, none: str) -> Looked:
     return bool(text) and part_of(words) in text, f"{what} '{text}'" if text else none
 
 
+def loaded(kind: type[Form] = Form) -> Iterator[type[Form]]:
+    """Yield all form classes that Python has loaded."""
+    for form in kind.__subclasses__():
+        yield form
+        yield from loaded(form)
+
+
+def must_be_form(name: str) -> None:
+    """Refuse the name of a form that doesn't exist: that it isn't open would say nothing."""
+    names = {form.__name__ for form in loaded()}
+    if name.partition("#")[0] not in names:
+        raise UnknownName(f"unknown form '{name}'; {suggest(name, sorted(names))}")
+
+
+def must_be_latch(desk: DeskView, name: str) -> None:
+    """Refuse the name of a latch that no form has."""
+    names = {seen.latch for seen in desk.latches}
+    for form in loaded():
+        members = {attribute: member for base in form.__mro__ for attribute, member in vars(base).items()}
+        names.update(member.name for member in members.values() if isinstance(member, Latch))
+        checks = [check for control in plan_of(form).controls.values() for check in control.checks]
+        latched = [attribute for attribute, member in members.items() if getattr(member, "latch", None) is not None]
+        latched += [check.name for check in checks if check.latch is not None]
+        names.update(f"{form.__name__}.{each}" for each in latched)
+    if name not in names:
+        raise UnknownName(f"unknown latch '{name}'; {suggest(name, sorted(names))}")
+
+
+def rows_of(desk: DeskView, source: str) -> Sequence[Mapping[str, Any]]:
+    """Return the rows of a source; raise `UnknownName` if there is none of this name."""
+    try:
+        return desk.session.records.rows(source)
+    except KeyError as error:
+        raise UnknownName(str(error.args[0]) if error.args else f"unknown record source '{source}'") from None
+
+
 def expect_open(desk: DeskView, words: list[str]) -> Looked:
-    """`open FORM`: a form of this class is open."""
-    names = [type(form).__name__ for form in desk.session.forms]
+    """`open FORM`: a form of this class, or with this name in the trace, is open."""
+    must_be_form(words[0])
+    names = [form._state.name if "#" in words[0] else type(form).__name__ for form in desk.session.forms]
     return words[0] in names, f"open: {', '.join(names)}" if names else "no form is open"
 
 
 def expect_front(desk: DeskView, words: list[str]) -> Looked:
-    """`front FORM`: the front form has this class."""
-    name = type(desk.form).__name__
+    """`front FORM`: the front form has this class, or this name in the trace."""
+    must_be_form(words[0])
+    name = desk.form._state.name if "#" in words[0] else type(desk.form).__name__
     return words[0] == name, f"{name} is in front"
 
 
@@ -135,6 +174,7 @@ def expect_outcome(desk: DeskView, words: list[str]) -> Looked:
 
 def expect_latch(desk: DeskView, words: list[str]) -> Looked:
     """`latch NAME`: this latch is set."""
+    must_be_latch(desk, words[0])
     names = [seen.latch for seen in desk.latches]
     return words[0] in names, f"set: {', '.join(names)}" if names else "no latch is set"
 
@@ -148,22 +188,26 @@ def expect_record(desk: DeskView, words: list[str]) -> Looked:
 def expect_row(desk: DeskView, words: list[str]) -> Looked:
     """`row SOURCE [COLUMN=VALUE…]`: the source has a row with these values."""
     source, wanted = words[0], [word.partition("=") for word in words[1:]]
-    try:
-        rows = desk.session.records.rows(source)
-    except KeyError as error:
-        raise UnknownName(str(error.args[0]) if error.args else f"unknown record source '{source}'") from None
+    rows = rows_of(desk, source)
     columns = list(rows[0]) if rows else []
     for column, equals, _ in wanted:
         if not equals or (rows and column not in columns):
             hint = suggest(column, columns) if equals else "write COLUMN=VALUE"
             raise UnknownName(f"'{source}' has no column '{column}'; {hint}")
-    close = [row for row in rows if all(same_plain(row[column], value) for column, _, value in wanted)]
-    return (
-        bool(close),
-        f"none of the {len(rows)} rows matches"
-        if not close
-        else f"{len(close)} row{'s match' if len(close) != 1 else ' matches'}",
-    )
+    differs = [[column for column, _, value in wanted if not same_plain(row[column], value)] for row in rows]
+    count = differs.count([])
+    if count:
+        return True, f"{count} row{'s match' if count != 1 else ' matches'}"
+    if not rows:
+        return False, f"'{source}' has no rows"
+    at = min(range(len(rows)), key=lambda at: len(differs[at]))
+    described = ", ".join(f"{column} is {plain_word(rows[at][column])}" for column in differs[at])
+    return False, f"none of the {len(rows)} rows matches; in the nearest, {described}"
+
+
+def plain_word(value: object) -> str:
+    """Return a row's value as a word of a cue sheet."""
+    return "blank" if value is None or value == "" else str(value)
 
 
 def same_plain(value: object, word: str) -> bool:
@@ -182,6 +226,7 @@ def same_plain(value: object, word: str) -> bool:
 
 def expect_written(desk: DeskView, words: list[str]) -> Looked:
     """`written SOURCE [COUNT]`: rows were written to the source."""
+    rows_of(desk, words[0])
     count = sum(entry.kind == "write" and entry.name == words[0] for entry in desk.trace)
     described = f"{count} row{'s were' if count != 1 else ' was'} written to '{words[0]}'"
     return (str(count) == words[1] if len(words) > 1 else count > 0), described
@@ -289,6 +334,13 @@ def property_choices(control: Any, words: list[str]) -> Looked:
     return texts == words if words else bool(texts), f"choices: {few}" if texts else "no choices"
 
 
+def property_choices_include(control: Any, words: list[str]) -> Looked:
+    """`NAME.choices_include WORD…`: these are among the choices."""
+    _, described = property_choices(control, [])
+    missing = [word for word in words if word not in control.choices.shown()]
+    return not missing, f"{described}; without {', '.join(missing)}" if missing else described
+
+
 def property_flag(name: str) -> Callable[[Any, list[str]], Looked]:
     """`NAME.enabled [yes|no]`: a property that is true or false."""
 
@@ -333,6 +385,7 @@ PROPERTIES: Final[Mapping[str, Callable[[Any, list[str]], Looked]]] = {
     "value": property_value,
     "text": property_text,
     "choices": property_choices,
+    "choices_include": property_choices_include,
     "rows": property_rows,
     "enabled": property_flag("enabled"),
     "visible": property_flag("visible"),

@@ -99,6 +99,7 @@ PROPERTIES: Final[Mapping[str, VerbRule]] = {
     "value": VerbRule(1, None, "NAME.value WORD"),
     "text": VerbRule(1, 1, "NAME.text WORD"),
     "choices": VerbRule(0, None, "NAME.choices WORD…"),
+    "choices_include": VerbRule(1, None, "NAME.choices_include WORD…"),
     "rows": VerbRule(1, 1, "NAME.rows COUNT"),
     "enabled": VerbRule(0, 1, "NAME.enabled [yes|no]"),
     "visible": VerbRule(0, 1, "NAME.visible [yes|no]"),
