@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from datetime import time
 from decimal import Decimal
 from typing import Any
 
@@ -205,11 +206,11 @@ def test_a_line_takes_no_breaks_and_a_letter_keeps_its_own(typed: str, one: str,
     [
         ("open Bnch", "unknown form 'Bnch'; did you mean 'Bench'"), ("front Nonsense", "unknown form 'Nonsense'"),
         ("latch Latched.sen", "unknown latch"), ("written bils", "unknown record source 'bils'"), ("word.value", "got 0 words"),
-        ("pier.choices_include South", "choices: North, South"), ("pier.choices_include East", ""), ("open Dialog#2", ""), ("open Dialog", ""),
+        ("pier.choices_include South", "choices: North, South"), ("pier.choices_include East", ""), ("open Dialog#2", ""), ("open Dialog", ""), ("row hours at=09:25", "1 row matches"), ("row hours at=09:26", ""),
     ],
 )  # fmt: skip
 def test_what_does_not_exist_fails_also_when_it_is_not_expected(words: str, error: str) -> None:
-    with bench() as (desk, _):
+    with bench(records=MemoryRecords({"hours": [{"id": 1, "at": time(9, 25)}]})) as (desk, _):
         if not error:
             desk.expect("not", *words.split())
             return

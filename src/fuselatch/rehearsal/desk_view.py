@@ -66,7 +66,9 @@ class DeskView:
         """Return the front form, typed. Raises `AssertionError` if it has another class."""
         front = self.form
         if not isinstance(front, form):
-            raise AssertionError(f"expected {form.__name__} in front, but it is {front!r}")
+            behind = any(type(each) is form for each in self.session.forms)
+            hint = f"; for the one behind it, session.find({form.__name__})" if behind else ""
+            raise AssertionError(f"expected {form.__name__} in front, but it is {front!r}{hint}")
         return front
 
     @property

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from datetime import time
 from decimal import Decimal
 from typing import Any, Final, TypeAlias
 
@@ -221,6 +222,8 @@ def same_plain(value: object, word: str) -> bool:
             return PLAIN.parse_number(word) == value
         except Unparsable:
             return False
+    if isinstance(value, time):
+        return PLAIN.parse_time(word) == value
     return str(value) == word
 
 
