@@ -216,3 +216,26 @@ def test_what_does_not_exist_fails_also_when_it_is_not_expected(words: str, erro
             return
         with pytest.raises((UnknownName, Unmet), match=error):
             desk.expect("not", *words.split())
+
+
+class Locker(Form):
+    """A password that prompts, findings and expectations don't tell."""
+
+    pin = Text("Pin", look="password", pattern="^[0-9]+$")
+    ask_it = Button("Ask")
+
+    @ask_it.clicked
+    def put(self) -> None:
+        self.inform("Is {pin} right?")
+
+
+def test_prompts_findings_and_expectations_mask_a_password() -> None:
+    with rehearse(Locker) as desk:
+        act(desk, "type pin lowtide", "press ask_it")
+        assert desk.prompt.text == "Is ••••••• right?"
+        act(desk, "answer OK")
+        assert "lowtide" not in desk.at(Locker).pin.marker.text
+        for prop in ("value", "text"):
+            with pytest.raises(Unmet, match="but it is masked"):
+                desk.expect(f"pin.{prop}", "hightide")
+        assert "lowtide" not in desk.trace.to_jsonl()

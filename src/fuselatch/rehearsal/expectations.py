@@ -325,7 +325,8 @@ def property_value(control: Any, words: list[str]) -> Looked:
 def property_text(control: Any, words: list[str]) -> Looked:
     """`NAME.text WORD`: the text in the field."""
     has_value(control, "text")
-    return control.text == words[0], f"it is '{control.text}'"
+    masked = control.declared.constants["look"] == "password"
+    return control.text == words[0], "it is masked" if masked else f"it is '{control.text}'"
 
 
 def property_choices(control: Any, words: list[str]) -> Looked:
@@ -425,4 +426,6 @@ def same_value(control: Any, value: object, word: str) -> bool:
 def shown(control: Any, value: object) -> str:
     if value is None or value == "":
         return "blank"
+    if control.declared.constants["look"] == "password":
+        return "masked"
     return str(control.declared.show(value, PLAIN))

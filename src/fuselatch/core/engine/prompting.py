@@ -12,7 +12,7 @@ from fuselatch.core.engine.scheduler import announce
 from fuselatch.core.engine.state import ENGINE_HANDLER, PromptWait, SessionState, Turn
 from fuselatch.core.engine.waits import may_wait, wait_for
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.controls import LiveValue
+from fuselatch.core.forms.controls import MASK, LiveValue
 from fuselatch.core.forms.prompts import Prompt, Shown
 from fuselatch.core.model.trace_rows import add_row
 
@@ -76,5 +76,6 @@ def filled(form: OpenForm, prompt: Prompt, facts: Mapping[str, Any]) -> str:
     for name in prompt.fields:
         control = controls.get(name)
         if name not in known and isinstance(control, LiveValue):
-            known[name] = Shown(control.text, control._current("value"))
+            text = control.text
+            known[name] = MASK * len(text) if control._plan.masked else Shown(text, control._current("value"))
     return prompt.filled(known, [*facts, *(path for path in controls if "." not in path)])

@@ -9,7 +9,7 @@ from decimal import Decimal
 from functools import lru_cache
 from typing import Any, ClassVar, Final, Generic, TypeVar, Unpack
 
-from fuselatch.core.forms.controls import LiveInput, LiveRange
+from fuselatch.core.forms.controls import MASK, LiveInput, LiveRange
 from fuselatch.core.forms.declarations import WIDE, InputControl, InputOptions, Source
 from fuselatch.core.forms.defaults import LastEntered
 from fuselatch.core.forms.rules import Rule
@@ -134,7 +134,8 @@ class Text(InputControl[LiveInput[str, str], str, str]):
             found.append(Finding(user_text("max_length", length=length, limit=self.max_length), rule="max_length"))
         if value and self.pattern is not None and not self.pattern.search(value):
             which = "pattern.example" if self.example else "pattern"
-            found.append(Finding(user_text(which, text=short_text(value), example=self.example), rule="pattern"))
+            given = MASK * len(value) if self.constants["look"] == "password" else value
+            found.append(Finding(user_text(which, text=short_text(given), example=self.example), rule="pattern"))
         return found
 
     def sample(self, first_choice: str = "") -> str:
