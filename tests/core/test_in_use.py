@@ -239,3 +239,22 @@ def test_prompts_findings_and_expectations_mask_a_password() -> None:
             with pytest.raises(Unmet, match="but it is masked"):
                 desk.expect(f"pin.{prop}", "hightide")
         assert "lowtide" not in desk.trace.to_jsonl()
+
+
+class Judging(Form):
+    """Ask at a key, while a rule follows if that key is right."""
+
+    count = Number("Count")
+    ok = Button("OK", enabled=lambda form: form.count.is_valid)
+
+    @count.typed
+    def ask_at_once(self) -> None:
+        self.confirm("Sure?")
+
+
+def test_what_is_seen_behind_a_prompt_has_followed_what_is_typed() -> None:
+    with rehearse(Judging) as desk:
+        desk.type("count", "c")
+        assert desk.prompt and not desk.at(Judging).ok.enabled
+        assert [control.enabled for control in desk.session.view.forms[0].controls] == [True, False]
+        act(desk, "answer Yes", "key Escape")

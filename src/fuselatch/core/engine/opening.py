@@ -15,9 +15,9 @@ from fuselatch.core.engine.offers import Offers
 from fuselatch.core.engine.pointing import give_way
 from fuselatch.core.engine.record_columns import must_be_column
 from fuselatch.core.engine.rule_cells import install, make_ready
-from fuselatch.core.engine.scheduler import announce
 from fuselatch.core.engine.state import DialogWait, OwnQueue, SessionState, Turn
 from fuselatch.core.engine.storing import columns_of, commit, look
+from fuselatch.core.engine.validation import follow_before_wait
 from fuselatch.core.engine.waits import may_wait, wait_for
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.form import Form
@@ -84,8 +84,7 @@ def open_dialog(
     """Open a modal dialog and wait until it closes."""
     turn = may_wait(session, "open", child)
     opened = open_within(turn, child, params, form, how)
-    if session.dirty.cells:
-        announce(turn)
+    follow_before_wait(turn)
     give_way(turn, opened)
     # A dialog can stay open for long, and reads the same store.
     if turn.writes is not None:

@@ -8,8 +8,8 @@ from typing import Any
 from fuselatch.core.engine import latching
 from fuselatch.core.engine.failure import tell
 from fuselatch.core.engine.pointing import give_way
-from fuselatch.core.engine.scheduler import announce
 from fuselatch.core.engine.state import ENGINE_HANDLER, PromptWait, SessionState, Turn
+from fuselatch.core.engine.validation import follow_before_wait
 from fuselatch.core.engine.waits import may_wait, wait_for
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import MASK, LiveValue
@@ -28,9 +28,7 @@ def ask(session: SessionState, form: OpenForm, prompt: Prompt, facts: Mapping[st
             return remembered
     shown = form._state.plan.reworded.get(prompt.name.rpartition(".")[2], prompt) if prompt.name else prompt
     text = filled(form, shown, facts)
-    # The user sees the form behind the prompt, so derived values must be up to date.
-    if session.dirty.cells:
-        announce(turn)
+    follow_before_wait(turn)
     give_way(turn, None)
     number = note_prompt(turn, form, prompt, shown, text) if turn.rows is not None else 0
     if session.observers:

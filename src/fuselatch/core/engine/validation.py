@@ -7,7 +7,7 @@ from contextlib import suppress
 from typing import Any, Final
 
 from fuselatch.core.engine.failure import guarded, tell
-from fuselatch.core.engine.scheduler import fresh
+from fuselatch.core.engine.scheduler import announce, fresh
 from fuselatch.core.engine.state import SessionState, Turn, touch
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.live_state import ControlState, FormState, current, is_usable
@@ -137,6 +137,16 @@ def judge(session: SessionState, cause: int) -> None:
                 state.invalid.discard(each)
             if before is not bool(state.invalid):
                 dirty.invalidate(state, "is_valid", cause)
+
+
+def follow_before_wait(turn: Turn) -> None:
+    """Let follow what the user sees behind a prompt or dialog: derived values, and rules that read what is valid."""
+    dirty = turn.session.dirty
+    while dirty.cells or dirty.to_judge:
+        if dirty.to_judge:
+            judge(turn.session, turn.cause)
+        if dirty.cells:
+            announce(turn)
 
 
 def preview(turn: Turn, control: ControlState) -> None:
