@@ -19,9 +19,9 @@ test: .venv/ready-test
 	@$(MAKE) --no-print-directory -j 2 test-plain .compiled/ready
 	@$(MAKE) --no-print-directory test-compiled
 
-# With coverage; while it runs, the core is compiled.
+# With coverage, which makes gestures at drawn forms slow: most are played with the compiled core, which is made at the same time.
 test-plain: .venv/ready-test
-	$(BIN)/coverage run -m pytest
+	$(BIN)/coverage run -m pytest --gestures 2000
 	$(BIN)/coverage report
 
 # The same tests again, with the compiled core.
