@@ -290,11 +290,9 @@ class Records(Node):
         def carry(turn: Turn) -> None:
             before, turn.cause = turn.cause, turn.note_form("step", self.form, label)
             look(turn)
-            if turn.handler is None:
+            # What a handler has queued and asked for waits until it has returned.
+            with OwnQueue(turn):
                 done.append(step(turn))
-            else:
-                with OwnQueue(turn):
-                    done.append(step(turn))
             turn.cause = before
 
         name = f"the record of {type(self.form).__name__}"

@@ -157,7 +157,7 @@ def close_without_handlers(turn: Turn, form: OpenForm, verdict: str) -> None:
         latching.forget(turn, form)
     hand_over(turn, form)
     turn.undo.clear()
-    session.closed_by = turn
+    session.closed_anyway = turn
 
 
 def let_go(session: SessionState, turn: Turn) -> None:

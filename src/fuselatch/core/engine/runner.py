@@ -122,7 +122,7 @@ def let_go_on(session: SessionState, first: BaseException | None) -> None:
         turn = session.waits.pop().turn
         resume(turn)
         first = first or finished(turn)
-    if session.closed_by is not None:
+    if session.closed_anyway is not None:
         later = catch_up(session)
         first = first or later
     ready_to_view(session)
@@ -134,7 +134,7 @@ def let_go_on(session: SessionState, first: BaseException | None) -> None:
 
 def catch_up(session: SessionState) -> BaseException | None:
     """Let follow what depends on a form that closed although something failed; return what fails now."""
-    failed, session.closed_by = session.closed_by, None
+    failed, session.closed_anyway = session.closed_anyway, None
     assert failed is not None, "asked for only if one has closed so"
     turn = session.turn = Run(session, failed.label, lambda turn: drain(turn), "program")
     turn.cause = failed.cause

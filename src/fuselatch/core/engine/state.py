@@ -341,8 +341,8 @@ class SessionState(Undoable):
     """The state of one session."""
 
     __slots__ = (
-        "asked", "broken", "catalogs", "clock", "closed", "closed_by", "closing", "dirty", "failed", "failure", "formats",
-        "grouped", "hovered", "indexes", "known_latches", "last_entered", "last_view", "latch_store", "latches",
+        "asked", "broken", "catalogs", "clock", "closed", "closed_anyway", "closing", "dirty", "failed", "failure",
+        "formats", "grouped", "hovered", "indexes", "known_latches", "last_entered", "last_view", "latch_store", "latches",
         "leaving", "max_runs", "messages", "muting", "notice", "now", "observers", "offers", "open_forms", "options",
         "pausing", "plans", "port", "read_at", "recording", "retired", "row_cache", "rows", "sees_events", "serial",
         "services", "session_latches", "shared", "stack", "store", "time", "trace", "turn", "unfinished", "waited",
@@ -402,12 +402,6 @@ class SessionState(Undoable):
         self.messages: dict[OpenForm, Message] = {}
         self.hovered: ControlState | None = None
 
-        # What handlers keep in the session: shared values, latches that end with it, and what was entered last.
-        self.shared: dict[Shared[Any], Any] = {}
-        self.session_latches: dict[LatchPlace, LatchRecord] = {}
-        self.known_latches: dict[str, tuple[Latch, str]] = {}
-        self.last_entered: dict[tuple[type[OpenForm], str], Any] = {}
-
         # Whoever looks on: told in this order. `sees_events`: one of them wants all events, also those without a handler.
         self.observers: tuple[Observer, ...] = ()
         self.sees_events = False
@@ -417,18 +411,26 @@ class SessionState(Undoable):
         # The clock, read once per gesture; the time that was read last.
         self.now: datetime | None = None
         self.read_at: datetime | None = None
+        # Forms that a gesture has closed: let go of once it is finished.
+        self.leaving: list[tuple[OpenForm, Turn]] = []
+        # The gesture in which something failed and a form closed all the same: what depends on it has yet to follow.
+        self.closed_anyway: Turn | None = None
+        self._begin_empty()
 
-        # Caches. `row_cache`: the rows of each source, by version. `indexes`: catalogs. `grouped`: rows by a column.
+    def _begin_empty(self) -> None:
+        """Begin with nothing gathered yet, by handlers or in caches."""
+        # Shared values, latches that end with the session, and what was entered last.
+        self.shared: dict[Shared[Any], Any] = {}
+        self.session_latches: dict[LatchPlace, LatchRecord] = {}
+        self.known_latches: dict[str, tuple[Latch, str]] = {}
+        self.last_entered: dict[tuple[type[OpenForm], str], Any] = {}
+        # `row_cache`: the rows of each source, by version. `indexes`: catalogs. `grouped`: rows by a column.
         # `plans`: with the policy. `retired`: lists with removed lines, which are dropped when no gesture can restore them.
         self.row_cache: dict[str, tuple[Any, tuple[Any, ...]]] = {}
         self.indexes: dict[Any, Any] = {}
         self.grouped: dict[tuple[str, str], tuple[Any, Mapping[Any, Any]]] = {}
         self.plans: dict[type[OpenForm], FormPlan] = {}
         self.retired: dict[Any, None] = {}
-        # Forms that a gesture has closed: let go of once it is finished.
-        self.leaving: list[tuple[OpenForm, Turn]] = []
-        # The gesture in which something failed and a form closed all the same: what depends on it has yet to follow.
-        self.closed_by: Turn | None = None
 
     def watch(self, observer: Observer) -> None:
         """Tell an observer from now on."""

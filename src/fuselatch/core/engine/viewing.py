@@ -268,10 +268,10 @@ def control_view(control: ControlState, fixed: Fixed, look: Look, formats: Forma
     value: str | float | bool | None = None
     required = read_only = list_open = False
     marker = NO_MARKER
-    start = count = matches = 0
+    counts = (0, 0, 0)
     picked: tuple[str, ...] = ()
     lines: tuple[str, ...] = ()
-    sort: tuple[str, bool] = UNSORTED
+    sort: tuple[str, bool] = control._sort if isinstance(control, LiveTable) else UNSORTED
     if isinstance(control, LiveValue):
         text = text_of(control, formats)
         if control._plan.masked:
@@ -285,14 +285,11 @@ def control_view(control: ControlState, fixed: Fixed, look: Look, formats: Forma
             read_only = control._rule or bool(seen(control, "read_only"))
             list_open = control._listing
             if isinstance(control, LiveChoice):
-                start, count, matches = list_view(control, fixed, formats)
+                counts = list_view(control, fixed, formats)
                 picked = picked_of(control)
-                if isinstance(control, LiveTable):
-                    sort = control._sort
     elif isinstance(control, LiveLines):
         lines = tuple([id_of(line.__dict__["_live"]) for line in control._rows])
     enabled = is_seen(control, "enabled")
-    least, most = (seen(control, "minimum"), seen(control, "maximum")) if fixed.limited else (None, None)
     focused = look.focus is control
     changes = (
         control.name,
@@ -311,20 +308,17 @@ def control_view(control: ControlState, fixed: Fixed, look: Look, formats: Forma
         marker.text,
         marker.level,
         fixed.items,
-        start,
-        count,
-        matches,
+        *counts,
         picked,
         fixed.columns,
         fixed.cells,
-        sort[0],
-        sort[1],
+        *sort,
         lines,
         enabled and control._plan.decl.kind == "lines",
         enabled and len(lines) > 0,
         enabled and len(lines) > 1,
-        "" if least is None else shown_limit(control, least, formats),
-        "" if most is None else shown_limit(control, most, formats),
+        shown_limit(control, "minimum", formats) if fixed.limited else "",
+        shown_limit(control, "maximum", formats) if fixed.limited else "",
         read_only,
     )
     return ControlView._make((*changes, *fixed.constant))
@@ -334,9 +328,11 @@ UNSORTED: Final = ("", False)
 LIMITED: Final = frozenset({"number", "integer", "percent", "money", "date", "time"})
 
 
-def shown_limit(control: ControlState, limit: Any, formats: Formats) -> str:
+def shown_limit(control: ControlState, name: str, formats: Formats) -> str:
+    """Return the least or the greatest value as text, or "" without one."""
+    limit = seen(control, name)
     try:
-        return str(control._decl.show(limit, formats))
+        return "" if limit is None else str(control._decl.show(limit, formats))
     except Exception:
         return str(limit)
 

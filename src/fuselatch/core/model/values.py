@@ -215,7 +215,7 @@ def places(number: Decimal) -> int:
 BREAKS: Final = re.compile("\r\n|[\r\n\v\f\x1c-\x1e\x85\u2028\u2029]")
 """The ends of lines, as `str.splitlines` has them."""
 CONTROL: Final = re.compile("[\x00-\x08\x0e-\x1f\x7f-\x9f\ud800-\udfff]")
-"""Control characters, but for tabs and line breaks; and half characters, which no file can hold."""
+"""Control characters, but for tabs and line breaks; and lone surrogates, which no file can hold."""
 
 
 def one_line(text: str) -> str:
