@@ -27,6 +27,7 @@ from fuselatch.core.model.latch_records import end_of, is_over
 from fuselatch.frontends import Session
 from fuselatch.rehearsal import Desk, rehearse
 from fuselatch.stores import LatchRecord, MemoryLatches
+from tests.bench import Bench, doing
 from tests.helpers import act, told
 
 BUTTONS = ("Yes", "No")
@@ -253,3 +254,23 @@ def test_when_a_time_is_over() -> None:
     assert not is_over(None, "", datetime(2040, 1, 1))
     assert (end_of(hour, day), end_of("day", day)) == ("until 2031-05-05T00:30:00", "until the end of 2031-05-04")
     assert LatchRecord("a", "b", "c", "d", "e").latch == "a" and end_of(None, "") == "until it is reset"
+
+
+class Sibling(Bench):
+    """A form whose latch others inherit."""
+
+    held = Latch(per="form")
+
+
+class Other(Sibling):
+    """One that inherits it."""
+
+
+def test_a_latch_that_forms_inherit_is_listed_with_the_one_that_set_it() -> None:
+    doing(
+        **{"Sibling go": lambda form: (form.held.set(), form.show(Other)), "Other opened": lambda form: form.held.is_set()}
+    )
+    with rehearse(Sibling) as desk:
+        act(desk, "press go")
+        assert [each.until for each in desk.latches] == ["until Sibling closes"]
+        act(desk, "close")

@@ -8,7 +8,7 @@ from typing import Any
 
 import pytest
 
-from fuselatch import Button, Form, HandlerFailed, Label, Latch, Text
+from fuselatch import Button, Form, HandlerFailed, Label, Latch, Refused, Text
 from fuselatch.frontends import Gesture, Session
 from fuselatch.frontends.stage import Stage
 from fuselatch.rehearsal import rehearse
@@ -136,3 +136,14 @@ def test_a_stage_feeds_the_time_and_writes_it_as_a_wait() -> None:
     ended: Callable[[], object] = stage.run
     ended()
     assert stage.fed is not None and "wait    2s" in stage.fed.as_cues(stage.scene, "form    tests:Import")
+
+
+def test_a_refused_gesture_moves_nothing_past_the_moment_at_which_rules_differ() -> None:
+    now = [datetime(2031, 5, 4, 23, 59)]
+    with Session(Import, clock=lambda: now[0], latches=MemoryLatches(), user="imke") as session:
+        now[0] = datetime(2031, 5, 5, 0, 1)
+        with pytest.raises(Refused):
+            session.feed(Gesture(verb="type", control="today", text="x"))
+        assert session.wakes_at == datetime(2031, 5, 5) and session.trace[-1].time == "2031-05-05T00:01:00"
+        session.feed(Gesture(verb="time"))
+        assert session.control("today").value == "2031-05-05"
