@@ -11,6 +11,7 @@ import pytest
 
 from fuselatch import Button, Choice, DeclarationError, Form, HandlerFailed, Money, Number, Percent, Text, Tick, UnknownName
 from fuselatch.rehearsal import Unmet, rehearse
+from fuselatch.report.anatomy import anatomy
 from fuselatch.stores import MemoryRecords
 from tests.bench import LOG, Bench, Dialog, bench, doing, note, refused, undone
 from tests.helpers import act
@@ -53,8 +54,27 @@ def test_a_unit_may_be_typed_along_and_shares_are_exact(control: str, typed: str
         for wrong, text in ((True, "not bool True"), ("x", "a share")):
             with pytest.raises(TypeError, match=text):
                 form.share.value = wrong
-    with pytest.raises(DeclarationError, match=r"Text\(''\): value: expected text"):
-        Text(value=5)  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize(
+    ("options", "message"),
+    [
+        ({"value": 5}, "value: expected text (str), not int 5"), ({"read_only": "yes"}, "read_only must be True, False or a rule, not 'yes'"),
+        ({"required": 1}, 'required must be True, False, "warn" or a rule, not 1'),
+        ({"counts_as_change": "no"}, "counts_as_change must be True or False, not 'no'"),
+        ({"counts_as_change": lambda form: True}, "counts_as_change must be a constant"),
+    ],
+)  # fmt: skip
+def test_an_option_of_a_wrong_kind_is_told_where_it_is_declared(options: dict[str, Any], message: str) -> None:
+    with pytest.raises(DeclarationError, match=re.escape(message)):
+        Text("Pin", **options)
+
+
+def test_a_constant_is_described_as_declared() -> None:
+    with rehearse(Bill, records=bills()) as desk:
+        assert desk.why("terms.value") == "terms.value is 30 days\n  as declared"
+    told_of = {control.path: (control.rules, control.follows) for control in anatomy(Bill).controls}
+    assert told_of["terms"] == ((), ("value always '30 days'",)) and told_of["search"][0] == ("doesn't count as a change",)
 
 
 class Finder(Form, confirm_discard="Throw it away?"):

@@ -15,6 +15,7 @@ from fuselatch.core.forms.params import MISSING
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, Handler
 from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.forms.prompts import Prompt
+from fuselatch.core.forms.rules import Constant
 from fuselatch.core.model.cells import Derived
 from fuselatch.report.reading import forms_named, paths_in, uses
 from fuselatch.report.samples import verdicts
@@ -217,6 +218,8 @@ def follow_text(control: ControlPlan, prop: str, rule: Any, plan: FormPlan, form
     if isinstance(rule, Catalog):
         given = f" where {', '.join(control.inputs[prop])}" if rule.inputs else ""
         return f"{prop} from {rule.source}.{rule.text}{given}"
+    if isinstance(rule, Constant):
+        return f"{prop} always {rule.value!r}"
     depends = "depend on" if prop == "choices" else "depends on"
     if isinstance(rule, Derived):
         return f"{prop} {depends} {', '.join(control.inputs[prop])}"

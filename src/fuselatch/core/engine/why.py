@@ -12,6 +12,7 @@ from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import Live, LiveInput
 from fuselatch.core.forms.placing import placed_at
 from fuselatch.core.forms.plans import CheckPlan, Handler
+from fuselatch.core.forms.rules import Constant
 from fuselatch.core.model.cells import UNSEEN
 from fuselatch.core.model.errors import NotAllowedHere, UnknownName
 from fuselatch.core.model.events import CONTROL_EVENTS, FORM_EVENTS
@@ -107,7 +108,9 @@ def of_property(session: SessionState, control: Any, prop: str) -> Iterator[str]
     if found is not None:
         yield from chain(session, found)
     cells = control._cells or {}
-    if prop in cells:
+    if isinstance(control._decl.rules.get(prop), Constant):
+        yield "  as declared"
+    elif prop in cells:
         inputs = cells[prop].inputs.items()
         reads = ", ".join(f"{node.name}.{key} ({seen_text(node, key, seen)})" for (node, key), seen in inputs)
         yield f"  set by its rule, which reads {reads or 'no tracked values'}"

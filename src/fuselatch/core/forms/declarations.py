@@ -7,7 +7,7 @@ value that isn't blank (`G`), for type checkers and editors.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from decimal import Decimal
 from typing import (
     TYPE_CHECKING,
@@ -28,7 +28,7 @@ from typing import (
 from fuselatch.core.forms.controls import Live, LiveButton, LiveInput, LiveLabel
 from fuselatch.core.forms.defaults import LastEntered, NthChoice
 from fuselatch.core.forms.prompts import TONES, Tone
-from fuselatch.core.forms.rules import Rule, is_rule
+from fuselatch.core.forms.rules import Constant, Rule, is_rule
 from fuselatch.core.forms.sources import EventSource
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.events import CONTROL_EVENTS
@@ -88,6 +88,9 @@ USUAL: Final[Mapping[str, Any]] = {
 """The values of entries' properties that aren't declared."""
 FIXED: Final = frozenset({"keys", "look", "while_typing", "column", "counts_as_change"})
 """Options that must be constants."""
+
+FLAGS: Final = frozenset({"enabled", "visible", "required", "read_only", "while_typing", "counts_as_change"})
+"""Options that are true or false."""
 
 ALWAYS: Final[Mapping[str, Any]] = {"enabled": True, "visible": True, "help": "", "tone": "plain", "keys": "", "look": ""}
 """The values of properties that aren't declared."""
@@ -154,6 +157,12 @@ class Declaration(Generic[L_co]):
         constants = self.constants
         for option in FIXED & self.rules.keys():
             raise DeclarationError(f"{where}: {option} must be a constant, not a function")
+        for option in FLAGS & constants.keys():
+            given = constants[option]
+            if not isinstance(given, bool) and (option, given) != ("required", "warn"):
+                words = 'True, False, "warn"' if option == "required" else "True, False"
+                words = "True or False" if option in FIXED else f"{words} or a rule"
+                raise DeclarationError(f"{where}: {option} must be {words}, not {given!r}")
         for option, allowed in (("tone", TONES), ("look", self.looks)):
             given = constants.get(option)
             if given and given not in allowed:
@@ -200,6 +209,8 @@ class Declaration(Generic[L_co]):
         """Yield what only this kind declares, in words."""
         if self.constants.get("column"):
             yield f"column {self.constants['column']}"
+        if self.constants.get("counts_as_change") is False:
+            yield "doesn't count as a change"
 
     @classmethod
     def events(cls) -> tuple[str, ...]:
@@ -361,16 +372,11 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
             more = {"value": more.get("value"), "default": more.get("default")}
         given = more.get("value")
         if given is not None and not is_rule(given):
-            more["value"] = self._always(caption, given)
+            try:
+                more["value"] = Constant(self.coerce(given))
+            except TypeError as error:
+                raise DeclarationError(f"{type(self).__name__}({caption!r}): value: {error}") from None
         super().__init__(caption, {**USUAL, **options}, **more)
-
-    def _always(self, caption: object, given: object) -> Callable[[Any], Any]:
-        """Return the rule of a value that never differs."""
-        try:
-            value = self.coerce(given)
-        except TypeError as error:
-            raise DeclarationError(f"{type(self).__name__}({caption!r}): value: {error}") from None
-        return lambda form: value
 
     @property
     def blank(self) -> R_co:

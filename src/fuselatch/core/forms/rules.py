@@ -26,6 +26,18 @@ def is_rule(value: object) -> bool:
     return isinstance(value, Derived | Catalog) or (callable(value) and not isinstance(value, type))
 
 
+class Constant:
+    """The rule of a declared value that never differs."""
+
+    __slots__ = ("value",)
+
+    def __init__(self, value: object) -> None:
+        self.value = value
+
+    def __call__(self, form: object) -> Any:
+        return self.value
+
+
 def from_open(form: Any, control: str) -> Callable[[Any], Any]:
     """Return a default: the value of a control of another open form.
 
