@@ -325,8 +325,7 @@ def property_value(control: Any, words: list[str]) -> Looked:
 def property_text(control: Any, words: list[str]) -> Looked:
     """`NAME.text WORD`: the text in the field."""
     has_value(control, "text")
-    masked = control.declared.constants["look"] == "password"
-    return control.text == words[0], "it is masked" if masked else f"it is '{control.text}'"
+    return control.text == words[0], "it is masked" if control._plan.masked else f"it is '{control.text}'"
 
 
 def property_choices(control: Any, words: list[str]) -> Looked:
@@ -426,6 +425,6 @@ def same_value(control: Any, value: object, word: str) -> bool:
 def shown(control: Any, value: object) -> str:
     if value is None or value == "":
         return "blank"
-    if control.declared.constants["look"] == "password":
+    if control._plan.masked:
         return "masked"
     return str(control.declared.show(value, PLAIN))

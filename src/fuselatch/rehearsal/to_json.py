@@ -38,7 +38,7 @@ def values_of(done: CueRun) -> dict[str, Any]:
     if done.outcome is None or done.session is None:
         return {}
     controls = controls_of(done.session.first)
-    masked = {path for path, control in controls.items() if control.declared.constants["look"] == "password"}
+    masked = {path for path, control in controls.items() if control._plan.masked}
     return {path: MASK if path in masked and value else value for path, value in done.outcome.values.items()}
 
 

@@ -11,7 +11,7 @@ from functools import partial
 from types import ModuleType
 from typing import Final
 
-from fuselatch.core.engine.failure import guarded, tell
+from fuselatch.core.engine.failure import guarded, place_text, tell
 from fuselatch.core.engine.prompting import ask_itself
 from fuselatch.core.engine.state import Effect, Turn
 from fuselatch.core.engine.undoing import put_back
@@ -64,9 +64,8 @@ def note(turn: Turn, effect: Effect, error: EffectFailed) -> FailureView:
     session, (file, line) = turn.session, error.where
     described = safe_text(describe(error.error))
     if turn.rows is not None:
-        short = file.replace("\\", "/").rpartition("/")[2]
         cause, form, control = effect.place
-        add_row(turn.rows, cause, "error", form, control, f"{short}:{line}", None, described)
+        add_row(turn.rows, cause, "error", form, control, place_text(error.where), None, described)
     if session.observers:
         try:
             tell(session, "failed", error)

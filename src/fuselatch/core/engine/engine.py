@@ -262,10 +262,12 @@ class Engine(EnginePort):
 
     def to_front(self, form: OpenForm) -> None:
         def put(turn: Turn) -> None:
+            # Its own being hidden doesn't hold it back.
+            if not form._state.hidden or self.state.stack.covered(form):
+                found = covering(self.state, form)
+                if found is not None:
+                    raise NotAllowedHere(f"{type(form).__name__} can't come to the front: {found[0]}")
             changing.put_hidden(turn, form, False)
-            covered = covering(self.state, form)
-            if covered is not None:
-                raise NotAllowedHere(f"{type(form).__name__} can't come to the front: {covered[0]}")
             turn.note_form("step", form, "to_front")
             self.state.stack.bring_to_front(turn, form)
 

@@ -68,6 +68,12 @@ def place_outside(error: BaseException) -> tuple[str, int, str] | None:
     return None
 
 
+def place_text(where: tuple[str, int]) -> str:
+    """Return a place in the developer's code as the trace has it, without folders: "booking.py:12"."""
+    file, line = where
+    return f"{file.replace(chr(92), '/').rpartition('/')[2]}:{line}"
+
+
 def clock_failed(error: Exception) -> HandlerFailed:
     """Return the error for a clock that failed at the start of a gesture, which is made all the same."""
     file, line, _ = place_outside(error) or ("?", 0, "")

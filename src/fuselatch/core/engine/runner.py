@@ -9,7 +9,7 @@ from typing import Any, Final
 from fuselatch.core.engine import focus, pointing
 from fuselatch.core.engine.closing import close_without_handlers, let_go
 from fuselatch.core.engine.effects import let_out, settle_for_good
-from fuselatch.core.engine.failure import chain, clock_failed, failure_of, place_outside, tell
+from fuselatch.core.engine.failure import chain, clock_failed, failure_of, place_outside, place_text, tell
 from fuselatch.core.engine.loop import blow, drain, happen
 from fuselatch.core.engine.state import PauseWait, SessionState, Turn, gesture_control
 from fuselatch.core.engine.store import StoreRefused
@@ -357,11 +357,9 @@ def note_error(turn: Turn, error: BaseException) -> None:
     if turn.rows is None:
         return
     if isinstance(error, HandlerFailed):
-        file, line = error.where
-        short = file.replace("\\", "/").rpartition("/")[2]
         kind = "fuse" if hasattr(error, "loop") else "error"
         cause, form, control = turn.failed_at if error is turn.failure and turn.failed_at is not None else turn.place
-        add_row(turn.rows, cause, kind, form, control, f"{short}:{line}", None, safe_text(describe(error.error)))
+        add_row(turn.rows, cause, kind, form, control, place_text(error.where), None, safe_text(describe(error.error)))
     else:
         add_row(turn.rows, turn.cause, "error", "", "", type(error).__name__, None, safe_text(describe(error)))
 

@@ -41,7 +41,7 @@ MOST_ROUNDS: Final = 20
 class KeepEditing(BaseException):
     """The store refused and the user keeps editing: undo the gesture and raise nothing.
 
-    `then`: what to do afterwards. Handlers that wait for the user aren't to catch it.
+    `then`: what to do afterwards. A `BaseException`, so that no handler's `except Exception` catches it.
     """
 
     def __init__(self, then: Callable[[Turn], object] | None = None) -> None:

@@ -56,7 +56,7 @@ def may_wait(session: SessionState, verb: str, target: str | type) -> Turn:
 
 
 def must_not_have_failed(turn: Turn) -> None:
-    """Raise a failure that a handler has caught: the gesture fails all the same, so the user isn't asked for nothing."""
+    """Raise a failure that a handler has caught: the gesture fails all the same, so the user isn't asked in vain."""
     if turn.failure is not None:
         raise turn.failure
 
