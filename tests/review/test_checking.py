@@ -70,6 +70,13 @@ FOUND: list[tuple[str, list[tuple[int, str]]]] = [
         '    a = Text("A")\n    say = Text("Say")\n    close = Text("Close")\n',
         [(2, "F.say"), (3, "F.close")],
     ),
+    (
+        '    a = Number("A")\n    b = Text("B", default="x", visible=lambda form: False)\n    c = Text("C", default="x")\n    d = Number("D", enabled=False)\n\n    @Form.opened\n    def begin(self):\n        self.a.value = 7\n        self.a.enabled = False\n        self.d.value = 3\n        self.d.enabled = False\n        if self.a.value:\n            self.c.visible = False\n',
+        [
+            (1, "the value of F.a never leaves the form: begin disables it for good; declare it visible=False"),
+            (2, "the value of F.b never leaves the form: its rule for visible always hides it; declare it visible=False"),
+        ],
+    ),
 ]  # fmt: skip
 
 

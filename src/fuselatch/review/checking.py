@@ -19,6 +19,7 @@ from fuselatch.rehearsal.imports import root_of
 from fuselatch.rehearsal.loading import importing_from
 from fuselatch.report.reading import code_of, uses
 from fuselatch.review.importing import Importing, members, names_of
+from fuselatch.review.leaving import never_leave
 
 WAITS: Final = frozenset({"ask", "confirm", "inform", "ask_value", "open"})
 """The methods of a form that wait for the user."""
@@ -51,15 +52,16 @@ class Source:
         """Return how often a name is used here and in the files around."""
         return self.around[name]
 
+    def class_of(self, owner: str) -> ast.ClassDef | None:
+        """Return the class with this name."""
+        return next((node for node in ast.walk(self.tree) if isinstance(node, ast.ClassDef) and node.name == owner), None)
+
     def line_of(self, owner: str, name: str = "") -> int:
         """Return the line of a class, or of its member."""
-        for node in ast.walk(self.tree):
-            if isinstance(node, ast.ClassDef) and node.name == owner:
-                for each in node.body if name else ():
-                    if name in names_of(each):
-                        return each.lineno
-                return node.lineno
-        return 1
+        found = self.class_of(owner)
+        if found is None:
+            return 1
+        return next((each.lineno for each in found.body if name and name in names_of(each)), found.lineno)
 
 
 def names_around(folder: Path) -> Iterator[str]:
@@ -119,7 +121,17 @@ def split(what: str) -> tuple[str, str]:
 def check_class(kind: type[Any], source: Source) -> Iterator[Problem]:
     """Yield the problems of one form or group."""
     plan: FormPlan = plan_of(kind)
-    for problems_of in (idle_buttons, unasked, unreached, waiting_rules, pointers, unknown_names, unopened, shut_in):
+    for problems_of in (
+        idle_buttons,
+        unasked,
+        unreached,
+        waiting_rules,
+        pointers,
+        unknown_names,
+        unopened,
+        shut_in,
+        kept_back,
+    ):
         for line, problem, mend in problems_of(kind, plan, source):
             yield Problem(source.name, line, problems_of.__name__.replace("_", " "), problem, mend)
 
@@ -284,6 +296,14 @@ def shut_in(kind: type[Any], plan: FormPlan, source: Source) -> Found:
         if always_blocks(handler, source):
             problem = f"{kind.__name__} can't be closed: {handler.name} always blocks"
             yield (handler.where[1], problem, "block only in a condition")
+
+
+def kept_back(kind: type[Any], plan: FormPlan, source: Source) -> Found:
+    """Find values that can never leave the form."""
+    body = source.class_of(kind.__name__)
+    for path, reason in never_leave(plan, body) if body is not None else ():
+        problem = f"the value of {kind.__name__}.{path} never leaves the form: {reason}"
+        yield (source.line_of(kind.__name__, path), problem, "declare it visible=False, enabled=False or read_only=True")
 
 
 def always_blocks(handler: Handler, source: Source) -> bool:
