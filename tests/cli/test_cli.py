@@ -100,7 +100,9 @@ def test_forms_are_found_beside_the_cue_sheet_and_in_given_folders(tmp_path: Pat
         )
         (tmp_path / "cues" / f"{module}.cues").write_text(f"form {module}:Tiny\ntype a x\n")
     one, two = (str(tmp_path / "cues" / name) for name in ("beside_form.cues", "given_form.cues"))
-    assert call("rehearse", "-q", one)[0] == 0
+    code, out, _ = call("rehearse", one)
+    assert code == 0 and out.endswith("still open at the end: Tiny\n\n1 cue sheet: 1 step passed, 0 failed\n")
+    assert json.loads(call("rehearse", "--json", one)[1])["sheets"][0]["left_open"] == ["Tiny"]
     assert call("rehearse", "-q", two)[0] == 2
     assert call("rehearse", "-q", one, two, "--from", str(tmp_path / "more"))[0] == 0
 

@@ -286,3 +286,21 @@ def test_what_is_seen_behind_a_prompt_has_followed_what_is_typed() -> None:
         assert desk.prompt and not desk.at(Judging).ok.enabled
         assert [control.enabled for control in desk.session.view.forms[0].controls] == [True, False]
         act(desk, "answer Yes", "key Escape")
+
+
+def test_only_findings_that_are_shown_are_traced() -> None:
+    """The trace tells a finding when its control begins to show markers, and one that shows while typing at once."""
+
+    class Berth(Form):
+        name = Text("Name", required=True)
+        nights = Number("Nights", maximum=5, while_typing=True)
+        book = Button("Book", submits=True)
+
+    with rehearse(Berth) as desk:
+        assert not [entry for entry in desk.trace if entry.kind == "finding"]
+        desk.at(Berth).nights.value = 9
+        assert [entry.name for entry in desk.trace if entry.kind == "finding"] == ["maximum"]
+        desk.press("book")
+        told = [(entry.control, entry.name, entry.new) for entry in desk.trace if entry.kind == "finding"]
+        assert told[1:] == [("name", "required", "Enter a value")]
+        assert "press book" in desk.why("name.marker")

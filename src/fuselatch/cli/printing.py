@@ -42,6 +42,8 @@ def show(out: Console, run: CueRun) -> None:
     show_opening(out, run)
     for step in run.steps:
         show_step(out, step, run.trace)
+    if run.left_open:
+        out.print(Text(f"{INDENT}still open at the end: {', '.join(run.left_open)}", style="dim"))
     out.print()
 
 

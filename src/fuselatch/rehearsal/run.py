@@ -9,6 +9,7 @@ from pathlib import Path
 from fuselatch.core.engine.observer import Muting, Observer
 from fuselatch.core.engine.session import Session
 from fuselatch.core.engine.store import Store
+from fuselatch.core.forms.form import name_of
 from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, PolicyError
 from fuselatch.core.model.outcome import Outcome
@@ -56,7 +57,8 @@ class StepResult:
 class CueRun:
     """A cue sheet that was run. `passed`, `failed`: numbers of steps.
 
-    `problem`: a failure after the last step. `view`: the view before the first step, if wanted.
+    `problem`: a failure after the last step. `view`: the view before the first step, if wanted. `left_open`: the forms that
+    were still open after the last step.
     """
 
     sheet: CueSheet
@@ -67,6 +69,7 @@ class CueRun:
     outcome: Outcome | None = None
     session: Session | None = None
     view: View | None = None
+    left_open: tuple[str, ...] = ()
 
     @property
     def failed(self) -> int:
@@ -129,6 +132,7 @@ def run_cues(
         go_through(desk, done, on_step, looking)
     finally:
         done.outcome = desk.outcome
+        done.left_open = tuple([name_of(form) for form in desk.session.forms])
         desk.end()
     return done
 

@@ -28,6 +28,7 @@ def cue_run_dict(done: CueRun) -> dict[str, Any]:
         "passed": done.passed,
         "failed": done.failed,
         "problems": done.problems,
+        "left_open": list(done.left_open),
         "outcome": None if outcome is None else {"verdict": outcome.verdict, "values": values_of(done)},
         "steps": [step_dict(step) for step in done.steps],
     }

@@ -480,7 +480,7 @@ def leave_record(turn: Turn, form: OpenForm) -> None:
     for control in state.order:
         if isinstance(control, LiveInput):
             drop_draft(turn, control)
-            for name, value in (("_findings", None), ("_preview", None), ("_marked", False)):
+            for name, value in (("_findings", None), ("_preview", None), ("_marked", False), ("_traced", ())):
                 turn.set(control, name, value)
             mark_clean(turn, control)
 

@@ -192,16 +192,25 @@ def validate(turn: Turn, control: ControlState) -> None:
     after = findings(session, control)
     if session.observers:
         tell(session, "validated", control, passed_checks(control, {finding.rule for finding in after}), after)
+    if before != after:
+        turn.put_findings(control, after)
+    if turn.rows is not None:
+        note_findings(turn, control, after)
+
+
+def note_findings(turn: Turn, control: ControlState, found: tuple[Finding, ...]) -> None:
+    """Note which findings appeared and were cleared since the trace last told: those that the user may see as a marker."""
+    before = control._traced
+    after = found if control._marked else tuple([finding for finding in found if finding.while_typing])
     if before == after:
         return
-    turn.put_findings(control, after)
-    if turn.rows is not None:
-        for finding in before or ():
-            if finding not in after:
-                turn.note("finding", control, finding.rule, finding.text, None)
-        for finding in after:
-            if finding not in (before or ()):
-                turn.note("finding", control, finding.rule, None, finding.text)
+    turn.set(control, "_traced", after)
+    for finding in before:
+        if finding not in after:
+            turn.note("finding", control, finding.rule, finding.text, None)
+    for finding in after:
+        if finding not in before:
+            turn.note("finding", control, finding.rule, None, finding.text)
 
 
 def passed_checks(control: ControlState, failed: set[str]) -> tuple[str, ...]:

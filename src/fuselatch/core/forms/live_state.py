@@ -120,13 +120,13 @@ class ControlState(Node):
 
     `_set`: properties set by handlers. `_cells`: properties with rules (`_rule`: the value has one).
     `_draft`: unsettled text.
-    `_trouble`: why it couldn't be parsed. `_pending`: the queued `changed`.
-    `_initial`: the value before the first change.
+    `_traced`: the findings that the trace last told. `_trouble`: why it couldn't be parsed.
+    `_pending`: the queued `changed`. `_initial`: the value before the first change.
     """
 
     __slots__ = (
         "_checks", "_decl", "_draft", "_engine", "_findings", "_initial", "_listing", "_marked", "_outer",
-        "_owner", "_pending", "_plan", "_preview", "_rule", "_set", "_state", "_trouble", "_value", "form",
+        "_owner", "_pending", "_plan", "_preview", "_rule", "_set", "_state", "_traced", "_trouble", "_value", "form",
     )  # fmt: skip
 
     def __init__(self, form: OpenForm, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
@@ -149,6 +149,7 @@ class ControlState(Node):
         self._findings: tuple[Finding, ...] | None = None
         self._preview: tuple[Finding, ...] | None = None
         self._marked = False
+        self._traced: tuple[Finding, ...] = ()
         self._listing = False
 
     def _restored(self, name: str) -> None:
