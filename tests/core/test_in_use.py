@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 from datetime import time
 from decimal import Decimal
@@ -9,7 +10,22 @@ from typing import Any
 
 import pytest
 
-from fuselatch import Button, Choice, DeclarationError, Form, HandlerFailed, Money, Number, Percent, Text, Tick, UnknownName
+from fuselatch import (
+    Button,
+    Choice,
+    DeclarationError,
+    Form,
+    HandlerFailed,
+    Label,
+    Money,
+    Number,
+    Percent,
+    Text,
+    Tick,
+    UnknownName,
+    derive,
+)
+from fuselatch.frontends import Gesture
 from fuselatch.rehearsal import Unmet, rehearse
 from fuselatch.report.anatomy import anatomy
 from fuselatch.stores import MemoryRecords
@@ -250,7 +266,11 @@ class Locker(Form):
     """A password that prompts, findings and expectations don't tell."""
 
     pin = Text("Pin", look="password", pattern="^[0-9]+$")
+    twice = Text("Twice", value=lambda form: form.pin.value * 2)
+    card = Label("Card", value=derive(lambda twice: f"card {twice}", twice))
+    length = Number("Length", value=lambda form: len(form.pin.value), masked=False)
     ask_it = Button("Ask")
+    go = Button("Go", closes="gone")
 
     @ask_it.clicked
     def put(self) -> None:
@@ -267,6 +287,25 @@ def test_prompts_findings_and_expectations_mask_a_password() -> None:
             with pytest.raises(Unmet, match="but it is masked"):
                 desk.expect(f"pin.{prop}", "hightide")
         assert "lowtide" not in desk.trace.to_jsonl()
+
+
+def test_what_is_derived_from_a_password_is_masked_too() -> None:
+    with rehearse(Locker) as desk:
+        act(desk, "type pin 4711", "focus ask_it", "expect pin.value 4711")
+        desk.session.feed(Gesture(verb="type", control="pin", text="4711"))
+        texts = [control.text for control in desk.session.view.forms[0].controls[:4]]
+        assert texts == ["••••", "•" * 8, "•" * 13, "4"]
+        told = [desk.why("card.value"), desk.why("twice.value"), json.dumps(desk.session.view.to_dict())]
+        act(desk, "press go")
+        assert (
+            desk.outcome is not None
+            and desk.outcome[Locker.twice] == "47114711" == desk.outcome.to_dict()["values"]["twice"]
+        )
+        told += [repr(desk.outcome), desk.trace.to_jsonl(), desk.as_cues(), str(desk.outcome.shown)]
+        assert [text for text in told if "4711" in text] == []
+        assert "type    pin ••••  # masked: put a made-up entry here" in desk.as_cues()
+    with pytest.raises(DeclarationError, match="masked is for a value that a rule computes"):
+        Text("Pin", masked=True)
 
 
 class Judging(Form):

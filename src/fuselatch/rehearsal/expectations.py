@@ -11,6 +11,7 @@ from fuselatch.core.forms.controls import LiveInput, LiveValue
 from fuselatch.core.forms.form import Form, controls_of, focus_of, plan_of
 from fuselatch.core.forms.latch import Latch
 from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
+from fuselatch.core.forms.live_state import is_masked
 from fuselatch.core.model.errors import EffectFailed, FuseLatchError, HandlerFailed, Refused, UnknownName, describe
 from fuselatch.core.model.locale_formats import PlainFormats
 from fuselatch.core.model.names import suggest
@@ -325,7 +326,7 @@ def property_value(control: Any, words: list[str]) -> Looked:
 def property_text(control: Any, words: list[str]) -> Looked:
     """`NAME.text WORD`: the text in the field."""
     has_value(control, "text")
-    return control.text == words[0], "it is masked" if control._plan.masked else f"it is '{control.text}'"
+    return control.text == words[0], "it is masked" if is_masked(control) else f"it is '{control.text}'"
 
 
 def property_choices(control: Any, words: list[str]) -> Looked:
@@ -425,6 +426,6 @@ def same_value(control: Any, value: object, word: str) -> bool:
 def shown(control: Any, value: object) -> str:
     if value is None or value == "":
         return "blank"
-    if control._plan.masked:
+    if is_masked(control):
         return "masked"
     return str(control.declared.show(value, PLAIN))

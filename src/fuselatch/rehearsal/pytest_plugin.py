@@ -235,6 +235,7 @@ def failing_line(item: pytest.Function, raised: pytest.ExceptionInfo[BaseExcepti
 def sections(desk: Desk, statement: str, error: BaseException) -> Iterator[tuple[str, str]]:
     """Yield a report's sections: why, the last trace entries, and the cue sheet."""
     from fuselatch.rehearsal.asserts import unmet_words
+    from fuselatch.rehearsal.masking import masked_words
     from fuselatch.report.cue_words import written
     from fuselatch.report.tail import tail, why_of
 
@@ -246,7 +247,7 @@ def sections(desk: Desk, statement: str, error: BaseException) -> Iterator[tuple
         yield "why", "\n".join(found)
     yield "last trace entries", "\n".join(tail(desk.trace, TAIL))
     words = unmet_words(statement, desk)
-    more = f"\n{written('expect', words)}" if words is not None else ""
+    more = f"\n{written('expect', masked_words(desk.session, words))}" if words is not None else ""
     yield "this rehearsal as a cue sheet", desk.as_cues().rstrip() + more
 
 

@@ -11,8 +11,10 @@ from fuselatch.core.forms.form import name_of
 from fuselatch.core.forms.sources import EventSource
 from fuselatch.core.model.errors import EffectFailed, FuseLatchError, HandlerFailed, Refused
 from fuselatch.core.model.gestures import Gesture
+from fuselatch.core.model.values import MASK
 from fuselatch.rehearsal.desk_view import DeskView
 from fuselatch.rehearsal.folding import Done, Fed, folded
+from fuselatch.rehearsal.masking import masked_words
 from fuselatch.report.cue_words import written
 from fuselatch.scenes import Scene
 
@@ -40,7 +42,7 @@ class Recorder:
         __tracebackhide__ = True
         if self.nested:
             return act()
-        step = Done(verb, [self.word(word) for word in words])
+        step = Done(verb, masked_words(self.view.session, [self.word(word) for word in words]))
         self.steps.append(step)
         self.nested = True
         try:
@@ -100,7 +102,8 @@ def cue_line(step: Done, last: bool) -> str:
     if verb in UNWRITTEN:
         return f"# {verb} {' '.join(words)} (Python only)"
     if step.raised is None or last:
-        return written(verb, words)
+        hint = "  # masked: put a made-up entry here" if any(word and set(word) == {MASK} for word in words) else ""
+        return written(verb, words) + hint
     if issubclass(step.raised, Refused):
         return written("expect", ["refused", verb, *words])
     if issubclass(step.raised, HandlerFailed | EffectFailed):

@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from fuselatch.core.forms.controls import MASK
-from fuselatch.core.forms.form import controls_of
 from fuselatch.rehearsal.run import CueRun, StepResult
 
 
@@ -29,18 +27,9 @@ def cue_run_dict(done: CueRun) -> dict[str, Any]:
         "failed": done.failed,
         "problems": done.problems,
         "left_open": list(done.left_open),
-        "outcome": None if outcome is None else {"verdict": outcome.verdict, "values": values_of(done)},
+        "outcome": None if outcome is None else {"verdict": outcome.verdict, "values": dict(outcome.shown)},
         "steps": [step_dict(step) for step in done.steps],
     }
-
-
-def values_of(done: CueRun) -> dict[str, Any]:
-    """Return the first form's values, with passwords masked."""
-    if done.outcome is None or done.session is None:
-        return {}
-    controls = controls_of(done.session.first)
-    masked = {path for path, control in controls.items() if control._plan.masked}
-    return {path: MASK if path in masked and value else value for path, value in done.outcome.values.items()}
 
 
 def step_dict(step: StepResult) -> dict[str, Any]:

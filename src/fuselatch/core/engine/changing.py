@@ -14,7 +14,7 @@ from fuselatch.core.engine.storing import look, stage
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
-from fuselatch.core.forms.live_state import ControlState, current
+from fuselatch.core.forms.live_state import ControlState, current, is_masked
 from fuselatch.core.forms.prompts import TONES, Tone
 from fuselatch.core.model.choices import Choices, choices_of
 from fuselatch.core.model.errors import FormClosed, NotAllowedHere, RuleError
@@ -182,4 +182,4 @@ def note_stale(turn: Turn, control: ControlState, by_rule: bool) -> None:
         turn.stale = set()
     if control not in turn.stale:
         turn.stale.add(control)
-        turn.note("stale", control, "value", None, "•" if control._plan.masked else control._draft)
+        turn.note("stale", control, "value", None, "•" if is_masked(control) else control._draft)

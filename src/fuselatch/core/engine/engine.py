@@ -54,6 +54,7 @@ class Engine(EnginePort):
         self.session_ref: Any = None
         self.again = again
         self.tracker = None
+        self.has_masks = False
         self.formats = options.formats
         state.port = self
         state.time = ClockSource(state)

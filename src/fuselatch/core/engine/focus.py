@@ -13,7 +13,7 @@ from fuselatch.core.engine.state import Turn
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveInput
 from fuselatch.core.forms.live_lists import LiveChoice
-from fuselatch.core.forms.live_state import ControlState, is_usable
+from fuselatch.core.forms.live_state import ControlState, is_masked, is_usable
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.values import Unparsable
@@ -29,7 +29,7 @@ def settle(turn: Turn, control: ControlState | None) -> None:
     # It was parsed before, and nothing was typed since.
     if control._trouble is not None:
         return
-    before, turn.cause = turn.cause, turn.note("step", control, "settle", None, "•" if control._plan.masked else draft)
+    before, turn.cause = turn.cause, turn.note("step", control, "settle", None, "•" if is_masked(control) else draft)
     text = control._decl.settled(draft)
     end_preview(turn, control)
     try:

@@ -41,6 +41,7 @@ from fuselatch.core.engine.state import Turn, hidden, is_void
 from fuselatch.core.engine.validation import validate_all
 from fuselatch.core.engine.waits import pause
 from fuselatch.core.forms.container import OpenForm
+from fuselatch.core.forms.live_state import is_masked
 from fuselatch.core.forms.plans import Handler
 from fuselatch.core.model.errors import Abandoned, HandlerFailed, NotAllowedHere
 from fuselatch.core.model.events import By, Event
@@ -133,7 +134,7 @@ def dispatch(turn: Turn, event: Event) -> None:
     if session.sees_events and pauses_at(turn, event):
         pause(turn, event)
     if rows is not None:
-        old, new = (hidden(event.old), hidden(event.new)) if plan.masked else (event.old, event.new)
+        old, new = (hidden(event.old), hidden(event.new)) if is_masked(control) else (event.old, event.new)
         event._number = add_row(rows, event._cause, "event", event.form._state.name, control.name, event.name, old, new)
     handlers = plan.heard.get(event.name)
     if handlers is not None:

@@ -42,6 +42,7 @@ def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: O
     given = checked_params(form, params)
     opened = make(form, session.plan_of(form), session.port, opener, *stack.next_serial(form))
     state = opened._state
+    session.port.has_masks |= state.plan.has_masks
     state.manner = how
     opened.__dict__.update(given)
     turn.set(Opening(session, opened), "done", True)

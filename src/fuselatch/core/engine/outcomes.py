@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveValue
 from fuselatch.core.forms.live_lists import LiveLines
-from fuselatch.core.forms.live_state import ControlState
+from fuselatch.core.forms.live_state import ControlState, is_masked
 from fuselatch.core.forms.placing import values_of
 from fuselatch.core.model.outcome import CANCELLED, Outcome
 
@@ -47,9 +48,21 @@ def outcome_of(form: OpenForm, verdict: str) -> Outcome:
     if verdict == CANCELLED:
         return Outcome(verdict, {})
     values: dict[str, Any] = {}
+    masked: set[str] = set()
     for path, control in form._state.controls.items():
         if isinstance(control, LiveLines):
             values[path] = tuple([line_values(control, line) for line in control._rows]) if not is_left_out(control) else ()
         elif isinstance(control, LiveValue) and "#" not in path:
             values[path] = submitted_value(control)
-    return Outcome(verdict, values, form._state.overrides)
+        if form._engine.has_masks:
+            masked.update(masked_in(path, control))
+    return Outcome(verdict, values, form._state.overrides, frozenset(masked))
+
+
+def masked_in(path: str, control: ControlState) -> Iterator[str]:
+    """Yield the paths of masked values: the control's own, or those in its lines."""
+    if isinstance(control, LiveLines):
+        for line in control._rows:
+            yield from (f"{path}.{name}" for name, one in values_of(control, line).items() if is_masked(one))
+    elif is_masked(control):
+        yield path

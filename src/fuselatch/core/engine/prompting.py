@@ -12,9 +12,11 @@ from fuselatch.core.engine.state import ENGINE_HANDLER, PromptWait, SessionState
 from fuselatch.core.engine.validation import follow_before_wait
 from fuselatch.core.engine.waits import may_wait, wait_for
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.controls import MASK, LiveValue
+from fuselatch.core.forms.controls import LiveValue
+from fuselatch.core.forms.live_state import is_masked
 from fuselatch.core.forms.prompts import Prompt, Shown
 from fuselatch.core.model.trace_rows import add_row
+from fuselatch.core.model.values import MASK
 
 
 def ask(session: SessionState, form: OpenForm, prompt: Prompt, facts: Mapping[str, Any]) -> str:
@@ -75,5 +77,5 @@ def filled(form: OpenForm, prompt: Prompt, facts: Mapping[str, Any]) -> str:
         control = controls.get(name)
         if name not in known and isinstance(control, LiveValue):
             text = control.text
-            known[name] = MASK * len(text) if control._plan.masked else Shown(text, control._current("value"))
+            known[name] = MASK * len(text) if is_masked(control) else Shown(text, control._current("value"))
     return prompt.filled(known, [*facts, *(path for path in controls if "." not in path)])

@@ -31,10 +31,9 @@ from fuselatch.core.engine.storing import look
 from fuselatch.core.engine.viewing import help_line, list_part, message_of, prompt_view, rows_part, view_of
 from fuselatch.core.engine.waits import is_stale
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.controls import MASK
 from fuselatch.core.forms.form import Form, must_be_a_form
 from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
-from fuselatch.core.forms.live_state import ControlState, seen
+from fuselatch.core.forms.live_state import ControlState, is_masked, seen
 from fuselatch.core.forms.manner import Manner
 from fuselatch.core.forms.port import RecordsView
 from fuselatch.core.forms.shared import Shared
@@ -49,7 +48,7 @@ from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.service_map import Services
 from fuselatch.core.model.trace import Trace
-from fuselatch.core.model.values import short
+from fuselatch.core.model.values import MASK, short
 from fuselatch.core.model.view import ItemView, PromptView, View
 
 F = TypeVar("F", bound=Form)
@@ -294,12 +293,13 @@ class Session:
             return
         front = self._state.stack.front
         name = front._state.name if front is not None else ""
+        shown = self._to_keep(gesture, front)
         try:
             self._feed(gesture)
         except FuseLatchError as error:
-            keeper(gesture, name, error)
+            keeper(shown, name, error)
             raise
-        keeper(gesture, name, None)
+        keeper(shown, name, None)
 
     def keep_fed(self, keeper: Keeper) -> None:
         """Call `keeper` after each gesture that is fed: with the gesture, the name of the form in front, and the error."""
@@ -329,7 +329,7 @@ class Session:
         found = refusals.obstacle(state, gesture, control)
         if gesture.item and isinstance(control, LiveChoice):
             gesture = with_text(gesture, control)
-        plain = not gesture.text or (control is not None and not control._plan.masked)
+        plain = not gesture.text or (control is not None and not is_masked(control))
         shown = gesture if plain else self._shown(gesture, form, control)
         if found is not None:
             self._refuse(shown, found)
@@ -344,12 +344,22 @@ class Session:
 
         runner.start(state, shown, turn_to, "user")
 
+    def _to_keep(self, gesture: Gesture, front: OpenForm | None) -> Gesture:
+        """Return a gesture for the keeper: with a password masked."""
+        if not gesture.text or not self._state.port.has_masks:
+            return gesture
+        form = front
+        if gesture.form:
+            form = next((each for each in self._state.stack.forms if each._state.name == gesture.form), None)
+        control = form._state.controls.get(gesture.control) if form is not None else None
+        return self._shown(gesture, form, control)
+
     def _shown(self, gesture: Gesture, form: OpenForm | None, control: ControlState | None) -> Gesture:
         """Return a gesture with a password masked."""
         target = control
         if gesture.verb == "key" and form is not None and len(gesture.text) == 1:
             target = form._state.focus
-        if target is None or not target._plan.masked:
+        if target is None or not is_masked(target):
             return gesture
         return replace(gesture, text=MASK * len(gesture.text))
 

@@ -19,9 +19,8 @@ from fuselatch.core.engine.offers import Offers
 from fuselatch.core.engine.session_options import Options
 from fuselatch.core.engine.workers import Workers, workers_here
 from fuselatch.core.forms.container import Container, OpenForm
-from fuselatch.core.forms.controls import MASK
 from fuselatch.core.forms.latch import Latch
-from fuselatch.core.forms.live_state import ControlState, FormState
+from fuselatch.core.forms.live_state import ControlState, FormState, is_masked
 from fuselatch.core.forms.plans import FormPlan, Handler
 from fuselatch.core.forms.port import EnginePort
 from fuselatch.core.forms.prompts import Prompt, Tone
@@ -36,7 +35,7 @@ from fuselatch.core.model.record_changes import Change
 from fuselatch.core.model.service_map import Services
 from fuselatch.core.model.trace import Trace
 from fuselatch.core.model.trace_rows import LONGEST, TraceRow, add_row, clipped
-from fuselatch.core.model.values import same
+from fuselatch.core.model.values import MASK, same
 from fuselatch.core.model.view import FailureView
 
 LatchPlace = tuple[str, int, int, str]
@@ -658,7 +657,7 @@ class Turn(Undoable):
         rows = self.rows
         plan = control._plan
         if rows is not None:
-            was, becomes = (hidden(old), hidden(value)) if plan.masked else (old, value)
+            was, becomes = (hidden(old), hidden(value)) if is_masked(control) else (old, value)
             cause = add_row(rows, cause, "change", control._state.name, control.name, "value", was, becomes)
         session = self.session
         dirty = session.dirty

@@ -26,7 +26,7 @@ from fuselatch.core.engine.validation import preview
 from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.controls import LiveInput
 from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
-from fuselatch.core.forms.live_state import ControlState, current, is_read_only, seen_title
+from fuselatch.core.forms.live_state import ControlState, current, is_masked, is_read_only, seen_title
 from fuselatch.core.model.choices import position_of_id
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.gestures import Gesture
@@ -104,7 +104,7 @@ def put_draft(turn: Turn, control: ControlState, text: str) -> None:
     preview(turn, control)
     if not heard:
         return
-    hidden = control._plan.masked
+    hidden = is_masked(control)
     happen(turn, "typed", control.form, control, "•" if hidden else before, "•" if hidden else text)
 
 
@@ -153,7 +153,7 @@ def restart(turn: Turn, form: OpenForm) -> None:
     for entry, old in held:
         new = entry._value
         if turn.rows is not None and not same(old, new):
-            turn.note("change", entry, "value", *((hidden(old), hidden(new)) if entry._plan.masked else (old, new)))
+            turn.note("change", entry, "value", *((hidden(old), hidden(new)) if is_masked(entry) else (old, new)))
     happen(turn, "restarted", form, None)
     turn.cause = before
 

@@ -25,16 +25,17 @@ from fuselatch.core.engine.focus import may_have_focus
 from fuselatch.core.engine.state import NO_MESSAGE, SessionState, is_closed_for_good
 from fuselatch.core.engine.waits import id_of_wait
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.controls import MASK, LiveInput, LiveValue
+from fuselatch.core.forms.controls import LiveInput, LiveValue
 from fuselatch.core.forms.form import Form, plan_of
 from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
-from fuselatch.core.forms.live_state import ControlState, FormState, is_seen, seems_usable, seen, seen_title
+from fuselatch.core.forms.live_state import ControlState, FormState, is_masked, is_seen, seems_usable, seen, seen_title
 from fuselatch.core.forms.placing import inner_plan
 from fuselatch.core.forms.prompts import Tone
 from fuselatch.core.model.choices import Choices, item_id
 from fuselatch.core.model.findings import NO_MARKER, Marker
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.parts import Parts
+from fuselatch.core.model.values import MASK
 from fuselatch.core.model.view import (
     VERSION,
     ColumnView,
@@ -213,7 +214,6 @@ class Fixed:
             decl.kind,
             decl.shape,
             id_of(control._outer) if control._outer is not None else "",
-            control._plan.masked,
             decl.unit,
             decl.constants["look"],
             decl.constants["keys"],
@@ -266,7 +266,7 @@ def control_view(control: ControlState, fixed: Fixed, look: Look, formats: Forma
     """Return a control as the user sees it."""
     text, placeholder = "", ""
     value: str | float | bool | None = None
-    required = read_only = list_open = False
+    required = read_only = list_open = masked = False
     marker = NO_MARKER
     counts = (0, 0, 0)
     picked: tuple[str, ...] = ()
@@ -274,7 +274,8 @@ def control_view(control: ControlState, fixed: Fixed, look: Look, formats: Forma
     sort: tuple[str, bool] = control._sort if isinstance(control, LiveTable) else UNSORTED
     if isinstance(control, LiveValue):
         text = text_of(control, formats)
-        if control._plan.masked:
+        masked = is_masked(control)
+        if masked:
             text = MASK * len(text)
         else:
             value = plain_value(control)
@@ -320,6 +321,7 @@ def control_view(control: ControlState, fixed: Fixed, look: Look, formats: Forma
         shown_limit(control, "minimum", formats) if fixed.limited else "",
         shown_limit(control, "maximum", formats) if fixed.limited else "",
         read_only,
+        masked,
     )
     return ControlView._make((*changes, *fixed.constant))
 
@@ -613,13 +615,8 @@ def outcome_view(form: OpenForm) -> OutcomeView | None:
     outcome = form._state.outcome
     if outcome is None:
         return None
-    controls = form._state.controls
-    values = []
-    for name, value in outcome.values.items():
-        text = plain_text(value)
-        masked = name in controls and controls[name]._plan.masked
-        values.append(ValueView(name=name, text=MASK * len(text) if masked else text))
-    return OutcomeView(verdict=outcome.verdict, values=tuple(values))
+    values = tuple([ValueView(name=name, text=plain_text(value)) for name, value in outcome.shown.items()])
+    return OutcomeView(verdict=outcome.verdict, values=values)
 
 
 def plain_text(value: Any) -> str:

@@ -10,6 +10,7 @@ from fuselatch.core.engine.observer import Muting
 from fuselatch.core.engine.state import SessionState
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import Live, LiveInput
+from fuselatch.core.forms.live_state import READINGS, ControlState, is_masked
 from fuselatch.core.forms.placing import placed_at
 from fuselatch.core.forms.plans import CheckPlan, Handler
 from fuselatch.core.forms.rules import Constant
@@ -101,7 +102,7 @@ def questions_of(control: Any) -> list[str]:
 
 
 def of_property(session: SessionState, control: Any, prop: str) -> Iterator[str]:
-    masked = prop == "value" and control._plan.masked
+    masked = prop == "value" and is_masked(control)
     now = "masked" if masked else value_text(freeze(control._current(prop)))
     yield f"{control.name}.{prop} is {now}"
     found = session.trace.last_change(control.form._state.name, control.name, prop)
@@ -117,7 +118,7 @@ def of_property(session: SessionState, control: Any, prop: str) -> Iterator[str]
     elif found is None:
         yield "  as declared" if prop != "value" else "  not set since the form opened"
     draft = getattr(control, "_draft", None)
-    if control._plan.masked:
+    if is_masked(control):
         draft = None
     if prop == "value" and draft is not None:
         yield (
@@ -133,6 +134,8 @@ def of_property(session: SessionState, control: Any, prop: str) -> Iterator[str]
 
 def seen_text(node: Any, prop: Any, seen: Any) -> str:
     """Return what a rule saw of an input; a `derive` rule notes no values, so it is what there is now."""
+    if prop in READINGS and isinstance(node, ControlState) and is_masked(node):
+        return "masked"
     return value_text(freeze(node._current(prop) if seen is UNSEEN else seen))
 
 

@@ -127,6 +127,9 @@ class _Collector:
         self.plan.ruled = tuple(path for path, one in placed if one.checks or one.decl.rules.keys() - {"default"})
         self.plan.defaulted = tuple(path for path, one in self.plan.controls.items() if may_start(one.decl))
         self.plan.tables = tuple(path for path, one in self.plan.controls.items() if one.decl.kind == "table")
+        self.plan.has_masks = any(
+            one.masked or (one.decl.kind == "lines" and one.decl.line._plan.has_masks) for one in self.plan.controls.values()
+        )
         self.plan.rule_names = frozenset(names - set(self.plan.controls) - set(self.plan.groups))
         return self.plan
 
@@ -183,7 +186,7 @@ class _Collector:
                 placed.validated = isinstance(value, InputControl) and value.has_rules()
                 placed.lists = value.lists
                 placed.as_is = getattr(type(value), "as_is", None)
-                placed.masked = value.constants["look"] == "password"
+                placed.masked = value.constants["look"] == "password" or value.constants.get("masked") is True
                 placed.usable = bool(value.constants.get("enabled", True) and value.constants.get("visible", True))
             elif is_group(value):
                 self._embed(name, value)

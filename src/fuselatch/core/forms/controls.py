@@ -5,7 +5,7 @@ Attributes that start with an underscore belong to the engine.
 
 from __future__ import annotations
 
-from typing import Any, ClassVar, Final, Generic, TypeVar
+from typing import Any, ClassVar, Generic, TypeVar
 
 from fuselatch.core.forms.live_state import ControlState
 from fuselatch.core.forms.sources import EventSource
@@ -15,9 +15,6 @@ from fuselatch.core.model.findings import NO_MARKER, Finding, Marker
 R = TypeVar("R")
 G = TypeVar("G")
 T = TypeVar("T")
-
-MASK: Final = "•"
-"""The character that replaces each character of a password."""
 
 
 class Live(ControlState):

@@ -65,13 +65,20 @@ class ControlOptions(TypedDict, total=False):
     look: str
 
 
+class LabelOptions(ControlOptions, total=False):
+    """One more option of a label, as of an entry."""
+
+    masked: bool
+
+
 class InputOptions(ControlOptions, total=False):
     """More options of controls that can be filled in.
 
     `required="warn"`: a blank is a warning. `read_only=True`: the user can go there and copy, but not enter anything; the
     value is checked and saved as any other. `while_typing=True`: show markers from the first key. `column`: the record's
     column, if its name differs from the control's. `counts_as_change=False`: what is entered isn't a change of the form or
-    of its record, as in a search box.
+    of its record, as in a search box. `masked`: a value that a rule computes is masked if it is derived from a password,
+    unless this says otherwise.
     """
 
     required: bool | Literal["warn"] | Rule[bool]
@@ -80,16 +87,17 @@ class InputOptions(ControlOptions, total=False):
     while_typing: bool
     column: str
     counts_as_change: bool
+    masked: bool
 
 
 USUAL: Final[Mapping[str, Any]] = {
     "required": False, "read_only": False, "placeholder": "", "while_typing": False, "column": "", "counts_as_change": True,
 }  # fmt: skip
 """The values of entries' properties that aren't declared."""
-FIXED: Final = frozenset({"keys", "look", "while_typing", "column", "counts_as_change"})
+FIXED: Final = frozenset({"keys", "look", "while_typing", "column", "counts_as_change", "masked"})
 """Options that must be constants."""
 
-FLAGS: Final = frozenset({"enabled", "visible", "required", "read_only", "while_typing", "counts_as_change"})
+FLAGS: Final = frozenset({"enabled", "visible", "required", "read_only", "while_typing", "counts_as_change", "masked"})
 """Options that are true or false."""
 
 ALWAYS: Final[Mapping[str, Any]] = {"enabled": True, "visible": True, "help": "", "tone": "plain", "keys": "", "look": ""}
@@ -163,6 +171,8 @@ class Declaration(Generic[L_co]):
                 words = 'True, False, "warn"' if option == "required" else "True, False"
                 words = "True or False" if option in FIXED else f"{words} or a rule"
                 raise DeclarationError(f"{where}: {option} must be {words}, not {given!r}")
+        if "masked" in constants and ("value" not in self.rules or isinstance(self.rules["value"], Constant)):
+            raise DeclarationError(f'{where}: masked is for a value that a rule computes; use look="password" for an entry')
         for option, allowed in (("tone", TONES), ("look", self.looks)):
             given = constants.get(option)
             if given and given not in allowed:
@@ -211,6 +221,8 @@ class Declaration(Generic[L_co]):
             yield f"column {self.constants['column']}"
         if self.constants.get("counts_as_change") is False:
             yield "doesn't count as a change"
+        if "masked" in self.constants:
+            yield "masked" if self.constants["masked"] else "not masked"
 
     @classmethod
     def events(cls) -> tuple[str, ...]:
@@ -275,7 +287,9 @@ class Label(Declaration[LiveLabel]):
     clicked = Source("clicked")
     double_clicked = Source("double_clicked")
 
-    def __init__(self, caption: str = "", *, value: str | Rule[str] = "", **options: Unpack[ControlOptions]) -> None:
+    options = frozenset(LabelOptions.__annotations__)
+
+    def __init__(self, caption: str = "", *, value: str | Rule[str] = "", **options: Unpack[LabelOptions]) -> None:
         super().__init__(caption, options, value=value)
 
     def coerce(self, value: object) -> str:

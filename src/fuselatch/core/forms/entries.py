@@ -9,7 +9,7 @@ from decimal import Decimal
 from functools import lru_cache
 from typing import Any, ClassVar, Final, Generic, TypeVar, Unpack
 
-from fuselatch.core.forms.controls import MASK, LiveInput, LiveRange
+from fuselatch.core.forms.controls import LiveInput, LiveRange
 from fuselatch.core.forms.declarations import WIDE, InputControl, InputOptions, Source
 from fuselatch.core.forms.defaults import LastEntered
 from fuselatch.core.forms.rules import Rule
@@ -20,6 +20,7 @@ from fuselatch.core.model.names import suggest
 from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.values import (
     EXACT,
+    MASK,
     ROUNDING,
     Unparsable,
     lines_of,

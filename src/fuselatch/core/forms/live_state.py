@@ -210,6 +210,29 @@ def is_usable(control: ControlState) -> bool:
     return control._has("enabled") and control._has("visible")
 
 
+READINGS: Final = frozenset({"value", "valid_value", "draft"})
+"""Properties that tell a rule what the user entered."""
+
+
+def is_masked(control: ControlState) -> bool:
+    """Return True if people must not see a control's value: it is a password, or derived from one."""
+    if control._plan.masked or not control._rule or not control._engine.has_masks:
+        return control._plan.masked
+    looked_at: set[Node] = {control}
+    waiting: list[Node] = [control]
+    while waiting:
+        node = waiting.pop()
+        if not isinstance(node, ControlState):
+            continue
+        if node._plan.masked:
+            return True
+        if node._rule and node._cells is not None and node._decl.constants.get("masked") is not False:
+            read = {source for source, prop in node._cells["value"].inputs if prop in READINGS} - looked_at
+            looked_at |= read
+            waiting.extend(read)
+    return False
+
+
 NOTHING: Final[Any] = {
     "enabled": True,
     "visible": True,

@@ -126,6 +126,7 @@ class FormPlan:
     records: str = ""
     on_leave: str = "save"
     has_lines: bool = False
+    has_masks: bool = False
     tables: tuple[str, ...] = ()
     controls: dict[str, ControlPlan] = field(default_factory=dict)
     groups: dict[str, ControlPlan] = field(default_factory=dict)

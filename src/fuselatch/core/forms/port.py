@@ -132,6 +132,8 @@ class EnginePort(Undoable, ABC):
 
     tracker: Inputs | None
     formats: Formats
+    has_masks: bool
+    """True from when a form with a password opens: only then can anything be derived from one."""
 
     @property
     @abstractmethod

@@ -12,6 +12,7 @@ from typing import Any, Generic, Protocol, TypeVar
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.findings import Override
 from fuselatch.core.model.names import suggest
+from fuselatch.core.model.values import dots
 
 ACCEPTED = "accepted"
 CANCELLED = "cancelled"
@@ -35,15 +36,23 @@ class Outcome:
     """A snapshot of a form's values that outlives the form.
 
     `verdict`: "accepted", "cancelled" or your own. `values`: values by path, empty if cancelled. `overrides`: the warnings
-    that the user confirmed.
+    that the user confirmed. `masked`: the paths of passwords and of what is derived from them; those of a line's begin
+    with the lines' name.
     """
 
-    __slots__ = ("overrides", "values", "verdict")
+    __slots__ = ("masked", "overrides", "values", "verdict")
 
-    def __init__(self, verdict: str, values: Mapping[str, Any], overrides: tuple[Override, ...] = ()) -> None:
+    def __init__(
+        self,
+        verdict: str,
+        values: Mapping[str, Any],
+        overrides: tuple[Override, ...] = (),
+        masked: frozenset[str] = frozenset(),
+    ) -> None:
         self.verdict = verdict
         self.values: Mapping[str, Any] = MappingProxyType(dict(values))
         self.overrides = overrides
+        self.masked = masked
 
     @property
     def accepted(self) -> bool:
@@ -74,8 +83,22 @@ class Outcome:
             "overrides": [asdict(override) for override in self.overrides],
         }
 
+    @property
+    def shown(self) -> Mapping[str, Any]:
+        """The values as people may see them: `MASK` for each character of what is masked."""
+        if not self.masked:
+            return self.values
+        return {name: self._shown(name, value) for name, value in self.values.items()}
+
+    def _shown(self, name: str, value: Any) -> Any:
+        if name in self.masked:
+            return dots(value)
+        if isinstance(value, tuple) and any(path.startswith(f"{name}.") for path in self.masked):
+            return tuple([{path: self._shown(f"{name}.{path}", one) for path, one in line.items()} for line in value])
+        return value
+
     def __repr__(self) -> str:
-        return f"Outcome({self.verdict!r}, {dict(self.values)!r})"
+        return f"Outcome({self.verdict!r}, {dict(self.shown)!r})"
 
 
 def plain_value(value: Any) -> Any:

@@ -232,3 +232,11 @@ def short_text(text: str, most: int = 40) -> str:
     """Return text for a message, on one line and cut to `most` characters."""
     text = " ".join(text.split())
     return text if len(text) <= most else text[: most - 1] + "…"
+
+
+MASK: Final = "•"
+
+
+def dots(value: Any) -> Any:
+    """Return a value with each character of its text masked. A blank stays as it is."""
+    return value if value is None or value == "" else MASK * len(str(value))

@@ -80,12 +80,12 @@ class ControlView(NamedTuple):
     minimum: str
     maximum: str
     read_only: bool
+    masked: bool
     # From here on nothing changes while the form is open.
     id: str
     kind: str
     shape: str
     group: str
-    masked: bool
     unit: str
     look: str
     keys: str

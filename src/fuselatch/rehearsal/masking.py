@@ -1,0 +1,30 @@
+"""Mask what was typed into passwords, where a rehearsal is written down."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from fuselatch.core.engine.session import Session
+from fuselatch.core.forms.live_state import is_masked
+from fuselatch.core.model.errors import FuseLatchError
+from fuselatch.core.model.values import dots
+
+
+def masked_words(session: Session, words: Sequence[str]) -> list[str]:
+    """Return a step's words; the one after the name, value or text of a masked control is dots."""
+    found = list(words)
+    for at, word in enumerate(words[:-1]):
+        if names_masked(session, word):
+            found[at + 1] = dots(words[at + 1])
+    return found
+
+
+def names_masked(session: Session, word: str) -> bool:
+    """Return True if a word names a masked control, its value or text, or a masked value of the outcome."""
+    where, _, last = word.rpartition(".")
+    if session.outcome is not None:
+        return word.removeprefix("outcome.") in session.outcome.masked
+    try:
+        return is_masked(session.control(where if last in ("value", "text") else word))
+    except FuseLatchError:
+        return False
