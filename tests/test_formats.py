@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from datetime import date, time
+from datetime import date, datetime, time
 from decimal import Decimal
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fuselatch import Date, Form, Number, Percent, Time
+from fuselatch import Date, DateTime, Form, Number, Percent, Time
+from fuselatch.core.model.locale_formats import parse_moment, show_moment
 from fuselatch.formats import locale_formats
 from fuselatch.rehearsal import rehearse
 
@@ -21,6 +22,7 @@ class Log(Form):
 
     day = Date("Day", minimum=date(2031, 1, 1))
     hour = Time("Hour")
+    due = DateTime("Due", maximum=datetime(2031, 5, 4, 22))
     depth = Number("Depth", decimals=1, unit="m")
     share = Percent("Share", decimals=1)
 
@@ -36,6 +38,9 @@ class Log(Form):
         ("en", "hour", "9:30 pm", "9:30 PM"),
         ("en", "hour", "21:30", "9:30 PM"),
         ("de", "hour", "21:30", "21:30"),
+        ("en", "due", "5/4/2031 9:30 pm", "5/4/2031 9:30 PM"),
+        ("de", "due", "4.5.2031, 21:30", "04.05.2031 21:30"),
+        ("de", "due", "2031-05-04T21:30:05", "04.05.2031 21:30:05"),
         ("en", "depth", "1,234.5", "1234.5"),
         ("de", "depth", "1.234,5", "1234,5"),
         ("de", "share", "12,5 %", "12,5"),
@@ -60,6 +65,8 @@ def test_entries_in_a_locale(locale: str, control: str, typed: str, text: str) -
         ("en", "day", "5/4/2030", "Too early: 5/4/2030. Minimum is 1/1/2031"),
         ("en", "hour", "25:00", "'25:00' isn't a time. Example: 9:30 AM or 09:30"),
         ("de", "hour", "noon", "'noon' isn't a time. Example: 09:30"),
+        ("de", "due", "4.5.2031", "'4.5.2031' isn't a date and time. Example: 04.05.2031 09:30 or 2031-05-04T09:30"),
+        ("en", "due", "2031-05-04 22:01", "Too late: 5/4/2031 10:01 PM. Maximum is 5/4/2031 10:00 PM"),
         ("de", "depth", "1.5", "'1.5' isn't a number. Example: 12,5"),
         ("en", "depth", "1,5", "'1,5' isn't a number. Example: 12.5"),
         ("en", "depth", "1.25", "'1.25' has too many decimals. Maximum is 1 decimal"),
@@ -78,6 +85,8 @@ def test_what_is_shown_is_read_again(locale: str, day: date, hour: time, number:
     hour = hour.replace(microsecond=0)
     assert formats.parse_date(formats.show_date(day)) == day == formats.parse_date(day.isoformat())
     assert formats.parse_time(formats.show_time(hour)) == hour == formats.parse_time(hour.isoformat())
+    moment = datetime.combine(day, hour)
+    assert parse_moment(show_moment(moment, formats), formats) == moment == parse_moment(moment.isoformat(), formats)
     assert formats.parse_number(formats.show_number(number, None)) == number
 
 

@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from fuselatch.core.forms.defaults import last_entered as last_entered
     from fuselatch.core.forms.defaults import nth_choice as nth_choice
     from fuselatch.core.forms.entries import Date as Date
+    from fuselatch.core.forms.entries import DateTime as DateTime
     from fuselatch.core.forms.entries import Integer as Integer
     from fuselatch.core.forms.entries import Money as Money
     from fuselatch.core.forms.entries import Number as Number
@@ -71,7 +72,7 @@ WHERE = {
     "fuselatch.core.forms.custom_events": ("CustomEvent",),
     "fuselatch.core.forms.declarations": ("Button", "Label"),
     "fuselatch.core.forms.defaults": ("first_choice", "last_entered", "nth_choice"),
-    "fuselatch.core.forms.entries": ("Date", "Integer", "Money", "Number", "Percent", "Text", "Tick", "Time"),
+    "fuselatch.core.forms.entries": ("Date", "DateTime", "Integer", "Money", "Number", "Percent", "Text", "Tick", "Time"),
     "fuselatch.core.forms.form": ("Form",),
     "fuselatch.core.forms.groups": ("Group",),
     "fuselatch.core.forms.latch": ("Latch",),

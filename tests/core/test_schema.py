@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from jsonschema import Draft202012Validator
 from marina.scenes import quiet_monday
 
-from fuselatch import Choice, Date, Form, Integer, Money, Number, Percent, Text, Tick, Time
+from fuselatch import Choice, Date, DateTime, Form, Integer, Money, Number, Percent, Text, Tick, Time
 from fuselatch.frontends import Session
 from fuselatch.rehearsal import rehearse
 from fuselatch.report.schema import form_schema, view_schema
@@ -34,6 +34,7 @@ class Ruled(Form):
     money = Money("Money", minimum=Decimal(0), maximum=Decimal(10), decimals=1)
     day = Date("Day", required=True)
     hour = Time("Hour")
+    due = DateTime("Due")
     tick = Tick("Tick", required=True)
     free = Tick("Free")
     pier = Choice("Pier", choices=("North", "South"), required=True)
@@ -53,6 +54,7 @@ RECORDS = st.fixed_dictionaries(
         "money": st.one_of(st.none(), st.integers(-2, 12)),
         "day": st.one_of(st.none(), st.dates()),
         "hour": st.one_of(st.none(), st.times().map(lambda time: time.replace(microsecond=0))),
+        "due": st.one_of(st.none(), st.datetimes().map(lambda moment: moment.replace(microsecond=0))),
         "tick": st.booleans(),
         "free": st.booleans(),
         "pier": st.sampled_from([None, "North", "South"]),

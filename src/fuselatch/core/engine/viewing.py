@@ -16,7 +16,7 @@ A form's own line (title, message, record) is cheap and made each time; if it is
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from datetime import date, time
+from datetime import date, datetime, time
 from decimal import Decimal
 from typing import Any, Final
 
@@ -33,7 +33,7 @@ from fuselatch.core.forms.placing import inner_plan
 from fuselatch.core.forms.prompts import Tone
 from fuselatch.core.model.choices import Choices, item_id
 from fuselatch.core.model.findings import NO_MARKER, Marker
-from fuselatch.core.model.locale_formats import Formats
+from fuselatch.core.model.locale_formats import Formats, show_moment
 from fuselatch.core.model.parts import Parts
 from fuselatch.core.model.values import MASK
 from fuselatch.core.model.view import (
@@ -149,7 +149,7 @@ def row_texts(table: LiveTable[Any], places: Iterable[int], formats: Formats) ->
     return tuple([tuple([cell_text(row.get(name), formats, decl.kinds.get(name)) for name in decl.columns]) for row in rows])
 
 
-KINDS: Final = ((bool, "tick"), ((int, float, Decimal), "number"), (date, "date"), (time, "time"))
+KINDS: Final = ((bool, "tick"), ((int, float, Decimal), "number"), (datetime, "datetime"), (date, "date"), (time, "time"))
 """A column's kind, by the type of its first value. Any other is text."""
 
 
@@ -167,6 +167,8 @@ def cell_text(value: Any, formats: Formats, decl: Any = None) -> str:
         return "yes" if value else "no"
     if isinstance(value, int | float | Decimal):
         return formats.show_number(value, None)
+    if isinstance(value, datetime):
+        return show_moment(value, formats)
     if isinstance(value, date):
         return formats.show_date(value)
     return formats.show_time(value) if isinstance(value, time) else str(value)
@@ -327,7 +329,7 @@ def control_view(control: ControlState, fixed: Fixed, look: Look, formats: Forma
 
 
 UNSORTED: Final = ("", False)
-LIMITED: Final = frozenset({"number", "integer", "percent", "money", "date", "time"})
+LIMITED: Final = frozenset({"number", "integer", "percent", "money", "date", "time", "datetime"})
 
 
 def shown_limit(control: ControlState, name: str, formats: Formats) -> str:

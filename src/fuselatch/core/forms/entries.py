@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from datetime import date, time
+from datetime import date, datetime, time
 from decimal import Decimal
 from functools import lru_cache
 from typing import Any, ClassVar, Final, Generic, TypeVar, Unpack
@@ -15,7 +15,7 @@ from fuselatch.core.forms.defaults import LastEntered
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.findings import Finding
-from fuselatch.core.model.locale_formats import Formats, PlainFormats
+from fuselatch.core.model.locale_formats import Formats, PlainFormats, parse_moment, show_moment
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.values import (
@@ -29,6 +29,7 @@ from fuselatch.core.model.values import (
     short_text,
     to_bool,
     to_date,
+    to_datetime,
     to_decimal,
     to_float,
     to_int,
@@ -167,6 +168,8 @@ class Text(InputControl[LiveInput[str, str], str, str]):
 
 NUMBER_WIDE: Final = 12
 """The width of numbers, dates and times, in characters."""
+MOMENT_WIDE: Final = 20
+"""The width of a date with a time."""
 LONGEST: Final = 60
 """The longest text that is proposed to break a rule."""
 
@@ -452,6 +455,34 @@ class Time(Timed[time]):
 
     def show(self, value: time, formats: Formats) -> str:
         return formats.show_time(value)
+
+
+class DateTime(Timed[datetime]):
+    """A field for a date with a time of day (datetime.datetime without a zone, in whole seconds).
+
+    ISO 8601 is always accepted (2031-05-04T09:30), besides the session's locale: the date, a space and the time.
+    """
+
+    kind = "datetime"
+    named = "a date and time field"
+    # RFC 3339, which "format": "date-time" means, would require a zone.
+    json: ClassVar[Mapping[str, Any]] = {"type": "string", "pattern": r"^\d{4}-\d\d-\d\dT\d\d:\d\d(:\d\d)?$"}
+    example = "2031-05-04T09:30"
+    generated_for = datetime
+    of_record = datetime
+    right = datetime(2031, 5, 4, 9, 30)
+
+    def width(self) -> int:
+        return MOMENT_WIDE
+
+    def coerce(self, value: object) -> datetime | None:
+        return to_datetime(value)
+
+    def read(self, text: str, formats: Formats) -> datetime | None:
+        return parse_moment(text, formats)
+
+    def show(self, value: datetime, formats: Formats) -> str:
+        return show_moment(value, formats)
 
 
 def such_as(local: str, iso: str) -> str:

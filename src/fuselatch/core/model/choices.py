@@ -10,7 +10,7 @@ import unicodedata
 from array import array
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Generator, Iterable, Iterator, Mapping, Sequence
-from datetime import date, time
+from datetime import date, datetime, time
 from decimal import Decimal
 from enum import Enum, EnumMeta
 from typing import Any, Final, Generic, TypeVar, overload
@@ -376,7 +376,7 @@ def item_id(choices: Choices[Any], at: int) -> str:
     return found
 
 
-MARKS: Final = {str: "=", int: "i", float: "f", bool: "b", Decimal: "d", date: "t", time: "c"}
+MARKS: Final = {str: "=", int: "i", float: "f", bool: "b", Decimal: "d", date: "t", time: "c", datetime: "m"}
 LONGEST_ID: Final = 200
 
 
@@ -401,4 +401,5 @@ READ: Final[Any] = {
     "d": Decimal,
     "t": date.fromisoformat,
     "c": time.fromisoformat,
+    "m": datetime.fromisoformat,
 }

@@ -6,12 +6,14 @@ Locale formats are outside the core. `PlainFormats` writes numbers as Python and
 from __future__ import annotations
 
 import re
-from datetime import date, time
+from datetime import date, datetime, time
 from decimal import Decimal
 from typing import Protocol
 
 NUMBER = re.compile(r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)", re.ASCII)
 CLOCK = re.compile(r"([0-9]{1,2}):([0-9]{2})(?::([0-9]{2}))?", re.ASCII)
+GAP = re.compile(r"\s*[T,]\s*|\s+")
+"""Between a date and a time."""
 LONGEST = 300
 """The most digits in a typed number. All such numbers fit a float."""
 
@@ -66,6 +68,21 @@ class PlainFormats:
 
     def show_time(self, value: time) -> str:
         return value.isoformat("seconds" if value.second else "minutes")
+
+
+def show_moment(value: datetime, formats: Formats) -> str:
+    """Return a date and time as text: "5/4/2031 9:30 AM"; in plain formats ISO 8601."""
+    between = "T" if isinstance(formats, PlainFormats) else " "
+    return f"{formats.show_date(value.date())}{between}{formats.show_time(value.time())}"
+
+
+def parse_moment(text: str, formats: Formats) -> datetime | None:
+    """Return the date and time in a trimmed text, or None: a date, then a "T", a comma or a space, then a time."""
+    for gap in GAP.finditer(text):
+        day, hour = formats.parse_date(text[: gap.start()]), formats.parse_time(text[gap.end() :])
+        if day is not None and hour is not None:
+            return datetime.combine(day, hour)
+    return None
 
 
 def iso_date(text: str) -> date | None:

@@ -30,6 +30,7 @@ TEXTS: Final[Mapping[str, str]] = {
     "parse.integer": "'{text}' isn't a whole number. Example: {example}",
     "parse.money": "'{text}' isn't an amount. Example: {example}",
     "parse.date": "'{text}' isn't a date. Example: {example}",
+    "parse.datetime": "'{text}' isn't a date and time. Example: {example}",
     "parse.time": "'{text}' isn't a time. Example: {example}",
     "either_way": "{local} or {iso}",
     "decimals.none": "'{text}' has too many decimals. No decimals are allowed",

@@ -143,6 +143,15 @@ def to_time(value: object) -> time | None:
     return time(value.hour, value.minute, value.second)
 
 
+def to_datetime(value: object) -> datetime | None:
+    """Return a date and time without a zone, in whole seconds."""
+    if value is None:
+        return None
+    if not isinstance(value, datetime) or value.tzinfo is not None:
+        raise wrong_type(value, "a date and time (datetime) without a zone")
+    return datetime(value.year, value.month, value.day, value.hour, value.minute, value.second)
+
+
 def to_bool(value: object) -> bool:
     if not isinstance(value, bool):
         raise wrong_type(value, "True or False")
@@ -166,7 +175,8 @@ def as_key(value: object) -> object:
 def adapted(value: Any, wanted: type) -> Any:
     """Convert a store's value to another type without loss; raise `TypeError`.
 
-    Numbers convert to numbers, a datetime at midnight to a date, and anything to text (ISO 8601 or as Python writes it).
+    Numbers convert to numbers, a datetime at midnight to a date and back, and anything to text (ISO 8601, or as Python writes
+    it).
     """
     given = type(value)
     if value is None or given is wanted:
@@ -178,6 +188,8 @@ def adapted(value: Any, wanted: type) -> Any:
         found = bool(value) if given is int and value in (0, 1) else None
     elif wanted is date and isinstance(value, datetime):
         found = value.date() if value.time() == time() else None
+    elif wanted is datetime and isinstance(value, date):
+        found = datetime(value.year, value.month, value.day)
     elif wanted in (int, float, Decimal) and isinstance(value, int | float | Decimal):
         number = Decimal(repr(value)) if isinstance(value, float) else Decimal(value)
         found = wanted(number) if number.is_finite() else None
