@@ -175,8 +175,7 @@ def as_key(value: object) -> object:
 def adapted(value: Any, wanted: type) -> Any:
     """Convert a store's value to another type without loss; raise `TypeError`.
 
-    Numbers convert to numbers, a datetime at midnight to a date and back, and anything to text (ISO 8601, or as Python writes
-    it).
+    Numbers convert to numbers, a datetime at midnight to a date and back, and anything to text (ISO 8601 or Python's).
     """
     given = type(value)
     if value is None or given is wanted:
