@@ -47,7 +47,23 @@ OF_CONTROL: Final = {
 }  # fmt: skip
 NAMES: Final = (*NUMBERS, "tick", "text", "choice", "total", "go", "save", "leave", "rows", "rows[0].n", "rows[1].n")
 TEXTS: Final = ("", "1", "2", "3", "7", "60", "x", "hide", "b", "c")
-KEYS: Final = ("Enter", "Escape", "Tab", "Shift+Tab", "Space", "Backspace", "5", "x", "Ctrl+G")
+KEYS: Final = (
+    "Enter",
+    "Escape",
+    "Tab",
+    "Shift+Tab",
+    "Space",
+    "Backspace",
+    "5",
+    "x",
+    "Ctrl+G",
+    "Down",
+    "Up",
+    "Alt+Down",
+    "End",
+    "Delete",
+    "Ctrl+A",
+)
 FITTING: Final = {
     "press": ("go", "save", "leave"), "pick": ("choice",), "tick": ("tick",), "untick": ("tick",), "add_line": ("rows",),
     "remove_line": ("rows[0]",), "move_line": ("rows[1]",),

@@ -170,7 +170,7 @@ def test_a_typed_key_and_its_focus_stay_when_its_handler_fails() -> None:
 
 PAST_THE_RECORD = {
     "rule_cells.py make_ready: announced", "rule_cells.py make_ready: _value", "default_values.py set_defaults_of: _value",  # the form is new
-    "steps.py put_draft: _draft", "steps.py put_draft: _listing", "steps.py put_draft: _trouble",  # the typed key stays
+    "steps.py put_draft: _at", "steps.py put_draft: _draft", "steps.py put_draft: _listing", "steps.py put_draft: _trouble",  # the typed key stays
     "steps.py put_draft: select", "validation.py preview: _preview", "undoing.py put_back: focus",  # belongs to the typed key
     "line_changes.py detach: _set", "line_changes.py attach: _set", "live_state.py _restored: _set", "line_changes.py put_rows: _rows",  # follows the lines that are there, also after an undo
     "scheduler.py update_quietly: announced", "scheduler.py update_quietly: _value", "validation.py validate_quietly: _findings", "state.py drop: forms", "opening.py _restored: phase",  # is the undo

@@ -213,6 +213,16 @@ def test_fields_of_other_kinds(browser: Any) -> None:
         page.locator("[data-control=kind] .arrow").click()
         page.get_by_role("option", name="Kind 480", exact=True).click()
         shown.settle()
+        for key in ("Alt+ArrowDown", "PageDown", "ArrowDown", "ArrowUp"):
+            page.keyboard.press(key)
+        shown.settle()
+        assert page.inner_text(".at") == "Kind 490"
+        page.keyboard.press("Home")
+        page.keyboard.press("Tab")
+        shown.settle()
+        assert page.locator("[data-control=kind] input").input_value() == "Kind 0"
+        player.do("back_tab", [])
+        page.keyboard.type("Kind 480")
         player.do("key", ["Ctrl+Enter"])
     assert shown.outcome is not None and shown.outcome[Fields.secret] == "low tide" and shown.outcome[Fields.kind] == 480
 

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, TypeGuard
 
 from fuselatch.core.engine.changing import add_choice
 from fuselatch.core.engine.drafts import end_preview
 from fuselatch.core.engine.loop import drain, happen
 from fuselatch.core.engine.prompting import ask_itself
 from fuselatch.core.engine.refusals import at_control
-from fuselatch.core.engine.state import Turn
+from fuselatch.core.engine.state import Turn, touch
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveInput
 from fuselatch.core.forms.live_lists import LiveChoice
-from fuselatch.core.forms.live_state import ControlState, is_masked, is_usable
+from fuselatch.core.forms.live_state import ControlState, is_masked, is_read_only, is_usable
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.values import Unparsable
@@ -22,10 +22,13 @@ from fuselatch.core.model.values import Unparsable
 def settle(turn: Turn, control: ControlState | None) -> None:
     """Parse an entry's draft into its value. A draft that can't be parsed stays."""
     draft = None if control is None else control._draft
-    if control is None or draft is None:
+    if control is None:
         return
     if control._listing:
         turn.set(control, "_listing", False)
+        touch(control)
+    if draft is None:
+        return
     # It was parsed before, and nothing was typed since.
     if control._trouble is not None:
         return
@@ -103,8 +106,28 @@ def leave_control(turn: Turn, here: ControlState, target: ControlState) -> bool:
         turn.cause = before
 
 
-def move_focus(turn: Turn, target: ControlState) -> bool:
-    """Move the focus to a control; return False if it can't get there."""
+def arrive(turn: Turn, target: ControlState) -> bool:
+    """Move the focus to a control by keyboard, which selects the text there; return False if it can't get there."""
+    return move_focus(turn, target, is_selected_whole(target))
+
+
+def is_selected_whole(control: ControlState) -> bool:
+    """Return True if a control's text is selected when the user comes to it by keyboard.
+
+    A text of several lines isn't: one key would replace all of it.
+    """
+    return takes_keys(control) and control._decl.constants["look"] != "multi-line"
+
+
+def takes_keys(control: ControlState | None) -> TypeGuard[LiveInput[Any, Any]]:
+    """Return True if a control can be typed into."""
+    if control is None or "typed" not in control._plan.raises:
+        return False
+    return not (control._decl.multiple or control._rule or is_read_only(control))
+
+
+def move_focus(turn: Turn, target: ControlState, select: bool = False) -> bool:
+    """Move the focus to a control; return False if it can't get there. `select`: with its text selected."""
     here = target.form._state.focus
     if here is target:
         return True
@@ -112,7 +135,7 @@ def move_focus(turn: Turn, target: ControlState) -> bool:
         settle(turn, here)
         if not (still_there(turn, target) and leave_control(turn, here, target)):
             return False
-    put_focus(turn, target.form, target)
+    put_focus(turn, target.form, target, select)
     step(turn, "enter", target, "entered")
     return still_there(turn, target)
 
@@ -155,7 +178,7 @@ def asked_for(turn: Turn, control: ControlState, select: bool) -> None:
 def enter(turn: Turn, form: OpenForm, control: ControlState | None) -> None:
     """Set the focus for the user without leaving the previous control."""
     if control is not None and form._state.focus is not control and takes_focus(control):
-        put_focus(turn, form, control)
+        put_focus(turn, form, control, is_selected_whole(control))
         step(turn, "enter", control, "entered")
 
 

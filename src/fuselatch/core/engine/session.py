@@ -26,8 +26,9 @@ from fuselatch.core.engine.opening import must_fit, open_form
 from fuselatch.core.engine.scheduler import follow
 from fuselatch.core.engine.session_options import Options, SessionOptions
 from fuselatch.core.engine.state import Turn, is_closed_for_good
-from fuselatch.core.engine.steps import RUNS_NO_AUTHOR_CODE, STEPS, come_to_front
+from fuselatch.core.engine.steps import come_to_front
 from fuselatch.core.engine.storing import look
+from fuselatch.core.engine.verbs import RUNS_NO_AUTHOR_CODE, STEPS
 from fuselatch.core.engine.viewing import help_line, list_part, message_of, prompt_view, rows_part, view_of
 from fuselatch.core.engine.waits import is_stale
 from fuselatch.core.forms.container import OpenForm

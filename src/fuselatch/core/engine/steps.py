@@ -7,7 +7,6 @@ remaining steps are skipped. Nothing is raised then.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
 from typing import Any, Final
 
 from fuselatch.core.engine import focus, pointing
@@ -16,17 +15,18 @@ from fuselatch.core.engine.bound_records import reset
 from fuselatch.core.engine.changing import put_hidden
 from fuselatch.core.engine.closing import dismiss, submit, submit_and_go_on
 from fuselatch.core.engine.drafts import drop_draft
-from fuselatch.core.engine.focus import drop, move_focus, next_focusable, settle, step
+from fuselatch.core.engine.focus import arrive, drop, move_focus, next_focusable, put_focus, settle, step
+from fuselatch.core.engine.listing import would_take
 from fuselatch.core.engine.loop import drain, happen
 from fuselatch.core.engine.naming import open_form_named
 from fuselatch.core.engine.opening import open_form
-from fuselatch.core.engine.refusals import at_control
 from fuselatch.core.engine.state import SessionState, Turn, hidden, touch
 from fuselatch.core.engine.validation import preview
 from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.controls import LiveInput
 from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
-from fuselatch.core.forms.live_state import ControlState, current, is_masked, is_read_only, seen_title
+from fuselatch.core.forms.live_state import ControlState, current, is_masked, is_read_only
+from fuselatch.core.model.cells import UNSEEN
 from fuselatch.core.model.choices import position_of_id
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.gestures import Gesture
@@ -96,7 +96,9 @@ def put_draft(turn: Turn, control: ControlState, text: str) -> None:
     control._state.select = False
     touch(control)
     control._draft = text
-    control._listing = isinstance(control, LiveChoice)
+    if isinstance(control, LiveChoice):
+        control._listing = True
+        control._at = UNSEEN
     if control._trouble is not None:
         control._trouble = None
         turn.session.dirty.invalidate(control, "trouble", turn.cause)
@@ -277,8 +279,9 @@ def put_entry(turn: Turn, control: ControlState, name: str, value: object) -> No
     # A pick replaces what was typed, so the draft must not settle later.
     if control._draft is not None:
         drop_draft(turn, control)
-        if control._listing:
-            turn.set(control, "_listing", False)
+    if control._listing:
+        turn.set(control, "_listing", False)
+        touch(control)
     turn.put_value(control, value, turn.cause)
     drain(turn)
     turn.cause = before
@@ -296,13 +299,22 @@ def go(turn: Turn, way: int) -> None:
     """Settle the focused control, then move the focus."""
     form = front_of(turn)
     here = form._state.focus
-    if isinstance(here, LiveChoice) and here._listing and (here._draft or "").strip():
+    if isinstance(here, LiveChoice) and here._listing and not here._decl.multiple:
         take_match(turn, here)
     else:
         settle(turn, here)
     target = next_focusable(form, here, way)
     if target is not None and target is not here:
-        move_focus(turn, target)
+        arrive(turn, target)
+
+
+def take_match(turn: Turn, here: LiveChoice[Any, Any, Any]) -> None:
+    """Pick the item that an open list would give; without one, settle what was typed."""
+    item = would_take(here)
+    if item is UNSEEN:
+        settle(turn, here)
+    else:
+        put_entry(turn, here, "pick", item)
 
 
 def answer(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
@@ -347,7 +359,11 @@ def to_front(turn: Turn, gesture: Gesture, control: ControlState | None) -> None
 
 
 def to_control(turn: Turn, gesture: Gesture, control: ControlState) -> None:
-    move_focus(turn, control)
+    """Move the focus to a control. Where it is already, nothing stays selected: the user has clicked into the text."""
+    if control.form._state.focus is control:
+        put_focus(turn, control.form, control)
+    else:
+        move_focus(turn, control)
 
 
 def point(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
@@ -356,171 +372,3 @@ def point(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
 
 def unhover(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
     pointing.point(turn, None)
-
-
-def key(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
-    """Press a key: a shortcut, Enter, Escape, Tab, or one more character."""
-    session, keys = turn.session, gesture.text
-    if session.prompt_wait is not None:
-        key_at_prompt(turn, keys, gesture.repeat)
-        return
-    if keys in session.offers.shortcuts:
-        front = session.stack.front
-        if session.waits:
-            title = seen_title(front._state) if front else ""
-            session.notice = user_text("notice.in_front", keys=keys, title=title)
-            turn.note_form("skip", front, "shortcut", None, session.notice)
-        else:
-            open_named(turn, Gesture(verb="open", text=session.offers.shortcuts[keys]), None)
-        return
-    form = front_of(turn)
-    here = form._state.focus
-    # Enter first settles the field, and only then presses the button that has it as a shortcut.
-    shortcut = form._state.plan.shortcuts.get(keys) if keys != "Enter" else None
-    if shortcut is not None:
-        use_shortcut(turn, form, shortcut, gesture.repeat)
-    elif keys in KEYS:
-        KEYS[keys](turn, form, here, gesture.repeat)
-    elif takes_keys(here) and len(keys) == 1:
-        put_draft(turn, here, keys if form._state.select else here.text + keys)
-
-
-def takes_keys(control: ControlState | None) -> bool:
-    """Return True if a control can be typed into."""
-    return control is not None and "typed" in control._plan.raises and not is_read_only(control)
-
-
-def key_at_prompt(turn: Turn, keys: str, repeat: bool) -> None:
-    """Press a prompt's default (Enter) or cancel button (Escape), unless it repeats."""
-    wait = turn.session.prompt_wait
-    if wait is not None and not repeat and keys in ("Enter", "Escape"):
-        button = wait.prompt.default if keys == "Enter" else wait.prompt.cancel
-        answer(turn, Gesture(verb="answer", text=button), None)
-
-
-def use_shortcut(turn: Turn, form: OpenForm, path: str, repeat: bool) -> None:
-    """Press a shortcut's button or go to its control, if usable."""
-    target = form._state.controls[path]
-    found = at_control(turn.session, target)
-    if found is not None:
-        drop(turn, target, found[0])
-    elif target._decl.space == "press":
-        if not repeat:
-            press(turn, Gesture(verb="press", control=path), target)
-    else:
-        move_focus(turn, target)
-
-
-def enter_key(turn: Turn, form: OpenForm, here: ControlState | None, repeat: bool) -> None:
-    """Handle Enter, by what has the focus.
-
-    An open list picks its match, a multi-line text gets a new line, a button is pressed. Any other entry settles; if it
-    has no refusing finding, the form's default button is pressed or the focus moves on. A held key presses nothing.
-    """
-    if here is not None and here._decl.space == "press":
-        if not repeat:
-            press(turn, Gesture(verb="press", control=here.name), here)
-        return
-    if isinstance(here, LiveInput):
-        if here._decl.constants["look"] == "multi-line" and takes_keys(here):
-            put_draft(turn, here, here.text + "\n")
-            return
-        if isinstance(here, LiveChoice) and here._listing and here._draft:
-            take_match(turn, here)
-            return
-        settle(turn, here)
-        if isinstance(here, LiveTable) and here.row is not None and "double_clicked" in here._plan.heard:
-            if not repeat:
-                double_click(turn, here)
-            return
-        focus.show_findings(turn, here)
-        drain(turn)
-        if any(finding.level == "refuse" for finding in here.findings):
-            return
-    default = form._state.plan.shortcuts.get("Enter")
-    if repeat or not form.is_open:
-        return
-    if default is not None:
-        use_shortcut(turn, form, default, repeat)
-    else:
-        go(turn, 1)
-
-
-def take_match(turn: Turn, here: LiveChoice[Any, Any, Any]) -> None:
-    """Pick the first match of an open list."""
-    text = (here._draft or "").strip()
-    # A text that is in the list means itself. Where other values are allowed, a similar item must not replace it.
-    found = here.choices.find(text) or ([] if here._decl.other else here.choices.ahead(text, 1))
-    if found:
-        put_entry(turn, here, "pick", found[0])
-    else:
-        settle(turn, here)
-
-
-def escape(turn: Turn, form: OpenForm, here: ControlState | None, repeat: bool) -> None:
-    """Handle Escape: close an open list, then revert a draft, then close the form."""
-    if isinstance(here, LiveInput) and here._listing:
-        turn.set(here, "_listing", False)
-    elif isinstance(here, LiveInput) and here._draft is not None:
-        before, turn.cause = turn.cause, turn.note("step", here, "revert")
-        drop_draft(turn, here)
-        drain(turn)
-        turn.cause = before
-    elif not repeat:
-        dismiss(turn, form, CANCELLED)
-
-
-def backspace(turn: Turn, form: OpenForm, here: ControlState | None, repeat: bool) -> None:
-    """Delete the last character of the draft, or all if it is selected."""
-    if isinstance(here, LiveInput) and takes_keys(here) and here.text:
-        put_draft(turn, here, "" if form._state.select else here.text[:-1])
-
-
-def space(turn: Turn, form: OpenForm, here: ControlState | None, repeat: bool) -> None:
-    """Press a button, toggle a tick box, or type a space."""
-    does = here._decl.space if here is not None else ""
-    if isinstance(here, LiveInput) and does == "toggle" and not is_read_only(here):
-        put_entry(turn, here, "toggle", not here.value)
-    elif here is not None and does == "press" and not repeat:
-        press(turn, Gesture(verb="press", control=here.name), here)
-    elif isinstance(here, LiveInput) and takes_keys(here):
-        put_draft(turn, here, here.text + " ")
-
-
-KEYS: Final[Mapping[str, Callable[[Any, OpenForm, Any, bool], None]]] = {
-    "Enter": enter_key,
-    "Escape": escape,
-    "Tab": lambda turn, form, here, repeat: go(turn, 1),
-    "Shift+Tab": lambda turn, form, here, repeat: go(turn, -1),
-    "Backspace": backspace,
-    "Space": space,
-}
-"""Keys with the same meaning on every form. A form's shortcuts come first, except Enter."""
-
-RUNS_NO_AUTHOR_CODE: Final[Mapping[str, Callable[[Any, Any], bool]]] = {"type": types_quietly, "answer": answers_quietly}
-"""For some verbs, a test if a gesture runs none of the developer's code."""
-
-STEPS: Final[Mapping[str, Callable[[Any, Gesture, Any], None]]] = {
-    "focus": to_control,
-    "type": type_text,
-    "key": key,
-    "tab": tab,
-    "back_tab": back_tab,
-    "press": press,
-    "double": double,
-    "pick": pick,
-    "sort": sort,
-    "tick": tick,
-    "untick": tick,
-    "hover": point,
-    "unhover": unhover,
-    "answer": answer,
-    "close": close_front,
-    "open": open_named,
-    "to_front": to_front,
-    "record": record,
-    "add_line": add_line,
-    "remove_line": remove_line,
-    "move_line": move_line,
-}
-"""The function that carries out each verb."""

@@ -22,6 +22,7 @@ from typing import Any, Final
 
 from fuselatch.core.engine.edited import differs, lines_changed
 from fuselatch.core.engine.focus import may_have_focus
+from fuselatch.core.engine.listing import IN_REACH, choices_seen, typed_into, would_take
 from fuselatch.core.engine.state import NO_MESSAGE, SessionState, is_closed_for_good
 from fuselatch.core.engine.waits import id_of_wait
 from fuselatch.core.forms.container import OpenForm
@@ -31,6 +32,7 @@ from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
 from fuselatch.core.forms.live_state import ControlState, FormState, is_masked, is_seen, seems_usable, seen, seen_title
 from fuselatch.core.forms.placing import inner_plan
 from fuselatch.core.forms.prompts import Tone
+from fuselatch.core.model.cells import UNSEEN
 from fuselatch.core.model.choices import Choices, item_id
 from fuselatch.core.model.findings import NO_MARKER, Marker
 from fuselatch.core.model.locale_formats import Formats, show_moment
@@ -54,8 +56,6 @@ from fuselatch.core.model.view import (
     View,
 )
 
-IN_REACH: Final = 50
-"""How many items a view has at most: the best matches, or those around the chosen one."""
 HEARD: Final = ("hovered", "clicked", "double_clicked")
 
 
@@ -72,9 +72,10 @@ def marker_of(control: ControlState) -> Marker:
     return NO_MARKER
 
 
-def choices_seen(control: LiveChoice[Any, Any, Any]) -> Choices[Any]:
-    found: Choices[Any] = seen(control, "choices")
-    return found
+def item_id_of(choices: Choices[Any], item: object) -> str:
+    """Return an item's id."""
+    at = choices.position(item)
+    return "" if at is None else item_id(choices, at)
 
 
 def text_of(control: ControlState, formats: Formats) -> str:
@@ -130,14 +131,15 @@ def in_reach(control: LiveChoice[Any, Any, Any]) -> tuple[Sequence[int], int, in
     """Return the positions of the nearest items, how many match what is typed, and where the nearest begin."""
     choices = choices_seen(control)
     count = len(choices)
-    typed = (control._draft or "").strip()
-    if control._listing and typed:
+    typed = typed_into(control)
+    if typed:
         found = choices.ahead_index.find(typed, IN_REACH)
         return found, choices.ahead_index.count(typed), 0
     start = 0
     if count > IN_REACH:
         held = held_by(control)
-        at = (choices.position(held[0]) if held else 0) or 0
+        near = control._at if control._listing and control._at is not UNSEEN else held[0] if held else UNSEEN
+        at = (choices.position(near) if near is not UNSEEN else 0) or 0
         start = max(0, min(at - IN_REACH // 2, count - IN_REACH))
     return range(start, min(count, start + IN_REACH)), count, start
 
@@ -266,7 +268,7 @@ class Look:
 
 def control_view(control: ControlState, fixed: Fixed, look: Look, formats: Formats) -> ControlView:
     """Return a control as the user sees it."""
-    text, placeholder = "", ""
+    text, placeholder, at_item = "", "", ""
     value: str | float | bool | None = None
     required = read_only = list_open = masked = False
     marker = NO_MARKER
@@ -290,6 +292,9 @@ def control_view(control: ControlState, fixed: Fixed, look: Look, formats: Forma
             if isinstance(control, LiveChoice):
                 counts = list_view(control, fixed, formats)
                 picked = picked_of(control)
+                if list_open:
+                    item = would_take(control)
+                    at_item = "" if item is UNSEEN else item_id_of(choices_seen(control), item)
     elif isinstance(control, LiveLines):
         lines = tuple([id_of(line.__dict__["_live"]) for line in control._rows])
     enabled = is_seen(control, "enabled")
@@ -312,6 +317,7 @@ def control_view(control: ControlState, fixed: Fixed, look: Look, formats: Forma
         marker.level,
         fixed.items,
         *counts,
+        at_item,
         picked,
         fixed.columns,
         fixed.cells,

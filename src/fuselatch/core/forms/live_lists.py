@@ -9,6 +9,7 @@ from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.controls import Live, LiveInput
 from fuselatch.core.forms.plans import ControlPlan
 from fuselatch.core.forms.port import EnginePort
+from fuselatch.core.model.cells import UNSEEN
 from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.names import suggest
@@ -24,12 +25,14 @@ L = TypeVar("L", bound=Container)
 class LiveChoice(LiveInput[R, G], Generic[T, R, G]):
     """A choice on an open form."""
 
-    __slots__ = ("_brought",)
+    __slots__ = ("_at", "_brought")
 
     def __init__(self, form: OpenForm, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
         super().__init__(form, owner, plan, engine)
         # A value that came with the record stays and is shown, even if it isn't offered.
         self._brought: Any = None
+        # The item that the user has moved to in an open list.
+        self._at: Any = UNSEEN
 
     def _current(self, prop: str) -> Any:
         found = super()._current(prop)

@@ -85,7 +85,7 @@ VERBS: Final[Mapping[str, Verb]] = {
     "open": Verb(does="open an offered form by its name, or bring it to the front", words="FORM", quoted=True),
     "to_front": Verb(does="bring an open form to the front", words="FORM", quoted=True),
 }
-"""Every verb. The function that carries it out is in `engine.steps`."""
+"""Every verb. The function that carries it out is in `engine.verbs`."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -42,7 +42,8 @@ class ControlView(NamedTuple):
     `value`: number, boolean or text. `hears`: which of hovered, clicked and double_clicked have a handler.
 
     `choices`: the nearest items, from position `choices_from` on; while the user types, the best matches, and `match_count`
-    says how many there are (at most 1,000 are counted). `choice_count`: the items in all. `picked`: the chosen items' texts.
+    says how many there are (at most 1,000 are counted). `choice_count`: the items in all. `at_item`: the id of the item that
+    Enter or Tab would take from an open list. `picked`: the chosen items' texts.
     A table has `columns`, and a row of `cells` for each item, and is sorted by `sorted_by`. `lines`: the ids of lines.
 
     Limits: `minimum` and `maximum` as text, `max_length`, `decimals`, `pattern`; `other`: a text that isn't in the list is
@@ -68,6 +69,7 @@ class ControlView(NamedTuple):
     choices_from: int
     choice_count: int
     match_count: int
+    at_item: str
     picked: tuple[str, ...]
     columns: tuple[ColumnView, ...]
     cells: tuple[tuple[str, ...], ...]

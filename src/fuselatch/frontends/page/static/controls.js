@@ -80,6 +80,11 @@ class Widget {
   key() {
     return false;
   }
+
+  // Returns true if a key is for the session, and not for the browser.
+  passesOn() {
+    return false;
+  }
 }
 
 class Field extends Widget {
@@ -118,15 +123,21 @@ class Field extends Widget {
     if (this.target.value !== text) {
       this.target.value = text;
     }
-    if (control.focused && control.selected && document.activeElement === this.target) this.target.select();
+    // Only once: afterwards the user may have moved the cursor.
+    const selected = control.focused && control.selected;
+    if (selected && !this.wasSelected && document.activeElement === this.target) this.target.select();
+    this.wasSelected = selected;
   }
 }
+
+// Keys that move in a list. In a text, the ends are for the cursor.
+const MOVES = ["Down", "Up", "Alt+Down", "Alt+Up", "PageDown", "PageUp"];
+const ENDS = ["Home", "End"];
 
 class Choice extends Field {
   constructor(control) {
     super(control);
     this.items = [];
-    this.at = -1;
     this.isOpen = false;
     this.more = null;
     this.list = element("ul", { role: "listbox", id: `l-${control.id}` });
@@ -159,7 +170,6 @@ class Choice extends Field {
 
   close() {
     this.isOpen = false;
-    this.at = -1;
     this.draw();
   }
 
@@ -177,25 +187,24 @@ class Choice extends Field {
 
   draw() {
     const control = this.control;
-    const typing = control.list_open && control.focused;
-    const shown = (typing || this.isOpen) && control.enabled;
-    this.items = !shown ? [] : typing ? control.choices : (this.more ?? control.choices);
+    const opened = control.list_open && control.focused;
+    const shown = (opened || this.isOpen) && control.enabled;
+    this.items = !shown ? [] : opened ? control.choices : (this.more ?? control.choices);
     this.list.hidden = !shown || this.items.length === 0;
     this.target.setAttribute("aria-expanded", this.list.hidden ? "false" : "true");
-    if (typing && this.at < 0 && this.items.length > 0) this.at = -1;
-    this.at = Math.min(this.at, this.items.length - 1);
+    const here = opened ? this.items.findIndex((item) => item.id === control.at_item) : -1;
     this.list.replaceChildren(
       ...this.items.map((item, at) => {
         const node = element("li", { role: "option", id: `${this.list.id}-${at}` }, item.text);
         node.setAttribute("aria-selected", item.picked ? "true" : "false");
-        node.classList.toggle("at", at === this.at || (this.at < 0 && typing && at === 0));
+        node.classList.toggle("at", at === here);
         node.addEventListener("click", () => this.pick(item));
         return node;
       }),
     );
-    if (this.at >= 0) {
-      this.target.setAttribute("aria-activedescendant", `${this.list.id}-${this.at}`);
-      this.list.children[this.at].scrollIntoView({ block: "nearest" });
+    if (here >= 0) {
+      this.target.setAttribute("aria-activedescendant", `${this.list.id}-${here}`);
+      this.list.children[here].scrollIntoView({ block: "nearest" });
     } else {
       this.target.removeAttribute("aria-activedescendant");
     }
@@ -207,25 +216,16 @@ class Choice extends Field {
   }
 
   key(event) {
-    const steps = { ArrowDown: 1, ArrowUp: -1, PageDown: 8, PageUp: -8 };
-    if (event.key in steps) {
-      if (this.list.hidden) {
-        if (event.key === "ArrowDown" || event.altKey) this.toggle();
-        return true;
-      }
-      this.at = Math.max(0, Math.min(this.items.length - 1, this.at + steps[event.key]));
-      this.draw();
-      return true;
-    }
-    if (event.key === "Enter" && !this.list.hidden && this.at >= 0 && !event.ctrlKey) {
-      this.pick(this.items[this.at]);
-      return true;
-    }
-    if (event.key === "Escape" && this.isOpen) {
-      this.close();
-      return true;
-    }
-    return false;
+    if (event.key !== "Escape" || !this.isOpen) return false;
+    this.close();
+    return true;
+  }
+
+  passesOn(name) {
+    const moves = MOVES.includes(name) || (this.control.list_open && ENDS.includes(name));
+    const mine = moves || (this.control.multiple && name === "Space");
+    if (mine && this.isOpen) this.close();
+    return mine;
   }
 }
 
@@ -298,6 +298,10 @@ class Table extends Widget {
     this.target = element("table", { id: `c-${control.id}`, tabIndex: 0 });
     this.tellsFocus();
     this.root.append(this.target);
+  }
+
+  passesOn(name) {
+    return MOVES.includes(name) || ENDS.includes(name);
   }
 
   update(control) {

@@ -217,7 +217,9 @@ function deal(event, at) {
   if (prompt) return (name === "Escape" || (name === "Enter" && !prompt.buttons.includes(at))) && pressed();
   for (const form of drawn.values()) {
     for (const widget of form.widgets.values()) {
-      if (widget.target === at && widget.key(event)) return true;
+      if (widget.target !== at) continue;
+      if (widget.key(event)) return true;
+      if (widget.passesOn(name)) return pressed();
     }
   }
   const newLine = name === "Enter" && at.tagName === "TEXTAREA";

@@ -1,0 +1,48 @@
+"""An open list: the items in it, and the one that Enter or Tab would take."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, Final
+
+from fuselatch.core.forms.live_lists import LiveChoice
+from fuselatch.core.forms.live_state import seen
+from fuselatch.core.model.cells import UNSEEN
+from fuselatch.core.model.choices import Choices
+
+IN_REACH: Final = 50
+"""How many items a view has at most: the best matches, or those around the chosen one."""
+
+
+def choices_seen(control: LiveChoice[Any, Any, Any]) -> Choices[Any]:
+    """Return the items as they were last announced."""
+    found: Choices[Any] = seen(control, "choices")
+    return found
+
+
+def typed_into(control: LiveChoice[Any, Any, Any]) -> str:
+    """Return the text that an open list is narrowed to, or ""."""
+    return (control._draft or "").strip() if control._listing else ""
+
+
+def candidates(control: LiveChoice[Any, Any, Any]) -> Sequence[int]:
+    """Return the positions of the items that one can move to in an open list: the best matches, or all."""
+    choices, text = choices_seen(control), typed_into(control)
+    return choices.ahead_index.find(text, IN_REACH) if text else range(len(choices))
+
+
+def would_take(control: LiveChoice[Any, Any, Any]) -> Any:
+    """Return the item that Enter or Tab would take from an open list, or `UNSEEN`.
+
+    It is the one that the user has moved to. Otherwise a text that is in the list means itself, and any other the first
+    match; where other values are allowed, a similar item must not replace it.
+    """
+    if not control._listing:
+        return UNSEEN
+    choices, text = choices_seen(control), typed_into(control)
+    if control._at is not UNSEEN and control._at in choices:
+        return control._at
+    if not text:
+        return UNSEEN
+    found = choices.find(text) or ([] if control._decl.other else choices.ahead(text, 1))
+    return found[0] if found else UNSEEN
