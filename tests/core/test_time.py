@@ -147,3 +147,37 @@ def test_a_refused_gesture_moves_nothing_past_the_moment_at_which_rules_differ()
         assert session.wakes_at == datetime(2031, 5, 5) and session.trace[-1].time == "2031-05-05T00:01:00"
         session.feed(Gesture(verb="time"))
         assert session.control("today").value == "2031-05-05"
+
+
+class Asking(Form):
+    """Asks each minute, and a rule decides if one can type."""
+
+    minute = Text("Minute", value=lambda form: f"{form.session.now(to='minute'):%H:%M}")
+    word = Text("Word", enabled=lambda form: form.minute.value != "09:31")
+
+    @minute.changed
+    def ask_on(self) -> None:
+        self.confirm(f"It is {self.minute.value}")
+
+
+def test_a_key_or_an_answer_that_meets_another_minute_may_ask() -> None:
+    now = [datetime(2031, 5, 4, 9, 29)]
+    with Session(Asking, clock=lambda: now[0]) as session:
+        for verb, control, text in (("type", "word", "x"), ("answer", "", "Yes")):
+            now[0] += timedelta(minutes=1)
+            session.feed(Gesture(verb=verb, control=control, text=text))
+            assert session.prompt is not None and session.prompt.text == f"It is {now[0]:%H:%M}"
+
+
+def test_between_gestures_the_time_is_the_one_told_last() -> None:
+    now = [datetime(2031, 5, 4, 9, 29)]
+    with Session(Import, clock=lambda: now[-1], latches=MemoryLatches()) as session:
+        session.feed(Gesture(verb="press", control="run"))
+        del now[:]
+        with pytest.raises(HandlerFailed):
+            session.feed(Gesture(verb="unhover"))
+        now.append(datetime(2031, 5, 4, 12))
+        form: Any = session.front
+        assert form.hourly.is_set() and session.today() == now[0].date() and session.wakes_at == datetime(2031, 5, 4, 9, 30)
+        session.feed(Gesture(verb="time"))
+        assert not form.hourly.is_set() and form.again.enabled

@@ -83,7 +83,12 @@ def clock_failed(error: Exception) -> HandlerFailed:
 
 
 def time_of(session: SessionState) -> datetime:
-    """Return the time for rules and latches: the one told last if the clock fails. `feed` raises that at the end."""
+    """Return the time for rules and latches: the one told last if the clock fails. `feed` raises that at the end.
+
+    Between gestures it is the one told last, too: only a gesture lets follow what differs.
+    """
+    if session.turn is None and session.read_at is not None:
+        return session.read_at
     try:
         return session.read_clock()
     except Exception as error:

@@ -55,6 +55,8 @@ def start(session: SessionState, label: object, step: Callable[[Turn], object], 
     session.now = None
     if session.clock is not None:
         look_at_the_clock(turn)
+        # What follows the time may have handlers.
+        quiet = quiet and not session.dirty.pending
     if session.recording:
         record(turn)
     session.turn = turn
