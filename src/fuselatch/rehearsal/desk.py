@@ -99,7 +99,9 @@ class Desk(DeskView):
         for end in range(1, len(text) + 1):
             session.feed(Gesture(verb="type", control=path, text=text[:end], form=form))
             if end < len(text) and len(session.waits_for) > waited:
-                session.drop_rest(user_text("notice.not_typed", text=text[end:], what=session.waits_for[-1]))
+                session.drop_rest(
+                    user_text(session.formats, "notice.not_typed", text=text[end:], what=session.waits_for[-1])
+                )
                 return
         if not text:
             self.clear(control)

@@ -26,7 +26,7 @@ from filelock import FileLock, Timeout
 from fuselatch.core.engine.store import ChangedMeanwhile, StoreRefused
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import Change
-from fuselatch.core.model.texts import user_text
+from fuselatch.core.model.texts import later
 from fuselatch.stores.columns import KINDS, OF_TYPE, SAME, TEXT, Kind, fitted, kind_of
 from fuselatch.stores.snapshots import Sources, SourceSnapshot, plain_words, write_row
 
@@ -115,7 +115,7 @@ class CsvRecords(Sources):
         try:
             self._lock.acquire()
         except Timeout:
-            raise StoreRefused(user_text("store.busy", name=self.folder.name, seconds=WAIT)) from None
+            raise StoreRefused(later("store.busy", name=self.folder.name, seconds=WAIT)) from None
         except OSError as error:
             if not reading:
                 raise plain_words(error, self.folder.name) from error
@@ -151,7 +151,7 @@ class CsvRecords(Sources):
                 try:
                     snapshot = self._known(change.source)
                 except KeyError:
-                    raise StoreRefused(user_text("store.gone", name=self._path(change.source).name)) from None
+                    raise StoreRefused(later("store.gone", name=self._path(change.source).name)) from None
                 if change.source not in rows:
                     rows[change.source] = list(snapshot.rows)
                 fits = change._replace(row=fitting(change, snapshot))
@@ -165,7 +165,7 @@ class CsvRecords(Sources):
                 raise plain_words(error, Path(error.filename or self.folder).name.removesuffix(NEW)) from error
             except UnicodeEncodeError as error:
                 character = error.object[error.start]
-                raise StoreRefused(user_text("store.encoding", character=character, encoding=error.encoding)) from None
+                raise StoreRefused(later("store.encoding", character=character, encoding=error.encoding)) from None
             finally:
                 for source in rows:
                     self._forget(source)

@@ -13,7 +13,7 @@ from sqlalchemy.exc import ArgumentError, DataError, IntegrityError, NoSuchModul
 from sqlalchemy.pool import NullPool
 
 from fuselatch.core.engine.store import StoreRefused
-from fuselatch.core.model.texts import user_text
+from fuselatch.core.model.texts import later
 
 WAIT: Final = 30
 """Seconds to wait while another process writes."""
@@ -58,17 +58,17 @@ class Database:
         low = reason.casefold()
         if isinstance(error, IntegrityError):
             if "unique" in low or "duplicate" in low:
-                return user_text("store.key_taken", reason=reason)
+                return later("store.key_taken", reason=reason)
             if "null" in low:
-                return user_text("store.value_missing", reason=reason)
-            return user_text("store.conflict", reason=reason)
+                return later("store.value_missing", reason=reason)
+            return later("store.conflict", reason=reason)
         if isinstance(error, DataError):
-            return user_text("store.misfit", reason=reason)
+            return later("store.misfit", reason=reason)
         if "full" in low:
-            return user_text("store.full_of", reason=reason)
+            return later("store.full_of", reason=reason)
         if "readonly" in low or "read-only" in low:
-            return user_text("store.locked", name=self.name, reason=reason)
-        return user_text("store.unusable", name=self.name, reason=reason)
+            return later("store.locked", name=self.name, reason=reason)
+        return later("store.unusable", name=self.name, reason=reason)
 
 
 def exists(address: str | Path) -> bool:

@@ -10,7 +10,7 @@ from typing import Any
 
 from fuselatch.core.engine.store import ChangedMeanwhile, StoreRefused
 from fuselatch.core.model.record_changes import Change, Record
-from fuselatch.core.model.texts import TEXTS, user_text
+from fuselatch.core.model.texts import later
 
 
 @dataclass(slots=True)
@@ -50,7 +50,7 @@ class Sources:
                 snapshot = self._snapshots[source] = self._load(source)
             except KeyError:
                 if source in self._versions:
-                    raise StoreRefused(user_text("store.gone", name=f"'{source}'")) from None
+                    raise StoreRefused(later("store.gone", name=f"'{source}'")) from None
                 raise
         return snapshot
 
@@ -90,7 +90,7 @@ def write_row(rows: list[Any], change: Change, column: str, unique: bool) -> Any
         if key is None and column and column not in change.row:
             key = max((row[column] for row in rows if isinstance(row.get(column), int)), default=0) + 1
         elif unique and any(row.get(column) == key for row in rows):
-            raise StoreRefused(user_text("store.duplicate", source=change.source, key=key))
+            raise StoreRefused(later("store.duplicate", source=change.source, key=key))
         rows.append({**change.row, **({column: key} if key is not None else {})})
         return key
     at = next((at for at, row in enumerate(rows) if row[column] == change.key), None)
@@ -108,12 +108,12 @@ def write_row(rows: list[Any], change: Change, column: str, unique: bool) -> Any
 def plain_words(error: OSError, name: str) -> StoreRefused:
     """Return a system error in words for the user."""
     words = {
-        errno.ENOSPC: TEXTS["store.full"],
-        errno.EDQUOT: TEXTS["store.full"],
-        errno.EACCES: user_text("store.permission", name=name),
-        errno.EPERM: user_text("store.permission", name=name),
-        errno.EROFS: user_text("store.read_only", name=name),
-        errno.EISDIR: user_text("store.folder", name=name),
+        errno.ENOSPC: later("store.full"),
+        errno.EDQUOT: later("store.full"),
+        errno.EACCES: later("store.permission", name=name),
+        errno.EPERM: later("store.permission", name=name),
+        errno.EROFS: later("store.read_only", name=name),
+        errno.EISDIR: later("store.folder", name=name),
     }
-    reason = words.get(error.errno or 0) or user_text("store.unusable", name=name, reason=error.strerror or error)
+    reason = words.get(error.errno or 0) or later("store.unusable", name=name, reason=error.strerror or error)
     return StoreRefused(reason)

@@ -27,7 +27,7 @@ from openpyxl.worksheet.worksheet import Worksheet
 from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import Change
-from fuselatch.core.model.texts import TEXTS, user_text
+from fuselatch.core.model.texts import later
 from fuselatch.stores.csv_files import HARMFUL, LOCK, NEW, WAIT, flush_folder, write_through
 from fuselatch.stores.snapshots import Sources, SourceSnapshot, plain_words, write_row
 
@@ -105,7 +105,7 @@ class WorkbookRecords(Sources):
         try:
             self._lock.acquire()
         except Timeout:
-            raise StoreRefused(user_text("store.busy", name=self.path.name, seconds=WAIT)) from None
+            raise StoreRefused(later("store.busy", name=self.path.name, seconds=WAIT)) from None
         except OSError as error:
             raise plain_words(error, self.path.name) from error
         try:
@@ -134,7 +134,7 @@ class WorkbookRecords(Sources):
         self._snapshots[change.source] = SourceSnapshot(tuple(rows), snapshot.columns, snapshot.key, snapshot.stamp)
         if change.source == NAMED:
             if change.kind != "change":
-                raise StoreRefused(TEXTS["store.named_cells"])
+                raise StoreRefused(later("store.named_cells"))
             cells = named_cells(book)
             for name, value in written.items():
                 put(cells[name], value)
@@ -219,7 +219,7 @@ def named_cells(book: Workbook) -> dict[str, Any]:
 def put(cell: Any, value: Any) -> None:
     """Set a cell's value. Text stays text, whatever it starts with."""
     if cell.data_type == "f":
-        raise StoreRefused(user_text("store.formula", cell=cell.coordinate, sheet=cell.parent.title))
+        raise StoreRefused(later("store.formula", cell=cell.coordinate, sheet=cell.parent.title))
     cell.value = float(value) if isinstance(value, Decimal) else value if value != "" else None
     if isinstance(value, str) and value.startswith(HARMFUL):
         cell.data_type = "s"

@@ -53,12 +53,12 @@ from fuselatch.core.model.errors import NotAllowedHere, UnknownName
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import MOVES, Change, Record
 from fuselatch.core.model.service_map import Host
-from fuselatch.core.model.texts import TEXTS, user_text
+from fuselatch.core.model.texts import later
 
-SAVE, DROP, STAY = TEXTS["leave.save"], TEXTS["leave.drop"], TEXTS["cancel"]
-LEAVE = Prompt(TEXTS["leave"], title=TEXTS["leave.title"], buttons=(SAVE, DROP, STAY), tone="warning")
-AGREED = TEXTS["remove.yes"]
-REMOVE = Prompt(user_text("remove"), title=TEXTS["remove.title"], buttons=(AGREED, TEXTS["cancel"]), tone="danger")
+SAVE, DROP, STAY = later("leave.save"), later("leave.drop"), later("cancel")
+LEAVE = Prompt(later("leave"), title=later("leave.title"), buttons=(SAVE, DROP, STAY), tone="warning")
+AGREED = later("remove.yes")
+REMOVE = Prompt(later("remove"), title=later("remove.title"), buttons=(AGREED, later("cancel")), tone="danger")
 
 
 class Records(Node):
@@ -119,7 +119,11 @@ class Records(Node):
         found = self._filtered()
         at = found.places.get(self.key)
         count = len(found.keys)
-        return user_text("position", place=at + 1, count=count) if at is not None else user_text("position.new", count=count)
+        return (
+            self.session.text("position", place=at + 1, count=count)
+            if at is not None
+            else self.session.text("position.new", count=count)
+        )
 
     def binds(self, control: Any) -> bool:
         """Return True if a control is bound to a column."""
@@ -139,9 +143,9 @@ class Records(Node):
         key = None if self._row is None else self._row[self.key_column]
         at, count = found.places.get(key), len(found.keys)
         if at is None:
-            self.place = user_text("position.new", count=count), 0, count
+            self.place = self.session.text("position.new", count=count), 0, count
         elif (at + 1, count) != self.place[1:]:
-            self.place = user_text("position", place=at + 1, count=count), at + 1, count
+            self.place = self.session.text("position", place=at + 1, count=count), at + 1, count
 
     @property
     def captions(self) -> Mapping[str, str]:
@@ -243,7 +247,7 @@ class Records(Node):
                 return False
             # Leaving has settled a filter or saved the record, so that others may match now.
             if key not in self._filtered().places:
-                return veto(turn, self.form, "record", user_text("notice.no_record", key=key))
+                return veto(turn, self.form, "record", turn.session.text("notice.no_record", key=key))
             return self._go(turn, key)
 
         return self._act(f"record {key}", go)
@@ -334,7 +338,7 @@ class Records(Node):
         if self.form._state.plan.on_leave == "ask":
             answer = ask_itself(turn, self.form, LEAVE, {})
             if answer != SAVE:
-                return answer == DROP or veto(turn, self.form, "record", TEXTS["notice.stayed"])
+                return answer == DROP or veto(turn, self.form, "record", turn.session.text("notice.stayed"))
         return self.save_now(turn)
 
     def _go(self, turn: Turn, key: Any) -> bool:
@@ -399,10 +403,10 @@ class Records(Node):
         under = lines.under(turn.session, self.form, self.key)
         for live, rows in under:
             if rows and live._decl.on_parent_remove == "refuse":
-                reason = user_text("notice.lines_first", key=self.key, count=len(rows), caption=live.caption)
+                reason = turn.session.text("notice.lines_first", key=self.key, count=len(rows), caption=live.caption)
                 return veto(turn, self.form, "record", reason)
         if ask_itself(turn, self.form, REMOVE, {"record": self._named_with(under)}) != AGREED:
-            return veto(turn, self.form, "record", TEXTS["notice.removed"])
+            return veto(turn, self.form, "record", turn.session.text("notice.removed"))
         for live, rows in under:
             for row in rows:
                 source = live._decl.records
@@ -416,13 +420,21 @@ class Records(Node):
     def _named_with(self, under: Sequence[tuple[Any, Sequence[Record]]]) -> str:
         """Return the current record and the lines removed with it, as the user reads it."""
         counted = [
-            user_text("remove.line" if len(rows) == 1 else "remove.lines", count=len(rows), caption=live.caption)
+            self.session.text(
+                "remove.line" if len(rows) == 1 else "remove.lines",
+                count=len(rows),
+                caption=live.caption,
+            )
             for live, rows in under
             if rows and live._decl.on_parent_remove != "cascade"
         ]
         if not counted:
-            return user_text("remove.record", key=self.key)
-        return user_text("remove.with_lines", key=self.key, lines=TEXTS["remove.and"].join(counted))
+            return self.session.text("remove.record", key=self.key)
+        return self.session.text(
+            "remove.with_lines",
+            key=self.key,
+            lines=self.session.text("remove.and").join(counted),
+        )
 
 
 class FilteredRows:
@@ -453,11 +465,11 @@ def selected(session: SessionState, source: str, found: FilteredRows) -> tuple[A
     """Return the key of the host's selection, or the problem with it."""
     chosen = session.services[Host].selected()
     if chosen is None:
-        return None, user_text("selected.none", records=source)
+        return None, session.text("selected.none", records=source)
     if chosen.source != source:
-        return None, user_text("selected.other", other=chosen.source, records=source)
+        return None, session.text("selected.other", other=chosen.source, records=source)
     if chosen.key not in found.places:
-        return None, user_text("selected.gone", records=source, key=chosen.key)
+        return None, session.text("selected.gone", records=source, key=chosen.key)
     return chosen.key, ""
 
 

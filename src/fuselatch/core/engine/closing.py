@@ -18,7 +18,6 @@ from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.cells import UNSEEN, unwatch
 from fuselatch.core.model.errors import HandlerFailed
 from fuselatch.core.model.outcome import ACCEPTED, CANCELLED, Outcome
-from fuselatch.core.model.texts import TEXTS
 
 
 def submit(turn: Turn, form: OpenForm) -> bool:
@@ -105,10 +104,10 @@ def discard_reason(turn: Turn, form: OpenForm) -> str | None:
     text = form._state.plan.discard
     if not text or not is_changed(form):
         return None
-    discard = TEXTS["discard"]
-    prompt = Prompt(text, buttons=(discard, TEXTS["keep_editing"]), tone="warning")
+    discard = turn.session.text("discard")
+    prompt = Prompt(text, buttons=(discard, turn.session.text("keep_editing")), tone="warning")
     answer = ask_itself(turn, form, prompt, {})
-    return None if answer == discard else TEXTS["notice.discard"]
+    return None if answer == discard else turn.session.text("notice.discard")
 
 
 def close_waiting(turn: Turn, form: OpenForm) -> bool:

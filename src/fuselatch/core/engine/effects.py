@@ -18,13 +18,13 @@ from fuselatch.core.engine.undoing import put_back
 from fuselatch.core.forms.container import Container
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.errors import Abandoned, EffectFailed, HandlerFailed, describe
-from fuselatch.core.model.texts import TEXTS, user_text
+from fuselatch.core.model.texts import later
 from fuselatch.core.model.trace import safe_text
 from fuselatch.core.model.trace_rows import add_row
 from fuselatch.core.model.view import FailureView
 
-AGAIN, LEAVE_IT = TEXTS["refused.again"], TEXTS["effect.leave"]
-FAILED: Final = Prompt(user_text("effect"), title=TEXTS["effect.title"], buttons=(AGAIN, LEAVE_IT), tone="danger")
+AGAIN, LEAVE_IT = later("refused.again"), later("effect.leave")
+FAILED: Final = Prompt(later("effect"), title=later("effect.title"), buttons=(AGAIN, LEAVE_IT), tone="danger")
 
 
 def let_out(turn: Turn) -> None:
@@ -72,7 +72,7 @@ def note(turn: Turn, effect: Effect, error: EffectFailed) -> FailureView:
         except HandlerFailed:
             # An observer that fails here must not hide the failure.
             turn.failure = turn.failed_at = None
-    text = user_text("notice.effect", effect=effect.caption)
+    text = session.text("notice.effect", effect=effect.caption)
     return FailureView(text, effect.caption, file, line, described, ())
 
 
@@ -84,7 +84,7 @@ def is_tried_again(turn: Turn, error: EffectFailed) -> bool:
         return False
     saved = ", ".join(f"{source}: {count}" for source, count in (turn.saved or {}).items())
     facts = {
-        "saved": user_text("effect.saved", saved=saved) if saved else TEXTS["effect.done"],
+        "saved": session.text("effect.saved", saved=saved) if saved else session.text("effect.done"),
         "effect": error.effect,
         "reason": str(error.error) or type(error.error).__name__,
     }

@@ -15,7 +15,6 @@ from fuselatch.core.forms.controls import LiveInput
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.live_state import ControlState, is_masked, is_read_only, is_usable
 from fuselatch.core.model.findings import Finding
-from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.values import Unparsable
 
 
@@ -93,7 +92,11 @@ def leave_control(turn: Turn, here: ControlState, target: ControlState) -> bool:
             if reason is not None:
                 turn.note("block", here, "leaving", None, reason)
                 turn.session.notice = reason
-                return drop(turn, target, user_text("notice.cant_leave", caption=here._current("caption"), reason=reason))
+                return drop(
+                    turn,
+                    target,
+                    turn.session.text("notice.cant_leave", caption=here._current("caption"), reason=reason),
+                )
             if not still_there(turn, target):
                 return False
         # Nothing has the focus while `left` runs, so that a handler can move it elsewhere.
@@ -165,7 +168,9 @@ def drop(turn: Turn, target: ControlState, why: str) -> bool:
         # The user reads captions; names and rules are for the trace.
         caption = target._current("caption")
         off = "notice.at" if target._has("enabled") else "notice.disabled"
-        turn.session.notice = user_text(off if target._has("visible") else "notice.hidden", caption=caption, reason=why)
+        turn.session.notice = turn.session.text(
+            off if target._has("visible") else "notice.hidden", caption=caption, reason=why
+        )
     return False
 
 

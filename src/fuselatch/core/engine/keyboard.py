@@ -21,7 +21,6 @@ from fuselatch.core.forms.live_state import ControlState, is_read_only, seen_tit
 from fuselatch.core.model.cells import UNSEEN
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.outcome import CANCELLED
-from fuselatch.core.model.texts import user_text
 
 PAGE: Final = 10
 """How many items PageUp and PageDown move."""
@@ -37,7 +36,7 @@ def key(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
         front = session.stack.front
         if session.waits:
             title = seen_title(front._state) if front else ""
-            session.notice = user_text("notice.in_front", keys=keys, title=title)
+            session.notice = session.text("notice.in_front", keys=keys, title=title)
             turn.note_form("skip", front, "shortcut", None, session.notice)
         else:
             open_named(turn, Gesture(verb="open", text=session.offers.shortcuts[keys]), None)

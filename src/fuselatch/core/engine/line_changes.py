@@ -22,7 +22,6 @@ from fuselatch.core.model.cells import Cell, Undoable, watch
 from fuselatch.core.model.errors import NotAllowedHere
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import Change, Record
-from fuselatch.core.model.texts import user_text
 
 
 def lines_of(form: OpenForm) -> list[LiveLines[Any]]:
@@ -67,7 +66,7 @@ def parent_kept(turn: Turn, lines: LiveLines[Any]) -> bool:
     if lines._decl.new_parent == "save_first":
         return bool(form._state.records.save_now(turn))
     validate_form(turn, form)
-    return veto(turn, form, "line", user_text("notice.save_first", caption=lines.caption))
+    return veto(turn, form, "line", turn.session.text("notice.save_first", caption=lines.caption))
 
 
 def remove(turn: Turn, lines: LiveLines[Any], line: Container) -> bool:
@@ -240,7 +239,7 @@ def begin(turn: Turn, form: OpenForm) -> None:
         if astray:
             named = ", ".join(map(str, astray[:5])) + (", …" if len(astray) > 5 else "")
             which = "stray" if len(astray) > 1 else "stray.one"
-            text = user_text(which, count=len(astray), lines=decl.records, records=records.source, keys=named)
+            text = turn.session.text(which, count=len(astray), lines=decl.records, records=records.source, keys=named)
             put_message(turn, form, text, "warning")
 
 

@@ -15,6 +15,7 @@ from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveValue
 from fuselatch.core.forms.live_state import is_masked
 from fuselatch.core.forms.prompts import Prompt, Shown
+from fuselatch.core.model.texts import said
 from fuselatch.core.model.trace_rows import add_row
 from fuselatch.core.model.values import MASK
 
@@ -29,6 +30,8 @@ def ask(session: SessionState, form: OpenForm, prompt: Prompt, facts: Mapping[st
             turn.note_form("latch", form, prompt.latch_name, remembered, remembered)
             return remembered
     shown = form._state.plan.reworded.get(prompt.name.rpartition(".")[2], prompt) if prompt.name else prompt
+    shown = shown.in_language(session.formats)
+    facts = {name: said(session.formats, fact) for name, fact in facts.items()}
     text = filled(form, shown, facts)
     follow_before_wait(turn)
     give_way(turn, None)

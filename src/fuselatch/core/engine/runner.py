@@ -20,7 +20,6 @@ from fuselatch.core.forms.live_state import seen_title
 from fuselatch.core.forms.placing import forget_gone
 from fuselatch.core.model.errors import Abandoned, EngineFailed, FuseLatchError, HandlerFailed, NotAllowedHere, describe
 from fuselatch.core.model.events import By
-from fuselatch.core.model.texts import TEXTS, user_text
 from fuselatch.core.model.trace import safe_text
 from fuselatch.core.model.trace_rows import add_row
 from fuselatch.core.model.view import FailureView
@@ -293,11 +292,11 @@ def note_failure(turn: Turn, error: HandlerFailed) -> None:
     """Put a failure on the view: what the user reads of it, and where it is."""
     session = turn.session
     form = session.stack.front or session.stack.first
-    text = TEXTS["notice.failed"]
+    text = session.text("notice.failed")
     if turn.way_out is not None:
-        text = user_text("notice.closed", title=seen_title(turn.way_out[0]._state))
+        text = session.text("notice.closed", title=seen_title(turn.way_out[0]._state))
     elif form is not None:
-        text = form._state.plan.failure_text or form.failure_text
+        text = session.said(form._state.plan.failure_text or form.failure_text)
     file, line = error.where
     loop: tuple[str, ...] = getattr(error, "loop", ())
     session.failure = FailureView(text, error.chain[0], file, line, safe_text(describe(error.error)), loop)

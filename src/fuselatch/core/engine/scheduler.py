@@ -15,7 +15,6 @@ from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.live_state import ControlState, FormState, current
 from fuselatch.core.model.cells import UNSEEN, Cell, Inputs, watch
 from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, RuleError, describe
-from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.trace import safe_text
 from fuselatch.core.model.trace_rows import add_row
 from fuselatch.core.model.values import same
@@ -126,7 +125,7 @@ def keep_last(session: SessionState, cell: Cell, inputs: Inputs, error: Exceptio
     node: Any = cell.node
     caption = title_or_caption(node)
     file, line = failure.where
-    text = user_text("failure", caption=caption)
+    text = session.text("failure", caption=caption)
     session.failed[cell] = FailureView(text, f"the rule {cell.name}", file, line, safe_text(describe(error)), ())
 
 

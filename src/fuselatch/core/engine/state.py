@@ -33,6 +33,7 @@ from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.latch_records import LatchRecord
 from fuselatch.core.model.record_changes import Change
 from fuselatch.core.model.service_map import Services
+from fuselatch.core.model.texts import said, user_text
 from fuselatch.core.model.trace import Trace
 from fuselatch.core.model.trace_rows import LONGEST, TraceRow, add_row, clipped
 from fuselatch.core.model.values import MASK, same
@@ -459,6 +460,14 @@ class SessionState(Undoable):
         """The event that the session is paused before, or None."""
         top = self.waits[-1] if self.waits else None
         return top.event if isinstance(top, PauseWait) else None
+
+    def text(self, text_id: str, /, **facts: object) -> str:
+        """Return a text for the user in the session's language, with its facts filled in."""
+        return user_text(self.formats, text_id, **facts)
+
+    def said(self, text: str) -> str:
+        """Return a text of the library in the session's language, and any other as it is."""
+        return said(self.formats, text)
 
     def plan_of(self, form: type[OpenForm]) -> FormPlan:
         """Return a form's plan, with the session's policy applied."""

@@ -32,7 +32,6 @@ from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.outcome import ACCEPTED, CANCELLED
 from fuselatch.core.model.record_changes import MOVES
-from fuselatch.core.model.texts import TEXTS, user_text
 from fuselatch.core.model.values import same
 
 
@@ -183,7 +182,7 @@ def remove_line(turn: Turn, gesture: Gesture, control: ControlState) -> None:
     if line in whole._rows:
         lines.remove(turn, whole, line)
     else:
-        drop(turn, whole, TEXTS["notice.line_gone"])
+        drop(turn, whole, turn.session.text("notice.line_gone"))
 
 
 def move_line(turn: Turn, gesture: Gesture, control: ControlState) -> None:
@@ -193,7 +192,7 @@ def move_line(turn: Turn, gesture: Gesture, control: ControlState) -> None:
         raise UnknownName(f"'{gesture.text}' isn't a position; use a number, starting at 0") from None
     whole = list_of(control)
     if not 0 <= place < len(whole._rows):
-        drop(turn, control, user_text("notice.no_position", position=place, last=len(whole._rows) - 1))
+        drop(turn, control, turn.session.text("notice.no_position", position=place, last=len(whole._rows) - 1))
         return
     lines.reorder(turn, whole, line_of(control), place)
 
@@ -238,7 +237,7 @@ def pick(turn: Turn, gesture: Gesture, control: LiveChoice[Any, Any, Any]) -> No
         if found:
             put_entry(turn, control, "pick", picked(control, found[0]))
         else:
-            drop(turn, control, user_text("notice.no_choice", text=gesture.text))
+            drop(turn, control, turn.session.text("notice.no_choice", text=gesture.text))
 
 
 def meant(control: LiveChoice[Any, Any, Any], gesture: Gesture) -> list[Any]:

@@ -7,7 +7,7 @@ from typing import Any, Protocol
 
 from fuselatch.core.model.errors import FuseLatchError
 from fuselatch.core.model.record_changes import Change, Record
-from fuselatch.core.model.texts import user_text
+from fuselatch.core.model.texts import later
 
 
 class StoreRefused(FuseLatchError):
@@ -22,7 +22,7 @@ class ChangedMeanwhile(StoreRefused):
 
     def __init__(self, change: Change, theirs: Record | None) -> None:
         which = "store.changed" if theirs is not None else "store.removed"
-        super().__init__(user_text(which, key=change.key, source=change.source))
+        super().__init__(later(which, key=change.key, source=change.source))
         self.change = change
         self.theirs = theirs
 

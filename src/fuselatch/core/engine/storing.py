@@ -16,13 +16,13 @@ from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.errors import NotAllowedHere, UnknownName
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import Change, Record, applied
-from fuselatch.core.model.texts import TEXTS, user_text
+from fuselatch.core.model.texts import later
 
-AGAIN, KEEP_EDITING = TEXTS["refused.again"], TEXTS["keep_editing"]
-THEIRS, MINE, COMPARE = TEXTS["conflict.theirs"], TEXTS["conflict.mine"], TEXTS["conflict.compare"]
-REFUSED = Prompt(user_text("refused"), title=TEXTS["refused.title"], buttons=(AGAIN, KEEP_EDITING), tone="danger")
-CHANGED = Prompt("{conflict}", title=TEXTS["conflict.title"], buttons=(THEIRS, MINE, COMPARE, KEEP_EDITING), tone="warning")
-COMPARED = Prompt("{differences}", title=TEXTS["compare.title"], buttons=(THEIRS, MINE, KEEP_EDITING), tone="warning")
+AGAIN, KEEP_EDITING = later("refused.again"), later("keep_editing")
+THEIRS, MINE, COMPARE = later("conflict.theirs"), later("conflict.mine"), later("conflict.compare")
+REFUSED = Prompt(later("refused"), title=later("refused.title"), buttons=(AGAIN, KEEP_EDITING), tone="danger")
+CHANGED = Prompt("{conflict}", title=later("conflict.title"), buttons=(THEIRS, MINE, COMPARE, KEEP_EDITING), tone="warning")
+COMPARED = Prompt("{differences}", title=later("compare.title"), buttons=(THEIRS, MINE, KEEP_EDITING), tone="warning")
 
 
 class Receiver(Protocol):
@@ -243,9 +243,9 @@ def is_tried_again(turn: Turn, error: StoreRefused) -> bool:
     form = session.stack.front or session.stack.first
     if form is None:
         return False
-    again = ask_itself(turn, form, REFUSED, {"reason": str(error)}) == AGAIN
+    again = ask_itself(turn, form, REFUSED, {"reason": error.args[0]}) == AGAIN
     if not again:
-        session.notice = str(error)
+        session.notice = session.said(error.args[0])
     return again
 
 
@@ -254,9 +254,9 @@ def reconciled(turn: Turn, form: OpenForm, writes: list[Write], met: ChangedMean
     at = next(at for at, (change, _) in enumerate(writes) if change is met.change)
     change, receiver = writes[at]
     which = "conflict.changed" if met.theirs is not None else "conflict.removed"
-    answer = ask_itself(turn, form, CHANGED, {"conflict": user_text(which, key=change.key)})
+    answer = ask_itself(turn, form, CHANGED, {"conflict": turn.session.text(which, key=change.key)})
     if answer == COMPARE:
-        differing = differences(change, met.theirs, receiver.captions if receiver is not None else {})
+        differing = differences(turn.session, change, met.theirs, receiver.captions if receiver is not None else {})
         answer = ask_itself(turn, form, COMPARED, {"differences": differing})
     if answer == MINE:
         if met.theirs is not None:
@@ -266,31 +266,36 @@ def reconciled(turn: Turn, form: OpenForm, writes: list[Write], met: ChangedMean
         else:
             mine = []
         return [*writes[:at], *mine, *writes[at + 1 :]]
-    turn.session.notice = str(met)
+    turn.session.notice = turn.session.said(met.args[0])
     if answer == THEIRS and receiver is not None:
         raise KeepEditing(receiver.reload)
     raise KeepEditing
 
 
-def differences(change: Change, theirs: Record | None, captions: Mapping[str, str]) -> str:
+def differences(session: SessionState, change: Change, theirs: Record | None, captions: Mapping[str, str]) -> str:
     """Return how a row differs from what someone else wrote, one line per column."""
     if theirs is None:
-        return TEXTS["compare.removed"]
+        return session.text("compare.removed")
     if change.kind == "remove":
         changes = ", ".join(
-            user_text("compare.to", caption=captions.get(column, column), theirs=shown(theirs.get(column)))
+            session.text("compare.to", caption=captions.get(column, column), theirs=shown(session, theirs.get(column)))
             for column, value in (change.was or {}).items()
             if theirs.get(column) != value
         )
-        return user_text("compare.removing", changes=changes)
+        return session.text("compare.removing", changes=changes)
     mine = {**(change.was or {}), **change.row}
     return "\n".join(
-        user_text("compare.both", caption=captions.get(column, column), mine=shown(value), theirs=shown(theirs[column]))
+        session.text(
+            "compare.both",
+            caption=captions.get(column, column),
+            mine=shown(session, value),
+            theirs=shown(session, theirs[column]),
+        )
         for column, value in mine.items()
         if column in theirs and theirs[column] != value
     )
 
 
-def shown(value: object) -> str:
+def shown(session: SessionState, value: object) -> str:
     """Return a column's value as the user reads it."""
-    return TEXTS["blank"] if value is None or value == "" else str(value)
+    return session.text("blank") if value is None or value == "" else str(value)

@@ -15,7 +15,6 @@ from fuselatch.core.forms.placing import caption_of
 from fuselatch.core.forms.plans import CheckPlan
 from fuselatch.core.model.findings import Finding, Override
 from fuselatch.core.model.latch_records import LatchRecord
-from fuselatch.core.model.texts import TEXTS, user_text
 
 Found = tuple[tuple[LiveInput[Any, Any], Finding], ...]
 
@@ -41,7 +40,12 @@ def passes(turn: Turn, form: OpenForm, confirmed: set[tuple[str, str]]) -> bool:
     if refusing:
         control, finding = refusing[0]
         focus.enter(turn, form, control)
-        return veto(turn, form, "check", user_text("notice.finding", caption=caption_of(control), finding=finding.text))
+        return veto(
+            turn,
+            form,
+            "check",
+            turn.session.text("notice.finding", caption=caption_of(control), finding=finding.text),
+        )
     forget_gone(turn, form, warning)
     asked = []
     for control, finding in warning:
@@ -58,12 +62,12 @@ def passes(turn: Turn, form: OpenForm, confirmed: set[tuple[str, str]]) -> bool:
         return True
     prompt = form.warnings_prompt
     lines = "\n".join(
-        user_text("notice.finding", caption=caption_of(control), finding=finding.text) for control, finding in asked
+        turn.session.text("notice.finding", caption=caption_of(control), finding=finding.text) for control, finding in asked
     )
     answer = ask_itself(turn, form, prompt, {"warnings": lines})
     if answer == prompt.cancel:
         focus.enter(turn, form, asked[0][0])
-        return veto(turn, form, "warnings", TEXTS["notice.warnings"])
+        return veto(turn, form, "warnings", turn.session.text("notice.warnings"))
     confirmed.update((control.name, finding.text) for control, finding in asked)
     session = turn.session
     when = session.read_clock().isoformat() if session.clock is not None else ""

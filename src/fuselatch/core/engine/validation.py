@@ -14,7 +14,6 @@ from fuselatch.core.forms.live_state import ControlState, FormState, current, is
 from fuselatch.core.forms.plans import CheckPlan
 from fuselatch.core.model.errors import FuseLatchError
 from fuselatch.core.model.findings import Finding
-from fuselatch.core.model.texts import user_text
 
 LEVELS: Final = {"refuse": 0, "warn": 1}
 
@@ -72,7 +71,7 @@ def _shown_elsewhere(session: SessionState, control: ControlState) -> Iterator[F
             continue
         finding = fresh(session, at._checks[at._plan.checks.index(check)])
         if finding is not None:
-            text = user_text("elsewhere", finding=finding.text, caption=at.caption)
+            text = session.text("elsewhere", finding=finding.text, caption=at.caption)
             yield Finding(text, finding.level, finding.rule, finding.while_typing)
 
 

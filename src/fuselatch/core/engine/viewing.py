@@ -37,6 +37,7 @@ from fuselatch.core.model.choices import Choices, item_id
 from fuselatch.core.model.findings import NO_MARKER, Marker
 from fuselatch.core.model.locale_formats import Formats, show_moment
 from fuselatch.core.model.parts import Parts
+from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.values import MASK
 from fuselatch.core.model.view import (
     VERSION,
@@ -166,7 +167,7 @@ def cell_text(value: Any, formats: Formats, decl: Any = None) -> str:
             # A store may hold anything; a view shows it all the same.
             return str(value)
     if isinstance(value, bool):
-        return "yes" if value else "no"
+        return user_text(formats, "cell.yes" if value else "cell.no")
     if isinstance(value, int | float | Decimal):
         return formats.show_number(value, None)
     if isinstance(value, datetime):

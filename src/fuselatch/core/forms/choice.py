@@ -135,7 +135,7 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
         if live._brought is not None and live._brought == value and not self.other:
             for item in value if self.multiple else (value,):
                 if item not in live.choices:
-                    found.append(Finding(user_text("offered", text=short_text(str(item))), "warn", "offered"))
+                    found.append(Finding(user_text(formats, "offered", text=short_text(str(item))), "warn", "offered"))
         return found
 
     @property
@@ -161,11 +161,11 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
         if len(found) == 1:
             return found[0]
         if found:
-            raise Unparsable(user_text("choice.several", text=short_text(text), count=len(found)))
+            raise Unparsable(user_text(formats, "choice.several", text=short_text(text), count=len(found)))
         if self.other:
             return text
         shown = live.choices.shown()
         close = closest(text, shown)
         which = "close" if close is not None else "listed" if shown else "empty"
         facts = {"text": short_text(text), "close": close, "choices": first_few(shown)}
-        raise Unparsable(user_text(f"choice.{which}", **facts))
+        raise Unparsable(user_text(formats, f"choice.{which}", **facts))

@@ -36,7 +36,7 @@ from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.keys import normal
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.names import NoSuchName, suggest
-from fuselatch.core.model.texts import TEXTS
+from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.values import one_line, to_text
 
 Shape: TypeAlias = Literal["field", "choice", "tick", "button", "label", "table", "lines"]
@@ -439,7 +439,7 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
         """Return the findings of the declared rules for a value."""
         required = self.constants["required"] if live._cells is None and live._set is None else live.required
         if required and (value == self.blank or value is False):
-            return [Finding(TEXTS[self.needed], "warn" if required == "warn" else "refuse", "required")]
+            return [Finding(user_text(formats, self.needed), "warn" if required == "warn" else "refuse", "required")]
         return []
 
     # ---- what the kind says of itself

@@ -131,13 +131,13 @@ class Text(InputControl[LiveInput[str, str], str, str]):
         found = super().validate(live, value, formats)
         length = len(value)
         if value and length < self.min_length:
-            found.append(Finding(user_text("min_length", limit=self.min_length), rule="min_length"))
+            found.append(Finding(user_text(formats, "min_length", limit=self.min_length), rule="min_length"))
         if self.max_length is not None and length > self.max_length:
-            found.append(Finding(user_text("max_length", length=length, limit=self.max_length), rule="max_length"))
+            found.append(Finding(user_text(formats, "max_length", length=length, limit=self.max_length), rule="max_length"))
         if value and self.pattern is not None and not self.pattern.search(value):
             which = "pattern.example" if self.example else "pattern"
             given = MASK * len(value) if self.constants["look"] == "password" else value
-            found.append(Finding(user_text(which, text=short_text(given), example=self.example), rule="pattern"))
+            found.append(Finding(user_text(formats, which, text=short_text(given), example=self.example), rule="pattern"))
         return found
 
     def sample(self, first_choice: str = "") -> str:
@@ -234,7 +234,7 @@ class Bounded(InputControl[LiveRange[V | None, V], V | None, V], Generic[V]):
     def out_of_bounds(self, rule: str, value: V, limit: V, formats: Any) -> Finding:
         """Return the finding for a value beyond a bound."""
         given, allowed = self.with_unit(value, formats), limit_text(self, limit, formats)
-        return Finding(user_text(f"{rule}.{self.bound_texts}", value=given, limit=allowed), rule=rule)
+        return Finding(user_text(formats, f"{rule}.{self.bound_texts}", value=given, limit=allowed), rule=rule)
 
 
 @lru_cache(maxsize=256)
@@ -258,7 +258,7 @@ class Numeric(Bounded[V], Generic[V]):
     def parse(self, text: str, live: Any, formats: Formats) -> V:
         def wrong() -> str:
             example = formats.show_number(self.such_as, self.decimals)
-            return user_text(f"parse.{self.kind}", text=short_text(text), example=example)
+            return user_text(formats, f"parse.{self.kind}", text=short_text(text), example=example)
 
         return self.of_number(parse_number(without_unit(text, self.unit), formats, wrong, self.decimals))
 
@@ -406,8 +406,8 @@ class Timed(Bounded[V], Generic[V]):
     def parse(self, text: str, live: Any, formats: Formats) -> V:
         found = self.read(text, formats)
         if found is None:
-            example = such_as(self.show(self.right, formats), self.show(self.right, PLAIN))
-            raise Unparsable(user_text(f"parse.{self.kind}", text=short_text(text), example=example))
+            example = such_as(self.show(self.right, formats), self.show(self.right, PLAIN), formats)
+            raise Unparsable(user_text(formats, f"parse.{self.kind}", text=short_text(text), example=example))
         return found
 
     def read(self, text: str, formats: Formats) -> V | None:
@@ -485,9 +485,9 @@ class DateTime(Timed[datetime]):
         return show_moment(value, formats)
 
 
-def such_as(local: str, iso: str) -> str:
+def such_as(local: str, iso: str, formats: Formats) -> str:
     """Return an example in the session's locale, and in ISO 8601 if it differs."""
-    return local if local == iso else user_text("either_way", local=local, iso=iso)
+    return local if local == iso else user_text(formats, "either_way", local=local, iso=iso)
 
 
 class Tick(InputControl[LiveInput[bool, bool], bool, bool]):

@@ -21,9 +21,10 @@ from fuselatch.core.forms.sources import FormEvent
 from fuselatch.core.model.errors import DeclarationError, NotAllowedHere
 from fuselatch.core.model.findings import Override
 from fuselatch.core.model.keys import normal
+from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import CANCELLED, Outcome
-from fuselatch.core.model.texts import TEXTS, user_text
+from fuselatch.core.model.texts import later, user_text
 from fuselatch.core.model.values import short, text_for
 
 P = ParamSpec("P")
@@ -58,16 +59,16 @@ class Form(OpenForm, metaclass=FormMeta):
 
     warnings_prompt = Prompt(
         "{warnings}",
-        title=TEXTS["warnings.title"],
-        buttons=(TEXTS["warnings.go_on"], TEXTS["warnings.go_back"]),
+        title=later("warnings.title"),
+        buttons=(later("warnings.go_on"), later("warnings.go_back")),
         tone="warning",
     )
     """The prompt before a form with warnings is accepted. `{warnings}` lists them."""
 
-    other_prompt = Prompt(user_text("other"), title=TEXTS["other.title"], buttons=(TEXTS["other.add"], TEXTS["other.once"]))
+    other_prompt = Prompt(later("other"), title=later("other.title"), buttons=(later("other.add"), later("other.once")))
     """The prompt for a typed text that isn't in the list of a choice with `other=True`."""
 
-    failure_text = TEXTS["notice.failed"]
+    failure_text: ClassVar[str] = later("notice.failed")
     """The text that the user reads if a handler fails, and what it did is undone."""
 
     def __init_subclass__(
@@ -127,13 +128,13 @@ class Form(OpenForm, metaclass=FormMeta):
 
     def confirm(self, text: str, *, default: bool = False, **facts: object) -> bool:
         """Ask a yes-or-no question and wait; return True for yes."""
-        yes, no = TEXTS["yes"], TEXTS["no"]
+        yes, no = later("yes"), later("no")
         prompt = Prompt(text, buttons=(yes, no), default=yes if default else no, cancel=no)
         return self._engine.ask(self, prompt, facts) == yes
 
     def inform(self, text: str, **facts: object) -> None:
         """Show a text and wait until the user closes it."""
-        self._engine.ask(self, Prompt(text, buttons=(TEXTS["ok"],), tone="plain"), facts)
+        self._engine.ask(self, Prompt(text, buttons=(later("ok"),), tone="plain"), facts)
 
     def ask_value(self, entry: InputControl[Any, R, Any], *, text: str = "", title: str = "") -> R | None:
         """Ask for one value: `self.ask_value(Text("State", required=True))`.
@@ -141,7 +142,7 @@ class Form(OpenForm, metaclass=FormMeta):
         `entry`: a declared control; its rules apply. `text`: shown above it. `title`: by default the control's caption.
         Returns None if the user cancels.
         """
-        outcome = self.open(value_form(entry, text, title))
+        outcome = self.open(value_form(entry, text, title, self._engine.formats))
         value: R | None = outcome.values["value"] if outcome.accepted else None
         return value
 
@@ -262,7 +263,7 @@ def bound_to(form: type[Form]) -> str:
     return next((vars(base)["_plan"].records for base in form.__mro__[1:] if "_plan" in vars(base)), "")
 
 
-def value_form(entry: Any, text: str, title: str) -> type[Form]:
+def value_form(entry: Any, text: str, title: str, formats: Formats) -> type[Form]:
     """Return a dialog with one control, named `value`."""
     if not isinstance(entry, InputControl):
         raise TypeError(f"ask_value(…): expected a declared control such as Text('State'), not {entry!r}")
@@ -272,10 +273,10 @@ def value_form(entry: Any, text: str, title: str) -> type[Form]:
     members: dict[str, Any] = {"note": Label(value=text)} if text else {}
     members |= {
         "value": asked,
-        "ok": Button(TEXTS["ok"], closes="accepted", keys="Enter"),
-        "cancel": Button(TEXTS["cancel"], closes="cancelled"),
+        "ok": Button(user_text(formats, "ok"), closes="accepted", keys="Enter"),
+        "cancel": Button(user_text(formats, "cancel"), closes="cancelled"),
     }
-    options = {"title": title or caption or TEXTS["value"]}
+    options = {"title": title or caption or user_text(formats, "value")}
     return new_class("AskValue", (Form,), options, lambda body: body.update({**members, "__module__": __name__}))
 
 

@@ -14,7 +14,7 @@ from fuselatch.core.forms.live_state import FormState
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, joined
 from fuselatch.core.forms.port import EnginePort
 from fuselatch.core.model.errors import UnknownName
-from fuselatch.core.model.texts import TEXTS, user_text
+from fuselatch.core.model.texts import user_text
 
 PLACE: Final = re.compile(r"(.+?)\[([0-9]+)\](?:\.(.+))?")
 """A line, or a control in a line, by its place: `extras[0].price`."""
@@ -39,8 +39,8 @@ def caption_of(control: Any) -> str:
     if control._plan.line is None:
         return str(control.caption)
     lines, line = control._plan.line
-    place = lines._rows.index(line) + 1 if line in lines._rows else TEXTS["line.removed"]
-    return user_text("line", lines=lines.caption, place=place, caption=control.caption)
+    place = lines._rows.index(line) + 1 if line in lines._rows else user_text(control._engine.formats, "line.removed")
+    return user_text(control._engine.formats, "line", lines=lines.caption, place=place, caption=control.caption)
 
 
 def inner_plan(lines: LiveLines[Any]) -> FormPlan:

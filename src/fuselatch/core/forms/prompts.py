@@ -9,13 +9,13 @@ from typing import Any, Final, Literal, TypeAlias
 from fuselatch.core.forms.latch import Latch
 from fuselatch.core.model.errors import DeclarationError, UnknownName
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.texts import TEXTS
+from fuselatch.core.model.texts import later, said
 from fuselatch.core.model.values import short
 
 Tone: TypeAlias = Literal["plain", "question", "warning", "danger"]
 TONES: Final = ("plain", "question", "warning", "danger")
 MOST_BUTTONS: Final = 4
-OK_CANCEL: Final = (TEXTS["ok"], TEXTS["cancel"])
+OK_CANCEL: Final = (later("ok"), later("cancel"))
 """The buttons of a prompt that names none."""
 
 
@@ -87,6 +87,16 @@ class Prompt:
             cancel=shown[self.cancel],
             tone=self.tone,
         )
+
+    def in_language(self, formats: object) -> Prompt:
+        """Return the prompt with the library's own texts in the language of a session's formats."""
+        if not hasattr(formats, "texts"):
+            return self
+        texts = (self.text, self.title, *self.buttons)
+        text, title, *buttons = (said(formats, each) for each in texts)
+        if (text, title, *buttons) == texts:
+            return self
+        return self.reworded(text, title, dict(zip(self.buttons, buttons, strict=True)))
 
     def _fields(self, where: str) -> tuple[str, ...]:
         """Return the names in braces, each once."""

@@ -6,7 +6,9 @@ Texts for the developer (declaration errors, refusals in a test, command-line er
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Final
+from typing import Final, TypeVar
+
+T = TypeVar("T")
 
 TEXTS: Final[Mapping[str, str]] = {
     # Findings of declared rules.
@@ -45,6 +47,8 @@ TEXTS: Final[Mapping[str, str]] = {
     "cancel": "Cancel",
     "yes": "Yes",
     "no": "No",
+    "cell.yes": "yes",
+    "cell.no": "no",
     "value": "Value",
     "warnings.title": "Check these entries",
     "warnings.go_on": "Go on",
@@ -116,6 +120,14 @@ TEXTS: Final[Mapping[str, str]] = {
     "selected.none": "Nothing is selected. Select a row of {records}",
     "selected.other": "The selected row belongs to {other}. Select a row of {records}",
     "selected.gone": "{records} has no row {key}",
+    # What a page says itself.
+    "page.close": "Close",
+    "page.list": "Show the list",
+    "page.forms": "Forms",
+    "page.over": "The form is closed. You can close this window.",
+    "page.lost": "The connection was lost. Trying again …",
+    "page.elsewhere": "This form isn't open in this browser.",
+    "page.script": "This form needs JavaScript.",
     # Positions and values.
     "position": "{place} of {count}",
     "position.new": "new record ({count} saved)",
@@ -145,9 +157,29 @@ TEXTS: Final[Mapping[str, str]] = {
 """Every text that the library itself shows to the user, by id. Names in braces are filled in when it is shown."""
 
 
-def user_text(text_id: str, /, **facts: object) -> str:
-    """Return a text for the user with its facts filled in.
+class UserText(str):
+    """A text of `TEXTS` before its language is known: in a declaration, or in a store's error. As a str it is English."""
+
+    text_id: str
+    facts: Mapping[str, object]
+
+
+def later(text_id: str, /, **facts: object) -> UserText:
+    """Return a text that `said` puts into a session's language.
 
     Doubled braces stay as names in braces: a prompt fills them in when it is asked.
     """
-    return TEXTS[text_id].format_map(facts)
+    text = UserText(TEXTS[text_id].format_map(facts))
+    text.text_id, text.facts = text_id, facts
+    return text
+
+
+def user_text(formats: object, text_id: str, /, **facts: object) -> str:
+    """Return a text for the user with its facts filled in, in the language of a session's formats."""
+    texts: Mapping[str, str] = getattr(formats, "texts", TEXTS)
+    return texts.get(text_id, TEXTS[text_id]).format_map({name: said(formats, fact) for name, fact in facts.items()})
+
+
+def said(formats: object, text: T) -> T | str:
+    """Return a text of the library in the language of a session's formats, and anything else as it is."""
+    return user_text(formats, text.text_id, **text.facts) if isinstance(text, UserText) else text

@@ -213,7 +213,7 @@ def parse_number(text: str, formats: Formats, wrong: Callable[[], str], decimals
         raise Unparsable(wrong())
     if decimals is not None and places(number) > decimals:
         limit = ("none", "one")[decimals] if decimals < 2 else "more"
-        raise Unparsable(user_text(f"decimals.{limit}", text=short_text(text), limit=decimals))
+        raise Unparsable(user_text(formats, f"decimals.{limit}", text=short_text(text), limit=decimals))
     return number
 
 

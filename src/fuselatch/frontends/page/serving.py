@@ -12,6 +12,8 @@ from functools import cache
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
+from fuselatch.core.model.texts import user_text
+from fuselatch.formats import locale_formats
 from fuselatch.frontends.messages import WrongMessage, message_of
 from fuselatch.frontends.page.guards import (
     COOKIE,
@@ -38,6 +40,7 @@ except ImportError as error:
 if TYPE_CHECKING:
     from jinja2 import Template
 
+PAGE_TEXTS: Final = ("close", "list", "forms", "over", "lost", "elsewhere", "script")
 HERE: Final = Path(__file__).parent
 LARGEST_FRAME: Final = 64 * 1024
 """The largest message from a browser, in bytes."""
@@ -89,11 +92,18 @@ def template() -> Template:
     return Environment(loader=FileSystemLoader(HERE / "templates"), autoescape=True).get_template("page.html")
 
 
+def texts_in(locale: str) -> Mapping[str, str]:
+    """Return what the page says itself, in a locale's language."""
+    formats = locale_formats(locale)
+    return {name: user_text(formats, f"page.{name}") for name in PAGE_TEXTS}
+
+
 def answer_page(seat: Seat) -> Response:
     scene = seat.stage.scene
     form = scene.form
-    title = form._plan.title if form is not None and isinstance(form._plan.title, str) else "Forms"
-    text = template().render(title=title, language=scene.locale.replace("_", "-"))
+    texts = texts_in(scene.locale)
+    title = form._plan.title if form is not None and isinstance(form._plan.title, str) else texts["forms"]
+    text = template().render(title=title, language=scene.locale.replace("_", "-"), texts=texts)
     return Response(text, media_type="text/html", headers=dict(HEADERS))
 
 

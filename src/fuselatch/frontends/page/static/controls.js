@@ -1,6 +1,6 @@
 // One element for each control. Texts are set as text, never as markup.
 
-import { askForItems, isTyping, send } from "./link.js";
+import { askForItems, isTyping, send, texts } from "./link.js";
 
 export function element(tag, properties = {}, ...children) {
   const made = document.createElement(tag);
@@ -146,7 +146,7 @@ class Choice extends Field {
     this.target.setAttribute("role", "combobox");
     this.target.setAttribute("aria-controls", this.list.id);
     this.target.setAttribute("aria-autocomplete", "list");
-    this.arrow = element("button", { type: "button", tabIndex: -1, class: "arrow", "aria-label": "Show the list" }, "▾");
+    this.arrow = element("button", { type: "button", tabIndex: -1, class: "arrow", "aria-label": texts.list }, "▾");
     staysWhereItIs(this.arrow);
     this.arrow.addEventListener("click", () => this.toggle());
     this.target.addEventListener("blur", () => this.close());

@@ -1,5 +1,7 @@
 // The connection with the session: what it told, and what the user did.
 
+// What the page says itself, in the user's language.
+export const texts = JSON.parse(document.body.dataset.texts);
 export const model = { view: null, layouts: {}, acked: 0 };
 const listeners = [];
 let socket = null;
@@ -129,10 +131,10 @@ export function connect(onLost) {
     model.acked = sent;
     if (event.code === 1008) {
       over = true;
-      onLost(event.reason || "This form isn't open in this browser.");
+      onLost(event.reason || texts.elsewhere);
       return;
     }
-    onLost("The connection was lost. Trying again …");
+    onLost(texts.lost);
     setTimeout(() => connect(onLost), 1000);
   };
 }

@@ -1,7 +1,7 @@
 // Draws the forms, and takes the user's keys.
 
 import { element, focusOn, widgetOf } from "./controls.js";
-import { asOf, connect, isMovingOn, isOver, isSettled, model, onChange, send } from "./link.js";
+import { asOf, connect, isMovingOn, isOver, isSettled, model, onChange, send, texts } from "./link.js";
 
 const place = document.getElementById("forms");
 const state = document.getElementById("state");
@@ -19,7 +19,7 @@ class FormElement {
     this.widgets = new Map();
     this.title = element("h1", { id: `t-${form.id}` });
     this.record = element("span", { class: "record" });
-    this.close = element("button", { type: "button", class: "close", tabIndex: -1, "aria-label": "Close", title: "Close" }, "×");
+    this.close = element("button", { type: "button", class: "close", tabIndex: -1, "aria-label": texts.close, title: texts.close }, "×");
     this.close.addEventListener("mousedown", (event) => event.preventDefault());
     this.close.addEventListener("click", () => send({ verb: "close" }));
     this.body = element("div", { class: "body" });
@@ -286,7 +286,7 @@ onChange((news) => {
     shade.hidden = true;
     prompt?.root.remove();
     help.textContent = "";
-    say("The form is closed. You can close this window.");
+    say(texts.over);
     // A window of its own has no page to go back to, and may close itself.
     if (history.length === 1) close();
     return;

@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from datetime import date, time
 from decimal import Decimal, localcontext
 from functools import cache
+from pathlib import Path
+from string import Formatter
 
 from babel import Locale, UnknownLocaleError
 from babel.dates import format_date, format_time
 from babel.numbers import NumberFormatError, format_decimal, parse_decimal
 
 from fuselatch.core.model.locale_formats import LONGEST, iso_date, iso_time
+from fuselatch.core.model.texts import TEXTS
 from fuselatch.core.model.values import EXACT
 
 DAY_PARTS = re.compile(r"[0-9]+", re.ASCII)
@@ -21,11 +25,12 @@ CLOCK = re.compile(r"([0-9]{1,2})[:.]([0-9]{2})(?:[:.]([0-9]{2}))?\s*(.*)", re.A
 class LocaleFormats:
     """Numbers, dates and times in a locale: `LocaleFormats("de")`.
 
-    Numbers are shown without grouping and read with or without it. Years have four digits. Raises `ValueError` for an
+    Numbers are shown without grouping and read with or without it. Years have four digits. `texts`: a .po file with the
+    library's texts (docs/languages.md); without it those of the locale's language, or English. Raises `ValueError` for an
     unknown locale. `language`, `direction` (ltr or rtl) and `first_weekday` (1: Monday) are for front ends.
     """
 
-    def __init__(self, locale: str) -> None:
+    def __init__(self, locale: str, texts: Path | None = None) -> None:
         try:
             self.locale = Locale.parse(locale, sep="-" if "-" in locale else "_")
         except (UnknownLocaleError, ValueError) as error:
@@ -34,6 +39,7 @@ class LocaleFormats:
         self.language = str(self.locale).replace("_", "-")
         self.direction = "rtl" if self.locale.character_order == "right-to-left" else "ltr"
         self.first_weekday = self.locale.first_week_day + 1
+        self.texts = texts_of(self.locale.language) if texts is None else read_texts(texts)
         self._date = four_digit_year(self.locale.date_formats["short"].pattern)
         self._order = list(dict.fromkeys(re.sub(r"[^dMy]", "", self._date)))
 
@@ -98,6 +104,44 @@ class LocaleFormats:
 def four_digit_year(pattern: str) -> str:
     """Return a CLDR date pattern with a four-digit year."""
     return re.sub(r"y+", "y", re.sub(r"'[^']*'|G+", "", pattern)).strip()
+
+
+@cache
+def texts_of(language: str) -> Mapping[str, str]:
+    """Return the library's texts in a language, by id; in English if there is no catalog for it."""
+    file = Path(__file__).with_name(f"{language}.po")
+    return read_texts(file) if file.exists() else TEXTS
+
+
+def read_texts(file: Path) -> Mapping[str, str]:
+    """Return the translated texts of a .po file, by id (`msgctxt`). Raises `ValueError` for one that can't be filled in."""
+    from babel.messages.pofile import read_po
+
+    found: dict[str, str] = {}
+    with file.open("rb") as opened:
+        for text in read_po(opened):
+            text_id = text.context or ""
+            if text_id in TEXTS and text.string and not text.fuzzy:
+                found[text_id] = fitting(text_id, str(text.string), file.name)
+    return found
+
+
+def fitting(text_id: str, text: str, file: str) -> str:
+    """Return a translated text; raise `ValueError` if it has other names in braces than the English one."""
+    try:
+        named = names_in(text)
+    except ValueError as error:
+        raise ValueError(f"{file}: the text '{text_id}': {error}") from None
+    unknown = sorted(named - names_in(TEXTS[text_id]))
+    if unknown:
+        known = ", ".join(sorted(names_in(TEXTS[text_id]))) or "none"
+        raise ValueError(f"{file}: the text '{text_id}' can't have '{{{unknown[0]}}}'; choose from {known}")
+    return text
+
+
+def names_in(text: str) -> set[str]:
+    """Return the names in braces of a text."""
+    return {name for _, name, _, _ in Formatter().parse(text) if name is not None}
 
 
 @cache
