@@ -121,7 +121,7 @@ BAD: list[tuple[str, Callable[[], object], str]] = [
     ("a brace left open", lambda: Prompt("{vessel is long"), "Prompt('{vessel is long'): expected '}' before end of string; for literal braces write {{ and }}"),
     ("a fact that is no name", lambda: Prompt("{a.b}"), "Prompt('{a.b}'): '{a.b}' isn't a name; use the name of a control or fact"),
     ("choices as one text", lambda: Choice("A", choices="North"), "Choice('A'): choices must be a tuple or list, not 'North'"),
-    ("a bound of another type", lambda: Money("A", minimum=1.5), "Money('A'): minimum: expected an amount (Decimal or int), not float 1.5"),  # type: ignore[arg-type]
+    ("a bound of another type", lambda: Money("A", minimum=1.5), "Money('A'): minimum: expected an amount (Decimal or int), not float 1.5"),  # type: ignore[call-overload]
     ("bounds that nothing fits", lambda: Number("A", minimum=5, maximum=3), "Number('A'): minimum 5.0 is greater than maximum 3.0"),
     ("lengths that nothing fits", lambda: Text("A", min_length=5, max_length=3), "Text('A'): min_length 5 is greater than max_length 3"),
     ("an unknown look", lambda: Text("A", look="big"), "Text('A'): unknown look 'big'; choose from multi-line, password"),

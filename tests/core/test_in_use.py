@@ -11,6 +11,7 @@ from typing import Any
 import pytest
 
 from fuselatch import (
+    Blank,
     Button,
     Choice,
     DeclarationError,
@@ -343,3 +344,16 @@ def test_only_findings_that_are_shown_are_traced() -> None:
         told = [(entry.control, entry.name, entry.new) for entry in desk.trace if entry.kind == "finding"]
         assert told[1:] == [("name", "required", "Enter a value")]
         assert "press book" in desk.why("name.marker")
+
+
+def test_a_required_value_that_is_blank_after_all_raises_blank() -> None:
+    class Berth(Form):
+        length = Number("Length", required=True, enabled=lambda form: not form.free.value)
+        free = Tick("Free")
+        book = Button("Book", closes="accepted")
+
+    with rehearse(Berth) as desk:
+        act(desk, "tick free", "press book")
+    assert desk.outcome is not None and desk.outcome.values["length"] is None
+    with pytest.raises(Blank, match=r"outcome.length is blank; outcome.values\['length'\] gives None"):
+        str(desk.outcome[Berth.length])

@@ -136,3 +136,19 @@ def test_a_set_has_no_order() -> None:
     form = type("Sets", (Form,), {"a": Choice("A", choices=lambda form: {"x", "y"})})
     with pytest.raises(HandlerFailed, match="a set has no order; use a tuple or a list"):
         Session(form)
+
+
+class Told(Form, records="boats"):
+    """A rule over the findings of an entry that has no column."""
+
+    name = Text("Name", required=True)
+    count = Number("Count", maximum=5)
+    found = Label("Found", value=lambda form: str(len(form.count.findings)))
+
+
+def test_rules_over_findings_follow_another_record() -> None:
+    with rehearse(Told, records={"boats": [{"name": "Eider"}]}) as desk:
+        act(desk, "type count 9", "tab")
+        assert desk.at(Told).found.value == "1"
+        act(desk, "record new")
+        assert desk.at(Told).found.value == "0"

@@ -6,32 +6,38 @@ marked line, and none elsewhere. This file is never imported.
 
 from dataclasses import dataclass
 from decimal import Decimal
-from typing import assert_type
+from typing import Any, assert_type
 
 from fuselatch import (
     Button,
+    Catalog,
     Choice,
     CustomEvent,
     Date,
     Event,
     Form,
     Group,
+    Integer,
     Latch,
+    Lines,
     Money,
     Number,
     Opener,
     Outcome,
     Param,
     Shared,
+    Table,
     Text,
     Tick,
     derive,
+    from_open,
     on,
 )
 from fuselatch.rehearsal import rehearse
 from fuselatch.services import Letters
 
 VISITS = Shared(int, 0)
+ON_DUTY = Shared(str)
 
 
 @dataclass
@@ -51,6 +57,14 @@ def price(length: float, vessel: str) -> Decimal:
     return Decimal(length)
 
 
+class Extra(Group):
+    price = Money("Price", required=True)
+
+
+class Member(Form):
+    number = Choice("Number", choices=Catalog("members", text="name", value="id", value_type=int))
+
+
 class Search(Form):
     starts: str = Param(default="")
     most: int = Param()
@@ -58,7 +72,18 @@ class Search(Form):
     chosen = CustomEvent(str)
     imported = Latch(every="day")
     match = Choice("Match", choices=["Kittiwake", "Eider"])
-    size = Choice("Size", choices=[1, 2])
+    size = Choice("Size", choices=[1, 2], default=lambda form: 2)
+    member = Choice(
+        "Member", choices=Catalog("members", text="name", value="id", value_type=int), default=from_open(Member, "number")
+    )
+    ruled = Choice(
+        "Ruled", choices=Catalog("members", text="name", value="id", value_type=int), default=lambda form: form.size.value
+    )
+    nights = Integer("Nights", required=True, default=lambda form: 1)
+    depth = Number("Depth", required="warn")
+    pier = Choice("Pier", choices=["North"], required=True)
+    boats = Table("Boats", rows=Catalog("boats", text="name"), columns=["name"], required=True)
+    extras = Lines(Extra, "Extras")
     take = Button("Take", closes="accepted")
 
     @take.clicked
@@ -115,6 +140,13 @@ class Booking(Form):
         assert_type(outcome, Outcome)
         assert_type(outcome[Search.match], str | None)
         assert_type(outcome[Search.size], int | None)
+        assert_type(outcome[Search.member], int | None)
+        assert_type(outcome[Search.ruled], int | None)
+        assert_type(outcome[Search.nights], int)
+        assert_type(outcome[Search.depth], float | None)
+        assert_type(outcome[Search.pier], str)
+        assert_type(outcome[Search.boats], str)
+        assert_type([line["price"] for line in outcome[Search.extras]], list[Any])
         self.open(Search)  # E: call-arg
         self.open(Search, most="3")  # E: arg-type
         self.open(Search, most=3, mots=3)  # E: call-arg
@@ -129,10 +161,15 @@ class Booking(Form):
     @find.clicked
     def look(self) -> None:
         assert_type(self.cost.value, Decimal | None)
+        plain: Number = Booking.length
+        assert_type(plain.name, str)
         assert_type(self.power.value, bool)
         found = self.session.find(Search)
         assert_type(found, Search | None)
-        assert_type(self.session[VISITS], int | None)
+        assert_type(self.session[VISITS], int)
+        assert_type(self.session[ON_DUTY], str | None)
+        self.session[ON_DUTY] = None
+        self.session[VISITS] = None  # E: misc
         self.session[VISITS] = "3"  # E: misc
         self.ask("Sure?", buttons="Yes")  # E: arg-type
         event_name(self.vessel.changed.nothing)  # E: attr-defined

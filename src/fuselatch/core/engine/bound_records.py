@@ -39,7 +39,7 @@ from fuselatch.core.engine.edited import differs, lines_changed, mark_clean
 from fuselatch.core.engine.loop import drain, happen
 from fuselatch.core.engine.prompting import ask_itself
 from fuselatch.core.engine.record_columns import bound_columns, bring, must_be_column, put_silently, values_by_column
-from fuselatch.core.engine.state import OwnQueue, SessionState, Turn
+from fuselatch.core.engine.state import OwnQueue, SessionState, Turn, touch
 from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.engine.storing import captions_of, columns_of, key_column, look, stage
 from fuselatch.core.engine.submitting import may_submit, veto
@@ -494,6 +494,8 @@ def leave_record(turn: Turn, form: OpenForm) -> None:
             drop_draft(turn, control)
             for name, value in (("_findings", None), ("_preview", None), ("_marked", False), ("_traced", ())):
                 turn.set(control, name, value)
+            touch(control)
+            turn.session.dirty.invalidate(control, "findings", turn.cause)
             mark_clean(turn, control)
 
 

@@ -582,9 +582,9 @@ class Session:
         found: F | None = self._state.open_forms.read(form)
         return found
 
-    def __getitem__(self, shared: Shared[T]) -> T | None:
+    def __getitem__(self, shared: Shared[T]) -> T:
         """Return the session's value of a `Shared`. Rules can read it."""
-        found: T | None = self._engine.read_shared(shared)
+        found: T = self._engine.read_shared(shared)
         return found
 
     def __setitem__(self, shared: Shared[T], value: T) -> None:

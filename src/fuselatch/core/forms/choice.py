@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from typing import Any, ClassVar, Generic, Literal, TypeAlias, TypeVar, Unpack, overload
+from typing import TYPE_CHECKING, Any, ClassVar, Generic, Literal, TypeAlias, TypeVar, Unpack, overload
 
 from fuselatch.core.forms.catalogs import Catalog
-from fuselatch.core.forms.declarations import InputControl, InputOptions, Shape, Source
+from fuselatch.core.forms.declarations import EntryOptions, H, InputControl, Needed, Shape, Source
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.choices import choices_of
@@ -24,7 +24,7 @@ G = TypeVar("G")
 Offer: TypeAlias = Iterable[T] | Rule[Iterable[T]] | Catalog[T]
 
 
-class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
+class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
     """A choice of one item, or of several with `multiple=True`.
 
     `choices`: items, (value, text) pairs, a mapping of value to text, an Enum, a `Catalog`, or a function of the form. Items
@@ -46,49 +46,79 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
 
     @overload
     def __init__(
-        self: Choice[T, T | None, T],
+        self: Choice[T, T | None, T, T],
         caption: str | Rule[str] = "",
         *,
         choices: Sequence[tuple[T, str]],
         value: Rule[T | None] | Rule[T] | None = None,
-        default: T | Rule[T] | None = None,
+        default: T | Rule[Any] | None = None,
         multiple: Literal[False] = False,
         other: bool = False,
-        **options: Unpack[InputOptions],
+        required: Literal[True],
+        **options: Unpack[EntryOptions],
     ) -> None: ...
     @overload
     def __init__(
-        self: Choice[T, T | None, T],
+        self: Choice[T, T | None, T, T | None],
+        caption: str | Rule[str] = "",
+        *,
+        choices: Sequence[tuple[T, str]],
+        value: Rule[T | None] | Rule[T] | None = None,
+        default: T | Rule[Any] | None = None,
+        multiple: Literal[False] = False,
+        other: bool = False,
+        required: Needed = False,
+        **options: Unpack[EntryOptions],
+    ) -> None: ...
+    @overload
+    def __init__(
+        self: Choice[T, T | None, T, T],
         caption: str | Rule[str] = "",
         *,
         choices: Offer[T],
         value: Rule[T | None] | Rule[T] | None = None,
-        default: T | Rule[T] | None = None,
+        default: T | Rule[Any] | None = None,
         multiple: Literal[False] = False,
         other: bool = False,
-        **options: Unpack[InputOptions],
+        required: Literal[True],
+        **options: Unpack[EntryOptions],
     ) -> None: ...
     @overload
     def __init__(
-        self: Choice[T, tuple[T, ...], tuple[T, ...]],
+        self: Choice[T, T | None, T, T | None],
+        caption: str | Rule[str] = "",
+        *,
+        choices: Offer[T],
+        value: Rule[T | None] | Rule[T] | None = None,
+        default: T | Rule[Any] | None = None,
+        multiple: Literal[False] = False,
+        other: bool = False,
+        required: Needed = False,
+        **options: Unpack[EntryOptions],
+    ) -> None: ...
+    @overload
+    def __init__(
+        self: Choice[T, tuple[T, ...], tuple[T, ...], tuple[T, ...]],
         caption: str | Rule[str] = "",
         *,
         choices: Sequence[tuple[T, str]],
         value: Rule[Iterable[T]] | None = None,
-        default: Iterable[T] | Rule[Iterable[T]] | None = None,
+        default: Iterable[T] | Rule[Any] | None = None,
         multiple: Literal[True],
-        **options: Unpack[InputOptions],
+        required: Needed = False,
+        **options: Unpack[EntryOptions],
     ) -> None: ...
     @overload
     def __init__(
-        self: Choice[T, tuple[T, ...], tuple[T, ...]],
+        self: Choice[T, tuple[T, ...], tuple[T, ...], tuple[T, ...]],
         caption: str | Rule[str] = "",
         *,
         choices: Offer[T],
         value: Rule[Iterable[T]] | None = None,
-        default: Iterable[T] | Rule[Iterable[T]] | None = None,
+        default: Iterable[T] | Rule[Any] | None = None,
         multiple: Literal[True],
-        **options: Unpack[InputOptions],
+        required: Needed = False,
+        **options: Unpack[EntryOptions],
     ) -> None: ...
     def __init__(
         self,
@@ -99,11 +129,12 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
         default: Any = None,
         multiple: bool = False,
         other: bool = False,
-        **options: Unpack[InputOptions],
+        required: Any = False,
+        **options: Unpack[EntryOptions],
     ) -> None:
         self.multiple = multiple
         self.other = other
-        super().__init__(caption, options, value=value, default=default, choices=choices)
+        super().__init__(caption, {**options, "required": required}, value=value, default=default, choices=choices)
         where = f"Choice({caption!r})"
         if multiple and other:
             raise DeclarationError(f"{where}: other= and multiple= can't be combined")
@@ -112,6 +143,12 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G]):
                 why = " (a set has no order)" if isinstance(choices, set | frozenset) else ""
                 raise DeclarationError(f"{where}: choices must be a tuple or list, not {choices!r}{why}")
             self.constants["choices"] = choices_of(choices)
+
+    if TYPE_CHECKING:
+
+        @property
+        def handed_over(self) -> H:  # type: ignore[override]
+            """The type of its value in an outcome, for type checkers: never None if it is always required."""
 
     def sample(self, first_choice: str = "") -> str:
         """Return the first item's text."""

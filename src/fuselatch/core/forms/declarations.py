@@ -71,7 +71,7 @@ class LabelOptions(ControlOptions, total=False):
     masked: bool
 
 
-class InputOptions(ControlOptions, total=False):
+class EntryOptions(ControlOptions, total=False):
     """More options of controls that can be filled in.
 
     `required="warn"`: a blank is a warning. `read_only=True`: the user can go there and copy, but not enter anything; the
@@ -81,13 +81,30 @@ class InputOptions(ControlOptions, total=False):
     unless this says otherwise.
     """
 
-    required: bool | Literal["warn"] | Rule[bool]
     read_only: bool | Rule[bool]
     placeholder: str
     while_typing: bool
     column: str
     counts_as_change: bool
     masked: bool
+
+
+if TYPE_CHECKING:
+    from typing_extensions import TypeVar as WithDefault
+
+    H = WithDefault("H", default=Any)
+else:
+    H = TypeVar("H")
+"""The type of a control's value in an outcome. With a default, so that `Number` alone is a whole type for checkers."""
+
+Needed: TypeAlias = bool | Literal["warn"] | Rule[bool]
+"""The option `required`."""
+
+
+class InputOptions(EntryOptions, total=False):
+    """The options of controls that can be filled in, and whose value in an outcome has the same type in any case."""
+
+    required: Needed
 
 
 USUAL: Final[Mapping[str, Any]] = {
@@ -287,6 +304,12 @@ class Label(Declaration[LiveLabel]):
     clicked = Source("clicked")
     double_clicked = Source("double_clicked")
 
+    if TYPE_CHECKING:
+
+        @property
+        def handed_over(self) -> str:
+            """The type of its value in an outcome, for type checkers."""
+
     options = frozenset(LabelOptions.__annotations__)
 
     def __init__(self, caption: str = "", *, value: str | Rule[str] = "", **options: Unpack[LabelOptions]) -> None:
@@ -402,6 +425,10 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
         @property
         def holds(self) -> G_co:
             """The type of a value that isn't blank, for type checkers."""
+
+        @property
+        def handed_over(self) -> R_co:
+            """The type of its value in an outcome, for type checkers."""
 
     def coerce(self, value: object) -> Any:
         """Convert a program's value to the control's type; raise `TypeError`."""

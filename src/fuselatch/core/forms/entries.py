@@ -7,10 +7,10 @@ from collections.abc import Mapping
 from datetime import date, datetime, time
 from decimal import Decimal
 from functools import lru_cache
-from typing import Any, ClassVar, Final, Generic, TypeVar, Unpack
+from typing import TYPE_CHECKING, Any, ClassVar, Final, Generic, Literal, TypeVar, Unpack, overload
 
 from fuselatch.core.forms.controls import LiveInput, LiveRange
-from fuselatch.core.forms.declarations import WIDE, InputControl, InputOptions, Source
+from fuselatch.core.forms.declarations import WIDE, EntryOptions, H, InputControl, InputOptions, Needed, Source
 from fuselatch.core.forms.defaults import LastEntered
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.errors import DeclarationError
@@ -46,7 +46,7 @@ BOUNDS: Final[dict[str, Any]] = {"value": None, "default": None, "minimum": None
 PLAIN: Final = PlainFormats()
 
 
-class BoundOptions(InputOptions, Generic[V, G], total=False):
+class BoundOptions(EntryOptions, Generic[V, G], total=False):
     """Options of controls with bounds: their values, and what may be given for one. The bounds themselves are allowed."""
 
     value: G | Rule[V | None] | Rule[V]
@@ -179,25 +179,33 @@ def json_number(bound: Any) -> float | int:
     return bound if isinstance(bound, int | float) else float(bound)
 
 
-class Bounded(InputControl[LiveRange[V | None, V], V | None, V], Generic[V]):
+class Bounded(InputControl[LiveRange[V | None, V], V | None, V], Generic[V, H]):
     """A value with bounds. The bounds themselves are allowed, as in JSON Schema."""
 
     live = LiveRange
     rule_words = ("required", "minimum", "maximum")
-    options = frozenset(BoundOptions.__annotations__)
+    options = frozenset({*BoundOptions.__annotations__, "required"})
     typed = Source("typed")
     bound_texts = "number"
     """The bounds' texts: "number" or "time"."""
 
-    def __init__(self, caption: str | Rule[str] = "", **options: Unpack[BoundOptions[V, Any]]) -> None:
+    def __init__(
+        self, caption: str | Rule[str] = "", *, required: Any = False, **options: Unpack[BoundOptions[V, Any]]
+    ) -> None:
         self.unit = options.pop("unit", type(self).unit)
-        super().__init__(caption, {**BOUNDS, **options})
+        super().__init__(caption, {**BOUNDS, "required": required, **options})
         for name in ("minimum", "maximum", "default"):
             if name in self.constants:
                 self.constants[name] = self._constant(name, self.constants[name])
         least, most = self.constants.get("minimum"), self.constants.get("maximum")
         if least is not None and most is not None and least > most:
             raise DeclarationError(f"{type(self).__name__}({caption!r}): minimum {least} is greater than maximum {most}")
+
+    if TYPE_CHECKING:
+
+        @property
+        def handed_over(self) -> H:  # type: ignore[override]
+            """The type of its value in an outcome, for type checkers: never None if it is always required."""
 
     def _constant(self, name: str, value: object) -> object:
         if isinstance(value, LastEntered):
@@ -238,12 +246,12 @@ class Bounded(InputControl[LiveRange[V | None, V], V | None, V], Generic[V]):
 
 
 @lru_cache(maxsize=256)
-def limit_text(decl: Bounded[Any], limit: Any, formats: Formats) -> str:
+def limit_text(decl: Bounded[Any, Any], limit: Any, formats: Formats) -> str:
     """Return a limit with its unit. Limits seldom change, and writing numbers is a large part of a check's cost."""
     return decl.with_unit(limit, formats)
 
 
-class Numeric(Bounded[V], Generic[V]):
+class Numeric(Bounded[V, H], Generic[V, H]):
     """A number with up to `decimals` decimals."""
 
     such_as = Decimal("12.5")
@@ -276,7 +284,7 @@ def without_unit(text: str, unit: str) -> str:
     return text[:cut].rstrip() if unit and cut > 0 and text[cut:].casefold() == unit.casefold() else text
 
 
-class Number(Numeric[float]):
+class Number(Numeric[float, H], Generic[H]):
     """A number field (float).
 
     `decimals`: how many may be typed and are shown. More are a finding, never cut.
@@ -288,11 +296,34 @@ class Number(Numeric[float]):
     as_is = float
     of_record = float
 
+    @overload
     def __init__(
-        self, caption: str | Rule[str] = "", *, decimals: int | None = None, **options: Unpack[BoundOptions[float, float]]
+        self: Number[float],
+        caption: str | Rule[str] = "",
+        *,
+        decimals: int | None = None,
+        required: Literal[True],
+        **options: Unpack[BoundOptions[float, float]],
+    ) -> None: ...
+    @overload
+    def __init__(
+        self: Number[float | None],
+        caption: str | Rule[str] = "",
+        *,
+        decimals: int | None = None,
+        required: Any = False,
+        **options: Unpack[BoundOptions[float, float]],
+    ) -> None: ...
+    def __init__(
+        self,
+        caption: str | Rule[str] = "",
+        *,
+        decimals: int | None = None,
+        required: Any = False,
+        **options: Unpack[BoundOptions[float, float]],
     ) -> None:
         self.decimals = decimals
-        super().__init__(caption, **options)
+        super().__init__(caption, required=required, **options)
 
     def coerce(self, value: object) -> float | None:
         return to_float(value)
@@ -301,7 +332,7 @@ class Number(Numeric[float]):
         return float(number)
 
 
-class Percent(Numeric[Decimal]):
+class Percent(Numeric[Decimal, H], Generic[H]):
     """A percentage field (Decimal): the user types 10 or 10 %, and the value is Decimal("0.1").
 
     `decimals` are those of the percentage. A float that is set counts as it is written: 0.15 is exactly 15 %.
@@ -312,15 +343,34 @@ class Percent(Numeric[Decimal]):
     of_record = Decimal
     unit = "%"
 
+    @overload
+    def __init__(
+        self: Percent[Decimal],
+        caption: str | Rule[str] = "",
+        *,
+        decimals: int | None = None,
+        required: Literal[True],
+        **options: Unpack[BoundOptions[Decimal, Decimal | float]],
+    ) -> None: ...
+    @overload
+    def __init__(
+        self: Percent[Decimal | None],
+        caption: str | Rule[str] = "",
+        *,
+        decimals: int | None = None,
+        required: Any = False,
+        **options: Unpack[BoundOptions[Decimal, Decimal | float]],
+    ) -> None: ...
     def __init__(
         self,
         caption: str | Rule[str] = "",
         *,
         decimals: int | None = None,
+        required: Any = False,
         **options: Unpack[BoundOptions[Decimal, Decimal | float]],
     ) -> None:
         self.decimals = decimals
-        super().__init__(caption, **options)
+        super().__init__(caption, required=required, **options)
 
     def parse(self, text: str, live: Any, formats: Formats) -> Decimal:
         return super().parse(text.removesuffix("%").rstrip(), live, formats)
@@ -339,7 +389,7 @@ class Percent(Numeric[Decimal]):
         return formats.show_number(value.scaleb(2, EXACT), self.decimals)
 
 
-class Integer(Numeric[int]):
+class Integer(Numeric[int, H], Generic[H]):
     """A whole-number field (int)."""
 
     kind = "integer"
@@ -351,6 +401,26 @@ class Integer(Numeric[int]):
     such_as = Decimal(12)
     decimals = 0
 
+    if TYPE_CHECKING:
+
+        @overload
+        def __init__(
+            self: Integer[int],
+            caption: str | Rule[str] = "",
+            *,
+            required: Literal[True],
+            **options: Unpack[BoundOptions[int, int]],
+        ) -> None: ...
+        @overload
+        def __init__(
+            self: Integer[int | None],
+            caption: str | Rule[str] = "",
+            *,
+            required: Needed = False,
+            **options: Unpack[BoundOptions[int, int]],
+        ) -> None: ...
+        def __init__(self, caption: str | Rule[str] = "", **options: Any) -> None: ...
+
     def coerce(self, value: object) -> int | None:
         return to_int(value)
 
@@ -361,7 +431,7 @@ class Integer(Numeric[int]):
         return formats.show_number(Decimal(value), 0)
 
 
-class Money(Numeric[Decimal]):
+class Money(Numeric[Decimal, H], Generic[H]):
     """An amount of money (Decimal) in `unit`, with `decimals` decimals.
 
     `rounding`: how an amount set by program is rounded (half-up, half-even, down or up). A typed amount with more decimals
@@ -374,19 +444,40 @@ class Money(Numeric[Decimal]):
     of_record = Decimal
     decimals: int
 
+    @overload
+    def __init__(
+        self: Money[Decimal],
+        caption: str | Rule[str] = "",
+        *,
+        decimals: int = 2,
+        rounding: str = "half-up",
+        required: Literal[True],
+        **options: Unpack[BoundOptions[Decimal, Decimal | int]],
+    ) -> None: ...
+    @overload
+    def __init__(
+        self: Money[Decimal | None],
+        caption: str | Rule[str] = "",
+        *,
+        decimals: int = 2,
+        rounding: str = "half-up",
+        required: Any = False,
+        **options: Unpack[BoundOptions[Decimal, Decimal | int]],
+    ) -> None: ...
     def __init__(
         self,
         caption: str | Rule[str] = "",
         *,
         decimals: int = 2,
         rounding: str = "half-up",
+        required: Any = False,
         **options: Unpack[BoundOptions[Decimal, Decimal | int]],
     ) -> None:
         if rounding not in ROUNDING:
             raise DeclarationError(f"Money({caption!r}): unknown rounding '{rounding}'; {suggest(rounding, ROUNDING)}")
         self.decimals = decimals
         self.rounding = rounding
-        super().__init__(caption, **options)
+        super().__init__(caption, required=required, **options)
 
     def coerce(self, value: object) -> Decimal | None:
         amount = to_decimal(value)
@@ -396,7 +487,7 @@ class Money(Numeric[Decimal]):
         return rounded(number, self.decimals, self.rounding)
 
 
-class Timed(Bounded[V], Generic[V]):
+class Timed(Bounded[V, H], Generic[V, H]):
     """A date or time. ISO 8601 is always accepted, besides the session's locale."""
 
     bound_texts = "time"
@@ -415,7 +506,7 @@ class Timed(Bounded[V], Generic[V]):
         raise NotImplementedError
 
 
-class Date(Timed[date]):
+class Date(Timed[date, H], Generic[H]):
     """A date field (datetime.date). ISO 8601 is always accepted, besides the session's locale."""
 
     kind = "date"
@@ -425,6 +516,26 @@ class Date(Timed[date]):
     generated_for = date
     of_record = date
     right = date(2031, 5, 4)
+
+    if TYPE_CHECKING:
+
+        @overload
+        def __init__(
+            self: Date[date],
+            caption: str | Rule[str] = "",
+            *,
+            required: Literal[True],
+            **options: Unpack[BoundOptions[date, date]],
+        ) -> None: ...
+        @overload
+        def __init__(
+            self: Date[date | None],
+            caption: str | Rule[str] = "",
+            *,
+            required: Needed = False,
+            **options: Unpack[BoundOptions[date, date]],
+        ) -> None: ...
+        def __init__(self, caption: str | Rule[str] = "", **options: Any) -> None: ...
 
     def coerce(self, value: object) -> date | None:
         return to_date(value)
@@ -436,7 +547,7 @@ class Date(Timed[date]):
         return formats.show_date(value)
 
 
-class Time(Timed[time]):
+class Time(Timed[time, H], Generic[H]):
     """A time field (datetime.time). ISO 8601 is always accepted, besides the session's locale."""
 
     kind = "time"
@@ -446,6 +557,26 @@ class Time(Timed[time]):
     generated_for = time
     of_record = time
     right = time(9, 30)
+
+    if TYPE_CHECKING:
+
+        @overload
+        def __init__(
+            self: Time[time],
+            caption: str | Rule[str] = "",
+            *,
+            required: Literal[True],
+            **options: Unpack[BoundOptions[time, time]],
+        ) -> None: ...
+        @overload
+        def __init__(
+            self: Time[time | None],
+            caption: str | Rule[str] = "",
+            *,
+            required: Needed = False,
+            **options: Unpack[BoundOptions[time, time]],
+        ) -> None: ...
+        def __init__(self, caption: str | Rule[str] = "", **options: Any) -> None: ...
 
     def coerce(self, value: object) -> time | None:
         return to_time(value)
@@ -457,7 +588,7 @@ class Time(Timed[time]):
         return formats.show_time(value)
 
 
-class DateTime(Timed[datetime]):
+class DateTime(Timed[datetime, H], Generic[H]):
     """A field for a date with a time of day (datetime.datetime without a zone, in whole seconds).
 
     ISO 8601 is always accepted (2031-05-04T09:30), besides the session's locale: the date, a space and the time.
@@ -471,6 +602,26 @@ class DateTime(Timed[datetime]):
     generated_for = datetime
     of_record = datetime
     right = datetime(2031, 5, 4, 9, 30)
+
+    if TYPE_CHECKING:
+
+        @overload
+        def __init__(
+            self: DateTime[datetime],
+            caption: str | Rule[str] = "",
+            *,
+            required: Literal[True],
+            **options: Unpack[BoundOptions[datetime, datetime]],
+        ) -> None: ...
+        @overload
+        def __init__(
+            self: DateTime[datetime | None],
+            caption: str | Rule[str] = "",
+            *,
+            required: Needed = False,
+            **options: Unpack[BoundOptions[datetime, datetime]],
+        ) -> None: ...
+        def __init__(self, caption: str | Rule[str] = "", **options: Any) -> None: ...
 
     def width(self) -> int:
         return MOMENT_WIDE

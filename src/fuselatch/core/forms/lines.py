@@ -5,8 +5,8 @@ A line's path ("extras#3") doesn't change when it moves. Its name goes by its pl
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from typing import Generic, Literal, TypeVar, Unpack
+from collections.abc import Iterator, Mapping
+from typing import TYPE_CHECKING, Any, Generic, Literal, TypeVar, Unpack
 
 from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.declarations import ControlOptions, Declaration, Source
@@ -50,6 +50,12 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
     line_added = Source("line_added")
     line_removing = Source("line_removing")
     line_changed = Source("line_changed")
+
+    if TYPE_CHECKING:
+
+        @property
+        def handed_over(self) -> tuple[Mapping[str, Any], ...]:
+            """The type of its value in an outcome, for type checkers: each line's values by name."""
 
     def __init__(
         self,

@@ -120,7 +120,7 @@ class SessionView(Protocol):
     def find(self, form: Callable[..., F]) -> F | None:
         """Return the front form of a class, or None."""
 
-    def __getitem__(self, shared: Shared[T]) -> T | None:
+    def __getitem__(self, shared: Shared[T]) -> T:
         """Return the session's value of a `Shared`."""
 
     def __setitem__(self, shared: Shared[T], value: T) -> None:

@@ -2,24 +2,29 @@
 
 from __future__ import annotations
 
-from typing import Any, Generic, TypeVar
+from typing import Any, Generic, TypeVar, overload
 
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.values import exactly
 
 T = TypeVar("T")
+K = TypeVar("K")
 
 
 class Shared(Generic[T]):
     """A value of the session that forms share: `ON_DUTY = Shared(str)`.
 
-    `kind`: its type. `start`: its first value (None without one). In a handler, `self.session[ON_DUTY]` reads it and
-    `self.session[ON_DUTY] = "Imke"` sets it. Rules can read it.
+    `kind`: its type. `start`: its first value. Without one it is None until it is set, and can be set to None again. In a
+    handler, `self.session[ON_DUTY]` reads it and `self.session[ON_DUTY] = "Imke"` sets it. Rules can read it.
     """
 
     __slots__ = ("kind", "name", "start")
 
-    def __init__(self, kind: type[T], start: T | None = None, *, name: str = "") -> None:
+    @overload
+    def __init__(self: Shared[K], kind: type[K], start: K, *, name: str = "") -> None: ...
+    @overload
+    def __init__(self: Shared[K | None], kind: type[K], start: None = None, *, name: str = "") -> None: ...
+    def __init__(self, kind: type[Any], start: Any = None, *, name: str = "") -> None:
         if not isinstance(kind, type):
             raise DeclarationError(f"Shared(…): expected a type such as int, not {kind!r}")
         self.kind = kind
@@ -29,8 +34,11 @@ class Shared(Generic[T]):
             self.exact(start)
 
     def exact(self, value: Any) -> T:
-        """Return a value of the type; an int is accepted for a float. Raises `TypeError`."""
-        return exactly(self.kind, value, f"Shared {self.name}")
+        """Return a value of the type; an int is accepted for a float, and None without a first value. Raises `TypeError`."""
+        if value is None and self.start is None:
+            return None  # type: ignore[return-value]
+        found: T = exactly(self.kind, value, f"Shared {self.name}")
+        return found
 
     def __repr__(self) -> str:
         return f"<Shared {self.name}>"

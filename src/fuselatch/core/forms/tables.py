@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from typing import TYPE_CHECKING, Any, Self, TypeVar, Unpack, overload
+from typing import TYPE_CHECKING, Any, Generic, Literal, Self, TypeVar, Unpack, overload
 
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.choice import Choice
-from fuselatch.core.forms.declarations import InputControl, InputOptions
+from fuselatch.core.forms.declarations import EntryOptions, H, InputControl, Needed
 from fuselatch.core.forms.live_lists import LiveTable
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.errors import DeclarationError
@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 T = TypeVar("T")
 
 
-class Table(Choice[T, T | None, T]):
+class Table(Choice[T, T | None, T, H], Generic[T, H]):
     """A table of a source's rows, one of which can be chosen.
 
     `rows`: a `Catalog`, whose `value` must differ in each row. `columns`: names of columns, or a mapping of name to caption,
@@ -44,6 +44,30 @@ class Table(Choice[T, T | None, T]):
         def __get__(self, instance: object | None, owner: type) -> Self | LiveTable[T]:
             """Return the live table on a form."""
 
+    @overload
+    def __init__(
+        self: Table[T, T],
+        caption: str | Rule[str] = "",
+        *,
+        rows: Catalog[T],
+        columns: Sequence[str] | Mapping[str, str | InputControl[Any, Any, Any]],
+        sort: str = "",
+        default: Any = None,
+        required: Literal[True],
+        **options: Unpack[EntryOptions],
+    ) -> None: ...
+    @overload
+    def __init__(
+        self: Table[T, T | None],
+        caption: str | Rule[str] = "",
+        *,
+        rows: Catalog[T],
+        columns: Sequence[str] | Mapping[str, str | InputControl[Any, Any, Any]],
+        sort: str = "",
+        default: Any = None,
+        required: Needed = False,
+        **options: Unpack[EntryOptions],
+    ) -> None: ...
     def __init__(
         self,
         caption: str | Rule[str] = "",
@@ -52,7 +76,8 @@ class Table(Choice[T, T | None, T]):
         columns: Sequence[str] | Mapping[str, str | InputControl[Any, Any, Any]],
         sort: str = "",
         default: Any = None,
-        **options: Unpack[InputOptions],
+        required: Any = False,
+        **options: Unpack[EntryOptions],
     ) -> None:
         if not isinstance(rows, Catalog):
             raise DeclarationError(f"Table({caption!r}): rows must be a Catalog, not {rows!r}")
@@ -66,7 +91,7 @@ class Table(Choice[T, T | None, T]):
                 f"Table({caption!r}): sort={sort!r} isn't one of its columns; {suggest(sort, self.columns)}"
             )
         self.sort = sort
-        super().__init__(caption, choices=rows, default=default, **options)
+        super().__init__(caption, choices=rows, default=default, required=required, **options)
 
     def details(self) -> Iterator[str]:
         yield f"columns {', '.join(self.columns)}"

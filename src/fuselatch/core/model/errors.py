@@ -65,10 +65,14 @@ class NotAllowedHere(FuseLatchError, RuntimeError):
 
 
 class Blank(FuseLatchError, ValueError):
-    """`required_value` was read while a control is blank. `control`: its path."""
+    """A value was read that can't be None, while a control is blank: `required_value`, or a required one of an outcome.
 
-    def __init__(self, form: str, control: str) -> None:
-        super().__init__(f"{form}.{control} is blank; check {control}.is_blank first, or use {control}.value")
+    `control`: its path.
+    """
+
+    def __init__(self, form: str, control: str, instead: str = "") -> None:
+        instead = instead or f"check {control}.is_blank first, or use {control}.value"
+        super().__init__(f"{form}.{control} is blank; {instead}")
         self.form = form
         self.control = control
 

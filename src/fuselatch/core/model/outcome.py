@@ -9,7 +9,7 @@ from decimal import Decimal
 from types import MappingProxyType
 from typing import Any, Generic, Protocol, TypeVar
 
-from fuselatch.core.model.errors import UnknownName
+from fuselatch.core.model.errors import Blank, UnknownName
 from fuselatch.core.model.findings import Override
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.values import dots
@@ -28,8 +28,8 @@ class Named(Protocol, Generic[R_co]):
         """The control's path."""
 
     @property
-    def blank(self) -> R_co:
-        """The control's blank value."""
+    def handed_over(self) -> R_co:
+        """The type of its value, for type checkers: never None if the control is always required."""
 
 
 class Outcome:
@@ -62,13 +62,16 @@ class Outcome:
     def __getitem__(self, control: Named[R_co]) -> R_co:
         """Return the value of a declared control: `outcome[VesselSearch.match]`.
 
-        Raises `UnknownName` if there is no such value.
+        Raises `UnknownName` if there is no such value, and `Blank` if a required control is blank after all: because it was
+        hidden or disabled, or the form closed with a verdict of its own. `values` has None then.
         """
         try:
             value: R_co = self.values[control.name]
         except KeyError:
             hint = "a cancelled outcome has no values" if not self.values else suggest(control.name, self.values)
             raise UnknownName(f"the '{self.verdict}' outcome has no value '{control.name}'; {hint}") from None
+        if value is None and getattr(control, "constants", {}).get("required") is True:
+            raise Blank("outcome", control.name, f"outcome.values['{control.name}'] gives None")
         return value
 
     def to_dict(self) -> dict[str, Any]:
