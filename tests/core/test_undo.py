@@ -172,9 +172,9 @@ PAST_THE_RECORD = {
     "rule_cells.py make_ready: announced", "rule_cells.py make_ready: _value", "default_values.py set_defaults_of: _value",  # the form is new
     "steps.py put_draft: _at", "steps.py put_draft: _draft", "steps.py put_draft: _listing", "steps.py put_draft: _trouble",  # the typed key stays
     "steps.py put_draft: select", "validation.py preview: _preview", "undoing.py put_back: focus",  # belongs to the typed key
-    "line_changes.py detach: _set", "line_changes.py attach: _set", "live_state.py _restored: _set", "line_changes.py put_rows: _rows",  # follows the lines that are there, also after an undo
+    "line_changes.py detach: _set", "line_changes.py attach: _set", "live_state.py _restored: _set", "line_changes.py put_rows: _rows", "line_changes.py append: _rows",  # follows the lines that are there, also after an undo
     "scheduler.py update_quietly: announced", "scheduler.py update_quietly: _value", "validation.py validate_quietly: _findings", "state.py drop: forms", "opening.py _restored: phase",  # is the undo
-    "undoing.py put_back: writes", "undoing.py put_back: overrides", "undoing.py put_back: brought_to_front", "storing.py commit: writes",  # written or undone as a whole
+    "undoing.py put_back: overrides", "undoing.py put_back: brought_to_front",   # written or undone as a whole
     "engine.py listen: listeners", "closing.py let_go: listeners",  # outside a gesture
     "closing.py close_without_handlers: outcome",  # the form closes whatever fails
 }  # fmt: skip

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any, Final
 
 from fuselatch.core.engine.changing import exact_value, may_change, put, put_message
@@ -16,6 +16,7 @@ from fuselatch.core.engine.storing import by_column, columns_of, key_column, sta
 from fuselatch.core.engine.submitting import validate_form, veto
 from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.live_lists import LiveLines
+from fuselatch.core.forms.live_state import FormState
 from fuselatch.core.forms.placing import call_by_place, inner_plan, make_line, values_of
 from fuselatch.core.forms.plans import joined
 from fuselatch.core.model.cells import Cell, Undoable, watch
@@ -46,7 +47,7 @@ def add(turn: Turn, lines: LiveLines[Any], values: Mapping[str, Any]) -> Contain
         line = made(turn, lines)
         set_defaults_of(turn, form, [joined(path_of(line), path) for path in inner_plan(lines).defaulted])
         make_ready(turn.session, cells_of(lines, line))
-        show(turn, lines, (*lines._rows, line))
+        append(turn, lines, line)
         controls = values_of(lines, line)
         for name, value in values.items():
             if name not in controls:
@@ -136,6 +137,37 @@ def show(turn: Turn, lines: LiveLines[Any], rows: tuple[Any, ...]) -> None:
     put_rows(turn.session, lines, rows, cause)
 
 
+def append(turn: Turn, lines: LiveLines[Any], line: Container) -> None:
+    """Add a line at the end. What the others are called stays, so that many lines cost as many times one."""
+    count = len(lines._rows)
+    cause = turn.note("change", lines, "rows", count, count + 1)
+    turn.set(Appending(turn.session, lines, line), "done", True)
+    lines._rows = (*lines._rows, line)
+    attach(turn.session, lines, line)
+    lines._attached.add(line)
+    call_by_place(lines, count)
+    state = lines.form._state
+    entries = lines._members[line][1]
+    end = place_after(state, lines)
+    state.order[end:end] = entries
+    changed(turn.session, lines, [line], cause)
+
+
+class Appending(Undoable):
+    """A line that was added at the end. If the gesture fails, it goes."""
+
+    __slots__ = ("done", "line", "lines", "session")
+
+    def __init__(self, session: SessionState, lines: LiveLines[Any], line: Container) -> None:
+        self.done = False
+        self.session = session
+        self.lines = lines
+        self.line = line
+
+    def _restored(self, name: str) -> None:
+        put_rows(self.session, self.lines, tuple([line for line in self.lines._rows if line is not self.line]), 0)
+
+
 class Reordering(Undoable):
     """A change of which lines are there, or of their order. If the gesture fails, only this change is undone."""
 
@@ -162,19 +194,14 @@ class Reordering(Undoable):
 
 
 def put_rows(session: SessionState, lines: LiveLines[Any], rows: tuple[Any, ...], cause: int) -> None:
+    """Set the lines of a list; update names, working rules and tab order."""
     lines._rows = rows
-    arrange(session, lines)
-    session.dirty.invalidate(lines, "rows", cause)
-
-
-def arrange(session: SessionState, lines: LiveLines[Any]) -> None:
-    """Update names, working rules and tab order after lines changed."""
-    rows = set(lines._rows)
-    for line in lines._attached - rows:
+    there = set(rows)
+    for line in lines._attached - there:
         detach(session, lines, line)
-    for line in rows - lines._attached:
+    for line in there - lines._attached:
         attach(session, lines, line)
-    lines._attached = rows
+    lines._attached = there
     call_by_place(lines)
     state = lines.form._state
     order: list[Any] = []
@@ -184,12 +211,32 @@ def arrange(session: SessionState, lines: LiveLines[Any]) -> None:
         if isinstance(control, LiveLines):
             order += [entry for line in control._rows for entry in control._members[line][1]]
     state.order = order
+    changed(session, lines, rows, cause)
+
+
+def place_after(state: FormState, lines: LiveLines[Any]) -> int:
+    """Return the place in the tab order after the last entry of a list."""
+    later = False
+    after = 0
+    for path in state.plan.controls:
+        control = state.controls[path]
+        after += later
+        if later and isinstance(control, LiveLines):
+            after += sum(len(control._members[line][1]) for line in control._rows)
+        later = later or control is lines
+    return len(state.order) - after
+
+
+def changed(session: SessionState, lines: LiveLines[Any], differing: Iterable[Container], cause: int) -> None:
+    """Let follow that lines came, went or moved. `differing`: those that are new or have another place."""
+    state = lines.form._state
     state.rearranged = True
-    for line in lines._rows:
+    for line in differing:
         for each in lines._members[line]:
             state.touched.update(dict.fromkeys(each))
     state.touched[lines] = None
     session.stack.unsettled = True
+    session.dirty.invalidate(lines, "rows", cause)
 
 
 def detach(session: SessionState, lines: LiveLines[Any], line: Container) -> None:

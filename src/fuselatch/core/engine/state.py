@@ -696,11 +696,6 @@ class Turn(Undoable):
         if plan.line is not None:
             self.lines = {**(self.lines or {}), plan.line: cause}
 
-    def _restored(self, name: str) -> None:
-        if name == "writes":
-            self.session.rows.differs()
-            self.session.catalogs.differs()
-
     # ---- events
 
     def raise_later(self, name: str, form: OpenForm, control: Any, new: object, cause: int) -> None:

@@ -190,7 +190,9 @@ def look(turn: Turn) -> None:
 def stage(turn: Turn, change: Change, receiver: Receiver | None) -> None:
     """Stage a change. `receiver` gets its key."""
     version_of(turn.session, change.source)
-    turn.set(turn, "writes", [*(turn.writes or ()), (change, receiver)])
+    if turn.writes is None:
+        turn.writes = []
+    turn.writes.append((change, receiver))
     if turn.event is not None and turn.handler is not None:
         turn.writer = turn.event, turn.handler
     turn.session.rows.differs(turn.cause)
@@ -208,8 +210,6 @@ def commit(turn: Turn) -> None:
             tell(session, "wrote", change)
         if receiver is not None:
             receiver.keyed(turn, key)
-    # The rows are written. Undoing the gesture must not stage them again.
-    turn.undo = [entry for entry in turn.undo if not (entry[0] is turn and entry[1] == "writes")]
     turn.writes = None
     session.rows.differs(turn.cause)
     session.catalogs.differs(turn.cause)

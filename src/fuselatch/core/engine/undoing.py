@@ -92,7 +92,11 @@ def put_back(turn: Turn, why: str, *, answers_stay: bool = False) -> None:
     if stack.front is not None and stack.front._state.was_shown:
         # The gesture that ended a wait may have announced another front form, which was in front only for a while.
         stack.brought_to_front = stack.front
+    staged = turn.writes is not None
     turn.after = turn.writes = turn.outward = turn.lines = None
+    if staged:
+        turn.session.rows.differs()
+        turn.session.catalogs.differs()
     for _ in range(MOST_ROUNDS):
         update_quietly(turn.session)
         validate_quietly(turn.session)

@@ -94,9 +94,9 @@ def put_in_place(
         container.__dict__[path.rpartition(".")[2]] = made
 
 
-def call_by_place(lines: LiveLines[Any]) -> None:
-    """Name each line and its controls by the line's position."""
-    for at, line in enumerate(lines._rows):
+def call_by_place(lines: LiveLines[Any], start_at: int = 0) -> None:
+    """Name each line and its controls by the line's position, from a position on."""
+    for at, line in enumerate(lines._rows[start_at:], start_at):
         start = len(line.__dict__["_live"]._plan.path)
         for each in (member for members in lines._members[line] for member in members):
             each.name = f"{lines.name}[{at}]{each._plan.path[start:]}"
