@@ -86,7 +86,9 @@ SETTLED: Final = frozenset({"value", "findings", "enabled", "visible", "required
 
 def put_draft(turn: Turn, control: ControlState, text: str) -> None:
     """Set a draft, validate it and raise `typed`."""
-    text = control._decl.taken(text)
+    there = control._draft or ""
+    # Only what is new is looked at, so that a key costs the same in a long text.
+    text = there + control._decl.taken(text[len(there) :]) if text.startswith(there) else control._decl.taken(text)
     heard = turn.rows is not None or turn.is_heard("typed", control.form, control)
     live: Any = control
     before = live.text if heard else ""

@@ -14,7 +14,9 @@ ATOMS: Final = frozenset({str, int, float, bool, type(None), Decimal, date, time
 
 FIRST_FEW = 3
 LONGEST: Final = 200
-"""How many characters of a text an entry has."""
+"""The most characters of a text that an entry has as a whole."""
+KEPT: Final = 50
+"""How many it has of a longer one."""
 LAST: Final[list[tuple[str, str]]] = [("", ""), ("", "")]
 """The last two long texts, and what entries have of them."""
 TraceRow: TypeAlias = tuple[int, str, str, str, str, Any, Any]
@@ -58,7 +60,7 @@ def clipped(text: str) -> str:
     for known, found in LAST:
         if known is text:
             return found
-    found = f"{text[:LONGEST]} [{len(text):,} characters]"
+    found = f"{text[:KEPT]} [{len(text):,} characters]"
     LAST[:] = LAST[1], (text, found)
     return found
 
