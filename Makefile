@@ -3,7 +3,7 @@ PYTHON ?= python3
 BIN = .venv/bin
 WITH_COMPILED = PYTHONPATH=$(CURDIR)/.compiled
 
-.PHONY: demo show test test-plain test-compiled test-long bench bench-plain lock clean
+.PHONY: demo show test test-plain test-compiled test-long bench bench-plain wheels tried lock clean
 
 demo: .venv/ready-demo
 	@$(BIN)/fuselatch demo
@@ -62,6 +62,24 @@ bench-plain: .venv/ready-test
 		--target .compiled .
 	@touch $@
 
+# Both wheels in dist/: each is installed in a fresh environment, where it runs the README's example. Needs a C compiler.
+wheels: .venv/ready-test
+	@rm -rf dist
+	@$(BIN)/pip wheel -q --disable-pip-version-check --no-deps --no-build-isolation -w dist .
+	@$(MAKE) --no-print-directory tried CORE="pure Python"
+	@HATCH_BUILD_HOOK_ENABLE_CUSTOM=1 $(BIN)/pip wheel -q --disable-pip-version-check --no-deps --no-build-isolation -w dist/compiled .
+	@mv dist/compiled/*.whl dist && rmdir dist/compiled
+	@$(MAKE) --no-print-directory tried CORE=compiled
+
+# The wheel that was built last, in a fresh environment.
+tried:
+	@rm -rf .tried && $(PYTHON) -m venv .tried
+	@.tried/bin/pip install -q --disable-pip-version-check "$$(ls -t dist/*.whl | head -1)"
+	@.tried/bin/fuselatch --version | grep "($(CORE) core)"
+	@cd examples && ../.tried/bin/fuselatch rehearse -q stay.cues
+	@cd examples && ../.tried/bin/python -c "import stay; stay.test_a_long_stay_is_asked_about()"
+	@rm -rf .tried
+
 # Versions and hashes of all packages, without any host; needs uv.
 lock:
 	uv pip compile -q --universal --generate-hashes --no-header --no-annotate --no-emit-index-url \
@@ -70,4 +88,4 @@ lock:
 		-o requirements/test.txt --extra test pyproject.toml requirements/build.in requirements/compile.in
 
 clean:
-	rm -rf .venv .compiled demo-out
+	rm -rf .venv .compiled .tried dist demo-out
