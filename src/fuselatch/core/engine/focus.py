@@ -9,7 +9,7 @@ from fuselatch.core.engine.drafts import end_preview
 from fuselatch.core.engine.loop import drain, happen
 from fuselatch.core.engine.prompting import ask_itself
 from fuselatch.core.engine.refusals import at_control
-from fuselatch.core.engine.state import Turn, touch
+from fuselatch.core.engine.state import Turn
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveInput
 from fuselatch.core.forms.live_lists import LiveChoice
@@ -25,7 +25,6 @@ def settle(turn: Turn, control: ControlState | None) -> None:
         return
     if control._listing:
         turn.set(control, "_listing", False)
-        touch(control)
     if draft is None:
         return
     # It was parsed before, and nothing was typed since.

@@ -12,7 +12,7 @@ from fuselatch.core.engine.focus import arrive, drop, put_focus, settle, takes_k
 from fuselatch.core.engine.listing import candidates, would_take
 from fuselatch.core.engine.loop import drain
 from fuselatch.core.engine.refusals import at_control
-from fuselatch.core.engine.state import Turn, touch
+from fuselatch.core.engine.state import Turn
 from fuselatch.core.engine.steps import answer, double_click, go, open_named, picked, press, put_draft, put_entry, take_match
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveInput
@@ -190,7 +190,6 @@ def move(turn: Turn, form: OpenForm, here: ControlState | None, keys: str) -> No
         at = moved(here.choices, found, would_take(here), keys)
         if at is not None:
             turn.set(here, "_at", here.choices[at])
-            touch(here)
     elif keys in ("Down", "Up"):
         open_list(turn, form, here, False)
     else:
@@ -232,7 +231,8 @@ def toggle_item(turn: Turn, here: LiveChoice[Any, Any, Any]) -> None:
     item = would_take(here)
     if item is not UNSEEN:
         put_entry(turn, here, "pick", picked(here, item))
-        turn.set(here, "_listing", True)
+        if here.form.is_open and here._state.focus is here:
+            turn.set(here, "_listing", True)
 
 
 def open_list(turn: Turn, form: OpenForm, here: ControlState | None, repeat: bool) -> None:
@@ -243,14 +243,12 @@ def open_list(turn: Turn, form: OpenForm, here: ControlState | None, repeat: boo
     at = here.choices.position(held[0]) if held else 0
     turn.set(here, "_listing", True)
     turn.set(here, "_at", here.choices[at] if at is not None and at < len(here.choices) else UNSEEN)
-    touch(here)
 
 
 def close_list(turn: Turn, form: OpenForm, here: ControlState | None, repeat: bool) -> None:
     """Close an open list; what was typed stays."""
     if isinstance(here, LiveChoice) and here._listing:
         turn.set(here, "_listing", False)
-        touch(here)
 
 
 def release(turn: Turn, form: OpenForm, here: ControlState | None, repeat: bool) -> None:

@@ -282,7 +282,6 @@ def put_entry(turn: Turn, control: ControlState, name: str, value: object) -> No
         drop_draft(turn, control)
     if control._listing:
         turn.set(control, "_listing", False)
-        touch(control)
     turn.put_value(control, value, turn.cause)
     drain(turn)
     turn.cause = before

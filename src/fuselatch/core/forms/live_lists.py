@@ -7,6 +7,7 @@ from typing import Any, Generic, TypeVar
 
 from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.controls import Live, LiveInput
+from fuselatch.core.forms.live_state import property_of
 from fuselatch.core.forms.plans import ControlPlan
 from fuselatch.core.forms.port import EnginePort
 from fuselatch.core.model.cells import UNSEEN
@@ -25,7 +26,7 @@ L = TypeVar("L", bound=Container)
 class LiveChoice(LiveInput[R, G], Generic[T, R, G]):
     """A choice on an open form."""
 
-    __slots__ = ("_at", "_brought")
+    __slots__ = ("_at", "_brought", "_offered")
 
     def __init__(self, form: OpenForm, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
         super().__init__(form, owner, plan, engine)
@@ -33,13 +34,25 @@ class LiveChoice(LiveInput[R, G], Generic[T, R, G]):
         self._brought: Any = None
         # The item that the user has moved to in an open list.
         self._at: Any = UNSEEN
+        # What was found last: the value, the choices, what came with the record, and what the value reads as.
+        self._offered: tuple[Any, Any, Any, Any] = (UNSEEN, None, None, None)
 
     def _current(self, prop: str) -> Any:
-        found = super()._current(prop)
-        if prop != "value" or found is None or found == ():
+        if prop != "value":
+            return super()._current(prop)
+        found = property_of(self, prop)
+        if found is None or found == ():
             return found
-        # A value that is no longer offered reads as blank at once, and is cleared when the queue is empty.
-        decl, offered = self._decl, self._current("choices")
+        offered = property_of(self, "choices")
+        value, choices, brought, reads = self._offered
+        if value is not found or choices is not offered or brought is not self._brought:
+            reads = self._read_as(found, offered)
+            self._offered = found, offered, self._brought, reads
+        return reads
+
+    def _read_as(self, found: Any, offered: Choices[Any]) -> Any:
+        """Return what a value reads as: one that is no longer offered as blank. It is cleared when the queue is empty."""
+        decl = self._decl
         if decl.multiple:
             if found == self._brought:
                 return tuple([offered.equal(item, item) for item in found])
