@@ -228,7 +228,7 @@ def place_after(state: FormState, lines: LiveLines[Any]) -> int:
 
 
 def changed(session: SessionState, lines: LiveLines[Any], differing: Iterable[Container], cause: int) -> None:
-    """Let follow that lines came, went or moved. `differing`: those that are new or have another place."""
+    """Mark what depends on lines that came, went or moved. `differing`: those that are new or have another place."""
     state = lines.form._state
     state.rearranged = True
     for line in differing:

@@ -269,12 +269,11 @@ class Look:
 
 def control_view(control: ControlState, fixed: Fixed, look: Look, formats: Formats) -> ControlView:
     """Return a control as the user sees it."""
-    text, placeholder, at_item = "", "", ""
+    text, placeholder = "", ""
     value: str | float | bool | None = None
     required = read_only = list_open = masked = False
     marker = NO_MARKER
-    counts = (0, 0, 0)
-    picked: tuple[str, ...] = ()
+    listed: tuple[int, int, int, str, tuple[str, ...]] = NO_LIST
     lines: tuple[str, ...] = ()
     sort: tuple[str, bool] = control._sort if isinstance(control, LiveTable) else UNSORTED
     if isinstance(control, LiveValue):
@@ -291,11 +290,7 @@ def control_view(control: ControlState, fixed: Fixed, look: Look, formats: Forma
             read_only = control._rule or bool(seen(control, "read_only"))
             list_open = control._listing
             if isinstance(control, LiveChoice):
-                counts = list_view(control, fixed, formats)
-                picked = picked_of(control)
-                if list_open:
-                    item = would_take(control)
-                    at_item = "" if item is UNSEEN else item_id_of(choices_seen(control), item)
+                listed = list_view(control, fixed, formats)
     elif isinstance(control, LiveLines):
         lines = tuple([id_of(line.__dict__["_live"]) for line in control._rows])
     enabled = is_seen(control, "enabled")
@@ -317,9 +312,7 @@ def control_view(control: ControlState, fixed: Fixed, look: Look, formats: Forma
         marker.text,
         marker.level,
         fixed.items,
-        *counts,
-        at_item,
-        picked,
+        *listed,
         fixed.columns,
         fixed.cells,
         *sort,
@@ -336,6 +329,7 @@ def control_view(control: ControlState, fixed: Fixed, look: Look, formats: Forma
 
 
 UNSORTED: Final = ("", False)
+NO_LIST: Final = (0, 0, 0, "", ())
 LIMITED: Final = frozenset({"number", "integer", "percent", "money", "date", "time", "datetime"})
 
 
@@ -348,8 +342,13 @@ def shown_limit(control: ControlState, name: str, formats: Formats) -> str:
         return str(limit)
 
 
-def list_view(control: LiveChoice[Any, Any, Any], fixed: Fixed, formats: Formats) -> tuple[int, int, int]:
-    """Make the items of a list, if they differ; return where they start, and how many there are and match."""
+def list_view(
+    control: LiveChoice[Any, Any, Any], fixed: Fixed, formats: Formats
+) -> tuple[int, int, int, str, tuple[str, ...]]:
+    """Make the items of a list, if they differ.
+
+    Return where they start, how many there are and match, the id of the item that an open list is at, and what is picked.
+    """
     choices = choices_seen(control)
     places, matches, start = in_reach(control)
     table = isinstance(control, LiveTable)
@@ -362,7 +361,9 @@ def list_view(control: LiveChoice[Any, Any, Any], fixed: Fixed, formats: Formats
             if before is None or before[0] is not choices:
                 fixed.columns = table_columns(control)
             fixed.cells = row_texts(control, places, formats)
-    return start, len(choices), matches
+    item = would_take(control)
+    at_item = "" if item is UNSEEN else item_id_of(choices, item)
+    return start, len(choices), matches, at_item, picked_of(control)
 
 
 # ---- a form
