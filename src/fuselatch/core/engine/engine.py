@@ -18,6 +18,7 @@ from fuselatch.core.engine.offers import Offers
 from fuselatch.core.engine.opening import open_dialog, open_within
 from fuselatch.core.engine.prompting import ask
 from fuselatch.core.engine.refusals import covering
+from fuselatch.core.engine.rule_cells import is_as_is
 from fuselatch.core.engine.runner import start
 from fuselatch.core.engine.scheduler import fresh
 from fuselatch.core.engine.session_options import Options
@@ -133,15 +134,22 @@ class Engine(EnginePort):
         if self.tracker is not None or state.closing or control._rule or control._state.phase == "closed":
             name = f"{type(control.form).__name__}.{control.name}.value"
             changing.may_change(state, control.form, name, control._rule)
-        exact = changing.exact_value(control, value)
+        as_is = type(value) is control._plan.as_is and is_as_is(value)
+        exact = value if as_is else changing.exact_value(control, value)
         turn = state.turn
         if turn is not None:
-            self._must_be_here(turn)
-            changing.put(turn, control, exact)
-        elif control._draft is None:
-            start(state, ("set", control, "value"), lambda turn: turn.put_value(control, exact, turn.cause), "program")
+            if turn.worker is not getcurrent():
+                self.state.workers.must_be_at_home()
+            if control._draft is not None:
+                drop_draft(turn, control)
+            turn.put_value(control, exact, turn.cause)
         else:
-            start(state, ("set", control, "value"), lambda turn: changing.put(turn, control, exact), "program")
+            # In a method of its own: compiled code pays for a closure where its function begins.
+            self._assign_alone(control, exact)
+
+    def _assign_alone(self, control: ControlState, exact: object) -> None:
+        """Set a value in a gesture of its own."""
+        start(self.state, ("set", control, "value"), lambda turn: changing.put(turn, control, exact), "program")
 
     def set_property(self, control: ControlState, prop: str, value: object, wanted: Callable[[Any], Any]) -> None:
         name = f"{type(control.form).__name__}.{control.name}.{prop}"

@@ -41,7 +41,7 @@ from fuselatch.core.engine.state import Turn, hidden, is_void
 from fuselatch.core.engine.validation import validate_all
 from fuselatch.core.engine.waits import pause
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.live_state import is_masked
+from fuselatch.core.forms.live_state import FormState, is_masked
 from fuselatch.core.forms.plans import Handler
 from fuselatch.core.model.errors import Abandoned, HandlerFailed, NotAllowedHere
 from fuselatch.core.model.events import By, Event
@@ -123,7 +123,8 @@ def dispatch(turn: Turn, event: Event) -> None:
     if control is None:
         dispatch_of_form(turn, event)
         return
-    if event.form._state.phase == "closed":
+    state = control._state
+    if state.phase == "closed":
         return
     if event.name == "changed":
         if is_void(event):
@@ -135,10 +136,10 @@ def dispatch(turn: Turn, event: Event) -> None:
         pause(turn, event)
     if rows is not None:
         old, new = (hidden(event.old), hidden(event.new)) if is_masked(control) else (event.old, event.new)
-        event._number = add_row(rows, event._cause, "event", event.form._state.name, control.name, event.name, old, new)
+        event._number = add_row(rows, event._cause, "event", state.name, control.name, event.name, old, new)
     handlers = plan.heard.get(event.name)
     if handlers is not None:
-        run(turn, handlers, control._owner, event)
+        run(turn, handlers, control._owner, state, event)
 
 
 def dispatch_of_form(turn: Turn, event: Event) -> None:
@@ -150,15 +151,15 @@ def dispatch_of_form(turn: Turn, event: Event) -> None:
         event._number = add_row(turn.rows, event._cause, "event", state.name, "", event.name, event.old, event.new)
     # The form's own handlers, then attached ones, then the opener's: from the inside out.
     for handler in state.plan.heard.get(event.name, ()):
-        run(turn, (handler,), state.containers[handler.within], event)
+        run(turn, (handler,), state.containers[handler.within], state, event)
     for name, owner, handler in state.listeners.values():
         if name == event.name:
-            run(turn, (handler,), owner, event)
+            run(turn, (handler,), owner, owner._state, event)
     opener = state.opener
     if opener is not None:
         for (form, name), handlers in opener._state.plan.heard_of.items():
             if name == event.name and isinstance(event.form, form):
-                run(turn, handlers, opener, event)
+                run(turn, handlers, opener, opener._state, event)
 
 
 def pauses_at(turn: Turn, event: Event) -> bool:
@@ -166,32 +167,40 @@ def pauses_at(turn: Turn, event: Event) -> bool:
     return any(tell(turn.session, "before_event", event, turn.queued))
 
 
-def run(turn: Turn, handlers: tuple[Handler, ...], owner: Any, event: Event) -> None:
-    """Run the handlers of one event."""
+def run(turn: Turn, handlers: tuple[Handler, ...], owner: Any, state: FormState, event: Event) -> None:
+    """Run the handlers of one event. `owner`: the form or group that they are methods of, or a part of it."""
     session, rows = turn.session, turn.rows
-    where = "" if event.control is None else event.control.name
     before_event, before_handler, before_cause = turn.event, turn.handler, turn.cause
-    most = session.max_runs
     turn.nested += 1
+    is_suspect = event._depth >= SHALLOW or turn.nested > MOST_NESTED
+    turn.event = event
     try:
         for handler in handlers:
             # A closed form hears only that it is closed. It may have been closed while a handler before waited.
-            if owner._state.phase == "closed" and (event.name != "closed" or owner._state is not event.form._state):
+            if state.phase == "closed" and (event.name != "closed" or state is not event.form._state):
                 break
             if session.observers and is_held_back(turn, handler, event):
                 continue
             turn.runs += 1
-            if event._depth >= SHALLOW or turn.runs > most or turn.nested > MOST_NESTED:
+            if is_suspect or turn.runs > session.max_runs:
                 look_for_loop(turn, handler, event)
-            turn.event, turn.handler = event, handler
-            target = owner
-            if handler.up:
-                for _ in range(handler.up):
-                    target = target.__dict__["_outer"]
+            turn.handler = handler
+            target = owner if not handler.up else further_out(owner, handler.up)
             if rows is not None:
-                rows.append((event._number, "handler", target._state.name, where, handler.name, None, None))
+                where = "" if event.control is None else event.control.name
+                rows.append((event._number, "handler", state.name, where, handler.name, None, None))
                 turn.cause = len(rows)
-            call(turn, handler, target, event)
+            try:
+                if handler.takes_event:
+                    handler.function(target, event)
+                else:
+                    handler.function(target)
+            except HandlerFailed as failure:
+                # The gesture fails, even if a handler further out catches it.
+                turn.note_failed(failure)
+                raise
+            except Exception as error:
+                raise failed_in(turn, handler, event, error) from error
             if session.closing:
                 # A handler that caught `Abandoned` must not continue.
                 raise Abandoned
@@ -213,23 +222,19 @@ def is_held_back(turn: Turn, handler: Handler, event: Event) -> bool:
     return True
 
 
-def call(turn: Turn, handler: Handler, target: Any, event: Event) -> None:
-    """Call one handler. A failure is noted, so that the gesture fails even if a handler further out catches it."""
-    try:
-        if handler.takes_event:
-            handler.function(target, event)
-        else:
-            handler.function(target)
-    except HandlerFailed as failure:
-        turn.note_failed(failure)
-        raise
-    except RecursionError as error:
-        # The caller's own stack was so deep that the fuse came too late.
-        if turn.nested > DEEP:
-            blow(turn, handler, event, TOO_DEEP)
-        raise turn.note_failed(failed(error, handler.function, event, handler.name, turn.description)) from error
-    except Exception as error:
-        raise turn.note_failed(failed(error, handler.function, event, handler.name, turn.description)) from error
+def further_out(owner: Any, up: int) -> Any:
+    """Return the form, or the group, that declares a handler: so many further out."""
+    for _ in range(up):
+        owner = owner.__dict__["_outer"]
+    return owner
+
+
+def failed_in(turn: Turn, handler: Handler, event: Event, error: Exception) -> HandlerFailed:
+    """Note that a handler has failed, so that the gesture fails even if a handler further out catches it; return that."""
+    # The caller's own stack may have been so deep that the fuse came too late.
+    if isinstance(error, RecursionError) and turn.nested > DEEP:
+        blow(turn, handler, event, TOO_DEEP)
+    return turn.note_failed(failed(error, handler.function, event, handler.name, turn.description))
 
 
 def look_for_loop(turn: Turn, handler: Handler, event: Event) -> None:

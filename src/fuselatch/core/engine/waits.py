@@ -117,9 +117,10 @@ def is_stale(session: SessionState, serial: int) -> bool:
 
 def ready_to_view(session: SessionState) -> None:
     """Do what a view would have to wait for: note places among records, make the index of a list that is typed into."""
-    for form in session.stack.forms:
-        if form._state.records is not None:
-            form._state.records.note_place()
+    if session.store is not None:
+        for form in session.stack.forms:
+            if form._state.records is not None:
+                form._state.records.note_place()
     front = session.stack.front
     focus = front._state.focus if front is not None else None
     if focus is not None and focus._listing and focus._draft:

@@ -66,19 +66,27 @@ class Workers:
         Raises `NotAllowedHere` on another thread.
         """
         here = getcurrent()
-        if here is not self.home:
+        is_home = here is self.home
+        if not is_home:
             self.must_be_at_home()
         worker = self.idle.pop() if self.idle else self._fresh()
-        if worker.dead:  # Ctrl-C met it when it had nothing to do
-            worker = self._fresh()
         job.worker = worker
-        if worker.parent is not here:
+        if not is_home:
             worker.parent = here
         # A copy, so that context variables set by a handler don't leak into the caller.
         worker.gr_context = copy_context()
         came = worker.switch(job)
-        if came is not None:
+        if came is job:  # The worker is dead: Ctrl-C met it when it had nothing to do.
+            self.start(job)
+        elif came:
             self._serve(worker, came)
+        if not is_home:
+            self._bring_home(worker, job)
+
+    def _bring_home(self, worker: greenlet, job: Parked) -> None:
+        """Let a worker that is idle again, and was started elsewhere, be started from the thread's first greenlet."""
+        if job.worker is None and not worker.dead:
+            worker.parent = self.home
 
     def at_the_bottom(self, work: Callable[[], Any]) -> Any:
         """Run something on a worker that starts at the caller of `start` or `go_on`.
@@ -111,6 +119,7 @@ class Workers:
         came = worker.switch() if thrown is None else worker.throw(thrown)
         if came is not None:
             self._serve(worker, came)
+        self._bring_home(worker, job)
 
     def must_be_at_home(self) -> greenlet:
         """Return the running greenlet; raise `NotAllowedHere` on another thread."""
@@ -123,13 +132,13 @@ class Workers:
         """Return a worker that waits for a job. It must not keep what it is started with."""
         worker = greenlet(self._loop)
         worker.switch()
+        worker.parent = self.home
         return worker
 
     def _loop(self) -> None:
         while True:
-            # Like `park`. The next start may come from another greenlet. An idle worker must not keep a session alive, and
-            # a parked one not itself.
-            job: Job | None = park()
+            # Like `park`, without a call. An idle worker must not keep a session alive, and a parked one not itself.
+            job: Job | None = getcurrent().parent.switch()  # type: ignore[union-attr]
             if job is None:
                 return
             job.carry_out()
@@ -157,9 +166,8 @@ def workers_here() -> Workers:
     return found
 
 
-def park() -> Job | None:
+def park() -> None:
     """Return control to the caller until this worker is resumed."""
     parent = getcurrent().parent
     assert parent is not None, "only a worker parks"
-    job: Job | None = parent.switch(None)
-    return job
+    parent.switch(None)
