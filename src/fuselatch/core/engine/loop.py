@@ -37,11 +37,11 @@ from typing import Any, Final, NoReturn
 
 from fuselatch.core.engine.failure import blown, failed, tell
 from fuselatch.core.engine.scheduler import announce
-from fuselatch.core.engine.state import Turn, hidden, is_void
+from fuselatch.core.engine.state import Turn, hidden
 from fuselatch.core.engine.validation import validate_all
 from fuselatch.core.engine.waits import pause
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.live_state import FormState, is_masked
+from fuselatch.core.forms.live_state import ControlState, FormState, is_masked
 from fuselatch.core.forms.plans import Handler
 from fuselatch.core.model.errors import Abandoned, HandlerFailed, NotAllowedHere
 from fuselatch.core.model.events import By, Event
@@ -117,17 +117,17 @@ def happen(turn: Turn, name: str, form: OpenForm, control: Any, old: object = No
 
 def dispatch(turn: Turn, event: Event) -> None:
     """Note an event and run its handlers."""
-    control = event.control
     session = turn.session
     rows = turn.rows
-    if control is None:
+    if event.control is None:
         dispatch_of_form(turn, event)
         return
+    control: ControlState = event.control
     state = control._state
     if state.phase == "closed":
         return
     if event.name == "changed":
-        if is_void(event):
+        if control._pending is not event:
             return
         control._pending = None
         event.new = control._value

@@ -123,18 +123,30 @@ def derived_rule(
     def run() -> Any:
         nonlocal seen, result
         values = [given._value for given in inputs] if plain else [current(given, "value") for given in inputs]
-        if result is not UNSEEN and all(map(same, values, seen)):
+        if result is not UNSEEN and are_same(values, seen):
             return result
         seen = values
         result = UNSEEN
-        for value, gap in zip(values, blanks, strict=True):
-            if value == gap:
-                result = blank
-                return result
-        result = convert(function(*values))
+        result = blank if has_blank(values, blanks) else convert(function(*values))
         return result
 
     return run
+
+
+def are_same(values: list[Any], others: list[Any]) -> bool:
+    """Return True if all values are the same as those of another list of that length."""
+    for at in range(len(values)):
+        if values[at] is not others[at] and not same(values[at], others[at]):
+            return False
+    return True
+
+
+def has_blank(values: list[Any], blanks: list[Any]) -> bool:
+    """Return True if one of the values is the blank of its control."""
+    for at in range(len(values)):
+        if values[at] is blanks[at] or values[at] == blanks[at]:
+            return True
+    return False
 
 
 def derived_from_one(

@@ -13,7 +13,7 @@ from fuselatch.core.engine.failure import failed, failure_of, tell
 from fuselatch.core.engine.state import SessionState, Turn, touch
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.live_state import ControlState, FormState, current
-from fuselatch.core.model.cells import UNSEEN, Cell, Inputs, watch
+from fuselatch.core.model.cells import UNSEEN, Cell, Inputs, Node, watch
 from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, RuleError, describe
 from fuselatch.core.model.trace import safe_text
 from fuselatch.core.model.trace_rows import add_row
@@ -83,9 +83,12 @@ def refresh(session: SessionState, cell: Cell) -> Any:
                 if session.failed:
                     session.failed.pop(cell, None)
             cell.forced = False
-            watch(cell, inputs)
-            if cell.prop in JUDGED:
-                must_not_judge_itself(cell)
+            if inputs.keys() != cell.inputs.keys():
+                if cell.prop in JUDGED:
+                    must_not_judge_itself(cell, inputs)
+                watch(cell, inputs)
+            else:
+                cell.inputs = inputs
         cell.fresh = True
         if session.observers and cell.prop != "check":
             tell_computed(session, cell)
@@ -101,12 +104,12 @@ def refresh(session: SessionState, cell: Cell) -> Any:
     return cell.value
 
 
-def must_not_judge_itself(cell: Cell) -> None:
+def must_not_judge_itself(cell: Cell, inputs: Inputs) -> None:
     """Refuse a rule that reads if its own control is valid: that depends on the rule."""
     node: Any = cell.node
     if isinstance(node, FormState) or not node._plan.is_input:
         return
-    for read, prop in cell.inputs:
+    for read, prop in inputs:
         name = read.name if isinstance(read, ControlState) else f"{node._state.name}.is_valid"
         if prop in ("is_valid", "findings", "marker") and (read is node or read is node._state):
             path = f"{name}.{prop}" if read is node else name
@@ -231,15 +234,16 @@ def announce_cell(turn: Turn, cell: Cell) -> None:
         property_differs(turn, control, prop, cell.cause)
 
 
-def property_differs(turn: Turn, control: Any, prop: str, cause: int) -> None:
+def property_differs(turn: Turn, node: Node, prop: str, cause: int) -> None:
     """Update what depends on a property that changed, besides the rules that read it."""
-    session = turn.session
-    dirty = session.dirty
-    if isinstance(control, FormState):
+    if not isinstance(node, ControlState):
         return
+    session, control = turn.session, node
+    dirty = session.dirty
     if prop == "visible":
         control._state.rearranged = True
-    if control._decl.kind == "group":
+    is_group = control._decl.kind == "group"
+    if is_group:
         inside = f"{control._plan.path}."
         for path, other in control._state.controls.items():
             if path.startswith(inside):
@@ -252,7 +256,7 @@ def property_differs(turn: Turn, control: Any, prop: str, cause: int) -> None:
                 dirty.revalidate(control._state.controls[path])
     if prop in MOVING:
         focused = control._state.focus
-        if focused is control or focused is None or control is session.hovered or control._decl.kind == "group":
+        if focused is control or focused is None or control is session.hovered or is_group:
             session.stack.unsettled = True
     elif prop == "choices" and not control._rule and isinstance(control, LiveChoice):
         stored, reads = control._value, current(control, "value")

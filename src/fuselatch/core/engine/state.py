@@ -109,7 +109,7 @@ class Dirty:
         # The rules that are running, the innermost last: one that is asked for again is a circle.
         self.computing: list[Cell] = []
 
-    def invalidate(self, node: Any, prop: Any, cause: int) -> None:
+    def invalidate(self, node: Node, prop: Any, cause: int) -> None:
         """Mark every cell that depends on a property, directly or not."""
         watchers = node._watchers
         cells: Iterable[Cell] | None = None if watchers is None else watchers.get(prop)
@@ -119,6 +119,7 @@ class Dirty:
         self.pending = True
         turn = self.session.turn
         because = None if turn is None or turn.handler is None else (turn.event, turn.handler)
+        readers: Mapping[Any, Iterable[Cell]] | None
         deeper: list[Cell] | None = None
         while cells:
             for cell in cells:
@@ -130,13 +131,13 @@ class Dirty:
                 if because is not None:
                     cell.because = because
                 dirty[cell] = None
-                watchers = cell.node._watchers
-                if watchers is not None:
+                readers = cell.node._watchers
+                if readers is not None:
                     deeper = [] if deeper is None else deeper
-                    deeper.extend(watchers.get(cell.prop, ()))
+                    deeper.extend(readers.get(cell.prop, ()))
                     # A choice reads as blank when its list no longer offers the value, so its readers depend on the list.
                     if cell.prop == "choices":
-                        deeper.extend(watchers.get("value", ()))
+                        deeper.extend(readers.get("value", ()))
             cells, deeper = deeper, None
 
     def invalidate_cell(self, cell: Cell, cause: int) -> None:

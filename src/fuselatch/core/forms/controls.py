@@ -5,11 +5,9 @@ Attributes that start with an underscore belong to the engine.
 
 from __future__ import annotations
 
-from typing import Any, ClassVar, Generic, TypeVar
+from typing import TYPE_CHECKING, Any, ClassVar, Generic, TypeVar
 
-from mypy_extensions import mypyc_attr
-
-from fuselatch.core.forms.live_state import ControlState
+from fuselatch.core.forms.live_state import ControlState, set_value, value_of
 from fuselatch.core.forms.sources import EventSource
 from fuselatch.core.model.errors import Blank
 from fuselatch.core.model.findings import NO_MARKER, Finding, Marker
@@ -19,7 +17,6 @@ G = TypeVar("G")
 T = TypeVar("T")
 
 
-@mypyc_attr(allow_interpreted_subclasses=True)
 class Live(ControlState):
     """A control of an open form: its path (`name`), its `form` and its properties."""
 
@@ -105,35 +102,29 @@ class Live(ControlState):
         return f"<{type(self.form).__name__}.{self.name}>"
 
 
-@mypyc_attr(allow_interpreted_subclasses=True)
 class LiveButton(Live):
     """A button of an open form."""
 
     __slots__ = ()
 
 
-@mypyc_attr(allow_interpreted_subclasses=True)
 class LiveValue(Live, Generic[R]):
     """A control of an open form that has a value."""
 
     __slots__ = ()
 
-    @property
-    def value(self) -> R:
-        """The value. Blank if the draft couldn't be parsed."""
-        if self._draft is not None:
-            self._engine.note_stale(self)
-        found: R
-        # By far the most: a handler reads what was entered. It costs no further call.
-        if self._rule or self._plan.lists or self._engine.tracker is not None:
-            found = self._read("value")
-        else:
-            found = self._value
-        return found
+    if TYPE_CHECKING:
 
-    @value.setter
-    def value(self, value: R) -> None:
-        self._engine.assign(self, value)
+        @property
+        def value(self) -> R:
+            """The value. Blank if the draft couldn't be parsed."""
+
+        @value.setter
+        def value(self, value: R) -> None: ...
+
+    else:
+        # Handlers read and set it more than anything else: these two functions are in the compiled core.
+        value = property(value_of, set_value, doc="The value. Blank if the draft couldn't be parsed.")
 
     @property
     def is_blank(self) -> bool:
@@ -149,14 +140,12 @@ class LiveValue(Live, Generic[R]):
         return "" if value is None else str(self._decl.show(value, self._engine.formats))
 
 
-@mypyc_attr(allow_interpreted_subclasses=True)
 class LiveLabel(LiveValue[str]):
     """A label of an open form."""
 
     __slots__ = ()
 
 
-@mypyc_attr(allow_interpreted_subclasses=True)
 class LiveInput(LiveValue[R], Generic[R, G]):
     """A control of an open form that can be filled in."""
 
@@ -245,7 +234,6 @@ class LiveInput(LiveValue[R], Generic[R, G]):
         return self._engine.is_valid(self) if prop == "is_valid" else super()._current(prop)
 
 
-@mypyc_attr(allow_interpreted_subclasses=True)
 class LiveRange(LiveInput[R, G]):
     """A control with bounds, on an open form."""
 

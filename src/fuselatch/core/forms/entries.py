@@ -229,26 +229,26 @@ class Bounded(InputControl[LiveRange[V | None, V], V | None, V], Generic[V, H]):
         if value is None:
             return super().validate(live, value, formats)
         found: list[Finding] = []
+        way: Any = formats
         if live._cells is None and live._set is None:
             least, most = self.constants["minimum"], self.constants["maximum"]
         else:
             least, most = live.minimum, live.maximum
         if least is not None and value < least:
-            found.append(self.out_of_bounds("minimum", value, least, formats))
+            found.append(out_of_bounds(self, "minimum", value, least, way))
         if most is not None and value > most:
-            found.append(self.out_of_bounds("maximum", value, most, formats))
+            found.append(out_of_bounds(self, "maximum", value, most, way))
         return found
 
-    def out_of_bounds(self, rule: str, value: V, limit: V, formats: Any) -> Finding:
-        """Return the finding for a value beyond a bound."""
-        given, allowed = self.with_unit(value, formats), limit_text(self, limit, formats)
-        return Finding(user_text(formats, f"{rule}.{self.bound_texts}", value=given, limit=allowed), rule=rule)
 
+@lru_cache(maxsize=256, typed=True)
+def out_of_bounds(decl: Bounded[Any, Any], rule: str, value: Any, limit: Any, formats: Formats) -> Finding:
+    """Return the finding for a value beyond a bound.
 
-@lru_cache(maxsize=256)
-def limit_text(decl: Bounded[Any, Any], limit: Any, formats: Formats) -> str:
-    """Return a limit with its unit. Limits seldom change, and writing numbers is a large part of a check's cost."""
-    return decl.with_unit(limit, formats)
+    It is kept: writing numbers is a large part of a check's cost, and a value is checked again at each submit.
+    """
+    given, allowed = decl.with_unit(value, formats), decl.with_unit(limit, formats)
+    return Finding(user_text(formats, f"{rule}.{decl.bound_texts}", value=given, limit=allowed), rule=rule)
 
 
 class Numeric(Bounded[V, H], Generic[V, H]):

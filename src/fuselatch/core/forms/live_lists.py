@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Any, Generic, TypeVar
 
-from mypy_extensions import mypyc_attr
-
 from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.controls import Live, LiveInput
 from fuselatch.core.forms.live_state import property_of
@@ -25,7 +23,6 @@ T = TypeVar("T")
 L = TypeVar("L", bound=Container)
 
 
-@mypyc_attr(allow_interpreted_subclasses=True)
 class LiveChoice(LiveInput[R, G], Generic[T, R, G]):
     """A choice on an open form."""
 
@@ -112,7 +109,6 @@ class LiveChoice(LiveInput[R, G], Generic[T, R, G]):
         self._engine.set_property(self, "choices", choices, Choices)
 
 
-@mypyc_attr(allow_interpreted_subclasses=True)
 class LiveTable(LiveChoice[T, T | None, T]):
     """A table on an open form. Its value is the catalog's value of the chosen row."""
 
@@ -172,7 +168,6 @@ class LiveTable(LiveChoice[T, T | None, T]):
         self._engine.sort_table(self, (column, descending))
 
 
-@mypyc_attr(allow_interpreted_subclasses=True)
 class LiveLines(Live, Generic[L]):
     """The lines of an open form: `for line in form.extras.rows`, `form.extras[0]`."""
 

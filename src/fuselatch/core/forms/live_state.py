@@ -198,6 +198,21 @@ def property_of(control: ControlState, prop: Any) -> Any:
     return control._trouble is not None if found is None and prop == "trouble" else found
 
 
+def value_of(control: ControlState) -> Any:
+    """Return the value, and track it if a rule is running."""
+    if control._draft is not None:
+        control._engine.note_stale(control)
+    # By far the most: a handler reads what was entered.
+    if control._rule or control._plan.lists or control._engine.tracker is not None:
+        return control._read("value")
+    return control._value
+
+
+def set_value(control: ControlState, value: object) -> None:
+    """Set the value by program."""
+    control._engine.assign(control, value)
+
+
 def current(control: ControlState, prop: Any) -> Any:
     """Return a property. A choice's value leaves out items that are no longer offered."""
     return control._current(prop) if control._plan.lists else property_of(control, prop)

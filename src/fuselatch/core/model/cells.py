@@ -96,12 +96,11 @@ class Cell(Undoable):
 
 def watch(cell: Cell, inputs: Inputs) -> None:
     """Note what a cell reads, so that it is marked when something of that changes."""
-    if inputs.keys() != cell.inputs.keys():
-        unwatch(cell)
-        for node, prop in inputs:
-            if node._watchers is None:
-                node._watchers = {}
-            node._watchers.setdefault(prop, {})[cell] = None
+    unwatch(cell)
+    for node, prop in inputs:
+        if node._watchers is None:
+            node._watchers = {}
+        node._watchers.setdefault(prop, {})[cell] = None
     cell.inputs = inputs
 
 
