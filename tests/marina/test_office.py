@@ -47,9 +47,9 @@ def test_the_same_cue_sheet_on_every_store(kind: str, tmp_path: Path, request: p
         address = str(tmp_path / "marina.db") if kind == "sqlite" else request.getfixturevalue("postgresql")
         made = SqlRecords(address)
         for source, key in KEYS.items():
-            if source in made.sources():
+            if kind == "postgresql":
                 with made._database.connected() as database:
-                    database.exec_driver_sql(f"drop table {source}")
+                    database.exec_driver_sql(f"drop table if exists {source}")
             made.create(source, shipped.read(source), key)
     run = CliRunner().invoke(main, ["rehearse", "-q", "--from", str(CUES.parents[2]), "--records", address, str(CUES)])
     assert run.output == "1 cue sheet: 55 steps passed, 0 failed\n" and run.exit_code == 0

@@ -42,7 +42,7 @@ def command(store: str, latch: str | None, user: str | None, key: str | None, re
         )
         sys.exit(Exit.UNREADABLE)
     try:
-        log = SqlLatches(store)
+        log = SqlLatches(store, create=False)
         entries = log.all()
         chosen = select(entries, latch, user, key)
         show(chosen, as_json, "reset" if reset else "")

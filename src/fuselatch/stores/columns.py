@@ -1,4 +1,4 @@
-"""Read each column's type from a schema, or guess it from the text."""
+"""Each column's kind: as a schema or a control declares it, or guessed from its texts."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from datetime import date, datetime, time
 from decimal import Decimal
 from typing import Any, Final, NamedTuple
 
-from fuselatch.core.model.values import adapted, short
+from fuselatch.core.model.values import adapted, same, short
 
 
 class Kind(NamedTuple):
@@ -24,14 +24,20 @@ def read_tick(text: str) -> bool:
     return {"true": True, "false": False}[text.lower()]
 
 
+def read_whole(text: str) -> int:
+    if not re.fullmatch(r"[-+]?[0-9]+", text):
+        raise ValueError(text)
+    return int(text)
+
+
 def read_number(text: str) -> float:
-    if not re.fullmatch(r"-?[0-9]+(\.[0-9]+)?([eE][-+]?[0-9]+)?", text):
+    if not re.fullmatch(r"[-+]?[0-9]+(\.[0-9]+)?([eE][-+]?[0-9]+)?", text):
         raise ValueError(text)
     return float(text)
 
 
 def read_amount(text: str) -> Decimal:
-    if not re.fullmatch(r"-?[0-9]+(\.[0-9]+)?", text):
+    if not re.fullmatch(r"[-+]?[0-9]+(\.[0-9]+)?", text):
         raise ValueError(text)
     return Decimal(text)
 
@@ -42,7 +48,7 @@ def read_text(text: str) -> str:
 
 TEXT: Final = Kind("a text", str, read_text, str)
 KINDS: Final[Mapping[str, Kind]] = {
-    "integer": Kind("a whole number", int, int, str),
+    "integer": Kind("a whole number", int, read_whole, str),
     "double": Kind("a number", float, read_number, repr),
     "decimal": Kind("an amount", Decimal, read_amount, lambda amount: f"{amount:f}"),
     "boolean": Kind("true or false", bool, read_tick, lambda tick: "true" if tick else "false"),
@@ -53,6 +59,21 @@ KINDS: Final[Mapping[str, Kind]] = {
 }
 """Kinds by XML Schema datatype, in the order in which they are guessed."""
 
+
+def with_comma(kind: Kind) -> Kind:
+    """Return a kind of number whose decimals follow a comma."""
+
+    def read(text: str) -> Any:
+        if "." in text:
+            raise ValueError(text)
+        return kind.read(text.replace(",", "."))
+
+    return Kind(kind.what, kind.type, read, lambda value: kind.write(value).replace(".", ","))
+
+
+COMMA: Final[Mapping[type, Kind]] = {KINDS[name].type: with_comma(KINDS[name]) for name in ("double", "decimal")}
+"""Numbers with a decimal comma, which a file separated by semicolons may have."""
+
 SAME: Final[Mapping[str, str]] = {
     "int": "integer", "long": "integer", "short": "integer", "nonNegativeInteger": "integer", "positiveInteger": "integer",
     "number": "double", "float": "double", "datetime": "dateTime", "any": "string", "anyAtomicType": "string",
@@ -60,14 +81,41 @@ SAME: Final[Mapping[str, str]] = {
 """Other datatypes, and the one that they are read as."""
 
 OF_TYPE: Final[Mapping[type, Kind]] = {kind.type: kind for kind in KINDS.values()}
+NUMBERS: Final = frozenset({int, float, Decimal})
+"""Types of guessed kinds that a new value may widen."""
 
 
-def kind_of(texts: Iterable[str]) -> Kind | None:
-    """Return the first kind that reads and writes each text unchanged, or None."""
+def fitting_kinds(texts: Iterable[str], comma: bool) -> list[Kind]:
+    """Return the kinds that read and write each text unchanged, in the order in which they are guessed."""
     given = {text for text in texts if text}
-    if not given:
-        return None
-    return next(kind for kind in KINDS.values() if all(comes_back(kind, text) for text in given))
+    kinds = [*KINDS.values()]
+    if comma:
+        kinds[-1:-1] = COMMA.values()
+    return [kind for kind in kinds if all(comes_back(kind, text) for text in given)]
+
+
+def kind_of(texts: Iterable[str], wanted: type | None, comma: bool) -> Kind | None:
+    """Return the kind of a column without a schema, or None if it has no texts and nothing says what it is.
+
+    `wanted`: the type of the control that shows it; it decides, if all texts can be read as that.
+    """
+    given = {text for text in texts if text}
+    if wanted is str:
+        return TEXT
+    if wanted is not None and wanted in OF_TYPE:
+        for kind in (OF_TYPE[wanted], *([COMMA[wanted]] if comma and wanted in COMMA else [])):
+            if all(is_read(kind, text) for text in given):
+                return kind
+    return fitting_kinds(given, comma)[0] if given else None
+
+
+def is_read(kind: Kind, text: str) -> bool:
+    """Return True if text is one of a kind."""
+    try:
+        kind.read(text)
+    except (ValueError, KeyError, OverflowError):
+        return False
+    return True
 
 
 def comes_back(kind: Kind, text: str) -> bool:
@@ -92,3 +140,11 @@ def fitted(value: Any, kind: Kind | None, where: str) -> Any:
         return adapted(value, wanted.type)
     except TypeError:
         raise ValueError(f"{where} must be {wanted.what}, but it is {short(value)}") from None
+
+
+def is_equal(value: Any, found: Any) -> bool:
+    """Return True if a value that was read is the one that was written."""
+    try:
+        return same(adapted(found, type(value)), value) if not isinstance(value, str) else same(found, value)
+    except TypeError:
+        return False

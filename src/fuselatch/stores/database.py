@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
+import re
 import weakref
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Final
+from typing import Any, Final
 
-from sqlalchemy import Connection, create_engine
+from sqlalchemy import Connection, create_engine, event
+from sqlalchemy.engine import make_url
 from sqlalchemy.exc import ArgumentError, DataError, IntegrityError, NoSuchModuleError, SQLAlchemyError
 from sqlalchemy.pool import NullPool
 
 from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.model.texts import later
 
-WAIT: Final = 30
+WAIT: Final = 2.0
 """Seconds to wait while another process writes."""
 USABLE: Final = ("sqlite", "postgresql")
 
@@ -24,51 +26,88 @@ class Database:
     """A database by address, or a SQLite file by path. `what`: its name in messages.
 
     `keep_open`: keep one connection to a server open, and check it before each use. Otherwise each connection is
-    closed, because a server may restart and a process may fork.
+    closed, because a server may restart and a process may fork. `timeout`: seconds to wait while another process writes;
+    an address may have its own, `sqlite:///marina.db?timeout=5`.
     """
 
-    def __init__(self, address: str | Path, what: str, keep_open: bool = False) -> None:
-        self.address = as_address(address)
-        self.name = f"{what} {address}"
+    def __init__(self, address: str | Path, what: str, keep_open: bool = False, timeout: float = WAIT) -> None:
+        self.what = what
+        shown = masked(str(address))
         try:
-            if keep_open and not self.address.startswith("sqlite"):
-                self.engine = create_engine(self.address, pool_size=1, pool_pre_ping=True)
+            url = make_url(as_address(address))
+            self.kind = url.get_backend_name()
+            if self.kind not in USABLE:
+                raise StoreRefused(f"{shown}: {self.kind} is not supported; use {' or '.join(USABLE)}")
+            waits = float(str(url.query.get("timeout", timeout)))
+            if self.kind == "sqlite":
+                # Isolation is ours: a transaction that writes locks at once, so that what it compares can't change.
+                settings: dict[str, Any] = {"timeout": waits, "isolation_level": None}
+                self.engine = create_engine(
+                    url.difference_update_query(["timeout"]), poolclass=NullPool, connect_args=settings
+                )
+                event.listen(self.engine, "connect", keep_foreign_keys)
             else:
-                waits = {"timeout": WAIT} if self.address.startswith("sqlite") else {}
-                self.engine = create_engine(self.address, poolclass=NullPool, connect_args=waits)
-        except (ArgumentError, NoSuchModuleError, ImportError) as error:
-            raise StoreRefused(f"can't open the database {address}: {error}") from None
-        self.kind = self.engine.dialect.name
+                given = {"connect_args": {"options": f"-c lock_timeout={int(waits * 1000)}"}}
+                pool: dict[str, Any] = {"pool_size": 1, "pool_pre_ping": True} if keep_open else {"poolclass": NullPool}
+                self.engine = create_engine(url.difference_update_query(["timeout"]), **pool, **given)
+        except (ArgumentError, NoSuchModuleError, ImportError, ValueError) as error:
+            raise StoreRefused(f"can't open the database {shown}: {masked(str(error))}") from None
         weakref.finalize(self, self.engine.dispose)
-        if self.kind not in USABLE:
-            raise StoreRefused(f"{address}: {self.kind} is not supported; use {' or '.join(USABLE)}")
+
+    @property
+    def file(self) -> Path | None:
+        """The file of a SQLite database; None for one in memory, or on a server."""
+        name = self.engine.url.database or ""
+        return (
+            Path(name) if self.kind == "sqlite" and name not in ("", ":memory:") and not name.startswith("file:") else None
+        )
 
     @contextmanager
-    def connected(self) -> Iterator[Connection]:
-        """Open a connection with a transaction; raise `StoreRefused`."""
+    def connected(self, writes: bool = False, creates: bool = False) -> Iterator[Connection]:
+        """Open a connection with a transaction; raise `StoreRefused`. `creates`: also a SQLite file that isn't there."""
+        if self.file is not None and not creates and not self.file.exists():
+            raise StoreRefused(later("store.gone", name=self.file.name))
         try:
-            with self.engine.begin() as database:
+            with self.engine.connect() as database:
+                if self.kind == "sqlite":
+                    database.exec_driver_sql("begin immediate" if writes else "begin")
                 yield database
+                database.commit()
+                if self.kind == "sqlite" and database.connection.dbapi_connection.in_transaction:  # type: ignore[union-attr]
+                    database.exec_driver_sql("commit")
         except SQLAlchemyError as error:
-            raise StoreRefused(self.plain_words(error)) from error
+            raise self.refused(error) from error
+        except (OverflowError, ValueError) as error:
+            # The driver can't pass a value on, such as a whole number of 20 digits, or half of a character.
+            raise StoreRefused(later("store.misfit"), str(error)) from error
 
-    def plain_words(self, error: SQLAlchemyError) -> str:
-        """Return an error in words for the user."""
-        reason = " ".join(str(getattr(error, "orig", None) or error).split())
+    def refused(self, error: SQLAlchemyError) -> StoreRefused:
+        """Return an error in words for the user, with its details for the developer."""
+        reason = masked(" ".join(str(getattr(error, "orig", None) or error).split()))
         low = reason.casefold()
+        name = self.file.name if self.file is not None else self.what
         if isinstance(error, IntegrityError):
-            if "unique" in low or "duplicate" in low:
-                return later("store.key_taken", reason=reason)
-            if "null" in low:
-                return later("store.value_missing", reason=reason)
-            return later("store.conflict", reason=reason)
+            taken = "unique" in low or "duplicate" in low
+            which = "store.key_taken" if taken else "store.value_missing" if "null" in low else "store.conflict"
+            return StoreRefused(later(which), reason)
         if isinstance(error, DataError):
-            return later("store.misfit", reason=reason)
+            return StoreRefused(later("store.misfit"), reason)
         if "full" in low:
-            return later("store.full_of", reason=reason)
+            return StoreRefused(later("store.full"), reason)
+        if "locked" in low or "lock timeout" in low:
+            return StoreRefused(later("store.locked", name=name), reason)
         if "readonly" in low or "read-only" in low:
-            return later("store.locked", name=self.name, reason=reason)
-        return later("store.unusable", name=self.name, reason=reason)
+            return StoreRefused(later("store.read_only_data", name=name), reason)
+        return StoreRefused(later("store.out_of_reach", name=name), reason)
+
+
+def keep_foreign_keys(connection: Any, _: object) -> None:
+    connection.execute("pragma foreign_keys = on")
+
+
+def masked(text: str) -> str:
+    """Return a text with the passwords of addresses masked."""
+    return re.sub(r"(://[^:/@\s]*):[^@\s]*@", r"\1:***@", text)
 
 
 def exists(address: str | Path) -> bool:

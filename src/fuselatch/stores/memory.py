@@ -7,14 +7,14 @@ from typing import Any
 
 from fuselatch.core.engine.store import Store, StoreRefused
 from fuselatch.core.model.latch_records import LatchRecord
-from fuselatch.core.model.record_changes import Change
-from fuselatch.stores.snapshots import write_row
+from fuselatch.core.model.record_changes import Change, KeyName, key_name
+from fuselatch.stores.snapshots import trouble_with, write_row
 
 
 class MemoryRecords:
     """Rows by source: `MemoryRecords({"bookings": [{"number": 1, "berth": "N7"}]})`.
 
-    `keys`: the key column of each source, whose values are unique; default: the first column. A row without a key gets the
+    `keys`: the key column of each source, or its key columns; default: the first column. A row without a key gets the
     next number. `refuse`: called before a transaction; if it returns text, the store refuses. A pandas data frame can be
     read but not written.
     """
@@ -23,16 +23,17 @@ class MemoryRecords:
         self,
         sources: Mapping[str, Iterable[Mapping[str, Any]]],
         refuse: Callable[[Sequence[Change]], str | None] = lambda changes: None,
-        keys: Mapping[str, str] | None = None,
+        keys: Mapping[str, str | Sequence[str]] | None = None,
     ) -> None:
         self.sources: dict[str, Any] = {
             name: rows if hasattr(rows, "columns") else list(rows) for name, rows in sources.items()
         }
         self.versions = dict.fromkeys(self.sources, 0)
-        self.keys = keys or {}
+        self.keys = dict(keys or {})
         self.refuse = refuse
         self.transactions = 0
         self._captions: dict[str, Mapping[str, str]] = {}
+        self._troubles: dict[str, tuple[int, str]] = {}
 
     def version(self, source: str) -> int:
         return self.versions[source]
@@ -44,8 +45,20 @@ class MemoryRecords:
         rows = self.sources[source]
         return list(rows.columns) if hasattr(rows, "columns") else list(next(iter(rows), {}))
 
-    def key(self, source: str) -> str:
-        return self.keys.get(source) or next(iter(self.columns(source)), "")
+    def key(self, source: str) -> KeyName:
+        given = self.keys.get(source) or next(iter(self.columns(source)), "")
+        return given if isinstance(given, str) else key_name(tuple(given))
+
+    def trouble(self, source: str) -> str:
+        version = self.versions[source]
+        found = self._troubles.get(source)
+        if found is None or found[0] != version:
+            rows = self.sources[source]
+            text = "" if hasattr(rows, "columns") else trouble_with(rows, self.key(source), source)
+            found = self._troubles[source] = version, text
+        return found[1]
+
+    def expect_types(self, source: str, types: Mapping[str, type | None]) -> None: ...
 
     def captions(self, source: str) -> Mapping[str, str]:
         return self._captions.get(source, {})
@@ -59,7 +72,8 @@ class MemoryRecords:
         `MemoryRecords.copy(CsvRecords("data"), "berths", "bookings")`.
         """
         rows = {source: store.read(source) for source in sources}
-        copied = cls(rows, keys={source: store.key(source) for source in sources})
+        keys: dict[str, str | Sequence[str]] = {source: store.key(source) for source in sources}
+        copied = cls(rows, keys=keys)
         copied._captions = {source: store.captions(source) for source in sources}
         return copied
 
@@ -70,8 +84,10 @@ class MemoryRecords:
         rows = {change.source: list(self.sources[change.source]) for change in changes}
         keys = []
         for change in changes:
-            unique = change.source in self.keys
-            keys.append(write_row(rows[change.source], change, self.key(change.source), unique))
+            source = change.source
+            keys.append(
+                write_row(rows[source], change, self.key(source), self.trouble(source), unique=source in self.keys)[0]
+            )
         for source, written in rows.items():
             self.sources[source] = written
             self.versions[source] += 1

@@ -4,34 +4,49 @@ from __future__ import annotations
 
 import errno
 from abc import abstractmethod
-from collections.abc import Hashable, Mapping, Sequence
+from collections.abc import Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
 from fuselatch.core.engine.store import ChangedMeanwhile, StoreRefused
-from fuselatch.core.model.record_changes import Change, Record
+from fuselatch.core.model.record_changes import Change, KeyName, Record, key_in, key_name, shown_key, with_key
 from fuselatch.core.model.texts import later
 
 
 @dataclass(slots=True)
 class SourceSnapshot:
-    """A source as it was read: rows, columns, key column and captions.
+    """A source as it was read: rows, columns, key columns and captions.
 
-    `stamp` differs when it changed; `more` is the store's own.
+    `stamp` differs when it changed; `more` is the store's own. `trouble`: why its rows can't be changed or removed, or "".
     """
 
     rows: tuple[Record, ...]
     columns: tuple[str, ...]
-    key: str
+    key: tuple[str, ...]
     stamp: Hashable
     captions: Mapping[str, str] = field(default_factory=dict)
     more: Any = None
+    trouble: str = ""
+
+
+def trouble_with(rows: Iterable[Record], key: KeyName, source: str) -> str:
+    """Return why the rows of a source can't be changed: its key is blank, or the same in several rows."""
+    seen: set[Any] = set()
+    for row in rows if key else ():
+        found = key_in(row, key)
+        if found is None:
+            return later("store.blank_key", source=source, column=shown_key(key))
+        if found in seen:
+            return later("store.same_key", source=source, column=shown_key(key), key=shown_key(found))
+        seen.add(found)
+    return ""
 
 
 class Sources:
     """Records by source, read on first use and again after a change."""
 
-    def __init__(self) -> None:
+    def __init__(self, keys: Mapping[str, str | Sequence[str]] | None = None) -> None:
+        self.keys = dict(keys or {})
         self._snapshots: dict[str, SourceSnapshot] = {}
         self._versions: dict[str, int] = {}
 
@@ -42,6 +57,11 @@ class Sources:
     @abstractmethod
     def _stamp(self, source: str) -> Hashable:
         """Return a value that differs when a source changed."""
+
+    def _key_of(self, source: str) -> tuple[str, ...]:
+        """Return the key columns that were given for a source."""
+        given = self.keys.get(source, ())
+        return (given,) if isinstance(given, str) else tuple(given)
 
     def _known(self, source: str) -> SourceSnapshot:
         snapshot = self._snapshots.get(source)
@@ -65,8 +85,13 @@ class Sources:
         self._known(source)
         return self._versions.get(source, 0)
 
-    def key(self, source: str) -> str:
-        return self._known(source).key
+    def key(self, source: str) -> KeyName:
+        return key_name(self._known(source).key)
+
+    def trouble(self, source: str) -> str:
+        return self._known(source).trouble
+
+    def expect_types(self, source: str, types: Mapping[str, type | None]) -> None: ...
 
     def columns(self, source: str) -> Sequence[str]:
         return self._known(source).columns
@@ -80,29 +105,42 @@ class Sources:
                 self._forget(source)
 
 
-def write_row(rows: list[Any], change: Change, column: str, unique: bool) -> Any:
-    """Write one change into rows; return its key.
+def write_row(rows: list[Any], change: Change, column: KeyName, trouble: str = "", unique: bool = True) -> tuple[Any, int]:
+    """Write one change into rows; return its key and its place.
 
-    Raises `ChangedMeanwhile`, and `StoreRefused` for a duplicate key if it must be `unique`.
+    `trouble`: why rows can't be changed. `unique`: refuse to add a key that exists. Raises `ChangedMeanwhile`, and
+    `StoreRefused` for a key that exists or is missing.
     """
     if change.kind == "add":
-        key = change.key
-        if key is None and column and column not in change.row:
-            key = max((row[column] for row in rows if isinstance(row.get(column), int)), default=0) + 1
-        elif unique and any(row.get(column) == key for row in rows):
-            raise StoreRefused(later("store.duplicate", source=change.source, key=key))
-        rows.append({**change.row, **({column: key} if key is not None else {})})
-        return key
-    at = next((at for at, row in enumerate(rows) if row[column] == change.key), None)
+        row = with_key(change.row, column, change.key) if change.key is not None else dict(change.row)
+        key = key_in(row, column) if column else None
+        if key is None and isinstance(column, str) and column:
+            key = max((row[column] for row in rows if type(row.get(column)) is int), default=0) + 1
+            row[column] = key
+        elif key is None and column:
+            raise StoreRefused(later("store.needs_key", source=change.source, column=shown_key(column)))
+        elif unique and any(key_in(other, column) == key for other in rows):
+            raise StoreRefused(later("store.duplicate", source=change.source, key=shown_key(key)))
+        rows.append(row)
+        return key, len(rows) - 1
+    if trouble:
+        raise StoreRefused(trouble)
+    at = next((at for at, row in enumerate(rows) if key_in(row, column) == change.key), None)
     theirs = rows[at] if at is not None else None
     if theirs is None or (change.was is not None and any(theirs.get(name) != was for name, was in change.was.items())):
         raise ChangedMeanwhile(change, theirs)
     assert at is not None, "there is a row"
     if change.kind == "remove":
         del rows[at]
-    else:
-        rows[at] = {**theirs, **change.row}
-    return change.key
+        return change.key, at
+    mine = {**theirs, **change.row}
+    key = key_in(mine, column)
+    if key != change.key and (key is None or any(key_in(other, column) == key for other in rows)):
+        if key is None:
+            raise StoreRefused(later("store.needs_key", source=change.source, column=shown_key(column)))
+        raise StoreRefused(later("store.duplicate", source=change.source, key=shown_key(key)))
+    rows[at] = mine
+    return key, at
 
 
 def plain_words(error: OSError, name: str) -> StoreRefused:

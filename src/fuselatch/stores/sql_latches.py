@@ -7,12 +7,13 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Column, Connection, MetaData, String, Table, and_, delete, select, update
+from sqlalchemy import Column, Connection, MetaData, String, Table, and_, delete, inspect, select, update
 from sqlalchemy.dialects import postgresql, sqlite
 from sqlalchemy.schema import CreateTable
 
+from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.model.latch_records import LatchRecord
-from fuselatch.stores.database import Database
+from fuselatch.stores.database import Database, masked
 
 MAKING = 7203041
 """The number of the server lock that is held while the table is created."""
@@ -33,22 +34,27 @@ INSERTS: dict[str, Any] = {"sqlite": sqlite.insert, "postgresql": postgresql.ins
 class SqlLatches:
     """A latch log in a database: `SqlLatches("office.db")` or `SqlLatches("postgresql://…/marina")`.
 
-    A SQLite file is created if needed. The table is named `latches`. Each call is one statement, so only one of several
-    processes sets a latch first. Raises `StoreRefused`.
+    A SQLite file and the table, named `latches`, are created if needed; with `create=False`, it is refused that they are
+    missing. Each call is one statement, so only one of several processes sets a latch first. Raises `StoreRefused`.
     """
 
-    def __init__(self, address: str | Path) -> None:
+    def __init__(self, address: str | Path, create: bool = True) -> None:
         self._database = Database(address, "the latch log")
         self._insert = INSERTS[self._database.kind]
-        with self._connected() as database:
+        if not create:
+            with self._connected() as database:
+                if not inspect(database).has_table(LATCHES.name):
+                    raise StoreRefused(f"{masked(str(address))} has no latch log (no table 'latches')")
+            return
+        with self._database.connected(writes=True, creates=True) as database:
             if self._database.kind == "postgresql":
                 # Several processes may start at once and create the table together; even "if not exists" can collide.
                 database.exec_driver_sql(f"select pg_advisory_xact_lock({MAKING})")
             database.execute(CreateTable(LATCHES, if_not_exists=True))
 
     @contextmanager
-    def _connected(self) -> Iterator[Connection]:
-        with self._database.connected() as database:
+    def _connected(self, writes: bool = False) -> Iterator[Connection]:
+        with self._database.connected(writes) as database:
             yield database
 
     def find(self, latch: str, user: str, key: str) -> LatchRecord | None:
@@ -62,11 +68,11 @@ class SqlLatches:
             statement = self._insert(LATCHES).values(taken._asdict()).on_conflict_do_nothing()
         else:
             statement = update(LATCHES).where(exactly(instead_of)).values(answer=taken.answer, when=taken.when)
-        with self._connected() as database:
+        with self._connected(writes=True) as database:
             return database.execute(statement.returning(LATCHES.c.latch)).first() is not None
 
     def reset(self, taken: LatchRecord) -> bool:
-        with self._connected() as database:
+        with self._connected(writes=True) as database:
             gone = delete(LATCHES).where(exactly(taken)).returning(LATCHES.c.latch)
             return database.execute(gone).first() is not None
 

@@ -7,6 +7,7 @@ from datetime import date, datetime, time
 from decimal import Decimal
 from pathlib import Path
 from typing import Any, Final
+from warnings import catch_warnings, simplefilter
 
 from sqlalchemy import (
     Boolean,
@@ -32,15 +33,17 @@ from sqlalchemy import (
     update,
 )
 from sqlalchemy import Text as SqlText
-from sqlalchemy.exc import NoSuchTableError
+from sqlalchemy.exc import NoSuchTableError, SAWarning
 from sqlalchemy.types import BigInteger, UserDefinedType
 
 from fuselatch.core.engine.store import ChangedMeanwhile, StoreRefused
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.record_changes import Change
+from fuselatch.core.model.record_changes import Change, key_name, shown_key, with_key
+from fuselatch.core.model.texts import later
 from fuselatch.core.model.values import KINDS, adapted, short
-from fuselatch.stores.database import Database
-from fuselatch.stores.snapshots import Sources, SourceSnapshot
+from fuselatch.stores.columns import is_equal
+from fuselatch.stores.database import WAIT, Database
+from fuselatch.stores.snapshots import Sources, SourceSnapshot, trouble_with
 
 
 class ExactText(UserDefinedType[str]):
@@ -72,19 +75,71 @@ TYPES: Final[Mapping[type, Any]] = {
 """The column type for each Python type, for tables that are created here."""
 
 
+class Lenient(TypeDecorator[Any]):
+    """A column of SQLite, which stores any value in any column: one that isn't of the declared type is read as it is."""
+
+    impl = SqlText
+    cache_ok = True
+
+    def __init__(self, declared: Any, kind: type) -> None:
+        super().__init__()
+        self.declared = declared
+        self.kind = kind
+        self.impl = declared
+
+    def load_dialect_impl(self, dialect: Any) -> Any:
+        return dialect.type_descriptor(self.declared)
+
+    def bind_processor(self, dialect: Any) -> Any:
+        return self.declared.dialect_impl(dialect).bind_processor(dialect)
+
+    def result_processor(self, dialect: Any, coltype: Any) -> Any:
+        read = READINGS[self.kind]
+
+        def process(value: Any) -> Any:
+            try:
+                return read(value) if value is not None and value != "" else value
+            except (ValueError, TypeError, ArithmeticError):
+                return value
+
+        return process
+
+
+def read_tick(value: Any) -> bool:
+    if value not in (0, 1):
+        raise ValueError(value)
+    return bool(value)
+
+
+def read_day(value: str) -> date:
+    return date.fromisoformat(value)
+
+
+READINGS: Final[Mapping[type, Any]] = {
+    bool: read_tick, date: read_day, datetime: datetime.fromisoformat, time: time.fromisoformat,
+    Decimal: lambda value: Decimal(str(value)),
+}  # fmt: skip
+"""How SQLite's texts and numbers are read, by the declared type."""
+
+
 class SqlRecords(Sources):
     """The tables of a database: `SqlRecords("marina.db")` or `SqlRecords("postgresql://…/marina")`.
 
-    `keys`: the key column of each table; default: its primary key, or its first column. A column's comment (PostgreSQL) is
-    its caption. Every value is bound. Other users' changes are noticed by `look`, and when a row is written. Raises
-    `StoreRefused`.
+    `keys`: the key columns of each table; default: its primary key, or its first column. A column's comment (PostgreSQL) is
+    its caption. Every value is bound. Other users' changes are noticed by `look`, and when a row is written. `timeout`:
+    seconds to wait while another process writes. Raises `StoreRefused`.
     """
 
-    def __init__(self, address: str | Path, keys: Mapping[str, str] | None = None) -> None:
-        super().__init__()
-        self._database = Database(address, "the database", keep_open=True)
+    def __init__(
+        self, address: str | Path, keys: Mapping[str, str | Sequence[str]] | None = None, timeout: float = WAIT
+    ) -> None:
+        super().__init__(keys)
+        self._database = Database(address, "the database", keep_open=True, timeout=timeout)
         self._tables: dict[str, Table] = {}
-        self.keys = dict(keys or {})
+
+    def close(self) -> None:
+        """Close the connection to a server. It is opened again when it is needed."""
+        self._database.engine.dispose()
 
     def sources(self) -> list[str]:
         """Return the names of tables and views, sorted."""
@@ -103,7 +158,7 @@ class SqlRecords(Sources):
             raise StoreRefused(f"table '{source}' needs key column '{key}'; {suggest(key, names)}")
         meta = MetaData()
         table = Table(source, meta, *[self._column(name, given, name == key) for name in names])
-        with self._database.connected() as database:
+        with self._database.connected(writes=True, creates=True) as database:
             meta.create_all(database, checkfirst=False)
             if unique:
                 quoted = self._database.engine.dialect.identifier_preparer.quote
@@ -131,25 +186,37 @@ class SqlRecords(Sources):
     # ---- reading
 
     def _load(self, source: str) -> SourceSnapshot:
+        try:
+            return self._loaded(source)
+        except StoreRefused:
+            if self._tables.pop(source, None) is None:
+                raise
+            # Somebody may have altered the table.
+            return self._loaded(source)
+
+    def _loaded(self, source: str) -> SourceSnapshot:
         with self._database.connected() as database:
             table = self._tables.get(source)
             if table is None:
                 table = self._tables[source] = self._reflected(database, source)
             names = tuple(column.name for column in table.columns)
-            primary = [column.name for column in table.primary_key.columns]
-            key = self.keys.get(source) or (primary[0] if len(primary) == 1 else names[0] if names else "")
-            if key not in names:
-                raise StoreRefused(f"'{source}' has no key column '{key}'; {suggest(key, names)}")
-            found = database.execute(select(table).order_by(table.c[key]))
+            key = self._key_of(source) or tuple(column.name for column in table.primary_key.columns) or names[:1]
+            for column in key:
+                if column not in names:
+                    raise StoreRefused(f"'{source}' has no key column '{column}'; {suggest(column, names)}")
+            stamp = self._read_stamp(database, table, source)
+            found = database.execute(select(table).order_by(*[table.c[column] for column in key]))
             rows = tuple([dict(row._mapping) for row in found])
             captions = {column.name: column.comment for column in table.columns if column.comment}
-            stamp = self._read_stamp(database, table, source)
-        return SourceSnapshot(rows, names, key, stamp, captions, table)
+        return SourceSnapshot(rows, names, key, stamp, captions, table, trouble_with(rows, key_name(key), source))
 
     def _reflected(self, database: Connection, source: str) -> Table:
         """Return a table as the database declares it; raise `KeyError`."""
         try:
-            table = Table(source, MetaData(), autoload_with=database)
+            with catch_warnings():
+                # Of a type that SQLAlchemy doesn't know: its values are read as the driver gives them.
+                simplefilter("ignore", SAWarning)
+                table = Table(source, MetaData(), autoload_with=database, resolve_fks=False)
         except NoSuchTableError:
             raise KeyError(source) from None
         if self._database.kind == "sqlite":
@@ -157,12 +224,18 @@ class SqlRecords(Sources):
                 exact = is_exact(database, source, column.name)
                 if exact or (isinstance(column.type, Numeric) and column.type.asdecimal):
                     column.type = Amount()
+                elif type_of(column) in READINGS:
+                    column.type = Lenient(column.type, type_of(column))
         return table
 
     def _stamp(self, source: str) -> Any:
         table = self._snapshots[source].more
-        with self._database.connected() as database:
-            return self._read_stamp(database, table, source)
+        try:
+            with self._database.connected() as database:
+                return self._read_stamp(database, table, source)
+        except StoreRefused:
+            # It is told when it is read, or written.
+            return None
 
     def _read_stamp(self, database: Connection, table: Any, source: str) -> Any:
         """Return a mark that differs after a write: SQLite's file, or PostgreSQL's rows and transactions."""
@@ -181,7 +254,7 @@ class SqlRecords(Sources):
         for change in changes:
             self._table(change)
         try:
-            with self._database.connected() as database:
+            with self._database.connected(writes=True) as database:
                 return [self._write(database, change) for change in changes]
         finally:
             for source in {change.source for change in changes}:
@@ -189,32 +262,65 @@ class SqlRecords(Sources):
 
     def _table(self, change: Change) -> Table:
         try:
-            table: Table = self._known(change.source).more
+            snapshot = self._known(change.source)
         except KeyError:
             raise StoreRefused(f"unknown table '{change.source}'") from None
+        table: Table = snapshot.more
         for column in change.row:
             if column not in table.c:
                 raise StoreRefused(f"'{change.source}' has no column '{column}'; {suggest(column, table.c.keys())}")
+        if change.kind != "add" and snapshot.trouble:
+            raise StoreRefused(snapshot.trouble)
         return table
 
     def _write(self, database: Connection, change: Change) -> Any:
-        table = self._table(change)
-        key = table.c[self._known(change.source).key]
-        row = {column: fitting(table.c[column], value, change.source) for column, value in change.row.items()}
+        table, source = self._table(change), change.source
+        name = self.key(source)
+        keys = [table.c[column] for column in ((name,) if isinstance(name, str) else name)]
+        row = {column: fitting(table.c[column], value, source) for column, value in change.row.items()}
         if change.kind == "add":
             if change.key is not None:
-                row[key.name] = fitting(key, change.key, change.source)
-            elif row.get(key.name) is None:
-                row.pop(key.name, None)
-            return database.execute(insert(table).values(row).returning(key)).scalar_one()
-        as_read = [key == change.key]
-        for name, value in (change.was or {}).items():
-            as_read.append(table.c[name].is_not_distinct_from(value))
-        statement: Any = delete(table) if change.kind == "remove" else update(table).values(row)
-        if not database.execute(statement.where(*as_read).returning(key)).first():
-            theirs = database.execute(select(table).where(key == change.key)).one_or_none()
-            raise ChangedMeanwhile(change, dict(theirs._mapping) if theirs is not None else None)
-        return row.get(key.name, change.key)
+                row = with_key(row, name, change.key)
+            row = {column: value for column, value in row.items() if value is not None or table.c[column] not in keys}
+            given = tuple(database.execute(insert(table).values(row).returning(*keys)).one())
+            self._must_come_back(database, table, keys, given, row, source)
+            return given[0] if len(given) == 1 else given
+        key = change.key if isinstance(change.key, tuple) else (change.key,)
+        there = select(table).where(*[column == part for column, part in zip(keys, key, strict=True)])
+        found = database.execute(there.with_for_update()).all()
+        theirs = dict(found[0]._mapping) if found else None
+        if len(found) > 1:
+            raise StoreRefused(later("store.same_key", source=source, column=shown_key(name), key=shown_key(change.key)))
+        if theirs is None or any(theirs.get(column) != was for column, was in (change.was or {}).items()):
+            raise ChangedMeanwhile(change, theirs)
+        mine: Any = delete(table) if change.kind == "remove" else update(table).values(row)
+        database.execute(mine.where(*[column == part for column, part in zip(keys, key, strict=True)]))
+        if change.kind == "remove":
+            return change.key
+        now = tuple(row.get(column.name, part) for column, part in zip(keys, key, strict=True))
+        self._must_come_back(database, table, keys, now, row, source)
+        return now[0] if len(now) == 1 else now
+
+    def _must_come_back(
+        self, database: Connection, table: Table, keys: Sequence[Any], key: Any, row: Mapping[str, Any], source: str
+    ) -> None:
+        """Refuse what isn't the same when it is read again: the transaction is given up."""
+        there = select(table).where(*[column == part for column, part in zip(keys, key, strict=True)])
+        found = database.execute(there).all()
+        back = found[0]._mapping if len(found) == 1 else {}
+        for column, value in row.items():
+            if not is_equal(value, back.get(column)):
+                where = f"column '{column}' of '{source}'"
+                raise StoreRefused(later("store.comes_back", where=where, value=short(value), found=short(back.get(column))))
+
+
+def type_of(column: Any) -> type:
+    """Return the Python type of a column's values; `object` if it has none."""
+    try:
+        found: type = column.type.python_type
+    except NotImplementedError:
+        return object
+    return found
 
 
 def is_exact(database: Connection, source: str, column: str) -> bool:
@@ -242,10 +348,11 @@ def fitting(column: Any, value: Any, source: str) -> Any:
     """Return a value as a column stores it, a blank as NULL; raise `StoreRefused`."""
     if value is None or value == "":
         return None
-    wanted = Decimal if isinstance(column.type, Amount) else column.type.python_type
+    kind = column.type
+    wanted = Decimal if isinstance(kind, Amount) else kind.kind if isinstance(kind, Lenient) else type_of(column)
     try:
-        return adapted(value, wanted)
+        return adapted(value, wanted) if wanted in KINDS or wanted is str else value
     except TypeError:
         raise StoreRefused(
-            f"column '{column.name}' of '{source}' must be {KINDS.get(wanted, wanted.__name__)}, but it is {short(value)}"
+            f"column '{column.name}' of '{source}' must be {KINDS.get(wanted, 'a text')}, but it is {short(value)}"
         ) from None

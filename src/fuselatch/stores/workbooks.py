@@ -1,35 +1,36 @@
 """Records in a workbook (Office Open XML, .xlsx): each sheet is a source.
 
-Needs openpyxl: `pip install 'fuse-latch[workbooks]'`.
+openpyxl reads; `workbook_parts` writes. Needs both: `pip install 'fuse-latch[workbooks]'`.
 """
 
 from __future__ import annotations
 
 import io
 import os
+import re
 import shutil
 from collections.abc import Iterator, Mapping, Sequence
-from copy import copy
-from datetime import datetime, time
+from dataclasses import replace
+from datetime import date, datetime, time
 from decimal import Decimal
-from itertools import islice
 from pathlib import Path
 from typing import Any, Final
 
 from filelock import FileLock, Timeout
 from openpyxl import Workbook, load_workbook
 from openpyxl.cell import Cell
-from openpyxl.formula.translate import Translator
-from openpyxl.utils import get_column_letter
 from openpyxl.utils.exceptions import InvalidFileException
 from openpyxl.worksheet.worksheet import Worksheet
 
 from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.record_changes import Change
+from fuselatch.core.model.record_changes import Change, key_name
 from fuselatch.core.model.texts import later
-from fuselatch.stores.csv_files import HARMFUL, LOCK, NEW, WAIT, flush_folder, write_through
-from fuselatch.stores.snapshots import Sources, SourceSnapshot, plain_words, write_row
+from fuselatch.core.model.values import short
+from fuselatch.stores.columns import is_equal
+from fuselatch.stores.csv_files import LOCK, NEW, WAIT, flush_folder, write_through
+from fuselatch.stores.snapshots import Sources, SourceSnapshot, plain_words, trouble_with, write_row
+from fuselatch.stores.workbook_parts import Parts, is_within, place_of
 
 NAMED: Final = "named cells"
 """The source with one row: a column for each named cell."""
@@ -37,31 +38,36 @@ FILE: Final = "workbook"
 """The key column of that source: the file's name."""
 ROOM: Final = 2
 """Extra width of a column after it is widened, in characters."""
+DIGITS: Final = 15
+"""A workbook keeps this many digits of a number."""
+LONGEST: Final = 32_767
+"""A cell has at most this many characters."""
+NO_TEXT: Final = re.compile("[\x00-\x08\x0b-\x1f\ud800-\udfff\ufffe\uffff]|_x[0-9A-Fa-f]{4}_")
+"""Parts of a text that no cell gives back: characters that XML can't have, returns, and what programs read as such a character."""
 
 
 class WorkbookRecords(Sources):
     """The sheets of a workbook: `WorkbookRecords("season.xlsx", keys={"Bookings": "Number"})`.
 
-    A sheet's first row has its columns' names and captions. `keys`: each sheet's key column; default: its first. A new row
-    gets the formats and formulas of the row above. A column that is too narrow is widened. A cell with a formula is read as
-    last calculated and never written. Text that starts like a formula stays text. A removed row leaves a blank line, so
-    that formulas elsewhere stay right. The source "named cells" has one row, with a column for each named cell. Raises
-    `StoreRefused`.
+    A sheet's first row has its columns' names and captions. `keys`: each sheet's key columns; default: its first. A new row
+    gets the formats and formulas of the row above, and a table grows by it. A column that is too narrow is widened. A cell
+    with a formula is read as last calculated and never written. Text that starts like a formula stays text. A removed row
+    leaves a blank line, so that formulas elsewhere stay right. Nothing else in the file is touched. The source "named cells"
+    has one row, with a column for each named cell. Raises `StoreRefused`.
     """
 
-    def __init__(self, path: str | Path, keys: Mapping[str, str] | None = None) -> None:
-        super().__init__()
+    def __init__(self, path: str | Path, keys: Mapping[str, str | Sequence[str]] | None = None) -> None:
+        super().__init__(keys)
         self.path = Path(path)
         if not self.path.is_file():
             raise StoreRefused(f"workbook {self.path.name} not found")
-        self.keys = dict(keys or {})
         self._read: tuple[Any, Workbook] | None = None
         self._lock = FileLock(self.path.with_name(f"{LOCK}-{self.path.name}"), timeout=WAIT)
 
     def sources(self) -> list[str]:
         """Return the sheets' names in order, then that of the named cells, if any."""
-        book = self._open(worked_out=True)
-        return [*book.sheetnames, *([NAMED] if named_cells(book) else [])]
+        book = self._book()
+        return [*[sheet.title for sheet in book.worksheets], *([NAMED] if named_cells(book) else [])]
 
     def _stamp(self, source: str) -> Any:
         try:
@@ -70,36 +76,36 @@ class WorkbookRecords(Sources):
             return None
         return found.st_mtime_ns, found.st_size, found.st_ino
 
-    def _open(self, worked_out: bool) -> Workbook:
-        try:
-            return load_workbook(io.BytesIO(self.path.read_bytes()), data_only=worked_out)
-        except OSError as error:
-            raise plain_words(error, self.path.name) from error
-        except (InvalidFileException, KeyError, ValueError, EOFError, ArithmeticError) as error:
-            raise StoreRefused(f"can't read {self.path.name} as a workbook: {error}") from None
-        except Exception as error:
-            # A file that isn't a zip archive or XML raises errors of other packages.
-            raise StoreRefused(f"{self.path.name} isn't a valid .xlsx workbook: {error}") from None
+    def _book(self) -> Workbook:
+        """Return the workbook with its calculated values. All sheets are in one file, so one read serves them all."""
+        stamp = self._stamp("")
+        if self._read is None or self._read[0] != stamp:
+            try:
+                self._read = stamp, opened(self.path.read_bytes(), self.path.name)
+            except OSError as error:
+                raise plain_words(error, self.path.name) from error
+        return self._read[1]
 
     def _load(self, source: str) -> SourceSnapshot:
         stamp = self._stamp(source)
-        if self._read is None or self._read[0] != stamp:
-            # All sheets are in one file, so one read serves them all.
-            self._read = stamp, self._open(worked_out=True)
-        book = self._read[1]
+        return self._snapshot(self._book(), source, stamp)
+
+    def _snapshot(self, book: Workbook, source: str, stamp: Any) -> SourceSnapshot:
         if source == NAMED:
             cells = named_cells(book)
             row = {FILE: self.path.stem, **{name: value_of(cell) for name, cell in cells.items()}}
-            return SourceSnapshot((row,), tuple(row), FILE, stamp)
-        if source not in book.sheetnames:
+            return SourceSnapshot((row,), tuple(row), (FILE,), stamp)
+        if source not in [sheet.title for sheet in book.worksheets]:
             raise KeyError(source)
         sheet = book[source]
         columns = headings(sheet, self.path.name)
-        rows = tuple([dict(zip(columns, map(value_of, cells), strict=True)) for cells in body(sheet, len(columns))])
-        key = self.keys.get(source) or (columns[0] if columns else "")
-        if columns and key not in columns:
-            raise StoreRefused(f"sheet '{source}' has no key column '{key}'; {suggest(key, columns)}")
-        return SourceSnapshot(rows, columns, key, stamp)
+        found = dict(numbered(sheet, len(columns)))
+        rows = tuple([dict(zip(columns, map(value_of, cells), strict=True)) for cells in found.values()])
+        key = self._key_of(source) or columns[:1]
+        for column in key:
+            if column not in columns:
+                raise StoreRefused(f"sheet '{source}' has no key column '{column}'; {suggest(column, columns)}")
+        return SourceSnapshot(rows, columns, key, stamp, more=list(found), trouble=trouble_with(rows, key_name(key), source))
 
     def write(self, changes: Sequence[Change]) -> list[Any]:
         try:
@@ -110,65 +116,110 @@ class WorkbookRecords(Sources):
             raise plain_words(error, self.path.name) from error
         try:
             self.look()
-            book = self._open(worked_out=False)
-            keys = [self._write(book, change) for change in changes]
-            self._replace(book)
-            return keys
+            try:
+                data = self.path.read_bytes()
+            except OSError as error:
+                raise plain_words(error, self.path.name) from error
+            book = self._book()
+            parts = Parts(data)
+            written: dict[str, SourceSnapshot] = {}
+            values: dict[tuple[str, str], Any] = {}
+            keys = [self._write(book, parts, change, written, values) for change in changes]
+            packed = parts.packed()
+            again = opened(packed, self.path.name)
+            for (sheet, cell), value in values.items():
+                back = value_of(again[sheet][cell])
+                if not is_equal(value, back):
+                    raise comes_back(f"'{sheet}'", cell, value, back)
+            self._replace(packed)
+            self._read = self._stamp(""), again
         finally:
             self._lock.release()
             for source in {change.source for change in changes}:
                 self._forget(source)
+        return keys
 
-    def _write(self, book: Workbook, change: Change) -> Any:
-        try:
-            snapshot = self._known(change.source)
-        except KeyError:
-            raise StoreRefused(f"{self.path.name} has no sheet '{change.source}'") from None
+    def _write(
+        self,
+        book: Workbook,
+        parts: Parts,
+        change: Change,
+        written: dict[str, SourceSnapshot],
+        values: dict[tuple[str, str], Any],
+    ) -> Any:
+        """Write one change; return its key. `values`: what each cell has to give back."""
+        source = change.source
+        if source not in written:
+            try:
+                known = self._known(source)
+            except KeyError:
+                raise StoreRefused(f"{self.path.name} has no sheet '{source}'") from None
+            written[source] = replace(known, more=list(known.more or ()))
+        snapshot = written[source]
         for column in change.row:
             if column not in snapshot.columns:
-                raise StoreRefused(f"'{change.source}' has no column '{column}'; {suggest(column, snapshot.columns)}")
+                raise StoreRefused(f"'{source}' has no column '{column}'; {suggest(column, snapshot.columns)}")
         rows = list(snapshot.rows)
-        key = write_row(rows, change, snapshot.key, unique=True)
-        written = {**change.row, snapshot.key: key} if change.kind == "add" else change.row
-        # Later changes of the gesture must see earlier ones.
-        self._snapshots[change.source] = SourceSnapshot(tuple(rows), snapshot.columns, snapshot.key, snapshot.stamp)
-        if change.source == NAMED:
+        key, at = write_row(rows, change, key_name(snapshot.key), snapshot.trouble)
+        row = (
+            {column: value for column, value in rows[at].items() if column in change.row or change.kind == "add"}
+            if at < len(rows)
+            else {}
+        )
+        row = {} if change.kind == "remove" else row
+        snapshot.rows = tuple(rows)
+        if source == NAMED:
             if change.kind != "change":
                 raise StoreRefused(later("store.named_cells"))
             cells = named_cells(book)
-            for name, value in written.items():
-                put(cells[name], value)
+            for name, value in row.items():
+                put(parts, cells[name].parent.title, place_of(cells[name].coordinate), value, values)
             return key
-        sheet = book[change.source]
-        places = {name: at for at, name in enumerate(snapshot.columns, 1)}
-        if change.kind == "add":
-            line = append_line(sheet, len(snapshot.columns))
-        else:
-            at = next(at for at, row in enumerate(snapshot.rows) if row[snapshot.key] == change.key)
-            line = next(islice(numbered(sheet, len(snapshot.columns)), at, None))[0]
+        lines, width, sheet = snapshot.more, len(snapshot.columns), parts.sheet(source)
         if change.kind == "remove":
-            # The row stays, blank, so that formulas elsewhere stay right.
-            for place in places.values():
-                sheet.cell(line, place).value = None
+            line = lines.pop(at)
+            formulas = {column for column in range(1, width + 1) if sheet.clear(line, column)}
+            number = next(each.get("sheetId") for each in parts.book.iter() if each.get("name") == source)
+            parts.forget_calculation({(number, book[source].cell(line, column).coordinate) for column in formulas})
             return key
-        for name, value in written.items():
-            put(sheet.cell(line, places[name]), value)
-            widen(sheet, places[name], sheet.cell(line, places[name]))
+        if change.kind == "add":
+            last = max(lines, default=1)
+            must_have_room(book[source], sheet, last + 1, width)
+            if last > 1:
+                sheet.copy_line(last, last + 1, width)
+            sheet.grow(last + 1, width)
+            lines.append(last + 1)
+        for name, value in row.items():
+            place = lines[at], snapshot.columns.index(name) + 1
+            if change.kind == "add" and value is None and sheet.has_formula(*place):
+                continue
+            put(parts, source, place, value, values)
+            sheet.widen(place[1], len(str(value)) + ROOM if value is not None else 0)
         return key
 
-    def _replace(self, book: Workbook) -> None:
-        """Replace the file, completely or not at all."""
-        held = io.BytesIO()
-        book.save(held)
-        new = self.path.with_name(self.path.name + NEW)
+    def _replace(self, data: bytes) -> None:
+        """Replace the file, completely or not at all. A link stays one: the file that it means is replaced."""
+        real = self.path.resolve()
+        new = real.with_name(real.name + NEW)
         try:
-            write_through(new, held.getvalue())
-            shutil.copymode(self.path, new)
-            os.replace(new, self.path)
-            flush_folder(self.path.parent)
+            write_through(new, data)
+            shutil.copymode(real, new)
+            os.replace(new, real)
+            flush_folder(real.parent)
         except OSError as error:
             new.unlink(missing_ok=True)
             raise plain_words(error, self.path.name) from error
+
+
+def opened(data: bytes, name: str) -> Workbook:
+    """Return a workbook with its calculated values; raise `StoreRefused`."""
+    try:
+        return load_workbook(io.BytesIO(data), data_only=True)
+    except (InvalidFileException, KeyError, ValueError, EOFError, ArithmeticError) as error:
+        raise StoreRefused(f"can't read {name} as a workbook: {error}") from None
+    except Exception as error:
+        # A file that isn't a zip archive or XML raises errors of other packages.
+        raise StoreRefused(f"{name} isn't a valid .xlsx workbook: {error}") from None
 
 
 def headings(sheet: Worksheet, file: str) -> tuple[str, ...]:
@@ -185,15 +236,15 @@ def headings(sheet: Worksheet, file: str) -> tuple[str, ...]:
 
 
 def numbered(sheet: Worksheet, width: int) -> Iterator[tuple[int, Sequence[Any]]]:
-    """Yield the lines below the headings that aren't blank, with their numbers."""
-    if width:
-        for line, cells in enumerate(sheet.iter_rows(min_row=2, max_col=width), 2):
-            if any(cell.value is not None for cell in cells):
-                yield line, cells
-
-
-def body(sheet: Worksheet, width: int) -> Iterator[Sequence[Any]]:
-    return (cells for _, cells in numbered(sheet, width))
+    """Yield the lines below the headings that aren't blank, with their numbers; of a table without its line of sums."""
+    # A format somewhere far below makes a sheet long: only cells that are there count.
+    filled = {cell.row for cell in sheet._cells.values() if cell.value is not None and (cell.column or 0) <= width}
+    for table in sheet.tables.values():
+        (top, left), (bottom, _) = map(place_of, table.ref.split(":"))
+        if (top, left) == (1, 1):
+            filled = {line for line in filled if line <= bottom - (table.totalsRowCount or 0)}
+    for line in sorted(filled - {1}) if width else ():
+        yield line, next(sheet.iter_rows(min_row=line, max_row=line, max_col=width))
 
 
 def value_of(cell: Any) -> Any:
@@ -216,35 +267,50 @@ def named_cells(book: Workbook) -> dict[str, Any]:
     return found
 
 
-def put(cell: Any, value: Any) -> None:
-    """Set a cell's value. Text stays text, whatever it starts with."""
-    if cell.data_type == "f":
-        raise StoreRefused(later("store.formula", cell=cell.coordinate, sheet=cell.parent.title))
-    cell.value = float(value) if isinstance(value, Decimal) else value if value != "" else None
-    if isinstance(value, str) and value.startswith(HARMFUL):
-        cell.data_type = "s"
-        cell.quotePrefix = True
+def put(parts: Parts, name: str, place: tuple[int, int], value: Any, values: dict[tuple[str, str], Any]) -> None:
+    """Write a value into a cell, and note that it has to come back."""
+    sheet = parts.sheet(name)
+    cell = sheet.cell(*place)
+    where = cell.get("r")
+    if sheet.has_formula(*place):
+        raise StoreRefused(later("store.formula", cell=where, sheet=name))
+    if sheet.is_merged(*place):
+        raise StoreRefused(later("store.merged", cell=where, sheet=name))
+    must_fit(value, name, where)
+    try:
+        sheet.put(*place, value)
+    except (ValueError, OverflowError):
+        raise comes_back(f"'{name}'", where, value, None) from None
+    values[name, where] = value if value != "" else None
 
 
-def append_line(sheet: Worksheet, width: int) -> int:
-    """Add a line with the formats and formulas of the one above; return its number."""
-    last = max((line for line, _ in numbered(sheet, width)), default=1)
-    for at in range(1, width + 1):
-        above: Any = sheet.cell(last, at)
-        below: Any = sheet.cell(last + 1, at)
-        if last > 1:
-            below._style = copy(above._style)
-            if above.data_type == "f":
-                below.value = Translator(str(above.value), above.coordinate).translate_formula(below.coordinate)
-    height = sheet.row_dimensions[last].height
-    if last > 1 and height is not None:
-        sheet.row_dimensions[last + 1].height = height
-    return last + 1
+def must_fit(value: Any, sheet: str, cell: str) -> None:
+    """Refuse a value that a workbook can't have."""
+    if isinstance(value, str):
+        found = NO_TEXT.search(value)
+        if found is not None:
+            raise StoreRefused(later("store.encoding", character=ascii(found[0])[1:-1], encoding="xlsx"))
+        if len(value.encode("utf-16-le")) // 2 > LONGEST:
+            raise StoreRefused(later("store.too_long", length=len(value), limit=LONGEST))
+    elif isinstance(value, int | Decimal) and not isinstance(value, bool):
+        digits = Decimal(value).normalize().as_tuple().digits
+        if len(digits) > DIGITS or not Decimal(value).is_finite():
+            raise StoreRefused(later("store.digits", value=value, limit=DIGITS))
+    elif isinstance(value, date) and value.year < 1900:
+        raise comes_back(f"'{sheet}'", cell, value, None)
+    elif isinstance(value, float) and value - value != 0:
+        raise comes_back(f"'{sheet}'", cell, value, None)
 
 
-def widen(sheet: Worksheet, column: int, cell: Any) -> None:
-    """Widen a column that is too narrow for an entry."""
-    dimension = sheet.column_dimensions[get_column_letter(column)]
-    needed = len(str(cell.value)) + ROOM if cell.value is not None else 0
-    if needed > dimension.width:
-        dimension.width = needed
+def comes_back(sheet: str, cell: str, value: Any, back: Any) -> StoreRefused:
+    """Return the error for a value that wouldn't be the same when it is read again."""
+    return StoreRefused(later("store.comes_back", where=f"{sheet} {cell}", value=short(value), found=short(back)))
+
+
+def must_have_room(sheet: Worksheet, raw: Any, line: int, width: int) -> None:
+    """Refuse to add a line where something stands, such as the sums under a table."""
+    there = [cell for cell in sheet._cells.values() if cell.row == line and (cell.column or 0) <= width]
+    taken = any(cell.value is not None for cell in there)
+    sums = any(is_within(table.get("ref"), line, 1) and table.get("totalsRowCount", "0") != "0" for table in raw.tables())
+    if taken or sums:
+        raise StoreRefused(later("store.no_room", sheet=sheet.title, line=line))

@@ -38,10 +38,17 @@ from fuselatch.core.engine.drafts import drop_draft
 from fuselatch.core.engine.edited import differs, lines_changed, mark_clean
 from fuselatch.core.engine.loop import drain, happen
 from fuselatch.core.engine.prompting import ask_itself
-from fuselatch.core.engine.record_columns import bound_columns, bring, must_be_column, put_silently, values_by_column
+from fuselatch.core.engine.record_columns import (
+    bound_columns,
+    bring,
+    declared_types,
+    must_be_column,
+    put_silently,
+    values_by_column,
+)
 from fuselatch.core.engine.state import OwnQueue, SessionState, Turn, touch
 from fuselatch.core.engine.store import StoreRefused
-from fuselatch.core.engine.storing import captions_of, columns_of, key_column, look, stage
+from fuselatch.core.engine.storing import captions_of, columns_of, expect_types, key_column, look, rows_of, stage, trouble_of
 from fuselatch.core.engine.submitting import may_submit, veto
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveInput, LiveValue
@@ -51,7 +58,7 @@ from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.cells import Node
 from fuselatch.core.model.errors import NotAllowedHere, UnknownName
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.record_changes import MOVES, Change, Record
+from fuselatch.core.model.record_changes import MOVES, Change, KeyName, Record, key_in, shown_key, with_key
 from fuselatch.core.model.service_map import Host
 from fuselatch.core.model.texts import later
 
@@ -70,7 +77,10 @@ class Records(Node):
         super().__init__("records")
         self.source = source
         self.key_column = key_column(session, source)
+        # Why records can't be changed, or "". Their keys are then their places.
+        self.trouble = trouble_of(session, source)
         self._row: Mapping[str, Any] | None = None
+        self._key: Any = None
         self._filters: dict[str, Any] = {}
         self._blank_is_all = True
         self._only: Mapping[str, Any] = form._state.manner.only or {}
@@ -81,6 +91,7 @@ class Records(Node):
         for column in self._only:
             must_be_column(column, columns, source)
         self._bound: dict[str, LiveValue[Any]] = bound_columns(form, form._state.controls, columns, source)
+        expect_types(session, source, declared_types(form._state.plan.controls, columns))
         captions = captions_of(session, source)
         for column, control in self._bound.items():
             if not control._decl.has_caption and captions.get(column, control.caption) != control.caption:
@@ -94,18 +105,19 @@ class Records(Node):
         """The current record's key, or None for a new record. Rules can read it."""
         if self.session.port.tracker is not None:
             self.session.port.tracker[(self, "key")] = self._current("key")
-        return None if self._row is None else self._row[self.key_column]
+        return self._key
 
     def _current(self, prop: str) -> Any:
-        return None if self._row is None else self._row[self.key_column], self._filters, self._blank_is_all
+        return self._key, self._filters, self._blank_is_all
 
     def _restored(self, name: str) -> None:
-        if name in ("_row", "_filters", "_blank_is_all"):
+        if name in ("_key", "_filters", "_blank_is_all"):
             self.session.dirty.invalidate(self, "key", 0)
 
-    def _take(self, turn: Turn, row: Record | None) -> None:
+    def _take(self, turn: Turn, row: Record | None, key: Any) -> None:
         """Set the current record, and mark what depends on it."""
         turn.set(self, "_row", row)
+        turn.set(self, "_key", key)
         self.session.dirty.invalidate(self, "key", turn.cause)
 
     @property
@@ -140,8 +152,7 @@ class Records(Node):
             found = self._filtered()
         except StoreRefused:
             return
-        key = None if self._row is None else self._row[self.key_column]
-        at, count = found.places.get(key), len(found.keys)
+        at, count = found.places.get(self._key), len(found.keys)
         if at is None:
             self.place = self.session.text("position.new", count=count), 0, count
         elif (at + 1, count) != self.place[1:]:
@@ -175,7 +186,7 @@ class Records(Node):
         rows = self.session.rows.read(self.source)
         found = self._cached
         if found is None or found.rows is not rows or found.wanted != wanted or found.none is not blank:
-            found = self._cached = FilteredRows(rows, wanted, blank, self.key_column)
+            found = self._cached = FilteredRows(rows, wanted, blank, "" if self.trouble else self.key_column)
         return found
 
     # ---- to act
@@ -247,7 +258,7 @@ class Records(Node):
                 return False
             # Leaving has settled a filter or saved the record, so that others may match now.
             if key not in self._filtered().places:
-                return veto(turn, self.form, "record", turn.session.text("notice.no_record", key=key))
+                return veto(turn, self.form, "record", turn.session.text("notice.no_record", key=shown_key(key)))
             return self._go(turn, key)
 
         return self._act(f"record {key}", go)
@@ -267,6 +278,8 @@ class Records(Node):
         """Go to the record that the form was opened at."""
         at, form = self.form._state.manner.at, self.form
         lines.begin(turn, form)
+        if self.trouble:
+            put_message(turn, form, self.trouble, "warning")
         found = self._filtered()
         key = found.keys[0] if found.keys else None
         if isinstance(at, FirstBlank):
@@ -280,13 +293,13 @@ class Records(Node):
             self.must_have(at)
             key = at
         if key is not None:
-            self.load(turn, found.by_key(key))
+            self.load(turn, found.by_key(key), key)
         else:
             fill(turn, self._bound, self._only)
 
     def _unknown(self, key: Any) -> UnknownName:
         keys = self._keys()
-        return UnknownName(f"'{self.source}' has no record {key!r}; {suggest(str(key), map(str, keys))}")
+        return UnknownName(f"'{self.source}' has no record {key!r}; {suggest(shown_key(key), map(shown_key, keys))}")
 
     def _act(self, label: str, step: Any) -> bool:
         done: list[bool] = []
@@ -328,7 +341,7 @@ class Records(Node):
 
     def key_of(self, text: str) -> Any:
         """Return the key that a text means, or the text itself if none does."""
-        return next((key for key in self._keys() if str(key) == text), text)
+        return next((key for key in self._keys() if shown_key(key) == text), text)
 
     def _leave(self, turn: Turn) -> bool:
         """Save the current record, or ask the user, before another is shown."""
@@ -342,19 +355,19 @@ class Records(Node):
         return self.save_now(turn)
 
     def _go(self, turn: Turn, key: Any) -> bool:
-        self.load(turn, self._filtered().by_key(key) if key is not None else None)
+        self.load(turn, self._filtered().by_key(key) if key is not None else None, key)
         happen(turn, "record_shown", self.form, None, None, key)
         return True
 
-    def load(self, turn: Turn, row: Mapping[str, Any] | None) -> None:
+    def load(self, turn: Turn, row: Mapping[str, Any] | None, key: Any) -> None:
         """Load a record, or start a new one (None). Raises no `changed`."""
-        self._take(turn, row)
+        self._take(turn, row, key)
         if row is None:
             reset(turn, self.form)
             fill(turn, self._bound, self._only)
             return
         leave_record(turn, self.form)
-        where = f"'{self.source}' {row.get(self.key_column)}"
+        where = f"'{self.source}' {shown_key(key)}"
         for column, control in self._bound.items():
             bring(turn, control, row.get(column), where, column)
         lines.load(turn, self.form, self.key)
@@ -369,6 +382,8 @@ class Records(Node):
     def save_now(self, turn: Turn) -> bool:
         form = self.form
         focus.settle_all(turn, form)
+        if self.trouble and self._row is not None and self.is_changed:
+            return veto(turn, form, "record", self.trouble)
         if not may_submit(turn, form):
             return False
         self.stage(turn)
@@ -380,37 +395,43 @@ class Records(Node):
         was = self._row
         note_last(turn, self.form)
         if was is None:
-            key = row.get(self.key_column)
-            change = Change("add", self.source, key, row)
+            change = Change("add", self.source, key_in(row, self.key_column), row)
         else:
             row = {column: value for column, value in row.items() if was.get(column) != value}
-            change = Change("change", self.source, self.key, row, was)
+            change = Change("change", self.source, self._key, row, was)
         if change.row or change.kind == "add":
             stage(turn, change, self)
-        self._take(turn, {**(was or {}), **row, self.key_column: self.key if was is not None else change.key})
+        now = {**(was or {}), **row}
+        # A record whose key was edited has the new one from here on, and so have its lines.
+        self._take(turn, now, self._key if self.trouble and was is not None else key_in(now, self.key_column))
         for control in self._bound.values():
             mark_clean(turn, control)
         lines.stage_lines(turn, self.form, self)
 
     def keyed(self, turn: Turn, key: Any) -> None:
         """Note the key that the store gave to a new record."""
-        if self._row is not None and self._row.get(self.key_column) is None:
-            self._take(turn, {**self._row, self.key_column: key})
+        if self._row is not None and self._key is None:
+            place = len(rows_of(self.session, self.source))
+            self._take(turn, with_key(self._row, self.key_column, key), place if self.trouble else key)
 
     def _remove(self, turn: Turn) -> bool:
         if self.key is None:
             raise NotAllowedHere("this record is new and not saved, so there is nothing to remove")
+        if self.trouble:
+            return veto(turn, self.form, "record", self.trouble)
         under = lines.under(turn.session, self.form, self.key)
         for live, rows in under:
             if rows and live._decl.on_parent_remove == "refuse":
-                reason = turn.session.text("notice.lines_first", key=self.key, count=len(rows), caption=live.caption)
+                reason = turn.session.text(
+                    "notice.lines_first", key=shown_key(self.key), count=len(rows), caption=live.caption
+                )
                 return veto(turn, self.form, "record", reason)
         if ask_itself(turn, self.form, REMOVE, {"record": self._named_with(under)}) != AGREED:
             return veto(turn, self.form, "record", turn.session.text("notice.removed"))
         for live, rows in under:
             for row in rows:
                 source = live._decl.records
-                change = Change("remove", source, row[key_column(turn.session, source)], {}, row)
+                change = Change("remove", source, key_in(row, key_column(turn.session, source)), {}, row)
                 stage(turn, change, lines.LineKeys(live, None, self))
         at = self._filtered().places.get(self.key, 0)
         stage(turn, Change("remove", self.source, self.key, {}, self._row), self)
@@ -429,10 +450,10 @@ class Records(Node):
             if rows and live._decl.on_parent_remove != "cascade"
         ]
         if not counted:
-            return self.session.text("remove.record", key=self.key)
+            return self.session.text("remove.record", key=shown_key(self.key))
         return self.session.text(
             "remove.with_lines",
-            key=self.key,
+            key=shown_key(self.key),
             lines=self.session.text("remove.and").join(counted),
         )
 
@@ -442,16 +463,20 @@ class FilteredRows:
 
     __slots__ = ("_rows", "keys", "none", "places", "rows", "wanted")
 
-    def __init__(self, rows: Sequence[Record], wanted: Mapping[str, Any], none: bool, column: str) -> None:
+    def __init__(self, rows: Sequence[Record], wanted: Mapping[str, Any], none: bool, column: KeyName) -> None:
+        """`column`: the key, or "" where it isn't usable: a row's key is then its place, from 1."""
         self.rows = rows
         self.wanted = wanted
         self.none = none
+        found = (
+            zip(range(1, len(rows) + 1), rows, strict=True) if not column else ((key_in(row, column), row) for row in rows)
+        )
         # A staged row has no key yet, so it can't be shown.
-        there = [] if none else [row for row in rows if row.get(column) is not None]
+        there = [] if none else [(key, row) for key, row in found if key is not None]
         for name, value in wanted.items():
-            there = [row for row in there if row.get(name) == value]
-        self._rows = there
-        self.keys = [row[column] for row in there]
+            there = [(key, row) for key, row in there if row.get(name) == value]
+        self._rows = [row for _, row in there]
+        self.keys = [key for key, _ in there]
         self.places = dict(zip(self.keys, range(len(there)), strict=True))
 
     def by_key(self, key: Any) -> Record:

@@ -41,7 +41,7 @@ from fuselatch.core.model.errors import NotAllowedHere, RuleError
 from fuselatch.core.model.events import By, Event
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.outcome import ACCEPTED, Outcome
-from fuselatch.core.model.record_changes import Change
+from fuselatch.core.model.record_changes import Change, key_in
 from fuselatch.core.model.values import short
 
 
@@ -227,7 +227,7 @@ class Engine(EnginePort):
         turn = self.state.turn
         if self.tracker is not None or turn is None:
             raise NotAllowedHere("records can only be written in a handler")
-        stage(turn, Change("add", source, row.get(key_column(self.state, source)), dict(row)), None)
+        stage(turn, Change("add", source, key_in(row, key_column(self.state, source)), dict(row)), None)
 
     # ---- forms
 

@@ -9,10 +9,10 @@ from fuselatch.core.engine.changing import exact_value, may_change, put, put_mes
 from fuselatch.core.engine.default_values import set_defaults_of
 from fuselatch.core.engine.edited import mark_clean
 from fuselatch.core.engine.loop import drain, happen
-from fuselatch.core.engine.record_columns import bound_columns, bring, must_be_column, values_by_column
+from fuselatch.core.engine.record_columns import bound_columns, bring, declared_types, must_be_column, values_by_column
 from fuselatch.core.engine.rule_cells import install_at, make_ready
 from fuselatch.core.engine.state import SessionState, Turn
-from fuselatch.core.engine.storing import by_column, columns_of, key_column, stage
+from fuselatch.core.engine.storing import by_column, columns_of, expect_types, key_column, stage
 from fuselatch.core.engine.submitting import validate_form, veto
 from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.live_lists import LiveLines
@@ -22,7 +22,7 @@ from fuselatch.core.forms.plans import joined
 from fuselatch.core.model.cells import Cell, Undoable, watch
 from fuselatch.core.model.errors import NotAllowedHere
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.record_changes import Change, Record
+from fuselatch.core.model.record_changes import Change, Record, key_in, shown_key, with_key
 
 
 def lines_of(form: OpenForm) -> list[LiveLines[Any]]:
@@ -279,10 +279,14 @@ def begin(turn: Turn, form: OpenForm) -> None:
         for column in (decl.key, *((decl.order,) if decl.order else ())):
             must_be_column(column, columns, decl.records)
         records = form._state.records
+        if not isinstance(records.key_column, str) or records.trouble:
+            reason = records.trouble or f"the key of '{records.source}' has several columns"
+            raise NotAllowedHere(f"{form._state.name}.{lines.name}: lines need records with one key column; {reason}")
+        expect_types(session, decl.records, declared_types(inner_plan(lines).controls, columns))
         key = key_column(session, decl.records)
         parents = by_column(session, records.source, records.key_column)
         stored = by_column(session, decl.records, decl.key)
-        astray = [row[key] for parent, rows in stored.items() if parent not in parents for row in rows]
+        astray = [shown_key(key_in(row, key)) for parent, rows in stored.items() if parent not in parents for row in rows]
         if astray:
             named = ", ".join(map(str, astray[:5])) + (", …" if len(astray) > 5 else "")
             which = "stray" if len(astray) > 1 else "stray.one"
@@ -305,7 +309,7 @@ def load(turn: Turn, form: OpenForm, key: Any) -> None:
 
 def loaded(turn: Turn, lines: LiveLines[Any], row: Record) -> Container:
     line = made(turn, lines)
-    where = f"'{lines._decl.records}' {row.get(key_column(turn.session, lines._decl.records))}"
+    where = f"'{lines._decl.records}' {shown_key(key_in(row, key_column(turn.session, lines._decl.records)))}"
     for column, control in line_columns(turn.session, lines, line).items():
         bring(turn, control, row.get(column), where, column)
     make_ready(turn.session, cells_of(lines, line))
@@ -339,20 +343,20 @@ def stage_lines(turn: Turn, form: OpenForm, records: Any) -> None:
         written: dict[Any, Record] = {}
         column = key_column(session, decl.records)
         for row in lines._gone.values():
-            stage(turn, Change("remove", decl.records, row[column], {}, row), LineKeys(lines, None, records))
+            stage(turn, Change("remove", decl.records, key_in(row, column), {}, row), LineKeys(lines, None, records))
         for place, line in enumerate(lines._rows):
             row = {**values_by_column(line_columns(session, lines, line)), decl.key: key}
             if decl.order:
                 row[decl.order] = place + 1
             was = lines._written.get(line)
             if was is None:
-                change = Change("add", decl.records, row.get(column), row)
+                change = Change("add", decl.records, key_in(row, column), row)
             else:
                 row = {name: value for name, value in row.items() if was.get(name) != value}
-                change = Change("change", decl.records, was[column], row, was)
+                change = Change("change", decl.records, key_in(was, column), row, was)
             if change.row:
                 stage(turn, change, LineKeys(lines, line, records))
-            written[line] = {**(was or {}), **row, column: was[column] if was is not None else change.key}
+            written[line] = {**(was or {}), **row}
             for control in lines._members[line][1]:
                 mark_clean(turn, control)
         forget_written(turn, lines, written)
@@ -382,8 +386,8 @@ class LineKeys:
         """Note the key that the store gave to a line."""
         written = self.lines._written
         column = key_column(turn.session, self.lines._decl.records)
-        if self.line in written and written[self.line].get(column) is None:
-            turn.set_item(self.lines, "_written", self.line, {**written[self.line], column: key})
+        if self.line in written and key_in(written[self.line], column) is None:
+            turn.set_item(self.lines, "_written", self.line, with_key(written[self.line], column, key))
 
     def reload(self, turn: Turn) -> None:
         """Load the row that someone else wrote."""

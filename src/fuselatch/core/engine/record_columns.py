@@ -12,6 +12,7 @@ from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveInput, LiveValue
 from fuselatch.core.forms.live_lists import LiveChoice
+from fuselatch.core.forms.plans import ControlPlan
 from fuselatch.core.model.errors import RecordError, UnknownName
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.values import adapted
@@ -27,13 +28,29 @@ def bound_columns(
         if not isinstance(control, LiveInput) or control._rule:
             continue
         wanted = control._decl.constants.get("column", "")
-        column = wanted or (name if name in columns else headings.get(name, name))
+        column = column_for(name, control._decl, columns, headings)
         # A source without rows may not know its columns.
         if column in columns or not columns:
             bound[column] = control
         elif wanted:
             raise UnknownName(f"{form._state.name}.{name}: '{source}' has no column '{wanted}'; {suggest(wanted, columns)}")
     return bound
+
+
+def column_for(name: str, decl: Any, columns: Sequence[str], headings: Mapping[str, str]) -> str:
+    """Return the column that a control shows."""
+    wanted: str = decl.constants.get("column", "")
+    return wanted or (name if name in columns else headings.get(name, name))
+
+
+def declared_types(plans: Mapping[str, ControlPlan], columns: Sequence[str]) -> dict[str, type | None]:
+    """Return the type that each column has for the control that shows it; None if the control takes any."""
+    headings = {heading_as_name(column): column for column in columns}
+    return {
+        column_for(name, plan.decl, columns, headings): plan.decl.of_record
+        for name, plan in plans.items()
+        if plan.is_input and "value" not in plan.decl.rules
+    }
 
 
 def heading_as_name(heading: str) -> str:

@@ -6,12 +6,19 @@ from collections.abc import Hashable, Mapping, Sequence
 from typing import Any, Protocol
 
 from fuselatch.core.model.errors import FuseLatchError
-from fuselatch.core.model.record_changes import Change, Record
+from fuselatch.core.model.record_changes import Change, KeyName, Record, shown_key
 from fuselatch.core.model.texts import later
 
 
 class StoreRefused(FuseLatchError):
-    """A store refused a gesture's writes and wrote none. The message is for the user."""
+    """A store refused a gesture's writes and wrote none. The message is for the user, `details` are for the developer."""
+
+    def __init__(self, message: str, details: str = "") -> None:
+        super().__init__(message)
+        self.details = details
+
+    def __str__(self) -> str:
+        return f"{self.args[0]} ({self.details})" if self.details else str(self.args[0])
 
 
 class ChangedMeanwhile(StoreRefused):
@@ -22,7 +29,7 @@ class ChangedMeanwhile(StoreRefused):
 
     def __init__(self, change: Change, theirs: Record | None) -> None:
         which = "store.changed" if theirs is not None else "store.removed"
-        super().__init__(later(which, key=change.key, source=change.source))
+        super().__init__(later(which, key=shown_key(change.key), source=change.source))
         self.change = change
         self.theirs = theirs
 
@@ -39,14 +46,20 @@ class Store(Protocol):
     def version(self, source: str) -> Hashable:
         """Return a value that differs after a source changed; raise `KeyError` if unknown."""
 
-    def key(self, source: str) -> str:
-        """Return the key column of a source."""
+    def key(self, source: str) -> KeyName:
+        """Return the key column of a source, or the columns that are its key together."""
 
     def columns(self, source: str) -> Sequence[str]:
         """Return the columns of a source."""
 
     def captions(self, source: str) -> Mapping[str, str]:
         """Return the captions of a source's columns, if it has any."""
+
+    def trouble(self, source: str) -> str:
+        """Return why the rows of a source can't be changed or removed, or "". It can still be read, and rows added."""
+
+    def expect_types(self, source: str, types: Mapping[str, type | None]) -> None:
+        """Note the types that a form's controls have for columns, for a store that has none itself (None: any)."""
 
     def look(self) -> None:
         """Look for data written by others. The versions of those sources differ afterwards."""

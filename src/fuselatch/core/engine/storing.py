@@ -15,7 +15,7 @@ from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.errors import NotAllowedHere, UnknownName
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.record_changes import Change, Record, applied
+from fuselatch.core.model.record_changes import Change, KeyName, Record, applied, shown_key
 from fuselatch.core.model.texts import later
 
 AGAIN, KEEP_EDITING = later("refused.again"), later("keep_editing")
@@ -111,7 +111,7 @@ def with_staged(session: SessionState, source: str, staged: list[Change], *, new
     for change in staged:
         if change.kind == "add":
             given = {**columns, **change.row}
-            if new_keys and given.get(key) is None:
+            if new_keys and isinstance(key, str) and given.get(key) is None:
                 given[key] = NewKey(change)
             whole.append(change._replace(row=given))
         else:
@@ -136,10 +136,26 @@ def version_of(session: SessionState, source: str) -> Hashable:
         raise UnknownName(f"unknown record source '{source}'; {hint}") from None
 
 
-def key_column(session: SessionState, source: str) -> str:
-    """Return the key column of a source."""
+def key_column(session: SessionState, source: str) -> KeyName:
+    """Return the key column of a source, or its key columns."""
     version_of(session, source)
     return store_of(session).key(source)
+
+
+def trouble_of(session: SessionState, source: str) -> str:
+    """Return why the rows of a source can't be changed, or ""."""
+    version_of(session, source)
+    return session.said(store_of(session).trouble(source))
+
+
+def expect_types(session: SessionState, source: str, types: Mapping[str, type | None]) -> None:
+    """Tell the store the types of the controls that show columns."""
+    store = store_of(session)
+    before = version_of(session, source)
+    store.expect_types(source, types)
+    if version_of(session, source) != before:
+        session.rows.differs()
+        session.catalogs.differs()
 
 
 def columns_of(session: SessionState, source: str) -> Sequence[str]:
@@ -254,7 +270,7 @@ def reconciled(turn: Turn, form: OpenForm, writes: list[Write], met: ChangedMean
     at = next(at for at, (change, _) in enumerate(writes) if change is met.change)
     change, receiver = writes[at]
     which = "conflict.changed" if met.theirs is not None else "conflict.removed"
-    answer = ask_itself(turn, form, CHANGED, {"conflict": turn.session.text(which, key=change.key)})
+    answer = ask_itself(turn, form, CHANGED, {"conflict": turn.session.text(which, key=shown_key(change.key))})
     if answer == COMPARE:
         differing = differences(turn.session, change, met.theirs, receiver.captions if receiver is not None else {})
         answer = ask_itself(turn, form, COMPARED, {"differences": differing})

@@ -1,0 +1,320 @@
+"""Read and write the text of a CSV file (RFC 4180): records that don't change keep each of their characters."""
+
+from __future__ import annotations
+
+import csv
+import io
+import sys
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any, Final
+
+from fuselatch.core.engine.store import StoreRefused
+from fuselatch.core.model.names import suggest
+from fuselatch.core.model.record_changes import key_name
+from fuselatch.core.model.texts import later
+from fuselatch.core.model.values import same, short
+from fuselatch.stores.columns import COMMA as DECIMAL_COMMA
+from fuselatch.stores.columns import (
+    KINDS,
+    NUMBERS,
+    OF_TYPE,
+    SAME,
+    TEXT,
+    Kind,
+    comes_back,
+    fitted,
+    fitting_kinds,
+    is_equal,
+    kind_of,
+)
+from fuselatch.stores.snapshots import SourceSnapshot, trouble_with
+
+HARMFUL: Final = ("=", "+", "-", "@", "\t", "\r")
+"""Characters at the start of text that a spreadsheet may run as a formula."""
+SEPARATORS: Final = (",", ";", "\t")
+LONGEST_HEADER: Final = 100_000
+
+
+@dataclass(slots=True)
+class Layout:
+    """How a file is written.
+
+    `texts`: the header and each record as they stand in the file, with the line ends and blank lines that follow.
+    `kinds`: each column's kind; `guessed`: those that neither a schema nor a control declares.
+    """
+
+    encoding: str
+    separator: str
+    line_end: str
+    texts: list[str]
+    kinds: dict[str, Kind | None]
+    guessed: frozenset[str]
+
+
+# ---- reading
+
+
+@contextmanager
+def any_length(length: int) -> Iterator[None]:
+    """Let the csv module read entries of any length."""
+    before = csv.field_size_limit()
+    csv.field_size_limit(min(max(before, length + 1), sys.maxsize))
+    try:
+        yield
+    finally:
+        csv.field_size_limit(before)
+
+
+def entries_of(text: str, separator: str, name: str) -> tuple[list[list[str]], list[str]]:
+    """Return a file's entries by record, the header first, and the text of each; raise `StoreRefused` with name and line."""
+    lines: list[str] = []
+
+    def noted() -> Iterator[str]:
+        for line in io.StringIO(text, newline=""):
+            lines.append(line)
+            yield line
+
+    found: list[list[str]] = []
+    texts: list[str] = []
+    reader = csv.reader(noted(), delimiter=separator, strict=True)
+    with any_length(len(text)):
+        try:
+            for entries in reader:
+                if entries or not found:
+                    if found and len(entries) != len(found[0]):
+                        message = f"{len(entries)} columns, but the header has {len(found[0])}"
+                        raise StoreRefused(f"{name}:{reader.line_num}: {message}")
+                    found.append(entries)
+                    texts.append("".join(lines))
+                else:
+                    texts[-1] += "".join(lines)
+                lines.clear()
+        except csv.Error as error:
+            raise StoreRefused(f"{name}:{reader.line_num}: {error}") from None
+    return found, texts
+
+
+def separator_of(text: str) -> str:
+    """Return what separates a file's columns: what gives its header the most."""
+    head = text[:LONGEST_HEADER]
+    counts = [len(next(csv.reader(io.StringIO(head, newline=""), delimiter=each), [])) for each in SEPARATORS]
+    return SEPARATORS[counts.index(max(counts))]
+
+
+def parsed(
+    path: Path, data: bytes, schema: Mapping[str, Any], key: tuple[str, ...], types: Mapping[str, type | None], stamp: Any
+) -> SourceSnapshot:
+    """Return a file's rows; raise `StoreRefused` with name and line."""
+    encoding = "utf-8-sig" if data.startswith(b"\xef\xbb\xbf") else "utf-8"
+    try:
+        text = data.decode(encoding)
+    except UnicodeDecodeError as error:
+        line = data[: error.start].count(b"\n") + 1
+        raise StoreRefused(f"{path.name}:{line}: not valid UTF-8; save the file as UTF-8") from None
+    separator = part(schema, "dialect").get("delimiter") or separator_of(text)
+    entries, texts = entries_of(text, separator, path.name)
+    header = entries.pop(0) if entries else []
+    names, declared, captions = described(path, [title.strip() for title in header], schema)
+    for name in names:
+        if not name or names.count(name) > 1:
+            raise StoreRefused(f"{path.name}:1: {f'column name {name!r} appears twice' if name else 'a column has no name'}")
+    columns = list(zip(*entries, strict=True)) or [()] * len(names)
+    kinds = kinds_of(names, columns, declared, types, separator == ";")
+    values = []
+    for name, column in zip(names, columns, strict=True):
+        values.append(values_of(column, kinds[name] or TEXT, path, name))
+    rows = tuple([dict(zip(names, row, strict=True)) for row in zip(*values, strict=True)])
+    ends = "\r\n" if texts and texts[0].rstrip("\n").endswith("\r") else "\n"
+    guessed = frozenset(name for name in names if name not in declared and types.get(name) is None)
+    layout = Layout(encoding, separator, ends, texts, kinds, guessed)
+    primary: Any = part(schema, "tableSchema").get("primaryKey") or names[:1]
+    wanted: tuple[str, ...] = key or (tuple(primary) if isinstance(primary, list) else (str(primary),))
+    for part_of_key in wanted if names else ():
+        if part_of_key not in names:
+            raise StoreRefused(f"{path.name} has no key column '{part_of_key}'; {suggest(str(part_of_key), names)}")
+    trouble = trouble_with(rows, key_name(wanted), path.stem)
+    return SourceSnapshot(rows, tuple(names), wanted, stamp, captions, layout, trouble)
+
+
+def part(schema: Mapping[str, Any], name: str) -> Mapping[str, Any]:
+    """Return an object in a schema."""
+    found = schema.get(name, {})
+    return found if isinstance(found, Mapping) else {}
+
+
+def described(path: Path, titles: list[str], schema: Mapping[str, Any]) -> tuple[list[str], dict[str, Kind], dict[str, str]]:
+    """Return the columns' names, and the kinds and captions that a schema declares."""
+    described: dict[str, Mapping[str, Any]] = {}
+    given = part(schema, "tableSchema").get("columns", ())
+    if not isinstance(given, list | tuple) or not all(isinstance(column, Mapping) for column in given):
+        raise StoreRefused(f"{path.name}-metadata.json: 'columns' must be a list of objects")
+    for column in given:
+        for title in (column.get("titles"), column.get("name")):
+            described.setdefault(str(title[0] if isinstance(title, list) and title else title), column)
+    names, kinds, captions = [], {}, {}
+    for title in titles:
+        column = described.get(title, {})
+        name = str(column.get("name", title))
+        names.append(name)
+        datatype = column.get("datatype")
+        base = datatype.get("base", "string") if isinstance(datatype, Mapping) else datatype
+        if base is not None:
+            kind = KINDS.get(SAME.get(str(base), str(base)))
+            if kind is None:
+                raise StoreRefused(f"{path.name}-metadata.json: unknown datatype '{base}'; {suggest(str(base), KINDS)}")
+            if isinstance(datatype, Mapping) and part(datatype, "format").get("decimalChar") == ",":
+                kind = DECIMAL_COMMA.get(kind.type, kind)
+            kinds[name] = kind
+        if column and column.get("titles"):
+            captions[name] = title
+    return names, kinds, captions
+
+
+def kinds_of(
+    names: Sequence[str],
+    columns: Sequence[Sequence[str]],
+    declared: Mapping[str, Kind],
+    types: Mapping[str, Any],
+    comma: bool,
+) -> dict[str, Kind | None]:
+    """Return each column's kind. In a file with decimal commas, a column of whole numbers may get decimals after a comma."""
+    found = {
+        name: declared.get(name) or kind_of(column, types.get(name), comma)
+        for name, column in zip(names, columns, strict=True)
+    }
+    if comma and any(kind in DECIMAL_COMMA.values() for kind in found.values()):
+        for name, kind in found.items():
+            if kind is not None and name not in declared and kind.type in DECIMAL_COMMA:
+                at = columns[names.index(name)]
+                found[name] = kind_of(at, kind.type, True) if any("." in text for text in at) else DECIMAL_COMMA[kind.type]
+    return found
+
+
+def values_of(column: Sequence[str], kind: Kind, path: Path, name: str) -> list[Any]:
+    """Return a column's values; raise `StoreRefused` with the record."""
+    if kind is TEXT:
+        return [None if not entry else entry[1:] if entry[0] == "'" and shielded(entry[1:]) else entry for entry in column]
+    values = []
+    read = kind.read
+    for at, entry in enumerate(column, 1):
+        try:
+            values.append(read(entry) if entry else None)
+        except (ValueError, KeyError, OverflowError):
+            shown = short(entry)
+            raise StoreRefused(f"{path.name}: row {at}, column '{name}': {shown} isn't {kind.what}") from None
+    return values
+
+
+def shielded(text: str) -> bool:
+    """Return True if text is written with a quote in front."""
+    return text.startswith(HARMFUL) or (text.startswith("'") and shielded(text[1:]))
+
+
+# ---- writing
+
+
+def fitting(row: Mapping[str, Any], snapshot: SourceSnapshot, source: str) -> dict[str, Any]:
+    """Return a row's values as its source gives them back; raise `StoreRefused` for one that wouldn't come back equal."""
+    found = {}
+    layout: Layout = snapshot.more
+    for column, value in row.items():
+        if column not in snapshot.columns:
+            raise StoreRefused(f"'{source}' has no column '{column}'; {suggest(column, snapshot.columns)}")
+        where = f"column '{column}' of '{source}'"
+        if column in layout.guessed:
+            widen(layout, column, value, where)
+        try:
+            found[column] = fitted(value, layout.kinds[column], where)
+        except ValueError as error:
+            raise StoreRefused(str(error)) from None
+        must_come_back(found[column], layout.kinds[column] or TEXT, layout, where)
+    return found
+
+
+def widen(layout: Layout, column: str, value: Any, where: str) -> None:
+    """Let a guessed kind fit a new value: numbers become wider, and a column without texts gets its kind."""
+    kind = layout.kinds[column]
+    given = OF_TYPE.get(type(value))
+    if value is None or value == "" or given is None or (kind is not None and kind.type is type(value)):
+        return
+    if kind is None or (kind.type in NUMBERS and type(value) in NUMBERS):
+        text = entry_of(value, given)
+        at = list(layout.kinds).index(column)
+        texts = [record[at] for record in entries_of("".join(layout.texts), layout.separator, "")[0][1:]]
+        fits = [each for each in fitting_kinds(texts, layout.separator == ";") if comes_back(each, text)]
+        wider = fits[0] if fits else TEXT
+        if (kind is None or wider.type in NUMBERS) and is_equal(value, wider.read(text)):
+            layout.kinds[column] = wider
+            return
+        if kind is None:
+            raise StoreRefused(later("store.comes_back", where=where, value=short(value), found=short(wider.read(text))))
+
+
+def must_come_back(value: Any, kind: Kind, layout: Layout, where: str) -> None:
+    """Refuse a value that isn't the same when it is read again."""
+    if value is None:
+        return
+    try:
+        record = record_of([entry_of(value, kind)], layout)
+        (entries,), _ = entries_of(record, layout.separator, "")
+        back = values_of(entries, kind, Path(), "")[0]
+        record.encode(layout.encoding)
+    except UnicodeEncodeError as error:
+        character = error.object[error.start]
+        raise StoreRefused(later("store.encoding", character=ascii(character)[1:-1], encoding="UTF-8")) from None
+    except (StoreRefused, ValueError):
+        back = None
+    if not same(back, value):
+        raise StoreRefused(later("store.comes_back", where=where, value=short(value), found=short(back)))
+
+
+def entry_of(value: Any, kind: Kind | None) -> str:
+    """Return a value as a field's text."""
+    if value is None:
+        return ""
+    if isinstance(value, str):
+        return f"'{value}" if shielded(value) and kind in (None, TEXT) else value
+    return (kind if kind is not None and kind.type is type(value) else OF_TYPE[type(value)]).write(value)
+
+
+def record_of(entries: Sequence[str], layout: Layout) -> str:
+    """Return the text of one record."""
+    file = io.StringIO()
+    # The csv module quotes a lone return only in files whose lines end in one.
+    csv.writer(file, delimiter=layout.separator, lineterminator="\r\n").writerow(entries)
+    return file.getvalue()[:-2] + layout.line_end
+
+
+def record_text(row: Mapping[str, Any], snapshot: SourceSnapshot) -> str:
+    """Return the text of a row."""
+    layout: Layout = snapshot.more
+    return record_of([entry_of(row.get(column), layout.kinds[column]) for column in snapshot.columns], layout)
+
+
+def bytes_of(layout: Layout) -> bytes:
+    """Return a file's bytes."""
+    texts = layout.texts
+    for at, text in enumerate(texts[:-1]):
+        if not text.endswith(("\n", "\r")):
+            # The last line had no end before another followed it.
+            texts[at] = text + layout.line_end
+    return "".join(texts).encode(layout.encoding)
+
+
+def reread(rows: Sequence[Mapping[str, Any]], before: Mapping[str, Kind | None], layout: Layout, path: Path) -> list[Any]:
+    """Return rows with the values of columns whose guessed kind became wider."""
+    found = [dict(row) for row in rows]
+    for column, kind in layout.kinds.items():
+        if kind is not None and before[column] is not kind:
+            texts = [entry_of(row.get(column), before[column]) for row in rows]
+            for row, value in zip(found, values_of(texts, kind, path, column), strict=True):
+                row[column] = value
+    return found
+
+
+def copied(layout: Layout) -> Layout:
+    """Return a layout that can be changed."""
+    return replace(layout, texts=list(layout.texts), kinds=dict(layout.kinds))

@@ -1,0 +1,158 @@
+"""Values that are typed or set come back from each store as they were, or are refused and leave the store as it was."""
+
+from __future__ import annotations
+
+import json
+import tempfile
+from datetime import date, datetime, time
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import openpyxl
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from fuselatch import Button, Date, DateTime, Form, Integer, Money, Number, Percent, Text, Tick, Time
+from fuselatch.rehearsal import Desk
+from fuselatch.scenes import Scene
+from fuselatch.stores import MemoryRecords, Store
+from fuselatch.stores.addresses import open_records
+from fuselatch.stores.sql import SqlRecords
+
+ANY: Any = st.text(st.characters(exclude_categories=()), max_size=12)
+"""Texts of all characters, also lone surrogates and those that XML can't have."""
+ODD = ["007", "1_000", "1e5", "1e-7", "20310505", "TRUE", "1,5", "=1+1", "'=x", "''-1", "@SUM(A1)", "+49", 'say "x"', "a;b", "_x000D_", " x ", "a\rb", "x" * 140_000]  # fmt: skip
+NUMBERS = [0.1, 1e-7, -0.0, 1e300, 2**53, 2**63, 10**20, 1 / 3]
+
+
+class Kept(Form, records="kept"):
+    """A form with a control of each kind."""
+
+    text = Text("Text")
+    lines = Text("Lines", look="multi-line")
+    whole = Integer("Whole")
+    number = Number("Number")
+    money = Money("Money")
+    share = Percent("Share", decimals=4)
+    day = Date("Day")
+    at = Time("At")
+    moment = DateTime("Moment")
+    on = Tick("On")
+    keep = Button("Keep", submits=True, after_submit="new")
+
+
+VALUES: dict[str, Any] = {
+    "text": st.one_of(ANY, st.sampled_from(ODD)),
+    "lines": st.one_of(
+        ANY, st.sampled_from(["a\nb", " x\n", "\n", "\ud800", "\ufffe", "\x00", "a\x0bb", "a\rb", "😀" * 20_000])
+    ),
+    "whole": st.integers() | st.sampled_from([2**53, 2**63, 10**20]),
+    "number": st.floats(allow_nan=False, allow_infinity=False) | st.sampled_from(NUMBERS),
+    "money": st.decimals(-(10**20), 10**20, places=2),
+    "share": st.decimals(-1, 1, places=6),
+    "day": st.dates(),
+    "at": st.times(),
+    "moment": st.datetimes(),
+    "on": st.booleans(),
+}
+TYPES: dict[str, Any] = {
+    "text": "string", "lines": "string", "whole": "integer", "number": "double", "money": "decimal", "share": "decimal",
+    "day": "date", "at": "time", "moment": "dateTime", "on": "boolean",
+}  # fmt: skip
+SAMPLE: dict[str, Any] = {
+    "number": 0.5, "whole": 1, "money": Decimal("1.25"), "share": Decimal("0.5"), "day": date(2031, 5, 4), "at": time(9, 30),
+    "moment": datetime(2031, 5, 4, 9, 30), "on": True, "text": "a", "lines": "a",
+}  # fmt: skip
+ROW = st.fixed_dictionaries({}, optional=VALUES)
+
+
+def made(kind: str, folder: Path, postgresql: str) -> str | Path:
+    """Make a store of a kind with one row; return its address."""
+    heads = ["id", *VALUES]
+    if kind in ("csv", "csv with schema"):
+        folder.joinpath("kept.csv").write_text(f"{','.join(heads)}\n", encoding="utf-8")
+        if kind == "csv with schema":
+            columns = [{"name": name, "datatype": TYPES.get(name, "integer")} for name in heads]
+            schema = json.dumps({"tableSchema": {"columns": columns, "primaryKey": "id"}})
+            folder.joinpath("kept.csv-metadata.json").write_text(schema, encoding="utf-8")
+        return folder
+    if kind == "workbook":
+        book = openpyxl.Workbook()
+        sheet: Any = book.active
+        sheet.title = "kept"
+        sheet.append(heads)
+        book.save(folder / "kept.xlsx")
+        return folder / "kept.xlsx"
+    address = str(folder / "kept.db") if kind == "sqlite" else postgresql
+    store = SqlRecords(address)
+    if kind == "postgresql":
+        with store._database.connected() as database:
+            database.exec_driver_sql("drop table if exists kept")
+    store.create("kept", [{"id": 1, **SAMPLE}], "id")
+    store.close()
+    return address
+
+
+def keep(store: Store, row: dict[str, Any]) -> dict[str, Any] | None:
+    """Enter a row through the form; return what the form had, or None if it was refused."""
+    with Desk(Scene(Kept, records=store)) as desk:
+        form: Any = desk.at(Kept)
+        form.records.new()
+        for name, value in row.items():
+            try:
+                getattr(form, name).value = value
+            except (TypeError, ValueError):
+                return None
+        had = {name: getattr(form, name).value for name in VALUES}
+        desk.press("keep")
+        if desk.prompt:
+            assert desk.prompt.title == "Not saved" and "\n" not in desk.prompt.text
+            desk.answer("Keep editing")
+            assert {name: getattr(form, name).value for name in VALUES} == had, "what was entered is still there"
+            return None
+        return had
+
+
+def all_kept(store: Store) -> list[dict[str, Any]]:
+    """Return what the form shows of each record."""
+    found = []
+    with Desk(Scene(Kept, records=store)) as desk:
+        form: Any = desk.at(Kept)
+        for at in range(form.records.count):
+            found.append({name: getattr(form, name).value for name in VALUES})
+            if at + 1 < form.records.count:
+                desk.record("next")
+    return found
+
+
+@pytest.mark.parametrize("kind", ["memory", "csv", "csv with schema", "sqlite", "postgresql", "workbook"])
+def test_values_come_back_equal_or_are_refused(kind: str, request: pytest.FixtureRequest) -> None:
+    postgresql = request.getfixturevalue("postgresql") if kind == "postgresql" else ""
+
+    @settings(
+        max_examples=max(1, request.config.getoption("--values") // 20),
+        deadline=None,
+        suppress_health_check=list(HealthCheck),
+    )
+    @given(st.lists(ROW, min_size=1, max_size=4))
+    def come_back(rows: list[dict[str, Any]]) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            if kind == "memory":
+                store: Store = MemoryRecords({"kept": [{"id": 1, **SAMPLE}]})
+                address: str | Path = ""
+            else:
+                address = made(kind, Path(folder), postgresql)
+                store = open_records(address)
+            expected = all_kept(store) if store.read("kept") else []
+            for row in rows:
+                had = keep(store, row)
+                expected += [had] if had is not None else []
+            again = store if kind == "memory" else open_records(address)
+            assert (all_kept(again) if expected else []) == expected
+            for used in (store, again):
+                if isinstance(used, SqlRecords):
+                    used.close()
+
+    come_back()
