@@ -29,9 +29,10 @@ test-compiled: .compiled/ready
 	$(WITH_COMPILED) $(BIN)/fuselatch --version | grep "(compiled core)"
 	$(WITH_COMPILED) $(BIN)/python -m pytest -n 2
 
-# A million gestures at forms drawn at random, with the compiled core.
+# A million gestures at forms drawn at random, 20,000 values in each store, and 100 kills of a process that writes to each.
 test-long: .compiled/ready
-	$(WITH_COMPILED) $(BIN)/python -m pytest -n 2 --gestures 1000000 tests/core/test_generated.py
+	$(WITH_COMPILED) $(BIN)/python -m pytest -n 2 --gestures 1000000 --values 20000 --kills 100 \
+		tests/core/test_generated.py tests/stores/test_come_back.py tests/stores/test_nothing_lost.py
 
 bench: .compiled/ready
 	@for each in benchmarks/bench_*.py; do $(WITH_COMPILED) $(BIN)/python $$each || exit 1; done

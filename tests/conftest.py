@@ -20,6 +20,7 @@ def pytest_addoption(parser: pytest.Parser) -> None:
     """Let the long test play as many gestures as wanted."""
     parser.addoption("--gestures", type=int, default=10_000, help="how many gestures are played at drawn forms")
     parser.addoption("--values", type=int, default=500, help="how many values are drawn for each store")
+    parser.addoption("--kills", type=int, default=20, help="how often a process is killed while it writes to each store")
 
 
 MEMORY = Path("/dev/shm")

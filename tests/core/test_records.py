@@ -186,7 +186,9 @@ def test_leaving_a_changed_record_keeps_it_with_only_what_differs() -> None:
         form = desk.at(Scores)
         act(desk, "type boat 'Old Eider'", "untick paid", "record next")
         # The note's column is left alone: it is disabled.
-        assert written == [Change("change", "boats", 1, {"boat": "Old Eider", "paid": False}, rows()[0])]
+        (change,) = written
+        assert change[:5] == ("change", "boats", 1, {"boat": "Old Eider", "paid": False}, rows()[0])
+        assert {*(change.compared or ())} == {"state", "size", "boat", "note", "paid"}
         assert told(desk.trace, "write") == ["writes boats: 1: boat=Old Eider, paid=False"]
         act(desk, "record first", "clear boat", "record next")  # blocked: boat is blank
         assert (form.records.key, form.boat.marker.text, store.transactions) == (1, "Enter a value", 1)

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import json
+import sqlite3
 import subprocess
 import sys
 from pathlib import Path
 from typing import Any
 
+import openpyxl
 import pytest
 
 from fuselatch import Button, Form, HandlerFailed, Integer, Text
@@ -71,6 +73,10 @@ for _ in range(times):
     os.read(hears, 1)
     begun = time.perf_counter()
     os.read(hears, 1)
+    if os.path.isdir(address):
+        # Files that are written together are read together.
+        for _ in range(3):
+            whole(address)
     time.sleep(random.uniform(0, 1.5) * (time.perf_counter() - begun))
     os.kill(child, signal.SIGKILL)
     os.waitpid(child, 0)
@@ -89,7 +95,7 @@ def run(script: str, *words: str) -> str:
     return done.stdout
 
 
-def stays(folder: Path, kind: str) -> str:
+def stays(folder: Path, kind: str, postgresql: str) -> str:
     """Return the address of a store with one stay."""
     rows: dict[str, list[dict[str, Any]]] = {
         "stays": [{"number": 1, "vessel": None, "serial": 0}],
@@ -99,17 +105,39 @@ def stays(folder: Path, kind: str) -> str:
         folder.joinpath("stays.csv").write_text("number,vessel,serial\n1,,0\n", encoding="utf-8")
         folder.joinpath("lines.csv").write_text("id,stay,what\n", encoding="utf-8")
         return str(folder)
-    store = SqlRecords(folder / "stays.db")
+    if kind == "workbook":
+        book = openpyxl.Workbook()
+        book.remove(book.active)  # type: ignore[arg-type]
+        for source, key in (("stays", "number"), ("lines", "id")):
+            sheet = book.create_sheet(source)
+            sheet.append([key, *[name for name in rows[source][0] if name != key]])
+        book["stays"].append([1, None, 0])
+        book.save(folder / "stays.xlsx")
+        return str(folder / "stays.xlsx")
+    address = postgresql if kind == "postgresql" else str(folder / "stays.db")
+    store = SqlRecords(address)
+    if kind == "postgresql":
+        with store._database.connected() as database:
+            database.exec_driver_sql("drop table if exists stays, lines")
     for source, key in (("stays", "number"), ("lines", "id")):
         store.create(source, rows[source], key)
     with store._database.connected() as database:
         database.exec_driver_sql("delete from lines")
-    return str(folder / "stays.db")
+    if kind == "wal":
+        with sqlite3.connect(address) as plain:
+            plain.execute("pragma journal_mode = wal")
+        plain.close()
+    store.close()
+    return address
 
 
-@pytest.mark.parametrize(("kind", "times"), [("csv", 100), ("sqlite", 100)])
-def test_a_process_killed_at_any_moment_leaves_all_of_a_gesture_or_none(tmp_path: Path, kind: str, times: int) -> None:
-    serial = int(run(KILLED, stays(tmp_path, kind), str(times)))
+@pytest.mark.parametrize("kind", ["csv", "sqlite", "wal", "postgresql", "workbook"])
+def test_a_process_killed_at_any_moment_leaves_all_of_a_gesture_or_none(
+    tmp_path: Path, kind: str, request: pytest.FixtureRequest
+) -> None:
+    times = request.config.getoption("--kills")
+    server = request.getfixturevalue("postgresql") if kind == "postgresql" else ""
+    serial = int(run(KILLED, stays(tmp_path, kind, server), str(times)))
     assert serial >= 2 * times, "what a process had been told to be kept is there"
 
 

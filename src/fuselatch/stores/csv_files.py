@@ -215,7 +215,7 @@ class CsvRecords(Sources):
         )
         if change.kind == "remove":
             del layout.texts[at + 1]
-        else:
+        elif change.kind == "add" or row:
             text = record_text(rows[at], snapshot)
             layout.texts[at + 1 : at + 2] = [text]
         if kinds != layout.kinds:

@@ -8,6 +8,7 @@ import sys
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
+from itertools import islice
 from pathlib import Path
 from typing import Any, Final
 
@@ -36,6 +37,8 @@ HARMFUL: Final = ("=", "+", "-", "@", "\t", "\r")
 """Characters at the start of text that a spreadsheet may run as a formula."""
 SEPARATORS: Final = (",", ";", "\t")
 LONGEST_HEADER: Final = 100_000
+FIRST_FEW: Final = 20
+"""Records that are looked at to find what separates the columns."""
 
 
 @dataclass(slots=True)
@@ -98,10 +101,14 @@ def entries_of(text: str, separator: str, name: str) -> tuple[list[list[str]], l
 
 
 def separator_of(text: str) -> str:
-    """Return what separates a file's columns: what gives its header the most."""
-    head = text[:LONGEST_HEADER]
-    counts = [len(next(csv.reader(io.StringIO(head, newline=""), delimiter=each), [])) for each in SEPARATORS]
-    return SEPARATORS[counts.index(max(counts))]
+    """Return what separates a file's columns: what gives its first records the same number, and the most."""
+
+    def found(separator: str) -> tuple[bool, int]:
+        records = islice(csv.reader(io.StringIO(text[:LONGEST_HEADER], newline=""), delimiter=separator), FIRST_FEW)
+        counts = [len(record) for record in records if record] or [0]
+        return counts[0] > 1 and len({*counts}) == 1, counts[0]
+
+    return max(SEPARATORS, key=found)
 
 
 def parsed(
@@ -230,7 +237,17 @@ def fitting(row: Mapping[str, Any], snapshot: SourceSnapshot, source: str) -> di
             found[column] = fitted(value, layout.kinds[column], where)
         except ValueError as error:
             raise StoreRefused(str(error)) from None
-        must_come_back(found[column], layout.kinds[column] or TEXT, layout, where)
+        kind = layout.kinds[column] or TEXT
+        if (
+            column in layout.guessed
+            and isinstance(value, str)
+            and kind is not TEXT
+            and value
+            and not comes_back(kind, value)
+        ):
+            # Nothing declares that a text isn't meant.
+            raise StoreRefused(later("store.comes_back", where=where, value=short(value), found=short(found[column])))
+        must_come_back(found[column], kind, layout, where)
     return found
 
 

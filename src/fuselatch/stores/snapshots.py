@@ -127,7 +127,7 @@ def write_row(rows: list[Any], change: Change, column: KeyName, trouble: str = "
         raise StoreRefused(trouble)
     at = next((at for at, row in enumerate(rows) if key_in(row, column) == change.key), None)
     theirs = rows[at] if at is not None else None
-    if theirs is None or (change.was is not None and any(theirs.get(name) != was for name, was in change.was.items())):
+    if theirs is None or change.conflicts_with(theirs):
         raise ChangedMeanwhile(change, theirs)
     assert at is not None, "there is a row"
     if change.kind == "remove":

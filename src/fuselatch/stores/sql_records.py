@@ -291,8 +291,10 @@ class SqlRecords(Sources):
         theirs = dict(found[0]._mapping) if found else None
         if len(found) > 1:
             raise StoreRefused(later("store.same_key", source=source, column=shown_key(name), key=shown_key(change.key)))
-        if theirs is None or any(theirs.get(column) != was for column, was in (change.was or {}).items()):
+        if theirs is None or change.conflicts_with(theirs):
             raise ChangedMeanwhile(change, theirs)
+        if change.kind == "change" and not row:
+            return change.key
         mine: Any = delete(table) if change.kind == "remove" else update(table).values(row)
         database.execute(mine.where(*[column == part for column, part in zip(keys, key, strict=True)]))
         if change.kind == "remove":

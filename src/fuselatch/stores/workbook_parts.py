@@ -44,6 +44,8 @@ class Parts:
     def __init__(self, data: bytes) -> None:
         self.archive = zipfile.ZipFile(io.BytesIO(data))
         self.trees: dict[str, Any] = {}
+        # The parts that have changed: all others are copied.
+        self.changed: set[str] = set()
         self.book_path = next(path for kind, path in self.links("") if kind.endswith("/officeDocument"))
         self.book = self.tree(self.book_path)
         self.sheets: dict[str, Sheet] = {}
@@ -97,12 +99,14 @@ class Parts:
         for at, each in enumerate(styles):
             if etree.tostring(each, method="c14n") == etree.tostring(made, method="c14n"):
                 return str(at)
+        self.changed.add(path)
         styles.append(made)
         styles.set("count", str(len(styles)))
         return str(len(styles) - 1)
 
     def recalculate(self) -> None:
         """Let the next program that opens the workbook calculate it again: calculated values stay until then."""
+        self.changed.add(self.book_path)
         found = self.book.find(tag("calcPr"))
         if found is None:
             found = etree.Element(tag("calcPr"))
@@ -115,6 +119,7 @@ class Parts:
         path = next((path for kind, path in self.links(self.book_path) if kind.endswith("/calcChain")), None)
         if path is None or not removed:
             return
+        self.changed.add(path)
         sheet = ""
         for cell in list(self.tree(path)):
             sheet = cell.get("i", sheet)
@@ -131,7 +136,7 @@ class Parts:
         with zipfile.ZipFile(held, "w", zipfile.ZIP_DEFLATED) as archive:
             for item in self.archive.infolist():
                 data = self.archive.read(item.filename)
-                if item.filename in self.trees:
+                if item.filename in self.changed:
                     root = self.trees[item.filename]
                     data = etree.tostring(root.getroottree(), encoding="UTF-8", xml_declaration=True, standalone=True)
                 archive.writestr(item, data, compress_type=item.compress_type)
@@ -145,6 +150,7 @@ class Sheet:
         self.parts = parts
         self.path = path
         self.root = parts.tree(path)
+        parts.changed.add(path)
         self.data = self.root.find(tag("sheetData"))
         self.rows: dict[int, Any] = {}
         at = 0
@@ -291,16 +297,17 @@ class Sheet:
                 return str(Translator(f"={other.text}", origin).translate_formula(there))[1:]
         return ""
 
-    def tables(self) -> list[Any]:
-        """Return the tables that stand on the sheet."""
-        return [self.parts.tree(path) for kind, path in self.parts.links(self.path) if kind.endswith("/table")]
+    def tables(self) -> dict[str, Any]:
+        """Return the tables that stand on the sheet, by path."""
+        return {path: self.parts.tree(path) for kind, path in self.parts.links(self.path) if kind.endswith("/table")}
 
     def grow(self, line: int, width: int) -> None:
         """Let the sheet, and a table that ends just above, reach a new line."""
-        for table in self.tables():
+        for path, table in self.tables().items():
             first, last = table.get("ref").split(":")
             letters, end = re.fullmatch(r"([A-Z]+)(\d+)", last).groups()  # type: ignore[union-attr]
             if int(end) == line - 1 and table.get("totalsRowCount", "0") == "0":
+                self.parts.changed.add(path)
                 table.set("ref", f"{first}:{letters}{line}")
                 for shown in table.findall(tag("autoFilter")):
                     shown.set("ref", f"{first}:{letters}{line}")

@@ -43,7 +43,7 @@ DIGITS: Final = 15
 LONGEST: Final = 32_767
 """A cell has at most this many characters."""
 NO_TEXT: Final = re.compile("[\x00-\x08\x0b-\x1f\ud800-\udfff\ufffe\uffff]|_x[0-9A-Fa-f]{4}_")
-"""Parts of a text that no cell gives back: characters that XML can't have, returns, and what programs read as such a character."""
+"""Parts of a text that no cell gives back: characters that XML can't have, returns, and what is read as such a character."""
 
 
 class WorkbookRecords(Sources):
@@ -311,6 +311,8 @@ def must_have_room(sheet: Worksheet, raw: Any, line: int, width: int) -> None:
     """Refuse to add a line where something stands, such as the sums under a table."""
     there = [cell for cell in sheet._cells.values() if cell.row == line and (cell.column or 0) <= width]
     taken = any(cell.value is not None for cell in there)
-    sums = any(is_within(table.get("ref"), line, 1) and table.get("totalsRowCount", "0") != "0" for table in raw.tables())
+    sums = any(
+        is_within(table.get("ref"), line, 1) and table.get("totalsRowCount", "0") != "0" for table in raw.tables().values()
+    )
     if taken or sums:
         raise StoreRefused(later("store.no_room", sheet=sheet.title, line=line))

@@ -382,15 +382,19 @@ class Records(Node):
     def save_now(self, turn: Turn) -> bool:
         form = self.form
         focus.settle_all(turn, form)
-        if self.trouble and self._row is not None and self.is_changed:
-            return veto(turn, form, "record", self.trouble)
         if not may_submit(turn, form):
             return False
         self.stage(turn)
         return True
 
+    def _add_to_staged(self, turn: Turn, row: Record) -> None:
+        for at, (change, receiver) in enumerate(turn.writes or ()):
+            if receiver is self and change.kind == "add" and turn.writes is not None:
+                turn.writes[at] = change._replace(row={**change.row, **row}), self
+
     def stage(self, turn: Turn) -> None:
         """Stage the current record. Hidden and disabled controls keep their column."""
+        form = self.form
         row = {**self._only, **values_by_column(self._bound)}
         was = self._row
         note_last(turn, self.form)
@@ -398,8 +402,12 @@ class Records(Node):
             change = Change("add", self.source, key_in(row, self.key_column), row)
         else:
             row = {column: value for column, value in row.items() if was.get(column) != value}
-            change = Change("change", self.source, self._key, row, was)
-        if change.row or change.kind == "add":
+            change = Change("change", self.source, self._key, row, was, frozenset(self._bound))
+        if was is not None and self._key is None:
+            # A new record that is saved again in the gesture that saved it first is still one row.
+            self._add_to_staged(turn, row)
+        elif change.row or change.kind == "add" or lines_changed(form):
+            # With lines, the record has to be there still.
             stage(turn, change, self)
         now = {**(was or {}), **row}
         # A record whose key was edited has the new one from here on, and so have its lines.
@@ -434,7 +442,7 @@ class Records(Node):
                 change = Change("remove", source, key_in(row, key_column(turn.session, source)), {}, row)
                 stage(turn, change, lines.LineKeys(live, None, self))
         at = self._filtered().places.get(self.key, 0)
-        stage(turn, Change("remove", self.source, self.key, {}, self._row), self)
+        stage(turn, Change("remove", self.source, self.key, {}, self._row, frozenset(self._bound)), self)
         keys = self._keys()
         return self._go(turn, keys[min(at, len(keys) - 1)] if keys else None)
 

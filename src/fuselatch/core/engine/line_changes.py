@@ -353,7 +353,8 @@ def stage_lines(turn: Turn, form: OpenForm, records: Any) -> None:
                 change = Change("add", decl.records, key_in(row, column), row)
             else:
                 row = {name: value for name, value in row.items() if was.get(name) != value}
-                change = Change("change", decl.records, key_in(was, column), row, was)
+                compared = frozenset(line_columns(session, lines, line)) | {decl.key}
+                change = Change("change", decl.records, key_in(was, column), row, was, compared)
             if change.row:
                 stage(turn, change, LineKeys(lines, line, records))
             written[line] = {**(was or {}), **row}

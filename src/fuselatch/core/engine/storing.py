@@ -220,6 +220,9 @@ def commit(turn: Turn) -> None:
     writes, session = turn.writes, turn.session
     assert writes is not None, "only staged writes are committed"
     for change, receiver, key in written(turn, writes):
+        if change.kind == "change" and not change.row:
+            # Only seen to be there.
+            continue
         turn.note_form("write", None, change.source, None, str(change))
         turn.saved = {**(turn.saved or {}), change.source: (turn.saved or {}).get(change.source, 0) + 1}
         if session.observers:
@@ -278,7 +281,9 @@ def reconciled(turn: Turn, form: OpenForm, writes: list[Write], met: ChangedMean
         if met.theirs is not None:
             mine = [(change._replace(was=met.theirs), receiver)]
         elif change.kind == "change":
-            mine = [(change._replace(kind="add", row={**(change.was or {}), **change.row}, was=None), receiver)]
+            mine = [
+                (change._replace(kind="add", row={**(change.was or {}), **change.row}, was=None, compared=None), receiver)
+            ]
         else:
             mine = []
         return [*writes[:at], *mine, *writes[at + 1 :]]
@@ -296,7 +301,7 @@ def differences(session: SessionState, change: Change, theirs: Record | None, ca
         changes = ", ".join(
             session.text("compare.to", caption=captions.get(column, column), theirs=shown(session, theirs.get(column)))
             for column, value in (change.was or {}).items()
-            if theirs.get(column) != value
+            if theirs.get(column) != value and (change.compared is None or column in change.compared)
         )
         return session.text("compare.removing", changes=changes)
     mine = {**(change.was or {}), **change.row}
@@ -308,7 +313,9 @@ def differences(session: SessionState, change: Change, theirs: Record | None, ca
             theirs=shown(session, theirs[column]),
         )
         for column, value in mine.items()
-        if column in theirs and theirs[column] != value
+        if column in theirs
+        and theirs[column] != value
+        and (change.compared is None or column in change.compared or column in change.row)
     )
 
 

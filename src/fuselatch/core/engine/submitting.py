@@ -21,6 +21,9 @@ Found = tuple[tuple[LiveInput[Any, Any], Finding], ...]
 
 def may_submit(turn: Turn, form: OpenForm) -> bool:
     """Check, confirm warnings and raise `accepting`; return False if it was stopped."""
+    records = form._state.records
+    if records is not None and records.trouble and records.is_saved and records.is_changed:
+        return veto(turn, form, "record", records.trouble)
     # An answer stays: what the user has confirmed for this record isn't asked again.
     confirmed = {(override.control, override.text) for override in form._state.overrides}
     if not passes(turn, form, confirmed):

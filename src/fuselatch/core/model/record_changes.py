@@ -40,7 +40,8 @@ class Change(NamedTuple):
     """One row of a source to be written.
 
     `kind`: "add", "change" or "remove". `key`: the key column's value, or None if the store gives one. `row`: the columns to
-    write. `was`: the row as it was read, so that a conflict is noticed (None: don't check).
+    write; none only to see that the row is still there. `was`: the row as it was read, so that a conflict is noticed (None:
+    don't check). `compared`: the columns in which another's change is a conflict (None: all).
     """
 
     kind: Kind
@@ -48,6 +49,13 @@ class Change(NamedTuple):
     key: Any
     row: Record
     was: Record | None = None
+    compared: frozenset[str] | None = None
+
+    def conflicts_with(self, theirs: Record) -> bool:
+        """Return True if a row isn't as it was read, in the columns that are compared."""
+        return self.was is not None and any(
+            theirs.get(column) != was for column, was in self.was.items() if self.compared is None or column in self.compared
+        )
 
     def __str__(self) -> str:
         described = ", ".join(f"{column}={value}" for column, value in self.row.items())
