@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from datetime import date, datetime, time
 from decimal import Decimal
 from typing import Any, Final, NamedTuple
@@ -24,20 +24,25 @@ def read_tick(text: str) -> bool:
     return {"true": True, "false": False}[text.lower()]
 
 
+WHOLE: Final = re.compile(r"[-+]?[0-9]+").fullmatch
+NUMBER: Final = re.compile(r"[-+]?[0-9]+(\.[0-9]+)?([eE][-+]?[0-9]+)?").fullmatch
+AMOUNT: Final = re.compile(r"[-+]?[0-9]+(\.[0-9]+)?").fullmatch
+
+
 def read_whole(text: str) -> int:
-    if not re.fullmatch(r"[-+]?[0-9]+", text):
+    if not WHOLE(text):
         raise ValueError(text)
     return int(text)
 
 
 def read_number(text: str) -> float:
-    if not re.fullmatch(r"[-+]?[0-9]+(\.[0-9]+)?([eE][-+]?[0-9]+)?", text):
+    if not NUMBER(text):
         raise ValueError(text)
     return float(text)
 
 
 def read_amount(text: str) -> Decimal:
-    if not re.fullmatch(r"[-+]?[0-9]+(\.[0-9]+)?", text):
+    if not AMOUNT(text):
         raise ValueError(text)
     return Decimal(text)
 
@@ -85,13 +90,12 @@ NUMBERS: Final = frozenset({int, float, Decimal})
 """Types of guessed kinds that a new value may widen."""
 
 
-def fitting_kinds(texts: Iterable[str], comma: bool) -> list[Kind]:
-    """Return the kinds that read and write each text unchanged, in the order in which they are guessed."""
-    given = {text for text in texts if text}
+def fitting_kinds(given: Iterable[str], comma: bool) -> Iterator[Kind]:
+    """Yield the kinds that read and write each text unchanged, in the order in which they are guessed; the last is text."""
     kinds = [*KINDS.values()]
     if comma:
         kinds[-1:-1] = COMMA.values()
-    return [kind for kind in kinds if all(comes_back(kind, text) for text in given)]
+    return (kind for kind in kinds if all(comes_back(kind, text) for text in given))
 
 
 def kind_of(texts: Iterable[str], wanted: type | None, comma: bool) -> Kind | None:
@@ -99,14 +103,14 @@ def kind_of(texts: Iterable[str], wanted: type | None, comma: bool) -> Kind | No
 
     `wanted`: the type of the control that shows it; it decides, if all texts can be read as that.
     """
-    given = {text for text in texts if text}
     if wanted is str:
         return TEXT
+    given = {*texts} - {""}
     if wanted is not None and wanted in OF_TYPE:
         for kind in (OF_TYPE[wanted], *([COMMA[wanted]] if comma and wanted in COMMA else [])):
             if all(is_read(kind, text) for text in given):
                 return kind
-    return fitting_kinds(given, comma)[0] if given else None
+    return next(fitting_kinds(given, comma)) if given else None
 
 
 def is_read(kind: Kind, text: str) -> bool:
@@ -121,6 +125,9 @@ def is_read(kind: Kind, text: str) -> bool:
 def comes_back(kind: Kind, text: str) -> bool:
     """Return True if text is the same after reading and writing."""
     try:
+        if kind.type is int:
+            # By far the most, such as keys.
+            return str(int(text)) == text
         return kind.write(kind.read(text)) == text
     except (ValueError, KeyError, OverflowError):
         return False

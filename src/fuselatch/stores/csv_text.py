@@ -73,28 +73,26 @@ def any_length(length: int) -> Iterator[None]:
 
 def entries_of(text: str, separator: str, name: str) -> tuple[list[list[str]], list[str]]:
     """Return a file's entries by record, the header first, and the text of each; raise `StoreRefused` with name and line."""
-    lines: list[str] = []
-
-    def noted() -> Iterator[str]:
-        for line in io.StringIO(text, newline=""):
-            lines.append(line)
-            yield line
-
+    lines = io.StringIO(text, newline="").readlines()
     found: list[list[str]] = []
     texts: list[str] = []
-    reader = csv.reader(noted(), delimiter=separator, strict=True)
+    reader = csv.reader(lines, delimiter=separator, strict=True)
+    before, width = 0, -1
     with any_length(len(text)):
         try:
             for entries in reader:
-                if entries or not found:
-                    if found and len(entries) != len(found[0]):
-                        message = f"{len(entries)} columns, but the header has {len(found[0])}"
-                        raise StoreRefused(f"{name}:{reader.line_num}: {message}")
-                    found.append(entries)
-                    texts.append("".join(lines))
-                else:
-                    texts[-1] += "".join(lines)
-                lines.clear()
+                now = reader.line_num
+                record = lines[before] if now == before + 1 else "".join(lines[before:now])
+                before = now
+                if not entries and found:
+                    texts[-1] += record
+                    continue
+                if len(entries) != width:
+                    if found:
+                        raise StoreRefused(f"{name}:{now}: {len(entries)} columns, but the header has {width}")
+                    width = len(entries)
+                found.append(entries)
+                texts.append(record)
         except csv.Error as error:
             raise StoreRefused(f"{name}:{reader.line_num}: {error}") from None
     return found, texts
@@ -133,7 +131,7 @@ def parsed(
     values = []
     for name, column in zip(names, columns, strict=True):
         values.append(values_of(column, kinds[name] or TEXT, path, name))
-    rows = tuple([dict(zip(names, row, strict=True)) for row in zip(*values, strict=True)])
+    rows = tuple([dict(zip(names, row)) for row in zip(*values)])  # noqa: B905 (they are as long, and there are many)
     ends = "\r\n" if texts and texts[0].rstrip("\n").endswith("\r") else "\n"
     guessed = frozenset(name for name in names if name not in declared and types.get(name) is None)
     layout = Layout(encoding, separator, ends, texts, kinds, guessed)
@@ -203,16 +201,17 @@ def kinds_of(
 def values_of(column: Sequence[str], kind: Kind, path: Path, name: str) -> list[Any]:
     """Return a column's values; raise `StoreRefused` with the record."""
     if kind is TEXT:
-        return [None if not entry else entry[1:] if entry[0] == "'" and shielded(entry[1:]) else entry for entry in column]
-    values = []
-    read = kind.read
-    for at, entry in enumerate(column, 1):
+        quoted = {entry: entry[1:] for entry in column if entry[:1] == "'" and shielded(entry[1:])}
+        return [quoted.get(entry, entry) or None for entry in column] if quoted else [entry or None for entry in column]
+    # The same text often stands in many rows.
+    known: dict[str, Any] = {"": None}
+    for entry in {*column} - {""}:
         try:
-            values.append(read(entry) if entry else None)
+            known[entry] = kind.read(entry)
         except (ValueError, KeyError, OverflowError):
-            shown = short(entry)
-            raise StoreRefused(f"{path.name}: row {at}, column '{name}': {shown} isn't {kind.what}") from None
-    return values
+            at = column.index(entry) + 1
+            raise StoreRefused(f"{path.name}: row {at}, column '{name}': {short(entry)} isn't {kind.what}") from None
+    return [known[entry] for entry in column]
 
 
 def shielded(text: str) -> bool:
@@ -260,9 +259,8 @@ def widen(layout: Layout, column: str, value: Any, where: str) -> None:
     if kind is None or (kind.type in NUMBERS and type(value) in NUMBERS):
         text = entry_of(value, given)
         at = list(layout.kinds).index(column)
-        texts = [record[at] for record in entries_of("".join(layout.texts), layout.separator, "")[0][1:]]
-        fits = [each for each in fitting_kinds(texts, layout.separator == ";") if comes_back(each, text)]
-        wider = fits[0] if fits else TEXT
+        texts = {record[at] for record in entries_of("".join(layout.texts), layout.separator, "")[0][1:]} - {""}
+        wider = next(fitting_kinds({*texts, text}, layout.separator == ";"))
         if (kind is None or wider.type in NUMBERS) and is_equal(value, wider.read(text)):
             layout.kinds[column] = wider
             return

@@ -31,6 +31,10 @@ class SourceSnapshot:
 
 def trouble_with(rows: Iterable[Record], key: KeyName, source: str) -> str:
     """Return why the rows of a source can't be changed: its key is blank, or the same in several rows."""
+    if isinstance(key, str) and key:
+        held = [row.get(key) for row in rows]
+        if None not in held and len({*held}) == len(held):
+            return ""
     seen: set[Any] = set()
     for row in rows if key else ():
         found = key_in(row, key)

@@ -352,6 +352,9 @@ def fitting(column: Any, value: Any, source: str) -> Any:
         return None
     kind = column.type
     wanted = Decimal if isinstance(kind, Amount) else kind.kind if isinstance(kind, Lenient) else type_of(column)
+    if wanted is dict and isinstance(value, str):
+        # It would become a JSON text in place of the object that it looks like.
+        raise StoreRefused(f"column '{column.name}' of '{source}' has JSON, which can't be written as text")
     try:
         return adapted(value, wanted) if wanted in KINDS or wanted is str else value
     except TypeError:

@@ -476,16 +476,22 @@ class FilteredRows:
         self.rows = rows
         self.wanted = wanted
         self.none = none
-        found = (
-            zip(range(1, len(rows) + 1), rows, strict=True) if not column else ((key_in(row, column), row) for row in rows)
-        )
-        # A staged row has no key yet, so it can't be shown.
-        there = [] if none else [(key, row) for key, row in found if key is not None]
+        there = [] if none else list(range(len(rows)))
         for name, value in wanted.items():
-            there = [(key, row) for key, row in there if row.get(name) == value]
-        self._rows = [row for _, row in there]
-        self.keys = [key for key, _ in there]
-        self.places = dict(zip(self.keys, range(len(there)), strict=True))
+            there = [at for at in there if rows[at].get(name) == value]
+        if not column:
+            keys: list[Any] = [at + 1 for at in there]
+        elif isinstance(column, str):
+            keys = [rows[at].get(column) for at in there]
+        else:
+            keys = [key_in(rows[at], column) for at in there]
+        if None in keys:
+            # A staged row has no key yet, so it can't be shown.
+            there = [at for at, key in zip(there, keys, strict=True) if key is not None]
+            keys = [key for key in keys if key is not None]
+        self._rows = [rows[at] for at in there]
+        self.keys = keys
+        self.places = dict(zip(keys, range(len(keys)), strict=True))
 
     def by_key(self, key: Any) -> Record:
         return self._rows[self.places[key]]
