@@ -156,3 +156,36 @@ def test_values_come_back_equal_or_are_refused(kind: str, request: pytest.Fixtur
                     used.close()
 
     come_back()
+
+
+PROMISED: dict[str, list[tuple[str, Any]]] = {
+    "a text in any script": [("text", "Møre 漢字 😀"), ("lines", "a\nb")],
+    "a text like a number, a date or a formula": [("text", text) for text in ("007", "1e5", "2031-05-04", "TRUE", "=1+1")],
+    "a text of 40,000 characters": [("text", "x" * 40_000)],
+    "a return within a text": [("lines", "a\rb")],
+    "a control character": [("lines", "a\x0bb")],
+    "a zero character": [("lines", "a\x00b")],
+    "half of a pair of characters": [("lines", "\ud800")],
+    "a whole number of 20 digits": [("whole", 12345678901234567890)],
+    "a number of any size": [("number", 1e300), ("number", 1e-7)],
+    "an amount of 19 digits": [("money", Decimal("12345678901234567.89"))],
+    "a day before 1900": [("day", date(1899, 12, 31))],
+    "a time of day, a moment, a tick": [("at", time(23, 59, 59)), ("moment", datetime(2031, 5, 4)), ("on", True)],
+}
+"""The rows of the table in docs/records.md."""
+
+
+def test_each_store_keeps_what_the_docs_promise(tmp_path: Path, postgresql: str) -> None:
+    page = Path(__file__, "../../../docs/records.md").resolve().read_text(encoding="utf-8")
+    head, _, *rows = (
+        line.strip("| ").split(" | ") for line in page.splitlines() if line.startswith("|") and line.count("|") == 7
+    )
+    assert [row[0] for row in rows] == list(PROMISED)
+    for kind, name in zip(("memory", "csv", "sqlite", "postgresql", "workbook"), head[1:], strict=True):
+        folder = tmp_path / kind
+        folder.mkdir()
+        address = made(kind, folder, postgresql) if kind != "memory" else ""
+        store: Any = open_records(address) if address else MemoryRecords({"kept": [{"id": 1, **SAMPLE}]})
+        for row in rows:
+            had = [keep(store, {control: value}) for control, value in PROMISED[row[0]]]
+            assert ("kept" if None not in had else "refused") == row[head.index(name)], (name, row[0])
