@@ -28,7 +28,7 @@ from fuselatch import (
 )
 from fuselatch.rehearsal import Desk
 from fuselatch.scenes import Scene
-from fuselatch.stores import MemoryRecords
+from fuselatch.stores import Change, MemoryRecords
 from tests.helpers import act, snapshot, told
 
 EXTRAS = [
@@ -253,8 +253,9 @@ def test_a_refused_store_leaves_lines_as_they_were_and_a_foreign_change_is_asked
     desk.type("extras[0].count", "3")
     store.sources["extras"][1] = {**EXTRAS[1], "count": 9}
     store.versions["extras"] += 1
-    act(desk, "record save", "answer Compare")
-    assert desk.prompt.text == "Count: yours 3, theirs 9"
+    act(desk, "record save")
+    asked = "Extras, line 1, was changed by someone else while you were editing it.\nCount: yours 3, theirs 9"
+    assert desk.prompt.text == asked
     desk.answer("Keep editing")
     assert form.extras[0].count.draft == "3"
     act(desk, "record save", "answer 'Use theirs'")
@@ -309,7 +310,7 @@ class HearsForm(Group):
     [
         (lambda: Lines(Form), "expected a class derived from Group"),  # type: ignore[type-var]
         (lambda: Lines(Extra, records="extras"), "records= needs key="),
-        (lambda: Lines(Extra, new_parent="last"), "new_parent must be 'refuse' or 'save_first', not 'last'"),  # type: ignore[arg-type]
+        (lambda: Lines(Extra, new_parent="last"), "new_parent must be 'refuse' or 'save_first' or 'together', not 'last'"),  # type: ignore[arg-type]
         (lambda: Lines(Extra, on_parent_remove="never"), "on_parent_remove must be 'ask' or 'refuse' or 'cascade'"),  # type: ignore[arg-type]
         (lambda: Lines(HearsForm), "a line can't handle accepting; handle it on the form"),
         (lambda: type("G", (Group,), {"inner": Lines(Extra)}), "Lines can't be declared in a group; declare them on the form"),
@@ -319,3 +320,31 @@ class HearsForm(Group):
 def test_a_wrong_declaration_is_told(make: Callable[[], Any], message: str) -> None:
     with pytest.raises(DeclarationError, match=message):
         make()
+
+
+class Together(Form, records="bookings"):
+    """A booking that is written with its extras."""
+
+    vessel = Text("Vessel")
+    extras = Lines(Extra, "Extras", records="extras", key="booking", new_parent="together", min_items=1, max_items=2)
+    keep = Button("Keep", submits=True, after_submit="same")
+
+
+def test_a_new_record_and_its_lines_are_written_together_and_their_number_is_bounded() -> None:
+    bookings = [{"number": 1, "vessel": "Eider"}, {"number": 2, "vessel": "Teal"}]
+    store = MemoryRecords({"bookings": bookings, "extras": EXTRAS}, keys={"bookings": "number", "extras": "id"})
+    written: list[Change] = []
+    store.refuse = lambda changes: written.extend(changes)
+    with Desk(Scene(Together, records=store)) as desk:
+        form = desk.at(Together)
+        act(desk, "record new", "type vessel New", "press keep")
+        assert (desk.session.view.notice, written) == ("Extras: at least 1 needed", [])
+        for place, what in enumerate(("water", "power")):
+            act(desk, "add_line extras", f"pick 'extras[{place}].what' {what}", f"type 'extras[{place}].price' 2")
+        act(desk, "add_line extras")
+        assert (desk.session.view.notice, written) == ("Extras: at most 2 allowed", [])
+        desk.press("keep")
+        assert form.records.key == 3 and len(written) == 3 and not form.records.is_changed
+        assert [row["booking"] for row in store.sources["extras"]] == [1, 1, 2, 3, 3]
+        act(desk, "type 'extras[0].count' 4", "press keep")
+        assert store.sources["extras"][3]["count"] == 4

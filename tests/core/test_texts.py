@@ -137,9 +137,8 @@ def test_a_german_session_speaks_german_and_handlers_see_what_they_declared() ->
         assert form.said == [True, "Cancel", "Tau"]
         store.write([Change("change", "boats", 1, {"name": "Reiher"}, dict(store.read("boats")[0]))])
         act(desk, "type name Kranich", "press save")
-        assert desk.prompt.text == "Datensatz 1 wurde während der Bearbeitung von jemand anderem geändert."
-        act(desk, "answer Vergleichen")
-        assert desk.prompt.text == "Name: hier Kranich, dort Reiher"
+        changed = "Datensatz 1 (Name: Eider) wurde während der Bearbeitung von jemand anderem geändert."
+        assert desk.prompt.text == f"{changed}\nName: hier Kranich, dort Reiher"
         act(desk, "answer 'Weiter bearbeiten'")
         assert desk.session.notice == "Datensatz 1 von „boats“ wurde von jemand anderem geändert"
     assert not [entry for entry in desk.trace if entry.kind in ("finding", "prompt", "block") and "Enter a" in str(entry)]

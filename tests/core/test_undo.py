@@ -177,6 +177,7 @@ PAST_THE_RECORD = {
     "undoing.py put_back: overrides", "undoing.py put_back: brought_to_front",   # written or undone as a whole
     "engine.py listen: listeners", "closing.py let_go: listeners",  # outside a gesture
     "closing.py close_without_handlers: outcome",  # the form closes whatever fails
+    "storing.py commit: _value",  # the key of a written row
 }  # fmt: skip
 """Assignments to recorded attributes that needn't be recorded, each with the reason."""
 

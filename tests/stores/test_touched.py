@@ -346,7 +346,7 @@ def test_a_line_under_a_header_that_is_gone_is_a_question_and_a_new_record_saved
             database.exec_driver_sql("delete from headers")
         desk.at(Header).lines.add(what="new")
         desk.press("keep")
-        assert "Record 1 was removed by someone else" in desk.prompt.text
+        assert "Record 1 (Name: a) was removed by someone else" in desk.prompt.text
         desk.answer("Keep mine")
         assert len(store.read("lines")) == 3 and store.read("headers") == ({"k": 1, "name": "a"},)
         for key in (7, None):

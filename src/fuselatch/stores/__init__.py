@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     from fuselatch.core.model.latch_records import LatchRecord as LatchRecord
     from fuselatch.core.model.latch_records import LatchStore as LatchStore
     from fuselatch.core.model.record_changes import Change as Change
+    from fuselatch.core.model.record_changes import NewKey as NewKey
     from fuselatch.stores.addresses import open_records as open_records
     from fuselatch.stores.csv_files import CsvRecords as CsvRecords
     from fuselatch.stores.memory import MemoryLatches as MemoryLatches
@@ -24,7 +25,7 @@ WHERE = {
     "fuselatch.core.model.errors": ("RecordError",),
     "fuselatch.core.engine.store": ("ChangedMeanwhile", "Store", "StoreRefused"),
     "fuselatch.core.model.latch_records": ("LatchRecord", "LatchStore"),
-    "fuselatch.core.model.record_changes": ("Change",),
+    "fuselatch.core.model.record_changes": ("Change", "NewKey"),
     "fuselatch.stores.addresses": ("open_records",),
     "fuselatch.stores.csv_files": ("CsvRecords",),
     "fuselatch.stores.memory": ("MemoryLatches", "MemoryRecords"),

@@ -22,7 +22,7 @@ from typing import Any, BinaryIO, Final
 from filelock import FileLock, Timeout
 
 from fuselatch.core.engine.store import StoreRefused
-from fuselatch.core.model.record_changes import Change, key_name, with_key
+from fuselatch.core.model.record_changes import Change, key_name, with_key, written_in_turn
 from fuselatch.core.model.texts import later
 from fuselatch.stores.csv_text import bytes_of, copied, fitting, parsed, record_text, reread
 from fuselatch.stores.snapshots import Sources, SourceSnapshot, plain_words, write_row
@@ -182,7 +182,7 @@ class CsvRecords(Sources):
         with self._alone():
             self.look()
             written: dict[str, SourceSnapshot] = {}
-            keys = [self._write(change, written) for change in changes]
+            keys = written_in_turn(changes, lambda change: self._write(change, written))
             try:
                 self._replace({self._path(source).name: bytes_of(snapshot.more) for source, snapshot in written.items()})
             except OSError as error:

@@ -7,7 +7,7 @@ from typing import Any
 
 from fuselatch.core.engine.store import Store, StoreRefused
 from fuselatch.core.model.latch_records import LatchRecord
-from fuselatch.core.model.record_changes import Change, KeyName, key_name
+from fuselatch.core.model.record_changes import Change, KeyName, key_name, written_in_turn
 from fuselatch.stores.snapshots import trouble_with, write_row
 
 
@@ -82,12 +82,13 @@ class MemoryRecords:
         if reason is not None:
             raise StoreRefused(reason)
         rows = {change.source: list(self.sources[change.source]) for change in changes}
-        keys = []
-        for change in changes:
+
+        def write(change: Change) -> Any:
             source = change.source
-            keys.append(
-                write_row(rows[source], change, self.key(source), self.trouble(source), unique=source in self.keys)[0]
-            )
+            unique = source in self.keys
+            return write_row(rows[source], change, self.key(source), self.trouble(source), unique=unique)[0]
+
+        keys = written_in_turn(changes, write)
         for source, written in rows.items():
             self.sources[source] = written
             self.versions[source] += 1

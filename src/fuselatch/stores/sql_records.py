@@ -38,7 +38,7 @@ from sqlalchemy.types import BigInteger, UserDefinedType
 
 from fuselatch.core.engine.store import ChangedMeanwhile, StoreRefused
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.record_changes import Change, key_name, shown_key, with_key
+from fuselatch.core.model.record_changes import Change, key_name, shown_key, with_key, written_in_turn
 from fuselatch.core.model.texts import later
 from fuselatch.core.model.values import KINDS, adapted, short
 from fuselatch.stores.columns import is_equal
@@ -255,7 +255,7 @@ class SqlRecords(Sources):
             self._table(change)
         try:
             with self._database.connected(writes=True) as database:
-                return [self._write(database, change) for change in changes]
+                return written_in_turn(changes, lambda change: self._write(database, change))
         finally:
             for source in {change.source for change in changes}:
                 self._forget(source)

@@ -24,7 +24,7 @@ from openpyxl.worksheet.worksheet import Worksheet
 
 from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.record_changes import Change, key_name
+from fuselatch.core.model.record_changes import Change, key_name, written_in_turn
 from fuselatch.core.model.texts import later
 from fuselatch.core.model.values import short
 from fuselatch.stores.columns import is_equal
@@ -124,7 +124,7 @@ class WorkbookRecords(Sources):
             parts = Parts(data)
             written: dict[str, SourceSnapshot] = {}
             values: dict[tuple[str, str], Any] = {}
-            keys = [self._write(book, parts, change, written, values) for change in changes]
+            keys = written_in_turn(changes, lambda change: self._write(book, parts, change, written, values))
             packed = parts.packed()
             again = opened(packed, self.path.name)
             for (sheet, cell), value in values.items():

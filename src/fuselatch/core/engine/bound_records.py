@@ -42,17 +42,30 @@ from fuselatch.core.engine.record_columns import (
     bound_columns,
     bring,
     declared_types,
+    lay_under,
     must_be_column,
     put_silently,
+    text_of,
     values_by_column,
 )
 from fuselatch.core.engine.state import OwnQueue, SessionState, Turn, touch
 from fuselatch.core.engine.store import StoreRefused
-from fuselatch.core.engine.storing import captions_of, columns_of, expect_types, key_column, look, rows_of, stage, trouble_of
+from fuselatch.core.engine.storing import (
+    captions_of,
+    columns_of,
+    expect_types,
+    key_column,
+    look,
+    row_at,
+    rows_of,
+    stage,
+    trouble_of,
+)
 from fuselatch.core.engine.submitting import may_submit, veto
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveInput, LiveValue
 from fuselatch.core.forms.live_lists import LiveChoice
+from fuselatch.core.forms.live_state import is_masked
 from fuselatch.core.forms.places import FirstBlank, HostSelection
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.cells import Node
@@ -378,6 +391,26 @@ class Records(Node):
         found = self._filtered()
         key = self.key if self.key in found.places else found.keys[0] if found.keys else None
         self._go(turn, key)
+
+    def rebase(self, turn: Turn) -> None:
+        """Lay what someone else wrote under what the user has entered: in columns that the user left, it is shown."""
+        fresh = row_at(self.session, self.source, self._key)
+        if fresh is None or self._row is None:
+            return
+        lay_under(turn, self._bound, self._row, fresh, f"'{self.source}' {shown_key(self._key)}")
+        self._take(turn, fresh, self._key)
+        lines.rebase(turn, self.form)
+        drain(turn)
+
+    def named(self, change: Change) -> str:
+        """Return the record of a change, as the user calls it: by its key and the first value that isn't it."""
+        key, was = shown_key(change.key), change.was or {}
+        parts = (self.key_column,) if isinstance(self.key_column, str) else self.key_column
+        for column, control in self._bound.items():
+            if column not in parts and was.get(column) not in (None, "") and not is_masked(control):
+                value = text_of(self.session, control, was[column])
+                return self.session.text("conflict.named", key=key, caption=control.caption, value=value)
+        return self.session.text("conflict.record", key=key)
 
     def save_now(self, turn: Turn) -> bool:
         form = self.form

@@ -24,7 +24,7 @@ from fuselatch.core.engine.scheduler import fresh
 from fuselatch.core.engine.session_options import Options
 from fuselatch.core.engine.session_sources import ClockSource, FormsSource, shared_source
 from fuselatch.core.engine.state import Effect, OwnQueue, SessionState, Turn
-from fuselatch.core.engine.storing import RecordsSource, key_column, stage
+from fuselatch.core.engine.storing import RecordsSource
 from fuselatch.core.engine.validation import findings
 from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.form import Form
@@ -41,7 +41,6 @@ from fuselatch.core.model.errors import NotAllowedHere, RuleError
 from fuselatch.core.model.events import By, Event
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.outcome import ACCEPTED, Outcome
-from fuselatch.core.model.record_changes import Change, key_in
 from fuselatch.core.model.values import short
 
 
@@ -222,12 +221,12 @@ class Engine(EnginePort):
         self.by_program(lines.form, f"{type(lines.form).__name__}.{lines.name}", (verb, lines, "value"), put)
         return done[0] if done else None
 
-    def stage_row(self, source: str, row: Mapping[str, Any]) -> None:
-        """Stage a new row of a source."""
+    def writing(self) -> Turn:
+        """Return the turn of the running handler, which may write records."""
         turn = self.state.turn
         if self.tracker is not None or turn is None:
             raise NotAllowedHere("records can only be written in a handler")
-        stage(turn, Change("add", source, key_in(row, key_column(self.state, source)), dict(row)), None)
+        return turn
 
     # ---- forms
 

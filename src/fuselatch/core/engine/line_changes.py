@@ -9,10 +9,17 @@ from fuselatch.core.engine.changing import exact_value, may_change, put, put_mes
 from fuselatch.core.engine.default_values import set_defaults_of
 from fuselatch.core.engine.edited import mark_clean
 from fuselatch.core.engine.loop import drain, happen
-from fuselatch.core.engine.record_columns import bound_columns, bring, declared_types, must_be_column, values_by_column
+from fuselatch.core.engine.record_columns import (
+    bound_columns,
+    bring,
+    declared_types,
+    lay_under,
+    must_be_column,
+    values_by_column,
+)
 from fuselatch.core.engine.rule_cells import install_at, make_ready
 from fuselatch.core.engine.state import SessionState, Turn
-from fuselatch.core.engine.storing import by_column, columns_of, expect_types, key_column, stage
+from fuselatch.core.engine.storing import by_column, columns_of, expect_types, key_column, row_at, stage
 from fuselatch.core.engine.submitting import validate_form, veto
 from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.live_lists import LiveLines
@@ -22,7 +29,7 @@ from fuselatch.core.forms.plans import joined
 from fuselatch.core.model.cells import Cell, Undoable, watch
 from fuselatch.core.model.errors import NotAllowedHere
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.record_changes import Change, Record, key_in, shown_key, with_key
+from fuselatch.core.model.record_changes import Change, Record, key_in, known_key, shown_key, with_key
 
 
 def lines_of(form: OpenForm) -> list[LiveLines[Any]]:
@@ -36,6 +43,9 @@ def lines_of(form: OpenForm) -> list[LiveLines[Any]]:
 def add(turn: Turn, lines: LiveLines[Any], values: Mapping[str, Any]) -> Container | None:
     """Add a line at the end; return None if it was blocked or refused."""
     form, decl = lines.form, lines._decl
+    if decl.max_items is not None and len(lines._rows) >= decl.max_items:
+        veto(turn, form, "line", turn.session.text("lines.most", caption=lines.caption, most=decl.max_items))
+        return None
     if decl.records and form._state.records.key is None and not parent_kept(turn, lines):
         return None
     before, turn.cause = turn.cause, turn.note("step", lines, "add line")
@@ -64,6 +74,8 @@ def add(turn: Turn, lines: LiveLines[Any], values: Mapping[str, Any]) -> Contain
 def parent_kept(turn: Turn, lines: LiveLines[Any]) -> bool:
     """Save the record that a line will belong to, if declared; return False if refused."""
     form = lines.form
+    if lines._decl.new_parent == "together":
+        return True
     if lines._decl.new_parent == "save_first":
         return bool(form._state.records.save_now(turn))
     validate_form(turn, form)
@@ -335,6 +347,9 @@ NOTHING: Final[Record] = {}
 def stage_lines(turn: Turn, form: OpenForm, records: Any) -> None:
     """Stage the lines' rows, to be written with their record."""
     session, key = turn.session, records.key
+    if key is None and turn.writes is not None:
+        # The record is new and gets its key from the store, in the transaction that writes its lines.
+        key = next((change.key for change, receiver in turn.writes if receiver is records), None)
     for lines in lines_of(form):
         decl = lines._decl
         if not decl.records:
@@ -363,6 +378,20 @@ def stage_lines(turn: Turn, form: OpenForm, records: Any) -> None:
         forget_written(turn, lines, written)
 
 
+def rebase(turn: Turn, form: OpenForm) -> None:
+    """Lay what someone else wrote under what the user has entered in lines."""
+    session = turn.session
+    for lines in lines_of(form):
+        for line, before in lines._written.items() if lines._decl.records else ():
+            key = key_in(before, key_column(session, lines._decl.records))
+            fresh = row_at(session, lines._decl.records, key)
+            if fresh is not None and fresh != before:
+                lay_under(
+                    turn, line_columns(session, lines, line), before, fresh, f"'{lines._decl.records}' {shown_key(key)}"
+                )
+                turn.set_item(lines, "_written", line, fresh)
+
+
 class LineKeys:
     """The receiver of a store's answer to a line's write."""
 
@@ -387,12 +416,29 @@ class LineKeys:
         """Note the key that the store gave to a line."""
         written = self.lines._written
         column = key_column(turn.session, self.lines._decl.records)
-        if self.line in written and key_in(written[self.line], column) is None:
-            turn.set_item(self.lines, "_written", self.line, with_key(written[self.line], column, key))
+        if self.line in written:
+            row = {name: known_key(value) for name, value in written[self.line].items()}
+            turn.set_item(
+                self.lines, "_written", self.line, row if key_in(row, column) is not None else with_key(row, column, key)
+            )
 
     def reload(self, turn: Turn) -> None:
         """Load the row that someone else wrote."""
         self.records.reload(turn)
+
+    def rebase(self, turn: Turn) -> None:
+        """Lay what someone else wrote under what the user has entered."""
+        self.records.rebase(turn)
+
+    def named(self, change: Change) -> str:
+        """Return the line of a change, as the user calls it: by its position."""
+        session = self.records.session
+        rows = list(self.lines._rows)
+        if self.line not in rows:
+            record: str = session.text("conflict.record", key=shown_key(change.key))
+            return record
+        line: str = session.text("conflict.line", caption=self.lines.caption, place=rows.index(self.line) + 1)
+        return line
 
 
 def under(session: SessionState, form: OpenForm, key: Any) -> list[tuple[LiveLines[Any], Sequence[Record]]]:

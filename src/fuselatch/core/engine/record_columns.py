@@ -6,8 +6,9 @@ import re
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+from fuselatch.core.engine.edited import differs
 from fuselatch.core.engine.outcomes import is_left_out
-from fuselatch.core.engine.state import Turn
+from fuselatch.core.engine.state import SessionState, Turn
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveInput, LiveValue
@@ -15,6 +16,7 @@ from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.plans import ControlPlan
 from fuselatch.core.model.errors import RecordError, UnknownName
 from fuselatch.core.model.names import suggest
+from fuselatch.core.model.record_changes import Record
 from fuselatch.core.model.values import adapted
 
 
@@ -85,6 +87,21 @@ def bring(turn: Turn, control: Any, value: Any, where: str, column: str) -> None
         stored = of_list(control, stored)
         turn.set(control, "_brought", stored)
     put_silently(turn, control, stored)
+
+
+def lay_under(turn: Turn, bound: Mapping[str, Any], before: Record, fresh: Record, where: str) -> None:
+    """Show what differs in a row that was read again, in the columns that the user left as they were."""
+    for column, control in bound.items():
+        if not differs(control) and before.get(column) != fresh.get(column):
+            bring(turn, control, fresh.get(column), where, column)
+
+
+def text_of(session: SessionState, control: Any, value: Any) -> str:
+    """Return a column's value as its control writes it."""
+    try:
+        return str(control._decl.show(control._decl.coerce(value), session.formats))
+    except (TypeError, ValueError):
+        return str(value)
 
 
 def of_list(control: LiveChoice[Any, Any, Any], value: Any) -> Any:

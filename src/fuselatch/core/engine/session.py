@@ -15,7 +15,7 @@ from types import TracebackType
 from typing import Any, Literal, Self, TypeAlias, TypeVar, Unpack
 from weakref import ref
 
-from fuselatch.core.engine import latching, refusals, runner, why
+from fuselatch.core.engine import latching, refusals, runner, storing, why
 from fuselatch.core.engine.default_values import AtStart
 from fuselatch.core.engine.engine import Engine
 from fuselatch.core.engine.latching import LatchView
@@ -47,6 +47,7 @@ from fuselatch.core.model.keys import normal
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import Outcome
+from fuselatch.core.model.record_changes import NewKey
 from fuselatch.core.model.service_map import Services
 from fuselatch.core.model.trace import Trace
 from fuselatch.core.model.values import MASK, short
@@ -100,11 +101,36 @@ class SessionRecords:
         found: tuple[Mapping[str, Any], ...] = self._engine.state.rows.read(source)
         return found
 
-    def add(self, source: str, row: Mapping[str, Any]) -> None:
-        """Stage a new row. It is written when the gesture is finished."""
+    def read(self, source: str, key: Any) -> Mapping[str, Any] | None:
+        """Return the row with a key, with what this gesture has staged, or None. Rules can read it."""
+        return storing.row_at(self._engine.state, source, key)
+
+    def find(self, source: str, row: Mapping[str, Any]) -> Mapping[str, Any] | None:
+        """Return the first row with these values, with what this gesture has staged, or None. Rules can read it."""
+        return storing.row_like(self._engine.state, source, self._row("find", source, row))
+
+    def add(self, source: str, row: Mapping[str, Any]) -> NewKey:
+        """Stage a new row, which is written when the gesture is finished; return its key.
+
+        The key may stand in other staged rows. Its `value` is known at once if the row names it, or else after the write.
+        """
+        return storing.stage_new(self._engine.writing(), source, self._row("add", source, row))
+
+    def change(self, source: str, key: Any, row: Mapping[str, Any]) -> None:
+        """Stage these columns of the row with a key. If someone else changes that row first, the user is asked.
+
+        Raises `UnknownName` if there is no such row.
+        """
+        storing.stage_change(self._engine.writing(), source, key, self._row("change", source, row))
+
+    def remove(self, source: str, key: Any) -> None:
+        """Stage the removal of the row with a key. Raises `UnknownName` if there is no such row."""
+        storing.stage_change(self._engine.writing(), source, key, None)
+
+    def _row(self, verb: str, source: str, row: object) -> Mapping[str, Any]:
         if not isinstance(row, Mapping):
-            raise TypeError(f"add('{source}', …): expected a row, a mapping of columns to values, not {short(row)}")
-        self._engine.stage_row(source, row)
+            raise TypeError(f"{verb}('{source}', …): expected a row, a mapping of columns to values, not {short(row)}")
+        return row
 
 
 class Session:

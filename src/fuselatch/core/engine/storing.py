@@ -15,14 +15,26 @@ from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.errors import NotAllowedHere, UnknownName
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.record_changes import Change, KeyName, Record, applied, shown_key
+from fuselatch.core.model.outcome import Outcome
+from fuselatch.core.model.record_changes import (
+    Change,
+    KeyName,
+    NewKey,
+    Record,
+    applied,
+    key_in,
+    known_key,
+    shown_key,
+    with_keys,
+)
 from fuselatch.core.model.texts import later
 
 AGAIN, KEEP_EDITING = later("refused.again"), later("keep_editing")
-THEIRS, MINE, COMPARE = later("conflict.theirs"), later("conflict.mine"), later("conflict.compare")
+THEIRS, MINE = later("conflict.theirs"), later("conflict.mine")
 REFUSED = Prompt(later("refused"), title=later("refused.title"), buttons=(AGAIN, KEEP_EDITING), tone="danger")
-CHANGED = Prompt("{conflict}", title=later("conflict.title"), buttons=(THEIRS, MINE, COMPARE, KEEP_EDITING), tone="warning")
-COMPARED = Prompt("{differences}", title=later("compare.title"), buttons=(THEIRS, MINE, KEEP_EDITING), tone="warning")
+CHANGED = Prompt("{conflict}", title=later("conflict.title"), buttons=(THEIRS, MINE, KEEP_EDITING), tone="warning")
+CHANGED_LATE = Prompt("{conflict}", title=later("conflict.title"), buttons=(THEIRS, KEEP_EDITING), tone="warning")
+"""The question of a gesture that has written before: it can't be made again."""
 
 
 class Receiver(Protocol):
@@ -41,6 +53,12 @@ class Receiver(Protocol):
 
     def reload(self, turn: Turn) -> None:
         """Load what someone else wrote."""
+
+    def rebase(self, turn: Turn) -> None:
+        """Lay what someone else wrote under what the user has entered."""
+
+    def named(self, change: Change) -> str:
+        """Return the record or line of a change, as the user calls it."""
 
 
 Write: TypeAlias = tuple[Change, Receiver | None]
@@ -85,24 +103,6 @@ def staged_for(session: SessionState, source: str) -> list[Change]:
     return [change for change, _ in writes if change.source == source] if writes else []
 
 
-class NewKey:
-    """Stands for the key that the store will give to a staged row. No store takes it as a value."""
-
-    __slots__ = ("change",)
-
-    def __init__(self, change: Change) -> None:
-        self.change = change
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, NewKey) and other.change is self.change
-
-    def __hash__(self) -> int:
-        return id(self.change)
-
-    def __repr__(self) -> str:
-        return "(new)"
-
-
 def with_staged(session: SessionState, source: str, staged: list[Change], *, new_keys: bool = False) -> tuple[Record, ...]:
     """Return a source's rows as they will be when all is written. A key that the store will give is None, or a `NewKey`."""
     rows, key = rows_of(session, source), key_column(session, source)
@@ -112,7 +112,7 @@ def with_staged(session: SessionState, source: str, staged: list[Change], *, new
         if change.kind == "add":
             given = {**columns, **change.row}
             if new_keys and isinstance(key, str) and given.get(key) is None:
-                given[key] = NewKey(change)
+                given[key] = change.key
             whole.append(change._replace(row=given))
         else:
             whole.append(change)
@@ -206,6 +206,8 @@ def look(turn: Turn) -> None:
 def stage(turn: Turn, change: Change, receiver: Receiver | None) -> None:
     """Stage a change. `receiver` gets its key."""
     version_of(turn.session, change.source)
+    if change.kind == "add" and change.key is None:
+        change = change._replace(key=NewKey(change.source))
     if turn.writes is None:
         turn.writes = []
     turn.writes.append((change, receiver))
@@ -219,7 +221,12 @@ def commit(turn: Turn) -> None:
     """Write what is staged. Written data isn't undone."""
     writes, session = turn.writes, turn.session
     assert writes is not None, "only staged writes are committed"
-    for change, receiver, key in written(turn, writes):
+    done = written(turn, writes)
+    new = [(change.key, key) for change, _, key in done if isinstance(change.key, NewKey)]
+    for stands, key in new:
+        stands._value = key
+    for staged, receiver, key in done:
+        change = with_keys(staged, {})._replace(key=key) if staged.kind == "add" else with_keys(staged, {})
         if change.kind == "change" and not change.row:
             # Only seen to be there.
             continue
@@ -230,8 +237,26 @@ def commit(turn: Turn) -> None:
         if receiver is not None:
             receiver.keyed(turn, key)
     turn.writes = None
+    if new:
+        put_known_keys(turn)
     session.rows.differs(turn.cause)
     session.catalogs.differs(turn.cause)
+
+
+def put_known_keys(turn: Turn) -> None:
+    """Put the keys that the store has given in place of each `NewKey`, in controls and outcomes."""
+    session = turn.session
+    for form in (*session.stack.forms, *[form for form, _ in session.leaving]):
+        for control in form._state.controls.values():
+            held = control._value
+            known = tuple([known_key(each) for each in held]) if isinstance(held, tuple) else known_key(held)
+            if known is not held and known != held:
+                turn.set(control, "_value", known)
+                session.dirty.invalidate(control, "value", turn.cause)
+        outcome = form._state.outcome
+        if outcome is not None and any(isinstance(value, NewKey) for value in outcome.values.values()):
+            values = {name: known_key(value) for name, value in outcome.values.items()}
+            turn.set(form._state, "outcome", Outcome(outcome.verdict, values, outcome.overrides, outcome.masked))
 
 
 def written(turn: Turn, writes: list[Write]) -> list[tuple[Change, Receiver | None, Any]]:
@@ -269,23 +294,29 @@ def is_tried_again(turn: Turn, error: StoreRefused) -> bool:
 
 
 def reconciled(turn: Turn, form: OpenForm, writes: list[Write], met: ChangedMeanwhile) -> list[Write]:
-    """Return what is written after the user resolved a conflict."""
-    at = next(at for at, (change, _) in enumerate(writes) if change is met.change)
+    """Return what is written after the user resolved a conflict.
+
+    A change that the user keeps is made again, from the gesture's first step, on what someone else has written.
+    """
+    at = next(at for at, (change, _) in enumerate(writes) if change is met.change or same_row(change, met.change))
     change, receiver = writes[at]
-    which = "conflict.changed" if met.theirs is not None else "conflict.removed"
-    answer = ask_itself(turn, form, CHANGED, {"conflict": turn.session.text(which, key=shown_key(change.key))})
-    if answer == COMPARE:
-        differing = differences(turn.session, change, met.theirs, receiver.captions if receiver is not None else {})
-        answer = ask_itself(turn, form, COMPARED, {"differences": differing})
+    answer = whose(turn, form, change, receiver, met)
+    if answer == MINE and change.kind == "change" and met.theirs is not None:
+        step = turn.step
+
+        def again(turn: Turn) -> None:
+            if receiver is not None:
+                receiver.rebase(turn)
+            step(turn)
+
+        raise KeepEditing(again)
     if answer == MINE:
+        mine: list[Write] = []
         if met.theirs is not None:
             mine = [(change._replace(was=met.theirs), receiver)]
         elif change.kind == "change":
-            mine = [
-                (change._replace(kind="add", row={**(change.was or {}), **change.row}, was=None, compared=None), receiver)
-            ]
-        else:
-            mine = []
+            whole = {**(change.was or {}), **change.row}
+            mine = [(change._replace(kind="add", row=whole, was=None, compared=None), receiver)]
         return [*writes[:at], *mine, *writes[at + 1 :]]
     turn.session.notice = turn.session.said(met.args[0])
     if answer == THEIRS and receiver is not None:
@@ -293,10 +324,28 @@ def reconciled(turn: Turn, form: OpenForm, writes: list[Write], met: ChangedMean
     raise KeepEditing
 
 
-def differences(session: SessionState, change: Change, theirs: Record | None, captions: Mapping[str, str]) -> str:
+def same_row(one: Change, other: Change) -> bool:
+    """Return True if two changes are about one row. A store may have got one with a key in place of a `NewKey`."""
+    return (one.kind, one.source, known_key(one.key)) == (other.kind, other.source, known_key(other.key))
+
+
+def whose(turn: Turn, form: OpenForm, change: Change, receiver: Receiver | None, met: ChangedMeanwhile) -> str:
+    """Return whose values count, by the form's `on_conflict` or the user's answer."""
+    declared = form._state.plan.on_conflict
+    if declared != "ask":
+        return THEIRS if declared == "theirs" else KEEP_EDITING
+    session = turn.session
+    which = "conflict.changed" if met.theirs is not None else "conflict.removed"
+    record = receiver.named(change) if receiver is not None else session.text("conflict.record", key=shown_key(change.key))
+    text = session.text(which, record=record)
+    if met.theirs is not None:
+        differing = differences(session, change, met.theirs, receiver.captions if receiver is not None else {})
+        text += f"\n{differing}" if differing else ""
+    return ask_itself(turn, form, CHANGED_LATE if turn.saved else CHANGED, {"conflict": text})
+
+
+def differences(session: SessionState, change: Change, theirs: Record, captions: Mapping[str, str]) -> str:
     """Return how a row differs from what someone else wrote, one line per column."""
-    if theirs is None:
-        return session.text("compare.removed")
     if change.kind == "remove":
         changes = ", ".join(
             session.text("compare.to", caption=captions.get(column, column), theirs=shown(session, theirs.get(column)))
@@ -322,3 +371,65 @@ def differences(session: SessionState, change: Change, theirs: Record | None, ca
 def shown(session: SessionState, value: object) -> str:
     """Return a column's value as the user reads it."""
     return session.text("blank") if value is None or value == "" else str(value)
+
+
+# ---- rows that a handler writes
+
+
+def row_at(session: SessionState, source: str, key: Any) -> Record | None:
+    """Return the row with a key, with what this gesture has staged; None if there is none."""
+    column = key_column(session, source)
+    if isinstance(key, NewKey) and key._value is None:
+        return next((dict(change.row) for change in staged_for(session, source) if change.key is key), None)
+    wanted = known_key(key)
+    return next((row for row in session.rows.read(source) if key_in(row, column) == wanted), None)
+
+
+def row_like(session: SessionState, source: str, wanted: Record) -> Record | None:
+    """Return the first row that has these values, with what this gesture has staged; None if there is none."""
+    must_have_columns(session, source, wanted)
+    return next(
+        (row for row in session.rows.read(source) if all(row.get(column) == value for column, value in wanted.items())), None
+    )
+
+
+def must_have_columns(session: SessionState, source: str, row: Record) -> None:
+    """Refuse columns that a source doesn't have."""
+    columns = columns_of(session, source)
+    for column in row:
+        if columns and column not in columns:
+            raise UnknownName(f"'{source}' has no column '{column}'; {suggest(column, columns)}")
+
+
+def stage_new(turn: Turn, source: str, row: Record) -> NewKey:
+    """Stage a new row for a handler; return its key."""
+    session = turn.session
+    must_have_columns(session, source, row)
+    given = known_key(key_in(row, key_column(session, source)))
+    stage(turn, Change("add", source, given, dict(row)), None)
+    assert turn.writes is not None, "it is staged"
+    key = turn.writes[-1][0].key
+    return key if isinstance(key, NewKey) else NewKey(source, key)
+
+
+def stage_change(turn: Turn, source: str, key: Any, row: Record | None) -> None:
+    """Stage a change of a row for a handler, or its removal (None). It is checked against the row as it was read."""
+    session = turn.session
+    must_have_columns(session, source, row or {})
+    was = row_at(session, source, key)
+    if was is None:
+        column = key_column(session, source)
+        known = [shown_key(key_in(each, column)) for each in session.rows.read(source)]
+        raise UnknownName(f"'{source}' has no record {key!r}; {suggest(shown_key(key), known)}")
+    wanted = known_key(key)
+    for at, (change, receiver) in enumerate(turn.writes or ()):
+        mine = change.source == source and change.kind != "remove" and change.key == wanted
+        if mine and turn.writes is not None and receiver is None and (row is not None or change.kind == "add"):
+            if row is None:
+                del turn.writes[at]
+            else:
+                turn.writes[at] = change._replace(row={**change.row, **row}), None
+            session.rows.differs(turn.cause)
+            session.catalogs.differs(turn.cause)
+            return
+    stage(turn, Change("remove" if row is None else "change", source, wanted, dict(row or {}), was), None)

@@ -11,6 +11,7 @@ from fuselatch.core.engine.state import Turn
 from fuselatch.core.engine.validation import validate
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveInput
+from fuselatch.core.forms.live_state import is_usable
 from fuselatch.core.forms.placing import caption_of
 from fuselatch.core.forms.plans import CheckPlan
 from fuselatch.core.model.findings import Finding, Override
@@ -49,6 +50,10 @@ def passes(turn: Turn, form: OpenForm, confirmed: set[tuple[str, str]]) -> bool:
             "check",
             turn.session.text("notice.finding", caption=caption_of(control), finding=finding.text),
         )
+    for lines in form._state.lines:
+        if len(lines._rows) < lines._decl.min_items and is_usable(lines):
+            least = lines._decl.min_items
+            return veto(turn, form, "check", turn.session.text("lines.least", caption=lines.caption, least=least))
     forget_gone(turn, form, warning)
     asked = []
     for control, finding in warning:

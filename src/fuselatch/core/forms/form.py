@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from copy import copy
 from types import new_class
-from typing import TYPE_CHECKING, Any, ClassVar, Literal, ParamSpec, TypeVar, dataclass_transform
+from typing import TYPE_CHECKING, Any, ClassVar, Final, Literal, ParamSpec, TypeVar, dataclass_transform
 
 from fuselatch.core.forms.collect import FormMeta, collect
 from fuselatch.core.forms.container import OpenForm
@@ -31,6 +31,9 @@ P = ParamSpec("P")
 F = TypeVar("F", bound="Form")
 R = TypeVar("R")
 
+OPTIONS: Final = ("title", "without", "confirm_discard", "keys", "at_start", "records", "on_leave", "on_conflict")
+"""The options of a form class."""
+
 
 @dataclass_transform(kw_only_default=True, field_specifiers=(Param, Opener))
 class Form(OpenForm, metaclass=FormMeta):
@@ -38,8 +41,9 @@ class Form(OpenForm, metaclass=FormMeta):
 
     Class options: `title` (a text or a function of the form; default: from the class name), `without=("port",)` leaves out
     inherited controls, `confirm_discard="…"` is asked before changes are discarded, `records="scores"` binds the form to a
-    record source, `on_leave="ask"` asks before a changed record is left (default: "save"), `keys="Ctrl+R"` opens the form in
-    a session that offers it, `at_start=True` opens it when that session starts.
+    record source, `on_leave="ask"` asks before a changed record is left (default: "save"), `on_conflict` says whose values
+    count if someone else has changed a row ("theirs", "refuse"; default: "ask"), `keys="Ctrl+R"` opens the form in a session
+    that offers it, `at_start=True` opens it when that session starts.
 
     A form is opened by a session, by `rehearse` or by another form. It can't be created directly.
     """
@@ -81,21 +85,29 @@ class Form(OpenForm, metaclass=FormMeta):
         at_start: bool = False,
         records: str | None = None,
         on_leave: Literal["save", "ask"] = "save",
+        on_conflict: Literal["ask", "theirs", "refuse"] = "ask",
         **options: Any,
     ) -> None:
         for option in options:
-            hint = suggest(option, ("title", "without", "confirm_discard", "keys", "at_start", "records", "on_leave"))
+            hint = suggest(
+                option, ("title", "without", "confirm_discard", "keys", "at_start", "records", "on_leave", "on_conflict")
+            )
             raise DeclarationError(f"class {cls.__name__}: unknown option '{option}'; {hint}")
         super().__init_subclass__()
         cls._plan = collect(cls, Form, title, without, confirm_discard)
         cls._plan.at_start = at_start
         cls._plan.records = bound_to(cls) if records is None else records
         cls._plan.on_leave = on_leave
+        cls._plan.on_conflict = on_conflict
         kept = [path for path, placed in cls._plan.controls.items() if getattr(placed.decl, "records", "")]
         if kept and not cls._plan.records:
             raise DeclarationError(f"class {cls.__name__}: {kept[0]}: Lines with records= need a form with records=")
         if on_leave not in ("save", "ask"):
             raise DeclarationError(f"class {cls.__name__}: on_leave must be 'save' or 'ask', not {on_leave!r}")
+        if on_conflict not in ("ask", "theirs", "refuse"):
+            raise DeclarationError(
+                f"class {cls.__name__}: on_conflict must be 'ask', 'theirs' or 'refuse', not {on_conflict!r}"
+            )
         try:
             cls._plan.keys = normal(keys) if keys else ""
         except ValueError as error:

@@ -16,7 +16,7 @@ from fuselatch.core.model.errors import DeclarationError
 
 L = TypeVar("L", bound=Group)
 
-NEW_PARENTS = ("refuse", "save_first")
+NEW_PARENTS = ("refuse", "save_first", "together")
 REMOVALS = ("ask", "refuse", "cascade")
 
 
@@ -36,7 +36,8 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
     `key`: its column with the record's key; `order`: its column with the line's place. Without `records`, the outcome has
     the lines as a tuple of mappings.
 
-    `new_parent`: what to do with a line under a record that isn't saved: "refuse", or "save_first".
+    `new_parent`: what to do with a line under a record that isn't saved: "refuse", "save_first", or "together"
+    (the record and its lines are written in one transaction). `min_items`, `max_items`: how many lines there may be.
     `on_parent_remove`: what happens to the lines when the record is removed: "ask", "refuse" or "cascade".
     """
 
@@ -65,8 +66,10 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
         records: str = "",
         key: str = "",
         order: str = "",
-        new_parent: Literal["refuse", "save_first"] = "refuse",
+        new_parent: Literal["refuse", "save_first", "together"] = "refuse",
         on_parent_remove: Literal["ask", "refuse", "cascade"] = "ask",
+        min_items: int = 0,
+        max_items: int | None = None,
         **options: Unpack[ControlOptions],
     ) -> None:
         super().__init__(caption, options)
@@ -81,6 +84,11 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
         ):
             if given not in allowed:
                 raise DeclarationError(f"{where}: {name} must be {' or '.join(map(repr, allowed))}, not {given!r}")
+        for name, count in (("min_items", min_items), ("max_items", max_items)):
+            if count is not None and (type(count) is not int or count < 0):
+                raise DeclarationError(f"{where}: {name} must be a whole number from 0, not {count!r}")
+        if max_items is not None and min_items > max_items:
+            raise DeclarationError(f"{where}: min_items {min_items} is more than max_items {max_items}")
         inner = line._plan
         if inner.heard:
             raise DeclarationError(f"{where}: a line can't handle {', '.join(inner.heard)}; handle it on the form")
@@ -90,6 +98,8 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
         self.records = records
         self.key = key
         self.order = order
+        self.min_items = min_items
+        self.max_items = max_items
         self.new_parent = new_parent
         self.on_parent_remove = on_parent_remove
         self.whole = LineDeclaration("", {})

@@ -125,6 +125,7 @@ class FormPlan:
     at_start: bool = False
     records: str = ""
     on_leave: str = "save"
+    on_conflict: str = "ask"
     has_lines: bool = False
     has_masks: bool = False
     tables: tuple[str, ...] = ()

@@ -19,6 +19,7 @@ from fuselatch.core.model.cells import Cell, Inputs, Node, Undoable
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.outcome import Outcome
+from fuselatch.core.model.record_changes import NewKey
 from fuselatch.core.model.service_map import Services
 
 if TYPE_CHECKING:
@@ -35,8 +36,20 @@ class RecordsView(Protocol):
     def rows(self, source: str) -> tuple[Mapping[str, Any], ...]:
         """Return all rows of a source, with what this gesture has staged."""
 
-    def add(self, source: str, row: Mapping[str, Any]) -> None:
-        """Stage a new row. It is written when the gesture is finished."""
+    def read(self, source: str, key: Any) -> Mapping[str, Any] | None:
+        """Return the row with a key, with what this gesture has staged, or None."""
+
+    def find(self, source: str, row: Mapping[str, Any]) -> Mapping[str, Any] | None:
+        """Return the first row with these values, with what this gesture has staged, or None."""
+
+    def add(self, source: str, row: Mapping[str, Any]) -> NewKey:
+        """Stage a new row, which is written when the gesture is finished; return its key."""
+
+    def change(self, source: str, key: Any, row: Mapping[str, Any]) -> None:
+        """Stage these columns of the row with a key."""
+
+    def remove(self, source: str, key: Any) -> None:
+        """Stage the removal of the row with a key."""
 
 
 class RecordsPort(Protocol):

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any, Final, Literal, NamedTuple, TypeAlias
+
+from fuselatch.core.model.errors import NotAllowedHere
 
 Record: TypeAlias = Mapping[str, Any]
 Kind: TypeAlias = Literal["add", "change", "remove"]
@@ -36,12 +38,39 @@ def shown_key(key: Any) -> str:
     return " ".join(map(str, key)) if isinstance(key, tuple) else str(key)
 
 
+class NewKey:
+    """The key of a row that is staged, where the store gives it. It may stand in other rows that are staged."""
+
+    __slots__ = ("_value", "source")
+
+    def __init__(self, source: str, value: Any = None) -> None:
+        self.source = source
+        self._value = value
+
+    @property
+    def value(self) -> Any:
+        """The key. Raises `NotAllowedHere` until the row is written: that is before a dialog opens, or in `afterwards`."""
+        if self._value is None:
+            raise NotAllowedHere(
+                f"the new row of '{self.source}' isn't written yet; its key is known after a dialog, or in afterwards()"
+            )
+        return self._value
+
+    def __repr__(self) -> str:
+        return "(new)" if self._value is None else repr(self._value)
+
+
+def known_key(value: Any) -> Any:
+    """Return the key that a `NewKey` stands for, if it is known, and any other value as it is."""
+    return value._value if isinstance(value, NewKey) and value._value is not None else value
+
+
 class Change(NamedTuple):
     """One row of a source to be written.
 
-    `kind`: "add", "change" or "remove". `key`: the key column's value, or None if the store gives one. `row`: the columns to
-    write; none only to see that the row is still there. `was`: the row as it was read, so that a conflict is noticed (None:
-    don't check). `compared`: the columns in which another's change is a conflict (None: all).
+    `kind`: "add", "change" or "remove". `key`: the key column's value, or None or a `NewKey` if the store gives one. `row`:
+    the columns to write; none only to see that the row is still there. `was`: the row as it was read, so that a conflict is
+    noticed (None: don't check). `compared`: the columns in which another's change is a conflict (None: all).
     """
 
     kind: Kind
@@ -60,6 +89,33 @@ class Change(NamedTuple):
     def __str__(self) -> str:
         described = ", ".join(f"{column}={value}" for column, value in self.row.items())
         return {"add": described, "change": f"{self.key}: {described}", "remove": f"{self.key} removed"}[self.kind]
+
+
+def with_keys(change: Change, given: Mapping[NewKey, Any]) -> Change:
+    """Return a change for a store, with the keys that it has given to rows before in place of each `NewKey`.
+
+    `given`: the keys of this transaction. The key of a row that is added is None until the store gives it.
+    """
+
+    def known(value: Any) -> Any:
+        return given.get(value, known_key(value)) if isinstance(value, NewKey) else value
+
+    key = None if change.kind == "add" and isinstance(change.key, NewKey) else known(change.key)
+    if not any(isinstance(value, NewKey) for value in change.row.values()):
+        return change if key is change.key else change._replace(key=key)
+    return change._replace(key=key, row={column: known(value) for column, value in change.row.items()})
+
+
+def written_in_turn(changes: Sequence[Change], write: Callable[[Change], Any]) -> list[Any]:
+    """Write changes one after the other, each with the keys that those before got; return their keys."""
+    given: dict[NewKey, Any] = {}
+    keys = []
+    for change in changes:
+        key = write(with_keys(change, given))
+        if isinstance(change.key, NewKey):
+            given[change.key] = key
+        keys.append(key)
+    return keys
 
 
 MOVES: Final = ("next", "previous", "first", "last", "new", "save", "remove")
