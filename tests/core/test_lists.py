@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import enum
+import re
+from datetime import date
 from typing import Any
 
 import pandas
@@ -22,10 +24,12 @@ from fuselatch import (
     Number,
     Refused,
     Tick,
+    UnknownName,
     first_choice,
     nth_choice,
 )
 from fuselatch.core.model.choices import choices_of, folded
+from fuselatch.frontends import Gesture
 from fuselatch.rehearsal import Desk, rehearse
 from fuselatch.scenes import Scene
 from fuselatch.stores import MemoryRecords
@@ -318,3 +322,40 @@ def test_countries_and_their_subdivisions_as_iso_3166_has_them() -> None:
             desk.type("country", typed)
             desk.key("Enter")
             assert form.country.value == code, typed
+
+
+class Patients(Form):
+    """A list in which two items read the same."""
+
+    patient = Choice("Patient", choices=Catalog("patients", text="name", value="id", value_type=int))
+    look = Button("Look")
+
+
+@pytest.mark.parametrize(
+    ("which", "picked", "refused"),
+    [
+        ("", None, "2 items read 'Abel'; say which: pick patient Abel at 2"), (" at 2", 3, ""), (" where born 2031-01-01", 1, ""),
+        (" at 3", None, "2 items of patient read 'Abel': use a number from 1 to 2, not '3'"),
+        (" where bron 1", None, "'patients' has no column 'bron'; did you mean 'born'"),
+        (" where born 2030-01-01", None, "0 items of patient read 'Abel' where born is '2030-01-01'"),
+        (" is 2", None, "after pick patient Abel comes 'at PLACE' or 'where COLUMN VALUE', not 'is 2'"),
+    ],
+)  # fmt: skip
+def test_of_two_items_that_read_the_same_none_is_taken_unseen(which: str, picked: int | None, refused: str) -> None:
+    born = [date(2031, 1, 1), date(2031, 1, 1), date(2032, 2, 2)]
+    people = [{"id": at + 1, "name": name, "born": born[at]} for at, name in enumerate(("Abel", "Bela", "Abel"))]
+    with rehearse(Patients, records=MemoryRecords({"patients": people})) as desk:
+        form = desk.at(Patients)
+        if refused:
+            with pytest.raises((Refused, UnknownName), match=re.escape(refused)):
+                act(desk, f"pick patient Abel{which}")
+        else:
+            act(desk, f"pick patient Abel{which}")
+        assert form.patient.value == picked
+        for typed in ("Abel", "Ab"):
+            act(desk, f"type patient {typed}", "tab")
+            assert form.patient.value is None and form.patient.marker, "Tab takes none of them"
+        act(desk, "type patient Be", "tab")
+        assert form.patient.value == 2
+        desk.session.feed(Gesture(verb="pick", control="patient", item="i3"))
+        assert form.patient.value == 3 and desk.as_cues().splitlines()[-1] == "pick    patient Abel at 2"

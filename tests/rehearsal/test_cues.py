@@ -80,7 +80,7 @@ WRONG: list[tuple[str, str]] = [
     ("form little_forms:Little\nexpect outcome", "x.cues:2:15: not enough words: expect outcome VERDICT"),
     ("form little_forms:Little\nexpect open A B", "x.cues:2:15: unexpected 'B': expect open FORM (quote text with spaces)"),
     ("form little_forms:Little\nexpect refused prss save", "x.cues:2:16: 'prss' isn't a step; did you mean 'press'?"),
-    ("form little_forms:Little\nexpect refused pick a", "x.cues:2:22: not enough words: expect refused pick CONTROL CHOICE"),
+    ("form little_forms:Little\nexpect refused pick a", "x.cues:2:22: not enough words: expect refused pick CONTROL CHOICE [at PLACE | where COLUMN VALUE]"),
     ("form little_forms:Little\nuser a\nuser b", "x.cues:3:1: 'user' appears twice; it is already on line 2"),
     ("row 1", "x.cues:1:1: 'row' needs 'each NAME…' before it"),
     ("form little_forms:Little\neach a a", "x.cues:2:8: column 'a' appears twice"),

@@ -24,6 +24,7 @@ from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.words import phrase
 from fuselatch.rehearsal.desk_view import DeskView, Named
 from fuselatch.rehearsal.expectations import expect
+from fuselatch.rehearsal.picking import item_meant
 from fuselatch.rehearsal.recorder import Recorder, cued, origin_of
 from fuselatch.scenes import Scene, open_session
 from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
@@ -156,9 +157,17 @@ class Desk(DeskView):
         self._feed("double", control, str(item))
 
     @cued
-    def pick(self, control: Named, text: object) -> None:
-        """Pick an item by its text."""
-        self._feed("pick", control, str(text))
+    def pick(self, control: Named, text: object, *which: object) -> None:
+        """Pick an item by its text.
+
+        If several items read the same: `pick("patient", "Abel", "at", 2)`, or `"where", "born", "2031-01-01"`, a column of
+        its catalog's source.
+        """
+        form, path = self.place(control)
+        item = (
+            item_meant(self, f"{form}.{path}" if form else path, str(text), [str(word) for word in which]) if which else ""
+        )
+        self.session.feed(Gesture(verb="pick", control=path, text=str(text), form=form, item=item))
 
     @cued
     def sort(self, table: Named, column: str) -> None:

@@ -19,11 +19,12 @@ class Done:
 
 
 class Fed(NamedTuple):
-    """A gesture that was fed: the form in front then, and the type of error that it raised."""
+    """A gesture that was fed: the form in front then, the type of error that it raised, and words that say which item."""
 
     gesture: Gesture
     front: str
     raised: type[Exception] | None
+    which: Sequence[str] = ()
 
 
 def folded(kept: Sequence[Done | Fed]) -> Iterator[Done]:
@@ -63,7 +64,7 @@ def step_of(first: Fed, last: Fed, count: int) -> Done:
     verb, text, name = first.gesture.verb, last.gesture.text, named(first)
     if verb == "type":
         verb = "type" if len(first.gesture.text) == 1 else "paste" if text else "clear"
-    words = [word for word in (name, text) if word]
+    words = [*[word for word in (name, text) if word], *last.which]
     return Done(verb, [*words, str(count)] if verb == "key" and count > 1 else words, last.raised)
 
 

@@ -57,7 +57,7 @@ def rule_of(verb: str, words: str) -> VerbRule:
 STEPS: Final[Mapping[str, VerbRule]] = {
     verb: rule_of(verb, words)
     for verb, words in {**{verb: each.words for verb, each in GESTURES.items()}, **WITHOUT_GESTURE}.items()
-}
+} | {"pick": VerbRule(2, 5, "pick CONTROL CHOICE [at PLACE | where COLUMN VALUE]")}
 """The steps: the verbs of gestures, and a few more."""
 
 MEANT: Final[Mapping[str, str]] = {
@@ -128,6 +128,8 @@ def step_and_reason(words: Sequence[str]) -> tuple[Sequence[str], str]:
     """Return the step after `refused` or `failed`, and the part of the reason ("" for any)."""
     rule = STEPS.get(words[0])
     most = None if rule is None else rule.most
-    if len(words) > 2 and words[-2] == "because" and (most is None or len(words) - 1 > most):
+    # What may follow a choice begins with another word.
+    is_reason = most is None or len(words) - 1 > most or (words[0] == "pick" and len(words) > 4)
+    if len(words) > 2 and words[-2] == "because" and is_reason:
         return words[:-2], words[-1]
     return words, ""

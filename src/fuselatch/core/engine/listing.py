@@ -35,7 +35,7 @@ def would_take(control: LiveChoice[Any, Any, Any]) -> Any:
     """Return the item that Enter or Tab would take from an open list, or `UNSEEN`.
 
     It is the one that the user has moved to. Otherwise a text that is in the list means itself, and any other the first
-    match; where other values are allowed, a similar item must not replace it.
+    match; where other values are allowed, a similar item must not replace it. If several items read the same, it is none.
     """
     if not control._listing:
         return UNSEEN
@@ -44,5 +44,8 @@ def would_take(control: LiveChoice[Any, Any, Any]) -> Any:
         return control._at
     if not text:
         return UNSEEN
-    found = choices.find(text) or ([] if control._decl.other else choices.ahead(text, 1))
-    return found[0] if found else UNSEEN
+    found = choices.find(text)
+    if not found and not control._decl.other:
+        first = choices.ahead(text, 1)
+        found = choices.find(choices.text(first[0])) if first else []
+    return found[0] if len(found) == 1 else UNSEEN

@@ -171,7 +171,11 @@ def no_choice(control: LiveChoice[Any, Any, Any], gesture: Gesture) -> str:
     text = gesture.text
     if gesture.item:
         return "" if position_of_id(control.choices, gesture.item) is not None else f"no item '{gesture.item}' in the list"
-    if control.choices.find(text):
+    found = control.choices.find(text)
+    if len(found) > 1:
+        # By its text alone it would be the first, which may be the wrong one.
+        return f"{len(found)} items read '{text}'; say which: pick {control.name} {text} at 2, or {text} where COLUMN VALUE"
+    if found:
         return ""
     return f"'{text}' isn't one of the choices; {suggest(text, control.choices.shown())}"
 

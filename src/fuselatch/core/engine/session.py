@@ -372,13 +372,15 @@ class Session:
         runner.start(state, shown, turn_to, "user")
 
     def _to_keep(self, gesture: Gesture, front: OpenForm | None) -> Gesture:
-        """Return a gesture for the keeper: with a password masked."""
-        if not gesture.text or not self._state.port.has_masks:
+        """Return a gesture for the keeper: with the text of an item, and a password masked."""
+        if not gesture.item and (not gesture.text or not self._state.port.has_masks):
             return gesture
         form = front
         if gesture.form:
             form = next((each for each in self._state.stack.forms if each._state.name == gesture.form), None)
         control = form._state.controls.get(gesture.control) if form is not None else None
+        if gesture.item and isinstance(control, LiveChoice):
+            gesture = with_text(gesture, control)
         return self._shown(gesture, form, control)
 
     def _shown(self, gesture: Gesture, form: OpenForm | None, control: ControlState | None) -> Gesture:

@@ -246,7 +246,8 @@ def meant(control: LiveChoice[Any, Any, Any], gesture: Gesture) -> list[Any]:
     """Return the items that a gesture means, by id or by text."""
     choices = control.choices
     if not gesture.item:
-        return choices.find(gesture.text)
+        found = choices.find(gesture.text)
+        return found if len(found) == 1 else []
     at = position_of_id(choices, gesture.item)
     return [] if at is None else [choices[at]]
 

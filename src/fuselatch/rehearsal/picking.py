@@ -1,0 +1,50 @@
+"""Say which of several items that read the same is picked."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
+
+from fuselatch.core.forms.catalogs import Catalog
+from fuselatch.core.model.choices import item_id
+from fuselatch.core.model.errors import UnknownName
+from fuselatch.core.model.names import suggest
+from fuselatch.rehearsal.expectations import same_plain
+
+if TYPE_CHECKING:
+    from fuselatch.rehearsal.desk_view import DeskView
+
+
+def item_meant(desk: DeskView, name: str, text: str, which: Sequence[str]) -> str:
+    """Return the id of the item that a text means, with `at PLACE` or `where COLUMN VALUE`."""
+    control: Any = desk.session.control(name)
+    choices: Any = getattr(control, "choices", None)
+    found = choices.find(text) if choices is not None else []
+    if len(which) == 2 and which[0] == "at":
+        if not which[1].isdecimal() or not 1 <= int(which[1]) <= len(found):
+            raise UnknownName(
+                f"{len(found)} items of {name} read '{text}': use a number from 1 to {len(found)}, not '{which[1]}'"
+            )
+        return item_id(choices, choices.position(found[int(which[1]) - 1]))
+    if len(which) != 3 or which[0] != "where":
+        raise UnknownName(f"after pick {name} {text} comes 'at PLACE' or 'where COLUMN VALUE', not '{' '.join(which)}'")
+    catalog = control.declared.rules.get("choices")
+    if not isinstance(catalog, Catalog):
+        raise UnknownName(f"the items of {name} come from no catalog, so they have no columns; use 'at PLACE'")
+    rows = desk.session.records.rows(catalog.source)
+    columns = list(rows[0]) if rows else []
+    if which[1] not in columns:
+        raise UnknownName(f"'{catalog.source}' has no column '{which[1]}'; {suggest(which[1], columns)}")
+    held = {row[catalog.value] for row in rows if same_plain(row[which[1]], which[2])}
+    meant = [item for item in found if item in held]
+    if len(meant) != 1:
+        raise UnknownName(f"{len(meant)} items of {name} read '{text}' where {which[1]} is '{which[2]}'")
+    return item_id(choices, choices.position(meant[0]))
+
+
+def place_of_item(control: Any, text: str, item: str) -> list[str]:
+    """Return the words that tell an item from others that read the same: none, or `at PLACE`."""
+    choices: Any = getattr(control, "choices", None)
+    found = choices.find(text) if choices is not None else []
+    ids = [item_id(choices, choices.position(each)) for each in found]
+    return ["at", str(ids.index(item) + 1)] if len(found) > 1 and item in ids else []
