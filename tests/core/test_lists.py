@@ -21,8 +21,10 @@ from fuselatch import (
     DeclarationError,
     Form,
     HandlerFailed,
+    Integer,
     Number,
     Refused,
+    Text,
     Tick,
     UnknownName,
     first_choice,
@@ -277,7 +279,8 @@ def test_what_is_declared_wrongly() -> None:
     for make, error in (
         (lambda: Catalog("", text="x"), "source must be a name, not ''"),
         (lambda: Catalog("x", text="y").where(), "where.. needs a column and a control"),
-        (lambda: Catalog("x", text="y").where(pier="North"), "expected a declared control with a value, not 'North'"),
+        (lambda: Catalog("x", text="y").where(pier=None), "expected a declared control with a value, or a constant, not None"),
+        (lambda: Catalog("x", text="y").begins(pier="North"), "expected a declared control with a value, not 'North'"),
         (lambda: nth_choice(0), "nth_choice.0.: the first choice is nth_choice.1."),
         (lambda: Choice("x", choices=("a",), **both), "other= and multiple= can't be combined"),
         (lambda: whole(n=Number("N", minimum=catalog)), "a Catalog can only be used for choices, not minimum"),
@@ -359,3 +362,45 @@ def test_of_two_items_that_read_the_same_none_is_taken_unseen(which: str, picked
         assert form.patient.value == 2
         desk.session.feed(Gesture(verb="pick", control="patient", item="i3"))
         assert form.patient.value == 3 and desk.as_cues().splitlines()[-1] == "pick    patient Abel at 2"
+
+
+BERTHS = [
+    {"name": name, "pier": pier, "state": state, "length": length}
+    for name, pier, state, length in (
+        ("Møre", "N", "free", 8), ("Morgan", "N", "taken", 10), ("Lodz", "S", "free", 12), ("Old Morgan", "S", "free", None),
+    )
+]  # fmt: skip
+
+
+class Narrowed(Form):
+    """Lists that are narrowed in each way."""
+
+    pier = Choice("Pier", choices=("N", "S"))
+    piers = Choice("Piers", choices=("N", "S"), multiple=True)
+    box = Text("Box")
+    low = Integer("Low")
+    high = Integer("High")
+    free = Choice("Free", choices=Catalog("berths", text="name").where(pier=pier, state="free"))
+    every = Choice("Every", choices=Catalog("berths", text="name").where(pier=pier, state="free", blank="all"))
+    several = Choice("Several", choices=Catalog("berths", text="name").where(pier=piers))
+    first = Choice("First", choices=Catalog("berths", text="name").begins(name=box))
+    part = Choice("Part", choices=Catalog("berths", text="name").where(pier=pier, blank="all").contains(name=box))
+    fits = Choice("Fits", choices=Catalog("berths", text="name").between(length=(low, high)))
+
+
+@pytest.mark.parametrize(
+    ("steps", "name", "texts"),
+    [
+        ((), "free", ""), ((), "every", "Møre Lodz Old Morgan"), (("pick pier S",), "free", "Lodz Old Morgan"),
+        (("pick pier S",), "every", "Lodz Old Morgan"), ((), "several", ""), (("pick piers N", "pick piers S"), "several", "Møre Morgan Lodz Old Morgan"),
+        ((), "first", "Møre Morgan Lodz Old Morgan"), (("type box MOR", "tab"), "first", "Morgan"), (("type box mor", "tab"), "part", "Morgan Old Morgan"),
+        (("pick pier S", "type box mor", "tab"), "part", "Old Morgan"), ((), "fits", "Møre Morgan Lodz Old Morgan"),
+        (("type low 10", "tab"), "fits", "Morgan Lodz"), (("type low 9", "type high 10", "tab"), "fits", "Morgan"),
+    ],
+)  # fmt: skip
+def test_a_catalog_is_narrowed_by_constants_parts_ranges_and_several_values(
+    steps: tuple[str, ...], name: str, texts: str
+) -> None:
+    with rehearse(Narrowed, records=MemoryRecords({"berths": BERTHS})) as desk:
+        act(desk, *steps)
+        assert " ".join(getattr(desk.at(Narrowed), name).choices.shown()) == texts

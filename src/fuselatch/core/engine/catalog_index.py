@@ -5,34 +5,40 @@ from __future__ import annotations
 from array import array
 from collections import defaultdict
 from collections.abc import Hashable, Sequence
-from typing import Any
+from itertools import product
+from typing import Any, Final, TypeAlias
 
 from fuselatch.core.engine.state import SessionSource, SessionState
 from fuselatch.core.engine.storing import frame_of, staged_for, version_of, with_staged
 from fuselatch.core.forms.catalogs import Catalog
-from fuselatch.core.model.choices import Choices
+from fuselatch.core.model.choices import Choices, folded
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.names import suggest
 
 NONE: Choices[Any] = Choices()
+MOST_MADE: Final = 1000
+"""How many lists of one index are kept."""
+Tests: TypeAlias = tuple[tuple[str, str, Any], ...]
+"""Conditions besides those of the groups: kind, column and value."""
 
 
 class Index:
     """The rows of a source, grouped by a catalog's columns. Lists are built on first use."""
 
-    __slots__ = ("catalog", "columns", "groups", "made", "rows", "version")
+    __slots__ = ("catalog", "columns", "folded", "groups", "made", "rows", "version")
 
-    def __init__(self, catalog: Catalog[Any], rows: Any, version: Hashable) -> None:
+    def __init__(self, catalog: Catalog[Any], rows: Any, version: Hashable, equal: Sequence[str]) -> None:
         self.version = version
         self.catalog = catalog
         self.rows = rows
         self.columns: dict[str, list[Any]] = {}
+        self.folded: dict[str, list[str]] = {}
         self.made: dict[Any, Choices[Any]] = {}
         # The positions of each group's rows, or None for all rows.
         self.groups: dict[Any, Sequence[int] | None] | None = None
-        if catalog.inputs:
+        if equal:
             gathered: dict[Any, Any] = defaultdict(lambda: array("I"))
-            for at, key in enumerate(zip(*[column(rows, name, catalog) for name in catalog.indexed], strict=True)):
+            for at, key in enumerate(zip(*[column(rows, name, catalog) for name in equal], strict=True)):
                 gathered[key].append(at)
             # Positions, not rows: for a million rows the index stays small, and lists share the columns.
             self.groups = dict(gathered)
@@ -46,22 +52,54 @@ class Index:
             self.columns[name] = found
         return found
 
-    def choices(self, key: tuple[Any, ...], sort: str, descending: bool, whole: bool) -> Choices[Any]:
+    def folded_column(self, name: str) -> list[str]:
+        """Return a column's texts without case and accents."""
+        found = self.folded.get(name)
+        if found is None:
+            found = self.folded[name] = ["" if one is None else folded(str(one)) for one in self.column(name)]
+        return found
+
+    def choices(self, key: tuple[Any, ...], tests: Tests, sort: str, descending: bool, whole: bool) -> Choices[Any]:
         """Return the choices for these values, sorted by a column, or unsorted if `sort` is ""."""
-        made = self.made.get((key, sort, descending, whole))
+        wanted = key, tests, sort, descending, whole
+        made = self.made.get(wanted)
         if made is None:
-            made = self.made[key, sort, descending, whole] = self._make(key, sort, descending, whole)
+            if len(self.made) > MOST_MADE:
+                # What is searched for differs at each search.
+                self.made.clear()
+            made = self.made[wanted] = self._make(key, tests, sort, descending, whole)
         return made
 
-    def _make(self, key: tuple[Any, ...], sort: str, descending: bool, whole: bool) -> Choices[Any]:
+    def _places(self, key: tuple[Any, ...], tests: Tests) -> Sequence[int]:
+        """Return the positions of the rows that have these values and pass the tests."""
+        places: Sequence[int] = range(len(self.column(self.catalog.value)))
+        if self.groups is not None:
+            several = [one if isinstance(one, tuple) else (one,) for one in key]
+            found = [self.groups.get(each) or () for each in product(*several)]
+            places = found[0] if len(found) == 1 else sorted(at for group in found for at in group)
+        for kind, name, value in tests:
+            if kind in ("begins", "contains"):
+                texts, part = self.folded_column(name), folded(str(value))
+                begins = kind == "begins"
+                places = [at for at in places if (texts[at].startswith(part) if begins else part in texts[at])]
+            else:
+                values = self.column(name)
+                there = [at for at in places if values[at] is not None and values[at] != ""]
+                if kind == "is":
+                    places = [at for at in there if values[at] == value]
+                else:
+                    places = [at for at in there if (values[at] >= value if kind == "from" else values[at] <= value)]
+        return places
+
+    def _make(self, key: tuple[Any, ...], tests: Tests, sort: str, descending: bool, whole: bool) -> Choices[Any]:
         held, shown = self.column(self.catalog.value), self.column(self.catalog.text)
-        places = range(len(held)) if self.groups is None else self.groups.get(key)
+        places = self._places(key, tests)
         if not places:
             return NONE
         if sort:
             places = sorted_places(places, self.column(sort), descending)
         if not whole:
-            if self.groups is None and not sort:
+            if self.groups is None and not sort and not tests:
                 return distinct(held, shown)
             some = [held[at] for at in places]
             return distinct(some, some if shown is held else [shown[at] for at in places])
@@ -133,15 +171,28 @@ def catalog_choices(
 ) -> Choices[Any]:
     """Return what a catalog offers for its controls' values. A table passes its `sort`."""
     version = session.catalogs.read(catalog.source)
-    if None in values or "" in values:
+    equal = catalog._equal
+    given = dict(zip(equal, values, strict=False))
+    blank = [name for name, value in given.items() if is_blank(value)]
+    if blank and not catalog.blank_is_all:
         return NONE
-    place = (catalog.source, catalog.text, catalog.value, catalog.value_type, catalog.indexed)
+    equal = tuple([name for name in equal if name not in blank])
+    others = zip(catalog.tests, values[len(given) :], strict=True)
+    tests: Tests = tuple([(kind, name, value) for (kind, name), value in others if not is_blank(value)])
+    tests = (*[("is", name, value) for name, value in catalog.fixed], *tests)
+    place = (catalog.source, catalog.text, catalog.value, catalog.value_type, equal)
     index = session.indexes.get(place)
     if index is None or index.version != version:
         # What the turn has staged is offered before it is written, so that a loop is found before anything is.
         staged = staged_for(session, catalog.source)
         rows = with_staged(session, catalog.source, staged, new_keys=True) if staged else frame_of(session, catalog.source)
-        index = session.indexes[place] = Index(catalog, rows, version)
+        index = session.indexes[place] = Index(catalog, rows, version, equal)
     column, descending = sort if sort is not None else (catalog.sort, False)
-    found: Choices[Any] = index.choices(values, column, descending, sort is not None)
+    key = tuple([given[name] for name in equal])
+    found: Choices[Any] = index.choices(key, tests, column, descending, sort is not None)
     return found
+
+
+def is_blank(value: Any) -> bool:
+    """Return True if a control has no value that narrows a list."""
+    return value is None or value == "" or value == ()

@@ -105,7 +105,7 @@ def add_choice(turn: Turn, control: Any, entry: str) -> None:
     rule = control._decl.rules.get("choices")
     if isinstance(rule, Catalog):
         given = [current(control._state.controls[path], "value") for path in control._plan.inputs["choices"]]
-        row = {rule.text: entry, rule.value: entry, **dict(zip(rule.indexed, given, strict=False))}
+        row = {rule.text: entry, rule.value: entry, **dict(zip(rule._equal, given, strict=False)), **dict(rule.fixed)}
         stage(turn, Change("add", rule.source, None, row), None)
     elif rule is None:
         put_property(turn, control, "choices", choices_of([*control.choices, entry]))

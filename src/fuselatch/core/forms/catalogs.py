@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any, Generic, TypeVar, overload
+from collections.abc import Mapping
+from datetime import date, time
+from decimal import Decimal
+from enum import Enum
+from typing import Any, Generic, Literal, TypeVar, overload
 
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.values import adapted
@@ -19,7 +23,7 @@ class Catalog(Generic[T]):
     `Catalog("vessels", text="kind")` offers each kind once. Raises `DeclarationError`.
     """
 
-    __slots__ = ("indexed", "inputs", "sort", "source", "text", "value", "value_type")
+    __slots__ = ("blank_is_all", "fixed", "indexed", "inputs", "sort", "source", "tests", "text", "value", "value_type")
 
     @overload
     def __init__(self: Catalog[str], source: str, *, text: str, indexed: tuple[str, ...] = (), sort: str = "") -> None: ...
@@ -50,24 +54,72 @@ class Catalog(Generic[T]):
         self.value_type = value_type
         self.indexed = tuple(indexed)
         self.sort = sort
+        # The controls that narrow it: those of `where` first, one for each of `indexed`; then one for each of `tests`.
         self.inputs: tuple[Any, ...] = ()
+        # Kind and column of each other condition, and the constants of `where`.
+        self.tests: tuple[tuple[str, str], ...] = ()
+        self.fixed: tuple[tuple[str, Any], ...] = ()
+        self.blank_is_all = False
 
-    def where(self, **columns: Any) -> Catalog[T]:
-        """Return the catalog's rows whose columns equal these controls' values.
+    def where(self, *, blank: Literal["none", "all"] = "none", **columns: Any) -> Catalog[T]:
+        """Return the catalog's rows whose columns equal these controls' values, or constants.
 
-        `Catalog("berths", text="name").where(pier=pier)` offers nothing while `pier` is blank.
+        `Catalog("berths", text="name").where(pier=pier, state="free")` offers nothing while `pier` is blank, or the rows of
+        all piers with `blank="all"`. Of a choice with `multiple=True`, a row needs one of the values.
         """
         if not columns:
             raise DeclarationError("where() needs a column and a control, for example where(pier=pier)")
-        for column, control in columns.items():
-            if not getattr(control, "holds_value", False):
-                raise DeclarationError(f"where({column}=…): expected a declared control with a value, not {control!r}")
-        narrowed: Catalog[T] = Catalog.__new__(Catalog)
-        narrowed.source, narrowed.text, narrowed.value, narrowed.sort = self.source, self.text, self.value, self.sort
-        narrowed.value_type = self.value_type
-        narrowed.indexed = (*self.indexed, *columns) if self.inputs else tuple(columns)
+        if blank not in ("none", "all"):
+            raise DeclarationError(f"where(blank={blank!r}): use 'none' (a blank control offers nothing) or 'all'")
+        controls = {column: given for column, given in columns.items() if is_control(given, f"where({column}=…)")}
+        narrowed = self._copy()
+        narrowed.indexed = (*self._equal, *controls)
+        narrowed.inputs = (*self.inputs[: len(self._equal)], *controls.values(), *self.inputs[len(self._equal) :])
+        narrowed.fixed = (*self.fixed, *[pair for pair in columns.items() if pair[0] not in controls])
+        narrowed.blank_is_all = self.blank_is_all or blank == "all"
+        return narrowed
+
+    def begins(self, **columns: Any) -> Catalog[T]:
+        """Return the rows whose columns begin with these controls' texts, whatever their case and accents.
+
+        A blank control narrows nothing: `Catalog("berths", text="name").begins(name=search)`.
+        """
+        return self._tested("begins", columns)
+
+    def contains(self, **columns: Any) -> Catalog[T]:
+        """Return the rows whose columns contain these controls' texts, whatever their case and accents."""
+        return self._tested("contains", columns)
+
+    def between(self, **columns: tuple[Any, Any]) -> Catalog[T]:
+        """Return the rows whose columns lie between two controls' values: `between(length=(shortest, longest))`.
+
+        Both limits count; a blank one narrows nothing.
+        """
+        for column, given in columns.items():
+            if not isinstance(given, tuple) or len(given) != 2:
+                raise DeclarationError(f"between({column}=…): expected two controls, the least and the most")
+        least = self._tested("from", {column: given[0] for column, given in columns.items()})
+        return least._tested("to", {column: given[1] for column, given in columns.items()})
+
+    @property
+    def _equal(self) -> tuple[str, ...]:
+        """The columns that equal a control's value."""
+        return self.indexed if len(self.inputs) > len(self.tests) else ()
+
+    def _tested(self, kind: str, columns: Mapping[str, Any]) -> Catalog[T]:
+        for column, given in columns.items():
+            if not is_control(given, f"{kind}({column}=…)"):
+                raise DeclarationError(f"{kind}({column}=…): expected a declared control with a value, not {given!r}")
+        narrowed = self._copy()
+        narrowed.tests = (*self.tests, *[(kind, column) for column in columns])
         narrowed.inputs = (*self.inputs, *columns.values())
         return narrowed
+
+    def _copy(self) -> Catalog[T]:
+        made: Catalog[T] = Catalog.__new__(Catalog)
+        for name in Catalog.__slots__:
+            setattr(made, name, getattr(self, name))
+        return made
 
     def converted(self, value: Any, otherwise: Any = None) -> Any:
         """Return a value of the source as `value_type`; `otherwise` if that would lose something."""
@@ -80,3 +132,12 @@ class Catalog(Generic[T]):
 
     def __repr__(self) -> str:
         return f"<Catalog of {self.source}, shows {self.text}>"
+
+
+def is_control(given: Any, where: str) -> bool:
+    """Return True for a declared control with a value, and False for a constant. Refuses anything else."""
+    if getattr(given, "holds_value", False):
+        return True
+    if given is None or not isinstance(given, str | int | float | Decimal | date | time | Enum):
+        raise DeclarationError(f"{where}: expected a declared control with a value, or a constant, not {given!r}")
+    return False
