@@ -279,7 +279,10 @@ def test_what_is_declared_wrongly() -> None:
     for make, error in (
         (lambda: Catalog("", text="x"), "source must be a name, not ''"),
         (lambda: Catalog("x", text="y").where(), "where.. needs a column and a control"),
-        (lambda: Catalog("x", text="y").where(pier=None), "expected a declared control with a value, or a constant, not None"),
+        (
+            lambda: Catalog("x", text="y").where(pier=None),
+            "expected a declared control with a value, or a constant, not None",
+        ),
         (lambda: Catalog("x", text="y").begins(pier="North"), "expected a declared control with a value, not 'North'"),
         (lambda: nth_choice(0), "nth_choice.0.: the first choice is nth_choice.1."),
         (lambda: Choice("x", choices=("a",), **both), "other= and multiple= can't be combined"),
