@@ -216,6 +216,7 @@ class CsvRecords(Sources):
         if change.kind == "remove":
             del layout.texts[at + 1]
         elif change.kind == "add" or row:
+            rows[at] = {column: rows[at].get(column) for column in snapshot.columns}
             text = record_text(rows[at], snapshot)
             layout.texts[at + 1 : at + 2] = [text]
         if kinds != layout.kinds:

@@ -197,6 +197,11 @@ class Sheet:
         row.insert(place, made)
         return made
 
+    def is_filled(self, line: int, column: int) -> bool:
+        """Return True if a cell has a value or a formula."""
+        cell = self.find(line, column)
+        return cell is not None and len(cell) > 0
+
     def has_formula(self, line: int, column: int) -> bool:
         """Return True if a cell is calculated, by its own formula or as part of an array."""
         cell = self.find(line, column)

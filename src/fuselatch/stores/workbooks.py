@@ -19,6 +19,7 @@ from typing import Any, Final
 from filelock import FileLock, Timeout
 from openpyxl import Workbook, load_workbook
 from openpyxl.cell import Cell
+from openpyxl.utils import get_column_letter
 from openpyxl.utils.exceptions import InvalidFileException
 from openpyxl.worksheet.worksheet import Worksheet
 
@@ -177,14 +178,11 @@ class WorkbookRecords(Sources):
             return key
         lines, width, sheet = snapshot.more, len(snapshot.columns), parts.sheet(source)
         if change.kind == "remove":
-            line = lines.pop(at)
-            formulas = {column for column in range(1, width + 1) if sheet.clear(line, column)}
-            number = next(each.get("sheetId") for each in parts.book.iter() if each.get("name") == source)
-            parts.forget_calculation({(number, book[source].cell(line, column).coordinate) for column in formulas})
+            clear_line(parts, source, lines.pop(at), width, values)
             return key
         if change.kind == "add":
             last = max(lines, default=1)
-            must_have_room(book[source], sheet, last + 1, width)
+            must_have_room(source, sheet, last + 1, width)
             if last > 1:
                 sheet.copy_line(last, last + 1, width)
             sheet.grow(last + 1, width)
@@ -284,6 +282,19 @@ def put(parts: Parts, name: str, place: tuple[int, int], value: Any, values: dic
     values[name, where] = value if value != "" else None
 
 
+def clear_line(parts: Parts, name: str, line: int, width: int, values: dict[tuple[str, str], Any]) -> None:
+    """Blank a line. It stays, so that formulas elsewhere stay right."""
+    formulas = set()
+    for column in range(1, width + 1):
+        cell = f"{get_column_letter(column)}{line}"
+        # What was written into it before in this gesture is gone.
+        values.pop((name, cell), None)
+        if parts.sheet(name).clear(line, column):
+            formulas.add(cell)
+    number = next(each.get("sheetId") for each in parts.book.iter() if each.get("name") == name)
+    parts.forget_calculation({(number, cell) for cell in formulas})
+
+
 def must_fit(value: Any, sheet: str, cell: str) -> None:
     """Refuse a value that a workbook can't have."""
     if isinstance(value, str):
@@ -307,12 +318,10 @@ def comes_back(sheet: str, cell: str, value: Any, back: Any) -> StoreRefused:
     return StoreRefused(later("store.comes_back", where=f"{sheet} {cell}", value=short(value), found=short(back)))
 
 
-def must_have_room(sheet: Worksheet, raw: Any, line: int, width: int) -> None:
+def must_have_room(name: str, sheet: Any, line: int, width: int) -> None:
     """Refuse to add a line where something stands, such as the sums under a table."""
-    there = [cell for cell in sheet._cells.values() if cell.row == line and (cell.column or 0) <= width]
-    taken = any(cell.value is not None for cell in there)
     sums = any(
-        is_within(table.get("ref"), line, 1) and table.get("totalsRowCount", "0") != "0" for table in raw.tables().values()
+        is_within(table.get("ref"), line, 1) and table.get("totalsRowCount", "0") != "0" for table in sheet.tables().values()
     )
-    if taken or sums:
-        raise StoreRefused(later("store.no_room", sheet=sheet.title, line=line))
+    if sums or any(sheet.is_filled(line, column) for column in range(1, width + 1)):
+        raise StoreRefused(later("store.no_room", sheet=name, line=line))
