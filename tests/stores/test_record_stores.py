@@ -141,6 +141,32 @@ def test_what_somebody_else_has_written_is_seen_on_looking_again_and_never_overw
     assert gone.value.theirs is None
 
 
+@settings(max_examples=15, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(st.randoms(use_true_random=False))
+def test_the_changes_of_a_gesture_follow_one_another_as_in_memory(stores: Maker, random: Any) -> None:
+    store = stores()
+    model = MemoryRecords.copy(store, "boats")
+    for _ in range(3):
+        held = [dict(row) for row in model.sources["boats"]]
+        changes: list[Change] = []
+        for _ in range(random.randint(1, 4)):
+            row = {"boat": random.choice(["Heron", "a,b", 'q"', None]), "size": random.choice([None, 0.5])}
+            kind: Any = random.choice(["add", "change", "remove"]) if held else "add"
+            if kind == "add":
+                held.append(
+                    {**dict.fromkeys(ROWS[0]), "number": max([each["number"] for each in held], default=0) + 1, **row}
+                )
+                changes.append(Change("add", "boats", held[-1]["number"], {**held[-1]}))
+                continue
+            at = random.randrange(len(held))
+            changes.append(Change(kind, "boats", held[at]["number"], row if kind == "change" else {}, dict(held[at])))
+            held[at : at + 1] = [{**held[at], **row}] if kind == "change" else []
+        store.write(changes)
+        model.write(changes)
+        for again in (store, stores()):
+            assert [dict(row) for row in again.read("boats")] == [dict(row) for row in model.read("boats")] == held
+
+
 WRONG = [
     (Change("add", "boats", None, {"size": "big"}), r"'?size'? of 'boats' must be .*big"),
     (Change("add", "boats", None, {"bota": "Heron"}), "'boats' has no column 'bota'; did you mean 'boat'"),
