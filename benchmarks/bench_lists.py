@@ -53,13 +53,13 @@ def built(texts: tuple[str, ...]) -> tuple[float, float]:
     tracemalloc.start()
     choices = Choices(texts)
     choices.position("")
-    assert choices.ahead_index is not None
+    assert choices.ahead_index() is not None
     _, most = tracemalloc.get_traced_memory()
     tracemalloc.stop()
     start = perf_counter()
     choices = Choices(texts)
     choices.position("")
-    assert choices.ahead_index is not None
+    assert choices.ahead_index() is not None
     return perf_counter() - start, most / 1e6
 
 

@@ -279,10 +279,10 @@ def test_a_text_that_can_not_be_made_fails_where_the_list_is_set() -> None:
 def test_idle_work_changes_no_result(texts: list[str], items: int) -> None:
     at_once, in_parts = Choices(range(len(texts)), texts), Choices(range(len(texts)), texts)
     while in_parts.index_some(items):
-        assert not in_parts.is_indexed
+        assert not in_parts.is_indexed()
     for typed in ("", "a", "b", "é", "ab"):
         assert at_once.ahead(typed) == in_parts.ahead(typed)
-        assert at_once.ahead_index.count(typed) == len(at_once.ahead(typed, 1000))
+        assert at_once.ahead_index().count(typed) == len(at_once.ahead(typed, 1000))
 
 
 def test_only_the_sessions_thread_may_look() -> None:

@@ -131,7 +131,7 @@ def test_a_cue_sheet_does_the_same_through_the_page(folder: Path, sheet: Any, br
         assert headless.problems == [] and effects(trace) == effects(headless.trace)
         services: dict[type, object] = {Letters: LetterBox(), Drawings: DrawingBoard()}
         again = open_session(desk_for(sheet, None).scene, lambda: read.pop(0) if len(read) > 1 else read[0], services)
-        for gesture, _, raised in fed:
+        for gesture, _, raised, _ in fed:
             try:
                 again.feed(gesture)
             except FuseLatchError as error:

@@ -10,6 +10,7 @@ from functools import cache
 from pathlib import Path
 from string import Formatter
 
+from anyascii import anyascii
 from babel import Locale, UnknownLocaleError
 from babel.dates import format_date, format_time
 from babel.numbers import NumberFormatError, format_decimal, parse_decimal
@@ -95,6 +96,10 @@ class LocaleFormats:
         names = self.locale.day_periods["format"]["abbreviated"]
         halves = {names["am"].casefold(): 0, names["pm"].casefold(): 12}
         return None if period not in halves or not 1 <= hour <= 12 else hour % 12 + halves[period]
+
+    def fold(self, text: str) -> str:
+        """Return text in plain letters without case, to find it: "Møre" is found by "more", "Łódź" by "lodz"."""
+        return text.lower() if text.isascii() else str(anyascii(text)).lower()
 
     def show_time(self, value: time) -> str:
         text = str(format_time(value, format="medium" if value.second else "short", locale=self.locale))

@@ -6,6 +6,7 @@ from fuselatch.core.engine.session import Session
 from fuselatch.core.model.errors import FuseLatchError, Refused
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.rehearsal.folding import Fed, folded
+from fuselatch.rehearsal.picking import words_for_item
 from fuselatch.rehearsal.recorder import cue_line, heading
 from fuselatch.scenes import Scene
 
@@ -27,7 +28,8 @@ class FedGestures:
             self._since = now
             gesture = Gesture(verb="wait", text=f"{passed}s")
         if not (isinstance(error, Refused) and error.is_stale):
-            self.fed.append(Fed(gesture, front, type(error) if error is not None else None))
+            which = words_for_item(self.session, gesture)
+            self.fed.append(Fed(gesture, front, type(error) if error is not None else None, which))
 
     def as_cues(self, scene: Scene, origin: str) -> str:
         """Return a cue sheet that does the same. `origin`: its line that opens the scene."""

@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
+from fuselatch.core.engine.session import Session
 from fuselatch.core.forms.catalogs import Catalog
-from fuselatch.core.model.choices import item_id
-from fuselatch.core.model.errors import UnknownName
+from fuselatch.core.model.choices import fold_of, item_id
+from fuselatch.core.model.errors import FuseLatchError, UnknownName
+from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.names import suggest
 from fuselatch.rehearsal.expectations import same_plain
 
@@ -19,7 +21,7 @@ def item_meant(desk: DeskView, name: str, text: str, which: Sequence[str]) -> st
     """Return the id of the item that a text means, with `at PLACE` or `where COLUMN VALUE`."""
     control: Any = desk.session.control(name)
     choices: Any = getattr(control, "choices", None)
-    found = choices.find(text) if choices is not None else []
+    found = choices.find(text, fold_of(desk.session.formats)) if choices is not None else []
     if len(which) == 2 and which[0] == "at":
         if not which[1].isdecimal() or not 1 <= int(which[1]) <= len(found):
             raise UnknownName(
@@ -42,9 +44,15 @@ def item_meant(desk: DeskView, name: str, text: str, which: Sequence[str]) -> st
     return item_id(choices, choices.position(meant[0]))
 
 
-def place_of_item(control: Any, text: str, item: str) -> list[str]:
-    """Return the words that tell an item from others that read the same: none, or `at PLACE`."""
+def words_for_item(session: Session, gesture: Gesture) -> list[str]:
+    """Return the words that tell a picked item from others that read the same: none, or `at PLACE`."""
+    if not gesture.item or gesture.verb != "pick":
+        return []
+    try:
+        control = session.control(f"{gesture.form}.{gesture.control}" if gesture.form else gesture.control)
+    except FuseLatchError:
+        return []
     choices: Any = getattr(control, "choices", None)
-    found = choices.find(text) if choices is not None else []
+    found = choices.find(gesture.text, fold_of(session.formats)) if choices is not None else []
     ids = [item_id(choices, choices.position(each)) for each in found]
-    return ["at", str(ids.index(item) + 1)] if len(found) > 1 and item in ids else []
+    return ["at", str(ids.index(gesture.item) + 1)] if len(found) > 1 and gesture.item in ids else []

@@ -15,7 +15,7 @@ from fuselatch.core.model.values import MASK
 from fuselatch.rehearsal.desk_view import DeskView
 from fuselatch.rehearsal.folding import Done, Fed, folded
 from fuselatch.rehearsal.masking import masked_words
-from fuselatch.rehearsal.picking import place_of_item
+from fuselatch.rehearsal.picking import words_for_item
 from fuselatch.report.cue_words import written
 from fuselatch.scenes import Scene
 
@@ -58,17 +58,9 @@ class Recorder:
         """Record a gesture that was fed directly."""
         # A desk's clock moves by `wait` only, which feeds the time itself.
         if not self.nested and gesture.verb != "time" and not (isinstance(error, Refused) and error.is_stale):
-            self.steps.append(Fed(gesture, front, type(error) if error is not None else None, self.which(gesture)))
-
-    def which(self, gesture: Gesture) -> list[str]:
-        """Return the words that tell a picked item from others that read the same."""
-        if not gesture.item or gesture.verb != "pick":
-            return []
-        try:
-            name = f"{gesture.form}.{gesture.control}" if gesture.form else gesture.control
-            return place_of_item(self.view.session.control(name), gesture.text, gesture.item)
-        except FuseLatchError:
-            return []
+            self.steps.append(
+                Fed(gesture, front, type(error) if error is not None else None, words_for_item(self.view.session, gesture))
+            )
 
     def word(self, arg: object) -> str:
         """Return an argument as a word. A control is its path, with the form if not in front."""

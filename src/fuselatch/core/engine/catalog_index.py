@@ -11,7 +11,7 @@ from typing import Any, Final, TypeAlias
 from fuselatch.core.engine.state import SessionSource, SessionState
 from fuselatch.core.engine.storing import frame_of, staged_for, version_of, with_staged
 from fuselatch.core.forms.catalogs import Catalog
-from fuselatch.core.model.choices import Choices, folded
+from fuselatch.core.model.choices import Choices, Fold, fold_of
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.names import suggest
 
@@ -25,9 +25,10 @@ Tests: TypeAlias = tuple[tuple[str, str, Any], ...]
 class Index:
     """The rows of a source, grouped by a catalog's columns. Lists are built on first use."""
 
-    __slots__ = ("catalog", "columns", "folded", "groups", "made", "rows", "version")
+    __slots__ = ("catalog", "columns", "fold", "folded", "groups", "made", "rows", "version")
 
-    def __init__(self, catalog: Catalog[Any], rows: Any, version: Hashable, equal: Sequence[str]) -> None:
+    def __init__(self, catalog: Catalog[Any], rows: Any, version: Hashable, equal: Sequence[str], fold: Fold) -> None:
+        self.fold = fold
         self.version = version
         self.catalog = catalog
         self.rows = rows
@@ -56,7 +57,7 @@ class Index:
         """Return a column's texts without case and accents."""
         found = self.folded.get(name)
         if found is None:
-            found = self.folded[name] = ["" if one is None else folded(str(one)) for one in self.column(name)]
+            found = self.folded[name] = ["" if one is None else self.fold(str(one)) for one in self.column(name)]
         return found
 
     def choices(self, key: tuple[Any, ...], tests: Tests, sort: str, descending: bool, whole: bool) -> Choices[Any]:
@@ -79,7 +80,7 @@ class Index:
             places = found[0] if len(found) == 1 else sorted(at for group in found for at in group)
         for kind, name, value in tests:
             if kind in ("begins", "contains"):
-                texts, part = self.folded_column(name), folded(str(value))
+                texts, part = self.folded_column(name), self.fold(str(value))
                 begins = kind == "begins"
                 places = [at for at in places if (texts[at].startswith(part) if begins else part in texts[at])]
             else:
@@ -186,7 +187,7 @@ def catalog_choices(
         # What the turn has staged is offered before it is written, so that a loop is found before anything is.
         staged = staged_for(session, catalog.source)
         rows = with_staged(session, catalog.source, staged, new_keys=True) if staged else frame_of(session, catalog.source)
-        index = session.indexes[place] = Index(catalog, rows, version, equal)
+        index = session.indexes[place] = Index(catalog, rows, version, equal, fold_of(session.formats))
     column, descending = sort if sort is not None else (catalog.sort, False)
     key = tuple([given[name] for name in equal])
     found: Choices[Any] = index.choices(key, tests, column, descending, sort is not None)

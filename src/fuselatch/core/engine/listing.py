@@ -8,7 +8,7 @@ from typing import Any, Final
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.live_state import seen
 from fuselatch.core.model.cells import UNSEEN
-from fuselatch.core.model.choices import Choices
+from fuselatch.core.model.choices import Choices, fold_of
 
 IN_REACH: Final = 50
 """How many items a view has at most: the best matches, or those around the chosen one."""
@@ -28,7 +28,7 @@ def typed_into(control: LiveChoice[Any, Any, Any]) -> str:
 def candidates(control: LiveChoice[Any, Any, Any]) -> Sequence[int]:
     """Return the positions of the items that one can move to in an open list: the best matches, or all."""
     choices, text = choices_seen(control), typed_into(control)
-    return choices.ahead_index.find(text, IN_REACH) if text else range(len(choices))
+    return choices.ahead_index(fold_of(control._engine.formats)).find(text, IN_REACH) if text else range(len(choices))
 
 
 def would_take(control: LiveChoice[Any, Any, Any]) -> Any:
@@ -44,8 +44,9 @@ def would_take(control: LiveChoice[Any, Any, Any]) -> Any:
         return control._at
     if not text:
         return UNSEEN
-    found = choices.find(text)
+    fold = fold_of(control._engine.formats)
+    found = choices.find(text, fold)
     if not found and not control._decl.other:
-        first = choices.ahead(text, 1)
-        found = choices.find(choices.text(first[0])) if first else []
+        first = choices.ahead(text, 1, fold)
+        found = choices.find(choices.text(first[0]), fold) if first else []
     return found[0] if len(found) == 1 else UNSEEN

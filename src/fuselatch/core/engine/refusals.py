@@ -11,7 +11,7 @@ from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveInput
 from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
 from fuselatch.core.forms.live_state import ControlState, is_read_only, is_usable, seems_usable, seen_title
-from fuselatch.core.model.choices import position_of_id
+from fuselatch.core.model.choices import fold_of, position_of_id
 from fuselatch.core.model.errors import HandlerFailed
 from fuselatch.core.model.gestures import VERBS, Gesture
 from fuselatch.core.model.names import suggest
@@ -171,7 +171,7 @@ def no_choice(control: LiveChoice[Any, Any, Any], gesture: Gesture) -> str:
     text = gesture.text
     if gesture.item:
         return "" if position_of_id(control.choices, gesture.item) is not None else f"no item '{gesture.item}' in the list"
-    found = control.choices.find(text)
+    found = control.choices.find(text, fold_of(control._engine.formats))
     if len(found) > 1:
         # By its text alone it would be the first, which may be the wrong one.
         return f"{len(found)} items read '{text}'; say which: pick {control.name} {text} at 2, or {text} where COLUMN VALUE"

@@ -40,7 +40,7 @@ from fuselatch.core.forms.port import RecordsView
 from fuselatch.core.forms.shared import Shared
 from fuselatch.core.forms.sources import EventSource, heard_by
 from fuselatch.core.model.choices import AHEAD as SHORT
-from fuselatch.core.model.choices import position_of_id
+from fuselatch.core.model.choices import fold_of, position_of_id
 from fuselatch.core.model.errors import FuseLatchError, NotAllowedHere, Refused, UnknownName
 from fuselatch.core.model.gestures import VERBS, Gesture
 from fuselatch.core.model.keys import normal
@@ -233,16 +233,18 @@ class Session:
         """
         state = self._state
         state.workers.must_be_at_home()
+        fold = fold_of(state.formats)
         for form in state.stack.forms:
             for control in form._state.order:
                 listed: Any = seen(control, "choices") if control._plan.lists else ()
-                if len(listed) > SHORT and not listed.is_indexed:
-                    return listed.index_some(items) or self._has_work()
+                if len(listed) > SHORT and not listed.is_indexed(fold):
+                    return listed.index_some(items, fold) or self._has_work()
         return False
 
     def _has_work(self) -> bool:
         lists = [seen(each, "choices") for form in self._state.stack.forms for each in form._state.order if each._plan.lists]
-        return any(len(listed) > SHORT and not listed.is_indexed for listed in lists)
+        fold = fold_of(self._state.formats)
+        return any(len(listed) > SHORT and not listed.is_indexed(fold) for listed in lists)
 
     @property
     def prompt(self) -> PromptView | None:

@@ -27,7 +27,7 @@ from fuselatch.core.forms.controls import LiveInput
 from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
 from fuselatch.core.forms.live_state import ControlState, current, is_masked, is_read_only
 from fuselatch.core.model.cells import UNSEEN
-from fuselatch.core.model.choices import position_of_id
+from fuselatch.core.model.choices import fold_of, position_of_id
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.outcome import ACCEPTED, CANCELLED
@@ -246,7 +246,7 @@ def meant(control: LiveChoice[Any, Any, Any], gesture: Gesture) -> list[Any]:
     """Return the items that a gesture means, by id or by text."""
     choices = control.choices
     if not gesture.item:
-        found = choices.find(gesture.text)
+        found = choices.find(gesture.text, fold_of(control._engine.formats))
         return found if len(found) == 1 else []
     at = position_of_id(choices, gesture.item)
     return [] if at is None else [choices[at]]

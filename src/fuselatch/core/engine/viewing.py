@@ -33,7 +33,7 @@ from fuselatch.core.forms.live_state import ControlState, FormState, is_masked, 
 from fuselatch.core.forms.placing import inner_plan
 from fuselatch.core.forms.prompts import Tone
 from fuselatch.core.model.cells import UNSEEN
-from fuselatch.core.model.choices import Choices, item_id
+from fuselatch.core.model.choices import Choices, fold_of, item_id
 from fuselatch.core.model.findings import NO_MARKER, Marker
 from fuselatch.core.model.locale_formats import Formats, show_moment
 from fuselatch.core.model.parts import Parts
@@ -134,8 +134,8 @@ def in_reach(control: LiveChoice[Any, Any, Any]) -> tuple[Sequence[int], int, in
     count = len(choices)
     typed = typed_into(control)
     if typed:
-        found = choices.ahead_index.find(typed, IN_REACH)
-        return found, choices.ahead_index.count(typed), 0
+        index = choices.ahead_index(fold_of(control._engine.formats))
+        return index.find(typed, IN_REACH), index.count(typed), 0
     start = 0
     if count > IN_REACH:
         held = held_by(control)

@@ -30,6 +30,7 @@ from greenlet import getcurrent
 from fuselatch.core.engine.state import DialogWait, PauseWait, PromptWait, SessionState, Turn, Wait, waiting_changes
 from fuselatch.core.engine.workers import park
 from fuselatch.core.forms.live_state import seen
+from fuselatch.core.model.choices import fold_of
 from fuselatch.core.model.errors import NotAllowedHere, RuleError
 from fuselatch.core.model.events import Event
 from fuselatch.core.model.values import same
@@ -125,8 +126,7 @@ def ready_to_view(session: SessionState) -> None:
     focus = front._state.focus if front is not None else None
     if focus is not None and focus._listing and focus._draft:
         listed = seen(focus, "choices")
-        if not listed.is_indexed:
-            listed.index_some(len(listed) or 1)
+        listed.ahead_index(fold_of(session.formats))
 
 
 def pause(turn: Turn, event: Event) -> None:

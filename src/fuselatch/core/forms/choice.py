@@ -9,7 +9,7 @@ from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.declarations import EntryOptions, H, InputControl, Needed, Shape, Source
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.rules import Rule
-from fuselatch.core.model.choices import choices_of
+from fuselatch.core.model.choices import choices_of, fold_of
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.locale_formats import Formats
@@ -194,7 +194,7 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
 
     def parse(self, text: str, live: Any, formats: Formats) -> Any:
         """Return the one item with this text."""
-        found: list[T] = live.choices.find(text)
+        found: list[T] = live.choices.find(text, fold_of(formats))
         if len(found) == 1:
             return found[0]
         if found:

@@ -13,12 +13,14 @@ from collections.abc import Callable, Generator, Iterable, Iterator, Mapping, Se
 from datetime import date, datetime, time
 from decimal import Decimal
 from enum import Enum, EnumMeta
-from typing import Any, Final, Generic, TypeVar, overload
+from typing import Any, Final, Generic, TypeAlias, TypeVar, overload
 
 from fuselatch.core.model.values import same
 
 T = TypeVar("T")
 
+Fold: TypeAlias = Callable[[str], str]
+"""A function that returns text as it is compared, to find it."""
 AHEAD: Final = 50
 """The most items that typing ahead returns."""
 COUNTED: Final = 1_000
@@ -46,8 +48,9 @@ class Choices(Sequence[T], Generic[T]):
         self._texts: Sequence[str] = texts_of(self._items) if texts is None else texts
         self._row = row
         self._places: dict[Any, int] | None = None
-        self._ahead: Ahead | None = None
-        self._making: Making | None = None
+        # For each fold that lists are searched with: the index for typing ahead, and the one that is being made.
+        self._ahead: dict[Fold, Ahead] = {}
+        self._making: dict[Fold, Making] = {}
 
     def __len__(self) -> int:
         return len(self._items)
@@ -127,52 +130,51 @@ class Choices(Sequence[T], Generic[T]):
         """Return the items' texts, in order, or a part of them."""
         return list(self._texts[start:stop])
 
-    def find(self, text: str) -> list[T]:
-        """Return the items with a text: exact ones, or those that differ in case and accents."""
-        texts = self._texts
-        if len(texts) > AHEAD or self._ahead is not None:
-            near = self.ahead_index.exact(folded(text))
+    def find(self, text: str, fold: Fold | None = None) -> list[T]:
+        """Return the items with a text: exact ones, or those that `fold` makes equal (default: without case and accents)."""
+        texts, fold = self._texts, fold or folded
+        if len(texts) > AHEAD or fold in self._ahead:
+            near = self.ahead_index(fold).exact(fold(text))
         else:
-            wanted = folded(text)
-            near = [at for at, shown in enumerate(texts) if folded(shown) == wanted]
+            wanted = fold(text)
+            near = [at for at, shown in enumerate(texts) if fold(shown) == wanted]
         # Two items may differ only in case: the one typed exactly wins.
         exact = [at for at in near if texts[at] == text]
         return [self._items[at] for at in sorted(exact or near)]
 
-    def ahead(self, text: str, most: int = AHEAD) -> list[T]:
+    def ahead(self, text: str, most: int = AHEAD, fold: Fold | None = None) -> list[T]:
         """Return the items that typed text may mean.
 
         Exact matches come first, then items that start with it, then items with a word that does.
         """
-        return [self._items[at] for at in self.ahead_index.find(text.strip(), most)]
+        return [self._items[at] for at in self.ahead_index(fold).find(text.strip(), most)]
 
-    @property
-    def ahead_index(self) -> Ahead:
-        """The sorted keys for typing ahead, built on first use."""
-        if self._ahead is None:
-            while self.index_some(len(self._texts) or 1):
-                continue
-        assert self._ahead is not None, "the index is finished"
-        return self._ahead
+    def ahead_index(self, fold: Fold | None = None) -> Ahead:
+        """Return the sorted keys for typing ahead, built on first use."""
+        fold = fold or folded
+        while not self.is_indexed(fold):
+            self.index_some(len(self._texts) or 1, fold)
+        return self._ahead[fold]
 
-    @property
-    def is_indexed(self) -> bool:
-        """True if the index for typing ahead is there."""
-        return self._ahead is not None
+    def is_indexed(self, fold: Fold | None = None) -> bool:
+        """Return True if the index for typing ahead is there."""
+        return (fold or folded) in self._ahead
 
-    def index_some(self, items: int) -> bool:
+    def index_some(self, items: int, fold: Fold | None = None) -> bool:
         """Work on the index for typing ahead, on about so many items; return True if more is left to do.
 
         What is found doesn't depend on how the work was cut.
         """
-        if self._ahead is not None:
+        fold = fold or folded
+        if fold in self._ahead:
             return False
-        if self._making is None:
-            self._making = Making(self._texts)
-        self._ahead = self._making.some(items)
-        if self._ahead is None:
+        if fold not in self._making:
+            self._making[fold] = Making(self._texts, fold)
+        made = self._making[fold].some(items)
+        if made is None:
             return True
-        self._making = None
+        self._ahead[fold] = made
+        del self._making[fold]
         return False
 
 
@@ -194,10 +196,11 @@ class Making:
     sample; then one bucket after the other is sorted. Together that is the same order as sorting all of them.
     """
 
-    __slots__ = ("steps", "texts")
+    __slots__ = ("fold", "steps", "texts")
 
-    def __init__(self, texts: Sequence[str]) -> None:
+    def __init__(self, texts: Sequence[str], fold: Fold) -> None:
         self.texts = texts
+        self.fold = fold
         self.steps = self._steps()
         # Runs to the first `yield`, which takes the size of a part.
         next(self.steps)
@@ -207,18 +210,18 @@ class Making:
         return self.steps.send(max(1, items))
 
     def _steps(self) -> Generator[Ahead | None, int, None]:
-        texts = self.texts
+        texts, fold = self.texts, self.fold
         room = yield None
         step = max(1, len(texts) // SAMPLE)
         # Made at once, one bucket is quickest.
         some = texts[::step] if room < len(texts) else ()
-        by_text = bounds_of(map(folded, some), len(texts))
-        by_word = bounds_of((word for text in some for word in words_of(folded(text))), len(texts))
+        by_text = bounds_of(map(fold, some), len(texts))
+        by_word = bounds_of((word for text in some for word in words_of(fold(text))), len(texts))
         # Only positions are kept, and texts folded again where they are sorted: that needs far less memory.
         of_texts = [array("I") for _ in range(len(by_text) + 1)]
         of_words = [array("Q") for _ in range(len(by_word) + 1)]
         for at, text in enumerate(texts):
-            key = folded(text)
+            key = fold(text)
             of_texts[bisect_right(by_text, key)].append(at)
             for rest in words_of(key):
                 # The rest after a word start is found again by its length.
@@ -226,7 +229,7 @@ class Making:
             room -= 1
             if room <= 0:
                 room = yield None
-        made = Ahead(texts, array("I"), array("Q"))
+        made = Ahead(texts, array("I"), array("Q"), fold)
         for buckets, places, key_of in ((of_texts, made.order, made.key), (of_words, made.words, made.word)):
             for bucket in buckets:
                 keys: list[str] = []
@@ -266,19 +269,21 @@ class Ahead:
     million folded texts would need more memory than the texts themselves.
     """
 
-    __slots__ = ("order", "texts", "words")
+    __slots__ = ("fold", "order", "texts", "words")
 
-    def __init__(self, texts: Sequence[str], order: array[int], words: array[int]) -> None:
+    def __init__(self, texts: Sequence[str], order: array[int], words: array[int], fold: Fold) -> None:
         self.texts = texts
+        self.fold = fold
         self.order = order
         self.words = words
 
     def key(self, at: int) -> str:
-        return folded(self.texts[at])
+        key: str = self.fold(self.texts[at])
+        return key
 
     def word(self, code: int) -> str:
         """Return the text from a word start on."""
-        key = spaced(folded(self.texts[code >> SHIFT]))
+        key = spaced(self.fold(self.texts[code >> SHIFT]))
         return key[len(key) - (code & MASK) :]
 
     def exact(self, key: str) -> Sequence[int]:
@@ -287,7 +292,7 @@ class Ahead:
 
     def find(self, text: str, most: int) -> list[int]:
         """Return positions for typed text, in the order of `Choices.ahead`."""
-        key = folded(text)
+        key = self.fold(text)
         found = dict.fromkeys(self._run(key, most))
         if len(found) > 1:
             # If several texts fold to the same key, the one typed exactly comes first.
@@ -300,7 +305,7 @@ class Ahead:
 
     def count(self, text: str) -> int:
         """Return how many items typed text may mean; at most `COUNTED`."""
-        key = folded(text)
+        key = self.fold(text)
         low, high = self._words_of(key)
         found = {code >> SHIFT for code in self.words[low : min(high, low + COUNTED)]}
         found.update(self._run(key, COUNTED))
@@ -403,3 +408,9 @@ READ: Final[Any] = {
     "c": time.fromisoformat,
     "m": datetime.fromisoformat,
 }
+
+
+def fold_of(formats: Any) -> Fold:
+    """Return the fold of a session's formats; `folded` if they have none."""
+    found: Fold = getattr(formats, "fold", folded)
+    return found
