@@ -14,19 +14,21 @@ from fuselatch import (
     Finding,
     Form,
     HandlerFailed,
+    Integer,
     Label,
     Latch,
     NotAllowedHere,
     Number,
     Prompt,
     Text,
+    Tick,
     check,
     warn,
 )
 from fuselatch.core.model.latch_records import end_of, is_over
 from fuselatch.frontends import Session
 from fuselatch.rehearsal import Desk, rehearse
-from fuselatch.stores import LatchRecord, MemoryLatches
+from fuselatch.stores import LatchRecord, MemoryLatches, MemoryRecords
 from tests.bench import Bench, doing
 from tests.helpers import act, told
 
@@ -274,3 +276,56 @@ def test_a_latch_that_forms_inherit_is_listed_with_the_one_that_set_it() -> None
         act(desk, "press go")
         assert [each.until for each in desk.latches] == ["until Sibling closes"]
         act(desk, "close")
+
+
+class Requisition(Form, records="requisitions"):
+    """A requisition that is printed once."""
+
+    printed = Latch(per="saved_record")
+
+    number = Integer("Number")
+    what = Text("What")
+    shown = Tick("Printed", value=lambda form: form.printed.is_set())
+    go = Button("Print")
+    reset = Button("Reset")
+    keep = Button("Keep", submits=True, after_submit="same")
+
+    @go.clicked
+    def print_it(self) -> None:
+        self.printed.set("done")
+
+    @reset.clicked
+    def print_again(self) -> None:
+        self.printed.reset()
+
+
+def test_a_latch_of_a_saved_record_stays_with_it_for_everybody() -> None:
+    log = MemoryLatches()
+    rows = [{"number": 1, "what": "rope"}, {"number": 2, "what": "oil"}]
+    store = MemoryRecords({"requisitions": rows}, keys={"requisitions": "number"})
+
+    def keys() -> list[str]:
+        return [record.key for record in log.all()]
+
+    with rehearse(Requisition, records=store, latches=log, user="Imke") as desk:
+        form = desk.at(Requisition)
+        act(desk, "press go")
+        assert (form.shown.value, keys()) == (True, ["requisitions: 1"])
+        act(desk, "record next")
+        assert not form.shown.value
+        act(desk, "record new", "type what tar", "press go")
+        assert (form.shown.value, keys()) == (True, ["requisitions: 1"]), "the new record has no key yet"
+        act(desk, "press keep")
+        assert (form.shown.value, keys()) == (True, ["requisitions: 1", "requisitions: 3"])
+        act(desk, "record new", "type what wax", "press go", "record first")
+    with rehearse(Requisition, records=store, latches=log, user="Oda") as desk:
+        form = desk.at(Requisition)
+        act(desk, "type number 9", "press keep")
+        assert (form.shown.value, keys()) == (True, ["requisitions: 3", "requisitions: 4", "requisitions: 9"])
+        assert desk.latches[0].until == "until it is reset"
+        act(desk, "record remove", "answer Remove")
+        assert keys() == ["requisitions: 3", "requisitions: 4"]
+        act(desk, "record last", "press reset")
+        assert (form.shown.value, keys()) == (False, ["requisitions: 3"])
+    with pytest.raises(DeclarationError, match='once: a latch per="saved_record" needs a form with records='):
+        type("Unbound", (Form,), {"once": Latch(per="saved_record")})

@@ -70,6 +70,7 @@ from fuselatch.core.forms.places import FirstBlank, HostSelection
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.cells import Node
 from fuselatch.core.model.errors import NotAllowedHere, UnknownName
+from fuselatch.core.model.latch_records import LatchRecord
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import MOVES, Change, KeyName, Record, key_in, shown_key, with_key
 from fuselatch.core.model.service_map import Host
@@ -94,6 +95,8 @@ class Records(Node):
         self.trouble = trouble_of(session, source)
         self._row: Mapping[str, Any] | None = None
         self._key: Any = None
+        # Latches of a new record that is staged.
+        self._waiting: tuple[LatchRecord, ...] = ()
         self._filters: dict[str, Any] = {}
         self._blank_is_all = True
         self._only: Mapping[str, Any] = form._state.manner.only or {}
@@ -131,6 +134,8 @@ class Records(Node):
         """Set the current record, and mark what depends on it."""
         turn.set(self, "_row", row)
         turn.set(self, "_key", key)
+        # Latches of saved records are other ones now.
+        self.session.latches.differs(turn.cause)
         self.session.dirty.invalidate(self, "key", turn.cause)
 
     @property
@@ -433,6 +438,7 @@ class Records(Node):
         note_last(turn, self.form)
         if was is None:
             change = Change("add", self.source, key_in(row, self.key_column), row)
+            turn.set(self, "_waiting", latching.waiting(turn.session, form))
         else:
             row = {column: value for column, value in row.items() if was.get(column) != value}
             change = Change("change", self.source, self._key, row, was, frozenset(self._bound))
@@ -443,7 +449,10 @@ class Records(Node):
             # With lines, the record has to be there still.
             stage(turn, change, self)
         now = {**(was or {}), **row}
-        # A record whose key was edited has the new one from here on, and so have its lines.
+        # A record whose key was edited has the new one from here on, and so have its lines and latches.
+        new_key = key_in(now, self.key_column)
+        if was is not None and not self.trouble and self._key is not None and new_key != self._key:
+            latching.move(turn, self.source, self._key, new_key)
         self._take(turn, now, self._key if self.trouble and was is not None else key_in(now, self.key_column))
         for control in self._bound.values():
             mark_clean(turn, control)
@@ -454,6 +463,9 @@ class Records(Node):
         if self._row is not None and self._key is None:
             place = len(rows_of(self.session, self.source))
             self._take(turn, with_key(self._row, self.key_column, key), place if self.trouble else key)
+        if self._waiting:
+            latching.store_waiting(turn, self._waiting, self.source, key)
+            turn.set(self, "_waiting", ())
 
     def _remove(self, turn: Turn) -> bool:
         if self.key is None:
@@ -475,6 +487,7 @@ class Records(Node):
                 change = Change("remove", source, key_in(row, key_column(turn.session, source)), {}, row)
                 stage(turn, change, lines.LineKeys(live, None, self))
         at = self._filtered().places.get(self.key, 0)
+        latching.move(turn, self.source, self._key, None)
         stage(turn, Change("remove", self.source, self.key, {}, self._row, frozenset(self._bound)), self)
         keys = self._keys()
         return self._go(turn, keys[min(at, len(keys) - 1)] if keys else None)

@@ -17,6 +17,7 @@ from fuselatch.core.forms.latch import Latch
 from fuselatch.core.model.cells import Undoable
 from fuselatch.core.model.errors import NotAllowedHere, describe
 from fuselatch.core.model.latch_records import LatchRecord, LatchStore, end_of, is_over, over_at
+from fuselatch.core.model.record_changes import shown_key
 
 
 class LatchView(NamedTuple):
@@ -127,8 +128,22 @@ class LatchRead(NamedTuple):
 
 def is_stored(session: SessionState, latch: Latch, form: OpenForm) -> bool:
     """Return True if a latch outlives the session."""
-    lasting = "user" in latch.per or latch.every is not None
+    if "saved_record" in latch.per and record_key(form) == "":
+        # A new record has no key yet: the latch is stored with it.
+        return False
+    lasting = bool(latch.per & {"user", "saved_record"}) or latch.every is not None
     return lasting and not latch.per & {"form", "session", "record"}
+
+
+def record_key(form: OpenForm) -> str:
+    """Return what tells a form's current record from all others; "" for a new one."""
+    records = form._state.records
+    return "" if records is None or records.key is None else of_record(records.source, records.key)
+
+
+def of_record(source: str, key: Any) -> str:
+    """Return the key of a record's latches in the store."""
+    return f"{source}: {shown_key(key)}"
 
 
 def latch_store_of(session: SessionState, name: str) -> LatchStore:
@@ -148,6 +163,11 @@ def place_of(session: SessionState, form: OpenForm, latch: Latch, name: str) -> 
     state = form._state
     owned = bool(latch.per & {"form", "record"})
     key = "" if latch.key is None else str(guarded(session, lambda: latch.key(form), latch.key, f"the key of {name}"))  # type: ignore[misc]
+    if "saved_record" in latch.per:
+        saved = record_key(form)
+        if not saved:
+            return name, state.serial, state.record, key
+        key = f"{saved} / {key}" if key else saved
     return name, state.serial if owned else 0, state.record if "record" in latch.per else 0, key
 
 
@@ -233,6 +253,46 @@ def reset_latch(turn: Turn, form: OpenForm, latch: Latch, name: str) -> None:
     turn.note_form("latch", form, name, before.answer, None)
     tell_latched(turn, form, name, None)
     session.latches.differs(turn.cause)
+
+
+def waiting(session: SessionState, form: OpenForm) -> tuple[LatchRecord, ...]:
+    """Return the latches that were set on a new record, and are stored once it has its key."""
+    place = form._state.serial, form._state.record
+    return tuple(
+        record
+        for (name, *where, _), record in session.session_latches.items()
+        if tuple(where) == place and "saved_record" in session.known_latches[name][0].per
+    )
+
+
+def store_waiting(turn: Turn, kept: tuple[LatchRecord, ...], source: str, key: Any) -> None:
+    """Store the latches of a new record, which has its key now."""
+    session = turn.session
+    for record in kept:
+        saved = of_record(source, key)
+        stored = record._replace(key=f"{saved} / {record.key}" if record.key else saved)
+        latch_store_of(session, record.latch).set(stored, None)
+        for place in [place for place, held in session.session_latches.items() if held is record]:
+            del session.session_latches[place]
+    session.latches.differs(turn.cause)
+
+
+def move(turn: Turn, source: str, key: Any, new_key: Any) -> None:
+    """Let a record's latches follow its key that was edited, or go with a record that is removed (None)."""
+    session = turn.session
+    store = session.latch_store
+    before = of_record(source, key)
+    for record in store.all() if store is not None else ():
+        if store is None or not (record.key == before or record.key.startswith(f"{before} / ")):
+            continue
+        place = record.latch, 0, 0, record.key
+        store.reset(record)
+        turn.set(LatchUndo(session, place, None, record, store), "done", True)
+        if new_key is not None:
+            moved = record._replace(key=of_record(source, new_key) + record.key[len(before) :])
+            store.set(moved, None)
+            turn.set(LatchUndo(session, place, moved, None, store), "done", True)
+        session.latches.differs(turn.cause)
 
 
 def tell_latched(turn: Turn, form: OpenForm, name: str, answer: str | None) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from copy import copy
 from types import new_class
 from typing import TYPE_CHECKING, Any, ClassVar, Final, Literal, ParamSpec, TypeVar, dataclass_transform
@@ -11,6 +11,7 @@ from fuselatch.core.forms.collect import FormMeta, collect
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.declarations import Button, InputControl, Label
+from fuselatch.core.forms.latch import Latch
 from fuselatch.core.forms.manner import PLACES, Manner, Place
 from fuselatch.core.forms.params import Opener, Param
 from fuselatch.core.forms.plans import FormPlan
@@ -102,6 +103,10 @@ class Form(OpenForm, metaclass=FormMeta):
         kept = [path for path, placed in cls._plan.controls.items() if getattr(placed.decl, "records", "")]
         if kept and not cls._plan.records:
             raise DeclarationError(f"class {cls.__name__}: {kept[0]}: Lines with records= need a form with records=")
+        kept_with = [name for name, latch in latches_of(cls) if "saved_record" in latch.per]
+        if kept_with and not cls._plan.records:
+            where = f"class {cls.__name__}: {kept_with[0]}"
+            raise DeclarationError(f'{where}: a latch per="saved_record" needs a form with records=')
         if on_leave not in ("save", "ask"):
             raise DeclarationError(f"class {cls.__name__}: on_leave must be 'save' or 'ask', not {on_leave!r}")
         if on_conflict not in ("ask", "theirs", "refuse"):
@@ -338,3 +343,16 @@ def name_of(form: Form) -> str:
 def focus_of(form: Form) -> Live | None:
     """Return the control that has the form's focus, or None."""
     return form._state.focus  # type: ignore[no-any-return]
+
+
+def latches_of(form: type[Form]) -> Iterator[tuple[str, Latch]]:
+    """Yield the latches of a form class, of its prompts and of its checks, by name."""
+    for base in form.__mro__:
+        for name, member in vars(base).items():
+            latch = member if isinstance(member, Latch) else getattr(member, "latch", None)
+            if isinstance(latch, Latch):
+                yield name, latch
+    for control in form._plan.controls.values():
+        for check in control.checks:
+            if check.latch is not None:
+                yield check.name, check.latch

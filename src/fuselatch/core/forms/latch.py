@@ -11,7 +11,7 @@ from fuselatch.core.model.latch_records import Every
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.values import text_for
 
-Scope: TypeAlias = Literal["record", "form", "session", "user"]
+Scope: TypeAlias = Literal["record", "form", "session", "user", "saved_record"]
 SCOPES: Final = get_args(Scope)
 
 
@@ -41,12 +41,13 @@ class Latched(Protocol):
 class Latch:
     """Remembers that something was asked or done: `Latch(per="record")`.
 
-    `per`: "record", "form", "session", "user", or a tuple of these. `key`: a function of the form; the latch is set per key.
-    `every`: a timedelta, or "day" for the session's calendar day; the latch is reset after it. On a prompt or check, a latch
-    remembers answers. On a form, `imported_today = Latch(every="day")`, handlers set and read it.
+    `per`: "record", "form", "session", "user", "saved_record" (the record that a bound form shows, for everybody, until it
+    is reset), or a tuple of these. `key`: a function of the form; the latch is set per key. `every`: a timedelta, or "day"
+    for the session's calendar day; the latch is reset after it. On a prompt or check, a latch remembers answers. On a form,
+    `imported_today = Latch(every="day")`, handlers set and read it.
 
-    A latch per "user" or with `every` is stored in the latch store, unless it is also per "form", "session" or "record".
-    Raises `DeclarationError`.
+    A latch per "user" or "saved_record", or with `every`, is stored in the latch store, unless it is also per "form",
+    "session" or "record". Raises `DeclarationError`.
     """
 
     __slots__ = ("every", "key", "name", "per")
