@@ -365,6 +365,7 @@ def test_of_two_items_that_read_the_same_none_is_taken_unseen(which: str, picked
         assert form.patient.value == 2
         desk.session.feed(Gesture(verb="pick", control="patient", item="i3"))
         assert form.patient.value == 3 and desk.as_cues().splitlines()[-1] == "pick    patient Abel at 2"
+        assert told(desk.trace, "change")[-1] == "patient.value: Bela → Abel", "the trace shows texts, not keys"
 
 
 BERTHS = [

@@ -37,7 +37,7 @@ from typing import Any, Final, NoReturn
 
 from fuselatch.core.engine.failure import blown, failed, tell
 from fuselatch.core.engine.scheduler import announce
-from fuselatch.core.engine.state import Turn, hidden
+from fuselatch.core.engine.state import Turn, told
 from fuselatch.core.engine.validation import validate_all
 from fuselatch.core.engine.waits import pause
 from fuselatch.core.forms.container import OpenForm
@@ -135,7 +135,9 @@ def dispatch(turn: Turn, event: Event) -> None:
     if session.sees_events and pauses_at(turn, event):
         pause(turn, event)
     if rows is not None:
-        old, new = (hidden(event.old), hidden(event.new)) if is_masked(control) else (event.old, event.new)
+        old, new = event.old, event.new
+        if event.name == "changed" or is_masked(control):
+            old, new = told(control, old, new)
         event._number = add_row(rows, event._cause, "event", state.name, control.name, event.name, old, new)
     handlers = plan.heard.get(event.name)
     if handlers is not None:

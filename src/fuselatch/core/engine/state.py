@@ -20,7 +20,7 @@ from fuselatch.core.engine.session_options import Options
 from fuselatch.core.engine.workers import Workers, workers_here
 from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.latch import Latch
-from fuselatch.core.forms.live_state import ControlState, FormState, is_masked
+from fuselatch.core.forms.live_state import ControlState, FormState, is_masked, seen
 from fuselatch.core.forms.plans import FormPlan, Handler
 from fuselatch.core.forms.port import EnginePort
 from fuselatch.core.forms.prompts import Prompt, Tone
@@ -667,7 +667,7 @@ class Turn(Undoable):
         rows = self.rows
         plan = control._plan
         if rows is not None:
-            was, becomes = (hidden(old), hidden(value)) if is_masked(control) else (old, value)
+            was, becomes = told(control, old, value)
             cause = add_row(rows, cause, "change", control._state.name, control.name, "value", was, becomes)
         session = self.session
         dirty = session.dirty
@@ -790,6 +790,21 @@ def is_void(event: Event) -> bool:
 def waiting_changes(queue: Iterable[Event]) -> list[Event]:
     """Return the `changed` events of a queue that still apply."""
     return [event for event in queue if event.name == "changed" and event.control is not None and not is_void(event)]
+
+
+def told(control: ControlState, old: Any, new: Any) -> tuple[Any, Any]:
+    """Return two values of a control as the trace has them: of a password dots, of a choice the items' texts."""
+    if control._plan.lists:
+        choices = seen(control, "choices")
+        return item_text(choices, old), item_text(choices, new)
+    return (hidden(old), hidden(new)) if is_masked(control) else (old, new)
+
+
+def item_text(choices: Any, value: Any) -> Any:
+    """Return the text of an item, or of several, in a list as it was last announced."""
+    if value is None or value == ():
+        return value
+    return tuple([choices.text(item) for item in value]) if isinstance(value, tuple) else choices.text(value)
 
 
 def hidden(text: Any) -> str:

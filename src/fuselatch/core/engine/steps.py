@@ -20,7 +20,7 @@ from fuselatch.core.engine.listing import would_take
 from fuselatch.core.engine.loop import drain, happen
 from fuselatch.core.engine.naming import open_form_named
 from fuselatch.core.engine.opening import open_form
-from fuselatch.core.engine.state import SessionState, Turn, hidden, touch
+from fuselatch.core.engine.state import SessionState, Turn, told, touch
 from fuselatch.core.engine.validation import preview
 from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.controls import LiveInput
@@ -156,7 +156,7 @@ def restart(turn: Turn, form: OpenForm) -> None:
     for entry, old in held:
         new = entry._value
         if turn.rows is not None and not same(old, new):
-            turn.note("change", entry, "value", *((hidden(old), hidden(new)) if is_masked(entry) else (old, new)))
+            turn.note("change", entry, "value", *told(entry, old, new))
     happen(turn, "restarted", form, None)
     turn.cause = before
 
