@@ -24,6 +24,7 @@ from fuselatch import (
     Integer,
     Number,
     Refused,
+    Table,
     Text,
     Tick,
     UnknownName,
@@ -426,3 +427,18 @@ class Names(Form):
     """Names with other letters than a keyboard has."""
 
     name = Choice("Name", choices=("Møre", "Łódź", "Iğd\u0131r", "Œuvre", "Éider"))
+
+
+class Framed(Form):
+    """A list and a table of a data frame that is given itself."""
+
+    town = Choice("Town", choices=Catalog(pandas.DataFrame(BERTHS), text="name", value="length", value_type=float))
+    table = Table("Table", rows=Catalog(pandas.DataFrame(BERTHS), text="name"), columns=("name", "length"))
+
+
+def test_a_data_frame_is_given_itself() -> None:
+    with rehearse(Framed) as desk:
+        act(desk, "pick town Lodz", "pick table Lodz")
+        form = desk.at(Framed)
+        assert form.town.value == 12.0 and form.table.row == {"name": "Lodz", "pier": "S", "state": "free", "length": 12.0}
+        assert form.town.choices.shown() == ["Møre", "Morgan", "Lodz"], "a row with a blank value is left out"

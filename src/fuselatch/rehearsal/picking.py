@@ -33,7 +33,8 @@ def item_meant(desk: DeskView, name: str, text: str, which: Sequence[str]) -> st
     catalog = control.declared.rules.get("choices")
     if not isinstance(catalog, Catalog):
         raise UnknownName(f"the items of {name} come from no catalog, so they have no columns; use 'at PLACE'")
-    rows = desk.session.records.rows(catalog.source)
+    frame = catalog.frame
+    rows = desk.session.records.rows(catalog.source) if frame is None else frame.to_dict("records")
     columns = list(rows[0]) if rows else []
     if which[1] not in columns:
         raise UnknownName(f"'{catalog.source}' has no column '{which[1]}'; {suggest(which[1], columns)}")

@@ -171,7 +171,7 @@ def catalog_choices(
     session: SessionState, catalog: Catalog[Any], values: tuple[Any, ...], sort: tuple[str, bool] | None = None
 ) -> Choices[Any]:
     """Return what a catalog offers for its controls' values. A table passes its `sort`."""
-    version = session.catalogs.read(catalog.source)
+    version = session.catalogs.read(catalog.source) if catalog.frame is None else None
     equal = catalog._equal
     given = dict(zip(equal, values, strict=False))
     blank = [name for name, value in given.items() if is_blank(value)]
@@ -181,12 +181,17 @@ def catalog_choices(
     others = zip(catalog.tests, values[len(given) :], strict=True)
     tests: Tests = tuple([(kind, name, value) for (kind, name), value in others if not is_blank(value)])
     tests = (*[("is", name, value) for name, value in catalog.fixed], *tests)
-    place = (catalog.source, catalog.text, catalog.value, catalog.value_type, equal)
+    source = catalog.source if catalog.frame is None else id(catalog.frame)
+    place = (source, catalog.text, catalog.value, catalog.value_type, equal)
     index = session.indexes.get(place)
     if index is None or index.version != version:
         # What the turn has staged is offered before it is written, so that a loop is found before anything is.
-        staged = staged_for(session, catalog.source)
-        rows = with_staged(session, catalog.source, staged, new_keys=True) if staged else frame_of(session, catalog.source)
+        staged = staged_for(session, catalog.source) if catalog.frame is None else []
+        rows = catalog.frame
+        if rows is None:
+            rows = (
+                with_staged(session, catalog.source, staged, new_keys=True) if staged else frame_of(session, catalog.source)
+            )
         index = session.indexes[place] = Index(catalog, rows, version, equal, fold_of(session.formats))
     column, descending = sort if sort is not None else (catalog.sort, False)
     key = tuple([given[name] for name in equal])

@@ -104,6 +104,8 @@ def add_choice(turn: Turn, control: Any, entry: str) -> None:
     """Add an item to a choice: a row of its catalog's source, or an item of this form."""
     rule = control._decl.rules.get("choices")
     if isinstance(rule, Catalog):
+        if rule.frame is not None:
+            raise NotAllowedHere(f"{control.name} has its items from a data frame, which nothing can be added to")
         given = [current(control._state.controls[path], "value") for path in control._plan.inputs["choices"]]
         row = {rule.text: entry, rule.value: entry, **dict(zip(rule._equal, given, strict=False)), **dict(rule.fixed)}
         stage(turn, Change("add", rule.source, None, row), None)

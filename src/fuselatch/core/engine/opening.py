@@ -52,9 +52,10 @@ def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: O
     before, turn.cause = turn.cause, turn.note_form("open", opened, form._plan.name)
     for path in state.plan.tables:
         table: Any = state.controls[path]._decl
-        source = table.rules["choices"].source
+        catalog = table.rules["choices"]
+        there = columns_of(session, catalog.source) if catalog.frame is None else list(catalog.frame.columns)
         for column in table.columns:
-            must_be_column(column, columns_of(session, source), source)
+            must_be_column(column, there, catalog.source)
     cells = install(session, opened)
     set_defaults(turn, opened)
     look(turn)

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from datetime import date, time
 from decimal import Decimal
 from enum import Enum
-from typing import Any, Generic, Literal, TypeVar, overload
+from typing import Any, Generic, Literal, Protocol, TypeVar, overload
 
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.values import adapted
@@ -14,8 +14,17 @@ from fuselatch.core.model.values import adapted
 T = TypeVar("T")
 
 
+class Frame(Protocol):
+    """A data frame, as pandas has it."""
+
+    @property
+    def columns(self) -> Any: ...
+    @property
+    def iloc(self) -> Any: ...
+
+
 class Catalog(Generic[T]):
-    """Choices from a record source: `Catalog("berths", text="name")`.
+    """Choices from a record source, or from a pandas data frame: `Catalog("berths", text="name")`.
 
     `text`: the column that is shown. `value`: the column that the control stores (default: `text`); `value_type` is its
     type, for type checkers. `indexed`: columns to index at the start. `sort`: the column to sort by (default: source
@@ -23,21 +32,42 @@ class Catalog(Generic[T]):
     `Catalog("vessels", text="kind")` offers each kind once. Raises `DeclarationError`.
     """
 
-    __slots__ = ("blank_is_all", "fixed", "indexed", "inputs", "sort", "source", "tests", "text", "value", "value_type")
+    __slots__ = (
+        "blank_is_all",
+        "fixed",
+        "frame",
+        "indexed",
+        "inputs",
+        "sort",
+        "source",
+        "tests",
+        "text",
+        "value",
+        "value_type",
+    )
 
     @overload
-    def __init__(self: Catalog[str], source: str, *, text: str, indexed: tuple[str, ...] = (), sort: str = "") -> None: ...
-    @overload
     def __init__(
-        self, source: str, *, text: str, value: str, value_type: type[T], indexed: tuple[str, ...] = (), sort: str = ""
+        self: Catalog[str], source: str | Frame, *, text: str, indexed: tuple[str, ...] = (), sort: str = ""
     ) -> None: ...
     @overload
     def __init__(
-        self: Catalog[str], source: str, *, text: str, value: str, indexed: tuple[str, ...] = (), sort: str = ""
+        self,
+        source: str | Frame,
+        *,
+        text: str,
+        value: str,
+        value_type: type[T],
+        indexed: tuple[str, ...] = (),
+        sort: str = "",
+    ) -> None: ...
+    @overload
+    def __init__(
+        self: Catalog[str], source: str | Frame, *, text: str, value: str, indexed: tuple[str, ...] = (), sort: str = ""
     ) -> None: ...
     def __init__(
         self,
-        source: str,
+        source: str | Frame,
         *,
         text: str,
         value: str | None = None,
@@ -45,10 +75,13 @@ class Catalog(Generic[T]):
         indexed: tuple[str, ...] = (),
         sort: str = "",
     ) -> None:
+        # A data frame that is given itself, and isn't a source of the session.
+        self.frame: Any = source if hasattr(source, "iloc") else None
+        source = "a data frame" if self.frame is not None else source
         for option, name in (("source", source), ("text", text), ("value", text if value is None else value)):
             if not isinstance(name, str) or not name:
                 raise DeclarationError(f"Catalog(…): {option} must be a name, not {name!r}")
-        self.source = source
+        self.source: Any = source
         self.text = text
         self.value = text if value is None else value
         self.value_type = value_type
