@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import enum
 import re
+import sys
 from datetime import date
+from types import SimpleNamespace
 from typing import Any
 
 import pandas
@@ -32,7 +34,8 @@ from fuselatch import (
     nth_choice,
 )
 from fuselatch.core.model.choices import choices_of, folded
-from fuselatch.frontends import Gesture
+from fuselatch.formats import LocaleFormats
+from fuselatch.frontends import Gesture, Session
 from fuselatch.rehearsal import Desk, rehearse
 from fuselatch.scenes import Scene
 from fuselatch.stores import MemoryRecords
@@ -320,7 +323,7 @@ def test_countries_and_their_subdivisions_as_iso_3166_has_them() -> None:
     with rehearse(Address, records={"countries": countries, "regions": regions}) as desk:
         form = desk.at(Address)
         names = form.country.choices.shown()
-        assert len(names) == len(countries) and names == sorted(names)
+        assert len(names) == len(countries) and names == sorted(names, key=desk.session.formats.sort_key)  # type: ignore[attr-defined]
         for country in countries:
             desk.pick("country", country["name"])
             assert form.country.value == country["code"]
@@ -442,3 +445,30 @@ def test_a_data_frame_is_given_itself() -> None:
         form = desk.at(Framed)
         assert form.town.value == 12.0 and form.table.row == {"name": "Lodz", "pier": "S", "state": "free", "length": 12.0}
         assert form.town.choices.shown() == ["Møre", "Morgan", "Lodz"], "a row with a blank value is left out"
+
+
+class Sorted(Form):
+    """A list that is sorted by its texts."""
+
+    name = Choice("Name", choices=Catalog("names", text="name", sort="name"))
+
+
+@pytest.mark.parametrize(
+    ("collator", "order"), [(None, "Ada Åland ångö Ärla Zebra"), ("swedish", "Ada Zebra Åland ångö Ärla")]
+)
+def test_texts_are_sorted_as_the_locale_does_where_a_collator_is_installed(
+    collator: str | None, order: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    if collator is not None:
+        # As PyICU's module is used. What it sorts is its own affair.
+        swedish = SimpleNamespace(getSortKey=lambda text: [SWEDISH.index(letter) for letter in text.lower()])
+        icu = SimpleNamespace(Collator=SimpleNamespace(createInstance=lambda locale: swedish), Locale=str)
+        monkeypatch.setitem(sys.modules, "icu", icu)
+    formats = LocaleFormats("sv")
+    names = [{"name": name} for name in ("Zebra", "Ärla", "ångö", "Åland", "Ada")]
+    with Session(Sorted, records=MemoryRecords({"names": names}), formats=formats) as session:
+        form: Any = session.front
+        assert form.name.choices.shown() == order.split()
+
+
+SWEDISH = "abcdefghijklmnopqrstuvwxyzåäö"

@@ -7,8 +7,10 @@ from collections.abc import Mapping
 from datetime import date, time
 from decimal import Decimal, localcontext
 from functools import cache
+from importlib import import_module
 from pathlib import Path
 from string import Formatter
+from typing import Any
 
 from anyascii import anyascii
 from babel import Locale, UnknownLocaleError
@@ -41,6 +43,7 @@ class LocaleFormats:
         self.direction = "rtl" if self.locale.character_order == "right-to-left" else "ltr"
         self.first_weekday = self.locale.first_week_day + 1
         self.texts = texts_of(self.locale.language) if texts is None else read_texts(texts)
+        self._collator = collator_of(str(self.locale))
         self._date = four_digit_year(self.locale.date_formats["short"].pattern)
         self._order = list(dict.fromkeys(re.sub(r"[^dMy]", "", self._date)))
 
@@ -101,9 +104,24 @@ class LocaleFormats:
         """Return text in plain letters without case, to find it: "Møre" is found by "more", "Łódź" by "lodz"."""
         return text.lower() if text.isascii() else str(anyascii(text)).lower()
 
+    def sort_key(self, text: str) -> Any:
+        """Return a key that sorts as the locale does if PyICU is installed (`fuse-latch[collation]`); else as folded."""
+        if self._collator is not None:
+            return self._collator.getSortKey(text)
+        return self.fold(text), text
+
     def show_time(self, value: time) -> str:
         text = str(format_time(value, format="medium" if value.second else "short", locale=self.locale))
         return text.replace("\u202f", " ")
+
+
+def collator_of(locale: str) -> Any:
+    """Return what sorts texts by the Unicode Collation Algorithm in a locale; None without PyICU."""
+    try:
+        icu: Any = import_module("icu")
+    except ImportError:
+        return None
+    return icu.Collator.createInstance(icu.Locale(locale))
 
 
 def four_digit_year(pattern: str) -> str:

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from array import array
 from collections import defaultdict
-from collections.abc import Hashable, Sequence
+from collections.abc import Callable, Hashable, Sequence
 from itertools import product
 from typing import Any, Final, TypeAlias
 
 from fuselatch.core.engine.state import SessionSource, SessionState
 from fuselatch.core.engine.storing import frame_of, staged_for, version_of, with_staged
 from fuselatch.core.forms.catalogs import Catalog
-from fuselatch.core.model.choices import Choices, Fold, fold_of
+from fuselatch.core.model.choices import Choices, fold_of, folded
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.names import suggest
 
@@ -25,10 +25,11 @@ Tests: TypeAlias = tuple[tuple[str, str, Any], ...]
 class Index:
     """The rows of a source, grouped by a catalog's columns. Lists are built on first use."""
 
-    __slots__ = ("catalog", "columns", "fold", "folded", "groups", "made", "rows", "version")
+    __slots__ = ("catalog", "columns", "fold", "folded", "groups", "made", "rows", "sort_key", "version")
 
-    def __init__(self, catalog: Catalog[Any], rows: Any, version: Hashable, equal: Sequence[str], fold: Fold) -> None:
-        self.fold = fold
+    def __init__(self, catalog: Catalog[Any], rows: Any, version: Hashable, equal: Sequence[str], formats: Any) -> None:
+        self.fold = fold_of(formats)
+        self.sort_key: Callable[[str], Any] = getattr(formats, "sort_key", plain_key)
         self.version = version
         self.catalog = catalog
         self.rows = rows
@@ -98,7 +99,7 @@ class Index:
         if not places:
             return NONE
         if sort:
-            places = sorted_places(places, self.column(sort), descending)
+            places = sorted_places(places, self.column(sort), descending, self.sort_key)
         if not whole:
             if self.groups is None and not sort and not tests:
                 return distinct(held, shown)
@@ -114,11 +115,18 @@ class Index:
         return Choices(tuple([held[at] for at in kept]), [str(shown[at]) for at in kept], row)
 
 
-def sorted_places(places: Sequence[int], values: Sequence[Any], descending: bool) -> list[int]:
-    """Return row positions sorted by a column: blanks last, equal rows in source order."""
+def sorted_places(
+    places: Sequence[int], values: Sequence[Any], descending: bool, sort_key: Callable[[str], Any]
+) -> list[int]:
+    """Return row positions sorted by a column: texts as the session's locale sorts, blanks last, equal rows in source order."""
     given = [at for at in places if values[at] is not None and values[at] != ""]
+    kinds = {type(values[at]) for at in given}
     try:
-        given.sort(key=values.__getitem__, reverse=descending)
+        if kinds == {str}:
+            keys = {text: sort_key(text) for text in {values[at] for at in given}}
+            given.sort(key=lambda at: keys[values[at]], reverse=descending)
+        else:
+            given.sort(key=values.__getitem__, reverse=descending)
     except TypeError:
         # Values of different types can't be compared, so their texts are.
         given.sort(key=lambda at: str(values[at]), reverse=descending)
@@ -192,7 +200,7 @@ def catalog_choices(
             rows = (
                 with_staged(session, catalog.source, staged, new_keys=True) if staged else frame_of(session, catalog.source)
             )
-        index = session.indexes[place] = Index(catalog, rows, version, equal, fold_of(session.formats))
+        index = session.indexes[place] = Index(catalog, rows, version, equal, session.formats)
     column, descending = sort if sort is not None else (catalog.sort, False)
     key = tuple([given[name] for name in equal])
     found: Choices[Any] = index.choices(key, tests, column, descending, sort is not None)
@@ -202,3 +210,8 @@ def catalog_choices(
 def is_blank(value: Any) -> bool:
     """Return True if a control has no value that narrows a list."""
     return value is None or value == "" or value == ()
+
+
+def plain_key(text: str) -> tuple[str, str]:
+    """Return a text's key for sorting where formats have none: without case and accents, then as it is."""
+    return folded(text), text
