@@ -118,7 +118,7 @@ class Index:
 def sorted_places(
     places: Sequence[int], values: Sequence[Any], descending: bool, sort_key: Callable[[str], Any]
 ) -> list[int]:
-    """Return row positions sorted by a column: texts as the session's locale sorts, blanks last, equal rows in source order."""
+    """Return row positions sorted by a column: texts by `sort_key`, blanks last, equal rows in source order."""
     given = [at for at in places if values[at] is not None and values[at] != ""]
     kinds = {type(values[at]) for at in given}
     try:
