@@ -456,6 +456,9 @@ class Records(Node):
         self._take(turn, now, self._key if self.trouble and was is not None else key_in(now, self.key_column))
         for control in self._bound.values():
             mark_clean(turn, control)
+            if isinstance(control, LiveChoice):
+                # It is the record's value now, which stays, also if what is written takes it from the list.
+                turn.set(control, "_brought", control._value)
         lines.stage_lines(turn, self.form, self)
 
     def keyed(self, turn: Turn, key: Any) -> None:

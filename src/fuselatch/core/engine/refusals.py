@@ -174,7 +174,7 @@ def no_choice(control: LiveChoice[Any, Any, Any], gesture: Gesture) -> str:
     found = control.choices.find(text, fold_of(control._engine.formats))
     if len(found) > 1:
         # By its text alone it would be the first, which may be the wrong one.
-        return f"{len(found)} items read '{text}'; say which: pick {control.name} {text} at 2, or {text} where COLUMN VALUE"
+        return f"{len(found)} items read '{text}'; say which: pick {control.name} '{text}' at 2, or where COLUMN VALUE"
     if found:
         return ""
     return f"'{text}' isn't one of the choices; {suggest(text, control.choices.shown())}"

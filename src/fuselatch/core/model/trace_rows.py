@@ -7,6 +7,7 @@ from datetime import date, datetime, time
 from decimal import Decimal
 from typing import Any, Final, TypeAlias
 
+from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.values import short_text
 
 ATOMS: Final = frozenset({str, int, float, bool, type(None), Decimal, date, time, datetime})
@@ -44,6 +45,9 @@ def freeze(value: object) -> object:
         return clipped(value)
     if type(value) in ATOMS:
         return value
+    if isinstance(value, Choices):
+        # People know the texts, not the keys.
+        value = value.texts
     if isinstance(value, Sequence) and not isinstance(value, str | bytes):
         few = ", ".join(plain(item) for item in value[:FIRST_FEW])
         return f"{len(value)}: {few}{', …' if len(value) > FIRST_FEW else ''}" if len(value) else "0"
