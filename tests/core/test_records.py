@@ -319,7 +319,7 @@ def test_what_is_compared_names_the_columns_as_people_call_them() -> None:
         desk.record("save")
         assert desk.prompt.text == (
             "Record 1 (Boat: Eider) was changed by someone else while you were editing it.\n"
-            "Boat: yours Mine, theirs Theirs\nSize: yours 9.5, theirs 7.0\nNote: yours old, theirs blank"
+            "Boat: yours Mine, theirs Theirs\nSize: theirs 7.0\nNote: theirs blank"
         )
         desk.answer("Keep mine")
         form = desk.at(Scores)

@@ -354,18 +354,16 @@ def differences(session: SessionState, change: Change, theirs: Record, captions:
         )
         return session.text("compare.removing", changes=changes)
     mine = {**(change.was or {}), **change.row}
-    return "\n".join(
-        session.text(
-            "compare.both",
-            caption=captions.get(column, column),
-            mine=shown(session, value),
-            theirs=shown(session, theirs[column]),
-        )
-        for column, value in mine.items()
-        if column in theirs
-        and theirs[column] != value
-        and (change.compared is None or column in change.compared or column in change.row)
-    )
+    told = []
+    for column, value in mine.items():
+        compared = change.compared is None or column in change.compared or column in change.row
+        if column in theirs and theirs[column] != value and compared:
+            # What the user has left as it was becomes theirs.
+            which = "compare.both" if column in change.row else "compare.theirs"
+            facts = {"mine": shown(session, value)} if column in change.row else {}
+            caption = captions.get(column, column)
+            told.append(session.text(which, caption=caption, theirs=shown(session, theirs[column]), **facts))
+    return "\n".join(told)
 
 
 def shown(session: SessionState, value: object) -> str:

@@ -90,6 +90,7 @@ TEXTS: Final[Mapping[str, str]] = {
     "compare.removing": "You want to remove it; they changed {changes}",
     "compare.to": "{caption} to {theirs}",
     "compare.both": "{caption}: yours {mine}, theirs {theirs}",
+    "compare.theirs": "{caption}: theirs {theirs}",
     "blank": "blank",
     # What the user reads if the developer's code fails.
     "failure": "{caption} couldn't be updated. The last value is shown",
