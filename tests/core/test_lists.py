@@ -288,6 +288,7 @@ def test_what_is_declared_wrongly() -> None:
             "expected a declared control with a value, or a constant, not None",
         ),
         (lambda: Catalog("x", text="y").begins(pier="North"), "expected a declared control with a value, not 'North'"),
+        (lambda: Catalog("x", text="y").begins(), "need a column and a control, as begins.name=search."),
         (lambda: nth_choice(0), "nth_choice.0.: the first choice is nth_choice.1."),
         (lambda: Choice("x", choices=("a",), **both), "other= and multiple= can't be combined"),
         (lambda: whole(n=Number("N", minimum=catalog)), "a Catalog can only be used for choices, not minimum"),

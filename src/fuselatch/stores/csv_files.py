@@ -47,12 +47,12 @@ class CsvRecords(Sources):
 
     def __init__(self, folder: str | Path, keys: Mapping[str, str | Sequence[str]] | None = None) -> None:
         super().__init__(keys)
+        # The files as they were at one moment, open, until each is read. First of all, since `__del__` closes them.
+        self._opened: dict[str, BinaryIO] = {}
         self.folder = Path(folder)
         if not self.folder.is_dir():
             raise StoreRefused(f"folder {self.folder.name} not found")
         self._lock = FileLock(self.folder / LOCK, timeout=WAIT)
-        # The files as they were at one moment, open, until each is read.
-        self._opened: dict[str, BinaryIO] = {}
         self._types: dict[str, dict[str, type | None]] = {}
 
     def sources(self) -> list[str]:

@@ -120,6 +120,8 @@ def parsed(
         line = data[: error.start].count(b"\n") + 1
         raise StoreRefused(f"{path.name}:{line}: not valid UTF-8; save the file as UTF-8") from None
     separator = part(schema, "dialect").get("delimiter") or separator_of(text)
+    if not isinstance(separator, str) or len(separator) != 1:
+        raise StoreRefused(f"{path.name}-metadata.json: 'delimiter' must be one character, not {separator!r}")
     entries, texts = entries_of(text, separator, path.name)
     header = entries.pop(0) if entries else []
     names, declared, captions = described(path, [title.strip() for title in header], schema)

@@ -32,13 +32,15 @@ class Database:
 
     def __init__(self, address: str | Path, what: str, keep_open: bool = False, timeout: float = WAIT) -> None:
         self.what = what
+        # True once a connection was tried, so that a file that is missing has gone.
+        self.was_there = False
         shown = masked(str(address))
         try:
             url = make_url(as_address(address))
             self.kind = url.get_backend_name()
             if self.kind not in USABLE:
                 raise StoreRefused(f"{shown}: {self.kind} is not supported; use {' or '.join(USABLE)}")
-            waits = float(str(url.query.get("timeout", timeout)))
+            waits = seconds(url.query.get("timeout", timeout), shown)
             if self.kind == "sqlite":
                 # Isolation is ours: a transaction that writes locks at once, so that what it compares can't change.
                 settings: dict[str, Any] = {"timeout": waits, "isolation_level": None}
@@ -66,7 +68,10 @@ class Database:
     def connected(self, writes: bool = False, creates: bool = False) -> Iterator[Connection]:
         """Open a connection with a transaction; raise `StoreRefused`. `creates`: also a SQLite file that isn't there."""
         if self.file is not None and not creates and not self.file.exists():
+            if not self.was_there:
+                raise StoreRefused(f"{self.file.name} not found; SqlRecords.create makes a SQLite file")
             raise StoreRefused(later("store.gone", name=self.file.name))
+        self.was_there = True
         try:
             with self.engine.connect() as database:
                 if self.kind == "sqlite":
@@ -99,6 +104,14 @@ class Database:
         if "readonly" in low or "read-only" in low:
             return StoreRefused(later("store.read_only_data", name=name), reason)
         return StoreRefused(later("store.out_of_reach", name=name), reason)
+
+
+def seconds(given: object, address: str) -> float:
+    """Return how long to wait; raise `StoreRefused`."""
+    try:
+        return float(str(given))
+    except ValueError:
+        raise StoreRefused(f"{address}: timeout must be a number of seconds, not {given!r}") from None
 
 
 def keep_foreign_keys(connection: Any, _: object) -> None:

@@ -140,6 +140,8 @@ class Catalog(Generic[T]):
         return self.indexed if len(self.inputs) > len(self.tests) else ()
 
     def _tested(self, kind: str, columns: Mapping[str, Any]) -> Catalog[T]:
+        if not columns:
+            raise DeclarationError("begins(), contains() and between() need a column and a control, as begins(name=search)")
         for column, given in columns.items():
             if not is_control(given, f"{kind}({column}=…)"):
                 raise DeclarationError(f"{kind}({column}=…): expected a declared control with a value, not {given!r}")
