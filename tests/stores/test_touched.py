@@ -34,6 +34,7 @@ CSV: list[tuple[str, Change, str]] = [
     ("k;b\n1;1,5\n", Change("change", "t", 1, {"b": 2.25}), "k;b\n1;2,25\n"),
     ("k,b\n1,1\n", Change("change", "t", 1, {"b": "007"}), "'b' of 't': '007' can't be saved; it would be read again as 7"),
     ("k,b\n1,\n", Change("change", "t", 1, {"b": "7"}), "'b' of 't': '7' can't be saved; it would be read again as 7"),
+    ("k,b\n1,1.5\n", Change("change", "t", 1, {"b": float("inf")}), "'b' of 't': inf can't be saved; it would be read again as"),
     ("k,b\n1,x\n1,y\n", Change("add", "t", 3, {"b": "z"}), "k,b\n1,x\n1,y\n3,z\n"),
     ("k,b\n1,x\n1,y\n", Change("change", "t", 1, {"b": "z"}), "records of 't' can't be changed here: k 1 stands in several"),
     ("k,b\n1,x\n,y\n", Change("remove", "t", 1, {}), "records of 't' can't be changed here: k is blank in some of them"),
@@ -91,7 +92,6 @@ def test_links_and_schemas_of_csv_files(tmp_path: Path) -> None:
     for schema, message in (
         ("[]", "must be an object"),
         ('{"dialect": {"delimiter": "::"}}', "'delimiter' must be one character, not '::'"),
-        ('{"dialect": {"delimiter": "::"}}', "'delimiter' must be one character, not '::'"),
         ('{"tableSchema": {"columns": 1}}', "'columns' must be a list"),
     ):
         folder.joinpath("t.csv-metadata.json").write_text(schema, encoding="utf-8")
@@ -116,6 +116,11 @@ def test_csv_files_that_are_written_together_are_read_together(tmp_path: Path) -
         writer.write([Change("change", name, 1, {"n": number}) for name in "ab"])
         assert first == reader.read("b"), "as they were when the first was read"
         reader.look()
+    late = CsvRecords(tmp_path)
+    late.read("a")
+    writer.write([Change("change", "b", 1, {"n": 9})])
+    late.look()
+    assert late.read("b") == ({"k": 1, "n": 9},), "what was opened before is let go"
 
 
 # ---- databases
