@@ -52,6 +52,11 @@ class Sale(Form, title="Tours", records="sales"):
         row = self.session.records.read("seats", seat)
         return "this seat isn't free any more" if row is not None and row["state"] == "taken" else None
 
+    @check(guests)
+    def each_guest_once(self, guests: tuple[Guest, ...]) -> str | None:
+        seated = [line.guest.value for line in guests if line.guest.value is not None]
+        return "a guest is here twice" if len(set(seated)) < len(seated) else None
+
     @Form.submitted
     def mark_as_sold(self) -> None:
         # Checked against the row as it was read: if someone else has sold it since, this runs again.

@@ -25,7 +25,9 @@ from fuselatch import (
     UnknownName,
     check,
     on,
+    warn,
 )
+from fuselatch.policy import Policy
 from fuselatch.rehearsal import Desk
 from fuselatch.scenes import Scene
 from fuselatch.stores import Change, MemoryRecords
@@ -338,7 +340,7 @@ def test_a_new_record_and_its_lines_are_written_together_and_their_number_is_bou
     with Desk(Scene(Together, records=store)) as desk:
         form = desk.at(Together)
         act(desk, "record new", "type vessel New", "press keep")
-        assert (desk.session.view.notice, written) == ("Extras: at least 1 needed", [])
+        assert (desk.session.view.notice, written) == ("Extras: Too few. At least 1 needed", [])
         for place, what in enumerate(("water", "power")):
             act(desk, "add_line extras", f"pick 'extras[{place}].what' {what}", f"type 'extras[{place}].price' 2")
         act(desk, "add_line extras")
@@ -348,3 +350,59 @@ def test_a_new_record_and_its_lines_are_written_together_and_their_number_is_bou
         assert [row["booking"] for row in store.sources["extras"]] == [1, 1, 2, 3, 3]
         act(desk, "type 'extras[0].count' 4", "press keep")
         assert store.sources["extras"][3]["count"] == 4
+
+
+class Party(Form, title="Party"):
+    """Lines that a check looks at together."""
+
+    seats = Integer("Seats", default=2)
+    extras = Lines(Extra, "Extras", min_items=1)
+    remark = Text("Remark")
+    done = Button("Done", closes="accepted")
+
+    @check(extras)
+    def not_too_many(self, extras: tuple[Extra, ...]) -> str | None:
+        return "more than seats" if sum(one.count.value or 0 for one in extras) > (self.seats.value or 0) else None
+
+    @check(extras, seats, at=seats)
+    def odd(self, extras: tuple[Extra, ...], seats: int) -> Any:
+        return warn(f"{len(extras)} on {seats}") if len(extras) % 2 != seats % 2 else None
+
+
+def test_lines_are_checked_together_and_have_a_marker() -> None:
+    with Desk(Scene(Party)) as desk:
+        form = desk.at(Party)
+        assert [one.rule for one in form.extras.findings] == ["min_items"] and not form.extras.is_valid
+        for gestures, marker in (
+            (("press done",), "Too few. At least 1 needed"),
+            (("add_line extras",), ""),
+            (("pick extras[0].what power", "type extras[0].count 3"), ""),
+            (("type seats 3",), "more than seats"),
+        ):
+            act(desk, *gestures)
+            assert form.extras.marker.text == marker
+        assert "not_too_many: more than seats" in desk.session.why("extras.marker")
+        assert "more than seats" in str(desk.session.view) and not desk.session.idle()
+        desk.press("done")
+        assert desk.outcome is not None
+
+    with Desk(Scene(Party)) as desk:
+        form = desk.at(Party)
+        act(desk, "add_line extras", "pick extras[0].what power", "type extras[0].count 5", "press done")
+        assert desk.session.view.notice == "Extras: more than seats" and form.extras[0].what.focused
+        act(desk, "type extras[0].count 1", "press done", 'answer "Go on"')
+        assert desk.outcome is not None and [one.control for one in desk.outcome.overrides] == ["seats"]
+
+
+def test_too_few_lines_may_be_a_warning_and_another_record_has_no_marker() -> None:
+    store = MemoryRecords(
+        {"bookings": [{"number": 1, "vessel": "Eider"}], "extras": []}, keys={"bookings": "number", "extras": "id"}
+    )
+    policy = Policy({"Together": {"checks": {"extras.min_items": "warn"}}}, "policy.toml")
+    for given, level in ((None, "refuse"), (policy, "warn")):
+        with Desk(Scene(Together, records=store, policy=given)) as desk:
+            form = desk.at(Together)
+            act(desk, "press keep", *(['answer "Go back"'] if given else []))
+            assert form.extras.marker.level == level
+            act(desk, "record new")
+            assert form.extras.marker.level == ""

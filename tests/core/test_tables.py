@@ -4,11 +4,24 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import date
-from typing import Any, cast
+from typing import Any, ClassVar, cast
+from unittest.mock import patch
 
 import pytest
 
-from fuselatch import Button, Catalog, Choice, DeclarationError, Event, Form, Refused, Table, Text, UnknownName
+from fuselatch import (
+    Button,
+    Catalog,
+    Choice,
+    DeclarationError,
+    Event,
+    Form,
+    HandlerFailed,
+    Refused,
+    Table,
+    Text,
+    UnknownName,
+)
 from fuselatch.rehearsal import rehearse
 from fuselatch.stores import MemoryRecords
 from tests.helpers import act
@@ -106,7 +119,7 @@ def test_a_row_is_chosen_kept_while_it_is_there_and_handed_over() -> None:
         (lambda desk: desk.sort("berths", "lenght"), Refused, "no column 'lenght'; did you mean 'length'"),
         (lambda desk: desk.sort("pier", "length"), Refused, "a choice can't be sorted"),
         (lambda desk: desk.form.berths.sort_by("x"), UnknownName, "Plan.berths has no column 'x'; choose from name, length"),
-        (lambda desk: Table("T", rows=cast(Any, ["a"]), columns=("a",)), DeclarationError, "rows must be a Catalog, not"),
+        (lambda desk: Table("T", rows=cast(Any, ["a"]), columns=("a",)), DeclarationError, "rows must be a Catalog or a function"),
         (lambda desk: Table("T", rows=Catalog("b", text="n"), columns="name"), DeclarationError, "columns must be a tuple of names"),
         (lambda desk: Table("T", rows=Catalog("b", text="n"), columns=("n",), sort="m"), DeclarationError, "sort='m' isn't one of its columns"),
     ],
@@ -143,3 +156,63 @@ def test_a_data_frame_gives_its_rows() -> None:
     with rehearse(Frames, records=MemoryRecords({"frame": frame})) as desk:
         desk.pick("rows", "A")
         assert desk.at(Frames).rows.row == {"name": "A", "length": 9.5} and names(desk.at(Frames).rows) == ["B", "A"]
+
+
+class Quotes(Form, title="Quotes"):
+    """A table whose rows a function of the form makes."""
+
+    hours = Choice("Hours", choices=(1, 2, 3), default=2)
+    offered: ClassVar[list[Any]] = []
+    quotes = Table(
+        "Quotes",
+        rows=lambda form: [dict(one, total=one["rate"] * (form.hours.value or 0)) for one in form.offered],
+        columns=("boat", "total"),
+        key="id",
+        sort="total",
+        required=True,
+    )
+    ok = Button("OK", closes="accepted")
+
+
+BOATS = [
+    {"id": 1, "boat": "Launch", "rate": 30},
+    {"id": 2, "boat": "Dinghy", "rate": 12},
+    {"id": 3, "boat": "Dinghy", "rate": 9},
+]
+
+
+def test_a_function_of_the_form_makes_the_rows() -> None:
+    with patch.object(Quotes, "offered", BOATS), rehearse(Quotes) as desk:
+        quotes = desk.at(Quotes).quotes
+        assert [row["total"] for row in quotes.rows()] == [18, 24, 60]
+        before = quotes.choices
+        act(desk, "sort quotes boat", "sort quotes total")
+        assert quotes.choices is before  # nothing to draw again
+        act(desk, "pick hours 3", "sort quotes boat", "pick quotes Launch")
+        assert [row["id"] for row in quotes.rows()] == [2, 3, 1] and quotes.row == {**BOATS[0], "total": 90}
+        with pytest.raises(Refused, match="2 items read 'Dinghy'"):
+            act(desk, "pick quotes Dinghy")
+        act(desk, "pick quotes Dinghy where rate 9")
+        assert quotes.value == 3
+        desk.press("ok")
+        assert desk.outcome is not None and desk.outcome[Quotes.quotes] == 3
+
+
+class Given(Form, title="Given"):
+    """A table whose rows are given to the form."""
+
+    offered: ClassVar[Any] = []
+    boats = Table("Boats", rows=lambda form: form.offered, columns=("boat",), key="id")
+
+
+@pytest.mark.parametrize(
+    ("given", "message"),
+    [
+        (["Launch"], "rows must be mappings .*, not 'Launch'"),
+        ({"id": 1}, "rows must be mappings"),
+        ([{"boat": "Launch"}], "'rows' has no column 'id'"),
+    ],
+)
+def test_wrong_rows_of_a_function_are_told(given: Any, message: str) -> None:
+    with patch.object(Given, "offered", given), pytest.raises(HandlerFailed, match=message):
+        rehearse(Given).__enter__()

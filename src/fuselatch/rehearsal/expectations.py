@@ -7,7 +7,7 @@ from datetime import time
 from decimal import Decimal
 from typing import Any, Final, TypeAlias
 
-from fuselatch.core.forms.controls import LiveInput, LiveValue
+from fuselatch.core.forms.controls import LiveChecked, LiveValue
 from fuselatch.core.forms.form import Form, controls_of, focus_of, plan_of
 from fuselatch.core.forms.latch import Latch
 from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
@@ -362,7 +362,7 @@ def property_flag(name: str) -> Callable[[Any, list[str]], Looked]:
 
 def property_marker(control: Any, words: list[str]) -> Looked:
     """`NAME.marker [PART]`: a marker with this part in its text is shown."""
-    if not isinstance(control, LiveInput):
+    if not isinstance(control, LiveChecked):
         raise UnknownName(f"'{control.name}' can't have a marker ({control.declared.named})")
     return text_holds(control.marker.text, words, "the marker is", "there is no marker")
 

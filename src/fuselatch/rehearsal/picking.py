@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from fuselatch.core.engine.session import Session
 from fuselatch.core.forms.catalogs import Catalog
+from fuselatch.core.forms.live_lists import LiveTable
 from fuselatch.core.model.choices import fold_of, item_id
 from fuselatch.core.model.errors import FuseLatchError, UnknownName
 from fuselatch.core.model.gestures import Gesture
@@ -21,6 +22,7 @@ def item_meant(desk: DeskView, name: str, text: str, which: Sequence[str]) -> st
     """Return the id of the item that a text means, with `at PLACE` or `where COLUMN VALUE`."""
     control: Any = desk.session.control(name)
     choices: Any = getattr(control, "choices", None)
+    rows: Sequence[Any]
     found = choices.find(text, fold_of(desk.session.formats)) if choices is not None else []
     if len(which) == 2 and which[0] == "at":
         if not which[1].isdecimal() or not 1 <= int(which[1]) <= len(found):
@@ -31,14 +33,17 @@ def item_meant(desk: DeskView, name: str, text: str, which: Sequence[str]) -> st
     if len(which) != 3 or which[0] != "where":
         raise UnknownName(f"after pick {name} {text} comes 'at PLACE' or 'where COLUMN VALUE', not '{' '.join(which)}'")
     catalog = control.declared.rules.get("choices")
-    if not isinstance(catalog, Catalog):
+    if isinstance(control, LiveTable):
+        rows, source, value = control.rows(), name, ""
+    elif isinstance(catalog, Catalog):
+        rows = desk.session.records.rows(catalog.source) if catalog.frame is None else catalog.frame.to_dict("records")
+        source, value = catalog.source, catalog.value
+    else:
         raise UnknownName(f"the items of {name} come from no catalog, so they have no columns; use 'at PLACE'")
-    frame = catalog.frame
-    rows = desk.session.records.rows(catalog.source) if frame is None else frame.to_dict("records")
     columns = list(rows[0]) if rows else []
     if which[1] not in columns:
-        raise UnknownName(f"'{catalog.source}' has no column '{which[1]}'; {suggest(which[1], columns)}")
-    held = {row[catalog.value] for row in rows if same_plain(row[which[1]], which[2])}
+        raise UnknownName(f"'{source}' has no column '{which[1]}'; {suggest(which[1], columns)}")
+    held = {row[value] if value else choices[at] for at, row in enumerate(rows) if same_plain(row[which[1]], which[2])}
     meant = [item for item in found if item in held]
     if len(meant) != 1:
         raise UnknownName(f"{len(meant)} items of {name} read '{text}' where {which[1]} is '{which[2]}'")

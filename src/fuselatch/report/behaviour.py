@@ -163,7 +163,7 @@ def possible(form: type[OpenForm], plan: FormPlan) -> Iterator[tuple[Tried, tupl
         yield Tried("handler", name, path, f"{event} → {handler.name}", "ran"), step
     for path, control in placed(plan):
         place = path.replace("[]", "[0]")
-        for rule in (*(control.decl.rule_names() if control.is_input else ()), *(check.name for check in control.checks)):
+        for rule in (*control.decl.rule_names(), *(check.name for check in control.checks)):
             yield Tried("check", name, path, rule, "passed"), entering(place, control, sample(control))
             yield Tried("check", name, path, rule, "failed"), breaking(place, control, rule)
         for prop in control.decl.rules:

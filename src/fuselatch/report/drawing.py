@@ -81,7 +81,7 @@ def draw_strip(axes: Axes, strip: Strip, y: float, changes: dict[str, str]) -> N
         say(axes, x, y + ROW / 2, strip.caption + needed, INK, bold=strip.heading)
     x = max(x + 0.62 * len(strip.caption) + 1, 10.5) if strip.caption else x
     narrow = len(strip.controls) > 1
-    for control in strip.controls:
+    for control in () if strip.heading else strip.controls:
         x = draw_control(axes, control, x, y, narrow, changes.get(control.name, "")) + 0.6
     under = y + ROW
     for one in strip.controls:

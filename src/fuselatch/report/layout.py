@@ -17,7 +17,7 @@ MOST_ROWS: Final = 6
 class Strip:
     """One row of a form: its caption ("" without one), indent and controls.
 
-    A `heading` has no controls.
+    A `heading` has no controls, or only lines, whose marker is shown below it.
     """
 
     caption: str
@@ -61,7 +61,7 @@ def strips(form: FormView) -> Iterator[Strip]:
         elif kind == "buttons" or controls[0].shape == "tick":
             yield Strip("", depth, controls)
         elif controls[0].shape == "lines":
-            yield Strip(controls[0].caption, depth, (), True)
+            yield Strip(controls[0].caption, depth, controls, True)
         else:
             yield Strip(controls[0].caption, depth, controls)
 

@@ -29,7 +29,7 @@ def form_lines(form: FormView, behind: bool) -> Iterator[str]:
         return
     title = f" {form.title} " + (f"· {form.record.text} " if form.record else "")
     yield f"┌{title:─<{WIDTH}}┐"
-    captions = [strip.caption for strip in strips(form) if strip.controls]
+    captions = [strip.caption for strip in strips(form) if not strip.heading]
     wide = min(max((len(caption) for caption in captions), default=0) + 1, 20)
     for strip in strips(form):
         yield inside(strip_text(strip, wide))

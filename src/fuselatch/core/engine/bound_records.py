@@ -63,7 +63,7 @@ from fuselatch.core.engine.storing import (
 )
 from fuselatch.core.engine.submitting import may_submit, veto
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.controls import LiveInput, LiveValue
+from fuselatch.core.forms.controls import LiveChecked, LiveInput, LiveValue
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.live_state import is_masked
 from fuselatch.core.forms.places import FirstBlank, HostSelection
@@ -580,11 +580,12 @@ def leave_record(turn: Turn, form: OpenForm) -> None:
     for control in state.order:
         if isinstance(control, LiveInput):
             drop_draft(turn, control)
+            mark_clean(turn, control)
+        if isinstance(control, LiveChecked):
             for name, value in (("_findings", None), ("_preview", None), ("_marked", False), ("_traced", ())):
                 turn.set(control, name, value)
             touch(control)
             turn.session.dirty.invalidate(control, "findings", turn.cause)
-            mark_clean(turn, control)
 
 
 def reset(turn: Turn, form: OpenForm) -> None:

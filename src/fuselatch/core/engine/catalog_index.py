@@ -4,16 +4,18 @@ from __future__ import annotations
 
 from array import array
 from collections import defaultdict
-from collections.abc import Callable, Hashable, Sequence
+from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
 from itertools import product
 from typing import Any, Final, TypeAlias
 
 from fuselatch.core.engine.state import SessionSource, SessionState
 from fuselatch.core.engine.storing import frame_of, staged_for, version_of, with_staged
 from fuselatch.core.forms.catalogs import Catalog
+from fuselatch.core.forms.live_lists import LiveTable
 from fuselatch.core.model.choices import Choices, fold_of, folded
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.names import suggest
+from fuselatch.core.model.values import same, short
 
 NONE: Choices[Any] = Choices()
 MOST_MADE: Final = 1000
@@ -205,6 +207,42 @@ def catalog_choices(
     key = tuple([given[name] for name in equal])
     found: Choices[Any] = index.choices(key, tests, column, descending, sort is not None)
     return found
+
+
+def made_choices(session: SessionState, table: LiveTable[Any], rule: Callable[[Any], Any]) -> Callable[[], Any]:
+    """Return a function that computes a table's choices from the rows that the developer's function returns."""
+    index: Index | None = None
+
+    def run() -> Any:
+        nonlocal index
+        rows = as_rows(rule(table._owner))
+        # For equal rows nothing is made again, so that a table that doesn't differ isn't drawn again.
+        if index is None or not are_same_rows(rows, index.rows):
+            index = Index(table._decl.made, rows, None, (), session.formats)
+        column, descending = table._read_sort()
+        return index.choices((), (), column, descending, True)
+
+    return run
+
+
+def as_rows(given: Any) -> Any:
+    """Return rows as they are now: a data frame, or mappings."""
+    if hasattr(given, "iloc"):
+        return given
+    rows = [*given] if isinstance(given, Iterable) and not isinstance(given, str | Mapping) else [given]
+    wrong = next((row for row in rows if not isinstance(row, Mapping)), None)
+    if wrong is not None or isinstance(given, Mapping):
+        raise TypeError(
+            f"rows must be mappings of column to value, or a data frame, not {short(given if wrong is None else wrong)}"
+        )
+    return [dict(row) for row in rows]
+
+
+def are_same_rows(rows: Any, others: Any) -> bool:
+    """Return True if two lists of rows are the same, value by value."""
+    if not isinstance(rows, list) or not isinstance(others, list) or len(rows) != len(others):
+        return False
+    return all(same(tuple(row.items()), tuple(other.items())) for row, other in zip(rows, others, strict=True))
 
 
 def is_blank(value: Any) -> bool:

@@ -12,7 +12,7 @@ from fuselatch.core.engine.refusals import at_control
 from fuselatch.core.engine.state import Turn
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveInput
-from fuselatch.core.forms.live_lists import LiveChoice
+from fuselatch.core.forms.live_lists import LiveChoice, LiveLines
 from fuselatch.core.forms.live_state import ControlState, is_masked, is_read_only, is_usable
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.values import Unparsable
@@ -102,6 +102,9 @@ def leave_control(turn: Turn, here: ControlState, target: ControlState) -> bool:
         put_focus(turn, here.form, None)
         if isinstance(here, LiveInput):
             show_findings(turn, here)
+            lines = here._plan.line
+            if lines is not None and (target._plan.line is None or target._plan.line[0] is not lines[0]):
+                show_findings(turn, lines[0])
         happen(turn, "left", here.form, here)
         return still_there(turn, target)
     finally:
@@ -184,6 +187,13 @@ def enter(turn: Turn, form: OpenForm, control: ControlState | None) -> None:
     if control is not None and form._state.focus is not control and takes_focus(control):
         put_focus(turn, form, control, is_selected_whole(control))
         step(turn, "enter", control, "entered")
+
+
+def enter_at(turn: Turn, form: OpenForm, control: ControlState) -> None:
+    """Set the focus where the user can correct what was found: in the first of lines, otherwise at the control."""
+    if isinstance(control, LiveLines) and control._rows:
+        control = next(filter(takes_focus, control._members[control._rows[0]][1]), control)
+    enter(turn, form, control)
 
 
 def keep(turn: Turn) -> None:

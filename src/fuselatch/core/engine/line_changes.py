@@ -248,7 +248,9 @@ def changed(session: SessionState, lines: LiveLines[Any], differing: Iterable[Co
             state.touched.update(dict.fromkeys(each))
     state.touched[lines] = None
     session.stack.unsettled = True
-    session.dirty.invalidate(lines, "rows", cause)
+    for prop in ("rows", "value"):
+        session.dirty.invalidate(lines, prop, cause)
+    session.dirty.revalidate(lines)
 
 
 def detach(session: SessionState, lines: LiveLines[Any], line: Container) -> None:

@@ -52,6 +52,8 @@ def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: O
     before, turn.cause = turn.cause, turn.note_form("open", opened, form._plan.name)
     for path in state.plan.tables:
         table: Any = state.controls[path]._decl
+        if table.made is not None:
+            continue
         catalog = table.rules["choices"]
         there = columns_of(session, catalog.source) if catalog.frame is None else list(catalog.frame.columns)
         for column in table.columns:

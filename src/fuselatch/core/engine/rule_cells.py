@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, Final
 
-from fuselatch.core.engine.catalog_index import catalog_choices
+from fuselatch.core.engine.catalog_index import catalog_choices, made_choices
 from fuselatch.core.engine.scheduler import fresh
 from fuselatch.core.engine.state import SessionState, touch
 from fuselatch.core.engine.validation import check_runner
@@ -85,6 +85,8 @@ def rule_of(
     if isinstance(rule, Catalog):
         given = [state.controls[path] for path in control._plan.inputs[prop]]
         return offering(session, rule, given, control), Catalog.where
+    if isinstance(control, LiveTable) and prop == "choices":
+        return made_choices(session, control, rule), rule
     return running(rule, control._owner, convert), rule
 
 

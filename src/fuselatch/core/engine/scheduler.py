@@ -107,7 +107,7 @@ def refresh(session: SessionState, cell: Cell) -> Any:
 def must_not_judge_itself(cell: Cell, inputs: Inputs) -> None:
     """Refuse a rule that reads if its own control is valid: that depends on the rule."""
     node: Any = cell.node
-    if isinstance(node, FormState) or not node._plan.is_input:
+    if isinstance(node, FormState) or not node._plan.is_checked:
         return
     for read, prop in inputs:
         name = read.name if isinstance(read, ControlState) else f"{node._state.name}.is_valid"

@@ -7,7 +7,7 @@ records are passed in. A session can only be used from the thread that created i
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import suppress
 from dataclasses import replace
 from datetime import date, datetime
@@ -40,7 +40,7 @@ from fuselatch.core.forms.port import RecordsView
 from fuselatch.core.forms.shared import Shared
 from fuselatch.core.forms.sources import EventSource, heard_by
 from fuselatch.core.model.choices import AHEAD as SHORT
-from fuselatch.core.model.choices import fold_of, position_of_id
+from fuselatch.core.model.choices import Choices, Fold, fold_of, position_of_id
 from fuselatch.core.model.errors import FuseLatchError, NotAllowedHere, Refused, UnknownName
 from fuselatch.core.model.gestures import VERBS, Gesture
 from fuselatch.core.model.keys import normal
@@ -234,17 +234,17 @@ class Session:
         state = self._state
         state.workers.must_be_at_home()
         fold = fold_of(state.formats)
-        for form in state.stack.forms:
-            for control in form._state.order:
-                listed: Any = seen(control, "choices") if control._plan.lists else ()
-                if len(listed) > SHORT and not listed.is_indexed(fold):
-                    return listed.index_some(items, fold) or self._has_work()
-        return False
+        listed = next(self._lists_to_index(fold), None)
+        return listed is not None and (listed.index_some(items, fold) or any(self._lists_to_index(fold)))
 
-    def _has_work(self) -> bool:
-        lists = [seen(each, "choices") for form in self._state.stack.forms for each in form._state.order if each._plan.lists]
-        fold = fold_of(self._state.formats)
-        return any(len(listed) > SHORT and not listed.is_indexed(fold) for listed in lists)
+    def _lists_to_index(self, fold: Fold) -> Iterator[Choices[Any]]:
+        """Yield the long lists of the open forms that have no index for typing ahead yet."""
+        for form in self._state.stack.forms:
+            for control in form._state.order:
+                if isinstance(control, LiveChoice):
+                    listed: Choices[Any] = seen(control, "choices")
+                    if len(listed) > SHORT and not listed.is_indexed(fold):
+                        yield listed
 
     @property
     def prompt(self) -> PromptView | None:

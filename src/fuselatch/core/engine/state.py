@@ -153,7 +153,7 @@ class Dirty:
     def revalidate(self, control: ControlState) -> None:
         """Queue a control to be validated."""
         plan = control._plan
-        if plan.is_input and (
+        if plan.is_checked and (
             plan.validated or control._set is not None or control._findings or control._trouble is not None
         ):
             self.to_validate[control] = None

@@ -2,22 +2,19 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from fuselatch.core.engine import focus, latching
 from fuselatch.core.engine.loop import happen
 from fuselatch.core.engine.prompting import ask_itself
 from fuselatch.core.engine.state import Turn
 from fuselatch.core.engine.validation import validate
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.controls import LiveInput
-from fuselatch.core.forms.live_state import is_usable
+from fuselatch.core.forms.controls import LiveChecked
 from fuselatch.core.forms.placing import caption_of
 from fuselatch.core.forms.plans import CheckPlan
 from fuselatch.core.model.findings import Finding, Override
 from fuselatch.core.model.latch_records import LatchRecord
 
-Found = tuple[tuple[LiveInput[Any, Any], Finding], ...]
+Found = tuple[tuple[LiveChecked, Finding], ...]
 
 
 def may_submit(turn: Turn, form: OpenForm) -> bool:
@@ -43,17 +40,13 @@ def passes(turn: Turn, form: OpenForm, confirmed: set[tuple[str, str]]) -> bool:
     refusing, warning = validate_form(turn, form)
     if refusing:
         control, finding = refusing[0]
-        focus.enter(turn, form, control)
+        focus.enter_at(turn, form, control)
         return veto(
             turn,
             form,
             "check",
             turn.session.text("notice.finding", caption=caption_of(control), finding=finding.text),
         )
-    for lines in form._state.lines:
-        if len(lines._rows) < lines._decl.min_items and is_usable(lines):
-            least = lines._decl.min_items
-            return veto(turn, form, "check", turn.session.text("lines.least", caption=lines.caption, least=least))
     forget_gone(turn, form, warning)
     asked = []
     for control, finding in warning:
@@ -74,7 +67,7 @@ def passes(turn: Turn, form: OpenForm, confirmed: set[tuple[str, str]]) -> bool:
     )
     answer = ask_itself(turn, form, prompt, {"warnings": lines})
     if answer == prompt.cancel:
-        focus.enter(turn, form, asked[0][0])
+        focus.enter_at(turn, form, asked[0][0])
         return veto(turn, form, "warnings", turn.session.text("notice.warnings"))
     confirmed.update((control.name, finding.text) for control, finding in asked)
     session = turn.session
@@ -103,7 +96,7 @@ def forget_gone(turn: Turn, form: OpenForm, warning: Found) -> None:
         turn.set(form._state, "overrides", kept)
 
 
-def check_of(control: LiveInput[Any, Any], finding: Finding) -> CheckPlan | None:
+def check_of(control: LiveChecked, finding: Finding) -> CheckPlan | None:
     """Return the written check behind a finding, or None."""
     return next((check for check in control._plan.checks if check.name == finding.rule), None)
 
@@ -113,7 +106,7 @@ def latch_name(form: OpenForm, check: CheckPlan) -> str:
     return f"{form._state.plan.name}.{check.name}"
 
 
-def latched(turn: Turn, form: OpenForm, control: LiveInput[Any, Any], finding: Finding) -> LatchRecord | None:
+def latched(turn: Turn, form: OpenForm, control: LiveChecked, finding: Finding) -> LatchRecord | None:
     """Return the record of a finding's latch, if it is set."""
     check = check_of(control, finding)
     if check is None or check.latch is None:
@@ -123,10 +116,10 @@ def latched(turn: Turn, form: OpenForm, control: LiveInput[Any, Any], finding: F
 
 def validate_form(turn: Turn, form: OpenForm) -> tuple[Found, Found]:
     """Validate and mark all controls; return refusing findings and warnings."""
-    refusing: list[tuple[LiveInput[Any, Any], Finding]] = []
-    warning: list[tuple[LiveInput[Any, Any], Finding]] = []
+    refusing: list[tuple[LiveChecked, Finding]] = []
+    warning: list[tuple[LiveChecked, Finding]] = []
     for control in form._state.order:
-        if not isinstance(control, LiveInput):
+        if not isinstance(control, LiveChecked):
             continue
         focus.show_findings(turn, control)
         validate(turn, control)

@@ -109,7 +109,7 @@ def is_form_valid(session: SessionState, form: OpenForm) -> bool:
     """Return True if all entries of a form are valid. From then on that is kept up to date, control by control."""
     state = form._state
     if state.invalid is None:
-        state.invalid = {control for control in state.order if control._plan.is_input and not is_valid(session, control)}
+        state.invalid = {control for control in state.order if control._plan.is_checked and not is_valid(session, control)}
     if session.dirty.to_judge:
         judge(session, 0)
     return not state.invalid
@@ -120,7 +120,7 @@ def judge(session: SessionState, cause: int) -> None:
     dirty = session.dirty
     controls, dirty.to_judge = dirty.to_judge, {}
     for control in controls:
-        if not control._plan.is_input:
+        if not control._plan.is_checked:
             continue
         dirty.invalidate(control, "marker", cause)
         dirty.invalidate(control, "is_valid", cause)
@@ -232,7 +232,7 @@ def passed_checks(control: ControlState, failed: set[str]) -> tuple[str, ...]:
 
 def is_blank(control: ControlState) -> bool:
     """Return True if a control has no value, or is an unticked box."""
-    value = control._value
+    value = current(control, "value")
     return value is False or (value == control._plan.blank and value is not True)
 
 

@@ -26,7 +26,7 @@ from fuselatch.core.engine.listing import IN_REACH, choices_seen, typed_into, wo
 from fuselatch.core.engine.state import NO_MESSAGE, SessionState, is_closed_for_good
 from fuselatch.core.engine.waits import id_of_wait
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.controls import LiveInput, LiveValue
+from fuselatch.core.forms.controls import LiveChecked, LiveInput, LiveValue
 from fuselatch.core.forms.form import Form, plan_of
 from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
 from fuselatch.core.forms.live_state import ControlState, FormState, is_masked, is_seen, seems_usable, seen, seen_title
@@ -270,9 +270,9 @@ class Look:
 def control_view(control: ControlState, fixed: Fixed, look: Look, formats: Formats) -> ControlView:
     """Return a control as the user sees it."""
     text, placeholder = "", ""
+    marker = marker_of(control) if isinstance(control, LiveChecked) else NO_MARKER
     value: str | float | bool | None = None
     required = read_only = list_open = masked = False
-    marker = NO_MARKER
     listed: tuple[int, int, int, str, tuple[str, ...]] = NO_LIST
     lines: tuple[str, ...] = ()
     sort: tuple[str, bool] = control._sort if isinstance(control, LiveTable) else UNSORTED
@@ -284,7 +284,6 @@ def control_view(control: ControlState, fixed: Fixed, look: Look, formats: Forma
         else:
             value = plain_value(control)
         if isinstance(control, LiveInput):
-            marker = marker_of(control)
             placeholder = seen(control, "placeholder") or ""
             required = bool(seen(control, "required"))
             read_only = control._rule or bool(seen(control, "read_only"))
@@ -670,7 +669,7 @@ def help_line(session: SessionState) -> str:
         target = session.stack.front._state.focus
     if target is None:
         return ""
-    marker = marker_of(target).text if isinstance(target, LiveInput) else ""
+    marker = marker_of(target).text if isinstance(target, LiveChecked) else ""
     return "; ".join([line for line in (marker, seen(target, "help")) if line])
 
 

@@ -9,7 +9,7 @@ from fuselatch.core.engine.naming import form_and_rest, front_first
 from fuselatch.core.engine.observer import Muting
 from fuselatch.core.engine.state import SessionState
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.controls import Live, LiveInput
+from fuselatch.core.forms.controls import Live, LiveChecked, LiveInput
 from fuselatch.core.forms.live_state import READINGS, ControlState, is_masked
 from fuselatch.core.forms.placing import placed_at
 from fuselatch.core.forms.plans import CheckPlan, Handler
@@ -41,7 +41,7 @@ def lines(session: SessionState, what: str) -> Iterator[str]:
     control = placed_at(form, path)
     if dot and control is not None and prop in PROPERTIES:
         yield from of_property(session, control, prop)
-    elif dot and isinstance(control, LiveInput) and prop in ("marker", "findings"):
+    elif dot and isinstance(control, LiveChecked) and prop in ("marker", "findings"):
         yield from of_marker(session, control)
     elif dot and control is not None and prop in CONTROL_EVENTS:
         yield from of_event(session, form, control, prop)
@@ -139,7 +139,7 @@ def seen_text(node: Any, prop: Any, seen: Any) -> str:
     return value_text(freeze(node._current(prop) if seen is UNSEEN else seen))
 
 
-def of_marker(session: SessionState, control: LiveInput[Any, Any]) -> Iterator[str]:
+def of_marker(session: SessionState, control: LiveChecked) -> Iterator[str]:
     found = control.findings
     marker = control.marker
     if marker:

@@ -183,7 +183,8 @@ class _Collector:
                 if value.kind == "lines" and self.root.__name__ == "Group":
                     raise self.fail(name, "Lines can't be declared in a group; declare them on the form")
                 placed.is_input = isinstance(value, InputControl)
-                placed.validated = isinstance(value, InputControl) and value.has_rules()
+                placed.is_checked = value.is_checked
+                placed.validated = value.is_checked and value.has_rules()
                 placed.lists = value.lists
                 placed.as_is = getattr(type(value), "as_is", None)
                 placed.masked = value.constants["look"] == "password" or value.constants.get("masked") is True
@@ -300,9 +301,9 @@ class _Collector:
                 )
             at = self._path(name, mark.at, "can't show a marker at") if mark.at is not None else paths[0]
             for path in (*paths, at):
-                if path in self.plan.groups or not isinstance(self.plan.controls[path].decl, InputControl):
+                if path in self.plan.groups or not self.plan.controls[path].is_checked:
                     named = (self.plan.placed(path) or self.plan.controls[path]).decl.named
-                    raise self.fail(name, f"can't check '{path}': {named} can't be filled in")
+                    raise self.fail(name, f"can't check '{path}': {named} has nothing to check")
             rule = name if len(marks) == 1 else f"{name} {number + 1}"
             check = CheckPlan(rule, value, paths, at, while_typing=mark.while_typing, blanks=mark.blanks, latch=mark.latch)
             self.plan.controls[at].checks += (check,)

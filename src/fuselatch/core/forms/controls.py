@@ -102,6 +102,50 @@ class Live(ControlState):
         return f"<{type(self.form).__name__}.{self.name}>"
 
 
+class LiveChecked(Live):
+    """A control of an open form that rules and checks look at."""
+
+    __slots__ = ()
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        """All findings, shown or not; refusing ones first."""
+        return self._tracked("findings", self._findings if self._findings is not None else self._engine.findings(self))
+
+    @property
+    def is_valid(self) -> bool:
+        """True if no finding would refuse it as it is typed now. Warnings don't count. Rules can read it."""
+        return self._tracked("is_valid", self._engine.is_valid(self))
+
+    def _tracked(self, prop: str, found: T) -> T:
+        """Return something that a rule may read, and note that it did."""
+        tracker = self._engine.tracker
+        if tracker is not None:
+            tracker[(self, prop)] = found
+        return found
+
+    @property
+    def marker(self) -> Marker:
+        """The finding that the user sees. It is false if there is none."""
+        return self._tracked("marker", self._shown_marker())
+
+    def _shown_marker(self) -> Marker:
+        found = self._preview if self._preview is not None else self._findings
+        if not found or not self._has("visible"):
+            return NO_MARKER
+        for finding in found:
+            if self._marked or finding.while_typing:
+                return Marker(finding.text, finding.level)
+        return NO_MARKER
+
+    def _current(self, prop: str) -> Any:
+        if prop == "findings":
+            return self._findings if self._findings is not None else self._engine.findings(self)
+        if prop == "marker":
+            return self._shown_marker()
+        return self._engine.is_valid(self) if prop == "is_valid" else super()._current(prop)
+
+
 class LiveButton(Live):
     """A button of an open form."""
 
@@ -146,7 +190,7 @@ class LiveLabel(LiveValue[str]):
     __slots__ = ()
 
 
-class LiveInput(LiveValue[R], Generic[R, G]):
+class LiveInput(LiveValue[R], LiveChecked, Generic[R, G]):
     """A control of an open form that can be filled in."""
 
     __slots__ = ()
@@ -194,44 +238,6 @@ class LiveInput(LiveValue[R], Generic[R, G]):
     @read_only.setter
     def read_only(self, read_only: bool) -> None:
         self._engine.set_property(self, "read_only", read_only, bool)
-
-    @property
-    def findings(self) -> tuple[Finding, ...]:
-        """All findings, shown or not; refusing ones first."""
-        return self._tracked("findings", self._findings if self._findings is not None else self._engine.findings(self))
-
-    @property
-    def is_valid(self) -> bool:
-        """True if no finding would refuse it as it is typed now. Warnings don't count. Rules can read it."""
-        return self._tracked("is_valid", self._engine.is_valid(self))
-
-    def _tracked(self, prop: str, found: T) -> T:
-        """Return something that a rule may read, and note that it did."""
-        tracker = self._engine.tracker
-        if tracker is not None:
-            tracker[(self, prop)] = found
-        return found
-
-    @property
-    def marker(self) -> Marker:
-        """The finding that the user sees. It is false if there is none."""
-        return self._tracked("marker", self._shown_marker())
-
-    def _shown_marker(self) -> Marker:
-        found = self._preview if self._preview is not None else self._findings
-        if not found or not self._has("visible"):
-            return NO_MARKER
-        for finding in found:
-            if self._marked or finding.while_typing:
-                return Marker(finding.text, finding.level)
-        return NO_MARKER
-
-    def _current(self, prop: str) -> Any:
-        if prop == "findings":
-            return self._findings if self._findings is not None else self._engine.findings(self)
-        if prop == "marker":
-            return self._shown_marker()
-        return self._engine.is_valid(self) if prop == "is_valid" else super()._current(prop)
 
 
 class LiveRange(LiveInput[R, G]):

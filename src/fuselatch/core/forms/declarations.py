@@ -154,6 +154,8 @@ class Declaration(Generic[L_co]):
     looks: ClassVar[tuple[str, ...]] = ()
     takes_focus: ClassVar[bool] = False
     holds_value: ClassVar[bool] = False
+    is_checked: ClassVar[bool] = False
+    """True if declared rules and written checks can have findings of it."""
     multiple: bool = False
     """True if its value is several items."""
     unit: str = ""
@@ -227,6 +229,18 @@ class Declaration(Generic[L_co]):
             if name in CONTROL_EVENTS:
                 raise DeclarationError(f"{self.named} has no event '{name}'; {suggest(name, events())}")
             raise NoSuchName(lambda: f"a declared {kind} has no attribute '{name}'; {suggest(name, events())}")
+
+    rule_words: ClassVar[tuple[str, ...]] = ()
+    """The properties that are rules about the value."""
+
+    def rule_names(self) -> tuple[str, ...]:
+        """Return the declared rules that can have a finding."""
+        declared = {**self.constants, **vars(self)}
+        return tuple(word for word in self.rule_words if word in self.rules or limits(word, declared.get(word)))
+
+    def has_rules(self) -> bool:
+        """Return True if a declared rule can have a finding."""
+        return bool(self.rule_names())
 
     def width(self) -> int:
         """Return how many characters wide it should be drawn."""
@@ -390,6 +404,7 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
     options = frozenset(InputOptions.__annotations__)
     takes_focus = True
     holds_value = True
+    is_checked = True
     needed: ClassVar[str] = "required.entry"
     """The id of the text that is shown while a required control is blank."""
     of_record: ClassVar[type | None] = None
@@ -451,16 +466,6 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
         return str(value)
 
     rule_words: ClassVar[tuple[str, ...]] = ("required",)
-    """The properties that are rules about the value."""
-
-    def rule_names(self) -> tuple[str, ...]:
-        """Return the declared rules that can have a finding."""
-        declared = {**self.constants, **vars(self)}
-        return tuple(word for word in self.rule_words if word in self.rules or limits(word, declared.get(word)))
-
-    def has_rules(self) -> bool:
-        """Return True if a declared rule can have a finding."""
-        return bool(self.rule_names())
 
     def validate(self, live: Any, value: Any, formats: Formats) -> list[Finding]:
         """Return the findings of the declared rules for a value."""
@@ -503,6 +508,9 @@ def plain_text(value: object) -> str:
     return f"{value:g}" if isinstance(value, float) else str(value)
 
 
+NO_LIMITS = (("min_length", 0), ("min_items", 0))
+
+
 def limits(word: str, given: object) -> bool:
-    """Return True if a declared property limits the value. 0 is a limit, but a length of at least 0 is none."""
-    return given is not None and given is not False and given != "" and (word, given) != ("min_length", 0)
+    """Return True if a declared property limits the value. 0 is a limit, but at least 0 characters or items is none."""
+    return given is not None and given is not False and given != "" and (word, given) not in NO_LIMITS

@@ -13,6 +13,9 @@ from fuselatch.core.forms.declarations import ControlOptions, Declaration, Sourc
 from fuselatch.core.forms.groups import Group
 from fuselatch.core.forms.live_lists import LiveLines
 from fuselatch.core.model.errors import DeclarationError
+from fuselatch.core.model.findings import Finding
+from fuselatch.core.model.locale_formats import Formats
+from fuselatch.core.model.texts import user_text
 
 L = TypeVar("L", bound=Group)
 
@@ -38,6 +41,7 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
 
     `new_parent`: what to do with a line under a record that isn't saved: "refuse", "save_first", or "together"
     (the record and its lines are written in one transaction). `min_items`, `max_items`: how many lines there may be.
+    `@check(extras)` on a method of the form checks them together.
     `on_parent_remove`: what happens to the lines when the record is removed: "ask", "refuse" or "cascade".
     """
 
@@ -47,6 +51,9 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
     shape = "lines"
     lists = True
     live = LiveLines
+    is_checked = True
+    rule_words = ("min_items",)
+    blank: tuple[Any, ...] = ()
     line_adding = Source("line_adding")
     line_added = Source("line_added")
     line_removing = Source("line_removing")
@@ -94,6 +101,7 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
             raise DeclarationError(f"{where}: a line can't handle {', '.join(inner.heard)}; handle it on the form")
         if any(isinstance(placed.decl, Lines) for placed in inner.controls.values()):
             raise DeclarationError(f"{where}: lines can't contain lines; give them their own form")
+        self.constants["while_typing"] = False
         self.line = line
         self.records = records
         self.key = key
@@ -103,6 +111,12 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
         self.new_parent = new_parent
         self.on_parent_remove = on_parent_remove
         self.whole = LineDeclaration("", {})
+
+    def validate(self, live: Any, value: tuple[Any, ...], formats: Formats) -> list[Finding]:
+        """Return the findings of the declared rules for the lines."""
+        if len(value) >= self.min_items:
+            return []
+        return [Finding(user_text(formats, "lines.least", least=self.min_items), rule="min_items")]
 
     def details(self) -> Iterator[str]:
         yield f"lines of {self.line.__name__}"

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from typing import Any, Generic, TypeVar
 
 from fuselatch.core.forms.container import Container, OpenForm
-from fuselatch.core.forms.controls import Live, LiveInput
+from fuselatch.core.forms.controls import LiveChecked, LiveInput
 from fuselatch.core.forms.live_state import property_of
 from fuselatch.core.forms.plans import ControlPlan
 from fuselatch.core.forms.port import EnginePort
@@ -168,7 +168,7 @@ class LiveTable(LiveChoice[T, T | None, T]):
         self._engine.sort_table(self, (column, descending))
 
 
-class LiveLines(Live, Generic[L]):
+class LiveLines(LiveChecked, Generic[L]):
     """The lines of an open form: `for line in form.extras.rows`, `form.extras[0]`."""
 
     __slots__ = ("_attached", "_gone", "_members", "_rows", "_serial", "_written")
@@ -184,7 +184,8 @@ class LiveLines(Live, Generic[L]):
         self._gone: dict[L, Any] = {}
 
     def _current(self, prop: str) -> Any:
-        return self._rows if prop == "rows" else super()._current(prop)
+        # A check of the lines gets them as any other gets a value.
+        return self._rows if prop in ("rows", "value") else super()._current(prop)
 
     @property
     def rows(self) -> tuple[L, ...]:

@@ -77,6 +77,7 @@ class ControlPlan:
     checks: tuple[CheckPlan, ...] = ()
     checked_by: tuple[CheckPlan, ...] = ()
     is_input: bool = False
+    is_checked: bool = False
     validated: bool = False
     masked: bool = False
     usable: bool = True

@@ -113,7 +113,7 @@ class PolicyRules:
         if not described:
             return plan
         written = {check.name for control in plan.controls.values() for check in control.checks}
-        declared = {f"{path}.{word}" for path, control in plan.controls.items() for word in rule_names(control.decl)}
+        declared = {f"{path}.{word}" for path, control in plan.controls.items() for word in control.decl.rule_names()}
         for name in described:
             if name not in written | declared:
                 hint = suggest(name, [*sorted(written), *sorted(declared)])
@@ -125,9 +125,3 @@ class PolicyRules:
             checked_by = tuple(replace(check, level=described.get(check.name, check.level)) for check in control.checked_by)
             controls[path] = replace(control, checks=checks, checked_by=checked_by, levels=levels or control.levels)
         return replace(plan, controls=controls)
-
-
-def rule_names(decl: Any) -> tuple[str, ...]:
-    """Return the declared rules of a control that can have another level."""
-    names: tuple[str, ...] = decl.rule_names() if hasattr(type(decl), "rule_names") else ()
-    return names

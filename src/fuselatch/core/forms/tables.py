@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
-from typing import TYPE_CHECKING, Any, Generic, Literal, Self, TypeVar, Unpack, overload
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from typing import TYPE_CHECKING, Any, Generic, Literal, Self, TypeAlias, TypeVar, Unpack, overload
 
-from fuselatch.core.forms.catalogs import Catalog
+from fuselatch.core.forms.catalogs import Catalog, Frame
 from fuselatch.core.forms.choice import Choice
 from fuselatch.core.forms.declarations import EntryOptions, H, InputControl, Needed
 from fuselatch.core.forms.live_lists import LiveTable
@@ -13,18 +13,20 @@ from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.names import suggest
 
-if TYPE_CHECKING:
-    pass
-
 T = TypeVar("T")
+
+Made: TypeAlias = Callable[[Any], Iterable[Mapping[str, Any]] | Frame]
+"""A function of the form (or group) that returns rows."""
 
 
 class Table(Choice[T, T | None, T, H], Generic[T, H]):
-    """A table of a source's rows, one of which can be chosen.
+    """A table of rows, one of which can be chosen.
 
-    `rows`: a `Catalog`, whose `value` must differ in each row. `columns`: names of columns, or a mapping of name to caption,
-    or to a control that says how a column is written: `{"length": Number("Length", decimals=1)}`. `sort`: the column to sort
-    by at first. Double-clicking a row, or Enter, raises `double_clicked`; `event.new` is the row.
+    `rows`: a `Catalog`, whose `value` must differ in each row; or a function of the form that returns mappings or a data
+    frame, with `key`, the column that holds the table's value (default: the first of `columns`). `columns`: names of
+    columns, or a mapping of name to caption, or to a control that says how a column is written:
+    `{"length": Number("Length", decimals=1)}`. `sort`: the column to sort by at first.
+    Double-clicking a row, or Enter, raises `double_clicked`; `event.new` is the row.
     """
 
     kind = "table"
@@ -68,19 +70,35 @@ class Table(Choice[T, T | None, T, H], Generic[T, H]):
         required: Needed = False,
         **options: Unpack[EntryOptions],
     ) -> None: ...
+    @overload
+    def __init__(
+        self: Table[Any, Any],
+        caption: str | Rule[str] = "",
+        *,
+        rows: Made,
+        columns: Sequence[str] | Mapping[str, str | InputControl[Any, Any, Any]],
+        key: str = "",
+        sort: str = "",
+        default: Any = None,
+        required: Needed = False,
+        **options: Unpack[EntryOptions],
+    ) -> None: ...
     def __init__(
         self,
         caption: str | Rule[str] = "",
         *,
-        rows: Catalog[T],
+        rows: Any,
         columns: Sequence[str] | Mapping[str, str | InputControl[Any, Any, Any]],
+        key: str = "",
         sort: str = "",
         default: Any = None,
         required: Any = False,
         **options: Unpack[EntryOptions],
     ) -> None:
-        if not isinstance(rows, Catalog):
-            raise DeclarationError(f"Table({caption!r}): rows must be a Catalog, not {rows!r}")
+        if not isinstance(rows, Catalog) and (not callable(rows) or isinstance(rows, type)):
+            raise DeclarationError(f"Table({caption!r}): rows must be a Catalog or a function of the form, not {rows!r}")
+        if key and isinstance(rows, Catalog):
+            raise DeclarationError(f"Table({caption!r}): key= is for rows of a function; use Catalog(…, value={key!r})")
         if isinstance(columns, str) or not columns:
             raise DeclarationError(f"Table({caption!r}): columns must be a tuple of names, or a mapping of name to caption")
         shown = columns if isinstance(columns, Mapping) else {name: as_caption(name) for name in columns}
@@ -91,6 +109,9 @@ class Table(Choice[T, T | None, T, H], Generic[T, H]):
                 f"Table({caption!r}): sort={sort!r} isn't one of its columns; {suggest(sort, self.columns)}"
             )
         self.sort = sort
+        first = next(iter(self.columns))
+        # The columns of rows that a function returns.
+        self.made = None if isinstance(rows, Catalog) else Catalog("rows", text=first, value=key or first)
         super().__init__(caption, choices=rows, default=default, required=required, **options)
 
     def details(self) -> Iterator[str]:

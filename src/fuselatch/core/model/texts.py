@@ -104,7 +104,7 @@ TEXTS: Final[Mapping[str, str]] = {
     "notice.removed": "Nothing was removed",
     "notice.lines_first": "Record {key} still has {count} {caption}. Remove them first",
     "notice.save_first": "{caption}: save this record before adding lines",
-    "lines.least": "{caption}: at least {least} needed",
+    "lines.least": "Too few. At least {least} needed",
     "lines.most": "{caption}: at most {most} allowed",
     "notice.line_gone": "this line is no longer there",
     "notice.finding": "{caption}: {finding}",

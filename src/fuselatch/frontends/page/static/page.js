@@ -63,8 +63,11 @@ class FormElement {
   }
 
   strip(strip, controls) {
-    if (strip.heading) return element("h2", { class: `depth-${Math.min(strip.depth, 4)}` }, strip.caption);
     const widgets = strip.controls.map((id) => this.widget(controls.get(id)));
+    if (strip.heading) {
+      const heading = element("h2", { class: `depth-${Math.min(strip.depth, 4)}` }, strip.caption);
+      return widgets.length ? element("div", { class: "lines" }, heading, ...widgets.map((widget) => widget.marker)) : heading;
+    }
     const first = controls.get(strip.controls[0]);
     const alone = widgets.length === 1 && !["tick", "button"].includes(first.shape);
     const buttons = strip.controls.every((id) => controls.get(id).shape === "button");
