@@ -162,7 +162,7 @@ def test_the_same_cue_sheet_gives_the_same_bytes_whatever_the_hash_seed(tmp_path
 
 
 def test_the_cue_sheet_of_the_records_example_passes() -> None:
-    for sheet, steps in (("harbours", 30), ("tours", 32)):
+    for sheet, steps in (("harbours", 30), ("tours", 39)):
         done = call("rehearse", "-q", str(CUES.parents[1] / f"{sheet}.cues"))[1]
         assert done == f"1 cue sheet: {steps} steps passed, 0 failed\n"
 

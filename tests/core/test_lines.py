@@ -256,8 +256,8 @@ def test_a_refused_store_leaves_lines_as_they_were_and_a_foreign_change_is_asked
     store.sources["extras"][1] = {**EXTRAS[1], "count": 9}
     store.versions["extras"] += 1
     act(desk, "record save")
-    asked = "Extras, line 1, was changed by someone else while you were editing it.\nCount: yours 3, theirs 9"
-    assert desk.prompt.text == asked
+    asked = "Extras, line 1, was changed by someone else while you were editing it.\n| Yours | Theirs\nCount | 3 | 9"
+    assert desk.prompt.in_words == asked
     desk.answer("Keep editing")
     assert form.extras[0].count.draft == "3"
     act(desk, "record save", "answer 'Use theirs'")

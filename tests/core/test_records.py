@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any, cast
 
 import pytest
@@ -25,6 +26,7 @@ from fuselatch import (
 )
 from fuselatch.core.model.record_changes import Change
 from fuselatch.rehearsal import Desk, rehearse
+from fuselatch.report.screen import screen
 from fuselatch.scenes import Scene
 from fuselatch.stores import MemoryRecords
 from tests.bench import refused
@@ -317,10 +319,14 @@ def test_what_is_compared_names_the_columns_as_people_call_them() -> None:
         store.sources["boats"][0] = {**THEIRS, "note": None}
         store.versions["boats"] += 1
         desk.record("save")
-        assert desk.prompt.text == (
-            "Record 1 (Boat: Eider) was changed by someone else while you were editing it.\n"
-            "Boat: yours Mine, theirs Theirs\nSize: theirs 7.0\nNote: theirs blank"
+        assert desk.prompt.text == "Record 1 (Boat: Eider) was changed by someone else while you were editing it."
+        assert desk.prompt.table == (
+            ("", "Yours", "Theirs"),
+            ("Boat", "Mine", "Theirs"),
+            ("Size", "unchanged", "7"),
+            ("Note", "unchanged", "blank"),
         )
+        assert "Size  unchanged  7" in "\n".join(screen(desk.session.view))
         desk.answer("Keep mine")
         form = desk.at(Scores)
         assert (form.boat.value, form.size.value) == ("Mine", 7.0), "what the user left as it was is theirs"
@@ -403,3 +409,28 @@ def test_a_record_that_leaving_the_current_one_filters_out_is_not_shown() -> Non
         act(desk, "press filter_it", "type only in", "record 2")
         desk.expect("notice", "Record 2 is no longer among these records")
         assert desk.at(Scores).records.key == 1
+
+
+class Gate(Form, title="Gate", records="gates"):
+    """A record with a password, a choice and a long text."""
+
+    code = Text("Code", look="password")
+    pier = Choice("Pier", choices=((1, "North"), (2, "South")))
+    note = Text("Note")
+
+
+def test_a_conflict_shows_what_the_fields_show_and_no_password() -> None:
+    store = MemoryRecords({"gates": [{"id": 1, "code": "4711", "pier": 1, "note": "x"}]}, keys={"gates": "id"})
+    with rehearse(Gate, records=store) as desk:
+        act(desk, "type code 1234", "pick pier South")
+        store.write([Change("change", "gates", 1, {"code": "9999", "note": "y" * 900}, dict(store.read("gates")[0]))])
+        desk.record("save")
+        assert desk.prompt.table[1:3] == (("Code", "•", "•"), ("Pier", "South", "North"))
+        assert desk.prompt.table[3] == ("Note", "unchanged", "y" * 199 + "…")
+        assert not {"4711", "1234", "9999"} & set(re.findall(r"\d{4}", f"{desk.session.view}{desk.trace}"))
+        desk.answer("Use theirs")
+        act(desk, "pick pier South")
+        store.write([Change("change", "gates", 1, {"pier": None}, dict(store.read("gates")[0]))])
+        desk.record("save")
+        assert desk.prompt.table[1:] == (("Pier", "South", "blank"),)
+        desk.answer("Keep editing")

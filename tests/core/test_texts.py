@@ -138,7 +138,7 @@ def test_a_german_session_speaks_german_and_handlers_see_what_they_declared() ->
         store.write([Change("change", "boats", 1, {"name": "Reiher"}, dict(store.read("boats")[0]))])
         act(desk, "type name Kranich", "press save")
         changed = "Datensatz 1 (Name: Eider) wurde während der Bearbeitung von jemand anderem geändert."
-        assert desk.prompt.text == f"{changed}\nName: hier Kranich, dort Reiher"
+        assert desk.prompt.in_words == f"{changed}\n| Eigene | Fremde\nName | Kranich | Reiher"
         act(desk, "answer 'Weiter bearbeiten'")
         assert desk.session.notice == "Datensatz 1 von „boats“ wurde von jemand anderem geändert"
     assert not [entry for entry in desk.trace if entry.kind in ("finding", "prompt", "block") and "Enter a" in str(entry)]

@@ -11,6 +11,7 @@ from fuselatch.core.engine.latching import LatchView
 from fuselatch.core.engine.session import Session
 from fuselatch.core.forms.declarations import Declaration
 from fuselatch.core.forms.form import Form, name_of
+from fuselatch.core.forms.prompts import Cells, in_words
 from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.trace import Trace
 from fuselatch.report.tree import story
@@ -31,6 +32,12 @@ class DeskPrompt:
     default: str = ""
     cancel: str = ""
     tone: str = ""
+    table: Cells = ()
+
+    @property
+    def in_words(self) -> str:
+        """The text, and its table as lines: `Name | Crane | Heron`."""
+        return in_words(self.text, self.table)
 
     def __bool__(self) -> bool:
         return bool(self.buttons)
@@ -77,7 +84,7 @@ class DeskView:
         seen = self.session.prompt
         if seen is None:
             return DeskPrompt()
-        return DeskPrompt(seen.title, seen.text, seen.buttons, seen.default, seen.cancel, seen.tone)
+        return DeskPrompt(seen.title, seen.text, seen.buttons, seen.default, seen.cancel, seen.tone, seen.table)
 
     @property
     def outcome(self) -> Outcome | None:

@@ -159,7 +159,7 @@ def expect_help(desk: DeskView, words: list[str]) -> Looked:
 
 def expect_prompt(desk: DeskView, words: list[str]) -> Looked:
     """`prompt [PART]`: a prompt with this part in its text is open."""
-    return text_holds(desk.prompt.text, words, "the prompt is", "no prompt is open")
+    return text_holds(desk.prompt.in_words, words, "the prompt is", "no prompt is open")
 
 
 def expect_button(desk: DeskView, words: list[str]) -> Looked:

@@ -137,11 +137,15 @@ def draw_table(axes: Axes, table: ControlView, y: float) -> None:
 def draw_prompt(axes: Axes, prompt: PromptView, y: float) -> float:
     """Draw the prompt; return where the next thing starts."""
     lines = [part for line in prompt.text.splitlines() for part in textwrap.wrap(line, 56) or [""]]
-    height = 2.8 + 0.9 * len(lines)
+    height = 2.8 + 0.9 * (len(lines) + len(prompt.table))
     box(axes, 1.5, y, WIDE - 2, height, "#fffaf0", 2.0)
     say(axes, 2.2, y + 0.7, prompt.title, INK, bold=True)
     for at, line in enumerate(lines):
         say(axes, 2.2, y + 1.6 + 0.9 * at, line, INK)
+    for at, row in enumerate(prompt.table, len(lines)):
+        for place, cell in enumerate(row):
+            cut = cell if len(cell) <= 24 else f"{cell[:23]}…"
+            say(axes, 2.2 + place * (WIDE - 4) / len(row), y + 1.6 + 0.9 * at, cut, INK, 9, bold=at == len(lines))
     x = 2.2
     for button in prompt.buttons:
         wide = 0.62 * len(button) + 1.4

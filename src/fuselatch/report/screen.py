@@ -92,6 +92,9 @@ def prompt_lines(prompt: PromptView) -> Iterator[str]:
     yield f"╔{f' {prompt.title} ':═<{WIDTH}}╗"
     for line in prompt.text.splitlines():
         yield f"║ {line}"
+    wide = [max(map(len, cells)) for cells in zip(*prompt.table, strict=True)]
+    for row in prompt.table:
+        yield f"║   {'  '.join(f'{cell:<{room}}' for cell, room in zip(row, wide, strict=True))}".rstrip()
     buttons = "  ".join(f"[ {button} ]{'*' if button == prompt.default else ''}" for button in prompt.buttons)
     yield f"║ {buttons}"
     yield f"╚{'═' * WIDTH}╝"

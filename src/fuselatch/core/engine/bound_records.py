@@ -177,9 +177,9 @@ class Records(Node):
             self.place = self.session.text("position", place=at + 1, count=count), at + 1, count
 
     @property
-    def captions(self) -> Mapping[str, str]:
-        """The captions of the bound columns."""
-        return {column: control.caption for column, control in self._bound.items()}
+    def columns(self) -> Mapping[str, Any]:
+        """The controls of the bound columns."""
+        return self._bound
 
     @property
     def is_changed(self) -> bool:

@@ -406,13 +406,12 @@ class LineKeys:
         self.line = line
 
     @property
-    def captions(self) -> Mapping[str, str]:
-        """The captions of the bound columns."""
+    def columns(self) -> Mapping[str, Any]:
+        """The controls of the bound columns."""
         line = self.line if self.line is not None else next(iter(self.lines._members), None)
         if line is None:
             return {}
-        bound = line_columns(self.records.session, self.lines, line)
-        return {column: control.caption for column, control in bound.items()}
+        return line_columns(self.records.session, self.lines, line)
 
     def keyed(self, turn: Turn, key: Any) -> None:
         """Note the key that the store gave to a line."""

@@ -14,14 +14,14 @@ from fuselatch.core.engine.waits import may_wait, wait_for
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveValue
 from fuselatch.core.forms.live_state import is_masked
-from fuselatch.core.forms.prompts import Prompt, Shown
+from fuselatch.core.forms.prompts import Cells, Prompt, Shown, in_words
 from fuselatch.core.model.texts import said
 from fuselatch.core.model.trace_rows import add_row
 from fuselatch.core.model.values import MASK
 
 
-def ask(session: SessionState, form: OpenForm, prompt: Prompt, facts: Mapping[str, Any]) -> str:
-    """Ask a prompt and wait for its answer."""
+def ask(session: SessionState, form: OpenForm, prompt: Prompt, facts: Mapping[str, Any], table: Cells = ()) -> str:
+    """Ask a prompt and wait for its answer. `table`: shown below its text."""
     turn = may_wait(session, "ask", prompt.text)
     latch = prompt.latch
     if latch is not None:
@@ -35,10 +35,10 @@ def ask(session: SessionState, form: OpenForm, prompt: Prompt, facts: Mapping[st
     text = filled(form, shown, facts)
     follow_before_wait(turn)
     give_way(turn, None)
-    number = note_prompt(turn, form, prompt, shown, text) if turn.rows is not None else 0
+    number = note_prompt(turn, form, prompt, shown, in_words(text, table)) if turn.rows is not None else 0
     if session.observers:
         tell(session, "asked", form, name_of_prompt(form, prompt), prompt)
-    pressed: str = wait_for(turn, PromptWait(turn, form, shown, prompt, text, number))
+    pressed: str = wait_for(turn, PromptWait(turn, form, shown, prompt, text, table, number))
     # Code that compares answers sees the declared captions, whatever a policy shows.
     answer = prompt.buttons[shown.buttons.index(pressed)]
     if session.observers:
@@ -48,11 +48,11 @@ def ask(session: SessionState, form: OpenForm, prompt: Prompt, facts: Mapping[st
     return answer
 
 
-def ask_itself(turn: Turn, form: OpenForm, prompt: Prompt, facts: Mapping[str, Any]) -> str:
+def ask_itself(turn: Turn, form: OpenForm, prompt: Prompt, facts: Mapping[str, Any], table: Cells = ()) -> str:
     """Ask a prompt that no handler of the developer asks."""
     before, turn.handler = turn.handler, turn.handler or ENGINE_HANDLER
     try:
-        return ask(turn.session, form, prompt, facts)
+        return ask(turn.session, form, prompt, facts, table)
     finally:
         turn.handler = before
 

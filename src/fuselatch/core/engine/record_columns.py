@@ -13,7 +13,9 @@ from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveInput, LiveValue
 from fuselatch.core.forms.live_lists import LiveChoice
+from fuselatch.core.forms.live_state import seen
 from fuselatch.core.forms.plans import ControlPlan
+from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.errors import RecordError, UnknownName
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import Record
@@ -97,7 +99,10 @@ def lay_under(turn: Turn, bound: Mapping[str, Any], before: Record, fresh: Recor
 
 
 def text_of(session: SessionState, control: Any, value: Any) -> str:
-    """Return a column's value as its control writes it."""
+    """Return a column's value as its control writes it: of a choice the item's text."""
+    if isinstance(control, LiveChoice) and not control._decl.multiple:
+        choices: Choices[Any] = seen(control, "choices")
+        return choices.text(of_list(control, value))
     try:
         return str(control._decl.show(control._decl.coerce(value), session.formats))
     except (TypeError, ValueError):

@@ -23,7 +23,7 @@ from fuselatch.core.forms.latch import Latch
 from fuselatch.core.forms.live_state import ControlState, FormState, is_masked, seen
 from fuselatch.core.forms.plans import FormPlan, Handler
 from fuselatch.core.forms.port import EnginePort
-from fuselatch.core.forms.prompts import Prompt, Tone
+from fuselatch.core.forms.prompts import Cells, Prompt, Tone
 from fuselatch.core.forms.shared import Shared
 from fuselatch.core.model.cells import UNSEEN, Cell, Node, Undoable
 from fuselatch.core.model.errors import HandlerFailed, NotAllowedHere
@@ -289,15 +289,18 @@ class Wait(Undoable):
 class PromptWait(Wait):
     """A wait for an answer. `prompt` is what is shown, `declared` the developer's prompt."""
 
-    __slots__ = ("declared", "number", "prompt", "serial", "text", "title")
+    __slots__ = ("declared", "number", "prompt", "serial", "table", "text", "title")
 
-    def __init__(self, turn: Turn, form: OpenForm, prompt: Prompt, declared: Prompt, text: str, number: int) -> None:
+    def __init__(
+        self, turn: Turn, form: OpenForm, prompt: Prompt, declared: Prompt, text: str, table: Cells, number: int
+    ) -> None:
         super().__init__(turn, form)
         turn.session.asked += 1
         self.serial = turn.session.asked
         self.prompt = prompt
         self.declared = declared
         self.text = text
+        self.table = table
         self.title: str = prompt.title or form._state._current("title")
         self.number = number
 

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Hashable, Mapping, Sequence
-from typing import Any, Protocol, TypeAlias
+from typing import Any, Final, Protocol, TypeAlias
 
 from fuselatch.core.engine.failure import failure_of, tell
 from fuselatch.core.engine.prompting import ask_itself
+from fuselatch.core.engine.record_columns import text_of
 from fuselatch.core.engine.scheduler import follow
 from fuselatch.core.engine.state import SessionSource, SessionState, Turn
 from fuselatch.core.engine.store import ChangedMeanwhile, Store, StoreRefused
 from fuselatch.core.engine.undoing import KeepEditing
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.prompts import Prompt
+from fuselatch.core.forms.live_state import is_masked
+from fuselatch.core.forms.prompts import Cells, Prompt
 from fuselatch.core.model.errors import NotAllowedHere, UnknownName
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import Outcome
@@ -28,10 +30,13 @@ from fuselatch.core.model.record_changes import (
     with_keys,
 )
 from fuselatch.core.model.texts import later
+from fuselatch.core.model.values import MASK, short_text
 
 AGAIN, KEEP_EDITING = later("refused.again"), later("keep_editing")
 THEIRS, MINE = later("conflict.theirs"), later("conflict.mine")
 REFUSED = Prompt(later("refused"), title=later("refused.title"), buttons=(AGAIN, KEEP_EDITING), tone="danger")
+MOST_OF_A_CELL: Final = 200
+"""How many characters of a value a conflict's table shows."""
 CHANGED = Prompt("{conflict}", title=later("conflict.title"), buttons=(THEIRS, MINE, KEEP_EDITING), tone="warning")
 CHANGED_LATE = Prompt("{conflict}", title=later("conflict.title"), buttons=(THEIRS, KEEP_EDITING), tone="warning")
 """The question of a gesture that has written before: it can't be made again."""
@@ -41,8 +46,8 @@ class Receiver(Protocol):
     """The part of a bound form that a change comes from, and that receives its key."""
 
     @property
-    def captions(self) -> Mapping[str, str]:
-        """The captions of the bound columns."""
+    def columns(self) -> Mapping[str, Any]:
+        """The controls of the bound columns."""
 
     @property
     def form(self) -> OpenForm:
@@ -338,37 +343,38 @@ def whose(turn: Turn, form: OpenForm, change: Change, receiver: Receiver | None,
     which = "conflict.changed" if met.theirs is not None else "conflict.removed"
     record = receiver.named(change) if receiver is not None else session.text("conflict.record", key=shown_key(change.key))
     text = session.text(which, record=record)
+    table: Cells = ()
     if met.theirs is not None:
-        differing = differences(session, change, met.theirs, receiver.captions if receiver is not None else {})
-        text += f"\n{differing}" if differing else ""
-    return ask_itself(turn, form, CHANGED_LATE if turn.saved else CHANGED, {"conflict": text})
+        text += "\n" + session.text("conflict.removing") if change.kind == "remove" else ""
+        table = differences(session, change, met.theirs, receiver.columns if receiver is not None else {})
+    return ask_itself(turn, form, CHANGED_LATE if turn.saved else CHANGED, {"conflict": text}, table)
 
 
-def differences(session: SessionState, change: Change, theirs: Record, captions: Mapping[str, str]) -> str:
-    """Return how a row differs from what someone else wrote, one line per column."""
-    if change.kind == "remove":
-        changes = ", ".join(
-            session.text("compare.to", caption=captions.get(column, column), theirs=shown(session, theirs.get(column)))
-            for column, value in (change.was or {}).items()
-            if theirs.get(column) != value and (change.compared is None or column in change.compared)
-        )
-        return session.text("compare.removing", changes=changes)
-    mine = {**(change.was or {}), **change.row}
-    told = []
-    for column, value in mine.items():
+def differences(session: SessionState, change: Change, theirs: Record, bound: Mapping[str, Any]) -> Cells:
+    """Return how a row differs from what someone else wrote: headings, then a row of cells for each column."""
+    removing = change.kind == "remove"
+    told: list[tuple[str, ...]] = []
+    for column, value in {**(change.was or {}), **change.row}.items():
         compared = change.compared is None or column in change.compared or column in change.row
         if column in theirs and theirs[column] != value and compared:
             # What the user has left as it was becomes theirs.
-            which = "compare.both" if column in change.row else "compare.theirs"
-            facts = {"mine": shown(session, value)} if column in change.row else {}
-            caption = captions.get(column, column)
-            told.append(session.text(which, caption=caption, theirs=shown(session, theirs[column]), **facts))
-    return "\n".join(told)
+            control = bound.get(column)
+            mine = session.text("compare.kept")
+            if removing or column in change.row:
+                mine = shown(session, control, value)
+            caption = column if control is None else control.caption
+            told.append((caption, mine, shown(session, control, theirs[column])))
+    words = ("compare.before", "compare.now") if removing else ("compare.mine", "compare.theirs")
+    return (("", *map(session.text, words)), *told) if told else ()
 
 
-def shown(session: SessionState, value: object) -> str:
-    """Return a column's value as the user reads it."""
-    return session.text("blank") if value is None or value == "" else str(value)
+def shown(session: SessionState, control: Any, value: object) -> str:
+    """Return a column's value as the user reads it, cut where it is long."""
+    if value is None or value == "":
+        return session.text("blank")
+    if control is not None and is_masked(control):
+        return MASK
+    return short_text(str(value) if control is None else text_of(session, control, value), MOST_OF_A_CELL)
 
 
 # ---- rows that a handler writes

@@ -617,6 +617,7 @@ def prompt_view(session: SessionState) -> PromptView | None:
         default=asked.default,
         cancel=asked.cancel,
         tone=asked.tone,
+        table=wait.table,
     )
 
 

@@ -15,6 +15,8 @@ from fuselatch.core.model.values import short
 Tone: TypeAlias = Literal["plain", "question", "warning", "danger"]
 TONES: Final = ("plain", "question", "warning", "danger")
 MOST_BUTTONS: Final = 4
+Cells: TypeAlias = tuple[tuple[str, ...], ...]
+"""A small table below a prompt's text: its rows, the headings first."""
 OK_CANCEL: Final = (later("ok"), later("cancel"))
 """The buttons of a prompt that names none."""
 
@@ -121,6 +123,11 @@ class Prompt:
 
     def __repr__(self) -> str:
         return f"Prompt({self.text!r}, buttons={self.buttons!r})"
+
+
+def in_words(text: str, table: Cells) -> str:
+    """Return a prompt's text and its table as one text."""
+    return "\n".join([text, *(" | ".join(row).strip() for row in table)])
 
 
 class Shown:

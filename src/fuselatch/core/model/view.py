@@ -160,7 +160,7 @@ class FormView(NamedTuple):
 
 
 class PromptView(NamedTuple):
-    """The open prompt. `form`: the id of the form that asks."""
+    """The open prompt. `form`: the id of the form that asks. `table`: rows of cells below the text, the headings first."""
 
     id: str
     form: str
@@ -170,6 +170,7 @@ class PromptView(NamedTuple):
     default: str
     cancel: str
     tone: str
+    table: tuple[tuple[str, ...], ...]
 
 
 class OfferView(NamedTuple):

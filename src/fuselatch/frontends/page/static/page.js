@@ -131,13 +131,23 @@ function drawPrompt() {
     "div",
     { class: "prompt", role: "alertdialog", "aria-modal": "true", "aria-labelledby": "p-title", "aria-describedby": "p-text" },
     element("h1", { id: "p-title" }, shown.title),
-    element("p", { id: "p-text" }, shown.text),
+    element("div", { id: "p-text" }, element("p", {}, shown.text), ...cellsOf(shown.table)),
     element("div", { class: "buttons" }, ...buttons),
   );
   box.dataset.tone = shown.tone;
   prompt = { id: shown.id, root: element("div", { class: "layer asking" }, box), buttons };
   document.body.append(prompt.root);
   focusOn(buttons[Math.max(0, shown.buttons.indexOf(shown.default))]);
+}
+
+// A small table, its headings first: of a column, or of a row if it has none.
+function cellsOf([heads, ...rows]) {
+  if (!heads) return [];
+  const head = element("tr", {}, ...heads.map((text) => (text ? element("th", { scope: "col" }, text) : element("td", {}))));
+  const body = rows.map(([caption, ...cells]) => {
+    return element("tr", {}, element("th", { scope: "row" }, caption), ...cells.map((text) => element("td", {}, text)));
+  });
+  return [element("table", {}, element("thead", {}, head), element("tbody", {}, ...body))];
 }
 
 function drawOffers() {
