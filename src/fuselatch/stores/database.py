@@ -5,8 +5,9 @@ from __future__ import annotations
 import re
 import weakref
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
+from shutil import disk_usage
 from typing import Any, Final
 
 from sqlalchemy import Connection, create_engine, event
@@ -19,6 +20,8 @@ from fuselatch.core.model.texts import later
 
 WAIT: Final = 2.0
 """Seconds to wait while another process writes."""
+PAGE: Final = 65_536
+"""Bytes that a file grows by: a disk with less is full."""
 USABLE: Final = ("sqlite", "postgresql")
 
 
@@ -86,6 +89,12 @@ class Database:
             # The driver can't pass a value on, such as a whole number of 20 digits, or half of a character.
             raise StoreRefused(later("store.misfit"), str(error)) from error
 
+    def _has_no_room(self) -> bool:
+        """Return True if the disk of a SQLite file is full, which in WAL mode is an input/output error."""
+        with suppress(OSError):
+            return self.file is not None and disk_usage(self.file.absolute().parent).free < PAGE
+        return False
+
     def refused(self, error: SQLAlchemyError) -> StoreRefused:
         """Return an error in words for the user, with its details for the developer."""
         reason = masked(" ".join(str(getattr(error, "orig", None) or error).split()))
@@ -97,7 +106,7 @@ class Database:
             return StoreRefused(later(which), reason)
         if isinstance(error, DataError):
             return StoreRefused(later("store.misfit"), reason)
-        if "full" in low:
+        if "full" in low or "no space left" in low or ("disk i/o" in low and self._has_no_room()):
             return StoreRefused(later("store.full"), reason)
         if "locked" in low or "lock timeout" in low:
             return StoreRefused(later("store.locked", name=name), reason)
