@@ -4,7 +4,7 @@ from datetime import date
 
 from fuselatch import Button, Date, Finding, Form, Group, Label, Number, Row, Shared, Text, Tick, check, warn
 from fuselatch.rehearsal import rehearse
-from fuselatch.scenes import Scene
+from fuselatch.scenes import Scene, scene
 
 GREETED = Shared(int, 0, name="greeted")
 
@@ -48,6 +48,7 @@ class Guest(Form, title="A guest arrives", confirm_discard="Discard what you ent
         self.session[GREETED] = (self.session[GREETED] or 0) + 1
 
 
+@scene
 def arriving() -> Scene:
     """Return the form on a morning in May, with German formats."""
     return Scene(Guest, user="clerk-1", locale="de")

@@ -6,7 +6,7 @@ fuselatch rehearse examples/harbours.cues
 from __future__ import annotations
 
 from fuselatch import Button, Catalog, Choice, Form, Integer, Label, Text, first_choice, last_entered
-from fuselatch.scenes import Scene
+from fuselatch.scenes import Scene, scene
 from fuselatch.stores import MemoryRecords
 
 PLACES = [
@@ -36,6 +36,7 @@ class HarbourForm(Form, title="Harbours", records="harbours"):
     leave = Button("Leave", closes="cancelled")
 
 
+@scene
 def harbours() -> Scene:
     """Return the form with two harbours and five towns."""
     records = MemoryRecords({"places": PLACES, "harbours": HARBOURS}, keys={"harbours": "number"})

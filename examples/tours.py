@@ -9,7 +9,7 @@ from datetime import date
 from typing import Any
 
 from fuselatch import Button, Catalog, Choice, Form, Group, Latch, Lines, Text, check
-from fuselatch.scenes import Scene
+from fuselatch.scenes import Scene, scene
 from fuselatch.stores import MemoryLatches, MemoryRecords
 
 SEATS = [
@@ -67,6 +67,7 @@ class Sale(Form, title="Tours", records="sales"):
         self.say("Ticket printed" if self.ticket.set() else "This ticket was printed before")
 
 
+@scene
 def tours() -> Scene:
     """Return the form with three seats, three guests, and no sales."""
     sales = [{"number": 1, "tour": "Lighthouse", "seat": 9, "remark": None}]

@@ -6,7 +6,7 @@ from datetime import datetime
 from importlib.resources import files
 from pathlib import Path
 
-from fuselatch.scenes import Scene
+from fuselatch.scenes import Scene, scene
 from fuselatch.stores import MemoryRecords
 from fuselatch.stores.csv_files import CsvRecords
 from marina import tables
@@ -14,6 +14,7 @@ from marina.forms import BookingForm, VesselSearch
 from marina.office import OfficeForm
 
 
+@scene
 def quiet_monday() -> Scene:
     """Return the booking form on a morning in May, with the berths that are free that night."""
     now = datetime(2031, 5, 5, 9, 30)
@@ -29,11 +30,13 @@ def quiet_monday() -> Scene:
     )
 
 
+@scene
 def searching() -> Scene:
     """Return the vessel search on its own."""
     return Scene(VesselSearch, user="clerk-2", vessels=tables.vessels())
 
 
+@scene
 def office() -> Scene:
     """Return the office's bookings on the same morning. A rehearsal writes to a copy in memory."""
     kept = CsvRecords(Path(str(files("marina"))) / "data")

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from datetime import datetime
-from typing import Any, Final
+from inspect import CO_ASYNC_GENERATOR, CO_COROUTINE, CO_GENERATOR, Parameter, isfunction, signature
+from typing import Any, Final, TypeVar
 
 from fuselatch.core.engine.observer import Observer
 from fuselatch.core.engine.offers import Offered
@@ -13,11 +14,18 @@ from fuselatch.core.engine.session_options import MAX_RUNS
 from fuselatch.core.engine.store import Store
 from fuselatch.core.forms.form import Form, must_be_a_form
 from fuselatch.core.forms.policy_rules import PolicyRules
+from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.latch_records import LatchStore
 from fuselatch.formats import locale_formats
 from fuselatch.stores.memory import MemoryLatches, MemoryRecords
 
-__all__ = ["NOW", "Scene", "open_session"]
+__all__ = ["NOW", "Scene", "open_session", "scene"]
+
+F = TypeVar("F", bound=Callable[[], Any])
+MARK: Final = "_fuselatch_scene"
+NO_PLAIN_CALL: Final = CO_GENERATOR | CO_COROUTINE | CO_ASYNC_GENERATOR
+IS_SCENE: Final = object()
+"""The mark of a scene function. Only this very object counts: some modules have an answer for any attribute."""
 
 NOW: Final = datetime(2031, 5, 4, 9, 30)
 """The time of a rehearsal without `now`."""
@@ -31,7 +39,10 @@ class Scene:
     drawings are recorded. `latches`: a latch store. `policy`: a `Policy`. `forms`: forms that can be opened by name. `at`,
     `only`: see `Form.open`. `observers`, `on_failure`, `max_runs`: see `Session`. Other names are the form's parameters.
 
-    A scene function takes no arguments: `def quiet_monday() -> Scene: …`.
+    A scene function takes no arguments, and is marked so that cue sheets can open it:
+
+        @scene
+        def quiet_monday() -> Scene: …
     """
 
     __slots__ = (
@@ -102,6 +113,31 @@ class Scene:
 
     def __repr__(self) -> str:
         return f"Scene({self.form.__name__ if self.form else None}, user={self.user!r}, now={self.now.isoformat()})"
+
+
+def scene(function: F) -> F:
+    """Mark a function as a scene, so that cue sheets can open it: no other functions are called by a sheet.
+
+    `function`: takes no arguments and returns a `Scene`. Returns it. Raises `DeclarationError` for anything else.
+    """
+    name = getattr(function, "__qualname__", repr(function))
+    if not isfunction(function) or function.__code__.co_flags & NO_PLAIN_CALL:
+        raise DeclarationError(f"@scene: {name} isn't a plain function")
+    needed = [each.name for each in signature(function).parameters.values() if is_needed(each)]
+    if needed:
+        raise DeclarationError(f"@scene: {name} takes no arguments, so '{needed[0]}' needs a default")
+    function.__dict__[MARK] = IS_SCENE
+    return function
+
+
+def is_scene(found: object) -> bool:
+    """Return True for a function that is marked as a scene."""
+    return isfunction(found) and vars(found).get(MARK) is IS_SCENE
+
+
+def is_needed(parameter: Parameter) -> bool:
+    """Return True if a function can't be called without a parameter."""
+    return parameter.default is Parameter.empty and parameter.kind not in (Parameter.VAR_POSITIONAL, Parameter.VAR_KEYWORD)
 
 
 def open_session(

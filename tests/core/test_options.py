@@ -15,7 +15,7 @@ from fuselatch.core.forms.collect import RESERVED
 from fuselatch.frontends import Session
 from fuselatch.rehearsal import read_cues, rehearse, run_cues
 from fuselatch.rehearsal.grammar import OPENING
-from fuselatch.scenes import Scene
+from fuselatch.scenes import Scene, scene
 from fuselatch.stores import MemoryRecords
 
 ONLY_SESSION = {"clock", "formats", "params", "recording"}
@@ -27,13 +27,13 @@ def test_names_and_defaults_agree() -> None:
         each.name: each.default if each.default_factory is MISSING else each.default_factory() for each in fields(Options)
     }
     assert list(usual) == list(SessionOptions.__annotations__)
-    scene = dict(inspect.signature(Scene.__init__).parameters)
+    options = dict(inspect.signature(Scene.__init__).parameters)
     again = dict(inspect.signature(rehearse).parameters)
     shared = usual.keys() - ONLY_SESSION
-    assert scene.keys() - {"self", "params"} == shared | {"form", "now", "locale"}
+    assert options.keys() - {"self", "params"} == shared | {"form", "now", "locale"}
     assert again.keys() - {"args", "params"} == shared | {"form", "now", "locale"}
     for name in shared:
-        assert scene[name].default in (usual[name], None), name
+        assert options[name].default in (usual[name], None), name
     # An option that isn't given to `rehearse` is the scene's.
     assert {again[name].default for name in shared | {"now", "locale"}} == {None}
     assert OPENING.keys() & (shared | {"now", "locale"}) == {"user", "locale", "now", "policy", "forms"}
@@ -47,6 +47,7 @@ class Day(Form):
     who = Text("Who", default=lambda form: form.session.user)
 
 
+@scene
 def german() -> Scene:
     """Return a scene with other options than the usual ones."""
     return Scene(Day, user="Imke", locale="de", now=datetime(2031, 7, 1))

@@ -18,7 +18,7 @@ from fuselatch.rehearsal.loading import importing_from
 
 FORMS = """
 from fuselatch import Button, Choice, Form, HandlerFailed, Money, Number, Param, Text, Tick
-from fuselatch.scenes import Scene
+from fuselatch.scenes import Scene, scene
 
 class Little(Form):
     name = Text("Name", required=True)
@@ -36,12 +36,15 @@ class Little(Form):
 class Wanting(Form):
     size: int = Param()
 
+@scene
 def morning() -> Scene:
     return Scene(Little, user="clerk-1", records={"stays": [{"name": "Heron", "nights": 3, "paid": True}]})
 
+@scene
 def wanting() -> Scene:
     return Scene(Wanting)
 
+@scene
 def nothing():
     return None
 
@@ -92,7 +95,7 @@ WRONG: list[tuple[str, str]] = [
     ("form little_forms:Little\nnow monday", "x.cues:2:5: 'monday' isn't a date and time; write it like 2031-05-04T09:30"),
     ("form little_forms", "x.cues:1:6: 'little_forms' isn't a form; write MODULE:NAME, for example stay:Stay"),
     ("form little_forms:Litle", "x.cues:1:6: little_forms has no form 'Litle'; did you mean 'Little'?"),
-    ("scene little_forms:evening", "x.cues:1:7: little_forms has no scene 'evening'; choose from morning, wanting"),
+    ("scene little_forms:evening", "x.cues:1:7: little_forms has no scene 'evening'; choose from morning, wanting, nothing"),
     ("scene little_forms:Little", "x.cues:1:7: little_forms:Little isn't a scene; write 'form little_forms:Little'"),
     ("form little_forms:number", "x.cues:1:6: little_forms:number isn't a form; choose from Little, Wanting"),
     ("scene little_forms:nothing", "x.cues:1:7: nothing must return Scene(…), but it returned None"),

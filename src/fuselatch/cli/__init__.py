@@ -22,6 +22,7 @@ COMMANDS: Final[Mapping[str, str]] = {
     "flipbook": "Write an HTML page that shows the form at each step of a cue sheet.",
     "timeline": "Draw a trace as a timeline of gestures, events, handlers and waits.",
     "forms": "List the forms in a folder, with their shortcuts.",
+    "scenes": "List the scenes that cue sheets can open.",
     "latches": "List or reset the answers that a latch log remembers.",
 }
 """The commands and their one-line help. Each is in the module of its name."""

@@ -41,7 +41,7 @@ class Wish:
         from fuselatch.rehearsal import CueError, read_cue_file
 
         try:
-            return read_cue_file(path)
+            return read_cue_file(path, folders=self.folders)
         except (CueError, OSError) as error:
             self.wrong(problem_with(error, str(path)))
             return None
@@ -60,7 +60,7 @@ class Wish:
         from fuselatch.stores.addresses import open_records
 
         try:
-            with importing_from(self.places(Path(sheet.name))):
+            with importing_from(self.places(Path(sheet.name)), [Path.cwd()]):
                 done = (how or run_all_cues)(
                     sheet,
                     policy=Policy.load(self.policy) if self.policy is not None else None,

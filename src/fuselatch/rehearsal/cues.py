@@ -11,12 +11,14 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from pathlib import Path
-from typing import Final
+from typing import Final, NamedTuple
 
 from fuselatch.core.model.errors import FuseLatchError
 from fuselatch.core.model.names import closest, suggest
 from fuselatch.rehearsal.grammar import (
     BEGINS,
+    EARLIEST,
+    LATEST,
     MEANT,
     PROPERTIES,
     STEPS,
@@ -26,9 +28,11 @@ from fuselatch.rehearsal.grammar import (
     expected_rule,
     step_and_reason,
 )
+from fuselatch.rehearsal.reach import DEEPEST, LARGEST, MOST_FILES, MOST_TEXT, OutOfReach, in_reach, read_bytes, resolved
 from fuselatch.report.cue_words import written
 
 WORD: Final = re.compile(r"""(?:[^\s"'\\]|\\.|"(?:[^"\\]|\\.)*"|'[^']*')+""")
+PLAIN: Final = re.compile(r"\S+")
 PIECE: Final = re.compile(r"""\\(.)|"((?:[^"\\]|\\.)*)"|'([^']*)'|([^"'\\]+)""")
 INNER: Final = re.compile(r"\\(.)|\{(\w+)\}")
 PLACE: Final = re.compile(r"\{(\w+)\}")
@@ -39,8 +43,7 @@ SHOWN: Final = 40
 """The length of a row's label."""
 
 
-@dataclass(frozen=True, slots=True)
-class Word:
+class Word(NamedTuple):
     """A word of a cue: its text, its 1-based column, and how it is written."""
 
     text: str
@@ -48,8 +51,7 @@ class Word:
     raw: str
 
 
-@dataclass(frozen=True, slots=True)
-class Cue:
+class Cue(NamedTuple):
     """A line of a cue sheet: its verb, words, file and 1-based line."""
 
     line: int
@@ -68,42 +70,83 @@ class Cue:
 class CueSheet:
     """A cue sheet that was read: what it opens, and its steps.
 
-    `forms`: the folder whose forms it offers. `policy`: its policy file. Both are None if not given. A sheet with a table
-    (`each`) has `rows` and is run once for each of its `runs`; `row` is the label of a run. `text`: the file's text.
-    `files`: this file and those it includes.
+    `opening`: the lines before its steps, by verb. A sheet with a table (`each`) has `rows` and is run once for each of its
+    `runs`; `row` is the label of a run. `text`: the file's text. `files`: this file and those it includes. `folders`: where
+    the files, folders and modules that it names must be.
     """
 
     name: str
-    opens: Cue
-    user: str | None
-    locale: str | None
-    now: datetime | None
-    forms: Word | None
-    policy: Word | None
+    opening: Mapping[str, Cue]
     steps: tuple[Cue, ...]
     text: str = field(repr=False, default="")
     files: tuple[str, ...] = ()
+    folders: tuple[Path, ...] = ()
     rows: tuple[Cue, ...] = ()
     columns: tuple[str, ...] = ()
     row: str = ""
+
+    @property
+    def opens(self) -> Cue:
+        """The line that says what it opens."""
+        return next(self.opening[verb] for verb in OPENS if verb in self.opening)
+
+    def word(self, verb: str) -> Word | None:
+        """Return the word after `user`, `locale`, `forms` or `policy`, or None if the sheet doesn't have that line."""
+        return self.opening[verb].words[0] if verb in self.opening else None
+
+    @property
+    def user(self) -> str | None:
+        """The user's name, or None if not given."""
+        word = self.word("user")
+        return None if word is None else word.text
+
+    @property
+    def locale(self) -> str | None:
+        """The locale, or None if not given."""
+        word = self.word("locale")
+        return None if word is None else word.text
+
+    @property
+    def now(self) -> datetime | None:
+        """The time at which it begins, or None if not given. Raises `CueError`."""
+        return clock_of(self.opening.get("now"))
+
+    @property
+    def forms(self) -> Word | None:
+        """The folder whose forms it offers, or None if not given."""
+        return self.word("forms")
+
+    @property
+    def policy(self) -> Word | None:
+        """Its policy file, or None if not given."""
+        return self.word("policy")
 
     @property
     def runs(self) -> Iterator[CueSheet]:
         """The sheets to run: this one, or one per row of its table."""
         if not self.rows:
             yield self
+        # Most lines have no braces; they are the same in every run.
+        at_braces = [at for at, cue in enumerate(self.steps) if has_braces(cue)]
+        opening = [verb for verb, cue in self.opening.items() if has_braces(cue)]
         for number, row in enumerate(self.rows, 1):
             values = dict(zip(self.columns, row.texts(), strict=True))
-            steps = tuple(filled(cue, values) for cue in self.steps)
-            opens = filled(self.opens, values)
+            steps = list(self.steps)
+            for at in at_braces:
+                steps[at] = filled(steps[at], values)
+            opened = {**self.opening, **{verb: filled(self.opening[verb], values) for verb in opening}}
             label = " ".join(row.texts())
             label = f"row {number} ({label[:SHOWN]}{'…' if len(label) > SHOWN else ''})"
-            yield replace(self, opens=opens, steps=steps, rows=(), row=label)
+            yield replace(self, opening=opened, steps=tuple(steps), rows=(), row=label)
 
     @property
     def title(self) -> str:
         """Its name, with the row of a table."""
         return f"{self.name} {self.row}".rstrip()
+
+
+OPENS: Final = ("scene", "form", "forms")
+"""The line that says what a sheet opens: the first of these that it has."""
 
 
 class CueError(FuseLatchError, ValueError):
@@ -115,31 +158,35 @@ class CueError(FuseLatchError, ValueError):
     def __init__(self, name: str, line: int, column: int, problem: str) -> None:
         where = f"{name}:{line}:{column}" if line else name
         super().__init__(f"{where}: {problem}")
+        self.name = name
         self.line = line
         self.column = column
         self.problem = problem
 
 
 class Reader:
-    """The parts of a cue sheet that were read so far."""
+    """The parts of a cue sheet that were read so far. `folders`: where the files that it includes must be."""
 
-    def __init__(self) -> None:
+    def __init__(self, folders: tuple[Path, ...]) -> None:
+        self.folders = folders
         self.opening: dict[str, Cue] = {}
         self.rows: list[Cue] = []
         self.steps: list[Cue] = []
         self.files: list[str] = []
+        self.length = 0
 
-    def read(self, text: str, name: str, within: tuple[str, ...] = ()) -> None:
+    def read(self, text: str, name: str, within: tuple[Path, ...] = ()) -> None:
         """Read the lines of a file, also for `include`."""
         self.files.append(name)
+        self.length += len(text)
         for number, line in enumerate(ENDS.split(text), 1):
             cue = read_line(line, number, name)
             if cue is None:
                 continue
             if cue.verb == "include":
-                self.include(cue, (*within, name))
+                self.include(cue, within)
             elif cue.verb in STEPS:
-                if not self.opening.keys() & BEGINS and not within:
+                if not self.opening.keys() & BEGINS and len(within) < 2:
                     raise CueError(name, number, cue.column, "start with 'scene', 'form' or 'forms' before the first step")
                 self.steps.append(cue)
             elif self.steps:
@@ -157,12 +204,14 @@ class Reader:
                 problem = f"'{cue.verb}' appears twice; it is already on line {opening[cue.verb].line}"
             raise CueError(cue.file, cue.line, cue.column, problem)
         if cue.verb == "each":
-            for at, word in enumerate(cue.words):
+            known: set[str] = set()
+            for word in cue.words:
                 if not word.text.isidentifier():
                     problem = f"'{word.text}' isn't a column name; use letters, digits and _"
                     raise CueError(cue.file, cue.line, word.column, problem)
-                if word.text in cue.texts()[:at]:
+                if word.text in known:
                     raise CueError(cue.file, cue.line, word.column, f"column '{word.text}' appears twice")
+                known.add(word.text)
         opening[cue.verb] = cue
 
     def row(self, cue: Cue) -> None:
@@ -174,77 +223,104 @@ class Reader:
             raise CueError(cue.file, cue.line, cue.column, problem)
         self.rows.append(cue)
 
-    def include(self, cue: Cue, within: tuple[str, ...]) -> None:
+    def include(self, cue: Cue, within: tuple[Path, ...]) -> None:
         word = cue.words[0]
+
+        def wrong(problem: str) -> CueError:
+            return CueError(cue.file, cue.line, word.column, problem)
+
         path = Path(cue.file).parent / word.text
-        if path.resolve() in [Path(file).resolve() for file in within]:
-            circle = " → ".join([*(Path(file).name for file in within), path.name])
-            raise CueError(cue.file, cue.line, word.column, f"cue sheets include each other: {circle}")
         try:
+            real = resolved(in_reach(path, self.folders, word.text))
+            if real in within:
+                circle = " → ".join(file.name for file in (*within, path))
+                raise wrong(f"cue sheets include each other: {circle}")
+            if len(within) > DEEPEST:
+                raise wrong(f"cue sheets include each other more than {DEEPEST} deep")
+            if len(self.files) > MOST_FILES:
+                raise wrong(f"more than {MOST_FILES:,} included files")
             text = read_text(path)
-        except OSError as error:
+        except OutOfReach as error:
+            raise wrong(str(error)) from None
+        except FileNotFoundError:
             near = [found.name for found in sorted(path.parent.glob("*.cues"))]
             hint = suggest(path.name, near) if near else "no cue sheets in this folder"
-            problem = (
-                f"file '{word.text}' not found; {hint}" if isinstance(error, FileNotFoundError) else str(error.strerror)
-            )
-            raise CueError(cue.file, cue.line, word.column, problem) from None
-        self.read(text, str(path), within)
+            raise wrong(f"file '{word.text}' not found; {hint}") from None
+        except OSError as error:
+            raise wrong(f"file '{word.text}': {error.strerror}") from None
+        if self.length + len(text) > MOST_TEXT:
+            raise wrong(f"more than {MOST_TEXT // LARGEST * 4} MB with all included files")
+        try:
+            self.read(text, str(path), (*within, real))
+        except CueError as error:
+            if " (included by " in error.problem:
+                raise
+            raise CueError(
+                error.name, error.line, error.column, f"{error.problem} (included by {cue.file}:{cue.line})"
+            ) from None
 
     def sheet(self, text: str, name: str) -> CueSheet:
         opening = self.opening
-        opens = opening.get("scene") or opening.get("form") or opening.get("forms")
-        if opens is None:
+        if not opening.keys() & BEGINS:
             problem = "start with 'scene MODULE:FUNCTION', 'form MODULE:CLASS' or 'forms FOLDER'"
             raise CueError(name, 1, 1, problem)
         each = opening.get("each")
         if each is not None and not self.rows:
             raise CueError(each.file, each.line, each.column, "'each' has no rows; add lines below it: row VALUE…")
-        forms, policy = (opening[verb].words[0] if verb in opening else None for verb in ("forms", "policy"))
-        user, locale = (opening[verb].words[0].text if verb in opening else None for verb in ("user", "locale"))
-        now = clock_of(opening.get("now"))
-        return CueSheet(
-            name,
-            opens,
-            user,
-            locale,
-            now,
-            forms,
-            policy,
-            tuple(self.steps),
-            text,
-            tuple(self.files),
-            tuple(self.rows),
-            each.texts() if each is not None else (),
-        )
+        columns = each.texts() if each is not None else ()
+        return CueSheet(name, opening, tuple(self.steps), text, tuple(self.files), self.folders, tuple(self.rows), columns)
 
 
-def read_cues(text: str, name: str) -> CueSheet:
+def read_cues(text: str, name: str, folders: Iterable[Path] = ()) -> CueSheet:
     """Read a cue sheet.
 
-    `text`: its text. `name`: its file name, for errors and for the files that it includes. Raises `CueError` for the first
-    problem.
+    `text`: its text. `name`: its file name, for errors and for the files that it includes. `folders`: where what it names
+    may be, besides its own folder and the current one. Raises `CueError` for the first problem.
     """
-    reader = Reader()
-    reader.read(text, name)
+    own = Path(name).parent
+    reader = Reader((own, Path.cwd(), *folders))
+    reader.read(text, name, (resolved(Path(name)),))
     sheet = reader.sheet(text, name)
-    for run in sheet.runs:
-        for cue in run.steps:
-            if cue.verb == "expect":
+    now, each_run = sheet.opening.get("now"), varies(sheet)
+    if now is not None and has_braces(now):
+        for row in sheet.rows:
+            clock_of(filled(now, dict(zip(sheet.columns, row.texts(), strict=True))))
+    for number, run in enumerate(sheet.runs):
+        if number and not each_run:
+            break
+        clock_of(run.opening.get("now"))
+        for cue, plain in zip(run.steps, sheet.steps, strict=True):
+            if cue.verb == "expect" and (cue is not plain or not number):
                 must_be_expected(cue)
     return sheet
 
 
-def read_cue_file(path: Path | str, name: str = "") -> CueSheet:
-    """Read the cue sheet in a file; raises `CueError` and `OSError`."""
+def varies(sheet: CueSheet) -> bool:
+    """Return True if what is expected, not only with which words, depends on the row."""
+    return any(cue.verb == "expect" and has_braces(cue._replace(words=said_first(cue))) for cue in sheet.steps)
+
+
+def said_first(cue: Cue) -> tuple[Word, ...]:
+    """Return the words of an expectation that say what else must follow."""
+    first = 1 + (cue.words[0].raw == "not")
+    target = cue.words[first - 1].text if len(cue.words) >= first else ""
+    return cue.words[: first + (target in ("refused", "failed"))]
+
+
+def has_braces(cue: Cue | None) -> bool:
+    """Return True if a line may name columns."""
+    return cue is not None and any("{" in word.raw for word in cue.words)
+
+
+def read_cue_file(path: Path | str, name: str = "", folders: Iterable[Path] = ()) -> CueSheet:
+    """Read the cue sheet in a file, with the options of `read_cues`; raises `CueError` and `OSError`."""
     if Path(path).suffix == ".py":
         raise CueError(str(path), 0, 0, NOT_CUES)
-    return read_cues(read_text(Path(path)), name or str(path))
+    return read_cues(read_text(Path(path)), name or str(path), (Path(path).parent, *folders))
 
 
 def read_text(path: Path) -> str:
-    with path.open("rb") as file:
-        found = file.read()
+    found = read_bytes(path)
     try:
         return found.decode("utf-8-sig")
     except UnicodeDecodeError as error:
@@ -313,6 +389,9 @@ def expected_hint(wrong: str) -> str:
 
 def cut(line: str, number: int, name: str) -> list[Word]:
     """Split a line into words, as a shell does."""
+    if not any(mark in line for mark in "\"'\\#"):
+        # By far the most.
+        return [Word(found[0], found.start() + 1, found[0]) for found in PLAIN.finditer(line)]
     words: list[Word] = []
     at = 0
     while at < len(line):
@@ -364,14 +443,14 @@ def filled(cue: Cue, values: Mapping[str, str]) -> Cue:
             words.append(word)
             continue
         try:
-            words.append(replace(word, text=unquoted(word.raw, values)))
+            words.append(word._replace(text=unquoted(word.raw, values)))
         except KeyError as error:
             hint = suggest(error.args[0], values)
             problem = f"unknown column '{error.args[0]}'; {hint} (for a literal brace write '{{' in single quotes)"
             raise CueError(cue.file, cue.line, word.column, problem) from None
     if words == list(cue.words):
         return cue
-    return replace(cue, words=tuple(words), source=written(cue.verb, [word.text for word in words]))
+    return cue._replace(words=tuple(words), source=written(cue.verb, [word.text for word in words]))
 
 
 def clock_of(cue: Cue | None) -> datetime | None:
@@ -380,7 +459,11 @@ def clock_of(cue: Cue | None) -> datetime | None:
         return None
     word = cue.words[0]
     try:
-        return datetime.fromisoformat(word.text)
+        found = datetime.fromisoformat(word.text)
     except ValueError:
         problem = f"'{word.text}' isn't a date and time; write it like 2031-05-04T09:30"
         raise CueError(cue.file, cue.line, word.column, problem) from None
+    if not EARLIEST <= found.replace(tzinfo=None) <= LATEST:
+        problem = f"'{word.text}' is too far away; use a time from {EARLIEST:%Y} to {LATEST:%Y}"
+        raise CueError(cue.file, cue.line, word.column, problem)
+    return found

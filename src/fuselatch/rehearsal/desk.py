@@ -21,9 +21,11 @@ from fuselatch.core.model.errors import FuseLatchError, HandlerFailed
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.latch_records import LatchStore
 from fuselatch.core.model.texts import user_text
+from fuselatch.core.model.values import short_text
 from fuselatch.core.model.words import phrase
 from fuselatch.rehearsal.desk_view import DeskView, Named
 from fuselatch.rehearsal.expectations import expect
+from fuselatch.rehearsal.grammar import LATEST, MOST_PRESSES
 from fuselatch.rehearsal.picking import item_meant
 from fuselatch.rehearsal.recorder import Recorder, cued, origin_of
 from fuselatch.scenes import Scene, open_session
@@ -125,6 +127,9 @@ class Desk(DeskView):
         """
         if not str(repeat).isdecimal():
             raise ValueError(f"'{repeat}' isn't a number of presses; use, for example, 5")
+        if len(str(repeat)) > len(str(MOST_PRESSES)) or int(repeat) > MOST_PRESSES:
+            most = f"press a key at most {MOST_PRESSES:,} times in one step"
+            raise ValueError(f"'{short_text(str(repeat))}' is too often; {most}")
         for count in range(int(repeat)):
             self.session.feed(Gesture(verb="key", text=keys, repeat=count > 0))
 
@@ -248,7 +253,12 @@ class Desk(DeskView):
         parts = DURATION.findall(duration)
         if not parts or "".join(DURATION.sub("", duration).split()):
             raise ValueError(f"'{duration}' isn't a duration; write 90s, 61m, 2h 30m or 3d")
-        end = self._now + sum((timedelta(**{UNITS[unit]: int(count)}) for count, unit in parts), timedelta())
+        try:
+            end = self._now + sum((timedelta(**{UNITS[unit]: int(count)}) for count, unit in parts), timedelta())
+        except (OverflowError, ValueError):
+            end = datetime.max
+        if end.replace(tzinfo=None) > LATEST:
+            raise ValueError(f"'{short_text(duration)}' is too long; a rehearsal ends before {LATEST:%Y-%m-%d}")
         failure: HandlerFailed | None = None
         for step in range(MOST_WAKES + 1):
             wakes = self.session.wakes_at

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Final
 
 from fuselatch.core.model.gestures import VERBS as GESTURES
@@ -18,6 +19,12 @@ class VerbRule:
     most: int | None
     usage: str
 
+
+EARLIEST: Final = datetime(1900, 1, 1)
+LATEST: Final = datetime(2999, 12, 31)
+"""The last day that a rehearsal may take place on."""
+MOST_PRESSES: Final = 1_000
+"""The most presses of a key in one step."""
 
 BEGINS: Final = frozenset({"scene", "form", "forms"})
 """The verbs that a cue sheet can start with."""

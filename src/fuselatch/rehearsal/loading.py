@@ -8,7 +8,7 @@ import inspect
 import os
 import pkgutil
 import sys
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from types import ModuleType
@@ -18,7 +18,8 @@ from fuselatch.core.forms.form import Form
 from fuselatch.core.model.errors import FuseLatchError, describe
 from fuselatch.core.model.names import suggest
 from fuselatch.rehearsal.imports import INSTALLED
-from fuselatch.scenes import Scene
+from fuselatch.rehearsal.reach import GROUP, declared_modules, is_declared, is_within, resolved
+from fuselatch.scenes import Scene, is_scene
 
 
 class LoadError(FuseLatchError, ValueError):
@@ -28,16 +29,18 @@ class LoadError(FuseLatchError, ValueError):
 EXAMPLES: Final = {"form": "stay:Stay", "scene": "marina.scenes:quiet_monday", "function": "rates:price_of_stay"}
 """An example for each kind of thing that can be loaded."""
 
+_opened: list[tuple[Path, ...]] = []
+"""The folders whose modules cue sheets may open, besides their own: those of each `importing_from` that isn't over."""
 _kept: dict[tuple[str, ...], dict[str, ModuleType]] = {}
 """The modules imported from some folders, so that they are imported once."""
 
 
 @contextmanager
-def importing_from(folders: Sequence[Path]) -> Iterator[None]:
-    """Let imports find modules in these folders within the block.
+def importing_from(folders: Sequence[Path], also: Sequence[Path] = ()) -> Iterator[None]:
+    """Let imports find modules in these folders within the block, and cue sheets open them.
 
     Modules with the same name in two folders don't meet: what comes from these folders is known only in the block, and a
-    module from elsewhere that they hide is set aside.
+    module from elsewhere that they hide is set aside. What comes from `also` stays, as any other import.
     """
     places = tuple(str(folder) for folder in folders)
     path, aside = list(sys.path), hidden_by(folders)
@@ -46,11 +49,13 @@ def importing_from(folders: Sequence[Path]) -> Iterator[None]:
     own = _kept.setdefault(places, {})
     before = sys.modules.keys() - own.keys()
     sys.modules.update({name: module for name, module in own.items() if name not in before})
-    sys.path[:0] = places
+    sys.path[:0] = (*places, *(str(folder) for folder in also if str(folder) not in path))
     importlib.invalidate_caches()
+    _opened.append((*folders, *also))
     try:
         yield
     finally:
+        _opened.pop()
         sys.path[:] = path
         for name in sys.modules.keys() - before:
             if is_own(sys.modules[name], folders):
@@ -73,7 +78,7 @@ def hidden_by(folders: Sequence[Path]) -> dict[str, ModuleType]:
         for folder in folders
         if folder.is_dir()
         for entry in os.scandir(folder)
-        if entry.name.endswith(".py") or (entry.is_dir() and os.path.exists(os.path.join(entry.path, "__init__.py")))
+        if entry.name.endswith(".py") or os.path.exists(os.path.join(entry.path, "__init__.py"))
     }
     hidden = {
         top
@@ -116,7 +121,7 @@ def load(reference: str, verb: str) -> Any:
     found = getattr(module, name, None)
     if found is None:
         raise LoadError(f"{module_name} has no {verb} '{name}'; {suggest(name, names_in(module, verb))}")
-    is_form = isinstance(found, type) and issubclass(found, Form)
+    is_form = is_form_class(found)
     if verb == "form" and not is_form:
         raise LoadError(f"{reference} isn't a form; {suggest(name, names_in(module, verb))}")
     if verb == "function" and (isinstance(found, type) or not callable(found)):
@@ -125,6 +130,51 @@ def load(reference: str, verb: str) -> Any:
         hint = f"write 'form {reference}'" if is_form else suggest(name, names_in(module, verb))
         raise LoadError(f"{reference} isn't a scene; {hint}")
     return found
+
+
+def load_for_sheet(reference: str, verb: str, folders: Sequence[Path]) -> Any:
+    """Load what a cue sheet names: a form, or a function that is marked as a scene.
+
+    Only modules in these folders (and those of `importing_from`), and those that installed packages offer, are imported.
+    """
+    module_name = reference.partition(":")[0]
+    if module_name.isidentifier() or all(part.isidentifier() for part in module_name.split(".")):
+        must_be_offered(module_name, (*folders, Path.cwd(), *(folder for each in _opened for folder in each)))
+    found = load(reference, verb)
+    if verb == "scene" and not is_scene(found):
+        name = reference.partition(":")[2]
+        marked = [
+            each for each in names_in(sys.modules[module_name], "scene") if is_scene(getattr(sys.modules[module_name], each))
+        ]
+        hint = suggest(name, marked) if marked else "put @scene above it (from fuselatch.scenes import scene)"
+        raise LoadError(f"{reference} isn't marked as a scene; {hint}")
+    return found
+
+
+def must_be_offered(module: str, folders: Sequence[Path]) -> None:
+    """Refuse a module that a cue sheet may not import."""
+    if is_declared(module):
+        return
+    top = module.partition(".")[0]
+    try:
+        # What an import would give, found without running any of it.
+        spec = importlib.util.find_spec(top)
+    except ValueError:
+        spec = None
+    if spec is None and top not in sys.modules:
+        raise LoadError(f"module '{module}' not found; {suggest_module(module)}")
+    places: list[str] = []
+    if spec is not None:
+        places = [spec.origin] if spec.has_location and spec.origin else [*(spec.submodule_search_locations or ())]
+    if not places or not all(is_within(Path(place), folders) and not is_installed(Path(place)) for place in places):
+        where = "in the sheet's folder, the current folder or a --from FOLDER"
+        offers = f"no installed package offers it (entry points '{GROUP}')"
+        raise LoadError(f"cue sheets can't import '{module}': it isn't {where}, and {offers}")
+
+
+def is_installed(file: Path) -> bool:
+    """Return True if a file belongs to Python or an installed package."""
+    return any(resolved(file).is_relative_to(place) for place in INSTALLED)
 
 
 def load_either(reference: str) -> Any:
@@ -166,27 +216,52 @@ def load_module(name: str) -> ModuleType:
 
 
 def forms_in(folder: Path) -> list[type[Form]]:
-    """Return the forms that a folder's modules define, by module and order.
+    """Return the forms that a folder's modules define, by module and order; raise `LoadError`."""
+    return own_members(modules_in(folder), is_form_class)
 
-    Modules that start with "_" are left out. Raises `LoadError`.
-    """
+
+def scenes_in(folder: Path) -> list[Callable[[], Scene]]:
+    """Return the functions in a folder's modules that are marked as scenes, by module and order; raise `LoadError`."""
+    return own_members(modules_in(folder), is_scene)
+
+
+def own_members(modules: Iterable[ModuleType], wanted: Callable[[Any], bool]) -> list[Any]:
+    """Return what modules define themselves, without what they import."""
+    found = ((module, value) for module in modules for value in vars(module).values())
+    return [value for module, value in found if wanted(value) and value.__module__ == module.__name__]
+
+
+def scenes_offered() -> list[Callable[[], Scene]]:
+    """Return the scenes that installed packages offer to cue sheets, by module; raise `LoadError`."""
+    return own_members(modules_offered(), is_scene)
+
+
+def modules_offered() -> Iterator[ModuleType]:
+    """Yield the modules that installed packages offer to cue sheets, but those that start with "_"."""
+    for name in declared_modules():
+        package = load_module(name)
+        yield package
+        for each in pkgutil.iter_modules(getattr(package, "__path__", ())):
+            if not each.name.startswith("_"):
+                yield load_module(f"{name}.{each.name}")
+
+
+def modules_in(folder: Path) -> Iterator[ModuleType]:
+    """Yield a folder's modules, sorted by name, but those that start with "_"."""
     folder = folder.resolve()
     if not folder.is_dir():
         raise LoadError(f"folder {folder.name} not found")
     root, package = folder, ""
     while (root / "__init__.py").exists():
         root, package = root.parent, f"{root.name}.{package}"
-    found: list[type[Form]] = []
     with importing_from([root]):
         for file in sorted(folder.glob("*.py")):
             if not file.stem.startswith("_"):
-                module = load_module(f"{package}{file.stem}")
-                found += [
-                    value
-                    for value in vars(module).values()
-                    if isinstance(value, type) and issubclass(value, Form) and value.__module__ == module.__name__
-                ]
-    return found
+                yield load_module(f"{package}{file.stem}")
+
+
+def is_form_class(found: object) -> bool:
+    return isinstance(found, type) and issubclass(found, Form)
 
 
 def suggest_module(missing: str) -> str:
@@ -211,9 +286,10 @@ def names_in(module: ModuleType, verb: str) -> list[str]:
     """Return the forms, scenes or functions that a module defines."""
     names = []
     for name, found in vars(module).items():
-        is_form = isinstance(found, type) and issubclass(found, Form) and found is not Form
-        is_scene = callable(found) and getattr(found, "__annotations__", {}).get("return") in (Scene, "Scene")
+        is_form = is_form_class(found) and found is not Form
+        returns = getattr(found, "__annotations__", None) if inspect.isfunction(found) else None
+        looks_so = is_scene(found) or (isinstance(returns, dict) and returns.get("return") in (Scene, "Scene"))
         is_function = inspect.isfunction(found) and found.__module__ == module.__name__
-        if {"form": is_form, "scene": is_scene, "function": is_function}[verb]:
+        if {"form": is_form, "scene": looks_so, "function": is_function}[verb]:
             names.append(name)
     return names

@@ -82,11 +82,17 @@ class CueFile(pytest.File):
 
         name = shown_path(self.path, self.config)
         try:
-            sheet = read_cue_file(self.path, name)
+            sheet = read_cue_file(self.path, name, python_path(self.config))
             for run in sheet.runs:
                 yield CueTest.from_parent(self, name=run.row or self.path.stem, sheet=run)
         except (CueError, OSError) as error:
             yield CueTest.from_parent(self, name=self.path.stem, sheet=None, wrong=str(error))
+
+
+def python_path(config: pytest.Config) -> list[Path]:
+    """Return the folders of the option `pythonpath`."""
+    found: list[Path] = config.getini("pythonpath")
+    return found
 
 
 def shown_path(path: Path, config: pytest.Config) -> str:
@@ -115,7 +121,7 @@ class CueTest(pytest.Item):
         if self.sheet is None:
             raise CueFailed(self.wrong)
         try:
-            with watching(self), importing_from([self.path.parent]):
+            with watching(self), importing_from([self.path.parent], python_path(self.config)):
                 done = run_cues(self.sheet)
         except CueError as error:
             raise CueFailed(str(error)) from None

@@ -19,8 +19,9 @@ from fuselatch.policy import Policy
 from fuselatch.rehearsal.cues import Cue, CueError, CueSheet
 from fuselatch.rehearsal.desk import Desk, rehearse
 from fuselatch.rehearsal.expectations import Unmet
-from fuselatch.rehearsal.loading import LoadError, forms_in, load
+from fuselatch.rehearsal.loading import LoadError, forms_in, load_for_sheet
 from fuselatch.rehearsal.muting import handler_named
+from fuselatch.rehearsal.reach import OutOfReach, in_reach, read_bytes
 from fuselatch.scenes import Scene
 
 
@@ -159,24 +160,32 @@ def desk_for(sheet: CueSheet, policy: PolicyRules | None) -> Desk:
         if sheet.opens.verb == "forms":
             desk = Desk(Scene())
         else:
-            desk = rehearse(load(word.text, sheet.opens.verb))
+            desk = rehearse(load_for_sheet(word.text, sheet.opens.verb, sheet.folders))
         desk.scene.set(
             user=sheet.user,
             now=sheet.now,
             locale=sheet.locale,
             forms=forms_in(near(sheet, sheet.forms.text)) if sheet.forms is not None else None,
-            policy=Policy.load(near(sheet, sheet.policy.text)) if sheet.policy is not None else None,
+            policy=policy_of(sheet, sheet.policy.text) if sheet.policy is not None else None,
         )
-    except (LoadError, PolicyError, TypeError) as error:
+    except (LoadError, PolicyError, OutOfReach, OSError, TypeError) as error:
         raise CueError(sheet.name, sheet.opens.line, word.column, str(error)) from None
     desk.scene.set(policy=policy)
     return desk
 
 
+def policy_of(sheet: CueSheet, path: str) -> PolicyRules:
+    """Return the policy that a cue sheet names."""
+    file = near(sheet, path)
+    if file.exists():
+        read_bytes(file)  # refuses what isn't a small file
+    return Policy.load(file)
+
+
 def near(sheet: CueSheet, path: str) -> Path:
-    """Return a path from the cue sheet's folder, or from the current one."""
-    own = Path(sheet.name).parent / path
-    return own if own.exists() else Path(path)
+    """Return a path from the cue sheet's folder, or from the current one; raise `OutOfReach`."""
+    own = in_reach(Path(sheet.name).parent / path, sheet.folders, path)
+    return own if own.exists() else in_reach(Path(path), sheet.folders, path)
 
 
 def carry_out(desk: Desk, cue: Cue) -> tuple[str | Unmet | None, bool]:

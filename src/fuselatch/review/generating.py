@@ -359,7 +359,7 @@ def from_table(path: Path, target: Path) -> GeneratedForm:
         if column == key and values and all(type(value) is int for value in values):
             continue
         outline.controls.append(column_control(column, values, len(rows), outline))
-    outline.imports["fuselatch.scenes"] = {"Scene"}
+    outline.imports["fuselatch.scenes"] = {"Scene", "scene"}
     outline.need("fuselatch.stores", "open_records")
     outline.imports["pathlib"] = {"Path"}
     outline.need("fuselatch.stores", "MemoryRecords")
@@ -367,6 +367,7 @@ def from_table(path: Path, target: Path) -> GeneratedForm:
     where = "Path(__file__).parent" if folder == "." else f'Path(__file__).parent / "{folder}"'
     lines = [*outline.body(), '    keep = Button("Keep, and the next", submits=True)', LEAVE, "", ""]
     lines += [
+        "@scene",
         "def rehearsed() -> Scene:",
         '    """The form over a copy of the table, so that a rehearsal changes no file."""',
     ]

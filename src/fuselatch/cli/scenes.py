@@ -1,0 +1,40 @@
+"""`fuselatch scenes [FOLDER]`"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from fuselatch.cli.problems import end
+
+
+@click.command(name="scenes")
+@click.argument("folder", metavar="[FOLDER]", required=False, type=click.Path(exists=True, file_okay=False, path_type=Path))
+@click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+def command(folder: Path | None, as_json: bool) -> None:
+    """List the scenes in a folder's Python files.
+
+    Without FOLDER: those that installed packages offer, and those in the current folder. Prints what a cue sheet writes
+    after "scene", and what the scene is for. Exit code 2: a file can't be imported.
+    """
+    from fuselatch.rehearsal.loading import LoadError, scenes_in, scenes_offered
+
+    try:
+        found = scenes_in(folder) if folder is not None else [*scenes_offered(), *scenes_in(Path.cwd())]
+    except LoadError as error:
+        end(error)
+    described = [
+        {"scene": f"{each.__module__}:{each.__name__}", "purpose": (each.__doc__ or "").strip().partition("\n")[0]}
+        for each in dict.fromkeys(found)
+    ]
+    if as_json:
+        import json
+
+        click.echo(json.dumps({"version": 1, "scenes": described}, indent=2, ensure_ascii=False))
+        return
+    wide = max((len(each["scene"]) for each in described), default=0)
+    for each in described:
+        click.echo(f"{each['scene']:<{wide}}  {each['purpose']}".rstrip())
+    if not described:
+        click.echo("no scenes; put @scene above a function that returns one (from fuselatch.scenes import scene)")
