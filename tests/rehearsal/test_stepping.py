@@ -1,4 +1,4 @@
-"""Stepping, muting, approving, watching, and JSON output."""
+"""Stepping, muting, watching, and JSON output."""
 
 from __future__ import annotations
 
@@ -122,37 +122,6 @@ def ways(tmp_path: Path) -> Iterator[Path]:
     sys.modules.pop("beside", None)
 
 
-def test_what_has_changed_since_it_was_approved_is_refused(ways: Path) -> None:
-    sheet, file = str(ways / "beside.cues"), ways / "beside.py"
-    assert "beside.py is not approved" in run("rehearse", "--approved-only", sheet).output
-    result = run("approve", str(file), "--by", "Nolke")
-    assert result.exit_code == 0 and f"{file}: approved by Nolke (covers beside.py" in result.output
-    note = json.loads((ways / "beside.approved.json").read_text())
-    assert (note["by"], note["cue_sheets"], len(note["files"]["beside.py"])) == ("Nolke", {"beside.cues": 11}, 64)
-    assert run("rehearse", "-q", "--approved-only", sheet).exit_code == 0
-    file.write_bytes(file.read_bytes().replace(b"\n", b"\r\n"))
-    assert run("rehearse", "-q", "--approved-only", sheet).exit_code == 0
-    file.write_text(file.read_text() + "# changed\n")
-    result = run("rehearse", "-q", "--approved-only", sheet)
-    assert result.exit_code == 1 and "beside.py has changed since Nolke approved it" in result.output
-    (ways / "more").mkdir()
-    (ways / "more" / "offered.py").write_text("x = 1\n")
-    (ways / "both.cues").write_text("forms more\nform beside:Panel\npress pump\n")
-    run("approve", str(file), "--by", "Nolke")
-    assert "offered.py is not approved" in run("rehearse", "-q", "--approved-only", str(ways / "both.cues")).output
-    (ways / "both.cues").write_text("form pytest:Item\ntab\n")
-    assert "belongs to an installed package" in run("rehearse", "-q", "--approved-only", str(ways / "both.cues")).output
-    (ways / "both.cues").unlink()
-    (ways / "beside.cues").write_text("form beside:Panel\nexpect outcome accepted\n")
-    result = run("approve", str(file))
-    assert result.exit_code == 1 and "beside.py: not approved" in result.output
-    (ways / "beside.cues").write_text("form beside:Panel\nprss pump\n")
-    result = run("approve", str(file))
-    assert result.exit_code == 2 and "unknown step 'prss'" in result.output and "not approved" in result.output
-    (ways / "beside.cues").unlink()
-    assert "no cue sheet in" in run("approve", str(file)).output
-
-
 def test_what_a_file_imports_is_read_off_it(tmp_path: Path) -> None:
     for name in ("__init__", "a", "b", "inner/__init__", "inner/c", "inner/d", "unused"):
         file = tmp_path / "quay" / f"{name}.py"
@@ -165,20 +134,6 @@ def test_what_a_file_imports_is_read_off_it(tmp_path: Path) -> None:
         )
     found = {file.relative_to(tmp_path / "quay").as_posix() for file in files_behind(tmp_path / "quay" / "a.py", [])}
     assert found - {"__init__.py", "inner/__init__.py"} == {"a.py", "b.py", "inner/c.py", "inner/d.py"}
-
-
-def test_what_is_imported_from_its_folder_belongs_to_an_approval(tmp_path: Path) -> None:
-    folder = shutil.copytree(ROOT / "examples" / "marina", tmp_path / "marina")
-    done = subprocess.run(
-        [sys.executable, "-m", "fuselatch", "approve", "marina/scenes.py"], cwd=tmp_path, capture_output=True, text=True
-    )
-    assert done.returncode == 0, done.stderr
-    note = json.loads((folder / "scenes.approved.json").read_text())
-    assert {"scenes.py", "forms.py", "tables.py", "papers.py", "office.py"} <= note["files"].keys()
-    (folder / "papers.py").write_text((folder / "papers.py").read_text() + "\n")
-    call = [sys.executable, "-m", "fuselatch", "rehearse", "-q", "--approved-only", "marina/cues/booking.cues"]
-    done = subprocess.run([*call, "--from", "."], cwd=tmp_path, capture_output=True, text=True)
-    assert done.returncode == 1 and "papers.py has changed since" in done.stderr
 
 
 def test_a_saved_file_is_rehearsed_again_at_once(ways: Path, tmp_path: Path) -> None:

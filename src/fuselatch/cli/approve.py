@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import getpass
 import sys
-from collections.abc import Sequence
 from datetime import datetime
 from pathlib import Path
+from typing import NoReturn
 
 import click
 
@@ -25,56 +25,58 @@ from fuselatch.cli.sheets import Wish, found, problem_with
 def command(file: Path, more: tuple[str, ...], by: str, folders: tuple[Path, ...]) -> None:
     """Run the cue sheets that open forms of FILE.py and, if all pass, approve the file.
 
-    Writes FILE.approved.json with who, when and the SHA-256 of the file and its local imports. "fuselatch rehearse
-    --approved-only" then fails if anything changed. Exit code 1: a cue sheet failed. Exit code 2: a file can't be read.
+    Writes FILE.approved.json with who, when and the SHA-256 of all that was read: Python files that aren't installed, cue
+    sheets and policies. "fuselatch rehearse --approved-only" runs nothing else. Exit code 1: a cue sheet failed. Exit code
+    2: a file can't be read.
     """
     from fuselatch.cli.printing import console, show_count
-    from fuselatch.rehearsal import CueError
-    from fuselatch.rehearsal.approval import approve, hashes_of, note_of, sheets_of
+    from fuselatch.rehearsal import CueError, CueSheet, read_cue_file
+    from fuselatch.rehearsal.approval import Readings, approve, note_of, plain_path, read_afresh, sheets_of
     from fuselatch.rehearsal.imports import root_of
+    from fuselatch.rehearsal.loading import is_of_forms, module_at
+    from fuselatch.rehearsal.sources import NotApproved
 
+    if file.suffix != ".py":
+        refuse(f"{file}: only Python files of forms can be approved; name the file whose forms the cue sheets open")
     wish = Wish(folders=(*folders, root_of(file.resolve())))
+    readings = Readings()
     try:
-        sheets = list(sheets_of(file, found(more)))
-    except (CueError, OSError) as error:
-        click.echo(f"fuselatch: {problem_with(error, str(file))}\n{file}: not approved", err=True)
-        sys.exit(Exit.UNREADABLE)
-    if not sheets:
-        click.echo(
-            f"fuselatch: {file}: no cue sheet in {file.parent} opens a form from this file; name cue sheets with --cues",
-            err=True,
-        )
-        sys.exit(Exit.UNREADABLE)
-    files = hashes_of(file)
-    done = [run for sheet in sheets for run in wish.run_cues(sheet)]
+        sheets = [sheet for sheet in sheets_of(file, found(more), wish.folders) if sheet.steps]
+        if not sheets:
+            refuse(f"{file}: no cue sheet with steps in {file.parent} opens a form from this file; name some with --cues")
+        done = []
+        module = None
+        for named in sheets:
+            with read_afresh(readings):
+                # Read again, so that what runs is what is noted.
+                sheet: CueSheet = read_cue_file(Path(named.name), folders=wish.folders)
+                done += list(wish.run_cues(sheet))
+                module = module_at(Path(plain_path(file))) or module_at(file.resolve()) or module
+    except (CueError, NotApproved, OSError) as error:
+        refuse(f"{problem_with(error, str(file))}\n{file}: not approved")
     failed = show_count(console(), done)
-    if failed or wish.unreadable:
+    if failed or wish.unreadable or wish.unapproved:
         click.echo(f"{file}: not approved")
         sys.exit(Exit.FAILED if failed else Exit.UNREADABLE)
+    if readings.changed:
+        refuse(f"{readings.changed} has changed while the cue sheets ran\n{file}: not approved")
+    if plain_path(file) not in readings.files or module is None:
+        refuse(f"{file}: no cue sheet has imported this file\n{file}: not approved")
+    if not is_of_forms(module):
+        refuse(
+            f"{file}: it defines neither a form nor a scene; approve the file of the forms that use it\n{file}: not approved"
+        )
     passed: dict[str, int] = {}
+    own = file.resolve().parent
     for one in done:
         path = Path(one.sheet.name).resolve()
-        name = (
-            path.relative_to(file.resolve().parent).as_posix() if path.is_relative_to(file.resolve().parent) else path.name
-        )
+        name = path.relative_to(own).as_posix() if path.is_relative_to(own) else path.name
         passed[name] = passed.get(name, 0) + one.passed
-    approval = approve(file, files, passed, by or getpass.getuser(), datetime.now().astimezone())
+    approval = approve(file, readings.beside(file), passed, by or getpass.getuser(), datetime.now().astimezone())
     click.echo(f"{file}: approved by {approval.by} (covers {', '.join(approval.files)}); saved to {note_of(file)}")
 
 
-def must_be_approved(paths: Sequence[Path], wish: Wish) -> None:
-    """Exit with one line for each cue sheet that opens a file that isn't approved."""
-    from fuselatch.rehearsal.approval import objection_to
-
-    refused = False
-    for path in paths:
-        sheet = wish.read(path)
-        try:
-            objection = objection_to(sheet, wish.places(path)) if sheet is not None else ""
-        except (ValueError, OSError) as error:
-            objection = str(error)
-        if objection:
-            refused = True
-            click.echo(f"fuselatch: {path}: {objection}", err=True)
-    if refused:
-        sys.exit(Exit.FAILED)
+def refuse(why: str) -> NoReturn:
+    """Say why nothing is approved, and exit with code 2."""
+    click.echo(f"fuselatch: {why}", err=True)
+    sys.exit(Exit.UNREADABLE)

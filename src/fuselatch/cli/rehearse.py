@@ -58,7 +58,7 @@ if TYPE_CHECKING:
     type=click.Path(file_okay=False, path_type=Path),
     help="Write each trace to this folder as JSON Lines.",
 )
-@click.option("--approved-only", is_flag=True, help="Fail if a form has changed since it was approved.")
+@click.option("--approved-only", is_flag=True, help="Run only what is approved, and fail if anything has changed since.")
 @click.option(
     "--records",
     metavar="ADDRESS",
@@ -74,10 +74,6 @@ def command(names: tuple[str, ...], **options: Any) -> None:
     """
     wish = wish_of(options)
     paths = found(names)
-    if options["approved_only"]:
-        from fuselatch.cli.approve import must_be_approved
-
-        must_be_approved(paths, wish)
     if options["step"] or options["pauses"]:
         from fuselatch.cli.step import step_through
 
@@ -109,6 +105,7 @@ def wish_of(options: dict[str, Any]) -> Wish:
         options["mutes"],
         options["reason"],
         behaviour=behaviour,
+        approved_only=options["approved_only"],
     )
 
 
@@ -126,6 +123,7 @@ class Run:
 
         wish, options = self.wish, self.options
         wish.unreadable.clear()
+        wish.unapproved.clear()
         out = console()
         done: list[CueRun] = []
         wrong = 0
@@ -152,6 +150,7 @@ class Run:
                 out.print(f"muted: {', '.join(wish.mutes)} ({wish.reason or LEFT_OUT})")
         if wish.behaviour is not None:
             self.tell_behaviour(wish.behaviour)
+        failed += len(wish.unapproved)
         return Exit.UNREADABLE if wish.unreadable or wrong else Exit.FAILED if failed else Exit.OK
 
     def tell_json(self, done: list[CueRun]) -> None:

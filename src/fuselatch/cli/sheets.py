@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
@@ -20,7 +21,7 @@ class Wish:
 
     `folders`: where to look for scenes and forms, besides the sheet's folder. `records`: the address of a store.
     `policy`: a policy file. `mutes`: handlers not to run, and the `reason`. `behaviour`: collects what was tried.
-    `looking`: keep the view after each step.
+    `looking`: keep the view after each step. `approved_only`: read and import nothing that isn't approved.
     """
 
     folders: tuple[Path, ...] = ()
@@ -30,7 +31,10 @@ class Wish:
     reason: str = ""
     looking: bool = False
     behaviour: Behaviour | None = None
+    approved_only: bool = False
     unreadable: list[str] = field(default_factory=list)
+    unapproved: list[str] = field(default_factory=list)
+    ledgers: dict[str, Any] = field(default_factory=dict)
 
     def places(self, path: Path) -> list[Path]:
         """Return the folders to look for a cue sheet's scene in."""
@@ -41,7 +45,14 @@ class Wish:
         from fuselatch.rehearsal import CueError, read_cue_file
 
         try:
-            return read_cue_file(path, folders=self.folders)
+            if not self.approved_only:
+                return read_cue_file(path, folders=self.folders)
+            from fuselatch.rehearsal.approval import Approved
+            from fuselatch.rehearsal.reach import told_to
+
+            ledger = self.ledgers[str(path)] = Approved()
+            with told_to(ledger):
+                return read_cue_file(path, folders=self.folders)
         except (CueError, OSError) as error:
             self.wrong(problem_with(error, str(path)))
             return None
@@ -57,10 +68,12 @@ class Wish:
         from fuselatch.rehearsal import CueError, run_all_cues
         from fuselatch.rehearsal.loading import importing_from
         from fuselatch.rehearsal.muting import LEFT_OUT
+        from fuselatch.rehearsal.sources import NotApproved
         from fuselatch.stores.addresses import open_records
 
+        places = self.places(Path(sheet.name))
         try:
-            with importing_from(self.places(Path(sheet.name)), [Path.cwd()]):
+            with self.allowed(sheet, places), importing_from(places, [Path.cwd()]):
                 done = (how or run_all_cues)(
                     sheet,
                     policy=Policy.load(self.policy) if self.policy is not None else None,
@@ -70,10 +83,32 @@ class Wish:
                     mute=dict.fromkeys(self.mutes, self.reason or LEFT_OUT),
                 )
                 yield from (run for run in done if run is not None)
+        except NotApproved as error:
+            self.refuse(sheet, str(error))
         except UnknownName as error:
             raise click.BadParameter(str(error), param_hint="--mute") from None
         except (CueError, PolicyError, StoreRefused, OSError) as error:
             self.wrong(problem_with(error, sheet.name))
+
+    @contextmanager
+    def allowed(self, sheet: CueSheet, places: Sequence[Path]) -> Iterator[None]:
+        """Run a cue sheet only with what is approved, if that is wanted."""
+        if not self.approved_only:
+            yield
+            return
+        from fuselatch.rehearsal.approval import only_approved
+
+        ledger = self.ledgers[sheet.name]
+        with only_approved(sheet, ledger, places):
+            yield
+        if ledger.objection:
+            # The developer's code has caught what an import raised.
+            self.refuse(sheet, ledger.objection)
+
+    def refuse(self, sheet: CueSheet, objection: str) -> None:
+        """Report a cue sheet that isn't run because something isn't approved."""
+        self.unapproved.append(sheet.name)
+        click.echo(f"fuselatch: {sheet.name}: {objection}", err=True)
 
     def wrong(self, problem: str) -> None:
         """Report a file that can't be read."""

@@ -66,7 +66,7 @@ def step_through(paths: Sequence[Path], wish: Wish, pauses: Sequence[str]) -> Ex
                 f"fuselatch: --pause-at {pause}: this event was not raised; {suggest(pause, sorted(seen))}",
                 err=True,
             )
-    return Exit.UNREADABLE if wish.unreadable else Exit.FAILED if failed else Exit.OK
+    return Exit.UNREADABLE if wish.unreadable else Exit.FAILED if failed or wish.unapproved else Exit.OK
 
 
 def ask(out: Any, stop: Stop, records: str | None) -> Command:

@@ -1,27 +1,33 @@
-"""Approvals: a file that says that a form's cue sheets passed, with hashes."""
+"""Approvals: a file that says that a form's cue sheets passed, with hashes of all that was read while they ran."""
 
 from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Iterable, Iterator, Sequence
+import os
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import asdict, dataclass, field
 from datetime import datetime
 from pathlib import Path
 from typing import Final
 
 from fuselatch.rehearsal.cues import CueSheet, read_cue_file
-from fuselatch.rehearsal.imports import files_behind, files_of, find, root_of
+from fuselatch.rehearsal.imports import files_of, find, root_of
+from fuselatch.rehearsal.loading import forget_imports
+from fuselatch.rehearsal.reach import Ledger, told_to
+from fuselatch.rehearsal.sources import NotApproved, importing_text, is_installed
 
 ENDING: Final = ".approved.json"
+VERSION: Final = 2
 
 
 @dataclass(frozen=True, slots=True)
 class Approval:
     """The contents of `NAME.approved.json`.
 
-    The file, who approved it and when (ISO 8601), how many steps passed in each cue sheet, and the SHA-256 of each file by
-    its path from the approval's folder.
+    The file, who approved it and when (ISO 8601), how many steps passed in each cue sheet, and the SHA-256 of each file that
+    was read, by its path from the approval's folder: Python files that aren't installed, cue sheets and policies.
     """
 
     file: str
@@ -29,7 +35,7 @@ class Approval:
     when: str
     cue_sheets: dict[str, int]
     files: dict[str, str]
-    version: int = field(default=1)
+    version: int = field(default=VERSION)
 
 
 def note_of(file: Path) -> Path:
@@ -37,90 +43,198 @@ def note_of(file: Path) -> Path:
     return file.with_name(file.stem + ENDING)
 
 
-def hash_of(file: Path) -> str:
-    """Return a file's SHA-256, with line ends as on every system."""
-    return hashlib.sha256(file.read_bytes().replace(b"\r\n", b"\n")).hexdigest()
+def hash_of(data: bytes) -> str:
+    """Return the SHA-256 of a text file's contents, with line ends as on every system."""
+    return hashlib.sha256(data.replace(b"\r\n", b"\n")).hexdigest()
 
 
-def own_files(file: Path) -> list[Path]:
-    """Return a file and its imports from its own folder and below."""
-    folder = file.resolve().parent
-    return [found for found in files_behind(file, [folder, root_of(file)]) if found.is_relative_to(folder)]
+def plain_path(path: Path) -> str:
+    """Return a path as approvals compare it: absolute, links not followed."""
+    return os.path.abspath(path)
 
 
-def sheets_of(file: Path, more: Iterable[Path] = ()) -> Iterator[CueSheet]:
-    """Yield the cue sheets in and below a file's folder that use it, then `more`.
+# ---- what was read
 
-    Raises `CueError`.
+
+class Readings:
+    """A ledger: the hash of each file that was read, by its absolute path."""
+
+    def __init__(self) -> None:
+        self.files: dict[str, str] = {}
+        self.changed = ""
+
+    def saw(self, path: Path, data: bytes) -> None:
+        """Note a file. One that has another text than before can't be approved."""
+        place, found = plain_path(path), hash_of(data)
+        if self.files.setdefault(place, found) != found:
+            self.changed = self.changed or path.name
+
+    def beside(self, file: Path) -> dict[str, str]:
+        """Return the hashes by path from a file's folder."""
+        folder = os.path.dirname(plain_path(file))
+        return {os.path.relpath(place, folder).replace(os.sep, "/"): found for place, found in sorted(self.files.items())}
+
+
+class Approved:
+    """A ledger that refuses what isn't approved: all that one run reads must be in one approval.
+
+    `open_with` says which approvals there are, once it is known what a cue sheet opens.
     """
+
+    def __init__(self) -> None:
+        self.seen: dict[str, str] = {}
+        self.candidates: list[tuple[Path, Approval]] | None = None
+        self.objection = ""
+
+    def saw(self, path: Path, data: bytes) -> None:
+        """Note a file; raise `NotApproved`."""
+        self.seen[plain_path(path)] = hash_of(data)
+        if self.candidates is not None:
+            self.narrow(plain_path(path), self.seen[plain_path(path)])
+
+    def open_with(self, files: Sequence[Path]) -> None:
+        """Look for approvals beside the files that are opened, and check what was read so far. Raises `NotApproved`."""
+        notes = [
+            note for folder in dict.fromkeys(file.parent for file in files) for note in sorted(folder.glob(f"*{ENDING}"))
+        ]
+        try:
+            self.candidates = [(note.parent, read(note)) for note in notes]
+        except ValueError as error:
+            raise NotApproved(str(error)) from None
+        for file in files:
+            if not any(hash_in(approval, folder, plain_path(file)) for folder, approval in self.candidates):
+                raise NotApproved(not_yet(file.name))
+        for place, found in self.seen.items():
+            self.narrow(place, found)
+
+    def narrow(self, place: str, found: str) -> None:
+        """Keep the approvals that have a file as it is; raise `NotApproved` if none does."""
+        known = [(folder, approval, hash_in(approval, folder, place)) for folder, approval in self.candidates or ()]
+        self.candidates = [(folder, approval) for folder, approval, hashed in known if hashed == found]
+        if not self.candidates:
+            self.objection = self.objection or why_not(os.path.basename(place), [each[1] for each in known if each[2]])
+            raise NotApproved(self.objection)
+
+
+def hash_in(approval: Approval, folder: Path, place: str) -> str:
+    """Return the hash that an approval has for a file, or ""."""
+    return approval.files.get(os.path.relpath(place, plain_path(folder)).replace(os.sep, "/"), "")
+
+
+def why_not(name: str, known: Sequence[Approval]) -> str:
+    """Return why a file isn't approved. `known`: the approvals that name it, but with another text."""
+    if not known:
+        return f"{name} is not approved with the rest; approve the file of the forms again: fuselatch approve FILE.py"
+    last = max(known, key=lambda approval: approval.when)
+    since = f"{name} has changed since {last.by} approved it at {last.when}"
+    return f"{since}; approve it again: fuselatch approve {last.file}"
+
+
+@contextmanager
+def read_afresh(ledger: Ledger) -> Iterator[None]:
+    """Tell a ledger each file that is read within the block, and import as if nothing had been imported before."""
+    forget_imports()
+    try:
+        with told_to(ledger), importing_text():
+            yield
+    finally:
+        forget_imports()
+
+
+@contextmanager
+def only_approved(sheet: CueSheet, ledger: Approved, folders: Sequence[Path]) -> Iterator[None]:
+    """Import only approved files within the block. Raises `NotApproved`."""
+    with read_afresh(ledger):
+        ledger.open_with(list(files_opened(sheet, folders)))
+        yield
+
+
+def files_opened(sheet: CueSheet, folders: Sequence[Path]) -> Iterator[Path]:
+    """Yield the files of the forms that a cue sheet opens; their approvals are beside them."""
+    own = Path(sheet.name).resolve().parent
+    if sheet.forms is not None:
+        yield from sorted((own / sheet.forms.text).glob("*.py"))
+    if sheet.opens.verb != "forms":
+        found = find(sheet.opens.words[0].text.partition(":")[0], [own, *folders])
+        if found is not None:
+            if is_installed(found):
+                raise NotApproved(f"{found.name} belongs to an installed package and can't be approved")
+            yield found
+
+
+# ---- approving
+
+
+def sheets_of(file: Path, more: Iterable[Path] = (), folders: Sequence[Path] = ()) -> Iterator[CueSheet]:
+    """Yield the cue sheets in and below a file's folder that use it, then `more`. Raises `CueError`."""
     named = [path.resolve() for path in more]
     for path in sorted(file.parent.rglob("*.cues")):
         if path.name.startswith("_") or path.resolve() in named:
             continue
         # A sheet that can't be read may open the file's forms, so it isn't skipped.
-        sheet = read_cue_file(path)
+        sheet = read_cue_file(path, folders=folders)
         if file.resolve() in files_of(sheet, [root_of(file.resolve())]):
             yield sheet
     for path in named:
-        yield read_cue_file(path)
+        yield read_cue_file(path, folders=folders)
 
 
-def hashes_of(file: Path) -> dict[str, str]:
-    """Return the hashes of a file and its local imports, by path."""
-    folder = file.resolve().parent
-    return {found.relative_to(folder).as_posix(): hash_of(found) for found in own_files(file)}
-
-
-def approve(file: Path, files: dict[str, str], passed: dict[str, int], by: str, when: datetime) -> Approval:
-    """Write the approval of a file. `files`: hashes from before its cue sheets ran."""
-    approval = Approval(file.name, by, when.isoformat(timespec="seconds"), passed, files)
-    text = json.dumps(asdict(approval), indent=2, ensure_ascii=False) + "\n"
+def approve(file: Path, files: Mapping[str, str], passed: Mapping[str, int], by: str, when: datetime) -> Approval:
+    """Write the approval of a file. `files`: the hashes of what was read while its cue sheets ran."""
+    approval = Approval(file.name, by, when.isoformat(timespec="seconds"), dict(passed), dict(files))
+    text = json.dumps(asdict(approval), indent=2) + "\n"
     note_of(file).write_text(text, encoding="utf-8")
     return approval
 
 
 def objection(file: Path) -> str:
-    """Return why a file isn't approved, or ""."""
-    folder = file.resolve().parent
-    approvals = [read(note) for note in sorted(folder.glob(f"*{ENDING}"))]
-    own = own_files(file)
-    if not own:
+    """Return why a file isn't approved as it and all files of its approval are now, or "".
+
+    A program may ask before it imports the file. What is imported afterwards isn't looked at again.
+    """
+    place = plain_path(file)
+    folder = Path(place).parent
+    if is_installed(Path(place)):
         return f"{file.name} belongs to an installed package and can't be approved"
-    for found in own:
-        name = found.relative_to(folder).as_posix()
-        known = [approval for approval in approvals if name in approval.files]
-        if not known:
-            return f"{name} is not approved; approve it with: fuselatch approve {file.name}"
-        if hash_of(found) not in [approval.files[name] for approval in known]:
-            last = max(known, key=lambda approval: approval.when)
-            since = f"{name} has changed since {last.by} approved it at {last.when}"
-            return f"{since}; approve it again: fuselatch approve {file.name}"
+    approvals = [read(note) for note in sorted(folder.glob(f"*{ENDING}"))]
+    wrong = [(first_changed(each, folder), each) for each in approvals if hash_in(each, folder, place)]
+    if not wrong:
+        return not_yet(file.name)
+    name, approval = next((each for each in wrong if not each[0]), wrong[0])
+    return why_not(os.path.basename(name), [approval]) if name else ""
+
+
+def not_yet(name: str) -> str:
+    """Return that a file isn't approved, and how it is."""
+    return f"{name} is not approved; approve it with: fuselatch approve {name}"
+
+
+def first_changed(approval: Approval, folder: Path) -> str:
+    """Return the first file of an approval that isn't as it was, or ""."""
+    for name, found in approval.files.items():
+        try:
+            if hash_of((folder / name).read_bytes()) != found:
+                return name
+        except OSError:
+            return name
     return ""
-
-
-def objection_to(sheet: CueSheet, folders: Sequence[Path]) -> str:
-    """Return why what a cue sheet opens isn't approved, or ""."""
-    own = Path(sheet.name).resolve().parent
-    files = sorted((own / sheet.forms.text).glob("*.py")) if sheet.forms is not None else []
-    if sheet.opens.verb != "forms":
-        found = find(sheet.opens.words[0].text.partition(":")[0], [own, *folders])
-        files += [found] if found is not None else []
-    return next((why for file in files if (why := objection(file))), "")
 
 
 def read(note: Path) -> Approval:
     """Read an approval; raise `ValueError` if it isn't valid."""
     try:
         found = json.loads(note.read_text(encoding="utf-8"))
-        return Approval(
-            found["file"],
-            found["by"],
-            found["when"],
-            dict(found["cue_sheets"]),
-            dict(found["files"]),
+        approval = Approval(
+            str(found["file"]),
+            str(found["by"]),
+            str(found["when"]),
+            {str(name): int(count) for name, count in found["cue_sheets"].items()},
+            {str(name): str(hashed) for name, hashed in found["files"].items()},
             found["version"],
         )
-    except (ValueError, KeyError, TypeError) as error:
-        raise ValueError(
-            f"{note.name} isn't a valid approval ({type(error).__name__}: {error}); approve the file again"
-        ) from None
+    except (ValueError, KeyError, TypeError, AttributeError, RecursionError) as error:
+        why = f"{type(error).__name__}: {error}"
+        raise ValueError(f"{note.name} isn't a valid approval ({why}); approve the file again") from None
+    if approval.version != VERSION:
+        raise ValueError(f"{note.name} is of an earlier version; approve the file again")
+    return approval

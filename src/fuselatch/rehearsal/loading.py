@@ -19,6 +19,7 @@ from fuselatch.core.model.errors import FuseLatchError, describe
 from fuselatch.core.model.names import suggest
 from fuselatch.rehearsal.imports import INSTALLED
 from fuselatch.rehearsal.reach import GROUP, declared_modules, is_declared, is_within, resolved
+from fuselatch.rehearsal.sources import NotApproved, is_installed
 from fuselatch.scenes import Scene, is_scene
 
 
@@ -61,6 +62,17 @@ def importing_from(folders: Sequence[Path], also: Sequence[Path] = ()) -> Iterat
             if is_own(sys.modules[name], folders):
                 own[name] = sys.modules.pop(name)
         sys.modules.update(aside)
+
+
+def module_at(file: Path) -> ModuleType | None:
+    """Return the module that was imported from a file, also one that is known only in a block of `importing_from`."""
+    modules = [*sys.modules.values(), *(module for own in _kept.values() for module in own.values())]
+    return next((each for each in modules if getattr(each, "__file__", None) == str(file)), None)
+
+
+def is_of_forms(module: ModuleType) -> bool:
+    """Return True if a module defines a form or a scene."""
+    return bool(own_members([module], is_form_class) or own_members([module], is_scene))
 
 
 def forget_imports() -> None:
@@ -166,15 +178,12 @@ def must_be_offered(module: str, folders: Sequence[Path]) -> None:
     places: list[str] = []
     if spec is not None:
         places = [spec.origin] if spec.has_location and spec.origin else [*(spec.submodule_search_locations or ())]
-    if not places or not all(is_within(Path(place), folders) and not is_installed(Path(place)) for place in places):
+    if not places or not all(
+        is_within(Path(place), folders) and not is_installed(resolved(Path(place))) for place in places
+    ):
         where = "in the sheet's folder, the current folder or a --from FOLDER"
         offers = f"no installed package offers it (entry points '{GROUP}')"
         raise LoadError(f"cue sheets can't import '{module}': it isn't {where}, and {offers}")
-
-
-def is_installed(file: Path) -> bool:
-    """Return True if a file belongs to Python or an installed package."""
-    return any(resolved(file).is_relative_to(place) for place in INSTALLED)
 
 
 def load_either(reference: str) -> Any:
@@ -205,7 +214,7 @@ def load_module(name: str) -> ModuleType:
     except SyntaxError as error:
         file = Path(error.filename or name).name
         raise LoadError(f"can't import {name}: {file}:{error.lineno}: {error.msg}") from None
-    except KeyboardInterrupt:
+    except (KeyboardInterrupt, NotApproved):
         raise
     except BaseException as error:
         step, where = error.__traceback__, ""

@@ -5,11 +5,12 @@ from __future__ import annotations
 import errno
 import os
 import stat
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from functools import cache
 from importlib.metadata import entry_points
 from pathlib import Path
-from typing import Final
+from typing import Final, Protocol
 
 LARGEST: Final = 4 * 1024 * 1024
 """The most bytes of one cue sheet."""
@@ -49,6 +50,33 @@ def in_reach(path: Path, folders: Iterable[Path], named: str) -> Path:
     return path
 
 
+class Ledger(Protocol):
+    """Is told each file that runs of cue sheets read: sheets, policies and Python files."""
+
+    def saw(self, path: Path, data: bytes) -> None:
+        """Note a file and its contents. What it raises stops the run, before the contents are used."""
+
+
+_ledgers: list[Ledger] = []
+
+
+@contextmanager
+def told_to(ledger: Ledger) -> Iterator[None]:
+    """Tell a ledger each file that is read in the block."""
+    _ledgers.append(ledger)
+    try:
+        yield
+    finally:
+        _ledgers.remove(ledger)
+
+
+def note(path: Path, data: bytes) -> bytes:
+    """Tell the ledgers what was read; return it."""
+    for ledger in _ledgers:
+        ledger.saw(path, data)
+    return data
+
+
 def read_bytes(path: Path) -> bytes:
     """Return the contents of a regular file of at most 4 MB; raise `OSError`."""
     if "\0" in str(path):
@@ -62,7 +90,7 @@ def read_bytes(path: Path) -> bytes:
         text = file.read(LARGEST + 1)
     if len(text) > LARGEST:
         raise OSError(errno.EFBIG, "larger than 4 MB", str(path))
-    return text
+    return note(path, text)
 
 
 @cache

@@ -177,9 +177,12 @@ def desk_for(sheet: CueSheet, policy: PolicyRules | None) -> Desk:
 def policy_of(sheet: CueSheet, path: str) -> PolicyRules:
     """Return the policy that a cue sheet names."""
     file = near(sheet, path)
-    if file.exists():
-        read_bytes(file)  # refuses what isn't a small file
-    return Policy.load(file)
+    try:
+        return Policy.parse(read_bytes(file).decode("utf-8-sig"), str(file))
+    except UnicodeDecodeError:
+        raise PolicyError(f"{file}: not valid UTF-8; save the file as UTF-8") from None
+    except OSError as error:
+        raise PolicyError(f"{file}: {error.strerror or error}") from None
 
 
 def near(sheet: CueSheet, path: str) -> Path:
