@@ -92,7 +92,7 @@ class Wish:
 
     @contextmanager
     def allowed(self, sheet: CueSheet, places: Sequence[Path]) -> Iterator[None]:
-        """Run a cue sheet only with what is approved, if that is wanted."""
+        """Run a cue sheet, if so chosen only with what is approved."""
         if not self.approved_only:
             yield
             return
