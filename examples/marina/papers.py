@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from decimal import Decimal
+from email.headerregistry import Address
 from email.message import EmailMessage
 from email.utils import format_datetime
 from xml.etree.ElementTree import Element, SubElement
 
 from marina.tables import Berth
 
-OFFICE = "Saltmarsh Quay <office@saltmarsh-quay.example>"
+OFFICE = Address("Saltmarsh Quay", addr_spec="office@saltmarsh-quay.example")
 ACROSS, MARGIN, SCALE = 58, 40, 9.0
 """Pixels: a berth's width along the pier, the margin, and the scale per metre of length."""
 
@@ -35,8 +37,9 @@ def confirmation(stay: Stay, now: datetime) -> EmailMessage:
     """Return the letter that confirms a booking."""
     letter = EmailMessage()
     letter["From"] = OFFICE
-    letter["To"] = f"{stay.owner or 'The master'} <{stay.vessel.lower().replace(' ', '.')}@mail.example>"
-    letter["Subject"] = f"{stay.vessel}: berth {stay.berth} from {stay.arrival.isoformat()}"
+    # Names come from tables: an Address quotes what would otherwise be read as another recipient.
+    letter["To"] = Address(one_line(stay.owner) or "The master", mailbox(stay.vessel), "mail.example")
+    letter["Subject"] = one_line(f"{stay.vessel}: berth {stay.berth} from {stay.arrival.isoformat()}")
     letter["Date"] = format_datetime(now)
     leaves = stay.arrival + timedelta(days=stay.nights)
     lines = [
@@ -50,6 +53,16 @@ def confirmation(stay: Stay, now: datetime) -> EmailMessage:
     ]
     letter.set_content("\n".join(lines) + "\n")
     return letter
+
+
+def one_line(text: str) -> str:
+    """Return text as a header takes it."""
+    return " ".join(text.split())
+
+
+def mailbox(vessel: str) -> str:
+    """Return the mailbox of a vessel: "Long Reach" has long.reach."""
+    return ".".join(re.findall(r"[a-z0-9]+", vessel.lower())) or "master"
 
 
 def mooring_plan(berths: Sequence[Berth], free: frozenset[str], stay: Stay) -> Element:

@@ -2,17 +2,24 @@
 
 from __future__ import annotations
 
+import errno
+from datetime import date, datetime
+from decimal import Decimal
+from email import message_from_bytes
 from email.message import EmailMessage
+from email.policy import default
 from pathlib import Path
-from xml.etree.ElementTree import Element
+from unittest.mock import patch
+from xml.etree.ElementTree import Element, SubElement, fromstring
 
 import pytest
+from marina.papers import Stay, confirmation
 
 from fuselatch import Button, DeclarationError, Form, NotAllowedHere, Param, Refused, Text, UnknownName
 from fuselatch.frontends import Session
 from fuselatch.rehearsal import Desk, rehearse
 from fuselatch.scenes import Scene
-from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters, Services
+from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters, Services, letter_bytes
 from tests.helpers import act
 
 
@@ -149,3 +156,60 @@ def test_services_are_typed_and_stand_ins_keep_and_write_what_they_are_given(tmp
         Services({Letters: "x"})
     with pytest.raises(UnknownName, match="has no service Letters; open it with services="):
         Services({})[Letters]
+
+
+@pytest.mark.parametrize(
+    ("headers", "message"),
+    [
+        (
+            {"Subject": "=?utf-8?q?a=0ABcc:_x@evil.example?="},
+            "the letter's Subject has a control character \\(U\\+000A\\): 'a⏎Bcc",
+        ),
+        ({"Subject": "a\x00b"}, "Subject has a control character \\(U\\+0000\\): 'a␀b'"),
+        ({"Subject": "\x1b[2J"}, "Subject has a control character"),
+        ({"To": "imke"}, "the letter's To isn't an address: 'imke'"),
+        ({"To": "Imke <imke@mail.example>, Bob"}, "the letter's To isn't an address"),
+        ({"Cc": "a b@mail.example"}, "the letter's Cc isn't an address"),
+        ({"To": "imke@mail.example\x1b"}, "the letter's To has a control character"),
+    ],
+)
+def test_a_letter_says_what_it_seems_to_say_or_is_not_sent(headers: dict[str, str], message: str) -> None:
+    box = LetterBox()
+    made = letter(**{"To": "imke@mail.example", "Subject": "Berth", **headers})
+    with pytest.raises(ValueError, match=message):
+        box.send(made)
+    assert box.letters == []
+    made = letter(To="imke@mail.example", Subject="Berth")
+    made.set_content("\x1b[2J")
+    with pytest.raises(ValueError, match="the letter's text has a control character"):
+        box.send(made)
+
+
+def test_a_name_from_a_table_adds_no_recipient() -> None:
+    stay = Stay("Long Reach\n", 17.2, "Bob <x@evil.example>, ", "W8", date(2031, 5, 4), 2, Decimal(3))
+    sent = message_from_bytes(letter_bytes(confirmation(stay, datetime(2031, 5, 4))), policy=default)
+    assert [each.addr_spec for each in sent["To"].addresses] == ["long.reach@mail.example"]
+    assert sent["To"].addresses[0].display_name == "Bob <x@evil.example>,"
+
+
+def test_no_session_overwrites_what_another_has_written(tmp_path: Path) -> None:
+    made = letter(To="imke@mail.example", Subject="Berth")
+    for text in ("one", "two"):
+        LetterBox(tmp_path).send(made)
+        board = DrawingBoard(tmp_path)
+        for again in (text, f"{text} again"):
+            drawing = Element("svg")
+            SubElement(drawing, "text", {"id": "a\x1bb"}).text = f"{again}\x00\x1b[2J\n"
+            board.draw("plan", drawing)
+    assert sorted(file.name for file in tmp_path.iterdir()) == [
+        "0001-berth-2.eml",
+        "0001-berth.eml",
+        "plan-2.svg",
+        "plan.svg",
+    ]
+    assert [fromstring((tmp_path / name).read_text())[0].text for name in ("plan.svg", "plan-2.svg")] == [
+        "one again␀␛[2J\n", "two again␀␛[2J\n",
+    ]  # fmt: skip
+    with patch("os.link", side_effect=OSError(errno.EPERM, "no links")):
+        LetterBox(tmp_path).send(made)
+    assert (tmp_path / "0001-berth-3.eml").read_bytes() == (tmp_path / "0001-berth.eml").read_bytes()
