@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import errno
+import os
+import sys
+from collections.abc import Callable, Mapping
 from importlib import import_module
 from importlib.util import find_spec
-from typing import Final
+from typing import Any, Final
 
 import click
 
@@ -49,14 +52,27 @@ class LazyGroup(click.Group):
             ctx.fail(f"unknown command '{name}'; {suggest(name, COMMANDS)}")
         return super().resolve_command(ctx, args)
 
-    def invoke(self, ctx: click.Context) -> object:
-        """Run the command. An error of a form or of the library is one line, never a traceback."""
-        from fuselatch.core.model.errors import FuseLatchError
+    def main(self, *args: Any, **named: Any) -> Any:
+        """Run a command and exit with 0, 1 or 2. Whatever happens is told in one line, never as a traceback."""
+        run: Callable[..., Any] = super().main
+        if not named.pop("standalone_mode", True):
+            return run(*args, standalone_mode=False, **named)
+        from fuselatch.cli.out import drop, flush_or_drop, ready_streams
 
+        ready_streams()
         try:
-            return super().invoke(ctx)
-        except FuseLatchError as error:
-            raise click.ClickException(" ".join(str(error).split())) from None
+            code = ended(lambda: run(*args, standalone_mode=False, **named))
+            failed = flush_or_drop()
+        except OSError as error:
+            code, failed = Exit.UNREADABLE, error
+            drop(sys.stdout)
+        if isinstance(failed, BrokenPipeError):
+            # The reader has seen enough: `fuselatch … | head`.
+            code = Exit.OK
+        elif failed is not None:
+            code = Exit.UNREADABLE
+            click.echo(f"fuselatch: can't write: {failed.strerror or failed}", err=True)
+        sys.exit(code)
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         with formatter.section("Commands"):
@@ -67,6 +83,45 @@ def core_is() -> str:
     """Return "compiled" or "pure Python"."""
     found = find_spec("fuselatch.core.engine.state")
     return "pure Python" if found is None or str(found.origin).endswith(".py") else "compiled"
+
+
+def ended(run: Callable[[], object]) -> int:
+    """Run a command and return its exit code; report what it raises."""
+    from fuselatch.cli.out import say, say_wrong
+    from fuselatch.cli.problems import problem
+    from fuselatch.core.model.errors import FuseLatchError
+
+    try:
+        found = run()
+        return found if isinstance(found, int) else Exit.OK
+    except SystemExit as error:
+        return error.code if isinstance(error.code, int) and error.code in (*Exit,) else Exit.UNREADABLE
+    except BrokenPipeError:
+        raise
+    except click.Abort:
+        say("stopped", err=True)
+    except click.UsageError as error:
+        if error.ctx is not None:
+            say(error.ctx.get_usage(), err=True)
+            say(f"Try '{error.ctx.command_path} --help' for help.", err=True)
+        say(f"Error: {error.format_message()}", err=True)
+    except click.ClickException as error:
+        say(f"Error: {error.format_message()}", err=True)
+        return error.exit_code
+    except OSError as error:
+        if error.filename is None and error.errno in (errno.ENOSPC, errno.EIO):
+            raise
+        say_wrong(problem(error))
+    except FuseLatchError as error:
+        say(f"Error: {' '.join(str(error).split())}", err=True)
+        return Exit.FAILED
+    except KeyboardInterrupt:
+        say("stopped", err=True)
+    except Exception as error:
+        if os.environ.get("FUSELATCH_DEBUG"):
+            raise
+        say_wrong(f"{type(error).__name__}: {error} (an error of Fuse Latch; FUSELATCH_DEBUG=1 shows where)")
+    return Exit.UNREADABLE
 
 
 @click.group(cls=LazyGroup, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})

@@ -12,6 +12,7 @@ import click
 
 from fuselatch.cli.exits import Exit
 from fuselatch.cli.options import from_folders
+from fuselatch.cli.out import Out, say, say_wrong
 from fuselatch.cli.sheets import Wish, found, problem_with
 
 
@@ -29,7 +30,7 @@ def command(file: Path, more: tuple[str, ...], by: str, folders: tuple[Path, ...
     sheets and policies. "fuselatch rehearse --approved-only" runs nothing else. Exit code 1: a cue sheet failed. Exit code
     2: a file can't be read.
     """
-    from fuselatch.cli.printing import console, show_count
+    from fuselatch.cli.printing import show_count
     from fuselatch.rehearsal import CueError, CueSheet, read_cue_file
     from fuselatch.rehearsal.approval import Readings, approve, note_of, plain_path, read_afresh, sheets_of
     from fuselatch.rehearsal.imports import root_of
@@ -54,9 +55,9 @@ def command(file: Path, more: tuple[str, ...], by: str, folders: tuple[Path, ...
                 module = module_at(Path(plain_path(file))) or module_at(file.resolve()) or module
     except (CueError, NotApproved, OSError) as error:
         refuse(f"{problem_with(error, str(file))}\n{file}: not approved")
-    failed = show_count(console(), done)
+    failed = show_count(Out(), done)
     if failed or wish.unreadable or wish.unapproved:
-        click.echo(f"{file}: not approved")
+        say(f"{file}: not approved")
         sys.exit(Exit.FAILED if failed else Exit.UNREADABLE)
     if readings.changed:
         refuse(f"{readings.changed} has changed while the cue sheets ran\n{file}: not approved")
@@ -73,10 +74,10 @@ def command(file: Path, more: tuple[str, ...], by: str, folders: tuple[Path, ...
         name = path.relative_to(own).as_posix() if path.is_relative_to(own) else path.name
         passed[name] = passed.get(name, 0) + one.passed
     approval = approve(file, readings.beside(file), passed, by or getpass.getuser(), datetime.now().astimezone())
-    click.echo(f"{file}: approved by {approval.by} (covers {', '.join(approval.files)}); saved to {note_of(file)}")
+    say(f"{file}: approved by {approval.by} (covers {', '.join(approval.files)}); saved to {note_of(file)}")
 
 
 def refuse(why: str) -> NoReturn:
     """Say why nothing is approved, and exit with code 2."""
-    click.echo(f"fuselatch: {why}", err=True)
+    say_wrong(f"{why}")
     sys.exit(Exit.UNREADABLE)

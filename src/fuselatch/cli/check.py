@@ -10,6 +10,7 @@ import click
 
 from fuselatch.cli.exits import Exit
 from fuselatch.cli.options import from_folders
+from fuselatch.cli.out import say, say_json, say_wrong
 from fuselatch.cli.progress import with_progress
 
 
@@ -30,24 +31,26 @@ def command(names: tuple[str, ...], folders: tuple[Path, ...], as_json: bool, qu
     found: list[Problem] = []
     around: dict[Path, Counter[str]] = {}
     unreadable = False
+    if "" in names:
+        raise click.UsageError("'' isn't a file; name a Python file or a folder")
     files = python_files([Path(name) for name in names])
+    read = 0
     with importing_from([folder.resolve() for folder in folders]):
         for path in with_progress(files, "checking"):
             try:
                 found += check_file(path, str(path), around)
-            except (OSError, UnicodeDecodeError) as error:
+                read += 1
+            except (OSError, ValueError, RecursionError, MemoryError) as error:
                 unreadable = True
-                click.echo(f"fuselatch: {path}: {getattr(error, 'strerror', None) or error}", err=True)
+                say_wrong(f"{path}: {getattr(error, 'strerror', None) or error}")
     if as_json:
-        import json
-
-        click.echo(json.dumps({"version": 1, "problems": [one._asdict() for one in found]}, indent=2, ensure_ascii=False))
+        say_json({"version": 1, "problems": [one._asdict() for one in found]})
     else:
         for one in found:
-            click.echo(str(one))
-        if not quiet:
-            count = f"{len(files)} file{'s' if len(files) != 1 else ''}"
-            click.echo(
+            say(str(one))
+        if not quiet and (read or not unreadable):
+            count = f"{read} file{'s' if read != 1 else ''}"
+            say(
                 f"{count} checked: {len(found)} problem{'s' if len(found) != 1 else ''}"
                 if found
                 else f"{count} checked: no problems"

@@ -8,6 +8,7 @@ from pathlib import Path
 import click
 
 from fuselatch.cli.exits import Exit
+from fuselatch.cli.out import Out, say_all, say_wrong
 
 
 @click.command(name="demo")
@@ -28,10 +29,10 @@ def command(folder: Path) -> None:
     """
     from marina.demo import run_all_cues, write
 
-    from fuselatch.cli.printing import console, show, show_count
+    from fuselatch.cli.printing import show, show_count
 
-    out = console()
-    out.print("Saltmarsh Quay: the office books berths. Each step is followed by its effects:\n")
+    out = Out()
+    say_all(["Saltmarsh Quay: the office books berths. Each step is followed by its effects:", ""])
     done = []
     for run in run_all_cues():
         done.append(run)
@@ -40,11 +41,7 @@ def command(folder: Path) -> None:
     try:
         written = write(folder, done)
     except OSError as error:
-        click.echo(
-            f"fuselatch: can't write to {folder}: {error.strerror or error}; choose another folder with --output", err=True
-        )
+        say_wrong(f"can't write to {folder}: {error.strerror or error}; choose another folder with --output")
         sys.exit(Exit.UNREADABLE)
-    out.print(f"\n{written.summary}\n\nTry next:")
-    for line in written.next_steps:
-        out.print(f"  {line}")
+    say_all(["", *written.summary.split("\n"), "", "Try next:", *(f"  {line}" for line in written.next_steps)])
     sys.exit(Exit.FAILED if failed else Exit.OK)

@@ -9,6 +9,7 @@ from typing import Any, Final
 import click
 
 from fuselatch.cli.options import from_folders, policy_file
+from fuselatch.cli.out import say_all
 from fuselatch.cli.problems import end
 
 
@@ -48,7 +49,7 @@ def command(form: str, folders: tuple[Path, ...], policy: Path | None, **options
                 text = as_lines(found, rules, options["as_json"])
     except (LoadError, PolicyError, UnknownName, MissingPackage, ValueError, OSError) as error:
         end(error)
-    click.echo(text)
+    say_all(text.split("\n"))
 
 
 def as_lines(form: Any, rules: Any, as_json: bool) -> str:
@@ -96,6 +97,6 @@ INSTEAD: Final[Mapping[str, Callable[[Any, Any], str]]] = {
 
 
 def as_text(described: object) -> str:
-    import json
+    from fuselatch.core.model.json_text import json_text
 
-    return json.dumps(described, indent=2, ensure_ascii=False)
+    return json_text(described, 2)

@@ -9,6 +9,7 @@ import click
 
 from fuselatch.cli.exits import Exit
 from fuselatch.cli.options import from_folders, output_file, policy_file
+from fuselatch.cli.out import say
 from fuselatch.cli.problems import end
 from fuselatch.cli.sheets import Wish
 
@@ -60,6 +61,6 @@ def command(
     except (MissingPackage, ValueError, OSError) as error:
         end(error)
     for problem in (problem for one in done for problem in one.problems):
-        click.echo(problem, err=True)
-    click.echo(f"wrote {target}")
+        say(problem, err=True)
+    say(f"wrote {target}")
     sys.exit(Exit.FAILED if any(one.failed for one in done) else Exit.OK)

@@ -8,6 +8,7 @@ from pathlib import Path
 import click
 
 from fuselatch.cli.exits import Exit
+from fuselatch.cli.out import say, say_json, say_wrong
 
 
 @click.command(name="forms")
@@ -27,18 +28,16 @@ def command(folder: Path, as_json: bool) -> None:
     try:
         found = forms_in(folder)
     except LoadError as error:
-        click.echo(f"fuselatch: {error}", err=True)
+        say_wrong(f"{error}")
         sys.exit(Exit.UNREADABLE)
     described = [at_hand(form) for form in found]
     if as_json:
-        import json
-
-        click.echo(json.dumps([one._asdict() for one in described], indent=2, ensure_ascii=False))
+        say_json([one._asdict() for one in described])
     else:
         for line in hand_lines(described):
-            click.echo(line)
+            say(line)
     try:
         Offers(found)
     except DeclarationError as error:
-        click.echo(f"fuselatch: {folder}: {error}", err=True)
+        say_wrong(f"{folder}: {error}")
         sys.exit(Exit.FAILED)

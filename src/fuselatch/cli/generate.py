@@ -7,6 +7,7 @@ from pathlib import Path
 import click
 
 from fuselatch.cli.options import from_folders
+from fuselatch.cli.out import say_all
 from fuselatch.cli.problems import end
 
 
@@ -49,4 +50,4 @@ def command(what: str, folder: Path, overwrite: bool, folders: tuple[Path, ...])
     except (LoadError, StoreRefused, ValueError, OSError) as error:
         end(error)
     more = "".join(f" --from {each}" for each in folders)
-    click.echo(f"wrote {paths[0]} ({generated.form}) and {paths[1]}\nnext: fuselatch rehearse {paths[1]}{more}")
+    say_all([f"wrote {paths[0]} ({generated.form}) and {paths[1]}", f"next: fuselatch rehearse {paths[1]}{more}"])

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import click
 
 from fuselatch.cli.exits import Exit
+from fuselatch.cli.out import say, say_json, say_wrong
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -34,12 +35,10 @@ def command(store: str, latch: str | None, user: str | None, key: str | None, re
         from fuselatch.stores.database import exists
         from fuselatch.stores.sql import SqlLatches
     except ImportError:
-        click.echo("fuselatch: latch logs need SQLAlchemy; run: pip install 'fuse-latch[sql]' (or [postgresql])", err=True)
+        say_wrong("latch logs need SQLAlchemy; run: pip install 'fuse-latch[sql]' (or [postgresql])")
         sys.exit(Exit.UNREADABLE)
     if not exists(store):
-        click.echo(
-            f"fuselatch: {store}: file not found; give a SQLite file or a database address (postgresql://…)", err=True
-        )
+        say_wrong(f"{store}: file not found; give a SQLite file or a database address (postgresql://…)")
         sys.exit(Exit.UNREADABLE)
     try:
         log = SqlLatches(store, create=False)
@@ -49,10 +48,10 @@ def command(store: str, latch: str | None, user: str | None, key: str | None, re
         for taken in chosen if reset else ():
             log.reset(taken)
     except StoreRefused as error:
-        click.echo(f"fuselatch: {error}", err=True)
+        say_wrong(f"{error}")
         sys.exit(Exit.UNREADABLE)
     except LookupError as error:
-        click.echo(f"fuselatch: {store}: {error.args[0]}", err=True)
+        say_wrong(f"{store}: {error.args[0]}")
         sys.exit(Exit.FAILED)
 
 
@@ -69,16 +68,14 @@ def select(entries: Sequence[LatchRecord], latch: str | None, user: str | None, 
 
 
 def show(entries: Sequence[LatchRecord], as_json: bool, word: str) -> None:
-    import json
-
     if as_json:
         for entry in entries:
-            click.echo(json.dumps(entry._asdict(), ensure_ascii=False))
+            say_json(entry._asdict(), None)
         return
     head = ("latch", "user", "key", "answer", "when")
     rows = [head, *([*entry[:4], entry.when] for entry in entries)]
     wide = [max(len(row[at]) for row in rows) for at in range(len(head))]
     for row in rows if entries else ():
-        click.echo("  ".join(cell.ljust(width) for cell, width in zip(row, wide, strict=True)).rstrip())
+        say("  ".join(cell.ljust(width) for cell, width in zip(row, wide, strict=True)).rstrip())
     count = f"{len(entries)} {'entry' if len(entries) == 1 else 'entries'}"
-    click.echo(f"{count} {word}".rstrip() if entries else "no entries")
+    say(f"{count} {word}".rstrip() if entries else "no entries")

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Final
 
-from rich.console import Console
 from rich.text import Text
 
+from fuselatch.cli.out import Out
 from fuselatch.core.model.trace import TraceEntry
 from fuselatch.rehearsal.run import CueRun, StepResult
 from fuselatch.report.tree import grow, lines
@@ -33,12 +33,7 @@ STYLES: Final[Mapping[str, str]] = {
 INDENT = " " * 11
 
 
-def console() -> Console:
-    """Return standard output with colours if it is a terminal, and no markup."""
-    return Console(highlight=False, markup=False, emoji=False, soft_wrap=True)
-
-
-def show(out: Console, run: CueRun) -> None:
+def show(out: Out, run: CueRun) -> None:
     show_opening(out, run)
     for step in run.steps:
         show_step(out, step, run.trace)
@@ -47,14 +42,14 @@ def show(out: Console, run: CueRun) -> None:
     out.print()
 
 
-def show_opening(out: Console, run: CueRun) -> None:
+def show_opening(out: Out, run: CueRun) -> None:
     sheet = run.sheet
     what = f"{sheet.opens.verb} {sheet.opens.words[0].text}"
     out.print(Text(sheet.title, style="bold"), Text(f"({what})", style="dim"))
     show_tree(out, run.opening, run.trace)
 
 
-def show_step(out: Console, result: StepResult, trace: Sequence[TraceEntry]) -> None:
+def show_step(out: Out, result: StepResult, trace: Sequence[TraceEntry]) -> None:
     good = not result.problem
     mark = Text("  ok  " if good else " FAIL ", style="green" if good else "bold red")
     verb, _, rest = result.cue.source.partition(" ")
@@ -65,12 +60,12 @@ def show_step(out: Console, result: StepResult, trace: Sequence[TraceEntry]) -> 
         out.print(Text(f"      {result.problem}", style="red"))
 
 
-def show_tree(out: Console, entries: Sequence[TraceEntry], trace: Sequence[TraceEntry]) -> None:
+def show_tree(out: Out, entries: Sequence[TraceEntry], trace: Sequence[TraceEntry]) -> None:
     for guide, branch in lines(grow(entries, trace)):
         out.print(Text.assemble((INDENT + guide, "dim"), (branch.text, STYLES.get(branch.entry.kind, ""))))
 
 
-def show_count(out: Console, runs: Iterable[CueRun]) -> int:
+def show_count(out: Out, runs: Iterable[CueRun]) -> int:
     """Print problems and totals; return how many steps failed."""
     done = list(runs)
     for run in done:

@@ -11,6 +11,7 @@ import click
 
 from fuselatch.cli.exits import Exit
 from fuselatch.cli.options import from_folders, policy_file
+from fuselatch.cli.out import Out, say_all, say_json, say_wrong
 from fuselatch.cli.problems import problem
 from fuselatch.cli.progress import with_progress
 from fuselatch.cli.sheets import Wish, found
@@ -106,6 +107,7 @@ def wish_of(options: dict[str, Any]) -> Wish:
         options["reason"],
         behaviour=behaviour,
         approved_only=options["approved_only"],
+        quiet=options["as_json"],
     )
 
 
@@ -119,12 +121,12 @@ class Run:
 
     def all(self, paths: Sequence[Path]) -> Exit:
         """Run all cue sheets and return the exit code."""
-        from fuselatch.cli.printing import console, show, show_count
+        from fuselatch.cli.printing import show, show_count
 
         wish, options = self.wish, self.options
         wish.unreadable.clear()
         wish.unapproved.clear()
-        out = console()
+        out = Out()
         done: list[CueRun] = []
         wrong = 0
         for path in with_progress(paths, "rehearsing", self.quiet):
@@ -154,24 +156,21 @@ class Run:
         return Exit.UNREADABLE if wish.unreadable or wrong else Exit.FAILED if failed else Exit.OK
 
     def tell_json(self, done: list[CueRun]) -> None:
-        import json
-
         from fuselatch.rehearsal.to_json import run_dict
 
-        click.echo(json.dumps(run_dict(done, self.wish.unreadable), indent=2, ensure_ascii=False, default=str))
+        say_json(run_dict(done, self.wish.unreadable))
 
     def tell_behaviour(self, behaviour: Behaviour) -> None:
         from fuselatch.report.behaviour import describe_behaviour
         from fuselatch.report.needed import MissingPackage
 
         if self.options["behaviour"]:
-            click.echo("\n".join(["", *describe_behaviour(behaviour)]), err=self.options["as_json"])
+            say_all(["", *describe_behaviour(behaviour)], err=self.options["as_json"])
         if self.options["behaviour_json"] is not None:
-            import json
+            from fuselatch.core.model.json_text import json_text
 
-            text = json.dumps(behaviour.to_dict(), indent=2, ensure_ascii=False) + "\n"
             try:
-                self.options["behaviour_json"].write_text(text, encoding="utf-8")
+                self.options["behaviour_json"].write_text(json_text(behaviour.to_dict(), 2) + "\n", encoding="utf-8")
             except OSError as error:
                 self.wish.wrong(problem(error))
         if self.options["behaviour_picture"] is not None:
@@ -204,8 +203,8 @@ def ask(run: CueRun, questions: tuple[str, ...]) -> int:
     failed = 0
     for question in questions if run.session is not None else ():
         try:
-            click.echo(f"{run.session.why(question)}\n" if run.session else "")
+            say_all([*run.session.why(question).split("\n"), ""] if run.session else [""])
         except UnknownName as error:
             failed += 1
-            click.echo(f"fuselatch: --why {question}: {error}", err=True)
+            say_wrong(f"--why {question}: {error}")
     return failed

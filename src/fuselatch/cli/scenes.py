@@ -6,6 +6,7 @@ from pathlib import Path
 
 import click
 
+from fuselatch.cli.out import say, say_json
 from fuselatch.cli.problems import end
 
 
@@ -29,12 +30,10 @@ def command(folder: Path | None, as_json: bool) -> None:
         for each in dict.fromkeys(found)
     ]
     if as_json:
-        import json
-
-        click.echo(json.dumps({"version": 1, "scenes": described}, indent=2, ensure_ascii=False))
+        say_json({"version": 1, "scenes": described})
         return
     wide = max((len(each["scene"]) for each in described), default=0)
     for each in described:
-        click.echo(f"{each['scene']:<{wide}}  {each['purpose']}".rstrip())
+        say(f"{each['scene']:<{wide}}  {each['purpose']}".rstrip())
     if not described:
-        click.echo("no scenes; put @scene above a function that returns one (from fuselatch.scenes import scene)")
+        say("no scenes; put @scene above a function that returns one (from fuselatch.scenes import scene)")

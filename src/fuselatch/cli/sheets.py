@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import os
+import sys
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, redirect_stdout
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Final
 
 import click
+
+from fuselatch.cli.out import say_wrong
 
 if TYPE_CHECKING:
     from fuselatch.rehearsal import CueRun, CueSheet
@@ -22,6 +26,7 @@ class Wish:
     `folders`: where to look for scenes and forms, besides the sheet's folder. `records`: the address of a store.
     `policy`: a policy file. `mutes`: handlers not to run, and the `reason`. `behaviour`: collects what was tried.
     `looking`: keep the view after each step. `approved_only`: read and import nothing that isn't approved.
+    `quiet`: what forms print goes to standard error.
     """
 
     folders: tuple[Path, ...] = ()
@@ -32,6 +37,7 @@ class Wish:
     looking: bool = False
     behaviour: Behaviour | None = None
     approved_only: bool = False
+    quiet: bool = False
     unreadable: list[str] = field(default_factory=list)
     unapproved: list[str] = field(default_factory=list)
     ledgers: dict[str, Any] = field(default_factory=dict)
@@ -82,6 +88,9 @@ class Wish:
                     observers=(self.behaviour,) if self.behaviour is not None else (),
                     mute=dict.fromkeys(self.mutes, self.reason or LEFT_OUT),
                 )
+                if self.quiet:
+                    with redirect_stdout(sys.stderr):
+                        done = list(done)
                 yield from (run for run in done if run is not None)
         except NotApproved as error:
             self.refuse(sheet, str(error))
@@ -108,24 +117,44 @@ class Wish:
     def refuse(self, sheet: CueSheet, objection: str) -> None:
         """Report a cue sheet that isn't run because something isn't approved."""
         self.unapproved.append(sheet.name)
-        click.echo(f"fuselatch: {sheet.name}: {objection}", err=True)
+        say_wrong(f"{sheet.name}: {objection}")
 
     def wrong(self, problem: str) -> None:
         """Report a file that can't be read."""
         self.unreadable.append(problem)
-        click.echo(f"fuselatch: {problem}", err=True)
+        say_wrong(f"{problem}")
 
 
 def found(names: Iterable[str]) -> list[Path]:
     """Return the cue sheets: files as named, and all in folders except `_*.cues`."""
     paths: list[Path] = []
     for name in names:
+        if not name:
+            raise click.UsageError("'' isn't a file; name a cue sheet or a folder")
         path = Path(name)
-        inside = sorted(file for file in path.rglob("*.cues") if not file.name.startswith("_")) if path.is_dir() else [path]
+        inside = [path]
+        if path.is_dir():
+            inside = [file for file in files_below(path, ".cues") if not file.name.startswith("_")]
         if not inside:
             raise click.UsageError(f"no cue sheets (*.cues) in folder {name}")
         paths += inside
     return list(dict.fromkeys(paths))
+
+
+MOST_ENTRIES: Final = 200_000
+"""How many files and folders are looked at below a folder."""
+
+
+def files_below(folder: Path, ending: str) -> list[Path]:
+    """Return the files below a folder, sorted; links to folders aren't followed."""
+    found: list[Path] = []
+    looked = 0
+    for place, folders, files in os.walk(folder):
+        looked += len(folders) + len(files)
+        if looked > MOST_ENTRIES:
+            raise click.UsageError(f"more than {MOST_ENTRIES:,} files in {folder}; name a smaller folder")
+        found += [Path(place, file) for file in files if file.endswith(ending)]
+    return sorted(found)
 
 
 def problem_with(error: Exception, name: str) -> str:

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import sys
+from contextlib import redirect_stdout
 from pathlib import Path
 
 import click
 
 from fuselatch.cli.exits import Exit
 from fuselatch.cli.options import from_folders, policy_file
+from fuselatch.cli.out import say, say_json
 from fuselatch.cli.problems import end
 
 
@@ -43,18 +45,16 @@ def command(
     try:
         from fuselatch.frontends.page.filling import fill_in
 
-        with importing_from([Path.cwd(), *(folder.resolve() for folder in folders)]):
+        with redirect_stdout(sys.stderr), importing_from([Path.cwd(), *(folder.resolve() for folder in folders)]):
             rules = Policy.load(policy) if policy is not None else None
             given = {name: value for name, value in (("user", user), ("policy", rules)) if value is not None}
             outcome = fill_in(load(reference, "form or scene"), port=port, browser=not no_browser, **given)
     except (FuseLatchError, ImportError, OSError, TypeError, ValueError) as error:
         end(error)
     if as_json:
-        import json
-
-        click.echo(json.dumps(outcome.to_dict(), ensure_ascii=False))
+        say_json(outcome.to_dict(), None)
     else:
-        click.echo(outcome.verdict)
+        say(outcome.verdict)
         for name, value in outcome.to_dict()["values"].items():
-            click.echo(f"  {name}: {'' if value is None else value}")
+            say(f"  {name}: {'' if value is None else value}")
     sys.exit(Exit.OK if outcome.accepted else Exit.FAILED)

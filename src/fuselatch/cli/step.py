@@ -11,6 +11,7 @@ import click
 from rich.text import Text
 
 from fuselatch.cli.exits import Exit
+from fuselatch.cli.out import Out, say
 from fuselatch.cli.sheets import Wish
 
 if TYPE_CHECKING:
@@ -32,11 +33,11 @@ HELP: Final = "Enter: next event   g: next gesture   b: back one gesture   e: ru
 
 def step_through(paths: Sequence[Path], wish: Wish, pauses: Sequence[str]) -> Exit:
     """Step through cue sheets one run after the other; return the exit code."""
-    from fuselatch.cli.printing import console, show_count
+    from fuselatch.cli.printing import show_count
     from fuselatch.core.model.names import suggest
     from fuselatch.rehearsal.stepping import Stepping
 
-    out = console()
+    out = Out()
     done: list[CueRun] = []
     seen: set[str] = set()
     ended = False
@@ -58,11 +59,15 @@ def step_through(paths: Sequence[Path], wish: Wish, pauses: Sequence[str]) -> Ex
         if sheet is not None:
             done.extend(wish.run_cues(sheet, stepping))
     failed = show_count(out, done) if done else 0
+    if ended:
+        say("stopped before the end", err=True)
+        failed += 1
     if wish.mutes and done:
         out.print(f"muted: {', '.join(wish.mutes)}{f' ({wish.reason})' if wish.reason else ''}")
     for pause in pauses:
         if pause not in seen and not ended:
-            click.echo(
+            failed += 1
+            say(
                 f"fuselatch: --pause-at {pause}: this event was not raised; {suggest(pause, sorted(seen))}",
                 err=True,
             )
@@ -89,7 +94,7 @@ def ask(out: Any, stop: Stop, records: str | None) -> Command:
     while True:
         try:
             key = click.getchar() if sys.stdin.isatty() else sys.stdin.read(1)
-        except (KeyboardInterrupt, EOFError):
+        except (KeyboardInterrupt, EOFError, OSError):
             return "stop"
         if not key:
             return "stop"

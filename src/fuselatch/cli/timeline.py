@@ -7,6 +7,7 @@ from pathlib import Path
 import click
 
 from fuselatch.cli.options import output_file
+from fuselatch.cli.out import say
 from fuselatch.cli.problems import end
 
 
@@ -29,4 +30,4 @@ def command(trace: Path, out: Path | None) -> None:
         save(timeline_figure(entries, trace.name), target)
     except (MissingPackage, ValueError, OSError) as error:
         end(error)
-    click.echo(f"wrote {target}")
+    say(f"wrote {target}")

@@ -8,6 +8,7 @@ from pathlib import Path
 
 import click
 
+from fuselatch.cli.out import say, say_all
 from fuselatch.cli.sheets import Wish
 
 
@@ -31,7 +32,7 @@ def watch(paths: Sequence[Path], wish: Wish, run: Callable[[Sequence[Path]], obj
             continue
         forget({file for files in behind.values() for file in files})
         names = ", ".join(sorted(path.name for path in changed if any(path in behind[one] for one in touched)))
-        click.echo(f"\nchanged: {names}")
+        say_all(["", f"changed: {names}"])
         run(touched)
         behind.update({path: depends(path, wish) for path in touched})
         say_behind(behind)
@@ -61,4 +62,4 @@ def forget(files: set[Path]) -> None:
 
 def say_behind(behind: dict[Path, set[Path]]) -> None:
     files = {file for found in behind.values() for file in found}
-    click.echo(f"watching {len(files)} file{'s' if len(files) != 1 else ''}; press Ctrl+C to stop")
+    say(f"watching {len(files)} file{'s' if len(files) != 1 else ''}; press Ctrl+C to stop")

@@ -9,7 +9,7 @@ import os
 import pkgutil
 import sys
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, redirect_stdout
 from pathlib import Path
 from types import ModuleType
 from typing import Any, Final
@@ -205,7 +205,9 @@ def load_either(reference: str) -> Any:
 def load_module(name: str) -> ModuleType:
     """Import a module; raise `LoadError` with one line."""
     try:
-        return importlib.import_module(name)
+        # What a module prints must not mix with what is printed for programs.
+        with redirect_stdout(sys.stderr):
+            return importlib.import_module(name)
     except ModuleNotFoundError as error:
         missing = error.name or name
         if missing == name or name.startswith(missing + "."):
@@ -217,11 +219,16 @@ def load_module(name: str) -> ModuleType:
     except (KeyboardInterrupt, NotApproved):
         raise
     except BaseException as error:
-        step, where = error.__traceback__, ""
-        while step is not None:
-            where = f"{Path(step.tb_frame.f_code.co_filename).name}:{step.tb_lineno}"
-            step = step.tb_next
-        raise LoadError(f"can't import {name}: {where}: {describe(error)}") from None
+        raise LoadError(f"can't import {name}: {place_of(error)}: {describe(error)}") from None
+
+
+def place_of(error: BaseException) -> str:
+    """Return the file and line where an error was raised."""
+    step, where = error.__traceback__, ""
+    while step is not None:
+        where = f"{Path(step.tb_frame.f_code.co_filename).name}:{step.tb_lineno}"
+        step = step.tb_next
+    return where
 
 
 def forms_in(folder: Path) -> list[type[Form]]:

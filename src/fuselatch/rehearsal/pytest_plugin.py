@@ -114,19 +114,20 @@ class CueTest(pytest.Item):
         self.wrong = wrong
 
     def runtest(self) -> None:
+        from fuselatch.core.model.visible import visible
         from fuselatch.rehearsal.cues import CueError
         from fuselatch.rehearsal.loading import importing_from
         from fuselatch.rehearsal.run import run_cues
 
         if self.sheet is None:
-            raise CueFailed(self.wrong)
+            raise CueFailed(visible(self.wrong))
         try:
             with watching(self), importing_from([self.path.parent], python_path(self.config)):
                 done = run_cues(self.sheet)
         except CueError as error:
-            raise CueFailed(str(error)) from None
+            raise CueFailed(visible(str(error))) from None
         if done.failed:
-            raise CueFailed("\n".join(failure_of(done)))
+            raise CueFailed("\n".join(map(visible, failure_of(done))))
 
     def repr_failure(self, excinfo: pytest.ExceptionInfo[BaseException], style: Any = None) -> Any:
         return str(excinfo.value) if isinstance(excinfo.value, CueFailed) else super().repr_failure(excinfo, style)
@@ -282,6 +283,7 @@ def pytest_terminal_summary(terminalreporter: Any, config: pytest.Config) -> Non
     if not watch.tried:
         terminalreporter.write_line("no form was rehearsed")
         return
+    from fuselatch.core.model.json_text import json_text
     from fuselatch.report.behaviour import describe_behaviour
 
     if config.getoption("behaviour"):
@@ -289,7 +291,7 @@ def pytest_terminal_summary(terminalreporter: Any, config: pytest.Config) -> Non
             terminalreporter.write_line(line)
     written, picture = config.getoption("behaviour_json"), config.getoption("behaviour_picture")
     if written:
-        text = json.dumps(watch.behaviour.to_dict(), indent=2, ensure_ascii=False) + "\n"
+        text = json_text(watch.behaviour.to_dict(), 2) + "\n"
         Path(written).write_text(text, encoding="utf-8")
         terminalreporter.write_line(f"wrote {written}")
     if picture:

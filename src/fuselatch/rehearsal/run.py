@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable, Iterable, Iterator, Mapping
+from contextlib import redirect_stdout
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 from fuselatch.core.engine.observer import Muting, Observer
 from fuselatch.core.engine.session import Session
 from fuselatch.core.engine.store import Store
 from fuselatch.core.forms.form import name_of
 from fuselatch.core.forms.policy_rules import PolicyRules
-from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, PolicyError
+from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, PolicyError, describe
 from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.trace import Trace, TraceEntry
 from fuselatch.core.model.view import View
@@ -19,7 +22,7 @@ from fuselatch.policy import Policy
 from fuselatch.rehearsal.cues import Cue, CueError, CueSheet
 from fuselatch.rehearsal.desk import Desk, rehearse
 from fuselatch.rehearsal.expectations import Unmet
-from fuselatch.rehearsal.loading import LoadError, forms_in, load_for_sheet
+from fuselatch.rehearsal.loading import LoadError, forms_in, load_for_sheet, place_of
 from fuselatch.rehearsal.muting import handler_named
 from fuselatch.rehearsal.reach import OutOfReach, in_reach, read_bytes
 from fuselatch.scenes import Scene
@@ -124,6 +127,9 @@ def run_cues(
     except (FuseLatchError, TypeError, ValueError) as error:
         done.problem = f"can't open {word.text}: {error}"
         return done
+    except SystemExit as error:
+        done.problem = f"can't open {word.text}: {place_of(error)}: {describe(error)}"
+        return done
     done.session = desk.session
     done.trace = desk.trace
     done.opening = desk.trace[:]
@@ -160,7 +166,7 @@ def desk_for(sheet: CueSheet, policy: PolicyRules | None) -> Desk:
         if sheet.opens.verb == "forms":
             desk = Desk(Scene())
         else:
-            desk = rehearse(load_for_sheet(word.text, sheet.opens.verb, sheet.folders))
+            desk = desk_at(load_for_sheet(word.text, sheet.opens.verb, sheet.folders), word.text)
         desk.scene.set(
             user=sheet.user,
             now=sheet.now,
@@ -172,6 +178,17 @@ def desk_for(sheet: CueSheet, policy: PolicyRules | None) -> Desk:
         raise CueError(sheet.name, sheet.opens.line, word.column, str(error)) from None
     desk.scene.set(policy=policy)
     return desk
+
+
+def desk_at(opened: Any, named: str) -> Desk:
+    """Return a desk at a form or scene; raise `LoadError` if its code fails."""
+    try:
+        with redirect_stdout(sys.stderr):
+            return rehearse(opened)
+    except (FuseLatchError, TypeError):
+        raise
+    except (Exception, SystemExit) as error:
+        raise LoadError(f"{named} failed: {place_of(error)}: {describe(error)}") from None
 
 
 def policy_of(sheet: CueSheet, path: str) -> PolicyRules:
@@ -201,6 +218,8 @@ def carry_out(desk: Desk, cue: Cue) -> tuple[str | Unmet | None, bool]:
         return f"{error.where[0]}:{error.where[1]}: {type(error.error).__name__}: {error.error}; {error.story}", False
     except (FuseLatchError, ValueError) as error:
         return str(error), False
+    except SystemExit as error:
+        return f"{place_of(error)}: {describe(error)}", False
     return None, True
 
 

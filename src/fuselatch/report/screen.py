@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from typing import Final
 
 from fuselatch.core.model.view import ControlView, FormView, PromptView, View
+from fuselatch.core.model.visible import visible
 from fuselatch.report.layout import MOST_ROWS, Strip, entry_text, is_behind, strips
 
 WIDTH: Final = 64
@@ -15,6 +16,10 @@ NARROW: Final = 10
 
 def screen(view: View) -> Iterator[str]:
     """Yield the lines of a view. `>`: focus. `*`: required. `·`: disabled."""
+    yield from map(visible, lines_of(view))
+
+
+def lines_of(view: View) -> Iterator[str]:
     for form in view.forms:
         yield from form_lines(form, is_behind(view, form))
     if view.prompt is not None:

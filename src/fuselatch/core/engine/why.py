@@ -20,6 +20,7 @@ from fuselatch.core.model.events import CONTROL_EVENTS, FORM_EVENTS
 from fuselatch.core.model.names import closest, first_few, suggest
 from fuselatch.core.model.trace import TraceEntry
 from fuselatch.core.model.trace_rows import freeze
+from fuselatch.core.model.visible import visible
 from fuselatch.core.model.words import phrase, value_text
 
 PROPERTIES: Final = (
@@ -30,7 +31,7 @@ PROPERTIES: Final = (
 
 def answer(session: SessionState, what: str) -> str:
     """Answer a question such as "berth.enabled"; raise `UnknownName` if it can't be."""
-    return "\n".join(lines(session, what.strip()))
+    return "\n".join(map(visible, lines(session, what.strip())))
 
 
 def lines(session: SessionState, what: str) -> Iterator[str]:

@@ -5,13 +5,13 @@ Entries are stored as rows, and become `TraceEntry` when they are read.
 
 from __future__ import annotations
 
-import json
 import re
 from bisect import bisect_right
 from collections.abc import Iterator, Sequence
 from datetime import datetime
 from typing import Any, Final, NamedTuple, overload
 
+from fuselatch.core.model.json_text import json_text
 from fuselatch.core.model.trace_rows import TraceRow, add_row
 
 KINDS: Final = (
@@ -41,7 +41,7 @@ class TraceEntry(NamedTuple):
 
     def to_json(self) -> str:
         """Return the entry as one line of JSON, with its keys in this order."""
-        return json.dumps(self._asdict(), ensure_ascii=False, default=str)
+        return json_text(self._asdict())
 
 
 class Trace(Sequence[TraceEntry]):

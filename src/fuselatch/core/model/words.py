@@ -11,6 +11,7 @@ from typing import Any, Final
 
 from fuselatch.core.model.events import FORM_EVENTS
 from fuselatch.core.model.trace import TraceEntry
+from fuselatch.core.model.visible import visible
 
 
 def value_text(value: Any) -> str:
@@ -95,4 +96,4 @@ PHRASES: Final[Mapping[str, Callable[[TraceEntry], str]]] = {
 
 def phrase(entry: TraceEntry) -> str:
     """Return an entry in words, on one line."""
-    return PHRASES[entry.kind](entry)
+    return visible(PHRASES[entry.kind](entry))

@@ -12,6 +12,7 @@ from functools import cache
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
+from fuselatch.core.model.json_text import json_text
 from fuselatch.core.model.texts import user_text
 from fuselatch.formats import locale_formats
 from fuselatch.frontends.messages import WrongMessage, message_of
@@ -126,7 +127,7 @@ async def follow(live: WebSocket, stage: Stage) -> None:
     async def send() -> None:
         while True:
             data = await told.get()
-            await live.send_text(json.dumps(data, ensure_ascii=False))
+            await live.send_text(json_text(data))
             if "over" in data:
                 return
 

@@ -1,0 +1,102 @@
+"""Print. No other module of the command line writes to standard output or standard error.
+
+What is printed may come from anyone: each line stays one line, and has no control characters.
+"""
+
+from __future__ import annotations
+
+import os
+import sys
+from collections.abc import Iterable
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from fuselatch.core.model.json_text import json_text
+from fuselatch.core.model.visible import visible
+
+if TYPE_CHECKING:
+    from rich.text import Text
+
+
+def say(line: object = "", err: bool = False) -> None:
+    """Print one line."""
+    click.echo(visible(str(line)), err=err)
+
+
+def say_all(lines: Iterable[str], err: bool = False) -> None:
+    """Print lines."""
+    for line in lines:
+        say(line, err)
+
+
+def say_wrong(problem: object) -> None:
+    """Print a problem to standard error."""
+    say(f"fuselatch: {problem}", err=True)
+
+
+def say_json(value: Any, indent: int | None = 2) -> None:
+    """Print plain data as JSON."""
+    click.echo(json_text(value, indent))
+
+
+class Out:
+    """Standard output with colours, if it is a terminal."""
+
+    def __init__(self) -> None:
+        from rich.console import Console
+
+        self._console = Console(highlight=False, markup=False, emoji=False, soft_wrap=True)
+
+    def print(self, *texts: Text | str) -> None:
+        """Print one line."""
+        self._console.print(*map(plain, texts))
+
+
+def plain(text: Text | str) -> Text | str:
+    """Return a text as `visible` shows it, with its styles."""
+    from rich.text import Text
+
+    if isinstance(text, str):
+        return visible(text)
+    parts = [Text(visible(str(part)), style=part.style or text.style) for part in text.divide(edges(text)) if part.plain]
+    for part, styled in zip(text.divide(edges(text)), parts, strict=False):
+        styled.spans = [span._replace(start=0, end=len(styled)) for span in part.spans]
+    return Text("").join(parts)
+
+
+def edges(text: Text) -> list[int]:
+    """Return where the style of a text differs."""
+    return sorted({at for span in text.spans for at in (span.start, span.end) if 0 < at < len(text)})
+
+
+def ready_streams() -> None:
+    """Make the standard streams take anything: they may be closed, or of an encoding that lacks characters."""
+    for name, mode in (("stdin", "r"), ("stdout", "w"), ("stderr", "w")):
+        stream = getattr(sys, name)
+        if stream is None:
+            setattr(sys, name, open(os.devnull, mode))
+        elif mode == "w" and hasattr(stream, "reconfigure"):
+            stream.reconfigure(errors="replace")
+
+
+def flush_or_drop() -> OSError | None:
+    """Write what is buffered; return the error if a stream can't take it, and don't try again at the end."""
+    failed = None
+    for stream in (sys.stdout, sys.stderr):
+        try:
+            stream.flush()
+        except OSError as error:
+            failed = failed or error
+            drop(stream)
+    return failed
+
+
+def drop(stream: Any) -> None:
+    """Let a stream write nowhere, so that Python doesn't fail when it ends."""
+    try:
+        nowhere = os.open(os.devnull, os.O_WRONLY)
+        os.dup2(nowhere, stream.fileno())
+        os.close(nowhere)
+    except (OSError, ValueError):
+        pass
