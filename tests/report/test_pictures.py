@@ -82,7 +82,7 @@ def test_a_flipbook_marks_what_changed_and_what_failed(tmp_path: Path) -> None:
     assert "<b>Teal" not in text and "&lt;b&gt;Teal &amp; co" in text
     third = text.partition('id="s1-2"')[2].partition("</section>")[0]
     assert re.findall(r'<span class="mark">(\w+)</span>', third) == ["changed", "enabled"]
-    assert '<p class="problem">expected vessel.value Heron, but it is' in text
+    assert '<p class="problem"><bdi>expected vessel.value Heron, but it is' in text
     assert call("flipbook", sheet, "--step", 2, "--png", code=1).splitlines()[-1] == f"wrote {tmp_path / 'x.2.png'}"
     assert (tmp_path / "x.2.png").read_bytes().startswith(PNG)
     assert "no step 9; steps are 0 to 3" in call("flipbook", sheet, "--step", 9, "--png", code=2)

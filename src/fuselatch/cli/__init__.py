@@ -85,6 +85,15 @@ def core_is() -> str:
     return "pure Python" if found is None or str(found.origin).endswith(".py") else "compiled"
 
 
+def has_folder() -> bool:
+    """Return True if the current folder exists."""
+    try:
+        os.getcwd()
+    except OSError:
+        return False
+    return True
+
+
 def ended(run: Callable[[], object]) -> int:
     """Run a command and return its exit code; report what it raises."""
     from fuselatch.cli.out import say, say_wrong
@@ -111,7 +120,7 @@ def ended(run: Callable[[], object]) -> int:
     except OSError as error:
         if error.filename is None and error.errno in (errno.ENOSPC, errno.EIO):
             raise
-        say_wrong(problem(error))
+        say_wrong(problem(error) if error.filename or has_folder() else "the current folder isn't there any more")
     except FuseLatchError as error:
         say(f"Error: {' '.join(str(error).split())}", err=True)
         return Exit.FAILED

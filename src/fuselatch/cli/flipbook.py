@@ -41,6 +41,8 @@ def command(
 
     if png is not (number is not None):
         raise click.UsageError("--step and --png must be used together, for example: --step 7 --png")
+    if not name:
+        raise click.UsageError("'' isn't a file; name a cue sheet")
     wish = Wish(folders, records, policy, looking=True)
     sheet = wish.read(Path(name))
     done = list(wish.run_cues(sheet)) if sheet is not None else []

@@ -20,8 +20,8 @@ from fuselatch.cli.problems import end
     default=".",
     show_default=True,
     metavar="FOLDER",
-    type=click.Path(exists=True, file_okay=False, path_type=Path),
-    help="Folder for the new files.",
+    type=click.Path(file_okay=False, path_type=Path),
+    help="Folder for the new files. It is created if it isn't there.",
 )
 @click.option("--overwrite", is_flag=True, help="Overwrite existing files.")
 @from_folders
@@ -45,6 +45,7 @@ def command(what: str, folder: Path, overwrite: bool, folders: tuple[Path, ...])
         for path in paths:
             if path.exists() and not overwrite:
                 raise LoadError(f"{path} already exists; use --overwrite, or choose another folder with --output")
+        folder.mkdir(parents=True, exist_ok=True)
         for path, text in zip(paths, (generated.source, generated.cues), strict=True):
             path.write_text(text, encoding="utf-8")
     except (LoadError, StoreRefused, ValueError, OSError) as error:

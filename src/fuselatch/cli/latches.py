@@ -37,6 +37,8 @@ def command(store: str, latch: str | None, user: str | None, key: str | None, re
     except ImportError:
         say_wrong("latch logs need SQLAlchemy; run: pip install 'fuse-latch[sql]' (or [postgresql])")
         sys.exit(Exit.UNREADABLE)
+    if not store:
+        raise click.UsageError("'' isn't a file; give a SQLite file or a database address (postgresql://…)")
     if not exists(store):
         say_wrong(f"{store}: file not found; give a SQLite file or a database address (postgresql://…)")
         sys.exit(Exit.UNREADABLE)

@@ -46,7 +46,15 @@ class Out:
     def __init__(self) -> None:
         from rich.console import Console
 
-        self._console = Console(highlight=False, markup=False, emoji=False, soft_wrap=True)
+        class Plain(Console):
+            """A console that leaves a broken pipe to the command line, which ends quietly."""
+
+            def on_broken_pipe(self) -> None:
+                raise BrokenPipeError
+
+        # COLUMNS=0 would print nothing.
+        width = None if os.environ.get("COLUMNS", "1").strip("0+-. ") else 80
+        self._console = Plain(highlight=False, markup=False, emoji=False, soft_wrap=True, width=width)
 
     def print(self, *texts: Text | str) -> None:
         """Print one line."""

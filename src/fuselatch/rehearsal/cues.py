@@ -7,6 +7,7 @@ looks them up in tables. The grammar is in docs/cue-sheets.md.
 from __future__ import annotations
 
 import re
+import sys
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
@@ -34,7 +35,7 @@ from fuselatch.report.cue_words import written
 WORD: Final = re.compile(r"""(?:[^\s"'\\]|\\.|"(?:[^"\\]|\\.)*"|'[^']*')+""")
 PLAIN: Final = re.compile(r"\S+")
 PIECE: Final = re.compile(r"""\\(.)|"((?:[^"\\]|\\.)*)"|'([^']*)'|([^"'\\]+)""")
-INNER: Final = re.compile(r"\\(.)|\{(\w+)\}")
+INNER: Final = re.compile(r"\\u\{([0-9A-Fa-f]{1,6})\}|\\(.)|\{(\w+)\}")
 PLACE: Final = re.compile(r"\{(\w+)\}")
 ENDS: Final = re.compile(r"\r\n|\n|\r")
 UNQUOTED: Final = re.compile(r"""[^"'\\]*""")
@@ -408,9 +409,18 @@ def cut(line: str, number: int, name: str) -> list[Word]:
             )
             raise CueError(name, number, end + 1, what)
         raw = line[at:end]
+        if "\\u{" in raw:
+            must_be_characters(raw, number, at, name)
         words.append(Word(unquoted(raw), at + 1, raw))
         at = end
     return words
+
+
+def must_be_characters(raw: str, line: int, at: int, name: str) -> None:
+    """Refuse the number of a character that there isn't."""
+    for found in INNER.finditer(raw):
+        if found[1] is not None and int(found[1], 16) > sys.maxunicode:
+            raise CueError(name, line, at + found.start() + 1, f"'{found[0]}' isn't a character; the last is \\u{{10FFFF}}")
 
 
 def unquoted(word: str, values: Mapping[str, str] | None = None) -> str:
@@ -429,10 +439,12 @@ def unquoted(word: str, values: Mapping[str, str] | None = None) -> str:
 
 
 def inner(found: re.Match[str], values: Mapping[str, str] | None) -> str:
-    """Return an escape or a {name} within double quotes; `\\n` is a line end."""
+    """Return an escape or a {name} within double quotes; `\\n` is a line end, `\\u{2031}` a character by its number."""
     if found[1] is not None:
-        return "\n" if found[1] == "n" else found[1]
-    return found[0] if values is None else values[found[2]]
+        return chr(int(found[1], 16))
+    if found[2] is not None:
+        return "\n" if found[2] == "n" else found[2]
+    return found[0] if values is None else values[found[3]]
 
 
 def filled(cue: Cue, values: Mapping[str, str]) -> Cue:

@@ -66,9 +66,9 @@ def part_of(words: list[str]) -> str:
 
 
 def text_holds(text: str, words: list[str], what: str, none: str) -> Looked:
-    """Look for the expected part in a text."""
-    text = " ".join(text.split())
-    return bool(text) and part_of(words) in text, f"{what} '{text}'" if text else none
+    """Look for the expected part in a text, whatever white space is between the words of both."""
+    text, part = " ".join(text.split()), part_of(words)
+    return bool(text) and " ".join(part.split()) in text, f"{what} '{text}'" if text else none
 
 
 def loaded(kind: type[Form] = Form) -> Iterator[type[Form]]:

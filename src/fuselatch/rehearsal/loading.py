@@ -196,7 +196,7 @@ def load_either(reference: str) -> Any:
         if module is None or not name:
             raise
         found = getattr(module, name, None)
-        if callable(found) and not isinstance(found, type):
+        if inspect.isfunction(found):
             return load(reference, "scene")
         hint = suggest(name, [*names_in(module, "form"), *names_in(module, "scene")])
         raise LoadError(f"{module_name} has no form or scene '{name}'; {hint}") from error

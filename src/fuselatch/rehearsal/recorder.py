@@ -12,6 +12,7 @@ from fuselatch.core.forms.sources import EventSource
 from fuselatch.core.model.errors import EffectFailed, FuseLatchError, HandlerFailed, Refused
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.values import MASK
+from fuselatch.core.model.visible import visible
 from fuselatch.rehearsal.desk_view import DeskView
 from fuselatch.rehearsal.folding import Done, Fed, folded
 from fuselatch.rehearsal.masking import masked_words
@@ -84,7 +85,7 @@ class Recorder:
 
 def heading(scene: Scene, origin: str) -> Iterator[str]:
     """Yield the first lines of a cue sheet: what it opens, and how."""
-    yield origin or f"# opened by code as {scene!r}; cue sheets can't do that, so write a scene function"
+    yield origin or visible(f"# opened by code as {scene!r}; cue sheets can't do that, so write a scene function")
     if origin.startswith("form ") and (scene.params or scene.records or scene.services):
         what = [*scene.params, *(["records"] if scene.records else []), *(["services"] if scene.services else [])]
         yield f"# opened with {', '.join(what)}; cue sheets can't do that, so write a scene function"
@@ -103,7 +104,7 @@ def cue_line(step: Done, last: bool) -> str:
     verb, words = step.verb, step.words
     words = words[:-1] if verb in OPTIONAL and words and words[-1] in ("", "1") else words
     if verb in UNWRITTEN:
-        return f"# {verb} {' '.join(words)} (Python only)"
+        return visible(f"# {verb} {' '.join(words)} (Python only)")
     if step.raised is None or last:
         hint = "  # masked: put a made-up entry here" if any(word and set(word) == {MASK} for word in words) else ""
         return written(verb, words) + hint

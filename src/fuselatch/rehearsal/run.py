@@ -11,7 +11,7 @@ from typing import Any
 
 from fuselatch.core.engine.observer import Muting, Observer
 from fuselatch.core.engine.session import Session
-from fuselatch.core.engine.store import Store
+from fuselatch.core.engine.store import Store, StoreRefused
 from fuselatch.core.forms.form import name_of
 from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, PolicyError, describe
@@ -125,7 +125,8 @@ def run_cues(
     try:
         desk.__enter__()
     except (FuseLatchError, TypeError, ValueError) as error:
-        done.problem = f"can't open {word.text}: {error}"
+        cause = error.error if isinstance(error, HandlerFailed) and isinstance(error.error, StoreRefused) else error
+        done.problem = f"can't open {word.text}: {cause}"
         return done
     except SystemExit as error:
         done.problem = f"can't open {word.text}: {place_of(error)}: {describe(error)}"

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import warnings
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Final
 
+from fuselatch.core.model.visible import visible_lines
 from fuselatch.report.behaviour import Behaviour
 from fuselatch.report.needed import must_have
 
@@ -17,6 +19,8 @@ HEIGHT: Final = 8.0
 """The usual height in inches. At 100 dots per inch a figure is 1280x800."""
 INK: Final = "#1b2733"
 QUIET: Final = "#5b6b7a"
+LONGEST: Final = 300
+"""The most characters of a line in a figure."""
 DARK: Final = 0.55
 """The share of a colour map from which text is white."""
 
@@ -32,13 +36,19 @@ def new_figure(width: float = WIDTH, height: float = HEIGHT) -> Figure:
 def save(figure: Figure, path: Path) -> None:
     """Write a figure as PNG, SVG or PDF. The same figure gives the same bytes."""
     import matplotlib
+    from matplotlib.text import Text
 
     known = sorted(figure.canvas.get_supported_filetypes()) if figure.canvas is not None else []
     kind = path.suffix.lstrip(".").lower()
     if kind not in known:
         raise ValueError(f"'{path.name}': unknown picture format; end it with .png, .svg or .pdf")
     stamp: dict[str, Any] = {"svg": {"Date": None}, "pdf": {"CreationDate": None}}.get(kind, {})
-    with matplotlib.rc_context({"svg.hashsalt": "fuselatch", "svg.fonttype": "none"}):
+    for text in figure.findobj(Text):
+        # Values may hold anything: what XML can't, and what would be read as a formula.
+        text.set_text("\n".join(visible_lines(text.get_text(), LONGEST)))
+        text.set_parse_math(False)
+    with warnings.catch_warnings(), matplotlib.rc_context({"svg.hashsalt": "fuselatch", "svg.fonttype": "none"}):
+        warnings.filterwarnings("ignore", message="Glyph .* missing from")
         figure.savefig(path, metadata=stamp or None)
 
 

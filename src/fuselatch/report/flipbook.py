@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any, Final
 
 from fuselatch.core.model.trace import TraceEntry
 from fuselatch.core.model.view import ControlView, View
+from fuselatch.core.model.visible import visible, visible_lines
 from fuselatch.report.layout import MOST_ROWS, describe_state, entry_text, is_behind, strips
 from fuselatch.report.tree import grow, lines
 
@@ -129,11 +130,26 @@ def page(title: str, summary: str, books: Sequence[Book]) -> str:
     )
 
 
+def in_page(value: Any) -> Any:
+    """Return what a page shows of a value: no control characters, and a long text cut. Markup stays."""
+    return visible(value) if isinstance(value, str) and not hasattr(value, "__html__") else value
+
+
+def isolated(text: str) -> Any:
+    """Return a text that doesn't change the direction of what is around it. Its lines are kept."""
+    from markupsafe import Markup, escape
+
+    return Markup("<bdi>{}</bdi>").format(escape("\n".join(visible_lines(text))))
+
+
 @cache
 def template() -> Template:
     from jinja2 import Environment, FileSystemLoader
 
     folder = Path(__file__).parent / "templates"
-    environment: Any = Environment(loader=FileSystemLoader(folder), autoescape=True, trim_blocks=True, lstrip_blocks=True)
+    environment: Any = Environment(
+        loader=FileSystemLoader(folder), autoescape=True, trim_blocks=True, lstrip_blocks=True, finalize=in_page
+    )
+    environment.filters["isolated"] = isolated
     found: Template = environment.get_template("flipbook.html")
     return found

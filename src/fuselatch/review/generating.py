@@ -13,6 +13,7 @@ from datetime import date, time
 from decimal import Decimal
 from enum import Enum
 from importlib import import_module
+from math import isfinite
 from pathlib import Path
 from types import NoneType, UnionType
 from typing import Any, Final, Literal, NamedTuple, Union, get_args, get_origin, get_type_hints
@@ -70,6 +71,7 @@ class Outline:
     doc: str
     controls: list[Control] = field(default_factory=list)
     imports: dict[str, set[str]] = field(default_factory=dict)
+    remarks: list[str] = field(default_factory=list)
 
     def need(self, module: str, name: str) -> str:
         """Import a name; return it."""
@@ -97,7 +99,7 @@ class Outline:
             if control.remark:
                 lines.append(f"    # {control.remark}")
             lines.append(f"    {control.name} = {control.kind}({options})")
-        return lines
+        return lines + [f"    # {remark}" for remark in self.remarks]
 
     def bound(self) -> str:
         """Return the class options, as source."""
@@ -158,15 +160,20 @@ def from_function(function: Callable[..., Any], name: str) -> GeneratedForm:
 
     Annotations give the kinds (str, int, float, Decimal, bool, date, time, Enum, Literal; with None if optional), defaults
     the first values, the docstring the help. A parameter of another type keeps its default or becomes a text field, with a
-    remark. Raises `ValueError` if there is nothing to fill in.
+    remark; `*args` and `**named` get nothing, with a remark. Raises `ValueError` if there is nothing to fill in, and for a
+    function that has to be awaited or yields.
     """
     plain = inspect.unwrap(function)
+    if inspect.iscoroutinefunction(plain) or inspect.isgeneratorfunction(plain) or inspect.isasyncgenfunction(plain):
+        does = "yields" if not inspect.iscoroutinefunction(plain) else "has to be awaited"
+        raise ValueError(f"{name} {does}, and a form can't do that; generate from a plain function that calls it")
     doc = inspect.getdoc(plain) or ""
     outline = Outline(class_name(name), captioned(name), first_line(doc) or f"Calls {name}.")
     helps = {found[1]: found[2] for line in doc.splitlines()[1:] if (found := PARAM_DOC.match(line))}
     hints = hints_of(plain)
     for param in inspect.signature(plain).parameters.values():
         if param.kind in (param.VAR_POSITIONAL, param.VAR_KEYWORD):
+            outline.remarks.append(f"{'*' if param.kind is param.VAR_POSITIONAL else '**'}{param.name}: nothing is passed")
             continue
         plain_hint = Any if param.default in (param.empty, None) else type(param.default)
         control = control_for(param, hints.get(param.name, plain_hint), helps.get(param.name, ""), outline)
@@ -198,6 +205,9 @@ def control_for(param: inspect.Parameter, hint: Any, help_text: str, outline: Ou
     default = None if param.default is param.empty else param.default
     hint, optional = without_none(hint)
     optional = optional or (default is None and param.default is not param.empty)
+    if isinstance(default, float) and not isfinite(default):
+        # Nothing that can be entered.
+        default = None
     control = Control(name, "Text", captioned(param.name), [], "x", param.name, hint, optional)
     control.positional = param.kind is param.POSITIONAL_ONLY
     if get_origin(hint) is Literal:

@@ -9,11 +9,23 @@ export function element(tag, properties = {}, ...children) {
     else if (name.includes("-") || name === "role" || name === "for") made.setAttribute(name, value);
     else made[name] = value;
   }
-  made.append(...children);
+  made.append(...children.map((child) => (typeof child === "string" ? shown(child) : child)));
   return made;
 }
 
-function put(node, name, value) {
+// Control and direction characters are written out, so that no text changes how another is read. Entries stay as they are.
+const HIDDEN = /[\u0000-\u0008\u000b-\u001f\u007f-\u009f\u2028-\u202e\u2066-\u2069]/g;
+
+export function shown(text) {
+  return text.replace(HIDDEN, (found) => {
+    const code = found.charCodeAt(0);
+    if (code < 0x20) return String.fromCharCode(0x2400 + code);
+    return code === 0x7f ? "␡" : `⟨U+${code.toString(16).toUpperCase().padStart(4, "0")}⟩`;
+  });
+}
+
+function put(node, name, given) {
+  const value = name === "textContent" ? shown(given) : given;
   if (node[name] !== value) node[name] = value;
 }
 

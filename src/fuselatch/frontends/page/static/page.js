@@ -1,6 +1,6 @@
 // Draws the forms, and takes the user's keys.
 
-import { element, focusOn, widgetOf } from "./controls.js";
+import { element, focusOn, widgetOf, shown } from "./controls.js";
 import { asOf, connect, isMovingOn, isOver, isSettled, model, onChange, send, texts } from "./link.js";
 
 const place = document.getElementById("forms");
@@ -73,7 +73,7 @@ class FormElement {
     const buttons = strip.controls.every((id) => controls.get(id).shape === "button");
     const row = element("div", { class: `strip depth-${Math.min(strip.depth, 4)}${buttons ? " buttons" : ""}` });
     const caption = alone ? element("label", { class: "caption", for: `c-${first.id}` }) : element("span", { class: "caption" });
-    caption.append(strip.caption);
+    caption.append(shown(strip.caption));
     if (alone && first.required) caption.append(element("span", { class: "needed", "aria-hidden": "true" }, " *"));
     const side = element("div", { class: "side" });
     for (const [at, widget] of widgets.entries()) {
@@ -92,11 +92,11 @@ class FormElement {
     const at = forms.indexOf(form);
     const isFront = at === forms.length - 1;
     const floats = form.modal || forms.some((other) => other.modal && isOlder(other, form));
-    this.title.textContent = form.title;
-    this.record.textContent = form.record ? form.record.text : "";
-    this.message.textContent = form.message;
+    this.title.textContent = shown(form.title);
+    this.record.textContent = shown(form.record ? form.record.text : "");
+    this.message.textContent = shown(form.message);
     this.message.dataset.tone = form.message_tone;
-    this.notice.textContent = isFront ? model.view.notice || (model.view.failure?.text ?? "") : "";
+    this.notice.textContent = shown(isFront ? model.view.notice || (model.view.failure?.text ?? "") : "");
     this.layer.className = `layer ${form.modal ? "modal" : form.place}${floats ? " floating" : ""}`;
     this.layer.style.zIndex = floats ? 2 * (at + 1) : "";
     this.root.inert = form.covered;
@@ -188,7 +188,7 @@ function draw(news) {
   }
   drawShade(forms);
   drawOffers();
-  help.textContent = model.view.help;
+  help.textContent = shown(model.view.help);
   document.title = forms.at(-1)?.title ?? document.title;
   drawPrompt();
   if (!prompt) followFocus();
@@ -298,7 +298,7 @@ onChange((news) => {
     place.replaceChildren();
     shade.hidden = true;
     prompt?.root.remove();
-    help.textContent = "";
+    help.textContent = shown("");
     say(texts.over);
     // A window of its own has no page to go back to, and may close itself.
     if (history.length === 1) close();
@@ -313,7 +313,7 @@ onChange((news) => {
 });
 
 function say(text) {
-  state.textContent = text;
+  state.textContent = shown(text);
   state.hidden = text === "";
 }
 
