@@ -29,10 +29,11 @@ test-compiled: .compiled/ready
 	$(WITH_COMPILED) $(BIN)/fuselatch --version | grep "(compiled core)"
 	$(WITH_COMPILED) $(BIN)/python -m pytest -n 2
 
-# A million gestures at forms drawn at random, 20,000 values in each store, and 100 kills of a process that writes to each.
+# A million gestures at forms drawn at random, 20,000 values in each store, 100 kills of a process that writes to each, and a
+# minute of each kind of hostile call.
 test-long: .compiled/ready
-	$(WITH_COMPILED) $(BIN)/python -m pytest -n 2 --gestures 1000000 --values 20000 --kills 100 \
-		tests/core/test_generated.py tests/stores/test_come_back.py tests/stores/test_nothing_lost.py
+	$(WITH_COMPILED) $(BIN)/python -m pytest -n 2 --gestures 1000000 --values 20000 --kills 100 --seconds 60 \
+		tests/core/test_generated.py tests/stores/test_come_back.py tests/stores/test_nothing_lost.py tests/cli/test_hostile.py
 
 bench: .compiled/ready
 	@for each in benchmarks/bench_*.py; do $(WITH_COMPILED) $(BIN)/python $$each || exit 1; done

@@ -7,7 +7,10 @@ import shutil
 import subprocess
 import tempfile
 from collections.abc import Iterator
+from itertools import count, takewhile
 from pathlib import Path
+from random import Random
+from time import monotonic
 
 import pytest
 from hypothesis import HealthCheck, settings
@@ -21,6 +24,17 @@ def pytest_addoption(parser: pytest.Parser) -> None:
     parser.addoption("--gestures", type=int, default=10_000, help="how many gestures are played at drawn forms")
     parser.addoption("--values", type=int, default=500, help="how many values are drawn for each store")
     parser.addoption("--kills", type=int, default=20, help="how often a process is killed while it writes to each store")
+
+    parser.addoption("--calls", type=int, default=250, help="how many hostile calls each fuzzer makes")
+    parser.addoption("--seconds", type=float, default=0, help="make hostile calls for so long instead")
+
+
+@pytest.fixture
+def draws(request: pytest.FixtureRequest) -> Iterator[Iterator[Random]]:
+    """Yield sources of chance, each with its own seed: as many as wanted, or for as long."""
+    calls, seconds = request.config.getoption("--calls"), request.config.getoption("--seconds")
+    end = monotonic() + seconds
+    yield (Random(seed) for seed in takewhile(lambda seed: monotonic() < end if seconds else seed < calls, count()))
 
 
 MEMORY = Path("/dev/shm")

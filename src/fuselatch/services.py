@@ -14,7 +14,7 @@ from email.message import EmailMessage, Message
 from email.policy import SMTP, default
 from itertools import count
 from pathlib import Path
-from typing import Final
+from typing import Any, Final
 from uuid import uuid4
 from xml.etree import ElementTree
 
@@ -73,19 +73,25 @@ def letter_bytes(letter: EmailMessage) -> bytes:
             raise ValueError(f"the letter's {name} has a control character ({found}): '{visible(str(value), 60)}'")
     try:
         data = letter.as_bytes(policy=SMTP)
-    except (UnicodeError, ValueError, LookupError) as error:
+        again = message_from_bytes(data, policy=default)
+        wrong = next((name for name in ADDRESSES for value in again.get_all(name, ()) if not is_address(value)), "")
+        is_same = headers_of(again) == headers_of(letter)
+    except (UnicodeError, ValueError, LookupError, TypeError, AttributeError) as error:
+        # The email package fails in several ways at what is no header.
         raise ValueError(f"the letter can't be written: {error}") from None
-    again = message_from_bytes(data, policy=default)
-    if headers_of(again) != headers_of(letter):
+    if not is_same:
         raise ValueError("the letter's headers would be read as others; take line breaks and encoded words out of them")
-    for name in ADDRESSES:
-        for value in again.get_all(name, ()):
-            if value.defects or not all(each.username and each.domain for each in value.addresses) or not value.addresses:
-                raise ValueError(f"the letter's {name} isn't an address: '{visible(str(value), 60)}'")
+    if wrong:
+        raise ValueError(f"the letter's {wrong} isn't an address: '{visible(str(again[wrong]), 60)}'")
     for part in letter.walk():
         if part.get_content_maintype() == "text" and (found := has_control(str(part.get_content()), IN_TEXTS)):
             raise ValueError(f"the letter's text has a control character ({found})")
     return data
+
+
+def is_address(value: Any) -> bool:
+    """Return True if a header holds addresses, and nothing else."""
+    return bool(value.addresses) and not value.defects and all(each.username and each.domain for each in value.addresses)
 
 
 def headers_of(letter: Message) -> list[tuple[str, str]]:

@@ -74,7 +74,12 @@ def test_json_is_valid_and_stays_on_its_line(value: Any) -> None:
     text = json_text(value)
     again = json.loads(text.encode(), parse_constant=refuse)
     assert len(text.splitlines()) == 1 and not {"Cc", "Cf", "Cs"} & set(map(unicodedata.category, text.translate(KEPT)))
-    if any(0xD800 <= ord(each) <= 0xDFFF for each in repr(value)) or "\\ud" in repr(value) or "nan" in str(value) or "inf" in str(value):
+    if (
+        any(0xD800 <= ord(each) <= 0xDFFF for each in repr(value))
+        or "\\ud" in repr(value)
+        or "nan" in str(value)
+        or "inf" in str(value)
+    ):
         return
     assert json_text(again) == text
 

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from fuselatch.core.model.json_text import json_text
-from fuselatch.core.model.visible import visible
+from fuselatch.core.model.visible import visible, without_passwords
 
 if TYPE_CHECKING:
     from rich.text import Text
@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 
 def say(line: object = "", err: bool = False) -> None:
     """Print one line."""
-    click.echo(visible(str(line)), err=err)
+    click.echo(without_passwords(visible(str(line))), err=err)
 
 
 def say_all(lines: Iterable[str], err: bool = False) -> None:
@@ -66,7 +66,7 @@ def plain(text: Text | str) -> Text | str:
     from rich.text import Text
 
     if isinstance(text, str):
-        return visible(text)
+        return without_passwords(visible(text))
     parts = [Text(visible(str(part)), style=part.style or text.style) for part in text.divide(edges(text)) if part.plain]
     for part, styled in zip(text.divide(edges(text)), parts, strict=False):
         styled.spans = [span._replace(start=0, end=len(styled)) for span in part.spans]

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any, Final
 import click
 
 from fuselatch.cli.out import say_wrong
+from fuselatch.core.model.visible import without_passwords
 
 if TYPE_CHECKING:
     from fuselatch.rehearsal import CueRun, CueSheet
@@ -121,7 +122,7 @@ class Wish:
 
     def wrong(self, problem: str) -> None:
         """Report a file that can't be read."""
-        self.unreadable.append(problem)
+        self.unreadable.append(without_passwords(problem))
         say_wrong(f"{problem}")
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import weakref
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
@@ -17,6 +16,7 @@ from sqlalchemy.pool import NullPool
 
 from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.model.texts import later
+from fuselatch.core.model.visible import without_passwords
 
 WAIT: Final = 2.0
 """Seconds to wait while another process writes."""
@@ -37,7 +37,7 @@ class Database:
         self.what = what
         # True once a connection was tried, so that a file that is missing has gone.
         self.was_there = False
-        shown = masked(str(address))
+        shown = without_passwords(str(address))
         try:
             url = make_url(as_address(address))
             self.kind = url.get_backend_name()
@@ -56,7 +56,7 @@ class Database:
                 pool: dict[str, Any] = {"pool_size": 1, "pool_pre_ping": True} if keep_open else {"poolclass": NullPool}
                 self.engine = create_engine(url.difference_update_query(["timeout"]), **pool, **given)
         except (ArgumentError, NoSuchModuleError, ImportError, ValueError) as error:
-            raise StoreRefused(f"can't open the database {shown}: {masked(str(error))}") from None
+            raise StoreRefused(f"can't open the database {shown}: {without_passwords(str(error))}") from None
         weakref.finalize(self, self.engine.dispose)
 
     @property
@@ -97,7 +97,7 @@ class Database:
 
     def refused(self, error: SQLAlchemyError) -> StoreRefused:
         """Return an error in words for the user, with its details for the developer."""
-        reason = masked(" ".join(str(getattr(error, "orig", None) or error).split()))
+        reason = without_passwords(" ".join(str(getattr(error, "orig", None) or error).split()))
         low = reason.casefold()
         name = self.file.name if self.file is not None else self.what
         if isinstance(error, IntegrityError):
@@ -125,11 +125,6 @@ def seconds(given: object, address: str) -> float:
 
 def keep_foreign_keys(connection: Any, _: object) -> None:
     connection.execute("pragma foreign_keys = on")
-
-
-def masked(text: str) -> str:
-    """Return a text with the passwords of addresses masked."""
-    return re.sub(r"(://[^:/@\s]*):[^@\s]*@", r"\1:***@", text)
 
 
 def exists(address: str | Path) -> bool:

@@ -13,7 +13,8 @@ from sqlalchemy.schema import CreateTable
 
 from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.model.latch_records import LatchRecord
-from fuselatch.stores.database import Database, masked
+from fuselatch.core.model.visible import without_passwords
+from fuselatch.stores.database import Database
 
 MAKING = 7203041
 """The number of the server lock that is held while the table is created."""
@@ -44,7 +45,7 @@ class SqlLatches:
         if not create:
             with self._connected() as database:
                 if not inspect(database).has_table(LATCHES.name):
-                    raise StoreRefused(f"{masked(str(address))} has no latch log (no table 'latches')")
+                    raise StoreRefused(f"{without_passwords(str(address))} has no latch log (no table 'latches')")
             return
         with self._database.connected(writes=True, creates=True) as database:
             if self._database.kind == "postgresql":
