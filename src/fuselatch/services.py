@@ -77,7 +77,7 @@ def letter_bytes(letter: EmailMessage) -> bytes:
         wrong = next((name for name in ADDRESSES for value in again.get_all(name, ()) if not is_address(value)), "")
         is_same = headers_of(again) == headers_of(letter)
     except (UnicodeError, ValueError, LookupError, TypeError, AttributeError) as error:
-        # The email package fails in several ways at what is no header.
+        # The email package fails in several ways at what isn't a header.
         raise ValueError(f"the letter can't be written: {error}") from None
     if not is_same:
         raise ValueError("the letter's headers would be read as others; take line breaks and encoded words out of them")
