@@ -23,7 +23,7 @@ from fuselatch.services import letter_bytes
 
 ROOT = Path(__file__).parents[2]
 TOURS = str(ROOT / "examples" / "tours.cues")
-MODULE = """
+MODULE = r"""
 import sys
 from fuselatch import Button, Choice, Form, Group, Integer, Lines, Text
 from fuselatch.scenes import Scene, scene
@@ -147,6 +147,36 @@ def test_no_call_ends_with_a_traceback(place: Path, draws: Iterator[Random]) -> 
             words += [option] if option in ALONE and chance.random() < 0.9 else [option, chance.choice(WORDS)]
         words += chance.choices(WORDS, k=chance.choice((0, 1, 1, 1, 2)))
         must_end_well(words)
+
+
+@pytest.mark.parametrize(
+    ("sheet", "code", "problem"),
+    [
+        ("exits", 2, "hostile_notes:exits failed: hostile_notes.py:34: SystemExit: 0"),
+        ("fails", 2, "hostile_notes:fails failed: hostile_notes.py:38: ZeroDivisionError"),
+        ("leaves", 1, "hostile_notes.py:22: SystemExit: 0"),
+        ("breaks", 1, "KeyError: "),
+    ],
+)
+def test_code_that_exits_or_raises_is_a_failure_and_json_stays_json(
+    place: Path, sheet: str, code: int, problem: str
+) -> None:
+    for words in ([], ["--json"]):
+        result = CliRunner().invoke(main, ["rehearse", *words, f"{sheet}.cues"])
+        assert result.exit_code == code and problem in result.output, result.output
+    told = json.loads(result.stdout)
+    assert problem in str(told["unreadable"] + [each["problems"] for each in told["sheets"]])
+    assert "noise" not in result.stdout
+
+
+def test_an_error_of_the_library_is_one_line(place: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("fuselatch.rehearsal.read_cue_file", lambda *given, **named: [][5])
+    result = CliRunner().invoke(main, ["rehearse", "good.cues"])
+    assert result.exit_code == 2 and result.stderr.startswith(
+        "fuselatch: IndexError: list index out of range (an error of Fuse Latch"
+    )
+    monkeypatch.setenv("FUSELATCH_DEBUG", "1")
+    assert isinstance(CliRunner().invoke(main, ["rehearse", "good.cues"]).exception, IndexError)
 
 
 PIECES = (
