@@ -167,6 +167,8 @@ def test_code_that_exits_or_raises_is_a_failure_and_json_stays_json(
     told = json.loads(result.stdout)
     assert problem in str(told["unreadable"] + [each["problems"] for each in told["sheets"]])
     assert "noise" not in result.stdout
+    sys.modules.pop("hostile_notes", None)
+    assert json.loads(CliRunner().invoke(main, ["describe", "--json", "hostile_notes:Note"]).stdout)["name"] == "Note"
 
 
 def test_an_error_of_the_library_is_one_line(place: Path, monkeypatch: pytest.MonkeyPatch) -> None:
