@@ -5,23 +5,28 @@ from __future__ import annotations
 import re
 from datetime import timedelta
 from pathlib import Path
+from time import sleep
+from types import SimpleNamespace
 from typing import Any
 
 import pytest
 
-from fuselatch import Button, Choice, Date, Form, Label, Text
+from fuselatch import Button, Choice, Date, Form, Group, Label, Lines, Text, Tick
+from fuselatch.core.model.choices import item_id
 from fuselatch.core.model.errors import FuseLatchError
 from fuselatch.rehearsal import read_cue_file, run_cues
 from fuselatch.rehearsal.loading import importing_from
+from fuselatch.rehearsal.picking import item_meant
 from fuselatch.rehearsal.run import desk_for
 from fuselatch.scenes import Scene, open_session
 from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
+from fuselatch.stores import MemoryRecords
 from tests.bench import LOG, Bench, Dialog, doing
 from tests.frontends.conftest import Shown, showing
 from tests.helpers import told
 
 EXAMPLES = Path(__file__).parents[2] / "examples"
-SHEETS = [path for path in sorted(EXAMPLES.rglob("*.cues")) if path.stem != "office" and not path.stem.startswith("_")]
+SHEETS = [path for path in sorted(EXAMPLES.rglob("*.cues")) if not path.stem.startswith("_")]
 RUNS = [(path.parent, run) for path in SHEETS for run in read_cue_file(path).runs]
 KEYS = {"Up": "ArrowUp", "Down": "ArrowDown", "Ctrl": "Control"}
 EFFECTS = ("event", "handler", "change", "finding", "prompt", "answer", "open", "close", "write", "latch", "block", "skip")
@@ -63,7 +68,7 @@ class Player:
         self.paste(name, "")
 
     def focus(self, name: str) -> None:
-        self.control(name).locator("input, textarea, button").first.focus()
+        self.control(name).locator("input, textarea, button, table, ul").first.focus()
 
     def press(self, name: str) -> None:
         self.control(name).locator("button").click()
@@ -73,17 +78,56 @@ class Player:
 
     untick = tick
 
-    def pick(self, name: str, text: str) -> None:
+    def pick(self, name: str, text: str, *which: str) -> None:
+        place = int(which[1]) - 1 if which[:1] == ("at",) else 0
+        if which[:1] == ("where",):
+            listed = self.shown.session.control(name)
+            meant = item_meant(SimpleNamespace(session=self.shown.session), name, text, which)  # type: ignore[arg-type]
+            place = [item_id(listed.choices, at) for at, each in enumerate(listed.choices.shown()) if each == text].index(
+                meant
+            )
+        if self.control(name).locator(".items, table").count():
+            named = self.control(name).locator(".items li, td").get_by_text(text, exact=True)
+            named.nth(place).click()
+            return
         self.control(name).locator("input").click()
         self.shown.settle()
         if self.control(name).locator("input").get_attribute("aria-expanded") == "false":
             self.control(name).locator("button.arrow").click()
-        self.control(name).get_by_role("option", name=text, exact=True).click()
+        self.control(name).get_by_role("option", name=text, exact=True).nth(place).click()
         if self.control(name).get_by_role("listbox").is_visible():  # several may be picked
             self.control(name).locator("button.arrow").click()
 
     def open(self, name: str) -> None:
         self.page.locator(f"nav [data-offer='{name}']").click()
+
+    def double(self, name: str, text: str = "") -> None:
+        self.control(name).get_by_text(text, exact=True).first.dblclick()
+
+    def sort(self, name: str, column: str) -> None:
+        caption = self.shown.session.control(name).declared.columns[column]
+        self.control(name).locator("th").get_by_text(caption).click()
+
+    def record(self, where: str) -> None:
+        bar = self.page.locator(".form.front .bar")
+        if bar.locator(f"[name='{where}']").count():
+            bar.locator(f"[name='{where}']").click()
+        else:
+            bar.locator("input").fill(where)
+            bar.locator("input").press("Enter")
+
+    def add_line(self, name: str) -> None:
+        self.control(name).locator("[name='add']").click()
+
+    def remove_line(self, name: str) -> None:
+        self.page.locator(f".form.front [data-line='{name}'] [name='remove_line']").click()
+
+    def move_line(self, name: str, to: str) -> None:
+        lines = name.rpartition("[")[0]
+        ends = [
+            self.page.locator(f".form.front .line:has([data-line='{line}']) .number") for line in (name, f"{lines}[{to}]")
+        ]
+        ends[0].drag_to(ends[1])
 
     def tab(self) -> None:
         self.page.keyboard.press("Tab")
@@ -293,3 +337,88 @@ def test_a_form_that_a_dialog_shows_beside_it_can_be_used_and_so_can_the_dialog(
             shown.page.mouse.click(*at)
             shown.settle()
             assert shown.session.front._state.name == name
+
+
+class Guest(Group):
+    """A line."""
+
+    name = Text("Name", required=True)
+    aged = Tick("Aged")
+
+
+class Trip(Form, title="Trip", records="trips"):
+    """What a page adds by itself: the record bar, lines, and lists that are always open."""
+
+    boat = Choice("Boat", choices=("Launch", "Dinghy", "Yawl"), look="radio", required=True)
+    extras = Choice("Extras", choices=("power", "water", "crane"), look="list", multiple=True)
+    guests = Lines(Guest, "Guests", records="guests", key="trip", order="place", min_items=1)
+    slow = Button("Slow")
+    leave = Button("Leave", closes="cancelled")
+
+    @slow.clicked
+    def take_long(self) -> None:
+        sleep(1)
+
+
+def trips() -> Scene:
+    """Return two trips, one with two guests."""
+    sources = {
+        "trips": [{"id": 1, "boat": "Yawl", "extras": ()}, {"id": 2, "boat": "Launch", "extras": ()}],
+        "guests": [
+            {"id": at, "trip": 1, "name": name, "aged": False, "place": at} for at, name in enumerate(("Imke", "Nolke"), 1)
+        ],
+    }
+    return Scene(Trip, records=MemoryRecords(sources, keys={"trips": "id", "guests": "id"}))
+
+
+def test_records_lines_and_open_lists_are_used_by_keyboard_alone(browser: Any) -> None:
+    with showing(browser, trips()) as shown:
+        page, form = shown.page, shown.session.front
+
+        def press(*keys: str) -> None:
+            for key in keys:
+                page.keyboard.press(key)
+                shown.settle()
+
+        assert page.locator("[role=radio][aria-checked=true]").inner_text() == "Yawl"
+        press("ArrowUp", "Tab", "c", "r", "Space")
+        assert (form.boat.value, form.extras.focused) == ("Dinghy", True)
+        focused = "document.activeElement.name || document.activeElement.id"
+        press("F6")
+        assert page.evaluate(focused) == "next"  # after First and Previous, which can't be used
+        press("Escape")
+        assert page.evaluate(focused) == page.locator("[data-control=extras] ul").get_attribute("id")
+        press("F6", *["Tab"] * 2)
+        assert page.evaluate(focused) == "save" or page.evaluate(focused) == "new"
+        page.locator("[name=save]").focus()
+        press("Enter")
+        assert not form.records.is_changed and form.records.key == 1
+        page.locator("[name=add]").focus()
+        press("Enter")
+        assert len(form.guests) == 3 and form.guests[2].name.focused
+        page.keyboard.type("Sunna")
+        press("Tab")
+        page.locator("[data-line='guests[2]'] [name=move_up]").focus()
+        press("Space")
+        assert [line.name.value for line in form.guests] == ["Imke", "Sunna", "Nolke"]
+        page.locator("[data-line='guests[0]'] [name=remove_line]").focus()
+        press("Enter")
+        assert [line.name.value for line in form.guests] == ["Sunna", "Nolke"]
+        page.locator("[name=save]").focus()
+        press("Enter")
+        page.locator(".bar input").fill("2")
+        press("Enter")
+        assert form.records.key == 2 and page.locator(".line").count() == 0
+        page.locator("[name=remove]").click()
+        shown.settle()
+        Player(shown).do("answer", ["Remove"])
+        assert form.records.count == 1
+
+
+def test_work_that_takes_long_is_shown(browser: Any) -> None:
+    with showing(browser, trips()) as shown:
+        assert shown.page.get_attribute("body", "aria-busy") in (None, "false")
+        shown.page.locator("[data-control=slow] button").click()
+        shown.page.wait_for_selector("body[aria-busy=true]", timeout=5000)
+        shown.settle()
+        assert shown.page.get_attribute("body", "aria-busy") == "false"

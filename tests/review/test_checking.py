@@ -20,6 +20,7 @@ OTHER = 'class Other(Form):\n    go = Button("Go", closes="accepted")\n\n\n'
 FOUND: list[tuple[str, list[tuple[int, str]]]] = [
     ('    idle = Button("Idle")\n', [(1, "button F.idle does nothing; add a handler for idle.clicked, or closes= or submits=")]),
     ('    go = Button("Go", submits=True)\n', []),
+    ('    go = Button("Go", submits=True, keys="Ctrl+W")\n', [(1, "shortcut Ctrl+W of F.go never reaches a page; use another")]),
     ('    sure = Prompt("Sure?")\n', [(1, "prompt F.sure is never asked; ask it with self.ask(self.sure)")]),
     (
         '    a = Text("A", enabled=False)\n\n    @a.left\n    def gone(self):\n        pass\n',

@@ -85,13 +85,14 @@ def fields_differing(before: View | FormView | ControlView, after: View | FormVi
 
 
 def layout(form: FormView) -> list[Mapping[str, Any]]:
-    """Return a form's rows from top to bottom: caption, depth, the ids of controls, and True for a heading."""
+    """Return a form's rows from top to bottom: caption, depth, the ids of controls, True for a heading, a line's id."""
     return [
         {
             "caption": strip.caption,
             "depth": strip.depth,
             "controls": [control.id for control in strip.controls],
             "heading": strip.heading,
+            "line": strip.line,
         }
         for strip in strips(form)
     ]

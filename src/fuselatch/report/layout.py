@@ -15,7 +15,7 @@ MOST_ROWS: Final = 6
 
 @dataclass(frozen=True, slots=True)
 class Strip:
-    """One row of a form: its caption ("" without one), indent and controls.
+    """One row of a form: its caption ("" without one), indent and controls. `line`: the id of the line that it shows.
 
     A `heading` has no controls, or only lines, whose marker is shown below it.
     """
@@ -24,6 +24,7 @@ class Strip:
     depth: int
     controls: tuple[ControlView, ...] = ()
     heading: bool = False
+    line: str = ""
 
 
 def is_behind(view: View, form: FormView) -> bool:
@@ -57,7 +58,7 @@ def strips(form: FormView) -> Iterator[Strip]:
         if kind == "row":
             yield Strip(form.rows[int(name)].caption, depth, controls)
         elif kind == "line":
-            yield Strip(f"{int(groups[name].name.rpartition('[')[2].rstrip(']')) + 1}", depth, controls)
+            yield Strip(f"{int(groups[name].name.rpartition('[')[2].rstrip(']')) + 1}", depth, controls, line=name)
         elif kind == "buttons" or controls[0].shape == "tick":
             yield Strip("", depth, controls)
         elif controls[0].shape == "lines":

@@ -131,6 +131,7 @@ def check_class(kind: type[Any], source: Source) -> Iterator[Problem]:
         unopened,
         shut_in,
         kept_back,
+        taken_shortcuts,
     ):
         for line, problem, mend in problems_of(kind, plan, source):
             yield Problem(source.name, line, problems_of.__name__.replace("_", " "), problem, mend)
@@ -152,6 +153,19 @@ def idle_buttons(kind: type[Any], plan: FormPlan, source: Source) -> Found:
             if not any(path in loaded for loaded in attached(kind, source)):
                 mend = f"add a handler for {path}.clicked, or closes= or submits="
                 yield (source.line_of(kind.__name__, path), f"button {kind.__name__}.{path} does nothing", mend)
+
+
+TAKEN: Final = frozenset({"Ctrl+T", "Ctrl+N", "Ctrl+W", "Ctrl+Shift+T", "Ctrl+Shift+N", "Ctrl+Shift+W"})
+"""Shortcuts that browsers don't pass on to pages."""
+
+
+def taken_shortcuts(kind: type[Any], plan: FormPlan, source: Source) -> Found:
+    """Find shortcuts that never reach a form in a browser."""
+    keys = [("", plan.keys), *((path, control.decl.constants.get("keys", "")) for path, control in own(plan))]
+    for path, key in keys:
+        if key in TAKEN:
+            named = f"{kind.__name__}.{path}" if path else kind.__name__
+            yield source.line_of(kind.__name__, path), f"shortcut {key} of {named} never reaches a page", "use another"
 
 
 def attached(kind: type[Any], source: Source) -> Iterator[set[str]]:

@@ -41,7 +41,10 @@ except ImportError as error:
 if TYPE_CHECKING:
     from jinja2 import Template
 
-PAGE_TEXTS: Final = ("close", "list", "forms", "over", "lost", "elsewhere", "script")
+PAGE_TEXTS: Final = (
+    "close", "list", "forms", "over", "lost", "elsewhere", "script", "first", "previous", "next", "last", "new", "save",
+    "remove", "records", "go_to", "add_line", "remove_line", "move_up", "move_down",
+)  # fmt: skip
 HERE: Final = Path(__file__).parent
 LARGEST_FRAME: Final = 64 * 1024
 """The largest message from a browser, in bytes."""

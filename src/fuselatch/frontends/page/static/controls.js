@@ -241,6 +241,68 @@ class Choice extends Field {
   }
 }
 
+// A list that is always open, or radio buttons: the session moves in it, as in one that opens.
+class Items extends Widget {
+  constructor(control) {
+    super(control);
+    this.more = null;
+    this.isRadio = control.look === "radio" && !control.multiple;
+    this.target = element("ul", { role: this.isRadio ? "radiogroup" : "listbox", id: `c-${control.id}`, tabIndex: 0, class: "items" });
+    if (control.multiple) this.target.setAttribute("aria-multiselectable", "true");
+    staysWhereItIs(this.target);
+    this.tellsFocus();
+    this.root.append(this.target);
+  }
+
+  got(items) {
+    this.more = items;
+    this.draw();
+  }
+
+  update(control) {
+    super.update(control);
+    const ids = control.choices.map((item) => item.id).join();
+    if (ids !== this.ids) {
+      this.ids = ids;
+      this.more = null;
+      if (control.choice_count > control.choices.length) askForItems(this.id, 0, 500);
+    }
+    this.target.setAttribute("aria-disabled", control.enabled ? "false" : "true");
+    this.target.setAttribute("aria-required", control.required ? "true" : "false");
+    this.draw();
+  }
+
+  draw() {
+    const control = this.control;
+    const picked = new Set(control.choices.filter((item) => item.picked).map((item) => item.id));
+    const items = this.more ?? control.choices;
+    const at = control.at_item;
+    this.target.replaceChildren(
+      ...items.map((item, place) => {
+        const node = element("li", { role: this.isRadio ? "radio" : "option", id: `i-${control.id}-${place}` }, item.text);
+        node.setAttribute(this.isRadio ? "aria-checked" : "aria-selected", picked.has(item.id) || (this.more && item.picked && picked.size === 0) ? "true" : "false");
+        node.classList.toggle("at", item.id === at && control.list_open);
+        node.addEventListener("click", () => {
+          if (control.enabled && !control.read_only) send({ verb: "pick", control: this.id, item: item.id });
+        });
+        return node;
+      }),
+    );
+    const here = items.findIndex((item) => (control.list_open ? item.id === at : picked.has(item.id)));
+    if (here >= 0) {
+      this.target.setAttribute("aria-activedescendant", `i-${control.id}-${here}`);
+      if (!this.isRadio) this.target.children[here].scrollIntoView({ block: "nearest" });
+    } else {
+      this.target.removeAttribute("aria-activedescendant");
+    }
+  }
+
+  // What is typed finds an item, as in a list that opens.
+  passesOn(name) {
+    return MOVES.includes(name) || ENDS.includes(name) || name === "Space" || name === "Backspace" || /^(Shift\+)?.$/u.test(name);
+  }
+}
+
 class Tick extends Widget {
   constructor(control) {
     super(control);
@@ -321,6 +383,7 @@ class Table extends Widget {
     const heads = control.columns.map((column) => {
       const sorted = column.name === control.sorted_by;
       const node = element("th", { scope: "col" }, column.caption + (sorted ? (control.descending ? " ▾" : " ▴") : ""));
+      staysWhereItIs(node);
       node.addEventListener("click", () => send({ verb: "sort", control: this.id, text: column.name }));
       return node;
     });
@@ -339,7 +402,8 @@ class Table extends Widget {
 const SHAPES = { field: Field, choice: Choice, tick: Tick, button: Button, label: Label, table: Table };
 
 export function widgetOf(control) {
-  const made = new (SHAPES[control.shape] ?? Label)(control);
+  const open = control.shape === "choice" && ["radio", "list"].includes(control.look) && !control.other;
+  const made = new (open ? Items : (SHAPES[control.shape] ?? Label))(control);
   made.update(control);
   return made;
 }

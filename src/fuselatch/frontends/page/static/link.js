@@ -49,6 +49,8 @@ export function send(gesture) {
   if (gesture.verb === "type") typed.set(gesture.control, sent);
   // After a focus by mouse, the field that is meant has the browser's focus already.
   else if (!["focus", "hover", "unhover"].includes(gesture.verb)) moved = sent;
+  // Only what takes long is told: a sign at each key would flicker.
+  setTimeout(() => document.body.setAttribute("aria-busy", isSettled() ? "false" : "true"), 300);
   socket.send(JSON.stringify({ number: sent, serial: seen ?? model.view.serial, ...gesture }));
 }
 
@@ -93,6 +95,7 @@ function applyPatch(told) {
 }
 
 function hear(told) {
+  document.body.setAttribute("aria-busy", "false");
   if (told.over) {
     over = true;
     for (const listener of listeners) listener({ over: true });

@@ -10,6 +10,7 @@ const offers = document.getElementById("offers");
 const shade = element("div", { class: "shade" });
 const drawn = new Map();
 let prompt = null;
+let dragged = null;
 shade.hidden = true;
 document.body.append(shade);
 
@@ -19,9 +20,21 @@ class FormElement {
     this.widgets = new Map();
     this.title = element("h1", { id: `t-${form.id}` });
     this.record = element("span", { class: "record" });
-    this.close = element("button", { type: "button", class: "close", tabIndex: -1, "aria-label": texts.close, title: texts.close }, "×");
+    this.close = element("button", { type: "button", class: "close", "aria-label": texts.close, title: texts.close }, "×");
     this.close.addEventListener("mousedown", (event) => event.preventDefault());
     this.close.addEventListener("click", () => send({ verb: "close" }));
+    this.bar = element("div", { class: "bar", role: "group", "aria-label": texts.records });
+    this.bar.hidden = true;
+    for (const where of ["first", "previous", "next", "last", "new", "save", "remove"]) {
+      this.bar.append(quiet(texts[where], () => send({ verb: "record", form: this.id, text: where }), { name: where }));
+    }
+    const key = element("input", { type: "text", class: "key", size: 8, placeholder: texts.go_to, "aria-label": texts.go_to, autocomplete: "off" });
+    key.addEventListener("keydown", (event) => {
+      if (event.key !== "Enter" || key.value === "") return;
+      send({ verb: "record", form: this.id, text: key.value });
+      key.value = "";
+    });
+    this.bar.append(key);
     this.body = element("div", { class: "body" });
     this.message = element("p", { class: "message", role: "status" });
     this.notice = element("p", { class: "notice", role: "alert" });
@@ -29,6 +42,7 @@ class FormElement {
       "section",
       { class: "form", "aria-labelledby": this.title.id },
       element("header", {}, this.title, this.record, this.close),
+      this.bar,
       this.body,
       this.message,
       this.notice,
@@ -58,15 +72,79 @@ class FormElement {
   layOut(form) {
     const controls = new Map(form.controls.map((control) => [control.id, control]));
     for (const id of [...this.widgets.keys()]) if (!controls.has(id)) this.widgets.delete(id);
-    const rows = model.layouts[form.id].map((strip) => this.strip(strip, controls));
+    const rows = [];
+    let grid = null;
+    for (const strip of model.layouts[form.id]) {
+      if (!strip.line) {
+        grid = null;
+        rows.push(this.strip(strip, controls));
+        continue;
+      }
+      if (!grid) {
+        grid = element("div", { class: "grid", role: "table", "aria-label": linesOf(strip.line, controls).caption }, this.heads(strip, controls));
+        rows.push(grid);
+      }
+      grid.append(this.line(strip, controls));
+    }
     this.body.replaceChildren(...rows);
+    const widest = Math.max(0, ...model.layouts[form.id].map((strip) => (strip.line ? strip.controls.length : 0)));
+    this.root.classList.toggle("wide", widest > 2);
+  }
+
+  // The headings above lines: a tick box and a button have their own captions.
+  heads(strip, controls) {
+    const captions = strip.controls.map((id) => controls.get(id)).map((one) => (["tick", "button"].includes(one.shape) ? "" : one.caption + (one.required ? " *" : "")));
+    const cells = ["", ...captions, ""].map((text) => element("span", { role: "columnheader" }, text));
+    return inColumns(element("div", { class: "line", role: "row" }, ...cells), strip.controls.map((id) => controls.get(id)));
+  }
+
+  line(strip, controls) {
+    const widgets = strip.controls.map((id) => this.widget(controls.get(id)));
+    for (const widget of widgets) {
+      widget.root.setAttribute("role", "cell");
+      if (!["tick", "button"].includes(widget.control.shape)) widget.target?.setAttribute("aria-label", `${widget.control.caption} ${strip.caption}`);
+    }
+    const number = element("span", { class: "number", role: "rowheader" }, strip.caption);
+    const tools = this.tools(strip.line, controls);
+    const row = element("div", { class: "line", role: "row" }, number, ...widgets.map((widget) => widget.root), tools);
+    row.append(...widgets.map((widget) => widget.marker));
+    this.drags(row, number, strip.line, linesOf(strip.line, controls));
+    return inColumns(row, widgets.map((widget) => widget.control));
+  }
+
+  // A line is moved by its number, onto the line whose place it takes.
+  drags(row, number, line, own) {
+    number.draggable = own.can_move;
+    number.addEventListener("dragstart", (event) => {
+      dragged = { line, from: own.id };
+      event.dataTransfer.effectAllowed = "move";
+      event.dataTransfer.setData("text/plain", number.textContent);
+    });
+    row.addEventListener("dragover", (event) => {
+      if (dragged?.from === own.id) event.preventDefault();
+    });
+    row.addEventListener("drop", (event) => {
+      event.preventDefault();
+      if (dragged?.from === own.id && dragged.line !== line) {
+        send({ verb: "move_line", control: dragged.line, text: `${own.lines.indexOf(line)}` });
+      }
+      dragged = null;
+    });
   }
 
   strip(strip, controls) {
     const widgets = strip.controls.map((id) => this.widget(controls.get(id)));
+    const own = widgets[0]?.control;
+    if (strip.heading && own?.shape === "lines") {
+      const add = quiet(texts.add_line, () => send({ verb: "add_line", control: own.id }), { name: "add" });
+      add.disabled = !own.can_add;
+      const heading = element("h2", { class: `depth-${Math.min(strip.depth, 4)}` }, strip.caption, add);
+      heading.dataset.control = own.name;
+      return element("div", { class: "lines" }, heading, widgets[0].marker);
+    }
     if (strip.heading) {
       const heading = element("h2", { class: `depth-${Math.min(strip.depth, 4)}` }, strip.caption);
-      return widgets.length ? element("div", { class: "lines" }, heading, ...widgets.map((widget) => widget.marker)) : heading;
+      return heading;
     }
     const first = controls.get(strip.controls[0]);
     const alone = widgets.length === 1 && !["tick", "button"].includes(first.shape);
@@ -86,6 +164,33 @@ class FormElement {
     return row;
   }
 
+  // What can be done with a line as a whole.
+  tools(line, controls) {
+    const own = linesOf(line, controls);
+    const at = own.lines.indexOf(line);
+    const move = (name, to) => {
+      const made = quiet(texts[name], () => send({ verb: "move_line", control: line, text: `${to}` }), { name }, name === "move_up" ? "↑" : "↓");
+      made.disabled = !own.can_move || to < 0 || to >= own.lines.length;
+      return made;
+    };
+    const gone = quiet(texts.remove_line, () => send({ verb: "remove_line", control: line }), { name: "remove_line" }, "×");
+    gone.disabled = !own.can_remove;
+    const made = element("span", { class: "tools", role: "cell" }, move("move_up", at - 1), move("move_down", at + 1), gone);
+    made.dataset.line = `${own.name}[${at}]`;
+    return made;
+  }
+
+  drawBar(record, isFront) {
+    this.bar.hidden = !record;
+    if (!record) return;
+    const { position, total, changed, can_remove } = record;
+    const off = {
+      first: total === 0 || position === 1, previous: total === 0 || position === 1, next: position === 0,
+      last: total === 0 || position === total, new: position === 0 && !changed, save: !changed, remove: !can_remove,
+    };
+    for (const each of this.bar.children) each.disabled = (off[each.name] ?? total === 0) || !isFront;
+  }
+
   // A form stays at its place on the page, in the order of opening: it may come to the front under a mouse button that is down.
   // What was opened after a modal form floats as it does.
   update(form, forms) {
@@ -94,6 +199,7 @@ class FormElement {
     const floats = form.modal || forms.some((other) => other.modal && isOlder(other, form));
     this.title.textContent = shown(form.title);
     this.record.textContent = shown(form.record ? form.record.text : "");
+    this.drawBar(form.record, isFront);
     this.message.textContent = shown(form.message);
     this.message.dataset.tone = form.message_tone;
     this.notice.textContent = shown(isFront ? model.view.notice || (model.view.failure?.text ?? "") : "");
@@ -102,6 +208,29 @@ class FormElement {
     this.root.inert = form.covered;
     this.root.classList.toggle("front", isFront);
   }
+}
+
+function linesOf(line, controls) {
+  return [...controls.values()].find((control) => control.lines.includes(line));
+}
+
+// The columns of lines, as wide as their entries need.
+function inColumns(row, controls) {
+  const columns = controls.map((one) => `minmax(${Math.min(one.width, 8) + (one.unit ? 3 : 0)}ch, ${Math.min(one.width, 24) + (one.unit ? 4 : 0)}fr)`);
+  row.style.gridTemplateColumns = `1.4rem ${columns.join(" ")} 5.8rem`;
+  return row;
+}
+
+// A button of the page itself: it takes no focus from the form. `sign`: drawn in place of its name.
+function quiet(name, act, properties, sign) {
+  const made = element("button", { type: "button", class: "quiet", ...properties }, sign ?? name);
+  if (sign) {
+    made.setAttribute("aria-label", name);
+    made.title = name;
+  }
+  made.addEventListener("mousedown", (event) => event.preventDefault());
+  made.addEventListener("click", act);
+  return made;
 }
 
 function isOlder(one, other) {
@@ -181,6 +310,7 @@ function draw(news) {
       place.append(made.layer);
     }
     if (isNew || news.all || news.laidOut?.includes(form.id)) made.layOut(form);
+    if (form.controls.some((control) => control.shape === "lines" && news.changed?.has(control.id))) made.layOut(form);
     for (const control of form.controls) {
       if (news.all || isNew || news.changed?.has(control.id)) made.widgets.get(control.id)?.update(control);
     }
@@ -217,6 +347,22 @@ function isShortcut(name) {
   const front = model.view.forms.at(-1);
   const keys = [...model.view.offers, ...(front?.controls ?? [])].map((each) => each.keys);
   return keys.includes(name);
+}
+
+// The page's own buttons and fields, which the session knows nothing of: F6 goes there and back, Tab goes on among them.
+function ownOnes() {
+  const front = drawn.get(model.view.forms.at(-1)?.id);
+  const found = [".bar button", ".bar input", ".body .quiet", ".close"].flatMap((each) => [...(front?.root.querySelectorAll(each) ?? [])]);
+  return [...offers.querySelectorAll("button"), ...found].filter((each) => !each.disabled && each.offsetParent !== null);
+}
+
+function isOwn(node) {
+  return node.closest?.(".bar, nav, .tools, .lines h2, .close") != null;
+}
+
+function goToOwn(at) {
+  if (isOwn(at)) followFocus();
+  else ownOnes()[0]?.focus();
 }
 
 // Deals with a key; returns true if nothing is left to do for the browser.
@@ -275,6 +421,15 @@ function catchUp() {
 
 document.addEventListener("keydown", (event) => {
   if (model.view === null || isOver() || event.isComposing) return;
+  if (event.key === "F6" && !prompt) {
+    goToOwn(event.target);
+    event.preventDefault();
+    return;
+  }
+  if (isOwn(event.target) && !prompt) {
+    if (event.key === "Escape") followFocus();
+    return;
+  }
   if (isMovingOn() && !["Shift", "Control", "Alt", "Meta"].includes(event.key) && !event.metaKey) {
     waiting.push({ event, serial: model.view.serial });
     event.preventDefault();
