@@ -347,7 +347,7 @@ class Guest(Group):
 
 
 class Trip(Form, title="Trip", records="trips"):
-    """What a page adds by itself: the record bar, lines, and lists that are always open."""
+    """A form for which a page adds a record bar, lines, and lists that are always open."""
 
     boat = Choice("Boat", choices=("Launch", "Dinghy", "Yawl"), look="radio", required=True)
     extras = Choice("Extras", choices=("power", "water", "crane"), look="list", multiple=True)
