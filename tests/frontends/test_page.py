@@ -422,3 +422,23 @@ def test_work_that_takes_long_is_shown(browser: Any) -> None:
         shown.page.wait_for_selector("body[aria-busy=true]", timeout=5000)
         shown.settle()
         assert shown.page.get_attribute("body", "aria-busy") == "false"
+
+
+def test_a_second_window_looks_on_until_the_first_has_gone(browser: Any) -> None:
+    with showing(browser, scene()) as shown:
+        first, second = shown.page, shown.page.context.new_page()
+        second.goto(first.url)
+        second.wait_for_selector(".form")
+        assert "another window" in second.inner_text("#state") and second.locator(".form[inert]").count() == 1
+        second.keyboard.type("7")
+        first.locator("[data-control=word] input").click()
+        first.keyboard.type("Eider")
+        shown.settle()
+        assert second.locator("[data-control=word] input").input_value() == "Eider"
+        assert [gesture.verb for gesture, *_ in shown.fed] == ["focus", *["type"] * 5]
+        first.close()
+        second.wait_for_selector(".form:not([inert])")
+        second.locator("[data-control=word] input").fill("Teal")
+        shown.page = second
+        shown.settle()
+        assert shown.session.control("word").text == "Teal" and second.inner_text("#state") == ""

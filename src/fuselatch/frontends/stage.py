@@ -74,6 +74,7 @@ class Stage:
         self.over = False
         self._inbox: SimpleQueue[Any] = SimpleQueue()
         self._watching: list[Tell] = []
+        self._tabs: dict[Tell, str] = {}
         self._view: View | None = None
         self._slice = 2_000
 
@@ -83,13 +84,17 @@ class Stage:
         """Put a message of a front end into the queue. `tell`: the function that it joined with."""
         self._inbox.put((message, tell))
 
-    def join(self, tell: Tell) -> None:
-        """Begin to follow: `tell` gets the whole view, and then patches."""
-        self._inbox.put(lambda session: self._join(session, tell))
+    def join(self, tell: Tell, tab: str = "") -> None:
+        """Begin to follow: `tell` gets the whole view, and then patches.
+
+        Who joined first sends gestures; others look on until it has parted. `tab`: tells a front end that comes back from
+        another one; it takes the place that it had.
+        """
+        self._inbox.put(lambda session: self._join(session, tell, tab))
 
     def part(self, tell: Tell) -> None:
         """End to follow."""
-        self._inbox.put(lambda session: self._watching.remove(tell) if tell in self._watching else None)
+        self._inbox.put(lambda session: self._part(tell))
 
     def stop(self) -> None:
         """Close the session, whatever waits."""
@@ -170,6 +175,9 @@ class Stage:
         if not message.verb:
             sender(list_of(session, message))
             return
+        if self._watching and sender is not self._watching[0]:
+            sender({"number": message.number, "view": {}, "looks_on": True})
+            return
         problem = ""
         try:
             session.feed(gesture_of(session, message))
@@ -198,10 +206,26 @@ class Stage:
         for tell in self._watching:
             tell({**told, **(answer if tell is sender else NO_ANSWER)})
 
-    def _join(self, session: Session, tell: Tell) -> None:
-        self._watching.append(tell)
+    def _join(self, session: Session, tell: Tell, tab: str) -> None:
+        before = next((at for at, each in enumerate(self._watching) if tab and self._tabs.get(each) == tab), None)
+        if before is None:
+            self._watching.append(tell)
+        else:
+            # The same page again, whose lost connection hasn't been noticed yet.
+            self._tabs.pop(self._watching[before])
+            self._watching[before] = tell
+        self._tabs[tell] = tab
         self._view = session.view
-        tell(whole(self._view))
+        tell({**whole(self._view), "looks_on": tell is not self._watching[0]})
+
+    def _part(self, tell: Tell) -> None:
+        if tell not in self._watching:
+            return
+        was_first = self._watching[0] is tell
+        self._watching.remove(tell)
+        self._tabs.pop(tell, None)
+        if was_first and self._watching:
+            self._watching[0]({**NO_ANSWER, "view": {}, "looks_on": False})
 
     def _abandon(self, session: Session) -> None:
         """Close as cancelled, since no front end is there any more. If that is blocked, close the session."""

@@ -144,6 +144,7 @@ TEXTS: Final[Mapping[str, str]] = {
     "page.forms": "Forms",
     "page.over": "The form is closed. You can close this window.",
     "page.lost": "The connection was lost. Trying again …",
+    "page.looks_on": "This form is open in another window. Here you can only look on.",
     "page.elsewhere": "This form isn't open in this browser.",
     "page.script": "This form needs JavaScript.",
     # Positions and values.

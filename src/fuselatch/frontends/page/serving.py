@@ -43,11 +43,12 @@ if TYPE_CHECKING:
 
 PAGE_TEXTS: Final = (
     "close", "list", "forms", "over", "lost", "elsewhere", "script", "first", "previous", "next", "last", "new", "save",
-    "remove", "records", "go_to", "add_line", "remove_line", "move_up", "move_down",
+    "remove", "records", "go_to", "looks_on", "add_line", "remove_line", "move_up", "move_down",
 )  # fmt: skip
 HERE: Final = Path(__file__).parent
 LARGEST_FRAME: Final = 64 * 1024
 """The largest message from a browser, in bytes."""
+LONGEST_TAB: Final = 64
 KINDS: Final = {".js": "text/javascript", ".css": "text/css", ".svg": "image/svg+xml"}
 HOME: Final = "127.0.0.1"
 
@@ -120,6 +121,7 @@ def answer_file(name: str) -> Response:
 
 async def follow(live: WebSocket, stage: Stage) -> None:
     """Connect a browser with a stage until one of them ends it."""
+    tab = live.query_params.get("tab", "")[:LONGEST_TAB]
     loop = asyncio.get_running_loop()
     told: asyncio.Queue[Mapping[str, Any]] = asyncio.Queue()
 
@@ -141,7 +143,7 @@ async def follow(live: WebSocket, stage: Stage) -> None:
                 raise WrongMessage("the message is too long")
             stage.send(message_of(json.loads(text)), tell)
 
-    stage.join(tell)
+    stage.join(tell, tab)
     if stage.over:
         tell({"over": True})
     tasks = [asyncio.create_task(send()), asyncio.create_task(receive())]

@@ -2,7 +2,7 @@
 
 // What the page says itself, in the user's language.
 export const texts = JSON.parse(document.body.dataset.texts);
-export const model = { view: null, layouts: {}, acked: 0 };
+export const model = { view: null, layouts: {}, acked: 0, looksOn: false };
 const listeners = [];
 let socket = null;
 let sent = 0;
@@ -11,6 +11,8 @@ let over = false;
 let moved = 0;
 // The serial of the view that the user saw when a key was pressed that is only now dealt with.
 let seen = null;
+// Tells the session this page from another one, when it connects again.
+const tab = crypto.getRandomValues(new Uint32Array(4)).join("-");
 // For each control, the number of the last message about its text: until that is answered, the text here is newer.
 const typed = new Map();
 
@@ -44,7 +46,7 @@ export function isTyping(control) {
 }
 
 export function send(gesture) {
-  if (over || socket?.readyState !== WebSocket.OPEN || model.view === null) return;
+  if (over || model.looksOn || socket?.readyState !== WebSocket.OPEN || model.view === null) return;
   sent += 1;
   if (gesture.verb === "type") typed.set(gesture.control, sent);
   // After a focus by mouse, the field that is meant has the browser's focus already.
@@ -96,6 +98,7 @@ function applyPatch(told) {
 
 function hear(told) {
   document.body.setAttribute("aria-busy", "false");
+  if ("looks_on" in told) model.looksOn = told.looks_on;
   if (told.over) {
     over = true;
     for (const listener of listeners) listener({ over: true });
@@ -123,11 +126,12 @@ function hear(told) {
 
 export function connect(onLost) {
   const address = new URL("live", location.href);
+  address.search = `?tab=${tab}`;
   address.protocol = address.protocol === "https:" ? "wss:" : "ws:";
   socket = new WebSocket(address);
   socket.onmessage = (event) => {
-    onLost("");
     hear(JSON.parse(event.data));
+    onLost(model.looksOn ? texts.looks_on : "");
   };
   socket.onclose = (event) => {
     if (over) return;

@@ -316,6 +316,9 @@ function draw(news) {
     }
     made.update(form, forms);
   }
+  place.classList.toggle("looks-on", model.looksOn);
+  for (const made of drawn.values()) if (model.looksOn) made.root.inert = true;
+  offers.inert = model.looksOn;
   drawShade(forms);
   drawOffers();
   help.textContent = shown(model.view.help);
