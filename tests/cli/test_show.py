@@ -51,6 +51,8 @@ def test_a_form_is_shown_and_its_outcome_printed(button: str, code: int, verdict
         (("stay:Sty",), "stay has no form or scene 'Sty'; did you mean 'Stay'"),
         (("sty:Stay",), "module 'sty' not found; did you mean 'stay'"),
         (("stay",), "'stay' isn't a form; write MODULE:NAME"),
+        (("harbours:HarbourForm", "--records", "nofile.db"), "nofile.db"),
+        (("harbours:harbours", "--at", "99"), "'harbours' has no record '99'; choose from 1, 2"),
         (("stay:Stay", "--port", "TAKEN"), "can't use port"),
         (("stay:Stay", "--port", "70000"), "70000 is not in the range"),
     ],

@@ -19,6 +19,8 @@ from fuselatch.cli.problems import end
 @click.option("--port", type=click.IntRange(0, 65535), default=0, metavar="N", help="The port; 0 takes a free one.")
 @click.option("--no-browser", is_flag=True, help="Print the address and open no browser.")
 @click.option("--user", metavar="NAME", help="The user's name.")
+@click.option("--records", metavar="ADDRESS", help="Read and write records at this address (see rehearse).")
+@click.option("--at", "at", metavar="KEY", help="Open the form at the record with this key.")
 @click.option("--json", "as_json", is_flag=True, help="Print the outcome as JSON.")
 @from_folders
 @policy_file
@@ -27,6 +29,8 @@ def command(
     port: int,
     no_browser: bool,
     user: str | None,
+    records: str | None,
+    at: str | None,
     as_json: bool,
     folders: tuple[Path, ...],
     policy: Path | None,
@@ -38,16 +42,24 @@ def command(
 
     Exit codes: 0 accepted, 1 any other verdict, 2 an error.
     """
+    from fuselatch.core.forms.places import KeyInWords
     from fuselatch.core.model.errors import FuseLatchError
     from fuselatch.policy import Policy
     from fuselatch.rehearsal.loading import importing_from, load
+    from fuselatch.stores.addresses import open_records
 
     try:
         from fuselatch.frontends.page.filling import fill_in
 
         with redirect_stdout(sys.stderr), importing_from([Path.cwd(), *(folder.resolve() for folder in folders)]):
             rules = Policy.load(policy) if policy is not None else None
-            given = {name: value for name, value in (("user", user), ("policy", rules)) if value is not None}
+            options = {
+                "user": user,
+                "policy": rules,
+                "records": open_records(records) if records is not None else None,
+                "at": KeyInWords(at) if at is not None else None,
+            }
+            given = {name: value for name, value in options.items() if value is not None}
             outcome = fill_in(load(reference, "form or scene"), port=port, browser=not no_browser, **given)
     except (FuseLatchError, ImportError, OSError, TypeError, ValueError) as error:
         end(error)

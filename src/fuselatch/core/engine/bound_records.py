@@ -66,7 +66,7 @@ from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveChecked, LiveInput, LiveValue
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.live_state import is_masked
-from fuselatch.core.forms.places import FirstBlank, HostSelection
+from fuselatch.core.forms.places import FirstBlank, HostSelection, KeyInWords
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.cells import Node
 from fuselatch.core.model.errors import NotAllowedHere, UnknownName
@@ -308,8 +308,8 @@ class Records(Node):
             if trouble:
                 put_message(turn, form, trouble, "warning")
         elif at is not None:
-            self.must_have(at)
-            key = at
+            key = self.key_of(at.text) if isinstance(at, KeyInWords) else at
+            self.must_have(key)
         if key is not None:
             self.load(turn, found.by_key(key), key)
         else:

@@ -39,6 +39,18 @@ def first_blank(*columns: str) -> Any:
     return FirstBlank(*columns)
 
 
+class KeyInWords:
+    """The record whose key reads like a text: as a command line gives it."""
+
+    __slots__ = ("text",)
+
+    def __init__(self, text: str) -> None:
+        self.text = text
+
+    def __repr__(self) -> str:
+        return repr(self.text)
+
+
 class HostSelection:
     """The place `host_selection()`: the record that the host has selected."""
 
