@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from datetime import timedelta
 from pathlib import Path
 from time import sleep
@@ -13,13 +14,12 @@ import pytest
 
 from fuselatch import Button, Choice, Date, Form, Group, Label, Lines, Text, Tick
 from fuselatch.core.model.choices import item_id
-from fuselatch.core.model.errors import FuseLatchError
-from fuselatch.rehearsal import read_cue_file, run_cues
+from fuselatch.frontends.conformance import Played, differences
+from fuselatch.frontends.fed import FedGestures
+from fuselatch.rehearsal import CueSheet, Desk, read_cue_file, read_cues
 from fuselatch.rehearsal.loading import importing_from
 from fuselatch.rehearsal.picking import item_meant
-from fuselatch.rehearsal.run import desk_for
-from fuselatch.scenes import Scene, open_session
-from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
+from fuselatch.scenes import NOW, Scene
 from fuselatch.stores import MemoryRecords
 from tests.bench import LOG, Bench, Dialog, doing
 from tests.frontends.conftest import Shown, showing
@@ -29,7 +29,6 @@ EXAMPLES = Path(__file__).parents[2] / "examples"
 SHEETS = [path for path in sorted(EXAMPLES.rglob("*.cues")) if not path.stem.startswith("_")]
 RUNS = [(path.parent, run) for path in SHEETS for run in read_cue_file(path).runs]
 KEYS = {"Up": "ArrowUp", "Down": "ArrowDown", "Ctrl": "Control"}
-EFFECTS = ("event", "handler", "change", "finding", "prompt", "answer", "open", "close", "write", "latch", "block", "skip")
 
 
 class Player:
@@ -152,35 +151,40 @@ class Player:
         self.shown.now += timedelta(**{{"s": "seconds", "m": "minutes", "h": "hours", "d": "days"}[unit]: int(number)})
 
 
-PLAYED = [
-    (folder, run) for folder, run in RUNS if all(cue.verb == "expect" or hasattr(Player, cue.verb) for cue in run.steps)
-]
+def play(browser: Any) -> Callable[[Scene, CueSheet], Played]:
+    """Return how a sheet is played in a browser."""
 
-
-def effects(trace: Any) -> list[str]:
-    """Return what came of the steps, without the steps themselves and the pointer."""
-    return [line for line in told(trace, *EFFECTS) if "hovered" not in line]
-
-
-@pytest.mark.parametrize(("folder", "sheet"), PLAYED, ids=[Path(run.title).name for _, run in PLAYED])
-def test_a_cue_sheet_does_the_same_through_the_page(folder: Path, sheet: Any, browser: Any) -> None:
-    with importing_from([folder]):
-        with showing(browser, desk_for(sheet, None).scene) as shown:
+    def at(scene: Scene, sheet: CueSheet) -> Played:
+        with showing(browser, scene) as shown:
             player = Player(shown)
             for cue in sheet.steps:
                 if cue.verb != "expect":
                     player.do(cue.verb, list(cue.texts()))
-            trace, fed, read = shown.session._state.trace, shown.fed, list(shown.read)
-        headless = run_cues(sheet)
-        assert headless.problems == [] and effects(trace) == effects(headless.trace)
-        services: dict[type, object] = {Letters: LetterBox(), Drawings: DrawingBoard()}
-        again = open_session(desk_for(sheet, None).scene, lambda: read.pop(0) if len(read) > 1 else read[0], services)
-        for gesture, _, raised, _ in fed:
-            try:
-                again.feed(gesture)
-            except FuseLatchError as error:
-                assert type(error) is raised
-        assert again.trace.to_jsonl() == trace.to_jsonl()
+            return Played(shown.session._state.trace, list(shown.fed), list(shown.read))
+
+    return at
+
+
+@pytest.mark.parametrize(("folder", "sheet"), RUNS, ids=[Path(run.title).name for _, run in RUNS])
+def test_a_cue_sheet_does_the_same_through_the_page(folder: Path, sheet: CueSheet, browser: Any) -> None:
+    with importing_from([folder]):
+        assert list(differences(sheet, play(browser))) == []
+
+
+def test_a_front_end_that_does_something_else_is_told(monkeypatch: pytest.MonkeyPatch) -> None:
+    sheet = read_cues("form stay:Stay\ntype vessel Eider\ntab\npress book\n", "x.cues")
+
+    def badly(scene: Scene, sheet: CueSheet) -> Played:
+        with Desk(scene) as desk:
+            fed = FedGestures(desk.session)
+            desk.type("vessel", "Teal")
+            desk.press("book")
+            return Played(desk.trace, fed.fed[:1], [NOW])
+
+    with importing_from([EXAMPLES]):
+        effects, again = differences(sheet, badly)
+    assert "x.cues: 7: expected 'vessel.value: blank → Eider', but it is 'vessel.value: blank → Teal'" in effects
+    assert again.startswith("x.cues: fed again: ")
 
 
 def ask_twice(form: Bench) -> None:
