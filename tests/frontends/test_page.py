@@ -183,7 +183,7 @@ def test_a_front_end_that_does_something_else_is_told(monkeypatch: pytest.Monkey
 
     with importing_from([EXAMPLES]):
         effects, again = differences(sheet, badly)
-    assert "x.cues: 7: expected 'vessel.value: blank → Eider', but it is 'vessel.value: blank → Teal'" in effects
+    assert effects == "x.cues: 8: expected 'vessel.typed', but it is 'vessel.value: blank → Teal'"
     assert again.startswith("x.cues: fed again: ")
 
 
