@@ -79,7 +79,7 @@ def showing(browser: Any, scene: Scene, **options: Any) -> Iterator[Shown]:
         complaints: list[str] = []
         page.on("console", lambda message: complaints.append(message.text) if message.type in ("error", "warning") else None)
         page.on("pageerror", lambda error: complaints.append(str(error)))
-        page.set_default_timeout(8_000)
+        page.set_default_timeout(20_000)
         page.goto(server.address)
         page.wait_for_selector(".form")
         try:
