@@ -75,7 +75,8 @@ def showing(browser: Any, scene: Scene, **options: Any) -> Iterator[Shown]:
     shown = Shown(scene)
     shown.thread.start()
     with Server(shown.stage) as server:
-        page = shown.page = browser.new_page(viewport={"width": 1280, "height": 800}, **options)
+        context = browser.new_context(viewport={"width": 1280, "height": 800}, **options)
+        page = shown.page = context.new_page()
         complaints: list[str] = []
         page.on("console", lambda message: complaints.append(message.text) if message.type in ("error", "warning") else None)
         page.on("pageerror", lambda error: complaints.append(str(error)))
@@ -85,7 +86,7 @@ def showing(browser: Any, scene: Scene, **options: Any) -> Iterator[Shown]:
         try:
             yield shown
         finally:
-            page.close()
+            context.close()
             shown.stage.stop()
             shown.thread.join(10)
     assert complaints == []

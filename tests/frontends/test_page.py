@@ -433,16 +433,17 @@ def test_a_second_window_looks_on_until_the_first_has_gone(browser: Any) -> None
         first, second = shown.page, shown.page.context.new_page()
         second.goto(first.url)
         second.wait_for_selector(".form")
-        assert "another window" in second.inner_text("#state") and second.locator(".form[inert]").count() == 1
+        second.wait_for_selector(".form[inert]")
+        second.wait_for_function("document.querySelector('#state').innerText.includes('another window')")
         second.keyboard.type("7")
         first.locator("[data-control=word] input").click()
         first.keyboard.type("Eider")
         shown.settle()
-        assert second.locator("[data-control=word] input").input_value() == "Eider"
+        second.wait_for_function("document.querySelector('[data-control=word] input').value === 'Eider'")
         assert [gesture.verb for gesture, *_ in shown.fed] == ["focus", *["type"] * 5]
         first.close()
         second.wait_for_selector(".form:not([inert])")
         second.locator("[data-control=word] input").fill("Teal")
         shown.page = second
         shown.settle()
-        assert shown.session.control("word").text == "Teal" and second.inner_text("#state") == ""
+        assert shown.session.control("word").text == "Teal" and not second.is_visible("#state")

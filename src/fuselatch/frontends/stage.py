@@ -175,7 +175,7 @@ class Stage:
         if not message.verb:
             sender(list_of(session, message))
             return
-        if self._watching and sender is not self._watching[0]:
+        if self._watching and sender != self._watching[0]:
             sender({"number": message.number, "view": {}, "looks_on": True})
             return
         problem = ""
@@ -216,12 +216,12 @@ class Stage:
             self._watching[before] = tell
         self._tabs[tell] = tab
         self._view = session.view
-        tell({**whole(self._view), "looks_on": tell is not self._watching[0]})
+        tell({**whole(self._view), "looks_on": tell != self._watching[0]})
 
     def _part(self, tell: Tell) -> None:
         if tell not in self._watching:
             return
-        was_first = self._watching[0] is tell
+        was_first = self._watching[0] == tell
         self._watching.remove(tell)
         self._tabs.pop(tell, None)
         if was_first and self._watching:
