@@ -94,9 +94,11 @@ def test_what_was_fed_is_a_cue_sheet_that_does_the_same(little: Any) -> None:  #
     assert again.outcome.values == desk.outcome.values
 
 
-def at(stage: Stage, tell: Callable[[Any], None], *messages: dict[str, Any]) -> None:
-    """Put what a front end does into a stage's queue."""
+def at(stage: Stage, tell: Callable[[Any], None], *messages: dict[str, Any], others: Any = None) -> None:
+    """Put what a front end does into a stage's queue. `others` only looks on."""
     stage.join(tell)
+    if others is not None:
+        stage.join(others)
     for number, message in enumerate(messages, 1):
         stage.send(message_of({"number": number, "serial": 99, **message}), tell)
 
@@ -107,7 +109,6 @@ def test_a_stage_tells_what_came_of_each_message_and_returns_the_outcome(caplog:
     stage = Stage(Scene(doing(go=fail("on purpose"))))
     press = [{"verb": "press", "control": f"1.{name}"} for name in ("go", "ok")]
     ask = {"control": "1.pier", "start": 0, "stop": 9}
-    stage.join(others.append)
     at(
         stage,
         told.append,
@@ -115,6 +116,7 @@ def test_a_stage_tells_what_came_of_each_message_and_returns_the_outcome(caplog:
         {"verb": "pick", "control": "1.pier", "item": "=South"},
         ask,
         *press,
+        others=others.append,
     )
     with caplog.at_level(logging.ERROR):
         outcome = stage.run()
