@@ -397,6 +397,11 @@ def test_records_lines_and_open_lists_are_used_by_keyboard_alone(browser: Any) -
         page.locator("[name=save]").focus()
         press("Enter")
         assert not form.records.is_changed and form.records.key == 1
+        page.locator("[name=next]").focus()
+        press("Enter")
+        assert form.records.key == 2 and page.evaluate(focused) == "next"  # who pages through records stays there
+        press("Shift+Tab", "Enter")
+        assert form.records.key == 1
         page.locator("[name=add]").focus()
         press("Enter")
         assert len(form.guests) == 3 and form.guests[2].name.focused

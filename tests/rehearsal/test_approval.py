@@ -65,6 +65,8 @@ WAYS: list[tuple[str, Callable[[Path], Path], str]] = [
     ("a cue sheet", lambda at: made(at, **{"helper.py": HELPER}), "note.cues"),
     ("an included sheet", lambda at: made(at, **{"helper.py": HELPER, "note.cues": f"{SHEET.format(module='note')}include _more.cues\n",
                                                 "_more.cues": "# nothing\n"}), "_more.cues"),
+    ("a row of a table", lambda at: made(at, **{"helper.py": HELPER, "note.cues":
+        "form {module}:Note\neach module\nrow note\nexpect text.value 7\npress ok\n"}), "helper.py"),
     ("a policy", lambda at: made(at, **{"helper.py": HELPER, "note.cues": f"policy p.toml\n{SHEET.format(module='note')}", "p.toml": ""}),
      "p.toml"),
 ]  # fmt: skip
@@ -145,7 +147,7 @@ def test_what_can_not_be_approved_is_told_and_changes_no_approval(tmp_path: Path
     ):
         sheet.write_text(text)
         result = run("approve", *call)
-        assert result.exit_code in (1, 2) and why in result.output, result.output
+        assert result.exit_code in (1, 2) and why in result.output and "⏎" not in result.output, result.output
     sheet.write_text("forms /etc\ntab\n")
     assert "outside the folders" in run("approve", file, "--cues", sheet).output
     assert json.loads(note.read_text()) == before

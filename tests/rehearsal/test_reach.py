@@ -59,6 +59,8 @@ def own(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Path]:
         (folder / f"n{number}.cues").write_text(f"include n{number + 1}.cues\n")
     (folder / "leaf.cues").write_text("tab\n")
     (folder / "many.cues").write_text("include leaf.cues\n" * 101)
+    (tmp_path / "out" / "on-the-path.py").write_text(MODULE)
+    monkeypatch.syspath_prepend(tmp_path / "out")
     monkeypatch.chdir(tmp_path / "elsewhere")
     with importing_from([folder]):
         yield folder
@@ -69,6 +71,9 @@ OUTSIDE = "is outside the folders that a cue sheet may use; add its folder with 
 WRONG: list[tuple[str, str]] = [
     *((f"scene {name}", f"cue sheets can't import '{name.partition(':')[0]}'")
       for name in ("os:abort", "sys:exit", "code:interact", "unittest.mock:call", "fuselatch.scenes:open_session", "_thread:exit")),
+    ("scene not-a-name:x", "module 'not-a-name' not found"),
+    ("scene .os:abort", "module '.os' not found"),
+    ("scene on-the-path:noting", "cue sheets can't import 'on-the-path'"),
     ("form json:JSONDecoder", "cue sheets can't import 'json'"),
     ("scene notes_at_hand:unmarked", "isn't marked as a scene; choose from noting"),
     ("scene notes_at_hand:tidy_up", "isn't marked as a scene; choose from noting"),

@@ -54,19 +54,17 @@ def command(file: Path, more: tuple[str, ...], by: str, folders: tuple[Path, ...
                 done += list(wish.run_cues(sheet))
                 module = module_at(Path(plain_path(file))) or module_at(file.resolve()) or module
     except (CueError, NotApproved, OSError) as error:
-        refuse(f"{problem_with(error, str(file))}\n{file}: not approved")
+        refuse(problem_with(error, str(file)), file)
     failed = show_count(Out(), done)
     if failed or wish.unreadable or wish.unapproved:
         say(f"{file}: not approved")
         sys.exit(Exit.FAILED if failed else Exit.UNREADABLE)
     if readings.changed:
-        refuse(f"{readings.changed} has changed while the cue sheets ran\n{file}: not approved")
+        refuse(f"{readings.changed} has changed while the cue sheets ran", file)
     if plain_path(file) not in readings.files or module is None:
-        refuse(f"{file}: no cue sheet has imported this file\n{file}: not approved")
+        refuse(f"{file}: no cue sheet has imported this file", file)
     if not is_of_forms(module):
-        refuse(
-            f"{file}: it defines neither a form nor a scene; approve the file of the forms that use it\n{file}: not approved"
-        )
+        refuse(f"{file}: it defines neither a form nor a scene; approve the file of the forms that use it", file)
     passed: dict[str, int] = {}
     own = file.resolve().parent
     for one in done:
@@ -77,7 +75,9 @@ def command(file: Path, more: tuple[str, ...], by: str, folders: tuple[Path, ...
     say(f"{file}: approved by {approval.by} (covers {', '.join(approval.files)}); saved to {note_of(file)}")
 
 
-def refuse(why: str) -> NoReturn:
-    """Say why nothing is approved, and exit with code 2."""
-    say_wrong(f"{why}")
+def refuse(why: str, file: Path | None = None) -> NoReturn:
+    """Say why nothing is approved, and exit with code 2. `file`: the one that was to be approved."""
+    say_wrong(why)
+    if file is not None:
+        say(f"{file}: not approved", err=True)
     sys.exit(Exit.UNREADABLE)

@@ -28,7 +28,7 @@ def command(folder: Path, as_json: bool) -> None:
     try:
         found = forms_in(folder)
     except LoadError as error:
-        say_wrong(f"{error}")
+        say_wrong(error)
         sys.exit(Exit.UNREADABLE)
     described = [at_hand(form) for form in found]
     if as_json:

@@ -50,7 +50,7 @@ def command(store: str, latch: str | None, user: str | None, key: str | None, re
         for taken in chosen if reset else ():
             log.reset(taken)
     except StoreRefused as error:
-        say_wrong(f"{error}")
+        say_wrong(error)
         sys.exit(Exit.UNREADABLE)
     except LookupError as error:
         say_wrong(f"{store}: {error.args[0]}")

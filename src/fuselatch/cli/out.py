@@ -62,20 +62,13 @@ class Out:
 
 
 def plain(text: Text | str) -> Text | str:
-    """Return a text as `visible` shows it, with its styles."""
+    """Return a text as `visible` shows it. One with something to write out loses the styles of its parts."""
     from rich.text import Text
 
+    shown = without_passwords(visible(str(text)))
     if isinstance(text, str):
-        return without_passwords(visible(text))
-    parts = [Text(visible(str(part)), style=part.style or text.style) for part in text.divide(edges(text)) if part.plain]
-    for part, styled in zip(text.divide(edges(text)), parts, strict=False):
-        styled.spans = [span._replace(start=0, end=len(styled)) for span in part.spans]
-    return Text("").join(parts)
-
-
-def edges(text: Text) -> list[int]:
-    """Return where the style of a text differs."""
-    return sorted({at for span in text.spans for at in (span.start, span.end) if 0 < at < len(text)})
+        return shown
+    return text if shown == text.plain else Text(shown, style=text.style)
 
 
 def ready_streams() -> None:

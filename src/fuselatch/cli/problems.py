@@ -12,7 +12,7 @@ from fuselatch.cli.out import say_wrong
 
 def end(error: BaseException) -> NoReturn:
     """Print an error and exit with code 2."""
-    say_wrong(f"{problem(error)}")
+    say_wrong(problem(error))
     sys.exit(Exit.UNREADABLE)
 
 

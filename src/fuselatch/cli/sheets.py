@@ -80,7 +80,7 @@ class Wish:
 
         places = self.places(Path(sheet.name))
         try:
-            with self.allowed(sheet, places), importing_from(places, [Path.cwd()]):
+            with self.allowed(sheet, [*places, Path.cwd()]), importing_from(places, [Path.cwd()]):
                 done = (how or run_all_cues)(
                     sheet,
                     policy=Policy.load(self.policy) if self.policy is not None else None,
@@ -123,7 +123,7 @@ class Wish:
     def wrong(self, problem: str) -> None:
         """Report a file that can't be read."""
         self.unreadable.append(without_passwords(problem))
-        say_wrong(f"{problem}")
+        say_wrong(problem)
 
 
 def found(names: Iterable[str]) -> list[Path]:

@@ -152,10 +152,11 @@ def only_approved(sheet: CueSheet, ledger: Approved, folders: Sequence[Path]) ->
 def files_opened(sheet: CueSheet, folders: Sequence[Path]) -> Iterator[Path]:
     """Yield the files of the forms that a cue sheet opens; their approvals are beside them."""
     own = Path(sheet.name).resolve().parent
-    if sheet.forms is not None:
-        yield from sorted((own / sheet.forms.text).glob("*.py"))
-    if sheet.opens.verb != "forms":
-        found = find(sheet.opens.words[0].text.partition(":")[0], [own, *folders])
+    # The rows of a table may open different forms.
+    for folder in {run.forms.text for run in sheet.runs if run.forms is not None}:
+        yield from sorted((own / folder).glob("*.py"))
+    for module in {run.opens.words[0].text.partition(":")[0] for run in sheet.runs if run.opens.verb != "forms"}:
+        found = find(module, [own, *folders])
         if found is not None:
             if is_installed(found):
                 raise NotApproved(f"{found.name} belongs to an installed package and can't be approved")

@@ -149,8 +149,8 @@ def load_for_sheet(reference: str, verb: str, folders: Sequence[Path]) -> Any:
 
     Only modules in these folders (and those of `importing_from`), and those that installed packages offer, are imported.
     """
-    module_name = reference.partition(":")[0]
-    if module_name.isidentifier() or all(part.isidentifier() for part in module_name.split(".")):
+    module_name, colon, _ = reference.partition(":")
+    if colon and not module_name.endswith(".py"):
         must_be_offered(module_name, (*folders, Path.cwd(), *(folder for each in _opened for folder in each)))
     found = load(reference, verb)
     if verb == "scene" and not is_scene(found):

@@ -11,6 +11,7 @@ const shade = element("div", { class: "shade" });
 const drawn = new Map();
 let prompt = null;
 let dragged = null;
+let followed = null;
 shade.hidden = true;
 document.body.append(shade);
 
@@ -245,28 +246,28 @@ function drawShade(forms) {
 }
 
 function drawPrompt() {
-  const shown = model.view.prompt;
-  if (prompt && prompt.id === shown?.id) return;
+  const asked = model.view.prompt;
+  if (prompt && prompt.id === asked?.id) return;
   prompt?.root.remove();
   prompt = null;
-  if (!shown) return;
-  const buttons = shown.buttons.map((caption) => {
+  if (!asked) return;
+  const buttons = asked.buttons.map((caption) => {
     const made = element("button", { type: "button" }, caption);
-    made.classList.toggle("accepts", caption === shown.default);
+    made.classList.toggle("accepts", caption === asked.default);
     made.addEventListener("click", () => send({ verb: "answer", text: caption }));
     return made;
   });
   const box = element(
     "div",
     { class: "prompt", role: "alertdialog", "aria-modal": "true", "aria-labelledby": "p-title", "aria-describedby": "p-text" },
-    element("h1", { id: "p-title" }, shown.title),
-    element("div", { id: "p-text" }, element("p", {}, shown.text), ...cellsOf(shown.table)),
+    element("h1", { id: "p-title" }, asked.title),
+    element("div", { id: "p-text" }, element("p", {}, asked.text), ...cellsOf(asked.table)),
     element("div", { class: "buttons" }, ...buttons),
   );
-  box.dataset.tone = shown.tone;
-  prompt = { id: shown.id, root: element("div", { class: "layer asking" }, box), buttons };
+  box.dataset.tone = asked.tone;
+  prompt = { id: asked.id, root: element("div", { class: "layer asking" }, box), buttons };
   document.body.append(prompt.root);
-  focusOn(buttons[Math.max(0, shown.buttons.indexOf(shown.default))]);
+  focusOn(buttons[Math.max(0, asked.buttons.indexOf(asked.default))]);
 }
 
 // A small table, its headings first: of a column, or of a row if it has none.
@@ -327,11 +328,15 @@ function draw(news) {
   if (!prompt) followFocus();
 }
 
-// The session says where the focus is. While the user is ahead of it, nothing is moved.
-function followFocus() {
+// The session says where the focus is. While the user is ahead of it, nothing is moved, and neither is who uses the page's own
+// buttons, until the session's focus is another one.
+function followFocus(comesBack = false) {
   if (!isSettled()) return;
   const front = model.view.forms.at(-1);
   const focused = front?.controls.find((control) => control.focused);
+  const isSame = followed === focused?.id;
+  followed = focused?.id;
+  if (isSame && !comesBack && isOwn(document.activeElement)) return;
   const target = focused && drawn.get(front.id).widgets.get(focused.id)?.target;
   if (target && document.activeElement !== target) {
     focusOn(target);
@@ -364,7 +369,7 @@ function isOwn(node) {
 }
 
 function goToOwn(at) {
-  if (isOwn(at)) followFocus();
+  if (isOwn(at)) followFocus(true);
   else ownOnes()[0]?.focus();
 }
 
@@ -430,7 +435,7 @@ document.addEventListener("keydown", (event) => {
     return;
   }
   if (isOwn(event.target) && !prompt) {
-    if (event.key === "Escape") followFocus();
+    if (event.key === "Escape") followFocus(true);
     return;
   }
   if (isMovingOn() && !["Shift", "Control", "Alt", "Meta"].includes(event.key) && !event.metaKey) {
