@@ -404,5 +404,9 @@ def test_too_few_lines_may_be_a_warning_and_another_record_has_no_marker() -> No
             form = desk.at(Together)
             act(desk, "press keep", *(['answer "Go back"'] if given else []))
             assert form.extras.marker.level == level
+            act(desk, "add_line extras")
+            assert form.extras.marker.level == ""
+            act(desk, "remove_line extras[0]")
+            assert form.extras.marker.level == level
             act(desk, "record new")
             assert form.extras.marker.level == ""

@@ -130,6 +130,20 @@ def test_a_stage_tells_what_came_of_each_message_and_returns_the_outcome(caplog:
     }
 
 
+def test_who_only_looks_on_changes_nothing_until_the_first_has_gone() -> None:
+    first: list[Any] = []
+    second: list[Any] = []
+    stage = Stage(Scene(doing()))
+    word = {"verb": "type", "control": "1.word", "text": "Teal"}
+    stage.join(first.append)
+    at(stage, second.append, word)
+    stage.part(first.append)
+    at(stage, second.append, {"verb": "press", "control": "1.ok"})
+    outcome = stage.run()
+    assert outcome.accepted and outcome[Bench.word] in (None, "")
+    assert [each["looks_on"] for each in second if "looks_on" in each][:3] == [True, True, False]
+
+
 def ask_at_the_end(form: Bench) -> None:
     """Ask before it closes, and note what comes of that."""
     try:

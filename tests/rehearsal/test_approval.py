@@ -114,6 +114,14 @@ def test_code_without_its_text_is_not_approved_and_cached_code_is_not_run(tmp_pa
         assert result.exit_code in (1, 2) and "helper.pyc isn't a Python source file" in result.output and not mark.exists()
 
 
+def test_the_current_folder_may_have_the_forms_of_approved_sheets(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    file = made(tmp_path, **{"helper.py": HELPER, "cues/x.cues": SHEET.format(module="note")})
+    monkeypatch.chdir(tmp_path)
+    assert run("approve", file, "--by", "Nolke").exit_code == 0
+    result = run("rehearse", "-q", "--approved-only", "cues/x.cues")
+    assert result.exit_code == 0, result.output
+
+
 def test_approvals_of_different_runs_do_not_mix(tmp_path: Path) -> None:
     file = made(tmp_path, **{"helper.py": HELPER})
     other = made(tmp_path, module="other", **{"helper.py": HELPER, "note.cues": SHEET.format(module="note")})

@@ -314,10 +314,10 @@ def test_a_store_that_stops_working_is_told_and_what_was_typed_stays(tmp_path: P
 
 
 FULL = """
-create or replace function full_disk() returns trigger language plpgsql as $$ begin
+create or replace function no_room() returns trigger language plpgsql as $$ begin
   raise exception 'could not extend file "base/1/2": No space left on device' using errcode = 'disk_full';
 end $$;
-create trigger full_disk before update on boats for each row execute function full_disk()
+create trigger no_room before update on boats for each row execute function no_room()
 """
 
 
@@ -341,7 +341,7 @@ def full_disk(kind: str, store: Any) -> Iterator[None]:
             database.exec_driver_sql(FULL)
         yield
         with store._database.connected() as database:
-            database.exec_driver_sql("drop trigger full_disk on boats")
+            database.exec_driver_sql("drop trigger no_room on boats")
 
 
 @pytest.mark.parametrize("kind", ["csv", "sqlite", "postgresql", "workbook"])
