@@ -63,6 +63,7 @@ if TYPE_CHECKING:
     from fuselatch.core.model.findings import Override as Override
     from fuselatch.core.model.findings import warn as warn
     from fuselatch.core.model.outcome import Outcome as Outcome
+    from fuselatch.core.model.pictures import Picture as Picture
     from fuselatch.frontends.page.filling import fill_in as fill_in
 
 WHERE = {
@@ -104,6 +105,7 @@ WHERE = {
     "fuselatch.core.model.events": ("Event",),
     "fuselatch.core.model.findings": ("Finding", "Marker", "Override", "warn"),
     "fuselatch.core.model.outcome": ("Outcome",),
+    "fuselatch.core.model.pictures": ("Picture",),
     "fuselatch.frontends.page.filling": ("fill_in",),
 }
 """The module of each public name."""

@@ -123,7 +123,7 @@ def test_a_stage_tells_what_came_of_each_message_and_returns_the_outcome(caplog:
     assert (outcome.accepted, outcome[Bench.a], outcome[Bench.pier], stage.over) == (True, 3, "South", True)
     assert "on purpose" in caplog.text and told[4]["refused"] == "HandlerFailed"
     assert told[4]["view"]["notice"] == "That didn't work, and nothing was changed"
-    assert [item["text"] for item in told[3]["items"]] == ["North", "South"] and told[-1] == {"over": True}
+    assert [item["text"] for item in told[3]["items"]] == ["North", "South"] and told[-1] == {"over": True, "late": False}
     assert [each.get("number") for each in told[1:-2]] == [1, 2, None, 4, 5] and {each.get("number") for each in others} == {
         None,
         0,

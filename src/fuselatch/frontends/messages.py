@@ -10,8 +10,10 @@ from fuselatch.core.engine.session import Session
 from fuselatch.core.model.gestures import VERBS, Gesture
 from fuselatch.frontends.keys import key_gesture
 
-LONGEST: Final = 60_000
-"""The longest text in a message, in characters."""
+LONGEST: Final = 48_000
+"""The longest text in a message, in bytes."""
+USUAL: Final = 10_000
+"""The longest text for an entry that says no more (`max_length`), in bytes. A form marks what is too long for it."""
 TEXTS: Final = ("verb", "control", "form", "text", "item", "key")
 FLAGS: Final = ("repeat", "ctrl", "alt", "shift")
 NUMBERS: Final = ("number", "serial")
@@ -50,7 +52,7 @@ def message_of(given: object) -> Message:
     for names, kind in ((TEXTS, str), (FLAGS, bool), ((*NUMBERS, "start", "stop"), int)):
         for name in names:
             value = given.get(name, kind())
-            if type(value) is not kind or (isinstance(value, str) and len(value) > LONGEST):
+            if type(value) is not kind or (isinstance(value, str) and size_of(value) > LONGEST):
                 raise WrongMessage(f"'{name}' must be {kind.__name__}")
     unknown = given.keys() - set(Message._fields)
     if unknown:
@@ -60,6 +62,11 @@ def message_of(given: object) -> Message:
         raise WrongMessage(f"unknown verb '{verb}'")
     usual: dict[str, Any] = {**dict.fromkeys(TEXTS, ""), **dict.fromkeys(FLAGS, False)}
     return Message(**{**usual, "number": 0, "serial": 0, "start": 0, "stop": 0, **given})
+
+
+def size_of(text: str) -> int:
+    """Return how many bytes a text has in UTF-8."""
+    return len(text.encode(errors="surrogatepass"))
 
 
 def gesture_of(session: Session, message: Message) -> Gesture:
@@ -74,6 +81,10 @@ def gesture_of(session: Session, message: Message) -> Gesture:
         except ValueError as error:
             raise WrongMessage(str(error)) from None
         return replace(made, view_serial=message.serial)
+    if message.verb == "type" and size_of(message.text) > USUAL:
+        limit = getattr(session.control(f"{form}.{control}").declared, "max_length", None) or 0
+        if len(message.text) > limit:
+            raise WrongMessage(f"a text of more than {USUAL} bytes, where max_length is {limit or 'not set'}")
     text = form if message.verb == "to_front" else message.text
     return Gesture(
         verb=message.verb,

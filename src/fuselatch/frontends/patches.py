@@ -85,7 +85,7 @@ def fields_differing(before: View | FormView | ControlView, after: View | FormVi
 
 
 def layout(form: FormView) -> list[Mapping[str, Any]]:
-    """Return a form's rows from top to bottom: caption, depth, the ids of controls, True for a heading, a line's id."""
+    """Return a form's rows from top to bottom: caption, depth, the ids of controls, line and page; True for a heading."""
     return [
         {
             "caption": strip.caption,
@@ -93,6 +93,7 @@ def layout(form: FormView) -> list[Mapping[str, Any]]:
             "controls": [control.id for control in strip.controls],
             "heading": strip.heading,
             "line": strip.line,
+            "page": strip.page,
         }
         for strip in strips(form)
     ]

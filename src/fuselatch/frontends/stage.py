@@ -10,6 +10,7 @@ import logging
 from collections.abc import Callable, Mapping
 from datetime import datetime, timedelta
 from queue import Empty, SimpleQueue
+from threading import Event
 from time import monotonic, perf_counter
 from typing import Any, Final, TypeAlias
 
@@ -17,6 +18,7 @@ from fuselatch.core.engine.session import Session
 from fuselatch.core.model.errors import Abandoned, EngineFailed, FuseLatchError, HandlerFailed, Refused
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.outcome import CANCELLED, Outcome
+from fuselatch.core.model.pictures import Picture
 from fuselatch.core.model.view import View, plain
 from fuselatch.frontends.fed import FedGestures
 from fuselatch.frontends.messages import Message, gesture_of
@@ -52,53 +54,96 @@ NO_ANSWER: Final[Mapping[str, Any]] = {"number": 0}
 def list_of(session: Session, message: Message) -> Mapping[str, Any]:
     """Return the part of a list that a message asks for; nothing if the list is no longer there."""
     start, stop = max(0, message.start), min(message.stop, message.start + MOST_ITEMS)
+    told: dict[str, Any] = {"list": message.control, "start": start, "items": []}
     try:
         form, name = session.named(message.control)
-        found = plain(session.choices(session.control(f"{form}.{name}"), start, stop))
+        control = session.control(f"{form}.{name}")
+        told["items"] = plain(session.choices(control, start, stop))
+        if control.declared.shape == "table":
+            told["cells"] = plain(session.rows(control, start, stop))
     except (FuseLatchError, AttributeError):
-        found = []
-    return {"list": message.control, "start": start, "items": found}
+        told["items"] = []
+    return told
 
 
 class Stage:
     """A session that front ends elsewhere show: `Stage(scene).run()` returns the outcome once all forms are closed.
 
-    `send`, `join`, `part` and `stop` may be called on any thread.
+    `patience`: the seconds without a front end, `unused`: the seconds without a gesture, `longest`: the seconds in all,
+    after which the forms close as cancelled; None: never.
+
+    `send`, `join`, `part` and `stop` may be called on any thread. All else is for the thread that runs it: `run`, or, where
+    a thread runs several stages, `begin`, then `turn` until it returns None, then `end`.
     """
 
-    def __init__(self, scene: Scene, *, patience: float = PATIENCE, clock: Callable[[], datetime] | None = None) -> None:
+    def __init__(
+        self,
+        scene: Scene,
+        *,
+        patience: float = PATIENCE,
+        unused: float | None = None,
+        longest: float | None = None,
+        clock: Callable[[], datetime] | None = None,
+    ) -> None:
         self.scene = scene
         self.patience = patience
+        self.unused = unused
+        self.longest = longest
         self.clock = clock or clock_of(scene)
         self.fed: FedGestures | None = None
         self.over = False
+        self.wake: Callable[[], object] = lambda: None
+        """Called, on any thread, when there is something to do before `turn` said."""
         self._inbox: SimpleQueue[Any] = SimpleQueue()
         self._watching: list[Tell] = []
         self._tabs: dict[Tell, str] = {}
+        self._done: dict[str, int] = {}
+        self._session: Session | None = None
         self._view: View | None = None
         self._slice = 2_000
+        self._late = False
+        self._began = self._seen = self._used = monotonic()
 
     # ---- for front ends, on any thread
 
     def send(self, message: Message, tell: Tell) -> None:
         """Put a message of a front end into the queue. `tell`: the function that it joined with."""
-        self._inbox.put((message, tell))
+        self._put((message, tell))
 
     def join(self, tell: Tell, tab: str = "") -> None:
         """Begin to follow: `tell` gets the whole view, and then patches.
 
         Who joined first sends gestures; others look on until it has parted. `tab`: tells a front end that comes back from
-        another one; it takes the place that it had.
+        another one; it takes the place that it had, is told the number of its last gesture that was carried out, and sends
+        what came after it again.
         """
-        self._inbox.put(lambda session: self._join(session, tell, tab))
+        self._put(lambda session: self._join(session, tell, tab))
 
     def part(self, tell: Tell) -> None:
         """End to follow."""
-        self._inbox.put(lambda session: self._part(tell))
+        self._put(lambda session: self._part(tell))
 
     def stop(self) -> None:
         """Close the session, whatever waits."""
-        self._inbox.put(lambda session: session.close())
+        self._put(lambda session: session.close())
+
+    def picture(self, id: str, tell: Callable[[Picture | None], object]) -> None:
+        """Ask for a picture that the user sees; `tell` gets it, or None, on the stage's thread."""
+        self._put(lambda session: tell(session.picture(id)))
+
+    def _put(self, came: object) -> None:
+        self._inbox.put(came)
+        self.wake()
+
+    @property
+    def last_word(self) -> Mapping[str, Any]:
+        """What front ends are told at the end; `late` if the form was closed because too much time had passed."""
+        return {"over": True, "late": self._late}
+
+    @property
+    def backlog(self) -> int:
+        """How many messages wait."""
+        return self._inbox.qsize()
 
     # ---- on the session's thread
 
@@ -107,51 +152,86 @@ class Stage:
 
         `ready` is called once the form is open. Raises what opening the form raises.
         """
+        woken = Event()
+        self.wake = woken.set
         try:
-            session = open_session(self.scene, self.clock, {Letters: LetterBox(), Drawings: DrawingBoard()})
-            self.fed = FedGestures(session)
+            self.begin()
             ready()
-            with session:
-                self._view = session.view
-                absent = monotonic()
-                # Without a form to begin with, the user opens and closes forms until no one looks any more.
-                while not (session.is_done and self.scene.form is not None) and not session.is_closed:
-                    if self._watching:
-                        absent = monotonic()
-                    elif monotonic() - absent > self.patience:
-                        self._abandon(session)
-                        break
-                    self._next(session)
-                outcome = session.outcome
-                self._tell_change(session)
+            while (pause := self.turn()) is not None:
+                woken.wait(pause)
+                woken.clear()
+        finally:
+            outcome = self.end()
+        return outcome
+
+    def begin(self) -> None:
+        """Open the scene. Raises what opening the form raises."""
+        self._session = open_session(self.scene, self.clock, {Letters: LetterBox(), Drawings: DrawingBoard()})
+        self.fed = FedGestures(self._session)
+        self._view = self._session.view
+        self._began = self._seen = self._used = monotonic()
+
+    def turn(self) -> float | None:
+        """Do one thing that is due: a message, what the clock brings, or some work in idle time.
+
+        Return the seconds that may pass until the next turn, if nothing comes before; None once the session is done.
+        """
+        session = self._session
+        assert session is not None, "a stage takes turns once it has begun"
+        try:
+            pause = self._turn(session)
+        except Abandoned:
+            return None
+        # Without a form to begin with, the user opens and closes forms until no one looks any more.
+        return None if session.is_closed or (session.is_done and self.scene.form is not None) else pause
+
+    def end(self) -> Outcome:
+        """Close the session, tell front ends that it is over, and return the first form's outcome."""
+        outcome = None
+        try:
+            if self._session is not None:
+                with self._session as session:
+                    outcome = session.outcome
+                    self._tell_change(session)
         except Abandoned:
             outcome = None
         finally:
             self.over = True
             for tell in self._watching:
-                tell({"over": True})
+                tell(self.last_word)
         return outcome if outcome is not None else Outcome(CANCELLED, {})
 
-    def _next(self, session: Session) -> None:
-        """Do what comes next: a message, what the clock brings, or some work in idle time."""
+    def _turn(self, session: Session) -> float:
         try:
             came = self._inbox.get_nowait()
         except Empty:
-            wakes = session.wakes_at
-            left = (wakes - self.clock()).total_seconds() if wakes is not None else 1.0
-            if left <= 0:
-                self._feed_time(session)
-                return
-            if self._work(session):
-                return
-            try:
-                came = self._inbox.get(timeout=min(1.0, self.patience, left))
-            except Empty:
-                return
+            return self._use_time(session)
         if isinstance(came, tuple):
             self._carry_out(session, *came)
         else:
             came(session)
+        return 0.0
+
+    def _use_time(self, session: Session) -> float:
+        """Do what the clock brings, or some work in idle time; return the seconds until the next turn."""
+        now = monotonic()
+        if self._watching:
+            self._seen = now
+        ends = [
+            since + seconds - now
+            for since, seconds in ((self._seen, self.patience), (self._used, self.unused), (self._began, self.longest))
+            if seconds is not None
+        ]
+        if min(ends) <= 0:
+            self._late = True
+            self._abandon(session)
+            return 0.0
+        wakes = session.wakes_at
+        left = (wakes - self.clock()).total_seconds() if wakes is not None else 1.0
+        if left <= 0:
+            self._feed_time(session)
+            return 0.0
+        return 0.0 if self._work(session) else min(1.0, left, *ends)
 
     def _feed_time(self, session: Session) -> None:
         """Let what depends on the clock follow it."""
@@ -178,6 +258,14 @@ class Stage:
         if self._watching and sender != self._watching[0]:
             sender({"number": message.number, "view": {}, "looks_on": True})
             return
+        tab = self._tabs.get(sender, "")
+        if tab and message.number <= self._done.get(tab, 0):
+            # It was carried out; only the answer was lost with the connection.
+            sender({"number": message.number, "view": {}})
+            return
+        if tab:
+            self._done[tab] = message.number
+        self._used = monotonic()
         problem = ""
         try:
             session.feed(gesture_of(session, message))
@@ -211,12 +299,13 @@ class Stage:
         if before is None:
             self._watching.append(tell)
         else:
-            # The same page again, whose lost connection hasn't been noticed yet.
+            # The same page again, whose lost connection hasn't been noticed yet. What still comes on that is refused: it is
+            # sent again on this one.
             self._tabs.pop(self._watching[before])
             self._watching[before] = tell
         self._tabs[tell] = tab
         self._view = session.view
-        tell({**whole(self._view), "looks_on": tell != self._watching[0]})
+        tell({**whole(self._view), "number": self._done.get(tab, 0), "looks_on": tell != self._watching[0]})
 
     def _part(self, tell: Tell) -> None:
         if tell not in self._watching:

@@ -17,7 +17,8 @@ MOST_ROWS: Final = 6
 class Strip:
     """One row of a form: its caption ("" without one), indent and controls. `line`: the id of the line that it shows.
 
-    A `heading` has no controls, or only lines, whose marker is shown below it.
+    A `heading` has no controls, or only lines, whose marker is shown below it. `page`: the id of the outermost titled group
+    around it, which is a tab page where a form has them.
     """
 
     caption: str
@@ -25,6 +26,7 @@ class Strip:
     controls: tuple[ControlView, ...] = ()
     heading: bool = False
     line: str = ""
+    page: str = ""
 
 
 def is_behind(view: View, form: FormView) -> bool:
@@ -53,18 +55,21 @@ def strips(form: FormView) -> Iterator[Strip]:
             if heading not in seen:
                 seen.append(heading)
                 if groups[heading].caption:
-                    yield Strip(groups[heading].caption, depth_of(groups[heading].group, groups), (), True)
-        depth = depth_of(controls[0].group, groups)
+                    yield Strip(
+                        groups[heading].caption,
+                        depth_of(groups[heading].group, groups),
+                        heading=True,
+                        page=page_of(heading, groups),
+                    )
+        caption, line = controls[0].caption, ""
         if kind == "row":
-            yield Strip(form.rows[int(name)].caption, depth, controls)
+            caption = form.rows[int(name)].caption
         elif kind == "line":
-            yield Strip(f"{int(groups[name].name.rpartition('[')[2].rstrip(']')) + 1}", depth, controls, line=name)
+            caption, line = f"{int(groups[name].name.rpartition('[')[2].rstrip(']')) + 1}", name
         elif kind == "buttons" or controls[0].shape == "tick":
-            yield Strip("", depth, controls)
-        elif controls[0].shape == "lines":
-            yield Strip(controls[0].caption, depth, controls, True)
-        else:
-            yield Strip(controls[0].caption, depth, controls)
+            caption = ""
+        depth, page = depth_of(controls[0].group, groups), page_of(controls[0].group, groups)
+        yield Strip(caption, depth, controls, kind == "" and controls[0].shape == "lines", line, page)
 
 
 def around(group: str, groups: Mapping[str, GroupView]) -> list[str]:
@@ -74,6 +79,12 @@ def around(group: str, groups: Mapping[str, GroupView]) -> list[str]:
         found.insert(0, group)
         group = groups[group].group
     return found
+
+
+def page_of(group: str, groups: Mapping[str, GroupView]) -> str:
+    """Return the outermost group around something, if it has a title; or ""."""
+    outermost = next(iter(around(group, groups)), "")
+    return outermost if outermost and groups[outermost].caption else ""
 
 
 def depth_of(group: str, groups: Mapping[str, GroupView]) -> int:

@@ -19,6 +19,7 @@ from fuselatch.core.forms.prompts import TONES, Tone
 from fuselatch.core.model.choices import Choices, choices_of
 from fuselatch.core.model.errors import FormClosed, NotAllowedHere, RuleError
 from fuselatch.core.model.names import suggest
+from fuselatch.core.model.pictures import Picture
 from fuselatch.core.model.record_changes import Change
 from fuselatch.core.model.trace_rows import add_row
 from fuselatch.core.model.values import same, short
@@ -76,7 +77,9 @@ def exact_property(name: str, prop: str, value: Any, wanted: Callable[[Any], Any
         if isinstance(value, str) or not isinstance(value, Iterable):
             raise TypeError(f"{name}: expected a tuple or list of items, not {short(value)}")
         return choices_of(value)
-    if not isinstance(value, bool if wanted is bool else str) and not (prop == "required" and value == "warn"):
+    if value is None and wanted is Picture:
+        return value
+    if not isinstance(value, wanted if wanted in (bool, Picture) else str) and (prop, value) != ("required", "warn"):
         raise TypeError(f"{name}: expected {wanted.__name__}, not {short(value)}")
     if prop == "tone" and value not in TONES:
         raise ValueError(f"{name}: unknown tone '{value}'; {suggest(str(value), TONES)}")

@@ -19,7 +19,8 @@ from fuselatch.core.forms.prompts import TONES
 from fuselatch.core.model.cells import UNSEEN, Cell, Derived, watch
 from fuselatch.core.model.choices import choices_of
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.values import same
+from fuselatch.core.model.pictures import Picture
+from fuselatch.core.model.values import same, short
 
 PASSIVE: Final = frozenset({"default"})
 """Rules that run at opening and aren't tracked."""
@@ -210,6 +211,13 @@ def tone_of(value: Any) -> str:
     return tone
 
 
+def picture_of(value: Any) -> Picture | None:
+    """Return a picture, or None."""
+    if value is not None and not isinstance(value, Picture):
+        raise TypeError(f"expected a Picture or None, not {short(value)}")
+    return value
+
+
 def need_of(value: Any) -> bool | str:
     """Return True, False or "warn"."""
     return "warn" if value == "warn" else bool(value)
@@ -225,6 +233,8 @@ CONVERTERS: Final[dict[str, Callable[[Any], Any]]] = {
     "help": str_of,
     "tone": tone_of,
     "placeholder": str_of,
+    "picture": picture_of,
+    "alt": str_of,
 }
 
 

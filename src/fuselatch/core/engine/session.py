@@ -29,7 +29,7 @@ from fuselatch.core.engine.state import Turn, is_closed_for_good
 from fuselatch.core.engine.steps import come_to_front
 from fuselatch.core.engine.storing import look
 from fuselatch.core.engine.verbs import RUNS_NO_AUTHOR_CODE, STEPS
-from fuselatch.core.engine.viewing import help_line, list_part, message_of, prompt_view, rows_part, view_of
+from fuselatch.core.engine.viewing import help_line, list_part, message_of, picture_shown, prompt_view, rows_part, view_of
 from fuselatch.core.engine.waits import is_stale
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.form import Form, must_be_a_form
@@ -47,6 +47,7 @@ from fuselatch.core.model.keys import normal
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import Outcome
+from fuselatch.core.model.pictures import Picture
 from fuselatch.core.model.record_changes import NewKey
 from fuselatch.core.model.service_map import Services
 from fuselatch.core.model.trace import Trace
@@ -225,6 +226,11 @@ class Session:
         """Return the cells of a table's rows by position, as the view has them."""
         self._state.workers.must_be_at_home()
         return rows_part(table, start, stop, self._state.formats)
+
+    def picture(self, id: str) -> Picture | None:
+        """Return a picture that the user sees now, by the id that the view gives; None if it isn't there any more."""
+        self._state.workers.must_be_at_home()
+        return picture_shown(self._state, id)
 
     def idle(self, items: int = 20_000) -> bool:
         """Do some of the work that gestures may need later, on about so many items; return True if more is left.

@@ -26,7 +26,7 @@ from fuselatch.core.engine.listing import IN_REACH, choices_seen, typed_into, wo
 from fuselatch.core.engine.state import NO_MESSAGE, SessionState, is_closed_for_good
 from fuselatch.core.engine.waits import id_of_wait
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.controls import LiveChecked, LiveInput, LiveValue
+from fuselatch.core.forms.controls import LiveChecked, LiveInput, LiveLabel, LiveValue
 from fuselatch.core.forms.form import Form, plan_of
 from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
 from fuselatch.core.forms.live_state import ControlState, FormState, is_masked, is_seen, seems_usable, seen, seen_title
@@ -37,6 +37,7 @@ from fuselatch.core.model.choices import Choices, fold_of, item_id
 from fuselatch.core.model.findings import NO_MARKER, Marker
 from fuselatch.core.model.locale_formats import Formats, show_moment
 from fuselatch.core.model.parts import Parts
+from fuselatch.core.model.pictures import Picture
 from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.values import MASK
 from fuselatch.core.model.view import (
@@ -267,6 +268,17 @@ class Look:
         return {each: None for each in found if each is not None and each.form is form}
 
 
+def disabled_by(control: ControlState) -> tuple[str, ...]:
+    """Return the captions of what the rule reads that disables a control or a group around it."""
+    off: ControlState | None = control
+    while off is not None and seen(off, "enabled"):
+        off = off._outer
+    cell = off._cells.get("enabled") if off is not None and off._cells is not None else None
+    read = [node for node, _ in cell.inputs] if cell is not None else []
+    captions = [str(seen(node, "caption")) for node in read if isinstance(node, ControlState)]
+    return tuple(dict.fromkeys(captions))
+
+
 def control_view(control: ControlState, fixed: Fixed, look: Look, formats: Formats) -> ControlView:
     """Return a control as the user sees it."""
     text, placeholder = "", ""
@@ -293,6 +305,7 @@ def control_view(control: ControlState, fixed: Fixed, look: Look, formats: Forma
     elif isinstance(control, LiveLines):
         lines = tuple([id_of(line.__dict__["_live"]) for line in control._rows])
     enabled = is_seen(control, "enabled")
+    picture = seen(control, "picture") if isinstance(control, LiveLabel) else None
     focused = look.focus is control
     changes = (
         control.name,
@@ -323,6 +336,9 @@ def control_view(control: ControlState, fixed: Fixed, look: Look, formats: Forma
         shown_limit(control, "maximum", formats) if fixed.limited else "",
         read_only,
         masked,
+        picture.id if picture is not None else "",
+        (seen(control, "alt") or "") if picture is not None else "",
+        () if enabled else disabled_by(control),
     )
     return ControlView._make((*changes, *fixed.constant))
 
@@ -363,6 +379,17 @@ def list_view(
     item = would_take(control)
     at_item = "" if item is UNSEEN else item_id_of(choices, item)
     return start, len(choices), matches, at_item, picked_of(control)
+
+
+def picture_shown(session: SessionState, id: str) -> Picture | None:
+    """Return a picture that an open form shows, or None."""
+    for form in session.stack.forms:
+        for control in form._state.order:
+            found = seen(control, "picture") if isinstance(control, LiveLabel) and is_seen(control, "visible") else None
+            if found is not None and found.id == id:
+                picture: Picture = found
+                return picture
+    return None
 
 
 # ---- a form
@@ -440,6 +467,7 @@ def form_view(session: SessionState, form: OpenForm) -> FormView:
         changed=changed,
         record=record,
         hears=tuple([name for name in HEARD if name in plan.heard]),
+        tabs=plan.tabs,
         groups=shown.groups,
         rows=shown.rows,
         controls=shown.controls,

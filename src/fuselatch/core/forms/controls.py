@@ -11,6 +11,7 @@ from fuselatch.core.forms.live_state import ControlState, set_value, value_of
 from fuselatch.core.forms.sources import EventSource
 from fuselatch.core.model.errors import Blank
 from fuselatch.core.model.findings import NO_MARKER, Finding, Marker
+from fuselatch.core.model.pictures import Picture
 
 R = TypeVar("R")
 G = TypeVar("G")
@@ -188,6 +189,26 @@ class LiveLabel(LiveValue[str]):
     """A label of an open form."""
 
     __slots__ = ()
+
+    @property
+    def picture(self) -> Picture | None:
+        """The picture that it shows."""
+        picture: Picture | None = self._read("picture")
+        return picture
+
+    @picture.setter
+    def picture(self, picture: Picture | None) -> None:
+        self._engine.set_property(self, "picture", picture, Picture)
+
+    @property
+    def alt(self) -> str:
+        """What the picture says, for people who can't see it."""
+        alt: str = self._read("alt") or ""
+        return alt
+
+    @alt.setter
+    def alt(self, text: str) -> None:
+        self._engine.set_property(self, "alt", text, str)
 
 
 class LiveInput(LiveValue[R], LiveChecked, Generic[R, G]):

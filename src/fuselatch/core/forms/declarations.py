@@ -36,6 +36,7 @@ from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.keys import normal
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.names import NoSuchName, suggest
+from fuselatch.core.model.pictures import Picture
 from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.values import one_line, to_text
 
@@ -66,9 +67,15 @@ class ControlOptions(TypedDict, total=False):
 
 
 class LabelOptions(ControlOptions, total=False):
-    """One more option of a label, as of an entry."""
+    """More options of a label.
+
+    `picture`: shown beside its text. `alt`: what the picture says, for people who can't see it; "" for a decoration.
+    `masked`: as of an entry.
+    """
 
     masked: bool
+    picture: Picture | Rule[Picture | None]
+    alt: str | Rule[str]
 
 
 class EntryOptions(ControlOptions, total=False):
@@ -328,6 +335,11 @@ class Label(Declaration[LiveLabel]):
 
     def __init__(self, caption: str = "", *, value: str | Rule[str] = "", **options: Unpack[LabelOptions]) -> None:
         super().__init__(caption, options, value=value)
+        picture = self.constants.get("picture")
+        if "picture" in options and "alt" not in options:
+            raise DeclarationError(f'Label({caption!r}): a picture needs alt="…", what it says; "" if it only decorates')
+        if picture is not None and not isinstance(picture, Picture):
+            raise DeclarationError(f"Label({caption!r}): picture must be a Picture or a rule, not {picture!r}")
 
     def coerce(self, value: object) -> str:
         return to_text(value)

@@ -32,7 +32,7 @@ P = ParamSpec("P")
 F = TypeVar("F", bound="Form")
 R = TypeVar("R")
 
-OPTIONS: Final = ("title", "without", "confirm_discard", "keys", "at_start", "records", "on_leave", "on_conflict")
+OPTIONS: Final = ("title", "without", "confirm_discard", "keys", "at_start", "records", "on_leave", "on_conflict", "tabs")
 """The options of a form class."""
 
 
@@ -44,7 +44,8 @@ class Form(OpenForm, metaclass=FormMeta):
     inherited controls, `confirm_discard="…"` is asked before changes are discarded, `records="scores"` binds the form to a
     record source, `on_leave="ask"` asks before a changed record is left (default: "save"), `on_conflict` says whose values
     count if someone else has changed a row ("theirs", "refuse"; default: "ask"), `keys="Ctrl+R"` opens the form in a session
-    that offers it, `at_start=True` opens it when that session starts.
+    that offers it, `at_start=True` opens it when that session starts. `tabs=True`: its titled groups are tab pages, where a
+    front end can show some.
 
     A form is opened by a session, by `rehearse` or by another form. It can't be created directly.
     """
@@ -87,6 +88,7 @@ class Form(OpenForm, metaclass=FormMeta):
         records: str | None = None,
         on_leave: Literal["save", "ask"] = "save",
         on_conflict: Literal["ask", "theirs", "refuse"] = "ask",
+        tabs: bool = False,
         **options: Any,
     ) -> None:
         for option in options:
@@ -97,6 +99,7 @@ class Form(OpenForm, metaclass=FormMeta):
         super().__init_subclass__()
         cls._plan = collect(cls, Form, title, without, confirm_discard)
         cls._plan.at_start = at_start
+        cls._plan.tabs = tabs
         cls._plan.records = bound_to(cls) if records is None else records
         cls._plan.on_leave = on_leave
         cls._plan.on_conflict = on_conflict

@@ -127,6 +127,7 @@ class FormPlan:
     records: str = ""
     on_leave: str = "save"
     on_conflict: str = "ask"
+    tabs: bool = False
     has_lines: bool = False
     has_masks: bool = False
     tables: tuple[str, ...] = ()

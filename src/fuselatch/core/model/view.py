@@ -48,6 +48,8 @@ class ControlView(NamedTuple):
 
     Limits: `minimum` and `maximum` as text, `max_length`, `decimals`, `pattern`; `other`: a text that isn't in the list is
     accepted. `closes`: the verdict of a button that closes the form. `width`: how many characters wide it should be.
+    `picture`: the id of a label's picture, `alt`: what it says. `disabled_by`: if it is disabled, the captions of what its
+    rule reads.
     """
 
     name: str
@@ -83,6 +85,9 @@ class ControlView(NamedTuple):
     maximum: str
     read_only: bool
     masked: bool
+    picture: str
+    alt: str
+    disabled_by: tuple[str, ...]
     # From here on nothing changes while the form is open.
     id: str
     kind: str
@@ -137,6 +142,7 @@ class FormView(NamedTuple):
 
     `covered`: the user can't use it now. `opener`: the id of the form that opened it, which waits for it if it is `modal`,
     and which it doesn't overlap if `place` is "beside". `default`: the id of the button that Enter presses.
+    `tabs`: its titled groups are tab pages.
     `changed`: the user entered something that isn't submitted or saved. `hears`: which of clicked and double_clicked have a
     handler.
     """
@@ -154,6 +160,7 @@ class FormView(NamedTuple):
     changed: bool
     record: RecordView | None
     hears: tuple[str, ...]
+    tabs: bool
     groups: tuple[GroupView, ...]
     rows: tuple[RowView, ...]
     controls: Parts[ControlView]

@@ -10,11 +10,14 @@ import threading
 from collections.abc import Callable, Iterable, Mapping
 from functools import cache
 from pathlib import Path
+from time import monotonic
 from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 from fuselatch.core.model.json_text import json_text
+from fuselatch.core.model.pictures import Picture
 from fuselatch.core.model.texts import user_text
 from fuselatch.formats import locale_formats
+from fuselatch.frontends.crew import Crew
 from fuselatch.frontends.messages import WrongMessage, message_of
 from fuselatch.frontends.page.guards import (
     COOKIE,
@@ -25,7 +28,7 @@ from fuselatch.frontends.page.guards import (
     new_secret,
     same_secret,
 )
-from fuselatch.frontends.stage import LOG, Stage
+from fuselatch.frontends.stage import Stage
 from fuselatch.scenes import Scene
 
 try:
@@ -44,11 +47,18 @@ if TYPE_CHECKING:
 PAGE_TEXTS: Final = (
     "close", "list", "forms", "over", "lost", "elsewhere", "script", "first", "previous", "next", "last", "new", "save",
     "remove", "records", "go_to", "looks_on", "add_line", "remove_line", "move_up", "move_down",
+    "late", "calendar", "unusable", "depends_on", "to_check", "too_long",
 )  # fmt: skip
 HERE: Final = Path(__file__).parent
 LARGEST_FRAME: Final = 64 * 1024
 """The largest message from a browser, in bytes."""
 LONGEST_TAB: Final = 64
+PATIENT: Final = 20.0
+"""The seconds that a picture may take, since the session may be at work."""
+MOST_A_SECOND: Final = 200
+"""The gestures a second that are taken from one browser. What comes faster waits."""
+MOST_WAITING: Final = 1_000
+"""The messages of a browser that may wait for a session. One that sends more is cut off."""
 KINDS: Final = {".js": "text/javascript", ".css": "text/css", ".svg": "image/svg+xml"}
 HOME: Final = "127.0.0.1"
 
@@ -86,8 +96,12 @@ class Seats:
         return seat
 
 
+def plain_answer(text: str, status: int) -> Response:
+    return PlainTextResponse(f"{text}\n", status_code=status, headers=dict(HEADERS))
+
+
 def refused(refusal: Refusal) -> Response:
-    return PlainTextResponse(f"Refused: {refusal}.\n", status_code=403, headers=dict(HEADERS))
+    return plain_answer(f"Refused: {refusal}.", 403)
 
 
 @cache
@@ -108,15 +122,52 @@ def answer_page(seat: Seat) -> Response:
     form = scene.form
     texts = texts_in(scene.locale)
     title = form._plan.title if form is not None and isinstance(form._plan.title, str) else texts["forms"]
-    text = template().render(title=title, language=scene.locale.replace("_", "-"), texts=texts)
+    direction = getattr(locale_formats(scene.locale), "direction", "ltr")
+    text = template().render(title=title, language=scene.locale.replace("_", "-"), direction=direction, texts=texts)
     return Response(text, media_type="text/html", headers=dict(HEADERS))
 
 
 def answer_file(name: str) -> Response:
     path = HERE / "static" / name
     if path.parent != HERE / "static" or path.suffix not in KINDS or not path.is_file():
-        return PlainTextResponse("Not found.\n", status_code=404, headers=dict(HEADERS))
+        return plain_answer("Not found.", 404)
     return Response(path.read_bytes(), media_type=KINDS[path.suffix], headers=dict(HEADERS))
+
+
+async def answer_picture(stage: Stage, id: str) -> Response:
+    """Answer with a picture that the user sees. Any other can't be had."""
+    loop = asyncio.get_running_loop()
+    found: asyncio.Future[Picture | None] = loop.create_future()
+
+    def tell(picture: Picture | None) -> None:
+        with contextlib.suppress(RuntimeError):  # the server has stopped
+            loop.call_soon_threadsafe(lambda: found.done() or found.set_result(picture))
+
+    stage.picture(id, tell)
+    try:
+        picture = await asyncio.wait_for(found, PATIENT)
+    except TimeoutError:
+        picture = None
+    if picture is None:
+        return plain_answer("Not found.", 404)
+    return Response(picture.data, media_type=picture.kind, headers=dict(HEADERS))
+
+
+class Pace:
+    """Holds a browser to a number of messages a second; that many may come at once."""
+
+    def __init__(self, most: int) -> None:
+        self.most = most
+        self._left = float(most)
+        self._at = monotonic()
+
+    async def keep(self) -> None:
+        """Wait until the next message may be taken."""
+        now = monotonic()
+        self._left = min(self.most, self._left + (now - self._at) * self.most) - 1
+        self._at = now
+        if self._left < 0:
+            await asyncio.sleep(-self._left / self.most)
 
 
 async def follow(live: WebSocket, stage: Stage) -> None:
@@ -124,6 +175,7 @@ async def follow(live: WebSocket, stage: Stage) -> None:
     tab = live.query_params.get("tab", "")[:LONGEST_TAB]
     loop = asyncio.get_running_loop()
     told: asyncio.Queue[Mapping[str, Any]] = asyncio.Queue()
+    pace = Pace(MOST_A_SECOND)
 
     def tell(data: Mapping[str, Any]) -> None:
         with contextlib.suppress(RuntimeError):  # the server has stopped
@@ -139,13 +191,16 @@ async def follow(live: WebSocket, stage: Stage) -> None:
     async def receive() -> None:
         while True:
             text = await live.receive_text()
+            await pace.keep()
             if len(text) > LARGEST_FRAME:
                 raise WrongMessage("the message is too long")
+            if stage.backlog > MOST_WAITING:
+                raise WrongMessage("too many messages wait")
             stage.send(message_of(json.loads(text)), tell)
 
     stage.join(tell, tab)
     if stage.over:
-        tell({"over": True})
+        tell(stage.last_word)
     tasks = [asyncio.create_task(send()), asyncio.create_task(receive())]
     try:
         done, _ = await asyncio.wait(tasks, return_when=asyncio.FIRST_COMPLETED)
@@ -186,6 +241,13 @@ def pages(seats: Seats, enter: Callable[[Request], Response]) -> Starlette:
             return refused(refusal)
         return answer_file(request.path_params["file"])
 
+    async def picture(request: Request) -> Response:
+        try:
+            seat = seats.seat_of(request)
+        except Refusal as refusal:
+            return refused(refusal)
+        return await answer_picture(seat.stage, request.path_params["id"])
+
     async def live(websocket: WebSocket) -> None:
         try:
             seat = seats.seat_of(websocket, socket=True)
@@ -203,31 +265,39 @@ def pages(seats: Seats, enter: Callable[[Request], Response]) -> Starlette:
             Route("/", root),
             Route("/favicon.ico", icon),
             Route("/at/{name}/", page),
+            Route("/at/{name}/picture-{id}", picture),
             Route("/at/{name}/{file}", file),
             WebSocketRoute("/at/{name}/live", live),
         ]
     )
 
 
-def app(open_scene: Callable[[Any], Scene], *, hosts: Iterable[str] | None = None) -> Starlette:
+def app(
+    open_scene: Callable[[Any], Scene],
+    *,
+    hosts: Iterable[str] | None = None,
+    threads: int = 4,
+    most: int = 1_000,
+    unused: float | None = 30 * 60,
+    longest: float | None = 12 * 60 * 60,
+) -> Starlette:
     """Return an ASGI application that opens a form for each visitor: `app(lambda request: Scene(BookingForm, user=…))`.
 
     Mount it into your web application, which knows who the user is. `open_scene` gets the Starlette request and returns the
-    scene. Each visitor's session has a thread of its own. `hosts`: the hosts with ports that may be asked for; None: your
-    application checks that itself.
+    scene. `hosts`: the hosts with ports that may be asked for; None: your application checks that itself. `threads`: so many
+    run all sessions; each session stays on its thread. `most`: the sessions that may be open at once. A session closes as
+    cancelled after `unused` seconds without a gesture, after `longest` seconds in all, and after half a minute without a
+    page; None: never.
     """
     seats = Seats(hosts)
+    crew = Crew(threads)
 
     def enter(request: Request) -> Response:
-        stage = Stage(open_scene(request))
-        threading.Thread(target=run, args=[stage], name="fuselatch-form", daemon=True).start()
+        if len(crew) >= most:
+            return plain_answer("As many forms are open as can be shown. Try again later.", 503)
+        stage = Stage(open_scene(request), unused=unused, longest=longest)
+        crew.take(stage)
         return seats.take(stage, request.scope.get("root_path", ""))
-
-    def run(stage: Stage) -> None:
-        try:
-            stage.run()
-        except Exception as error:
-            LOG.error("%s", error, exc_info=error)
 
     return pages(seats, enter)
 

@@ -1,23 +1,58 @@
 // The connection with the session: what it told, and what the user did.
 
-// What the page says itself, in the user's language.
-export const texts = JSON.parse(document.body.dataset.texts);
-export const model = { view: null, layouts: {}, acked: 0, looksOn: false };
+/** @typedef {import("./view").ViewData} ViewData */
+/** @typedef {import("./view").FormData} FormData */
+/** @typedef {import("./view").ControlData} ControlData */
+/** @typedef {import("./view").StripData} StripData */
+/** @typedef {import("./view").Told} Told */
+/** @typedef {import("./view").News} News */
+/** @typedef {import("./view").Gesture} Gesture */
+
+/**
+ * What the page says itself, in the user's language.
+ * @type {Record<string, string>}
+ */
+export const texts = JSON.parse(document.body.dataset.texts ?? "{}");
+/** @type {{ view: ViewData, layouts: Record<string, StripData[]>, acked: number, looksOn: boolean, isThere: boolean }} */
+export const model = { view: /** @type {any} */ (null), layouts: {}, acked: 0, looksOn: false, isThere: false };
+/** @type {((news: News) => void)[]} */
 const listeners = [];
+/** @type {WebSocket | null} */
 let socket = null;
 let sent = 0;
 let over = false;
+let tries = 0;
 // The number of the last message that may move the focus or bring something up.
 let moved = 0;
-// The serial of the view that the user saw when a key was pressed that is only now dealt with.
+/**
+ * The serial of the view that the user saw when a key was pressed that is only now dealt with.
+ * @type {number | null}
+ */
 let seen = null;
 // Tells the session this page from another one, when it connects again.
-const tab = crypto.getRandomValues(new Uint32Array(4)).join("-");
-// For each control, the number of the last message about its text: until that is answered, the text here is newer.
+const tab = [...crypto.getRandomValues(new Uint32Array(4))].join("-");
+/**
+ * For each control, the number of the last message about its text: until that is answered, the text here is newer.
+ * @type {Map<string, number>}
+ */
 const typed = new Map();
+/**
+ * The gestures that aren't answered yet. After a lost connection, those that the session hasn't seen are sent again.
+ * @type {(Gesture & { number: number })[]}
+ */
+let unanswered = [];
+// The longest text for an entry that says no more, and for any, in bytes.
+const USUAL = 10_000;
+const LONGEST = 48_000;
 
+/** @param {(news: News) => void} listener */
 export function onChange(listener) {
   listeners.push(listener);
+}
+
+/** @param {News} news */
+function announce(news) {
+  for (const listener of listeners) listener(news);
 }
 
 export function isOver() {
@@ -32,6 +67,11 @@ export function isMovingOn() {
   return moved > model.acked;
 }
 
+/**
+ * Does what the user did when the view had this serial.
+ * @param {number} serial
+ * @param {() => void} act
+ */
 export function asOf(serial, act) {
   seen = serial;
   try {
@@ -41,29 +81,48 @@ export function asOf(serial, act) {
   }
 }
 
+/** @param {string} control */
 export function isTyping(control) {
   return (typed.get(control) ?? 0) > model.acked;
 }
 
+/**
+ * @param {string} text
+ * @param {ControlData} control
+ */
+export function isTooLong(text, control) {
+  const size = text.length * 3 <= USUAL ? 0 : new TextEncoder().encode(text).length;
+  return size > LONGEST || (size > USUAL && text.length > (control.max_length ?? 0));
+}
+
+/** @param {Gesture} gesture */
 export function send(gesture) {
-  if (over || model.looksOn || socket?.readyState !== WebSocket.OPEN || model.view === null) return;
+  if (over || model.looksOn || !model.isThere) return;
   sent += 1;
-  if (gesture.verb === "type") typed.set(gesture.control, sent);
+  if (gesture.verb === "type") typed.set(gesture.control ?? "", sent);
   // After a focus by mouse, the field that is meant has the browser's focus already.
   else if (!["focus", "hover", "unhover"].includes(gesture.verb)) moved = sent;
   // Only what takes long is told: a sign at each key would flicker.
   setTimeout(() => document.body.setAttribute("aria-busy", isSettled() ? "false" : "true"), 300);
-  socket.send(JSON.stringify({ number: sent, serial: seen ?? model.view.serial, ...gesture }));
+  const message = { number: sent, serial: seen ?? model.view.serial, ...gesture };
+  unanswered.push(message);
+  if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify(message));
 }
 
+/**
+ * Asks for a part of a list.
+ * @param {string} control
+ * @param {number} start
+ * @param {number} stop
+ */
 export function askForItems(control, start, stop) {
   if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify({ control, start, stop }));
 }
 
-function formOf(id) {
-  return model.view.forms.find((form) => form.id === id);
-}
-
+/**
+ * @param {FormData} form
+ * @param {import("./view").FormChange} change
+ */
 function applyForm(form, change) {
   Object.assign(form, change.fields);
   const changed = new Set();
@@ -71,77 +130,100 @@ function applyForm(form, change) {
   for (const [id, difference] of Object.entries(change.controls ?? {})) {
     changed.add(id);
     if (difference.whole) known.set(id, difference.whole);
-    else Object.assign(known.get(id), difference.fields);
+    else Object.assign(known.get(id) ?? {}, difference.fields);
   }
-  if (change.order) form.controls = change.order.map((id) => known.get(id));
+  if (change.order) form.controls = change.order.flatMap((id) => known.get(id) ?? []);
   return changed;
 }
 
+/** @param {Told} told */
 function applyPatch(told) {
   Object.assign(model.view, told.view);
   const changed = new Set();
   for (const [id, change] of Object.entries(told.forms ?? {})) {
     if (change.whole) {
       model.view.forms = [...model.view.forms.filter((form) => form.id !== id), change.whole];
-    } else {
-      for (const control of applyForm(formOf(id), change)) changed.add(control);
+      continue;
     }
+    const form = model.view.forms.find((each) => each.id === id);
+    if (form) for (const control of applyForm(form, change)) changed.add(control);
   }
   if (told.order) {
     const known = new Map(model.view.forms.map((form) => [form.id, form]));
-    model.view.forms = told.order.map((id) => known.get(id));
+    model.view.forms = told.order.flatMap((id) => known.get(id) ?? []);
   }
-  const laidOut = Object.keys(told.layouts ?? {});
   Object.assign(model.layouts, told.layouts);
-  return { changed, laidOut };
+  return { changed, laidOut: Object.keys(told.layouts ?? {}) };
 }
 
+/**
+ * Takes the whole view, as it is told to a page that connects; what the session hasn't seen is sent again.
+ * @param {Told} told
+ */
+function begin(told) {
+  model.view = /** @type {ViewData} */ (told.view);
+  model.layouts = told.layouts ?? {};
+  model.acked = Math.max(model.acked, told.number ?? 0);
+  model.isThere = true;
+  tries = 0;
+  unanswered = model.looksOn ? [] : unanswered.filter((message) => message.number > model.acked);
+  if (model.looksOn) model.acked = sent;
+  announce({ all: true });
+  for (const message of unanswered) socket?.send(JSON.stringify(message));
+}
+
+/** @param {Told} told */
 function hear(told) {
   document.body.setAttribute("aria-busy", "false");
-  if ("looks_on" in told) model.looksOn = told.looks_on;
+  if (told.looks_on !== undefined) model.looksOn = told.looks_on;
   if (told.over) {
     over = true;
-    for (const listener of listeners) listener({ over: true });
+    announce({ over: true, late: told.late });
     return;
   }
   if (told.list) {
-    for (const listener of listeners) listener({ list: told.list, items: told.items });
+    announce({ part: /** @type {import("./view").Part} */ (told) });
     return;
   }
   if (told.layouts && told.view?.forms) {
-    model.view = told.view;
-    model.layouts = told.layouts;
-    model.acked = sent;
-    for (const listener of listeners) listener({ all: true });
+    begin(told);
     return;
   }
-  model.acked = Math.max(model.acked, told.number);
+  model.acked = Math.max(model.acked, told.number ?? 0);
+  unanswered = unanswered.filter((message) => message.number > model.acked);
   const { changed, laidOut } = applyPatch(told);
   for (const control of told.again ?? []) {
     changed.add(control.id);
     typed.delete(control.id);
   }
-  for (const listener of listeners) listener({ changed, laidOut, refused: told.refused ?? "" });
+  // With the last answer, a text is set again: what was told before was kept from it.
+  for (const [control, number] of typed) {
+    if (number > model.acked) continue;
+    typed.delete(control);
+    changed.add(control);
+  }
+  announce({ changed, laidOut });
 }
 
-export function connect(onLost) {
+/** @param {(text: string) => void} say */
+export function connect(say) {
   const address = new URL("live", location.href);
   address.search = `?tab=${tab}`;
   address.protocol = address.protocol === "https:" ? "wss:" : "ws:";
-  socket = new WebSocket(address);
-  socket.onmessage = (event) => {
+  const made = (socket = new WebSocket(address));
+  made.onmessage = (event) => {
     hear(JSON.parse(event.data));
-    onLost(model.looksOn ? texts.looks_on : "");
+    if (!over) say(model.looksOn ? texts.looks_on ?? "" : "");
   };
-  socket.onclose = (event) => {
+  made.onclose = (event) => {
     if (over) return;
-    model.acked = sent;
     if (event.code === 1008) {
       over = true;
-      onLost(event.reason || texts.elsewhere);
+      say(event.reason || (texts.elsewhere ?? ""));
       return;
     }
-    onLost(texts.lost);
-    setTimeout(() => connect(onLost), 1000);
+    if (tries > 0) say(texts.lost ?? "");
+    setTimeout(() => connect(say), tries === 0 ? 50 : 1000);
+    tries += 1;
   };
 }

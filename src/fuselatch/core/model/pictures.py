@@ -1,0 +1,59 @@
+"""Pictures that labels show."""
+
+from __future__ import annotations
+
+from hashlib import sha256
+from pathlib import Path
+from typing import Final
+
+BEGINNINGS: Final = (
+    (b"\x89PNG\r\n\x1a\n", "image/png"),
+    (b"\xff\xd8\xff", "image/jpeg"),
+    (b"GIF8", "image/gif"),
+    (b"<svg", "image/svg+xml"),
+    (b"<?xml", "image/svg+xml"),
+)
+"""How files of each kind begin. Their names don't count."""
+LARGEST: Final = 4 * 1024 * 1024
+"""The largest picture, in bytes."""
+
+
+class Picture:
+    """A picture for a label: `Picture(data)`, or `Picture.load(path)`.
+
+    `data`: a PNG, JPEG, GIF or SVG file, as bytes. Raises `ValueError` for anything else, and for more than 4 MB.
+    """
+
+    __slots__ = ("data", "id", "kind")
+
+    def __init__(self, data: bytes) -> None:
+        if len(data) > LARGEST:
+            raise ValueError(f"a picture of {len(data):,} bytes; the most is {LARGEST:,}")
+        kind = next((kind for begins, kind in BEGINNINGS if data.lstrip().startswith(begins)), None)
+        if kind is None:
+            raise ValueError("not a picture that can be shown; give a PNG, JPEG, GIF or SVG file")
+        self.data = data
+        self.kind = kind
+        """Its media type."""
+        self.id = sha256(data).hexdigest()[:16]
+        """The same for equal pictures."""
+
+    @classmethod
+    def load(cls, path: str | Path) -> Picture:
+        """Read a picture from a file. Raises `OSError` and `ValueError`."""
+        try:
+            return cls(Path(path).read_bytes())
+        except ValueError as error:
+            raise ValueError(f"{path}: {error}") from None
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Picture) and other.id == self.id
+
+    def __hash__(self) -> int:
+        return hash(self.id)
+
+    def __str__(self) -> str:
+        return f"{self.kind}, {len(self.data):,} bytes"
+
+    def __repr__(self) -> str:
+        return f"<Picture {self.id}: {self}>"

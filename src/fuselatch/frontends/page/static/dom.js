@@ -1,0 +1,103 @@
+// What all parts of the page use: elements, texts, focus.
+
+/**
+ * Makes an element. A name with a dash, `role` and `for` are attributes, others properties; texts are set as text.
+ * @template {keyof HTMLElementTagNameMap} T
+ * @param {T} tag
+ * @param {Record<string, any>} [properties]
+ * @param {(Node | string)[]} children
+ * @returns {HTMLElementTagNameMap[T]}
+ */
+export function element(tag, properties = {}, ...children) {
+  const made = document.createElement(tag);
+  for (const [name, value] of Object.entries(properties)) {
+    if (name === "class") made.className = value;
+    else if (name.includes("-") || name === "role" || name === "for") made.setAttribute(name, value);
+    else Object.assign(made, { [name]: value });
+  }
+  made.append(...children.map((child) => (typeof child === "string" ? shown(child) : child)));
+  return made;
+}
+
+// Control and direction characters are written out, so that no text changes how another is read. Entries stay as they are.
+const HIDDEN = /[\u0000-\u0008\u000b-\u001f\u007f-\u009f\u2028-\u202e\u2066-\u2069]/g;
+
+/** @param {string} text */
+export function shown(text) {
+  return text.replace(HIDDEN, (found) => {
+    const code = found.charCodeAt(0);
+    if (code < 0x20) return String.fromCharCode(0x2400 + code);
+    return code === 0x7f ? "␡" : `⟨U+${code.toString(16).toUpperCase().padStart(4, "0")}⟩`;
+  });
+}
+
+/**
+ * Sets a property, if it differs.
+ * @param {any} node
+ * @param {string} name
+ * @param {any} given
+ */
+export function put(node, name, given) {
+  const value = name === "textContent" ? shown(given) : given;
+  if (node[name] !== value) node[name] = value;
+}
+
+/**
+ * Sets an attribute, if it differs; null removes it.
+ * @param {Element} node
+ * @param {string} name
+ * @param {string | null} value
+ */
+export function mark(node, name, value) {
+  if (node.getAttribute(name) === value) return;
+  if (value === null) node.removeAttribute(name);
+  else node.setAttribute(name, value);
+}
+
+/**
+ * A press must not move the focus by itself: the session moves it, after it has looked at the field that is left.
+ * @param {HTMLElement} node
+ */
+export function staysWhereItIs(node) {
+  node.addEventListener("mousedown", (event) => event.preventDefault());
+}
+
+let moving = false;
+
+/**
+ * Does something that moves the browser's focus, which isn't the user's doing.
+ * @param {() => void} act
+ */
+export function moved(act) {
+  const before = moving;
+  moving = true;
+  act();
+  moving = before;
+}
+
+/** @param {HTMLElement} node */
+export function focusOn(node) {
+  moved(() => node.focus({ preventScroll: false }));
+}
+
+export function isMoving() {
+  return moving;
+}
+
+/**
+ * A button of the page itself: it takes no focus from the form. `sign`: drawn in place of its name.
+ * @param {string} name
+ * @param {() => void} act
+ * @param {Record<string, any>} [properties]
+ * @param {string} [sign]
+ */
+export function quiet(name, act, properties = {}, sign) {
+  const made = element("button", { type: "button", class: "quiet", ...properties }, sign ?? name);
+  if (sign) {
+    made.setAttribute("aria-label", name);
+    made.title = name;
+  }
+  staysWhereItIs(made);
+  made.addEventListener("click", (event) => event.detail < 2 && act());
+  return made;
+}

@@ -1,0 +1,246 @@
+// One element for each control: entries, tick boxes, buttons and labels.
+
+import { element, isMoving, mark, put, quiet, shown, staysWhereItIs } from "./dom.js";
+import { isTooLong, isTyping, send, texts } from "./link.js";
+
+/** @typedef {import("./view").ControlData} ControlData */
+
+const FIGURES = ["number", "integer", "percent", "money"];
+const PICKERS = /** @type {Record<string, string>} */ ({ date: "date", datetime: "datetime-local", time: "time" });
+
+export class Widget {
+  /** @param {ControlData} control */
+  constructor(control) {
+    this.id = control.id;
+    this.control = control;
+    this.marker = element("p", { class: "marker", id: `m-${control.id}` });
+    this.marker.hidden = true;
+    // Read with the control, and shown where the pointer is: its help, and why it can't be used.
+    this.hint = element("span", { class: "unseen", id: `h-${control.id}` });
+    this.root = element("div", { class: `control ${control.shape}` }, this.hint);
+    this.root.dataset.control = control.name;
+    /** @type {HTMLElement | null} */
+    this.target = null;
+    this.isOpen = false;
+    if (control.hears.includes("hovered") || control.help) {
+      this.root.addEventListener("mouseenter", () => send({ verb: "hover", control: this.id }));
+      this.root.addEventListener("mouseleave", () => send({ verb: "unhover" }));
+    }
+    if (control.hears.includes("double_clicked") && control.shape !== "table") {
+      this.root.addEventListener("dblclick", () => send({ verb: "double", control: this.id }));
+    }
+  }
+
+  /** @param {HTMLElement} target */
+  tellsFocus(target) {
+    target.addEventListener("focus", () => {
+      if (!isMoving() && !this.control.focused) send({ verb: "focus", control: this.id });
+    });
+  }
+
+  /** @param {ControlData} control */
+  update(control) {
+    this.control = control;
+    this.root.classList.toggle("fixed", control.read_only);
+    put(this.marker, "textContent", control.marker);
+    put(this.marker, "hidden", control.marker === "");
+    this.marker.classList.toggle("warn", control.marker_level === "warn");
+    const unusable = control.enabled ? "" : [texts.unusable, control.disabled_by.length > 0 ? `${texts.depends_on} ${control.disabled_by.join(", ")}.` : ""].filter(Boolean).join(" ");
+    put(this.hint, "textContent", [control.unit, control.help, unusable].filter(Boolean).join(". "));
+    put(this.root, "title", shown(unusable));
+    if (!this.target) return;
+    if ("disabled" in this.target) put(this.target, "disabled", !control.enabled);
+    const described = [control.marker && this.marker.id, this.hint.textContent && this.hint.id].filter(Boolean).join(" ");
+    mark(this.target, "aria-describedby", described || null);
+    mark(this.target, "aria-invalid", control.marker_level === "refuse" && control.marker !== "" ? "true" : null);
+  }
+
+  close() {}
+
+  /**
+   * Returns true if this widget has used the key itself.
+   * @param {KeyboardEvent} event
+   */
+  key(event) {
+    void event;
+    return false;
+  }
+
+  /**
+   * Returns true if a key is for the session, and not for the browser.
+   * @param {string} name
+   */
+  passesOn(name) {
+    void name;
+    return false;
+  }
+
+  /** @param {import("./view").Part} part */
+  got(part) {
+    void part;
+  }
+}
+
+export class Field extends Widget {
+  /** @param {ControlData} control */
+  constructor(control) {
+    super(control);
+    const long = control.look === "multi-line";
+    const kind = control.look === "password" ? "password" : "text";
+    /** @type {HTMLInputElement | HTMLTextAreaElement} */
+    this.entry = long ? element("textarea", { rows: 3, cols: control.width }) : element("input", { type: kind, size: control.width });
+    this.target = this.entry;
+    this.entry.id = `c-${control.id}`;
+    this.entry.autocomplete = "off";
+    this.entry.spellcheck = false;
+    this.isComposing = false;
+    this.wasSelected = false;
+    if (FIGURES.includes(control.kind)) {
+      this.entry.inputMode = "decimal";
+      this.entry.classList.add("figure");
+    }
+    this.entry.addEventListener("compositionstart", () => (this.isComposing = true));
+    this.entry.addEventListener("compositionend", () => {
+      this.isComposing = false;
+      this.typed();
+    });
+    this.entry.addEventListener("input", () => this.isComposing || this.typed());
+    this.tellsFocus(this.entry);
+    this.unit = element("span", { class: "unit", "aria-hidden": "true" });
+    this.root.prepend(this.entry, this.unit);
+    const picker = PICKERS[control.kind];
+    if (picker) this.addPicker(picker);
+  }
+
+  typed() {
+    if (isTooLong(this.entry.value, this.control)) {
+      this.entry.value = this.control.text;
+      put(this.marker, "textContent", texts.too_long ?? "");
+      put(this.marker, "hidden", false);
+      return;
+    }
+    send({ verb: "type", control: this.id, text: this.entry.value });
+  }
+
+  /**
+   * The browser's own field for dates: what is chosen in it is typed, and written by the session.
+   * @param {string} type
+   */
+  addPicker(type) {
+    const native = element("input", { type, class: "native", tabIndex: -1, "aria-hidden": "true" });
+    native.addEventListener("change", () => {
+      if (native.value === "" || !this.control.enabled || this.control.read_only) return;
+      this.entry.value = native.value.replace("T", " ");
+      this.entry.focus();
+      this.typed();
+    });
+    const open = () => {
+      const value = typeof this.control.value === "string" ? this.control.value : "";
+      native.value = type === "date" ? value.slice(0, 10) : type === "time" ? value.slice(0, 5) : value.slice(0, 16);
+      native.showPicker();
+    };
+    this.picker = quiet(texts.calendar ?? "", open, { tabIndex: -1, name: "calendar" }, type === "time" ? "◷" : "▦");
+    this.root.append(this.picker, native);
+  }
+
+  /** @param {KeyboardEvent} event */
+  key(event) {
+    if (!this.picker || this.picker.disabled || !event.altKey || event.key !== "ArrowDown") return false;
+    this.picker.click();
+    return true;
+  }
+
+  /** @param {ControlData} control */
+  update(control) {
+    super.update(control);
+    put(this.entry, "placeholder", control.placeholder);
+    put(this.entry, "readOnly", control.read_only);
+    if (this.picker) put(this.picker, "disabled", !control.enabled || control.read_only);
+    mark(this.entry, "aria-required", control.required ? "true" : "false");
+    put(this.unit, "textContent", control.unit);
+    if (isTyping(this.id) || this.isComposing) return;
+    // Masked text is dots: what was typed is only here, and must not be replaced by them.
+    const text = control.masked && control.text !== "" ? this.entry.value : control.text;
+    if (this.entry.value !== text) this.entry.value = text;
+    // Only once: afterwards the user may have moved the cursor.
+    const selected = control.focused && control.selected;
+    if (selected && !this.wasSelected && document.activeElement === this.entry) this.entry.select();
+    this.wasSelected = selected;
+  }
+}
+
+export class Tick extends Widget {
+  /** @param {ControlData} control */
+  constructor(control) {
+    super(control);
+    const box = (this.box = element("input", { type: "checkbox", id: `c-${control.id}` }));
+    this.target = box;
+    this.label = element("label", { for: box.id });
+    this.root.prepend(box, this.label);
+    staysWhereItIs(box);
+    staysWhereItIs(this.label);
+    this.tellsFocus(box);
+    box.addEventListener("click", (event) => {
+      event.preventDefault();
+      if (this.control.read_only || event.detail > 1) return;
+      send({ verb: this.control.value ? "untick" : "tick", control: this.id });
+    });
+  }
+
+  /** @param {ControlData} control */
+  update(control) {
+    super.update(control);
+    put(this.label, "textContent", control.caption);
+    mark(this.box, "aria-readonly", control.read_only ? "true" : null);
+    // After the click has been undone: the session says if it is ticked.
+    setTimeout(() => put(this.box, "checked", this.control.value === true));
+    put(this.box, "checked", control.value === true);
+  }
+}
+
+export class Button extends Widget {
+  /** @param {ControlData} control */
+  constructor(control) {
+    super(control);
+    this.button = element("button", { type: "button", id: `c-${control.id}` });
+    this.target = this.button;
+    staysWhereItIs(this.button);
+    this.tellsFocus(this.button);
+    this.button.addEventListener("click", (event) => event.detail < 2 && send({ verb: "press", control: this.id }));
+    this.root.prepend(this.button);
+  }
+
+  /** @param {ControlData} control */
+  update(control) {
+    super.update(control);
+    put(this.button, "textContent", control.caption);
+    if (control.enabled) put(this.root, "title", shown([control.help, control.keys].filter(Boolean).join(" · ")));
+    mark(this.button, "aria-keyshortcuts", control.keys.replaceAll("Ctrl", "Control") || null);
+    this.button.dataset.tone = control.tone;
+    this.button.classList.toggle("accepts", control.closes === "accepted" || control.submits);
+  }
+}
+
+export class Label extends Widget {
+  /** @param {ControlData} control */
+  constructor(control) {
+    super(control);
+    this.text = element("output", { id: `c-${control.id}` });
+    this.unit = element("span", { class: "unit" });
+    this.picture = element("img", { hidden: true });
+    this.root.prepend(this.picture, this.text, this.unit);
+    if (control.hears.includes("clicked")) {
+      this.root.addEventListener("click", (event) => event.detail < 2 && send({ verb: "press", control: this.id }));
+    }
+  }
+
+  /** @param {ControlData} control */
+  update(control) {
+    super.update(control);
+    put(this.text, "textContent", control.text);
+    put(this.unit, "textContent", control.unit);
+    put(this.picture, "hidden", control.picture === "");
+    put(this.picture, "alt", control.alt);
+    mark(this.picture, "src", control.picture === "" ? null : `picture-${control.picture}`);
+  }
+}

@@ -1,0 +1,353 @@
+// Lists: one that opens below its entry, one that is always open, and a table.
+
+import { element, mark, put, quiet, staysWhereItIs } from "./dom.js";
+import { Field, Widget } from "./fields.js";
+import { askForItems, send, texts } from "./link.js";
+import { KnownRows, RowWindow } from "./rows.js";
+
+/** @typedef {import("./view").ControlData} ControlData */
+/** @typedef {import("./view").ItemData} ItemData */
+
+// Keys that move in a list. In a text, the ends are for the cursor.
+const MOVES = ["Down", "Up", "Alt+Down", "Alt+Up", "PageDown", "PageUp"];
+const ENDS = ["Home", "End"];
+const SEEN = 8;
+
+/**
+ * Returns true if the items that the view has are those of the list from `choices_from` on; else they match what is typed.
+ * @param {ControlData} control
+ */
+function isInOrder(control) {
+  return control.match_count === control.choice_count;
+}
+
+export class Choice extends Field {
+  /** @param {ControlData} control */
+  constructor(control) {
+    super(control);
+    this.list = element("ul", { role: "listbox", id: `l-${control.id}`, "aria-label": control.caption });
+    if (control.multiple) this.list.setAttribute("aria-multiselectable", "true");
+    this.box = element("div", { class: "listed", popover: "manual" }, this.list);
+    staysWhereItIs(this.box);
+    this.rows = new KnownRows((start, stop) => askForItems(this.id, start, stop));
+    /** @type {ItemData[]} */
+    this.matches = [];
+    this.at = "";
+    this.window = new RowWindow(this.box, this.list, SEEN, (start, stop) => this.drawItems(start, stop));
+    mark(this.entry, "role", "combobox");
+    mark(this.entry, "aria-controls", this.list.id);
+    mark(this.entry, "aria-autocomplete", "list");
+    mark(this.entry, "aria-expanded", "false");
+    const properties = { type: "button", tabIndex: -1, class: "arrow", "aria-label": texts.list, "aria-hidden": "true" };
+    this.arrow = element("button", properties, "▾");
+    staysWhereItIs(this.arrow);
+    this.arrow.addEventListener("click", () => this.toggle());
+    this.entry.addEventListener("blur", () => this.close());
+    this.entry.after(this.arrow);
+    this.root.append(this.box);
+    if (control.multiple) this.entry.readOnly = true;
+  }
+
+  toggle() {
+    if (this.control.read_only) return;
+    if (this.isOpen) {
+      this.close();
+      return;
+    }
+    if (document.activeElement !== this.entry) this.entry.focus();
+    this.isOpen = true;
+    this.draw();
+  }
+
+  close() {
+    if (!this.isOpen && this.box.matches(":popover-open") && document.activeElement === this.entry) return;
+    this.isOpen = false;
+    this.draw();
+  }
+
+  /** @param {import("./view").Part} part */
+  got(part) {
+    this.rows.got(part.start, part.items);
+    this.draw();
+  }
+
+  /** @param {ControlData} control */
+  update(control) {
+    super.update(control);
+    if (control.multiple) this.entry.readOnly = true;
+    put(this.arrow, "disabled", !control.enabled || control.read_only);
+    this.rows.age();
+    this.draw();
+  }
+
+  draw() {
+    const control = this.control;
+    const opened = control.list_open && control.focused;
+    const all = this.isOpen || (opened && isInOrder(control));
+    const count = all ? control.choice_count : control.choices.length;
+    const isShown = (opened || this.isOpen) && control.enabled && count > 0 && document.activeElement === this.entry;
+    mark(this.entry, "aria-expanded", isShown ? "true" : "false");
+    if (!isShown) {
+      if (this.box.matches(":popover-open")) this.box.hidePopover();
+      mark(this.entry, "aria-activedescendant", null);
+      return;
+    }
+    this.matches = all ? [] : control.choices;
+    if (isInOrder(control)) this.rows.put(control.choices_from, control.choices);
+    this.at = opened ? control.at_item : "";
+    const near = opened ? control.choices.findIndex((item) => item.id === this.at) : -1;
+    if (!this.box.matches(":popover-open")) this.box.showPopover();
+    this.window.update(count, all && near >= 0 ? near + control.choices_from : near);
+    this.putBelow();
+  }
+
+  /**
+   * @param {number} start
+   * @param {number} stop
+   */
+  drawItems(start, stop) {
+    const known = this.matches.length > 0 ? this.matches.slice(start, stop) : this.rows.between(start, stop).map((row) => row?.item);
+    const nodes = known.map((item, at) => this.drawItem(item, start + at));
+    this.list.replaceChildren(...nodes);
+    const here = known.findIndex((item) => item && item.id === this.at);
+    mark(this.entry, "aria-activedescendant", here >= 0 ? (nodes[here]?.id ?? null) : null);
+    return nodes;
+  }
+
+  /**
+   * @param {ItemData | undefined} item
+   * @param {number} place
+   */
+  drawItem(item, place) {
+    const node = element("li", { role: "option", id: `${this.list.id}-${place}` }, item?.text || " ");
+    mark(node, "aria-selected", item?.picked ? "true" : "false");
+    mark(node, "aria-setsize", `${this.window.count}`);
+    mark(node, "aria-posinset", `${place + 1}`);
+    node.classList.toggle("at", item !== undefined && item.id === this.at);
+    if (item) node.addEventListener("click", () => this.pick(item));
+    return node;
+  }
+
+  // Above all else, so that nothing cuts it off: below its entry, or above where there is more room.
+  putBelow() {
+    const entry = this.entry.getBoundingClientRect();
+    const room = innerHeight - entry.bottom - 8;
+    this.box.style.minWidth = `${entry.width}px`;
+    this.box.style.maxHeight = `${Math.max(100, Math.min(320, Math.max(room, entry.top - 8)))}px`;
+    const own = this.box.getBoundingClientRect();
+    const isAbove = own.height > room && entry.top > room;
+    this.box.style.top = `${isAbove ? entry.top - own.height - 3 : entry.bottom + 3}px`;
+    this.box.style.left = `${Math.max(0, Math.min(entry.left, innerWidth - own.width - 4))}px`;
+  }
+
+  /** @param {ItemData} item */
+  pick(item) {
+    send({ verb: "pick", control: this.id, item: item.id });
+    if (!this.control.multiple) this.close();
+  }
+
+  /** @param {KeyboardEvent} event */
+  key(event) {
+    if (event.key !== "Escape" || !this.isOpen) return false;
+    this.close();
+    return true;
+  }
+
+  /** @param {string} name */
+  passesOn(name) {
+    const moves = MOVES.includes(name) || (this.control.list_open && ENDS.includes(name));
+    const mine = moves || (this.control.multiple && name === "Space");
+    if (mine && this.isOpen) this.close();
+    return mine;
+  }
+}
+
+/** A list that is always open, or radio buttons: the session moves in it, as in one that opens. */
+export class Items extends Widget {
+  /** @param {ControlData} control */
+  constructor(control) {
+    super(control);
+    this.isRadio = control.look === "radio" && !control.multiple;
+    const list = (this.list = element("ul", { role: this.isRadio ? "radiogroup" : "listbox", id: `c-${control.id}`, tabIndex: 0, class: "items" }));
+    this.target = list;
+    mark(list, "aria-label", control.caption);
+    if (control.multiple) mark(list, "aria-multiselectable", "true");
+    this.box = element("div", { class: `items ${this.isRadio ? "radios" : "box"}` }, list);
+    staysWhereItIs(this.box);
+    this.tellsFocus(list);
+    this.rows = new KnownRows((start, stop) => askForItems(this.id, start, stop));
+    this.window = new RowWindow(this.box, list, SEEN, (start, stop) => this.drawItems(start, stop));
+    this.root.prepend(this.box);
+  }
+
+  /** @param {import("./view").Part} part */
+  got(part) {
+    this.rows.got(part.start, part.items);
+    this.draw(false);
+  }
+
+  /** @param {ControlData} control */
+  update(control) {
+    super.update(control);
+    this.rows.age();
+    mark(this.list, "aria-disabled", control.enabled ? null : "true");
+    mark(this.list, "aria-required", control.required ? "true" : null);
+    this.draw(true);
+  }
+
+  /** @param {boolean} follows */
+  draw(follows) {
+    const control = this.control;
+    if (isInOrder(control)) this.rows.put(control.choices_from, control.choices);
+    if (control.choice_count <= control.choices.length) this.rows.isOld = false;
+    this.picked = new Set(control.choices.filter((item) => item.picked).map((item) => item.id));
+    const here = control.choices.findIndex((item) => (control.list_open ? item.id === control.at_item : item.picked));
+    this.window.update(control.choice_count, follows && here >= 0 && !this.isRadio ? here + control.choices_from : -1);
+  }
+
+  /**
+   * @param {number} start
+   * @param {number} stop
+   */
+  drawItems(start, stop) {
+    const control = this.control;
+    const known = this.rows.between(start, stop).map((row) => row?.item);
+    const isPicked = (/** @type {ItemData} */ item) => this.picked?.has(item.id) || (item.picked && this.picked?.size === 0);
+    const nodes = known.map((item, at) => {
+      const node = element("li", { role: this.isRadio ? "radio" : "option", id: `i-${control.id}-${start + at}` }, item?.text || " ");
+      mark(node, this.isRadio ? "aria-checked" : "aria-selected", item && isPicked(item) ? "true" : "false");
+      mark(node, "aria-setsize", `${control.choice_count}`);
+      mark(node, "aria-posinset", `${start + at + 1}`);
+      node.classList.toggle("at", item !== undefined && item.id === control.at_item && control.list_open);
+      node.addEventListener("click", () => {
+        if (item && control.enabled && !control.read_only) send({ verb: "pick", control: this.id, item: item.id });
+      });
+      return node;
+    });
+    this.list.replaceChildren(...nodes);
+    const here = known.findIndex((item) => item && (control.list_open ? item.id === control.at_item : isPicked(item)));
+    mark(this.list, "aria-activedescendant", here >= 0 ? (nodes[here]?.id ?? null) : null);
+    return nodes;
+  }
+
+  /**
+   * What is typed finds an item, as in a list that opens.
+   * @param {string} name
+   */
+  passesOn(name) {
+    return MOVES.includes(name) || ENDS.includes(name) || name === "Space" || name === "Backspace" || /^(Shift\+)?.$/u.test(name);
+  }
+}
+
+const FIGURES = ["number", "integer", "percent", "money"];
+
+export class Table extends Widget {
+  /** @param {ControlData} control */
+  constructor(control) {
+    super(control);
+    this.heads = element("tr");
+    this.body = element("tbody");
+    const table = (this.table = element("table", { id: `c-${control.id}`, role: "grid", tabIndex: 0 }, element("thead", {}, this.heads), this.body));
+    this.target = table;
+    mark(table, "aria-label", control.caption);
+    this.box = element("div", { class: "rows" }, table);
+    this.tellsFocus(table);
+    this.root.prepend(this.box);
+    this.rows = new KnownRows((start, stop) => askForItems(this.id, start, stop));
+    table.addEventListener("click", (event) => {
+      const item = event.detail < 2 ? this.itemAt(event) : undefined;
+      if (item) send({ verb: "pick", control: this.id, item: item.id });
+    });
+    table.addEventListener("dblclick", (event) => {
+      const item = this.itemAt(event);
+      if (item) send({ verb: "double", control: this.id, item: item.id });
+    });
+    this.window = new RowWindow(this.box, table, 10, (start, stop) => this.drawRows(start, stop));
+    this.drawn = "";
+  }
+
+  /** @param {string} name */
+  passesOn(name) {
+    return MOVES.includes(name) || ENDS.includes(name);
+  }
+
+  /** @param {import("./view").Part} part */
+  got(part) {
+    this.rows.got(part.start, part.items, part.cells);
+    this.draw(false);
+  }
+
+  /** @param {ControlData} control */
+  update(control) {
+    super.update(control);
+    this.rows.age();
+    mark(this.table, "aria-rowcount", `${control.choice_count + 1}`);
+    const heads = JSON.stringify([control.columns, control.sorted_by, control.descending, control.enabled]);
+    if (heads !== this.drawn) {
+      this.drawn = heads;
+      this.heads.replaceChildren(...control.columns.map((column) => this.drawHead(column)));
+    }
+    this.draw(true);
+  }
+
+  /** @param {import("./view").ColumnData} column */
+  drawHead(column) {
+    const { sorted_by: by, descending } = this.control;
+    const sign = column.name !== by ? "" : descending ? " ▾" : " ▴";
+    const sort = quiet(`${column.caption}${sign}`, () => send({ verb: "sort", control: this.id, text: column.name }), { name: "sort" });
+    sort.disabled = !this.control.enabled;
+    const head = element("th", { scope: "col", class: FIGURES.includes(column.kind) ? "figure" : "" }, sort);
+    mark(head, "aria-sort", column.name !== by ? null : descending ? "descending" : "ascending");
+    return head;
+  }
+
+  /** @param {boolean} follows */
+  draw(follows) {
+    const control = this.control;
+    this.rows.put(control.choices_from, control.choices, control.cells);
+    if (control.choice_count <= control.choices.length) this.rows.isOld = false;
+    const here = control.choices.findIndex((item) => (control.list_open ? item.id === control.at_item : item.picked));
+    this.window.update(control.choice_count, follows && here >= 0 ? here + control.choices_from : -1);
+  }
+
+  /**
+   * @param {number} start
+   * @param {number} stop
+   */
+  drawRows(start, stop) {
+    const known = this.rows.between(start, stop);
+    const nodes = known.map((row, at) => this.drawRow(row, start + at));
+    this.body.replaceChildren(...nodes);
+    const here = known.findIndex((row) => row?.item.picked);
+    mark(this.table, "aria-activedescendant", here >= 0 ? (nodes[here]?.id ?? null) : null);
+    return nodes;
+  }
+
+  /**
+   * A row that shows the same is the same element: a second click must hit what the first has hit.
+   * @param {import("./rows.js").Row | undefined} row
+   * @param {number} place
+   */
+  drawRow(row, place) {
+    const id = `r-${this.id}-${place}`;
+    const kinds = this.control.columns.map((column) => (FIGURES.includes(column.kind) ? "figure" : ""));
+    const cells = row?.cells ?? kinds.map(() => "…");
+    const same = JSON.stringify([row?.item.id, cells]);
+    const before = [...this.body.children].find((node) => node.id === id);
+    const node =
+      before instanceof HTMLTableRowElement && before.dataset.same === same
+        ? before
+        : element("tr", { id }, ...cells.map((text, at) => element("td", { role: "gridcell", class: kinds[at] }, text)));
+    node.dataset.same = same;
+    mark(node, "aria-selected", row?.item.picked ? "true" : "false");
+    mark(node, "aria-rowindex", `${place + 2}`);
+    return node;
+  }
+
+  /** @param {Event} event */
+  itemAt(event) {
+    const row = event.target instanceof Element ? event.target.closest("tbody tr") : null;
+    const place = row ? Number(row.id.split("-").at(-1)) : -1;
+    return this.control.enabled ? this.rows.known.get(place)?.item : undefined;
+  }
+}

@@ -1,0 +1,154 @@
+// A window onto many rows: only those are drawn that are seen. A million rows would be higher than browsers draw, so the
+// scrollbar is scaled.
+
+import { element } from "./dom.js";
+
+/** @typedef {import("./view").ItemData} ItemData */
+/** @typedef {{ item: ItemData, cells: string[] }} Row */
+
+const HIGHEST = 6_000_000;
+// Up to so many rows are all drawn.
+const FEW = 100;
+
+export class RowWindow {
+  /**
+   * @param {HTMLElement} scroller has a fixed height, and scrolls
+   * @param {HTMLElement} host stays in sight, and holds the rows
+   * @param {number} seen how many rows are seen
+   * @param {(start: number, stop: number) => Element[]} draw draws rows, and returns their elements
+   */
+  constructor(scroller, host, seen, draw) {
+    this.scroller = scroller;
+    this.host = host;
+    this.seen = seen;
+    this.draw = draw;
+    this.count = 0;
+    this.first = 0;
+    this.height = 0;
+    this.at = 0;
+    this.spacer = element("div", { class: "spacer" });
+    scroller.append(this.spacer);
+    scroller.addEventListener("scroll", () => this.scrolled());
+    scroller.addEventListener("wheel", (event) => this.wheeled(event), { passive: false });
+  }
+
+  get isPart() {
+    return this.count > FEW;
+  }
+
+  get travel() {
+    return Math.max(1, this.scroller.scrollHeight - this.scroller.clientHeight);
+  }
+
+  /**
+   * Draws the rows again, with the one at `near` in sight (-1: the same as before).
+   * @param {number} count
+   * @param {number} near
+   */
+  update(count, near) {
+    this.count = count;
+    this.scroller.classList.toggle("part", this.isPart);
+    if (!this.isPart) {
+      this.scroller.style.height = "";
+      this.spacer.style.height = "0";
+      this.first = 0;
+      const rows = this.draw(0, count);
+      if (near >= 0) rows[near]?.scrollIntoView({ block: "nearest" });
+      return;
+    }
+    this.first = Math.max(0, Math.min(this.first, count - this.seen));
+    const isHidden = near >= 0 && (near < this.first || near >= this.first + this.seen);
+    if (isHidden) this.first = Math.max(0, Math.min(near < this.first ? near : near - this.seen + 1, count - this.seen));
+    this.redraw();
+    this.put();
+  }
+
+  redraw() {
+    const rows = this.draw(this.first, Math.min(this.count, this.first + this.seen));
+    const height = rows[0]?.getBoundingClientRect().height ?? 0;
+    if (height > 0 && height !== this.height) {
+      this.height = height;
+      const box = this.host.getBoundingClientRect().height;
+      this.scroller.style.height = `${Math.ceil(box + this.scroller.offsetHeight - this.scroller.clientHeight)}px`;
+      this.spacer.style.height = `${Math.min(HIGHEST, (this.count - this.seen) * height)}px`;
+    }
+  }
+
+  // The scrollbar, at the place of the first row that is seen.
+  put() {
+    this.scroller.scrollTop = Math.round((this.first / Math.max(1, this.count - this.seen)) * this.travel);
+    this.at = this.scroller.scrollTop;
+  }
+
+  scrolled() {
+    if (!this.isPart || Math.abs(this.scroller.scrollTop - this.at) < 1) return;
+    this.at = this.scroller.scrollTop;
+    const first = Math.round((this.at / this.travel) * (this.count - this.seen));
+    if (first === this.first) return;
+    this.first = first;
+    this.redraw();
+  }
+
+  /** @param {WheelEvent} event */
+  wheeled(event) {
+    if (!this.isPart || event.ctrlKey) return;
+    event.preventDefault();
+    this.first = Math.max(0, Math.min(this.first + 3 * Math.sign(event.deltaY), this.count - this.seen));
+    this.redraw();
+    this.put();
+  }
+}
+
+/** The rows of a list that are known here. Others are asked for when they are to be seen. */
+export class KnownRows {
+  /** @param {(start: number, stop: number) => void} ask */
+  constructor(ask) {
+    this.ask = ask;
+    /** @type {Map<number, Row>} */
+    this.known = new Map();
+    this.isOld = false;
+    this.asked = "";
+  }
+
+  // What is known may be out of date: it is shown until the session has answered.
+  age() {
+    this.isOld = true;
+    this.asked = "";
+  }
+
+  /**
+   * @param {number} start
+   * @param {ItemData[]} items
+   * @param {string[][]} [cells]
+   */
+  put(start, items, cells) {
+    items.forEach((item, at) => this.known.set(start + at, { item, cells: cells?.[at] ?? [] }));
+  }
+
+  /**
+   * @param {number} start
+   * @param {ItemData[]} items
+   * @param {string[][]} [cells]
+   */
+  got(start, items, cells) {
+    if (this.isOld) this.known.clear();
+    this.isOld = false;
+    this.put(start, items, cells);
+  }
+
+  /**
+   * Returns rows by position; undefined for one that has been asked for.
+   * @param {number} start
+   * @param {number} stop
+   * @returns {(Row | undefined)[]}
+   */
+  between(start, stop) {
+    const found = Array.from({ length: Math.max(0, stop - start) }, (_, at) => this.known.get(start + at));
+    const range = [Math.max(0, start - 100), stop + 100];
+    if ((this.isOld || found.includes(undefined)) && this.asked !== range.join()) {
+      this.asked = range.join();
+      this.ask(range[0] ?? 0, range[1] ?? 0);
+    }
+    return found;
+  }
+}
