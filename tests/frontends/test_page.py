@@ -143,7 +143,9 @@ class Player:
         for _ in range(40):
             self.page.keyboard.press(keys)
             self.shown.settle()
-            if self.page.evaluate("document.activeElement.closest('[data-control]') !== null && !document.activeElement.name"):
+            if self.page.evaluate(
+                "document.activeElement.closest('[data-control]') !== null && !document.activeElement.name"
+            ):
                 return
         raise AssertionError("Tab doesn't come round")
 
@@ -250,6 +252,48 @@ def test_keys_typed_at_full_speed_go_where_they_are_meant(browser: Any) -> None:
         page.keyboard.press("Space")
         shown.settle()
         assert page.inner_text(".prompt p") == "Ticked" and form("on").value is True
+
+
+RACE = [*"12", "Tab", *"34", "Tab", *"Eider", "Tab", "Space", "Tab"]
+
+
+@pytest.mark.parametrize("delay", [0, 20, 150])
+def test_no_key_goes_astray_on_a_slow_line(delay: int, browser: Any, pytestconfig: pytest.Config) -> None:
+    with showing(browser, scene(), delay=delay) as shown:
+        control = shown.session.control
+        for _ in range(pytestconfig.getoption("--races")):
+            Player(shown).do("focus", ["a"])
+            for key in RACE:
+                shown.page.keyboard.press(key)
+            shown.settle()
+            assert (control("a").value, control("b").value, control("word").text, control("on").value) == (
+                12,
+                34,
+                "Eider",
+                True,
+            )
+            shown.page.evaluate("document.activeElement.blur()")
+            for name in ("a", "b", "word"):
+                Player(shown).do("clear", [name])
+            Player(shown).do("untick", ["on"])
+
+
+def test_nothing_is_lost_doubled_or_reordered_when_the_connection_breaks(browser: Any) -> None:
+    text = "".join(chr(ord("a") + at % 26) for at in range(100))
+    with showing(browser, scene(), lost=True) as shown:
+        Player(shown).do("focus", ["word"])
+        for at, key in enumerate(text):
+            shown.page.keyboard.press(key)
+            if at % 3 != 1:
+                shown.cut()
+        for _ in range(33):
+            shown.page.keyboard.press("Backspace")
+            shown.cut()
+        shown.page.keyboard.press("Tab")
+        shown.settle()
+        fed = [gesture.text for gesture, *_ in shown.fed if gesture.verb == "type"]
+        assert fed == [text[: at + 1] for at in range(100)] + [text[:at] for at in range(99, 66, -1)]
+        assert shown.session.control("word").value == text[:67] and shown.session.control("on").focused
 
 
 class Fields(Form, title="Fields"):

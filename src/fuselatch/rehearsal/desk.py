@@ -21,7 +21,7 @@ from fuselatch.core.model.errors import FuseLatchError, HandlerFailed
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.latch_records import LatchStore
 from fuselatch.core.model.texts import user_text
-from fuselatch.core.model.values import short_text
+from fuselatch.core.model.values import short, short_text
 from fuselatch.core.model.words import phrase
 from fuselatch.rehearsal.desk_view import DeskView, Named
 from fuselatch.rehearsal.expectations import expect
@@ -95,7 +95,7 @@ class Desk(DeskView):
         It is a draft until the focus leaves. If a key opens a prompt or dialog, the rest isn't typed, and the view says so.
         """
         if not isinstance(text, str):
-            raise TypeError(f"type(…): expected text as the user types it, not {text!r}")
+            raise TypeError(f"type(…): expected text as the user types it, not {short(text)}")
         form, path = self.place(control)
         session = self.session
         waited = len(session.waits_for)

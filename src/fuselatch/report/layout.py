@@ -18,7 +18,7 @@ class Strip:
     """One row of a form: its caption ("" without one), indent and controls. `line`: the id of the line that it shows.
 
     A `heading` has no controls, or only lines, whose marker is shown below it. `page`: the id of the outermost titled group
-    around it, which is a tab page where a form has them.
+    around it, or of its lines, which are tab pages where a form has them.
     """
 
     caption: str
@@ -69,7 +69,8 @@ def strips(form: FormView) -> Iterator[Strip]:
         elif kind == "buttons" or controls[0].shape == "tick":
             caption = ""
         depth, page = depth_of(controls[0].group, groups), page_of(controls[0].group, groups)
-        yield Strip(caption, depth, controls, kind == "" and controls[0].shape == "lines", line, page)
+        heads_lines = kind == "" and controls[0].shape == "lines"
+        yield Strip(caption, depth, controls, heads_lines, line, controls[0].id if heads_lines and not page else page)
 
 
 def around(group: str, groups: Mapping[str, GroupView]) -> list[str]:
@@ -82,9 +83,11 @@ def around(group: str, groups: Mapping[str, GroupView]) -> list[str]:
 
 
 def page_of(group: str, groups: Mapping[str, GroupView]) -> str:
-    """Return the outermost group around something, if it has a title; or ""."""
+    """Return the outermost group around something, if it has a title, or else the lines that it belongs to."""
     outermost = next(iter(around(group, groups)), "")
-    return outermost if outermost and groups[outermost].caption else ""
+    if not outermost:
+        return ""
+    return outermost if groups[outermost].caption else groups[outermost].group
 
 
 def depth_of(group: str, groups: Mapping[str, GroupView]) -> int:

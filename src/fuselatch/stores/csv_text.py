@@ -121,7 +121,7 @@ def parsed(
         raise StoreRefused(f"{path.name}:{line}: not valid UTF-8; save the file as UTF-8") from None
     separator = part(schema, "dialect").get("delimiter") or separator_of(text)
     if not isinstance(separator, str) or len(separator) != 1:
-        raise StoreRefused(f"{path.name}-metadata.json: 'delimiter' must be one character, not {separator!r}")
+        raise StoreRefused(f"{path.name}-metadata.json: 'delimiter' must be one character, not {short(separator)}")
     entries, texts = entries_of(text, separator, path.name)
     header = entries.pop(0) if entries else []
     names, declared, captions = described(path, [title.strip() for title in header], schema)

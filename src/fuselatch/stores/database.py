@@ -16,6 +16,7 @@ from sqlalchemy.pool import NullPool
 
 from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.model.texts import later
+from fuselatch.core.model.values import short
 from fuselatch.core.model.visible import without_passwords
 
 WAIT: Final = 2.0
@@ -120,7 +121,7 @@ def seconds(given: object, address: str) -> float:
     try:
         return float(str(given))
     except ValueError:
-        raise StoreRefused(f"{address}: timeout must be a number of seconds, not {given!r}") from None
+        raise StoreRefused(f"{address}: timeout must be a number of seconds, not {short(given)}") from None
 
 
 def keep_foreign_keys(connection: Any, _: object) -> None:

@@ -75,6 +75,7 @@ from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import MOVES, Change, KeyName, Record, key_in, shown_key, with_key
 from fuselatch.core.model.service_map import Host
 from fuselatch.core.model.texts import later
+from fuselatch.core.model.values import short
 
 SAVE, DROP, STAY = later("leave.save"), later("leave.drop"), later("cancel")
 LEAVE = Prompt(later("leave"), title=later("leave.title"), buttons=(SAVE, DROP, STAY), tone="warning")
@@ -218,7 +219,7 @@ class Records(Node):
         for column, control in columns.items():
             must_be_column(column, there, self.source)
             if not isinstance(control, LiveValue):
-                raise TypeError(f"where({column}=…): expected a control of an open form, not {control!r}")
+                raise TypeError(f"where({column}=…): expected a control of an open form, not {short(control)}")
         if blank not in ("all", "none"):
             raise ValueError(f"where(blank={blank!r}): use 'all' (a blank filter shows all rows) or 'none'")
 

@@ -9,7 +9,7 @@ from enum import Enum
 from typing import Any, Generic, Literal, Protocol, TypeVar, overload
 
 from fuselatch.core.model.errors import DeclarationError
-from fuselatch.core.model.values import adapted
+from fuselatch.core.model.values import adapted, short
 
 T = TypeVar("T")
 
@@ -80,7 +80,7 @@ class Catalog(Generic[T]):
         source = "a data frame" if self.frame is not None else source
         for option, name in (("source", source), ("text", text), ("value", text if value is None else value)):
             if not isinstance(name, str) or not name:
-                raise DeclarationError(f"Catalog(…): {option} must be a name, not {name!r}")
+                raise DeclarationError(f"Catalog(…): {option} must be a name, not {short(name)}")
         self.source: Any = source
         self.text = text
         self.value = text if value is None else value
@@ -144,7 +144,7 @@ class Catalog(Generic[T]):
             raise DeclarationError("begins(), contains() and between() need a column and a control, as begins(name=search)")
         for column, given in columns.items():
             if not is_control(given, f"{kind}({column}=…)"):
-                raise DeclarationError(f"{kind}({column}=…): expected a declared control with a value, not {given!r}")
+                raise DeclarationError(f"{kind}({column}=…): expected a declared control with a value, not {short(given)}")
         narrowed = self._copy()
         narrowed.tests = (*self.tests, *[(kind, column) for column in columns])
         narrowed.inputs = (*self.inputs, *columns.values())
@@ -174,5 +174,5 @@ def is_control(given: Any, where: str) -> bool:
     if getattr(given, "holds_value", False):
         return True
     if given is None or not isinstance(given, str | int | float | Decimal | date | time | Enum):
-        raise DeclarationError(f"{where}: expected a declared control with a value, or a constant, not {given!r}")
+        raise DeclarationError(f"{where}: expected a declared control with a value, or a constant, not {short(given)}")
     return False

@@ -141,7 +141,7 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
         if "choices" in self.constants:
             if isinstance(choices, str | set | frozenset) or not isinstance(choices, Iterable):
                 why = " (a set has no order)" if isinstance(choices, set | frozenset) else ""
-                raise DeclarationError(f"{where}: choices must be a tuple or list, not {choices!r}{why}")
+                raise DeclarationError(f"{where}: choices must be a tuple or list, not {short(choices)}{why}")
             self.constants["choices"] = choices_of(choices)
 
     if TYPE_CHECKING:

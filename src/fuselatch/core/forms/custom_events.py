@@ -9,7 +9,7 @@ from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.plans import Handler
 from fuselatch.core.forms.sources import EventSource, must_be_plain, on
 from fuselatch.core.model.errors import DeclarationError
-from fuselatch.core.model.values import exactly
+from fuselatch.core.model.values import exactly, short
 
 F = TypeVar("F", bound=Callable[..., Any])
 T = TypeVar("T")
@@ -27,7 +27,7 @@ class CustomEvent(Generic[T]):
 
     def __init__(self, payload: type[T]) -> None:
         if not isinstance(payload, type):
-            raise DeclarationError(f"CustomEvent(…): expected the payload's type, such as str, not {payload!r}")
+            raise DeclarationError(f"CustomEvent(…): expected the payload's type, such as str, not {short(payload)}")
         self.kind = payload
         self.name = ""
 

@@ -38,7 +38,7 @@ from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.names import NoSuchName, suggest
 from fuselatch.core.model.pictures import Picture
 from fuselatch.core.model.texts import user_text
-from fuselatch.core.model.values import one_line, to_text
+from fuselatch.core.model.values import one_line, short, to_text
 
 Shape: TypeAlias = Literal["field", "choice", "tick", "button", "label", "table", "lines"]
 """The ways in which controls are drawn."""
@@ -196,7 +196,7 @@ class Declaration(Generic[L_co]):
             if not isinstance(given, bool) and (option, given) != ("required", "warn"):
                 words = 'True, False, "warn"' if option == "required" else "True, False"
                 words = "True or False" if option in FIXED else f"{words} or a rule"
-                raise DeclarationError(f"{where}: {option} must be {words}, not {given!r}")
+                raise DeclarationError(f"{where}: {option} must be {words}, not {short(given)}")
         if "masked" in constants and ("value" not in self.rules or isinstance(self.rules["value"], Constant)):
             raise DeclarationError(f'{where}: masked is for a value that a rule computes; use look="password" for an entry')
         for option, allowed in (("tone", TONES), ("look", self.looks)):
@@ -339,7 +339,7 @@ class Label(Declaration[LiveLabel]):
         if "picture" in options and "alt" not in options:
             raise DeclarationError(f'Label({caption!r}): a picture needs alt="…", what it says; "" if it only decorates')
         if picture is not None and not isinstance(picture, Picture):
-            raise DeclarationError(f"Label({caption!r}): picture must be a Picture or a rule, not {picture!r}")
+            raise DeclarationError(f"Label({caption!r}): picture must be a Picture or a rule, not {short(picture)}")
 
     def coerce(self, value: object) -> str:
         return to_text(value)
@@ -381,7 +381,7 @@ class Button(Declaration[LiveButton]):
             raise DeclarationError(f"Button({caption!r}): use submits= or closes=, not both")
         if after_submit not in ("next", "new", "same"):
             raise DeclarationError(
-                f"Button({caption!r}): after_submit must be 'next', 'new' or 'same', not {after_submit!r}"
+                f"Button({caption!r}): after_submit must be 'next', 'new' or 'same', not {short(after_submit)}"
             )
         self.submits = submits
         self.after_submit = after_submit

@@ -44,8 +44,8 @@ class Form(OpenForm, metaclass=FormMeta):
     inherited controls, `confirm_discard="…"` is asked before changes are discarded, `records="scores"` binds the form to a
     record source, `on_leave="ask"` asks before a changed record is left (default: "save"), `on_conflict` says whose values
     count if someone else has changed a row ("theirs", "refuse"; default: "ask"), `keys="Ctrl+R"` opens the form in a session
-    that offers it, `at_start=True` opens it when that session starts. `tabs=True`: its titled groups are tab pages, where a
-    front end can show some.
+    that offers it, `at_start=True` opens it when that session starts. `tabs=True`: its titled groups and its lines are
+    tab pages, where a front end can show some.
 
     A form is opened by a session, by `rehearse` or by another form. It can't be created directly.
     """
@@ -111,10 +111,10 @@ class Form(OpenForm, metaclass=FormMeta):
             where = f"class {cls.__name__}: {kept_with[0]}"
             raise DeclarationError(f'{where}: a latch per="saved_record" needs a form with records=')
         if on_leave not in ("save", "ask"):
-            raise DeclarationError(f"class {cls.__name__}: on_leave must be 'save' or 'ask', not {on_leave!r}")
+            raise DeclarationError(f"class {cls.__name__}: on_leave must be 'save' or 'ask', not {short(on_leave)}")
         if on_conflict not in ("ask", "theirs", "refuse"):
             raise DeclarationError(
-                f"class {cls.__name__}: on_conflict must be 'ask', 'theirs' or 'refuse', not {on_conflict!r}"
+                f"class {cls.__name__}: on_conflict must be 'ask', 'theirs' or 'refuse', not {short(on_conflict)}"
             )
         try:
             cls._plan.keys = normal(keys) if keys else ""
@@ -286,7 +286,7 @@ def bound_to(form: type[Form]) -> str:
 def value_form(entry: Any, text: str, title: str, formats: Formats) -> type[Form]:
     """Return a dialog with one control, named `value`."""
     if not isinstance(entry, InputControl):
-        raise TypeError(f"ask_value(…): expected a declared control such as Text('State'), not {entry!r}")
+        raise TypeError(f"ask_value(…): expected a declared control such as Text('State'), not {short(entry)}")
     asked = copy(entry)
     asked.name = ""
     caption = asked.constants.get("caption", "")

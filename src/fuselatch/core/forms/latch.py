@@ -9,7 +9,7 @@ from typing import Any, Final, Literal, Protocol, Self, TypeAlias, get_args, ove
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.latch_records import Every
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.values import text_for
+from fuselatch.core.model.values import short, text_for
 
 Scope: TypeAlias = Literal["record", "form", "session", "user", "saved_record"]
 SCOPES: Final = get_args(Scope)
@@ -62,9 +62,9 @@ class Latch:
         if not scopes and every is None:
             raise DeclarationError(f"Latch() needs per= ({', '.join(SCOPES)}) or every=")
         if not (every is None or every == "day" or (isinstance(every, timedelta) and every > timedelta(0))):
-            raise DeclarationError(f"Latch(…): every must be a positive timedelta or 'day', not {every!r}")
+            raise DeclarationError(f"Latch(…): every must be a positive timedelta or 'day', not {short(every)}")
         if key is not None and not callable(key):
-            raise DeclarationError(f"Latch(…): key must be a function of the form, not {key!r}")
+            raise DeclarationError(f"Latch(…): key must be a function of the form, not {short(key)}")
         self.per = frozenset(scopes)
         self.key = key
         self.every: Every = every

@@ -16,6 +16,7 @@ from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.texts import user_text
+from fuselatch.core.model.values import short
 
 L = TypeVar("L", bound=Group)
 
@@ -82,7 +83,7 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
         super().__init__(caption, options)
         where = f"Lines({getattr(line, '__name__', line)!s}, …)"
         if not (isinstance(line, type) and issubclass(line, Group) and line is not Group):
-            raise DeclarationError(f"Lines(…): expected a class derived from Group, not {line!r}")
+            raise DeclarationError(f"Lines(…): expected a class derived from Group, not {short(line)}")
         if bool(records) != bool(key) or (order and not records):
             raise DeclarationError(f"{where}: records= needs key=, the column with the record's key")
         for name, given, allowed in (
@@ -90,10 +91,10 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
             ("on_parent_remove", on_parent_remove, REMOVALS),
         ):
             if given not in allowed:
-                raise DeclarationError(f"{where}: {name} must be {' or '.join(map(repr, allowed))}, not {given!r}")
+                raise DeclarationError(f"{where}: {name} must be {' or '.join(map(repr, allowed))}, not {short(given)}")
         for name, count in (("min_items", min_items), ("max_items", max_items)):
             if count is not None and (type(count) is not int or count < 0):
-                raise DeclarationError(f"{where}: {name} must be a whole number from 0, not {count!r}")
+                raise DeclarationError(f"{where}: {name} must be a whole number from 0, not {short(count)}")
         if max_items is not None and min_items > max_items:
             raise DeclarationError(f"{where}: min_items {min_items} is more than max_items {max_items}")
         inner = line._plan

@@ -11,6 +11,7 @@ from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.errors import DeclarationError, PolicyError
 from fuselatch.core.model.findings import Level
 from fuselatch.core.model.names import suggest
+from fuselatch.core.model.values import short
 
 LEVELS: Final = ("refuse", "warn")
 WORDS: Final = ("prompts", "checks", "failure_text")
@@ -34,12 +35,12 @@ class PolicyRules:
             self.forms[form] = self._table(described, where, WORDS)
             text = described.get("failure_text", "x")
             if not isinstance(text, str) or not text.strip():
-                raise self.fail(where, f"failure_text must be text, not {text!r}")
+                raise self.fail(where, f"failure_text must be text, not {short(text)}")
             for name, wanted in self._table(described.get("prompts", {}), f"[{form}.prompts]").items():
                 self._prompt(wanted, f"[{form}.prompts.{name}]")
             for name, level in self._table(described.get("checks", {}), f"[{form}.checks]").items():
                 if level not in LEVELS:
-                    raise self.fail(f"[{form}.checks] {name}", f"must be 'refuse' or 'warn', not {level!r}")
+                    raise self.fail(f"[{form}.checks] {name}", f"must be 'refuse' or 'warn', not {short(level)}")
 
     def fail(self, where: str, problem: str) -> PolicyError:
         return PolicyError(f"{self.source}: {where} {problem}")
@@ -60,7 +61,7 @@ class PolicyRules:
         buttons = self._table(wanted.get("buttons", {}), f"{where} buttons")
         for button, shown in buttons.items():
             if not isinstance(shown, str) or not shown.strip():
-                raise self.fail(where, f"the new caption of '{button}' must be text, not {shown!r}")
+                raise self.fail(where, f"the new caption of '{button}' must be text, not {short(shown)}")
 
     def known(self, names: Iterable[str]) -> None:
         """Refuse a form name that doesn't exist."""

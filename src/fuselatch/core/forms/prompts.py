@@ -48,7 +48,7 @@ class Prompt:
             raise DeclarationError(f"a prompt's text must be text (str), not {short(text)}")
         where = f"Prompt({text[:30]!r}…)" if len(text) > 30 else f"Prompt({text!r})"
         if not isinstance(buttons, tuple) or not 1 <= len(buttons) <= MOST_BUTTONS or len(set(buttons)) < len(buttons):
-            raise DeclarationError(f"{where}: buttons must be 1 to 4 different captions in a tuple, not {buttons!r}")
+            raise DeclarationError(f"{where}: buttons must be 1 to 4 different captions in a tuple, not {short(buttons)}")
         roles = [("default", default), ("cancel", cancel), *(("remember", kept) for kept in remember)]
         for role, button in roles:
             if button is not None and button not in buttons:

@@ -6,6 +6,7 @@ from typing import Any
 
 from fuselatch.core.forms.declarations import Declaration, Within
 from fuselatch.core.model.errors import DeclarationError
+from fuselatch.core.model.values import short
 
 
 class Row:
@@ -19,7 +20,7 @@ class Row:
         self.name = ""
         for control in controls:
             if not isinstance(control, Declaration | Within):
-                raise DeclarationError(f"Row({caption!r}, …): expected declared controls, not {control!r}")
+                raise DeclarationError(f"Row({caption!r}, …): expected declared controls, not {short(control)}")
 
     def __set_name__(self, owner: type, name: str) -> None:
         self.name = self.name or name

@@ -9,6 +9,7 @@ from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.model.cells import Derived
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.names import suggest
+from fuselatch.core.model.values import short
 
 A = TypeVar("A")
 B = TypeVar("B")
@@ -46,7 +47,7 @@ def from_open(form: Any, control: str) -> Callable[[Any], Any]:
     """
     plan = getattr(form, "_plan", None)
     if plan is None:
-        raise DeclarationError(f"from_open(…): expected a form class, not {form!r}")
+        raise DeclarationError(f"from_open(…): expected a form class, not {short(form)}")
     found = plan.controls.get(control)
     if found is None or not found.decl.holds_value:
         holding = [path for path, placed in plan.controls.items() if placed.decl.holds_value]
@@ -119,5 +120,5 @@ def derive(function: Callable[..., T], /, *inputs: Any) -> Derived[T]:
         raise DeclarationError(f"derive({name}): pass the controls that {name} reads")
     for given in inputs:
         if not getattr(given, "holds_value", False):
-            raise DeclarationError(f"derive({name}, …): expected declared controls with a value, not {given!r}")
+            raise DeclarationError(f"derive({name}, …): expected declared controls with a value, not {short(given)}")
     return Derived(function, inputs)

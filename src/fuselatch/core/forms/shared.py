@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any, Generic, TypeVar, overload
 
 from fuselatch.core.model.errors import DeclarationError
-from fuselatch.core.model.values import exactly
+from fuselatch.core.model.values import exactly, short
 
 T = TypeVar("T")
 K = TypeVar("K")
@@ -26,7 +26,7 @@ class Shared(Generic[T]):
     def __init__(self: Shared[K | None], kind: type[K], start: None = None, *, name: str = "") -> None: ...
     def __init__(self, kind: type[Any], start: Any = None, *, name: str = "") -> None:
         if not isinstance(kind, type):
-            raise DeclarationError(f"Shared(…): expected a type such as int, not {kind!r}")
+            raise DeclarationError(f"Shared(…): expected a type such as int, not {short(kind)}")
         self.kind = kind
         self.start = start
         self.name = name or kind.__name__

@@ -12,6 +12,7 @@ from fuselatch.core.forms.live_lists import LiveTable
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.names import suggest
+from fuselatch.core.model.values import short
 
 T = TypeVar("T")
 
@@ -96,7 +97,8 @@ class Table(Choice[T, T | None, T, H], Generic[T, H]):
         **options: Unpack[EntryOptions],
     ) -> None:
         if not isinstance(rows, Catalog) and (not callable(rows) or isinstance(rows, type)):
-            raise DeclarationError(f"Table({caption!r}): rows must be a Catalog or a function of the form, not {rows!r}")
+            wanted = "a Catalog or a function of the form (rows=lambda form: …)"
+            raise DeclarationError(f"Table({caption!r}): rows must be {wanted}, not {short(rows)}")
         if key and isinstance(rows, Catalog):
             raise DeclarationError(f"Table({caption!r}): key= is for rows of a function; use Catalog(…, value={key!r})")
         if isinstance(columns, str) or not columns:

@@ -142,7 +142,7 @@ class FormView(NamedTuple):
 
     `covered`: the user can't use it now. `opener`: the id of the form that opened it, which waits for it if it is `modal`,
     and which it doesn't overlap if `place` is "beside". `default`: the id of the button that Enter presses.
-    `tabs`: its titled groups are tab pages.
+    `tabs`: its titled groups and its lines are tab pages.
     `changed`: the user entered something that isn't submitted or saved. `hears`: which of clicked and double_clicked have a
     handler.
     """

@@ -11,6 +11,7 @@ from typing import Any, Final
 
 from fuselatch.core.forms.form import Form
 from fuselatch.core.model.outcome import Outcome
+from fuselatch.core.model.values import short
 from fuselatch.frontends.page.serving import Server
 from fuselatch.frontends.stage import Stage
 from fuselatch.scenes import Scene
@@ -56,7 +57,7 @@ def scene_of(form: Any, options: dict[str, Any]) -> Scene:
         return Scene(form, **options)
     scene = form if isinstance(form, Scene) else form()
     if not isinstance(scene, Scene):
-        raise TypeError(f"fill_in(…): expected a form class, a Scene or a function that returns one, not {form!r}")
+        raise TypeError(f"fill_in(…): expected a form class, a Scene or a function that returns one, not {short(form)}")
     scene.set(**options)
     return scene
 

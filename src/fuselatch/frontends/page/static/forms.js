@@ -1,6 +1,6 @@
 // One element for each open form, and the layers that they lie in.
 
-import { element, mark, moved, quiet, shown } from "./dom.js";
+import { element, focusOn, mark, moved, quiet, shown } from "./dom.js";
 import { Button, Field, Label, Tick } from "./fields.js";
 import { model, send, texts } from "./link.js";
 import { Choice, Items, Table } from "./lists.js";
@@ -11,7 +11,7 @@ import { Choice, Items, Table } from "./lists.js";
 /** @typedef {import("./fields.js").Widget} Widget */
 /** @typedef {Map<string, ControlData>} Controls */
 
-/** @type {Record<string, typeof Widget>} */
+/** @type {Record<string, new (control: ControlData) => Widget>} */
 const SHAPES = { field: Field, choice: Choice, tick: Tick, button: Button, label: Label, table: Table };
 const OWN_CAPTION = ["tick", "button"];
 /** @type {{ line: string, from: string } | null} */
@@ -90,6 +90,8 @@ export class FormElement {
 
   /** @param {FormData} form */
   layOut(form) {
+    // Who types goes on typing: what leaves the page for a moment loses the focus.
+    const at = document.activeElement;
     const controls = new Map(form.controls.map((control) => [control.id, control]));
     for (const id of [...this.widgets.keys()]) if (!controls.has(id)) this.widgets.delete(id);
     const strips = model.layouts[form.id] ?? [];
@@ -119,6 +121,7 @@ export class FormElement {
       grid.append(this.line(strip, controls));
     }
     this.body.replaceChildren(...rows);
+    if (at instanceof HTMLElement && at !== document.activeElement && this.body.contains(at)) focusOn(at);
     const widest = Math.max(0, ...strips.map((strip) => (strip.line ? strip.controls.length : 0)));
     this.root.classList.toggle("wide", widest > 2);
     if (isTabbed) this.turnTo(this.pages.has(this.page) ? this.page : ([...this.pages.keys()][0] ?? ""));
@@ -135,7 +138,7 @@ export class FormElement {
     const known = this.pages.get(strip.page);
     if (known) return known;
     if (this.pages.size === 0) rows.push(tabs);
-    const group = form.groups.find((each) => each.id === strip.page);
+    const group = form.groups.find((each) => each.id === strip.page) ?? form.controls.find((each) => each.id === strip.page);
     const panel = element("div", { class: "panel", role: "tabpanel", id: `p-${strip.page}`, "aria-labelledby": `b-${strip.page}` });
     const properties = { class: "quiet tab", role: "tab", id: `b-${strip.page}`, "aria-controls": panel.id };
     const tab = quiet(group?.caption ?? "", () => this.turnTo(strip.page), properties);
@@ -366,6 +369,7 @@ export class Layers {
    */
   arrange(forms, drawn) {
     const inOrder = [...forms].sort((one, other) => (isOlder(one, other) ? -1 : 1));
+    /** @type {HTMLElement} */
     let layer = this.ground;
     for (const form of inOrder) {
       if (form.modal) layer = this.dialogFor(form);

@@ -22,6 +22,8 @@ let socket = null;
 let sent = 0;
 let over = false;
 let tries = 0;
+// True once this connection has told the view: what is done before that is sent after what was done before it.
+let isJoined = false;
 // The number of the last message that may move the focus or bring something up.
 let moved = 0;
 /**
@@ -106,7 +108,7 @@ export function send(gesture) {
   setTimeout(() => document.body.setAttribute("aria-busy", isSettled() ? "false" : "true"), 300);
   const message = { number: sent, serial: seen ?? model.view.serial, ...gesture };
   unanswered.push(message);
-  if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify(message));
+  if (isJoined && socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify(message));
 }
 
 /**
@@ -165,11 +167,12 @@ function begin(told) {
   model.layouts = told.layouts ?? {};
   model.acked = Math.max(model.acked, told.number ?? 0);
   model.isThere = true;
+  isJoined = true;
   tries = 0;
   unanswered = model.looksOn ? [] : unanswered.filter((message) => message.number > model.acked);
   if (model.looksOn) model.acked = sent;
-  announce({ all: true });
   for (const message of unanswered) socket?.send(JSON.stringify(message));
+  announce({ all: true });
 }
 
 /** @param {Told} told */
@@ -211,11 +214,13 @@ export function connect(say) {
   address.search = `?tab=${tab}`;
   address.protocol = address.protocol === "https:" ? "wss:" : "ws:";
   const made = (socket = new WebSocket(address));
+  isJoined = false;
   made.onmessage = (event) => {
     hear(JSON.parse(event.data));
     if (!over) say(model.looksOn ? texts.looks_on ?? "" : "");
   };
   made.onclose = (event) => {
+    isJoined = false;
     if (over) return;
     if (event.code === 1008) {
       over = true;

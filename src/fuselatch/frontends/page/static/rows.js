@@ -28,6 +28,13 @@ export class RowWindow {
     this.at = 0;
     this.spacer = element("div", { class: "spacer" });
     scroller.append(this.spacer);
+    // What was drawn where it couldn't be seen has no height yet, and a heading may need another line.
+    new ResizeObserver(() => {
+      if (!this.isPart) return;
+      if (this.height > 0) this.fit();
+      else this.redraw();
+      this.put();
+    }).observe(host);
     scroller.addEventListener("scroll", () => this.scrolled());
     scroller.addEventListener("wheel", (event) => this.wheeled(event), { passive: false });
   }
@@ -68,10 +75,13 @@ export class RowWindow {
     const height = rows[0]?.getBoundingClientRect().height ?? 0;
     if (height > 0 && height !== this.height) {
       this.height = height;
-      const box = this.host.getBoundingClientRect().height;
-      this.scroller.style.height = `${Math.ceil(box + this.scroller.offsetHeight - this.scroller.clientHeight)}px`;
+      this.fit();
       this.spacer.style.height = `${Math.min(HIGHEST, (this.count - this.seen) * height)}px`;
     }
+  }
+
+  fit() {
+    this.scroller.style.height = `${Math.ceil(this.host.getBoundingClientRect().height)}px`;
   }
 
   // The scrollbar, at the place of the first row that is seen.
