@@ -106,10 +106,10 @@ class Wish:
         if not self.approved_only:
             yield
             return
-        from fuselatch.rehearsal.approval import only_approved
+        from fuselatch.rehearsal.approval import files_opened, only_approved
 
         ledger = self.ledgers[sheet.name]
-        with only_approved(sheet, ledger, places):
+        with only_approved(files_opened(sheet, places), ledger):
             yield
         if ledger.objection:
             # The developer's code has caught what an import raised.

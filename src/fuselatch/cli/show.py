@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import sys
-from contextlib import redirect_stdout
+from collections.abc import Iterator
+from contextlib import contextmanager, redirect_stdout
 from pathlib import Path
+from typing import Any
 
 import click
 
@@ -15,13 +17,14 @@ from fuselatch.cli.problems import end
 
 
 @click.command(name="show")
-@click.argument("reference", metavar="MODULE:FORM|MODULE:SCENE")
+@click.argument("reference", metavar="MODULE:FORM|MODULE:SCENE|FOLDER")
 @click.option("--port", type=click.IntRange(0, 65535), default=0, metavar="N", help="The port; 0 takes a free one.")
 @click.option("--no-browser", is_flag=True, help="Print the address and open no browser.")
 @click.option("--user", metavar="NAME", help="The user's name.")
 @click.option("--records", metavar="ADDRESS", help="Read and write records at this address (see rehearse).")
 @click.option("--at", "at", metavar="KEY", help="Open the form at the record with this key.")
 @click.option("--json", "as_json", is_flag=True, help="Print the outcome as JSON.")
+@click.option("--approved-only", is_flag=True, help="Import only what is approved, and fail if anything has changed since.")
 @from_folders
 @policy_file
 def command(
@@ -32,26 +35,32 @@ def command(
     records: str | None,
     at: str | None,
     as_json: bool,
+    approved_only: bool,
     folders: tuple[Path, ...],
     policy: Path | None,
 ) -> None:
     """Bring up a form in the browser, and print the outcome once it is closed.
 
-    The form or scene is looked up in installed packages, in the current folder and in each --from FOLDER. The page is for
-    this computer only.
+    The form or scene is looked up in installed packages, in the current folder and in each --from FOLDER. The forms of a
+    FOLDER are listed on a start page, and can be opened and closed until the page is left. The page is for this computer
+    only.
 
-    Exit codes: 0 accepted, 1 any other verdict, 2 an error.
+    Exit codes: 0 accepted (or the start page was left), 1 any other verdict, 2 an error.
     """
     from fuselatch.core.forms.places import KeyInWords
     from fuselatch.core.model.errors import FuseLatchError
     from fuselatch.policy import Policy
-    from fuselatch.rehearsal.loading import importing_from, load
+    from fuselatch.rehearsal.loading import importing_from
     from fuselatch.stores.addresses import open_records
 
+    offered = Path(reference) if Path(reference).is_dir() else None
+    if offered is not None and (at is not None or as_json):
+        raise click.UsageError("--at and --json are for one form; name it as MODULE:FORM")
+    places = [Path.cwd(), *(folder.resolve() for folder in folders)]
     try:
         from fuselatch.frontends.page.filling import fill_in
 
-        with redirect_stdout(sys.stderr), importing_from([Path.cwd(), *(folder.resolve() for folder in folders)]):
+        with redirect_stdout(sys.stderr), importing_from(places), allowed(approved_only, reference, offered, places):
             rules = Policy.load(policy) if policy is not None else None
             options = {
                 "user": user,
@@ -60,9 +69,11 @@ def command(
                 "at": KeyInWords(at) if at is not None else None,
             }
             given = {name: value for name, value in options.items() if value is not None}
-            outcome = fill_in(load(reference, "form or scene"), port=port, browser=not no_browser, **given)
+            outcome = fill_in(what_to_show(reference, offered), port=port, browser=not no_browser, **given)
     except (FuseLatchError, ImportError, OSError, TypeError, ValueError) as error:
         end(error)
+    if offered is not None:
+        return
     if as_json:
         say_json(outcome.to_dict(), None)
     else:
@@ -70,3 +81,34 @@ def command(
         for name, value in outcome.to_dict()["values"].items():
             say(f"  {name}: {'' if value is None else value}")
     sys.exit(Exit.OK if outcome.accepted else Exit.FAILED)
+
+
+def what_to_show(reference: str, offered: Path | None) -> Any:
+    """Return the form or scene that is named, or a scene that offers a folder's forms."""
+    from fuselatch.rehearsal.loading import LoadError, forms_in, load
+    from fuselatch.scenes import Scene
+
+    if offered is None:
+        return load(reference, "form or scene")
+    found = forms_in(offered)
+    if not found:
+        raise LoadError(f"{offered} has no forms; name a folder with Python files that define some")
+    return Scene(forms=found)
+
+
+@contextmanager
+def allowed(approved_only: bool, reference: str, offered: Path | None, places: list[Path]) -> Iterator[None]:
+    """Import what is shown, if so chosen only what is approved."""
+    if not approved_only:
+        yield
+        return
+    from fuselatch.rehearsal.approval import Approved, file_of, only_approved
+    from fuselatch.rehearsal.sources import NotApproved
+
+    ledger = Approved()
+    files = sorted(offered.resolve().glob("*.py")) if offered is not None else file_of(reference.partition(":")[0], places)
+    with only_approved(files, ledger):
+        yield
+    if ledger.objection:
+        # The developer's code has caught what an import raised.
+        raise NotApproved(ledger.objection)

@@ -142,10 +142,10 @@ def read_afresh(ledger: Ledger) -> Iterator[None]:
 
 
 @contextmanager
-def only_approved(sheet: CueSheet, ledger: Approved, folders: Sequence[Path]) -> Iterator[None]:
-    """Import only approved files within the block. Raises `NotApproved`."""
+def only_approved(files: Iterable[Path], ledger: Approved) -> Iterator[None]:
+    """Import only approved files within the block. `files`: those that are opened. Raises `NotApproved`."""
     with read_afresh(ledger):
-        ledger.open_with(list(files_opened(sheet, folders)))
+        ledger.open_with(list(files))
         yield
 
 
@@ -156,11 +156,16 @@ def files_opened(sheet: CueSheet, folders: Sequence[Path]) -> Iterator[Path]:
     for folder in {run.forms.text for run in sheet.runs if run.forms is not None}:
         yield from sorted((own / folder).glob("*.py"))
     for module in {run.opens.words[0].text.partition(":")[0] for run in sheet.runs if run.opens.verb != "forms"}:
-        found = find(module, [own, *folders])
-        if found is not None:
-            if is_installed(found):
-                raise NotApproved(f"{found.name} belongs to an installed package and can't be approved")
-            yield found
+        yield from file_of(module, [own, *folders])
+
+
+def file_of(module: str, folders: Sequence[Path]) -> Iterator[Path]:
+    """Yield the file of a module, if there is one. Raises `NotApproved` for one that can't be approved."""
+    found = find(module, folders)
+    if found is not None:
+        if is_installed(found):
+            raise NotApproved(f"{found.name} belongs to an installed package and can't be approved")
+        yield found
 
 
 # ---- approving

@@ -231,6 +231,7 @@ class Fixed:
             decl.closes or "",
             bool(decl.submits),
             tuple([name for name in HEARD if name in heard]),
+            may_have_focus(control),
             decl.width(),
         )
         self.limited = decl.kind in LIMITED

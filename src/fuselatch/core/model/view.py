@@ -48,6 +48,7 @@ class ControlView(NamedTuple):
 
     Limits: `minimum` and `maximum` as text, `max_length`, `decimals`, `pattern`; `other`: a text that isn't in the list is
     accepted. `closes`: the verdict of a button that closes the form. `width`: how many characters wide it should be.
+    `takes_focus`: the user can go to it while it is enabled.
     `picture`: the id of a label's picture, `alt`: what it says. `disabled_by`: if it is disabled, the captions of what its
     rule reads.
     """
@@ -104,6 +105,7 @@ class ControlView(NamedTuple):
     closes: str
     submits: bool
     hears: tuple[str, ...]
+    takes_focus: bool
     width: int
 
 

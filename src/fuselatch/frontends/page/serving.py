@@ -139,9 +139,13 @@ async def answer_picture(stage: Stage, id: str) -> Response:
     loop = asyncio.get_running_loop()
     found: asyncio.Future[Picture | None] = loop.create_future()
 
+    def give(picture: Picture | None) -> None:
+        if not found.done():
+            found.set_result(picture)
+
     def tell(picture: Picture | None) -> None:
         with contextlib.suppress(RuntimeError):  # the server has stopped
-            loop.call_soon_threadsafe(lambda: found.done() or found.set_result(picture))
+            loop.call_soon_threadsafe(give, picture)
 
     stage.picture(id, tell)
     try:

@@ -48,9 +48,7 @@ function ownStops() {
 
 /** The controls that the user can go to with Tab, in the session's order. */
 function stops() {
-  const form = frontElement();
-  const usable = (front()?.controls ?? []).filter((control) => control.enabled && form?.widgets.get(control.id)?.target);
-  return usable.filter((control) => control.shape !== "label");
+  return (front()?.controls ?? []).filter((control) => control.enabled && control.takes_focus);
 }
 
 /**
@@ -155,8 +153,8 @@ function isShortcut(name) {
  */
 function leavesForm(name) {
   const controls = stops();
-  if (name === "Tab") return controls.at(-1)?.focused ?? false;
-  return name === "Shift+Tab" && (controls[0]?.focused ?? false);
+  if (name === "Tab") return controls.at(-1)?.focused ?? true;
+  return name === "Shift+Tab" && (controls[0]?.focused ?? true);
 }
 
 /**
@@ -185,6 +183,7 @@ function deal(event, at) {
     }
   }
   if (leavesForm(name)) {
+    if (at === document.body) return false;
     const own = ownStops();
     if (name === "Shift+Tab" && own.length > 0) {
       own.at(-1)?.[0]?.focus();

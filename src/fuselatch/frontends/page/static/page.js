@@ -125,6 +125,10 @@ function drawForms(news) {
   }
 }
 
+function refusal() {
+  return model.view.notice || (model.view.failure?.text ?? "");
+}
+
 // Says what is new: a message, and a marker where the user has been. What was refused is said at once, also a second time.
 function speak() {
   const front = model.view.forms.at(-1);
@@ -137,7 +141,7 @@ function speak() {
   for (const [id, text] of now) said.set(id, text);
   if (front) said.set(`message ${front.id}`, front.message);
   if (news.length > 0) polite.textContent = shown(news.join(". "));
-  const refused = model.view.notice || (model.view.failure?.text ?? "");
+  const refused = refusal();
   const again = refused && assertive.textContent === refused ? "\u00a0" : "";
   assertive.textContent = shown(refused) + again;
 }
@@ -146,7 +150,10 @@ function speak() {
 function draw(news) {
   drawForms(news);
   drawOffers();
-  help.textContent = shown(model.view.help);
+  // On the start page there is no form to say it.
+  const refused = model.view.forms.length === 0 ? refusal() : "";
+  help.textContent = shown(refused || model.view.help);
+  help.classList.toggle("refused", refused !== "");
   document.title = model.view.forms.at(-1)?.title ?? texts.forms ?? "";
   drawPrompt();
   const layer = layers.top instanceof HTMLDialogElement ? layers.top : document.body;

@@ -12,7 +12,7 @@ export interface ControlData {
   minimum: string; maximum: string; read_only: boolean; masked: boolean; picture: string; alt: string;
   disabled_by: string[]; id: string; kind: string; shape: string; group: string; unit: string; look: string; keys: string;
   max_length: number | null; decimals: number | null; pattern: string; other: boolean; multiple: boolean; closes: string;
-  submits: boolean; hears: string[]; width: number;
+  submits: boolean; hears: string[]; takes_focus: boolean; width: number;
 }
 
 export interface GroupData { id: string; name: string; caption: string; group: string; enabled: boolean }

@@ -1,0 +1,173 @@
+"""A user at a page: does the steps of cue sheets by mouse and keys."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from datetime import timedelta
+from types import SimpleNamespace
+from typing import Any
+
+from fuselatch.core.model.choices import item_id
+from fuselatch.frontends.conformance import Played
+from fuselatch.rehearsal import CueSheet
+from fuselatch.rehearsal.picking import item_meant
+from fuselatch.scenes import Scene
+from tests.frontends.conftest import Shown, showing
+
+KEYS = {"Up": "ArrowUp", "Down": "ArrowDown", "Ctrl": "Control"}
+
+
+class Player:
+    """Does the steps of a cue sheet as a user would, by mouse and keys."""
+
+    def __init__(self, shown: Shown) -> None:
+        self.shown = shown
+        self.page = shown.page
+
+    def control(self, name: str) -> Any:
+        first, _, rest = name.partition(".")
+        if not (rest and first[:1].isupper()):
+            return self.page.locator(f".form.front [data-control='{name}']")
+        named = f".form[data-form='{first}']"
+        form = named if self.page.locator(named).count() else f".form[data-form^='{first}#']"
+        return self.page.locator(f"{form} [data-control='{rest}']")
+
+    def do(self, verb: str, words: list[str]) -> None:
+        getattr(self, verb)(*words)
+        self.shown.settle()
+
+    def type(self, name: str, text: str) -> None:
+        field = self.control(name).locator("input:not(.native), textarea")
+        field.click()
+        self.shown.settle()
+        self.page.keyboard.press("Control+a")
+        self.page.keyboard.type(text)
+
+    def paste(self, name: str, text: str) -> None:
+        field = self.control(name).locator("input:not(.native), textarea")
+        field.click()
+        self.shown.settle()
+        field.fill(text)
+
+    def clear(self, name: str) -> None:
+        self.paste(name, "")
+
+    def focus(self, name: str) -> None:
+        self.control(name).locator("input, textarea, button, table, ul").first.focus()
+
+    def press(self, name: str) -> None:
+        self.control(name).locator("button").click()
+
+    def tick(self, name: str) -> None:
+        self.control(name).locator("input").click()
+
+    untick = tick
+
+    def pick(self, name: str, text: str, *which: str) -> None:
+        place = int(which[1]) - 1 if which[:1] == ("at",) else 0
+        if which[:1] == ("where",):
+            listed = self.shown.session.control(name)
+            meant = item_meant(SimpleNamespace(session=self.shown.session), name, text, which)  # type: ignore[arg-type]
+            place = [item_id(listed.choices, at) for at, each in enumerate(listed.choices.shown()) if each == text].index(
+                meant
+            )
+        if self.control(name).locator(".items, table").count():
+            named = self.control(name).locator(".items li, td").get_by_text(text, exact=True)
+            named.nth(place).click()
+            return
+        self.control(name).locator("input").click()
+        self.shown.settle()
+        if self.control(name).locator("input").get_attribute("aria-expanded") == "false":
+            self.control(name).locator("button.arrow").click()
+        self.option(name, text).nth(place).click()
+        if self.control(name).get_by_role("listbox").is_visible():  # several may be picked
+            self.control(name).locator("button.arrow").click()
+
+    def option(self, name: str, text: str) -> Any:
+        """Return the options with this text in an open list, scrolled to."""
+        found, box = self.control(name).get_by_role("option", name=text, exact=True), self.control(name).locator(".listed")
+        for _ in range(200):
+            if found.count():
+                break
+            box.evaluate("box => box.scrollTop += box.clientHeight / 2")
+            self.shown.settle()
+        return found
+
+    def open(self, name: str) -> None:
+        self.page.locator(f"nav [data-offer='{name}']").click()
+
+    def double(self, name: str, text: str = "") -> None:
+        self.control(name).get_by_text(text, exact=True).first.dblclick()
+
+    def sort(self, name: str, column: str) -> None:
+        caption = self.shown.session.control(name).declared.columns[column]
+        self.control(name).locator("th").get_by_text(caption).click()
+
+    def record(self, where: str) -> None:
+        bar = self.page.locator(".form.front .bar")
+        if bar.locator(f"[name='{where}']").count():
+            bar.locator(f"[name='{where}']").click()
+        else:
+            bar.locator("input").fill(where)
+            bar.locator("input").press("Enter")
+
+    def add_line(self, name: str) -> None:
+        self.control(name).locator("[name='add']").click()
+
+    def remove_line(self, name: str) -> None:
+        self.page.locator(f".form.front [data-line='{name}'] [name='remove_line']").click()
+
+    def move_line(self, name: str, to: str) -> None:
+        lines = name.rpartition("[")[0]
+        ends = [
+            self.page.locator(f".form.front .line:has([data-line='{line}']) .number") for line in (name, f"{lines}[{to}]")
+        ]
+        ends[0].drag_to(ends[1])
+
+    def tab(self, keys: str = "Tab") -> None:
+        """Go on to the next control, past what the page adds."""
+        for _ in range(40):
+            self.page.keyboard.press(keys)
+            self.shown.settle()
+            if self.page.evaluate(
+                "document.activeElement.closest('[data-control]') !== null && !document.activeElement.name"
+            ):
+                return
+        raise AssertionError("Tab doesn't come round")
+
+    def back_tab(self) -> None:
+        self.tab("Shift+Tab")
+
+    def key(self, keys: str) -> None:
+        if keys == "Enter" and self.page.locator(".prompt").count():
+            self.page.wait_for_timeout(450)  # a prompt takes no Enter at first
+        self.page.keyboard.press("+".join(KEYS.get(key, key) for key in keys.split("+")))
+
+    def answer(self, caption: str) -> None:
+        self.page.locator(".prompt").get_by_role("button", name=caption, exact=True).click()
+
+    def close(self) -> None:
+        if self.page.locator(".prompt").count():
+            self.key("Escape")
+        else:
+            self.page.locator(".form.front .close").click()
+
+    def wait(self, duration: str) -> None:
+        number, unit = re.fullmatch(r"(\d+)([smhd])", duration).groups()  # type: ignore[union-attr]
+        self.shown.now += timedelta(**{{"s": "seconds", "m": "minutes", "h": "hours", "d": "days"}[unit]: int(number)})
+
+
+def play(browser: Any, look: Callable[[Shown], object] = lambda shown: None) -> Callable[[Scene, CueSheet], Played]:
+    """Return how a sheet is played in a browser. `look` sees what each step has come to."""
+
+    def at(scene: Scene, sheet: CueSheet) -> Played:
+        with showing(browser, scene) as shown:
+            player = Player(shown)
+            for cue in sheet.steps:
+                if cue.verb != "expect":
+                    player.do(cue.verb, list(cue.texts()))
+                    look(shown)
+            return Played(shown.session._state.trace, list(shown.fed), list(shown.read))
+
+    return at
