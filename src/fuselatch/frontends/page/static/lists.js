@@ -25,9 +25,9 @@ export class Choice extends Field {
   /** @param {ControlData} control */
   constructor(control) {
     super(control);
-    this.list = element("ul", { role: "listbox", id: `l-${control.id}`, "aria-label": control.caption });
-    if (control.multiple) this.list.setAttribute("aria-multiselectable", "true");
-    this.box = element("div", { class: "listed", popover: "manual" }, this.list);
+    this.list = element("ul", { role: "none" });
+    this.box = element("div", { class: "listed", popover: "manual", role: "listbox", id: `l-${control.id}`, "aria-label": control.caption }, this.list);
+    if (control.multiple) mark(this.box, "aria-multiselectable", "true");
     staysWhereItIs(this.box);
     this.rows = new KnownRows((start, stop) => askForItems(this.id, start, stop));
     /** @type {ItemData[]} */
@@ -35,7 +35,7 @@ export class Choice extends Field {
     this.at = "";
     this.window = new RowWindow(this.box, this.list, SEEN, (start, stop) => this.drawItems(start, stop));
     mark(this.entry, "role", "combobox");
-    mark(this.entry, "aria-controls", this.list.id);
+    mark(this.entry, "aria-controls", this.box.id);
     mark(this.entry, "aria-autocomplete", "list");
     mark(this.entry, "aria-expanded", "false");
     const properties = { type: "button", tabIndex: -1, class: "arrow", "aria-label": texts.list, "aria-hidden": "true" };
@@ -119,7 +119,7 @@ export class Choice extends Field {
    * @param {number} place
    */
   drawItem(item, place) {
-    const node = element("li", { role: "option", id: `${this.list.id}-${place}` }, item?.text || " ");
+    const node = element("li", { role: "option", id: `${this.box.id}-${place}` }, item?.text || " ");
     mark(node, "aria-selected", item?.picked ? "true" : "false");
     mark(node, "aria-setsize", `${this.window.count}`);
     mark(node, "aria-posinset", `${place + 1}`);

@@ -178,10 +178,13 @@ addEventListener("beforeunload", (event) => {
 /** @param {boolean} late */
 function end(late) {
   for (const dialog of document.querySelectorAll("dialog")) dialog.remove();
-  place.replaceChildren();
+  const last = element("h1", { class: "last", tabIndex: -1 }, (late ? texts.late : texts.over) ?? "");
+  place.replaceChildren(last);
   offers.hidden = true;
+  byId("start").hidden = true;
   help.textContent = "";
-  say((late ? texts.late : texts.over) ?? "");
+  say("");
+  focusOn(last);
   // A window of its own has no page to go back to, and may close itself.
   if (history.length === 1 && !late) close();
 }

@@ -26,7 +26,7 @@ export class RowWindow {
     this.first = 0;
     this.height = 0;
     this.at = 0;
-    this.spacer = element("div", { class: "spacer" });
+    this.spacer = element("div", { class: "spacer", role: "none" });
     scroller.append(this.spacer);
     // What was drawn where it couldn't be seen has no height yet, and a heading may need another line.
     new ResizeObserver(() => {
