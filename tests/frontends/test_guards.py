@@ -2,50 +2,20 @@
 
 from __future__ import annotations
 
-import http.client
 import json
 import threading
 from collections.abc import Iterator
-from typing import Any, cast
+from time import monotonic
 
 import pytest
 from websockets.exceptions import ConnectionClosed, InvalidStatus
-from websockets.sync.client import connect
 
 from fuselatch.frontends.page.guards import HEADERS
-from fuselatch.frontends.page.serving import LARGEST_FRAME, Server
+from fuselatch.frontends.page.serving import LARGEST_FRAME, MOST_A_SECOND, Server
 from fuselatch.frontends.stage import Stage
 from fuselatch.scenes import Scene
 from tests.bench import doing
-
-
-class Visitor:
-    """Somebody at the server, with whatever headers they like."""
-
-    def __init__(self, server: Server) -> None:
-        self.port = server.port
-        self.host = f"127.0.0.1:{server.port}"
-        self.token = server.token.text
-        self.seat = ""
-        self.cookie = ""
-
-    def get(self, path: str, **headers: str) -> http.client.HTTPResponse:
-        connection = http.client.HTTPConnection("127.0.0.1", self.port, timeout=10)
-        connection.putrequest("GET", path, skip_host="Host" in headers)
-        for name, value in {**({"Cookie": self.cookie} if self.cookie else {}), **headers}.items():
-            connection.putheader(name, value)
-        connection.endheaders()
-        answer = connection.getresponse()
-        answer.read()
-        connection.close()
-        return answer
-
-    def enter(self) -> None:
-        answer = self.get(f"/?token={self.token}")
-        assert answer.status == 303
-        self.seat, cookie = answer.headers["Location"], answer.headers["Set-Cookie"]
-        assert "HttpOnly" in cookie and "SameSite=strict" in cookie and f"Path={self.seat}" in cookie
-        self.cookie = cookie.partition(";")[0]
+from tests.frontends.visitor import Visitor
 
 
 @pytest.fixture
@@ -54,7 +24,7 @@ def visitor() -> Iterator[Visitor]:
     thread = threading.Thread(target=stage.run, daemon=True)
     thread.start()
     with Server(stage) as server:
-        yield Visitor(server)
+        yield Visitor(f"127.0.0.1:{server.port}", server.token.text)
         stage.stop()
         thread.join(10)
 
@@ -84,33 +54,70 @@ def test_another_host_or_origin_is_refused(visitor: Visitor, headers: dict[str, 
     assert visitor.get(visitor.seat, **headers).status == 403
 
 
-def test_the_socket_is_guarded_too(visitor: Visitor) -> None:
+WRONG = [
+    "not JSON", "[1]", "[" * 60_000, '{"verb": "burn"}', '{"number": "1"}', '{"number": true}', '{"verb": "type", "more": 1}',
+    '{"verb": "open", "text": ' + '"x' * 30_000, "x" * (LARGEST_FRAME + 10), '{"number": 1e400}', '{"verb": "time"}',
+    json.dumps({"verb": "type", "control": "1.word", "text": "ö" * 30_000}),
+]  # fmt: skip
+UNKNOWN = [
+    {"verb": "press", "control": "9.go"}, {"verb": "type", "control": "2.word", "text": "x"}, {"verb": "press", "control": "1.../../go"},
+    {"verb": "open", "text": "marina.scenes:office"}, {"verb": "open", "text": "/etc/passwd"}, {"verb": "record", "form": "1", "text": "1"},
+    {"verb": "type", "control": "1.word", "text": "x" * 10_001}, {"verb": "key", "key": "MediaPlay"}, {"verb": "move_line", "control": "1.a"},
+    {"verb": "pick", "control": "1.pier", "item": "=Nowhere"},
+]  # fmt: skip
+
+
+def test_a_socket_is_guarded_too(visitor: Visitor, caplog: pytest.LogCaptureFixture) -> None:
     visitor.enter()
-    address, own = f"ws://{visitor.host}{visitor.seat}live", f"http://{visitor.host}"
-    for origin, cookie in (
-        (None, visitor.cookie),
-        ("http://quay.example", visitor.cookie),
-        (own, ""),
-        (own, "fuselatch=guess"),
-    ):
+    for changed in (
+        {"origin": None}, {"origin": "http://quay.example"}, {"origin": "null"}, {"cookie": ""}, {"cookie": "fuselatch=guess"},
+        {"seat": "/at/guess/"}, {"seat": f"{visitor.seat}../"},
+    ):  # fmt: skip
         with pytest.raises(InvalidStatus):
-            connect(address, origin=cast(Any, origin), additional_headers={"Cookie": cookie} if cookie else {}).close()
-    for sent in (
-        "not JSON",
-        "[1]",
-        '{"verb": "burn"}',
-        '{"number": "1"}',
-        '{"verb": "type", "more": 1}',
-        "x" * (LARGEST_FRAME + 10),
-    ):
-        with connect(address, origin=cast(Any, own), additional_headers={"Cookie": visitor.cookie}) as socket:
+            visitor.live(**changed).close()
+    for sent in WRONG:
+        with visitor.live() as socket:
             assert "view" in json.loads(socket.recv(10))
-            socket.send(sent)
             with pytest.raises(ConnectionClosed):
+                socket.send(sent)
                 socket.recv(10)
-    with connect(address, origin=cast(Any, own), additional_headers={"Cookie": visitor.cookie}) as socket:
+    with visitor.live("tab") as socket:
+        before = json.loads(socket.recv(10))["view"]["forms"]
+        for number, message in enumerate(UNKNOWN, 1):
+            socket.send(json.dumps({"number": number, "serial": 99, **message}))
+            told = json.loads(socket.recv(10))
+            assert told["number"] == number and told["refused"], message
+        socket.send('{"control": "7.pier", "start": 0, "stop": 999999999}')
+        assert json.loads(socket.recv(10))["items"] == []
+        socket.send('{"control": "\\ud800.x", "start": -1}')
+        assert json.loads(socket.recv(10))["items"] == []
+        socket.send(json.dumps({"number": 99, "serial": 99, "verb": "type", "control": "1.word", "text": "x"}))
+        assert json.loads(socket.recv(10))["forms"]["1"]["controls"]["1.word"]["fields"]["text"] == "x"
+    with visitor.live() as socket:
+        assert [form["id"] for form in json.loads(socket.recv(10))["view"]["forms"]] == [form["id"] for form in before]
+    assert caplog.records == []
+
+
+def test_a_browser_that_sends_too_much_is_slowed_down(visitor: Visitor) -> None:
+    visitor.enter()
+    with visitor.live("tab") as socket:
         socket.recv(10)
-        for message in ({"verb": "type", "control": "1.word", "text": "x"}, {"verb": "press", "control": "9.go"}):
-            socket.send(json.dumps({"number": 1, "serial": 1, **message}))
-        typed, gone = (json.loads(socket.recv(10)) for _ in range(2))
-    assert typed["forms"]["1"]["controls"]["1.word"]["fields"]["text"] == "x" and gone["refused"] == "UnknownName"
+        start = monotonic()
+        for number in range(1, MOST_A_SECOND * 2 + 1):
+            socket.send(json.dumps({"number": number, "serial": 99, "verb": "hover", "control": "1.a"}))
+        while json.loads(socket.recv(10))["number"] < MOST_A_SECOND * 2:
+            pass
+        assert monotonic() - start > 0.9
+
+
+def test_what_was_carried_out_is_not_done_again(visitor: Visitor) -> None:
+    visitor.enter()
+    tick = {"number": 1, "serial": 99, "verb": "tick", "control": "1.on"}
+    with visitor.live("one") as socket:
+        socket.recv(10)
+        socket.send(json.dumps(tick))
+        assert json.loads(socket.recv(10))["number"] == 1
+    with visitor.live("one") as socket:
+        assert json.loads(socket.recv(10))["number"] == 1
+        socket.send(json.dumps(tick))
+        assert json.loads(socket.recv(10)) == {"number": 1, "view": {}}

@@ -15,7 +15,7 @@ from time import monotonic, perf_counter
 from typing import Any, Final, TypeAlias
 
 from fuselatch.core.engine.session import Session
-from fuselatch.core.model.errors import Abandoned, EngineFailed, FuseLatchError, HandlerFailed, Refused
+from fuselatch.core.model.errors import Abandoned, EngineFailed, FuseLatchError, HandlerFailed, NotAllowedHere, Refused, UnknownName
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.outcome import CANCELLED, Outcome
 from fuselatch.core.model.pictures import Picture
@@ -273,6 +273,9 @@ class Stage:
             raise
         except Refused as refused:
             problem = refused.reason
+        except (UnknownName, NotAllowedHere) as error:
+            # What it is about isn't there, or isn't there any more.
+            problem = type(error).__name__
         except FuseLatchError as error:
             problem = type(error).__name__
             # The user reads in the view that it didn't work. This is for the developer.
@@ -292,7 +295,7 @@ class Stage:
         assert before is not None, "a stage begins with a view"
         told = patch(before, self._view)
         for tell in self._watching:
-            tell({**told, **(answer if tell is sender else NO_ANSWER)})
+            tell({**told, **(answer if tell == sender else NO_ANSWER)})
 
     def _join(self, session: Session, tell: Tell, tab: str) -> None:
         before = next((at for at, each in enumerate(self._watching) if tab and self._tabs.get(each) == tab), None)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import json
+import re
 import socket
 import threading
 from collections.abc import Callable, Iterable, Mapping
@@ -59,6 +60,7 @@ MOST_A_SECOND: Final = 200
 """The gestures a second that are taken from one browser. What comes faster waits."""
 MOST_WAITING: Final = 1_000
 """The messages of a browser that may wait for a session. One that sends more is cut off."""
+PROCESS: Final = re.compile(r"[A-Za-z0-9-]{1,32}")
 KINDS: Final = {".js": "text/javascript", ".css": "text/css", ".svg": "image/svg+xml"}
 HOME: Final = "127.0.0.1"
 
@@ -71,17 +73,18 @@ class Seat(NamedTuple):
 
 
 class Seats:
-    """The stages that are shown, by the secret in their address."""
+    """The stages that are shown, by the secret in their address. `process` stands before the secret."""
 
-    def __init__(self, hosts: Iterable[str] | None) -> None:
+    def __init__(self, hosts: Iterable[str] | None, process: str = "") -> None:
         self.hosts = None if hosts is None else frozenset(hosts)
+        self.begins = f"{process}." if process else ""
         self.taken: dict[str, Seat] = {}
 
     def take(self, stage: Stage, base: str) -> Response:
         """Give a browser a seat at a stage: a cookie, and the address of its own."""
         for name in [name for name, seat in self.taken.items() if seat.stage.over]:
             del self.taken[name]
-        name, cookie = new_secret(), new_secret()
+        name, cookie = self.begins + new_secret(), new_secret()
         self.taken[name] = Seat(stage, cookie)
         answer = RedirectResponse(f"{base}/at/{name}/", status_code=303, headers=dict(HEADERS))
         answer.set_cookie(COOKIE, cookie, path=f"{base}/at/{name}/", httponly=True, samesite="strict")
@@ -284,6 +287,7 @@ def app(
     most: int = 1_000,
     unused: float | None = 30 * 60,
     longest: float | None = 12 * 60 * 60,
+    process: str = "",
 ) -> Starlette:
     """Return an ASGI application that opens a form for each visitor: `app(lambda request: Scene(BookingForm, user=…))`.
 
@@ -291,9 +295,12 @@ def app(
     scene. `hosts`: the hosts with ports that may be asked for; None: your application checks that itself. `threads`: so many
     run all sessions; each session stays on its thread. `most`: the sessions that may be open at once. A session closes as
     cancelled after `unused` seconds without a gesture, after `longest` seconds in all, and after half a minute without a
-    page; None: never.
+    page; None: never. `process`: a name that stands in the addresses of its sessions, by which a proxy in front of several
+    processes finds the right one (docs/serving.md); letters, digits and "-". Raises `ValueError` for another name.
     """
-    seats = Seats(hosts)
+    if process and not PROCESS.fullmatch(process):
+        raise ValueError(f"process={process!r}: use letters, digits and '-', as in 'p1'")
+    seats = Seats(hosts, process)
     crew = Crew(threads)
 
     def enter(request: Request) -> Response:
