@@ -32,6 +32,7 @@ def test_tab_goes_round_all_of_a_form_and_of_the_page(name: str, key: str, brows
                 shown.page.keyboard.press(key)
                 shown.settle()
                 seen.append(shown.page.evaluate(FOCUSED))
+            assert shown.stage._view is not None
             form = shown.stage._view.forms[-1]
             wanted = {one.name for one in form.controls if one.enabled and one.takes_focus}
             wanted |= {"close quiet"} | ({"add", "next"} if name == "office" else set())

@@ -5,7 +5,6 @@ from __future__ import annotations
 import http.client
 from typing import Any
 
-from websockets.asyncio.client import connect as connect_later
 from websockets.sync.client import connect
 
 
@@ -36,11 +35,11 @@ class Visitor:
         assert "HttpOnly" in cookie and "SameSite=strict" in cookie and f"Path={self.seat}" in cookie
         self.cookie = cookie.partition(";")[0]
 
-    def live(self, tab: str = "", later: bool = False, **changed: Any) -> Any:
-        """Connect with the session; `later`: in an event loop. `changed`: another seat, origin or cookie."""
+    def live(self, tab: str = "", **changed: Any) -> Any:
+        """Connect with the session. `changed`: another seat, origin or cookie."""
         seat, origin, cookie = (changed.get(name, own) for name, own in self.own.items())
         given: Any = {"origin": origin, "additional_headers": {"Cookie": cookie} if cookie else {}}
-        return (connect_later if later else connect)(f"ws://{self.host}{seat}live?tab={tab}", **given)
+        return connect(f"ws://{self.host}{seat}live?tab={tab}", **given)
 
     @property
     def own(self) -> dict[str, str]:

@@ -45,7 +45,26 @@ def patch(before: View, after: View) -> dict[str, Any]:
                 or relabelled(old, form)
             ):
                 layouts[form.id] = layout(form)
-    return {**made, "forms": forms, "layouts": layouts}
+    made["forms"] = forms
+    return {**made, "layouts": layouts} if layouts else made
+
+
+def without_echo(told: Mapping[str, Any], view: View, control: str, text: str) -> Mapping[str, Any]:
+    """Return what is told to the front end that typed a text into a control: its text only if it is another one now."""
+    form = control.partition(".")[0]
+    now = next((one.text for each in view.forms if each.id == form for one in each.controls if one.id == control), text)
+    change = told.get("forms", {}).get(form, {})
+    fields = change.get("controls", {}).get(control, {}).get("fields", {})
+    if "whole" in change or (now == text) != ("text" in fields):
+        return told
+    rest = {**fields, "text": now} if now != text else {name: value for name, value in fields.items() if name != "text"}
+    controls = {**change.get("controls", {}), control: {"fields": rest}}
+    if not rest:
+        del controls[control]
+    forms = {**told.get("forms", {}), form: {**change, "controls": controls}}
+    if not any(forms[form].values()):
+        del forms[form]
+    return {**told, "forms": forms} if forms else {name: part for name, part in told.items() if name != "forms"}
 
 
 def relabelled(before: FormView, after: FormView) -> bool:
@@ -57,7 +76,8 @@ def relabelled(before: FormView, after: FormView) -> bool:
 
 def form_patch(before: FormView, after: FormView) -> dict[str, Any]:
     """Return what differs in a form."""
-    made: dict[str, Any] = {"fields": fields_differing(before, after)}
+    fields = fields_differing(before, after)
+    made: dict[str, Any] = {"fields": fields} if fields else {}
     if before.controls is after.controls:
         return made
     if len(before.controls) == len(after.controls):

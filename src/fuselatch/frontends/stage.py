@@ -15,14 +15,22 @@ from time import monotonic, perf_counter
 from typing import Any, Final, TypeAlias
 
 from fuselatch.core.engine.session import Session
-from fuselatch.core.model.errors import Abandoned, EngineFailed, FuseLatchError, HandlerFailed, NotAllowedHere, Refused, UnknownName
+from fuselatch.core.model.errors import (
+    Abandoned,
+    EngineFailed,
+    FuseLatchError,
+    HandlerFailed,
+    NotAllowedHere,
+    Refused,
+    UnknownName,
+)
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.outcome import CANCELLED, Outcome
 from fuselatch.core.model.pictures import Picture
 from fuselatch.core.model.view import View, plain
 from fuselatch.frontends.fed import FedGestures
 from fuselatch.frontends.messages import Message, gesture_of
-from fuselatch.frontends.patches import patch, whole
+from fuselatch.frontends.patches import patch, whole, without_echo
 from fuselatch.scenes import Scene, open_session
 from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
 
@@ -35,8 +43,10 @@ PATIENCE: Final = 30.0
 """The seconds without a front end after which a form closes as cancelled."""
 MOST_ITEMS: Final = 500
 """The most items of a list that are told at once."""
-SLICE: Final = 0.02
+SLICE: Final = 0.005
 """The seconds that work in idle time may take before the next gesture is looked at."""
+BREATH: Final = 0.005
+"""The seconds without anything to do after which work in idle time begins."""
 
 
 def clock_of(scene: Scene) -> Callable[[], datetime]:
@@ -210,7 +220,8 @@ class Stage:
             self._carry_out(session, *came)
         else:
             came(session)
-        return 0.0
+        # The thread that sends the answer comes first, then perhaps another message, and only then work in idle time.
+        return BREATH if self._inbox.empty() else 0.0
 
     def _use_time(self, session: Session) -> float:
         """Do what the clock brings, or some work in idle time; return the seconds until the next turn."""
@@ -287,15 +298,26 @@ class Stage:
             # What the sender shows of the control may be wrong now.
             again = [plain(each) for form in session.view.forms for each in form.controls if each.id == message.control]
             answer |= {"refused": problem, "again": again}
-        self._tell_change(session, sender, answer)
+        self._tell_change(session, sender, answer, message if message.verb == "type" and not problem else None)
 
-    def _tell_change(self, session: Session, sender: Tell | None = None, answer: Mapping[str, Any] = NO_ANSWER) -> None:
-        """Tell front ends what differs; the sender of a message also what came of it."""
+    def _tell_change(
+        self,
+        session: Session,
+        sender: Tell | None = None,
+        answer: Mapping[str, Any] = NO_ANSWER,
+        typed: Message | None = None,
+    ) -> None:
+        """Tell front ends what differs; the sender of a message also what came of it, and not what it `typed`."""
         before, self._view = self._view, session.view
         assert before is not None, "a stage begins with a view"
         told = patch(before, self._view)
         for tell in self._watching:
-            tell({**told, **(answer if tell == sender else NO_ANSWER)})
+            if tell != sender:
+                tell({**told, **NO_ANSWER})
+            elif typed is None:
+                tell({**told, **answer})
+            else:
+                tell({**without_echo(told, self._view, typed.control, typed.text), **answer})
 
     def _join(self, session: Session, tell: Tell, tab: str) -> None:
         before = next((at for at, each in enumerate(self._watching) if tab and self._tabs.get(each) == tab), None)

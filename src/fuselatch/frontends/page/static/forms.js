@@ -124,6 +124,7 @@ export class FormElement {
     if (at instanceof HTMLElement && at !== document.activeElement && this.body.contains(at)) focusOn(at);
     const widest = Math.max(0, ...strips.map((strip) => (strip.line ? strip.controls.length : 0)));
     this.root.classList.toggle("wide", widest > 2);
+    this.root.classList.toggle("long", form.controls.length > 60);
     if (isTabbed) this.turnTo(this.pages.has(this.page) ? this.page : ([...this.pages.keys()][0] ?? ""));
   }
 

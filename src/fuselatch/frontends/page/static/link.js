@@ -193,7 +193,13 @@ function hear(told) {
     return;
   }
   model.acked = Math.max(model.acked, told.number ?? 0);
+  const answered = unanswered.filter((message) => message.number <= model.acked);
   unanswered = unanswered.filter((message) => message.number > model.acked);
+  // The session doesn't tell back what was typed.
+  for (const { verb, control, text = "" } of told.refused ? [] : answered) {
+    const known = verb === "type" ? model.view.forms.flatMap((form) => form.controls).find((each) => each.id === control) : null;
+    if (known && !known.masked) known.text = text;
+  }
   const { changed, laidOut } = applyPatch(told);
   for (const control of told.again ?? []) {
     changed.add(control.id);
