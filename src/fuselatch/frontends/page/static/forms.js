@@ -1,6 +1,6 @@
 // One element for each open form, and the layers that they lie in.
 
-import { element, focusOn, mark, moved, quiet, shown } from "./dom.js";
+import { element, focusOn, mark, moved, put, quiet, shown } from "./dom.js";
 import { Button, Field, Label, Tick } from "./fields.js";
 import { model, send, texts } from "./link.js";
 import { Choice, Items, Table } from "./lists.js";
@@ -176,7 +176,9 @@ export class FormElement {
   markTabs() {
     for (const { tab, controls } of this.pages.values()) {
       const marked = controls.filter((id) => this.widgets.get(id)?.control.marker).length;
-      tab.querySelector(".count")?.remove();
+      const before = tab.querySelector(".count");
+      if (before?.textContent?.startsWith(`! ${marked} `)) continue;
+      before?.remove();
       if (marked > 0) tab.append(element("span", { class: "count" }, `! ${marked}`, element("span", { class: "unseen" }, ` ${texts.to_check}`)));
     }
   }
@@ -314,13 +316,13 @@ export class FormElement {
    * @param {boolean} isFront
    */
   update(form, isFront) {
-    this.title.textContent = shown(form.title);
-    this.record.textContent = shown(form.record ? form.record.text : "");
+    put(this.title, "textContent", form.title);
+    put(this.record, "textContent", form.record ? form.record.text : "");
     this.drawBar(form.record, isFront);
-    this.message.textContent = shown(form.message);
-    this.message.dataset.tone = form.message_tone;
-    this.notice.textContent = shown(isFront ? model.view.notice || (model.view.failure?.text ?? "") : "");
-    this.root.inert = form.covered || model.looksOn;
+    put(this.message, "textContent", form.message);
+    mark(this.message, "data-tone", form.message_tone);
+    put(this.notice, "textContent", isFront ? model.view.notice || (model.view.failure?.text ?? "") : "");
+    put(this.root, "inert", form.covered || model.looksOn);
     this.root.classList.toggle("front", isFront);
     this.root.classList.toggle("over", form.place === "over" && form.opener !== "" && !form.modal);
     this.markTabs();

@@ -1,5 +1,7 @@
 // The connection with the session: what it told, and what the user did.
 
+import { mark } from "./dom.js";
+
 /** @typedef {import("./view").ViewData} ViewData */
 /** @typedef {import("./view").FormData} FormData */
 /** @typedef {import("./view").ControlData} ControlData */
@@ -105,7 +107,7 @@ export function send(gesture) {
   // After a focus by mouse, the field that is meant has the browser's focus already.
   else if (!["focus", "hover", "unhover"].includes(gesture.verb)) moved = sent;
   // Only what takes long is told: a sign at each key would flicker.
-  setTimeout(() => document.body.setAttribute("aria-busy", isSettled() ? "false" : "true"), 300);
+  setTimeout(() => mark(document.body, "aria-busy", isSettled() ? "false" : "true"), 300);
   const message = { number: sent, serial: seen ?? model.view.serial, ...gesture };
   unanswered.push(message);
   if (isJoined && socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify(message));
@@ -177,7 +179,7 @@ function begin(told) {
 
 /** @param {Told} told */
 function hear(told) {
-  document.body.setAttribute("aria-busy", "false");
+  mark(document.body, "aria-busy", "false");
   if (told.looks_on !== undefined) model.looksOn = told.looks_on;
   if (told.over) {
     over = true;

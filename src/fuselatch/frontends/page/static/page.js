@@ -79,11 +79,11 @@ function cellsOf([heads, ...rows]) {
 // The forms that can be opened: a row of buttons, or the whole page while none is open.
 function drawOffers() {
   const isStart = model.view.forms.length === 0;
-  offers.hidden = model.view.offers.length === 0;
-  offers.inert = model.looksOn;
+  put(offers, "hidden", model.view.offers.length === 0);
+  put(offers, "inert", model.looksOn);
   offers.classList.toggle("start", isStart);
   const heading = byId("start");
-  heading.hidden = !isStart || offers.hidden;
+  put(heading, "hidden", !isStart || offers.hidden);
   if (offers.childElementCount === model.view.offers.length) return;
   offers.replaceChildren(
     ...model.view.offers.map((offer) => {
@@ -143,7 +143,7 @@ function speak() {
   if (news.length > 0) polite.textContent = shown(news.join(". "));
   const refused = refusal();
   const again = refused && assertive.textContent === refused ? "\u00a0" : "";
-  assertive.textContent = shown(refused) + again;
+  put(assertive, "textContent", refused + again);
 }
 
 /** @param {News} news */
@@ -152,9 +152,9 @@ function draw(news) {
   drawOffers();
   // On the start page there is no form to say it.
   const refused = model.view.forms.length === 0 ? refusal() : "";
-  help.textContent = shown(refused || model.view.help);
+  put(help, "textContent", refused || model.view.help);
   help.classList.toggle("refused", refused !== "");
-  document.title = model.view.forms.at(-1)?.title ?? texts.forms ?? "";
+  put(document, "title", model.view.forms.at(-1)?.title ?? texts.forms ?? "");
   drawPrompt();
   const layer = layers.top instanceof HTMLDialogElement ? layers.top : document.body;
   if (!layer.querySelector(":scope > .guard")) guard(layer);
