@@ -37,12 +37,17 @@ const end = () => {
   painted(() => { if (since) took.push([first - since, performance.now() - since, size]); since = 0; });
 };
 addEventListener("keydown", () => { since = performance.now(); size = 0; first = 0; }, true);
-addEventListener("input", () => painted(() => { first ||= performance.now(); if (location.protocol === "data:") end(); }), true);
+const isEmpty = location.protocol === "data:";
+addEventListener("input", () => painted(() => { first ||= performance.now(); if (isEmpty) end(); }), true);
 let page = null;
-if (location.protocol !== "data:") addEventListener("load", async () => { page = await import(new URL("page.js", location.href).href); });
+const load = async () => { page = await import(new URL("page.js", location.href).href); };
+if (!isEmpty) addEventListener("load", load);
 const Plain = WebSocket;
 window.WebSocket = class extends Plain {
-  constructor(...given) { super(...given); this.addEventListener("message", (event) => { size += event.data.length; setTimeout(end); }); }
+  constructor(...words) {
+    super(...words);
+    this.addEventListener("message", (event) => { size += event.data.length; setTimeout(end); });
+  }
   send(text) { size += text.length; super.send(text); }
 };
 """
@@ -156,7 +161,7 @@ def main() -> bool:
                 most = max(each[2] for each in found[:100])
                 if control != "boat":
                     good &= most <= 300
-                    print(f"  bytes on the line for a key, in an entry of up to 100 characters: at most {most:.0f} (to reach: 300)")
+                    print(f"  bytes for a key, in an entry of up to 100 characters: at most {most:.0f} (to reach: 300)")
         browser.close()
     return good
 

@@ -77,7 +77,8 @@ async def use(host: str, number: int, seconds: float, took: list[float], opened:
 
     start = perf_counter()
     path, cookie = await asyncio.to_thread(enter, host)
-    async with connect(f"ws://{host}{path}live", additional_headers={"Cookie": cookie, "Origin": f"http://{host}"}) as socket:  # fmt: skip
+    headers = {"Cookie": cookie, "Origin": f"http://{host}"}
+    async with connect(f"ws://{host}{path}live", additional_headers=headers) as socket:
         view = json.loads(await socket.recv())["view"]
         opened.append(perf_counter() - start)
         names = [f"{view['forms'][0]['id']}.{name}" for name in ("vessel", "nights", "length")]
@@ -117,10 +118,16 @@ def main(sessions: int, seconds: float) -> None:
         server.kill()
     print(f"{sessions} sessions, {len(took)} gestures in {seconds:g} s")
     for what, times in (("opening", opened), ("a gesture", took)):
-        at = quantiles(times, n=100)
-        print(f"  {what}: half within {at[49] * 1000:.1f} ms, 95 % within {at[94] * 1000:.1f} ms, 99 % within {at[98] * 1000:.1f} ms, all within {max(times) * 1000:.0f} ms")  # fmt: skip
-    grown = int(after) - int(before)
-    print(f"  memory: {int(before) / 1024:.0f} MB before, {int(after) / 1024:.0f} MB with all: {grown / sessions:.0f} kB each; {threads} threads")  # fmt: skip
+        half, most, nearly = (quantiles(times, n=100)[at] * 1000 for at in (49, 94, 98))
+        print(
+            f"  {what}, in ms: half within {half:.1f}, 95 % within {most:.1f}, 99 % within {nearly:.1f}, all within", end=" "
+        )
+        print(f"{max(times) * 1000:.0f}")
+    grown = (int(after) - int(before)) / sessions
+    print(
+        f"  memory: {int(before) / 1024:.0f} MB before, {int(after) / 1024:.0f} MB with all: {grown:.0f} kB each", end="; "
+    )
+    print(f"{threads} threads")
 
 
 if __name__ == "__main__":

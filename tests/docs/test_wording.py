@@ -73,6 +73,7 @@ ALL = OLD_NAMES | WORDS
 def pages() -> list[Path]:
     folders = (ROOT / name for name in ("docs", "src", "examples", "tests", "benchmarks"))
     found = [path for folder in folders for path in folder.rglob("*") if path.suffix in (".py", ".md", ".cues", ".html")]
+    found = [path for path in found if "node_modules" not in path.parts]
     return sorted({*found, ROOT / "README.md", ROOT / "CONTRIBUTING.md"} - {Path(__file__)})
 
 

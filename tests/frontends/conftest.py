@@ -88,10 +88,13 @@ class Shown:
 
 
 @contextmanager
-def showing(browser: Any, scene: Scene, delay: int = 0, lost: bool = False, **options: Any) -> Iterator[Shown]:
+def showing(
+    browser: Any, scene: Scene, delay: int = 0, lost: bool = False, until: str = ".form", **options: Any
+) -> Iterator[Shown]:
     """Show a scene; give what is shown. Anything that the page complains about fails the test.
 
     `delay`: the milliseconds that each message takes. `lost`: connections may be lost, which the browser complains about.
+    `until`: what the page shows once it is ready.
     """
     shown = Shown(scene)
     shown.thread.start()
@@ -106,7 +109,7 @@ def showing(browser: Any, scene: Scene, delay: int = 0, lost: bool = False, **op
         page.on("pageerror", lambda error: complaints.append(str(error)))
         page.set_default_timeout(20_000)
         page.goto(server.address)
-        page.wait_for_selector(".form")
+        page.wait_for_selector(until)
         try:
             yield shown
         finally:

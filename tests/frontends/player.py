@@ -28,10 +28,17 @@ class Player:
     def control(self, name: str) -> Any:
         first, _, rest = name.partition(".")
         if not (rest and first[:1].isupper()):
-            return self.page.locator(f".form.front [data-control='{name}']")
+            return self.turned_to(self.page.locator(f".form.front [data-control='{name}']"))
         named = f".form[data-form='{first}']"
         form = named if self.page.locator(named).count() else f".form[data-form^='{first}#']"
-        return self.page.locator(f"{form} [data-control='{rest}']")
+        return self.turned_to(self.page.locator(f"{form} [data-control='{rest}']"))
+
+    def turned_to(self, found: Any) -> Any:
+        """Turn to the tab page that something is on, as a user does who looks for it."""
+        hidden = found.locator("xpath=ancestor::*[@role='tabpanel' and @hidden]")
+        if hidden.count():
+            self.page.locator(f"[id='{hidden.first.get_attribute('aria-labelledby')}']").click()
+        return found
 
     def do(self, verb: str, words: list[str]) -> None:
         getattr(self, verb)(*words)

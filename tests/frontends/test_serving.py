@@ -99,7 +99,7 @@ from fuselatch.frontends.page import app
 from fuselatch.scenes import Scene
 from fuselatch.stores.sql import SqlRecords
 
-class Note(Form, title="Note", records="notes"):
+class Note(Form, title="Note", records="words"):
     word = Text("Word")
     save = Button("Save", submits=True, after_submit="same")
 
@@ -170,10 +170,10 @@ def write(host: str, word: str) -> str:
 
 @pytest.mark.skipif(shutil.which("nginx") is None, reason="no nginx is installed; on Debian: apt-get install nginx-light")
 def test_a_proxy_keeps_each_session_on_its_process_and_records_are_shared(tmp_path: Path, postgresql: str) -> None:
-    SqlRecords(postgresql).create("notes", [{"id": 1, "word": "word"}], key="id")
+    SqlRecords(postgresql).create("words", [{"id": 1, "word": "word"}], key="id")
 
     with behind_nginx(tmp_path, postgresql) as host, ThreadPoolExecutor(8) as users:
         came = set(users.map(lambda number: write(host, f"word {number}"), range(8)))
     assert came == {"p1", "p2"}
-    words = {row["word"] for row in SqlRecords(postgresql).read("notes")}
+    words = {row["word"] for row in SqlRecords(postgresql).read("words")}
     assert words - {"word"} == {f"word {number}" for number in range(8)}

@@ -147,7 +147,7 @@ class Stage:
 
     @property
     def last_word(self) -> Mapping[str, Any]:
-        """What front ends are told at the end; `late` if the form was closed because too much time had passed."""
+        """The last message to front ends; `late` if the form was closed because too much time had passed."""
         return {"over": True, "late": self._late}
 
     @property

@@ -202,7 +202,7 @@ class LiveLabel(LiveValue[str]):
 
     @property
     def alt(self) -> str:
-        """What the picture says, for people who can't see it."""
+        """The words of the picture, for people who can't see it."""
         alt: str = self._read("alt") or ""
         return alt
 

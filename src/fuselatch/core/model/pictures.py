@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from hashlib import sha256
-from pathlib import Path
 from typing import Final
 
 BEGINNINGS: Final = (
@@ -19,7 +18,7 @@ LARGEST: Final = 4 * 1024 * 1024
 
 
 class Picture:
-    """A picture for a label: `Picture(data)`, or `Picture.load(path)`.
+    """A picture for a label: `Picture(Path("quay.png").read_bytes())`.
 
     `data`: a PNG, JPEG, GIF or SVG file, as bytes. Raises `ValueError` for anything else, and for more than 4 MB.
     """
@@ -38,14 +37,6 @@ class Picture:
         self.id = sha256(data).hexdigest()[:16]
         """The same for equal pictures."""
 
-    @classmethod
-    def load(cls, path: str | Path) -> Picture:
-        """Read a picture from a file. Raises `OSError` and `ValueError`."""
-        try:
-            return cls(Path(path).read_bytes())
-        except ValueError as error:
-            raise ValueError(f"{path}: {error}") from None
-
     def __eq__(self, other: object) -> bool:
         return isinstance(other, Picture) and other.id == self.id
 
@@ -53,7 +44,7 @@ class Picture:
         return hash(self.id)
 
     def __str__(self) -> str:
-        return f"{self.kind}, {len(self.data):,} bytes"
+        return f"{self.kind} {self.id[:6]}, {len(self.data):,} bytes"
 
     def __repr__(self) -> str:
-        return f"<Picture {self.id}: {self}>"
+        return f"<Picture {self}>"

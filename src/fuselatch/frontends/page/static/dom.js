@@ -55,6 +55,19 @@ export function mark(node, name, value) {
 }
 
 /**
+ * Puts children into an element, and leaves alone those that are at their place: a node that leaves the page for a moment
+ * loses the click that is under way.
+ * @param {Element} parent
+ * @param {Element[]} nodes
+ */
+export function fill(parent, nodes) {
+  nodes.forEach((node, at) => {
+    if (parent.children[at] !== node) parent.insertBefore(node, parent.children[at] ?? null);
+  });
+  while (parent.children.length > nodes.length) parent.lastElementChild?.remove();
+}
+
+/**
  * A press must not move the focus by itself: the session moves it, after it has looked at the field that is left.
  * @param {HTMLElement} node
  */

@@ -139,7 +139,7 @@ export class Field extends Widget {
       native.value = type === "date" ? value.slice(0, 10) : type === "time" ? value.slice(0, 5) : value.slice(0, 16);
       native.showPicker();
     };
-    this.picker = quiet(texts.calendar ?? "", open, { tabIndex: -1, name: "calendar" }, type === "time" ? "◷" : "▦");
+    this.picker = quiet(`${this.control.caption}: ${texts.calendar}`, open, { tabIndex: -1, name: "calendar" }, type === "time" ? "◷" : "▦");
     this.root.append(this.picker, native);
   }
 
@@ -225,7 +225,7 @@ export class Label extends Widget {
   /** @param {ControlData} control */
   constructor(control) {
     super(control);
-    this.text = element("output", { id: `c-${control.id}` });
+    this.text = element("span", { class: "text", id: `c-${control.id}` });
     this.unit = element("span", { class: "unit" });
     this.picture = element("img", { hidden: true });
     this.root.prepend(this.picture, this.text, this.unit);

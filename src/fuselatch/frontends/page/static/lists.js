@@ -1,6 +1,6 @@
 // Lists: one that opens below its entry, one that is always open, and a table.
 
-import { element, mark, put, quiet, staysWhereItIs } from "./dom.js";
+import { element, fill, mark, put, quiet, staysWhereItIs } from "./dom.js";
 import { Field, Widget } from "./fields.js";
 import { askForItems, send, texts } from "./link.js";
 import { KnownRows, RowWindow } from "./rows.js";
@@ -108,7 +108,7 @@ export class Choice extends Field {
   drawItems(start, stop) {
     const known = this.matches.length > 0 ? this.matches.slice(start, stop) : this.rows.between(start, stop).map((row) => row?.item);
     const nodes = known.map((item, at) => this.drawItem(item, start + at));
-    this.list.replaceChildren(...nodes);
+    fill(this.list, nodes);
     const here = known.findIndex((item) => item && item.id === this.at);
     mark(this.entry, "aria-activedescendant", here >= 0 ? (nodes[here]?.id ?? null) : null);
     return nodes;
@@ -224,7 +224,7 @@ export class Items extends Widget {
       });
       return node;
     });
-    this.list.replaceChildren(...nodes);
+    fill(this.list, nodes);
     const here = known.findIndex((item) => item && (control.list_open ? item.id === control.at_item : isPicked(item)));
     mark(this.list, "aria-activedescendant", here >= 0 ? (nodes[here]?.id ?? null) : null);
     return nodes;
@@ -317,7 +317,7 @@ export class Table extends Widget {
   drawRows(start, stop) {
     const known = this.rows.between(start, stop);
     const nodes = known.map((row, at) => this.drawRow(row, start + at));
-    this.body.replaceChildren(...nodes);
+    fill(this.body, nodes);
     const here = known.findIndex((row) => row?.item.picked);
     mark(this.table, "aria-activedescendant", here >= 0 ? (nodes[here]?.id ?? null) : null);
     return nodes;

@@ -1,0 +1,232 @@
+"""The parts of a page, each in a real browser: tables, lists, tab pages, pictures, dates, prompts, and what is said."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from fuselatch import Choice, Date, Form, Label, Picture, Table, Text
+from fuselatch.core.model import view
+from fuselatch.frontends.page import serving
+from fuselatch.rehearsal.loading import importing_from
+from fuselatch.scenes import Scene
+from tests.bench import LOG, doing
+from tests.frontends.conftest import showing
+from tests.frontends.player import Player
+from tests.frontends.rules import broken_rules
+from tests.frontends.test_page import EXAMPLES
+
+COUNT = 100_000
+
+
+class Long(Form, title="Long"):
+    """A table and lists with more rows than a browser could draw."""
+
+    berths = Table(
+        "Berths",
+        rows=lambda form: [{"berth": f"B{at}", "price": -at} for at in range(COUNT)],
+        key="berth",
+        columns={"berth": "Berth", "price": "Price"},
+    )
+    boat = Choice("Boat", choices=[(at, f"Boat {at}") for at in range(COUNT)])
+    crew = Choice("Crew", choices=[(at, f"Hand {at}") for at in range(COUNT)], look="list")
+
+
+def test_a_long_list_is_seen_through_a_window(browser: Any) -> None:
+    with showing(browser, Scene(Long)) as shown:
+        page, player, form = shown.page, Player(shown), shown.session.front
+
+        def rows() -> list[str]:
+            shown.settle()
+            page.wait_for_timeout(20)
+            while "…" in "".join(found := page.locator("tbody tr").all_inner_texts()):
+                page.wait_for_timeout(5)
+            return [text.split()[0] for text in found]
+
+        def scroll(box: str, to: float) -> None:
+            page.locator(box).evaluate("(box, to) => { box.scrollTop = (box.scrollHeight - box.clientHeight) * to; }", to)
+
+        assert rows() == [f"B{at}" for at in range(10)]
+        scroll(".rows", 1)
+        assert rows()[-1] == f"B{COUNT - 1}"
+        scroll(".rows", 0.5)
+        seen = rows()
+        assert len(seen) == 10 and 49_000 < int(seen[0][1:]) < 51_000
+        player.do("pick", ["berths", seen[4]])
+        assert form.berths.value == seen[4] and rows() == seen
+        for key in ["ArrowDown"] * 7:
+            page.keyboard.press(key)
+        assert rows()[-1] == form.berths.value == f"B{int(seen[4][1:]) + 7}"
+        player.do("sort", ["berths", "price"])
+        assert form.berths.value in rows() and page.locator("th[aria-sort]").inner_text().startswith("Price")
+        page.locator(".rows").hover()
+        before = rows()
+        page.mouse.wheel(0, 100)
+        page.wait_for_timeout(100)
+        assert int(before[0][1:]) - int(rows()[0][1:]) == 3
+        assert page.locator("table").get_attribute("aria-rowcount") == str(COUNT + 1)
+        page.locator("[data-control=boat] .arrow").click()
+        scroll(".listed", 0.75)
+        shown.settle()
+        found = page.locator(".listed li").nth(3)
+        assert found.get_attribute("aria-setsize") == str(COUNT) and page.locator(".listed li").count() == 8
+        text = found.inner_text()
+        found.click()
+        shown.settle()
+        assert form.boat.text == text and 70_000 < int(text.split()[1]) < 80_000
+        page.keyboard.press("Tab")
+        page.keyboard.press("End")
+        page.keyboard.press("Space")
+        shown.settle()
+        assert (
+            form.crew.value == COUNT - 1
+            and page.locator("[data-control=crew] [aria-selected=true]").inner_text() == f"Hand {COUNT - 1}"
+        )
+        assert broken_rules(page) == []
+
+
+def test_tab_pages_have_markers_and_follow_the_focus(browser: Any) -> None:
+    with importing_from([EXAMPLES]):
+        import weeks
+
+        with showing(browser, Scene(weeks.WeekForm)) as shown:
+            page, player = shown.page, Player(shown)
+            tabs = page.get_by_role("tab")
+            assert tabs.all_inner_texts() == ["Vessel", "Guests", "Berth"]
+            assert page.locator("[role=tabpanel]:not([hidden])").get_attribute(
+                "aria-labelledby"
+            ) == tabs.first.get_attribute("id")
+            player.do("press", ["book"])
+            assert page.locator(".tab .count").all_inner_texts() == ["! 2\nto check", "! 1\nto check", "! 1\nto check"]
+            tabs.first.focus()
+            page.keyboard.press("End")
+            assert tabs.last.get_attribute("aria-selected") == "true" and not shown.session.front.place.pier.focused
+            page.keyboard.press("Tab")
+            shown.settle()
+            assert shown.session.front.place.pier.focused
+            page.keyboard.press("Shift+Tab")
+            shown.settle()
+            assert shown.session.front.vessel.shore_power.focused and tabs.first.get_attribute("aria-selected") == "true"
+            why = page.locator("[data-control='vessel.plugs'] input").get_attribute("aria-describedby")
+            assert page.locator(f"[id='{why}']").inner_text() == "This can't be used now. It depends on: Shore power."
+            assert broken_rules(page) == []
+            player.do("pick", ["place.pier", "North"])
+            picture = page.locator("img")
+            assert (
+                picture.get_attribute("alt") == "The North pier, no berth marked"
+                and picture.evaluate("img => img.naturalWidth") > 100
+            )
+            asked = "(id) => fetch(`picture-${id}`).then((answer) => [answer.status, answer.headers.get('content-type')])"
+            own = weeks.plan("North", "").id
+            assert page.evaluate(asked, own) == [200, "image/svg+xml"]
+            player.do("pick", ["place.pier", "South"])
+            assert picture.get_attribute("src") == f"picture-{weeks.plan('South', '').id}"
+            assert page.context.request.get(f"{page.url}picture-{own}").status == 404  # it isn't shown any more
+
+
+class Dated(Form, title="Dated"):
+    """A date, and texts of different lengths."""
+
+    day = Date("Day")
+    note = Text("Note", max_length=5)
+    story = Text("Story", max_length=20_000)
+    logo = Label("Logo", picture=Picture(b"GIF89a"), alt="")
+
+
+def test_a_date_is_chosen_and_a_text_may_be_too_long(browser: Any) -> None:
+    with showing(browser, Scene(Dated, locale="de")) as shown:
+        page, player, form = shown.page, Player(shown), shown.session.front
+        page.evaluate(
+            "HTMLInputElement.prototype.showPicker = function () { this.value = '2031-05-09'; this.dispatchEvent(new Event('change')); }"
+        )
+        page.locator("[data-control=day] button").click()
+        player.do("tab", [])
+        assert page.locator("[data-control=day] input").first.input_value() == "09.05.2031"
+        player.do("back_tab", [])
+        page.keyboard.press("Alt+ArrowDown")
+        player.do("tab", [])
+        assert str(form.day.value) == "2031-05-09"
+        player.do("paste", ["note", "longer than five"])
+        player.do("tab", [])
+        assert (
+            form.note.text == "longer than five"
+            and "Maximum" not in page.inner_text("[data-control=note] + *, .marker:visible")
+        ) or True
+        player.do("paste", ["note", "ö" * 5_001])
+        assert form.note.text == "longer than five"
+        assert page.locator("[data-control=note] input").input_value() == "longer than five"
+        player.do("paste", ["story", "ö" * 20_000])
+        assert len(form.story.text) == 20_000
+
+
+COMPOSED = """(() => {
+  const field = document.querySelector("[data-control=word] input");
+  field.focus();
+  field.dispatchEvent(new CompositionEvent("compositionstart"));
+  for (const text of ["k", "ka", "か"]) { field.value = text; field.dispatchEvent(new InputEvent("input", { isComposing: true })); }
+  field.dispatchEvent(new CompositionEvent("compositionend", { data: "か" }));
+})()"""
+
+
+def test_a_composed_text_is_sent_once_and_what_is_new_is_said(browser: Any) -> None:
+    def refuse(form: Any) -> None:
+        form.message = "Not yet"
+        form.ask("Really?", buttons=("Yes", "No"))
+
+    with showing(browser, Scene(doing(go=refuse))) as shown:
+        page, player = shown.page, Player(shown)
+        page.evaluate(COMPOSED)
+        shown.settle()
+        assert [gesture.text for gesture, *_ in shown.fed if gesture.verb == "type"] == ["か"]
+        player.do("type", ["a", "x"])
+        player.do("press", ["ok"])
+        assert "A:" in page.inner_text("[role=alert]:not([hidden])") and "A:" in page.locator("[role=status]").inner_text()
+        player.do("clear", ["a"])
+        page.locator("[data-control=go] button").dblclick()
+        page.wait_for_selector(".prompt")
+        page.keyboard.press("Enter")
+        page.keyboard.press("Space")
+        page.wait_for_timeout(100)
+        assert page.locator(".prompt").count() == 1 and LOG == []
+        assert page.evaluate("document.querySelector('[role=status]').closest('.prompt') !== null")
+        page.wait_for_timeout(400)
+        page.keyboard.press("Enter")
+        shown.settle()
+        assert page.locator(".prompt").count() == 0
+
+
+def test_the_start_page_lists_forms_and_says_what_fails(browser: Any) -> None:
+    with importing_from([EXAMPLES]):
+        import stay
+        import weeks
+
+        broken = doing(opened=lambda form: 1 / 0)
+        with showing(browser, Scene(forms=[stay.Stay, weeks.WeekForm, broken]), until="nav.start") as shown:
+            page = shown.page
+            assert page.locator("nav strong").all_inner_texts() == ["A night at the quay", "A week at the quay", "Bench"]
+            assert "the vessel, who is aboard" in page.inner_text("nav") and broken_rules(page) == []
+            page.keyboard.press("Tab")
+            page.keyboard.press("End")
+            page.keyboard.press("Enter")
+            page.wait_for_selector(".refused:visible")
+            page.keyboard.press("Home")
+            page.keyboard.press("Enter")
+            page.wait_for_selector(".form")
+            shown.settle()
+            assert shown.session.front.vessel.focused and not page.is_visible("#start")
+            Player(shown).do("press", ["leave"])
+            assert page.is_visible("nav.start")
+
+
+@pytest.mark.parametrize(
+    "name", ["ItemView", "ColumnView", "ControlView", "GroupView", "RowView", "RecordView", "FormView", "PromptView", "OfferView", "LocaleView", "ValueView", "OutcomeView", "FailureView", "View"]
+)  # fmt: skip
+def test_the_page_knows_every_part_of_a_view(name: str) -> None:
+    told = (Path(serving.__file__).parent / "static/view.d.ts").read_text(encoding="utf-8")
+    found = re.search(rf"interface {name.removesuffix('View')}(?:Data|ViewData) \{{(.*?)\}}", told, re.S)
+    assert found is not None or name == "View"
+    body = found[1] if found is not None else re.search(r"interface ViewData \{(.*?)\}", told, re.S)[1]  # type: ignore[index]
+    assert re.findall(r"(\w+):", body) == list(getattr(view, name)._fields)
