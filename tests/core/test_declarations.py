@@ -14,10 +14,13 @@ from fuselatch import (
     DeclarationError,
     Form,
     Integer,
+    Label,
     Money,
     Number,
     Param,
+    Picture,
     Prompt,
+    Table,
     Text,
     Tick,
     check,
@@ -129,6 +132,9 @@ BAD: list[tuple[str, Callable[[], object], str]] = [
     ("a pattern that is none", lambda: Text("A", pattern="("), "Text('A'): pattern '(' isn't a valid regular expression: missing ), unterminated subpattern at position 0"),
     ("an unknown rounding", lambda: Money("A", rounding="halfup"), "Money('A'): unknown rounding 'halfup'; did you mean 'half-up'?"),
     ("no verdict", lambda: Button("A", closes=" "), "Button('A'): closes can't be empty; use 'accepted', 'cancelled' or your own word"),
+    ("a picture without words", lambda: Label("A", picture=Picture(b"GIF8")), """Label('A'): a picture needs alt="…", what it says; "" if it only decorates"""),
+    ("a picture's file name", lambda: Label("A", picture="a.png", alt=""), "Label('A'): picture must be a Picture or a rule, not 'a.png'"),  # type: ignore[arg-type]
+    ("a long value", lambda: Table("A", rows=["x"] * 999, columns=("a",)), "Table('A'): rows must be a Catalog or a function of the form (rows=lambda form: …), not ['x', 'x', 'x', 'x', 'x', 'x', 'x', 'x'…"),  # type: ignore[call-overload]
     ("derive of nothing", lambda: derive(len), "derive(len): pass the controls that len reads"),  # type: ignore[call-overload]
     ("derive of a button", lambda: derive(len, Button("A")), "derive(len, …): expected declared controls with a value, not <Button 'A'>"),  # type: ignore[call-overload]
     ("on of a control", lambda: on(A), "on(…): expected an event such as length.changed, not Text; add the event name"),  # type: ignore[arg-type]

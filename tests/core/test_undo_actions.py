@@ -18,10 +18,12 @@ from fuselatch import (
     Form,
     Group,
     HandlerFailed,
+    Label,
     Latch,
     Lines,
     Money,
     Number,
+    Picture,
     Prompt,
     Shared,
     Table,
@@ -71,6 +73,7 @@ class All(Form, records="boats", title="All"):
     ready = Tick("Ready")
     place = Text("Place", value=lambda form: form.records.position_text)
     seen = Text("Seen", value=lambda form: f"{form.session[COUNT]} {form.asked.is_set()} {len(form.extras)}")
+    plan = Label("Plan", picture=Picture(b"GIF89a"), alt="a plan")
     berths = Table("Berths", rows=Catalog("berths", text="name"), columns=("name", "length"))
     rows = Number("Rows", value=lambda form: len(form.session.records.rows("log")))
     extras = Lines(Extra, "Extras", records="extras", key="boat", on_parent_remove="cascade")
@@ -128,6 +131,8 @@ ACTIONS: dict[str, Callable[[Any], Any]] = {
     "position": lambda form: setattr(form.kind, "position", 1),
     "tick": lambda form: setattr(form.ready, "value", True),
     "caption": lambda form: setattr(form.boat, "caption", "Ship"),
+    "picture": lambda form: setattr(form.plan, "picture", Picture(b"GIF89a other")),
+    "a picture's words": lambda form: setattr(form.plan, "alt", "another plan"),
     "help": lambda form: setattr(form.go, "help", "Go now"),
     "tone": lambda form: setattr(form.go, "tone", "danger"),
     "required": lambda form: setattr(form.size, "required", True),

@@ -22,6 +22,7 @@ from fuselatch import (
     Label,
     NotAllowedHere,
     Number,
+    Picture,
     Prompt,
     Refused,
     Row,
@@ -306,3 +307,42 @@ def test_only_the_sessions_thread_may_look() -> None:
         session.feed(Gesture(verb="to_front", text="Boats"))
         with pytest.raises(UnknownName, match="'Bots' isn't open"):
             session.feed(Gesture(verb="to_front", text="Bots"))
+
+
+PLANS = {"port": Picture(b"GIF89a port"), "starboard": Picture(b"\x89PNG\r\n\x1a\n starboard")}
+
+
+class Pier(Form, tabs=True):
+    """A form with a picture that a rule chooses, and entries that rules disable."""
+
+    side = Choice("Side", choices=("port", "starboard"))
+    lit = Tick("Lit", default=True)
+    plan = Label("Plan", picture=lambda form: PLANS.get(form.side.value), alt=lambda form: f"To {form.side.value}")
+    lamps = Number("Lamps", enabled=lambda form: form.lit.value and form.side.value is not None)
+    berths = Berths("Berths", enabled=lambda form: form.lit.value)
+
+
+def test_a_picture_and_why_a_control_is_disabled_are_in_the_view() -> None:
+    with rehearse(Pier) as desk:
+        session = desk.session
+
+        def seen(name: str) -> Any:
+            return next(each for each in session.view.forms[0].controls if each.name == name)
+
+        assert session.view.forms[0].tabs and (seen("plan").picture, seen("plan").alt) == ("", "")
+        assert seen("lamps").disabled_by == ("Lit", "Side") and not seen("lamps").enabled
+        desk.pick("side", "port")
+        assert (seen("plan").picture, seen("plan").alt) == (PLANS["port"].id, "To port")
+        assert session.picture(PLANS["port"].id) is PLANS["port"] and session.picture(PLANS["starboard"].id) is None
+        assert seen("lamps").disabled_by == () and (seen("plan").takes_focus, seen("side").takes_focus) == (False, True)
+        desk.untick("lit")
+        assert seen("berths.count").disabled_by == ("Lit",)
+        desk.at(Pier).plan.visible = False
+        assert session.picture(PLANS["port"].id) is None
+    assert PLANS["port"] == Picture(b"GIF89a port") != PLANS["starboard"] and len({*PLANS.values()}) == 2
+    for data, message in (
+        (b"plain text", "not a picture"),
+        (b"GIF8" + b"x" * (4 << 20), "4,194,308 bytes; the most is 4,194,304"),
+    ):
+        with pytest.raises(ValueError, match=message):
+            Picture(data)
