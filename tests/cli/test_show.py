@@ -2,47 +2,76 @@
 
 from __future__ import annotations
 
-import http.client
 import json
+import shutil
 import socket
 import subprocess
 import sys
 from pathlib import Path
-from typing import Any, cast
+from typing import Any
 
 import pytest
-from websockets.sync.client import connect
+from click.testing import CliRunner
+
+from fuselatch.cli import main
+from tests.frontends.visitor import Visitor
 
 EXAMPLES = Path(__file__).parents[2] / "examples"
-CALL = [sys.executable, "-m", "fuselatch", "show", "--no-browser", "--json", "--from", str(EXAMPLES)]
 
 
-def start(*words: str) -> subprocess.Popen[str]:
-    return subprocess.Popen([*CALL, *words], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+def start(*words: str, folder: Path = EXAMPLES) -> subprocess.Popen[str]:
+    call = [sys.executable, "-m", "fuselatch", "show", "--no-browser", "--from", str(folder), *words]
+    return subprocess.Popen(call, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+
+
+def used(process: subprocess.Popen[str], *steps: dict[str, str]) -> list[Any]:
+    """Do these steps at the form that a call shows; return what is told."""
+    assert process.stderr is not None
+    host, _, token = process.stderr.readline().split()[1].removeprefix("http://").partition("/?token=")
+    visitor = Visitor(host, token)
+    visitor.enter()
+    with visitor.live() as live:
+        told = [json.loads(live.recv(20))]
+        for number, step in enumerate(steps, 1):
+            live.send(json.dumps({"number": number, "serial": 99, **step}))
+            told.append(json.loads(live.recv(20)))
+        return told
 
 
 @pytest.mark.parametrize(("button", "code", "verdict"), [("book", 0, "accepted"), ("leave", 1, "cancelled")])
 def test_a_form_is_shown_and_its_outcome_printed(button: str, code: int, verdict: str) -> None:
-    process = start("stay:Stay", "--user", "imke")
-    assert process.stderr is not None
-    address = process.stderr.readline().split()[1].removeprefix("http://")
-    host, _, path = address.partition("/")
-    connection = http.client.HTTPConnection(host, timeout=20)
-    connection.request("GET", f"/{path}")
-    answer = connection.getresponse()
-    seat, cookie = answer.headers["Location"], answer.headers["Set-Cookie"].partition(";")[0]
-    connection.close()
-    with connect(
-        f"ws://{host}{seat}live", origin=cast(Any, f"http://{host}"), additional_headers={"Cookie": cookie}
-    ) as live:
-        serial = json.loads(live.recv(20))["view"]["serial"]
-        for number, (verb, control, text) in enumerate([("type", "1.vessel", "Eider"), ("press", f"1.{button}", "")], 1):
-            live.send(json.dumps({"number": number, "serial": serial, "verb": verb, "control": control, "text": text}))
-        while "over" not in json.loads(live.recv(20)):
-            continue
+    process = start("stay:Stay", "--user", "imke", "--json")
+    used(process, {"verb": "type", "control": "1.vessel", "text": "Eider"}, {"verb": "press", "control": f"1.{button}"})
     out, _ = process.communicate(timeout=30)
     values = {"vessel": "Eider", "nights": 1, "price": "34.00"} if code == 0 else {}
     assert json.loads(out) == {"verdict": verdict, "values": values, "overrides": []} and process.returncode == code
+
+
+def test_a_folders_forms_are_shown_on_a_start_page() -> None:
+    process = start(str(EXAMPLES))
+    first, opened = used(process, {"verb": "open", "text": "Stay"})
+    assert [each["title"] for each in first["view"]["offers"]][-2:] == ["Tours", "A week at the quay"]
+    assert first["view"]["forms"] == [] and [each["whole"]["title"] for each in opened["forms"].values()] == [
+        "A night at the quay"
+    ]
+    process.kill()
+    process.communicate()
+
+
+def test_only_what_is_approved_is_shown_if_so_chosen(tmp_path: Path) -> None:
+    for name in ("stay.py", "stay.cues"):
+        shutil.copy(EXAMPLES / name, tmp_path)
+    call = ["--approved-only", "--json"]
+    assert CliRunner().invoke(main, ["approve", str(tmp_path / "stay.py")]).exit_code == 0
+    process = start("stay:Stay", *call, folder=tmp_path)
+    used(process, {"verb": "press", "control": "1.leave"})
+    assert process.communicate(timeout=30)[0].startswith('{"verdict": "cancelled"')
+    with (tmp_path / "stay.py").open("a", encoding="utf-8") as file:
+        file.write("# changed\n")
+    out, errors = start("stay:Stay", *call, folder=tmp_path).communicate(timeout=30)
+    assert out == "" and "stay.py has changed since" in errors
+    out, errors = start(str(tmp_path), "--approved-only").communicate(timeout=30)
+    assert out == "" and "stay.py has changed since" in errors
 
 
 @pytest.mark.parametrize(
@@ -55,6 +84,8 @@ def test_a_form_is_shown_and_its_outcome_printed(button: str, code: int, verdict
         (("harbours:harbours", "--at", "99"), "'harbours' has no record '99'; choose from 1, 2"),
         (("stay:Stay", "--port", "TAKEN"), "can't use port"),
         (("stay:Stay", "--port", "70000"), "70000 is not in the range"),
+        ((str(EXAMPLES), "--json"), "--at and --json are for one form"),
+        ((str(EXAMPLES.parent / "docs"),), "has no forms"),
     ],
 )
 def test_an_error_is_one_line_and_code_2(words: tuple[str, ...], told: str) -> None:
