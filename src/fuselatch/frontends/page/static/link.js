@@ -26,6 +26,8 @@ let over = false;
 let tries = 0;
 // True once this connection has told the view: what is done before that is sent after what was done before it.
 let isJoined = false;
+// The parts of lists that were asked for and haven't come yet.
+let awaited = 0;
 // The number of the last message that may move the focus or bring something up.
 let moved = 0;
 /**
@@ -65,6 +67,10 @@ export function isOver() {
 
 export function isSettled() {
   return model.acked >= sent;
+}
+
+export function isComplete() {
+  return awaited === 0;
 }
 
 export function isMovingOn() {
@@ -120,7 +126,9 @@ export function send(gesture) {
  * @param {number} stop
  */
 export function askForItems(control, start, stop) {
-  if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify({ control, start, stop }));
+  if (!isJoined || socket?.readyState !== WebSocket.OPEN) return;
+  awaited += 1;
+  socket.send(JSON.stringify({ control, start, stop }));
 }
 
 /**
@@ -170,6 +178,7 @@ function begin(told) {
   model.acked = Math.max(model.acked, told.number ?? 0);
   model.isThere = true;
   isJoined = true;
+  awaited = 0;
   tries = 0;
   unanswered = model.looksOn ? [] : unanswered.filter((message) => message.number > model.acked);
   if (model.looksOn) model.acked = sent;
@@ -187,6 +196,7 @@ function hear(told) {
     return;
   }
   if (told.list) {
+    awaited = Math.max(0, awaited - 1);
     announce({ part: /** @type {import("./view").Part} */ (told) });
     return;
   }
