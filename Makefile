@@ -40,7 +40,8 @@ test-compiled: .compiled/ready
 # minute of each kind of hostile call.
 test-long: .compiled/ready
 	$(WITH_COMPILED) $(BIN)/python -m pytest -n 2 --gestures 1000000 --values 20000 --kills 100 --seconds 60 \
-		tests/core/test_generated.py tests/stores/test_come_back.py tests/stores/test_nothing_lost.py tests/cli/test_hostile.py
+		--races 50 tests/core/test_generated.py tests/stores/test_come_back.py tests/stores/test_nothing_lost.py \
+		tests/cli/test_hostile.py tests/frontends/test_page.py
 
 bench: .compiled/ready
 	@for each in benchmarks/bench_*.py; do $(WITH_COMPILED) $(BIN)/python $$each || exit 1; done
@@ -92,9 +93,9 @@ tried:
 
 # Versions and hashes of all packages, without any host; needs uv.
 lock:
-	uv pip compile -q --universal --generate-hashes --no-header --no-annotate --no-emit-index-url \
+	uv pip compile -q --universal --no-strip-extras --generate-hashes --no-header --no-annotate --no-emit-index-url \
 		-o requirements/demo.txt --extra page --extra pictures --extra watch pyproject.toml requirements/build.in
-	uv pip compile -q --universal --generate-hashes --no-header --no-annotate --no-emit-index-url \
+	uv pip compile -q --universal --no-strip-extras --generate-hashes --no-header --no-annotate --no-emit-index-url \
 		-o requirements/test.txt --extra test pyproject.toml requirements/build.in requirements/compile.in
 
 clean:

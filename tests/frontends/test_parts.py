@@ -210,7 +210,7 @@ def test_the_start_page_lists_forms_and_says_what_fails(browser: Any) -> None:
             page.keyboard.press("Tab")
             page.keyboard.press("End")
             page.keyboard.press("Enter")
-            page.wait_for_selector(".refused:visible")
+            page.wait_for_selector("#foot:not(:empty)")
             page.keyboard.press("Home")
             page.keyboard.press("Enter")
             page.wait_for_selector(".form")

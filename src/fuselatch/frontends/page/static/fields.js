@@ -15,14 +15,15 @@ export class Widget {
     this.control = control;
     this.marker = element("p", { class: "marker", id: `m-${control.id}` });
     this.marker.hidden = true;
-    // Read with the control, and shown where the pointer is: its help, and why it can't be used.
+    this.help = element("p", { class: "help", id: `e-${control.id}`, hidden: true });
+    // Read with the control: its unit, and why it can't be used.
     this.hint = element("span", { class: "unseen", id: `h-${control.id}` });
     this.root = element("div", { class: `control ${control.shape}` }, this.hint);
     this.root.dataset.control = control.name;
     /** @type {HTMLElement | null} */
     this.target = null;
     this.isOpen = false;
-    if (control.hears.includes("hovered") || control.help) {
+    if (control.hears.includes("hovered")) {
       this.root.addEventListener("mouseenter", () => send({ verb: "hover", control: this.id }));
       this.root.addEventListener("mouseleave", () => send({ verb: "unhover" }));
     }
@@ -46,11 +47,14 @@ export class Widget {
     put(this.marker, "hidden", control.marker === "");
     this.marker.classList.toggle("warn", control.marker_level === "warn");
     const unusable = control.enabled ? "" : [texts.unusable, control.disabled_by.length > 0 ? `${texts.depends_on} ${control.disabled_by.join(", ")}.` : ""].filter(Boolean).join(" ");
-    put(this.hint, "textContent", [control.unit, control.help, unusable].filter(Boolean).join(". "));
+    put(this.hint, "textContent", [control.unit, unusable].filter(Boolean).join(". "));
+    put(this.help, "textContent", control.help);
+    put(this.help, "hidden", control.help === "");
     put(this.root, "title", shown(unusable));
     if (!this.target) return;
     if ("disabled" in this.target) put(this.target, "disabled", !control.enabled);
-    const described = [control.marker && this.marker.id, this.hint.textContent && this.hint.id].filter(Boolean).join(" ");
+    const said = [control.marker && this.marker, control.help && this.help, this.hint.textContent && this.hint];
+    const described = said.flatMap((node) => (node ? node.id : [])).join(" ");
     mark(this.target, "aria-describedby", described || null);
     mark(this.target, "aria-invalid", control.marker_level === "refuse" && control.marker !== "" ? "true" : null);
   }
@@ -214,6 +218,8 @@ export class Button extends Widget {
   update(control) {
     super.update(control);
     put(this.button, "textContent", control.caption);
+    // Below a row of buttons it would belong to none of them: it is shown where the pointer is.
+    put(this.help, "hidden", true);
     if (control.enabled) put(this.root, "title", shown([control.help, control.keys].filter(Boolean).join(" · ")));
     mark(this.button, "aria-keyshortcuts", control.keys.replaceAll("Ctrl", "Control") || null);
     this.button.dataset.tone = control.tone;

@@ -141,6 +141,7 @@ export class FormElement {
     if (this.pages.size === 0) rows.push(tabs);
     const group = form.groups.find((each) => each.id === strip.page) ?? form.controls.find((each) => each.id === strip.page);
     const panel = element("div", { class: "panel", role: "tabpanel", id: `p-${strip.page}`, "aria-labelledby": `b-${strip.page}` });
+    panel.dataset.caption = shown(group?.caption ?? "");
     const properties = { class: "quiet tab", role: "tab", id: `b-${strip.page}`, "aria-controls": panel.id };
     const tab = quiet(group?.caption ?? "", () => this.turnTo(strip.page), properties);
     tab.dataset.page = group?.name ?? "";
@@ -205,7 +206,7 @@ export class FormElement {
       if (!OWN_CAPTION.includes(widget.control.shape)) widget.target?.setAttribute("aria-label", `${widget.control.caption} ${strip.caption}`);
     }
     const number = element("span", { class: "number", role: "rowheader" }, strip.caption);
-    const cells = widgets.map((widget) => element("span", { class: "cell", role: "cell" }, widget.root, widget.marker));
+    const cells = widgets.map((widget) => element("span", { class: "cell", role: "cell" }, widget.root, widget.marker, widget.help));
     const row = element("div", { class: "line", role: "row" }, number, ...cells, this.tools(strip.line, controls));
     this.drags(row, number, strip.line, linesOf(strip.line, controls));
     return inColumns(row, widgets.map((widget) => widget.control));
@@ -266,7 +267,7 @@ export class FormElement {
       if (!isAlone && !OWN_CAPTION.includes(widget.control.shape)) widget.target?.setAttribute("aria-label", widget.control.caption);
       side.append(widget.root);
     }
-    row.append(caption, side, ...widgets.map((widget) => widget.marker));
+    row.append(caption, side, ...widgets.flatMap((widget) => [widget.marker, widget.help]));
     return row;
   }
 

@@ -19,7 +19,7 @@ function byId(id) {
 
 const place = byId("forms");
 const state = byId("state");
-const help = byId("help");
+const foot = byId("foot");
 const offers = byId("offers");
 // Where screen readers hear what changes: politely, and what was refused at once.
 const polite = element("p", { role: "status" });
@@ -151,9 +151,7 @@ function draw(news) {
   drawForms(news);
   drawOffers();
   // On the start page there is no form to say it.
-  const refused = model.view.forms.length === 0 ? refusal() : "";
-  put(help, "textContent", refused || model.view.help);
-  help.classList.toggle("refused", refused !== "");
+  put(foot, "textContent", model.view.forms.length === 0 ? refusal() : "");
   put(document, "title", model.view.forms.at(-1)?.title ?? texts.forms ?? "");
   drawPrompt();
   const layer = layers.top instanceof HTMLDialogElement ? layers.top : document.body;
@@ -182,7 +180,7 @@ function end(late) {
   place.replaceChildren(last);
   offers.hidden = true;
   byId("start").hidden = true;
-  help.textContent = "";
+  foot.textContent = "";
   say("");
   focusOn(last);
   // A window of its own has no page to go back to, and may close itself.
