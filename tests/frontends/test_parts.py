@@ -73,6 +73,12 @@ def test_a_long_list_is_seen_through_a_window(browser: Any) -> None:
         found = page.locator(".listed li").nth(3)
         assert found.get_attribute("aria-setsize") == str(COUNT) and page.locator(".listed li").count() == 8
         text = found.inner_text()
+        page.set_viewport_size({"width": 1280, "height": 700})
+        page.evaluate("scrollTo(0, 60)")
+        page.wait_for_timeout(100)
+        entry, box = page.locator("[data-control=boat] input").bounding_box(), page.locator(".listed").first.bounding_box()
+        above, below = entry["y"] - box["y"] - box["height"], box["y"] - entry["y"] - entry["height"]
+        assert page.evaluate("scrollY") == 60 and 3 == pytest.approx(max(above, below), abs=1)
         found.click()
         shown.settle()
         assert form.boat.text == text and 70_000 < int(text.split()[1]) < 80_000
@@ -112,6 +118,10 @@ def test_tab_pages_have_markers_and_follow_the_focus(browser: Any) -> None:
             why = page.locator("[data-control='vessel.plugs'] input").get_attribute("aria-describedby")
             assert page.locator(f"[id='{why}']").inner_text() == "This can't be used now. It depends on: Shore power."
             assert broken_rules(page) == []
+            tabs.nth(1).click()
+            page.keyboard.press("Tab")  # the page of lines has none: on to the first of the form
+            shown.settle()
+            assert shown.session.front.arrival.focused
             player.do("pick", ["place.pier", "North"])
             picture = page.locator("img")
             assert (

@@ -72,8 +72,10 @@ def test_a_session_ends_when_it_is_left_or_has_lasted_too_long(caplog: pytest.Lo
     assert [each[-1].get("late") for each in told] == [True, True, None]
     stages[2].stop()
     broken = Stage(Scene(doing(opened=lambda form: 1 / 0)))
+    left: list[Any] = []
+    broken.join(left.append)
     crew.take(broken)
-    until(lambda: broken.over)
+    until(lambda: broken.over and left == [{"over": True, "late": False}])
     assert "division by zero" in caplog.text
 
 

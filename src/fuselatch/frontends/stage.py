@@ -105,6 +105,7 @@ class Stage:
         self.wake: Callable[[], object] = lambda: None
         """Called, on any thread, when there is something to do before `turn` said."""
         self._inbox: SimpleQueue[Any] = SimpleQueue()
+        self._joining: list[Tell] = []
         self._watching: list[Tell] = []
         self._tabs: dict[Tell, str] = {}
         self._done: dict[str, int] = {}
@@ -127,6 +128,7 @@ class Stage:
         another one; it takes the place that it had, is told the number of its last gesture that was carried out, and sends
         what came after it again.
         """
+        self._joining.append(tell)
         self._put(lambda session: self._join(session, tell, tab))
 
     def part(self, tell: Tell) -> None:
@@ -207,7 +209,8 @@ class Stage:
             outcome = None
         finally:
             self.over = True
-            for tell in self._watching:
+            # Also those whose turn to join hasn't come, as when the form couldn't be opened.
+            for tell in (*self._watching, *self._joining):
                 tell(self.last_word)
         return outcome if outcome is not None else Outcome(CANCELLED, {})
 
@@ -320,6 +323,7 @@ class Stage:
                 tell({**without_echo(told, self._view, typed.control, typed.text), **answer})
 
     def _join(self, session: Session, tell: Tell, tab: str) -> None:
+        self._joining.remove(tell)
         before = next((at for at, each in enumerate(self._watching) if tab and self._tabs.get(each) == tab), None)
         if before is None:
             self._watching.append(tell)

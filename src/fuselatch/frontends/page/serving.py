@@ -80,14 +80,17 @@ class Seats:
         self.begins = f"{process}." if process else ""
         self.taken: dict[str, Seat] = {}
 
-    def take(self, stage: Stage, base: str) -> Response:
+    def take(self, stage: Stage, request: Request) -> Response:
         """Give a browser a seat at a stage: a cookie, and the address of its own."""
+        base = request.scope.get("root_path", "")
         for name in [name for name, seat in self.taken.items() if seat.stage.over]:
             del self.taken[name]
         name, cookie = self.begins + new_secret(), new_secret()
         self.taken[name] = Seat(stage, cookie)
         answer = RedirectResponse(f"{base}/at/{name}/", status_code=303, headers=dict(HEADERS))
-        answer.set_cookie(COOKIE, cookie, path=f"{base}/at/{name}/", httponly=True, samesite="strict")
+        answer.set_cookie(
+            COOKIE, cookie, path=f"{base}/at/{name}/", httponly=True, samesite="strict", secure=request.url.scheme == "https"
+        )
         return answer
 
     def seat_of(self, connection: HTTPConnection, socket: bool = False) -> Seat:
@@ -308,7 +311,7 @@ def app(
             return plain_answer("As many forms are open as can be shown. Try again later.", 503)
         stage = Stage(open_scene(request), unused=unused, longest=longest)
         crew.take(stage)
-        return seats.take(stage, request.scope.get("root_path", ""))
+        return seats.take(stage, request)
 
     return pages(seats, enter)
 
@@ -332,7 +335,7 @@ class Server:
 
         def enter(request: Request) -> Response:
             self.token.use(request.query_params.get("token", ""))
-            return seats.take(stage, "")
+            return seats.take(stage, request)
 
         config = uvicorn.Config(
             pages(seats, enter),

@@ -143,7 +143,7 @@ export class FormElement {
     const panel = element("div", { class: "panel", role: "tabpanel", id: `p-${strip.page}`, "aria-labelledby": `b-${strip.page}` });
     panel.dataset.caption = shown(group?.caption ?? "");
     const properties = { class: "quiet tab", role: "tab", id: `b-${strip.page}`, "aria-controls": panel.id };
-    const tab = quiet(group?.caption ?? "", () => this.turnTo(strip.page), properties);
+    const tab = quiet(group?.caption ?? "", () => tab.focus(), properties);
     tab.dataset.page = group?.name ?? "";
     tab.addEventListener("focus", () => this.turnTo(strip.page));
     tabs.append(tab);

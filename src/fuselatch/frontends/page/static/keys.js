@@ -104,16 +104,14 @@ function goRound(at, back) {
   const groups = ownStops();
   const place = groups.findIndex((group) => group.includes(/** @type {any} */ (at)));
   const next = groups[place + (back ? -1 : 1)];
-  if (!back && at.closest(".tabs")) {
-    const form = frontElement();
-    const shown = form?.pages.get(form.page)?.controls ?? [];
-    enter(stops().find((control) => shown.includes(control.id)));
-    return true;
-  }
-  if (next) next[0]?.focus();
-  else if (back) leave(true);
-  else enter(stops()[0]);
-  return Boolean(next) || !back;
+  const form = frontElement();
+  const shown = at.closest(".tabs") ? (form?.pages.get(form.page)?.controls ?? []) : [];
+  const inside = back ? undefined : stops().find((control) => shown.includes(control.id));
+  const into = inside ?? (next || back ? undefined : stops()[0]);
+  if (into) enter(into);
+  else if (next) next[0]?.focus();
+  else leave(back);
+  return into !== undefined || next !== undefined;
 }
 
 /**

@@ -21,6 +21,15 @@ function isInOrder(control) {
   return control.match_count === control.choice_count;
 }
 
+/**
+ * The lists that are open, which stay at their entries when the page moves.
+ * @type {Set<Choice>}
+ */
+const opened = new Set();
+for (const name of ["scroll", "resize"]) {
+  addEventListener(name, () => opened.forEach((list) => list.putBelow()), { capture: true, passive: true });
+}
+
 export class Choice extends Field {
   /** @param {ControlData} control */
   constructor(control) {
@@ -82,11 +91,13 @@ export class Choice extends Field {
 
   draw() {
     const control = this.control;
-    const opened = control.list_open && control.focused;
-    const all = this.isOpen || (opened && isInOrder(control));
+    const isListed = control.list_open && control.focused;
+    const all = this.isOpen || (isListed && isInOrder(control));
     const count = all ? control.choice_count : control.choices.length;
-    const isShown = (opened || this.isOpen) && control.enabled && count > 0 && document.activeElement === this.entry;
+    const isShown = (isListed || this.isOpen) && control.enabled && count > 0 && document.activeElement === this.entry;
     mark(this.entry, "aria-expanded", isShown ? "true" : "false");
+    if (isShown) opened.add(this);
+    else opened.delete(this);
     if (!isShown) {
       if (this.box.matches(":popover-open")) this.box.hidePopover();
       mark(this.entry, "aria-activedescendant", null);
@@ -94,8 +105,8 @@ export class Choice extends Field {
     }
     this.matches = all ? [] : control.choices;
     if (isInOrder(control)) this.rows.put(control.choices_from, control.choices);
-    this.at = opened ? control.at_item : "";
-    const near = opened ? control.choices.findIndex((item) => item.id === this.at) : -1;
+    this.at = isListed ? control.at_item : "";
+    const near = isListed ? control.choices.findIndex((item) => item.id === this.at) : -1;
     if (!this.box.matches(":popover-open")) this.box.showPopover();
     this.window.update(count, all && near >= 0 ? near + control.choices_from : near);
     this.putBelow();
@@ -130,6 +141,7 @@ export class Choice extends Field {
 
   // Above all else, so that nothing cuts it off: below its entry, or above where there is more room.
   putBelow() {
+    if (!this.box.isConnected) opened.delete(this);
     const entry = this.entry.getBoundingClientRect();
     const room = innerHeight - entry.bottom - 8;
     this.box.style.minWidth = `${entry.width}px`;
