@@ -62,6 +62,7 @@ def page_of(browser: Any, what: str | None, control: str = "") -> Iterator[Calla
     server = None
     if what is None:
         page.goto(EMPTY)
+        page.locator("input").click()
     else:
         # In a process of its own, as a user has it: this one is busy with the browser.
         server = subprocess.Popen([sys.executable, __file__, what], stdout=subprocess.PIPE, text=True)

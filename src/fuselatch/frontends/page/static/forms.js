@@ -13,6 +13,10 @@ import { Choice, Items, Table } from "./lists.js";
 
 /** @type {Record<string, new (control: ControlData) => Widget>} */
 const SHAPES = { field: Field, choice: Choice, tick: Tick, button: Button, label: Label, table: Table };
+// Where a click meets the form itself.
+const SURFACE = ".body, .body > *, .chunk > *, .panel > *";
+// Of a long form, so many rows are laid out as one.
+const CHUNK = 20;
 const OWN_CAPTION = ["tick", "button"];
 /** @type {{ line: string, from: string } | null} */
 let dragged = null;
@@ -54,7 +58,7 @@ export class FormElement {
     this.root.dataset.form = form.name;
     const surface = (/** @type {string} */ verb) => (/** @type {MouseEvent} */ event) => {
       const at = /** @type {Element} */ (event.target);
-      if (at === this.body || at.parentElement === this.body) send({ verb, form: this.id });
+      if (at.matches(SURFACE)) send({ verb, form: this.id });
     };
     if (form.hears.includes("clicked")) this.body.addEventListener("click", surface("press"));
     if (form.hears.includes("double_clicked")) this.body.addEventListener("dblclick", surface("double"));
@@ -120,11 +124,10 @@ export class FormElement {
       }
       grid.append(this.line(strip, controls));
     }
-    this.body.replaceChildren(...rows);
+    this.body.replaceChildren(...(rows.length > 3 * CHUNK ? inChunks(rows) : rows));
     if (at instanceof HTMLElement && at !== document.activeElement && this.body.contains(at)) focusOn(at);
     const widest = Math.max(0, ...strips.map((strip) => (strip.line ? strip.controls.length : 0)));
     this.root.classList.toggle("wide", widest > 2);
-    this.root.classList.toggle("long", form.controls.length > 60);
     if (isTabbed) this.turnTo(this.pages.has(this.page) ? this.page : ([...this.pages.keys()][0] ?? ""));
   }
 
@@ -338,6 +341,15 @@ function linesOf(line, controls) {
   const found = [...controls.values()].find((control) => control.lines.includes(line));
   if (!found) throw new Error("a line without its lines");
   return found;
+}
+
+/**
+ * A key in one of 500 entries must not lay out all rows, and what isn't on the screen isn't drawn.
+ * @param {HTMLElement[]} rows
+ */
+function inChunks(rows) {
+  const count = Math.ceil(rows.length / CHUNK);
+  return Array.from({ length: count }, (_, at) => element("div", { class: "chunk" }, ...rows.slice(at * CHUNK, (at + 1) * CHUNK)));
 }
 
 /**
