@@ -340,6 +340,8 @@ def test_a_picture_and_why_a_control_is_disabled_are_in_the_view() -> None:
         desk.at(Pier).plan.visible = False
         assert session.picture(PLANS["port"].id) is None
     assert PLANS["port"] == Picture(b"GIF89a port") != PLANS["starboard"] and len({*PLANS.values()}) == 2
+    with pytest.raises(TypeError, match=r"expected bytes, as Path.read_bytes\(\) returns them, not 'a.png'"):
+        Picture("a.png")  # type: ignore[arg-type]
     for data, message in (
         (b"plain text", "not a picture"),
         (b"GIF8" + b"x" * (4 << 20), "4,194,308 bytes; the most is 4,194,304"),

@@ -8,7 +8,7 @@ from typing import Any
 
 import pytest
 
-from fuselatch import Choice, Date, Form, Label, Picture, Table, Text
+from fuselatch import Button, Choice, Date, Form, Label, Picture, Table, Text
 from fuselatch.core.model import view
 from fuselatch.frontends.page import serving
 from fuselatch.rehearsal.loading import importing_from
@@ -190,7 +190,7 @@ COMPOSED = """(() => {
 def test_a_composed_text_is_sent_once_and_what_is_new_is_said(browser: Any) -> None:
     def refuse(form: Any) -> None:
         form.message = "Not yet"
-        form.ask("Really?", buttons=("Yes", "No"))
+        LOG.append(form.ask("Really?", buttons=("Yes", "No")))
 
     with showing(browser, Scene(doing(go=refuse))) as shown:
         page, player = shown.page, Player(shown)
@@ -200,6 +200,9 @@ def test_a_composed_text_is_sent_once_and_what_is_new_is_said(browser: Any) -> N
         player.do("type", ["a", "x"])
         player.do("press", ["ok"])
         assert "A:" in page.inner_text("[role=alert]:not([hidden])") and "A:" in page.locator("[role=status]").inner_text()
+        said = page.inner_text("[role=alert]:not([hidden])")
+        player.do("press", ["ok"])
+        assert page.locator("[role=alert]:not([hidden])").evaluate("node => node.textContent") == said + "\u00a0"  # again
         player.do("clear", ["a"])
         page.locator("[data-control=go] button").dblclick()
         page.wait_for_selector(".prompt")
@@ -211,7 +214,51 @@ def test_a_composed_text_is_sent_once_and_what_is_new_is_said(browser: Any) -> N
         page.wait_for_timeout(400)
         page.keyboard.press("Enter")
         shown.settle()
-        assert page.locator(".prompt").count() == 0
+        assert page.locator(".prompt").count() == 0 and LOG == ["No"]
+
+
+PRESSED: list[str] = []
+
+
+class Loud(Form, title="Loud"):
+    """An entry whose text a handler changes at each key."""
+
+    word = Text("Word")
+    shout = Button("Shout")
+
+    @word.typed
+    def raise_it(self) -> None:
+        self.word.value = (self.word.draft or "").upper()
+
+    @shout.clicked
+    def count(self) -> None:
+        PRESSED.append(self.word.value)
+
+
+def test_the_last_answer_sets_the_text_and_a_double_click_presses_once(browser: Any) -> None:
+    with showing(browser, Scene(Loud), delay=20) as shown:
+        Player(shown).do("focus", ["word"])
+        for key in "eider":
+            shown.page.keyboard.press(key)
+        shown.settle()
+        assert shown.page.locator("[data-control=word] input").input_value() == shown.session.front.word.value == "EIDER"
+        shown.page.locator("[data-control=shout] button").dblclick()
+        shown.settle()
+        assert PRESSED == ["EIDER"]
+
+
+def test_what_is_typed_before_the_view_has_come_back_does_not_overtake(browser: Any) -> None:
+    with showing(browser, Scene(doing()), delay=60, lost=True) as shown:
+        Player(shown).do("focus", ["word"])
+        for first, second in ("ab", "cd", "ef"):
+            shown.page.keyboard.press(first)
+            shown.cut()
+            shown.page.wait_for_timeout(90)  # connected again, but told nothing yet
+            shown.page.keyboard.press(second)
+            shown.settle()
+        assert [gesture.text for gesture, *_ in shown.fed if gesture.verb == "type"] == [
+            "abcdef"[: at + 1] for at in range(6)
+        ]
 
 
 def test_the_start_page_lists_forms_and_says_what_fails(browser: Any) -> None:

@@ -96,6 +96,9 @@ class Form(OpenForm, metaclass=FormMeta):
                 option, ("title", "without", "confirm_discard", "keys", "at_start", "records", "on_leave", "on_conflict")
             )
             raise DeclarationError(f"class {cls.__name__}: unknown option '{option}'; {hint}")
+        for option, given in (("at_start", at_start), ("tabs", tabs)):
+            if not isinstance(given, bool):
+                raise DeclarationError(f"class {cls.__name__}: {option} must be True or False, not {short(given)}")
         super().__init_subclass__()
         cls._plan = collect(cls, Form, title, without, confirm_discard)
         cls._plan.at_start = at_start

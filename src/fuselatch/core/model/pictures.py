@@ -5,6 +5,8 @@ from __future__ import annotations
 from hashlib import sha256
 from typing import Final
 
+from fuselatch.core.model.values import short
+
 BEGINNINGS: Final = (
     (b"\x89PNG\r\n\x1a\n", "image/png"),
     (b"\xff\xd8\xff", "image/jpeg"),
@@ -20,12 +22,14 @@ LARGEST: Final = 4 * 1024 * 1024
 class Picture:
     """A picture for a label: `Picture(Path("quay.png").read_bytes())`.
 
-    `data`: a PNG, JPEG, GIF or SVG file, as bytes. Raises `ValueError` for anything else, and for more than 4 MB.
+    `data`: a PNG, JPEG, GIF or SVG file, as bytes, of at most 4 MB. Raises `TypeError`, `ValueError`.
     """
 
     __slots__ = ("data", "id", "kind")
 
     def __init__(self, data: bytes) -> None:
+        if not isinstance(data, bytes):
+            raise TypeError(f"Picture(…): expected bytes, as Path.read_bytes() returns them, not {short(data)}")
         if len(data) > LARGEST:
             raise ValueError(f"a picture of {len(data):,} bytes; the most is {LARGEST:,}")
         kind = next((kind for begins, kind in BEGINNINGS if data.lstrip().startswith(begins)), None)

@@ -66,7 +66,6 @@ export class Widget {
    * @param {KeyboardEvent} event
    */
   key(event) {
-    void event;
     return false;
   }
 
@@ -75,13 +74,11 @@ export class Widget {
    * @param {string} name
    */
   passesOn(name) {
-    void name;
     return false;
   }
 
   /** @param {import("./view").Part} part */
   got(part) {
-    void part;
   }
 }
 

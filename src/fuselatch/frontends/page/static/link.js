@@ -217,12 +217,6 @@ function hear(told) {
     changed.add(control.id);
     typed.delete(control.id);
   }
-  // With the last answer, a text is set again: what was told before was kept from it.
-  for (const [control, number] of typed) {
-    if (number > model.acked) continue;
-    typed.delete(control);
-    changed.add(control);
-  }
   announce({ changed, laidOut });
 }
 
