@@ -77,6 +77,14 @@ def test_a_session_ends_when_it_is_left_or_has_lasted_too_long(caplog: pytest.Lo
     crew.take(broken)
     until(lambda: broken.over and left == [{"over": True, "late": False}])
     assert "division by zero" in caplog.text
+    leaving, staying = [Stage(Scene(doing(go=lambda form: sys.exit(3)))) for _ in range(2)]
+    for stage in (leaving, staying):
+        crew.take(stage)
+    leaving.join(print)
+    leaving.send(message_of({"number": 1, "serial": 99, "verb": "press", "control": "1.go"}), print)
+    until(lambda: leaving.over)
+    staying.stop()
+    until(lambda: staying.over)
 
 
 def test_no_more_sessions_than_wanted() -> None:

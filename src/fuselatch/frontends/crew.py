@@ -55,7 +55,8 @@ class Hand(Thread):
             if stage.fed is None:
                 stage.begin()
             pause = stage.turn()
-        except Exception as error:
+        except BaseException as error:
+            # Also a handler that exits: the other sessions of this thread stay.
             LOG.error("%s", error, exc_info=error)
             pause = None
         if pause is None:
@@ -74,7 +75,7 @@ class Hand(Thread):
         self.stages.discard(stage)
         try:
             stage.end()
-        except Exception as error:
+        except BaseException as error:
             LOG.error("%s", error, exc_info=error)
 
 
