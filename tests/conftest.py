@@ -15,7 +15,12 @@ from time import monotonic
 import pytest
 from hypothesis import HealthCheck, settings
 
-settings.register_profile("project", deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow])
+# With coverage, which makes each step slow, properties are tried with few examples; the compiled core plays more, at
+# night the most.
+for name, wanted in {"project": 100, "few": 10, "most": 1000}.items():
+    settings.register_profile(
+        name, deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow], max_examples=wanted
+    )
 settings.load_profile("project")
 
 

@@ -6,6 +6,8 @@ import shlex
 from collections.abc import Iterable
 from typing import Any
 
+from hypothesis import settings
+
 from fuselatch import HandlerFailed
 from fuselatch.core.forms.controls import LiveValue
 from fuselatch.core.forms.form import controls_of
@@ -18,6 +20,11 @@ def act(desk: Any, *steps: str) -> None:
     for step in steps:
         verb, *words = shlex.split(step)
         getattr(desk, verb)(*words)
+
+
+def examples(share: float, **options: Any) -> settings:
+    """Return settings for a test that tries so many times as many examples as others."""
+    return settings(max_examples=max(1, round(share * settings().max_examples)), **options)
 
 
 def told(entries: Iterable[TraceEntry], *kinds: str) -> list[str]:

@@ -7,7 +7,7 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from jsonschema import Draft202012Validator
 from marina.scenes import quiet_monday
@@ -16,7 +16,7 @@ from fuselatch import Choice, Date, DateTime, Form, Integer, Money, Number, Perc
 from fuselatch.frontends import Session
 from fuselatch.rehearsal import rehearse
 from fuselatch.report.schema import form_schema, view_schema
-from tests.helpers import act
+from tests.helpers import act, examples
 
 DOCS = Path(__file__).parents[2] / "docs"
 
@@ -65,7 +65,7 @@ JUDGE = Draft202012Validator(form_schema(Ruled))
 SESSION = Session(Ruled, recording=False)
 
 
-@settings(max_examples=3000)
+@examples(10)
 @given(RECORDS)
 def test_the_two_judges_agree(record: dict[str, Any]) -> None:
     form = SESSION.front

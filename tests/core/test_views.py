@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from typing import Any
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from fuselatch import (
@@ -34,7 +34,7 @@ from fuselatch.core.model.choices import item_id, position_of_id
 from fuselatch.frontends import Gesture, Session
 from fuselatch.rehearsal import Desk, rehearse
 from fuselatch.stores import MemoryRecords, StoreRefused
-from tests.helpers import act, told
+from tests.helpers import act, examples, told
 
 
 class Side(Form):
@@ -275,7 +275,7 @@ def test_a_text_that_can_not_be_made_fails_where_the_list_is_set() -> None:
         assert desk.session.view == before
 
 
-@settings(max_examples=25)
+@examples(0.25)
 @given(st.lists(st.text("abé -", max_size=6), min_size=60, max_size=200), st.integers(1, 70))
 def test_idle_work_changes_no_result(texts: list[str], items: int) -> None:
     at_once, in_parts = Choices(range(len(texts)), texts), Choices(range(len(texts)), texts)

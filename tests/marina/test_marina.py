@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from marina import make_data, scenes, tables
 from marina.forms import SNUG, BookingForm, VesselSearch
@@ -87,7 +87,6 @@ GESTURES = st.one_of(
 )
 
 
-@settings(max_examples=150)
 @given(st.lists(GESTURES, max_size=25), st.sampled_from([scenes.quiet_monday, scenes.office]))
 def test_random_gestures_raise_only_what_is_declared(gestures: list[tuple[Any, ...]], scene: Any) -> None:
     desk = rehearse(scene)

@@ -6,7 +6,7 @@ import re
 from pathlib import Path
 
 import pytest
-from hypothesis import assume, given, settings
+from hypothesis import assume, given
 from hypothesis import strategies as st
 from hypothesis.extra.lark import from_lark
 from lark import Lark, UnexpectedInput
@@ -24,7 +24,7 @@ from fuselatch.rehearsal.grammar import PROPERTIES as PROPERTY_RULES
 from fuselatch.rehearsal.grammar import STEPS, VERBS
 from fuselatch.rehearsal.grammar import TARGETS as TARGET_RULES
 from fuselatch.report.cue_words import quoted
-from tests.helpers import act
+from tests.helpers import act, examples
 
 ROOT = Path(__file__).parents[2]
 PAGE = (ROOT / "docs" / "cue-sheets.md").read_text(encoding="utf-8")
@@ -64,14 +64,13 @@ def test_every_cue_sheet_fits_the_grammar_and_is_read_without_loss(path: Path) -
 
 
 @given(from_lark(PARSER, start="body", alphabet=st.characters(codec="utf-8")))
-@settings(max_examples=150)
 def test_what_the_grammar_makes_is_read(line: str) -> None:
     assume("include" not in line)
     assert fits_reader(line), line
 
 
 @given(st.lists(st.one_of(WORDS, ODD), max_size=6))
-@settings(max_examples=300)
+@examples(3)
 def test_the_grammar_and_the_reader_agree_on_any_line(words: list[str]) -> None:
     line = " ".join(words)
     assume("include" not in line)

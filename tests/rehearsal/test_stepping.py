@@ -13,13 +13,14 @@ from time import monotonic, sleep
 
 import pytest
 from click.testing import CliRunner, Result
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from fuselatch.cli import main
 from fuselatch.rehearsal import read_cue_file, run_cues
 from fuselatch.rehearsal.imports import files_behind
 from fuselatch.rehearsal.stepping import COMMANDS, Command, Stepping, Stop
+from tests.helpers import examples
 
 ROOT = Path(__file__).parents[2]
 CUES = ROOT / "examples" / "marina" / "cues"
@@ -62,7 +63,7 @@ def test_where_stepping_stops(commands: list[Command], pause_at: tuple[str, ...]
 
 
 @given(st.lists(st.sampled_from([each for each in COMMANDS if each != "stop"]), max_size=12))
-@settings(max_examples=25)
+@examples(0.25)
 def test_however_one_steps_the_rehearsal_is_the_same(commands: list[Command]) -> None:
     left = iter(commands)
     done = Stepping(OVERHANG, lambda stop: next(left, "end")).run()

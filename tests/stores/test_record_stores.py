@@ -13,7 +13,7 @@ from typing import Any
 
 import openpyxl
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, given
 from hypothesis import strategies as st
 from openpyxl.styles import Font
 from openpyxl.workbook.defined_name import DefinedName
@@ -24,6 +24,7 @@ from fuselatch.stores.addresses import open_records
 from fuselatch.stores.csv_files import LIST, NEW, CsvRecords
 from fuselatch.stores.sql import SqlRecords
 from fuselatch.stores.workbooks import NAMED, WorkbookRecords
+from tests.helpers import examples
 
 ROWS: list[dict[str, Any]] = [
     {
@@ -141,7 +142,7 @@ def test_what_somebody_else_has_written_is_seen_on_looking_again_and_never_overw
     assert gone.value.theirs is None
 
 
-@settings(max_examples=15, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@examples(0.15, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.randoms(use_true_random=False))
 def test_the_changes_of_a_gesture_follow_one_another_as_in_memory(stores: Maker, random: Any) -> None:
     store = stores()
@@ -196,7 +197,7 @@ VALUES: Any = st.fixed_dictionaries(
 ).map(lambda row: {**row, "text": "".join(letter for letter in str(row["text"]) if letter.isprintable() or letter in "\t\n")})  # fmt: skip
 
 
-@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@examples(0.6, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.lists(VALUES, min_size=1, max_size=4))
 def test_any_values_come_back_from_csv_as_they_were(tmp_path: Path, rows: list[dict[str, Any]]) -> None:
     kinds = {"key": "integer", "text": "string", "integer": "integer", "amount": "decimal", "day": "date", "tick": "boolean"}
