@@ -141,7 +141,11 @@ def is_needed(parameter: Parameter) -> bool:
 
 
 def open_session(
-    scene: Scene, clock: Callable[[], datetime], services: Mapping[type, object], observers: Iterable[Observer] = ()
+    scene: Scene,
+    clock: Callable[[], datetime],
+    services: Mapping[type, object],
+    observers: Iterable[Observer] = (),
+    recording: bool = True,
 ) -> Session:
     """Open a scene as a session. `services`: those that the scene doesn't have. `observers`: besides the scene's."""
     return Session(
@@ -160,4 +164,5 @@ def open_session(
         max_runs=scene.max_runs,
         on_failure=scene.on_failure,
         observers=(*scene.observers, *observers),
+        recording=recording,
     )

@@ -21,6 +21,7 @@ COMMANDS: Final[Mapping[str, str]] = {
     "describe": "Show what a form declares (controls, rules, handlers, prompts, dialogs) as text, JSON or a picture.",
     "generate": "Generate a form from a function or a CSV file.",
     "check": "Find mistakes in forms without running them.",
+    "explore": "Search a form for faults, and write a cue sheet that shows each.",
     "approve": "Run a file's cue sheets and, if they pass, record that it is approved.",
     "flipbook": "Write an HTML page that shows the form at each step of a cue sheet.",
     "timeline": "Draw a trace as a timeline of gestures, events, handlers and waits.",

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 from time import monotonic
 from typing import Final, TypeVar
 
@@ -34,3 +35,18 @@ def with_progress(items: Sequence[T], what: str, wanted: bool = True) -> Iterato
     finally:
         if shown:
             bar.stop()
+
+
+@contextmanager
+def progress_bar(what: str, wanted: bool = True) -> Iterator[Callable[[int, int], None]]:
+    """Give a function that is called with how much is done, and of how much; it shows a bar on standard error."""
+    from rich.console import Console
+    from rich.progress import Progress
+
+    out = Console(stderr=True)
+    if not (wanted and out.is_terminal):
+        yield lambda done, of: None
+        return
+    with Progress(console=out, transient=True) as bar:
+        task = bar.add_task(what, total=None)
+        yield lambda done, of: bar.update(task, completed=done, total=of)

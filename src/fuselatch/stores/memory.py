@@ -77,6 +77,14 @@ class MemoryRecords:
         copied._captions = {source: store.captions(source) for source in sources}
         return copied
 
+    def fork(self) -> MemoryRecords:
+        """Return a store with the same rows, in which writes leave this one as it is. No row is copied."""
+        forked = MemoryRecords.__new__(MemoryRecords)
+        # A write puts a new list in place of the old one, so that both may have the same.
+        vars(forked).update(vars(self))
+        forked.sources, forked.versions, forked._troubles = dict(self.sources), dict(self.versions), dict(self._troubles)
+        return forked
+
     def write(self, changes: Sequence[Change]) -> list[Any]:
         reason = self.refuse(changes)
         if reason is not None:
@@ -96,11 +104,59 @@ class MemoryRecords:
         return keys
 
 
+class CopiedRecords(MemoryRecords):
+    """Another store's records, each source copied to memory when it is first used. Nothing is written to that store."""
+
+    def __init__(self, store: Store) -> None:
+        super().__init__({})
+        self._store = store
+
+    def _copy(self, source: str) -> None:
+        if source not in self.sources:
+            copied = MemoryRecords.copy(self._store, source)
+            self.sources[source] = copied.sources[source]
+            self.versions[source] = 0
+            self.keys.update(copied.keys)
+            self._captions.update(copied._captions)
+
+    def version(self, source: str) -> int:
+        self._copy(source)
+        return super().version(source)
+
+    def read(self, source: str) -> Any:
+        self._copy(source)
+        return super().read(source)
+
+    def columns(self, source: str) -> list[str]:
+        self._copy(source)
+        return super().columns(source)
+
+    def captions(self, source: str) -> Mapping[str, str]:
+        self._copy(source)
+        return super().captions(source)
+
+    def write(self, changes: Sequence[Change]) -> list[Any]:
+        for change in changes:
+            self._copy(change.source)
+        return super().write(changes)
+
+    def fork(self) -> MemoryRecords:
+        """Return a store with the same rows, in which writes leave this one as it is."""
+        forked = super().fork()
+        found = CopiedRecords(self._store)
+        vars(found).update(vars(forked))
+        return found
+
+
 class MemoryLatches:
     """A latch log in memory, for tests."""
 
     def __init__(self, taken: Iterable[LatchRecord] = ()) -> None:
         self._taken = {one[:3]: one for one in taken}
+
+    def fork(self) -> MemoryLatches:
+        """Return a log with the same entries, in which changes leave this one as it is."""
+        return MemoryLatches(self._taken.values())
 
     def find(self, latch: str, user: str, key: str) -> LatchRecord | None:
         return self._taken.get((latch, user, key))

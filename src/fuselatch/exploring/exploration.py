@@ -1,0 +1,232 @@
+"""Explore a scene: split the budget into parts, search each, and put together what they found."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from concurrent.futures import Executor, Future, ProcessPoolExecutor, as_completed
+from contextlib import AbstractContextManager, nullcontext, suppress
+from dataclasses import dataclass, field
+from multiprocessing import get_context
+from pathlib import Path
+from time import monotonic, time
+from typing import Any, Final
+
+from fuselatch.core.model.errors import FuseLatchError
+from fuselatch.exploring.faults import KINDS, Fault, Tried, cue_lines
+from fuselatch.exploring.search import Search
+from fuselatch.exploring.world import load_start
+from fuselatch.rehearsal.cues import CueError, read_cue_file, read_cues
+from fuselatch.rehearsal.loading import importing_from, load
+from fuselatch.rehearsal.recorder import heading, origin_of
+from fuselatch.rehearsal.run import run_cues
+from fuselatch.report.behaviour import Behaviour
+from fuselatch.report.behaviour import Tried as Way
+
+GESTURES: Final = 100_000
+PART: Final = 25_000
+"""How many gestures one search makes. A larger budget has several, each with its own seed, in however many processes."""
+SEED: Final = 7
+
+
+@dataclass(slots=True)
+class Exploration:
+    """The result of exploring.
+
+    `faults`: the errors and notes, the most severe kinds first. `gestures`, `states`: how many were made and found.
+    `behaviour`: what was tried, and what never. `cut`: what ended it before its budget was used up, or "". `unproven`: more
+    that isn't proven. `opens`: how its cue sheets begin.
+    """
+
+    scene: str
+    seed: int
+    wanted: int
+    gestures: int = 0
+    states: int = 0
+    seconds: float = 0
+    faults: list[Fault] = field(default_factory=list)
+    behaviour: Behaviour = field(default_factory=Behaviour)
+    cut: str = ""
+    unproven: list[str] = field(default_factory=list)
+    opens: tuple[str, ...] = ()
+
+    @property
+    def new(self) -> list[Fault]:
+        """The faults that are errors, and aren't known."""
+        return [fault for fault in self.faults if not fault.is_note and not fault.reason]
+
+    @property
+    def untried(self) -> list[Way]:
+        """The behaviour that was never reached: handlers, prompts and answers, ways to close, rules and checks."""
+        return [way for form in self.behaviour.forms for way in self.behaviour.untried(form)]
+
+    def to_dict(self) -> dict[str, Any]:
+        """Return everything as plain dicts, lists and text, for JSON."""
+        return {
+            "version": 1, "scene": self.scene, "seed": self.seed, "gestures": self.gestures, "states": self.states,
+            "cut": self.cut, "faults": [fault.to_dict() for fault in self.faults],
+            "never": [{**way._asdict(), "step": list(self.behaviour.step(way))} for way in self.untried],
+            "unproven": self.unproven,
+        }  # fmt: skip
+
+
+def explore(
+    scene: Any,
+    *,
+    gestures: int = GESTURES,
+    seconds: float | None = None,
+    seed: int = SEED,
+    processes: int = 1,
+    executor: Executor | None = None,
+    cues: Path | str | None = None,
+    known: Mapping[str, str] | None = None,
+    progress: Callable[[int, int], None] = lambda done, of: None,
+) -> Exploration:
+    """Search a scene for faults: make gestures at its form and at everything that it opens, and see their effects.
+
+    `scene`: a scene function or a form class. `gestures`: how many are made, those that repeat others included. `seconds`:
+    an end before that; what it cuts isn't the same from run to run. `seed`: the same seed and gestures find the same faults.
+    `processes`: how many run at once; more than one needs a scene that can be imported. `executor`: runs the parts in its
+    place, such as a `concurrent.futures` pool or a cluster's client. `cues`: a folder of cue sheets; what they enter is
+    entered as well. `known`: reasons by the key of a fault that is accepted. `progress`: called with the parts that are done
+    and their number.
+
+    Nothing is written to the scene's own store, and nothing is sent. Raises `LoadError` and `CueError` for a scene or sheets
+    that can't be read, and `ValueError` for numbers below 1.
+    """
+    for name, number in (("gestures", gestures), ("processes", processes)):
+        if number < 1:
+            raise ValueError(f"explore(…): {name}={number}; use 1 or more")
+    began = monotonic()
+    until = time() + seconds if seconds is not None else None
+    words = words_in(Path(cues)) if cues is not None else {}
+    sizes = [min(PART, gestures - start) for start in range(0, gestures, PART)]
+    calls = [(scene, f"{seed}/{at}", size, until, words) for at, size in enumerate(sizes)]
+    tried: list[Tried] = []
+    for part in run_parts(calls, processes, executor):
+        tried.append(part)
+        progress(len(tried), len(calls))
+    found = together(name_of_scene(scene), seed, gestures, tried, known or {})
+    with found_in(scene):
+        found.opens = opening_lines(loaded(scene))
+    found.seconds = monotonic() - began
+    if len(tried) < len(calls):
+        found.cut = found.cut or "it was stopped"
+    for fault in found.faults:
+        write_sheet(fault, found, scene)
+    return found
+
+
+# ---- parts
+
+
+def run_parts(calls: Sequence[tuple[Any, ...]], processes: int, executor: Executor | None) -> Iterator[Tried]:
+    """Yield what each part tried, in order. Ctrl-C ends those that run, and what they found counts."""
+    if executor is None and (processes == 1 or len(calls) == 1):
+        for call in calls:
+            part = search(*call)
+            yield part
+            if part.cut == "it was stopped":
+                return
+        return
+    context = get_context("spawn")
+    pool = nullcontext(executor) if executor is not None else ProcessPoolExecutor(min(processes, len(calls)), context)
+    with pool as running:
+        assert running is not None
+        futures: list[Future[Tried]] = [running.submit(search, *call) for call in calls]
+        try:
+            for _ in as_completed(futures) if executor is None else ():
+                pass
+        except KeyboardInterrupt:
+            for future in futures:
+                future.cancel()
+        for future in futures:
+            if not future.cancelled():
+                with suppress(KeyboardInterrupt):
+                    yield future.result()
+
+
+def search(scene: Any, seed: str, gestures: int, until: float | None, words: Mapping[str, Sequence[str]]) -> Tried:
+    """Make one search. A scene that is told by its name is imported: "marina.scenes:quiet_monday"."""
+    with found_in(scene):
+        return Search(load_start(loaded(scene)), seed, gestures, until, words).run()
+
+
+def found_in(scene: Any) -> AbstractContextManager[None]:
+    """Let imports find a scene's modules within the block, if it is told by its name."""
+    return importing_from(scene.folders, also=scene.also) if isinstance(scene, Named) else nullcontext()
+
+
+def loaded(scene: Any) -> Any:
+    """Return a scene function or form class."""
+    return load(scene.name, "form or scene") if isinstance(scene, Named) else scene
+
+
+@dataclass(frozen=True, slots=True)
+class Named:
+    """A scene that is told to other processes by its name, with the folders where it is found."""
+
+    name: str
+    folders: tuple[Path, ...] = ()
+    also: tuple[Path, ...] = ()
+
+
+def together(scene: str, seed: int, wanted: int, tried: Iterable[Tried], known: Mapping[str, str]) -> Exploration:
+    """Put together what the parts found: of faults with the same key, the one with the shortest way."""
+    found = Exploration(scene, seed, wanted)
+    faults: dict[str, Fault] = {}
+    for part in tried:
+        found.gestures += part.gestures
+        found.states += part.states
+        found.cut = found.cut or part.cut
+        if part.behaviour:
+            found.behaviour.add(part.behaviour)
+        found.unproven.extend(each for each in part.unproven if each not in found.unproven)
+        for fault in part.faults:
+            before = faults.get(fault.key)
+            if before is None or len(fault.acts) < len(before.acts):
+                faults[fault.key] = fault
+    order = [*KINDS]
+    found.faults = sorted(faults.values(), key=lambda fault: (order.index(fault.kind), fault.key))
+    for fault in found.faults:
+        fault.reason = known.get(fault.key, "")
+    found.unproven.extend(f"the known fault '{key}' wasn't found" for key in known if key not in faults)
+    return found
+
+
+# ---- cue sheets
+
+
+def name_of_scene(scene: Any) -> str:
+    """Return the name of a scene in a report."""
+    return scene.name if isinstance(scene, Named) else f"{scene.__module__}:{scene.__qualname__}"
+
+
+def opening_lines(scene: Any) -> tuple[str, ...]:
+    """Return the first lines of the cue sheets: what they open."""
+    if isinstance(scene, type):
+        return (origin_of("form", scene),)
+    return tuple(heading(scene(), origin_of("scene", scene)))[:1]
+
+
+def write_sheet(fault: Fault, found: Exploration, scene: Any) -> None:
+    """Write a fault's cue sheet, and see that it shows the fault when it is run in a scene that is made afresh."""
+    fault.sheet = "\n".join(cue_lines(fault, found.opens)) + "\n"
+    if fault.is_note or fault.kind == "endless":
+        return
+    try:
+        with suppress(KeyboardInterrupt), found_in(scene):
+            fault.is_shown = run_cues(read_cues(fault.sheet, "fault.cues")).failed > 0
+    except (CueError, FuseLatchError):
+        fault.is_shown = False
+
+
+def words_in(folder: Path) -> Mapping[str, list[str]]:
+    """Return what the cue sheets in a folder enter, by control. Raises `CueError`, `OSError`."""
+    words: dict[str, list[str]] = {}
+    for path in sorted(folder.rglob("*.cues")):
+        for sheet in read_cue_file(path).runs:
+            for cue in sheet.steps:
+                if cue.verb in ("type", "paste") and len(cue.words) == 2:
+                    name, text = cue.texts()
+                    words.setdefault(name.rpartition(":")[2], []).append(text)
+    return words

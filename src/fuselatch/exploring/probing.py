@@ -1,0 +1,242 @@
+"""Probes: questions about a state that one gesture can't answer, each in worlds of their own.
+
+- Can the front form be left: by its close button, Escape, a button that closes, and any answer to what that asks?
+- Can it be accepted: if what is refused is filled, and buttons are pressed and prompts answered?
+- Do two entries give the same in either order?
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any, Final, NamedTuple
+
+from fuselatch.core.engine.possible import Act, refused_entries
+from fuselatch.core.forms.container import OpenForm
+from fuselatch.core.forms.live_state import ControlState, seems_usable
+from fuselatch.core.model.errors import Refused, UnknownName
+from fuselatch.core.model.outcome import ACCEPTED
+from fuselatch.exploring.walking import ENTERING, Explorer, fitting
+from fuselatch.exploring.world import World
+
+DEEPEST: Final = 3
+"""How many prompts in a row are answered on the way out."""
+LONGEST: Final = 60
+"""The most steps of one try to accept a form."""
+TRIES: Final = 4
+CLOSE: Final[Act] = ("close", "", "")
+ESCAPE: Final[Act] = ("key", "", "Escape")
+TAB: Final[Act] = ("tab", "", "")
+
+
+class Driven(NamedTuple):
+    """A try to accept a form: the gestures, if it was accepted, the entries that stayed refused.
+
+    `blank`: the forms that were accepted on the way, each with a required entry that was blank.
+    """
+
+    accepted: bool
+    acts: list[Act]
+    refused: tuple[str, ...] = ()
+    blank: Sequence[tuple[str, str]] = ()
+
+
+def leaves(explorer: Explorer, path: Sequence[Act]) -> tuple[bool, list[Act]]:
+    """Try to leave the front form of a state; return True if there is a way, and the gestures of the last try."""
+    world, _ = explorer.replay(path)
+    front = world.state.stack.front
+    if front is None or world.state.prompt_wait is not None:
+        world.close()
+        return True, []
+    serial = front._state.serial
+    ways = [CLOSE, ESCAPE, ESCAPE]
+    for each in front._state.order:
+        control: ControlState = each
+        if control._decl.closes and seems_usable(control):
+            ways.append(("press", control.name, ""))
+    world.close()
+    tried: list[Act] = []
+    for at, way in enumerate(ways):
+        # Escape first drops what is typed, and closes then.
+        first = [ESCAPE, ESCAPE] if at == 2 else [way]
+        done, acts = gets_out(explorer, [*path, *first], serial, 0)
+        if done:
+            return True, acts
+        if len(tried) < len(acts) - len(path) or not tried:
+            tried = acts[len(path) :]
+    return False, tried
+
+
+def gets_out(explorer: Explorer, acts: list[Act], serial: int, depth: int) -> tuple[bool, list[Act]]:
+    """Return True if a form is gone after these gestures, or after answering what they ask in some way."""
+    if explorer.budget.is_over:
+        return True, acts
+    world, error = explorer.replay(acts)
+    try:
+        if all(form._state.serial != serial for form in world.state.stack.forms):
+            return True, acts
+        if isinstance(error, Refused | UnknownName):
+            return False, acts[:-1]
+        wait = world.state.prompt_wait
+        front = world.state.stack.front
+        if wait is None and (front is None or front._state.serial == serial):
+            return False, acts
+        answers: list[Act] = [("answer", "", button) for button in wait.prompt.buttons] if wait is not None else [CLOSE]
+    finally:
+        world.close()
+    last = acts
+    for answer in answers if depth < DEEPEST else ():
+        done, last = gets_out(explorer, [*acts, answer], serial, depth + 1)
+        if done:
+            return True, last
+    return False, last
+
+
+def drive(explorer: Explorer, path: Sequence[Act], avoid: frozenset[str] = frozenset(), tries: int = TRIES) -> Driven:
+    """Try to accept the front form of a state. Entries named in `avoid` are left as they are."""
+    stayed: set[str] | None = None
+    acts: list[Act] = []
+    for turn in range(tries):
+        if explorer.budget.is_over:
+            return Driven(True, [])
+        world, _ = explorer.replay(path)
+        try:
+            before = len(world.done)
+            accepted = drive_once(explorer, world, avoid, turn)
+            acts = world.done[before:]
+            if accepted:
+                return Driven(True, acts, (), explorer.coverage.taken_blank(world))
+            refused = set(refused_entries(world.state)) - avoid
+            stayed = refused if stayed is None else stayed & refused
+        finally:
+            world.close()
+    return Driven(False, acts, tuple(sorted(stayed or ())))
+
+
+def drive_once(explorer: Explorer, world: World, avoid: frozenset[str], turn: int) -> bool:
+    """Try once. Return True if the form that was in front is accepted."""
+    target = world.state.stack.front
+    if target is None:
+        return False
+    count = turn
+    pressed: set[str] = set()
+    filled: dict[str, int] = {}
+    for _ in range(LONGEST):
+        if is_accepted(target):
+            return True
+        if world.is_over or target._state.phase == "closed" or explorer.budget.is_over:
+            return explorer.budget.is_over
+        act = next_step(explorer, world, avoid, count, pressed, filled)
+        count += 1
+        if act in explorer.stuck:
+            continue
+        if act is None:
+            return False
+        error = explorer.feed(world, act)
+        if error is not None and not isinstance(error, Refused | UnknownName):
+            pressed.add(act[1])
+    return is_accepted(target)
+
+
+def next_step(
+    explorer: Explorer, world: World, avoid: frozenset[str], count: int, pressed: set[str], filled: dict[str, int]
+) -> Act | None:
+    """Return the next step towards acceptance. `filled`: how often each entry was filled."""
+    wait = world.state.prompt_wait
+    if wait is not None:
+        buttons = wait.prompt.buttons
+        return "answer", "", buttons[count % len(buttons)]
+    front = world.state.stack.front
+    if front is None:
+        return None
+    refused = [name for name in refused_entries(world.state) if name not in avoid]
+    usable = [name for name in refused if seems_usable(world.session.control(name))]
+    if usable and count % 7 != 6:
+        name = usable[0] if count % 3 else usable[count % len(usable)]
+        turn = filled[name] = filled.get(name, -1) + 1
+        return fitting(explorer, world, name, turn)
+    button = accepting(front)
+    if button and button not in pressed and count % 4 != 3:
+        return "press", button, ""
+    acts = [act for act in world.possible() if act[1] not in avoid and (act[0] in ENTERING or act[0] == "press")]
+    # An item is picked, not typed.
+    picked = {act[1] for act in acts if act[0] == "pick"}
+    acts = [
+        act
+        for act in acts
+        if not (act[0] == "press" and closes_otherwise(front, act[1])) and not (act[0] == "type" and act[1] in picked)
+    ]
+    if not acts:
+        return CLOSE if front is not world.state.stack.first else None
+    act = acts[explorer.draw.randrange(len(acts))]
+    return explorer.with_text(world, act) if act[0] == "type" else act
+
+
+def accepting(form: OpenForm) -> str:
+    """Return the name of the first usable button that accepts a form, or ""."""
+    for each in form._state.order:
+        control: ControlState = each
+        if (control._decl.closes == ACCEPTED or control._decl.submits) and seems_usable(control):
+            return control.name
+    return ""
+
+
+def can_accept(form: OpenForm) -> bool:
+    """Return True if a form has a button that accepts it."""
+    return any(control._decl.closes == ACCEPTED or control._decl.submits for control in form._state.order)
+
+
+def closes_otherwise(form: OpenForm, name: str) -> bool:
+    """Return True for a button that closes a form without accepting it."""
+    control = form._state.controls.get(name)
+    return control is not None and bool(control._decl.closes) and control._decl.closes != ACCEPTED
+
+
+def is_accepted(form: OpenForm) -> bool:
+    """Return True if a form was accepted, also if it stays open."""
+    outcome = form._state.outcome
+    return outcome is not None and outcome.verdict == ACCEPTED
+
+
+def contents(world: World) -> dict[str, Any]:
+    """Return the values of all open forms, by form and control."""
+    found: dict[str, Any] = {}
+    for form in world.state.stack.forms:
+        for each in form._state.order:
+            control: ControlState = each
+            if control._plan.is_input:
+                found[f"{form._state.name}.{control.name}"] = control._value
+    return found
+
+
+def either_order(explorer: Explorer, path: Sequence[Act], one: Act, other: Act) -> list[str]:
+    """Make two entries in either order; return the controls whose values differ then."""
+    ends = []
+    for acts in ((one, other), (other, one)):
+        world, _ = explorer.replay([*path, *acts, TAB])
+        try:
+            if len(world.done) != len(path) + 3 or world.state.waits:
+                return []
+            ends.append(contents(world))
+        finally:
+            world.close()
+    return [name for name in ends[0] if name in ends[1] and ends[0][name] != ends[1][name]]
+
+
+def shortest(acts: Sequence[Act], shows: Callable[[list[Act]], bool], most: int = 250) -> list[Act]:
+    """Leave out gestures as long as the rest still shows a fault; `most`: how often that is tried."""
+    found = list(acts)
+    size = max(1, len(found) // 2)
+    while True:
+        changed = False
+        end = len(found)
+        while end > 0 and most > 0:
+            begin = max(0, end - size)
+            fewer = found[:begin] + found[end:]
+            most -= 1
+            if shows(fewer):
+                found, changed = fewer, True
+            end = begin
+        if most <= 0 or (size == 1 and not changed):
+            return found
+        if not changed or size > 1:
+            size = max(1, size // 2)

@@ -1,0 +1,355 @@
+"""One search: walks, and at sampled states the probes; each fault is shortened as soon as it is found."""
+
+from __future__ import annotations
+
+import traceback
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import Any, Final
+
+from fuselatch.core.engine.afresh import Differing, differing
+from fuselatch.core.engine.possible import Act
+from fuselatch.core.forms.container import OpenForm
+from fuselatch.core.model.errors import EffectFailed, EngineFailed, FuseBlown, FuseLatchError, HandlerFailed, describe
+from fuselatch.core.model.values import to_text
+from fuselatch.exploring.faults import Fault, Tried, step_of
+from fuselatch.exploring.probing import (
+    TRIES,
+    can_accept,
+    drive,
+    either_order,
+    leaves,
+    shortest,
+)
+from fuselatch.exploring.walking import ENTERING, OPENING, Budget, Explorer
+from fuselatch.exploring.world import NeverEnds, Start, TimeFuse, World
+from fuselatch.report.cue_words import written
+
+OWN: Final = str(Path(__file__).parents[1])
+LONGEST: Final = 2.0
+"""Seconds that a gesture may take."""
+PROBES: Final = 0.4
+"""How much of the budget goes to probes, once they have had the first `SPARE` gestures."""
+SPARE: Final = 1_500
+EACH_STATES: Final[Mapping[str, int]] = {"leave": 30, "accept": 60, "afresh": 15, "order": 40}
+"""After how many new states each probe is made."""
+
+
+class Search:
+    """One search of a scene, with the faults that it found, by key."""
+
+    def __init__(
+        self, start: Start, seed: str, gestures: int, until: float | None, words: Mapping[str, Sequence[str]]
+    ) -> None:
+        self.fuse = TimeFuse(LONGEST)
+        self.budget = Budget(gestures, until)
+        self.explorer = Explorer(start, seed, self.budget, self.fuse, words)
+        self.faults: dict[str, Fault] = {}
+        self.forms: dict[str, bool] = {}
+        self.unproven: list[str] = []
+        self.probed = 0
+        self.is_shortening = False
+        self.explorer.watcher = self
+
+    def run(self) -> Tried:
+        """Search until the budget is used up."""
+        with self.fuse:
+            try:
+                self.opens()
+                while not self.budget.is_over and not self.can_not_open:
+                    self.explorer.walk(self)
+            except KeyboardInterrupt:
+                self.budget.cut = "it was stopped"
+        explorer = self.explorer
+        return Tried(
+            self.budget.fed,
+            len(explorer.states),
+            list(self.faults.values()),
+            explorer.coverage.to_dict(),
+            self.budget.cut,
+            self.unproven,
+        )
+
+    def opens(self) -> None:
+        """Open the scene once: it may fail."""
+        self.can_not_open = False
+        try:
+            world = self.explorer.open()
+        except (FuseLatchError, NeverEnds) as error:
+            self.can_not_open = True
+            kind, key, text, where = named(error)
+            self.add(Fault(kind, key, text, (), where=where))
+            return
+        self.explorer.states[world.fingerprint()] = OPENING
+        self.looked(world, True)
+        world.close()
+
+    def add(self, fault: Fault) -> None:
+        """Add a fault, if none with its key is known."""
+        self.faults.setdefault(fault.key, fault)
+
+    # ---- what a walk tells
+
+    def taken(self, world: World) -> None:
+        """Add the faults of forms that were accepted though something was blank."""
+        for form, entry in self.explorer.coverage.taken_blank(world):
+            self.blank(form, entry, list(world.done))
+
+    def met(self, world: World, error: BaseException) -> None:
+        """Add the fault that an error is."""
+        if self.is_shortening:
+            return
+        kind, key, text, where = named(error)
+        if key in self.faults:
+            return
+        self.is_shortening = True
+        acts = list(world.done)
+        last = acts[-1]
+        endless = isinstance(error, NeverEnds)
+        self.fuse.seconds = LONGEST / 4 if endless else LONGEST
+        acts = [*shortest(acts[:-1], lambda fewer: self.raises([*fewer, last], key), 30 if endless else 250), last]
+        self.fuse.seconds = LONGEST
+        if endless:
+            # Each time that it doesn't end takes as long as the fuse waits, so what led to it isn't entered again.
+            self.explorer.stuck.add(next((act for act in reversed(acts) if act[0] in ENTERING), last))
+        self.is_shortening = False
+        self.add(Fault(kind, key, text, tuple(acts), where=where))
+
+    def raises(self, acts: list[Act], key: str) -> bool:
+        """Return True if the last of some gestures raises an error with a key."""
+        world, error = self.explorer.replay(acts)
+        world.close()
+        return error is not None and named(error)[1] == key
+
+    def looked(self, world: World, has_news: bool) -> None:
+        """Probe a new state, if it is one of those that are sampled."""
+        explorer, path = self.explorer, list(world.done)
+        count = len(explorer.states)
+        front = world.state.stack.front
+        if self.budget.is_over or world.session._state.broken:
+            return
+        if count % EACH_STATES["afresh"] == 0 or has_news:
+            for found in differing(world.state):
+                self.untracked(found, path)
+        if front is None or world.state.prompt_wait is not None:
+            return
+        before = self.budget.fed
+        if self.probed <= PROBES * before + SPARE:
+            self.probe(world, front, path, has_news)
+            self.probed += self.budget.fed - before
+
+    def probe(self, world: World, front: OpenForm, path: list[Act], has_news: bool) -> None:
+        """Make the probes whose turn it is."""
+        count = len(self.explorer.states)
+        name = type(front).__name__
+        if name not in self.forms:
+            self.forms[name] = False
+            self.directed(front, path)
+        if count % EACH_STATES["leave"] == 0 or has_news:
+            self.leaving(name, path)
+        if count % EACH_STATES["accept"] == 0:
+            self.accepting(name, path)
+        if count % EACH_STATES["order"] == 0:
+            self.ordering(world, name, path)
+
+    # ---- each kind
+
+    def untracked(self, found: Differing, path: list[Act]) -> None:
+        """Add the fault of a property whose rule reads what it isn't told about."""
+        control = found.control
+        place = f"{control.name}.{found.prop}" if control is not None else found.prop
+        form = type(found.form.form).__name__
+        key = f"untracked {form}.{place}"
+        if key in self.faults:
+            return
+        shown, afresh = in_words(found.shown), in_words(found.afresh)
+
+        def shows(acts: list[Act]) -> bool:
+            world, _ = self.explorer.replay(acts)
+            try:
+                return any(
+                    each.prop == found.prop
+                    and (each.control is None) == (control is None)
+                    and (control is None or (each.control is not None and each.control.name == control.name))
+                    for each in differing(world.state)
+                )
+            finally:
+                world.close()
+
+        acts = shortest(path, shows) if shows(path) else path
+        text = f"{form}.{place} is {shown}, and its rule returns {afresh} now: it reads what it isn't told about"
+        ends = (written("expect", [place, *afresh_words(found)]),) if control is not None else ()
+        self.add(Fault("untracked", key, text, tuple(acts), ends))
+
+    def blank(self, form: str, entry: str, path: list[Act]) -> None:
+        """Add the fault of a form that was accepted though something required is blank."""
+        key = f"blank {form}.{entry}"
+        if key in self.faults:
+            return
+
+        def shows(acts: list[Act]) -> bool:
+            world, _ = self.explorer.replay(acts)
+            world.close()
+            return (form, entry) in self.explorer.coverage.taken_blank(world)
+
+        text = f"{form} is accepted though {entry} is required and blank"
+        self.add(Fault("blank", key, text, tuple(shortest(path, shows)), ("expect  not outcome accepted",)))
+
+    def directed(self, form: OpenForm, path: list[Act]) -> None:
+        """Try to accept a form that is in front for the first time: as it is, and with each required entry blank."""
+        name, explorer = type(form).__name__, self.explorer
+        if not can_accept(form):
+            return
+        driven = drive(explorer, path, tries=2 * TRIES)
+        self.forms[name] = driven.accepted
+        if not driven.accepted:
+            self.refused(name, path, driven.refused, driven.acts)
+        for control in [each for each in form._state.order if each._plan.is_input and each._decl.constants.get("required")]:
+            for text in ("", " ") if "type" in control._decl.accepts and not control._decl.multiple else ():
+                acts = [*path, ("type", control.name, text)]
+                driven = drive(explorer, acts, frozenset({control.name}), 1)
+                for kind, entry in driven.blank:
+                    self.blank(kind, entry, [*acts, *driven.acts])
+
+    def refused(self, name: str, path: list[Act], stayed: Sequence[str], acts: Sequence[Act]) -> None:
+        """Add the fault of a refusal that stays whatever is entered."""
+        if not stayed:
+            self.unproven.append(f"{name} was never accepted")
+            return
+        for entry in stayed[:1]:
+            key = f"refusal {name}.{entry}"
+            world, _ = self.explorer.replay([*path, *acts])
+            try:
+                found = self.marker(world, entry)
+            finally:
+                world.close()
+            text = f"{name} can't be accepted: {entry} stays refused{f' ({found})' if found else ''}"
+
+            def shows(fewer: list[Act], entry: str = entry) -> bool:
+                world, _ = self.explorer.replay(fewer)
+                try:
+                    return bool(self.marker(world, entry))
+                finally:
+                    world.close()
+
+            least = shortest([*path, *acts], shows, 60) if found else [*path, *acts]
+            self.add(Fault("refusal", key, text, tuple(least), (f"expect  not {entry}.marker",)))
+
+    def marker(self, world: World, entry: str) -> str:
+        """Return the marker that an entry of the front form shows, or ""."""
+        front = world.state.stack.front
+        control: Any = front._state.controls.get(entry) if front is not None else None
+        return str(control.marker.text) if control is not None and hasattr(control, "marker") else ""
+
+    def leaving(self, name: str, path: list[Act]) -> None:
+        """Look for a way out of the front form."""
+        key = f"trap {name}"
+        if key in self.faults or not self.is_trap(path):
+            return
+        acts = shortest(path, self.is_trap, 60)
+        _, tried = leaves(self.explorer, acts)
+        text = f"{name} can't be left: close, Escape and each answer leave it open, and it can't be accepted"
+        self.add(Fault("trap", key, text, tuple(acts), (*map(step_of, tried), f"expect  not open {name}")))
+
+    def is_trap(self, acts: list[Act]) -> bool:
+        """Return True if the front form can neither be left nor accepted."""
+        explorer = self.explorer
+        gone, _ = leaves(explorer, acts)
+        return not gone and not drive(explorer, acts, tries=2).accepted and not explorer.budget.is_over
+
+    def accepting(self, name: str, path: list[Act]) -> None:
+        """Look for a way to accept the front form, if it could be accepted before."""
+        key = f"dead end {name}"
+        explorer = self.explorer
+        if key in self.faults or f"trap {name}" in self.faults or not self.forms.get(name):
+            return
+        if drive(explorer, path).accepted or drive(explorer, path, tries=2 * TRIES).accepted:
+            return
+        # The shortest beginning from which it can't be accepted any more.
+        low, high = 0, len(path)
+        while high - low > 1:
+            middle = (low + high) // 2
+            if drive(explorer, path[:middle]).accepted:
+                low = middle
+            else:
+                high = middle
+        if explorer.budget.is_over or drive(explorer, path[:high], tries=3 * TRIES).accepted:
+            return
+        last = path[high - 1]
+
+        def shows(fewer: list[Act]) -> bool:
+            before, after = drive(explorer, fewer), drive(explorer, [*fewer, last])
+            return before.accepted and not after.accepted
+
+        acts = [*shortest(path[: high - 1], shows, 25), last]
+        way = drive(explorer, acts[:-1])
+        if explorer.budget.is_over or not way.accepted:
+            return
+        text = f"{name} can't be accepted any more after '{' '.join(step_of(last).split())}', and could be before"
+        self.add(Fault("dead end", key, text, tuple(acts), (*map(step_of, way.acts), "expect  outcome accepted")))
+
+    def ordering(self, world: World, name: str, path: list[Act]) -> None:
+        """Make two entries in either order."""
+        explorer = self.explorer
+        entries = [act for act in world.possible() if act[0] in ENTERING]
+        if len(entries) < 2:
+            return
+        one, other = (explorer.draw.choice(entries) for _ in range(2))
+        one, other = (explorer.with_text(world, act) if act[0] == "type" else act for act in (one, other))
+        first, second = sorted([one[1], other[1]])
+        key = f"order {name}: {first} and {second}"
+        if first == second or key in self.faults:
+            return
+        differ = either_order(explorer, path, one, other)
+        if not differ:
+            return
+        acts = shortest(path, lambda fewer: bool(either_order(explorer, fewer, one, other)), 40)
+        text = f"{name}: {first} and {second} give another {', '.join(differ[:3])} in the other order"
+        self.add(Fault("order", key, text, (*acts, one, other)))
+
+
+def named(error: BaseException) -> tuple[str, str, str, str]:
+    """Return an error's kind, key, text and place."""
+    if isinstance(error, NeverEnds):
+        frames = [
+            frame
+            for frame in traceback.extract_tb(error.__traceback__)
+            if f"{Path('fuselatch', 'core')}" not in frame.filename
+        ]
+        inner = frames[-1] if frames else None
+        name = inner.name if inner is not None else "?"
+        where = f"{Path(inner.filename).name}:{inner.lineno}" if inner is not None else ""
+        return "endless", f"endless {name}", f"{name} didn't end within {LONGEST:g} seconds", where
+    if isinstance(error, EngineFailed):
+        return "library", f"library {type(error.error).__name__}", str(error), ""
+    place = getattr(error, "where", ("", 0))
+    where = f"{Path(place[0]).name}:{place[1]}" if place[0] else ""
+    if isinstance(error, FuseBlown):
+        return "fuse", f"fuse {error.chain[0]}", describe(error.error), where
+    if isinstance(error, HandlerFailed):
+        inner_name = error.chain[0]
+        return (
+            "failed",
+            f"failed {inner_name}: {type(error.error).__name__}",
+            f"{describe(error.error)} in {inner_name}",
+            where,
+        )
+    if isinstance(error, EffectFailed):
+        return "failed", f"failed '{error.effect}'", f"{describe(error.error)} in '{error.effect}'", where
+    return "failed", f"failed {type(error).__name__}", describe(error), ""
+
+
+def in_words(value: Any) -> str:
+    """Return a value in a message."""
+    text = to_text(value) if value is not None else "blank"
+    return repr(text) if isinstance(value, str) else text if len(text) < 60 else f"{text[:57]}…"
+
+
+def afresh_words(found: Differing) -> list[str]:
+    """Return the words of an expectation for what a rule returns now."""
+    value = found.afresh
+    if isinstance(value, bool):
+        return ["yes" if value else "no"]
+    if isinstance(value, list | tuple):
+        return [to_text(each) for each in value]
+    return [to_text(value)]

@@ -1,0 +1,299 @@
+"""Walks: what one search does, guided by what was never tried and by the states that are new.
+
+Theory of operation
+-------------------
+A walk starts at the opening, or at a state that was reached before: then the gestures that reached it are made again, in a
+new world (`world`). From there on, each step is chosen among what the user can do. Six times of ten it is constructive: it
+answers a prompt, fills an entry that is refused, or else presses a button. Otherwise it is any gesture, preferring those
+that were made less often. A state that is new is kept with the gestures that reached it.
+
+Everything that is chosen comes from one source of chance, and nothing is taken from a set, so that the same seed does the
+same in each process.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from random import Random
+from time import time
+from typing import Any, Final, NamedTuple, Protocol
+
+from fuselatch.core.engine.possible import Act, refused_entries
+from fuselatch.core.forms.container import OpenForm
+from fuselatch.core.forms.live_lists import LiveChoice
+from fuselatch.core.forms.live_state import ControlState, seems_usable, seen
+from fuselatch.core.model.choices import fold_of
+from fuselatch.core.model.errors import FuseLatchError, Refused, UnknownName
+from fuselatch.core.model.outcome import ACCEPTED
+from fuselatch.exploring.values import Values
+from fuselatch.exploring.world import Start, TimeFuse, World
+from fuselatch.report.behaviour import Behaviour
+from fuselatch.report.behaviour import Tried as Way
+
+CONSTRUCTIVE: Final = 0.6
+"""How often a step fills what is refused, or else presses or answers."""
+LENGTH: Final = 30
+"""The most steps of a walk after its start."""
+FROM_OPENING: Final = 0.3
+"""How often a walk starts at the opening."""
+ENTERING: Final = frozenset({"type", "pick", "tick", "untick"})
+PRESSING: Final = frozenset({"press", "answer", "record"})
+
+
+class Coverage(Behaviour):
+    """The behaviour tried, and how much of it is new since it was asked for last."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.news = 0
+        self.blank: list[tuple[OpenForm, tuple[str, ...]]] = []
+        # What an entry held when its form was last accepted, by form and control.
+        self.taken: dict[tuple[str, str], str] = {}
+
+    def closed(self, form: OpenForm, verdict: str) -> None:
+        super().closed(form, verdict)
+        if verdict == ACCEPTED:
+            for control in form._state.order:
+                if control._plan.is_input and control.text:
+                    self.taken[type(form).__name__, control.name] = control.text
+            names = tuple([control.name for control in visibly_blank(form)])
+            if names:
+                self.blank.append((form, names))
+
+    def taken_blank(self, world: World) -> list[tuple[str, str]]:
+        """Return the forms that were accepted in a world, each with a required entry that was blank; forget the rest."""
+        taken = [(form, names) for form, names in self.blank if form._state.engine is world.state.port]
+        self.blank.clear()
+        return [(type(form).__name__, name) for form, names in taken for name in names]
+
+    def _add(self, tried: Way, times: int = 1) -> None:
+        if self.counts.get(tried) == 0:
+            self.news += 1
+        super()._add(tried, times)
+
+    def take_news(self) -> int:
+        """Return how much is new since the last call."""
+        news, self.news = self.news, 0
+        return news
+
+
+def visibly_blank(form: OpenForm) -> Iterator[ControlState]:
+    """Yield the required entries of a form that the user sees blank."""
+    for each in form._state.order:
+        control: ControlState = each
+        if control._plan.is_input and seen(control, "required") is True and seems_usable(control):
+            value = control._value
+            if value is None or value is False or value == () or (isinstance(value, str) and not value.strip()):
+                yield control
+
+
+class State(NamedTuple):
+    """A state that was reached: the one before, the gesture, and how many there were."""
+
+    before: State | None
+    act: Act
+    depth: int
+
+    def path(self) -> list[Act]:
+        """Return the gestures that reached it."""
+        acts: list[Act] = []
+        here: State | None = self
+        while here is not None and here.depth:
+            acts.append(here.act)
+            here = here.before
+        return acts[::-1]
+
+
+OPENING: Final = State(None, ("", "", ""), 0)
+
+
+class Budget:
+    """How many gestures may still be fed, and until when."""
+
+    def __init__(self, gestures: int, until: float | None = None) -> None:
+        self.left = gestures
+        self.fed = 0
+        self.until = until
+        self.cut = ""
+
+    def take(self) -> None:
+        """Count a gesture."""
+        self.left -= 1
+        self.fed += 1
+
+    @property
+    def is_over(self) -> bool:
+        """True once no more may be fed."""
+        if self.left <= 0 or self.cut:
+            return True
+        if self.until is not None and time() > self.until:
+            self.cut = "the time was over"
+        return bool(self.cut)
+
+
+class Watcher(Protocol):
+    """Whoever is told what happens on a walk."""
+
+    def met(self, world: World, error: BaseException) -> None:
+        """The last gesture raised an error."""
+
+    def taken(self, world: World) -> None:
+        """A form was accepted with something blank."""
+
+    def looked(self, world: World, has_news: bool) -> None:
+        """A new state is reached; `has_news`: something was tried for the first time."""
+
+
+class Explorer:
+    """One search of a scene."""
+
+    def __init__(self, start: Start, seed: str, budget: Budget, fuse: TimeFuse, words: Mapping[str, Sequence[str]]) -> None:
+        self.start = start
+        self.draw = Random(seed)
+        self.budget = budget
+        self.fuse = fuse
+        self.coverage = Coverage()
+        self.states: dict[bytes, State] = {}
+        self.order: list[State] = []
+        self.visits: list[int] = []
+        self.made: dict[tuple[str, str, str, str], int] = {}
+        self.stuck: set[Act] = set()
+        self.words = words
+        self.values: Values | None = None
+        self.watcher: Watcher | None = None
+
+    # ---- worlds
+
+    def open(self) -> World:
+        """Return a new world. Raises what opening raises."""
+        world = self.start.open((self.coverage,))
+        if self.values is None:
+            self.values = Values(world.session.formats, self.words)
+        return world
+
+    def feed(self, world: World, act: Act) -> BaseException | None:
+        """Do something in a world; return what it raised."""
+        self.budget.take()
+        fuse = self.fuse
+        fuse.gestures += 1
+        fuse.running = True
+        error = world.attempt(act)
+        fuse.running = False
+        if error is not None and self.watcher is not None and not isinstance(error, Refused | UnknownName):
+            self.watcher.met(world, error)
+        return error
+
+    def replay(self, acts: Sequence[Act]) -> tuple[World, BaseException | None]:
+        """Do gestures in a new world; return it with the error of the last. One that is refused is left out."""
+        world = self.open()
+        error: BaseException | None = None
+        for act in acts:
+            error = self.feed(world, act)
+        return world, error
+
+    # ---- walks
+
+    def walk(self, watcher: Watcher) -> None:
+        """Take one walk, and tell the watcher its effects."""
+        at = self._begin()
+        here = OPENING if at < 0 else self.order[at]
+        world = self.open()
+        for act in here.path():
+            error = self.feed(world, act)
+            if error is not None and not isinstance(error, Refused | UnknownName):
+                break
+        try:
+            for _ in range(LENGTH):
+                if self.budget.is_over or world.is_over:
+                    break
+                chosen = self.choose(world)
+                if chosen is None:
+                    break
+                act = chosen
+                error = self.feed(world, act)
+                if isinstance(error, Refused | UnknownName):
+                    continue
+                here = State(here, act, here.depth + 1)
+                if error is not None and (not isinstance(error, FuseLatchError) or world.session._state.broken):
+                    break
+                if self.coverage.blank:
+                    watcher.taken(world)
+                news = self.coverage.take_news()
+                mark = world.fingerprint()
+                if mark not in self.states:
+                    self.states[mark] = here
+                    self.order.append(here)
+                    self.visits.append(-news)
+                    watcher.looked(world, news > 0)
+        finally:
+            world.close()
+
+    def _begin(self) -> int:
+        """Return where a walk starts: the place of a state, or -1 for the opening."""
+        if not self.order or self.draw.random() < FROM_OPENING:
+            return -1
+        drawn = [self.draw.randrange(len(self.order)) for _ in range(4)]
+        best = min(drawn, key=lambda at: (self.visits[at], self.order[at].depth))
+        self.visits[best] += 1
+        return best
+
+    def choose(self, world: World) -> Act | None:
+        """Return what to do next, or None if there is nothing."""
+        acts = [act for act in world.possible() if act not in self.stuck] if self.stuck else world.possible()
+        if not acts:
+            return None
+        front = world.state.stack.front
+        form = type(front).__name__ if front is not None else ""
+        wanted = acts
+        if self.draw.random() < CONSTRUCTIVE:
+            refused = refused_entries(world.state)
+            if refused:
+                wanted = [act for act in acts if act[1] in refused and act[0] in ENTERING] or acts
+            else:
+                wanted = [act for act in acts if act[0] in PRESSING] or acts
+        one, other = self.draw.choice(wanted), self.draw.choice(wanted)
+        made = self.made
+        first, second = (form, *one), (form, *other)
+        act, key = (one, first) if made.get(first, 0) <= made.get(second, 0) else (other, second)
+        made[key] = made.get(key, 0) + 1
+        if act[0] == "type":
+            act = self.with_text(world, act)
+            return act if act not in self.stuck else ("tab", "", "")
+        return act
+
+    def with_text(self, world: World, act: Act) -> Act:
+        """Return an entry with a text: one of the first half of those that are known, or any."""
+        texts = self.texts(world, act[1])
+        if not texts:
+            return act
+        few = max(1, len(texts) // 2) if self.draw.random() < 0.5 else len(texts)
+        return act[0], act[1], texts[self.draw.randrange(few)]
+
+    def texts(self, world: World, name: str) -> tuple[str, ...]:
+        """Return the texts to try in an entry of the front form."""
+        front = world.state.stack.front
+        control = world.session.control(name) if front is not None else None
+        if front is None or control is None or self.values is None:
+            return ()
+        plan = front._state.plan
+        params = {name: front.__dict__.get(name) for name in plan.params}
+        return self.values.texts(plan, control._plan, params)
+
+
+def fitting(explorer: Explorer, world: World, name: str, turn: int) -> Act:
+    """Return the step that fills an entry, with one of the texts or items that are likely to fit.
+
+    The first is what it held when its form was last accepted.
+    """
+    control: Any = world.session.control(name)
+    if "tick" in control._decl.accepts:
+        return ("untick" if control._value is True else "tick"), name, ""
+    before = explorer.coverage.taken.get((type(control.form).__name__, name), "")
+    if isinstance(control, LiveChoice):
+        items: Any = seen(control, "choices")
+        if before and turn == 0 and items.find(before, fold_of(world.session.formats)):
+            return "pick", name, before
+        if len(items):
+            return "pick", name, items.texts[turn % min(len(items), 12)]
+    texts = ((before,) if before else ()) + explorer.texts(world, name)
+    return "type", name, texts[turn % len(texts)] if texts else "x"

@@ -1,0 +1,214 @@
+"""Worlds: a scene that is opened again and again, each time as it was at first."""
+
+from __future__ import annotations
+
+import ctypes
+import sys
+import threading
+from collections.abc import Callable, Iterable, Mapping
+from copy import copy
+from datetime import timedelta
+from time import monotonic
+from typing import Any, Final
+
+from fuselatch.core.engine.fingerprint import fingerprint, stable
+from fuselatch.core.engine.observer import Observer
+from fuselatch.core.engine.possible import Act, possible_gestures
+from fuselatch.core.engine.session import Session
+from fuselatch.core.model.errors import FuseLatchError, Refused, UnknownName
+from fuselatch.core.model.gestures import Gesture
+from fuselatch.scenes import Scene, open_session
+from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
+from fuselatch.stores.memory import CopiedRecords, MemoryLatches, MemoryRecords
+
+WAIT: Final = "wait"
+"""The verb that lets time pass; its text is a duration, as in a cue sheet."""
+
+
+class NeverEnds(BaseException):
+    """Raised in a handler that runs for too long. No `except Exception` of the handler catches it."""
+
+
+class TimeFuse:
+    """Ends a gesture that runs for too long: `with TimeFuse(5): …`, and `gestures` counts those that were begun.
+
+    It raises `NeverEnds` in the thread that entered it. A handler that waits outside of Python, as in `sleep`, is only ended
+    when it comes back.
+    """
+
+    def __init__(self, seconds: float) -> None:
+        self.seconds = seconds
+        self.gestures = 0
+        self.running = False
+        self._over = threading.Event()
+
+    def __enter__(self) -> TimeFuse:
+        self._thread = threading.get_ident()
+        threading.Thread(target=self._watch, daemon=True).start()
+        return self
+
+    def __exit__(self, *raised: object) -> None:
+        self._over.set()
+
+    def _watch(self) -> None:
+        seen, since = -1, monotonic()
+        while not self._over.wait(min(self.seconds / 4, 0.25)):
+            if not self.running or self.gestures != seen:
+                seen, since = self.gestures, monotonic()
+            elif monotonic() - since > self.seconds:
+                ctypes.pythonapi.PyThreadState_SetAsyncExc(ctypes.c_ulong(self._thread), ctypes.py_object(NeverEnds))
+                since = monotonic()
+
+
+class Start:
+    """A scene, as it is opened each time: with records and latches in memory, which no other opening changes.
+
+    Variables of the form's module get their first values again: a collection that it fills is as it was. Nothing is written
+    to the scene's own store, and its letters and drawings are recorded, not sent. A service of its own is the same object
+    each time.
+    """
+
+    def __init__(self, scene: Scene) -> None:
+        self.scene = scene
+        store = scene.records
+        self.records = store if isinstance(store, MemoryRecords) or store is None else CopiedRecords(store)
+        latches = scene.latches
+        self.latches = latches if isinstance(latches, MemoryLatches) else MemoryLatches(latches.all() if latches else ())
+        self._digests: dict[int, tuple[Any, str]] = {}
+        self._variables = variables_of(scene)
+
+    def open(self, observers: Iterable[Observer] = ()) -> World:
+        """Return a new session of it."""
+        for module, name, value in self._variables:
+            put_back(module, name, value)
+        return World(self, observers)
+
+    def digest(self, rows: Any) -> str:
+        """Return text for the rows of a source. A write makes a new list, so a list that is known hasn't changed."""
+        found = self._digests.get(id(rows))
+        if found is None:
+            text = stable(rows) if isinstance(rows, list) else f"{len(rows)} rows"
+            if len(self._digests) > MOST_DIGESTS:
+                self._digests.clear()
+            found = self._digests[id(rows)] = rows, fingerprint_of(text)
+        return found[1]
+
+
+MOST_DIGESTS: Final = 2_000
+MOST_ITEMS: Final = 1_000
+"""Longer collections in variables of modules are taken for data that nothing changes."""
+
+
+def variables_of(scene: Scene) -> list[tuple[Any, str, Any]]:
+    """Return the variables of the modules that a scene's forms are in, with copies of their values."""
+    names = {form.__module__: None for form in (scene.form, *scene.forms) if form is not None}
+    found: list[tuple[Any, str, Any]] = []
+    for module in (sys.modules[name] for name in names if name in sys.modules):
+        for name, value in vars(module).items():
+            if name.startswith("__"):
+                continue
+            if isinstance(value, dict | list | set) and len(value) <= MOST_ITEMS:
+                found.append((module, name, copy(value)))
+            elif value is None or isinstance(value, bool | int | float | str):
+                found.append((module, name, value))
+    return found
+
+
+def put_back(module: Any, name: str, value: Any) -> None:
+    """Give a variable of a module its value again; a collection stays the same object."""
+    now: Any = getattr(module, name, None)
+    if now is value or (type(now) is type(value) and now == value):
+        return
+    if isinstance(value, dict | set) and type(now) is type(value):
+        now.clear()
+        now.update(value)
+    elif isinstance(value, list) and isinstance(now, list):
+        now[:] = value
+    else:
+        setattr(module, name, value)
+
+
+def fingerprint_of(text: str) -> str:
+    """Return a short text for a long one."""
+    from hashlib import blake2b
+
+    return blake2b(text.encode("utf-8", "surrogatepass"), digest_size=12).hexdigest()
+
+
+class World:
+    """One session of a scene, with its own clock, store and latches, and what was done in it."""
+
+    def __init__(self, start: Start, observers: Iterable[Observer] = ()) -> None:
+        scene = start.scene
+        self.start = start
+        self.now = scene.now
+        self.done: list[Act] = []
+        self.records = start.records.fork() if start.records is not None else None
+        self.latches = start.latches.fork()
+        own = Scene(scene.form)
+        for name in Scene.__slots__:
+            setattr(own, name, getattr(scene, name))
+        own.records, own.latches, own.on_failure = self.records, self.latches, None
+        self.letters, self.drawings = LetterBox(), DrawingBoard()
+        stand_ins: Mapping[type, object] = {Letters: self.letters, Drawings: self.drawings}
+        self.session: Session = open_session(own, lambda: self.now, stand_ins, observers, recording=False)
+        self.state = self.session._state
+
+    def do(self, act: Act) -> None:
+        """Do something. Raises what `Session.feed` raises."""
+        verb, control, text = act
+        if verb == WAIT:
+            self.now += timedelta(seconds=int(text[:-1]))
+            verb, text = "time", ""
+        self.session.feed(Gesture(verb=verb, control=control, text=text))
+
+    def attempt(self, act: Act) -> BaseException | None:
+        """Do something; return what it raised. It is among what was done, unless it was refused."""
+        try:
+            self.do(act)
+        except (Refused, UnknownName) as error:
+            return error
+        except (FuseLatchError, NeverEnds) as error:
+            self.done.append(act)
+            return error
+        self.done.append(act)
+        return None
+
+    def possible(self) -> list[Act]:
+        """Return what the user can do now. Waiting is among it if something depends on the clock."""
+        acts = possible_gestures(self.state)
+        wakes = self.session.wakes_at if acts else None
+        if wakes is not None and self.state.prompt_wait is None:
+            acts.append((WAIT, "", f"{max(1, int((wakes - self.now).total_seconds()) + 1)}s"))
+        return acts
+
+    def fingerprint(self) -> bytes:
+        """Return the digest of the state, of what is stored, and of the day and minute."""
+        outside = [f"{self.now:%Y-%m-%d %H:%M}"]
+        records = self.records
+        if records is not None:
+            outside.extend([f"{name} {self.start.digest(rows)}" for name, rows in records.sources.items()])
+        outside.extend([" ".join(taken) for taken in self.latches.all()])
+        return fingerprint(self.state, "\n".join(outside))
+
+    @property
+    def is_over(self) -> bool:
+        """True once nothing can be done any more."""
+        return self.session.is_done and not self.session._state.offers.by_name
+
+    def close(self) -> None:
+        """End the session. What handlers do as they are abandoned doesn't matter."""
+        try:
+            self.session.close()
+        except (FuseLatchError, NeverEnds):
+            pass
+
+
+def load_start(scene: Any) -> Start:
+    """Return the start of a scene function, a form class or a `Scene`."""
+    if isinstance(scene, Scene):
+        return Start(scene)
+    from fuselatch.core.forms.form import Form
+
+    made: Callable[[], Scene] = scene
+    return Start(Scene(scene) if isinstance(scene, type) and issubclass(scene, Form) else made())

@@ -1,0 +1,231 @@
+"""Forms of a quay with one planted fault each, among entries that have none."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from decimal import Decimal
+from typing import Any, Final
+
+from fuselatch import Button, Choice, CustomEvent, Event, Form, Integer, Money, Prompt, Text, Tick, check
+from fuselatch.exploring.faults import Fault
+from fuselatch.exploring.search import Search
+from fuselatch.exploring.world import load_start
+from fuselatch.services import Letters
+
+SIZES = ("Dinghy", "Yacht", "Houseboat", "Barge")
+PRICES = {"Dinghy": 4, "Yacht": 9, "Barge": 20}
+CALLED: set[str] = set()
+WRONG_NAME = "nmae"
+WITHIN = 50_000
+PART = 25_000
+
+
+class Desk(Form):
+    """The entries that all of them have besides their fault."""
+
+    vessel = Text("Vessel", required=True, max_length=12)
+    size = Choice("Size", choices=SIZES, required=True)
+    nights = Integer("Nights", minimum=1, maximum=60, required=True)
+    flag = Tick("Under a foreign flag")
+    port = Text("Home port", enabled=lambda form: form.flag.value)
+    note = Text("Note")
+    save = Button("Save", closes="accepted")
+    leave = Button("Leave", closes="cancelled")
+
+    @check(nights, size)
+    def even_on_barges(self, nights: int, size: str) -> str | None:
+        return "A barge stays an even number of nights" if size == "Barge" and nights % 2 else None
+
+
+class Unpriced(Desk, title="A handler that fails"):
+    """One size has no price, which matters from a week on."""
+
+    price = Money("Price")
+
+    @Desk.nights.changed
+    def work_out(self) -> None:
+        nights = self.nights.value or 0
+        if self.size.value and nights > 7:
+            self.price.value = Decimal(PRICES[self.size.value] * nights)
+
+
+class Divided(Desk, title="A rule that fails"):
+    """The share is divided by what the user enters."""
+
+    crew = Integer("Crew", minimum=0)
+    share = Money("For each", value=lambda form: 60 // form.crew.value if form.crew.value is not None else None)
+
+
+class Swinging(Desk, title="A loop"):
+    """Two handlers set each other's entry, from a length on."""
+
+    length = Integer("Length", maximum=40)
+    beam = Integer("Beam", maximum=40)
+
+    @length.changed
+    def widen(self) -> None:
+        if (self.length.value or 0) > 30:
+            self.beam.value = (self.beam.value or 0) + 1
+
+    @beam.changed
+    def lengthen(self) -> None:
+        if (self.beam.value or 0) > 0 and (self.length.value or 0) > 30:
+            self.length.value = (self.length.value or 0) % 39 + 31
+
+
+class Endless(Desk, title="A handler that never ends"):
+    """A note makes it look for something that isn't there."""
+
+    @Desk.note.changed
+    def look_for(self) -> None:
+        left = list(SIZES)
+        while self.note.value == "wait":
+            left = left[1:] + left[:1]
+
+
+class Locked(Desk, title="A trap"):
+    """Once it is under way it can be left only when it is done, and that can't be ticked."""
+
+    begin = Button("Begin")
+    done = Tick("Done", enabled=lambda form: form.size.value == "Lighter")
+    begun = Tick("Begun", read_only=True)
+
+    @begin.clicked
+    def set_off(self) -> None:
+        self.begun.value = True
+
+    @Form.closing
+    def not_before_the_end(self, event: Event) -> None:
+        if self.begun.value and not self.done.value:
+            event.block("Finish it first")
+
+
+class Sealed(Desk, title="A form that can't be accepted any more"):
+    """A button seals it, and nothing takes the seal away."""
+
+    seal = Button("Seal")
+
+    @seal.clicked
+    def close_up(self) -> None:
+        self.save.enabled = False
+        self.nights.enabled = False
+
+
+class Stubborn(Desk, title="A refusal that stays"):
+    """The deposit is set below its bound, and can't be entered."""
+
+    deposit = Money("Deposit", read_only=True, minimum=10)
+
+    @Desk.size.changed
+    def ask_for(self) -> None:
+        self.deposit.value = Decimal(5 if self.size.value == "Houseboat" else 20)
+
+    @Desk.vessel.changed
+    def ask_first(self) -> None:
+        if self.deposit.value is None:
+            self.deposit.value = Decimal(5)
+
+    @Desk.size.changed
+    def keep_to_it(self) -> None:
+        self.deposit.value = Decimal(5)
+
+
+class Hollow(Desk, title="Accepted though something is blank"):
+    """A required entry is emptied after it was checked."""
+
+    @Form.closing
+    def tidy(self) -> None:
+        if self.note.value == "none":
+            self.vessel.value = ""
+
+
+class Remembering(Desk, title="A rule that reads a variable of the module"):
+    """A rule reads what was called, of which it isn't told."""
+
+    call = Button("Call")
+    called = Text("Called", value=lambda form: "yes" if form.vessel.value in CALLED else "no")
+
+    @call.clicked
+    def note_it(self) -> None:
+        if self.vessel.value:
+            CALLED.add(self.vessel.value)
+
+
+class Ticking(Desk, title="A rule that reads the clock of the machine"):
+    """The stamp isn't the session's time."""
+
+    stamp = Text("Stamp", value=lambda form: f"{datetime.now():%H:%M:%S.%f}" if form.flag.value else "")
+
+
+class Harbours(Form, title="Which harbour?"):
+    """A dialog."""
+
+    name = Choice("Harbour", choices=("Saltmarsh Quay", "Heron Point", "Outer Mole"))
+    take = Button("Take", closes="accepted")
+
+
+class Misread(Desk, title="A value that the dialog doesn't have"):
+    """It reads the outcome by a wrong name, if one is taken."""
+
+    harbour = Button("Harbour…", enabled=lambda form: form.flag.value)
+
+    @harbour.clicked
+    def look_up(self) -> None:
+        outcome = self.open(Harbours)
+        if outcome:
+            values: Any = outcome.values
+            self.port.value = values[WRONG_NAME]
+
+
+class Tired(Desk, title="An answer that fails"):
+    """A certain answer about a long stay leads to code that fails."""
+
+    sent = CustomEvent(str)
+    too_long = Prompt("That is long. Shorten it?", buttons=("Yes", "No", "Ask the harbour master"))
+
+    @Form.accepting
+    def agree(self, event: Event) -> None:
+        if (self.nights.value or 0) > 30:
+            answer = self.ask(self.too_long)
+            if answer == "Ask the harbour master":
+                letter: Any = self.vessel.value
+                self.session.services[Letters].send(letter)
+            elif answer == "Yes":
+                event.block("Shorten it")
+
+
+PRICED_AT: Final = Unpriced.work_out.__code__.co_firstlineno
+PLANTED: dict[type[Form], tuple[str, int]] = {
+    Unpriced: ("failed Unpriced.work_out: KeyError", 3),
+    Divided: ("failed the rule share.value: ZeroDivisionError", 2),
+    Swinging: ("fuse Swinging", 3),
+    Endless: ("endless look_for", 2),
+    Locked: ("trap Locked", 1),
+    Sealed: ("dead end Sealed", 1),
+    Stubborn: ("refusal Stubborn.deposit", 1),
+    Hollow: ("blank Hollow.vessel", 5),
+    Remembering: ("untracked Remembering.called.value", 2),
+    Ticking: ("untracked Ticking.stamp.value", 1),
+    Misread: ("failed Misread.look_up: KeyError", 4),
+    Tired: ("failed Tired.agree: TypeError", 5),
+}
+"""The key of each fault, and the gestures that show it by hand."""
+
+
+def found_after(scene: Any, key: str, seed: int) -> tuple[int, int] | None:
+    """Return after how many gestures a fault is found and how many show it, or None if 50,000 don't find it."""
+
+    class Until(Search):
+        """A search that ends with its fault."""
+
+        def add(self, fault: Fault) -> None:
+            super().add(fault)
+            if fault.key.startswith(key):
+                self.budget.cut = "found"
+
+    for part in range(WITHIN // PART):
+        done = Until(load_start(scene), f"{seed}/{part}", PART, None, {}).run()
+        for fault in done.faults:
+            if fault.key.startswith(key):
+                return done.gestures + part * PART, len(fault.acts)
+    return None

@@ -1,0 +1,335 @@
+"""The explorer finds planted faults, shows each with a short cue sheet, and does the same each time."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from collections.abc import Iterator
+from concurrent.futures import ProcessPoolExecutor
+from multiprocessing import get_context
+from pathlib import Path
+from typing import Any
+
+import pytest
+from click.testing import CliRunner
+from marina.scenes import office, quiet_monday
+
+from fuselatch import Form, Refused, UnknownName
+from fuselatch.cli import main
+from fuselatch.core.engine.bound_records import Records
+from fuselatch.core.engine.possible import possible_gestures
+from fuselatch.core.model.record_changes import Change
+from fuselatch.exploring import Named, explore, read_known
+from fuselatch.exploring.search import Search
+from fuselatch.exploring.world import World, load_start
+from fuselatch.rehearsal import run_cues
+from fuselatch.rehearsal.cues import read_cues
+from fuselatch.stores import MemoryRecords
+from fuselatch.stores.csv_files import CsvRecords
+from fuselatch.stores.memory import CopiedRecords
+from tests.bench import Bench, bench, doing
+from tests.exploring.faults import quay
+from tests.exploring.faults.quay import PLANTED, found_after
+
+pytest_plugins = ["pytester"]
+
+ROOT = Path(__file__).parents[2]
+QUAY = "tests.exploring.faults.quay"
+LONGER = 2
+"""How many gestures more than by hand may show a fault."""
+
+
+@pytest.mark.parametrize("form", PLANTED, ids=lambda form: form.__name__)
+def test_a_planted_fault_is_found_and_shown_by_few_gestures(form: type[Form]) -> None:
+    key, by_hand = PLANTED[form]
+    found = found_after(form, key, seed=7)
+    assert found is not None
+    assert found[0] <= 12_000 and found[1] <= by_hand + LONGER
+
+
+def test_a_cue_sheet_shows_its_fault_until_it_is_mended(monkeypatch: pytest.MonkeyPatch) -> None:
+    found = explore(quay.Misread, gestures=1500)
+    fault = next(fault for fault in found.new if fault.kind == "failed")
+    assert fault.is_shown and fault.where.startswith("quay.py:")
+    assert "press   harbour" in fault.sheet and f"form    {QUAY}:Misread" in fault.sheet
+    assert run_cues(read_cues(fault.sheet, "fault.cues")).failed
+    monkeypatch.setattr(quay, "WRONG_NAME", "name")
+    assert not run_cues(read_cues(fault.sheet, "fault.cues")).problem
+
+
+def stays_without_looking(self: Records, turn: Any, word: str) -> bool:
+    """Go to a record as an earlier version did: `previous` at the first stays there, even if the filter leaves it out now."""
+    at = self._filtered().places.get(self.key, len(self._filtered().keys))
+    if not self._leave(turn):
+        return False
+    keys = self._keys()
+    if word == "previous" and at in (0, len(keys)):
+        return self._go(turn, self.key)
+    place = {"next": at + 1, "previous": at - 1, "first": 0, "last": len(keys) - 1, "new": len(keys)}[word]
+    return self._go(turn, keys[place] if 0 <= place < len(keys) else None)
+
+
+def test_an_error_of_the_library_itself_is_found(monkeypatch: pytest.MonkeyPatch) -> None:
+    kept = Records._step
+
+    def step(self: Records, turn: Any, word: str) -> bool:
+        return (kept if word in ("save", "remove") else stays_without_looking)(self, turn, word)
+
+    monkeypatch.setattr(Records, "_step", step)
+    assert found_after(office, "library KeyError", seed=1) is not None
+
+
+def test_nothing_is_found_at_the_marina_and_what_was_never_reached_is_told() -> None:
+    found = explore(quiet_monday, gestures=3000)
+    assert not found.new and found.gestures >= 3000 and found.states > 300
+    assert {way.form for way in found.untried} <= {"BookingForm", "VesselSearch"}
+
+
+def told(found: Any) -> str:
+    return json.dumps({**found.to_dict(), "scene": ""}, sort_keys=True)
+
+
+SAME = f"import {QUAY} as q; from fuselatch.exploring import explore; from tests.exploring.test_exploring import told; print(told(explore(q.Tired, gestures=2500, seed=3)))"
+
+
+def test_the_same_seed_finds_the_same_in_another_process_with_other_hashes() -> None:
+    other = {**os.environ, "PYTHONHASHSEED": "11", "PYTHONPATH": os.pathsep.join([*sys.path, str(ROOT)])}
+    said = subprocess.run([sys.executable, "-c", SAME], env=other, cwd=ROOT, check=True, capture_output=True, text=True)
+    assert said.stdout.strip() == told(explore(quay.Tired, gestures=2500, seed=3))
+
+
+@pytest.fixture
+def small_parts(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("fuselatch.exploring.exploration.PART", 1000)
+
+
+@pytest.mark.usefixtures("small_parts")
+def test_parts_run_in_any_executor_with_the_same_result() -> None:
+    here = explore(quay.Unpriced, gestures=2000)
+    with ProcessPoolExecutor(2, get_context("spawn")) as pool:
+        assert told(explore(Named(f"{QUAY}:Unpriced", (ROOT,)), gestures=2000, executor=pool)) == told(here)
+
+
+def test_time_or_ctrl_c_end_it_and_what_was_found_is_told(monkeypatch: pytest.MonkeyPatch) -> None:
+    found = explore(quay.Unpriced, gestures=10_000_000, seconds=0.5)
+    assert found.cut == "the time was over" and found.gestures < 10_000_000
+    fed = 0
+    feed = World.do
+
+    def stopped(self: World, act: Any) -> None:
+        nonlocal fed
+        fed += 1
+        if fed == 1500:
+            raise KeyboardInterrupt
+        feed(self, act)
+
+    monkeypatch.setattr(World, "do", stopped)
+    found = explore(quay.Unpriced, gestures=100_000)
+    assert found.cut == "it was stopped" and [fault.kind for fault in found.new] == ["failed"]
+
+
+# ---- states
+
+
+def marks(*ways: list[tuple[str, str, str]], form: Any = Bench) -> list[bytes]:
+    """Return the fingerprints after some gestures in worlds of the same scene."""
+    start, found = load_start(form), []
+    for way in ways:
+        world = start.open()
+        for act in way:
+            world.do(act)
+        found.append(world.fingerprint())
+        world.close()
+    return found
+
+
+TYPED, TAB = ("type", "word", "ab"), ("tab", "", "")
+
+
+@pytest.mark.parametrize(
+    ("does", "one", "other"),
+    [
+        ({}, [TYPED], [("type", "word", "a")]),
+        ({}, [TYPED], [TYPED, TAB]),
+        ({}, [("focus", "word", "")], [("focus", "a", "")]),
+        ({}, [("type", "b", "60"), TAB], [("type", "b", "61"), TAB]),
+        ({"go": lambda form: setattr(form, "plain", 1)}, [], [("press", "go", "")]),
+        ({"go": lambda form: setattr(form.word, "caption", "Other")}, [], [("press", "go", "")]),
+        ({"go": lambda form: form.say("Done")}, [], [("press", "go", "")]),
+        ({"go": lambda form: form.confirm("Sure?")}, [TYPED, ("press", "go", "")], [("press", "go", "")]),
+    ],
+    ids=["draft", "settled", "focus", "value", "plain attribute", "what was set", "message", "value below a prompt"],
+)
+def test_states_that_differ_have_different_fingerprints(does: Any, one: Any, other: Any) -> None:
+    first, second, again = marks(one, other, one, form=doing(**does))
+    assert first != second and first == again
+
+
+def asks_with(number: int) -> Any:
+    def ask(form: Any) -> None:
+        left = number
+        form.confirm("Sure?")
+        form.say(f"{left}")
+
+    return ask
+
+
+def test_a_local_of_a_handler_that_waits_is_part_of_the_state() -> None:
+    ways = [marks([("press", "go", "")], form=doing(go=asks_with(number)))[0] for number in (1, 2, 1)]
+    assert ways[0] != ways[1] and ways[0] == ways[2]
+
+
+def test_what_is_stored_and_latched_is_part_of_the_state_and_other_worlds_do_not_see_it() -> None:
+    start = load_start(office)
+    first, second = start.open(), start.open()
+    before = first.fingerprint()
+    assert before == second.fingerprint()
+    source = next(iter(first.records.sources))  # type: ignore[union-attr]
+    rows = first.records.read(source)  # type: ignore[union-attr]
+    first.records.sources[source] = rows[1:]  # type: ignore[union-attr]
+    assert first.fingerprint() != before == second.fingerprint()
+    first.close()
+    second.close()
+
+
+def test_a_store_of_files_is_copied_and_never_written(tmp_path: Path) -> None:
+    (tmp_path / "boats.csv").write_text("id,name\n1,Teal\n", encoding="utf-8")
+    copied = CopiedRecords(CsvRecords(tmp_path))
+    forked = copied.fork()
+    change = MemoryRecords({"boats": [{"id": 1}]})
+    assert copied.columns("boats") == ["id", "name"] and forked.key("boats") == copied.key("boats") == change.key("boats")
+    forked.write([Change("change", "boats", 1, {"name": "Eider"}, {"name": "Teal"})])
+    assert [row["name"] for row in forked.read("boats")] == ["Eider"]
+    assert [row["name"] for row in copied.read("boats")] == ["Teal"]
+    assert (tmp_path / "boats.csv").read_text(encoding="utf-8") == "id,name\n1,Teal\n"
+
+
+@pytest.mark.parametrize("scene", [quiet_monday, office])
+def test_what_is_possible_is_not_refused(scene: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+    refused: list[Any] = []
+    kept = World.attempt
+
+    def attempt(self: World, act: Any) -> Any:
+        was_possible = act in self.possible()
+        error = kept(self, act)
+        # A record may be gone once the current one is left, and a new one can't be removed.
+        if was_possible and isinstance(error, Refused | UnknownName) and act[0] != "record":
+            refused.append((act, str(error)))
+        return error
+
+    monkeypatch.setattr(World, "attempt", attempt)
+    Search(load_start(scene), "5", 600, None, {}).run()
+    assert not refused
+
+
+def test_nothing_is_possible_in_a_session_that_is_closed_or_paused() -> None:
+    with bench() as (desk, _):
+        desk.pause_at(Bench.word.changed)
+        desk.type("word", "a")
+        desk.tab()
+        assert desk.session.paused_before and possible_gestures(desk.session._state) == []
+        desk.go_on()
+        desk.close()
+        assert possible_gestures(desk.session._state) == []
+
+
+# ---- the command
+
+
+def run(*words: str) -> Any:
+    return CliRunner().invoke(main, ["explore", *words])
+
+
+@pytest.fixture(scope="module")
+def explored(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Any, Path]]:
+    folder = tmp_path_factory.mktemp("explored")
+    (folder / "fault-9.cues").write_text("old\n", encoding="utf-8")
+    with pytest.MonkeyPatch.context() as patch:
+        patch.chdir(ROOT)
+        yield run(f"{QUAY}:Unpriced", "--gestures", "1500", "-o", str(folder)), folder
+
+
+def test_the_command_tells_what_was_found_and_writes_a_cue_sheet(explored: tuple[Any, Path]) -> None:
+    result, folder = explored
+    lines = result.output.splitlines()
+    assert result.exit_code == 1, result.output
+    assert lines[0].startswith(f"explored {QUAY}:Unpriced: 1,5") and lines[1] == "1 fault"
+    assert lines[3:6] == [
+        "fault 1: code that fails",
+        f"  KeyError: 'Houseboat' in Unpriced.work_out ({Path(quay.__file__).name}:{quay.PRICED_AT + 4})",
+        "  key     failed Unpriced.work_out: KeyError",
+    ]
+    assert sorted(path.name for path in folder.iterdir()) == ["fault-1.cues", "report.json"]
+    sheet = CliRunner().invoke(main, ["rehearse", "--from", str(ROOT), str(folder / "fault-1.cues")])
+    assert sheet.exit_code == 1 and "KeyError: 'Houseboat'" in sheet.output
+    described = json.loads((folder / "report.json").read_text(encoding="utf-8"))
+    assert [fault["key"] for fault in described["faults"]] == ["failed Unpriced.work_out: KeyError"]
+
+
+def test_a_known_fault_is_told_with_its_reason_and_is_no_failure(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(ROOT)
+    known = tmp_path / "known.toml"
+    known.write_text(
+        '[[known]]\nfault = "failed Unpriced.work_out: KeyError"\nreason = "No houseboats yet"\n'
+        '[[known]]\nfault = "trap Gone"\nreason = "Mended"\n',
+        encoding="utf-8",
+    )
+    result = run(f"{QUAY}:Unpriced", "--gestures", "1500", "--known", str(known))
+    assert result.exit_code == 0, result.output
+    assert "0 faults, 1 known fault" in result.output and "  reason  No houseboats yet" in result.output
+    assert "not proven: the known fault 'trap Gone' wasn't found" in result.output
+
+
+@pytest.mark.parametrize(
+    ("text", "problem"),
+    [
+        ("known = 3", "unknown 'known'"),
+        ("[[knwn]]\nfault = 'a'", "unknown 'knwn'"),
+        ("[[known]]\nfault = 'a'", "entry 1"),
+        ("[[known]]\nfault = 'a'\nreason = ' '", "aren't blank"),
+        ("[[", "known.toml"),
+    ],
+)
+def test_a_file_of_known_faults_that_can_not_be_read_says_why(text: str, problem: str, tmp_path: Path) -> None:
+    path = tmp_path / "known.toml"
+    path.write_text(text, encoding="utf-8")
+    with pytest.raises(ValueError, match=problem.replace("'", ".")):
+        read_known(path)
+    result = run(f"{QUAY}:Unpriced", "--known", str(path))
+    assert result.exit_code == 2 and len(result.output.splitlines()) == 1
+
+
+@pytest.mark.parametrize(
+    ("words", "said"),
+    [
+        ([f"{QUAY}:Unprized"], "did you mean 'Unpriced'"),
+        ([f"{QUAY}:Unpriced", "--gestures", "0"], "--gestures"),
+        ([f"{QUAY}:Unpriced", "--seconds", "0"], "--seconds"),
+        (["nowhere.at:All"], "not found"),
+    ],
+)
+def test_wrong_words_are_told_in_one_line(words: list[str], said: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(ROOT)
+    result = run(*words)
+    assert result.exit_code == 2 and said in result.output.splitlines()[-1]
+
+
+def test_a_marked_test_explores_its_scene(pytester: pytest.Pytester) -> None:
+    pytester.makepyfile(
+        f"""
+        import pytest
+        from {QUAY} import Divided, Harbours
+
+        @pytest.mark.explore(Harbours, gestures=300)
+        def test_good(explored):
+            assert explored.gestures >= 300
+
+        @pytest.mark.explore(Divided, gestures=1500)
+        def test_bad(explored): ...
+        """
+    )
+    result = pytester.runpytest_subprocess("-p", "no:cacheprovider", f"--rootdir={pytester.path}", f"-opythonpath={ROOT}")
+    result.assert_outcomes(passed=1, errors=1)
+    result.stdout.fnmatch_lines(["*ZeroDivisionError*"])
