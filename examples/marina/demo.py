@@ -91,6 +91,7 @@ def write(folder: Path, done: Sequence[CueRun]) -> Written:
         (
             f"change a line of {folder / 'booking.cues'}, then: fuselatch rehearse {folder / 'booking.cues'}",
             f"fuselatch flipbook {folder / 'overhang.cues'} -o {folder / 'overhang.html'}    (open it in a browser)",
+            "fuselatch explore marina.scenes:quiet_monday --gestures 20000    (search for faults)",
             "fuselatch rehearse --help",
         ),
     )

@@ -134,7 +134,7 @@ def run_parts(calls: Sequence[tuple[Any, ...]], processes: int, executor: Execut
         assert running is not None
         futures: list[Future[Tried]] = [running.submit(search, *call) for call in calls]
         try:
-            for _ in as_completed(futures) if executor is None else ():
+            for _ in as_completed(futures):
                 pass
         except KeyboardInterrupt:
             for future in futures:

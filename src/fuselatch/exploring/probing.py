@@ -41,28 +41,27 @@ class Driven(NamedTuple):
 
 
 def leaves(explorer: Explorer, path: Sequence[Act]) -> tuple[bool, list[Act]]:
-    """Try to leave the front form of a state; return True if there is a way, and the gestures of the last try."""
+    """Try to leave the front form of a state; return True if there is a way, and what was tried by its close button and by Escape."""
     world, _ = explorer.replay(path)
     front = world.state.stack.front
     if front is None or world.state.prompt_wait is not None:
         world.close()
         return True, []
     serial = front._state.serial
-    ways = [CLOSE, ESCAPE, ESCAPE]
+    # Escape first drops what is typed, and closes then.
+    ways: list[list[Act]] = [[CLOSE], [ESCAPE, ESCAPE]]
     for each in front._state.order:
         control: ControlState = each
         if control._decl.closes and seems_usable(control):
-            ways.append(("press", control.name, ""))
+            ways.append([("press", control.name, "")])
     world.close()
     tried: list[Act] = []
-    for at, way in enumerate(ways):
-        # Escape first drops what is typed, and closes then.
-        first = [ESCAPE, ESCAPE] if at == 2 else [way]
-        done, acts = gets_out(explorer, [*path, *first], serial, 0)
+    for way in ways:
+        done, acts = gets_out(explorer, [*path, *way], serial, 0)
         if done:
             return True, acts
-        if len(tried) < len(acts) - len(path) or not tried:
-            tried = acts[len(path) :]
+        if way[0] in (CLOSE, ESCAPE):
+            tried += acts[len(path) :]
     return False, tried
 
 
@@ -212,9 +211,9 @@ def either_order(explorer: Explorer, path: Sequence[Act], one: Act, other: Act) 
     """Make two entries in either order; return the controls whose values differ then."""
     ends = []
     for acts in ((one, other), (other, one)):
-        world, _ = explorer.replay([*path, *acts, TAB])
+        world, _ = explorer.replay(path)
         try:
-            if len(world.done) != len(path) + 3 or world.state.waits:
+            if any(explorer.feed(world, act) is not None for act in (*acts, TAB)) or world.state.waits:
                 return []
             ends.append(contents(world))
         finally:

@@ -17,10 +17,7 @@ def count(number: int, what: str) -> str:
 
 def report(found: Exploration, files: dict[str, str] | None = None) -> Iterator[str]:
     """Yield the lines of a report. `files`: the cue sheet's file of each fault, by key; without one, the sheet is shown."""
-    yield (
-        f"explored {found.scene}: {count(found.gestures, 'gesture')}, {count(found.states, 'state')}, "
-        f"seed {found.seed}, {found.seconds:.0f} s"
-    )
+    yield (f"explored {found.scene}: {count(found.gestures, 'gesture')}, {count(found.states, 'state')}, seed {found.seed}")
     if found.cut:
         yield f"cut short: {found.cut} after {found.gestures:,} of {found.wanted:,} gestures"
     accepted = [fault for fault in found.faults if fault.reason]

@@ -31,6 +31,8 @@ LONGEST: Final = 2.0
 PROBES: Final = 0.4
 """How much of the budget goes to probes, once they have had the first `SPARE` gestures."""
 SPARE: Final = 1_500
+BEYOND: Final = 8_000
+"""How many gestures may be made beyond the budget to shorten a fault."""
 EACH_STATES: Final[Mapping[str, int]] = {"leave": 30, "accept": 60, "afresh": 15, "order": 40}
 """After how many new states each probe is made."""
 
@@ -232,7 +234,8 @@ class Search:
                 finally:
                     world.close()
 
-            least = shortest([*path, *acts], shows, 60) if found else [*path, *acts]
+            with self.budget.beyond(BEYOND):
+                least = shortest([*path, *acts], shows, 60) if found else [*path, *acts]
             self.add(Fault("refusal", key, text, tuple(least), (f"expect  not {entry}.marker",)))
 
     def marker(self, world: World, entry: str) -> str:
@@ -246,8 +249,9 @@ class Search:
         key = f"trap {name}"
         if key in self.faults or not self.is_trap(path):
             return
-        acts = shortest(path, self.is_trap, 60)
-        _, tried = leaves(self.explorer, acts)
+        with self.budget.beyond(BEYOND):
+            acts = shortest(path, self.is_trap, 80)
+            _, tried = leaves(self.explorer, acts)
         text = f"{name} can't be left: close, Escape and each answer leave it open, and it can't be accepted"
         self.add(Fault("trap", key, text, tuple(acts), (*map(step_of, tried), f"expect  not open {name}")))
 
@@ -281,10 +285,11 @@ class Search:
             before, after = drive(explorer, fewer), drive(explorer, [*fewer, last])
             return before.accepted and not after.accepted
 
-        acts = [*shortest(path[: high - 1], shows, 25), last]
-        way = drive(explorer, acts[:-1])
-        if explorer.budget.is_over or not way.accepted:
-            return
+        with self.budget.beyond(BEYOND):
+            acts = [*shortest(path[: high - 1], shows, 25), last]
+            way = drive(explorer, acts[:-1])
+            if explorer.budget.is_over or not way.accepted:
+                return
         text = f"{name} can't be accepted any more after '{' '.join(step_of(last).split())}', and could be before"
         self.add(Fault("dead end", key, text, tuple(acts), (*map(step_of, way.acts), "expect  outcome accepted")))
 
