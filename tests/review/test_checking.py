@@ -78,10 +78,65 @@ FOUND: list[tuple[str, list[tuple[int, str]]]] = [
             (2, "the value of F.b never leaves the form: its rule for visible always hides it; declare it visible=False"),
         ],
     ),
+    (
+        '    sure = Prompt("Sure?", buttons=("Yes", "No"))\n    go = Button("Go", submits=True)\n\n    @go.clicked\n    def take(self):\n        answer = self.ask(self.sure)\n        if answer == "yes":\n            return\n        match self.ask("So?", buttons=("A", "B")):\n            case "A" | "C":\n                pass\n        if self.ask(self.sure) in ("No", "Maybe"):\n            pass\n',
+        [
+            (7, "no button answers 'yes'; did you mean 'Yes'?"),
+            (10, "no button answers 'C'; choose from A, B"),
+            (12, "no button answers 'Maybe'; choose from"),
+        ],
+    ),
+    (
+        '    pier = Choice("Pier", choices=("North", "South"))\n    n = Number("N", minimum=1, maximum=60)\n    a = Text("A", enabled=lambda form: form.pier.value == "Nroth")\n\n    @n.changed\n    def look(self):\n        if self.n.value == 61 or self.n.value > 60 or 0 >= self.n.value or 5 < self.n.value < 60:\n            self.a.value = "x"\n\n    @check(n)\n    def few(self, n):\n        return "no" if n >= 61 else None\n',
+        [
+            (3, "pier offers no 'Nroth'; did you mean 'North'?"),
+            (7, "n is never 61: it is from 1.0 to 60.0"),
+            (7, "n is never > 60: its maximum is 60.0"),
+            (7, "n is never <= 0: its minimum is 1.0"),
+            (12, "n is never >= 61: its maximum is 60.0"),
+        ],
+    ),
+    (
+        '    pier = Choice("Pier", choices=("North", "South"), look="radio")\n\n    @pier.typed\n    def hear(self):\n        self.pier.value = None\n',
+        [(3, "F.hear never runs: with look='radio' it is picked, not typed; handle pier.changed")],
+    ),
+    (
+        '    a = Text("A")\n\n    def a_changed(self):\n        self.a.value = "x"\n\n    def took(self, event):\n        self.a.value = "y"\n\n    def helper(self):\n        return 3\n',
+        [
+            (3, "F.a_changed looks like a handler, but no event runs it; put @a.changed above it"),
+            (6, "F.took looks like a handler, but no event runs it; put @CONTROL.EVENT above it"),
+        ],
+    ),
+    (
+        '    a = Text("A")\n\n    @Form.accepting\n    def never(self, event):\n        event.block("no")\n\n    @a.leaving\n    def stay(self, event):\n        event.block("no")\n',
+        [
+            (3, "F.never never runs: no button accepts the form"),
+            (3, "F can't be accepted: F.never always blocks; block only in a condition"),
+            (7, "a can't be left: F.stay always blocks; block only in a condition"),
+        ],
+    ),
+    (
+        '    a = Text("A")\n    b = Text("B")\n\n    @a.hovered\n    def hover(self):\n        self.b.value = "x"\n\n    @b.changed\n    def sure(self):\n        self.inform("Changed")\n',
+        [(6, "F.hover handles a.hovered and sets b, whose handler asks; a pointer handler can't wait; use self.say")],
+    ),
+    (
+        '    empty = Choice("Empty", choices=(), required=True)\n    pier = Choice("Pier", choices=("North", "South"), default="West")\n    first = Text("First", default=lambda form: form.second.value)\n    second = Text("Second", default=lambda form: form.first.value)\n',
+        [
+            (1, "empty is required and has no choices"),
+            (2, "the default 'West' of pier isn't offered; choose from North, South"),
+            (3, "the default of first reads second, which has no value yet"),
+        ],
+    ),
+    (
+        '    a = Text("A")\n    sure = Prompt("{a}?")\n    go = Button("Go", submits=True)\n\n    @go.clicked\n    def take(self):\n        self.ask(self.sure)\n        self.inform("{vesel} is in", vessel="x")\n        self.confirm("{a}?")\n',
+        [
+            (8, "the text has '{vesel}', which isn't a control or a fact; did you mean 'vessel'?"),
+        ],
+    ),
 ]  # fmt: skip
 
 
-@pytest.mark.parametrize(("body", "expected"), FOUND, ids=[told[0][1][:30] if told else "nothing" for _, told in FOUND])
+@pytest.mark.parametrize(("body", "expected"), FOUND, ids=[told[0][1][:40] if told else "nothing" for _, told in FOUND])
 def test_what_is_found(body: str, expected: list[tuple[int, str]], tmp_path: Path) -> None:
     file = tmp_path / f"checked_{abs(hash(body))}.py"
     file.write_text(f"{HEAD}class F(Form):\n{body}{LEAVE}")
@@ -103,6 +158,38 @@ def test_forms_custom_events_and_imports(tmp_path: Path) -> None:
     ]
 
 
+def test_forms_that_are_opened_and_read_by_wrong_names(tmp_path: Path) -> None:
+    text = f"{HEAD.replace('Prompt,', 'Param, Prompt,')}class Asked(Form):\n    tariff: int = Param()\n    name = Text('Name')\n{LEAVE}\n\nclass Opens(Form, at_start=True):\n    go = Button('Go')\n{LEAVE}\n    @go.clicked\n    def ask_it(self):\n        outcome = self.open(Asked, tarif=3)\n        self.say(outcome.values['nmae'])\n        self.show(Asked, tariff=3)\n"
+    (tmp_path / "wrong_names.py").write_text(text)
+    assert [str(one).partition(": ")[2] for one in check_file(tmp_path / "wrong_names.py")] == [
+        "Asked has no parameter 'tarif'; did you mean 'tariff'?",
+        "Asked is opened without its parameter 'tariff'; pass tariff=…",
+        "the outcome of Asked has no 'nmae'; did you mean 'name'?",
+    ]
+
+
+def test_a_wrong_declaration_and_wrong_code_are_told_together(tmp_path: Path) -> None:
+    text = f"{HEAD}class F(Form):\n    a = Text('A', maxlength=3)\n    b = Choice('B', choices=('x', 'y'))\n{LEAVE}\n    @b.changed\n    def look(self):\n        if self.b.value == 'z':\n            self.a.value = 'w'\n"
+    (tmp_path / "together.py").write_text(text)
+    told = [one.problem for one in check_file(tmp_path / "together.py")]
+    assert told == ["Text('A'): unknown option 'maxlength'", "b offers no 'z'"]
+
+
+def test_scripts_in_a_folder_are_not_run(tmp_path: Path) -> None:
+    (tmp_path / "script.py").write_text("raise SystemExit('run')\n")
+    (tmp_path / "broken.py").write_text("def x(:\n")
+    (tmp_path / "forms.py").write_text(f"{HEAD}class F(Form):\n{LEAVE}")
+    (tmp_path / "more.py").write_text(
+        "from forms import F\n\n\nclass G(F):\n    idle = __import__('fuselatch').Button('Idle')\n"
+    )
+    result = CliRunner().invoke(main, ["check", str(tmp_path)])
+    assert [line.rpartition("/")[2] for line in result.output.splitlines()] == [
+        "broken.py:1: not valid Python: invalid syntax",
+        "more.py:5: button G.idle does nothing; add a handler for idle.clicked, or closes= or submits=",
+        "4 files checked: 2 problems",
+    ]
+
+
 def test_the_examples_are_in_order() -> None:
     result = CliRunner().invoke(main, ["check", str(ROOT / "examples" / "marina"), str(ROOT / "examples" / "ways")])
     assert (result.exit_code, result.output.splitlines()[-1].partition(": ")[2]) == (0, "no problems")
@@ -110,7 +197,9 @@ def test_the_examples_are_in_order() -> None:
 
 def test_the_command_tells_machines_and_unreadable_files(tmp_path: Path) -> None:
     (tmp_path / "bad.py").write_text("def x(:\n")
-    (tmp_path / "ends.py").write_text("import sys\nprint('told')\nsys.exit(3)\n")
+    (tmp_path / "ends.py").write_text(
+        "import sys\nfrom fuselatch import Form\nprint('told')\nsys.exit(3)\nclass F(Form): ...\n"
+    )
     result = CliRunner().invoke(main, ["check", str(tmp_path), "--json"])
     assert result.exit_code == 1
     problems = json.loads(result.stdout)["problems"]

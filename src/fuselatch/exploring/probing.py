@@ -41,7 +41,7 @@ class Driven(NamedTuple):
 
 
 def leaves(explorer: Explorer, path: Sequence[Act]) -> tuple[bool, list[Act]]:
-    """Try to leave the front form of a state; return True if there is a way, and what was tried by its close button and by Escape."""
+    """Try to leave the front form of a state; return True if there is a way, and what was tried by close and Escape."""
     world, _ = explorer.replay(path)
     front = world.state.stack.front
     if front is None or world.state.prompt_wait is not None:

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import ast
 import inspect
+import re
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import Any, Final, NamedTuple
 
@@ -18,7 +19,8 @@ from fuselatch.rehearsal.cues import CueError, read_cue_file
 from fuselatch.rehearsal.imports import root_of
 from fuselatch.rehearsal.loading import importing_from
 from fuselatch.report.reading import code_of, uses
-from fuselatch.review.importing import Importing, members, names_of
+from fuselatch.review.code_problems import READ, Body, undecorated
+from fuselatch.review.importing import Importing, declares_forms, members, names_of
 from fuselatch.review.leaving import never_leave
 
 WAITS: Final = frozenset({"ask", "confirm", "inform", "ask_value", "open"})
@@ -40,9 +42,10 @@ class Problem(NamedTuple):
 
 
 class Source:
-    """A file that is checked: its tree, and how often names are used in and near it."""
+    """A file that is checked: its tree, the names of its module, and how often names are used in and near it."""
 
-    def __init__(self, name: str, tree: ast.Module, around: Counter[str]) -> None:
+    def __init__(self, name: str, tree: ast.Module, around: Counter[str], names: Mapping[str, Any]) -> None:
+        self.names = names
         self.name = name
         self.tree = tree
         self.around = around
@@ -97,6 +100,9 @@ def check_file(path: Path, name: str = "", around: dict[Path, Counter[str]] | No
     except SyntaxError as error:
         yield Problem(name, error.lineno or 1, "import", f"not valid Python: {error.msg}", "")
         return
+    if not declares_forms(tree):
+        # A script may do anything when it is run.
+        return
     problems: list[Problem] = []
     path = path.resolve()
     importing = Importing(path, lambda line, what: problems.append(Problem(name, line, "declaration", *split(what))))
@@ -105,11 +111,13 @@ def check_file(path: Path, name: str = "", around: dict[Path, Counter[str]] | No
     around = {} if around is None else around
     if path.parent not in around:
         around[path.parent] = Counter(names_around(path.parent))
-    source = Source(name, tree, around[path.parent])
+    source = Source(name, tree, around[path.parent], vars(module))
     for kind in members(module, Container):
-        if kind.__name__ not in importing.broken:
-            problems.extend(check_class(kind, source))
-    yield from sorted(set(problems), key=lambda problem: problem.line)
+        found = check_class(kind, source)
+        # A member that was refused is missing for the others: that isn't a fault of theirs.
+        missing = importing.refused if kind.__name__ in importing.broken else set()
+        problems.extend(one for one in found if not missing & {*re.findall(r"\w+", one.problem)})
+    yield from sorted(dict.fromkeys(problems), key=lambda problem: problem.line)
 
 
 def split(what: str) -> tuple[str, str]:
@@ -135,6 +143,13 @@ def check_class(kind: type[Any], source: Source) -> Iterator[Problem]:
     ):
         for line, problem, mend in problems_of(kind, plan, source):
             yield Problem(source.name, line, problems_of.__name__.replace("_", " "), problem, mend)
+    body = source.class_of(kind.__name__)
+    if body is None:
+        return
+    for look in READ:
+        for line, problem, mend in look(Body(kind, plan, body, source.names)):
+            if look is not undecorated or not source.uses(problem.split()[0].rpartition(".")[2]):
+                yield Problem(source.name, line, look.__name__.replace("_", " "), problem, mend)
 
 
 Found = Iterator[tuple[int, str, str]]
@@ -305,11 +320,14 @@ def unknown_names(kind: type[Any], plan: FormPlan, source: Source) -> Found:
 
 
 def shut_in(kind: type[Any], plan: FormPlan, source: Source) -> Found:
-    """Find forms that can't be closed."""
-    for handler in plan.heard.get("closing", ()):
-        if always_blocks(handler, source):
-            problem = f"{kind.__name__} can't be closed: {handler.name} always blocks"
-            yield (handler.where[1], problem, "block only in a condition")
+    """Find forms that can't be closed or accepted, and entries that can't be left."""
+    places = [(kind.__name__, "closing", "closed", plan.heard), (kind.__name__, "accepting", "accepted", plan.heard)]
+    places += [(path, "leaving", "left", control.heard) for path, control in own(plan)]
+    for name, event, done, heard in places:
+        for handler in heard.get(event, ()):
+            if always_blocks(handler, source):
+                problem = f"{name} can't be {done}: {handler.name} always blocks"
+                yield (handler.where[1], problem, "block only in a condition")
 
 
 def kept_back(kind: type[Any], plan: FormPlan, source: Source) -> Found:

@@ -18,6 +18,7 @@ from fuselatch.core.model.names import NoSuchName
 from fuselatch.rehearsal.imports import root_of
 
 NOTE: Final = "__fuselatch_note__"
+STANDARD: Final = sys.stdlib_module_names
 TRIES: Final = 50
 """How many wrong members of one class are looked for."""
 
@@ -25,13 +26,14 @@ Wrong = Callable[[int, str], None]
 
 
 class Importing:
-    """A file that is imported: its `module`, and the `broken` classes."""
+    """A file that is imported: its `module`, the `broken` classes, and the names of their `refused` members."""
 
     def __init__(self, path: Path, wrong: Wrong) -> None:
         self.path = path
         self.wrong = wrong
         self.broken: set[str] = set()
         self.missing: set[str] = set()
+        self.refused: set[str] = set()
         self._now: ast.stmt | None = None
         root = root_of(path)
         parts = path.relative_to(root).with_suffix("").parts
@@ -101,6 +103,7 @@ class Importing:
             body.remove(culprit)
             described |= self.missing
             self.missing |= names_of(culprit)
+            self.refused |= names_of(culprit)
         self.missing = described | {statement.name}
 
     def _note(self, line: int) -> None:
@@ -111,6 +114,7 @@ class Importing:
             if found is not None and not names_of(found) & self.missing:
                 self._tell(found, error)
                 self.missing |= names_of(found)
+                self.refused |= names_of(found)
 
     def _tell(self, statement: ast.stmt, error: BaseException) -> None:
         if is_follow_up(error, self.missing):
@@ -118,6 +122,27 @@ class Importing:
         line = line_in(error, self.path) if not isinstance(error, FuseLatchError) else statement.lineno
         what = str(error) if isinstance(error, FuseLatchError | NoSuchName) else f"can't import: {describe(error)}"
         self.wrong(line or statement.lineno, what)
+
+
+def declares_forms(tree: ast.Module) -> bool:
+    """Return True if a file has a class that may be a form: its base is imported, and not from Python's own library."""
+    possible: set[str] = set()
+    for node in ast.walk(tree):
+        if isinstance(node, ast.ImportFrom) and (node.level or (node.module or "").partition(".")[0] not in STANDARD):
+            possible |= names_of(node)
+        elif isinstance(node, ast.Import):
+            possible |= {name for name in names_of(node) if name not in STANDARD}
+    for node in tree.body:
+        if isinstance(node, ast.ClassDef) and any(first_name(base) in possible for base in node.bases):
+            return True
+    return False
+
+
+def first_name(base: ast.expr) -> str:
+    """Return the first name of a base class: "forms" of `forms.Desk[int]`."""
+    while isinstance(base, ast.Attribute | ast.Subscript):
+        base = base.value
+    return base.id if isinstance(base, ast.Name) else ""
 
 
 def watched_statement(statement: ast.stmt) -> ast.stmt:
