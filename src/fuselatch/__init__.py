@@ -36,6 +36,7 @@ if TYPE_CHECKING:
     from fuselatch.core.forms.params import Param as Param
     from fuselatch.core.forms.places import first_blank as first_blank
     from fuselatch.core.forms.places import host_selection as host_selection
+    from fuselatch.core.forms.prompts import Answer as Answer
     from fuselatch.core.forms.prompts import Prompt as Prompt
     from fuselatch.core.forms.rows import Row as Row
     from fuselatch.core.forms.rules import derive as derive
@@ -80,7 +81,7 @@ WHERE = {
     "fuselatch.core.forms.lines": ("Lines",),
     "fuselatch.core.forms.params": ("Opener", "Param"),
     "fuselatch.core.forms.places": ("first_blank", "host_selection"),
-    "fuselatch.core.forms.prompts": ("Prompt",),
+    "fuselatch.core.forms.prompts": ("Answer", "Prompt"),
     "fuselatch.core.forms.rows": ("Row",),
     "fuselatch.core.forms.rules": ("derive", "from_open"),
     "fuselatch.core.forms.shared": ("Shared",),

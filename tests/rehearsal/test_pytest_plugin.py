@@ -125,8 +125,11 @@ def test_what_was_never_tried_is_listed_with_a_step_that_tries_it(
     pytester: pytest.Pytester, folder: Path, workers: tuple[str, ...]
 ) -> None:
     told = run(pytester, "--behaviour", "--behaviour-json", "tried.json", "--behaviour-picture", "tried.png", *workers)
-    assert "Mooring: handlers 2 of 2, checks 2 of 4, answers 1 of 4, ways to close 1 of 2, rules 1 of 2" in told
-    assert "Inner: checks 0 of 2, ways to close 0 of 2" in told
+    assert (
+        "Mooring: handlers 2 of 2, checks 2 of 4, answers 1 of 4, verdicts 1 of 2, ways to close 0 of 2, rules 1 of 2"
+        in told
+    )
+    assert "Inner: checks 0 of 2, verdicts 0 of 2, ways to close 0 of 2" in told
     never = told.partition("behaviour ==")[2]
     for step in ("type    depth 10 ", "answer  No ", "expect  rope.enabled yes ", "close ", "press   take "):
         assert f"    {step}" in never, step
@@ -151,7 +154,7 @@ def test_modules_of_one_name_in_two_folders_do_not_meet(pytester: pytest.Pyteste
 
 def test_a_test_that_imports_the_library_itself_is_counted_too(pytester: pytest.Pytester, folder: Path) -> None:
     (folder / "test_late.py").write_text(LATE)
-    assert "Inner: checks 1 of 2, ways to close 1 of 2" in run(pytester, "--behaviour", "test_late.py")
+    assert "Inner: checks 1 of 2, verdicts 1 of 2, ways to close 0 of 2" in run(pytester, "--behaviour", "test_late.py")
 
 
 def test_a_run_without_rehearsals_says_so(pytester: pytest.Pytester, folder: Path) -> None:

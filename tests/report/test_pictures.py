@@ -3,19 +3,23 @@
 from __future__ import annotations
 
 import json
+import pickle
 import re
 from html.parser import HTMLParser
 from pathlib import Path
+from typing import ClassVar
 
 import pytest
 from click.testing import CliRunner
 
+from fuselatch import Answer, Button, Event, Form, Text, Tick
 from fuselatch.cli import main
 from fuselatch.core.model.trace import TraceEntry
-from fuselatch.rehearsal import read_cue_file, run_cues
+from fuselatch.rehearsal import read_cue_file, rehearse, run_cues
 from fuselatch.report.behaviour import Behaviour, Tried, describe_behaviour
 from fuselatch.report.screen import screen
 from fuselatch.report.timeline import handlers, waits
+from tests.helpers import act
 
 CUES = Path(__file__).parents[2] / "examples" / "marina" / "cues"
 NESTED = [("prompt", "outer"), ("prompt", "inner"), ("answer", "inner"), ("answer", "outer")]
@@ -200,3 +204,53 @@ def test_a_screen_shows_tables_groups_and_prompts() -> None:
         "Extras:",
         "(Bookings, in the background)",
     }
+
+
+class Kept(Form):
+    """A form that blocks its own closing until it is done, and asks."""
+
+    done = Tick("Done")
+    seen = Text("Seen", value=lambda form: "yes")
+    ok = Button("OK", closes="accepted", keys="Enter")
+    ask_it = Button("Ask")
+    answers: ClassVar[list[Answer]] = []
+
+    @Form.closing
+    def not_yet(self, event: Event) -> None:
+        if not self.done.value:
+            event.block("Not yet")
+
+    @ask_it.clicked
+    def put(self) -> None:
+        self.answers.append(self.ask("Sure?", buttons=("Yes", "No")))
+
+
+def test_each_way_to_close_counts_and_what_blocked_it_is_told() -> None:
+    behaviour = Behaviour()
+    with rehearse(Kept, observers=[behaviour]) as desk:
+        act(desk, "close", "key Escape")
+        told = [line.partition("# ")[2] for line in describe_behaviour(behaviour)]
+        assert "closing Kept by its close button: tried, but blocked by not_yet" in told
+        assert "closing Kept as 'accepted'" in told
+        act(
+            desk,
+            "press ask_it",
+            "close",
+            "press ask_it",
+            "key Escape",
+            "press ask_it",
+            "answer No",
+            "tick done",
+            "key Enter",
+        )
+    assert [(answer, answer.by_close_button) for answer in Kept.answers] == [("No", True), ("No", False), ("No", False)]
+    ways = {tried.way: times for tried, times in behaviour.counts.items() if tried.kind == "closing"}
+    assert ways == {"close button": 0, "Escape": 0, "Enter": 1}
+    assert pickle.loads(pickle.dumps(Kept.answers[0])).by_close_button
+
+
+def test_too_little_behaviour_fails(tmp_path: Path) -> None:
+    for least, code in (("1", 0), ("99.5", 1)):
+        result = CliRunner().invoke(main, ["rehearse", "-q", "--behaviour-min", least, str(CUES / "booking.cues")])
+        assert result.exit_code == code, result.output
+    assert "--behaviour-min is 99.5 %" in result.output

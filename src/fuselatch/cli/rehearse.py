@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Sequence
+from contextlib import redirect_stdout
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -17,7 +18,7 @@ from fuselatch.cli.progress import with_progress
 from fuselatch.cli.sheets import Wish, found
 
 if TYPE_CHECKING:
-    from fuselatch.rehearsal import CueRun
+    from fuselatch.rehearsal import CueRun, CueSheet
     from fuselatch.report.behaviour import Behaviour
 
 
@@ -41,6 +42,12 @@ if TYPE_CHECKING:
 @click.option("--reason", default="", metavar="TEXT", help="Reason for --mute. Shown in the report.")
 @click.option("--watch", is_flag=True, help="Keep running: repeat a cue sheet when a file it uses changes.")
 @click.option("--behaviour", is_flag=True, help="List handlers, checks and answers that no cue sheet has tried.")
+@click.option(
+    "--behaviour-min",
+    type=click.FloatRange(0, 100),
+    metavar="PERCENT",
+    help="Fail if less than this was tried of what could be.",
+)
 @click.option(
     "--behaviour-json",
     metavar="FILE",
@@ -89,7 +96,7 @@ def command(names: tuple[str, ...], **options: Any) -> None:
 
 
 def wish_of(options: dict[str, Any]) -> Wish:
-    wanted = options["behaviour"] or options["behaviour_json"] or options["behaviour_picture"]
+    wanted = any(options[f"behaviour{each}"] for each in ("", "_json", "_picture")) or options["behaviour_min"] is not None
     if options["reason"] and not options["mutes"]:
         raise click.UsageError("--reason explains --mute; add --mute FORM.HANDLER")
     if options["as_json"] and (options["step"] or options["pauses"] or options["watch"] or options["questions"]):
@@ -151,7 +158,7 @@ class Run:
 
                 out.print(f"muted: {', '.join(wish.mutes)} ({wish.reason or LEFT_OUT})")
         if wish.behaviour is not None:
-            self.tell_behaviour(wish.behaviour)
+            failed += self.tell_behaviour(wish.behaviour, [run.sheet for run in done])
         failed += len(wish.unapproved)
         return Exit.UNREADABLE if wish.unreadable or wrong else Exit.FAILED if failed else Exit.OK
 
@@ -160,11 +167,18 @@ class Run:
 
         say_json(run_dict(done, self.wish.unreadable))
 
-    def tell_behaviour(self, behaviour: Behaviour) -> None:
+    def tell_behaviour(self, behaviour: Behaviour, sheets: list[CueSheet]) -> int:
+        """Report what was tried; return 1 if it was too little."""
+        from fuselatch.rehearsal.loading import importing_from
+        from fuselatch.rehearsal.suggesting import prove_steps
         from fuselatch.report.behaviour import describe_behaviour
         from fuselatch.report.needed import MissingPackage
 
         if self.options["behaviour"]:
+            if not self.wish.approved_only:
+                places = dict.fromkeys(place for sheet in sheets for place in self.wish.places(Path(sheet.name)))
+                with importing_from([*places], [Path.cwd()]), redirect_stdout(sys.stderr):
+                    prove_steps(behaviour, sheets)
             say_all(["", *describe_behaviour(behaviour)], err=self.options["as_json"])
         if self.options["behaviour_json"] is not None:
             from fuselatch.core.model.json_text import json_text
@@ -180,6 +194,11 @@ class Run:
                 save(behaviour_figure(behaviour), self.options["behaviour_picture"])
             except (MissingPackage, ValueError, OSError) as error:
                 self.wish.wrong(problem(error))
+        least = self.options["behaviour_min"]
+        if least is None or behaviour.share >= least:
+            return 0
+        say_wrong(f"{behaviour.share:.1f} % of what could be tried was tried; --behaviour-min is {least:g} %")
+        return 1
 
 
 def write_traces(done: list[CueRun], folder: Path) -> None:

@@ -15,7 +15,7 @@ from fuselatch.core.model.errors import FuseLatchError
 from fuselatch.exploring.faults import KINDS, Fault, Tried, cue_lines
 from fuselatch.exploring.search import Search
 from fuselatch.exploring.world import load_start
-from fuselatch.rehearsal.cues import CueError, read_cue_file, read_cues
+from fuselatch.rehearsal.cues import CueError, CueSheet, read_cue_file, read_cues
 from fuselatch.rehearsal.loading import importing_from, load
 from fuselatch.rehearsal.recorder import heading, origin_of
 from fuselatch.rehearsal.run import run_cues
@@ -108,6 +108,11 @@ def explore(
     found = together(name_of_scene(scene), seed, gestures, tried, known or {})
     with found_in(scene):
         found.opens = opening_lines(loaded(scene))
+        if cues is not None:
+            # What cue sheets try counts as well.
+            for sheet in sheets_in(Path(cues)):
+                with suppress(CueError):
+                    run_cues(sheet, observers=(found.behaviour,))
     found.seconds = monotonic() - began
     if len(tried) < len(calls):
         found.cut = found.cut or "it was stopped"
@@ -223,10 +228,16 @@ def write_sheet(fault: Fault, found: Exploration, scene: Any) -> None:
 def words_in(folder: Path) -> Mapping[str, list[str]]:
     """Return what the cue sheets in a folder enter, by control. Raises `CueError`, `OSError`."""
     words: dict[str, list[str]] = {}
-    for path in sorted(folder.rglob("*.cues")):
-        for sheet in read_cue_file(path).runs:
-            for cue in sheet.steps:
-                if cue.verb in ("type", "paste") and len(cue.words) == 2:
-                    name, text = cue.texts()
-                    words.setdefault(name.rpartition(":")[2], []).append(text)
+    for sheet in sheets_in(folder):
+        for cue in sheet.steps:
+            if cue.verb in ("type", "paste") and len(cue.words) == 2:
+                name, text = cue.texts()
+                words.setdefault(name, []).append(text)
     return words
+
+
+def sheets_in(folder: Path) -> Iterator[CueSheet]:
+    """Yield the cue sheets in a folder that aren't parts of others, once for each row of a table."""
+    for path in sorted(folder.rglob("*.cues")):
+        if not path.name.startswith("_"):
+            yield from read_cue_file(path).runs

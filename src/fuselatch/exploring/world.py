@@ -19,7 +19,7 @@ from fuselatch.core.model.errors import FuseLatchError, Refused, UnknownName
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.scenes import Scene, open_session
 from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
-from fuselatch.stores.memory import CopiedRecords, MemoryLatches, MemoryRecords
+from fuselatch.stores.memory import latches_forked, records_forked
 
 WAIT: Final = "wait"
 """The verb that lets time pass; its text is a duration, as in a cue sheet."""
@@ -71,9 +71,8 @@ class Start:
     def __init__(self, scene: Scene) -> None:
         self.scene = scene
         store = scene.records
-        self.records = store if isinstance(store, MemoryRecords) or store is None else CopiedRecords(store)
-        latches = scene.latches
-        self.latches = latches if isinstance(latches, MemoryLatches) else MemoryLatches(latches.all() if latches else ())
+        self.records = records_forked(store)
+        self.latches = latches_forked(scene.latches)
         self._digests: dict[int, tuple[Any, str]] = {}
         self._variables = variables_of(scene)
 

@@ -13,11 +13,12 @@ from fuselatch.core.forms.form import plan_of
 from fuselatch.core.forms.lines import Lines
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, Handler
 from fuselatch.core.forms.prompts import Prompt
-from fuselatch.core.model.events import Event
+from fuselatch.core.model.events import By, Event
 from fuselatch.core.model.findings import Finding
+from fuselatch.core.model.outcome import ACCEPTED, CANCELLED
 from fuselatch.core.model.values import short_text
 from fuselatch.report.cue_words import written
-from fuselatch.report.reading import forms_named
+from fuselatch.report.reading import code_of, forms_named, within
 from fuselatch.report.samples import UNKNOWN, breaking, entering, pressing, raising, sample, verdicts
 
 PLACE: Final = re.compile(r"\[\d+\]|#\d+")
@@ -28,9 +29,9 @@ SWITCHES: Final = frozenset({"enabled", "visible"})
 class Tried(NamedTuple):
     """Something that can be tried of a form.
 
-    `kind`: "handler", "check", "answer", "verdict" or "rule". `form`: the class. `control`: the path ("" for the form).
-    `name`: the handler with its event, the check, prompt or property. `way`: "ran", "passed" or "failed", the answer, the
-    verdict, "yes" or "no".
+    `kind`: "handler", "check", "answer", "verdict", "closing" or "rule". `form`: the class. `control`: the path ("" for the
+    form). `name`: the handler with its event, the check, prompt or property. `way`: "ran", "passed" or "failed", the answer,
+    the verdict, "close button", "Escape" or "Enter", "yes" or "no".
     """
 
     kind: str
@@ -40,11 +41,14 @@ class Tried(NamedTuple):
     way: str
 
 
+CLOSING: Final[Mapping[str, str]] = {"close": "close button", "key Escape": "Escape", "key Enter": "Enter"}
+"""Ways to close that are no button of the form, by gesture."""
 WORDS: Final[Mapping[str, str]] = {
     "handler": "handlers",
     "check": "checks",
     "answer": "answers",
-    "verdict": "ways to close",
+    "verdict": "verdicts",
+    "closing": "ways to close",
     "rule": "rules",
 }
 """The name of each kind, in order. Checks and rules count twice."""
@@ -55,12 +59,17 @@ class Behaviour(Observer):
     """The behaviour that rehearsals tried. It is a session's observer.
 
     `counts`: everything that could be tried, and how often it was. `steps`: for each, a step that tries it. `where`: each
-    handler's file and line.
+    handler's file and line. `vetoes`: the handler that blocked a form's closing, by form and verdict.
+    `proved`: what a single step was seen to try, if that was looked at.
     """
 
     counts: dict[Tried, int] = field(default_factory=dict)
     steps: dict[Tried, tuple[str, ...]] = field(default_factory=dict)
     where: dict[str, str] = field(default_factory=dict)
+    vetoes: dict[str, str] = field(default_factory=dict)
+    proved: set[Tried] | None = None
+    _gesture: str = ""
+    _open_prompts: int = 0
     _known: set[type] = field(default_factory=set)
     _first_choices: dict[tuple[str, str], str] = field(default_factory=dict)
 
@@ -75,8 +84,25 @@ class Behaviour(Observer):
                 self.steps.setdefault(tried, step)
             self.where.update({handler.name: where(handler) for handler in all_handlers(plan)})
 
+    def began(self, gesture: str, by: By) -> None:
+        # What is done at a prompt answers it. The gesture that asked is the one that closes a form afterwards.
+        if not self._open_prompts:
+            self._gesture = gesture
+
     def closed(self, form: OpenForm, verdict: str) -> None:
-        self._count("verdict", form, "", type(form).__name__, verdict)
+        name = type(form).__name__
+        self._count("verdict", form, "", name, verdict)
+        if self._gesture in CLOSING:
+            self._count("closing", form, "", name, CLOSING[self._gesture])
+
+    def vetoed(self, handler: Handler, event: Event, reason: str) -> None:
+        """Note which handler blocks a form's closing."""
+        if event.name in ("closing", "accepting"):
+            verdict = event.new if event.name == "closing" else ACCEPTED
+            self.vetoes.setdefault(f"{type(event.form).__name__} {verdict}", handler.name.rpartition(".")[2])
+
+    def asked(self, form: OpenForm, name: str, prompt: Prompt) -> None:
+        self._open_prompts += 1
 
     def computed(self, form: OpenForm, path: str, prop: str, value: Any) -> None:
         if prop in SWITCHES:
@@ -94,6 +120,7 @@ class Behaviour(Observer):
 
     def answered(self, form: OpenForm, name: str, prompt: Prompt, answer: str) -> None:
         """Count an answer. An undeclared prompt is known by its text once it was asked."""
+        self._open_prompts = max(0, self._open_prompts - 1)
         if not name:
             name = f"'{short_text(prompt.text)}'"
             for button in prompt.buttons:
@@ -115,6 +142,11 @@ class Behaviour(Observer):
             self.counts[tried] += times
 
     # ---- for reports
+
+    @property
+    def share(self) -> float:
+        """How much was tried of what could be, in percent."""
+        return 100 * sum(times > 0 for times in self.counts.values()) / max(1, len(self.counts))
 
     @property
     def forms(self) -> tuple[str, ...]:
@@ -143,11 +175,13 @@ class Behaviour(Observer):
     def to_dict(self) -> dict[str, Any]:
         """Return everything as plain dicts, lists and text, for JSON."""
         found = [{**tried._asdict(), "times": times, "step": list(self.step(tried))} for tried, times in self.counts.items()]
-        return {"version": 1, "tried": found, "handlers": dict(sorted(self.where.items()))}
+        return {"version": 1, "tried": found, "handlers": dict(sorted(self.where.items())),
+                "vetoes": dict(sorted(self.vetoes.items()))}  # fmt: skip
 
     def add(self, described: Mapping[str, Any]) -> None:
         """Add what another run tried, from `to_dict`."""
         self.where.update(described["handlers"])
+        self.vetoes.update(described["vetoes"])
         for one in described["tried"]:
             tried = Tried(*(one[name] for name in Tried._fields))
             self.counts[tried] = self.counts.get(tried, 0) + one["times"]
@@ -170,7 +204,7 @@ def possible(form: type[OpenForm], plan: FormPlan) -> Iterator[tuple[Tried, tupl
             for way in ("yes", "no") if prop in SWITCHES else ():
                 yield Tried("rule", name, path, prop, way), ("expect", f"{place}.{prop}", way)
     prompts = dict(plan.prompts)
-    if any(control.checks or control.levels for control in plan.controls.values()):
+    if any(can_warn(control, bool(plan.records)) for control in plan.controls.values()):
         prompts["warnings_prompt"] = form.warnings_prompt
     for prompt, declared in prompts.items():
         for answer in declared.buttons:
@@ -181,10 +215,28 @@ def possible(form: type[OpenForm], plan: FormPlan) -> Iterator[tuple[Tried, tupl
             yield from closing(plan_of(dialog))
 
 
+def can_warn(control: ControlPlan, is_bound: bool) -> bool:
+    """Return True if a control may have a warning: by a policy, a declaration, or the code of a check.
+
+    A choice of a bound form has one if its record brings an item that isn't offered.
+    """
+    if is_bound and control.lists:
+        return True
+    levels = [*(control.levels or {}).values(), *(check.level for check in control.checks)]
+    if "warn" in levels or control.decl.constants.get("required") == "warn":
+        return True
+    codes = [code_of(check.function) for check in control.checks]
+    return any({"warn", "Finding"} & {*part.co_names} for code in codes if code is not None for part in within(code))
+
+
 def closing(plan: FormPlan) -> Iterator[tuple[Tried, tuple[str, ...]]]:
     """Yield the ways that a form can close."""
     for verdict in verdicts(plan):
         yield Tried("verdict", plan.name, "", plan.name, verdict), pressing(plan, verdict)
+    yield Tried("closing", plan.name, "", plan.name, "close button"), ("close",)
+    yield Tried("closing", plan.name, "", plan.name, "Escape"), ("key", "Escape")
+    if any(control.decl.closes and control.decl.constants.get("keys") == "Enter" for control in plan.controls.values()):
+        yield Tried("closing", plan.name, "", plan.name, "Enter"), ("key", "Enter")
 
 
 def placed(plan: FormPlan) -> Iterator[tuple[str, ControlPlan]]:
@@ -225,7 +277,8 @@ def describe_behaviour(behaviour: Behaviour) -> Iterator[str]:
         lines = []
         for tried in behaviour.untried(form):
             verb, *words = behaviour.step(tried)
-            lines.append((written(verb, words), about(tried, behaviour)))
+            more = "" if behaviour.proved is None or tried in behaviour.proved else "; it takes more than this step"
+            lines.append((written(verb, words), about(tried, behaviour) + more))
         if lines:
             wide = min(max(len(line) for line, _ in lines), 44)
             yield "  not tried:"
@@ -242,6 +295,9 @@ def about(tried: Tried, behaviour: Behaviour) -> str:
         return f"{place}{tried.name} never {tried.way}"
     if tried.kind == "answer":
         return f"the prompt {tried.name}"
-    if tried.kind == "verdict":
-        return f"closing {tried.form} as '{tried.way}'"
+    if tried.kind in ("verdict", "closing"):
+        verdict = tried.way if tried.kind == "verdict" else ACCEPTED if tried.way == "Enter" else CANCELLED
+        blocker = behaviour.vetoes.get(f"{tried.form} {verdict}")
+        how = f"as '{tried.way}'" if tried.kind == "verdict" else f"by {'its ' if 'button' in tried.way else ''}{tried.way}"
+        return f"closing {tried.form} {how}" + (f": tried, but blocked by {blocker}" if blocker else "")
     return f"{place}{tried.name} was never {tried.way}"

@@ -362,4 +362,4 @@ def asks(body: Body, name: str) -> bool:
 
 
 READ: Final = (answers, values, silent_events, undecorated, opened, facts, defaults, asking_pointers)
-"""What is looked for in each body."""
+"""The functions that find problems in a body."""

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
 from fuselatch.core.engine.store import Store, StoreRefused
-from fuselatch.core.model.latch_records import LatchRecord
+from fuselatch.core.model.latch_records import LatchRecord, LatchStore
 from fuselatch.core.model.record_changes import Change, KeyName, key_name, written_in_turn
 from fuselatch.stores.snapshots import trouble_with, write_row
 
@@ -146,6 +146,18 @@ class CopiedRecords(MemoryRecords):
         found = CopiedRecords(self._store)
         vars(found).update(vars(forked))
         return found
+
+
+def records_forked(store: Store | None) -> MemoryRecords | None:
+    """Return a store in memory with the rows of another, for trying things."""
+    if store is None:
+        return None
+    return (store if isinstance(store, MemoryRecords) else CopiedRecords(store)).fork()
+
+
+def latches_forked(latches: LatchStore | None) -> MemoryLatches:
+    """Return a latch log in memory with the entries of another, for trying things."""
+    return MemoryLatches(latches.all() if latches is not None else ())
 
 
 class MemoryLatches:

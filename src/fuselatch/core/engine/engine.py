@@ -34,7 +34,7 @@ from fuselatch.core.forms.live_state import ControlState, FormState
 from fuselatch.core.forms.manner import Manner
 from fuselatch.core.forms.plans import Handler
 from fuselatch.core.forms.port import EnginePort
-from fuselatch.core.forms.prompts import Prompt, Tone
+from fuselatch.core.forms.prompts import Answer, Prompt, Tone
 from fuselatch.core.forms.shared import Shared
 from fuselatch.core.model.cells import Cell, Node
 from fuselatch.core.model.errors import NotAllowedHere, RuleError
@@ -230,7 +230,7 @@ class Engine(EnginePort):
 
     # ---- forms
 
-    def ask(self, form: OpenForm, prompt: Prompt, facts: Mapping[str, Any]) -> str:
+    def ask(self, form: OpenForm, prompt: Prompt, facts: Mapping[str, Any]) -> Answer:
         return ask(self.state, form, prompt, facts)
 
     def say(self, form: OpenForm, text: str, tone: Tone, stays: bool) -> None:

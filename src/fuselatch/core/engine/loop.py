@@ -192,11 +192,14 @@ def run(turn: Turn, handlers: tuple[Handler, ...], owner: Any, state: FormState,
                 where = "" if event.control is None else event.control.name
                 rows.append((event._number, "handler", state.name, where, handler.name, None, None))
                 turn.cause = len(rows)
+            was_blocked = event._reason is not None
             try:
                 if handler.takes_event:
                     handler.function(target, event)
                 else:
                     handler.function(target)
+                if event._reason is not None and not was_blocked and session.observers:
+                    tell(session, "vetoed", handler, event, event._reason)
             except HandlerFailed as failure:
                 # The gesture fails, even if a handler further out catches it.
                 turn.note_failed(failure)

@@ -51,6 +51,9 @@ class Observer:
     def blocked(self, handler: Handler, event: Event, reason: str) -> None:
         """A handler isn't run."""
 
+    def vetoed(self, handler: Handler, event: Event, reason: str) -> None:
+        """A handler blocked an event."""
+
     def computed(self, form: OpenForm, path: str, prop: str, value: Any) -> None:
         """A rule was computed. `path`: its control's name ("": the form's title)."""
 

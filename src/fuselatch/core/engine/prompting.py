@@ -14,13 +14,13 @@ from fuselatch.core.engine.waits import may_wait, wait_for
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveValue
 from fuselatch.core.forms.live_state import is_masked
-from fuselatch.core.forms.prompts import Cells, Prompt, Shown, in_words
+from fuselatch.core.forms.prompts import Answer, Cells, Prompt, Shown, in_words
 from fuselatch.core.model.texts import said
 from fuselatch.core.model.trace_rows import add_row
 from fuselatch.core.model.values import MASK
 
 
-def ask(session: SessionState, form: OpenForm, prompt: Prompt, facts: Mapping[str, Any], table: Cells = ()) -> str:
+def ask(session: SessionState, form: OpenForm, prompt: Prompt, facts: Mapping[str, Any], table: Cells = ()) -> Answer:
     """Ask a prompt and wait for its answer. `table`: shown below its text."""
     turn = may_wait(session, "ask", prompt.text)
     latch = prompt.latch
@@ -28,7 +28,7 @@ def ask(session: SessionState, form: OpenForm, prompt: Prompt, facts: Mapping[st
         remembered = latching.answer_of(session, form, latch, prompt.latch_name)
         if remembered is not None:
             turn.note_form("latch", form, prompt.latch_name, remembered, remembered)
-            return remembered
+            return Answer(remembered)
     shown = form._state.plan.reworded.get(prompt.name.rpartition(".")[2], prompt) if prompt.name else prompt
     shown = shown.in_language(session.formats)
     facts = {name: said(session.formats, fact) for name, fact in facts.items()}
@@ -38,9 +38,10 @@ def ask(session: SessionState, form: OpenForm, prompt: Prompt, facts: Mapping[st
     number = note_prompt(turn, form, prompt, shown, in_words(text, table)) if turn.rows is not None else 0
     if session.observers:
         tell(session, "asked", form, name_of_prompt(form, prompt), prompt)
-    pressed: str = wait_for(turn, PromptWait(turn, form, shown, prompt, text, table, number))
+    wait = PromptWait(turn, form, shown, prompt, text, table, number)
+    pressed: str = wait_for(turn, wait)
     # Code that compares answers sees the declared captions, whatever a policy shows.
-    answer = prompt.buttons[shown.buttons.index(pressed)]
+    answer = Answer(prompt.buttons[shown.buttons.index(pressed)], wait.by_close_button)
     if session.observers:
         tell(session, "answered", form, name_of_prompt(form, prompt), prompt, answer)
     if latch is not None and answer in prompt.remember:

@@ -289,13 +289,14 @@ class Wait(Undoable):
 class PromptWait(Wait):
     """A wait for an answer. `prompt` is what is shown, `declared` the developer's prompt."""
 
-    __slots__ = ("declared", "number", "prompt", "serial", "table", "text", "title")
+    __slots__ = ("by_close_button", "declared", "number", "prompt", "serial", "table", "text", "title")
 
     def __init__(
         self, turn: Turn, form: OpenForm, prompt: Prompt, declared: Prompt, text: str, table: Cells, number: int
     ) -> None:
         super().__init__(turn, form)
         turn.session.asked += 1
+        self.by_close_button = False
         self.serial = turn.session.asked
         self.prompt = prompt
         self.declared = declared

@@ -336,6 +336,7 @@ def close_front(turn: Turn, gesture: Gesture, control: ControlState | None) -> N
     """Press the close button: answer a prompt with its cancel button, or close a form."""
     wait = turn.session.prompt_wait
     if wait is not None:
+        wait.by_close_button = True
         answer(turn, Gesture(verb="answer", text=wait.prompt.cancel), control)
     else:
         dismiss(turn, front_of(turn), CANCELLED)

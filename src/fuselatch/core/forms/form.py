@@ -16,7 +16,7 @@ from fuselatch.core.forms.manner import PLACES, Manner, Place
 from fuselatch.core.forms.params import Opener, Param
 from fuselatch.core.forms.plans import FormPlan
 from fuselatch.core.forms.port import RecordsPort, SessionView
-from fuselatch.core.forms.prompts import OK_CANCEL, TONES, Prompt, Tone
+from fuselatch.core.forms.prompts import OK_CANCEL, TONES, Answer, Prompt, Tone
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.forms.sources import FormEvent
 from fuselatch.core.model.errors import DeclarationError, NotAllowedHere
@@ -142,8 +142,8 @@ class Form(OpenForm, metaclass=FormMeta):
         found: SessionView = self._engine.session
         return found
 
-    def ask(self, prompt: Prompt | str, *, buttons: tuple[str, ...] = OK_CANCEL, **facts: object) -> str:
-        """Ask a question and wait; return the text of the pressed button.
+    def ask(self, prompt: Prompt | str, *, buttons: tuple[str, ...] = OK_CANCEL, **facts: object) -> Answer:
+        """Ask a question and wait; return the caption of the pressed button: a text with `by_close_button`.
 
         `prompt`: a declared prompt, or a text with `buttons`. `facts` fill the names in braces that aren't controls.
         """
@@ -153,7 +153,8 @@ class Form(OpenForm, metaclass=FormMeta):
         """Ask a yes-or-no question and wait; return True for yes."""
         yes, no = later("yes"), later("no")
         prompt = Prompt(text, buttons=(yes, no), default=yes if default else no, cancel=no)
-        return self._engine.ask(self, prompt, facts) == yes
+        answer: str = self._engine.ask(self, prompt, facts)
+        return answer == yes
 
     def inform(self, text: str, **facts: object) -> None:
         """Show a text and wait until the user closes it."""

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any, Protocol, TypeVar
 from fuselatch.core.forms.latch import Latch
 from fuselatch.core.forms.manner import Manner
 from fuselatch.core.forms.plans import Handler
-from fuselatch.core.forms.prompts import Prompt, Tone
+from fuselatch.core.forms.prompts import Answer, Prompt, Tone
 from fuselatch.core.forms.shared import Shared
 from fuselatch.core.model.cells import Cell, Inputs, Node, Undoable
 from fuselatch.core.model.findings import Finding
@@ -224,7 +224,7 @@ class EnginePort(Undoable, ABC):
         """Drop a draft, so that the value is shown again."""
 
     @abstractmethod
-    def ask(self, form: OpenForm, prompt: Prompt, facts: Mapping[str, Any]) -> str:
+    def ask(self, form: OpenForm, prompt: Prompt, facts: Mapping[str, Any]) -> Answer:
         """Ask a prompt and wait for its answer."""
 
     @abstractmethod

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from string import Formatter
-from typing import Any, Final, Literal, TypeAlias
+from typing import Any, Final, Literal, Self, TypeAlias
 
 from fuselatch.core.forms.latch import Latch
 from fuselatch.core.model.errors import DeclarationError, UnknownName
@@ -19,6 +19,21 @@ Cells: TypeAlias = tuple[tuple[str, ...], ...]
 """A small table below a prompt's text: its rows, the headings first."""
 OK_CANCEL: Final = (later("ok"), later("cancel"))
 """The buttons of a prompt that names none."""
+
+
+class Answer(str):
+    """The caption of the button that answered a prompt, as its code declares it.
+
+    `by_close_button`: True if it was the prompt's close button, which counts as its cancel button.
+    """
+
+    __slots__ = ("by_close_button",)
+    by_close_button: bool
+
+    def __new__(cls, caption: str, by_close_button: bool = False) -> Self:
+        made = super().__new__(cls, caption)
+        made.by_close_button = by_close_button
+        return made
 
 
 class Prompt:
