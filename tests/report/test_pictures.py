@@ -11,14 +11,17 @@ from typing import ClassVar
 
 import pytest
 from click.testing import CliRunner
+from marina.scenes import office
 
-from fuselatch import Answer, Button, Event, Form, Text, Tick
+from fuselatch import Answer, Button, Choice, Event, Form, HandlerFailed, Text, Tick
 from fuselatch.cli import main
 from fuselatch.core.model.trace import TraceEntry
 from fuselatch.rehearsal import read_cue_file, rehearse, run_cues
 from fuselatch.report.behaviour import Behaviour, Tried, describe_behaviour
+from fuselatch.report.layout import Grid, Strip, blocks
 from fuselatch.report.screen import screen
-from fuselatch.report.timeline import handlers, waits
+from fuselatch.report.timeline import handlers, timeline_figure, waits
+from tests.exploring.faults.quay import Unpriced
 from tests.helpers import act
 
 CUES = Path(__file__).parents[2] / "examples" / "marina" / "cues"
@@ -254,3 +257,51 @@ def test_too_little_behaviour_fails(tmp_path: Path) -> None:
         result = CliRunner().invoke(main, ["rehearse", "-q", "--behaviour-min", least, str(CUES / "booking.cues")])
         assert result.exit_code == code, result.output
     assert "--behaviour-min is 99.5 %" in result.output
+
+
+class Drawn(Form):
+    """Lists that are drawn in several ways, and lines."""
+
+    pier = Choice("Pier", choices=("North", "South"), look="radio")
+    boat = Choice("Boat", choices=[f"Boat {number}" for number in range(20)])
+    go = Button("Go", keys="Enter", closes="accepted")
+    side = Button("Side")
+
+    @side.clicked
+    def show_one(self) -> None:
+        self.show(Kept)
+
+
+def test_what_a_list_shows_is_drawn() -> None:
+    with rehearse(Drawn) as desk:
+        act(desk, "pick pier South", "type boat Boat", "key Down", "key Down")
+        lines = list(screen(desk.session.view))
+        for part in ("( ) North  (•) South", "▸ Boat 1", "… 14 more", "[ Go ]↵"):
+            assert any(part in line for line in lines), (part, lines)
+        assert isinstance(next(blocks(desk.session.view.forms[0])), Strip)
+        act(desk, "press side")
+        assert waits(list(desk.trace)) == []
+        act(desk, "tick done", "key Enter", "press go")
+
+
+def test_lines_are_drawn_as_a_grid_with_headings() -> None:
+    with rehearse(office) as desk:
+        act(desk, "add_line extras", "pick extras[0].what sauna")
+        grid = next(block for block in blocks(desk.session.view.forms[0]) if isinstance(block, Grid))
+        assert grid.columns == ("What", "Count", "Price", "Amount") and [caption for caption, _ in grid.lines] == ["1"]
+        assert [cell.text for cell in grid.lines[0][1] if cell is not None][:2] == ["sauna", "1"]
+        lines = list(screen(desk.session.view))
+        at = next(at for at, line in enumerate(lines) if "What" in line and "Amount" in line)
+        assert "1 [sauna" in lines[at + 1]
+
+
+def test_a_timeline_shows_what_failed_and_was_undone() -> None:
+    with rehearse(Unpriced) as desk:
+        act(desk, "pick size Houseboat", "type nights 9")
+        with pytest.raises(HandlerFailed):
+            desk.tab()
+        figure = timeline_figure(list(desk.trace), "A failure")
+        told = [text.get_text() for axes in figure.axes for text in axes.texts]
+        assert any("KeyError: 'Houseboat'" in text for text in told)
+        act(desk, "type nights 2", *["tick flag", "untick flag"] * 100)
+        assert timeline_figure(list(desk.trace), "Long").get_figwidth() > 30

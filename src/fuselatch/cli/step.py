@@ -84,7 +84,8 @@ def ask(out: Any, stop: Stop, records: str | None) -> Command:
 
     what = f"{stop.cue.line}  {stop.cue.source}" if stop.cue is not None else "(opening)"
     out.print()
-    out.print(Text.assemble((f"{what:<40}", "bold"), "  before ", (stop.event, "bold cyan")))
+    where = ("  before ", (stop.event, "bold cyan")) if stop.event else ("  done",)
+    out.print(Text.assemble((f"{what:<40}", "bold"), *where))
     show_tree(out, stop.entries, ())
     if stop.queued:
         out.print(Text(f"{'queued':>9}  {', '.join(stop.queued)}", style="magenta"))

@@ -20,7 +20,7 @@ COMMANDS: Final[tuple[Command, ...]] = ("event", "gesture", "end", "back", "stop
 
 @dataclass(frozen=True, slots=True)
 class Stop:
-    """A stop before `event`, in the step `cue` (None: while the first form opens).
+    """A stop before `event` ("": after the step), in the step `cue` (None: while the first form opens).
 
     `queued`: the events after it. `entries`: what this step did so far. `view`: the form as it is.
     """
@@ -55,9 +55,9 @@ class Looking(Observer):
 class Stepping:
     """Runs a cue sheet and calls `ask` at each stop for what to do next.
 
-    "event": stop at the next event. "gesture": at the first event of the next step. "end": at the next event of `pause_at`,
-    or not at all. "back": at the previous step. "stop": end. Events have their names in the trace ("berth.changed",
-    "BookingForm.closing"). With `pause_at`, it starts with "end".
+    "event": stop at the next event, and after a step without any. "gesture": at the first event of the next step. "end": at
+    the next event of `pause_at`, or not at all. "back": at the previous step. "stop": end. Events have their names in the
+    trace ("berth.changed", "BookingForm.closing"). With `pause_at`, it starts with "end".
     """
 
     def __init__(
@@ -92,6 +92,11 @@ class Stepping:
         self._next()
 
     def _done(self, result: StepResult) -> None:
+        # A gesture that raises no event, such as an answer or a key that types, is stopped at when it is done.
+        quiet = self._fresh and self._at >= self._from and self._mode in ("event", "gesture") and self._back is None
+        if quiet and result.cue.verb != "expect" and self._session is not None:
+            stop = Stop(result.cue, "", (), result.entries, self._session.view)
+            self._stop(stop)
         self._next()
 
     def _next(self) -> None:
@@ -118,7 +123,11 @@ class Stepping:
         self._fresh = False
         cue = self.sheet.steps[self._at] if 0 <= self._at < len(self.sheet.steps) else None
         session = self._session
-        self._mode = self.ask(Stop(cue, event, queued, session.trace[self._start :], session.view))
+        self._stop(Stop(cue, event, queued, session.trace[self._start :], session.view))
+
+    def _stop(self, stop: Stop) -> None:
+        """Ask for what to do next."""
+        self._mode = self.ask(stop)
         if self._mode == "back":
             self._back = self._before(self._at)
 

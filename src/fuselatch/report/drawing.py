@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any, Final
 from fuselatch.core.model.view import ControlView, FormView, PromptView
 from fuselatch.report.figures import INK, QUIET, new_figure
 from fuselatch.report.flipbook import Shot
-from fuselatch.report.layout import MOST_ROWS, Strip, entry_text, is_behind, strips
+from fuselatch.report.layout import MOST_ROWS, Grid, Strip, blocks, entry_text, is_behind, listed
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -40,6 +40,9 @@ def shot_figure(title: str, shot: Shot) -> Figure:
         y = draw_form(axes, form, y, dict(shot.changes.get(form.name, {})), is_behind(shot.view, form))
     if shot.view.prompt is not None:
         y = draw_prompt(axes, shot.view.prompt, y)
+    elif shot.view.help:
+        y += 0.9
+        say(axes, 0.8, y - 0.4, shot.view.help[:84], QUIET, 9)
     if shot.view.notice:
         axes.text(0.3, y + 0.5, shot.view.notice, fontsize=10, style="italic", color=QUIET, va="center", parse_math=False)
     draw_tree(figure, shot)
@@ -52,29 +55,77 @@ def draw_form(axes: Axes, form: FormView, y: float, changes: dict[str, str], beh
         box(axes, 0.2, y, WIDE - 0.4, ROW, "#eef2f5")
         say(axes, 0.8, y + ROW / 2, f"{form.title} (in the background)", QUIET)
         return y + ROW + 0.3
-    rows = list(strips(form))
+    rows = list(blocks(form))
     height = 1.5 + sum(height_of(strip) for strip in rows) + (1.0 if form.message else 0.2)
     box(axes, 0.2, y, WIDE - 0.4, height, "#f6f8fa")
     box(axes, 0.2, y, WIDE - 0.4, 1.2, "#dbe4ec")
     say(axes, 0.8, y + 0.6, form.title + (f" · {form.record.text}" if form.record else ""), INK, bold=True)
     at = y + 1.4
     for strip in rows:
-        draw_strip(axes, strip, at, changes)
+        if isinstance(strip, Grid):
+            draw_grid(axes, strip, at, changes)
+        else:
+            draw_strip(axes, strip, at, changes, form.default)
         at += height_of(strip)
     if form.message:
         say(axes, 0.8, at + 0.5, form.message, INK)
     return y + height + 0.4
 
 
-def height_of(strip: Strip) -> float:
-    """Return a row's height, with its markers and table rows."""
+def height_of(strip: Strip | Grid) -> float:
+    """Return a row's height, with its markers, its table rows and the items of its list."""
+    if isinstance(strip, Grid):
+        markers = sum(bool(cell.marker) for _, row in strip.lines for cell in row if cell is not None)
+        return ROW + 0.75 * bool(strip.lines) + (ROW + 0.1) * len(strip.lines) + 0.7 * markers
+    lists = [found for one in strip.controls if (found := listed(one)) is not None]
+    items = max((len(found.items) + bool(found.more) for found in lists), default=0)
+    items -= any(one.look in ("list", "radio") for one in strip.controls) and items > 0
     markers = sum(bool(one.marker) for one in strip.controls)
     table = next((one for one in strip.controls if one.shape == "table"), None)
     rows = min(len(table.cells), MOST_ROWS) + 1 if table is not None else 0
-    return ROW + 0.15 + 0.7 * markers + 0.75 * rows
+    return ROW + 0.15 + 0.7 * markers + 0.75 * (rows + items)
 
 
-def draw_strip(axes: Axes, strip: Strip, y: float, changes: dict[str, str]) -> None:
+def draw_grid(axes: Axes, grid: Grid, y: float, changes: dict[str, str]) -> None:
+    """Draw lines as a grid with column headings."""
+    left = 0.8 + 1.2 * grid.heading.depth
+    marker = grid.heading.controls[0].marker
+    say(axes, left, y + ROW / 2, grid.heading.caption, INK, bold=True)
+    if marker:
+        say(axes, 10.5, y + ROW / 2, f"x {marker}", "#7a1414", 9)
+    share = (WIDE - left - 3) / max(len(grid.columns), 1)
+    y += ROW
+    for at, caption in enumerate(grid.columns if grid.lines else ()):
+        say(axes, left + 1.4 + at * share, y + 0.35, caption, QUIET, 9)
+    y += 0.75
+    for number, row in grid.lines:
+        say(axes, left, y + ROW / 2, number, QUIET, 9)
+        under = y + ROW
+        for at, cell in enumerate(row):
+            if cell is not None:
+                is_new = "changed" if cell.name in changes else ""
+                draw_control(axes, cell, left + 1.4 + at * share, y, True, is_new, told=False)
+                if cell.marker:
+                    say(axes, left + 1.4, under + 0.3, f"{cell.caption}: {cell.marker}", "#7a1414", 9)
+                    under += 0.7
+        y = under + 0.1
+
+
+def draw_items(axes: Axes, control: ControlView, x: float, y: float) -> None:
+    """Draw the items of an open list, or of a list that always shows them."""
+    found = listed(control)
+    if found is None:
+        return
+    lines = [*found.items, *([(f"… {found.more} more", False, False)] if found.more else [])]
+    box(axes, x, y, 16.0, 0.75 * len(lines), "white")
+    for at, (text, picked, here) in enumerate(lines):
+        if picked or here:
+            box(axes, x, y + 0.75 * at, 16.0, 0.75, "#cfe0ee", 1.5 if here else 0)
+        mark = ("◉ " if picked else "○ ") if control.look == "radio" else ""
+        say(axes, x + 0.4, y + 0.75 * at + 0.38, f"{mark}{text if len(text) < 26 else text[:25] + '…'}", INK, 9)
+
+
+def draw_strip(axes: Axes, strip: Strip, y: float, changes: dict[str, str], default: str = "") -> None:
     x = 0.8 + 1.2 * strip.depth
     needed = " *" if strip.controls and strip.controls[0].required else ""
     if strip.caption:
@@ -82,8 +133,14 @@ def draw_strip(axes: Axes, strip: Strip, y: float, changes: dict[str, str]) -> N
     x = max(x + 0.62 * len(strip.caption) + 1, 10.5) if strip.caption else x
     narrow = len(strip.controls) > 1
     for control in () if strip.heading else strip.controls:
-        x = draw_control(axes, control, x, y, narrow, changes.get(control.name, "")) + 0.6
-    under = y + ROW
+        if control.shape == "choice" and control.look in ("list", "radio"):
+            draw_items(axes, control, x, y + 0.1)
+            x += 16.6
+            continue
+        draw_items(axes, control, x, y + ROW)
+        more = " ↵" if control.id == default else ""
+        x = draw_control(axes, control, x, y, narrow, changes.get(control.name, ""), more) + 0.6
+    under = y + height_of(strip) - 0.15 - 0.7 * sum(bool(one.marker) for one in strip.controls)
     for one in strip.controls:
         if one.marker:
             refuses = one.marker_level == "refuse"
@@ -93,16 +150,19 @@ def draw_strip(axes: Axes, strip: Strip, y: float, changes: dict[str, str]) -> N
             draw_table(axes, one, y + ROW)
 
 
-def draw_control(axes: Axes, control: ControlView, x: float, y: float, narrow: bool, change: str) -> float:
+def draw_control(
+    axes: Axes, control: ControlView, x: float, y: float, narrow: bool, change: str, more: str = "", told: bool = True
+) -> float:
     """Draw one control; return where it ends."""
     shape = control.shape
     ink = INK if control.enabled else QUIET
     face = CHANGED if change else "white" if control.enabled else "#e9ecef"
     line = 2.0 if control.focused else 0.8
     if shape == "button":
-        wide = 0.62 * len(control.caption) + 1.4
+        wide = 0.62 * len(control.caption + more) + 1.4
+        line = max(line, 1.8) if more else line
         box(axes, x, y + 0.08, wide, ROW - 0.16, CHANGED if change else "#e3e9ef", line, not control.enabled)
-        say(axes, x + wide / 2, y + ROW / 2, control.caption, ink, align="center")
+        say(axes, x + wide / 2, y + ROW / 2, control.caption + more, ink, align="center")
         return x + wide
     if shape == "tick":
         box(axes, x, y + 0.2, 0.7, 0.6, face, line, not control.enabled)
@@ -115,11 +175,12 @@ def draw_control(axes: Axes, control: ControlView, x: float, y: float, narrow: b
         return x + 0.62 * len(text) + 2
     wide = 7.0 if narrow else 16.0
     box(axes, x, y + 0.06, wide, ROW - 0.12, face, line, not control.enabled)
-    room = int(wide / 0.62) - (2 if shape == "choice" else 0)
+    room = int(wide / 0.68) - (2 if shape == "choice" else 0)
     say(axes, x + 0.3, y + ROW / 2, text if len(text) <= room else f"{text[: room - 1]}…", ink if control.text else QUIET)
     if shape == "choice":
         say(axes, x + wide - 0.8, y + ROW / 2, "▾", QUIET)
-    say(axes, x + wide + 0.4, y + ROW / 2, f"{control.unit}  {change}".strip(), "#6b4e00" if change else INK, 9)
+    words = f"{control.unit}  {change}".strip() if told else control.unit
+    say(axes, x + wide + 0.4, y + ROW / 2, words, "#6b4e00" if change and told else INK, 9)
     return x + wide + (0.62 * len(control.unit) if narrow else 0)
 
 
@@ -159,12 +220,14 @@ def draw_tree(figure: Figure, shot: Shot) -> None:
     y = 0.87
     lines = shot.tree[:MOST_LINES]
     for guide, text, kind in lines or [("", "no effects", "")]:
-        line = f"{guide}{text}"
-        line = line if len(line) <= TREE_WIDTH else f"{line[: TREE_WIDTH - 1]}…"
         weight = "bold" if kind == "handler" else "normal"
         more: dict[str, Any] = {"family": "monospace", "fontweight": weight, "parse_math": False}
-        figure.text(0.5, y, line, fontsize=9, color=INKS.get(kind, INK), **more)
-        y -= 0.0245
+        # A long line continues below its own beginning.
+        room = max(20, TREE_WIDTH - len(guide))
+        for part, words in enumerate(textwrap.wrap(text, room) or [""]):
+            line = f"{guide if part == 0 else ' ' * len(guide)}{words}"
+            figure.text(0.5, y, line, fontsize=9, color=INKS.get(kind, INK), **more)
+            y -= 0.0245
     if len(shot.tree) > MOST_LINES:
         figure.text(0.5, y, f"… {len(shot.tree) - MOST_LINES} more", fontsize=9, color=QUIET)
 

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any, Final
 from fuselatch.core.model.trace import TraceEntry
 from fuselatch.core.model.view import ControlView, View
 from fuselatch.core.model.visible import visible, visible_lines
-from fuselatch.report.layout import MOST_ROWS, describe_state, entry_text, is_behind, strips
+from fuselatch.report.layout import MOST_ROWS, blocks, describe_state, entry_text, is_behind, listed
 from fuselatch.report.tree import grow, lines
 
 if TYPE_CHECKING:
@@ -123,7 +123,8 @@ def page(title: str, summary: str, books: Sequence[Book]) -> str:
         title=title,
         summary=summary,
         books=books,
-        strips=strips,
+        blocks=blocks,
+        listed=listed,
         is_behind=is_behind,
         entry_text=entry_text,
         most_rows=MOST_ROWS,

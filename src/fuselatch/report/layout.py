@@ -29,6 +29,74 @@ class Strip:
     page: str = ""
 
 
+@dataclass(frozen=True, slots=True)
+class Grid:
+    """Lines of a form as a grid: the strip that heads them, the columns' captions, for each line its caption and controls.
+
+    A cell is None if its control is hidden in that line.
+    """
+
+    heading: Strip
+    columns: tuple[str, ...]
+    lines: tuple[tuple[str, tuple[ControlView | None, ...]], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Listed:
+    """The items of a list that are drawn below or in place of a field: text, if it is chosen, if it would be taken by Enter.
+
+    `more`: how many there are besides.
+    """
+
+    items: tuple[tuple[str, bool, bool], ...]
+    more: int
+
+
+def blocks(form: FormView) -> Iterator[Strip | Grid]:
+    """Yield the rows of a form, top to bottom, with the lines of each list as one grid."""
+    heading: Strip | None = None
+    held: list[Strip] = []
+    for strip in strips(form):
+        if heading is not None and strip.line:
+            held.append(strip)
+            continue
+        if heading is not None:
+            yield grid_of(heading, held)
+            heading, held = None, []
+        if strip.heading and strip.controls and strip.controls[0].columns:
+            heading = strip
+        else:
+            yield strip
+    if heading is not None:
+        yield grid_of(heading, held)
+
+
+def grid_of(heading: Strip, held: list[Strip]) -> Grid:
+    """Return the grid of some lines."""
+    columns = heading.controls[0].columns
+    lines: dict[str, tuple[str, dict[str, ControlView]]] = {}
+    for strip in held:
+        cells = lines.setdefault(strip.line, (strip.caption, {}))[1]
+        cells.update({control.name.partition("].")[2]: control for control in strip.controls})
+    rows = tuple((caption, tuple(cells.get(column.name) for column in columns)) for caption, cells in lines.values())
+    return Grid(heading, tuple(column.caption for column in columns), rows)
+
+
+def listed(control: ControlView) -> Listed | None:
+    """Return the items of a choice that are drawn: those of a list or of radio buttons, or of a list that is open."""
+    if control.shape != "choice" or not (control.list_open or control.look in ("list", "radio")):
+        return None
+    items = control.choices[:MOST_ROWS]
+    if not any(item.id == control.at_item for item in items):
+        at = next((place for place, item in enumerate(control.choices) if item.id == control.at_item or item.picked), 0)
+        items = control.choices[max(0, at - MOST_ROWS + 1) :][:MOST_ROWS] if at >= MOST_ROWS else items
+    count = control.match_count if control.list_open and control.match_count else control.choice_count
+    return Listed(
+        tuple((item.text, item.picked, control.list_open and item.id == control.at_item) for item in items),
+        max(0, count - len(items)),
+    )
+
+
 def is_behind(view: View, form: FormView) -> bool:
     """Return True if another form covers this form. A prompt doesn't count."""
     return form.covered and (view.prompt is None or form is not view.forms[-1])

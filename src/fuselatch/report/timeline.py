@@ -19,8 +19,13 @@ LANE: Final = 3.0
 """The height of a lane. Its rows are events, handlers and waits."""
 ROWS: Final = {"events": 0.45, "handlers": 1.35, "waits": 2.3}
 HANDLER, WAIT, EVENT = "#33658a", "#f2d5a0", "#44535f"
-MOST_LABELS: Final = 60
+FAILED: Final = "#9b1c1c"
 SHORT: Final = 48
+LETTER: Final = 0.075
+"""The width of a letter of a label, in inches."""
+APART: Final = 0.17
+"""How far apart the labels of two gestures are at least, in inches."""
+USUAL, WIDEST = 12.8, 48.0
 
 
 class Span(NamedTuple):
@@ -57,10 +62,15 @@ def timeline_figure(trace: Sequence[TraceEntry], title: str) -> Figure:
     """Draw a trace from left to right. Times are shown where the clock moved."""
     forms = list(dict.fromkeys(entry.form for entry in trace if entry.form and entry.kind in ("open", "event", "handler")))
     height = max(4.5, 3.1 + 1.35 * len(forms))
-    figure = new_figure(12.8, height)
+    # Each gesture has room for its label, up to a page that can still be opened.
+    count = sum(1 for _ in gestures(trace))
+    width = min(max(USUAL, APART * count + 3), WIDEST)
+    figure = new_figure(width, height)
     figure.text(0.015, 1 - 0.35 / height, title, fontsize=14, fontweight="bold", color=INK, parse_math=False)
-    left = 0.06 + 0.0068 * max((len(form) for form in forms), default=0)
-    axes = figure.add_axes((left, 0.75 / height, 0.95 - left, (height - 2.75) / height))
+    left = (0.77 + 0.087 * max((len(form) for form in forms), default=0)) / width
+    right = 1 - 0.64 / width
+    axes = figure.add_axes((left, 0.75 / height, right - left, (height - 2.75) / height))
+    inches = (right - left) * width
     axes.set_xlim(0, trace[-1].number + 1)
     axes.set_ylim(LANE * max(len(forms), 1), 0)
     for at in range(len(forms)):
@@ -82,24 +92,51 @@ def timeline_figure(trace: Sequence[TraceEntry], title: str) -> Figure:
     axes.tick_params(axis="x", labelsize=8, colors=QUIET)
     for spine in axes.spines.values():
         spine.set_color("#c9d2da")
-    draw_gestures(axes, trace)
-    draw_lanes(axes, trace, forms)
+    per_inch = (trace[-1].number + 1) / inches
+    draw_gestures(axes, trace, per_inch)
+    draw_lanes(axes, trace, forms, per_inch)
+    draw_failures(axes, trace, forms, per_inch)
     note = "tick: event   bar: handler, up to its last effect   hatched: handler waiting for the user"
+    if any(entry.kind in FAILURES for entry in trace):
+        note += "   x: failure   red: undone"
     figure.text(0.015, 0.14 / height, note, fontsize=9, color=QUIET)
     return figure
 
 
-def draw_gestures(axes: Axes, trace: Sequence[TraceEntry]) -> None:
-    """Draw the gestures as lines through all lanes."""
+FAILURES: Final = ("error", "fuse", "undo")
+
+
+def draw_failures(axes: Axes, trace: Sequence[TraceEntry], forms: Sequence[str], per_inch: float) -> None:
+    """Draw what failed, and from where on it was undone."""
+    starts = {entry.number: entry for entry in trace}
+    for entry in trace:
+        if entry.kind == "undo":
+            start = entry
+            while start.cause:
+                start = starts[start.cause]
+            axes.axvspan(start.number, entry.number, color=FAILED, alpha=0.12, zorder=1.5, linewidth=0)
+        elif entry.kind in FAILURES:
+            at = forms.index(entry.form) if entry.form in forms else 0
+            axes.plot([entry.number], [LANE * at + ROWS["handlers"]], "x", color=FAILED, markersize=8, zorder=4)
+            label = f"{entry.name} {entry.new}"[:SHORT]
+            end = entry.number + LETTER * per_inch * len(label) > trace[-1].number
+            plain: dict[str, Any] = {"fontsize": 7.5, "color": FAILED, "parse_math": False, "zorder": 5}
+            face = {"facecolor": "white", "edgecolor": FAILED, "pad": 1.5, "linewidth": 0.5}
+            y = LANE * (at + 1) - 0.2
+            axes.text(entry.number, y, label, ha="right" if end else "left", va="bottom", bbox=face, **plain)
+
+
+def draw_gestures(axes: Axes, trace: Sequence[TraceEntry], per_inch: float) -> None:
+    """Draw the gestures as lines through all lanes. Labels that would lie on one another are left out."""
     found = list(gestures(trace))
-    every = -(-len(found) // MOST_LABELS)
+    last = -APART * per_inch
     before = ""
     bottom, top = axes.get_ylim()
     axes.vlines([number for number, _, _ in found], top, bottom, color="#b7c3cd", linewidth=0.8, zorder=1)
-    for at, (number, label, time) in enumerate(found):
+    for number, label, time in found:
         clock = time[11:16] if time[:16] != before else ""
-        before = time[:16]
-        if at % every == 0 or clock:
+        if number - last >= APART * per_inch:
+            before, last = time[:16], number
             text = f"{clock}  {label}".strip() if clock else label
             above: dict[str, Any] = {"transform": axes.get_xaxis_transform(), "rotation": 50, "parse_math": False}
             axes.text(number, 1.02, text[:SHORT], fontsize=7.5, color=INK, ha="left", va="bottom", **above)
@@ -117,7 +154,7 @@ def gestures(trace: Sequence[TraceEntry]) -> Iterator[tuple[int, str, str]]:
             typing = what if verb == "type" else ""
 
 
-def draw_lanes(axes: Axes, trace: Sequence[TraceEntry], forms: Sequence[str]) -> None:
+def draw_lanes(axes: Axes, trace: Sequence[TraceEntry], forms: Sequence[str], per_inch: float) -> None:
     lanes = {form: LANE * at for at, form in enumerate(forms)}
     ticks = [
         (entry.number, lanes[entry.form] + ROWS["events"])
@@ -138,7 +175,7 @@ def draw_lanes(axes: Axes, trace: Sequence[TraceEntry], forms: Sequence[str]) ->
         axes.barh(heights, wides, left=[span.start for span in drawn], zorder=2, **bars)
         for span, y, wide in zip(drawn, heights, wides, strict=True):
             label = span.label[:SHORT]
-            room = 0.0064 * trace[-1].number * len(label)
+            room = LETTER * per_inch * (len(label) + 2)
             plain: dict[str, Any] = {"fontsize": 7.5, "color": INK, "parse_math": False, "zorder": 3}
             if room < wide:
                 face_of = {"facecolor": "white", "edgecolor": "none", "pad": 1}
@@ -177,7 +214,7 @@ def waits(trace: Sequence[TraceEntry]) -> list[Span]:
         elif entry.kind == "answer" and open_prompts:
             asked = open_prompts.pop()
             found.append(Span(asked.form, asked.number, entry.number, f"{asked.name}: {entry.new}{took(asked, entry)}"))
-        elif entry.kind == "open" and entry.cause in opened_by:
+        elif entry.kind == "open" and entry.cause in opened_by and entry.new != "shown":
             dialogs[entry.form] = (opened_by[entry.cause].form, entry)
         elif entry.kind == "close" and entry.form in dialogs:
             opener, opened = dialogs.pop(entry.form)

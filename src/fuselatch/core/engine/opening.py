@@ -49,7 +49,9 @@ def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: O
     if stack.first is None:
         turn.set(stack, "first", opened)
     stack.bring_to_front(turn, opened)
-    before, turn.cause = turn.cause, turn.note_form("open", opened, form._plan.name)
+    # No one waits for it.
+    shown = "shown" if opener is not None and not state.manner.modal else None
+    before, turn.cause = turn.cause, turn.note_form("open", opened, form._plan.name, None, shown)
     for path in state.plan.tables:
         table: Any = state.controls[path]._decl
         if table.made is not None:
