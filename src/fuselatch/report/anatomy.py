@@ -5,19 +5,22 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any, Final, NamedTuple
 
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.declarations import limits, plain_text
+from fuselatch.core.forms.defaults import LastEntered, NthChoice
 from fuselatch.core.forms.form import Form, plan_of
+from fuselatch.core.forms.latch import Latch
 from fuselatch.core.forms.lines import Lines
 from fuselatch.core.forms.params import MISSING
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, Handler
 from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.forms.rules import Constant
+from fuselatch.core.forms.shared import Shared
 from fuselatch.core.model.cells import Derived
-from fuselatch.report.reading import forms_named, paths_in, uses
+from fuselatch.report.reading import can_warn, code_of, forms_named, paths_in, uses, within
 from fuselatch.report.samples import verdicts
 
 RULE_WORDS = (
@@ -53,7 +56,8 @@ class ControlDescription:
 class HandlerDescription:
     """One handler: its events, name, first docstring line, file and line.
 
-    `sets`, `asks`, `opens`: properties, prompts and forms, as far as its code shows.
+    `sets`, `asks`, `opens`, `sends`, `writes`, `shares`: properties, prompts, forms, custom events, what it does with
+    records, and shared values, as far as its code shows.
     """
 
     events: tuple[str, ...]
@@ -63,6 +67,9 @@ class HandlerDescription:
     sets: tuple[str, ...] = ()
     asks: tuple[str, ...] = ()
     opens: tuple[str, ...] = ()
+    sends: tuple[str, ...] = ()
+    writes: tuple[str, ...] = ()
+    shares: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,6 +107,7 @@ class Anatomy:
     prompts: tuple[PromptDescription, ...]
     dialogs: tuple[DialogDescription, ...]
     custom_events: tuple[tuple[str, str], ...]
+    latches: tuple[tuple[str, str], ...] = ()
 
 
 def anatomy(form: type[Form], policy: PolicyRules | None = None) -> Anatomy:
@@ -118,12 +126,19 @@ def anatomy(form: type[Form], policy: PolicyRules | None = None) -> Anatomy:
         tuple(describe_prompt(plan, name, prompt) for name, prompt in all_prompts(form, plan).items()),
         tuple(describe_dialogs(form, plan)),
         tuple((name, signal.kind.__name__) for name, signal in plan.custom_events.items()),
+        tuple((name, repr(latch)[7:-1]) for name, latch in latches_of(form)),
     )
+
+
+def latches_of(form: type[Any]) -> Iterator[tuple[str, Latch]]:
+    """Yield the latches that a form class has as members, the base's first."""
+    for base in reversed(form.__mro__):
+        yield from ((name, value) for name, value in vars(base).items() if isinstance(value, Latch))
 
 
 def all_prompts(form: type[Form], plan: FormPlan) -> dict[str, Prompt]:
     """Return a form's prompts, and the one about warnings if it can have any."""
-    warns = any(control.checks or control.levels for control in plan.controls.values())
+    warns = any(can_warn(control, bool(plan.records)) for control in plan.controls.values())
     return {**plan.prompts, **({"warnings_prompt": form.warnings_prompt} if warns else {})}
 
 
@@ -190,15 +205,36 @@ def describe_control(control: ControlPlan, plan: FormPlan, form: type[Any]) -> C
     choices = decl.constants.get("choices")
     if choices is not None:
         rules = (*rules, f"{len(choices)} choices")
-    rules = (*rules, *decl.details())
+    rules = (*rules, *default_and_constants(control), *decl.details())
     return ControlDescription(
         control.path,
         decl.kind,
         str(decl.constants.get("caption", "(from a rule)")),
         rules,
         tuple(follow_text(control, prop, rule, plan, form) for prop, rule in decl.rules.items()),
-        tuple(check.name if check.level is None else f"{check.name} ({check.level})" for check in control.checks),
+        tuple(
+            (check.name if check.level is None else f"{check.name} ({check.level})")
+            + ("" if check.at == control.path else f" (shown at {check.at})")
+            for check in named_once((*control.checks, *control.checked_by))
+        ),
     )
+
+
+def named_once(checks: tuple[Any, ...]) -> list[Any]:
+    """Return checks without those that are there twice."""
+    return [*{check.name: check for check in reversed(checks)}.values()][::-1]
+
+
+def default_and_constants(control: ControlPlan) -> Iterator[str]:
+    """Yield a control's default, and the properties that are always the same."""
+    constants = control.decl.constants
+    default = constants.get("default")
+    # Those that are made when the form opens are among the control's details, or its rules.
+    if default is not None and default != control.blank and not isinstance(default, LastEntered | NthChoice):
+        yield f"default {plain_text(default)}"
+    for word in ("visible", "enabled"):
+        if constants.get(word) is False:
+            yield f"{word} only if code sets it"
 
 
 def describe_line(control: ControlPlan) -> Iterator[ControlDescription]:
@@ -275,6 +311,10 @@ def describe_handler(plan: FormPlan, form: type[Any], name: str, handler: Handle
     file, line = handler.where
     doc = (handler.function.__doc__ or "").strip().partition("\n")[0]
     found = uses(handler.function, form)
+    sent = sorted({use.names[0] for use in found if use.names[1:2] == ("send",) and use.names[0] in plan.custom_events})
+    written = sorted(
+        {use.names[2] for use in found if use.names[:2] == ("session", "records") and use.names[2:3] in WRITING}
+    )
     return HandlerDescription(
         tuple(heard),
         name,
@@ -283,7 +323,21 @@ def describe_handler(plan: FormPlan, form: type[Any], name: str, handler: Handle
         tuple(sorted(".".join(use.names) for use in found if use.is_set and plan.placed(".".join(use.names[:-1])))),
         tuple(paths_in(found, plan.prompts)),
         tuple(dialog.__name__ for dialog in forms_named(handler.function, form)),
+        tuple(sent),
+        tuple(f"records ({word})" for word in written),
+        shared_by(handler.function),
     )
+
+
+WRITING: Final = frozenset({("add",), ("change",), ("remove",)})
+
+
+def shared_by(function: Callable[..., object]) -> tuple[str, ...]:
+    """Return the names of the shared values that a function uses."""
+    plain: Any = getattr(function, "__wrapped__", function)
+    code, known = code_of(plain), getattr(plain, "__globals__", {})
+    names = dict.fromkeys(name for part in (within(code) if code is not None else ()) for name in part.co_names)
+    return tuple(name for name in names if isinstance(known.get(name), Shared))
 
 
 def lines(each: Anatomy) -> Iterator[str]:
@@ -311,7 +365,7 @@ def lines(each: Anatomy) -> Iterator[str]:
             yield f"  {', '.join(handler.events) or '(no event)'}: {handler.name} ({handler.where})"
             if handler.doc:
                 yield f"      {handler.doc}"
-            does = (("sets", handler.sets), ("asks", handler.asks), ("opens", handler.opens))
+            does = [(verb, getattr(handler, verb)) for verb in ("sets", "asks", "opens", "sends", "writes", "shares")]
             done = "; ".join(f"{verb} {', '.join(what)}" for verb, what in does if what)
             if done:
                 yield f"      {done}"
@@ -327,6 +381,11 @@ def lines(each: Anatomy) -> Iterator[str]:
         for dialog in each.dialogs:
             ends = " or ".join(dialog.verdicts)
             yield f"  {dialog.name}: {dialog.title}; ends as {ends}; opened by {', '.join(dialog.by)}"
+    if each.latches:
+        yield ""
+        yield "Latches"
+        for name, described in each.latches:
+            yield f"  {name}: {described}"
     if each.custom_events:
         yield ""
         yield "Custom events"

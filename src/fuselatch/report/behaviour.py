@@ -18,7 +18,7 @@ from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.outcome import ACCEPTED, CANCELLED
 from fuselatch.core.model.values import short_text
 from fuselatch.report.cue_words import written
-from fuselatch.report.reading import code_of, forms_named, within
+from fuselatch.report.reading import can_warn, forms_named
 from fuselatch.report.samples import UNKNOWN, breaking, entering, pressing, raising, sample, verdicts
 
 PLACE: Final = re.compile(r"\[\d+\]|#\d+")
@@ -213,20 +213,6 @@ def possible(form: type[OpenForm], plan: FormPlan) -> Iterator[tuple[Tried, tupl
     for handler in plan.handlers.values():
         for dialog in forms_named(handler.function, form):
             yield from closing(plan_of(dialog))
-
-
-def can_warn(control: ControlPlan, is_bound: bool) -> bool:
-    """Return True if a control may have a warning: by a policy, a declaration, or the code of a check.
-
-    A choice of a bound form has one if its record brings an item that isn't offered.
-    """
-    if is_bound and control.lists:
-        return True
-    levels = [*(control.levels or {}).values(), *(check.level for check in control.checks)]
-    if "warn" in levels or control.decl.constants.get("required") == "warn":
-        return True
-    codes = [code_of(check.function) for check in control.checks]
-    return any({"warn", "Finding"} & {*part.co_names} for code in codes if code is not None for part in within(code))
 
 
 def closing(plan: FormPlan) -> Iterator[tuple[Tried, tuple[str, ...]]]:

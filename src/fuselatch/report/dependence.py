@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 from fuselatch.core.forms.form import Form, plan_of
@@ -126,9 +126,19 @@ def dependence_figure(form: type[Form]) -> Figure:
     # Arrows end at the edges of boxes, whose sizes are known only after layout.
     figure.draw_without_rendering()
     draw_edges(axes, graph, boxes)
+    draw_legend(figure, dict.fromkeys(kind for kind, _ in places))
     note = "solid: reads, calls, asks or opens   dashed: sets   blue: a property depends on another control"
     figure.text(0.02, 0.02, note, fontsize=9, color=QUIET)
     return figure
+
+
+def draw_legend(figure: Figure, kinds: Iterable[str]) -> None:
+    """Draw what each colour means, at the right of the title."""
+    at = 0.98
+    for kind in reversed([*kinds]):
+        box = {"boxstyle": "round,pad=0.3", "facecolor": FACES[kind], "edgecolor": "#8795a1", "linewidth": 0.9}
+        figure.text(at, 0.965, kind, fontsize=9, color=INK, ha="right", va="top", bbox=box)
+        at -= 0.03 + 0.0075 * len(kind)
 
 
 def placed(parts: Anatomy, found: list[Edge]) -> dict[tuple[str, str], tuple[float, float]]:

@@ -11,6 +11,7 @@ from types import CodeType
 from typing import Any, NamedTuple
 
 from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.plans import ControlPlan
 
 
 class Use(NamedTuple):
@@ -104,3 +105,17 @@ def forms_named(function: Callable[..., object], owner: type | None = None) -> t
                 if isinstance(named, type) and issubclass(named, Form) and named is not Form:
                     found[named] = None
     return tuple(found)
+
+
+def can_warn(control: ControlPlan, is_bound: bool) -> bool:
+    """Return True if a control may have a warning: by a policy, a declaration, or the code of a check.
+
+    A choice of a bound form has one if its record brings an item that isn't offered.
+    """
+    if is_bound and control.lists:
+        return True
+    levels = [*(control.levels or {}).values(), *(check.level for check in control.checks)]
+    if "warn" in levels or control.decl.constants.get("required") == "warn":
+        return True
+    codes = [code_of(check.function) for check in control.checks]
+    return any({"warn", "Finding"} & {*part.co_names} for code in codes if code is not None for part in within(code))
