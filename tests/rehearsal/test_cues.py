@@ -228,3 +228,9 @@ def test_no_text_breaks_the_reader(text: str) -> None:
         assert str(error).startswith(f"x.cues:{error.line}:{error.column}: ")
     else:
         assert sheet.opens.verb in VERBS
+
+
+def test_why_an_expectation_failed_is_asked_at_its_step() -> None:
+    sheet = read_cues("form tests.bench:Bench\ntype a 3\ntab\nexpect a.value 4\ntype a 7\ntab\npress ok\n", "late.cues")
+    step = next(step for step in run_cues(sheet).steps if step.unmet is not None)
+    assert step.why[0] == "a.value is 3"

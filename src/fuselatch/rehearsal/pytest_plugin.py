@@ -139,7 +139,7 @@ class CueTest(pytest.Item):
 
 def failure_of(done: CueRun) -> Iterator[str]:
     """Yield what a failing cue sheet shows: problems, why, and the last trace entries."""
-    from fuselatch.report.tail import tail, why_of
+    from fuselatch.report.tail import tail
 
     yield from done.problems
     for step in done.steps:
@@ -149,8 +149,7 @@ def failure_of(done: CueRun) -> Iterator[str]:
             if step.unmet is not None:
                 yield f"  expected: {step.unmet.expected}"
                 yield f"  actual:   {step.unmet.actual}"
-                for line in why_of(done.session, step.unmet.expected):
-                    yield f"  why:      {line}"
+                yield from (f"  why:      {line}" for line in step.why)
     yield ""
     yield "last trace entries:"
     yield from (f"  {line}" for line in tail(done.trace, TAIL))

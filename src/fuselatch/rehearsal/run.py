@@ -25,6 +25,7 @@ from fuselatch.rehearsal.expectations import Unmet
 from fuselatch.rehearsal.loading import LoadError, forms_in, load_for_sheet, place_of
 from fuselatch.rehearsal.muting import handler_named
 from fuselatch.rehearsal.reach import OutOfReach, in_reach, read_bytes
+from fuselatch.report.tail import why_of
 from fuselatch.scenes import Scene
 
 
@@ -33,7 +34,7 @@ class StepResult:
     """A step that was tried, and its problem ("" without one).
 
     Its entries in `trace` are from `start` up to `stop`. `view`: the view after it, if wanted. `unmet`: an expectation that
-    wasn't met.
+    wasn't met, and `why` it is as it is, at that step.
     """
 
     cue: Cue
@@ -43,6 +44,7 @@ class StepResult:
     problem: str = ""
     view: View | None = None
     unmet: Unmet | None = None
+    why: tuple[str, ...] = ()
 
     @property
     def place(self) -> str:
@@ -151,7 +153,9 @@ def go_through(desk: Desk, done: CueRun, on_step: Callable[[StepResult], None], 
         start = len(desk.trace)
         problem, goes_on = carry_out(desk, cue)
         result = StepResult(cue, desk.trace, start, len(desk.trace), str(problem or ""))
-        result.unmet = problem if isinstance(problem, Unmet) else None
+        if isinstance(problem, Unmet):
+            result.unmet = problem
+            result.why = tuple(why_of(desk.session, problem.expected))
         result.view = desk.session.view if looking else None
         done.steps.append(result)
         on_step(result)

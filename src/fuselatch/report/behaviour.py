@@ -85,6 +85,9 @@ class Behaviour(Observer):
             self.where.update({handler.name: where(handler) for handler in all_handlers(plan)})
 
     def began(self, gesture: str, by: By) -> None:
+        if by == "program" and gesture.startswith("open "):
+            # A new session; the one before may have ended with a prompt.
+            self._open_prompts = 0
         # What is done at a prompt answers it. The gesture that asked is the one that closes a form afterwards.
         if not self._open_prompts:
             self._gesture = gesture
