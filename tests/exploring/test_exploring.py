@@ -309,6 +309,9 @@ def test_a_file_of_known_faults_that_can_not_be_read_says_why(text: str, problem
         ([f"{QUAY}:Unpriced", "--gestures", "0"], "--gestures"),
         ([f"{QUAY}:Unpriced", "--seconds", "0"], "--seconds"),
         (["nowhere.at:All"], "not found"),
+        ([f"{QUAY}:unready"], "unready failed: quay.py:"),
+        (["marina.forms:BookingForm"], "needs berths"),
+        ([f"{QUAY}:Unpriced", "-o", "README.md/explored"], "README.md"),
     ],
 )
 def test_wrong_words_are_told_in_one_line(words: list[str], said: str, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -49,6 +49,8 @@ def command(scene: str, folders: tuple[Path, ...], **options: Any) -> None:
     places = (Path.cwd(), *(folder.resolve() for folder in folders))
     try:
         known = read_known(options["known"]) if options["known"] is not None else {}
+        if options["out"] is not None:
+            options["out"].mkdir(parents=True, exist_ok=True)
         with progress_bar("exploring", not options["as_json"]) as progress:
             found = explore(
                 Named(scene, places),
@@ -74,7 +76,6 @@ def write_sheets(found: Any, folder: Path) -> dict[str, str]:
     """Write a cue sheet for each fault, and the report; return the files by key. Sheets of an earlier search are removed."""
     from fuselatch.core.model.json_text import json_text
 
-    folder.mkdir(parents=True, exist_ok=True)
     for old in [*folder.glob("fault-*.cues"), *folder.glob("note-*.cues")]:
         old.unlink()
     files = {}

@@ -57,9 +57,9 @@ class Search:
         """Search until the budget is used up."""
         with self.fuse:
             try:
-                self.opens()
-                while not self.budget.is_over and not self.can_not_open:
-                    self.explorer.walk(self)
+                opened = self.opens()
+                while opened and not self.budget.is_over:
+                    self.walk()
             except KeyboardInterrupt:
                 self.budget.cut = "it was stopped"
         explorer = self.explorer
@@ -72,19 +72,31 @@ class Search:
             self.unproven,
         )
 
-    def opens(self) -> None:
-        """Open the scene once: it may fail."""
-        self.can_not_open = False
+    def opens(self) -> bool:
+        """Open the scene once; return False if its code fails then. Raises what isn't the fault of its code."""
         try:
             world = self.explorer.open()
-        except (FuseLatchError, NeverEnds) as error:
-            self.can_not_open = True
-            kind, key, text, where = named(error)
-            self.add(Fault(kind, key, text, (), where=where))
-            return
+        except (HandlerFailed, EffectFailed, EngineFailed, NeverEnds) as error:
+            self.fails_to_open(error)
+            return False
         self.explorer.states[world.fingerprint()] = OPENING
         self.looked(world, True)
         world.close()
+        return True
+
+    def walk(self) -> None:
+        """Take a walk. Opening may fail, though it didn't at first."""
+        try:
+            self.explorer.walk(self)
+        except (FuseLatchError, NeverEnds) as error:
+            self.budget.take()
+            self.fails_to_open(error)
+
+    def fails_to_open(self, error: BaseException) -> None:
+        """Add the fault of a scene that can't be opened."""
+        kind, key, text, where = named(error)
+        if where or not isinstance(error, NeverEnds):
+            self.add(Fault(kind, key, text, (), where=where))
 
     def add(self, fault: Fault) -> None:
         """Add a fault, if none with its key is known."""

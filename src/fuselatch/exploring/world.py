@@ -5,7 +5,7 @@ from __future__ import annotations
 import ctypes
 import sys
 import threading
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Iterable, Mapping
 from copy import copy
 from datetime import timedelta
 from time import monotonic
@@ -17,6 +17,7 @@ from fuselatch.core.engine.possible import Act, possible_gestures
 from fuselatch.core.engine.session import Session
 from fuselatch.core.model.errors import FuseLatchError, Refused, UnknownName
 from fuselatch.core.model.gestures import Gesture
+from fuselatch.rehearsal.run import desk_at
 from fuselatch.scenes import Scene, open_session
 from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
 from fuselatch.stores.memory import latches_forked, records_forked
@@ -204,10 +205,7 @@ class World:
 
 
 def load_start(scene: Any) -> Start:
-    """Return the start of a scene function, a form class or a `Scene`."""
+    """Return the start of a scene function, a form class or a `Scene`. Raises `LoadError` if its code fails."""
     if isinstance(scene, Scene):
         return Start(scene)
-    from fuselatch.core.forms.form import Form
-
-    made: Callable[[], Scene] = scene
-    return Start(Scene(scene) if isinstance(scene, type) and issubclass(scene, Form) else made())
+    return Start(desk_at(scene, getattr(scene, "__qualname__", "the scene")).scene)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import textwrap
 from typing import TYPE_CHECKING, Any, Final
 
-from fuselatch.core.model.view import ControlView, FormView, PromptView
+from fuselatch.core.model.view import ControlView, FormView, PromptView, View
 from fuselatch.report.figures import INK, QUIET, new_figure
 from fuselatch.report.flipbook import Shot
 from fuselatch.report.layout import MOST_ROWS, Grid, Strip, blocks, entry_text, is_behind, listed
@@ -16,6 +16,8 @@ if TYPE_CHECKING:
 
 ROW: Final = 1.0
 TALL: Final = 26.0
+HIGH: Final = 8.0
+"""The height of a figure in inches, if its forms are at most `TALL` rows high."""
 WIDE: Final = 44.0
 CHANGED: Final = "#fff3c4"
 EDGE: Final = "#6b7a88"
@@ -25,16 +27,25 @@ MOST_LINES: Final = 34
 
 
 def shot_figure(title: str, shot: Shot) -> Figure:
-    """Return one step as a figure of 1280x800."""
-    figure = new_figure()
-    figure.text(0.02, 0.95, f"{shot.number}  {shot.cue}", fontsize=14, fontweight="bold", color=INK, parse_math=False)
+    """Return one step as a figure of 1280x800, or higher if its forms are."""
+    tall = max(TALL, height_of_view(shot.view))
+    high = HIGH * tall / TALL
+    figure = new_figure(height=high)
+
+    def from_top(inches: float) -> float:
+        return 1 - inches / high
+
+    figure.text(
+        0.02, from_top(0.4), f"{shot.number}  {shot.cue}", fontsize=14, fontweight="bold", color=INK, parse_math=False
+    )
     words = f"FAIL: {shot.problem}" if shot.problem else "ok"
     ink = "#9b1c1c" if shot.problem else "#1d5c33"
-    figure.text(0.02, 0.915, f"{title}   {textwrap.shorten(words, 130)}", fontsize=10, color=ink, parse_math=False)
-    axes = figure.add_axes((0.02, 0.02, 0.46, 0.87))
+    words = f"{title}   {textwrap.shorten(words, 130)}"
+    figure.text(0.02, from_top(0.68), words, fontsize=10, color=ink, parse_math=False)
+    axes = figure.add_axes((0.02, 0.16 / high, 0.46, (high - 1.04) / high))
     axes.set_axis_off()
     axes.set_xlim(0, WIDE)
-    axes.set_ylim(TALL, 0)
+    axes.set_ylim(tall, 0)
     y = 0.3
     for form in shot.view.forms:
         y = draw_form(axes, form, y, dict(shot.changes.get(form.name, {})), is_behind(shot.view, form))
@@ -45,8 +56,20 @@ def shot_figure(title: str, shot: Shot) -> Figure:
         say(axes, 0.8, y - 0.4, shot.view.help[:84], QUIET, 9)
     if shot.view.notice:
         axes.text(0.3, y + 0.5, shot.view.notice, fontsize=10, style="italic", color=QUIET, va="center", parse_math=False)
-    draw_tree(figure, shot)
+    draw_tree(figure, shot, high)
     return figure
+
+
+def height_of_view(view: View) -> float:
+    """Return how high the forms, the prompt and the lines below them are."""
+    forms = sum(ROW + 0.3 if is_behind(view, form) else height_of_form(form) + 0.4 for form in view.forms)
+    prompt = 0.0 if view.prompt is None else height_of_prompt(view.prompt) + 0.4
+    return 0.3 + forms + prompt + 2.2
+
+
+def height_of_form(form: FormView) -> float:
+    """Return a form's height."""
+    return 1.5 + sum(height_of(strip) for strip in blocks(form)) + (1.0 if form.message else 0.2)
 
 
 def draw_form(axes: Axes, form: FormView, y: float, changes: dict[str, str], behind: bool) -> float:
@@ -56,7 +79,7 @@ def draw_form(axes: Axes, form: FormView, y: float, changes: dict[str, str], beh
         say(axes, 0.8, y + ROW / 2, f"{form.title} (in the background)", QUIET)
         return y + ROW + 0.3
     rows = list(blocks(form))
-    height = 1.5 + sum(height_of(strip) for strip in rows) + (1.0 if form.message else 0.2)
+    height = height_of_form(form)
     box(axes, 0.2, y, WIDE - 0.4, height, "#f6f8fa")
     box(axes, 0.2, y, WIDE - 0.4, 1.2, "#dbe4ec")
     say(axes, 0.8, y + 0.6, form.title + (f" · {form.record.text}" if form.record else ""), INK, bold=True)
@@ -104,7 +127,8 @@ def draw_grid(axes: Axes, grid: Grid, y: float, changes: dict[str, str]) -> None
         for at, cell in enumerate(row):
             if cell is not None:
                 is_new = "changed" if cell.name in changes else ""
-                draw_control(axes, cell, left + 1.4 + at * share, y, True, is_new, told=False)
+                wide = share - 1.2 - 0.62 * len(cell.unit)
+                draw_control(axes, cell, left + 1.4 + at * share, y, True, is_new, told=False, wide=wide)
                 if cell.marker:
                     say(axes, left + 1.4, under + 0.3, f"{cell.caption}: {cell.marker}", "#7a1414", 9)
                     under += 0.7
@@ -151,9 +175,17 @@ def draw_strip(axes: Axes, strip: Strip, y: float, changes: dict[str, str], defa
 
 
 def draw_control(
-    axes: Axes, control: ControlView, x: float, y: float, narrow: bool, change: str, more: str = "", told: bool = True
+    axes: Axes,
+    control: ControlView,
+    x: float,
+    y: float,
+    narrow: bool,
+    change: str,
+    more: str = "",
+    told: bool = True,
+    wide: float = 0.0,
 ) -> float:
-    """Draw one control; return where it ends."""
+    """Draw one control; return where it ends. `told`: say what changed. `wide`: the width of a field, if it isn't usual."""
     shape = control.shape
     ink = INK if control.enabled else QUIET
     face = CHANGED if change else "white" if control.enabled else "#e9ecef"
@@ -173,7 +205,7 @@ def draw_control(
     if shape in ("label", "table") or control.read_only:
         say(axes, x, y + ROW / 2, f"{text} {control.unit}", ink)
         return x + 0.62 * len(text) + 2
-    wide = 7.0 if narrow else 16.0
+    wide = wide or (7.0 if narrow else 16.0)
     box(axes, x, y + 0.06, wide, ROW - 0.12, face, line, not control.enabled)
     room = int(wide / 0.68) - (2 if shape == "choice" else 0)
     say(axes, x + 0.3, y + ROW / 2, text if len(text) <= room else f"{text[: room - 1]}…", ink if control.text else QUIET)
@@ -195,10 +227,20 @@ def draw_table(axes: Axes, table: ControlView, y: float) -> None:
             say(axes, 1.2 + at * share, y + 0.35 + 0.75 * line, cell, INK, 9)
 
 
+def lines_of(prompt: PromptView) -> list[str]:
+    """Return a prompt's text in lines that fit."""
+    return [part for line in prompt.text.splitlines() for part in textwrap.wrap(line, 56) or [""]]
+
+
+def height_of_prompt(prompt: PromptView) -> float:
+    """Return a prompt's height."""
+    return 2.8 + 0.9 * (len(lines_of(prompt)) + len(prompt.table))
+
+
 def draw_prompt(axes: Axes, prompt: PromptView, y: float) -> float:
     """Draw the prompt; return where the next thing starts."""
-    lines = [part for line in prompt.text.splitlines() for part in textwrap.wrap(line, 56) or [""]]
-    height = 2.8 + 0.9 * (len(lines) + len(prompt.table))
+    lines = lines_of(prompt)
+    height = height_of_prompt(prompt)
     box(axes, 1.5, y, WIDE - 2, height, "#fffaf0", 2.0)
     say(axes, 2.2, y + 0.7, prompt.title, INK, bold=True)
     for at, line in enumerate(lines):
@@ -216,9 +258,10 @@ def draw_prompt(axes: Axes, prompt: PromptView, y: float) -> float:
     return y + height + 0.4
 
 
-def draw_tree(figure: Figure, shot: Shot) -> None:
-    y = 0.87
-    lines = shot.tree[:MOST_LINES]
+def draw_tree(figure: Figure, shot: Shot, high: float) -> None:
+    y = 1 - 1.04 / high
+    most = int(MOST_LINES * high / HIGH)
+    lines = shot.tree[:most]
     for guide, text, kind in lines or [("", "no effects", "")]:
         weight = "bold" if kind == "handler" else "normal"
         more: dict[str, Any] = {"family": "monospace", "fontweight": weight, "parse_math": False}
@@ -227,9 +270,9 @@ def draw_tree(figure: Figure, shot: Shot) -> None:
         for part, words in enumerate(textwrap.wrap(text, room) or [""]):
             line = f"{guide if part == 0 else ' ' * len(guide)}{words}"
             figure.text(0.5, y, line, fontsize=9, color=INKS.get(kind, INK), **more)
-            y -= 0.0245
-    if len(shot.tree) > MOST_LINES:
-        figure.text(0.5, y, f"… {len(shot.tree) - MOST_LINES} more", fontsize=9, color=QUIET)
+            y -= 0.196 / high
+    if len(shot.tree) > most:
+        figure.text(0.5, y, f"… {len(shot.tree) - most} more", fontsize=9, color=QUIET)
 
 
 def box(

@@ -10,6 +10,7 @@ from fuselatch import Button, Choice, CustomEvent, Event, Form, Integer, Money, 
 from fuselatch.exploring.faults import Fault
 from fuselatch.exploring.search import Search
 from fuselatch.exploring.world import load_start
+from fuselatch.scenes import Scene
 from fuselatch.services import Letters
 
 SIZES = ("Dinghy", "Yacht", "Houseboat", "Barge")
@@ -192,6 +193,11 @@ class Tired(Desk, title="An answer that fails"):
                 self.session.services[Letters].send(letter)
             elif answer == "Yes":
                 event.block("Shorten it")
+
+
+def unready() -> Scene:
+    """Return a scene that can't be made."""
+    return Scene(Divided, user=PRICES["Houseboat"])  # type: ignore[arg-type]
 
 
 PRICED_AT: Final = Unpriced.work_out.__code__.co_firstlineno
