@@ -17,6 +17,7 @@ ELSEWHERE = (
     "fuselatch.policy",
     "fuselatch.kinds",
     "fuselatch.rehearsal",
+    "fuselatch.exploring",
 )
 """The packages with public names. A name that one doesn't have may be in another."""
 

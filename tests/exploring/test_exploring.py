@@ -23,7 +23,8 @@ from fuselatch.core.engine.possible import possible_gestures
 from fuselatch.core.model.record_changes import Change
 from fuselatch.exploring import Named, explore, read_known
 from fuselatch.exploring.search import Search
-from fuselatch.exploring.world import World, load_start
+from fuselatch.exploring.walking import Budget, Explorer
+from fuselatch.exploring.world import TimeFuse, World, load_start
 from fuselatch.rehearsal import run_cues
 from fuselatch.rehearsal.cues import read_cues
 from fuselatch.stores import MemoryRecords
@@ -166,6 +167,45 @@ TYPED, TAB = ("type", "word", "ab"), ("tab", "", "")
 def test_states_that_differ_have_different_fingerprints(does: Any, one: Any, other: Any) -> None:
     first, second, again = marks(one, other, one, form=doing(**does))
     assert first != second and first == again
+
+
+def test_states_with_the_same_fingerprint_do_the_same() -> None:
+    """Two ways to the same fingerprint, however different, have the same gestures and effects afterwards."""
+    compared = 0
+    for scene in (office, quay.Tired):
+        start = load_start(scene)
+        with TimeFuse(5) as fuse:
+            explorer = Explorer(start, "1", Budget(1_500), fuse, {})
+            ways: dict[bytes, tuple[Any, ...]] = {}
+            while not explorer.budget.is_over:
+                world = explorer.open()
+                for _ in range(12):
+                    act = explorer.choose(world)
+                    if act is None or explorer.feed(world, act) is not None:
+                        break
+                    mark, way = world.fingerprint(), tuple(world.done)
+                    other = ways.setdefault(mark, way)
+                    if other != way and compared < 400:
+                        compared += 1
+                        continues_alike(explorer, other, way)
+                world.close()
+    assert compared > 100
+
+
+def continues_alike(explorer: Explorer, one: tuple[Any, ...], other: tuple[Any, ...]) -> None:
+    """See that the next few gestures have the same effects after two ways to the same state."""
+    (first, _), (second, _) = explorer.replay(one), explorer.replay(other)
+    for _ in range(4):
+        acts = first.possible()
+        assert acts == second.possible(), (one, other)
+        if not acts:
+            break
+        act = explorer.draw.choice(acts)
+        errors = first.attempt(act), second.attempt(act)
+        assert type(errors[0]) is type(errors[1]), (one, other, act)
+        assert first.fingerprint() == second.fingerprint(), (one, other, act)
+    first.close()
+    second.close()
 
 
 def asks_with(number: int) -> Any:

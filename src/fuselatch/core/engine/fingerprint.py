@@ -26,6 +26,7 @@ from typing import Any, Final
 from fuselatch.core.engine.state import DialogWait, PauseWait, PromptWait, SessionState, Turn, Wait
 from fuselatch.core.forms.container import RESERVED_ATTRIBUTES, Container
 from fuselatch.core.forms.latch import Latch
+from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
 from fuselatch.core.forms.live_state import ControlState, FormState
 from fuselatch.core.forms.shared import Shared
 from fuselatch.core.model.cells import UNSEEN
@@ -49,9 +50,9 @@ def fingerprint(session: SessionState, outside: str = "") -> bytes:
         found = session.messages.get(form)
         if found is not None and found[0]:
             parts.append(f"says {found[1]} {found[2]} {found[0]}")
-    parts.append("front" if stack.front is None else stack.front._state.name)
+    parts.append("front" if stack.front is None else plain_name(stack.front._state))
     if session.hovered is not None:
-        parts.append(f"over {session.hovered._state.name}.{session.hovered._plan.path}")
+        parts.append(f"over {plain_name(session.hovered._state)}.{session.hovered._plan.path}")
     if session.shared:
         parts.extend(sorted([f"{name_of_shared(each)} {stable(value)}" for each, value in session.shared.items()]))
     if session.session_latches:
@@ -66,6 +67,11 @@ def fingerprint(session: SessionState, outside: str = "") -> bytes:
     return blake2b("\0".join(parts).encode("utf-8", "surrogatepass"), digest_size=12).digest()
 
 
+def plain_name(state: FormState) -> str:
+    """Return a form's name without the number that tells a second opening of its class from the first."""
+    return state.name.partition("#")[0]
+
+
 def name_of_shared(shared: Shared[Any]) -> str:
     """Return what tells a shared value from others."""
     return f"shared {shared.name} {shared.kind.__name__}"
@@ -73,9 +79,9 @@ def name_of_shared(shared: Shared[Any]) -> str:
 
 def write_form(parts: list[str], state: FormState) -> None:
     """Add an open form."""
-    parts.append(f"{state.name} {state.phase} {state.hidden} {state.select}")
+    parts.append(f"{plain_name(state)} {state.phase} {state.hidden} {state.select}")
     if state.opener is not None:
-        parts.append(f"of {state.opener._state.name}")
+        parts.append(f"of {plain_name(state.opener._state)}")
     if state.title is not None:
         parts.append(state.title)
     focus = state.focus
@@ -118,8 +124,10 @@ def short_stable(value: Any) -> str:
 def write_control(parts: list[str], control: ControlState) -> None:
     """Add what differs from a control that was never touched."""
     value = control._value
+    more = of_list(control)
     if (
-        value is None
+        not more
+        and value is None
         and control._draft is None
         and control._set is None
         and not control._findings
@@ -127,7 +135,7 @@ def write_control(parts: list[str], control: ControlState) -> None:
         and control._initial is UNSEEN
     ):
         return
-    text = control._plan.path
+    text = control._plan.path + more
     if not control._rule:
         text += f"={stable(value)}"
     if control._draft is not None:
@@ -149,6 +157,22 @@ def write_control(parts: list[str], control: ControlState) -> None:
     parts.append(text)
 
 
+def of_list(control: ControlState) -> str:
+    """Return what only lists, tables and lines have: what Enter would take, what a record brought, how they are sorted."""
+    if isinstance(control, LiveLines):
+        return f" gone {stable(control._gone)}" if control._gone else ""
+    if not isinstance(control, LiveChoice):
+        return ""
+    text = ""
+    if control._at is not None and control._listing:
+        text += f" at {stable(control._at)}"
+    if control._brought is not None:
+        text += f" brought {stable(control._brought)}"
+    if isinstance(control, LiveTable) and control._sort is not None:
+        text += f" sorted {stable(control._sort)}"
+    return text
+
+
 def told(findings: tuple[Finding, ...]) -> str:
     """Return findings as text."""
     return " ".join([f"{finding.rule}:{finding.level}" for finding in findings])
@@ -161,7 +185,7 @@ def write_wait(parts: list[str], wait: Wait) -> None:
     if isinstance(wait, PromptWait):
         parts.append(f"asks {wait.title} {wait.text} {' '.join(wait.prompt.buttons)}")
     elif isinstance(wait, DialogWait):
-        parts.append(f"waits for {wait.child._state.name}")
+        parts.append(f"waits for {plain_name(wait.child._state)}")
     elif isinstance(wait, PauseWait):
         parts.append(f"paused {wait.event.path}")
     write_turn(parts, turn)
@@ -175,6 +199,8 @@ def write_turn(parts: list[str], turn: Turn) -> None:
         event = event._parent
     for event in turn.queue:
         parts.append(f"queued {event.path} {stable(event.old)}")
+    # What is undone if it fails.
+    parts.extend([f"was {name_of(target)} {name} {stable(old)}" for target, name, old in turn.undo])
     if turn.writes is not None:
         parts.extend([f"writes {change.source} {stable(change.key)} {stable(change.row)}" for change, _ in turn.writes])
     frame: Any = turn.worker.gr_frame if turn.worker is not None else None
@@ -182,6 +208,15 @@ def write_turn(parts: list[str], turn: Turn) -> None:
         if not str(frame.f_globals.get("__name__", "")).startswith(PACKAGE):
             parts.append(f"{frame.f_code.co_qualname} {frame.f_lasti} {stable(dict(frame.f_locals))}")
         frame = frame.f_back
+
+
+def name_of(target: Any) -> str:
+    """Return what tells something that can be undone from others."""
+    if isinstance(target, ControlState | Container):
+        return stable(target)
+    if isinstance(target, FormState):
+        return plain_name(target)
+    return str(getattr(target, "name", "")) or type(target).__name__
 
 
 def stable(value: Any, depth: int = 0) -> str:
@@ -194,9 +229,9 @@ def stable(value: Any, depth: int = 0) -> str:
     if kind in PLAIN:
         return repr(value)
     if isinstance(value, ControlState):
-        return f"<{value._state.name}.{value._plan.path}>"
+        return f"<{plain_name(value._state)}.{value._plan.path}>"
     if isinstance(value, Container):
-        return f"<{value._state.name}>"
+        return f"<{plain_name(value._state)}>"
     if depth >= DEEPEST:
         return f"<{kind.__name__}>"
     if isinstance(value, tuple | list):
