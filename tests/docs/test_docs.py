@@ -13,7 +13,7 @@ import pytest
 from click.testing import CliRunner
 
 import fuselatch
-from fuselatch import Form, frontends, kinds, rehearsal, services, stores
+from fuselatch import Form, exploring, frontends, kinds, rehearsal, services, stores
 from fuselatch.cli import main
 from fuselatch.core.forms.declarations import Declaration
 from fuselatch.core.model.errors import FuseLatchError
@@ -91,7 +91,7 @@ def test_links_and_pictures_are_there() -> None:
 
 def public_names() -> dict[str, Any]:
     """Return what each package has for its users, by name."""
-    packages: tuple[Any, ...] = (fuselatch, frontends, stores, services, rehearsal, kinds)
+    packages: tuple[Any, ...] = (fuselatch, frontends, stores, services, rehearsal, exploring, kinds)
     return {name: getattr(package, name) for package in packages for name in package.__all__} | {
         "Policy": Policy,
         "PolicyError": PolicyError,

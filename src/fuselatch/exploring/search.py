@@ -218,9 +218,12 @@ class Search:
         self.forms[name] = driven.accepted
         if not driven.accepted:
             self.refused(name, path, driven.refused, driven.acts)
-        for control in [each for each in form._state.order if each._plan.is_input and each._decl.constants.get("required")]:
-            for text in ("", " ") if "type" in control._decl.accepts and not control._decl.multiple else ():
-                acts = [*path, ("type", control.name, text)]
+        needed = [each for each in form._state.order if each._plan.is_input and each._decl.constants.get("required")]
+        for control in needed:
+            can_type = "type" in control._decl.accepts and not control._decl.multiple
+            # As it is, which is blank unless it has a default; and as people leave it who don't want to enter anything.
+            for first in [[], *([("type", control.name, text)] for text in ("", " ") if can_type)]:
+                acts = [*path, *first]
                 driven = drive(explorer, acts, frozenset({control.name}), 1)
                 for kind, entry in driven.blank:
                     self.blank(kind, entry, [*acts, *driven.acts])
