@@ -100,6 +100,33 @@ def test_a_long_list_is_seen_through_a_window(browser: Any) -> None:
         assert broken_rules(page) == []
 
 
+class Listed(Form, title="Listed"):
+    """Lists that are always there, one of which hears a double click."""
+
+    word = Text("Word")
+    crew = Choice("Crew", choices=("Imke", "Tade"), look="list")
+    taken = Text("Taken")
+
+    @crew.double_clicked
+    def take(self) -> None:
+        self.taken.value = self.crew.value or ""
+
+
+def test_a_list_may_be_drawn_again_while_the_button_of_the_mouse_is_down(browser: Any) -> None:
+    with showing(browser, Scene(Listed), delay=60) as shown:
+        page, form = shown.page, shown.session.front
+        box = page.get_by_role("option", name="Tade").bounding_box()
+        page.mouse.move(box["x"] + 5, box["y"] + 5)
+        # What the first click picks is drawn while the second one is on its way.
+        page.mouse.down()
+        page.mouse.up()
+        page.mouse.down(click_count=2)
+        shown.settle()
+        page.mouse.up(click_count=2)
+        shown.settle()
+        assert form.taken.value == "Tade"
+
+
 def test_tab_pages_have_markers_and_follow_the_focus(browser: Any) -> None:
     with importing_from([EXAMPLES]):
         import weeks

@@ -130,12 +130,17 @@ export class Choice extends Field {
    * @param {number} place
    */
   drawItem(item, place) {
-    const node = element("li", { role: "option", id: `${this.box.id}-${place}` }, item?.text || " ");
+    const [id, text] = [`${this.box.id}-${place}`, item?.text || " "];
+    // As in a list that is always there.
+    const same = [...this.list.children].find((node) => node.id === id);
+    const isSame = same instanceof HTMLElement && same.textContent === text && same.dataset.item === (item?.id ?? "");
+    const node = isSame ? same : element("li", { role: "option", id }, text);
+    node.dataset.item = item?.id ?? "";
     mark(node, "aria-selected", item?.picked ? "true" : "false");
     mark(node, "aria-setsize", `${this.window.count}`);
     mark(node, "aria-posinset", `${place + 1}`);
     node.classList.toggle("at", item !== undefined && item.id === this.at);
-    if (item) node.addEventListener("click", () => this.pick(item));
+    if (item && !isSame) node.addEventListener("click", () => this.pick(item));
     return node;
   }
 
@@ -226,20 +231,34 @@ export class Items extends Widget {
     const known = this.rows.between(start, stop).map((row) => row?.item);
     const isPicked = (/** @type {ItemData} */ item) => this.picked?.has(item.id) || (item.picked && this.picked?.size === 0);
     const nodes = known.map((item, at) => {
-      const node = element("li", { role: this.isRadio ? "radio" : "option", id: `i-${control.id}-${start + at}` }, item?.text || " ");
+      const node = this.itemAt(item, start + at);
       mark(node, this.isRadio ? "aria-checked" : "aria-selected", item && isPicked(item) ? "true" : "false");
       mark(node, "aria-setsize", `${control.choice_count}`);
       mark(node, "aria-posinset", `${start + at + 1}`);
       node.classList.toggle("at", item !== undefined && item.id === control.at_item && control.list_open);
-      node.addEventListener("click", () => {
-        if (item && control.enabled && !control.read_only) send({ verb: "pick", control: this.id, item: item.id });
-      });
       return node;
     });
     fill(this.list, nodes);
     const here = known.findIndex((item) => item && (control.list_open ? item.id === control.at_item : isPicked(item)));
     mark(this.list, "aria-activedescendant", here >= 0 ? (nodes[here]?.id ?? null) : null);
     return nodes;
+  }
+
+  /**
+   * An item that shows the same is the same element: a second click, or the end of a long one, must hit what was hit first.
+   * @param {ItemData | undefined} item
+   * @param {number} place
+   */
+  itemAt(item, place) {
+    const [id, text] = [`i-${this.control.id}-${place}`, item?.text || " "];
+    const same = [...this.list.children].find((node) => node.id === id);
+    if (same instanceof HTMLElement && same.textContent === text && same.dataset.item === (item?.id ?? "")) return same;
+    const node = element("li", { role: this.isRadio ? "radio" : "option", id }, text);
+    node.dataset.item = item?.id ?? "";
+    node.addEventListener("click", () => {
+      if (item && this.control.enabled && !this.control.read_only) send({ verb: "pick", control: this.id, item: item.id });
+    });
+    return node;
   }
 
   /**
