@@ -105,11 +105,11 @@ class Listed(Form, title="Listed"):
 
     word = Text("Word")
     crew = Choice("Crew", choices=("Imke", "Tade"), look="list")
-    taken = Text("Taken")
+    chosen = Text("Chosen")
 
     @crew.double_clicked
     def take(self) -> None:
-        self.taken.value = self.crew.value or ""
+        self.chosen.value = self.crew.value or ""
 
 
 def test_a_list_may_be_drawn_again_while_the_button_of_the_mouse_is_down(browser: Any) -> None:
@@ -124,7 +124,7 @@ def test_a_list_may_be_drawn_again_while_the_button_of_the_mouse_is_down(browser
         shown.settle()
         page.mouse.up(click_count=2)
         shown.settle()
-        assert form.taken.value == "Tade"
+        assert form.chosen.value == "Tade"
 
 
 def test_tab_pages_have_markers_and_follow_the_focus(browser: Any) -> None:
