@@ -60,6 +60,28 @@ def test_a_cue_sheet_shows_its_fault_until_it_is_mended(monkeypatch: pytest.Monk
     assert not run_cues(read_cues(fault.sheet, "fault.cues")).problem
 
 
+@pytest.mark.parametrize(
+    ("form", "key", "part"),
+    [
+        (quay.Quitting, "failed stop: SystemExit", "press   quit"),
+        (quay.Late, "failed the rule hour.value: ZeroDivisionError", "wait "),
+        (quay.Asking, "blank Hollow.vessel", "expect  open Hollow"),
+        (quay.Ordered, "order Ordered: nights and size", "pick    size"),
+    ],
+    ids=lambda found: getattr(found, "__name__", None),
+)
+def test_more_that_is_found_is_shown_by_its_cue_sheet(form: type[Form], key: str, part: str) -> None:
+    fault = next(fault for fault in explore(form, gestures=8_000).faults if fault.key == key)
+    assert part in fault.sheet and fault.is_shown, fault.sheet
+
+
+def test_what_cue_sheets_enter_is_entered_and_what_they_try_counts(tmp_path: Path) -> None:
+    (tmp_path / "known.cues").write_text(f"form {QUAY}:Spoken\ntype note Ratphen\npress leave\n", encoding="utf-8")
+    assert not explore(quay.Spoken, gestures=1_500).new
+    found = explore(quay.Spoken, gestures=1_500, cues=tmp_path)
+    assert [fault.key for fault in found.new] == ["failed Spoken.open_up: LookupError"]
+
+
 def stays_without_looking(self: Records, turn: Any, word: str) -> bool:
     """Go to a record as an earlier version did: `previous` at the first stays there, even if the filter leaves it out now."""
     at = self._filtered().places.get(self.key, len(self._filtered().keys))
@@ -161,8 +183,23 @@ TYPED, TAB = ("type", "word", "ab"), ("tab", "", "")
         ({"go": lambda form: setattr(form.word, "caption", "Other")}, [], [("press", "go", "")]),
         ({"go": lambda form: form.say("Done")}, [], [("press", "go", "")]),
         ({"go": lambda form: form.confirm("Sure?")}, [TYPED, ("press", "go", "")], [("press", "go", "")]),
+        (
+            {"go": lambda form: form.confirm("Sure?")},
+            [("press", "go", "")],
+            [("focus", "later", ""), ("press", "go", "")],
+        ),
     ],
-    ids=["draft", "settled", "focus", "value", "plain attribute", "what was set", "message", "value below a prompt"],
+    ids=[
+        "draft",
+        "settled",
+        "focus",
+        "value",
+        "plain attribute",
+        "what was set",
+        "message",
+        "value below a prompt",
+        "what would be undone",
+    ],
 )
 def test_states_that_differ_have_different_fingerprints(does: Any, one: Any, other: Any) -> None:
     first, second, again = marks(one, other, one, form=doing(**does))

@@ -34,7 +34,7 @@ if TYPE_CHECKING:
     metavar="WHAT",
     help="Explain why a property, event, handler or prompt is as it is (berth.enabled, look_up_vessel). Can be repeated.",
 )
-@click.option("--step", is_flag=True, help="Pause before each event and show the form.")
+@click.option("--step", is_flag=True, help="Pause before each event, and after each step without one, and show the form.")
 @click.option(
     "--pause-at", "pauses", multiple=True, metavar="EVENT", help="Pause before this event (berth.changed). Can be repeated."
 )
@@ -169,6 +169,7 @@ class Run:
 
     def tell_behaviour(self, behaviour: Behaviour, sheets: list[CueSheet]) -> int:
         """Report what was tried; return 1 if it was too little."""
+        from fuselatch.policy import Policy
         from fuselatch.rehearsal.loading import importing_from
         from fuselatch.rehearsal.suggesting import prove_steps
         from fuselatch.report.behaviour import describe_behaviour
@@ -178,7 +179,7 @@ class Run:
             if not self.wish.approved_only:
                 places = dict.fromkeys(place for sheet in sheets for place in self.wish.places(Path(sheet.name)))
                 with importing_from([*places], [Path.cwd()]), redirect_stdout(sys.stderr):
-                    prove_steps(behaviour, sheets)
+                    prove_steps(behaviour, sheets, Policy.load(self.wish.policy) if self.wish.policy is not None else None)
             say_all(["", *describe_behaviour(behaviour)], err=self.options["as_json"])
         if self.options["behaviour_json"] is not None:
             from fuselatch.core.model.json_text import json_text

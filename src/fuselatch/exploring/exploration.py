@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from concurrent.futures import Executor, Future, ProcessPoolExecutor, as_completed
+from concurrent.futures import CancelledError, Executor, Future, ProcessPoolExecutor
 from contextlib import AbstractContextManager, nullcontext, suppress
 from dataclasses import dataclass, field
 from multiprocessing import get_context
@@ -138,16 +138,17 @@ def run_parts(calls: Sequence[tuple[Any, ...]], processes: int, executor: Execut
     with pool as running:
         assert running is not None
         futures: list[Future[Tried]] = [running.submit(search, *call) for call in calls]
-        try:
-            for _ in as_completed(futures):
-                pass
-        except KeyboardInterrupt:
-            for future in futures:
-                future.cancel()
         for future in futures:
+            try:
+                future.exception()
+            except KeyboardInterrupt:
+                # Those that run have got it as well, and end soon.
+                for each in futures:
+                    each.cancel()
+            except CancelledError:
+                continue
             if not future.cancelled():
-                with suppress(KeyboardInterrupt):
-                    yield future.result()
+                yield future.result()
 
 
 def search(scene: Any, seed: str, gestures: int, until: float | None, words: Mapping[str, Sequence[str]]) -> Tried:

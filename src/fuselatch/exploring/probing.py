@@ -15,7 +15,7 @@ from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.live_state import ControlState, seems_usable
 from fuselatch.core.model.errors import Refused, UnknownName
 from fuselatch.core.model.outcome import ACCEPTED
-from fuselatch.exploring.walking import ENTERING, Explorer, fitting
+from fuselatch.exploring.walking import ENTERING, Explorer, fitting, is_unusable
 from fuselatch.exploring.world import World
 
 DEEPEST: Final = 3
@@ -131,6 +131,8 @@ def drive_once(explorer: Explorer, world: World, avoid: frozenset[str], turn: in
         if act is None:
             return False
         error = explorer.feed(world, act)
+        if is_unusable(world, error):
+            return False
         if error is not None and not isinstance(error, Refused | UnknownName):
             pressed.add(act[1])
     return is_accepted(target)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import traceback
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any, Final
 
@@ -11,6 +11,7 @@ from fuselatch.core.engine.afresh import Differing, differing
 from fuselatch.core.engine.possible import Act
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.model.errors import EffectFailed, EngineFailed, FuseBlown, FuseLatchError, HandlerFailed, describe
+from fuselatch.core.model.outcome import ACCEPTED
 from fuselatch.core.model.values import to_text
 from fuselatch.exploring.faults import Fault, Tried, step_of
 from fuselatch.exploring.probing import (
@@ -26,6 +27,9 @@ from fuselatch.exploring.world import NeverEnds, Start, TimeFuse, World
 from fuselatch.report.cue_words import written
 
 OWN: Final = str(Path(__file__).parents[1])
+"""The folder of the library. Frames in it aren't the developer's."""
+MOST_TRIES: Final = 250
+"""How often gestures are left out to shorten what led to an error."""
 LONGEST: Final = 2.0
 """Seconds that a gesture may take."""
 PROBES: Final = 0.4
@@ -47,7 +51,9 @@ class Search:
         self.budget = Budget(gestures, until)
         self.explorer = Explorer(start, seed, self.budget, self.fuse, words)
         self.faults: dict[str, Fault] = {}
+        # The forms that were in front, and if they could be accepted; those that a button closes so.
         self.forms: dict[str, bool] = {}
+        self.closing: set[str] = set()
         self.unproven: list[str] = []
         self.probed = 0
         self.is_shortening = False
@@ -57,9 +63,9 @@ class Search:
         """Search until the budget is used up."""
         with self.fuse:
             try:
-                opened = self.opens()
-                while opened and not self.budget.is_over:
-                    self.walk()
+                if self.opens():
+                    while not self.budget.is_over:
+                        self.guarded(lambda: self.explorer.walk(self))
             except KeyboardInterrupt:
                 self.budget.cut = "it was stopped"
         explorer = self.explorer
@@ -76,27 +82,24 @@ class Search:
         """Open the scene once; return False if its code fails then. Raises what isn't the fault of its code."""
         try:
             world = self.explorer.open()
-        except (HandlerFailed, EffectFailed, EngineFailed, NeverEnds) as error:
-            self.fails_to_open(error)
+        except (HandlerFailed, EffectFailed, EngineFailed, NeverEnds, SystemExit) as error:
+            self.add(fault_of(error))
             return False
         self.explorer.states[world.fingerprint()] = OPENING
-        self.looked(world, True)
+        self.guarded(lambda: self.looked(world, True))
         world.close()
         return True
 
-    def walk(self) -> None:
-        """Take a walk. Opening may fail, though it didn't at first."""
+    def guarded(self, step: Callable[[], None]) -> None:
+        """Do something that opens worlds. Opening may fail now and then, though it didn't at first."""
         try:
-            self.explorer.walk(self)
-        except (FuseLatchError, NeverEnds) as error:
+            step()
+        except (FuseLatchError, NeverEnds, SystemExit) as error:
             self.budget.take()
-            self.fails_to_open(error)
-
-    def fails_to_open(self, error: BaseException) -> None:
-        """Add the fault of a scene that can't be opened."""
-        kind, key, text, where = named(error)
-        if where or not isinstance(error, NeverEnds):
-            self.add(Fault(kind, key, text, (), where=where))
+            fault = fault_of(error)
+            # The time fuse may meet the search itself, as a gesture ends.
+            if fault.where or not isinstance(error, NeverEnds):
+                self.add(fault)
 
     def add(self, fault: Fault) -> None:
         """Add a fault, if none with its key is known."""
@@ -113,27 +116,28 @@ class Search:
         """Add the fault that an error is."""
         if self.is_shortening:
             return
-        kind, key, text, where = named(error)
-        if key in self.faults:
+        fault = fault_of(error)
+        if fault.key in self.faults:
             return
         self.is_shortening = True
-        acts = list(world.done)
-        last = acts[-1]
+        *before, last = world.done
         endless = isinstance(error, NeverEnds)
         self.fuse.seconds = LONGEST / 4 if endless else LONGEST
-        acts = [*shortest(acts[:-1], lambda fewer: self.raises([*fewer, last], key), 30 if endless else 250), last]
+        most = 30 if endless else MOST_TRIES
+        acts = [*shortest(before, lambda fewer: self.raises([*fewer, last], fault.key), most), last]
         self.fuse.seconds = LONGEST
         if endless:
             # Each time that it doesn't end takes as long as the fuse waits, so what led to it isn't entered again.
             self.explorer.stuck.add(next((act for act in reversed(acts) if act[0] in ENTERING), last))
         self.is_shortening = False
-        self.add(Fault(kind, key, text, tuple(acts), where=where))
+        fault.acts = tuple(acts)
+        self.add(fault)
 
     def raises(self, acts: list[Act], key: str) -> bool:
         """Return True if the last of some gestures raises an error with a key."""
         world, error = self.explorer.replay(acts)
         world.close()
-        return error is not None and named(error)[1] == key
+        return error is not None and fault_of(error).key == key
 
     def looked(self, world: World, has_news: bool) -> None:
         """Probe a new state, if it is one of those that are sampled."""
@@ -192,8 +196,8 @@ class Search:
 
         acts = shortest(path, shows) if shows(path) else path
         text = f"{form}.{place} is {shown}, and its rule returns {afresh} now: it reads what it isn't told about"
-        ends = (written("expect", [place, *afresh_words(found)]),) if control is not None else ()
-        self.add(Fault("untracked", key, text, tuple(acts), ends))
+        place = place if control is not None else "title"
+        self.add(Fault("untracked", key, text, tuple(acts), (written("expect", [place, *afresh_words(found)]),)))
 
     def blank(self, form: str, entry: str, path: list[Act]) -> None:
         """Add the fault of a form that was accepted though something required is blank."""
@@ -207,13 +211,15 @@ class Search:
             return (form, entry) in self.explorer.coverage.taken_blank(world)
 
         text = f"{form} is accepted though {entry} is required and blank"
-        self.add(Fault("blank", key, text, tuple(shortest(path, shows)), ("expect  not outcome accepted",)))
+        self.add(Fault("blank", key, text, tuple(shortest(path, shows)), (f"expect  open {form}",)))
 
     def directed(self, form: OpenForm, path: list[Act]) -> None:
         """Try to accept a form that is in front for the first time: as it is, and with each required entry blank."""
         name, explorer = type(form).__name__, self.explorer
         if not can_accept(form):
             return
+        if any(each._decl.closes == ACCEPTED for each in form._state.order):
+            self.closing.add(name)
         driven = drive(explorer, path, tries=2 * TRIES)
         self.forms[name] = driven.accepted
         if not driven.accepted:
@@ -306,7 +312,9 @@ class Search:
             if explorer.budget.is_over or not way.accepted:
                 return
         text = f"{name} can't be accepted any more after '{' '.join(step_of(last).split())}', and could be before"
-        self.add(Fault("dead end", key, text, tuple(acts), (*map(step_of, way.acts), "expect  outcome accepted")))
+        # A button that only submits can't be pressed there, so that the sheet ends at that step.
+        ends = (f"expect  not open {name}",) if name in self.closing else ()
+        self.add(Fault("dead end", key, text, tuple(acts), (*map(step_of, way.acts), *ends)))
 
     def ordering(self, world: World, name: str, path: list[Act]) -> None:
         """Make two entries in either order."""
@@ -328,35 +336,28 @@ class Search:
         self.add(Fault("order", key, text, (*acts, one, other)))
 
 
-def named(error: BaseException) -> tuple[str, str, str, str]:
-    """Return an error's kind, key, text and place."""
-    if isinstance(error, NeverEnds):
-        frames = [
-            frame
-            for frame in traceback.extract_tb(error.__traceback__)
-            if f"{Path('fuselatch', 'core')}" not in frame.filename
-        ]
-        inner = frames[-1] if frames else None
-        name = inner.name if inner is not None else "?"
-        where = f"{Path(inner.filename).name}:{inner.lineno}" if inner is not None else ""
-        return "endless", f"endless {name}", f"{name} didn't end within {LONGEST:g} seconds", where
+def fault_of(error: BaseException) -> Fault:
+    """Return the fault that an error is, without the gestures that lead to it."""
+    if isinstance(error, NeverEnds | SystemExit):
+        frames = [frame for frame in traceback.extract_tb(error.__traceback__) if not frame.filename.startswith(OWN)]
+        name = frames[-1].name if frames else "?"
+        where = f"{Path(frames[-1].filename).name}:{frames[-1].lineno}" if frames else ""
+        if isinstance(error, NeverEnds):
+            return Fault("endless", f"endless {name}", f"{name} didn't end within {LONGEST:g} seconds", (), where=where)
+        return Fault("failed", f"failed {name}: SystemExit", f"{describe(error)} in {name}", (), where=where)
     if isinstance(error, EngineFailed):
-        return "library", f"library {type(error.error).__name__}", str(error), ""
-    place = getattr(error, "where", ("", 0))
-    where = f"{Path(place[0]).name}:{place[1]}" if place[0] else ""
+        return Fault("library", f"library {type(error.error).__name__}", str(error), ())
+    file, line = getattr(error, "where", ("", 0))
+    where = f"{Path(file).name}:{line}" if file else ""
     if isinstance(error, FuseBlown):
-        return "fuse", f"fuse {error.chain[0]}", describe(error.error), where
+        return Fault("fuse", f"fuse {error.chain[0]}", describe(error.error), (), where=where)
     if isinstance(error, HandlerFailed):
-        inner_name = error.chain[0]
-        return (
-            "failed",
-            f"failed {inner_name}: {type(error.error).__name__}",
-            f"{describe(error.error)} in {inner_name}",
-            where,
-        )
+        what = error.chain[0]
+        text = f"{describe(error.error)} in {what}"
+        return Fault("failed", f"failed {what}: {type(error.error).__name__}", text, (), where=where)
     if isinstance(error, EffectFailed):
-        return "failed", f"failed '{error.effect}'", f"{describe(error.error)} in '{error.effect}'", where
-    return "failed", f"failed {type(error).__name__}", describe(error), ""
+        return Fault("failed", f"failed '{error.effect}'", f"{describe(error.error)} in '{error.effect}'", (), where=where)
+    return Fault("failed", f"failed {type(error).__name__}", describe(error), ())
 
 
 def in_words(value: Any) -> str:

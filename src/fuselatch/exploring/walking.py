@@ -24,10 +24,10 @@ from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.live_state import ControlState, seems_usable, seen
 from fuselatch.core.model.choices import fold_of
-from fuselatch.core.model.errors import FuseLatchError, Refused, UnknownName
+from fuselatch.core.model.errors import Refused, UnknownName
 from fuselatch.core.model.outcome import ACCEPTED
 from fuselatch.exploring.values import Values
-from fuselatch.exploring.world import Start, TimeFuse, World
+from fuselatch.exploring.world import NeverEnds, Start, TimeFuse, World
 from fuselatch.report.behaviour import Behaviour
 from fuselatch.report.behaviour import Tried as Way
 
@@ -76,6 +76,11 @@ class Coverage(Behaviour):
         """Return how much is new since the last call."""
         news, self.news = self.news, 0
         return news
+
+
+def is_unusable(world: World, error: BaseException | None) -> bool:
+    """Return True if a world is in no state to continue from: its handler was ended by force, or the library failed."""
+    return isinstance(error, NeverEnds | SystemExit) or bool(world.state.broken)
 
 
 def visibly_blank(form: OpenForm) -> Iterator[ControlState]:
@@ -207,11 +212,7 @@ class Explorer:
         """Take one walk, and tell the watcher its effects."""
         at = self._begin()
         here = OPENING if at < 0 else self.order[at]
-        world = self.open()
-        for act in here.path():
-            error = self.feed(world, act)
-            if error is not None and not isinstance(error, Refused | UnknownName):
-                break
+        world, _ = self.replay(here.path())
         try:
             for _ in range(LENGTH):
                 if self.budget.is_over or world.is_over:
@@ -224,7 +225,7 @@ class Explorer:
                 if isinstance(error, Refused | UnknownName):
                     continue
                 here = State(here, act, here.depth + 1)
-                if error is not None and (not isinstance(error, FuseLatchError) or world.session._state.broken):
+                if is_unusable(world, error):
                     break
                 if self.coverage.blank:
                     watcher.taken(world)

@@ -6,8 +6,10 @@ import ctypes
 import sys
 import threading
 from collections.abc import Iterable, Mapping
+from contextlib import suppress
 from copy import copy
 from datetime import timedelta
+from hashlib import blake2b
 from time import monotonic
 from typing import Any, Final
 
@@ -71,8 +73,7 @@ class Start:
 
     def __init__(self, scene: Scene) -> None:
         self.scene = scene
-        store = scene.records
-        self.records = records_forked(store)
+        self.records = records_forked(scene.records)
         self.latches = latches_forked(scene.latches)
         self._digests: dict[int, tuple[Any, str]] = {}
         self._variables = variables_of(scene)
@@ -130,8 +131,6 @@ def put_back(module: Any, name: str, value: Any) -> None:
 
 def fingerprint_of(text: str) -> str:
     """Return a short text for a long one."""
-    from hashlib import blake2b
-
     return blake2b(text.encode("utf-8", "surrogatepass"), digest_size=12).hexdigest()
 
 
@@ -168,7 +167,7 @@ class World:
             self.do(act)
         except (Refused, UnknownName) as error:
             return error
-        except (FuseLatchError, NeverEnds) as error:
+        except (FuseLatchError, NeverEnds, SystemExit) as error:
             self.done.append(act)
             return error
         self.done.append(act)
@@ -198,10 +197,8 @@ class World:
 
     def close(self) -> None:
         """End the session. What handlers do as they are abandoned doesn't matter."""
-        try:
+        with suppress(FuseLatchError, NeverEnds, SystemExit):
             self.session.close()
-        except (FuseLatchError, NeverEnds):
-            pass
 
 
 def load_start(scene: Any) -> Start:

@@ -68,12 +68,12 @@ def tries(step: Sequence[str], tried: Tried, sheet: CueSheet, stop: int, policy:
             if cue.verb != "expect":
                 carry_out(desk, cue)
         before = watching.counts.get(tried, 0)
-        with suppress(FuseLatchError, ValueError):
+        with suppress(FuseLatchError, ValueError, SystemExit):
             desk.step(step[0], *step[1:])
             if step[0] in ("type", "clear", "pick", "tick", "untick"):
                 # What is typed is judged when it is left.
                 desk.tab()
         return watching.counts.get(tried, 0) > before
     finally:
-        with suppress(FuseLatchError):
+        with suppress(FuseLatchError, SystemExit):
             desk.end()

@@ -19,7 +19,7 @@ from fuselatch.rehearsal.cues import CueError, read_cue_file
 from fuselatch.rehearsal.imports import root_of
 from fuselatch.rehearsal.loading import importing_from
 from fuselatch.report.reading import code_of, uses
-from fuselatch.review.code_problems import READ, Body, undecorated
+from fuselatch.review.code_problems import READ, Body
 from fuselatch.review.importing import Importing, declares_forms, members, names_of
 from fuselatch.review.leaving import never_leave
 
@@ -147,9 +147,8 @@ def check_class(kind: type[Any], source: Source) -> Iterator[Problem]:
     if body is None:
         return
     for look in READ:
-        for line, problem, mend in look(Body(kind, plan, body, source.names)):
-            if look is not undecorated or not source.uses(problem.split()[0].rpartition(".")[2]):
-                yield Problem(source.name, line, look.__name__.replace("_", " "), problem, mend)
+        for line, problem, mend in look(Body(kind, plan, body, source.names, source.uses)):
+            yield Problem(source.name, line, look.__name__.replace("_", " "), problem, mend)
 
 
 Found = Iterator[tuple[int, str, str]]

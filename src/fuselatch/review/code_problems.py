@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import ast
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from decimal import Decimal
 from string import Formatter
 from typing import Any, Final
 
+from fuselatch.core.forms.declarations import plain_text
 from fuselatch.core.forms.form import Form, plan_of
 from fuselatch.core.forms.params import MISSING
 from fuselatch.core.forms.plans import ControlPlan, FormPlan
@@ -21,16 +22,31 @@ Found = Iterator[tuple[int, str, str]]
 OPENING: Final = frozenset({"open", "show"})
 OF_OPENING: Final = frozenset({"hiding", "place", "at", "only"})
 SAYING: Final = frozenset({"ask", "confirm", "inform"})
-NEVER: Final[dict[type, str]] = {ast.Gt: "maximum", ast.GtE: "maximum", ast.Lt: "minimum", ast.LtE: "minimum"}
+BOTH: Final = ("minimum", "maximum")
+BOUNDS: Final[dict[type, tuple[str, ...]]] = {
+    ast.Eq: BOTH, ast.NotEq: BOTH, ast.Gt: ("maximum",), ast.GtE: ("maximum",), ast.Lt: ("minimum",), ast.LtE: ("minimum",),
+}  # fmt: skip
+"""The bounds beyond which a comparison is never true, by its operator."""
 SIGNS: Final[dict[type, str]] = {ast.Gt: ">", ast.GtE: ">=", ast.Lt: "<", ast.LtE: "<="}
 MIRRORED: Final[dict[type, type]] = {ast.Gt: ast.Lt, ast.GtE: ast.LtE, ast.Lt: ast.Gt, ast.LtE: ast.GtE}
 
 
 class Body:
-    """The body of a form's class: its methods, and the functions in its declarations. `names`: those of its module."""
+    """The body of a form's class: its methods, and the functions in its declarations.
 
-    def __init__(self, kind: type[Any], plan: FormPlan, tree: ast.ClassDef, names: Mapping[str, Any]) -> None:
+    `names`: those of its module. `uses`: returns how often a name is used in it and near it.
+    """
+
+    def __init__(
+        self,
+        kind: type[Any],
+        plan: FormPlan,
+        tree: ast.ClassDef,
+        names: Mapping[str, Any],
+        uses: Callable[[str], int],
+    ) -> None:
         self.names = names
+        self.uses = uses
         self.kind = kind
         self.plan = plan
         self.tree = tree
@@ -154,24 +170,15 @@ def never_equal(control: ControlPlan | None, op: type, right: ast.expr, line: in
         return
     if not isinstance(said, int | float) or isinstance(said, bool):
         return
-    low, high = (number(constants.get(word)) for word in ("minimum", "maximum"))
-    if op in (ast.Eq, ast.NotEq) and ((low is not None and said < low) or (high is not None and said > high)):
-        yield line, f"{control.path} is never {said}: it is from {low} to {high}", "compare with a number within the bounds"
-    word = NEVER.get(op, "")
-    bound: Any = {"minimum": low, "maximum": high}.get(word)
-    beyond = bound is not None and (said > bound if word == "maximum" else said < bound)
-    if beyond or (bound is not None and said == bound and op in (ast.Gt, ast.Lt)):
-        sign = SIGNS[op]
-        yield (
-            line,
-            f"{control.path} is never {sign} {said}: its {word} is {bound}",
-            "compare with a number within the bounds",
-        )
-
-
-def number(value: Any) -> Any:
-    """Return a bound that is a number, or None."""
-    return value if isinstance(value, int | float | Decimal) else None
+    for word in BOUNDS.get(op, ()):
+        bound = constants.get(word)
+        if not isinstance(bound, int | float | Decimal):
+            continue
+        beyond = said > bound if word == "maximum" else said < bound
+        if beyond or (said == bound and op in (ast.Gt, ast.Lt)):
+            compared_with = f"{SIGNS.get(op, '')} {said}".strip()
+            problem = f"{control.path} is never {compared_with}: its {word} is {plain_text(bound)}"
+            yield line, problem, "compare with a number within the bounds"
 
 
 def silent_events(body: Body) -> Found:
@@ -197,7 +204,7 @@ def undecorated(body: Body) -> Found:
     """Find methods that look like handlers, but that no event runs."""
     events = {each.name for each in EVENTS}
     for method in body.methods:
-        if method.decorator_list or method.name.startswith("__"):
+        if method.decorator_list or method.name.startswith("__") or body.uses(method.name):
             continue
         takes_event = len(method.args.args) == 2 and (
             method.args.args[1].arg == "event" or ast.unparse(method.args.args[1].annotation or ast.Name("")) == "Event"
@@ -250,10 +257,10 @@ def form_of(body: Body, call: ast.Call) -> type[Form] | None:
 
 def wrong_params(form: type[Form], call: ast.Call) -> Found:
     params = plan_of(form).params
-    given = {each.arg for each in call.keywords}
-    for name in given - OF_OPENING - {None}:
-        if name not in params:
-            yield call.lineno, f"{form.__name__} has no parameter '{name}'", suggest(str(name), params)
+    given = [each.arg for each in call.keywords]
+    for name in given:
+        if name is not None and name not in params and name not in OF_OPENING:
+            yield call.lineno, f"{form.__name__} has no parameter '{name}'", suggest(name, params)
     missing = [name for name, param in params.items() if param.default is MISSING and name not in given]
     if missing and None not in given:
         yield call.lineno, f"{form.__name__} is opened without its parameter '{missing[0]}'", f"pass {missing[0]}=…"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from datetime import datetime
 from decimal import Decimal
 from typing import Any, Final
@@ -193,6 +194,49 @@ class Tired(Desk, title="An answer that fails"):
                 self.session.services[Letters].send(letter)
             elif answer == "Yes":
                 event.block("Shorten it")
+
+
+class Quitting(Desk, title="A handler that exits"):
+    """It ends the program, as a script might."""
+
+    quit = Button("Quit")
+
+    @quit.clicked
+    def stop(self) -> None:
+        sys.exit(3)
+
+
+class Late(Desk, title="A rule that fails later"):
+    """Nothing is wrong before the next hour."""
+
+    hour = Text("Hour", value=lambda form: str(60 // (form.session.now("hour").hour - 10)))
+
+
+class Spoken(Desk, title="A word that no code has"):
+    """Only who knows the word gets there."""
+
+    @Desk.note.changed
+    def open_up(self) -> None:
+        if str(self.note.value).casefold()[::-1] == "nehptar":
+            raise LookupError("nothing behind it")
+
+
+class Ordered(Desk, title="Entries whose order matters"):
+    """The size sets the nights, so that nights entered before are lost."""
+
+    @Desk.size.changed
+    def usual(self) -> None:
+        self.nights.value = 2
+
+
+class Asking(Form, title="It opens what is accepted though something is blank"):
+    """The fault is in its dialog."""
+
+    more = Button("More")
+
+    @more.clicked
+    def open_it(self) -> None:
+        self.open(Hollow)
 
 
 def unready() -> Scene:

@@ -25,7 +25,6 @@ from typing import Any, Final
 
 from fuselatch.core.engine.state import DialogWait, PauseWait, PromptWait, SessionState, Turn, Wait
 from fuselatch.core.forms.container import RESERVED_ATTRIBUTES, Container
-from fuselatch.core.forms.latch import Latch
 from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
 from fuselatch.core.forms.live_state import ControlState, FormState
 from fuselatch.core.forms.shared import Shared
@@ -109,16 +108,8 @@ def write_plain(parts: list[str], path: str, container: Container) -> None:
     for name in own:
         if name in RESERVED_ATTRIBUTES or name in plan.controls or name in plan.groups or name in plan.custom_events:
             continue
-        value = own[name]
-        if name in plan.params or isinstance(value, Latch | Container):
-            # A param is what the form was opened with: told by its name, since it can be anything.
-            value = short_stable(value) if name in plan.params else ""
-        parts.append(f"{path}.{name} {stable(value)}")
-
-
-def short_stable(value: Any) -> str:
-    """Return a short text of a param: its value if it is plain, or what it is."""
-    return stable(value, DEEPEST - 1)
+        # A param can be anything, such as a whole list of vessels, and seldom changes: its items are told by their types.
+        parts.append(f"{path}.{name} {stable(own[name], DEEPEST - 1 if name in plan.params else 0)}")
 
 
 def write_control(parts: list[str], control: ControlState) -> None:
