@@ -52,8 +52,9 @@ def shot_figure(title: str, shot: Shot) -> Figure:
     if shot.view.prompt is not None:
         y = draw_prompt(axes, shot.view.prompt, y)
     elif shot.view.help:
-        y += 0.9
-        say(axes, 0.8, y - 0.4, shot.view.help[:84], QUIET, 9)
+        for line in textwrap.wrap(shot.view.help, 84):
+            y += 0.8
+            say(axes, 0.8, y - 0.4, line, QUIET, 9)
     if shot.view.notice:
         axes.text(0.3, y + 0.5, shot.view.notice, fontsize=10, style="italic", color=QUIET, va="center", parse_math=False)
     draw_tree(figure, shot, high)

@@ -88,7 +88,7 @@ def write_form(parts: list[str], state: FormState) -> None:
         parts.append(focus._plan.path)
     records = state.records
     if records is not None:
-        parts.append(f"record {records.key!r} {stable(records._row)} {stable(records._filters)}")
+        parts.append(f"record {stable(records._key)} {stable(records._row)} {stable(records._filters)}")
     for override in state.overrides:
         parts.append(f"confirmed {stable(override)}")
     for path, container in state.containers.items():
@@ -155,11 +155,11 @@ def of_list(control: ControlState) -> str:
     if not isinstance(control, LiveChoice):
         return ""
     text = ""
-    if control._at is not None and control._listing:
+    if control._at is not UNSEEN and control._listing:
         text += f" at {stable(control._at)}"
     if control._brought is not None:
         text += f" brought {stable(control._brought)}"
-    if isinstance(control, LiveTable) and control._sort is not None:
+    if isinstance(control, LiveTable):
         text += f" sorted {stable(control._sort)}"
     return text
 

@@ -15,7 +15,6 @@ from fuselatch.core.forms.live_state import ControlState, FormState, seems_usabl
 Act: TypeAlias = tuple[str, str, str]
 """A gesture without its parts that are rarely used: its verb, the control's name, and its text."""
 
-BLANK: Final = ""
 FEW: Final = 6
 """How many items of a list are named: the first ones, one in the middle and the last ones."""
 RECORDS: Final = ("next", "previous", "first", "last", "new", "save", "remove")
@@ -69,9 +68,7 @@ def add_gestures(found: list[Act], control: ControlState, focused: bool) -> None
     decl, heard = control._decl, control._plan.heard
     name = control.name
     accepts = decl.accepts
-    if "press" in accepts:
-        found.append(("press", name, ""))
-    if "clicked" in heard and "press" not in accepts:
+    if "press" in accepts or "clicked" in heard:
         found.append(("press", name, ""))
     if "add_line" in accepts and seen(control, "read_only") is not True:
         found.append(("add_line", name, ""))
@@ -93,7 +90,7 @@ def add_gestures(found: list[Act], control: ControlState, focused: bool) -> None
         if isinstance(control, LiveTable) and "double_clicked" in heard:
             found.extend([("double", name, text) for text in texts])
     if "type" in accepts and not decl.multiple and not isinstance(control, LiveTable):
-        found.append(("type", name, BLANK))
+        found.append(("type", name, ""))
 
 
 def texts_in(choices: Any) -> list[str]:
