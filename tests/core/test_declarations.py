@@ -202,7 +202,11 @@ class Opened(Form):
     ("params", "error", "message"),
     [
         ({"size": 1, "name": ()}, LookupError, "Opened has no parameter 'name'; did you mean 'names'?"),
-        ({}, LookupError, "Opened needs size; pass it by name, for example open(Opened, size=…)"),
+        (
+            {},
+            LookupError,
+            "Opened needs size; pass each by name: open(Opened, size=…) in a handler, or Scene(Opened, size=…) in a scene function",
+        ),
         ({"size": "1"}, TypeError, "Opened: expected size=float, not '1'"),
     ],
 )

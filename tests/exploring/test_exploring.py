@@ -75,6 +75,13 @@ def test_more_that_is_found_is_shown_by_its_cue_sheet(form: type[Form], key: str
     assert part in fault.sheet and fault.is_shown, fault.sheet
 
 
+@pytest.mark.parametrize(
+    ("form", "keys"), [(quay.Deaf, ["sleep_long", "spin_on"]), (quay.Unopened, ["wait_for_it"])], ids=["deaf", "unopened"]
+)
+def test_a_handler_is_ended_wherever_it_waits(form: type[Form], keys: list[str]) -> None:
+    assert [fault.key for fault in explore(form, gestures=30).new] == [f"endless {key}" for key in keys]
+
+
 def test_what_cue_sheets_enter_is_entered_and_what_they_try_counts(tmp_path: Path) -> None:
     (tmp_path / "known.cues").write_text(f"form {QUAY}:Spoken\ntype note Ratphen\npress leave\n", encoding="utf-8")
     assert not explore(quay.Spoken, gestures=1_500).new

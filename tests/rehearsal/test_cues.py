@@ -207,7 +207,7 @@ def test_what_is_built_in_or_installed_stays_though_the_environment_is_below_the
 def test_a_form_that_can_not_be_opened_is_a_failure() -> None:
     done = run_cues(read_cues("scene little_forms:wanting\ntab", "x.cues"))
     assert done.problems == [
-        "x.cues:1: can't open little_forms:wanting: Wanting needs size; pass it by name, for example open(Wanting, size=…)"
+        "x.cues:1: can't open little_forms:wanting: Wanting needs size; pass each by name: open(Wanting, size=…) in a handler, or Scene(Wanting, size=…) in a scene function"
     ]
     assert done.failed == 1
 

@@ -6,11 +6,13 @@ import json
 import pickle
 import re
 from html.parser import HTMLParser
+from itertools import combinations
 from pathlib import Path
 from typing import ClassVar
 
 import pytest
 from click.testing import CliRunner
+from marina.forms import BookingForm
 from marina.scenes import office
 
 from fuselatch import Answer, Button, Choice, Event, Form, HandlerFailed, Text, Tick
@@ -18,6 +20,9 @@ from fuselatch.cli import main
 from fuselatch.core.model.trace import TraceEntry
 from fuselatch.rehearsal import read_cue_file, rehearse, run_cues
 from fuselatch.report.behaviour import Behaviour, Tried, describe_behaviour
+from fuselatch.report.dependence import dependence_figure
+from fuselatch.report.drawing import shot_figure
+from fuselatch.report.flipbook import Shot
 from fuselatch.report.layout import Grid, Strip, blocks
 from fuselatch.report.screen import screen
 from fuselatch.report.timeline import handlers, timeline_figure, waits
@@ -282,6 +287,24 @@ def test_what_a_list_shows_is_drawn() -> None:
         act(desk, "press side")
         assert waits(list(desk.trace)) == []
         act(desk, "tick done", "key Enter", "press go")
+
+
+def test_labels_of_dependences_do_not_overlap() -> None:
+    figure = dependence_figure(BookingForm)
+    words = [text for text in figure.axes[0].texts if text.get_text()]
+    boxes = [text.get_window_extent() for text in words]
+    assert len(boxes) > 20 and not [pair for pair in combinations(boxes, 2) if pair[0].overlaps(pair[1])]
+
+
+@pytest.mark.parametrize(("locale", "side"), [("en", "left"), ("ar", "right")])
+def test_a_drawing_begins_at_the_side_of_its_locale_and_cuts_no_text(locale: str, side: str) -> None:
+    with rehearse(Drawn, locale=locale) as desk:
+        act(desk, f"type boat '{'long ' * 20}'")
+        figure = shot_figure("sheet.cues", Shot(1, "type", "", desk.session.view, {}, (), True))
+    texts = figure.axes[0].texts
+    at = {text.get_text(): float(text.get_window_extent().x0) for text in texts}
+    assert (at["Pier"] < at["long long long long"]) is (side == "left")
+    assert " ".join(text.get_text() for text in texts).count("long") == 20
 
 
 def test_lines_are_drawn_as_a_grid_with_headings() -> None:

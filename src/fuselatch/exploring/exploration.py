@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from concurrent.futures import CancelledError, Executor, Future, ProcessPoolExecutor
+from concurrent.futures import CancelledError, Executor, Future, ProcessPoolExecutor, wait
 from contextlib import AbstractContextManager, nullcontext, suppress
 from dataclasses import dataclass, field
 from multiprocessing import get_context
 from pathlib import Path
 from time import monotonic, time
-from typing import Any, Final
+from typing import Any, Final, NamedTuple
 
 from fuselatch.core.model.errors import FuseLatchError
 from fuselatch.exploring.faults import KINDS, Fault, Tried, cue_lines
@@ -26,6 +26,8 @@ GESTURES: Final = 100_000
 PART: Final = 25_000
 """How many gestures one search makes. A larger budget has several, each with its own seed, in however many processes."""
 SEED: Final = 7
+LOOK: Final = 0.25
+"""Seconds between two looks at how many gestures other processes have made."""
 
 
 @dataclass(slots=True)
@@ -87,8 +89,8 @@ def explore(
     an end before that; what it cuts isn't the same from run to run. `seed`: the same seed and gestures find the same faults.
     `processes`: how many run at once; more than one needs a scene that can be imported. `executor`: runs the parts in its
     place, such as a `concurrent.futures` pool or a cluster's client. `cues`: a folder of cue sheets; what they enter is
-    entered as well. `known`: reasons by the key of a fault that is accepted. `progress`: called with the parts that are done
-    and their number.
+    entered as well. `known`: reasons by the key of a fault that is accepted. `progress`: called now and then with the
+    gestures made and how many they will be; with an executor, after each of its parts.
 
     Nothing is written to the scene's own store, and nothing is sent. Raises `LoadError` and `CueError` for a scene or sheets
     that can't be read, and `ValueError` for numbers below 1.
@@ -100,11 +102,10 @@ def explore(
     until = time() + seconds if seconds is not None else None
     words = words_in(Path(cues)) if cues is not None else {}
     sizes = [min(PART, gestures - start) for start in range(0, gestures, PART)]
-    calls = [(scene, f"{seed}/{at}", size, until, words) for at, size in enumerate(sizes)]
+    parts = [Part(scene, f"{seed}/{at}", size, until, words) for at, size in enumerate(sizes)]
     tried: list[Tried] = []
-    for part in run_parts(calls, processes, executor):
+    for part in run_parts(parts, processes, executor, lambda made: progress(min(made, gestures), gestures)):
         tried.append(part)
-        progress(len(tried), len(calls))
     found = together(name_of_scene(scene), seed, gestures, tried, known or {})
     with found_in(scene):
         found.opens = opening_lines(loaded(scene))
@@ -114,7 +115,7 @@ def explore(
                 with suppress(CueError):
                     run_cues(sheet, observers=(found.behaviour,))
     found.seconds = monotonic() - began
-    if len(tried) < len(calls):
+    if len(tried) < len(parts):
         found.cut = found.cut or "it was stopped"
     for fault in found.faults:
         write_sheet(fault, found, scene)
@@ -124,22 +125,42 @@ def explore(
 # ---- parts
 
 
-def run_parts(calls: Sequence[tuple[Any, ...]], processes: int, executor: Executor | None) -> Iterator[Tried]:
-    """Yield what each part tried, in order. Ctrl-C ends those that run, and what they found counts."""
-    if executor is None and (processes == 1 or len(calls) == 1):
-        for call in calls:
-            part = search(*call)
-            yield part
-            if part.cut == "it was stopped":
+class Part(NamedTuple):
+    """One search: of what, its seed and its gestures; a time at which it ends; what cue sheets enter, by control."""
+
+    scene: Any
+    seed: str
+    gestures: int
+    until: float | None
+    words: Mapping[str, Sequence[str]]
+
+
+def run_parts(
+    parts: Sequence[Part], processes: int, executor: Executor | None, progress: Callable[[int], None]
+) -> Iterator[Tried]:
+    """Yield what each part tried, in order, and tell how many gestures they made.
+
+    Ctrl-C ends those that run, and what they found counts.
+    """
+    made = 0
+    if executor is None and (processes == 1 or len(parts) == 1):
+        for part in parts:
+            tried = search(part, after(made, progress))
+            yield tried
+            made += tried.gestures
+            if tried.cut == "it was stopped":
                 return
         return
     context = get_context("spawn")
-    pool = nullcontext(executor) if executor is not None else ProcessPoolExecutor(min(processes, len(calls)), context)
-    with pool as running:
+    fed = context.Value("q", 0)
+    own = ProcessPoolExecutor(min(processes, len(parts)), context, initializer=count_in, initargs=(fed,))
+    with nullcontext(executor) if executor is not None else own as running:
         assert running is not None
-        futures: list[Future[Tried]] = [running.submit(search, *call) for call in calls]
+        futures: list[Future[Tried]] = [running.submit(counted if executor is None else search, part) for part in parts]
         for future in futures:
             try:
+                while executor is None and not wait([future], timeout=LOOK).done:
+                    progress(fed.value)
                 future.exception()
             except KeyboardInterrupt:
                 # Those that run have got it as well, and end soon.
@@ -148,13 +169,45 @@ def run_parts(calls: Sequence[tuple[Any, ...]], processes: int, executor: Execut
             except CancelledError:
                 continue
             if not future.cancelled():
-                yield future.result()
+                tried = future.result()
+                made += tried.gestures
+                progress(fed.value if executor is None else made)
+                yield tried
 
 
-def search(scene: Any, seed: str, gestures: int, until: float | None, words: Mapping[str, Sequence[str]]) -> Tried:
+def after(before: int, progress: Callable[[int], None]) -> Callable[[int], None]:
+    """Return a function that tells the gestures of a part together with those before it."""
+    return lambda made: progress(before + made)
+
+
+_fed: Any = None
+"""How many gestures all processes of a pool have made: a number that they share."""
+
+
+def count_in(fed: Any) -> None:
+    """Begin a process of a pool."""
+    global _fed
+    _fed = fed
+
+
+def counted(part: Part) -> Tried:
+    """Make one search in a process of a pool, and add its gestures to the number that they share."""
+    before = 0
+
+    def progress(made: int) -> None:
+        nonlocal before
+        with _fed.get_lock():
+            _fed.value += made - before
+        before = made
+
+    return search(part, progress)
+
+
+def search(part: Part, progress: Callable[[int], None] = lambda made: None) -> Tried:
     """Make one search. A scene that is told by its name is imported: "marina.scenes:quiet_monday"."""
-    with found_in(scene):
-        return Search(load_start(loaded(scene)), seed, gestures, until, words).run()
+    with found_in(part.scene):
+        start = load_start(loaded(part.scene))
+        return Search(start, part.seed, part.gestures, part.until, part.words).run(progress)
 
 
 def found_in(scene: Any) -> AbstractContextManager[None]:

@@ -48,7 +48,8 @@ def fault_lines(title: str, fault: Fault, files: dict[str, str] | None) -> Itera
     if files is not None and fault.key in files:
         yield f"  shown by {files[fault.key]}"
     else:
-        yield from (f"    {line}".rstrip() for line in fault.sheet.splitlines() if not line.startswith("# "))
+        lines = "\n".join(line for line in fault.sheet.splitlines() if not line.startswith("# "))
+        yield from (f"    {line}".rstrip() for line in lines.rstrip().splitlines())
 
 
 def never(found: Exploration) -> Iterator[str]:

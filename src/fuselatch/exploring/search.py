@@ -59,13 +59,14 @@ class Search:
         self.is_shortening = False
         self.explorer.watcher = self
 
-    def run(self) -> Tried:
-        """Search until the budget is used up."""
+    def run(self, progress: Callable[[int], None] = lambda made: None) -> Tried:
+        """Search until the budget is used up, and tell after each walk how many gestures were made."""
         with self.fuse:
             try:
                 if self.opens():
                     while not self.budget.is_over:
                         self.guarded(lambda: self.explorer.walk(self))
+                        progress(self.budget.fed)
             except KeyboardInterrupt:
                 self.budget.cut = "it was stopped"
         explorer = self.explorer

@@ -181,7 +181,11 @@ class Explorer:
 
     def open(self) -> World:
         """Return a new world. Raises what opening raises."""
-        world = self.start.open((self.coverage,))
+        self.fuse.begin()
+        try:
+            world = self.start.open((self.coverage,))
+        finally:
+            self.fuse.end()
         if self.values is None:
             self.values = Values(world.session.formats, self.words)
         return world
@@ -190,10 +194,9 @@ class Explorer:
         """Do something in a world; return what it raised."""
         self.budget.take()
         fuse = self.fuse
-        fuse.gestures += 1
-        fuse.running = True
+        fuse.begin()
         error = world.attempt(act)
-        fuse.running = False
+        fuse.end()
         if error is not None and self.watcher is not None and not isinstance(error, Refused | UnknownName):
             self.watcher.met(world, error)
         return error

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ctypes
+import signal
 import sys
 import threading
 from collections.abc import Iterable, Mapping
@@ -11,6 +12,7 @@ from copy import copy
 from datetime import timedelta
 from hashlib import blake2b
 from time import monotonic
+from types import FrameType
 from typing import Any, Final
 
 from fuselatch.core.engine.fingerprint import fingerprint, stable
@@ -35,8 +37,9 @@ class NeverEnds(BaseException):
 class TimeFuse:
     """Ends a gesture that runs for too long: `with TimeFuse(5): …`, and `gestures` counts those that were begun.
 
-    It raises `NeverEnds` in the thread that entered it. A handler that waits outside of Python, as in `sleep`, is only ended
-    when it comes back.
+    It raises `NeverEnds` in the thread that entered it, again and again until the gesture ends, as a bare `except` catches
+    it. In the main thread of a process it comes by a signal, which also ends a handler that waits outside of Python, as in
+    `sleep`. In another thread such a handler is only ended when it comes back.
     """
 
     def __init__(self, seconds: float) -> None:
@@ -44,14 +47,25 @@ class TimeFuse:
         self.gestures = 0
         self.running = False
         self._over = threading.Event()
+        self._before: Any = None
+        self._signals = False
+        self._ended = 0
+        self._usual = sys.gettrace()
 
     def __enter__(self) -> TimeFuse:
         self._thread = threading.get_ident()
-        threading.Thread(target=self._watch, daemon=True).start()
+        self._signals = hasattr(signal, "pthread_kill") and threading.current_thread() is threading.main_thread()
+        if self._signals:
+            self._before = signal.signal(signal.SIGALRM, self._signalled)
+        self._watcher = threading.Thread(target=self._watch, daemon=True)
+        self._watcher.start()
         return self
 
     def __exit__(self, *raised: object) -> None:
         self._over.set()
+        self._watcher.join()
+        if self._signals:
+            signal.signal(signal.SIGALRM, self._before)
 
     def _watch(self) -> None:
         seen, since = -1, monotonic()
@@ -59,8 +73,39 @@ class TimeFuse:
             if not self.running or self.gestures != seen:
                 seen, since = self.gestures, monotonic()
             elif monotonic() - since > self.seconds:
-                ctypes.pythonapi.PyThreadState_SetAsyncExc(ctypes.c_ulong(self._thread), ctypes.py_object(NeverEnds))
-                since = monotonic()
+                self._end()
+
+    def _end(self) -> None:
+        if self._signals:
+            signal.pthread_kill(self._thread, signal.SIGALRM)
+        else:
+            ctypes.pythonapi.PyThreadState_SetAsyncExc(ctypes.c_ulong(self._thread), ctypes.py_object(NeverEnds))
+
+    def _signalled(self, number: int, frame: FrameType | None) -> None:
+        if not self.running:
+            return
+        # A bare `except` may have caught it. The second time it's raised at the next line as well, which is in that clause.
+        again, self._ended = self._ended == self.gestures, self.gestures
+        if again and frame is not None:
+            frame.f_trace = self._at_a_line
+            sys.settrace(self._at_a_line)
+        raise NeverEnds
+
+    def _at_a_line(self, frame: FrameType, event: str, value: object) -> Any:
+        if self.running and event == "line":
+            raise NeverEnds
+        return self._at_a_line
+
+    def begin(self) -> None:
+        """A gesture begins."""
+        self.gestures += 1
+        self.running = True
+
+    def end(self) -> None:
+        """A gesture ends."""
+        self.running = False
+        if self._ended == self.gestures:
+            sys.settrace(self._usual)
 
 
 class Start:

@@ -15,21 +15,28 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 ROW: Final = 1.0
-TALL: Final = 26.0
-HIGH: Final = 8.0
-"""The height of a figure in inches, if its forms are at most `TALL` rows high."""
+LINE: Final = 0.75
+"""The height of each further line of a text."""
+ROW_HIGH: Final = 0.2646
+"""The height of a row in inches."""
+LEAST: Final = 10.0
+"""The least height of a figure in rows."""
 WIDE: Final = 44.0
 CHANGED: Final = "#fff3c4"
 EDGE: Final = "#6b7a88"
 INKS: Final = {"handler": INK, "change": "#1d5c33", "prompted": "#6b4e00", "trouble": "#9b1c1c"}
 TREE_WIDTH: Final = 66
+TREE_LINE: Final = 0.196
+"""The height of a line of what happened, in inches."""
 MOST_LINES: Final = 34
 
 
 def shot_figure(title: str, shot: Shot) -> Figure:
-    """Return one step as a figure of 1280x800, or higher if its forms are."""
-    tall = max(TALL, height_of_view(shot.view))
-    high = HIGH * tall / TALL
+    """Return one step as a figure that is 1280 pixels wide and as high as its forms and what happened need."""
+    view_tall = height_of_view(shot.view)
+    lines = tree_lines(shot, max(MOST_LINES, int(view_tall * ROW_HIGH / TREE_LINE)))
+    tall = max(LEAST, view_tall, len(lines) * TREE_LINE / ROW_HIGH)
+    high = tall * ROW_HIGH + 1.2
     figure = new_figure(height=high)
 
     def from_top(inches: float) -> float:
@@ -44,7 +51,8 @@ def shot_figure(title: str, shot: Shot) -> Figure:
     figure.text(0.02, from_top(0.68), words, fontsize=10, color=ink, parse_math=False)
     axes = figure.add_axes((0.02, 0.16 / high, 0.46, (high - 1.04) / high))
     axes.set_axis_off()
-    axes.set_xlim(0, WIDE)
+    # A locale that is written from right to left begins at the right; what happened stays in English.
+    axes.set_xlim(*((WIDE, 0) if shot.view.locale.direction == "rtl" else (0, WIDE)))
     axes.set_ylim(tall, 0)
     y = 0.3
     for form in shot.view.forms:
@@ -56,8 +64,11 @@ def shot_figure(title: str, shot: Shot) -> Figure:
             y += 0.8
             say(axes, 0.8, y - 0.4, line, QUIET, 9)
     if shot.view.notice:
-        axes.text(0.3, y + 0.5, shot.view.notice, fontsize=10, style="italic", color=QUIET, va="center", parse_math=False)
-    draw_tree(figure, shot, high)
+        say(axes, 0.3, y + 0.5, shot.view.notice, QUIET, style="italic")
+    for at, (line, kind) in enumerate(lines or [("no effects", "")]):
+        style: dict[str, Any] = {"family": "monospace", "fontweight": "bold" if kind == "handler" else "normal"}
+        ink = INKS.get(kind, INK)
+        figure.text(0.5, from_top(1.04 + at * TREE_LINE), line, fontsize=9, color=ink, parse_math=False, **style)
     return figure
 
 
@@ -100,14 +111,39 @@ def height_of(strip: Strip | Grid) -> float:
     """Return a row's height, with its markers, its table rows and the items of its list."""
     if isinstance(strip, Grid):
         markers = sum(bool(cell.marker) for _, row in strip.lines for cell in row if cell is not None)
-        return ROW + 0.75 * bool(strip.lines) + (ROW + 0.1) * len(strip.lines) + 0.7 * markers
+        higher = sum(extra_height_of_line(strip, row) for _, row in strip.lines)
+        return ROW + 0.75 * bool(strip.lines) + (ROW + 0.1) * len(strip.lines) + higher + 0.7 * markers
     lists = [found for one in strip.controls if (found := listed(one)) is not None]
     items = max((len(found.items) + bool(found.more) for found in lists), default=0)
     items -= any(one.look in ("list", "radio") for one in strip.controls) and items > 0
     markers = sum(bool(one.marker) for one in strip.controls)
     table = next((one for one in strip.controls if one.shape == "table"), None)
     rows = min(len(table.cells), MOST_ROWS) + 1 if table is not None else 0
-    return ROW + 0.15 + 0.7 * markers + 0.75 * (rows + items)
+    higher = extra_height_of_strip(strip)
+    return ROW + 0.15 + higher + 0.7 * markers + 0.75 * (rows + items)
+
+
+def extra_height_of_strip(strip: Strip) -> float:
+    """Return how much higher a row is for the texts in its fields."""
+    wide = field_width(len(strip.controls) > 1)
+    always = ("list", "radio")
+    fields = [one for one in strip.controls if not strip.heading and not (one.shape == "choice" and one.look in always)]
+    return max((extra_height(one, wide) for one in fields), default=0.0)
+
+
+def extra_height_of_line(grid: Grid, row: tuple[ControlView | None, ...]) -> float:
+    """Return how much higher a line is for the texts in its fields."""
+    return max((extra_height(cell, cell_width(grid, cell)) for cell in row if cell is not None), default=0.0)
+
+
+def cell_width(grid: Grid, cell: ControlView) -> float:
+    """Return the width of a field in a line."""
+    return column_width(grid) - 1.2 - 0.62 * len(cell.unit)
+
+
+def column_width(grid: Grid) -> float:
+    """Return the width of each column of a grid."""
+    return (WIDE - 3.8 - 1.2 * grid.heading.depth) / max(len(grid.columns), 1)
 
 
 def draw_grid(axes: Axes, grid: Grid, y: float, changes: dict[str, str]) -> None:
@@ -117,18 +153,18 @@ def draw_grid(axes: Axes, grid: Grid, y: float, changes: dict[str, str]) -> None
     say(axes, left, y + ROW / 2, grid.heading.caption, INK, bold=True)
     if marker:
         say(axes, 10.5, y + ROW / 2, f"x {marker}", "#7a1414", 9)
-    share = (WIDE - left - 3) / max(len(grid.columns), 1)
+    share = column_width(grid)
     y += ROW
     for at, caption in enumerate(grid.columns if grid.lines else ()):
         say(axes, left + 1.4 + at * share, y + 0.35, caption, QUIET, 9)
     y += 0.75
     for number, row in grid.lines:
         say(axes, left, y + ROW / 2, number, QUIET, 9)
-        under = y + ROW
+        under = y + ROW + extra_height_of_line(grid, row)
         for at, cell in enumerate(row):
             if cell is not None:
                 is_new = "changed" if cell.name in changes else ""
-                wide = share - 1.2 - 0.62 * len(cell.unit)
+                wide = cell_width(grid, cell)
                 draw_control(axes, cell, left + 1.4 + at * share, y, True, is_new, told=False, wide=wide)
                 if cell.marker:
                     say(axes, left + 1.4, under + 0.3, f"{cell.caption}: {cell.marker}", "#7a1414", 9)
@@ -162,7 +198,7 @@ def draw_strip(axes: Axes, strip: Strip, y: float, changes: dict[str, str], defa
             draw_items(axes, control, x, y + 0.1)
             x += 16.6
             continue
-        draw_items(axes, control, x, y + ROW)
+        draw_items(axes, control, x, y + ROW + extra_height_of_strip(strip))
         more = " ↵" if control.id == default else ""
         x = draw_control(axes, control, x, y, narrow, changes.get(control.name, ""), more) + 0.6
     under = y + height_of(strip) - 0.15 - 0.7 * sum(bool(one.marker) for one in strip.controls)
@@ -172,7 +208,7 @@ def draw_strip(axes: Axes, strip: Strip, y: float, changes: dict[str, str], defa
             say(axes, 10.5, under + 0.35, f"{'x' if refuses else '!'} {one.marker}", "#7a1414" if refuses else "#6b4e00", 9)
             under += 0.7
         if one.shape == "table":
-            draw_table(axes, one, y + ROW)
+            draw_table(axes, one, y + ROW + extra_height_of_strip(strip))
 
 
 def draw_control(
@@ -202,19 +238,42 @@ def draw_control(
         say(axes, x + 0.35, y + ROW / 2, "x" if control.value else "", ink, 9, align="center")
         say(axes, x + 1.1, y + ROW / 2, control.caption, ink)
         return x + 1.6 + 0.62 * len(control.caption)
-    text = entry_text(control)
+    wide = wide or field_width(narrow)
+    lines = lines_in(control, wide)
     if shape in ("label", "table") or control.read_only:
-        say(axes, x, y + ROW / 2, f"{text} {control.unit}", ink)
-        return x + 0.62 * len(text) + 2
-    wide = wide or (7.0 if narrow else 16.0)
-    box(axes, x, y + 0.06, wide, ROW - 0.12, face, line, not control.enabled)
-    room = int(wide / 0.68) - (2 if shape == "choice" else 0)
-    say(axes, x + 0.3, y + ROW / 2, text if len(text) <= room else f"{text[: room - 1]}…", ink if control.text else QUIET)
+        for at, text in enumerate(lines):
+            say(axes, x, y + ROW / 2 + LINE * at, f"{text} {control.unit if at == len(lines) - 1 else ''}", ink)
+        return x + 0.62 * max(map(len, lines)) + 2
+    box(axes, x, y + 0.06, wide, ROW - 0.12 + LINE * (len(lines) - 1), face, line, not control.enabled)
+    for at, text in enumerate(lines):
+        say(axes, x + 0.3, y + ROW / 2 + LINE * at, text, ink if control.text else QUIET)
     if shape == "choice":
         say(axes, x + wide - 0.8, y + ROW / 2, "▾", QUIET)
     words = f"{control.unit}  {change}".strip() if told else control.unit
     say(axes, x + wide + 0.4, y + ROW / 2, words, "#6b4e00" if change and told else INK, 9)
     return x + wide + (0.62 * len(control.unit) if narrow else 0)
+
+
+def field_width(narrow: bool) -> float:
+    """Return the width of a field that stands alone, or beside others."""
+    return 7.0 if narrow else 16.0
+
+
+def lines_in(control: ControlView, wide: float) -> list[str]:
+    """Return the lines of an entry in a field of a width: all of its text, unless it has a great many."""
+    shape, text = control.shape, entry_text(control)
+    if shape in ("label", "table") or control.read_only:
+        wide = WIDE - 12
+    room = max(4, int(wide / 0.68) - (2 if shape == "choice" else 0))
+    lines = [part for line in text.splitlines() for part in textwrap.wrap(line, room) or [""]] or [""]
+    left = len(lines) - MOST_ROWS
+    return lines if left <= 0 else [*lines[:MOST_ROWS], f"… {left} more lines"]
+
+
+def extra_height(control: ControlView | None, wide: float) -> float:
+    """Return how much higher than a row an entry is."""
+    is_field = control is not None and control.shape not in ("button", "tick", "table")
+    return LINE * (len(lines_in(control, wide)) - 1) if control is not None and is_field else 0.0
 
 
 def draw_table(axes: Axes, table: ControlView, y: float) -> None:
@@ -259,21 +318,14 @@ def draw_prompt(axes: Axes, prompt: PromptView, y: float) -> float:
     return y + height + 0.4
 
 
-def draw_tree(figure: Figure, shot: Shot, high: float) -> None:
-    y = 1 - 1.04 / high
-    most = int(MOST_LINES * high / HIGH)
-    lines = shot.tree[:most]
-    for guide, text, kind in lines or [("", "no effects", "")]:
-        weight = "bold" if kind == "handler" else "normal"
-        more: dict[str, Any] = {"family": "monospace", "fontweight": weight, "parse_math": False}
-        # A long line continues below its own beginning.
-        room = max(20, TREE_WIDTH - len(guide))
-        for part, words in enumerate(textwrap.wrap(text, room) or [""]):
-            line = f"{guide if part == 0 else ' ' * len(guide)}{words}"
-            figure.text(0.5, y, line, fontsize=9, color=INKS.get(kind, INK), **more)
-            y -= 0.196 / high
-    if len(shot.tree) > most:
-        figure.text(0.5, y, f"… {len(shot.tree) - most} more", fontsize=9, color=QUIET)
+def tree_lines(shot: Shot, most: int) -> list[tuple[str, str]]:
+    """Return the lines of what happened, with their kinds. A long one continues below its own beginning."""
+    lines: list[tuple[str, str]] = []
+    for guide, text, kind in shot.tree:
+        for part, words in enumerate(textwrap.wrap(text, max(20, TREE_WIDTH - len(guide))) or [""]):
+            lines.append((f"{guide if part == 0 else ' ' * len(guide)}{words}", kind))
+    left = len(lines) - most
+    return lines if left <= 0 else [*lines[:most], (f"… {left} more lines", "")]
 
 
 def box(
@@ -286,8 +338,19 @@ def box(
 
 
 def say(
-    axes: Axes, x: float, y: float, text: str, ink: str, size: float = 10, *, bold: bool = False, align: str = "left"
+    axes: Axes,
+    x: float,
+    y: float,
+    text: str,
+    ink: str,
+    size: float = 10,
+    *,
+    bold: bool = False,
+    align: str = "start",
+    style: str = "normal",
 ) -> None:
+    """Write a text that begins at a place, or is centred at it."""
+    start = "right" if axes.xaxis_inverted() else "left"
     weight = "bold" if bold else "normal"
-    more: dict[str, Any] = {"ha": align, "va": "center", "fontweight": weight, "parse_math": False}
-    axes.text(x, y, text, fontsize=size, color=ink, **more)
+    more: dict[str, Any] = {"va": "center", "fontweight": weight, "fontstyle": style, "parse_math": False}
+    axes.text(x, y, text, fontsize=size, color=ink, ha=start if align == "start" else align, **more)

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import sys
+import time
+from contextlib import suppress
 from datetime import datetime
 from decimal import Decimal
 from typing import Any, Final
@@ -83,6 +85,34 @@ class Endless(Desk, title="A handler that never ends"):
         left = list(SIZES)
         while self.note.value == "wait":
             left = left[1:] + left[:1]
+
+
+class Deaf(Form, title="Handlers that don't end though they are told to"):
+    """One sleeps outside of Python, one catches everything."""
+
+    sleep = Button("Sleep")
+    spin = Button("Spin")
+
+    @sleep.clicked
+    def sleep_long(self) -> None:
+        time.sleep(3600)
+
+    @spin.clicked
+    def spin_on(self) -> None:
+        while True:
+            with suppress(BaseException):
+                time.sleep(0.001)
+
+
+class Unopened(Form, title="A form that doesn't open"):
+    """Its opening never ends."""
+
+    note = Text("Note")
+
+    @Form.opened
+    def wait_for_it(self) -> None:
+        while not self.note.value:
+            pass
 
 
 class Locked(Desk, title="A trap"):

@@ -128,7 +128,9 @@ def checked_params(form: type[Form], params: Mapping[str, Any]) -> dict[str, Any
     missing = [name for name, param in plan.params.items() if param.default is MISSING and name not in params]
     if missing:
         raise UnknownName(
-            f"{form.__name__} needs {', '.join(missing)}; pass it by name, for example open({form.__name__}, {missing[0]}=…)"
+            f"{form.__name__} needs {', '.join(missing)}; pass each by name: "
+            f"open({form.__name__}, {missing[0]}=…) in a handler, "
+            f"or Scene({form.__name__}, {missing[0]}=…) in a scene function"
         )
     # Only plain types are checked: anything else is for the type checker.
     hints = hints_of(form, plan)
