@@ -51,7 +51,7 @@ def fingerprint(session: SessionState, outside: str = "") -> bytes:
             parts.append(f"says {found[1]} {found[2]} {found[0]}")
     parts.append("front" if stack.front is None else plain_name(stack.front._state))
     if session.hovered is not None:
-        parts.append(f"over {plain_name(session.hovered._state)}.{session.hovered._plan.path}")
+        parts.append(f"over {plain_name(session.hovered._state)}.{session.hovered.name}")
     if session.shared:
         parts.extend(sorted([f"{name_of_shared(each)} {stable(value)}" for each, value in session.shared.items()]))
     if session.session_latches:
@@ -85,17 +85,18 @@ def write_form(parts: list[str], state: FormState) -> None:
         parts.append(state.title)
     focus = state.focus
     if focus is not None:
-        parts.append(focus._plan.path)
+        parts.append(focus.name)
     records = state.records
     if records is not None:
         parts.append(f"record {stable(records._key)} {stable(records._row)} {stable(records._filters)}")
     for override in state.overrides:
         parts.append(f"confirmed {stable(override)}")
     for path, container in state.containers.items():
-        write_plain(parts, path, container)
+        # A line is told by its place: which number it was made with doesn't matter.
+        write_plain(parts, state.nodes[path].name if "#" in path else path, container)
     for node in state.nodes.values():
         if node._set is not None:
-            parts.append(f"{node._plan.path} {stable(node._set)}")
+            parts.append(f"{node.name} {stable(node._set)}")
     for each in state.order:
         control: ControlState = each
         write_control(parts, control)
@@ -126,7 +127,7 @@ def write_control(parts: list[str], control: ControlState) -> None:
         and control._initial is UNSEEN
     ):
         return
-    text = control._plan.path + more
+    text = control.name + more
     if not control._rule:
         text += f"={stable(value)}"
     if control._draft is not None:
@@ -220,7 +221,7 @@ def stable(value: Any, depth: int = 0) -> str:
     if kind in PLAIN:
         return repr(value)
     if isinstance(value, ControlState):
-        return f"<{plain_name(value._state)}.{value._plan.path}>"
+        return f"<{plain_name(value._state)}.{value.name}>"
     if isinstance(value, Container):
         return f"<{plain_name(value._state)}>"
     if depth >= DEEPEST:
