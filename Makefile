@@ -36,7 +36,7 @@ coverage: .venv/ready-test
 
 # Those that run the core again, compiled: other parts are plain Python either way. AGAIN=tests runs all.
 AGAIN ?= tests/frontends tests/core tests/rehearsal tests/marina tests/report tests/stores/test_record_stores.py \
-	tests/cli/test_cli.py tests/test_formats.py
+	tests/cli/test_cli.py tests/test_formats.py tests/exploring
 test-compiled: .compiled/ready
 	$(WITH_COMPILED) $(BIN)/fuselatch --version | grep "(compiled core)"
 	$(WITH_COMPILED) $(BIN)/python -m pytest -n 2 $(AGAIN)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
@@ -208,3 +209,16 @@ def test_what_a_store_holds_is_taken_as_another_type_only_where_nothing_is_lost(
             adapted(value, wanted)
     else:
         assert adapted(value, wanted) == found and type(adapted(value, wanted)) is type(found)
+
+
+@pytest.mark.parametrize(
+    ("pattern", "sample"),
+    [
+        ("^[A-Z]{2}-\\d{3,5}$", "AA-000"), ("(north|south) [a-z]*x", "north x"), (r"^[^@ ]+@[^@ ]+\.[a-z]{2,}$", "a@a.aa"),
+        (r"(a|b)\1", "aa"), ("^(?!x).+$", "a"), (r"^[^\W\d]\S.{2}$", "aaaa"), ("[^a-zA-Z0-9]", " "), ("(?i)^w[в-я]$", "wв"),
+    ],
+)  # fmt: skip
+def test_a_sample_is_made_for_a_pattern(pattern: str, sample: str) -> None:
+    text = Text("Text", pattern=pattern)
+    verb, wrong = text.wrong("pattern") or ("", "")
+    assert (text.sample(), verb) == (sample, "type") and not re.search(pattern, wrong)

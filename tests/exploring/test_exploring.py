@@ -78,7 +78,8 @@ def test_more_that_is_found_is_shown_by_its_cue_sheet(form: type[Form], key: str
 @pytest.mark.parametrize(
     ("form", "keys"), [(quay.Deaf, ["sleep_long", "spin_on"]), (quay.Unopened, ["wait_for_it"])], ids=["deaf", "unopened"]
 )
-def test_a_handler_is_ended_wherever_it_waits(form: type[Form], keys: list[str]) -> None:
+def test_a_handler_is_ended_wherever_it_waits(form: type[Form], keys: list[str], monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("fuselatch.exploring.search.LONGEST", 0.4)
     assert [fault.key for fault in explore(form, gestures=30).new] == [f"endless {key}" for key in keys]
 
 
@@ -116,6 +117,7 @@ def test_nothing_is_found_at_the_marina_and_what_was_never_reached_is_told() -> 
     assert not found.new and found.gestures >= 6000 and found.states > 300
     assert {way.form for way in found.untried} <= {"BookingForm", "VesselSearch"}
     assert not [way for way in found.untried if way.kind in ("closing", "verdict", "handler")]
+    assert sum(found.made.values()) > 1000 and {found.times(way) for way in found.untried if way.kind == "answer"} == {0}
 
 
 def told(found: Any) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import CancelledError, Executor, Future, ProcessPoolExecutor, wait
 from contextlib import AbstractContextManager, nullcontext, suppress
@@ -36,7 +37,8 @@ class Exploration:
 
     `faults`: the errors and notes, the most severe kinds first. `gestures`, `states`: how many were made and found.
     `behaviour`: what was tried, and what never. `cut`: what ended it before its budget was used up, or "". `unproven`: more
-    that isn't proven. `opens`: how its cue sheets begin.
+    that isn't proven. `opens`: how its cue sheets begin. `made`: how often each gesture was chosen, by form, verb and
+    control.
     """
 
     scene: str
@@ -50,6 +52,7 @@ class Exploration:
     cut: str = ""
     unproven: list[str] = field(default_factory=list)
     opens: tuple[str, ...] = ()
+    made: Counter[tuple[str, str, str]] = field(default_factory=Counter)
 
     @property
     def new(self) -> list[Fault]:
@@ -61,12 +64,19 @@ class Exploration:
         """The behaviour that was never reached: handlers, prompts and answers, ways to close, rules and checks."""
         return [way for form in self.behaviour.forms for way in self.behaviour.untried(form)]
 
+    def times(self, way: Way) -> int:
+        """Return how often the search did what a step that tries some behaviour does, to that control."""
+        verb, *words = self.behaviour.step(way)
+        return self.made[way.form, verb, words[0] if words else ""]
+
     def to_dict(self) -> dict[str, Any]:
         """Return everything as plain dicts, lists and text, for JSON."""
         return {
             "version": 1, "scene": self.scene, "seed": self.seed, "gestures": self.gestures, "states": self.states,
             "cut": self.cut, "faults": [fault.to_dict() for fault in self.faults],
-            "never": [{**way._asdict(), "step": list(self.behaviour.step(way))} for way in self.untried],
+            "never": [
+                {**way._asdict(), "step": list(self.behaviour.step(way)), "times": self.times(way)} for way in self.untried
+            ],
             "unproven": self.unproven,
         }  # fmt: skip
 
@@ -236,6 +246,7 @@ def together(scene: str, seed: int, wanted: int, tried: Iterable[Tried], known: 
     for part in tried:
         found.gestures += part.gestures
         found.states += part.states
+        found.made.update(part.made)
         found.cut = found.cut or part.cut
         if part.behaviour:
             found.behaviour.add(part.behaviour)

@@ -77,7 +77,10 @@ def cue_lines(fault: Fault, opening: Sequence[str]) -> list[str]:
 
 @dataclass(slots=True)
 class Tried:
-    """The work of one search: gestures fed, states found, faults; and what cut it short ("" if nothing did)."""
+    """The work of one search: gestures fed, states found, faults; and what cut it short ("" if nothing did).
+
+    `made`: how often each gesture was chosen, by form, verb and control (for an answer or a key: its text).
+    """
 
     gestures: int = 0
     states: int = 0
@@ -85,3 +88,4 @@ class Tried:
     behaviour: dict[str, Any] = field(default_factory=dict)
     cut: str = ""
     unproven: list[str] = field(default_factory=list)
+    made: dict[tuple[str, str, str], int] = field(default_factory=dict)

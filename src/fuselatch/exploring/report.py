@@ -61,7 +61,9 @@ def never(found: Exploration) -> Iterator[str]:
     for form in found.behaviour.forms:
         for way in found.behaviour.untried(form):
             verb, *words = found.behaviour.step(way)
-            yield f"  {form}: {about(way, found.behaviour)} (try: {' '.join(written(verb, words).split())})"
+            times = found.times(way)
+            tried = f"tried '{' '.join([verb, *words[:1]])}' {count(times, 'time')}" if times else "not tried"
+            yield f"  {form}: {about(way, found.behaviour)} (try: {' '.join(written(verb, words).split())}; {tried})"
 
 
 def proven(found: Exploration) -> Iterator[str]:

@@ -77,6 +77,7 @@ class Search:
             explorer.coverage.to_dict(),
             self.budget.cut,
             self.unproven,
+            explorer.made_in_all(),
         )
 
     def opens(self) -> bool:

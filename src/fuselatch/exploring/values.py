@@ -9,6 +9,7 @@ from typing import Any, Final
 
 from fuselatch.core.forms.plans import ControlPlan, FormPlan
 from fuselatch.core.model.locale_formats import Formats
+from fuselatch.core.model.patterns import texts_found
 from fuselatch.report.reading import code_of, within
 
 MOST: Final = 24
@@ -21,8 +22,8 @@ KEPT: Final = (int, float, Decimal, str, date, datetime, time)
 class Values:
     """The texts to enter, by form and control: those that fit first.
 
-    They come from the control's declaration (bounds, and one beyond; its example), constants in the form's code, params of
-    the form, and `words`: what existing cue sheets enter, by the control's name.
+    They come from the control's declaration (bounds, and one beyond; pattern and example), constants in the form's code,
+    params of the form, and `words`: what existing cue sheets enter, by the control's name.
     """
 
     def __init__(self, formats: Formats, words: Mapping[str, Iterable[str]]) -> None:
@@ -46,6 +47,9 @@ class Values:
         yield from self._shown(control, decl.sample())
         if decl.example:
             yield decl.example
+        pattern = getattr(decl, "pattern", None)
+        if pattern is not None:
+            yield from texts_found(pattern)
         fitting = [*self.constants(plan), *plain_values(params.values())]
         for value in fitting:
             yield from self._as_text(control, value)

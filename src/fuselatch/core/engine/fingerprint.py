@@ -132,7 +132,7 @@ def write_control(parts: list[str], control: ControlState) -> None:
         text += f"={stable(value)}"
     if control._draft is not None:
         text += f" typed {control._draft!r}"
-    if control._findings is not None:
+    if control._findings:
         text += f" found {told(control._findings)}"
     if control._preview is not None:
         text += f" will find {told(control._preview)}"
@@ -192,7 +192,10 @@ def write_turn(parts: list[str], turn: Turn) -> None:
     for event in turn.queue:
         parts.append(f"queued {event.path} {stable(event.old)}")
     # What is undone if it fails.
-    parts.extend([f"was {name_of(target)} {name} {stable(old)}" for target, name, old in turn.undo])
+    for target, name, old in turn.undo:
+        # No findings, and none that were looked for, are the same.
+        if name != "_findings" or old or target._findings:
+            parts.append(f"was {name_of(target)} {name} {stable(old or None) if name == '_findings' else stable(old)}")
     if turn.writes is not None:
         parts.extend([f"writes {change.source} {stable(change.key)} {stable(change.row)}" for change, _ in turn.writes])
     frame: Any = turn.worker.gr_frame if turn.worker is not None else None

@@ -17,6 +17,7 @@ from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.locale_formats import Formats, PlainFormats, parse_moment, show_moment
 from fuselatch.core.model.names import suggest
+from fuselatch.core.model.patterns import texts_found
 from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.values import (
     EXACT,
@@ -142,7 +143,9 @@ class Text(InputControl[LiveInput[str, str], str, str]):
 
     def sample(self, first_choice: str = "") -> str:
         if self.pattern is not None:
-            return self.example
+            most = self.max_length or LONGEST
+            made = (text for text in texts_found(self.pattern) if self.min_length <= len(text) <= most)
+            return self.example or next(made, "")
         return "" if self.max_length == 0 else "x" * max(1, self.min_length)
 
     def wrong(self, rule: str) -> tuple[str, str] | None:
@@ -150,6 +153,9 @@ class Text(InputControl[LiveInput[str, str], str, str]):
             return "type", "x" * (self.max_length + 1)
         if rule == "min_length":
             return "type", "x" * (self.min_length - 1)
+        if rule == "pattern" and self.pattern is not None:
+            text = next((text for text in UNLIKELY if not self.pattern.search(text)), "")
+            return ("type", text) if text else None
         return super().wrong(rule)
 
     def schema(self, needed: bool) -> dict[str, Any]:
@@ -172,6 +178,8 @@ MOMENT_WIDE: Final = 20
 """The width of a date with a time."""
 LONGEST: Final = 60
 """The longest text that is proposed to break a rule."""
+UNLIKELY: Final = ("?", "x", "0", "? x 0")
+"""Texts of which a pattern is unlikely to find all."""
 
 
 def json_number(bound: Any) -> float | int:
