@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
 import subprocess
 import sys
 from pathlib import Path
@@ -92,21 +91,6 @@ def test_exit_codes_and_one_clear_line(tmp_path: Path, words: list[str], code: i
         assert out.splitlines()[0] == f"{tmp_path}/bad.cues:2:1: expected match.value Kittiwake, but it is blank"
 
 
-def test_forms_are_found_beside_the_cue_sheet_and_in_given_folders(tmp_path: Path) -> None:
-    for folder, module in (("cues", "beside_form"), ("more", "given_form")):
-        (tmp_path / folder).mkdir()
-        (tmp_path / folder / f"{module}.py").write_text(
-            "from fuselatch import Form, Text\nclass Tiny(Form):\n    a = Text('A')\n"
-        )
-        (tmp_path / "cues" / f"{module}.cues").write_text(f"form {module}:Tiny\ntype a x\n")
-    one, two = (str(tmp_path / "cues" / name) for name in ("beside_form.cues", "given_form.cues"))
-    code, out, _ = call("rehearse", one)
-    assert code == 0 and out.endswith("still open at the end: Tiny\n\n1 cue sheet: 1 step passed, 0 failed\n")
-    assert json.loads(call("rehearse", "--json", one)[1])["sheets"][0]["left_open"] == ["Tiny"]
-    assert call("rehearse", "-q", two)[0] == 2
-    assert call("rehearse", "-q", one, two, "--from", str(tmp_path / "more"))[0] == 0
-
-
 def test_describe_shows_what_a_form_declares_or_its_schema() -> None:
     code, out, err = call("describe", "marina.forms:BookingForm")
     assert (code, err) == (0, "")
@@ -143,22 +127,6 @@ def test_help_names_every_command_and_imports_nothing_heavy() -> None:
     assert all(f"  {name} " in answer for name in COMMANDS)
     loaded = answer.splitlines()[-1]
     assert not any(f"'{heavy}'" in loaded for heavy in ("rich", "marina", "hypothesis", "csv", "greenlet"))
-
-
-def test_the_same_cue_sheet_gives_the_same_bytes_whatever_the_hash_seed(tmp_path: Path) -> None:
-    traces = []
-    for seed in ("0", "1", "4711"):
-        folder = tmp_path / seed
-        environment = {**os.environ, "PYTHONHASHSEED": seed}
-        subprocess.run(
-            [sys.executable, "-m", "fuselatch", "demo", "--output", str(folder)],
-            env=environment,
-            check=True,
-            capture_output=True,
-        )
-        traces.append({file.name: file.read_bytes() for file in sorted(folder.iterdir())})
-    assert len(traces[0]) == 15
-    assert traces[0] == traces[1] == traces[2]
 
 
 def test_the_cue_sheet_of_the_records_example_passes() -> None:

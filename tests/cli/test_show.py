@@ -4,13 +4,11 @@ from __future__ import annotations
 
 import json
 import shutil
-import socket
 import subprocess
 import sys
 from pathlib import Path
 from typing import Any
 
-import pytest
 from click.testing import CliRunner
 
 from fuselatch.cli import main
@@ -38,26 +36,6 @@ def used(process: subprocess.Popen[str], *steps: dict[str, str]) -> list[Any]:
         return told
 
 
-@pytest.mark.parametrize(("button", "code", "verdict"), [("book", 0, "accepted"), ("leave", 1, "cancelled")])
-def test_a_form_is_shown_and_its_outcome_printed(button: str, code: int, verdict: str) -> None:
-    process = start("stay:Stay", "--user", "imke", "--json")
-    used(process, {"verb": "type", "control": "1.vessel", "text": "Eider"}, {"verb": "press", "control": f"1.{button}"})
-    out, _ = process.communicate(timeout=30)
-    values = {"vessel": "Eider", "nights": 1, "price": "34.00"} if code == 0 else {}
-    assert json.loads(out) == {"verdict": verdict, "values": values, "overrides": []} and process.returncode == code
-
-
-def test_a_folders_forms_are_shown_on_a_start_page() -> None:
-    process = start(str(EXAMPLES))
-    first, opened = used(process, {"verb": "open", "text": "Stay"})
-    assert [each["title"] for each in first["view"]["offers"]][-2:] == ["Tours", "A week at the quay"]
-    assert first["view"]["forms"] == [] and [each["whole"]["title"] for each in opened["forms"].values()] == [
-        "A night at the quay"
-    ]
-    process.kill()
-    process.communicate()
-
-
 def test_only_what_is_approved_is_shown_if_so_chosen(tmp_path: Path) -> None:
     for name in ("stay.py", "stay.cues"):
         shutil.copy(EXAMPLES / name, tmp_path)
@@ -72,24 +50,3 @@ def test_only_what_is_approved_is_shown_if_so_chosen(tmp_path: Path) -> None:
     assert out == "" and "stay.py has changed since" in errors
     out, errors = start(str(tmp_path), "--approved-only").communicate(timeout=30)
     assert out == "" and "stay.py has changed since" in errors
-
-
-@pytest.mark.parametrize(
-    ("words", "told"),
-    [
-        (("stay:Sty",), "stay has no form or scene 'Sty'; did you mean 'Stay'"),
-        (("sty:Stay",), "module 'sty' not found; did you mean 'stay'"),
-        (("stay",), "'stay' isn't a form; write MODULE:NAME"),
-        (("harbours:HarbourForm", "--records", "nofile.db"), "nofile.db"),
-        (("harbours:harbours", "--at", "99"), "'harbours' has no record '99'; choose from 1, 2"),
-        (("stay:Stay", "--port", "TAKEN"), "can't use port"),
-        (("stay:Stay", "--port", "70000"), "70000 is not in the range"),
-        ((str(EXAMPLES), "--json"), "--at and --json are for one form"),
-        ((str(EXAMPLES.parent / "docs"),), "has no forms"),
-    ],
-)
-def test_an_error_is_one_line_and_code_2(words: tuple[str, ...], told: str) -> None:
-    with socket.create_server(("127.0.0.1", 0)) as taken:
-        process = start(*(word.replace("TAKEN", str(taken.getsockname()[1])) for word in words))
-        out, errors = process.communicate(timeout=30)
-    assert (process.returncode, out) == (2, "") and told in errors and "Traceback" not in errors

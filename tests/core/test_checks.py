@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from fuselatch import Button, Form, HandlerFailed, Number, Text, Tick, check, warn
+from fuselatch import Button, Form, Number, Text, Tick, check, warn
 from fuselatch.rehearsal import rehearse
 from tests.helpers import act
 
@@ -43,26 +43,6 @@ def texts(desk: object, name: str) -> list[str]:
     return [finding.text for finding in getattr(desk.form, name).findings]  # type: ignore[attr-defined]
 
 
-def test_a_check_of_several_is_judged_when_any_differs_and_shown_at_its_place() -> None:
-    with rehearse(Span) as desk:
-        form = desk.at(Span)
-        form.a.value = 5
-        assert texts(desk, "b") == ["Enter a value"]
-        form.b.value = 3
-        assert texts(desk, "b") == ["must be at least 5"] and texts(desk, "a") == []
-        form.a.value = 2
-        assert texts(desk, "b") == []
-
-
-def test_a_stacked_check_is_applied_to_each_and_follows_what_else_it_reads() -> None:
-    with rehearse(Span) as desk:
-        form = desk.at(Span)
-        form.a.value, form.b.value = 7, 77
-        assert (texts(desk, "a"), texts(desk, "b")) == ([], ["unlucky"])
-        form.strict.value = True
-        assert (texts(desk, "a"), texts(desk, "b")) == (["unlucky"], [])
-
-
 def test_hidden_controls_are_left_alone_and_blanks_judged_where_asked() -> None:
     with rehearse(Span) as desk:
         assert texts(desk, "note") == []
@@ -70,23 +50,6 @@ def test_hidden_controls_are_left_alone_and_blanks_judged_where_asked() -> None:
         assert texts(desk, "note") == ["say why"]
         desk.untick("strict")
         assert texts(desk, "note") == []
-
-
-@pytest.mark.parametrize(
-    ("typed", "text"),
-    [
-        ("", ""),
-        ("A", "Too short. Minimum is 3 characters"),
-        ("ABCDEFG", "Too long: 7 characters. Maximum is 6"),
-        ("abc1", "'abc1' isn't in the right format. Example: AB12"),
-        ("AB12", ""),
-    ],
-)
-def test_declared_rules_of_a_text(typed: str, text: str) -> None:
-    with rehearse(Span) as desk:
-        desk.type("code", typed)
-        desk.tab()
-        assert desk.at(Span).code.marker.text == text
 
 
 def test_a_shown_marker_goes_as_soon_as_the_entry_is_right() -> None:
@@ -135,21 +98,6 @@ def test_an_eager_marker_shows_from_the_first_key() -> None:
         assert not desk.at(Span).while_typing.marker
 
 
-def test_the_view_shows_help_and_the_marker_of_what_is_pointed_at() -> None:
-    class Helped(Form):
-        a = Number("A", help="how many", minimum=1)
-        b = Text("B", help="what else")
-
-    with rehearse(Helped) as desk:
-        assert desk.session.view.help == "how many"
-        act(desk, "type a 0", "focus b")
-        assert desk.session.view.help == "what else"
-        desk.hover("a")
-        assert desk.session.view.help == "Too low: 0. Minimum is 1; how many"
-        desk.unhover()
-        assert desk.session.view.help == "what else"
-
-
 def test_a_finding_about_a_hidden_control_is_shown_elsewhere() -> None:
     class Elsewhere(Form):
         a = Number("A")
@@ -173,26 +121,3 @@ def test_a_finding_about_a_hidden_control_is_shown_elsewhere() -> None:
         form.a.value = 4
         desk.press("save")
         assert desk.outcome is not None and desk.outcome.accepted
-
-
-def test_a_gap_that_warns_is_confirmed() -> None:
-    with rehearse(Span) as desk:
-        act(desk, "type a 1", "press save")
-        assert desk.prompt.text == "To: Enter a value"
-        desk.answer("Go on")
-        assert desk.outcome is not None and [one.control for one in desk.outcome.overrides] == ["b"]
-
-
-def test_pointer_handlers_can_not_ask() -> None:
-    class Asks(Form):
-        a = Text("A")
-
-        @a.hovered
-        def ask_it(self) -> None:
-            self.inform("hello")
-
-    with (
-        rehearse(Asks) as desk,
-        pytest.raises(HandlerFailed, match=r"a pointer handler can't wait for the user.*use self\.say"),
-    ):
-        desk.hover("a")

@@ -173,23 +173,6 @@ def test_controls_keep_their_order_and_a_replaced_one_its_place() -> None:
         assert [finding.text for finding in form.b.findings] == ["Too low: 1. Minimum is 2"]
 
 
-def test_decorators_return_the_function_and_collecting_runs_no_code() -> None:
-    def plain(self: Any) -> None:
-        raise AssertionError("collecting ran this")
-
-    assert on(A.changed)(plain) is plain
-    assert check(A)(plain) is plain
-
-    class Careful(Form):
-        a = Text("A", default=lambda form: form.nothing_of_the_sort)
-
-        @property
-        def b(self) -> str:
-            raise AssertionError("collecting ran this")
-
-    assert list(plan_of(Careful).controls) == ["a"]
-
-
 class Opened(Form):
     """A form with params."""
 

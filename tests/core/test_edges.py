@@ -101,20 +101,3 @@ def test_a_check_for_blanks_leaves_a_wrong_draft_alone(session: Session) -> None
 def test_a_latch_that_another_session_has_set_a_moment_before_is_theirs(session: Session) -> None:
     form: Any = session.front
     assert form.daily.set("mine") is False and form.daily.answer == "theirs"
-
-
-def test_a_value_set_while_warnings_are_confirmed_is_checked_again(session: Session) -> None:
-    form: Any = session.front
-    form.records.next()
-    feed(session, "press ok")
-    form.size.value = 60
-    feed(session, "answer Go on")
-    assert form.is_open and session.notice == "Size: Too high: 60. Maximum is 50" and LOG == []
-
-
-def test_refresh_runs_a_rule_again_whose_tracked_inputs_are_equal(session: Session, monkeypatch: pytest.MonkeyPatch) -> None:
-    form: Any = session.front
-    monkeypatch.setitem(RATES, "crane", 45)
-    assert form.price.value == "a 40"
-    form.refresh()
-    assert form.price.value == "a 45"

@@ -31,7 +31,6 @@ from fuselatch import (
     warn,
 )
 from fuselatch.frontends import Gesture, Session
-from fuselatch.policy import Policy
 from fuselatch.rehearsal import read_cues, rehearse, run_cues
 from fuselatch.stores import MemoryRecords
 from tests.bench import LOG, Bench, Dialog, bench, doing, fail, note, undone
@@ -41,12 +40,6 @@ LOOP = {
     "a": lambda form: setattr(form.b, "value", form.a.required_value + 1),
     "b": lambda form: setattr(form.a, "value", form.b.required_value + 1),
 }
-
-
-class Worded(Bench):
-    """Says it in its own words."""
-
-    failure_text = "The crane is stuck; nothing was moved"
 
 
 def test_the_user_reads_that_it_failed_until_the_next_gesture() -> None:
@@ -61,16 +54,6 @@ def test_the_user_reads_that_it_failed_until_the_next_gesture() -> None:
         assert met == [caught.value]
         session.feed(Gesture(verb="tick", control="on"))
         assert session.view.failure is None and not session.view.notice
-
-
-def test_a_form_and_a_policy_word_the_failure() -> None:
-    policy = Policy({"Worded": {"failure_text": "Call the workshop"}}, "policy.toml")
-    for options, text in (({}, Worded.failure_text), ({"policy": policy}, "Call the workshop")):
-        doing(**{"Worded go": fail("no crane")})
-        with rehearse(Worded, **options) as desk:  # type: ignore[call-overload]
-            with pytest.raises(HandlerFailed):
-                desk.press("go")
-            assert desk.session.view.notice == text
 
 
 def test_a_failure_can_be_expected_and_is_recorded_so() -> None:
@@ -404,21 +387,6 @@ def test_ctrl_c_leaves_a_session_as_it_was_or_says_that_it_is_broken(lines: int,
             else:
                 assert snapshot(session) == before or session._state.unfinished is None
             break
-
-
-def test_ctrl_c_in_a_handler_undoes_the_gesture() -> None:
-    def long_work(form: Bench) -> None:
-        form.b.value = 5
-        raise KeyboardInterrupt
-
-    with bench({"a": long_work}) as (desk, form):
-        act(desk, "type a 1")
-        before = snapshot(desk.session)
-        with pytest.raises(KeyboardInterrupt):
-            desk.press("go")
-        assert snapshot(desk.session) == before
-        act(desk, "key Escape", "type b 2", "tab")
-        assert form.b.value == 2
 
 
 @pytest.mark.parametrize("elsewhere", [False, True])

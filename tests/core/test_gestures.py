@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import pytest
 
-from fuselatch import Button, Choice, Event, Form, Label, Number, Refused, Text, Tick, UnknownName, check, on, warn
+from fuselatch import Button, Choice, Event, Form, Label, Number, Text, Tick, UnknownName, check, on, warn
 from fuselatch.rehearsal import Desk, rehearse
-from tests.helpers import act, snapshot, told
 
 
 class Stay(Form):
@@ -63,27 +62,6 @@ REFUSED: list[tuple[tuple[str, ...], str]] = [
 ]
 
 
-@pytest.mark.parametrize(("gesture", "message"), REFUSED, ids=[" ".join(row[0]) for row in REFUSED])
-def test_what_a_person_could_not_start_is_refused_and_changes_nothing(gesture: tuple[str, ...], message: str) -> None:
-    with rehearse(Stay) as desk:
-        desk.type("name", "draft")
-        before, lines = snapshot(desk.session), len(desk.trace)
-        with pytest.raises(Refused) as caught:
-            make(desk, gesture)
-        assert str(caught.value) == message
-        assert snapshot(desk.session) == before
-        assert [entry.kind for entry in desk.trace[lines:]] == ["refused"]
-
-
-def test_a_refusal_names_the_line_that_made_it_so() -> None:
-    with rehearse(Stay) as desk:
-        act(desk, "tick power", "untick power")
-        with pytest.raises(Refused) as caught:
-            desk.type("cable", "x")
-        line = caught.value.line
-        assert line is not None and told([desk.trace[line - 1]]) == ["cable.enabled: yes → no"]
-
-
 class Other(Form):
     """Another form with other declarations than `Stay`."""
 
@@ -111,13 +89,3 @@ def test_accepting_marks_all_that_fail_and_goes_to_the_first() -> None:
         assert form.name.focused
         assert desk.session.view.notice == "Name: Enter a value"
         assert desk.outcome is None
-
-
-def test_hidden_and_disabled_controls_are_neither_checked_nor_handed_over() -> None:
-    with rehearse(Stay) as desk:
-        act(desk, "tick power", "type cable long", "untick power", "type name Eider", "press save")
-        assert desk.outcome is not None
-        assert dict(desk.outcome.values) == {
-            "name": "Eider", "nights": None, "pier": None, "berth": None, "power": False, "cable": "", "secret": "",
-            "note": "", "double": 0.0,
-        }  # fmt: skip

@@ -21,7 +21,7 @@ from fuselatch import (
 )
 from fuselatch.core.forms.form import controls_of, plan_of
 from fuselatch.rehearsal import rehearse
-from tests.helpers import act, snapshot
+from tests.helpers import act
 
 
 class Span(Group):
@@ -74,15 +74,6 @@ class Survey(Form):
         return "too near" if one == other == 1 else None
 
 
-def test_controls_have_paths_in_tab_order() -> None:
-    assert list(plan_of(Survey).controls) == [
-        "deep", "first.name", "first.depth.low", "first.depth.high", "first.depth.width", "second.name",
-        "second.depth.low", "second.depth.high", "second.depth.width", "tide.low", "tide.high", "tide.width",
-        "total", "heard", "save",
-    ]  # fmt: skip
-    assert plan_of(Survey).rows["first.depth.pair"].controls == ("first.depth.low", "first.depth.high")
-
-
 def test_each_use_has_its_own_values_checks_rules_and_handlers() -> None:
     with rehearse(Survey) as desk:
         form = desk.at(Survey)
@@ -111,18 +102,6 @@ def test_a_group_is_hidden_and_switched_off_as_a_whole() -> None:
         assert desk.session.view.notice == "Name: Enter a value"
         act(desk, "type first.name x", "untick deep", "press save")
         assert desk.outcome is not None and desk.outcome.values["tide.low"] is None
-
-
-def test_what_a_group_handler_sets_is_put_back() -> None:
-    with rehearse(Survey) as desk:
-        desk.type("tide.high", "13")
-        before = snapshot(desk.session)
-        with pytest.raises(ValueError, match="thirteen"):
-            try:
-                desk.tab()
-            except RuntimeError as error:
-                raise error.__cause__ or error from None
-        assert snapshot(desk.session) == before and "changes" not in vars(desk.at(Survey).tide)
 
 
 def test_a_subclass_leaves_controls_out_with_what_hears_them() -> None:

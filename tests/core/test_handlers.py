@@ -21,7 +21,7 @@ from fuselatch import (
 )
 from fuselatch.frontends import Gesture, Session
 from fuselatch.rehearsal import Unfinished, rehearse
-from tests.bench import LOG, Bench, Dialog, bench, doing, fail, heard, undone
+from tests.bench import LOG, Bench, Dialog, bench, doing, heard, undone
 from tests.helpers import act, told
 
 WHO = contextvars.ContextVar("WHO", default="no one")
@@ -52,19 +52,6 @@ def test_a_failing_handler_puts_everything_back_and_tells_the_chain() -> None:
         form.b.value = 26
         # What waited in the queue of the gesture that failed is raised again.
         assert LOG == [("b", None, 2), ("b", 2, 26)]
-
-
-def test_swallowing_the_failure_of_a_dialog_does_not_save_the_gesture() -> None:
-    def try_it(form: Bench) -> None:
-        form.a.value = 1
-        try:
-            form.open(Dialog)
-        except HandlerFailed:
-            form.a.value = 2
-
-    with bench({"go": try_it, "Dialog opened": fail("at opening")}) as (desk, _):
-        error = undone(desk, "press go")
-        assert error.chain == ("Dialog.opening", "Dialog.opened", "Bench.go_clicked", "go.clicked", "press go")
 
 
 def test_one_changed_a_control_and_none_for_a_set_back() -> None:
@@ -162,17 +149,6 @@ def test_closing_a_session_unwinds_waiting_handlers_innermost_first() -> None:
         "the session is closing: Dialog.word.value can't be set",
         "the session is closing: can't wait for the user (ask 'late')",
     ]
-
-
-def test_a_prompt_shows_plain_braces_and_the_facts_that_it_names() -> None:
-    def ask_both(form: Bench) -> None:
-        form.inform("{{plain}}")
-        form.inform("{{plain}} {word}", word="said")
-
-    with bench({"go": ask_both}) as (desk, _):
-        for step, text in (("press go", "{plain}"), ("answer OK", "{plain} said"), ("answer OK", "")):
-            act(desk, step)
-            assert desk.prompt.text == text
 
 
 def test_a_gesture_runs_in_a_copy_of_the_feeders_context() -> None:

@@ -11,7 +11,6 @@ from typing import Any
 import pytest
 
 from fuselatch import (
-    Blank,
     Button,
     Choice,
     DeclarationError,
@@ -92,32 +91,6 @@ def test_a_constant_is_described_as_declared() -> None:
         assert desk.why("terms.value") == "terms.value is 30 days\n  as declared"
     told_of = {control.path: (control.rules, control.follows) for control in anatomy(Bill).controls}
     assert told_of["terms"] == ((), ("value always '30 days'",)) and told_of["search"][0] == ("doesn't count as a change",)
-
-
-class Finder(Form, confirm_discard="Throw it away?"):
-    """A list with a search box above it."""
-
-    search = Text("Search", counts_as_change=False)
-    word = Text("Word")
-
-
-@pytest.mark.parametrize(("step", "changed"), [("paste search x", False), ("paste word x", True)])
-def test_a_search_box_is_no_change(step: str, changed: bool) -> None:
-    with rehearse(Finder) as desk:
-        act(desk, step)
-        assert desk.session.view.forms[0].changed is changed
-        act(desk, "close", *["answer Discard"] * changed)
-        assert desk.outcome is not None
-
-
-@pytest.mark.parametrize("stays", [False, True])
-def test_a_message_goes_with_the_record_that_it_was_said_about(stays: bool) -> None:
-    with rehearse(Bill, records=bills()) as desk:
-        form = desk.at(Bill)
-        act(desk, f"type search {'stays' if stays else 'x'}", "type amount 7", "press again")
-        assert desk.session.message(form) == "Saved", "said in the gesture that shows the next record"
-        act(desk, "record first")
-        assert desk.session.message(form) == ("Saved" if stays else "")
 
 
 def test_a_form_comes_to_the_front_from_any_handler() -> None:
@@ -214,13 +187,6 @@ def test_what_is_declared_hidden_keeps_its_value_and_what_is_hidden_later_is_bla
         assert store.read("bills")[0]["number"] == "27" and store.read("bills")[0]["shut"] == "18"
 
 
-def test_the_trace_has_the_beginning_of_a_long_text() -> None:
-    with bench() as (desk, form):
-        act(desk, f"type word {'x' * 300}", "tab")
-        assert form.word.value == "x" * 300 and desk.why("word.value").splitlines()[0].endswith("[300 characters]")
-        assert max(len(str(part)) for entry in desk.trace for part in (entry.name, entry.old, entry.new)) < 250
-
-
 class Letter(Form):
     """One line, and several."""
 
@@ -309,25 +275,6 @@ def test_what_is_derived_from_a_password_is_masked_too() -> None:
         Text("Pin", masked=True)
 
 
-class Judging(Form):
-    """Ask at a key, while a rule follows if that key is right."""
-
-    count = Number("Count")
-    ok = Button("OK", enabled=lambda form: form.count.is_valid)
-
-    @count.typed
-    def ask_at_once(self) -> None:
-        self.confirm("Sure?")
-
-
-def test_what_is_seen_behind_a_prompt_has_followed_what_is_typed() -> None:
-    with rehearse(Judging) as desk:
-        desk.type("count", "c")
-        assert desk.prompt and not desk.at(Judging).ok.enabled
-        assert [control.enabled for control in desk.session.view.forms[0].controls] == [True, False]
-        act(desk, "answer Yes", "key Escape")
-
-
 def test_only_findings_that_are_shown_are_traced() -> None:
     """The trace tells a finding when its control begins to show markers, and one that shows while typing at once."""
 
@@ -344,16 +291,3 @@ def test_only_findings_that_are_shown_are_traced() -> None:
         told = [(entry.control, entry.name, entry.new) for entry in desk.trace if entry.kind == "finding"]
         assert told[1:] == [("name", "required", "Enter a value")]
         assert "press book" in desk.why("name.marker")
-
-
-def test_a_required_value_that_is_blank_after_all_raises_blank() -> None:
-    class Berth(Form):
-        length = Number("Length", required=True, enabled=lambda form: not form.free.value)
-        free = Tick("Free")
-        book = Button("Book", closes="accepted")
-
-    with rehearse(Berth) as desk:
-        act(desk, "tick free", "press book")
-    assert desk.outcome is not None and desk.outcome.values["length"] is None
-    with pytest.raises(Blank, match=r"outcome.length is blank; outcome.values\['length'\] gives None"):
-        str(desk.outcome[Berth.length])

@@ -13,7 +13,6 @@ from fuselatch import (
     Event,
     Finding,
     Form,
-    HandlerFailed,
     Integer,
     Label,
     Latch,
@@ -29,7 +28,7 @@ from fuselatch.core.model.latch_records import end_of, is_over
 from fuselatch.frontends import Session
 from fuselatch.rehearsal import Desk, rehearse
 from fuselatch.stores import LatchRecord, MemoryLatches, MemoryRecords
-from tests.bench import Bench, doing
+from tests.bench import Bench
 from tests.helpers import act, told
 
 BUTTONS = ("Yes", "No")
@@ -123,35 +122,6 @@ def test_what_a_latch_is_per_decides_what_asks_again(
     for user, asks in (("imke", another_session), ("oda", another_user)):
         with rehearse(Once, user=user, latches=store, now=later) as desk:
             assert ask(desk, which) is asks
-
-
-def test_a_key_of_its_own_and_the_trace() -> None:
-    with rehearse(Once) as desk:
-        form = desk.at(Once)
-        for about, asks in (("a", True), ("b", True), ("a", False)):
-            form.about.value = about
-            assert ask(desk, "per_key") is asks
-        assert [(seen.key, seen.answer, seen.until) for seen in desk.latches] == [
-            ("a", "Yes", "until the session ends"),
-            ("b", "Yes", "until the session ends"),
-        ]
-        assert told(desk.trace, "latch") == [
-            *['sets latch Once.per_key ("Yes")'] * 2,
-            'latch Once.per_key answers "Yes"',
-        ]
-
-
-@pytest.mark.parametrize("which", ["per_session", "per_user"])
-def test_one_taken_by_a_gesture_that_fails_is_released(which: str) -> None:
-    store = MemoryLatches()
-    with rehearse(Once, user="imke", latches=store) as desk:
-        desk.at(Once).which.value = which
-        desk.press("fails")
-        with pytest.raises(HandlerFailed, match="no ink"):
-            desk.answer("Yes")
-        assert store.all() == [] and not desk.latches and not desk.at(Once).done_today.is_set()
-        assert ask(desk, which)
-        assert [seen.latch for seen in desk.latches] == [f"Once.{which}"]
 
 
 def test_a_latch_of_its_own_is_asked_taken_and_released_and_rules_follow_it() -> None:
@@ -266,16 +236,6 @@ class Sibling(Bench):
 
 class Other(Sibling):
     """One that inherits it."""
-
-
-def test_a_latch_that_forms_inherit_is_listed_with_the_one_that_set_it() -> None:
-    doing(
-        **{"Sibling go": lambda form: (form.held.set(), form.show(Other)), "Other opened": lambda form: form.held.is_set()}
-    )
-    with rehearse(Sibling) as desk:
-        act(desk, "press go")
-        assert [each.until for each in desk.latches] == ["until Sibling closes"]
-        act(desk, "close")
 
 
 class Requisition(Form, records="requisitions"):

@@ -15,7 +15,6 @@ from fuselatch import (
     Event,
     Form,
     Group,
-    HandlerFailed,
     Integer,
     Lines,
     Money,
@@ -27,11 +26,10 @@ from fuselatch import (
     on,
     warn,
 )
-from fuselatch.policy import Policy
 from fuselatch.rehearsal import Desk
 from fuselatch.scenes import Scene
 from fuselatch.stores import Change, MemoryRecords
-from tests.helpers import act, snapshot, told
+from tests.helpers import act
 
 EXTRAS = [
     {"id": 1, "booking": 1, "what": "power", "count": 2, "price": Decimal("3.00"), "place": 2},
@@ -107,18 +105,6 @@ def whats(form: Any) -> list[str]:
     return [line.what.value for line in form.extras]
 
 
-def test_the_lines_of_a_record_come_in_their_order_and_raise_nothing() -> None:
-    desk, _, form = opened()
-    assert (whats(form), form.total.value, form.log.value) == (["crane", "power"], Decimal("46.00"), "")
-    assert not form.records.is_changed
-    desk.record("next")
-    assert (whats(form), form.total.value, form.records.position_text) == (["water"], Decimal("1.00"), "2 of 2")
-    assert not [line for line in told(desk.trace, "event") if line.startswith("extras")]
-    names = [control.name for control in desk.session.view.forms[0].controls]
-    assert names[:6] == ["vessel", "extras", "extras[0].what", "extras[0].count", "extras[0].price", "extras[0].amount"]
-    assert [(group.name, group.group) for group in desk.session.view.forms[0].groups] == [("extras[0]", "1.extras")]
-
-
 def test_lines_that_have_gone_are_let_go_of() -> None:
     desk, _, form = opened()
     state = form._state
@@ -126,14 +112,6 @@ def test_lines_that_have_gone_are_let_go_of() -> None:
     for _ in range(3):
         act(desk, "record next", "record first", "add_line extras", "remove_line 'extras[2]'", "record first")
     assert (len(state.controls), len(state.nodes), len(state.containers)) == kept and whats(form) == ["crane", "power"]
-
-
-def test_a_line_changes_once_and_what_is_derived_follows() -> None:
-    desk, _, form = opened()
-    act(desk, "type 'extras[1].count' 5", "tab")
-    assert (form.total.value, form.log.value) == (Decimal("55.00"), "changed extras[1] 15.00; ") and form.records.is_changed
-    assert form.extras[1].price.focused
-    assert desk.why("extras[1].amount.value").startswith("extras[1].amount.value is 15")
 
 
 def test_lines_start_move_and_go_and_are_called_by_their_places() -> None:
@@ -159,34 +137,6 @@ def test_lines_start_move_and_go_and_are_called_by_their_places() -> None:
     assert store.transactions == 1 and not form.records.is_changed
     act(desk, "type 'extras[0].count' 7", "record save")
     assert store.sources["extras"][2]["count"] == 7, "a line that was added is changed after that"
-
-
-def test_a_handler_adds_until_a_line_is_held() -> None:
-    desk, _, form = opened()
-    desk.press("four")
-    assert whats(form) == ["crane", "power", "water", "water"] and form.total.value == Decimal("50.00")
-    desk.add_line("extras")
-    assert desk.session.view.notice == "four are enough" and len(form.extras) == 4
-
-
-def test_what_fails_puts_lines_back_with_their_rules() -> None:
-    desk, _, form = opened()
-    before = snapshot(desk.session)
-    with pytest.raises(HandlerFailed, match="on purpose"):
-        desk.press("fail")
-    desk.focus("vessel")
-    assert snapshot(desk.session).keys() == before.keys() and whats(form) == ["crane", "power"]
-    act(desk, "type 'extras[1].count' 4", "tab")
-    assert form.total.value == Decimal("52.00") and form.extras[1].amount.name == "extras[1].amount"
-
-
-def test_lines_are_checked_with_their_record() -> None:
-    desk, store, form = opened()
-    act(desk, "type 'extras[1].count' 400", "press keep")
-    assert desk.session.view.notice == "Extras 2, Count: too dear" and form.extras[1].count.focused
-    assert store.transactions == 0
-    act(desk, "remove_line 'extras[1]'", "press keep")
-    assert store.transactions == 1 and [row["id"] for row in store.sources["extras"]] == [2, 4]
 
 
 def test_a_record_is_kept_before_its_first_line_or_refuses_it_with_its_findings() -> None:
@@ -392,21 +342,3 @@ def test_lines_are_checked_together_and_have_a_marker() -> None:
         assert desk.session.view.notice == "Extras: more than seats" and form.extras[0].what.focused
         act(desk, "type extras[0].count 1", "press done", 'answer "Go on"')
         assert desk.outcome is not None and [one.control for one in desk.outcome.overrides] == ["seats"]
-
-
-def test_too_few_lines_may_be_a_warning_and_another_record_has_no_marker() -> None:
-    store = MemoryRecords(
-        {"bookings": [{"number": 1, "vessel": "Eider"}], "extras": []}, keys={"bookings": "number", "extras": "id"}
-    )
-    policy = Policy({"Together": {"checks": {"extras.min_items": "warn"}}}, "policy.toml")
-    for given, level in ((None, "refuse"), (policy, "warn")):
-        with Desk(Scene(Together, records=store, policy=given)) as desk:
-            form = desk.at(Together)
-            act(desk, "press keep", *(['answer "Go back"'] if given else []))
-            assert form.extras.marker.level == level
-            act(desk, "add_line extras")
-            assert form.extras.marker.level == ""
-            act(desk, "remove_line extras[0]")
-            assert form.extras.marker.level == level
-            act(desk, "record new")
-            assert form.extras.marker.level == ""

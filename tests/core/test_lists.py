@@ -28,7 +28,6 @@ from fuselatch import (
     Refused,
     Table,
     Text,
-    Tick,
     UnknownName,
     first_choice,
     nth_choice,
@@ -130,30 +129,6 @@ def test_a_chain_of_catalogs_and_defaults_by_place() -> None:
         assert list(form.region.choices) == []
 
 
-def test_a_data_frame_is_a_source_to_pick_from() -> None:
-    frame = pandas.DataFrame(PLACES)
-    with Desk(Scene(Voyage, records={"places": frame})) as desk:
-        form = desk.at(Voyage)
-        desk.pick("region", "Coast")
-        assert (list(form.town.choices), form.town.choices.shown()) == ([1, 2], ["Pell Haven", "Dunmarrow"])
-        assert type(form.town.choices[0]) is int
-    with (
-        pytest.raises(HandlerFailed, match="has no column 'country'; choose from x"),
-        rehearse(Voyage, records={"places": pandas.DataFrame({"x": [1]})}),
-    ):
-        pass
-
-
-def test_an_index_is_shared_and_built_again_only_once_its_source_has_changed() -> None:
-    with voyage() as one, voyage() as other:
-        form = one.at(Voyage)
-        first = form.region.choices
-        one.pick("country", "Sunderey")
-        one.pick("country", "Norland")
-        assert form.region.choices is first and form.region_too.choices is first
-        assert other.at(Voyage).region.choices is not first
-
-
 def test_several_are_picked_and_taken_away_in_the_order_of_the_list() -> None:
     with voyage() as desk:
         form: Any = desk.at(Voyage)
@@ -192,52 +167,6 @@ def test_an_entry_that_is_not_in_the_list_is_offered_to_it() -> None:
         assert list(form.region.choices) == ["Coast", "Hills", "Marsh"]
         form.kind.value = "yawl"
         assert form.kind.value == "yawl" and not desk.prompt
-
-
-def test_what_comes_of_a_list_that_a_write_changes_is_written_with_it() -> None:
-    class Chain(Form):
-        first = Choice("First", choices=Catalog("places", text="town"))
-        count = Number("Count", value=lambda form: len(form.first.choices))
-        add = Button("Add")
-
-        @add.clicked
-        def add_one(self) -> None:
-            self.session.records.add("places", {"town": "Vannermouth"})
-
-        @count.changed
-        def log_it(self) -> None:
-            if len(self.session.records.rows("log")) < 1:
-                self.session.records.add("log", {"count": self.count.required_value})
-
-    records = MemoryRecords({"places": [dict(row) for row in PLACES], "log": []})
-    with Desk(Scene(Chain, records=records)) as desk:
-        desk.press("add")
-        assert records.sources["log"] == [{"count": 5.0}] and records.transactions == 1
-
-
-def test_typing_ahead_takes_an_exact_match_then_beginnings_then_words() -> None:
-    class Find(Form):
-        boat = Choice("Boat", choices=("Sea Teal", "Teal", "Tealight", "Old Teal", "Éider", "Eider Two", "eider"))
-        on = Tick("On")
-
-    with rehearse(Find) as desk:
-        form = desk.at(Find)
-        assert form.boat.choices.ahead("teal") == ["Teal", "Tealight", "Sea Teal", "Old Teal"]
-        assert form.boat.choices.ahead("eider") == ["eider", "Éider", "Eider Two"]
-        assert form.boat.choices.ahead("Éider", 1) == ["Éider"] and form.boat.choices.ahead("two") == ["Eider Two"]
-        desk.type("boat", "tea")
-        view = desk.session.view.forms[0].controls[0]
-        assert (
-            view.list_open
-            and [one.text for one in view.choices] == ["Teal", "Tealight", "Sea Teal", "Old Teal"]
-            and view.choice_count == 7
-        )
-        desk.tab()
-        assert form.boat.value == "Teal" and desk.form.on.focused  # type: ignore[attr-defined]
-        act(desk, "type boat old", "key Enter")
-        assert form.boat.value == "Old Teal"
-        act(desk, "type boat 'nothing like it'", "tab")
-        assert "isn't in the list" in form.boat.marker.text
 
 
 TEXTS = st.lists(st.text("abé -A1", max_size=6), max_size=70)
@@ -413,18 +342,6 @@ def test_a_catalog_is_narrowed_by_constants_parts_ranges_and_several_values(
     with rehearse(Narrowed, records=MemoryRecords({"berths": BERTHS})) as desk:
         act(desk, *steps)
         assert " ".join(getattr(desk.at(Narrowed), name).choices.shown()) == texts
-
-
-@pytest.mark.parametrize(
-    ("typed", "meant"),
-    [("more", "Møre"), ("lodz", "Łódź"), ("igdir", "Iğd\u0131r"), ("oeuvre", "Œuvre"), ("eider", "Éider")],
-)
-def test_a_text_in_plain_letters_finds_what_is_written_with_others(typed: str, meant: str) -> None:
-    with rehearse(Names) as desk:
-        act(desk, f"pick name {typed}")
-        assert desk.at(Names).name.value == meant
-        act(desk, "clear name", f"type name {typed[:3]}")
-        assert [item.text for item in desk.session.view.forms[0].controls[0].choices] == [meant]
 
 
 class Names(Form):

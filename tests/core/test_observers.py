@@ -11,7 +11,6 @@ import pytest
 from fuselatch import Button, Event, Form, HandlerFailed, Latch, Number, Prompt, Text, check
 from fuselatch.frontends import Gesture, Observer, Session
 from fuselatch.stores import MemoryRecords
-from tests.helpers import told
 
 
 class Stay(Form, records="stays"):
@@ -98,28 +97,6 @@ def test_an_observer_is_told_everything() -> None:
         assert wanted in lines, f"{wanted} isn't among {log.lines}"
 
 
-def test_observers_change_nothing() -> None:
-    sessions = [Session(Stay, records=store(), observers=observers) for observers in ((), (Log(), Observer()))]
-    for session in sessions:
-        play(session)
-    assert told(sessions[0].trace) == told(sessions[1].trace)
-
-
-def test_an_observer_holds_a_handler_back_and_is_told_of_failures() -> None:
-    class Careful(Log):
-        pass
-
-    log = Careful()
-    session = Session(Stay, records=store(), observers=(log,))
-    session.mute(Stay.note_it, "not now")
-    session.feed(Gesture(verb="type", control="nights", text="4"))
-    session.feed(Gesture(verb="press", control="go"))
-    assert "blocked Stay.note_it nights.changed not now" in log.lines
-    with pytest.raises(HandlerFailed):
-        session.feed(Gesture(verb="answer", text="No"))
-    assert next(line for line in log.lines if line.startswith(("failed", "ended press go"))).startswith("failed ")
-
-
 @pytest.mark.parametrize("method", [name for name in vars(Observer) if not name.startswith("_")])
 def test_an_observer_that_raises_fails_the_gesture_and_no_more(method: str) -> None:
     def fail(*args: object) -> None:
@@ -132,9 +109,3 @@ def test_an_observer_that_raises_fails_the_gesture_and_no_more(method: str) -> N
     session._state.observers = ()
     session.close()
     assert session.trace and not session._state.broken
-
-
-@pytest.mark.parametrize("observers", [Observer(), [Stay], ["log"], 3])
-def test_what_isnt_an_observer_is_refused(observers: Any) -> None:
-    with pytest.raises(TypeError, match="observers must be a list of Observer objects"):
-        Session(Stay, records=store(), observers=observers)

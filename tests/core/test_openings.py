@@ -8,7 +8,7 @@ import pytest
 
 from fuselatch import Button, Form, Integer, Number, Text, UnknownName, first_blank, host_selection, last_entered
 from fuselatch.frontends import Session
-from fuselatch.rehearsal import Desk, rehearse
+from fuselatch.rehearsal import Desk
 from fuselatch.scenes import Scene
 from fuselatch.services import Host, Selection
 from fuselatch.stores import MemoryRecords
@@ -102,29 +102,6 @@ def test_the_last_value_entered_is_where_the_next_record_begins_and_is_no_change
         assert (form.pier.value, form.again.value, form.records.is_changed) == ("East", 7, False)
 
 
-def test_an_unbound_form_remembers_what_was_accepted() -> None:
-    class Note(Form):
-        writer = Text("Writer", default=last_entered())
-        ok = Button("OK", closes="accepted")
-
-    class Desktop(Form):
-        note = Button("Note")
-
-        @note.clicked
-        def write(self) -> None:
-            self.open(Note)
-
-    with rehearse(Desktop) as desk:
-        for before, typed in (("", "Ulle"), ("Ulle", "Nolke"), ("Nolke", "")):
-            desk.press("note")
-            assert desk.at(Note).writer.value == before
-            desk.type("writer", typed or "x")
-            desk.press("ok") if typed else desk.close()
-        desk.press("note")
-        assert desk.at(Note).writer.value == "Nolke", "what was cancelled was not entered"
-        desk.close()
-
-
 def test_captions_come_from_the_columns_where_none_is_given() -> None:
     store = scores()
     store._captions = {"scores": {"pier": "Steg", "name": "Person", "Boat name": "Boat name"}}
@@ -146,15 +123,3 @@ def test_captions_come_from_the_columns_where_none_is_given() -> None:
 def test_a_wrong_beginning_is_told(form: Any, at: Any, only: Any, error: type[Exception], message: str) -> None:
     with pytest.raises(error, match=message):
         Session(form, records=scores(), at=at, only=only)
-
-
-def test_only_a_bound_form_begins_somewhere() -> None:
-    class Plain(Form):
-        go = Button("Go")
-
-        @go.clicked
-        def open_it(self) -> None:
-            self.open(Plain, at=3)
-
-    with rehearse(Plain) as desk, pytest.raises(Exception, match="at= and only= need a form with records="):
-        desk.press("go")

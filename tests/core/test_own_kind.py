@@ -7,9 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, ClassVar
 
-import pytest
-
-from fuselatch import Button, Form, HandlerFailed, Text
+from fuselatch import Button, Form
 from fuselatch.cli import main
 from fuselatch.frontends import Formats
 from fuselatch.kinds import InputControl, LiveInput, Source, Unparsable
@@ -90,17 +88,3 @@ class Broken(Colour):
 
     def parse(self, text: str, live: Any, formats: Formats) -> Rgb:
         return super().parse(str(int(text)), live, formats)
-
-
-def test_a_kind_that_fails_is_named_and_the_session_goes_on() -> None:
-    class Boom(Form):
-        hue = Broken("Hue")
-        note = Text("Note")
-
-    with rehearse(Boom) as desk:
-        desk.type("hue", "x")
-        with pytest.raises(HandlerFailed, match=r"test_own_kind.py:\d+: ValueError.*in Broken.parse ← focus note") as failed:
-            desk.focus("note")
-        assert failed.value.__cause__ is failed.value.error
-        desk.clear("hue")
-        desk.focus("note")

@@ -13,7 +13,6 @@ from fuselatch import (
     DeclarationError,
     Event,
     Form,
-    HandlerFailed,
     Latch,
     NotAllowedHere,
     Number,
@@ -119,15 +118,6 @@ def test_moving_takes_records_in_hand_without_changed_and_derived_values_follow(
             records.move("nxt")
 
 
-def test_a_rule_cant_filter_records() -> None:
-    class Sly(Scores):
-        place = Text("Place", value=lambda form: str(form.records.where(state=form.only)))
-
-    with pytest.raises(HandlerFailed) as failed, at_work(Sly)[0]:
-        pass
-    assert str(failed.value.error) == "a rule, check or default can't set Sly.records.where; set it in a handler"
-
-
 class Other(Form, records="boats"):
     """The same records in another form."""
 
@@ -150,34 +140,6 @@ class Both(Scores):
     @beside.clicked
     def show_other(self) -> None:
         self.show(Other)
-
-
-def test_rules_follow_which_record_is_in_hand_and_what_any_form_writes() -> None:
-    desk, _ = at_work(Both)
-    with desk:
-        desk.press("beside")
-        other = desk.at(Other)
-        for step, place in (("next", "2 of 3: 2"), ("new", "new record (3 saved): None"), ("first", "1 of 3: 1")):
-            desk.record(step)
-            assert other.place.value == place
-        act(desk, "focus Both.boat", "record new", "type boat Dunlin", "record save")
-        assert (other.place.value, other.count.value) == ("1 of 4: 1", 4), "what another form has written"
-        desk.type("boat", "fails")
-        with pytest.raises(HandlerFailed, match="on purpose"):
-            desk.press("keep_it")
-        assert "4 of 4" in str(desk.session.view.forms[-1].record) and not other.records.is_changed
-        other.close()
-
-
-def test_what_a_record_brings_is_kept_though_it_is_not_offered() -> None:
-    desk, store = at_work()
-    with desk:
-        state = desk.at(Scores).whereabouts
-        desk.record("last")
-        assert state.value == "lost"
-        assert [(one.level, one.text) for one in state.findings] == [("warn", "'lost' is no longer in the list")]
-        act(desk, "pick whereabouts in", "record first")
-        assert state.findings == () and store.sources["boats"][2] == {**rows()[2], "state": "in"}
 
 
 def test_leaving_a_changed_record_keeps_it_with_only_what_differs() -> None:
@@ -207,41 +169,6 @@ def test_a_form_that_asks_before_a_changed_record_is_left(answer: str, key: int,
         assert desk.at(AsksFirst).records.key == key and store.sources["boats"][0]["boat"] == boat
 
 
-def test_a_fresh_record_is_given_its_key_and_defaults_alone_keep_nothing() -> None:
-    desk, store = at_work()
-    with desk:
-        form: Any = desk.at(Scores)
-        for steps, place, transactions in (
-            (("record new",), "new record (3 saved)", 0),
-            (("record first",), "1 of 3", 0),
-            (("record new", "type boat Dunlin", "press same_one"), "4 of 4", 1),
-            (("press new_one",), "new record (4 saved)", 1),
-            (("record first", "press keep_it"), "2 of 4", 1),
-            (("record last", "press keep_it"), "new record (4 saved)", 1),
-        ):
-            act(desk, *steps)
-            assert (form.records.position_text, store.transactions, form.records.is_changed) == (place, transactions, False)
-        assert (form.boat.value, form.size.value, form.whereabouts.value) == ("", 8, "in") and form.boat.focused
-        assert store.sources["boats"][3] == {"number": 6, "boat": "Dunlin", "size": 8.0, "state": "in", "paid": False}
-
-
-def test_removing_asks_and_goes_to_the_next() -> None:
-    desk, store = at_work()
-    with desk:
-        form = desk.at(Scores)
-        act(desk, "record 2", "record remove")
-        assert (desk.prompt.text, desk.prompt.default) == ("Remove record 2?", "Cancel")
-        desk.answer("Cancel")
-        assert form.records.key == 2
-        act(desk, "record remove", "answer Remove")
-        assert form.records.key == 5 and [row["number"] for row in store.sources["boats"]] == [1, 5]
-        act(desk, *["record remove", "answer Remove"] * 2)
-        assert form.records.position_text == "new record (0 saved)"
-        refused(desk, "record remove", "new and not saved")
-        with pytest.raises(NotAllowedHere, match="new and not saved"):
-            form.records.remove()
-
-
 def test_filters_follow_settled_values_and_a_blank_one_is_all() -> None:
     desk, _ = at_work()
     with desk:
@@ -268,14 +195,6 @@ def test_filters_follow_settled_values_and_a_blank_one_is_all() -> None:
         ):
             with pytest.raises(error, match=message):
                 form.records.where(**filters)
-
-
-@pytest.mark.parametrize(("only", "goes_to"), [("in", 1), ("gone", 2), ("nowhere", None)])
-def test_a_record_that_the_filter_leaves_out_counts_as_after_the_last(only: str, goes_to: int | None) -> None:
-    desk, _ = at_work()
-    with desk:
-        act(desk, "press filter_it", f"paste only {only}", "record previous")
-        assert desk.at(Scores).records.key == goes_to
 
 
 THEIRS = {**rows()[0], "boat": "Theirs", "size": 7.0}
@@ -331,17 +250,6 @@ def test_what_is_compared_names_the_columns_as_people_call_them() -> None:
         form = desk.at(Scores)
         assert (form.boat.value, form.size.value) == ("Mine", 7.0), "what the user left as it was is theirs"
         assert store.sources["boats"][0] == {**THEIRS, "boat": "Mine", "note": None}
-
-
-def test_accepting_writes_the_record_and_a_record_latch_forgets_with_it() -> None:
-    desk, store = at_work()
-    with desk:
-        act(desk, "press once", "answer Yes", "press once")
-        assert [seen.latch for seen in desk.latches] == ["Scores.sure"] and not desk.prompt
-        desk.record("next")
-        assert not desk.latches
-        act(desk, "record first", "type boat 'Eider II'", "press ok")
-    assert desk.outcome is not None and desk.outcome[Scores.boat] == store.sources["boats"][0]["boat"] == "Eider II"
 
 
 class Notes(Form):
@@ -401,14 +309,6 @@ def test_what_is_declared_wrongly() -> None:
         at_work(Wrong)[0],
     ):
         pass
-
-
-def test_a_record_that_leaving_the_current_one_filters_out_is_not_shown() -> None:
-    store = MemoryRecords({"boats": rows()[:2]}, keys={"boats": "number"})
-    with at_work(Scores, store)[0] as desk:
-        act(desk, "press filter_it", "type only in", "record 2")
-        desk.expect("notice", "Record 2 is no longer among these records")
-        assert desk.at(Scores).records.key == 1
 
 
 class Gate(Form, title="Gate", records="gates"):

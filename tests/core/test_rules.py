@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import subprocess
 import sys
-import threading
 from typing import Any
 
 import pytest
@@ -13,8 +12,8 @@ from fuselatch import Button, Choice, Event, Form, FuseBlown, HandlerFailed, Num
 from fuselatch.frontends import Session
 from fuselatch.rehearsal import rehearse
 from fuselatch.stores import MemoryRecords
-from tests.bench import LOG, Bench, Dialog, bench, doing, heard, note, refused
-from tests.helpers import act, snapshot, told
+from tests.bench import LOG, Bench, Dialog, bench, doing, note, refused
+from tests.helpers import act, told
 
 
 def open_dialog(form: Bench) -> None:
@@ -67,17 +66,6 @@ def test_rule_02_gestures_made_while_one_waits_run_to_their_end() -> None:
         assert lines.index("writes log: word=x") < lines.index("b.value: blank → 2")
 
 
-def test_rule_03_only_a_chain_blows_the_fuse_not_many_events() -> None:
-    def many(form: Bench) -> None:
-        for n in range(300):
-            form.a.value = n
-            form.inform("wait a little") if n == 5 else None
-
-    with bench({"go": many, "a": heard}) as (desk, _):
-        act(desk, "press go", "answer OK")
-    assert LOG == [("a", None, 299.0)]
-
-
 @pytest.mark.parametrize(("name", "by"), [("a", "a_first"), ("twice", "twice_changed")])
 def test_rule_03_each_event_knows_its_parent_also_through_a_rule_and_with_the_trace_off(name: str, by: str) -> None:
     def again(form: Bench) -> None:
@@ -96,33 +84,6 @@ def test_rule_04_cells_that_another_gesture_settled_are_not_put_back() -> None:
         with pytest.raises(HandlerFailed):
             desk.answer("No")
         assert form.a.value == 50 and form.twice.value == 100
-
-
-def test_rule_05_writes_come_after_the_last_step_and_before_outward_effects() -> None:
-    def stage(form: Bench) -> None:
-        form.afterwards(LOG.append, "letter")
-        write(form, n=1)
-        assert len(form.session.records.rows("log")) == 1
-
-    store = MemoryRecords({"log": []}, lambda rows: LOG.append("asked"))
-    with bench({"accepting": stage}, records=store) as (desk, _):
-        desk.press("ok")
-        assert told(desk.trace)[-1] == "writes log: n=1"
-    assert LOG == ["asked", "letter"] and store.sources["log"] == [{"n": 1}] and store.transactions == 1
-
-
-def test_rule_05_a_store_that_refuses_a_person_may_be_tried_again_and_a_program_fails() -> None:
-    store = MemoryRecords({"log": []}, refuse=lambda rows: "disk full")
-    with bench({"submitted": write_word}, records=store) as (desk, form):
-        act(desk, "paste word x", "tab")
-        before = snapshot(desk.session)
-        desk.press("ok")
-        assert desk.prompt.text == "Couldn't save: disk full"
-        act(desk, "answer 'Try again'", "answer 'Keep editing'")
-        assert snapshot(desk.session) == before and form.is_open
-        with pytest.raises(HandlerFailed, match="StoreRefused: disk full"):
-            form.close("accepted")
-        assert snapshot(desk.session) == before and form.is_open
 
 
 @pytest.mark.parametrize("fails", [True, False])
@@ -166,25 +127,6 @@ def test_rule_06_what_accepting_sets_is_checked_again() -> None:
         assert desk.prompt.text == "A: not round"
         desk.answer("Go on")
         assert desk.outcome is None and desk.session.view.notice == "A: Too high: 11. Maximum is 10"
-
-
-@pytest.mark.parametrize(
-    ("step", "verdict"), [("close", "cancelled"), ("press later", "later"), ("key Escape", "cancelled")]
-)
-def test_rule_07_the_way_out_is_free_and_a_failure_closes_all_the_same(step: str, verdict: str) -> None:
-    def set_and_fail(form: Bench, event: Event) -> None:
-        form.seen, form.a.value = event.new, 99
-        raise ValueError("on the way")
-
-    with bench({"closing": set_and_fail}) as (desk, form):
-        form.b.value = 99
-        desk.type("a", "many")
-        if "Escape" in step:
-            act(desk, step)  # takes back what was typed
-        with pytest.raises(HandlerFailed, match="on the way"):
-            act(desk, step)
-        assert not form.is_open and form.a.value is None and "seen" not in vars(form)
-        assert desk.outcome is not None and desk.outcome.verdict == verdict
 
 
 class Keeps(Bench, confirm_discard="Throw it away?"):
@@ -252,28 +194,6 @@ def test_rule_09_a_key_held_down_presses_and_submits_once() -> None:
         assert [*desk.session.forms] == []
 
 
-def test_rule_09_focus_goes_on_when_it_loses_its_place() -> None:
-    with bench() as (desk, form):
-        act(desk, "tick on", "type extra text")
-        start = len(desk.trace)
-        form.on.value = False
-        assert told(desk.trace[start:], "event") == ["on.changed", "extra.changed", "extra.left", "pier.entered"]
-        assert form.pier.focused and form.extra.value == "text"
-
-
-def test_rule_09_a_handler_may_send_the_focus_elsewhere() -> None:
-    with bench({"on": lambda form: form.word.focus(select=True)}) as (desk, form):
-        form.word.value = "all of it"
-        desk.tick("on")
-        assert form.word.focused and desk.session.view.forms[0].controls[3].selected
-        desk.key("x")
-        assert form.word.text == "x"
-        form.word.revert()
-        assert form.word.text == "all of it"
-        desk.key("ctrl+g")
-        assert form.go.focused
-
-
 def test_rule_09_enter_takes_the_match_and_escape_closes_the_list_first() -> None:
     class List(Form):
         pier = Choice("Pier", choices=("North", "Northeast", "South"))
@@ -312,27 +232,6 @@ def test_forms_beside_each_other_both_take_gestures() -> None:
         assert LOG == ["bench", "dialog", "bench"]
         dialog = desk.session.find(Dialog)
         assert dialog is desk.session.forms[1]
-
-
-def test_a_session_belongs_to_the_thread_that_made_it() -> None:
-    with bench({"go": ask}) as (desk, form):
-        desk.type("a", "1")
-        said: list[str] = []
-
-        def elsewhere() -> None:
-            for step in ("press go", "type a 2"):
-                try:
-                    act(desk, step)
-                except RuntimeError as error:
-                    said.append(str(error))
-
-        thread = threading.Thread(target=elsewhere)
-        thread.start()
-        thread.join()
-        assert said == ["a session can only be used from the thread that created it"] * 2
-        act(desk, "press go", "answer Yes")
-        with pytest.raises(AttributeError, match="Bench has no 'extr'; did you mean 'extra'"):
-            _ = form.extr  # type: ignore[attr-defined]
 
 
 TEN_THOUSAND = """
@@ -381,30 +280,3 @@ def test_a_key_that_is_heard_may_bring_up_a_prompt_where_the_focus_is_already() 
     with bench({"typed": ask_early}) as (desk, form):
         desk.type("word", "abc")
         assert desk.prompt.text == "Really?" and form.word.draft == "ab"
-
-
-def test_what_comes_of_an_answer_may_ask_in_turn() -> None:
-    def close_the_way(form: Bench) -> None:
-        form.word.enabled = False
-        form.inform("Sure?")
-
-    with bench({"word": close_the_way, "entered": lambda form: form.inform("Here is On")}) as (desk, form):
-        act(desk, "type word x", "tab", "answer OK")
-        # The focus couldn't stay. Moving it is part of the answer, and asks before the first handler resumes.
-        assert desk.prompt.text == "Here is On"
-        desk.answer("OK")
-        assert not desk.prompt and form.on.focused
-
-
-def test_a_change_that_waits_is_its_own_though_a_program_sets_the_control_meanwhile() -> None:
-    def set_and_ask(form: Bench) -> None:
-        form.b.value = 5
-        form.inform("B is set")
-
-    with bench({"a": set_and_ask, "b": heard}) as (desk, form):
-        act(desk, "type a 1", "tab")
-        assert LOG == []
-        form.b.value = 7
-        assert LOG == [("b", 5, 7)]
-        desk.answer("OK")
-        assert LOG == [("b", 5, 7), ("b", None, 7)]

@@ -145,19 +145,6 @@ def test_a_column_or_source_that_is_not_there_is_told_at_opening() -> None:
             rehearse(form, records=MemoryRecords({"berths": BERTHS})).__enter__()
 
 
-def test_a_data_frame_gives_its_rows() -> None:
-    import pandas
-
-    frame = pandas.DataFrame([{"name": "A", "length": 9.5}, {"name": "B", "length": 8.0}])
-
-    class Frames(Form):
-        rows = Table("Rows", rows=Catalog("frame", text="name"), columns=("name", "length"), sort="length")
-
-    with rehearse(Frames, records=MemoryRecords({"frame": frame})) as desk:
-        desk.pick("rows", "A")
-        assert desk.at(Frames).rows.row == {"name": "A", "length": 9.5} and names(desk.at(Frames).rows) == ["B", "A"]
-
-
 class Quotes(Form, title="Quotes"):
     """A table whose rows a function of the form makes."""
 

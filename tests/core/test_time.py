@@ -8,7 +8,7 @@ from typing import Any
 
 import pytest
 
-from fuselatch import Button, Form, HandlerFailed, Label, Latch, Refused, Text
+from fuselatch import Button, Form, HandlerFailed, Label, Latch, Text
 from fuselatch.frontends import Gesture, Session
 from fuselatch.frontends.stage import Stage
 from fuselatch.rehearsal import rehearse
@@ -78,18 +78,6 @@ def test_rules_follow_the_clock_and_latches_that_expire() -> None:
             desk.wait("14 hours")
 
 
-@pytest.mark.parametrize("act", ["run", "look"])
-def test_what_another_session_has_set_is_followed_once_it_is_met(act: str) -> None:
-    store = MemoryLatches()
-    with rehearse(Import, latches=store) as one, rehearse(Import, latches=store) as other:
-        one.press("run")
-        assert other.at(Import).run.enabled
-        other.press(act)
-        form: Any = other.form
-        assert (form.first if act == "run" else form.seen) == ((False, False) if act == "run" else True)
-        assert not form.run.enabled and form.told.value == "imported at 09:30"
-
-
 def test_a_rule_that_fails_by_the_clock_keeps_its_value_and_is_not_run_again_until_it_differs() -> None:
     with rehearse(Fragile) as desk:
         RUNS.clear()
@@ -110,16 +98,6 @@ def test_a_rule_that_fails_by_the_clock_keeps_its_value_and_is_not_run_again_unt
         assert RUNS == ["10", "11", "12", "13"]
 
 
-def test_a_time_gesture_is_never_refused_or_stale() -> None:
-    session = Session(Import, clock=lambda: datetime(2031, 5, 4, 9, 30), latches=MemoryLatches())
-    session.feed(Gesture(verb="time", view_serial=-5))
-    session.close()
-    session.feed(Gesture(verb="time"))
-    assert session.wakes_at is None and Session(Fragile, clock=lambda: datetime(2031, 5, 4)).wakes_at == datetime(
-        2031, 5, 4, 1
-    )
-
-
 def test_a_stage_feeds_the_time_and_writes_it_as_a_wait() -> None:
     now = [datetime(2031, 5, 4, 9, 59, 59)]
     stage = Stage(Scene(Import, now=now[0]), clock=lambda: now[0])
@@ -138,17 +116,6 @@ def test_a_stage_feeds_the_time_and_writes_it_as_a_wait() -> None:
     assert stage.fed is not None and "wait    2s" in stage.fed.as_cues(stage.scene, "form    tests:Import")
 
 
-def test_a_refused_gesture_moves_nothing_past_the_moment_at_which_rules_differ() -> None:
-    now = [datetime(2031, 5, 4, 23, 59)]
-    with Session(Import, clock=lambda: now[0], latches=MemoryLatches(), user="imke") as session:
-        now[0] = datetime(2031, 5, 5, 0, 1)
-        with pytest.raises(Refused):
-            session.feed(Gesture(verb="type", control="today", text="x"))
-        assert session.wakes_at == datetime(2031, 5, 5) and session.trace[-1].time == "2031-05-05T00:01:00"
-        session.feed(Gesture(verb="time"))
-        assert session.control("today").value == "2031-05-05"
-
-
 class Asking(Form):
     """Asks each minute, and a rule decides if one can type."""
 
@@ -158,15 +125,6 @@ class Asking(Form):
     @minute.changed
     def ask_on(self) -> None:
         self.confirm(f"It is {self.minute.value}")
-
-
-def test_a_key_or_an_answer_that_meets_another_minute_may_ask() -> None:
-    now = [datetime(2031, 5, 4, 9, 29)]
-    with Session(Asking, clock=lambda: now[0]) as session:
-        for verb, control, text in (("type", "word", "x"), ("answer", "", "Yes")):
-            now[0] += timedelta(minutes=1)
-            session.feed(Gesture(verb=verb, control=control, text=text))
-            assert session.prompt is not None and session.prompt.text == f"It is {now[0]:%H:%M}"
 
 
 def test_between_gestures_the_time_is_the_one_told_last() -> None:

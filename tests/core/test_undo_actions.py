@@ -268,29 +268,3 @@ def test_a_submit_that_fails_leaves_no_trace(button: str) -> None:
             session.feed(Gesture(verb="answer", text="Go on"))
         assert everything(session, log, store) == before
         assert session._state.last_entered == {}
-
-
-class Sent(Form):
-    """Sends the focus to a field that fails when it gets it, after the list of another was open."""
-
-    kind = Choice("Kind", choices=("sloop", "barge"))
-    note = Text("Note", default="all of it")
-
-    @note.entered
-    def go_on(self) -> None:
-        self.note.focus(select=True)
-        self.close("accepted")
-
-    @Form.accepting
-    def fail(self) -> None:
-        assert self._state.select
-        raise ValueError("not here")
-
-
-def test_a_focus_that_a_handler_asked_for_is_undone() -> None:
-    session: Any = Session(Sent)
-    session.feed(Gesture(verb="type", control="kind", text="slo"))
-    before = [(control._listing, control.focused) for control in session.front._state.order], session.front._state.select
-    with pytest.raises(HandlerFailed, match="not here"):
-        session.feed(Gesture(verb="tab"))
-    assert ([(c._listing, c.focused) for c in session.front._state.order], session.front._state.select) == before

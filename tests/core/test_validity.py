@@ -8,7 +8,7 @@ from typing import Any
 
 import pytest
 
-from fuselatch import Button, Choice, DeclarationError, Form, HandlerFailed, Label, Number, Opener, Text, Tick, check, warn
+from fuselatch import Button, Form, HandlerFailed, Label, Number, Opener, Text, Tick, check, warn
 from fuselatch.frontends import Gesture, Session
 from fuselatch.rehearsal import rehearse
 from tests.helpers import act
@@ -130,25 +130,9 @@ def test_a_closed_form_runs_nothing_can_be_read_and_is_let_go() -> None:
         assert known() is None
 
 
-def test_a_set_has_no_order() -> None:
-    with pytest.raises(DeclarationError, match="a set has no order"):
-        Choice("A", choices={"x", "y"})
-    form = type("Sets", (Form,), {"a": Choice("A", choices=lambda form: {"x", "y"})})
-    with pytest.raises(HandlerFailed, match="a set has no order; use a tuple or a list"):
-        Session(form)
-
-
 class Told(Form, records="boats"):
     """A rule over the findings of an entry that has no column."""
 
     name = Text("Name", required=True)
     count = Number("Count", maximum=5)
     found = Label("Found", value=lambda form: str(len(form.count.findings)))
-
-
-def test_rules_over_findings_follow_another_record() -> None:
-    with rehearse(Told, records={"boats": [{"name": "Eider"}]}) as desk:
-        act(desk, "type count 9", "tab")
-        assert desk.at(Told).found.value == "1"
-        act(desk, "record new")
-        assert desk.at(Told).found.value == "0"

@@ -150,17 +150,6 @@ def test_a_number_shown_is_the_number_read(value: float) -> None:
     assert (read is None and len(text) > 300) or float(read or 0) == value
 
 
-@given(st.decimals(allow_nan=False, allow_infinity=False, places=2, min_value=-(10**12), max_value=10**12))
-def test_an_amount_typed_as_shown_is_the_amount(value: Decimal) -> None:
-    with rehearse(Kinds) as desk:
-        form = desk.at(Kinds)
-        form.money.value = value
-        text = form.money.text
-        desk.type("money", text)
-        desk.tab()
-        assert form.money.value == value
-
-
 @given(st.text(max_size=12))
 def test_no_text_breaks_an_entry(text: str) -> None:
     with rehearse(Kinds) as desk:
@@ -178,16 +167,6 @@ def test_what_is_not_offered_can_not_be_set() -> None:
     with rehearse(Kinds) as desk:
         with pytest.raises(ValueError, match=r"Kinds\.choice: 'Nrth' isn't one of the choices; did you mean 'North'\?"):
             desk.at(Kinds).choice.value = "Nrth"
-
-
-def test_given_wants_a_value() -> None:
-    with rehearse(Kinds) as desk:
-        form = desk.at(Kinds)
-        message = r"Kinds\.number is blank; check number.is_blank first, or use number.value"
-        with pytest.raises(ValueError, match=message):
-            _ = form.number.required_value
-        assert form.tick.required_value is False
-        assert not form.tick.is_blank
 
 
 @pytest.mark.parametrize(

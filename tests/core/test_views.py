@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import threading
 from collections.abc import Iterable
 from typing import Any
@@ -34,7 +33,7 @@ from fuselatch.core.model.choices import item_id, position_of_id
 from fuselatch.frontends import Gesture, Session
 from fuselatch.rehearsal import Desk, rehearse
 from fuselatch.stores import MemoryRecords, StoreRefused
-from tests.helpers import act, examples, told
+from tests.helpers import examples, told
 
 
 class Side(Form):
@@ -113,44 +112,6 @@ def test_pointing_comes_in_pairs_whatever_ends_it(then: str, events: list[str]) 
     desk.session.close()
 
 
-def test_the_view_carries_what_a_face_needs() -> None:
-    with rehearse(Seen) as desk:
-        act(desk, "paste secret tide", "pick berths.kind 120", "press")
-        view = desk.session.view
-        form = view.forms[0]
-        controls = {control.name: control for control in form.controls}
-        assert (form.message, form.message_tone, form.default) == ("clicked", "warning", "1.dialog")
-        assert (form.groups[0].name, form.groups[0].caption) == ("berths", "Berths")
-        assert (form.rows[0].caption, form.rows[0].controls) == ("Side by side", ("1.berths.count", "1.berths.kind"))
-        count, kind = controls["berths.count"], controls["berths.kind"]
-        assert (count.group, count.unit, count.placeholder, count.look) == ("1.berths", "m", "how many", "")
-        assert (len(kind.choices), kind.choices[0].text, kind.choice_count, kind.value, kind.look) == (
-            50,
-            "95",
-            200,
-            120,
-            "list",
-        )
-        assert (controls["secret"].text, controls["secret"].value, controls["secret"].keys) == ("••••", None, "Ctrl+S")
-        desk.double()
-        assert desk.session.view.forms[0].message == "twice" and form.message == "clicked"
-        desk.press("ask_it")
-        prompt = desk.session.view.prompt
-        assert prompt is not None and (prompt.title, prompt.tone, prompt.cancel) == ("Sure", "danger", "No")
-        assert desk.session.view.waits_for == ("the answer to 'Sure'",) and desk.session.view.forms[0].covered
-        desk.key("Escape")
-        json.dumps(desk.session.view.to_dict())
-
-
-def test_a_password_is_masked_everywhere() -> None:
-    with rehearse(Seen) as desk:
-        act(desk, "type secret lowtide", "key x", "key Backspace", "tab")
-        assert desk.at(Seen).secret.value == "lowtide" and desk.why("secret.value").startswith("secret.value is masked")
-        assert "lowt" not in json.dumps(desk.session.view.to_dict())
-        traced = desk.trace.to_jsonl()
-    assert "lowtide" not in traced and "type secret" in traced and "key x" not in traced
-
-
 def test_a_rule_can_not_read_the_clock() -> None:
     class Clock(Form):
         a = Label("A", value=lambda form: str(form.session.now()))
@@ -191,24 +152,6 @@ def test_what_has_not_changed_is_the_same_object() -> None:
         assert session.view.forms[0].controls[1] is after.forms[0].controls[1] and session.view.forms[0].covered
         assert (session.view.forms[0].id, session.view.forms[1].id, session.view.forms[1].opener) == ("1", "2", "1")
         desk.close()
-
-
-def test_a_rule_that_fails_after_another_sessions_write_keeps_its_value() -> None:
-    session, store = at_work()
-    with session:
-        store.sources["boats"] = [*store.sources["boats"], {"id": 4, "boat": ""}]
-        store.versions["boats"] += 1
-        with pytest.raises(HandlerFailed, match="its last value stays") as caught:
-            session.feed(Gesture(verb="record", text="next"))
-        view = session.view
-        assert view.failure and view.failure.text == "Initials couldn't be updated. The last value is shown"
-        found = view.forms[0].controls[1].text, view.failure.what, view.failure.error
-        assert found == ("E T T", "the rule initials.value", "IndexError: string index out of range")
-        assert caught.value.gesture == "" and view.forms[0].record is not None and view.forms[0].record.text == "2 of 4"
-        store.sources["boats"] = store.sources["boats"][:3]
-        store.versions["boats"] += 1
-        session.feed(Gesture(verb="record", text="first"))
-        assert session.view.failure is None and session.trace[-1].kind != "error"
 
 
 def test_a_store_that_is_gone_does_not_take_the_view_with_it() -> None:
@@ -261,18 +204,6 @@ def test_an_id_leads_to_its_item(values: list[Any]) -> None:
     for at, value in enumerate(values):
         found = position_of_id(choices, item_id(choices, at))
         assert found is not None and values[found] == value
-
-
-def test_a_text_that_can_not_be_made_fails_where_the_list_is_set() -> None:
-    class Nameless:
-        def __str__(self) -> str:
-            raise ValueError("no name")
-
-    with rehearse(Seen) as desk:
-        before = desk.session.view
-        with pytest.raises(ValueError, match="no name"):
-            desk.at(Seen).berths.kind.choices = (Nameless(),)  # type: ignore[assignment]
-        assert desk.session.view == before
 
 
 @examples(0.25)

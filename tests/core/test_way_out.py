@@ -9,10 +9,8 @@ import pytest
 
 from fuselatch import Button, Event, Form, FuseLatchError, HandlerFailed, Latch, Number, Text
 from fuselatch.frontends import Gesture, Session
-from fuselatch.rehearsal import rehearse
-from fuselatch.stores import MemoryRecords
 from tests.bench import LOG, Bench, Dialog, Does, bench, doing, fail, note, undone
-from tests.helpers import act, told
+from tests.helpers import act
 
 NOON = datetime(2031, 5, 5, 12, 0)
 WAYS = (("close", "", ""), ("key", "", "Escape"), ("press", "later", ""))
@@ -55,16 +53,6 @@ def test_a_form_closes_though_its_rules_fail(way: tuple[str, str, str], first: b
             except HandlerFailed as error:
                 assert "ZeroDivisionError" in str(error)
         assert session.is_done and session.outcome is not None and session.outcome.verdict in ("cancelled", "later")
-
-
-def test_it_is_cancelled_if_its_outcome_cannot_be_formed_and_the_user_reads_why() -> None:
-    clock = Hand()
-    with Session(Quarter, clock=clock) as session:
-        clock.now = NOON + timedelta(minutes=15)
-        with pytest.raises(HandlerFailed, match=r"Quarter.title|total.value"):
-            session.feed(Gesture(verb="press", control="later"))
-        assert session.outcome is not None and session.outcome.verdict == "cancelled" and not session.outcome.values
-        assert session.view.notice == "A-1 was closed, although something failed"
 
 
 @pytest.mark.parametrize("way", WAYS)
@@ -146,39 +134,8 @@ def test_a_hidden_form_is_shown_again_if_the_user_has_no_other(case: str) -> Non
         assert case != "for a prompt" or LOG == [True]
 
 
-def test_a_form_that_is_offered_or_hidden_from_outside_stays_hidden() -> None:
-    with rehearse(doing(go=hide), forms=[Bench]) as desk:
-        act(desk, "press go")
-        assert desk.session.view.forms == ()
-        act(desk, "open Bench", "tick on")
-    with bench({"on": note("ticked")}) as (desk, form):
-        form.hide()
-        form.on.value = True
-        assert desk.session.view.forms == () and LOG == ["ticked"]
-        form.unhide()
-        act(desk, "close")
-
-
 class Berths(Bench, records="berths"):
     """The bench with a record."""
-
-
-def test_closing_is_a_step_after_the_handler_also_if_that_saves() -> None:
-    def close_and_save(form: Berths) -> None:
-        form.word.value = "Teal"
-        form.b.focus()
-        form.close("done")
-        LOG.append(form.records.save())
-        LOG.append("end of go")
-
-    store = MemoryRecords({"berths": [{"id": 1, "word": "Eider"}]})
-    doing(**{"Berths go": close_and_save, "Berths word": note("word"), "Berths closed": note("closed")})
-    with rehearse(Berths, records=store) as desk:
-        act(desk, "press go")
-        assert LOG == [True, "end of go", "word", "closed"]
-        assert desk.outcome is not None and desk.outcome.verdict == "done"
-        assert [row["word"] for row in store.read("berths")] == ["Teal"]
-        assert "enter" in " ".join(told(desk.trace, "step")[-6:])
 
 
 class Latched(Bench):
@@ -190,19 +147,6 @@ class Latched(Bench):
     @count.changed
     def count_changed(self, event: Event) -> None:
         LOG.append(f"count {event.new}")
-
-
-def test_a_closed_form_hears_nothing_more_neither_in_the_gesture_that_closes_it_nor_after_a_wait() -> None:
-    doing(**{"Latched go": lambda form: form.seen.set(), "Latched closed": note("closed")})
-    with rehearse(Latched) as desk:
-        act(desk, "press go", "hover count", "close")
-        assert LOG == ["count 1.0", "closed"]
-        after = [line for line in told(desk.trace, "event", "close") if "entered" not in line][-3:]
-        assert after == ["count.unhovered", "closes Latched (cancelled)", "Latched.closed"]
-    does: dict[str, Does] = {"a": lambda form: form.open(Dialog), "a too": note("a too")}
-    with bench({**does, "Dialog go": lambda form: form.opener.close("done"), "closed": note("closed")}) as (desk, _):
-        act(desk, "type a 1", "tab", "press go")
-        assert desk.session.is_done and LOG == ["closed"]
 
 
 def test_a_caught_failure_is_raised_again_where_the_user_would_be_asked() -> None:

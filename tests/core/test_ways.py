@@ -25,7 +25,7 @@ from fuselatch import (
     from_open,
 )
 from fuselatch.rehearsal import Desk, rehearse
-from tests.bench import LOG, Bench, Dialog, bench, refused, undone
+from tests.bench import LOG, Bench, Dialog, bench, refused
 from tests.helpers import act, told
 
 WAYS = Path(__file__).parents[2] / "examples" / "ways"
@@ -162,32 +162,6 @@ def test_each_way_however_the_second_form_ends(way: str, how: str) -> None:
         assert desk.session.forms == (first,)
 
 
-def test_a_dialog_that_opens_itself_ten_deep_with_prompts_between() -> None:
-    def deeper(form: Bench) -> None:
-        if form.on.value:
-            form.ask("Sure?", buttons=("Yes", "No"))
-        below = form.open(Dialog)
-        form.word.value = f"{len(form.session.forms)} {below.values['word']}".strip()
-
-    with bench({"go": deeper, "Dialog go": deeper}) as (desk, form):
-        for depth in range(10):
-            act(desk, *(("tick on", "press go", "answer Yes") if depth % 2 else ("press go",)))
-        assert len(desk.session.forms) == 11 and len(desk.session.waits_for) == 10
-        assert desk.session.view.forms[-1].name == "Dialog#10"
-        act(desk, *["press ok"] * 10)
-        assert form.word.value == "1 2 3 4 5 6 7 8 9 10"
-
-
-def test_a_handler_parked_for_a_year_goes_on_with_the_clock_of_its_answer() -> None:
-    def wait(form: Bench) -> None:
-        form.ask("Still there?", buttons=("Yes",))
-        form.word.value = form.session.today().isoformat()
-
-    with bench({"go": wait}) as (desk, form):
-        act(desk, "press go", "wait 365d", "answer Yes")
-        assert form.word.value == "2032-05-03"
-
-
 # ---- custom events
 
 
@@ -311,31 +285,6 @@ def test_one_typed_value_is_asked_for_with_its_checks() -> None:
 
 
 DEPTH = Number("Depth")
-
-
-def test_a_dialog_that_can_not_open_or_is_closed_by_its_opener_leaves_nothing_hidden() -> None:
-    class Fails(Form):
-        @Form.opened
-        def fail(self) -> None:
-            raise OSError("no light")
-
-    class Patient(Form):
-        got = Text("Got")
-        go = Button("Go")
-
-        @go.clicked
-        def open_one(self) -> None:
-            self.got.value += self.open(Fails if self.got.value else Sender, hiding=True).verdict
-
-        @Sender.words
-        def close_it(self, event: Event) -> None:
-            event.form.close("enough")
-
-    with rehearse(Patient) as desk:
-        act(desk, "press go", "press send")
-        assert desk.at(Patient).got.value == "enough" and desk.session.waits_for == ()
-        undone(desk, "press go", "no light")
-        assert [(form.name, form.covered) for form in desk.session.view.forms] == [("Patient", False)]
 
 
 @pytest.mark.parametrize(("name", "meant"), [("word", "2"), ("Dialog.word", "1"), ("Dialog#2.word", "2")])

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Iterator
-from importlib import import_module
 from pathlib import Path
 
 import pytest
@@ -164,52 +163,6 @@ def test_a_step_that_fails_says_what_was_there(step: str, message: str) -> None:
     done = run_cues(read_cues(f"scene little_forms:morning\n\n  {step}  # comment", "x.cues"))
     assert [one.partition(": ")[2] for one in done.problems] == [message]
     assert (done.passed, done.failed) == (0, 1)
-
-
-@pytest.mark.parametrize(
-    ("step", "column"),
-    [("press sve", 9), ("type cable x", 8), ("pick pier Nrth", 13), ("expect name.text x", 3), ("expect focus sve", 16)],
-)
-def test_a_step_that_fails_points_at_the_word_that_is_wrong(step: str, column: int) -> None:
-    done = run_cues(read_cues(f"scene little_forms:morning\n\n  {step}", "x.cues"))
-    assert done.problems[0].startswith(f"x.cues:3:{column}: ")
-
-
-def test_a_handler_that_fails_names_the_authors_line_first(little: Path) -> None:
-    done = run_cues(read_cues("form little_forms:Little\npress fail\ntab", "x.cues"))
-    line = FORMS.splitlines().index('        raise ValueError("broken")') + 1
-    assert done.problems == [
-        f"x.cues:2:1: {little / 'little_forms.py'}:{line}: ValueError: broken; in Little.break_down ← fail.clicked ← press fail; "
-        "undone: press fail"
-    ]
-    assert len(done.steps) == 1
-
-
-def test_what_one_folder_brings_is_not_found_from_another(tmp_path: Path) -> None:
-    for name, text in (("one", "x = 1\n"), ("two", "import brought\n")):
-        (tmp_path / name).mkdir()
-        (tmp_path / name / ("brought.py" if name == "one" else "wants.py")).write_text(text)
-    with importing_from([tmp_path / "one"]):
-        import_module("brought")
-    with importing_from([tmp_path / "two"]), pytest.raises(ModuleNotFoundError):
-        import_module("wants")
-
-
-def test_what_is_built_in_or_installed_stays_though_the_environment_is_below_the_folder() -> None:
-    names = ("lark.reconstruct", "_symtable")
-    for name in names:
-        sys.modules.pop(name, None)
-    with importing_from([Path(sys.prefix)]):
-        found = [import_module(name) for name in names]
-    assert [sys.modules.get(name) for name in names] == found
-
-
-def test_a_form_that_can_not_be_opened_is_a_failure() -> None:
-    done = run_cues(read_cues("scene little_forms:wanting\ntab", "x.cues"))
-    assert done.problems == [
-        "x.cues:1: can't open little_forms:wanting: Wanting needs size; pass each by name: open(Wanting, size=…) in a handler, or Scene(Wanting, size=…) in a scene function"
-    ]
-    assert done.failed == 1
 
 
 @given(st.lists(st.text(min_size=1, alphabet=st.characters(exclude_categories=["Cs", "Cc", "Zl", "Zp"])), max_size=5))

@@ -16,7 +16,7 @@ from stay import Stay
 from fuselatch import Button, Form, Text
 from fuselatch.core.model.errors import Refused
 from fuselatch.frontends import Gesture
-from fuselatch.rehearsal import CueError, Unmet, read_cue_file, read_cues, rehearse, run_cues
+from fuselatch.rehearsal import CueError, read_cue_file, read_cues, rehearse, run_cues
 from fuselatch.rehearsal.asserts import unmet_words
 from fuselatch.rehearsal.cues import cut
 from fuselatch.rehearsal.expectations import PROPERTIES, TARGETS
@@ -105,23 +105,6 @@ def test_a_table_makes_one_run_of_each_row() -> None:
         run_cues(sheet)
 
 
-def test_included_lines_keep_their_own_place(tmp_path: Path) -> None:
-    (tmp_path / "_begin.cues").write_text(BEGIN + "type vessel Teal\n")
-    (tmp_path / "_bad.cues").write_text("\nexpect vessel.value Heron\n")
-    (tmp_path / "circle.cues").write_text("include circle.cues\n")
-    (tmp_path / "typo.cues").write_text("include _begn.cues\n")
-    (tmp_path / "whole.cues").write_text("include _begin.cues\ninclude _bad.cues\npress leave\n")
-    sheet = read_cue_file(tmp_path / "whole.cues")
-    assert [Path(file).name for file in sheet.files] == ["whole.cues", "_begin.cues", "_bad.cues"]
-    assert run_cues(sheet).problems == [f"{tmp_path / '_bad.cues'}:2:1: expected vessel.value Heron, but it is blank"]
-    for name, told in {
-        "circle": "1:9: cue sheets include each other: circle.cues → circle.cues",
-        "typo": "did you mean '_begin.cues'?",
-    }.items():
-        with pytest.raises(CueError, match=re.escape(told)):
-            read_cue_file(tmp_path / f"{name}.cues")
-
-
 def test_a_rehearsal_is_written_as_a_cue_sheet_that_goes_the_same_way() -> None:
     with rehearse(quiet_monday, user="desk 9") as desk:
         desk.type("vessel", 'The "Old" Heron\'s {mate}')
@@ -132,18 +115,6 @@ def test_a_rehearsal_is_written_as_a_cue_sheet_that_goes_the_same_way() -> None:
         act(desk, "press leave")
     again = run_cues(read_cues(desk.as_cues(), "again.cues"))
     assert again.problems == [] and again.trace.to_jsonl() == desk.trace.to_jsonl()
-
-
-@pytest.mark.parametrize(
-    "step", [("type", "vesel", "x"), ("type", "port", "x"), ("expect", "vessel.value", "Teal"), ("answer", "Go on")]
-)
-def test_a_failing_rehearsal_fails_in_the_same_way_as_a_cue_sheet(step: tuple[str, ...]) -> None:
-    with pytest.raises(Exception) as caught, rehearse(quiet_monday) as desk:
-        desk.type("nights", "3")
-        getattr(desk, step[0])(*step[1:])
-    done = run_cues(read_cues(desk.as_cues(), "again.cues"))
-    assert [one.partition(": ")[2] for one in done.problems] == [str(caught.value)]
-    assert (isinstance(caught.value, Unmet)) is (done.steps[-1].unmet is not None)
 
 
 class Behind(Form):
@@ -161,17 +132,6 @@ class Beside(Form):
     """Open in front."""
 
     word = Text("Word")
-
-
-def test_a_control_of_a_form_behind_is_written_with_its_form() -> None:
-    with rehearse(Behind) as desk:
-        desk.press(Behind.more)
-        desk.type(Beside.word, "front")
-        desk.type(Behind.word, "back")
-        desk.type(Beside.word, "again")
-        lines = desk.as_cues().splitlines()
-        desk.close()
-    assert lines[3:] == ["press   more", "type    word front", "type    Behind.word back", "type    Beside.word again"]
 
 
 ASSERTS = [

@@ -63,16 +63,6 @@ def test_no_rehearsal():
     pass
 """
 
-LATE = """
-def test_late():
-    from anchor import Inner
-    from fuselatch.rehearsal import rehearse
-
-    with rehearse(Inner) as desk:
-        desk.type("word", "x")
-        desk.press("take")
-"""
-
 
 @pytest.fixture
 def folder(pytester: pytest.Pytester) -> Path:
@@ -136,27 +126,3 @@ def test_what_was_never_tried_is_listed_with_a_step_that_tries_it(
     assert (folder / "tried.png").read_bytes().startswith(b"\x89PNG")
     counted = json.loads((folder / "tried.json").read_text())
     assert {one["times"] for one in counted["tried"] if one["name"] == "clicked → Mooring.put"} == {1}
-
-
-def test_modules_of_one_name_in_two_folders_do_not_meet(pytester: pytest.Pytester, folder: Path) -> None:
-    for name, kind in (("east", "East"), ("west", "West")):
-        (folder / name).mkdir()
-        (folder / name / "anchor.py").write_text(ANCHOR.replace("Mooring", kind))
-        (folder / name / f"{name}.cues").write_text(f"form anchor:{kind}\npress done\n")
-    told = run(pytester, "-rA", "test_anchor.py", "east", "west", "good.cues")
-    assert [line for line in told.splitlines() if line.startswith("PASSED")] == [
-        "PASSED test_anchor.py::test_no_rehearsal",
-        "PASSED east/east.cues::east",
-        "PASSED west/west.cues::west",
-        "PASSED good.cues::good",
-    ]
-
-
-def test_a_test_that_imports_the_library_itself_is_counted_too(pytester: pytest.Pytester, folder: Path) -> None:
-    (folder / "test_late.py").write_text(LATE)
-    assert "Inner: checks 1 of 2, verdicts 1 of 2, ways to close 0 of 2" in run(pytester, "--behaviour", "test_late.py")
-
-
-def test_a_run_without_rehearsals_says_so(pytester: pytest.Pytester, folder: Path) -> None:
-    assert "no form was rehearsed" in run(pytester, "--behaviour", "-k", "no_rehearsal")
-    assert "behaviour" not in run(pytester, "good.cues")

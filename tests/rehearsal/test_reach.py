@@ -11,7 +11,7 @@ from typing import Any
 import pytest
 
 from fuselatch import DeclarationError
-from fuselatch.rehearsal import CueError, read_cue_file, read_cues, run_cues
+from fuselatch.rehearsal import CueError, read_cue_file, run_cues
 from fuselatch.rehearsal.loading import importing_from, scenes_in, scenes_offered
 from fuselatch.rehearsal.reach import LARGEST
 from fuselatch.scenes import scene
@@ -125,25 +125,6 @@ def test_a_sheet_reaches_only_its_own_folders_and_no_more_than_it_may(own: Path,
 def test_a_step_takes_no_time_without_end(own: Path, step: str, problem: str) -> None:
     (own / "x.cues").write_text(f"{OPEN}{step}\n")
     assert problem in run_cues(read_cue_file(own / "x.cues")).problems[0]
-
-
-def test_names_in_braces_work_in_the_lines_before_the_steps(own: Path) -> None:
-    text = (
-        "scene {where}:noting\neach where who when\nrow notes_at_hand Imke 2031-05-04T10:00\nuser {who}\nnow {when}\ntab\n"
-    )
-    (own / "x.cues").write_text(text)
-    (run,) = read_cue_file(own / "x.cues").runs
-    done = run_cues(run)
-    assert not done.problems and done.session is not None and done.session.user == "Imke" and run.now is not None
-    assert run.now.hour == 10
-
-
-def test_folders_that_are_given_are_in_reach(own: Path) -> None:
-    (own.parent / "out" / "more.cues").write_text("tab\n")
-    (own / "x.cues").write_text(f"{OPEN}include ../out/more.cues\n")
-    assert not run_cues(read_cue_file(own / "x.cues", folders=[own.parent / "out"])).problems
-    with pytest.raises(CueError, match="outside the folders"):
-        read_cues("include /etc/hosts", "x.cues")
 
 
 def test_scenes_are_marked_functions_without_arguments(own: Path) -> None:

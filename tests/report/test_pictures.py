@@ -19,7 +19,7 @@ from fuselatch import Answer, Button, Choice, Event, Form, HandlerFailed, Text, 
 from fuselatch.cli import main
 from fuselatch.core.model.trace import TraceEntry
 from fuselatch.rehearsal import read_cue_file, rehearse, run_cues
-from fuselatch.report.behaviour import Behaviour, Tried, describe_behaviour
+from fuselatch.report.behaviour import Behaviour, describe_behaviour
 from fuselatch.report.dependence import dependence_figure
 from fuselatch.report.drawing import shot_figure
 from fuselatch.report.flipbook import Shot
@@ -162,30 +162,6 @@ def test_describe_as_json_dot_picture_and_events(tmp_path: Path) -> None:
     assert "  closing           the form is about to close" in call("describe", form, "--events", "BookingForm")
     assert "Events of extras[].what (choice)" in call("describe", "marina.office:OfficeForm", "--events", "extras[].what")
     assert "did you mean 'vessel'?" in call("describe", form, "--events", "vesel", code=2)
-
-
-def test_behaviour_counts_what_sessions_tell_and_adds_up() -> None:
-    whole = Behaviour()
-    for name in ("arrears", "overhang"):
-        part = Behaviour()
-        run_cues(read_cue_file(CUES / f"{name}.cues"), observers=(part,))
-        whole.add(json.loads(json.dumps(part.to_dict())))
-    both = Behaviour()
-    for name in ("arrears", "overhang"):
-        run_cues(read_cue_file(CUES / f"{name}.cues"), observers=(both,))
-    assert whole.counts == both.counts
-    assert both.counted("BookingForm")["check"] == (14, 24)
-    for control, rule in (("vessel", "required"), ("berth", "required")):
-        assert all(both.counts[Tried("check", "BookingForm", control, rule, way)] for way in ("passed", "failed"))
-    assert both.counted("BookingForm")["answer"] == (3, 6) and both.counted("BookingForm")["rule"] == (1, 2)
-    lines = list(describe_behaviour(both))
-    assert any(line.startswith("    press   find ") and "look_up_vessel (forms.py:" in line for line in lines)
-    assert any(line.startswith('    answer  "Book anyway"') for line in lines)
-    office = Behaviour()
-    run_cues(read_cue_file(CUES / "office.cues"), observers=(office,))
-    asked = [line for line in describe_behaviour(office) if line.startswith("    answer")]
-    steps = [line.split("#")[0].strip() for line in asked]
-    assert steps == ['answer  "Go on"', 'answer  "Go back"', "answer  Save", "answer  Cancel", "answer  Cancel"]
 
 
 def test_behaviour_on_the_command_line(tmp_path: Path) -> None:

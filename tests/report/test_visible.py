@@ -6,10 +6,8 @@ import ast
 import json
 import sys
 import unicodedata
-from html.parser import HTMLParser
 from pathlib import Path
 from typing import Any
-from xml.etree import ElementTree
 
 import pytest
 from click.testing import CliRunner
@@ -19,12 +17,10 @@ from hypothesis import strategies as st
 from fuselatch import Button, Form, Prompt, Text
 from fuselatch.cli import main
 from fuselatch.core.model.json_text import json_text
-from fuselatch.core.model.visible import JOINERS, SIGNS, visible, visible_lines
-from fuselatch.rehearsal import read_cue_file, read_cues, rehearse, run_cues
+from fuselatch.core.model.visible import visible
+from fuselatch.rehearsal import read_cues, rehearse
 from fuselatch.rehearsal.cues import cut
-from fuselatch.rehearsal.flipping import flipbook
 from fuselatch.report.cue_words import written
-from fuselatch.report.figures import new_figure, save
 from fuselatch.scenes import Scene, scene
 
 ROOT = Path(__file__).parents[2]
@@ -48,17 +44,6 @@ ANY = st.text(st.characters(exclude_categories=[]))
 )
 def test_what_can_not_be_seen_is_written_out(text: str, shown: str) -> None:
     assert visible(text) == shown
-
-
-@given(ANY)
-def test_no_text_has_anything_that_a_terminal_obeys(text: str) -> None:
-    lines = visible_lines(text)
-    assert len(lines) == text.replace("\r\n", "\n").count("\n") + 1
-    for line in (visible(text), *lines):
-        assert len(line.splitlines()) <= 1
-        for each in line:
-            assert unicodedata.category(each) not in {"Cc", "Cf", "Cs", "Zl", "Zp"} or each in JOINERS or each in SIGNS
-        line.encode()
 
 
 @given(
@@ -156,43 +141,6 @@ def test_no_value_clears_the_screen_or_forges_a_report(sheet: Path, monkeypatch:
         for line in [*desk.story().split("\n"), *desk.why("text.value").split("\n"), *desk.as_cues().split("\n")]:
             assert visible(line) == line
         desk.press("ok")
-
-
-class Reader(HTMLParser):
-    """Counts tags that stay open."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.open: list[str] = []
-        self.text = ""
-
-    def handle_starttag(self, tag: str, attrs: Any) -> None:
-        if tag not in {"meta", "link", "br", "input"}:
-            self.open.append(tag)
-
-    def handle_endtag(self, tag: str) -> None:
-        assert self.open.pop() == tag
-
-    def handle_data(self, data: str) -> None:
-        self.text += data
-
-
-def test_pages_and_pictures_hold_any_text(sheet: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.chdir(ROOT)
-    long = tmp_path / "long.cues"
-    long.write_text(f"form {__name__}:Note\n{written('type', ['text', 'x' * 10_000])}\npress ok\n", encoding="utf-8")
-    done = [run_cues(read_cue_file(path), looking=True) for path in (sheet, long)]
-    page = flipbook("Hostile \x1b", done)
-    reader = Reader()
-    reader.feed(page)
-    assert reader.open == [] and "<bdi>" in page and len(page) < 200_000
-    assert all(unicodedata.category(each) not in {"Cc", "Cs"} or each == "\n" for each in page) and "\u202e" not in page
-    figure = new_figure()
-    figure.text(0.1, 0.5, HOSTILE)
-    figure.text(0.1, 0.1, "\U0001f6a2 \u0e01")  # no such glyphs in the font
-    save(figure, tmp_path / "x.svg")
-    save(figure, tmp_path / "x.png")
-    assert "99 steps" in "".join(ElementTree.parse(tmp_path / "x.svg").getroot().itertext())
 
 
 def test_nothing_is_printed_round_the_function_that_makes_it_visible() -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from pathlib import Path
 
 import pytest
@@ -197,18 +196,3 @@ def test_scripts_in_a_folder_are_not_run(tmp_path: Path) -> None:
 def test_the_examples_are_in_order() -> None:
     result = CliRunner().invoke(main, ["check", str(ROOT / "examples" / "marina"), str(ROOT / "examples" / "ways")])
     assert (result.exit_code, result.output.splitlines()[-1].partition(": ")[2]) == (0, "no problems")
-
-
-def test_the_command_tells_machines_and_unreadable_files(tmp_path: Path) -> None:
-    (tmp_path / "bad.py").write_text("def x(:\n")
-    (tmp_path / "ends.py").write_text(
-        "import sys\nfrom fuselatch import Form\nprint('told')\nsys.exit(3)\nclass F(Form): ...\n"
-    )
-    result = CliRunner().invoke(main, ["check", str(tmp_path), "--json"])
-    assert result.exit_code == 1
-    problems = json.loads(result.stdout)["problems"]
-    assert [one["problem"] for one in problems[1:]] == ["can't import: SystemExit: 3"]
-    assert problems[0] | {"file": ""} == {
-        "file": "", "line": 1, "kind": "import", "problem": "not valid Python: invalid syntax", "mend": "",
-    }  # fmt: skip
-    assert CliRunner().invoke(main, ["check", str(tmp_path / "none.py")]).exit_code == 2

@@ -6,7 +6,6 @@ import sqlite3
 import subprocess
 import sys
 from collections.abc import Iterator
-from datetime import datetime, timedelta
 from pathlib import Path
 
 import pytest
@@ -15,7 +14,7 @@ from sqlalchemy.pool import NullPool
 
 from fuselatch import Button, Form, HandlerFailed, Latch, Prompt, Text
 from fuselatch.rehearsal import rehearse
-from fuselatch.stores import LatchRecord, LatchStore, MemoryLatches, StoreRefused
+from fuselatch.stores import LatchRecord, LatchStore, MemoryLatches
 from fuselatch.stores.sql import SqlLatches
 
 ROOT = Path(__file__).parents[2]
@@ -68,18 +67,6 @@ class Daily(Form):
         raise OSError("no ink")
 
 
-def test_two_people_do_not_use_up_each_others_warnings_and_the_day_comes_round(store: LatchStore) -> None:
-    now = datetime(2031, 5, 4, 9, 30)
-    for user, day, asks in (("imke", 0, True), ("oda", 0, True), ("imke", 0, False), ("imke", 1, True), ("oda", 1, True)):
-        with rehearse(Daily, user=user, latches=store, now=now + timedelta(days=day)) as desk:
-            desk.press("go")
-            assert bool(desk.prompt) is asks
-            if asks:
-                desk.answer("Yes")
-            assert desk.at(Daily).got.value == "Yes"
-    assert [(one.user, one.when[:10]) for one in store.all()] == [("imke", "2031-05-05"), ("oda", "2031-05-05")]
-
-
 def test_a_failing_gesture_gives_back_what_was_there_before(store: LatchStore) -> None:
     before = LatchRecord("Daily.sure", "imke", "", "Yes", "2031-05-03T09:30:00")
     store.set(before, None)
@@ -120,20 +107,6 @@ def test_eight_processes_at_once_lose_none_and_double_none(
     assert len(entries) == 40 + 8 * 40
     winners = [entry.answer for entry in entries if entry.key.startswith("shared")]
     assert sorted(winners.count(f"desk-{number}") for number in range(8)) == sorted(took)
-
-
-def test_what_is_no_log_is_said_in_one_line(tmp_path: Path) -> None:
-    broken = tmp_path / "broken.db"
-    broken.write_bytes(b"not a database, but long enough to look like one" * 20)
-    for address, error in (
-        (tmp_path / "no folder" / "x.db", "can't use x.db \\(unable to open database file"),
-        (broken, "can't use broken.db \\(file is not a database"),
-        ("nosuch://x", "nosuch is not supported; use sqlite or postgresql"),
-        ("postgresql+psycopg://desk@/x?host=/nowhere", "can't use"),
-    ):
-        with pytest.raises(StoreRefused, match=error) as raised:
-            SqlLatches(address)
-        assert "\n" not in str(raised.value)
 
 
 def test_a_log_that_fails_on_the_way_is_told_and_the_gesture_may_be_done_again(tmp_path: Path) -> None:

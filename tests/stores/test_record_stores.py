@@ -336,19 +336,3 @@ def test_a_workbook_keeps_formats_and_formulas_and_is_widened(tmp_path: Path) ->
     assert left["stays"]["D4"].number_format == "0.00" and left["stays"]["B4"].font.b
     assert left["stays"].column_dimensions["B"].width == len("=A boat with a long name") + 2
     assert (left["rates"]["B1"].value, left["rates"]["B1"].number_format) == (0.2, "0 %")
-
-
-@pytest.mark.parametrize(
-    ("address", "message"),
-    [
-        ("nowhere", ".*nowhere not found; give a folder of CSV files, an .xlsx workbook, a SQLite file or a database address"),
-        ("bad.xlsx", "bad.xlsx isn't a valid .xlsx workbook"),
-        ("bad.db", "can't use bad.db \\(file is not a database"),
-        ("mysql://x/y", "can't open the database|mysql is not supported"),
-    ],
-)  # fmt: skip
-def test_an_address_that_is_no_store_is_told_in_one_line(tmp_path: Path, address: str, message: str) -> None:
-    for name in ("bad.xlsx", "bad.db"):
-        tmp_path.joinpath(name).write_bytes(b"no store at all" * 100)
-    with pytest.raises(StoreRefused, match=message):
-        open_records(address if ":" in address else tmp_path / address).read("boats")

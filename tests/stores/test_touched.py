@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import re
-import shutil
 import time
 import zipfile
 from collections.abc import Sequence
@@ -175,23 +174,6 @@ def test_what_is_not_there_or_locked_is_told_soon(tmp_path: Path) -> None:
         assert desk.prompt.text == "Couldn't save: another program is writing to m.db; try again"
         desk.answer("Keep editing")
         assert time.perf_counter() - begun < 2
-
-
-@pytest.mark.parametrize("what", ["alter table t drop column b", "drop table t", "file"])
-def test_what_goes_while_a_form_is_open_is_a_question(tmp_path: Path, what: str) -> None:
-    store = SqlRecords(tmp_path / "m.db")
-    store.create("t", [{"k": 1, "b": "x", "n": None}], "k")
-    with Desk(Scene(Kept, records=SqlRecords(tmp_path / "m.db"))) as desk:
-        if what == "file":
-            shutil.move(tmp_path / "m.db", tmp_path / "moved.db")
-        else:
-            with store._database.connected(writes=True) as database:
-                database.exec_driver_sql(what)
-        desk.type("b", "y")
-        desk.press("keep")
-        assert desk.prompt.title == "Not saved" and str(tmp_path) not in desk.prompt.text
-        desk.answer("Keep editing")
-        assert desk.at(Kept).b.text == "y"
 
 
 # ---- workbooks
