@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator
-from re import _parser  # type: ignore[attr-defined]
+from re import _parser
 from typing import Any, Final
 
 LETTERS: Final = "aA0 -_.,:;/@#+*'\"()!?é"
