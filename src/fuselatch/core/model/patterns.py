@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator
-from re import _parser
 from typing import Any, Final
 
 LETTERS: Final = "aA0 -_.,:;/@#+*'\"()!?é"
 """Characters that are tried, in this order, where a pattern takes any of many."""
+PARSER: Final[Any] = vars(re)["_parser"]
+"""The standard library's reader of patterns, which it doesn't name for others."""
 MOST: Final = 400
 """Longer texts aren't made."""
 
@@ -18,7 +19,7 @@ def texts_found(pattern: re.Pattern[str]) -> Iterator[str]:
 
     Yields none for a pattern that can't be satisfied so, as some that look ahead.
     """
-    tree = _parser.parse(pattern.pattern, pattern.flags)
+    tree = PARSER.parse(pattern.pattern, pattern.flags)
     seen = set()
     for way in (0, -1):
         for more in (0, 1):
