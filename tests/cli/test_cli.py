@@ -91,28 +91,6 @@ def test_exit_codes_and_one_clear_line(tmp_path: Path, words: list[str], code: i
         assert out.splitlines()[0] == f"{tmp_path}/bad.cues:2:1: expected match.value Kittiwake, but it is blank"
 
 
-def test_describe_shows_what_a_form_declares_or_its_schema() -> None:
-    code, out, err = call("describe", "marina.forms:BookingForm")
-    assert (code, err) == (0, "")
-    for line in (
-        "BookingForm: Book a berth",
-        "  length   number   'Length'     required; minimum 3; maximum 60; unit m; decimals 2; checked by plausible",
-        "  leave    button   'Leave'      closes cancelled",
-        "  too_long: '{vessel} overhangs {berth} by {over:.1f} m. Book anyway?' [Book anyway] [Change berth]",
-    ):
-        assert line in out.splitlines()
-    assert "  find.clicked: look_up_vessel (forms.py:" in out
-    code, out, _ = call("describe", "marina.forms:BookingForm", "--json-schema")
-    assert code == 0 and json.loads(out)["properties"]["nights"] == {
-        "title": "Nights",
-        "type": "integer",
-        "minimum": 1,
-        "maximum": 30,
-    }
-    code, _, err = call("describe", "marina.forms:BokingForm")
-    assert (code, err) == (2, "fuselatch: marina.forms has no form 'BokingForm'; did you mean 'BookingForm'?\n")
-
-
 def test_why_is_answered_or_says_what_can_be_asked() -> None:
     sheet = str(CUES / "overhang.cues")
     code, out, _ = call("rehearse", "-q", sheet, "--why", "too_long", "--why", "BookingForm.length.marker")

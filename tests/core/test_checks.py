@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import pytest
-
 from fuselatch import Button, Form, Number, Text, Tick, check, warn
 from fuselatch.rehearsal import rehearse
 from tests.helpers import act
@@ -72,52 +70,9 @@ def test_a_shown_marker_goes_as_soon_as_the_entry_is_right() -> None:
         assert form.a.marker.text == "Too low: -1. Minimum is 0"
 
 
-@pytest.mark.parametrize("ends", ["settles", "is undone", "is overwritten"])
-def test_what_a_draft_showed_elsewhere_goes_with_the_draft(ends: str) -> None:
-    with rehearse(Span) as desk:
-        form = desk.at(Span)
-        form.b.value = 10
-        act(desk, "focus b", "type a 40")
-        assert form.b.marker.text == "must be at least 40"
-        if ends == "settles":
-            desk.tab()
-            assert form.b.marker.text == "must be at least 40"
-            form.a.value = 2
-        elif ends == "is undone":
-            desk.key("Escape")
-        else:
-            form.a.value = 2
-        assert not form.b.marker
-
-
 def test_an_eager_marker_shows_from_the_first_key() -> None:
     with rehearse(Span) as desk:
         desk.type("while_typing", "12")
         assert desk.at(Span).while_typing.marker.text == "Too high: 12. Maximum is 9"
         desk.key("Backspace")
         assert not desk.at(Span).while_typing.marker
-
-
-def test_a_finding_about_a_hidden_control_is_shown_elsewhere() -> None:
-    class Elsewhere(Form):
-        a = Number("A")
-        b = Tick("B")
-        c = Text("C", visible=lambda form: form.b.value)
-        save = Button("Save", closes="accepted")
-
-        @check(a, at=c)
-        def not_three(self, a: float) -> str | None:
-            return "three is taken" if a == 3 else None
-
-    with rehearse(Elsewhere) as desk:
-        form = desk.at(Elsewhere)
-        form.a.value = 3
-        assert texts(desk, "a") == ["three is taken (about the hidden field C)"] and texts(desk, "c") == []
-        form.b.value = True
-        assert texts(desk, "a") == [] and texts(desk, "c") == ["three is taken"]
-        form.b.value = False
-        desk.press("save")
-        assert form.a.focused and desk.session.view.notice == "A: three is taken (about the hidden field C)"
-        form.a.value = 4
-        desk.press("save")
-        assert desk.outcome is not None and desk.outcome.accepted

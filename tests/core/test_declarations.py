@@ -13,7 +13,6 @@ from fuselatch import (
     Choice,
     DeclarationError,
     Form,
-    Integer,
     Label,
     Money,
     Number,
@@ -22,12 +21,10 @@ from fuselatch import (
     Prompt,
     Table,
     Text,
-    Tick,
     check,
     derive,
     on,
 )
-from fuselatch.core.forms.form import plan_of
 from fuselatch.frontends import Session
 
 A = Text("Alone")
@@ -154,25 +151,6 @@ def test_a_wrong_declaration_fails_when_the_class_is_made(what: str, make: Calla
     assert isinstance(caught.value, DeclarationError)
 
 
-def test_controls_keep_their_order_and_a_replaced_one_its_place() -> None:
-    class Base(Form):
-        a = Text("A")
-        b = Number("B", minimum=1)
-        c = Tick("C")
-
-    class Child(Base, title="A child"):
-        d = Integer("D")
-        b = Number("B", minimum=2)
-
-    assert list(plan_of(Child).controls) == ["a", "b", "c", "d"]
-    assert (plan_of(Child).title, plan_of(Base).title) == ("A child", "Base")
-    with Session(Child) as session:
-        form = session.front
-        assert isinstance(form, Child) and form.b.minimum == 2
-        form.b.value = 1
-        assert [finding.text for finding in form.b.findings] == ["Too low: 1. Minimum is 2"]
-
-
 class Opened(Form):
     """A form with params."""
 
@@ -197,15 +175,6 @@ def test_params_are_looked_at_before_the_form_opens(params: dict[str, Any], erro
     with pytest.raises(error) as caught:
         Session(Opened, params=params)
     assert str(caught.value).strip('"') == message
-
-
-def test_params_are_handed_over_uncopied_and_stay() -> None:
-    names = ("a", "b")
-    with Session(Opened, params={"size": 1, "names": names}) as session:
-        form = session.front
-        assert isinstance(form, Opened) and form.names is names
-        with pytest.raises(AttributeError, match=r"Opened\.names is a parameter and can't change after the form opens"):
-            form.names = ()
 
 
 def test_a_form_is_opened_not_called() -> None:

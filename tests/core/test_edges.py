@@ -82,22 +82,6 @@ def test_after_a_swallowed_end_no_handler_goes_on(session: Session) -> None:
     assert LOG == ["swallowed"]
 
 
-def test_a_change_that_was_taken_back_during_the_wait_is_none(session: Session) -> None:
-    form: Any = session.front
-    feed(session, "press go")
-    form.other.value = None
-    feed(session, "answer OK")
-    assert LOG == [(5.0, None), "continued"]
-
-
-def test_a_check_for_blanks_leaves_a_wrong_draft_alone(session: Session) -> None:
-    form: Any = session.front
-    feed(session, "type size wide", "focus other")
-    assert form.note.findings == () and form.size.marker
-    feed(session, "type size", "focus other")
-    assert [finding.text for finding in form.note.findings] == ["Enter a size"]
-
-
 def test_a_latch_that_another_session_has_set_a_moment_before_is_theirs(session: Session) -> None:
     form: Any = session.front
     assert form.daily.set("mine") is False and form.daily.answer == "theirs"

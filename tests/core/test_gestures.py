@@ -77,15 +77,3 @@ def test_a_control_may_be_named_by_its_declaration() -> None:
             desk.press(Other.name)
         with pytest.raises(AssertionError, match="expected Other in front, but it is <Stay open>"):
             desk.at(Other)
-
-
-def test_accepting_marks_all_that_fail_and_goes_to_the_first() -> None:
-    with rehearse(Stay) as desk:
-        form = desk.at(Stay)
-        desk.type("nights", "0")
-        assert form.name.marker and not form.nights.marker
-        desk.press("save")
-        assert (form.name.marker.text, form.nights.marker.text) == ("Enter a value", "Too low: 0. Minimum is 1")
-        assert form.name.focused
-        assert desk.session.view.notice == "Name: Enter a value"
-        assert desk.outcome is None

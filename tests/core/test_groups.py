@@ -74,19 +74,6 @@ class Survey(Form):
         return "too near" if one == other == 1 else None
 
 
-def test_each_use_has_its_own_values_checks_rules_and_handlers() -> None:
-    with rehearse(Survey) as desk:
-        form = desk.at(Survey)
-        act(desk, "type first.name Basin", "tab", "type first.depth.high 4", "type tide.low 5", "type tide.high 3", "tab")
-        assert (form.first.depth.width.value, form.tide.width.value, form.total.value) == (4, -2, 2)
-        assert form.tide.low.marker.text == "wrong way round" and not form.first.depth.low.findings
-        assert (form.heard.value, vars(form.tide)["changes"], vars(form.first.depth)["changes"]) == ("++", 1, 1)
-        assert form.tide.form is form and form.first.depth.path == "first.depth"
-        form.first.depth.low.value = 1
-        form.tide.low.value = 1
-        assert [finding.text for finding in form.tide.high.findings] == ["too near"]
-
-
 def test_a_group_is_hidden_and_switched_off_as_a_whole() -> None:
     with rehearse(Survey) as desk:
         form = desk.at(Survey)

@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 import contextvars
-from typing import Any
 
 import pytest
 
 from fuselatch import (
     Abandoned,
     Button,
-    Event,
     Form,
     FormClosed,
     HandlerFailed,
@@ -20,66 +18,10 @@ from fuselatch import (
     check,
 )
 from fuselatch.frontends import Gesture, Session
-from fuselatch.rehearsal import Unfinished, rehearse
-from tests.bench import LOG, Bench, Dialog, bench, doing, heard, undone
-from tests.helpers import act, told
+from fuselatch.rehearsal import rehearse
+from tests.bench import LOG, Bench, Dialog, bench, doing, undone
 
 WHO = contextvars.ContextVar("WHO", default="no one")
-
-
-def set_and_fail_at_13(form: Bench, event: Event) -> None:
-    """Set another control, count, and fail at 13."""
-    form.count = getattr(form, "count", 0) + 1
-    form.b.value = event.new * 2
-    if event.new == 13:
-        raise KeyError("thirteen")
-
-
-def test_a_failing_handler_puts_everything_back_and_tells_the_chain() -> None:
-    with bench({"a": set_and_fail_at_13, "b": heard}) as (desk, form):
-        form.a.value = 1
-        desk.type("a", "13")
-        error = undone(desk, "tab")
-        assert error.where[0].endswith("bench.py") and isinstance(error.__cause__, KeyError)
-        assert error.chain == ("Bench.a_first", "a.changed", "tab") and error.gesture == "tab"
-        assert str(error) == (
-            f"{error.where[0]}:{error.where[1]}: KeyError: 'thirteen'; in Bench.a_first ← a.changed ← tab; undone: tab"
-        )
-        assert told(desk.trace)[-1] == "undoes tab: Bench.a_first failed" and vars(form)["count"] == 1
-        act(desk, "key Escape")
-        with pytest.raises(HandlerFailed):
-            form.a.value = 13
-        form.b.value = 26
-        # What waited in the queue of the gesture that failed is raised again.
-        assert LOG == [("b", None, 2), ("b", 2, 26)]
-
-
-def test_one_changed_a_control_and_none_for_a_set_back() -> None:
-    def there_and_back(form: Bench) -> None:
-        form.b.value = 1
-        form.on.value = True
-        form.b.value = 2
-        form.on.value = False
-        form.b.value = 2
-
-    with bench({"a": there_and_back, "b": heard, "on": heard}) as (desk, _):
-        act(desk, "type a 1", "tab")
-        assert LOG == [("b", None, 2.0)]
-
-
-def test_handlers_of_a_base_run_first_and_a_replaced_one_hears_what_it_heard() -> None:
-    class Derived(Bench):
-        @Bench.a.changed
-        def third(self) -> None:
-            LOG.append("third")
-
-        def a_first(self, event: Event) -> None:
-            LOG.append("first of derived")
-
-    doing(**{"Derived a too": lambda: LOG.append("second of base")})
-    with rehearse(Derived) as desk:
-        desk.at(Derived).a.value = 1
-    assert LOG == ["first of derived", "second of base", "third"]
 
 
 def test_what_is_misplaced_says_where_it_belongs() -> None:
@@ -165,18 +107,3 @@ def test_a_gesture_runs_in_a_copy_of_the_feeders_context() -> None:
         desk.answer("OK")
         WHO.reset(token)
     assert LOG == ["the feeder", "the handler"]
-
-
-def test_what_is_left_open_is_unfinished() -> None:
-    def leave_open(form: Bench) -> Any:
-        return form.open(Dialog) if form.on.value else form.ask("Sure about {a} and {b}?", b="more", buttons=("Yes", "No"))
-
-    form = doing(go=leave_open)
-    with pytest.raises(Unfinished, match=r"a prompt is still open: 'Sure about  and more\?' \(Yes, No\)"):
-        with rehearse(form) as desk:
-            desk.press("go")
-    with pytest.raises(Unfinished, match="Dialog is still open; last trace entries:\n  "), rehearse(form) as desk:
-        act(desk, "tick on", "press go")
-    with pytest.raises(ZeroDivisionError), rehearse(form) as desk:
-        desk.press("go")
-        raise ZeroDivisionError

@@ -29,7 +29,7 @@ from fuselatch.frontends import Gesture
 from fuselatch.rehearsal import Unmet, rehearse
 from fuselatch.report.anatomy import anatomy
 from fuselatch.stores import MemoryRecords
-from tests.bench import LOG, Bench, Dialog, bench, doing, note, refused, undone
+from tests.bench import LOG, Bench, Dialog, bench, doing, note, undone
 from tests.helpers import act
 
 
@@ -153,65 +153,6 @@ class Kept(Form, records="bills"):
         self.open_.enabled = False
 
 
-def test_a_read_only_entry_can_be_gone_to_and_counts() -> None:
-    with rehearse(Kept, records=bills(fixed="far too long")) as desk:
-        form = desk.at(Kept)
-        act(desk, "focus fixed", "key x", "key Backspace", "focus box", "key Space")
-        assert (form.fixed.text, form.fixed.read_only, form.box.value) == ("far too long", True, False)
-        for step, why in (
-            ("type fixed x", "'fixed' is read-only (declared read_only=True)"),
-            ("pick list_ a", "'list_' is read-only"), ("tick box", "'box' is read-only"),
-        ):  # fmt: skip
-            refused(desk, step, re.escape(why))
-        act(desk, "type ruled 3", "tick on", "expect ruled.read_only", "double list_ a")
-        refused(desk, "type ruled 4", r"'ruled' is read-only \(rule for 'read_only'\)")
-        desk.press("ok")
-        assert form.fixed.marker.text == "Too long: 12 characters. Maximum is 5"
-        form.fixed.read_only = False
-        act(desk, "type fixed short", "press ok")
-        assert desk.outcome is not None and (desk.outcome.values["fixed"], desk.outcome.values["ruled"]) == ("short", 3)
-
-
-@pytest.mark.parametrize(("steps", "left_out"), [((), ""), (("tick on",), "by_rule"), (("press again",), "shut open_")])
-def test_what_is_declared_hidden_keeps_its_value_and_what_is_hidden_later_is_blank(
-    steps: tuple[str, ...], left_out: str
-) -> None:
-    store = bills(number="17", shut="18", open_="19", by_rule="y")
-    with rehearse(Kept, records=store) as desk:
-        desk.at(Kept).number.value = "27"
-        act(desk, *steps, "press ok")
-        assert desk.outcome is not None
-        usual = {"number": "27", "shut": "18", "open_": "19", "by_rule": "y"}
-        blank = dict.fromkeys(left_out.split(), "")
-        assert {name: desk.outcome.values[name] for name in usual} == {**usual, **blank}
-        assert store.read("bills")[0]["number"] == "27" and store.read("bills")[0]["shut"] == "18"
-
-
-class Letter(Form):
-    """One line, and several."""
-
-    subject = Text("Subject")
-    body = Text("Body", look="multi-line")
-    count = Number("Count")
-
-
-@pytest.mark.parametrize(
-    ("typed", "one", "several"),
-    [
-        ("a\r\nb\tc", "a b c", "a\nb\tc"), ("  two\n\n", "two", "  two\n\n"), (" \n ", "", ""), ("x\x00\x1b\x85y\u2028z", "x y z", "x\ny\nz"),
-        ("h\ud800alf", "half", "half"), ("no\u00a0break 🚤", "no\u00a0break 🚤", "no\u00a0break 🚤"),
-    ],
-)  # fmt: skip
-def test_a_line_takes_no_breaks_and_a_letter_keeps_its_own(typed: str, one: str, several: str) -> None:
-    with rehearse(Letter) as desk:
-        form = desk.at(Letter)
-        for name in ("subject", "body", "count"):
-            desk.paste(name, typed if name != "count" else f"{typed}\n12")
-        assert "\n" not in form.count.text
-        desk.tab()
-        assert (form.subject.value, form.body.value) == (one, several)
-
-
 @pytest.mark.parametrize(
     ("words", "error"),
     [
@@ -273,21 +214,3 @@ def test_what_is_derived_from_a_password_is_masked_too() -> None:
         assert "type    pin ••••  # masked: put a made-up entry here" in desk.as_cues()
     with pytest.raises(DeclarationError, match="masked is for a value that a rule computes"):
         Text("Pin", masked=True)
-
-
-def test_only_findings_that_are_shown_are_traced() -> None:
-    """The trace tells a finding when its control begins to show markers, and one that shows while typing at once."""
-
-    class Berth(Form):
-        name = Text("Name", required=True)
-        nights = Number("Nights", maximum=5, while_typing=True)
-        book = Button("Book", submits=True)
-
-    with rehearse(Berth) as desk:
-        assert not [entry for entry in desk.trace if entry.kind == "finding"]
-        desk.at(Berth).nights.value = 9
-        assert [entry.name for entry in desk.trace if entry.kind == "finding"] == ["maximum"]
-        desk.press("book")
-        told = [(entry.control, entry.name, entry.new) for entry in desk.trace if entry.kind == "finding"]
-        assert told[1:] == [("name", "required", "Enter a value")]
-        assert "press book" in desk.why("name.marker")

@@ -14,7 +14,6 @@ from fuselatch import (
     Finding,
     Form,
     Integer,
-    Label,
     Latch,
     NotAllowedHere,
     Number,
@@ -24,12 +23,11 @@ from fuselatch import (
     check,
     warn,
 )
-from fuselatch.core.model.latch_records import end_of, is_over
 from fuselatch.frontends import Session
 from fuselatch.rehearsal import Desk, rehearse
-from fuselatch.stores import LatchRecord, MemoryLatches, MemoryRecords
+from fuselatch.stores import MemoryLatches, MemoryRecords
 from tests.bench import Bench
-from tests.helpers import act, told
+from tests.helpers import act
 
 BUTTONS = ("Yes", "No")
 WRONG: Any = "recrod"
@@ -124,38 +122,6 @@ def test_what_a_latch_is_per_decides_what_asks_again(
             assert ask(desk, which) is asks
 
 
-def test_a_latch_of_its_own_is_asked_taken_and_released_and_rules_follow_it() -> None:
-    class Importing(Form):
-        imported_today = Latch(every="day")
-        state = Label("State", value=lambda form: "done" if form.imported_today.is_set() else "to do")
-        run = Button("Import", enabled=lambda form: not form.imported_today.is_set())
-
-        @run.clicked
-        def import_rows(self) -> None:
-            assert self.imported_today.set("14 rows") and not self.imported_today.set("twice")
-
-    store = MemoryLatches()
-    with rehearse(Importing, latches=store) as desk:
-        form = desk.at(Importing)
-        assert form.state.value == "to do"
-        desk.press("run")
-        assert (form.state.value, form.run.enabled, form.imported_today.answer) == ("done", False, "14 rows")
-        assert desk.latches[0] == (
-            "Importing.imported_today",
-            "",
-            "",
-            "14 rows",
-            "2031-05-04T09:30:00",
-            "until the end of 2031-05-04",
-        )
-        form.imported_today.reset()
-        form.imported_today.reset()
-        assert (form.state.value, store.all()) == ("to do", [])
-        assert told(desk.trace, "latch")[-1] == "resets latch Importing.imported_today"
-        with pytest.raises(AttributeError, match=r"is a latch; use self.imported_today.set\(\)"):
-            form.imported_today = True  # type: ignore[assignment]
-
-
 def test_a_warning_of_a_check_is_confirmed_once_and_stays_among_the_overrides() -> None:
     class Depths(Form):
         depth = Number("Depth")
@@ -213,19 +179,6 @@ def test_what_a_session_must_be_given_is_said() -> None:
     with Session(Once, user="imke", clock=lambda: now, latches=MemoryLatches()) as session:
         form = session.front
         assert form.done_today.set() and form.done_today.is_set()
-
-
-def test_when_a_time_is_over() -> None:
-    east = timezone(timedelta(hours=2))
-    day, hour = "2031-05-04T23:30:00", timedelta(hours=1)
-    assert is_over("day", day, datetime(2031, 5, 5, 0, 0)) and not is_over("day", day, datetime(2031, 5, 4, 23, 59))
-    assert is_over(hour, day, datetime(2031, 5, 5, 0, 30)) and not is_over(hour, day, datetime(2031, 5, 5, 0, 29))
-    # Half past ten in the evening UTC is the next day two hours further east.
-    assert not is_over("day", "2031-05-04T22:30:00+00:00", datetime(2031, 5, 5, 9, tzinfo=east))
-    assert is_over("day", day, datetime(2031, 5, 5, 9, tzinfo=east))
-    assert not is_over(None, "", datetime(2040, 1, 1))
-    assert (end_of(hour, day), end_of("day", day)) == ("until 2031-05-05T00:30:00", "until the end of 2031-05-04")
-    assert LatchRecord("a", "b", "c", "d", "e").latch == "a" and end_of(None, "") == "until it is reset"
 
 
 class Sibling(Bench):

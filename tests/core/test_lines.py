@@ -24,7 +24,6 @@ from fuselatch import (
     UnknownName,
     check,
     on,
-    warn,
 )
 from fuselatch.rehearsal import Desk
 from fuselatch.scenes import Scene
@@ -105,15 +104,6 @@ def whats(form: Any) -> list[str]:
     return [line.what.value for line in form.extras]
 
 
-def test_lines_that_have_gone_are_let_go_of() -> None:
-    desk, _, form = opened()
-    state = form._state
-    kept = len(state.controls), len(state.nodes), len(state.containers)
-    for _ in range(3):
-        act(desk, "record next", "record first", "add_line extras", "remove_line 'extras[2]'", "record first")
-    assert (len(state.controls), len(state.nodes), len(state.containers)) == kept and whats(form) == ["crane", "power"]
-
-
 def test_lines_start_move_and_go_and_are_called_by_their_places() -> None:
     desk, store, form = opened()
     desk.add_line("extras")
@@ -139,26 +129,6 @@ def test_lines_start_move_and_go_and_are_called_by_their_places() -> None:
     assert store.sources["extras"][2]["count"] == 7, "a line that was added is changed after that"
 
 
-def test_a_record_is_kept_before_its_first_line_or_refuses_it_with_its_findings() -> None:
-    desk, store, form = opened(at=None)
-    act(desk, "record new", "add_line extras")
-    assert len(form.extras) == 0 and form.vessel.marker and form.vessel.focused
-    act(desk, "type vessel Heron", "add_line extras")
-    assert form.records.key == 3 and len(form.extras) == 1 and store.transactions == 1
-    act(desk, "pick 'extras[0].what' power", "press ok")
-    assert store.sources["extras"][3] == {
-        "id": 5,
-        "booking": 3,
-        "what": "power",
-        "count": 1,
-        "price": Decimal("3.00"),
-        "place": 1,
-    }
-    assert desk.outcome is not None and desk.outcome.values["extras"] == (
-        {"what": "power", "count": 1, "price": Decimal("3.00"), "amount": Decimal("3.00")},
-    )
-
-
 class Refuses(Stay):
     """Lines that need a saved record, which can't be removed before them."""
 
@@ -169,21 +139,6 @@ class Along(Stay):
     """Lines that are removed with their record."""
 
     extras = Lines(Extra, "Extras", records="extras", key="booking", on_parent_remove="cascade")
-
-
-@pytest.mark.parametrize(
-    ("form", "asked", "left"),
-    [(Stay, "Remove record 1 and 2 rows in Extras?", [4]), (Refuses, "", [1, 2, 4]), (Along, "Remove record 1?", [4])],
-)
-def test_removing_a_record_with_lines(form: type[Form], asked: str, left: list[int]) -> None:
-    desk, store, live = opened(form)
-    desk.record("remove")
-    assert desk.prompt.text == asked
-    if asked:
-        desk.answer("Remove")
-    else:
-        assert desk.session.view.notice == "Record 1 still has 2 Extras. Remove them first"
-    assert [row["id"] for row in store.sources["extras"]] == left and len(live.extras) == (1 if asked else 2)
 
 
 def test_a_line_under_a_record_that_is_not_kept_is_refused_in_plain_words() -> None:
@@ -300,45 +255,3 @@ def test_a_new_record_and_its_lines_are_written_together_and_their_number_is_bou
         assert [row["booking"] for row in store.sources["extras"]] == [1, 1, 2, 3, 3]
         act(desk, "type 'extras[0].count' 4", "press keep")
         assert store.sources["extras"][3]["count"] == 4
-
-
-class Party(Form, title="Party"):
-    """Lines that a check looks at together."""
-
-    seats = Integer("Seats", default=2)
-    extras = Lines(Extra, "Extras", min_items=1)
-    remark = Text("Remark")
-    done = Button("Done", closes="accepted")
-
-    @check(extras)
-    def not_too_many(self, extras: tuple[Extra, ...]) -> str | None:
-        return "more than seats" if sum(one.count.value or 0 for one in extras) > (self.seats.value or 0) else None
-
-    @check(extras, seats, at=seats)
-    def odd(self, extras: tuple[Extra, ...], seats: int) -> Any:
-        return warn(f"{len(extras)} on {seats}") if len(extras) % 2 != seats % 2 else None
-
-
-def test_lines_are_checked_together_and_have_a_marker() -> None:
-    with Desk(Scene(Party)) as desk:
-        form = desk.at(Party)
-        assert [one.rule for one in form.extras.findings] == ["min_items"] and not form.extras.is_valid
-        for gestures, marker in (
-            (("press done",), "Too few. At least 1 needed"),
-            (("add_line extras",), ""),
-            (("pick extras[0].what power", "type extras[0].count 3"), ""),
-            (("type seats 3",), "more than seats"),
-        ):
-            act(desk, *gestures)
-            assert form.extras.marker.text == marker
-        assert "not_too_many: more than seats" in desk.session.why("extras.marker")
-        assert "more than seats" in str(desk.session.view) and not desk.session.idle()
-        desk.press("done")
-        assert desk.outcome is not None
-
-    with Desk(Scene(Party)) as desk:
-        form = desk.at(Party)
-        act(desk, "add_line extras", "pick extras[0].what power", "type extras[0].count 5", "press done")
-        assert desk.session.view.notice == "Extras: more than seats" and form.extras[0].what.focused
-        act(desk, "type extras[0].count 1", "press done", 'answer "Go on"')
-        assert desk.outcome is not None and [one.control for one in desk.outcome.overrides] == ["seats"]

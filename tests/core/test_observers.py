@@ -80,23 +80,6 @@ def store() -> MemoryRecords:
     return MemoryRecords({"stays": [{"id": 1, "nights": 2, "note": ""}]})
 
 
-def test_an_observer_is_told_everything() -> None:
-    log = Log()
-    play(Session(Stay, records=store(), observers=(each for each in [log])))
-    lines = iter(log.lines)
-    # In this order, with others between them.
-    for wanted in (
-        "began open Stay program", "opened", "computed price value 20.0", "ended open Stay None",
-        "began focus note user", "ran Stay.note_it nights.changed", "computed price value 250.0",
-        "validated nights ('required', 'maximum') (Finding(text='Too dear', level='refuse', rule='cheap', while_typing=False),)",
-        "before nights.left", "began press go user", "ran Stay.ask_first go.clicked", "asked sure Stay.sure",
-        "began answer Yes user", "ended answer Yes None", "answered sure Stay.sure Yes",
-        "latched Stay.asked done", "ended press go None", "validated nights ('required', 'maximum', 'cheap') ()",
-        "closed accepted", "wrote 1: nights=3.0, note=changed", "ended press done None",
-    ):  # fmt: skip
-        assert wanted in lines, f"{wanted} isn't among {log.lines}"
-
-
 @pytest.mark.parametrize("method", [name for name in vars(Observer) if not name.startswith("_")])
 def test_an_observer_that_raises_fails_the_gesture_and_no_more(method: str) -> None:
     def fail(*args: object) -> None:

@@ -44,28 +44,6 @@ def scores() -> MemoryRecords:
     return MemoryRecords({"scores": SCORES}, keys={"scores": "number"})
 
 
-@pytest.mark.parametrize(
-    ("at", "only", "key", "shown"),
-    [
-        (None, None, 1, "1 of 3"),
-        (2, None, 2, "2 of 3"),
-        (first_blank(), None, 3, "3 of 3"),
-        (first_blank("score"), None, 2, "2 of 3"),
-        (first_blank("score"), {"pier": "North"}, 3, "2 of 2"),
-        (first_blank("pier"), None, None, "new record (3 saved)"),
-        (None, {"pier": "South"}, 2, "1 of 1"),
-        (None, {"pier": "West"}, None, "new record (0 saved)"),
-    ],
-)
-def test_where_a_form_begins(at: Any, only: Any, key: Any, shown: str) -> None:
-    with Desk(Scene(Scores, records=scores(), at=at, only=only)) as desk:
-        form: Any = desk.form
-        assert (form.records.key, form.records.position_text) == (key, shown)
-        assert form.pier.value == {"new record (0 saved)": "West", "new record (3 saved)": ""}.get(
-            shown, SCORES[(key or 1) - 1]["pier"]
-        )
-
-
 NOTHING = "Nothing is selected. Select a row of scores"
 
 
@@ -100,15 +78,6 @@ def test_the_last_value_entered_is_where_the_next_record_begins_and_is_no_change
             desk.type(control, text)
         desk.press("keep")
         assert (form.pier.value, form.again.value, form.records.is_changed) == ("East", 7, False)
-
-
-def test_captions_come_from_the_columns_where_none_is_given() -> None:
-    store = scores()
-    store._captions = {"scores": {"pier": "Steg", "name": "Person", "Boat name": "Boat name"}}
-    with Desk(Scene(Scores, records=store)) as desk:
-        form: Any = desk.form
-        assert (form.pier.caption, form.name.caption, form.boat_name.caption) == ("Steg", "Name", "Boat name")
-        assert form.boat_name.value == "Eider", "a heading is found by the name that it would have"
 
 
 @pytest.mark.parametrize(

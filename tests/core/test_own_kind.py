@@ -11,11 +11,8 @@ from fuselatch import Button, Form
 from fuselatch.cli import main
 from fuselatch.frontends import Formats
 from fuselatch.kinds import InputControl, LiveInput, Source, Unparsable
-from fuselatch.rehearsal import rehearse
 from fuselatch.report.schema import form_schema
-from fuselatch.report.screen import screen
 from fuselatch.review.generating import from_function
-from tests.helpers import act
 
 
 @dataclass(frozen=True)
@@ -59,16 +56,6 @@ class Sail(Form):
 
 def painted(hue: Rgb) -> None:
     """Paint a sail."""
-
-
-def test_a_new_kind_is_typed_into_checked_and_submitted() -> None:
-    with rehearse(Sail) as desk:
-        act(desk, "type hue red", "tab")
-        assert desk.at(Sail).hue.marker.text == "Not a colour: red. Example: #003366"
-        act(desk, "expect refused tick hue because 'a colour field can'\"'\"'t be ticked'", "type hue '#00ff00'")
-        assert "[#00ff00" in "\n".join(screen(desk.session.view))
-        desk.press("ok")
-        assert desk.outcome and desk.outcome.values == {"hue": Rgb("#00ff00")}
 
 
 def test_a_new_kind_is_exported_generated_and_described(capsys: Any, tmp_path: Path) -> None:

@@ -23,8 +23,6 @@ from fuselatch import (
 )
 from fuselatch.frontends import Session
 from fuselatch.policy import Policy, PolicyError
-from fuselatch.rehearsal import rehearse
-from tests.helpers import act
 
 
 class Address(Group):
@@ -82,35 +80,6 @@ short = "warn"
 [SmallHaul.checks]
 "boat.required" = "warn"
 """
-
-
-def test_texts_and_levels_are_the_policys_and_the_code_sees_what_it_declared() -> None:
-    policy = Policy.parse(DESK.replace('"home.short" = "warn"\n', ""))
-    for kind in (Haul, SmallHaul):
-        with rehearse(kind, policy=policy) as desk:
-            act(desk, "type boat Eider", "type tons 12", "press lift")
-            prompt = desk.prompt
-            assert (prompt.title, prompt.text) == ("Crane", "3 people at the crane for Eider?")
-            assert (prompt.buttons, prompt.default) == (("Up she goes", "Wait"), "Wait")
-            desk.answer("Up she goes")
-            form = desk.at(kind)
-            assert form.got.value == "Lift"
-            desk.press("ok")
-            assert (form.tons.marker.text, form.tons.marker.level) == ("heavy", "refuse")
-            form.tons.value = 30
-            assert [(one.rule, one.level) for one in form.tons.findings] == [("heavy", "refuse"), ("maximum", "warn")]
-            form.tons.value = 9
-            form.boat.value = ""
-            assert form.boat.findings[0].level == ("refuse" if kind is Haul else "warn")
-            desk.press("ok")
-            if desk.prompt:
-                assert desk.prompt.text == "Please read:\nBoat: Enter a value"
-                desk.close()  # the cancel answer, under whatever name
-            assert desk.outcome is None
-    with rehearse(Haul) as desk:
-        desk.press("lift")
-        desk.answer("Lift")  # without a policy all is as declared
-        assert [one.level for one in desk.at(Haul).boat.findings] == ["refuse"]
 
 
 @pytest.mark.parametrize(

@@ -14,21 +14,18 @@ from fuselatch import (
     Event,
     Form,
     Latch,
-    NotAllowedHere,
     Number,
     Prompt,
     Text,
     Tick,
     UnknownName,
     first_choice,
-    last_entered,
 )
 from fuselatch.core.model.record_changes import Change
 from fuselatch.rehearsal import Desk, rehearse
 from fuselatch.report.screen import screen
 from fuselatch.scenes import Scene
 from fuselatch.stores import MemoryRecords
-from tests.bench import refused
 from tests.helpers import act, told
 
 
@@ -77,10 +74,6 @@ class Scores(Form, title="Scores", records="boats"):
     @boat.changed
     def never_by_a_record(self, event: Event) -> None:
         assert event.by == "user" or event.new != "Teal"
-
-
-class AsksFirst(Scores, on_leave="ask"):
-    """The same, but asking before it leaves a changed record."""
 
 
 def at_work(form: type[Form] = Scores, store: MemoryRecords | None = None) -> tuple[Desk, MemoryRecords]:
@@ -158,15 +151,6 @@ def test_leaving_a_changed_record_keeps_it_with_only_what_differs() -> None:
         assert (form.records.key, form.boat.marker.text, store.transactions) == (1, "Enter a value", 1)
         act(desk, "type boat Eider", "record save")
         assert store.transactions == 2
-
-
-@pytest.mark.parametrize(("answer", "key", "boat"), [("Save", 2, "X"), ("Don't save", 2, "Eider"), ("Cancel", 1, "Eider")])
-def test_a_form_that_asks_before_a_changed_record_is_left(answer: str, key: int, boat: str) -> None:
-    desk, store = at_work(AsksFirst)
-    with desk:
-        act(desk, "record next", "record first", "type boat X", "record next")
-        desk.answer(answer)
-        assert desk.at(AsksFirst).records.key == key and store.sources["boats"][0]["boat"] == boat
 
 
 def test_filters_follow_settled_values_and_a_blank_one_is_all() -> None:
@@ -250,39 +234,6 @@ def test_what_is_compared_names_the_columns_as_people_call_them() -> None:
         form = desk.at(Scores)
         assert (form.boat.value, form.size.value) == ("Mine", 7.0), "what the user left as it was is theirs"
         assert store.sources["boats"][0] == {**THEIRS, "boat": "Mine", "note": None}
-
-
-class Notes(Form):
-    """Not bound to records: it submits, and begins again."""
-
-    writer = Text("Writer", default=last_entered(first="Nolke"))
-    note = Text("Note", required=True)
-    kind = Text("Kind", default="general")
-    send = Button("Send", submits=True)
-
-    @Form.restarted
-    def greet(self) -> None:
-        self.again = (self.note.value, self.writer.value)
-
-    @Form.submitted
-    def note_it(self) -> None:
-        self.sent = (*getattr(self, "sent", ()), (self.writer.value, self.note.value))
-
-
-def test_an_unbound_form_submits_begins_anew_and_keeps_what_it_says() -> None:
-    with rehearse(Notes) as desk:
-        form: Any = desk.at(Notes)
-        desk.press("send")
-        assert form.note.marker and not hasattr(form, "sent") and form.writer.value == "Nolke"
-        for steps in (("type writer Imke", "type note one"), ("type note two",)):
-            act(desk, *steps, "paste kind other", "press send")
-            values = form.writer.value, form.note.value, form.kind.value, form.note.marker.text
-            assert values == ("Imke", "", "general", "") and form.writer.focused and desk.outcome is None
-        assert form.sent == (("Imke", "one"), ("Imke", "two")) and form.again == ("", "Imke")
-        assert told(desk.trace, "change")[-2:] == ["note.value: two → blank", "kind.value: other → general"]
-        refused(desk, "record next", "Notes isn't bound to records")
-        with pytest.raises(NotAllowedHere, match=r"write class Notes\(Form, records=…\)"):
-            form.records  # noqa: B018
 
 
 def test_what_is_declared_wrongly() -> None:

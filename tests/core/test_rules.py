@@ -222,18 +222,6 @@ def test_rule_10_a_refusal_reads_the_clock_and_has_a_reason() -> None:
         refused(desk, "press ok", 'a prompt is open: "Really\\?"; answer Yes or No')
 
 
-def test_forms_beside_each_other_both_take_gestures() -> None:
-    does = {"go": lambda form: form.show(Dialog), "front": note("bench"), "Dialog front": note("dialog")}
-    with bench(does) as (desk, _):
-        desk.press("go")
-        assert not any(form.covered for form in desk.session.view.forms)
-        for name in ("Bench.word", "Dialog.word", "Bench.word"):
-            act(desk, f"type {name} x")
-        assert LOG == ["bench", "dialog", "bench"]
-        dialog = desk.session.find(Dialog)
-        assert dialog is desk.session.forms[1]
-
-
 TEN_THOUSAND = """
 import gc, resource
 from fuselatch import Button, Form

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from datetime import date
 from typing import Any, ClassVar, cast
-from unittest.mock import patch
 
 import pytest
 
@@ -16,7 +15,6 @@ from fuselatch import (
     DeclarationError,
     Event,
     Form,
-    HandlerFailed,
     Refused,
     Table,
     Text,
@@ -24,7 +22,6 @@ from fuselatch import (
 )
 from fuselatch.rehearsal import rehearse
 from fuselatch.stores import MemoryRecords
-from tests.helpers import act
 
 BERTHS: list[dict[str, Any]] = [
     {"name": "N2", "pier": "North", "length": 9.5, "free": date(2031, 5, 6), "power": True},
@@ -90,29 +87,6 @@ def test_rows_follow_the_filter_and_are_sorted_with_blanks_last() -> None:
     assert ([one.id for one in seen.choices], seen.choice_count, seen.sorted_by) == (["=N1", "=N2", "=N3"], 3, "power")
 
 
-def test_a_row_is_chosen_kept_while_it_is_there_and_handed_over() -> None:
-    desk, store = opened()
-    form = desk.at(Plan)
-    act(desk, "pick pier North", "pick berths N1")
-    assert form.berths.row == BERTHS[1] and form.told.value == "3 12.0"
-    desk.sort("berths", "name")
-    assert form.berths.value == "N1" and form.berths.position == 0
-    act(desk, "double berths N3", "key Enter")
-    assert form.taken.value == "N3 N3 " and form.is_open
-    desk.type("berths", "n2")
-    desk.key("Enter")  # takes the match
-    desk.key("Enter", repeat=3)
-    assert form.taken.value == "N3 N3 N2 "
-    desk.pick("pier", "South")
-    assert form.berths.value is None and form.berths.count == 1
-    store.sources["berths"] = [*BERTHS, {**BERTHS[2], "name": "S2"}]
-    store.versions["berths"] += 1
-    form.refresh()
-    assert names(form.berths) == ["S1", "S2"]
-    act(desk, "focus all_of_them", "key Enter")
-    assert not form.is_open, "no handlers double click, so that Enter presses the default button"
-
-
 @pytest.mark.parametrize(
     ("act", "error", "message"),
     [
@@ -128,21 +102,6 @@ def test_a_wrong_use_is_told(act: Callable[[Any], None], error: type[Exception],
     desk, _ = opened()
     with pytest.raises(error, match=message):
         act(desk)
-
-
-def test_a_column_or_source_that_is_not_there_is_told_at_opening() -> None:
-    class Wrong(Form):
-        rows = Table("Rows", rows=Catalog("berths", text="name"), columns=("name", "lenght"))
-
-    class Nowhere(Form):
-        rows = Table("Rows", rows=Catalog("berhts", text="name"), columns=("name",))
-
-    for form, message in (
-        (Wrong, "'berths' has no column 'lenght'; did you mean 'length'"),
-        (Nowhere, "unknown record source 'berhts'; did you mean 'berths'"),
-    ):
-        with pytest.raises(UnknownName, match=message):
-            rehearse(form, records=MemoryRecords({"berths": BERTHS})).__enter__()
 
 
 class Quotes(Form, title="Quotes"):
@@ -166,40 +125,3 @@ BOATS = [
     {"id": 2, "boat": "Dinghy", "rate": 12},
     {"id": 3, "boat": "Dinghy", "rate": 9},
 ]
-
-
-def test_a_function_of_the_form_makes_the_rows() -> None:
-    with patch.object(Quotes, "offered", BOATS), rehearse(Quotes) as desk:
-        quotes = desk.at(Quotes).quotes
-        assert [row["total"] for row in quotes.rows()] == [18, 24, 60]
-        before = quotes.choices
-        act(desk, "sort quotes boat", "sort quotes total")
-        assert quotes.choices is before  # nothing to draw again
-        act(desk, "pick hours 3", "sort quotes boat", "pick quotes Launch")
-        assert [row["id"] for row in quotes.rows()] == [2, 3, 1] and quotes.row == {**BOATS[0], "total": 90}
-        with pytest.raises(Refused, match="2 items read 'Dinghy'"):
-            act(desk, "pick quotes Dinghy")
-        act(desk, "pick quotes Dinghy where rate 9")
-        assert quotes.value == 3
-        desk.press("ok")
-        assert desk.outcome is not None and desk.outcome[Quotes.quotes] == 3
-
-
-class Given(Form, title="Given"):
-    """A table whose rows are given to the form."""
-
-    offered: ClassVar[Any] = []
-    boats = Table("Boats", rows=lambda form: form.offered, columns=("boat",), key="id")
-
-
-@pytest.mark.parametrize(
-    ("given", "message"),
-    [
-        (["Launch"], "rows must be mappings .*, not 'Launch'"),
-        ({"id": 1}, "rows must be mappings"),
-        ([{"boat": "Launch"}], "'rows' has no column 'id'"),
-    ],
-)
-def test_wrong_rows_of_a_function_are_told(given: Any, message: str) -> None:
-    with patch.object(Given, "offered", given), pytest.raises(HandlerFailed, match=message):
-        rehearse(Given).__enter__()

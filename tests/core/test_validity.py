@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import gc
-import weakref
 from typing import Any
 
 import pytest
 
 from fuselatch import Button, Form, HandlerFailed, Label, Number, Opener, Text, Tick, check, warn
-from fuselatch.frontends import Gesture, Session
+from fuselatch.frontends import Session
 from fuselatch.rehearsal import rehearse
 from tests.helpers import act
 
@@ -74,16 +72,6 @@ def test_the_value_that_breaks_a_rule_is_still_the_value() -> None:
         assert form.low.valid_value == 3
 
 
-def test_a_key_runs_the_rule_only_if_the_forms_validity_differs() -> None:
-    members: dict[str, Any] = {f"t{number}": Text(f"T{number}", min_length=2) for number in range(300)}
-    members["ok"] = Button("OK", enabled=noted)
-    with Session(type("Wide", (Form,), members)) as session:
-        RUNS.clear()
-        for text in ("a", "ab", "abc", "abcd"):
-            session.feed(Gesture(verb="type", control="t7", text=text))
-        assert RUNS == ["run", "run"] and session.control("ok").enabled
-
-
 @pytest.mark.parametrize("judged", ["form.is_valid", "form.a.is_valid", "form.a.findings"])
 def test_what_judges_itself_is_a_circle(judged: str) -> None:
     rule = eval(f"lambda form: bool({judged})")
@@ -102,32 +90,6 @@ class Child(Form):
     opener: Any = Opener()
     share = Label("Share", value=lambda form: str(10 / form.opener.size.value))
     done = Button("Done", closes="accepted")
-
-
-class Parent(Form):
-    """Opens children."""
-
-    size = Number("Size", default=1)
-    go = Button("Go")
-
-    @go.clicked
-    def open_one(self) -> None:
-        self.open(Child)
-
-
-def test_a_closed_form_runs_nothing_can_be_read_and_is_let_go() -> None:
-    with rehearse(Parent) as desk:
-        form = desk.at(Parent)
-        act(desk, *["press go", "press done"] * 3, "press go")
-        child: Any = desk.form
-        desk.press("done")
-        form.size.value = 0
-        assert child.share.value == "10.0" and not child.is_open and form.size._watchers in (None, {"value": {}})
-        known = weakref.ref(child)
-        del child
-        desk.session.view  # noqa: B018
-        gc.collect()
-        assert known() is None
 
 
 class Told(Form, records="boats"):

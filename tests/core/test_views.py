@@ -23,7 +23,6 @@ from fuselatch import (
     Number,
     Picture,
     Prompt,
-    Refused,
     Row,
     Text,
     Tick,
@@ -89,29 +88,6 @@ def pointing(desk: Desk, start: int) -> list[str]:
     return [line for line in told(desk.trace[start:], "event") if "hovered" in line]
 
 
-@pytest.mark.parametrize(
-    ("then", "events"),
-    [
-        ("hover name", ["note.unhovered", "name.hovered"]),
-        ("hover note", []),
-        ("unhover", ["note.unhovered"]),
-        ("untick on", ["note.unhovered"]),
-        ("press dialog", ["note.unhovered"]),
-        ("press ask_it", ["note.unhovered"]),
-        ("close", ["note.unhovered"]),
-    ],
-)
-def test_pointing_comes_in_pairs_whatever_ends_it(then: str, events: list[str]) -> None:
-    desk = rehearse(Seen)
-    desk.__enter__()
-    desk.hover("note")
-    start = len(desk.trace)
-    verb, *words = then.split()
-    getattr(desk, verb)(*words)
-    assert pointing(desk, start) == events
-    desk.session.close()
-
-
 def test_a_rule_can_not_read_the_clock() -> None:
     class Clock(Form):
         a = Label("A", value=lambda form: str(form.session.now()))
@@ -139,21 +115,6 @@ def at_work(boats: Iterable[str] = ("Eider", "Teal", "Teal")) -> tuple[Session, 
     return Session(Boats, records=store), store
 
 
-def test_what_has_not_changed_is_the_same_object() -> None:
-    with rehearse(Seen) as desk:
-        session = desk.session
-        first = session.view
-        assert session.view.forms is first.forms and session.view.serial == first.serial
-        desk.key("x")
-        after = session.view
-        same = [old is new for old, new in zip(first.forms[0].controls, after.forms[0].controls, strict=True)]
-        assert same.count(False) == 1 and after.forms[0].groups is first.forms[0].groups and after.serial == first.serial + 1
-        desk.press("dialog")
-        assert session.view.forms[0].controls[1] is after.forms[0].controls[1] and session.view.forms[0].covered
-        assert (session.view.forms[0].id, session.view.forms[1].id, session.view.forms[1].opener) == ("1", "2", "1")
-        desk.close()
-
-
 def test_a_store_that_is_gone_does_not_take_the_view_with_it() -> None:
     session, store = at_work()
     with session:
@@ -173,24 +134,6 @@ def test_a_store_that_is_gone_does_not_take_the_view_with_it() -> None:
             and view.forms[0].record.text == "1 of 3"
         )
         assert view.forms[0].changed and view.forms[0].record.changed
-
-
-def test_items_are_picked_by_id_where_two_have_one_text() -> None:
-    session, _ = at_work()
-    with session:
-        control = session.control("other")
-        assert [(item.id, item.text) for item in session.choices(control)] == [
-            ("i1", "Eider"),
-            ("i2", "Teal"),
-            ("i3", "Teal"),
-        ]
-        session.feed(Gesture(verb="pick", control="other", item="i3"))
-        assert control.value == 3 and "pick other Teal" in told(session.trace, "gesture")
-        for verb in ("pick", "double", "double"):
-            session.feed(Gesture(verb=verb, control="many", item="i2"))
-        assert session.control("many").value == (2,), "a double click doesn't take away what the click has picked"
-        with pytest.raises(Refused, match="no item 'i9' in the list"):
-            session.feed(Gesture(verb="pick", control="other", item="i9"))
 
 
 VALUES = st.one_of(

@@ -7,9 +7,9 @@ from typing import Any
 
 import pytest
 
-from fuselatch import Button, Event, Form, FuseLatchError, HandlerFailed, Latch, Number, Text
+from fuselatch import Button, Event, Form, HandlerFailed, Latch, Number, Text
 from fuselatch.frontends import Gesture, Session
-from tests.bench import LOG, Bench, Dialog, Does, bench, doing, fail, note, undone
+from tests.bench import LOG, Bench, Dialog, Does, bench
 from tests.helpers import act
 
 NOON = datetime(2031, 5, 5, 12, 0)
@@ -53,19 +53,6 @@ def test_a_form_closes_though_its_rules_fail(way: tuple[str, str, str], first: b
             except HandlerFailed as error:
                 assert "ZeroDivisionError" in str(error)
         assert session.is_done and session.outcome is not None and session.outcome.verdict in ("cancelled", "later")
-
-
-@pytest.mark.parametrize("way", WAYS)
-def test_a_form_closes_though_the_clock_fails(way: tuple[str, str, str]) -> None:
-    clock = Hand()
-    with Session(doing(closed=note("closed")), clock=clock) as session:
-        clock.now = None
-        with pytest.raises(HandlerFailed, match=r"AssertionError: stopped.*; in the clock; its last value stays"):
-            session.feed(Gesture(verb="tick", control="on"))
-        assert session.first.on.value  # type: ignore[attr-defined]
-        with pytest.raises(FuseLatchError):
-            session.feed(Gesture(verb=way[0], control=way[1], text=way[2]))
-        assert session.is_done and LOG == ["closed"]
 
 
 def hide(form: Form) -> None:
@@ -147,15 +134,3 @@ class Latched(Bench):
     @count.changed
     def count_changed(self, event: Event) -> None:
         LOG.append(f"count {event.new}")
-
-
-def test_a_caught_failure_is_raised_again_where_the_user_would_be_asked() -> None:
-    def catch_and_ask(form: Bench) -> None:
-        try:
-            form.open(Dialog)
-        except HandlerFailed:
-            form.inform("Never mind")
-
-    with bench({"go": catch_and_ask, "Dialog opened": fail("no chart")}) as (desk, _):
-        undone(desk, "press go", "no chart")
-        assert not desk.prompt

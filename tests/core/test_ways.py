@@ -16,16 +16,14 @@ from fuselatch import (
     HandlerFailed,
     Label,
     NotAllowedHere,
-    Number,
     Opener,
     Param,
     Shared,
     Text,
-    UnknownName,
     from_open,
 )
 from fuselatch.rehearsal import Desk, rehearse
-from tests.bench import LOG, Bench, Dialog, bench, refused
+from tests.bench import Bench, Dialog, bench, refused
 from tests.helpers import act, told
 
 WAYS = Path(__file__).parents[2] / "examples" / "ways"
@@ -263,40 +261,3 @@ def test_from_open_takes_settled_values_of_the_front_one_and_notes_a_pending_dra
         form.unhide()
         act(desk, "tick on", "close")
         assert told(desk.trace, "stale") == ["reads word while 'Pelle' is still a draft"]
-
-
-def test_one_typed_value_is_asked_for_with_its_checks() -> None:
-    def ask_depth(form: Bench) -> None:
-        LOG.append(form.ask_value(Number("Depth", unit="m", maximum=9, required=True), text="How deep is it?"))
-        LOG.append(form.ask_value(DEPTH, title="Again"))
-
-    with bench({"go": ask_depth}) as (desk, bottom):
-        desk.press("go")
-        form: Any = desk.form
-        assert (form.title, form.note.value) == ("Depth", "How deep is it?")
-        act(desk, "type value 12", "key Enter")
-        assert desk.form == form and form.value.marker.text == "Too high: 12 m. Maximum is 9 m"
-        act(desk, "type value 2.5", "key Enter")
-        assert LOG == [2.5] and desk.form.title == "Again"
-        desk.close()
-        assert LOG == [2.5, None]
-        with pytest.raises(TypeError, match="ask_value"):
-            bottom.ask_value(Button("x"))  # type: ignore[arg-type]
-
-
-DEPTH = Number("Depth")
-
-
-@pytest.mark.parametrize(("name", "meant"), [("word", "2"), ("Dialog.word", "1"), ("Dialog#2.word", "2")])
-def test_a_name_means_the_same_to_all(name: str, meant: str) -> None:
-    with bench({"go": lambda form: (form.show(Dialog, place="beside"), form.show(Dialog, place="beside"))}) as (desk, _):
-        desk.press("go")
-        first, second = (desk.session.control(f"{each}.word") for each in ("Dialog", "Dialog#2"))
-        first.value, second.value = "1", "2"
-        desk.expect(f"{name}.value", meant)
-        assert desk.session.control(name).value == meant
-        assert desk.why(f"{name}.value").splitlines()[0] == f"word.value is {meant}"
-        desk.paste(name, "new")
-        assert [control.text for control in (first, second)] == (["new", "2"] if meant == "1" else ["1", "new"])
-        with pytest.raises(UnknownName):
-            desk.clear("Dialog#3.word")

@@ -11,14 +11,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from marina import make_data, scenes, tables
-from marina.forms import SNUG, BookingForm, VesselSearch
+from marina.forms import BookingForm, VesselSearch
 from marina.office import BerthTable, OfficeForm
 
 from fuselatch import Refused, UnknownName
-from fuselatch.core.forms.form import controls_of, plan_of
+from fuselatch.core.forms.form import controls_of
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.model.gestures import VERBS
-from fuselatch.rehearsal import read_cue_file, rehearse, run_all_cues
+from fuselatch.rehearsal import rehearse
 from tests.helpers import snapshot
 
 DATA = Path(make_data.DATA)
@@ -46,16 +46,6 @@ def test_no_berth_is_booked_twice_for_a_night() -> None:
 def test_the_price_of_a_stay(length: float | None, nights: int | None, price: str | None) -> None:
     tariff = tables.tariff_on(scenes.quiet_monday().now.date())
     assert tariff.price(length, nights) == (None if price is None else Decimal(price))
-
-
-@given(st.floats(min_value=3, max_value=60), st.sampled_from(["North", "South", "East", "West", "Basin", "Outer"]))
-def test_offered_berths_are_free_and_of_four_fifths_of_the_length(length: float, pier: str) -> None:
-    with rehearse(scenes.quiet_monday) as desk:
-        form = desk.at(BookingForm)
-        form.length.value = length
-        desk.pick("pier", pier)
-        free = {berth.name: berth for berth in form.berths if berth.pier == pier}
-        assert list(form.berth.choices) == [name for name, berth in free.items() if berth.length >= SNUG * length]
 
 
 WORDS = st.sampled_from(
@@ -133,14 +123,3 @@ def sound(session: Any) -> None:
 def test_every_verb_is_among_the_random_gestures() -> None:
     made = "type pick press focus tick untick answer tab back_tab close hover unhover double key open to_front record sort"
     assert set(VERBS) == {*made.split(), "add_line", "remove_line", "move_line"}
-
-
-def test_every_answer_of_every_prompt_is_rehearsed_by_a_cue_sheet() -> None:
-    tried = set()
-    for file in sorted((DATA.parent / "cues").glob("*.cues")):
-        for done in run_all_cues(read_cue_file(file)) if not file.name.startswith("_") else ():
-            assert done.problems == []
-            tried |= {(entry.name, entry.new) for entry in done.trace if entry.kind == "answer"}
-    prompts = [BookingForm.owes, BookingForm.too_long, BookingForm.warnings_prompt]
-    assert tried >= {(prompt.title, button) for prompt in prompts for button in prompt.buttons}
-    assert {name for form in (BookingForm, VesselSearch) for name in plan_of(form).prompts} == {"owes", "too_long"}

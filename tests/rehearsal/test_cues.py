@@ -11,7 +11,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fuselatch.rehearsal import CueError, read_cues, run_cues
-from fuselatch.rehearsal.cues import cut
 from fuselatch.rehearsal.grammar import VERBS
 from fuselatch.rehearsal.loading import importing_from
 
@@ -163,14 +162,6 @@ def test_a_step_that_fails_says_what_was_there(step: str, message: str) -> None:
     done = run_cues(read_cues(f"scene little_forms:morning\n\n  {step}  # comment", "x.cues"))
     assert [one.partition(": ")[2] for one in done.problems] == [message]
     assert (done.passed, done.failed) == (0, 1)
-
-
-@given(st.lists(st.text(min_size=1, alphabet=st.characters(exclude_categories=["Cs", "Cc", "Zl", "Zp"])), max_size=5))
-def test_quoted_words_are_read_as_they_were(words: list[str]) -> None:
-    quoted = [
-        "'" + word + "'" if "'" not in word else '"' + word.replace("\\", "\\\\").replace('"', '\\"') + '"' for word in words
-    ]
-    assert [word.text for word in cut("  ".join(quoted), 1, "x")] == words
 
 
 @given(st.text())

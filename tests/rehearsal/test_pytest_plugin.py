@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from pathlib import Path
 
 import pytest
@@ -108,21 +107,3 @@ def test_a_failing_test_shows_why_the_trace_and_the_cue_sheet(pytester: pytest.P
         assert line in first, line
     assert "still open: Inner is still open" in told
     assert "expected rope.enabled, but it is not enabled" in told and "expectations.py" not in told
-
-
-@pytest.mark.parametrize("workers", [(), ("-n", "2")], ids=["one process", "two workers"])
-def test_what_was_never_tried_is_listed_with_a_step_that_tries_it(
-    pytester: pytest.Pytester, folder: Path, workers: tuple[str, ...]
-) -> None:
-    told = run(pytester, "--behaviour", "--behaviour-json", "tried.json", "--behaviour-picture", "tried.png", *workers)
-    assert (
-        "Mooring: handlers 2 of 2, checks 2 of 4, answers 1 of 4, verdicts 1 of 2, ways to close 0 of 2, rules 1 of 2"
-        in told
-    )
-    assert "Inner: checks 0 of 2, verdicts 0 of 2, ways to close 0 of 2" in told
-    never = told.partition("behaviour ==")[2]
-    for step in ("type    depth 10 ", "answer  No ", "expect  rope.enabled yes ", "close ", "press   take "):
-        assert f"    {step}" in never, step
-    assert (folder / "tried.png").read_bytes().startswith(b"\x89PNG")
-    counted = json.loads((folder / "tried.json").read_text())
-    assert {one["times"] for one in counted["tried"] if one["name"] == "clicked → Mooring.put"} == {1}

@@ -114,19 +114,6 @@ def test_a_sheet_reaches_only_its_own_folders_and_no_more_than_it_may(own: Path,
     assert message in said and "\n" not in said and "secret" not in said.partition(OUTSIDE)[2]
 
 
-@pytest.mark.parametrize(
-    ("step", "problem"),
-    [
-        ("wait 99999999h", "'99999999h' is too long; a rehearsal ends before 2999-12-31"),
-        ("wait 999999999999999999999d", "'999999999999999999999d' is too long"),
-        ("key b 99999999999", "'99999999999' is too often; press a key at most 1,000 times in one step"),
-    ],
-)
-def test_a_step_takes_no_time_without_end(own: Path, step: str, problem: str) -> None:
-    (own / "x.cues").write_text(f"{OPEN}{step}\n")
-    assert problem in run_cues(read_cue_file(own / "x.cues")).problems[0]
-
-
 def test_scenes_are_marked_functions_without_arguments(own: Path) -> None:
     assert [each.__name__ for each in scenes_in(own)] == ["noting"]
     assert [each.__name__ for each in scenes_offered()] == ["quiet_monday", "searching", "office"]

@@ -13,7 +13,6 @@ from typing import ClassVar
 import pytest
 from click.testing import CliRunner
 from marina.forms import BookingForm
-from marina.scenes import office
 
 from fuselatch import Answer, Button, Choice, Event, Form, HandlerFailed, Text, Tick
 from fuselatch.cli import main
@@ -23,7 +22,7 @@ from fuselatch.report.behaviour import Behaviour, describe_behaviour
 from fuselatch.report.dependence import dependence_figure
 from fuselatch.report.drawing import shot_figure
 from fuselatch.report.flipbook import Shot
-from fuselatch.report.layout import Grid, Strip, blocks
+from fuselatch.report.layout import Strip, blocks
 from fuselatch.report.screen import screen
 from fuselatch.report.timeline import handlers, timeline_figure, waits
 from tests.exploring.faults.quay import Unpriced
@@ -281,17 +280,6 @@ def test_a_drawing_begins_at_the_side_of_its_locale_and_cuts_no_text(locale: str
     at = {text.get_text(): float(text.get_window_extent().x0) for text in texts}
     assert (at["Pier"] < at["long long long long"]) is (side == "left")
     assert " ".join(text.get_text() for text in texts).count("long") == 20
-
-
-def test_lines_are_drawn_as_a_grid_with_headings() -> None:
-    with rehearse(office) as desk:
-        act(desk, "add_line extras", "pick extras[0].what sauna")
-        grid = next(block for block in blocks(desk.session.view.forms[0]) if isinstance(block, Grid))
-        assert grid.columns == ("What", "Count", "Price", "Amount") and [caption for caption, _ in grid.lines] == ["1"]
-        assert [cell.text for cell in grid.lines[0][1] if cell is not None][:2] == ["sauna", "1"]
-        lines = list(screen(desk.session.view))
-        at = next(at for at, line in enumerate(lines) if "What" in line and "Amount" in line)
-        assert "1 [sauna" in lines[at + 1]
 
 
 def test_a_timeline_shows_what_failed_and_was_undone() -> None:

@@ -28,24 +28,6 @@ HOSTILE = "a\x1b[2J\x9b1m\x00\x07\u202eb\u2028c\r\n3 cue sheets: 99 steps passed
 ANY = st.text(st.characters(exclude_categories=[]))
 
 
-@pytest.mark.parametrize(
-    ("text", "shown"),
-    [
-        ("plain", "plain"),
-        ("\x1b[2J", "␛[2J"),
-        ("\x00\x07\x7f\t", "␀␇␡␉"),
-        ("\x85\x9b", "⟨U+0085⟩⟨U+009B⟩"),
-        ("a\u202eb\u2066\u2028\ufeff", "a⟨U+202E⟩b⟨U+2066⟩⟨U+2028⟩⟨U+FEFF⟩"),
-        ("one\ntwo\r\nthree\rfour", "one⏎two⏎three␍four"),
-        ("\ud800\ufffe\U000e0041", "⟨U+D800⟩⟨U+FFFE⟩⟨U+E0041⟩"),
-        ("👩\u200d👧 \u0645\u06cc\u200c\u062e\u0648 \xa0", "👩\u200d👧 \u0645\u06cc\u200c\u062e\u0648 \xa0"),
-        ("x" * 3000, "x" * 2000 + "… (3,000 characters)"),
-    ],
-)
-def test_what_can_not_be_seen_is_written_out(text: str, shown: str) -> None:
-    assert visible(text) == shown
-
-
 @given(
     st.recursive(
         ANY | st.none() | st.booleans() | st.integers() | st.floats(),

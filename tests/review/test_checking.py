@@ -178,21 +178,6 @@ def test_a_wrong_declaration_and_wrong_code_are_told_together(tmp_path: Path) ->
     assert told == ["Text('A'): unknown option 'maxlength'", "b offers no 'z'"]
 
 
-def test_scripts_in_a_folder_are_not_run(tmp_path: Path) -> None:
-    (tmp_path / "script.py").write_text("raise SystemExit('run')\n")
-    (tmp_path / "broken.py").write_text("def x(:\n")
-    (tmp_path / "forms.py").write_text(f"{HEAD}class F(Form):\n{LEAVE}")
-    (tmp_path / "more.py").write_text(
-        "from forms import F\n\n\nclass G(F):\n    idle = __import__('fuselatch').Button('Idle')\n"
-    )
-    result = CliRunner().invoke(main, ["check", str(tmp_path)])
-    assert [line.rpartition("/")[2] for line in result.output.splitlines()] == [
-        "broken.py:1: not valid Python: invalid syntax",
-        "more.py:5: button G.idle does nothing; add a handler for idle.clicked, or closes= or submits=",
-        "4 files checked: 2 problems",
-    ]
-
-
 def test_the_examples_are_in_order() -> None:
     result = CliRunner().invoke(main, ["check", str(ROOT / "examples" / "marina"), str(ROOT / "examples" / "ways")])
     assert (result.exit_code, result.output.splitlines()[-1].partition(": ")[2]) == (0, "no problems")

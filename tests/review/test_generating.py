@@ -115,13 +115,3 @@ def test_a_macro_becomes_a_form_that_calls_it(folder: Path) -> None:
 def test_what_can_not_be_drafted_says_why(words: tuple[str, ...], message: str, folder: Path) -> None:
     result = CliRunner().invoke(main, ["generate", *words])
     assert (result.exit_code, result.output.startswith(f"fuselatch: {message}")) == (2, True), result.output
-
-
-def test_nothing_is_written_over(folder: Path) -> None:
-    draft("quay_fees:untyped")
-    (folder / "untyped_form.py").write_text("mine")
-    result = CliRunner().invoke(main, ["generate", "quay_fees:untyped"])
-    assert result.exit_code == 2 and "untyped_form.py already exists; use --overwrite" in result.output
-    assert (folder / "untyped_form.py").read_text() == "mine"
-    draft("quay_fees:untyped", "--overwrite")
-    assert (folder / "untyped_form.py").read_text() != "mine"

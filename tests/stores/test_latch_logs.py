@@ -38,17 +38,6 @@ def store(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[LatchStore
     yield SqlLatches(tmp_path / "office.db" if sqlite else emptied(request.getfixturevalue("postgresql")))
 
 
-def test_an_entry_is_put_in_place_of_exactly_the_one_expected(store: LatchStore) -> None:
-    assert store.find(*ONE[:3]) is None
-    assert store.set(ONE, None) and not store.set(LATER, None)
-    assert store.find(*ONE[:3]) == ONE
-    assert not store.set(LATER, LATER) and store.set(LATER, ONE) and not store.set(LATER, ONE)
-    other = LatchRecord("A.prompt", "", "'\"; drop table latches; --", "né", "")
-    assert store.set(other, None) and list(store.all()) == sorted([LATER, other])
-    assert not store.reset(ONE) and store.reset(LATER) and not store.reset(LATER)
-    assert list(store.all()) == [other]
-
-
 class Daily(Form):
     """Ask each user once a day."""
 

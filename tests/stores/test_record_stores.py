@@ -6,7 +6,7 @@ import errno
 import json
 import os
 from collections.abc import Callable, Iterator
-from datetime import date, datetime, time
+from datetime import date, time
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -90,21 +90,6 @@ def stores(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[Maker]:
                 database.exec_driver_sql("drop table if exists boats")
         first.create("boats", ROWS, "number")
         yield lambda: open_records(address)
-
-
-def test_values_keep_their_types_there_and_back(stores: Maker) -> None:
-    store = stores()
-    exact = not isinstance(store, WorkbookRecords)
-    fees = {"fee": [row["fee"] for row in ROWS]}
-    assert [{**row, "fee": fee} for row, fee in zip(store.read("boats"), fees["fee"], strict=True)] == ROWS
-    assert [type(row["fee"]) is Decimal for row in store.read("boats")] == [exact, exact]
-    assert (store.key("boats"), list(store.columns("boats"))) == ("number", list(ROWS[0]))
-    row = {"boat": "=1+1", "size": 7, "fee": Decimal("0.10"), "paid": False, "since": date(2000, 2, 29), "at": time(23, 59)}
-    assert list(store.write([Change("add", "boats", None, row)])) == [3]
-    found = stores().read("boats")[2]
-    assert {**found, "fee": Decimal(str(found["fee"])).quantize(Decimal("0.01"))} == {"number": 3, **row}
-    with pytest.raises(KeyError):
-        store.read("nothing")
 
 
 def test_a_gesture_is_written_as_a_whole_or_not_at_all(stores: Maker) -> None:
@@ -207,27 +192,6 @@ def test_any_values_come_back_from_csv_as_they_were(tmp_path: Path, rows: list[d
     CsvRecords(tmp_path).write([Change("add", "t", None, row) for row in rows])
     blank = [{**row, "text": row["text"] or None} for row in rows]
     assert [{name: row[name] for name in blank[0]} for row in CsvRecords(tmp_path).read("t")] == blank
-
-
-@pytest.mark.parametrize(
-    ("texts", "held"),
-    [
-        (["1", "20", ""], [1, 20, None]), (["007", "1"], ["007", "1"]), (["1.5", "2.0"], [1.5, 2.0]),
-        (["1.50", "2"], [Decimal("1.50"), Decimal(2)]), (["true", "false"], [True, False]), (["true", "yes"], ["true", "yes"]),
-        (["2031-05-04", ""], [date(2031, 5, 4), None]), (["09:30:00"], [time(9, 30)]), (["9:30"], ["9:30"]),
-        (["2031-05-04T09:30:00"], [datetime(2031, 5, 4, 9, 30)]), (["nan", "1.0"], ["nan", "1.0"]), (["1e5"], ["1e5"]),
-    ],
-)  # fmt: skip
-def test_a_column_without_a_schema_is_what_its_texts_come_back_as(tmp_path: Path, texts: list[str], held: list[Any]) -> None:
-    lines = [f"{number},{text}" for number, text in enumerate(texts)]
-    tmp_path.joinpath("t.csv").write_text("\n".join(["key,held", *lines]) + "\n", encoding="utf-8")
-    store = CsvRecords(tmp_path)
-    assert [row["held"] for row in store.read("t")] == held and [type(row["held"]) for row in store.read("t")] == list(
-        map(type, held)
-    )
-    first = store.read("t")[0]
-    store.write([Change("change", "t", 0, {"key": 5}, first), Change("change", "t", 5, {"key": 0})])
-    assert tmp_path.joinpath("t.csv").read_text(encoding="utf-8") == "\n".join(["key,held", *lines]) + "\n"
 
 
 @pytest.mark.parametrize(

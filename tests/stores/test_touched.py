@@ -6,7 +6,6 @@ import os
 import re
 import time
 import zipfile
-from collections.abc import Sequence
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -19,7 +18,7 @@ from fuselatch import Button, Date, Form, Group, Integer, Lines, Number, Text
 from fuselatch.core.model.record_changes import Change
 from fuselatch.rehearsal import Desk
 from fuselatch.scenes import Scene
-from fuselatch.stores import ChangedMeanwhile, MemoryRecords, StoreRefused
+from fuselatch.stores import MemoryRecords, StoreRefused
 from fuselatch.stores.addresses import open_records
 from fuselatch.stores.csv_files import CsvRecords
 from fuselatch.stores.sql import SqlLatches, SqlRecords
@@ -67,18 +66,6 @@ class Kept(Form, records="t"):
     keep = Button("Keep", submits=True, after_submit="same")
 
 
-@pytest.mark.parametrize("text", ["007", "1_000", "1e5", "20310505", "TRUE", "1,5"])
-def test_a_control_decides_the_type_of_a_column_without_a_schema(tmp_path: Path, text: str) -> None:
-    tmp_path.joinpath("t.csv").write_text("k;b;n\n1;7;1,5\n2;8;\n", encoding="utf-8")
-    with Desk(Scene(Kept, records=CsvRecords(tmp_path))) as desk:
-        form = desk.at(Kept)
-        assert (form.b.value, form.n.value) == ("7", 1.5)
-        desk.type("b", text)
-        desk.type("n", "2.25")
-        desk.press("keep")
-    assert tmp_path.joinpath("t.csv").read_text(encoding="utf-8") == f"k;b;n\n1;{text};2,25\n2;8;\n"
-
-
 def test_links_and_schemas_of_csv_files(tmp_path: Path) -> None:
     real = tmp_path / "real"
     real.mkdir()
@@ -104,22 +91,6 @@ def test_links_and_schemas_of_csv_files(tmp_path: Path) -> None:
     ]
     with pytest.raises(StoreRefused, match="a record of 't' needs its k b"):
         store.write([Change("add", "t", None, {"k": 3})])
-
-
-def test_csv_files_that_are_written_together_are_read_together(tmp_path: Path) -> None:
-    for name in "ab":
-        tmp_path.joinpath(f"{name}.csv").write_text("k,n\n1,0\n", encoding="utf-8")
-    writer, reader = CsvRecords(tmp_path), CsvRecords(tmp_path)
-    for number in range(1, 4):
-        first = reader.read("a")
-        writer.write([Change("change", name, 1, {"n": number}) for name in "ab"])
-        assert first == reader.read("b"), "as they were when the first was read"
-        reader.look()
-    late = CsvRecords(tmp_path)
-    late.read("a")
-    writer.write([Change("change", "b", 1, {"n": 9})])
-    late.look()
-    assert late.read("b") == ({"k": 1, "n": 9},), "what was opened before is let go"
 
 
 # ---- databases
@@ -321,20 +292,6 @@ def headers(address: str, references: str = "") -> SqlRecords:
     return store
 
 
-@pytest.mark.parametrize("references", ["", "references headers(k)"])
-def test_lines_follow_an_edited_key_where_the_database_lets_them(tmp_path: Path, references: str) -> None:
-    store = headers(str(tmp_path / "m.db"), references)
-    with Desk(Scene(Header, records=store)) as desk:
-        desk.type("k", "5")
-        desk.press("keep")
-        held = [row["header"] for row in store.read("lines")]
-        if references:
-            assert held == [1, 1] and "other data depends on it" in desk.prompt.text
-            desk.answer("Keep editing")
-        else:
-            assert held == [5, 5] and [row["k"] for row in store.read("headers")] == [5]
-
-
 def test_a_line_under_a_header_that_is_gone_is_a_question_and_a_new_record_saved_twice_is_one_row(tmp_path: Path) -> None:
     store = headers(str(tmp_path / "m.db"))
     with Desk(Scene(Header, records=store)) as desk:
@@ -351,9 +308,3 @@ def test_a_line_under_a_header_that_is_gone_is_a_question_and_a_new_record_saved
                 desk.type("k", str(key))
             desk.press("twice")
         assert [(row["k"], row["name"]) for row in store.read("headers")] == [(1, "a"), (7, "again"), (8, "again")]
-
-
-def test_a_gesture_is_compared_with_the_row_that_it_read() -> None:
-    changes: Sequence[Change] = [Change("change", "t", 1, {}, {"k": 1})]
-    with pytest.raises(ChangedMeanwhile):
-        MemoryRecords({"t": [{"k": 2}]}).write(changes)
