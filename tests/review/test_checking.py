@@ -21,121 +21,44 @@ FOUND: list[tuple[str, list[tuple[int, str]]]] = [
     ('    go = Button("Go", submits=True)\n', []),
     ('    go = Button("Go", submits=True, keys="Ctrl+W")\n', [(1, "shortcut Ctrl+W of F.go never reaches a page; use another")]),
     ('    sure = Prompt("Sure?")\n', [(1, "prompt F.sure is never asked; ask it with self.ask(self.sure)")]),
-    (
-        '    a = Text("A", enabled=False)\n\n    @a.left\n    def gone(self):\n        pass\n',
-        [(3, "F.gone never runs: a is never enabled; set a.enabled in a rule or handler")],
-    ),
-    (
-        "    @Form.submitted\n    def done(self):\n        pass\n",
-        [(1, 'F.done never runs: no button accepts the form; add a button with closes="accepted" or submits=True')],
-    ),
-    (
-        "    @Form.record_shown\n    def shown(self):\n        pass\n",
-        [(1, "F.shown never runs: the form isn't bound to records; add records=\"…\" to the class")],
-    ),
-    (
-        '    a = Text("A")\n\n    @a.hovered\n    def hover(self):\n        self.helped()\n\n    def helped(self):\n        self.ask("sure?")\n',
-        [(8, "F.hover handles a.hovered and waits for the user (self.ask); a pointer handler can't wait; use self.say")],
-    ),
-    (
-        '    @Form.closing\n    def stay(self, event):\n        """Never lets go."""\n        event.block("no")\n',
-        [(1, "F can't be closed: F.stay always blocks; block only in a condition")],
-    ),
+    ('    a = Text("A", enabled=False)\n\n    @a.left\n    def gone(self):\n        pass\n', [(3, "F.gone never runs: a is never enabled; set a.enabled in a rule or handler")]),
+    ("    @Form.submitted\n    def done(self):\n        pass\n", [(1, 'F.done never runs: no button accepts the form; add a button with closes="accepted" or submits=True')]),
+    ("    @Form.record_shown\n    def shown(self):\n        pass\n", [(1, "F.shown never runs: the form isn't bound to records; add records=\"…\" to the class")]),
+    ('    a = Text("A")\n\n    @a.hovered\n    def hover(self):\n        self.helped()\n\n    def helped(self):\n        self.ask("sure?")\n',
+     [(8, "F.hover handles a.hovered and waits for the user (self.ask); a pointer handler can't wait; use self.say")]),
+    ('    @Form.closing\n    def stay(self, event):\n        """Never lets go."""\n        event.block("no")\n', [(1, "F can't be closed: F.stay always blocks; block only in a condition")]),
     ('    @Form.closing\n    def stay(self, event):\n        if self.title:\n            event.block("no")\n', []),
-    (
-        '    a = Number("A", required=lambda form: form.aa.value > 3)\n',
-        [(1, "F has no 'aa'; did you mean 'a'?")],
-    ),
-    (
-        '    a = Number("A")\n\n    @a.changed\n    def raise_it(self):\n        self.a.valeu = 3\n',
-        [(5, "F.a has no 'valeu'; did you mean 'value'?")],
-    ),
-    (
-        '    a = Number("A")\n    b = Text("B", enabled=lambda form: form.look())\n\n    def look(self):\n        self.a.value = 3\n        return True\n',
-        [(5, "the rule for b.enabled sets a.value, which raises an error when it runs; set it in a handler")],
-    ),
-    (
-        '    a = Number("A")\n\n    @check(a)\n    def sure(self, a):\n        return None if self.confirm("sure?") else "no"\n',
-        [(5, "the check sure waits for the user (self.confirm), which raises an error when it runs; ask in a handler")],
-    ),
-    (
-        '    a = Text("A", maxlength=3)\n    b = Number("B", minimum=9, maximum=3)\n    b2 = Button("B2", keys="Bogus+Q")\n\n    @check(a)\n    def short(self, a):\n        return None\n',
-        [
-            (1, "Text('A'): unknown option 'maxlength'; choose from column"),
-            (2, "Number('B'): minimum 9.0 is greater than maximum 3.0"),
-            (3, "Button('B2'): keys:"),
-        ],
-    ),
-    (
-        '    a = Text("A")\n    say = Text("Say")\n    close = Text("Close")\n',
-        [(2, "F.say"), (3, "F.close")],
-    ),
-    (
-        '    a = Number("A")\n    b = Text("B", default="x", visible=lambda form: False)\n    c = Text("C", default="x")\n    d = Number("D", enabled=False)\n\n    @Form.opened\n    def begin(self):\n        self.a.value = 7\n        self.a.enabled = False\n        self.d.value = 3\n        self.d.enabled = False\n        if self.a.value:\n            self.c.visible = False\n',
-        [
-            (1, "the value of F.a never leaves the form: begin disables it for good; declare it visible=False"),
-            (2, "the value of F.b never leaves the form: its rule for visible always hides it; declare it visible=False"),
-        ],
-    ),
-    (
-        '    sure = Prompt("Sure?", buttons=("Yes", "No"))\n    go = Button("Go", submits=True)\n\n    @go.clicked\n    def take(self):\n        answer = self.ask(self.sure)\n        if answer == "yes":\n            return\n        match self.ask("So?", buttons=("A", "B")):\n            case "A" | "C":\n                pass\n        if self.ask(self.sure) in ("No", "Maybe"):\n            pass\n',
-        [
-            (7, "no button answers 'yes'; did you mean 'Yes'?"),
-            (10, "no button answers 'C'; choose from A, B"),
-            (12, "no button answers 'Maybe'; choose from"),
-        ],
-    ),
-    (
-        '    pier = Choice("Pier", choices=("North", "South"))\n    n = Number("N", minimum=1, maximum=60)\n    a = Text("A", enabled=lambda form: form.pier.value == "Nroth")\n\n    @n.changed\n    def look(self):\n        if self.n.value == 61 or self.n.value > 60 or 0 >= self.n.value or 5 < self.n.value < 60:\n            self.a.value = "x"\n\n    @check(n)\n    def few(self, n):\n        return "no" if n >= 61 else None\n',
-        [
-            (3, "pier offers no 'Nroth'; did you mean 'North'?"),
-            (7, "n is never 61: its maximum is 60"),
-            (7, "n is never > 60: its maximum is 60"),
-            (7, "n is never <= 0: its minimum is 1"),
-            (12, "n is never >= 61: its maximum is 60"),
-        ],
-    ),
-    (
-        '    pier = Choice("Pier", choices=("North", "South"), look="radio")\n\n    @pier.typed\n    def hear(self):\n        self.pier.value = None\n',
-        [(3, "F.hear never runs: with look='radio' it is picked, not typed; handle pier.changed")],
-    ),
-    (
-        '    a = Text("A")\n\n    @a.changed\n    def hear(self, event):\n        self.took(event)\n\n    def took(self, event):\n        self.a.value = "y"\n',
-        [],
-    ),
-    (
-        '    a = Text("A")\n\n    def a_changed(self):\n        self.a.value = "x"\n\n    def took(self, event):\n        self.a.value = "y"\n\n    def helper(self):\n        return 3\n',
-        [
-            (3, "F.a_changed looks like a handler, but no event runs it; put @a.changed above it"),
-            (6, "F.took looks like a handler, but no event runs it; put @CONTROL.EVENT above it"),
-        ],
-    ),
-    (
-        '    a = Text("A")\n\n    @Form.accepting\n    def never(self, event):\n        event.block("no")\n\n    @a.leaving\n    def stay(self, event):\n        event.block("no")\n',
-        [
-            (3, "F.never never runs: no button accepts the form"),
-            (3, "F can't be accepted: F.never always blocks; block only in a condition"),
-            (7, "a can't be left: F.stay always blocks; block only in a condition"),
-        ],
-    ),
-    (
-        '    a = Text("A")\n    b = Text("B")\n\n    @a.hovered\n    def hover(self):\n        self.b.value = "x"\n\n    @b.changed\n    def sure(self):\n        self.inform("Changed")\n',
-        [(6, "F.hover handles a.hovered and sets b, whose handler asks; a pointer handler can't wait; use self.say")],
-    ),
-    (
-        '    empty = Choice("Empty", choices=(), required=True)\n    pier = Choice("Pier", choices=("North", "South"), default="West")\n    first = Text("First", default=lambda form: form.second.value)\n    second = Text("Second", default=lambda form: form.first.value)\n',
-        [
-            (1, "empty is required and has no choices"),
-            (2, "the default 'West' of pier isn't offered; choose from North, South"),
-            (3, "the default of first reads second, which has no value yet"),
-        ],
-    ),
-    (
-        '    a = Text("A")\n    sure = Prompt("{a}?")\n    go = Button("Go", submits=True)\n\n    @go.clicked\n    def take(self):\n        self.ask(self.sure)\n        self.inform("{vesel} is in", vessel="x")\n        self.confirm("{a}?")\n',
-        [
-            (8, "the text has '{vesel}', which isn't a control or a fact; did you mean 'vessel'?"),
-        ],
-    ),
+    ('    a = Number("A", required=lambda form: form.aa.value > 3)\n', [(1, "F has no 'aa'; did you mean 'a'?")]),
+    ('    a = Number("A")\n\n    @a.changed\n    def raise_it(self):\n        self.a.valeu = 3\n', [(5, "F.a has no 'valeu'; did you mean 'value'?")]),
+    ('    a = Number("A")\n    b = Text("B", enabled=lambda form: form.look())\n\n    def look(self):\n        self.a.value = 3\n        return True\n',
+     [(5, "the rule for b.enabled sets a.value, which raises an error when it runs; set it in a handler")]),
+    ('    a = Number("A")\n\n    @check(a)\n    def sure(self, a):\n        return None if self.confirm("sure?") else "no"\n',
+     [(5, "the check sure waits for the user (self.confirm), which raises an error when it runs; ask in a handler")]),
+    ('    a = Text("A", maxlength=3)\n    b = Number("B", minimum=9, maximum=3)\n    b2 = Button("B2", keys="Bogus+Q")\n\n    @check(a)\n    def short(self, a):\n        return None\n',
+     [(1, "Text('A'): unknown option 'maxlength'; choose from column"), (2, "Number('B'): minimum 9.0 is greater than maximum 3.0"), (3, "Button('B2'): keys:")]),
+    ('    a = Text("A")\n    say = Text("Say")\n    close = Text("Close")\n', [(2, "F.say"), (3, "F.close")]),
+    ('    a = Number("A")\n    b = Text("B", default="x", visible=lambda form: False)\n    c = Text("C", default="x")\n    d = Number("D", enabled=False)\n\n    @Form.opened\n    def begin(self):\n        self.a.value = 7\n        self.a.enabled = False\n        self.d.value = 3\n        self.d.enabled = False\n        if self.a.value:\n            self.c.visible = False\n',
+     [(1, "the value of F.a never leaves the form: begin disables it for good; declare it visible=False"),
+      (2, "the value of F.b never leaves the form: its rule for visible always hides it; declare it visible=False")]),
+    ('    sure = Prompt("Sure?", buttons=("Yes", "No"))\n    go = Button("Go", submits=True)\n\n    @go.clicked\n    def take(self):\n        answer = self.ask(self.sure)\n        if answer == "yes":\n            return\n        match self.ask("So?", buttons=("A", "B")):\n            case "A" | "C":\n                pass\n        if self.ask(self.sure) in ("No", "Maybe"):\n            pass\n',
+     [(7, "no button answers 'yes'; did you mean 'Yes'?"), (10, "no button answers 'C'; choose from A, B"), (12, "no button answers 'Maybe'; choose from")]),
+    ('    pier = Choice("Pier", choices=("North", "South"))\n    n = Number("N", minimum=1, maximum=60)\n    a = Text("A", enabled=lambda form: form.pier.value == "Nroth")\n\n    @n.changed\n    def look(self):\n        if self.n.value == 61 or self.n.value > 60 or 0 >= self.n.value or 5 < self.n.value < 60:\n            self.a.value = "x"\n\n    @check(n)\n    def few(self, n):\n        return "no" if n >= 61 else None\n',
+     [(3, "pier offers no 'Nroth'; did you mean 'North'?"), (7, "n is never 61: its maximum is 60"), (7, "n is never > 60: its maximum is 60"), (7, "n is never <= 0: its minimum is 1"),
+      (12, "n is never >= 61: its maximum is 60")]),
+    ('    pier = Choice("Pier", choices=("North", "South"), look="radio")\n\n    @pier.typed\n    def hear(self):\n        self.pier.value = None\n',
+     [(3, "F.hear never runs: with look='radio' it is picked, not typed; handle pier.changed")]),
+    ('    a = Text("A")\n\n    @a.changed\n    def hear(self, event):\n        self.took(event)\n\n    def took(self, event):\n        self.a.value = "y"\n', []),
+    ('    a = Text("A")\n\n    def a_changed(self):\n        self.a.value = "x"\n\n    def took(self, event):\n        self.a.value = "y"\n\n    def helper(self):\n        return 3\n',
+     [(3, "F.a_changed looks like a handler, but no event runs it; put @a.changed above it"), (6, "F.took looks like a handler, but no event runs it; put @CONTROL.EVENT above it")]),
+    ('    a = Text("A")\n\n    @Form.accepting\n    def never(self, event):\n        event.block("no")\n\n    @a.leaving\n    def stay(self, event):\n        event.block("no")\n',
+     [(3, "F.never never runs: no button accepts the form"), (3, "F can't be accepted: F.never always blocks; block only in a condition"),
+      (7, "a can't be left: F.stay always blocks; block only in a condition")]),
+    ('    a = Text("A")\n    b = Text("B")\n\n    @a.hovered\n    def hover(self):\n        self.b.value = "x"\n\n    @b.changed\n    def sure(self):\n        self.inform("Changed")\n',
+     [(6, "F.hover handles a.hovered and sets b, whose handler asks; a pointer handler can't wait; use self.say")]),
+    ('    empty = Choice("Empty", choices=(), required=True)\n    pier = Choice("Pier", choices=("North", "South"), default="West")\n    first = Text("First", default=lambda form: form.second.value)\n    second = Text("Second", default=lambda form: form.first.value)\n',
+     [(1, "empty is required and has no choices"), (2, "the default 'West' of pier isn't offered; choose from North, South"), (3, "the default of first reads second, which has no value yet")]),
+    ('    a = Text("A")\n    sure = Prompt("{a}?")\n    go = Button("Go", submits=True)\n\n    @go.clicked\n    def take(self):\n        self.ask(self.sure)\n        self.inform("{vesel} is in", vessel="x")\n        self.confirm("{a}?")\n',
+     [(8, "the text has '{vesel}', which isn't a control or a fact; did you mean 'vessel'?")]),
 ]  # fmt: skip
 
 
