@@ -25,6 +25,8 @@ WIDE: Final = 44.0
 CHANGED: Final = "#fff3c4"
 EDGE: Final = "#6b7a88"
 INKS: Final = {"handler": INK, "change": "#1d5c33", "prompted": "#6b4e00", "trouble": "#9b1c1c"}
+NUMBERS: Final = 1.8
+"""The width of the numbers of lines."""
 TREE_WIDTH: Final = 66
 TREE_LINE: Final = 0.196
 """The height of a line of what happened, in inches."""
@@ -143,7 +145,7 @@ def cell_width(grid: Grid, cell: ControlView) -> float:
 
 def column_width(grid: Grid) -> float:
     """Return the width of each column of a grid."""
-    return (WIDE - 3.8 - 1.2 * grid.heading.depth) / max(len(grid.columns), 1)
+    return (WIDE - 2.4 - NUMBERS - 1.2 * grid.heading.depth) / max(len(grid.columns), 1)
 
 
 def draw_grid(axes: Axes, grid: Grid, y: float, changes: dict[str, str]) -> None:
@@ -156,7 +158,7 @@ def draw_grid(axes: Axes, grid: Grid, y: float, changes: dict[str, str]) -> None
     share = column_width(grid)
     y += ROW
     for at, caption in enumerate(grid.columns if grid.lines else ()):
-        say(axes, left + 1.4 + at * share, y + 0.35, caption, QUIET, 9)
+        say(axes, left + NUMBERS + at * share, y + 0.35, caption, QUIET, 9)
     y += 0.75
     for number, row in grid.lines:
         say(axes, left, y + ROW / 2, number, QUIET, 9)
@@ -165,9 +167,9 @@ def draw_grid(axes: Axes, grid: Grid, y: float, changes: dict[str, str]) -> None
             if cell is not None:
                 is_new = "changed" if cell.name in changes else ""
                 wide = cell_width(grid, cell)
-                draw_control(axes, cell, left + 1.4 + at * share, y, True, is_new, told=False, wide=wide)
+                draw_control(axes, cell, left + NUMBERS + at * share, y, True, is_new, told=False, wide=wide)
                 if cell.marker:
-                    say(axes, left + 1.4, under + 0.3, f"{cell.caption}: {cell.marker}", "#7a1414", 9)
+                    say(axes, left + NUMBERS, under + 0.3, f"{cell.caption}: {cell.marker}", "#7a1414", 9)
                     under += 0.7
         y = under + 0.1
 
