@@ -24,6 +24,7 @@ from fuselatch import (
     UnknownName,
     check,
     on,
+    warn,
 )
 from fuselatch.rehearsal import Desk
 from fuselatch.scenes import Scene
@@ -255,3 +256,45 @@ def test_a_new_record_and_its_lines_are_written_together_and_their_number_is_bou
         assert [row["booking"] for row in store.sources["extras"]] == [1, 1, 2, 3, 3]
         act(desk, "type 'extras[0].count' 4", "press keep")
         assert store.sources["extras"][3]["count"] == 4
+
+
+class Party(Form, title="Party"):
+    """Lines that a check looks at together."""
+
+    seats = Integer("Seats", default=2)
+    extras = Lines(Extra, "Extras", min_items=1)
+    remark = Text("Remark")
+    done = Button("Done", closes="accepted")
+
+    @check(extras)
+    def not_too_many(self, extras: tuple[Extra, ...]) -> str | None:
+        return "more than seats" if sum(one.count.value or 0 for one in extras) > (self.seats.value or 0) else None
+
+    @check(extras, seats, at=seats)
+    def odd(self, extras: tuple[Extra, ...], seats: int) -> Any:
+        return warn(f"{len(extras)} on {seats}") if len(extras) % 2 != seats % 2 else None
+
+
+def test_lines_are_checked_together_and_have_a_marker() -> None:
+    with Desk(Scene(Party)) as desk:
+        form = desk.at(Party)
+        assert [one.rule for one in form.extras.findings] == ["min_items"] and not form.extras.is_valid
+        for gestures, marker in (
+            (("press done",), "Too few. At least 1 needed"),
+            (("add_line extras",), ""),
+            (("pick extras[0].what power", "type extras[0].count 3"), ""),
+            (("type seats 3",), "more than seats"),
+        ):
+            act(desk, *gestures)
+            assert form.extras.marker.text == marker
+        assert "not_too_many: more than seats" in desk.session.why("extras.marker")
+        assert "more than seats" in str(desk.session.view) and not desk.session.idle()
+        desk.press("done")
+        assert desk.outcome is not None
+
+    with Desk(Scene(Party)) as desk:
+        form = desk.at(Party)
+        act(desk, "add_line extras", "pick extras[0].what power", "type extras[0].count 5", "press done")
+        assert desk.session.view.notice == "Extras: more than seats" and form.extras[0].what.focused
+        act(desk, "type extras[0].count 1", "press done", 'answer "Go on"')
+        assert desk.outcome is not None and [one.control for one in desk.outcome.overrides] == ["seats"]

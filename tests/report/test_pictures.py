@@ -13,6 +13,7 @@ from typing import ClassVar
 import pytest
 from click.testing import CliRunner
 from marina.forms import BookingForm
+from marina.scenes import office
 
 from fuselatch import Answer, Button, Choice, Event, Form, HandlerFailed, Text, Tick
 from fuselatch.cli import main
@@ -22,7 +23,7 @@ from fuselatch.report.behaviour import Behaviour, describe_behaviour
 from fuselatch.report.dependence import dependence_figure
 from fuselatch.report.drawing import shot_figure
 from fuselatch.report.flipbook import Shot
-from fuselatch.report.layout import Strip, blocks
+from fuselatch.report.layout import Grid, Strip, blocks
 from fuselatch.report.screen import screen
 from fuselatch.report.timeline import handlers, timeline_figure, waits
 from tests.exploring.faults.quay import Unpriced
@@ -292,3 +293,14 @@ def test_a_timeline_shows_what_failed_and_was_undone() -> None:
         assert any("KeyError: 'Houseboat'" in text for text in told)
         act(desk, "type nights 2", *["tick flag", "untick flag"] * 100)
         assert timeline_figure(list(desk.trace), "Long").get_figwidth() > 30
+
+
+def test_lines_are_drawn_as_a_grid_with_headings() -> None:
+    with rehearse(office) as desk:
+        act(desk, "add_line extras", "pick extras[0].what sauna")
+        grid = next(block for block in blocks(desk.session.view.forms[0]) if isinstance(block, Grid))
+        assert grid.columns == ("What", "Count", "Price", "Amount") and [caption for caption, _ in grid.lines] == ["1"]
+        assert [cell.text for cell in grid.lines[0][1] if cell is not None][:2] == ["sauna", "1"]
+        lines = list(screen(desk.session.view))
+        at = next(at for at, line in enumerate(lines) if "What" in line and "Amount" in line)
+        assert "1 [sauna" in lines[at + 1]
