@@ -228,12 +228,9 @@ def test_no_letter_says_more_than_it_shows(draws: Iterator[Random]) -> None:
 @pytest.mark.parametrize(
     ("shell", "code", "said"),
     [
-        ("{fuselatch} rehearse {tours} >/dev/full", 2, "can't write: No space left on device"),
-        ("{fuselatch} --help >/dev/full", 2, "can't write"),
-        ("{fuselatch} rehearse {tours} | head -1; exit ${{PIPESTATUS[0]}}", 0, ""),
-        ("{fuselatch} rehearse -q {tours} >&-", 0, ""),
-        ("{fuselatch} rehearse -q nofile.cues 2>&-", 2, ""),
-        ("{fuselatch} rehearse --step {tours} <&- >/dev/null", 1, "stopped before the end"),
+        ("{fuselatch} rehearse {tours} >/dev/full", 2, "can't write: No space left on device"), ("{fuselatch} --help >/dev/full", 2, "can't write"),
+        ("{fuselatch} rehearse {tours} | head -1; exit ${{PIPESTATUS[0]}}", 0, ""), ("{fuselatch} rehearse -q {tours} >&-", 0, ""),
+        ("{fuselatch} rehearse -q nofile.cues 2>&-", 2, ""), ("{fuselatch} rehearse --step {tours} <&- >/dev/null", 1, "stopped before the end"),
         ("PYTHONIOENCODING=ascii {fuselatch} rehearse {tours} >/dev/null", 0, ""),
         ("PYTHONIOENCODING=latin-1 {fuselatch} rehearse {tours} >/dev/null", 0, ""),
         ("COLUMNS=0 {fuselatch} rehearse -q {tours} | grep -c passed >/dev/null", 0, ""),
@@ -243,7 +240,7 @@ def test_no_letter_says_more_than_it_shows(draws: Iterator[Random]) -> None:
         ("{fuselatch} rehearse /", 2, "more than 200,000 files in /; name a smaller folder"),
         ("{fuselatch} check nofile.py", 2, "fuselatch: nofile.py: No such file or directory"),
     ],
-)
+)  # fmt: skip
 def test_streams_and_surroundings_may_be_anything(tmp_path: Path, shell: str, code: int, said: str) -> None:
     line = shell.format(fuselatch=f"{sys.executable} -m fuselatch", tours=TOURS)
     environment = {**os.environ, "PYTHONPATH": str(ROOT / "examples")}

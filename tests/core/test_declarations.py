@@ -163,14 +163,10 @@ class Opened(Form):
     ("params", "error", "message"),
     [
         ({"size": 1, "name": ()}, LookupError, "Opened has no parameter 'name'; did you mean 'names'?"),
-        (
-            {},
-            LookupError,
-            "Opened needs size; pass each by name: open(Opened, size=…) in a handler, or Scene(Opened, size=…) in a scene function",
-        ),
+        ({}, LookupError, "Opened needs size; pass each by name: open(Opened, size=…) in a handler, or Scene(Opened, size=…) in a scene function"),
         ({"size": "1"}, TypeError, "Opened: expected size=float, not '1'"),
     ],
-)
+)  # fmt: skip
 def test_params_are_looked_at_before_the_form_opens(params: dict[str, Any], error: type[Exception], message: str) -> None:
     with pytest.raises(error) as caught:
         Session(Opened, params=params)

@@ -149,23 +149,14 @@ def show_and_close(form: Bench) -> None:
 @pytest.mark.parametrize(
     ("does", "step", "loop"),
     [
-        (
-            {"Dialog opened": lambda form: form.show(Dialog), "go": lambda form: form.show(Dialog)},
-            "press go",
-            "Dialog.opened → opening",
-        ),
-        (
-            {"Dialog opened": lambda form: form.open(Dialog), "go": lambda form: form.open(Dialog)},
-            "press go",
-            "Dialog.opened → opening",
-        ),
+        ({"Dialog opened": lambda form: form.show(Dialog), "go": lambda form: form.show(Dialog)}, "press go", "Dialog.opened → opening"),
+        ({"Dialog opened": lambda form: form.open(Dialog), "go": lambda form: form.open(Dialog)}, "press go", "Dialog.opened → opening"),
         ({"Dialog closed": show_and_close, "go": lambda form: form.show(Dialog).close()}, "press go", "Dialog.closed"),
         (None, "focus price", "price.entered → kept.entered → price.entered"),
-        (None, "press add", "items.line_added → add_another → items.line_added"),
-        (None, "press move", "Looping.record_shown → move_back_and_forth"),
+        (None, "press add", "items.line_added → add_another → items.line_added"), (None, "press move", "Looping.record_shown → move_back_and_forth"),
         (None, "press write", "names.changed → write_another"),
     ],
-)
+)  # fmt: skip
 def test_a_loop_is_stopped_and_named_before_anything_is_written(does: Any, step: str, loop: str) -> None:
     store = MemoryRecords({"boats": [{"id": 1, "name": "a"}, {"id": 2, "name": "b"}], "log": []}, keys={"boats": "id"})
     if does:

@@ -90,15 +90,12 @@ def ask(desk: Desk, which: str, answer: str = "Yes") -> bool:
 @pytest.mark.parametrize(
     ("which", "another_form", "another_hour", "another_day", "another_session", "another_user"),
     [
-        ("per_record", True, False, False, True, True),
-        ("per_form", True, False, False, True, True),
-        ("per_session", False, False, False, True, True),
-        ("per_user", False, False, False, False, True),
-        ("per_hour", False, True, True, False, False),
-        ("per_user_a_day", False, False, True, False, True),
+        ("per_record", True, False, False, True, True), ("per_form", True, False, False, True, True),
+        ("per_session", False, False, False, True, True), ("per_user", False, False, False, False, True),
+        ("per_hour", False, True, True, False, False), ("per_user_a_day", False, False, True, False, True),
         ("per_form_an_hour", True, True, True, True, True),
     ],
-)
+)  # fmt: skip
 def test_what_a_latch_is_per_decides_what_asks_again(
     which: str, another_form: bool, another_hour: bool, another_day: bool, another_session: bool, another_user: bool
 ) -> None:

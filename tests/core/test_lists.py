@@ -61,15 +61,11 @@ PLACES = [
 @pytest.mark.parametrize(
     ("declared", "held", "shown"),
     [
-        (("a", "b"), ["a", "b"], ["a", "b"]),
-        ([(1, "one"), (2, "two")], [1, 2], ["one", "two"]),
-        ({1: "one", 2: "two"}, [1, 2], ["one", "two"]),
-        ({"a": None, "b": None}, ["a", "b"], ["a", "b"]),
-        (Tide, [Tide.HIGH, Tide.SLACK_WATER], ["high water", "Slack water"]),
-        (range(2), [0, 1], ["0", "1"]),
-        (None, [], []),
+        (("a", "b"), ["a", "b"], ["a", "b"]), ([(1, "one"), (2, "two")], [1, 2], ["one", "two"]), ({1: "one", 2: "two"}, [1, 2], ["one", "two"]),
+        ({"a": None, "b": None}, ["a", "b"], ["a", "b"]), (Tide, [Tide.HIGH, Tide.SLACK_WATER], ["high water", "Slack water"]),
+        (range(2), [0, 1], ["0", "1"]), (None, [], []),
     ],
-)
+)  # fmt: skip
 def test_what_choices_may_be(declared: Any, held: list[Any], shown: list[str]) -> None:
     choices = choices_of(declared)
     assert (list(choices), choices.shown()) == (held, shown)

@@ -40,19 +40,14 @@ class Valid(Form):
 @pytest.mark.parametrize(
     ("steps", "ok", "one", "told", "shown"),
     [
-        ([], False, "valid", "", ""),
-        (["type low 5"], True, "valid", "", ""),
-        (["type low -5"], False, "valid", "", ""),
-        (["type low -5", "tab"], False, "valid", "Too low: -5. Minimum is 0", "Too low: -5. Minimum is 0"),
-        (["type low x"], False, "valid", "", ""),
+        ([], False, "valid", "", ""), (["type low 5"], True, "valid", "", ""), (["type low -5"], False, "valid", "", ""),
+        (["type low -5", "tab"], False, "valid", "Too low: -5. Minimum is 0", "Too low: -5. Minimum is 0"), (["type low x"], False, "valid", "", ""),
         (["type low 5", "tab", "type high 3"], False, "wrong", "", ""),
         (["type low 5", "tab", "type high 3", "tab", "type low 2"], True, "valid", "", ""),
-        (["type low 5", "tab", "type high 99"], True, "valid", "", ""),
-        (["type low 5", "type note ab"], False, "valid", "", ""),
-        (["type low 5", "type note ab", "tick off"], True, "valid", "", ""),
-        (["type low 5", "type note ab", "key Escape"], True, "valid", "", ""),
+        (["type low 5", "tab", "type high 99"], True, "valid", "", ""), (["type low 5", "type note ab"], False, "valid", "", ""),
+        (["type low 5", "type note ab", "tick off"], True, "valid", "", ""), (["type low 5", "type note ab", "key Escape"], True, "valid", "", ""),
     ],
-)
+)  # fmt: skip
 def test_validity_is_judged_as_it_is_typed(steps: list[str], ok: bool, one: str, told: str, shown: str) -> None:
     with rehearse(Valid) as desk:
         act(desk, *steps)

@@ -59,20 +59,12 @@ class Word(str):
 @pytest.mark.parametrize(
     ("name", "value", "held", "text"),
     [
-        ("text", "abc", "abc", "abc"),
-        ("text", Word("abc"), "abc", "abc"),
-        ("text", "   ", "", ""),
-        ("number", 4, 4.0, "4.00"),
-        ("number", None, None, ""),
-        ("free", 0.1, 0.1, "0.1"),
-        ("free", 1e22, 1e22, "10000000000000000000000"),
-        ("integer", 10**30, 10**30, "1" + "0" * 30),
-        ("money", 3, Decimal("3.00"), "3.00"),
-        ("money", Decimal("2.675"), Decimal("2.68"), "2.68"),
-        ("tick", True, True, "yes"),
-        ("choice", "South", "South", "South"),
+        ("text", "abc", "abc", "abc"), ("text", Word("abc"), "abc", "abc"), ("text", "   ", "", ""), ("number", 4, 4.0, "4.00"),
+        ("number", None, None, ""), ("free", 0.1, 0.1, "0.1"), ("free", 1e22, 1e22, "10000000000000000000000"),
+        ("integer", 10**30, 10**30, "1" + "0" * 30), ("money", 3, Decimal("3.00"), "3.00"), ("money", Decimal("2.675"), Decimal("2.68"), "2.68"),
+        ("tick", True, True, "yes"), ("choice", "South", "South", "South"),
     ],
-)
+)  # fmt: skip
 def test_a_program_sets_exact_types(name: str, value: Any, held: Any, text: str) -> None:
     with rehearse(Kinds) as desk:
         control = getattr(desk.form, name)
@@ -108,30 +100,22 @@ def test_a_wrong_type_is_a_type_error_and_changes_nothing(name: str, value: Any,
 @pytest.mark.parametrize(
     ("name", "typed", "value", "text", "finding"),
     [
-        ("text", "  ab ", "ab", "ab", ""),
-        ("text", "   ", "", "", ""),
-        ("text", "abcdef", "abcdef", "abcdef", "Too long: 6 characters. Maximum is 5"),
-        ("number", "4.5", 4.5, "4.50", ""),
-        ("number", " 4 ", 4.0, "4.00", ""),
-        ("number", "4.500", 4.5, "4.50", ""),
+        ("text", "  ab ", "ab", "ab", ""), ("text", "   ", "", "", ""),
+        ("text", "abcdef", "abcdef", "abcdef", "Too long: 6 characters. Maximum is 5"), ("number", "4.5", 4.5, "4.50", ""),
+        ("number", " 4 ", 4.0, "4.00", ""), ("number", "4.500", 4.5, "4.50", ""),
         ("number", "4.505", None, "4.505", "'4.505' has too many decimals. Maximum is 2 decimals"),
         ("number", "four", None, "four", "'four' isn't a number. Example: 12.50"),
         ("number", "nan", None, "nan", "'nan' isn't a number. Example: 12.50"),
         ("number", "1e3", None, "1e3", "'1e3' isn't a number. Example: 12.50"),
         ("number", "61", 61.0, "61.00", "Too high: 61.00 m. Maximum is 60.00 m"),
-        ("number", "-4", -4.0, "-4.00", "Too low: -4.00 m. Minimum is -3.00 m"),
-        ("free", ".5", 0.5, "0.5", ""),
-        ("integer", "4.0", 4, "4", ""),
+        ("number", "-4", -4.0, "-4.00", "Too low: -4.00 m. Minimum is -3.00 m"), ("free", ".5", 0.5, "0.5", ""), ("integer", "4.0", 4, "4", ""),
         ("integer", "4.5", None, "4.5", "'4.5' has too many decimals. No decimals are allowed"),
-        ("integer", "4 4", None, "4 4", "'4 4' isn't a whole number. Example: 12"),
-        ("money", "12.5", Decimal("12.50"), "12.50", ""),
-        ("money", "12.505", None, "12.505", "'12.505' has too many decimals. Maximum is 2 decimals"),
-        ("choice", "north", "North", "North", ""),
-        ("choice", "South", "South", "South", ""),
-        ("choice", "SOUTH", None, "SOUTH", "'SOUTH' matches 2 choices. Pick one from the list"),
+        ("integer", "4 4", None, "4 4", "'4 4' isn't a whole number. Example: 12"), ("money", "12.5", Decimal("12.50"), "12.50", ""),
+        ("money", "12.505", None, "12.505", "'12.505' has too many decimals. Maximum is 2 decimals"), ("choice", "north", "North", "North", ""),
+        ("choice", "South", "South", "South", ""), ("choice", "SOUTH", None, "SOUTH", "'SOUTH' matches 2 choices. Pick one from the list"),
         ("choice", "Nort", None, "Nort", "'Nort' isn't in the list. Did you mean 'North'?"),
     ],
-)
+)  # fmt: skip
 def test_a_draft_settles_into_a_value_or_a_finding(name: str, typed: str, value: Any, text: str, finding: str) -> None:
     with rehearse(Kinds) as desk:
         desk.type(name, typed)

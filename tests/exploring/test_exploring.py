@@ -372,13 +372,10 @@ def test_a_known_fault_is_told_with_its_reason_and_is_no_failure(tmp_path: Path,
 @pytest.mark.parametrize(
     ("text", "problem"),
     [
-        ("known = 3", "unknown 'known'"),
-        ("[[knwn]]\nfault = 'a'", "unknown 'knwn'"),
-        ("[[known]]\nfault = 'a'", "entry 1"),
-        ("[[known]]\nfault = 'a'\nreason = ' '", "aren't blank"),
-        ("[[", "known.toml"),
+        ("known = 3", "unknown 'known'"), ("[[knwn]]\nfault = 'a'", "unknown 'knwn'"), ("[[known]]\nfault = 'a'", "entry 1"),
+        ("[[known]]\nfault = 'a'\nreason = ' '", "aren't blank"), ("[[", "known.toml"),
     ],
-)
+)  # fmt: skip
 def test_a_file_of_known_faults_that_can_not_be_read_says_why(text: str, problem: str, tmp_path: Path) -> None:
     path = tmp_path / "known.toml"
     path.write_text(text, encoding="utf-8")
@@ -391,15 +388,11 @@ def test_a_file_of_known_faults_that_can_not_be_read_says_why(text: str, problem
 @pytest.mark.parametrize(
     ("words", "said"),
     [
-        ([f"{QUAY}:Unprized"], "did you mean 'Unpriced'"),
-        ([f"{QUAY}:Unpriced", "--gestures", "0"], "--gestures"),
-        ([f"{QUAY}:Unpriced", "--seconds", "0"], "--seconds"),
-        (["nowhere.at:All"], "not found"),
-        ([f"{QUAY}:unready"], "unready failed: quay.py:"),
-        (["marina.forms:BookingForm"], "needs berths"),
-        ([f"{QUAY}:Unpriced", "-o", "README.md/explored"], "README.md"),
+        ([f"{QUAY}:Unprized"], "did you mean 'Unpriced'"), ([f"{QUAY}:Unpriced", "--gestures", "0"], "--gestures"),
+        ([f"{QUAY}:Unpriced", "--seconds", "0"], "--seconds"), (["nowhere.at:All"], "not found"), ([f"{QUAY}:unready"], "unready failed: quay.py:"),
+        (["marina.forms:BookingForm"], "needs berths"), ([f"{QUAY}:Unpriced", "-o", "README.md/explored"], "README.md"),
     ],
-)
+)  # fmt: skip
 def test_wrong_words_are_told_in_one_line(words: list[str], said: str, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.chdir(ROOT)
     result = run(*words)

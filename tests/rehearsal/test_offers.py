@@ -161,18 +161,13 @@ def test_services_are_typed_and_stand_ins_keep_and_write_what_they_are_given(tmp
 @pytest.mark.parametrize(
     ("headers", "message"),
     [
-        (
-            {"Subject": "=?utf-8?q?a=0ABcc:_x@evil.example?="},
-            "the letter's Subject has a control character \\(U\\+000A\\): 'a⏎Bcc",
-        ),
-        ({"Subject": "a\x00b"}, "Subject has a control character \\(U\\+0000\\): 'a␀b'"),
-        ({"Subject": "\x1b[2J"}, "Subject has a control character"),
-        ({"To": "imke"}, "the letter's To isn't an address: 'imke'"),
-        ({"To": "Imke <imke@mail.example>, Bob"}, "the letter's To isn't an address"),
+        ({"Subject": "=?utf-8?q?a=0ABcc:_x@evil.example?="}, "the letter's Subject has a control character \\(U\\+000A\\): 'a⏎Bcc"),
+        ({"Subject": "a\x00b"}, "Subject has a control character \\(U\\+0000\\): 'a␀b'"), ({"Subject": "\x1b[2J"}, "Subject has a control character"),
+        ({"To": "imke"}, "the letter's To isn't an address: 'imke'"), ({"To": "Imke <imke@mail.example>, Bob"}, "the letter's To isn't an address"),
         ({"Cc": "a b@mail.example"}, "the letter's Cc isn't an address"),
         ({"To": "imke@mail.example\x1b"}, "the letter's To has a control character"),
     ],
-)
+)  # fmt: skip
 def test_a_letter_says_what_it_seems_to_say_or_is_not_sent(headers: dict[str, str], message: str) -> None:
     box = LetterBox()
     made = letter(**{"To": "imke@mail.example", "Subject": "Berth", **headers})
