@@ -243,6 +243,8 @@ def together(scene: str, seed: int, wanted: int, tried: Iterable[Tried], known: 
     """Put together what the parts found: of faults with the same key, the one with the shortest way."""
     found = Exploration(scene, seed, wanted)
     faults: dict[str, Fault] = {}
+    accepted: set[str] = set()
+    unaccepted: dict[str, None] = {}
     for part in tried:
         found.gestures += part.gestures
         found.states += part.states
@@ -250,13 +252,18 @@ def together(scene: str, seed: int, wanted: int, tried: Iterable[Tried], known: 
         found.cut = found.cut or part.cut
         if part.behaviour:
             found.behaviour.add(part.behaviour)
-        found.unproven.extend(each for each in part.unproven if each not in found.unproven)
+        accepted.update(part.accepted)
+        unaccepted.update(dict.fromkeys(part.unaccepted))
         for fault in part.faults:
             before = faults.get(fault.key)
             if before is None or len(fault.acts) < len(before.acts):
                 faults[fault.key] = fault
+    found.unproven.extend(f"{form} was never accepted" for form in unaccepted if form not in accepted)
     order = [*KINDS]
     found.faults = sorted(faults.values(), key=lambda fault: (order.index(fault.kind), fault.key))
+    # What a first search couldn't get rid of, a later walk may have.
+    lifted = {f"refusal {form}" for form in accepted}
+    found.faults = [fault for fault in found.faults if fault.key.partition(".")[0] not in lifted]
     for fault in found.faults:
         fault.reason = known.get(fault.key, "")
     found.unproven.extend(f"the known fault '{key}' wasn't found" for key in known if key not in faults)

@@ -79,6 +79,7 @@ def cue_lines(fault: Fault, opening: Sequence[str]) -> list[str]:
 class Tried:
     """The work of one search: gestures fed, states found, faults; and what cut it short ("" if nothing did).
 
+    `accepted`, `unaccepted`: the forms that were accepted, and those that a first search for it didn't get accepted.
     `made`: how often each gesture was chosen, by form, verb and control (for an answer or a key: its text).
     """
 
@@ -87,5 +88,6 @@ class Tried:
     faults: list[Fault] = field(default_factory=list)
     behaviour: dict[str, Any] = field(default_factory=dict)
     cut: str = ""
-    unproven: list[str] = field(default_factory=list)
+    accepted: list[str] = field(default_factory=list)
+    unaccepted: list[str] = field(default_factory=list)
     made: dict[tuple[str, str, str], int] = field(default_factory=dict)

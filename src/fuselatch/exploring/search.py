@@ -54,7 +54,7 @@ class Search:
         # The forms that were in front, and if they could be accepted; those that a button closes so.
         self.forms: dict[str, bool] = {}
         self.closing: set[str] = set()
-        self.unproven: list[str] = []
+        self.unaccepted: list[str] = []
         self.probed = 0
         self.is_shortening = False
         self.explorer.watcher = self
@@ -76,7 +76,8 @@ class Search:
             list(self.faults.values()),
             explorer.coverage.to_dict(),
             self.budget.cut,
-            self.unproven,
+            [*explorer.coverage.accepted],
+            self.unaccepted,
             explorer.made_in_all(),
         )
 
@@ -239,7 +240,7 @@ class Search:
     def refused(self, name: str, path: list[Act], stayed: Sequence[str], acts: Sequence[Act]) -> None:
         """Add the fault of a refusal that stays whatever is entered."""
         if not stayed:
-            self.unproven.append(f"{name} was never accepted")
+            self.unaccepted.append(name)
             return
         for entry in stayed[:1]:
             key = f"refusal {name}.{entry}"

@@ -50,10 +50,13 @@ class Coverage(Behaviour):
         self.blank: list[tuple[OpenForm, tuple[str, ...]]] = []
         # What an entry held when its form was last accepted, by form and control.
         self.taken: dict[tuple[str, str], str] = {}
+        # The forms that were accepted, in their order.
+        self.accepted: dict[str, None] = {}
 
     def closed(self, form: OpenForm, verdict: str) -> None:
         super().closed(form, verdict)
         if verdict == ACCEPTED:
+            self.accepted[type(form).__name__] = None
             for control in form._state.order:
                 if control._plan.is_input and control.text:
                     self.taken[type(form).__name__, control.name] = control.text
