@@ -162,15 +162,19 @@ def run_parts(
                 return
         return
     context = get_context("spawn")
-    fed = context.Value("q", 0)
+    # Without a lock, which would need a semaphore of the system: each part has a number of its own.
+    fed: Any = context.RawArray("q", len(parts))
     own = ProcessPoolExecutor(min(processes, len(parts)), context, initializer=count_in, initargs=(fed,))
     with nullcontext(executor) if executor is not None else own as running:
         assert running is not None
-        futures: list[Future[Tried]] = [running.submit(counted if executor is None else search, part) for part in parts]
+        futures: list[Future[Tried]] = [
+            running.submit(search, part) if executor is not None else running.submit(counted, part, at)
+            for at, part in enumerate(parts)
+        ]
         for future in futures:
             try:
                 while executor is None and not wait([future], timeout=LOOK).done:
-                    progress(fed.value)
+                    progress(sum(fed))
                 future.exception()
             except KeyboardInterrupt:
                 # Those that run have got it as well, and end soon.
@@ -181,7 +185,7 @@ def run_parts(
             if not future.cancelled():
                 tried = future.result()
                 made += tried.gestures
-                progress(fed.value if executor is None else made)
+                progress(sum(fed) if executor is None else made)
                 yield tried
 
 
@@ -191,7 +195,7 @@ def after(before: int, progress: Callable[[int], None]) -> Callable[[int], None]
 
 
 _fed: Any = None
-"""How many gestures all processes of a pool have made: a number that they share."""
+"""How many gestures each part of a pool has made: numbers that its processes share."""
 
 
 def count_in(fed: Any) -> None:
@@ -200,15 +204,11 @@ def count_in(fed: Any) -> None:
     _fed = fed
 
 
-def counted(part: Part) -> Tried:
-    """Make one search in a process of a pool, and add its gestures to the number that they share."""
-    before = 0
+def counted(part: Part, at: int) -> Tried:
+    """Make one search in a process of a pool, and tell its gestures at its place in the numbers that they share."""
 
     def progress(made: int) -> None:
-        nonlocal before
-        with _fed.get_lock():
-            _fed.value += made - before
-        before = made
+        _fed[at] = made
 
     return search(part, progress)
 

@@ -342,7 +342,7 @@ class Search:
 def fault_of(error: BaseException) -> Fault:
     """Return the fault that an error is, without the gestures that lead to it."""
     if isinstance(error, NeverEnds | SystemExit):
-        frames = [frame for frame in traceback.extract_tb(error.__traceback__) if not frame.filename.startswith(OWN)]
+        frames = own_frames(error)
         name = frames[-1].name if frames else "?"
         where = f"{Path(frames[-1].filename).name}:{frames[-1].lineno}" if frames else ""
         if isinstance(error, NeverEnds):
@@ -361,6 +361,16 @@ def fault_of(error: BaseException) -> Fault:
     if isinstance(error, EffectFailed):
         return Fault("failed", f"failed '{error.effect}'", f"{describe(error.error)} in '{error.effect}'", (), where=where)
     return Fault("failed", f"failed {type(error).__name__}", describe(error), ())
+
+
+def own_frames(error: BaseException | None) -> list[traceback.FrameSummary]:
+    """Return the developer's frames that an error came through, or that which it was raised beside."""
+    while error is not None:
+        frames = [frame for frame in traceback.extract_tb(error.__traceback__) if not frame.filename.startswith(OWN)]
+        if frames:
+            return frames
+        error = error.__context__
+    return []
 
 
 def in_words(value: Any) -> str:

@@ -34,6 +34,10 @@ class NeverEnds(BaseException):
     """Raised in a handler that runs for too long. No `except Exception` of the handler catches it."""
 
 
+AGAIN: Final = 1.0
+"""Seconds after which a gesture that didn't end is ended again."""
+
+
 class TimeFuse:
     """Ends a gesture that runs for too long: `with TimeFuse(5): …`, and `gestures` counts those that were begun.
 
@@ -74,6 +78,8 @@ class TimeFuse:
                 seen, since = self.gestures, monotonic()
             elif monotonic() - since > self.seconds:
                 self._end()
+                # What has caught it may need a while to clean up.
+                since = monotonic() + AGAIN - self.seconds
 
     def _end(self) -> None:
         if self._signals:
