@@ -133,11 +133,6 @@ def bench(
         desk.session.close()
 
 
-def heard(_: Form, event: Event) -> None:
-    """Note which control differs, from what and to what."""
-    LOG.append((event.control.name if event.control else event.name, event.old, event.new))
-
-
 def note(what: Any) -> Does:
     """Return what notes `what`."""
     return lambda: LOG.append(what)

@@ -42,6 +42,20 @@ LOOP = {
 }
 
 
+def test_the_user_reads_that_it_failed_until_the_next_gesture() -> None:
+    met: list[BaseException] = []
+    with Session(doing(go=fail("no crane")), on_failure=met.append) as session:
+        with pytest.raises(HandlerFailed) as caught:
+            session.feed(Gesture(verb="press", control="go"))
+        view = session.view
+        assert view.notice == "That didn't work, and nothing was changed" == view.failure.text  # type: ignore[union-attr]
+        assert view.failure is not None and view.failure.error == "ValueError: no crane"
+        assert (view.failure.what, view.failure.file, view.failure.line) == ("Bench.go_clicked", *caught.value.where)
+        assert met == [caught.value]
+        session.feed(Gesture(verb="tick", control="on"))
+        assert session.view.failure is None and not session.view.notice
+
+
 def test_a_failure_can_be_expected_and_is_recorded_so() -> None:
     with bench({"go": fail("no crane")}) as (desk, _):
         desk.expect("failed", "press", "go", "because", "crane")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from fuselatch import Button, Choice, Event, Form, Label, Number, Text, Tick, UnknownName, check, on, warn
-from fuselatch.rehearsal import Desk, rehearse
+from fuselatch.rehearsal import rehearse
 
 
 class Stay(Form):
@@ -38,28 +38,6 @@ class Stay(Form):
     @on(nights.changed, power.changed)
     def hear(self) -> None:
         """Handle events of two controls."""
-
-
-def make(desk: Desk, gesture: tuple[str, ...]) -> None:
-    """Make one gesture of a table."""
-    if gesture[0] == "set":
-        desk.at(Stay).nights.value = 2
-    else:
-        getattr(desk, gesture[0])(*gesture[1:])
-
-
-REFUSED: list[tuple[tuple[str, ...], str]] = [
-    (("type", "cable", "x"), "type cable x: 'cable' is disabled (rule for 'enabled')"),
-    (("type", "secret", "x"), "type secret x: 'secret' is hidden (declared visible=False)"),
-    (("type", "double", "1"), "type double 1: 'double' is read-only (its value has a rule)"),
-    (("type", "save", "x"), "type save x: a button can't be typed into"),
-    (("press", "name"), "press name: a text field can't be pressed"),
-    (("tick", "name"), "tick name: a text field can't be ticked"),
-    (("pick", "pier", "Nort"), "pick pier Nort: 'Nort' isn't one of the choices; did you mean 'North'?"),
-    (("pick", "name", "x"), "pick name x: a text field has no choices"),
-    (("focus", "note"), "focus note: a label can't have the focus"),
-    (("answer", "OK"), "answer OK: no prompt is open"),
-]
 
 
 class Other(Form):

@@ -19,9 +19,22 @@ from fuselatch import (
 )
 from fuselatch.frontends import Gesture, Session
 from fuselatch.rehearsal import rehearse
-from tests.bench import LOG, Bench, Dialog, bench, doing, undone
+from tests.bench import LOG, Bench, Dialog, bench, doing, fail, undone
 
 WHO = contextvars.ContextVar("WHO", default="no one")
+
+
+def test_swallowing_the_failure_of_a_dialog_does_not_save_the_gesture() -> None:
+    def try_it(form: Bench) -> None:
+        form.a.value = 1
+        try:
+            form.open(Dialog)
+        except HandlerFailed:
+            form.a.value = 2
+
+    with bench({"go": try_it, "Dialog opened": fail("at opening")}) as (desk, _):
+        error = undone(desk, "press go")
+        assert error.chain == ("Dialog.opening", "Dialog.opened", "Bench.go_clicked", "go.clicked", "press go")
 
 
 def test_what_is_misplaced_says_where_it_belongs() -> None:

@@ -12,7 +12,6 @@ import pytest
 
 from fuselatch import (
     Button,
-    Choice,
     DeclarationError,
     Form,
     HandlerFailed,
@@ -21,7 +20,6 @@ from fuselatch import (
     Number,
     Percent,
     Text,
-    Tick,
     UnknownName,
     derive,
 )
@@ -128,29 +126,6 @@ def test_the_next_form_opens_when_the_first_is_done() -> None:
         act(desk, "close", "close")
     with pytest.raises(HandlerFailed), rehearse(doing(closed=lambda form: setattr(form.a, "value", 1))) as desk:
         act(desk, "close")
-
-
-class Kept(Form, records="bills"):
-    """Entries that can't be changed, or not seen, each for another reason."""
-
-    on = Tick("On")
-    fixed = Text("Fixed", read_only=True, default="fixed", max_length=5)
-    ruled = Number("Ruled", read_only=lambda form: form.on.value)
-    list_ = Choice("List", choices=("a", "b"), read_only=True)
-    box = Tick("Box", read_only=True)
-    number = Text("Number", visible=False, default="7")
-    shut = Text("Shut", enabled=False, default="8")
-    open_ = Text("Open", default="9")
-    by_rule = Text("By rule", default="x", visible=lambda form: not form.on.value)
-    again = Button("Again")
-    ok = Button("OK", closes="accepted")
-
-    @again.clicked
-    def change(self) -> None:
-        self.number.visible = False  # is so: no change
-        self.shut.enabled = True
-        self.shut.enabled = False
-        self.open_.enabled = False
 
 
 @pytest.mark.parametrize(

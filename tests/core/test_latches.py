@@ -26,7 +26,6 @@ from fuselatch import (
 from fuselatch.frontends import Session
 from fuselatch.rehearsal import Desk, rehearse
 from fuselatch.stores import MemoryLatches, MemoryRecords
-from tests.bench import Bench
 from tests.helpers import act
 
 BUTTONS = ("Yes", "No")
@@ -176,16 +175,6 @@ def test_what_a_session_must_be_given_is_said() -> None:
     with Session(Once, user="imke", clock=lambda: now, latches=MemoryLatches()) as session:
         form = session.front
         assert form.done_today.set() and form.done_today.is_set()
-
-
-class Sibling(Bench):
-    """A form whose latch others inherit."""
-
-    held = Latch(per="form")
-
-
-class Other(Sibling):
-    """One that inherits it."""
 
 
 class Requisition(Form, records="requisitions"):

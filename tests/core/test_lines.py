@@ -136,12 +136,6 @@ class Refuses(Stay):
     extras = Lines(Extra, "Extras", records="extras", key="booking", on_parent_remove="refuse")
 
 
-class Along(Stay):
-    """Lines that are removed with their record."""
-
-    extras = Lines(Extra, "Extras", records="extras", key="booking", on_parent_remove="cascade")
-
-
 def test_a_line_under_a_record_that_is_not_kept_is_refused_in_plain_words() -> None:
     desk, _, form = opened(Refuses)
     act(desk, "record new", "add_line extras")

@@ -340,12 +340,6 @@ def test_a_catalog_is_narrowed_by_constants_parts_ranges_and_several_values(
         assert " ".join(getattr(desk.at(Narrowed), name).choices.shown()) == texts
 
 
-class Names(Form):
-    """Names with other letters than a keyboard has."""
-
-    name = Choice("Name", choices=("Møre", "Łódź", "Iğd\u0131r", "Œuvre", "Éider"))
-
-
 class Framed(Form):
     """A list and a table of a data frame that is given itself."""
 

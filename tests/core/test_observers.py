@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Callable
-from typing import Any
 
 import pytest
 
-from fuselatch import Button, Event, Form, HandlerFailed, Latch, Number, Prompt, Text, check
+from fuselatch import Button, Form, HandlerFailed, Latch, Number, Prompt, Text, check
 from fuselatch.frontends import Gesture, Observer, Session
 from fuselatch.stores import MemoryRecords
 
@@ -37,31 +35,6 @@ class Stay(Form, records="stays"):
         if self.ask(self.sure) == "No":
             raise ValueError("not sure")
         self.asked.set("done")
-
-
-class Log(Observer):
-    """Keeps every call in words."""
-
-    def __init__(self) -> None:
-        self.lines: list[str] = []
-
-    def before_event(self, event: Event, queued: tuple[str, ...]) -> bool:
-        """Don't pause. As it is overridden, all events come here."""
-        self.lines.append(f"before {event.path}")
-        return False
-
-    def __getattribute__(self, name: str) -> Any:
-        if name.startswith("_") or name in ("lines", "before_event") or not hasattr(Observer, name):
-            return super().__getattribute__(name)
-        own: Callable[..., Any] = super().__getattribute__(name)
-
-        def call(*args: Any) -> Any:
-            words = [getattr(arg, "path", getattr(arg, "name", arg)) for arg in args]
-            if not name.startswith("before"):
-                self.lines.append(" ".join([name, *(str(word) for word in words if not isinstance(word, Form))]))
-            return own(*args)
-
-        return call
 
 
 def play(session: Session) -> None:

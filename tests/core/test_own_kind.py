@@ -68,10 +68,3 @@ def test_a_new_kind_is_exported_generated_and_described(capsys: Any, tmp_path: P
     ):
         main(words, standalone_mode=False)
     assert "  hue  colour  'Hue'" in capsys.readouterr().out and (tmp_path / "sail.png").stat().st_size > 1000
-
-
-class Broken(Colour):
-    """Fails on one text."""
-
-    def parse(self, text: str, live: Any, formats: Formats) -> Rgb:
-        return super().parse(str(int(text)), live, formats)

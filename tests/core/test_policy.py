@@ -57,31 +57,6 @@ class Haul(Form, title="Haul out"):
         self.got.value = self.ask(self.sure, people=3)
 
 
-class SmallHaul(Haul):
-    """A form that inherits the policy of Haul."""
-
-
-DESK = """
-[Haul.prompts.sure]
-title = "Crane"
-text = "{people} people at the crane for {boat}?"
-buttons = {Lift = "Up she goes"}
-
-[Haul.prompts.warnings_prompt]
-text = "Please read:\\n{warnings}"
-buttons = {"Go back" = "Look again"}
-
-[Haul.checks]
-heavy = "refuse"
-"tons.maximum" = "warn"
-"home.short" = "warn"
-short = "warn"
-
-[SmallHaul.checks]
-"boat.required" = "warn"
-"""
-
-
 @pytest.mark.parametrize(
     ("text", "error"),
     [

@@ -111,30 +111,6 @@ def test_moving_takes_records_in_hand_without_changed_and_derived_values_follow(
             records.move("nxt")
 
 
-class Other(Form, records="boats"):
-    """The same records in another form."""
-
-    boat = Text("Boat")
-    place = Text("Place", value=lambda form: f"{form.records.position_text}: {form.records.key}")
-    count = Number("Count", value=lambda form: len(form.session.records.rows("boats")))
-
-
-class Both(Scores):
-    """Show the other beside it, and fail on request."""
-
-    beside = Button("Beside")
-
-    @Scores.keep_it.clicked
-    def fail(self) -> None:
-        if self.boat.value == "fails":
-            self.records.next()
-            raise ValueError("on purpose")
-
-    @beside.clicked
-    def show_other(self) -> None:
-        self.show(Other)
-
-
 def test_leaving_a_changed_record_keeps_it_with_only_what_differs() -> None:
     desk, store = at_work()
     written: list[Change] = []

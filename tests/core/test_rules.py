@@ -13,7 +13,7 @@ from fuselatch.frontends import Session
 from fuselatch.rehearsal import rehearse
 from fuselatch.stores import MemoryRecords
 from tests.bench import LOG, Bench, Dialog, bench, doing, note, refused
-from tests.helpers import act, told
+from tests.helpers import act, snapshot, told
 
 
 def open_dialog(form: Bench) -> None:
@@ -86,6 +86,33 @@ def test_rule_04_cells_that_another_gesture_settled_are_not_put_back() -> None:
         assert form.a.value == 50 and form.twice.value == 100
 
 
+def test_rule_05_writes_come_after_the_last_step_and_before_outward_effects() -> None:
+    def stage(form: Bench) -> None:
+        form.afterwards(LOG.append, "letter")
+        write(form, n=1)
+        assert len(form.session.records.rows("log")) == 1
+
+    store = MemoryRecords({"log": []}, lambda rows: LOG.append("asked"))
+    with bench({"accepting": stage}, records=store) as (desk, _):
+        desk.press("ok")
+        assert told(desk.trace)[-1] == "writes log: n=1"
+    assert LOG == ["asked", "letter"] and store.sources["log"] == [{"n": 1}] and store.transactions == 1
+
+
+def test_rule_05_a_store_that_refuses_a_person_may_be_tried_again_and_a_program_fails() -> None:
+    store = MemoryRecords({"log": []}, refuse=lambda rows: "disk full")
+    with bench({"submitted": write_word}, records=store) as (desk, form):
+        act(desk, "paste word x", "tab")
+        before = snapshot(desk.session)
+        desk.press("ok")
+        assert desk.prompt.text == "Couldn't save: disk full"
+        act(desk, "answer 'Try again'", "answer 'Keep editing'")
+        assert snapshot(desk.session) == before and form.is_open
+        with pytest.raises(HandlerFailed, match="StoreRefused: disk full"):
+            form.close("accepted")
+        assert snapshot(desk.session) == before and form.is_open
+
+
 @pytest.mark.parametrize("fails", [True, False])
 def test_rule_05_what_a_store_has_taken_before_a_dialog_is_a_fact_and_not_written_again(fails: bool) -> None:
     def stage_and_open(form: Bench) -> None:
@@ -127,6 +154,25 @@ def test_rule_06_what_accepting_sets_is_checked_again() -> None:
         assert desk.prompt.text == "A: not round"
         desk.answer("Go on")
         assert desk.outcome is None and desk.session.view.notice == "A: Too high: 11. Maximum is 10"
+
+
+@pytest.mark.parametrize(
+    ("step", "verdict"), [("close", "cancelled"), ("press later", "later"), ("key Escape", "cancelled")]
+)
+def test_rule_07_the_way_out_is_free_and_a_failure_closes_all_the_same(step: str, verdict: str) -> None:
+    def set_and_fail(form: Bench, event: Event) -> None:
+        form.seen, form.a.value = event.new, 99
+        raise ValueError("on the way")
+
+    with bench({"closing": set_and_fail}) as (desk, form):
+        form.b.value = 99
+        desk.type("a", "many")
+        if "Escape" in step:
+            act(desk, step)  # takes back what was typed
+        with pytest.raises(HandlerFailed, match="on the way"):
+            act(desk, step)
+        assert not form.is_open and form.a.value is None and "seen" not in vars(form)
+        assert desk.outcome is not None and desk.outcome.verdict == verdict
 
 
 class Keeps(Bench, confirm_discard="Throw it away?"):
@@ -192,6 +238,28 @@ def test_rule_09_a_key_held_down_presses_and_submits_once() -> None:
         assert desk.at(Dialog) and len(desk.session.forms) == 2
         desk.key("Enter")
         assert [*desk.session.forms] == []
+
+
+def test_rule_09_focus_goes_on_when_it_loses_its_place() -> None:
+    with bench() as (desk, form):
+        act(desk, "tick on", "type extra text")
+        start = len(desk.trace)
+        form.on.value = False
+        assert told(desk.trace[start:], "event") == ["on.changed", "extra.changed", "extra.left", "pier.entered"]
+        assert form.pier.focused and form.extra.value == "text"
+
+
+def test_rule_09_a_handler_may_send_the_focus_elsewhere() -> None:
+    with bench({"on": lambda form: form.word.focus(select=True)}) as (desk, form):
+        form.word.value = "all of it"
+        desk.tick("on")
+        assert form.word.focused and desk.session.view.forms[0].controls[3].selected
+        desk.key("x")
+        assert form.word.text == "x"
+        form.word.revert()
+        assert form.word.text == "all of it"
+        desk.key("ctrl+g")
+        assert form.go.focused
 
 
 def test_rule_09_enter_takes_the_match_and_escape_closes_the_list_first() -> None:

@@ -13,8 +13,6 @@ from fuselatch.rehearsal import rehearse
 from fuselatch.stores import MemoryRecords
 from tests.helpers import act
 
-HEARD: list[Any] = []
-
 
 class Pier(StrEnum):
     NORTH = "North"

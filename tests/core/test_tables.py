@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import date
-from typing import Any, ClassVar, cast
+from typing import Any, cast
 
 import pytest
 
@@ -102,26 +102,3 @@ def test_a_wrong_use_is_told(act: Callable[[Any], None], error: type[Exception],
     desk, _ = opened()
     with pytest.raises(error, match=message):
         act(desk)
-
-
-class Quotes(Form, title="Quotes"):
-    """A table whose rows a function of the form makes."""
-
-    hours = Choice("Hours", choices=(1, 2, 3), default=2)
-    offered: ClassVar[list[Any]] = []
-    quotes = Table(
-        "Quotes",
-        rows=lambda form: [dict(one, total=one["rate"] * (form.hours.value or 0)) for one in form.offered],
-        columns=("boat", "total"),
-        key="id",
-        sort="total",
-        required=True,
-    )
-    ok = Button("OK", closes="accepted")
-
-
-BOATS = [
-    {"id": 1, "boat": "Launch", "rate": 30},
-    {"id": 2, "boat": "Dinghy", "rate": 12},
-    {"id": 3, "boat": "Dinghy", "rate": 9},
-]

@@ -7,14 +7,19 @@ import re
 from collections.abc import Iterator
 from pathlib import Path
 from string import Formatter
+from typing import Any
 
 import pytest
 from babel.messages.pofile import read_po
 
 import fuselatch
 from fuselatch import Button, Catalog, Choice, Finding, Form, Number, Table, Text, check, warn
+from fuselatch.core.model.record_changes import Change
 from fuselatch.core.model.texts import TEXTS, user_text
 from fuselatch.formats import LocaleFormats
+from fuselatch.rehearsal import rehearse
+from fuselatch.stores import MemoryRecords
+from tests.helpers import act
 
 SOURCES = [path for path in Path(fuselatch.__file__).parent.rglob("*.py") if path.name != "texts.py"]
 CALLS = [
@@ -108,6 +113,35 @@ class Booking(Form, records="boats", confirm_discard="Verwerfen?"):
     @ask_it.clicked
     def put(self) -> None:
         self.said = [self.confirm("Wirklich?"), self.ask("Wie?"), self.ask_value(Text("Wort"))]
+
+
+def test_a_german_session_speaks_german_and_handlers_see_what_they_declared() -> None:
+    store = MemoryRecords({"boats": [{"id": 1, "name": "Heron", "length": 9.0, "kind": "Segler", "home": True}]})
+    with rehearse(Booking, locale="de-AT", records=store) as desk:
+        form: Any = desk.form
+        assert form.records.position_text == "1 von 1"
+        assert next(each for each in desk.session.view.forms[0].controls if each.name == "boats").cells == (("1", "ja"),)
+        act(desk, "clear name", "type length 2", "press save")
+        assert form.name.marker.text == "Wert eingeben" and form.length.marker.text == "Zu klein: 2. Mindestens 3"
+        assert desk.session.notice == "Name: Wert eingeben"
+        act(desk, "type length x", "tab")
+        assert form.length.marker.text == "„x“ ist keine Zahl. Beispiel: 12,5"
+        act(desk, "type name Eider", "type length 21", "type kind Kutter", "tab")
+        assert desk.prompt.text == "„Kutter“ zu Art hinzufügen?" and desk.prompt.buttons == (
+            "Hinzufügen",
+            "Einmal verwenden",
+        )
+        act(desk, "answer Hinzufügen", "press save")
+        assert (desk.prompt.title, desk.prompt.buttons) == ("Angaben prüfen", ("Weiter", "Zurück"))
+        act(desk, "answer Weiter", "press ask_it", "answer Ja", "answer Abbrechen", "type value Tau", "press ok")
+        assert form.said == [True, "Cancel", "Tau"]
+        store.write([Change("change", "boats", 1, {"name": "Reiher"}, dict(store.read("boats")[0]))])
+        act(desk, "type name Kranich", "press save")
+        changed = "Datensatz 1 (Name: Eider) wurde während der Bearbeitung von jemand anderem geändert."
+        assert desk.prompt.in_words == f"{changed}\n| Eigene | Fremde\nName | Kranich | Reiher"
+        act(desk, "answer 'Weiter bearbeiten'")
+        assert desk.session.notice == "Datensatz 1 von „boats“ wurde von jemand anderem geändert"
+    assert not [entry for entry in desk.trace if entry.kind in ("finding", "prompt", "block") and "Enter a" in str(entry)]
 
 
 def test_texts_of_ones_own_and_of_other_languages(tmp_path: Path) -> None:

@@ -116,17 +116,6 @@ def test_a_stage_feeds_the_time_and_writes_it_as_a_wait() -> None:
     assert stage.fed is not None and "wait    2s" in stage.fed.as_cues(stage.scene, "form    tests:Import")
 
 
-class Asking(Form):
-    """Asks each minute, and a rule decides if one can type."""
-
-    minute = Text("Minute", value=lambda form: f"{form.session.now(to='minute'):%H:%M}")
-    word = Text("Word", enabled=lambda form: form.minute.value != "09:31")
-
-    @minute.changed
-    def ask_on(self) -> None:
-        self.confirm(f"It is {self.minute.value}")
-
-
 def test_between_gestures_the_time_is_the_one_told_last() -> None:
     now = [datetime(2031, 5, 4, 9, 29)]
     with Session(Import, clock=lambda: now[-1], latches=MemoryLatches()) as session:

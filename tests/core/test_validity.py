@@ -6,18 +6,10 @@ from typing import Any
 
 import pytest
 
-from fuselatch import Button, Form, HandlerFailed, Label, Number, Opener, Text, Tick, check, warn
+from fuselatch import Button, Form, HandlerFailed, Label, Number, Text, Tick, check, warn
 from fuselatch.frontends import Session
 from fuselatch.rehearsal import rehearse
 from tests.helpers import act
-
-RUNS: list[str] = []
-
-
-def noted(form: Any) -> bool:
-    """A rule that notes each run."""
-    RUNS.append("run")
-    return bool(form.is_valid)
 
 
 class Valid(Form):
@@ -77,14 +69,6 @@ def test_what_judges_itself_is_a_circle(judged: str) -> None:
     )
     with pytest.raises(HandlerFailed, match=r"circle: .*a\.enabled"):
         Session(form)
-
-
-class Child(Form):
-    """Reads its opener, and would fail once that is zero."""
-
-    opener: Any = Opener()
-    share = Label("Share", value=lambda form: str(10 / form.opener.size.value))
-    done = Button("Done", closes="accepted")
 
 
 class Told(Form, records="boats"):

@@ -22,7 +22,6 @@ from fuselatch import (
     NotAllowedHere,
     Number,
     Picture,
-    Prompt,
     Row,
     Text,
     Tick,
@@ -47,40 +46,6 @@ class Berths(Group):
     count = Number("Count", unit="m", placeholder="how many")
     kind = Choice("Kind", choices=tuple(range(200)), look="list")
     both = Row("Side by side", count, kind)
-
-
-class Seen(Form):
-    """A form with every part of a view."""
-
-    name = Text("Name", required=True, help="as on the bow")
-    secret = Text("Secret", look="password", keys="Ctrl+S")
-    on = Tick("On", default=True)
-    note = Label("Note", value="a note", visible=lambda form: form.on.value)
-    berths = Berths("Berths")
-    dialog = Button("Dialog", keys="Enter")
-    ask_it = Button("Ask")
-
-    sure = Prompt("Sure, {name}?", title="Sure", buttons=("Yes", "No"), tone="danger")
-
-    @Form.clicked
-    def surface(self) -> None:
-        """Handle a click on the form."""
-        self.say("clicked", tone="warning")
-
-    @Form.double_clicked
-    def twice(self) -> None:
-        """Handle a double click on the form."""
-        self.say("twice")
-
-    @dialog.clicked
-    def open_side(self) -> None:
-        """Open a dialog."""
-        self.open(Side)
-
-    @ask_it.clicked
-    def put(self) -> None:
-        """Ask."""
-        self.ask(self.sure)
 
 
 def pointing(desk: Desk, start: int) -> list[str]:

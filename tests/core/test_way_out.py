@@ -7,9 +7,9 @@ from typing import Any
 
 import pytest
 
-from fuselatch import Button, Event, Form, HandlerFailed, Latch, Number, Text
+from fuselatch import Button, Form, FuseLatchError, HandlerFailed, Number, Text
 from fuselatch.frontends import Gesture, Session
-from tests.bench import LOG, Bench, Dialog, Does, bench
+from tests.bench import LOG, Bench, Dialog, Does, bench, doing, note
 from tests.helpers import act
 
 NOON = datetime(2031, 5, 5, 12, 0)
@@ -53,6 +53,19 @@ def test_a_form_closes_though_its_rules_fail(way: tuple[str, str, str], first: b
             except HandlerFailed as error:
                 assert "ZeroDivisionError" in str(error)
         assert session.is_done and session.outcome is not None and session.outcome.verdict in ("cancelled", "later")
+
+
+@pytest.mark.parametrize("way", WAYS)
+def test_a_form_closes_though_the_clock_fails(way: tuple[str, str, str]) -> None:
+    clock = Hand()
+    with Session(doing(closed=note("closed")), clock=clock) as session:
+        clock.now = None
+        with pytest.raises(HandlerFailed, match=r"AssertionError: stopped.*; in the clock; its last value stays"):
+            session.feed(Gesture(verb="tick", control="on"))
+        assert session.first.on.value  # type: ignore[attr-defined]
+        with pytest.raises(FuseLatchError):
+            session.feed(Gesture(verb=way[0], control=way[1], text=way[2]))
+        assert session.is_done and LOG == ["closed"]
 
 
 def hide(form: Form) -> None:
@@ -119,18 +132,3 @@ def test_a_hidden_form_is_shown_again_if_the_user_has_no_other(case: str) -> Non
             act(desk, *["close"] * (not desk.session.is_done))
         assert desk.session.is_done
         assert case != "for a prompt" or LOG == [True]
-
-
-class Berths(Bench, records="berths"):
-    """The bench with a record."""
-
-
-class Latched(Bench):
-    """Close, which ends the latch that a rule follows."""
-
-    seen = Latch(per="form")
-    count = Number("Count", value=lambda form: int(form.seen.is_set()))
-
-    @count.changed
-    def count_changed(self, event: Event) -> None:
-        LOG.append(f"count {event.new}")

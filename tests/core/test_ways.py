@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from pathlib import Path
 from typing import Any
 
 import pytest
@@ -26,7 +25,6 @@ from fuselatch.rehearsal import Desk, rehearse
 from tests.bench import Bench, Dialog, bench, refused
 from tests.helpers import act, told
 
-WAYS = Path(__file__).parents[2] / "examples" / "ways"
 WORD = Shared(str, "", name="word")
 
 

@@ -15,7 +15,6 @@ from click.testing import CliRunner, Result
 from fuselatch.cli import main
 from fuselatch.rehearsal.approval import objection
 
-ROOT = Path(__file__).parents[2]
 FORM = """
 from fuselatch import Button, Form, Text
 {first}

@@ -13,7 +13,6 @@ from lark import Lark, UnexpectedInput
 from marina.scenes import quiet_monday
 from stay import Stay
 
-from fuselatch import Button, Form, Text
 from fuselatch.core.model.errors import Refused
 from fuselatch.frontends import Gesture
 from fuselatch.rehearsal import CueError, read_cue_file, read_cues, rehearse, run_cues
@@ -115,23 +114,6 @@ def test_a_rehearsal_is_written_as_a_cue_sheet_that_goes_the_same_way() -> None:
         act(desk, "press leave")
     again = run_cues(read_cues(desk.as_cues(), "again.cues"))
     assert again.problems == [] and again.trace.to_jsonl() == desk.trace.to_jsonl()
-
-
-class Behind(Form):
-    """Show another form beside itself."""
-
-    word = Text("Word")
-    more = Button("More")
-
-    @more.clicked
-    def show_it(self) -> None:
-        self.show(Beside, place="beside")
-
-
-class Beside(Form):
-    """Open in front."""
-
-    word = Text("Word")
 
 
 ASSERTS = [

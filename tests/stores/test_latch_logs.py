@@ -17,10 +17,6 @@ from fuselatch.rehearsal import rehearse
 from fuselatch.stores import LatchRecord, LatchStore, MemoryLatches
 from fuselatch.stores.sql import SqlLatches
 
-ROOT = Path(__file__).parents[2]
-ONE = LatchRecord("A.prompt", "imke", "k", "Yes", "2031-05-04T09:30:00")
-LATER = ONE._replace(when="2031-05-05T09:30:00", answer="Go on")
-
 
 def emptied(address: str) -> str:
     """Return the database's address, without the log of the previous test."""
