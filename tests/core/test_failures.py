@@ -5,7 +5,7 @@ from __future__ import annotations
 import gc
 import sys
 import weakref
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
@@ -347,6 +347,16 @@ def interrupt_after(lines: int) -> Any:
     return trace
 
 
+@pytest.fixture
+def uncollected() -> Iterator[None]:
+    """Let no session of another test be freed within this one."""
+    gc.collect()
+    gc.disable()
+    yield
+    gc.enable()
+
+
+@pytest.mark.usefixtures("uncollected")
 @pytest.mark.parametrize("lines", [*range(1, 400, 19), *range(400, 2000, 97)])
 def test_ctrl_c_leaves_a_session_as_it_was_or_says_that_it_is_broken(lines: int, monkeypatch: pytest.MonkeyPatch) -> None:
     # The innermost code is the library's, as it is when a signal comes.
