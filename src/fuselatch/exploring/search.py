@@ -23,11 +23,9 @@ from fuselatch.exploring.probing import (
     shortest,
 )
 from fuselatch.exploring.walking import ENTERING, OPENING, Budget, Explorer
-from fuselatch.exploring.world import NeverEnds, Start, TimeFuse, World
+from fuselatch.exploring.world import OWN, NeverEnds, Start, TimeFuse, World
 from fuselatch.report.cue_words import written
 
-OWN: Final = str(Path(__file__).parents[1])
-"""The folder of the library. Frames in it aren't the developer's."""
 MOST_TRIES: Final = 250
 """How often gestures are left out to shorten what led to an error."""
 LONGEST: Final = 2.0

@@ -11,6 +11,7 @@ from contextlib import suppress
 from copy import copy
 from datetime import timedelta
 from hashlib import blake2b
+from pathlib import Path
 from time import monotonic
 from types import FrameType
 from typing import Any, Final
@@ -26,6 +27,8 @@ from fuselatch.scenes import Scene, open_session
 from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
 from fuselatch.stores.memory import latches_forked, records_forked
 
+OWN: Final = str(Path(__file__).parents[1])
+"""The folder of the library. Frames in it aren't the developer's."""
 WAIT: Final = "wait"
 """The verb that lets time pass; its text is a duration, as in a cue sheet."""
 
@@ -91,10 +94,14 @@ class TimeFuse:
         if not self.running:
             return
         # A bare `except` may have caught it. The second time it's raised at the next line as well, which is in that clause.
+        # Only in the handler's own frames: a finalizer that runs by chance would swallow it.
         again, self._ended = self._ended == self.gestures, self.gestures
-        if again and frame is not None:
-            frame.f_trace = self._at_a_line
-            sys.settrace(self._at_a_line)
+        if again:
+            sys.settrace(lambda *call: None)
+            while frame is not None:
+                if not frame.f_code.co_filename.startswith(OWN):
+                    frame.f_trace = self._at_a_line
+                frame = frame.f_back
         raise NeverEnds
 
     def _at_a_line(self, frame: FrameType, event: str, value: object) -> Any:
