@@ -292,10 +292,8 @@ def control_view(control: ControlState, fixed: Fixed, look: Look, formats: Forma
     if isinstance(control, LiveValue):
         text = text_of(control, formats)
         masked = is_masked(control)
-        if masked:
-            text = MASK * len(text)
-        else:
-            value = plain_value(control)
+        text = MASK * len(text) if masked else text
+        value = None if masked else plain_value(control)
         if isinstance(control, LiveInput):
             placeholder = seen(control, "placeholder") or ""
             required = bool(seen(control, "required"))

@@ -58,8 +58,9 @@ class Writing:
             return self.groups.get(told, "")
         if kind.endswith("_REPEAT"):
             fewest, most, inner = told
-            times = min(fewest + self.more, int(most), MOST)
-            return "".join([self.of(inner) for _ in range(times)])
+            # Repeats within repeats stay short: what is longer isn't yielded anyway.
+            times: int = min(fewest + self.more, int(most), MOST + 1)
+            return (self.of(inner) * times)[: MOST + 1]
         return self.of(told) if kind == "ATOMIC_GROUP" else ""
 
     def letter(self, items: list[tuple[str, Any]]) -> str:
