@@ -57,7 +57,7 @@ def costs(scene: Any) -> tuple[float, float, int]:
 def main() -> None:
     from marina.scenes import office, quiet_monday
 
-    from tests.exploring.faults.quay import PLANTED, found_after
+    from tests.exploring.planted import PLANTED, found_after
 
     print(HEADING)
     for scene in (quiet_monday, office):

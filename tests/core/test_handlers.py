@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextvars
 
 import pytest
+from stay import Stay
 
 from fuselatch import (
     Abandoned,
@@ -15,11 +16,13 @@ from fuselatch import (
     NotAllowedHere,
     Number,
     RuleError,
+    UnknownName,
     check,
 )
 from fuselatch.frontends import Gesture, Session
 from fuselatch.rehearsal import rehearse
-from tests.bench import LOG, Bench, Dialog, bench, doing, fail, undone
+from tests.bench import LOG, Bench, Dialog, bench, doing, fail, note, undone
+from tests.helpers import act
 
 WHO = contextvars.ContextVar("WHO", default="no one")
 
@@ -120,3 +123,27 @@ def test_a_gesture_runs_in_a_copy_of_the_feeders_context() -> None:
         desk.answer("OK")
         WHO.reset(token)
     assert LOG == ["the feeder", "the handler"]
+
+
+def test_after_a_swallowed_end_no_handler_continues() -> None:
+    def swallow(form: Bench) -> None:
+        try:
+            form.inform("Wait")
+        except BaseException:
+            LOG.append("swallowed")
+
+    with bench({"a": swallow, "a too": note("continued")}) as (desk, _):
+        act(desk, "type a 1", "tab")
+        desk.session.close()
+    assert LOG == ["swallowed"]
+
+
+def test_a_control_may_be_named_by_its_declaration() -> None:
+    with bench() as (desk, form):
+        desk.type(Bench.word, "x")
+        desk.tick(Bench.on)
+        assert form.word.value == "x"
+        with pytest.raises(UnknownName, match="Bench has no control 'vessel'"):
+            desk.press(Stay.vessel)
+        with pytest.raises(AssertionError, match="expected Dialog in front, but it is <Bench open>"):
+            desk.at(Dialog)

@@ -5,10 +5,10 @@ from __future__ import annotations
 import json
 import re
 from datetime import time
-from decimal import Decimal
 from typing import Any
 
 import pytest
+from small.bill import Bill, bill
 
 from fuselatch import (
     Button,
@@ -16,9 +16,7 @@ from fuselatch import (
     Form,
     HandlerFailed,
     Label,
-    Money,
     Number,
-    Percent,
     Text,
     UnknownName,
     derive,
@@ -29,45 +27,6 @@ from fuselatch.report.anatomy import anatomy
 from fuselatch.stores import MemoryRecords
 from tests.bench import LOG, Bench, Dialog, bench, doing, note, undone
 from tests.helpers import act
-
-
-class Bill(Form, confirm_discard="Throw it away?", records="bills"):
-    """A bill, with a search box and a constant."""
-
-    share = Percent("Share", maximum=1, default=0.15, decimals=1)
-    amount = Money("Amount", minimum=1, default=10, unit="EUR")
-    length = Number("Length", unit="m")
-    tax = Money("Tax", value=lambda form: form.amount.required_value * form.share.required_value)
-    search = Text("Search", counts_as_change=False)
-    terms = Text("Terms", value="30 days")
-    again = Button("Again", submits=True, after_submit="new")
-    said = False
-
-    @again.clicked
-    def say_so(self) -> None:
-        self.say("Saved", stays=self.search.value == "stays")
-
-
-def bills(**row: Any) -> MemoryRecords:
-    """Return a store of bills."""
-    return MemoryRecords({"bills": [{"id": 1, "share": 0.2, "amount": 5, "length": None, **row}]})
-
-
-@pytest.mark.parametrize(
-    ("control", "typed", "value"),
-    [("amount", "3 eur", Decimal("3.00")), ("length", "5m", 5.0), ("share", "7.5 %", Decimal("0.075")), ("share", "7.5", Decimal("0.075"))],
-)  # fmt: skip
-def test_a_unit_may_be_typed_along_and_shares_are_exact(control: str, typed: str, value: object) -> None:
-    with rehearse(Bill, records=bills()) as desk:
-        form: Any = desk.at(Bill)
-        assert (form.share.value, form.tax.value, form.terms.value) == (Decimal("0.2"), Decimal("1.00"), "30 days")
-        act(desk, f"type {control} '{typed}'", "tab")
-        assert getattr(form, control).value == value and form.tax.value == round(form.amount.value * form.share.value, 2)
-        act(desk, "type length m", "tab", "record save")
-        assert form.length.marker.text == "'m' isn't a number. Example: 12.5"
-        for wrong, text in ((True, "not bool True"), ("x", "a share")):
-            with pytest.raises(TypeError, match=text):
-                form.share.value = wrong
 
 
 @pytest.mark.parametrize(
@@ -85,7 +44,7 @@ def test_an_option_of_a_wrong_kind_is_told_where_it_is_declared(options: dict[st
 
 
 def test_a_constant_is_described_as_declared() -> None:
-    with rehearse(Bill, records=bills()) as desk:
+    with rehearse(bill) as desk:
         assert desk.why("terms.value") == "terms.value is 30 days\n  as declared"
     told_of = {control.path: (control.rules, control.follows) for control in anatomy(Bill).controls}
     assert told_of["terms"] == ((), ("value always '30 days'",)) and told_of["search"][0] == ("doesn't count as a change",)

@@ -25,7 +25,7 @@ from fuselatch import (
 )
 from fuselatch.frontends import Session
 from fuselatch.rehearsal import Desk, rehearse
-from fuselatch.stores import MemoryLatches, MemoryRecords
+from fuselatch.stores import LatchRecord, MemoryLatches, MemoryRecords
 from tests.helpers import act
 
 BUTTONS = ("Yes", "No")
@@ -175,6 +175,20 @@ def test_what_a_session_must_be_given_is_said() -> None:
     with Session(Once, user="imke", clock=lambda: now, latches=MemoryLatches()) as session:
         form = session.front
         assert form.done_today.set() and form.done_today.is_set()
+
+
+class Racing(MemoryLatches):
+    """A latch log in which another session is always a moment faster."""
+
+    def set(self, record: LatchRecord, before: LatchRecord | None) -> bool:
+        super().set(record._replace(answer="theirs"), before)
+        return False
+
+
+def test_a_latch_that_another_session_has_set_a_moment_before_is_theirs() -> None:
+    with rehearse(Once, latches=Racing()) as desk:
+        form = desk.at(Once)
+        assert form.done_today.set("mine") is False and form.done_today.answer == "theirs"
 
 
 class Requisition(Form, records="requisitions"):

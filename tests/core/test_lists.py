@@ -14,6 +14,7 @@ import pycountry
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from small.narrowed import BERTHS
 
 from fuselatch import (
     Button,
@@ -23,11 +24,9 @@ from fuselatch import (
     DeclarationError,
     Form,
     HandlerFailed,
-    Integer,
     Number,
     Refused,
     Table,
-    Text,
     UnknownName,
     first_choice,
     nth_choice,
@@ -296,48 +295,6 @@ def test_of_two_items_that_read_the_same_none_is_taken_unseen(which: str, picked
         desk.session.feed(Gesture(verb="pick", control="patient", item="i3"))
         assert form.patient.value == 3 and desk.as_cues().splitlines()[-1] == "pick    patient Abel at 2"
         assert told(desk.trace, "change")[-1] == "patient.value: Bela → Abel", "the trace shows texts, not keys"
-
-
-BERTHS = [
-    {"name": name, "pier": pier, "state": state, "length": length}
-    for name, pier, state, length in (
-        ("Møre", "N", "free", 8), ("Morgan", "N", "taken", 10), ("Lodz", "S", "free", 12), ("Old Morgan", "S", "free", None),
-    )
-]  # fmt: skip
-
-
-class Narrowed(Form):
-    """Lists that are narrowed in each way."""
-
-    pier = Choice("Pier", choices=("N", "S"))
-    piers = Choice("Piers", choices=("N", "S"), multiple=True)
-    box = Text("Box")
-    low = Integer("Low")
-    high = Integer("High")
-    free = Choice("Free", choices=Catalog("berths", text="name").where(pier=pier, state="free"))
-    every = Choice("Every", choices=Catalog("berths", text="name").where(pier=pier, state="free", blank="all"))
-    several = Choice("Several", choices=Catalog("berths", text="name").where(pier=piers))
-    first = Choice("First", choices=Catalog("berths", text="name").begins(name=box))
-    part = Choice("Part", choices=Catalog("berths", text="name").where(pier=pier, blank="all").contains(name=box))
-    fits = Choice("Fits", choices=Catalog("berths", text="name").between(length=(low, high)))
-
-
-@pytest.mark.parametrize(
-    ("steps", "name", "texts"),
-    [
-        ((), "free", ""), ((), "every", "Møre Lodz Old Morgan"), (("pick pier S",), "free", "Lodz Old Morgan"),
-        (("pick pier S",), "every", "Lodz Old Morgan"), ((), "several", ""), (("pick piers N", "pick piers S"), "several", "Møre Morgan Lodz Old Morgan"),
-        ((), "first", "Møre Morgan Lodz Old Morgan"), (("type box MORG", "tab"), "first", "Morgan"), (("type box mor", "tab"), "part", "Møre Morgan Old Morgan"),
-        (("pick pier S", "type box mor", "tab"), "part", "Old Morgan"), ((), "fits", "Møre Morgan Lodz Old Morgan"),
-        (("type low 10", "tab"), "fits", "Morgan Lodz"), (("type low 9", "type high 10", "tab"), "fits", "Morgan"),
-    ],
-)  # fmt: skip
-def test_a_catalog_is_narrowed_by_constants_parts_ranges_and_several_values(
-    steps: tuple[str, ...], name: str, texts: str
-) -> None:
-    with rehearse(Narrowed, records=MemoryRecords({"berths": BERTHS})) as desk:
-        act(desk, *steps)
-        assert " ".join(getattr(desk.at(Narrowed), name).choices.shown()) == texts
 
 
 class Framed(Form):

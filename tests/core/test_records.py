@@ -6,20 +6,16 @@ import re
 from typing import Any, cast
 
 import pytest
+from small.boats import BOATS, Boats
 
 from fuselatch import (
     Button,
     Choice,
     DeclarationError,
-    Event,
     Form,
-    Latch,
     Number,
-    Prompt,
     Text,
-    Tick,
     UnknownName,
-    first_choice,
 )
 from fuselatch.core.model.record_changes import Change
 from fuselatch.rehearsal import Desk, rehearse
@@ -29,86 +25,9 @@ from fuselatch.stores import MemoryRecords
 from tests.helpers import act, told
 
 
-def rows() -> list[dict[str, Any]]:
-    return [
-        {"number": 1, "boat": "Eider", "size": 9.5, "state": "in", "paid": True, "note": "old"},
-        {"number": 2, "boat": "Teal", "size": None, "state": "gone", "paid": False, "note": None},
-        {"number": 5, "boat": "Heron", "size": 12, "state": "lost", "paid": False, "note": ""},
-    ]
-
-
-class Scores(Form, title="Scores", records="boats"):
-    """A form bound to records."""
-
-    boat = Text("Boat", required=True)
-    size = Number("Size", default=8)
-    whereabouts = Choice("State", column="state", choices=("in", "gone"), default=first_choice())
-    paid = Tick("Paid")
-    double = Number("Double", value=lambda form: (form.size.value or 0) * 2)
-    note = Text("Note", enabled=lambda form: form.paid.value)
-    shown = Text("Shown")
-    only = Text("Only")
-    place = Text("Place", value=lambda form: form.records.position_text)
-    many = Number("Many", value=lambda form: form.records.count)
-    filter_it = Button("Filter")
-    once = Button("Once")
-    keep_it = Button("Save", submits=True)
-    new_one = Button("Save, new", submits=True, after_submit="new")
-    same_one = Button("Save, same", submits=True, after_submit="same")
-    ok = Button("OK", closes="accepted")
-    leave = Button("Leave", closes="cancelled")
-    sure = Prompt("Sure?", buttons=("Yes", "No"), latch=Latch(per="record"), remember=("Yes",))
-
-    @Form.record_shown
-    def say_where(self, event: Event) -> None:
-        self.shown.value = f"{event.new} {self.records.position_text}"
-
-    @filter_it.clicked
-    def filter_by_state(self) -> None:
-        self.records.where(state=self.only)
-
-    @once.clicked
-    def ask_once(self) -> None:
-        self.ask(self.sure)
-
-    @boat.changed
-    def never_by_a_record(self, event: Event) -> None:
-        assert event.by == "user" or event.new != "Teal"
-
-
-def at_work(form: type[Form] = Scores, store: MemoryRecords | None = None) -> tuple[Desk, MemoryRecords]:
-    store = store or MemoryRecords({"boats": rows()}, keys={"boats": "number"})
+def at_work(form: type[Form] = Boats, store: MemoryRecords | None = None) -> tuple[Desk, MemoryRecords]:
+    store = store or MemoryRecords({"boats": BOATS}, keys={"boats": "number"})
     return Desk(Scene(form, records=store)), store
-
-
-def test_moving_takes_records_in_hand_without_changed_and_derived_values_follow() -> None:
-    desk, store = at_work()
-    with desk:
-        form = desk.at(Scores)
-        assert (form.records.key, form.boat.value, form.size.value, form.double.value, form.paid.value) == (
-            1,
-            "Eider",
-            9.5,
-            19,
-            True,
-        )
-        for word, key, shown in (
-            ("next", 2, "2 of 3"), ("previous", 1, "1 of 3"), ("previous", 1, "1 of 3"), ("last", 5, "3 of 3"),
-            ("next", None, "new record (3 saved)"), ("first", 1, "1 of 3"), ("5", 5, "3 of 3"), ("new", None, "new record (3 saved)"),
-            ("previous", 5, "3 of 3"), ("2", 2, "2 of 3"),
-        ):  # fmt: skip
-            desk.record(word)
-            assert (form.records.key, form.records.position_text, form.shown.value) == (key, shown, f"{key} {shown}")
-            record = desk.session.view.forms[0].record
-            assert record and (record.text, record.can_remove, record.changed) == (shown, key is not None, False)
-        assert (form.boat.value, form.size.value, form.double.value, form.note.value) == ("Teal", None, 0, "")
-        assert not form.records.is_changed and store.transactions == 0
-        assert not [line for line in told(desk.trace, "event") if line == "boat.changed"]
-        with pytest.raises(UnknownName, match=r"'boats' has no record '7'; choose from 1, 2, 5"):
-            desk.record("7")
-        records: Any = form.records
-        with pytest.raises(UnknownName, match="unknown move 'nxt'; did you mean 'next'"):
-            records.move("nxt")
 
 
 def test_leaving_a_changed_record_keeps_it_with_only_what_differs() -> None:
@@ -116,11 +35,11 @@ def test_leaving_a_changed_record_keeps_it_with_only_what_differs() -> None:
     written: list[Change] = []
     store.refuse = written.extend
     with desk:
-        form = desk.at(Scores)
+        form = desk.at(Boats)
         act(desk, "type boat 'Old Eider'", "untick paid", "record next")
         # The note's column is left alone: it is disabled.
         (change,) = written
-        assert change[:5] == ("change", "boats", 1, {"boat": "Old Eider", "paid": False}, rows()[0])
+        assert change[:5] == ("change", "boats", 1, {"boat": "Old Eider", "paid": False}, BOATS[0])
         assert {*(change.compared or ())} == {"state", "size", "boat", "note", "paid"}
         assert told(desk.trace, "write") == ["writes boats: 1: boat=Old Eider, paid=False"]
         act(desk, "record first", "clear boat", "record next")  # blocked: boat is blank
@@ -129,35 +48,27 @@ def test_leaving_a_changed_record_keeps_it_with_only_what_differs() -> None:
         assert store.transactions == 2
 
 
-def test_filters_follow_settled_values_and_a_blank_one_is_all() -> None:
+@pytest.mark.parametrize(
+    ("call", "error", "message"),
+    [
+        (lambda form: form.records.where(sate=form.only), UnknownName, "'boats' has no column 'sate'; did you mean 'state'"),
+        (lambda form: form.records.where(blank="some", state=form.only), ValueError, "use 'all' \\(a blank filter shows all rows\\) or 'none'"),
+        (lambda form: form.records.where(state="in"), TypeError, "expected a control of an open form"),
+        (lambda form: form.records.move("nxt"), UnknownName, "unknown move 'nxt'; did you mean 'next'"),
+        (lambda form: form.records.at(7), UnknownName, "'boats' has no record 7; choose from 1, 2, 5"),
+    ],
+)  # fmt: skip
+def test_a_wrong_filter_or_move_is_told(call: Any, error: type[Exception], message: str) -> None:
     desk, _ = at_work()
     with desk:
-        form: Any = desk.at(Scores)
-        desk.press("filter_it")
-        for only, place, count in (
-            ("", "1 of 3", 3),
-            ("gone", "new record (1 saved)", 1),
-            ("nowhere", "new record (0 saved)", 0),
-        ):
-            form.only.value = only
-            # A rule that reads the place follows the filter.
-            assert (form.records.position_text, form.place.value, form.many.value) == (place, place, count)
-        form.only.value = "gone"
-        desk.record("first")
-        assert (form.records.key, form.records.position_text) == (2, "1 of 1")
-        form.only.value = ""
+        form: Any = desk.form
+        with pytest.raises(error, match=message):
+            call(form)
         form.records.where(blank="none", state=form.only)
         assert form.records.count == 0
-        for filters, error, message in (
-            ({"sate": form.only}, UnknownName, "'boats' has no column 'sate'; did you mean 'state'"),
-            ({"blank": "some", "state": form.only}, ValueError, "use 'all' \\(a blank filter shows all rows\\) or 'none'"),
-            ({"state": "in"}, TypeError, "expected a control of an open form"),
-        ):
-            with pytest.raises(error, match=message):
-                form.records.where(**filters)
 
 
-THEIRS = {**rows()[0], "boat": "Theirs", "size": 7.0}
+THEIRS = {**BOATS[0], "boat": "Theirs", "size": 7.0}
 
 
 @pytest.mark.parametrize(
@@ -171,7 +82,7 @@ THEIRS = {**rows()[0], "boat": "Theirs", "size": 7.0}
         (THEIRS, "remove", ("Remove", "Keep mine"), ("Teal", "1 of 2"), None),
         (THEIRS, "remove", ("Remove", "Use theirs"), ("Theirs", "1 of 3"), THEIRS),
         (None, "save", ("Use theirs",), ("Teal", "1 of 2"), None),
-        (None, "save", ("Keep mine",), ("Mine", "3 of 3"), {**rows()[0], "boat": "Mine"}),
+        (None, "save", ("Keep mine",), ("Mine", "3 of 3"), {**BOATS[0], "boat": "Mine"}),
         (None, "remove", ("Remove", "Keep mine"), ("Teal", "1 of 2"), None),
     ],
 )  # fmt: skip
@@ -186,7 +97,7 @@ def test_of_a_row_that_somebody_else_changed_meanwhile_a_person_says_whose_count
         desk.record(step)
         for answer in answers:
             desk.answer(answer)
-        form = desk.at(Scores)
+        form = desk.at(Boats)
         assert (form.boat.value, form.records.position_text) == shown and not desk.prompt
         assert next((row for row in store.sources["boats"] if row["number"] == 1), None) == left
 
@@ -207,7 +118,7 @@ def test_what_is_compared_names_the_columns_as_people_call_them() -> None:
         )
         assert "Size  unchanged  7" in "\n".join(screen(desk.session.view))
         desk.answer("Keep mine")
-        form = desk.at(Scores)
+        form = desk.at(Boats)
         assert (form.boat.value, form.size.value) == ("Mine", 7.0), "what the user left as it was is theirs"
         assert store.sources["boats"][0] == {**THEIRS, "boat": "Mine", "note": None}
 

@@ -1,9 +1,6 @@
-"""Eight ways to pass values between forms, however the second form ends."""
+"""Custom events, and values of other open forms; examples/ways has each way with a cue sheet."""
 
 from __future__ import annotations
-
-from collections.abc import Callable
-from typing import Any
 
 import pytest
 
@@ -12,151 +9,13 @@ from fuselatch import (
     CustomEvent,
     Event,
     Form,
-    HandlerFailed,
-    Label,
     NotAllowedHere,
-    Opener,
-    Param,
-    Shared,
     Text,
     from_open,
 )
-from fuselatch.rehearsal import Desk, rehearse
+from fuselatch.rehearsal import rehearse
 from tests.bench import Bench, Dialog, bench, refused
 from tests.helpers import act, told
-
-WORD = Shared(str, "", name="word")
-
-
-class Second(Form, title="Second"):
-    """The form that values come from and go to."""
-
-    passed: str = Param(default="")
-    opener: First = Opener()
-    sent = CustomEvent(str)
-
-    word = Text("Word", default=lambda form: form.passed)
-    live = Label("Live", value=lambda form: form.opener.mine.value)
-    send = Button("Send")
-    ok = Button("OK", closes="accepted")
-    back = Button("Back", closes="cancelled")
-    fail = Button("Fail")
-
-    @send.clicked
-    def send_word(self) -> None:
-        self.sent.send(self.word.value)
-        self.session[WORD] = self.word.value
-
-    @fail.clicked
-    def go_wrong(self) -> None:
-        self.word.value = "half done"
-        raise OSError("no ink")
-
-
-class First(Form, title="First"):
-    """Open the second form in one of the ways."""
-
-    way: str = Param()
-    fails: bool = Param(default=False)
-
-    mine = Text("Mine", default="mine")
-    got = Text("Got")
-    go = Button("Go")
-
-    @go.clicked
-    def start(self) -> None:
-        GO[self.way](self)
-        if self.fails and self.way not in SHOWN:
-            raise OSError("after it")
-
-    @Second.sent
-    def hear(self, event: Event) -> None:
-        if self.way == "signal":
-            self.got.value = event.payload
-
-    @Second.closed
-    def look(self, event: Event) -> None:
-        if self.way in SHOWN:
-            form: Any = event.form
-            self.got.value = form.word.value
-            if self.fails:
-                raise OSError("after it")
-
-
-def take(form: First, **options: Any) -> None:
-    """Open it and use its outcome."""
-    outcome = form.open(Second, **options)
-    if outcome.accepted:
-        form.got.value = outcome.values["live" if form.way == "opener" else "word"]
-
-
-def read_shared(form: First) -> None:
-    """Read the session's value once the form has closed."""
-    form.open(Second)
-    form.got.value = form.session[WORD] or ""
-
-
-GO: dict[str, Callable[[First], Any]] = {
-    "param": lambda form: take(form, passed=form.mine.value),
-    "outcome": take,
-    "signal": lambda form: form.open(Second),
-    "opener": take,
-    "find": lambda form: form.show(Second),
-    "shared": read_shared,
-    "hiding": lambda form: take(form, hiding=True),
-    "beside": lambda form: form.show(Second, place="beside"),
-}
-SHOWN = ("find", "beside")
-ENDS = ("accepted", "cancelled", "closed", "fails in it", "fails after it")
-ALWAYS = ("signal", "shared", *SHOWN)
-"""Ways by which a value arrives however the second form ends."""
-
-
-def end(desk: Desk, how: str) -> None:
-    """End the second form."""
-    if how == "fails in it":
-        with pytest.raises(HandlerFailed, match="no ink"):
-            desk.press("Second.fail")
-        assert desk.at(Second).word.value == ("mine" if desk.session.first.way == "param" else "typed")  # type: ignore[attr-defined]
-        desk.close()
-    elif how == "closed":
-        desk.close()
-    else:
-        desk.press("Second.back" if how == "cancelled" else "Second.ok")
-
-
-@pytest.mark.parametrize("how", ENDS)
-@pytest.mark.parametrize("way", GO)
-def test_each_way_however_the_second_form_ends(way: str, how: str) -> None:
-    with rehearse(First, way=way, fails=how == "fails after it") as desk:
-        first = desk.at(First)
-        desk.press("go")
-        assert desk.at(Second).live.value == "mine"
-        seen = [(form.name, form.covered, form.modal, form.place) for form in desk.session.view.forms]
-        behind = [] if way == "hiding" else [("First", way not in SHOWN, False, "over")]
-        assert seen == [*behind, ("Second", False, way not in SHOWN, "beside" if way == "beside" else "over")]
-        if way not in SHOWN:
-            refused(desk, "type First.mine x", "Second is open in front")
-        if way != "param":
-            act(desk, "type word typed", "press send")
-        if how == "fails after it":
-            with pytest.raises(HandlerFailed, match="after it"):
-                end(desk, "accepted")
-        else:
-            end(desk, how)
-        arrives = how == "accepted" or way == "signal" or (way in ALWAYS and how != "fails after it")
-        word = "mine" if way in ("param", "opener") else "typed"
-        assert first.got.value == (word if arrives else "")
-        assert desk.session.waits_for == () and not desk.session.view.forms[0].covered
-        desk.type("First.mine", "still usable")
-        assert first.mine.draft == "still usable"
-        if way in SHOWN and how == "fails after it":
-            # A failed submit is undone with its form; cancelling closes it all the same.
-            desk.focus("Second.word")
-            with pytest.raises(HandlerFailed):
-                desk.close()
-        assert desk.session.forms == (first,)
-
 
 # ---- custom events
 
@@ -230,7 +89,7 @@ def test_what_a_signal_refuses() -> None:
         assert told(desk.trace, "gesture")[-1] == "send Sender.words (by program)"
 
 
-# ---- other open forms, hiding, values asked for
+# ---- other open forms
 
 
 class Guest(Form):
@@ -259,3 +118,15 @@ def test_from_open_takes_settled_values_of_the_front_one_and_notes_a_pending_dra
         form.unhide()
         act(desk, "tick on", "close")
         assert told(desk.trace, "stale") == ["reads word while 'Pelle' is still a draft"]
+
+
+def test_the_view_says_which_forms_are_covered_and_where_each_is() -> None:
+    with bench({"go": lambda form: form.open(Dialog), "on": lambda form: form.show(Dialog, place="beside")}) as (desk, _):
+        for step, first, second in (
+            ("press go", (True, False, "over"), (False, True, "over")),
+            ("tick on", (False, False, "over"), (False, False, "beside")),
+        ):
+            act(desk, step)
+            assert [(form.covered, form.modal, form.place) for form in desk.session.view.forms] == [first, second]
+            desk.close()
+            assert not desk.session.view.forms[0].covered

@@ -14,6 +14,7 @@ from typing import Any
 
 import pytest
 from click.testing import CliRunner
+from faults import quay
 from marina.scenes import office, quiet_monday
 
 from fuselatch import Form, Refused, UnknownName
@@ -31,13 +32,12 @@ from fuselatch.stores import MemoryRecords
 from fuselatch.stores.csv_files import CsvRecords
 from fuselatch.stores.memory import CopiedRecords
 from tests.bench import Bench, bench, doing
-from tests.exploring.faults import quay
-from tests.exploring.faults.quay import PLANTED, found_after
+from tests.exploring.planted import PLANTED, found_after
 
 pytest_plugins = ["pytester"]
 
 ROOT = Path(__file__).parents[2]
-QUAY = "tests.exploring.faults.quay"
+QUAY = "faults.quay"
 LONGER = 2
 """How many gestures more than by hand may show a fault."""
 
@@ -345,7 +345,7 @@ def test_the_command_tells_what_was_found_and_writes_a_cue_sheet(explored: tuple
     assert lines[0].startswith(f"explored {QUAY}:Unpriced: 1,5") and lines[1] == "1 fault"
     assert lines[3:6] == [
         "fault 1: code that fails",
-        f"  KeyError: 'Houseboat' in Unpriced.work_out ({Path(quay.__file__).name}:{quay.PRICED_AT + 4})",
+        f"  KeyError: 'Houseboat' in Unpriced.work_out ({Path(quay.__file__).name}:{quay.Unpriced.work_out.__code__.co_firstlineno + 4})",
         "  key     failed Unpriced.work_out: KeyError",
     ]
     assert sorted(path.name for path in folder.iterdir()) == ["fault-1.cues", "report.json"]
@@ -389,7 +389,7 @@ def test_a_file_of_known_faults_that_can_not_be_read_says_why(text: str, problem
     ("words", "said"),
     [
         ([f"{QUAY}:Unprized"], "did you mean 'Unpriced'"), ([f"{QUAY}:Unpriced", "--gestures", "0"], "--gestures"),
-        ([f"{QUAY}:Unpriced", "--seconds", "0"], "--seconds"), (["nowhere.at:All"], "not found"), ([f"{QUAY}:unready"], "unready failed: quay.py:"),
+        ([f"{QUAY}:Unpriced", "--seconds", "0"], "--seconds"), (["nowhere.at:All"], "not found"), (["tests.exploring.planted:unready"], "unready failed: planted.py:"),
         (["marina.forms:BookingForm"], "needs berths"), ([f"{QUAY}:Unpriced", "-o", "README.md/explored"], "README.md"),
     ],
 )  # fmt: skip

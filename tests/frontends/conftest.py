@@ -50,16 +50,10 @@ class Shown:
 
     def __init__(self, scene: Scene) -> None:
         self.now: datetime = scene.begins or NOW
-        self.read: list[datetime] = []
-        self.stage = Stage(scene, clock=self.clock)
+        self.stage = Stage(scene, clock=lambda: self.now)
         self.page: Any = None
         self.outcome: Outcome | None = None
         self.thread = threading.Thread(target=self.run, daemon=True)
-
-    def clock(self) -> datetime:
-        """Read the clock, which the test moves."""
-        self.read.append(self.now)
-        return self.now
 
     def run(self) -> None:
         self.outcome = self.stage.run()

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable
-from datetime import timedelta
+from time import sleep
 from types import SimpleNamespace
 from typing import Any
 
 from fuselatch.core.model.choices import item_id
-from fuselatch.frontends.conformance import Played
+from fuselatch.frontends.conformance import Played, steps_of
 from fuselatch.rehearsal import CueSheet
+from fuselatch.rehearsal.desk import duration_of
 from fuselatch.rehearsal.picking import item_meant
 from fuselatch.scenes import Scene
 from tests.frontends.conftest import Shown, showing
@@ -161,8 +161,14 @@ class Player:
             self.page.locator(".form.front .close").click()
 
     def wait(self, duration: str) -> None:
-        number, unit = re.fullmatch(r"(\d+)([smhd])", duration).groups()  # type: ignore[union-attr]
-        self.shown.now += timedelta(**{{"s": "seconds", "m": "minutes", "h": "hours", "d": "days"}[unit]: int(number)})
+        shown = self.shown
+        end = shown.now + duration_of(duration)
+        while (wakes := shown.session.wakes_at) is not None and wakes <= end:
+            shown.now = wakes
+            shown.stage.wake()
+            while shown.session.wakes_at == wakes:
+                sleep(0.001)
+        shown.now = end
 
 
 def play(browser: Any, look: Callable[[Shown], object] = lambda shown: None) -> Callable[[Scene, CueSheet], Played]:
@@ -171,10 +177,9 @@ def play(browser: Any, look: Callable[[Shown], object] = lambda shown: None) -> 
     def at(scene: Scene, sheet: CueSheet) -> Played:
         with showing(browser, scene) as shown:
             player = Player(shown)
-            for cue in sheet.steps:
-                if cue.verb != "expect":
-                    player.do(cue.verb, list(cue.texts()))
-                    look(shown)
-            return Played(shown.session._state.trace, list(shown.fed), list(shown.read))
+            for verb, words in steps_of(sheet):
+                player.do(verb, list(words))
+                look(shown)
+            return Played(shown.session._state.trace, list(shown.fed))
 
     return at

@@ -13,7 +13,7 @@ from fuselatch.frontends.conformance import Played, differences
 from fuselatch.frontends.fed import FedGestures
 from fuselatch.rehearsal import CueSheet, Desk, read_cue_file, read_cues
 from fuselatch.rehearsal.loading import importing_from
-from fuselatch.scenes import NOW, Scene
+from fuselatch.scenes import Scene
 from fuselatch.stores import MemoryRecords
 from tests.bench import LOG, Bench, Dialog, doing
 from tests.frontends.conftest import Shown, showing
@@ -64,7 +64,7 @@ def test_a_front_end_that_does_something_else_is_told(monkeypatch: pytest.Monkey
             fed = FedGestures(desk.session)
             desk.type("vessel", "Teal")
             desk.press("book")
-            return Played(desk.trace, fed.fed[:1], [NOW])
+            return Played(desk.trace, fed.fed[:1])
 
     with importing_from([EXAMPLES]):
         effects, again = differences(sheet, badly)

@@ -12,6 +12,7 @@ from typing import ClassVar
 
 import pytest
 from click.testing import CliRunner
+from faults.quay import Unpriced
 from marina.forms import BookingForm
 from marina.scenes import office
 
@@ -26,7 +27,6 @@ from fuselatch.report.flipbook import Shot
 from fuselatch.report.layout import Grid, Strip, blocks
 from fuselatch.report.screen import screen
 from fuselatch.report.timeline import handlers, timeline_figure, waits
-from tests.exploring.faults.quay import Unpriced
 from tests.helpers import act
 
 CUES = Path(__file__).parents[2] / "examples" / "marina" / "cues"

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from datetime import datetime
 from itertools import zip_longest
 from typing import Final
 
@@ -14,8 +13,9 @@ from fuselatch.core.model.trace import Trace, TraceEntry
 from fuselatch.core.model.words import phrase
 from fuselatch.rehearsal.cues import CueSheet
 from fuselatch.rehearsal.folding import Fed
+from fuselatch.rehearsal.grammar import step_and_reason
 from fuselatch.rehearsal.run import desk_for, run_cues
-from fuselatch.scenes import Scene, open_session
+from fuselatch.scenes import NOW, Scene, open_session
 from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
 
 EFFECTS: Final = frozenset(
@@ -28,13 +28,11 @@ EFFECTS: Final = frozenset(
 class Played:
     """A cue sheet that was played through a front end.
 
-    `trace`: of its session. `fed`: what the front end fed, in order, as `FedGestures` keeps it. `times`: what the session's
-    clock said, each time that it was read.
+    `trace`: of its session. `fed`: what the front end fed, in order, as `FedGestures` keeps it.
     """
 
     trace: Trace
     fed: Sequence[Fed]
-    times: Sequence[datetime]
 
 
 def scene_of(sheet: CueSheet) -> Scene:
@@ -45,8 +43,8 @@ def scene_of(sheet: CueSheet) -> Scene:
 def differences(sheet: CueSheet, play: Callable[[Scene, CueSheet], Played]) -> Iterator[str]:
     """Yield what differs, one line each; nothing if the front end does the same.
 
-    `play` opens the scene in the front end, does the sheet's steps there as a user would, without its expectations, and
-    returns what came of it. Its clock stands, but for the sheet's `wait`. Three things are looked at: the sheet itself
+    `play` opens the scene in the front end, does the sheet's steps there (`steps_of`) as a user would, and returns what
+    came of it. Its clock stands, but for the sheet's `wait`. Three things are looked at: the sheet itself
     passes, its effects are the same as without a front end, and what was fed gives the same trace, entry by entry, when
     it is fed again.
     """
@@ -61,6 +59,17 @@ def differences(sheet: CueSheet, play: Callable[[Scene, CueSheet], Played]) -> I
         yield f"{sheet.title}: fed again: {found}"
 
 
+def steps_of(sheet: CueSheet) -> Iterator[tuple[str, tuple[str, ...]]]:
+    """Yield each step that the user makes, with its words. `expect failed STEP` makes its step as well."""
+    for cue in sheet.steps:
+        words = list(cue.texts())
+        if cue.verb != "expect":
+            yield cue.verb, tuple(words)
+        elif "failed" in words[: 1 + (words[0] == "not")]:
+            verb, *rest = step_and_reason(words[words.index("failed") + 1 :])[0]
+            yield verb, tuple(rest)
+
+
 def effects(trace: Iterable[TraceEntry]) -> list[str]:
     """Return what came of the steps, without the steps themselves and the pointer."""
     return [phrase(entry) for entry in trace if entry.kind in EFFECTS and entry.name not in ("hovered", "unhovered")]
@@ -68,10 +77,12 @@ def effects(trace: Iterable[TraceEntry]) -> list[str]:
 
 def fed_again(sheet: CueSheet, played: Played) -> Trace:
     """Return the trace of a session that is fed the same at the same times."""
-    times = list(played.times)
+    scene = scene_of(sheet)
+    now = scene.begins or NOW
     services: dict[type, object] = {Letters: LetterBox(), Drawings: DrawingBoard()}
-    session = open_session(scene_of(sheet), lambda: times.pop(0) if len(times) > 1 else times[0], services)
+    session = open_session(scene, lambda: now, services)
     for fed in played.fed:
+        now = fed.at or now
         try:
             session.feed(Gesture(verb="time") if fed.gesture.verb == "wait" else fed.gesture)
         except FuseLatchError:

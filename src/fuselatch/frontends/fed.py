@@ -29,7 +29,7 @@ class FedGestures:
             gesture = Gesture(verb="wait", text=f"{passed}s")
         if not (isinstance(error, Refused) and error.is_stale):
             which = words_for_item(self.session, gesture)
-            self.fed.append(Fed(gesture, front, type(error) if error is not None else None, which))
+            self.fed.append(Fed(gesture, front, type(error) if error is not None else None, which, self.session.read_at))
 
     def as_cues(self, scene: Scene, origin: str) -> str:
         """Return a cue sheet that does the same. `origin`: its line that opens the scene."""

@@ -36,8 +36,21 @@ F = TypeVar("F", bound=Form)
 
 MOST_WAKES = 1_000
 """How often a wait stops on the way, for what depends on the clock."""
+LONGEST_COUNT = 20  # digits
 DURATION = re.compile(r"([0-9]+)\s*([smhd])")
 UNITS = {"s": "seconds", "m": "minutes", "h": "hours", "d": "days"}
+
+
+def duration_of(words: str) -> timedelta:
+    """Return the duration of "90s", "61m", "2h 30m" or "3d". Raises `ValueError`, and `OverflowError` if it is too long."""
+    parts = DURATION.findall(words)
+    if not parts or "".join(DURATION.sub("", words).split()):
+        raise ValueError(f"'{words}' isn't a duration; write 90s, 61m, 2h 30m or 3d")
+    if max(len(count) for count, _ in parts) > LONGEST_COUNT:
+        raise OverflowError(f"'{short_text(words)}' is too long")
+    return sum((timedelta(**{UNITS[unit]: int(count)}) for count, unit in parts), timedelta())
+
+
 TAIL = 10
 """Trace entries in an `Unfinished`."""
 
@@ -250,12 +263,9 @@ class Desk(DeskView):
 
         What depends on the clock follows at each moment at which it differs on the way (the first 1,000), and at the end.
         """
-        parts = DURATION.findall(duration)
-        if not parts or "".join(DURATION.sub("", duration).split()):
-            raise ValueError(f"'{duration}' isn't a duration; write 90s, 61m, 2h 30m or 3d")
         try:
-            end = self._now + sum((timedelta(**{UNITS[unit]: int(count)}) for count, unit in parts), timedelta())
-        except (OverflowError, ValueError):
+            end = self._now + duration_of(duration)
+        except OverflowError:
             end = datetime.max
         if end.replace(tzinfo=None) > LATEST:
             raise ValueError(f"'{short_text(duration)}' is too long; a rehearsal ends before {LATEST:%Y-%m-%d}")

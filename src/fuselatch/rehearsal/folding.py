@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from datetime import datetime
 from typing import NamedTuple
 
 from fuselatch.core.model.gestures import Gesture
@@ -19,12 +20,13 @@ class Done:
 
 
 class Fed(NamedTuple):
-    """A gesture that was fed: the form in front then, the type of error that it raised, and words that say which item."""
+    """A gesture that was fed: the form in front then, the type of its error, words that say which item, and when."""
 
     gesture: Gesture
     front: str
     raised: type[Exception] | None
     which: Sequence[str] = ()
+    at: datetime | None = None
 
 
 def folded(kept: Sequence[Done | Fed]) -> Iterator[Done]:

@@ -19,7 +19,6 @@ export class Widget {
     // Read with the control: its unit, and why it can't be used.
     this.hint = element("span", { class: "unseen", id: `h-${control.id}` });
     this.root = element("div", { class: `control ${control.shape}` }, this.hint);
-    this.root.dataset.control = control.name;
     /** @type {HTMLElement | null} */
     this.target = null;
     this.isOpen = false;
@@ -42,6 +41,7 @@ export class Widget {
   /** @param {ControlData} control */
   update(control) {
     this.control = control;
+    mark(this.root, "data-control", control.name); // a line's control is called by its line's place
     this.root.classList.toggle("fixed", control.read_only);
     put(this.marker, "textContent", control.marker);
     put(this.marker, "hidden", control.marker === "");

@@ -1,4 +1,7 @@
-"""Forms of a quay with one planted fault each, among entries that have none."""
+"""Forms with one fault each, among entries without any. See how each is found and shown, with the gestures that show it:
+
+cd examples; fuselatch explore faults.quay:Locked --gestures 12000
+"""
 
 from __future__ import annotations
 
@@ -7,21 +10,15 @@ import time
 from contextlib import suppress
 from datetime import datetime
 from decimal import Decimal
-from typing import Any, Final
+from typing import Any
 
 from fuselatch import Button, Choice, CustomEvent, Event, Form, Integer, Money, Prompt, Text, Tick, check
-from fuselatch.exploring.faults import Fault
-from fuselatch.exploring.search import Search
-from fuselatch.exploring.world import load_start
-from fuselatch.scenes import Scene
 from fuselatch.services import Letters
 
 SIZES = ("Dinghy", "Yacht", "Houseboat", "Barge")
 PRICES = {"Dinghy": 4, "Yacht": 9, "Barge": 20}
 CALLED: set[str] = set()
 WRONG_NAME = "nmae"
-WITHIN = 50_000
-PART = 25_000
 
 
 class Desk(Form):
@@ -267,45 +264,3 @@ class Asking(Form, title="It opens what is accepted though something is blank"):
     @more.clicked
     def open_it(self) -> None:
         self.open(Hollow)
-
-
-def unready() -> Scene:
-    """Return a scene that can't be made."""
-    return Scene(Divided, user=PRICES["Houseboat"])  # type: ignore[arg-type]
-
-
-PRICED_AT: Final = Unpriced.work_out.__code__.co_firstlineno
-PLANTED: dict[type[Form], tuple[str, int]] = {
-    Unpriced: ("failed Unpriced.work_out: KeyError", 3),
-    Divided: ("failed the rule share.value: ZeroDivisionError", 2),
-    Swinging: ("fuse Swinging", 3),
-    Endless: ("endless look_for", 2),
-    Locked: ("trap Locked", 1),
-    Sealed: ("dead end Sealed", 1),
-    Stubborn: ("refusal Stubborn.deposit", 1),
-    Hollow: ("blank Hollow.vessel", 5),
-    Remembering: ("untracked Remembering.called.value", 2),
-    Ticking: ("untracked Ticking.stamp.value", 1),
-    Misread: ("failed Misread.look_up: KeyError", 4),
-    Tired: ("failed Tired.agree: TypeError", 5),
-}
-"""The key of each fault, and the gestures that show it by hand."""
-
-
-def found_after(scene: Any, key: str, seed: int) -> tuple[int, int] | None:
-    """Return after how many gestures a fault is found and how many show it, or None if 50,000 don't find it."""
-
-    class Until(Search):
-        """A search that ends with its fault."""
-
-        def add(self, fault: Fault) -> None:
-            super().add(fault)
-            if fault.key.startswith(key):
-                self.budget.cut = "found"
-
-    for part in range(WITHIN // PART):
-        done = Until(load_start(scene), f"{seed}/{part}", PART, None, {}).run()
-        for fault in done.faults:
-            if fault.key.startswith(key):
-                return done.gestures + part * PART, len(fault.acts)
-    return None

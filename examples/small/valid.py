@@ -1,0 +1,23 @@
+"""A button that works while all is valid, and labels that show what is wrong."""
+
+from __future__ import annotations
+
+from fuselatch import Button, Finding, Form, Label, Number, Text, Tick, check, warn
+
+
+class Soundings(Form, title="Soundings"):
+    """Enter two depths. The OK button works while both are valid, also as they are typed."""
+
+    low = Number("Low water", unit="m", required=True, minimum=0)
+    high = Number("High water", unit="m")
+    plain = Tick("Without a note")
+    note = Text("Note", min_length=3, enabled=lambda form: not form.plain.value)
+    told = Label("Found", value=lambda form: "; ".join(finding.text for finding in form.low.findings))
+    shown = Label("Shown", value=lambda form: form.low.marker.text)
+    state = Label("High water is", value=lambda form: "valid" if form.high.is_valid else "wrong")
+    ok = Button("OK", closes="accepted", enabled=lambda form: form.is_valid)
+
+    @check(low, high, at=high)
+    def in_order(self, low: float, high: float) -> str | Finding | None:
+        """Check the order. A warning leaves an entry valid."""
+        return "wrong way round" if high < low else warn("far apart") if high - low > 50 else None
