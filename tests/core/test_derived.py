@@ -101,6 +101,15 @@ def test_each_rule_runs_once_and_only_when_an_input_differs() -> None:
         assert LOG == [], "what went there and back runs no rule that has seen it"
 
 
+@pytest.mark.parametrize(("steps", "told"), [((), ""), (("type a 3",), ""), (("type b x",), ""), (("type a 3", "type b x"), "3.0x"), (("type a 0", "type b x"), "0.0x")])  # fmt: skip
+def test_a_derived_value_is_blank_while_one_of_its_inputs_is(steps: tuple[str, ...], told: str) -> None:
+    a, b = Number("A"), Text("B")
+    joined = Text("Joined", value=derive(lambda a, b: f"{a}{b}", a, b))
+    with rehearse(type("Mixed", (Form,), {"a": a, "b": b, "joined": joined})) as desk:
+        act(desk, *steps, "tab")
+        assert desk.session.control("joined").value == told
+
+
 @pytest.mark.parametrize("declared", ["derive", "lambda"])
 def test_a_chain_of_a_thousand_declared_backwards_opens_and_follows(declared: str) -> None:
     ran = [0]

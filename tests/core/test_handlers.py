@@ -125,6 +125,16 @@ def test_a_gesture_runs_in_a_copy_of_the_feeders_context() -> None:
     assert LOG == ["the feeder", "the handler"]
 
 
+def test_an_event_has_the_last_of_several_values_also_in_the_trace() -> None:
+    def set_twice(form: Bench) -> None:
+        form.b.value = 1
+        form.b.value = 2
+
+    with bench({"go": set_twice, "b": lambda form, event: LOG.append(event.new)}) as (desk, _):
+        desk.press("go")
+        assert LOG == [2] == [entry.new for entry in desk.trace if entry.kind == "event" and entry.control == "b"]
+
+
 def test_after_a_swallowed_end_no_handler_continues() -> None:
     def swallow(form: Bench) -> None:
         try:

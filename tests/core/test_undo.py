@@ -137,11 +137,13 @@ def test_lines_of_a_dialog_stay_and_the_rest_is_undone(acts: int, left: str) -> 
 def test_a_session_without_a_trace_does_the_same(recording: bool) -> None:
     with Session(Stay, recording=recording) as session:
         session.feed(Gesture(verb="add_line", control="extras"))
-        session.feed(Gesture(verb="type", control="extras[0].what", text="rope"))
+        for what in ("rope", "tar"):
+            session.feed(Gesture(verb="focus", control="seen"))
+            session.feed(Gesture(verb="type", control="extras[0].what", text=what))
         session.pause_at(Stay.seen.changed)
         session.feed(Gesture(verb="focus", control="seen"))
         assert session.paused_before == "seen.changed"
-        assert session.control("seen").text == "!"
+        assert session.control("seen").text == "!!"
         session.go_on()
 
 

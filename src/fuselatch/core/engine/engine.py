@@ -18,7 +18,6 @@ from fuselatch.core.engine.offers import Offers
 from fuselatch.core.engine.opening import open_dialog, open_within
 from fuselatch.core.engine.prompting import ask
 from fuselatch.core.engine.refusals import covering
-from fuselatch.core.engine.rule_cells import is_as_is
 from fuselatch.core.engine.runner import start
 from fuselatch.core.engine.scheduler import fresh
 from fuselatch.core.engine.session_options import Options
@@ -128,23 +127,24 @@ class Engine(EnginePort):
     def is_form_valid(self, form: OpenForm) -> bool:
         return validation.is_form_valid(self.state, form)
 
-    def assign(self, control: ControlState, value: object) -> None:
-        state = self.state
+    def assign(self, control: ControlState, value: Any) -> None:
+        state, kind = self.state, type(value)
         if self.tracker is not None or state.closing or control._rule or control._state.phase == "closed":
             name = f"{type(control.form).__name__}.{control.name}.value"
             changing.may_change(state, control.form, name, control._rule)
-        as_is = type(value) is control._plan.as_is and is_as_is(value)
-        exact = value if as_is else changing.exact_value(control, value)
+        # By far the most are ticks and numbers. A number that isn't finite minus itself isn't 0.
+        if kind is not control._plan.as_is or not (kind is bool or (isinstance(value, float) and value - value == 0)):
+            value = changing.exact_value(control, value)
         turn = state.turn
         if turn is not None:
             if turn.worker is not getcurrent():
-                self.state.workers.must_be_at_home()
+                state.workers.must_be_at_home()
             if control._draft is not None:
                 drop_draft(turn, control)
-            turn.put_value(control, exact, turn.cause)
+            turn.put_value(control, value, turn.cause)
         else:
             # In a method of its own: compiled code pays for a closure where its function begins.
-            self._assign_alone(control, exact)
+            self._assign_alone(control, value)
 
     def _assign_alone(self, control: ControlState, exact: object) -> None:
         """Set a value in a gesture of its own."""

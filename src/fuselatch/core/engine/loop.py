@@ -130,15 +130,23 @@ def dispatch(turn: Turn, event: Event) -> None:
         if control._pending is not event:
             return
         control._pending = None
-        event.new = control._value
+        is_noted, event.new = event.new is control._value, control._value
+    else:
+        is_noted = False
     plan = control._plan
     if session.sees_events and pauses_at(turn, event):
         pause(turn, event)
     if rows is not None:
-        old, new = event.old, event.new
-        if event.name == "changed" or is_masked(control):
-            old, new = told(control, old, new)
-        event._number = add_row(rows, event._cause, "event", state.name, control.name, event.name, old, new)
+        if is_noted:
+            # The entry about the change, which is the event's cause, has both values as people may see them.
+            noted = rows[event._cause - 1]
+            rows.append((event._cause, "event", state.name, control.name, "changed", noted[5], noted[6]))
+            event._number = len(rows)
+        else:
+            old, new = event.old, event.new
+            if event.name == "changed" or is_masked(control):
+                old, new = told(control, old, new)
+            event._number = add_row(rows, event._cause, "event", state.name, control.name, event.name, old, new)
     handlers = plan.heard.get(event.name)
     if handlers is not None:
         run(turn, handlers, control._owner, state, event)
@@ -192,13 +200,13 @@ def run(turn: Turn, handlers: tuple[Handler, ...], owner: Any, state: FormState,
                 where = "" if event.control is None else event.control.name
                 rows.append((event._number, "handler", state.name, where, handler.name, None, None))
                 turn.cause = len(rows)
-            was_blocked = event._reason is not None
+            reason, function = event._reason, handler.function
             try:
                 if handler.takes_event:
-                    handler.function(target, event)
+                    function(target, event)
                 else:
-                    handler.function(target)
-                if event._reason is not None and not was_blocked and session.observers:
+                    function(target)
+                if event._reason is not reason and session.observers:
                     tell(session, "vetoed", handler, event, event._reason)
             except HandlerFailed as failure:
                 # The gesture fails, even if a handler further out catches it.

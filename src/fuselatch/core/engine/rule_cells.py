@@ -119,18 +119,20 @@ def derived_rule(
     result: Any = UNSEEN
     # A tick is never blank, so this stands for a value that equals nothing.
     blanks = [UNSEEN if given._plan.blank is False else given._plan.blank for given in inputs]
+    gap = blanks[0] if blanks == [blanks[0]] * len(blanks) else blanks
     plain = are_plain(inputs)
     if len(inputs) == 1:
-        return derived_from_one(function, inputs[0], plain, blanks[0], convert, blank)
+        return derived_from_one(function, inputs[0], plain, gap, convert, blank)
 
     def run() -> Any:
         nonlocal seen, result
         values = [given._value for given in inputs] if plain else [current(given, "value") for given in inputs]
-        if result is not UNSEEN and are_same(values, seen):
+        if values == seen and result is not UNSEEN and are_same(values, seen):
             return result
         seen = values
         result = UNSEEN
-        result = blank if has_blank(values, blanks) else convert(function(*values))
+        is_blank = has_blank(values, blanks) if gap is blanks else gap in values
+        result = blank if is_blank else convert(function(*values))
         return result
 
     return run

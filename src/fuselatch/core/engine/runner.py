@@ -45,7 +45,7 @@ def start(session: SessionState, label: object, step: Callable[[Turn], object], 
 
     A `quiet` turn runs no code of the developer. Nothing can wait in it, so it needs no worker.
     """
-    if session.is_broken:
+    if (session.broken or session.unfinished is not None) and session.is_broken:
         raise NotAllowedHere(session.broken)
     turn = session.unfinished = Run(session, label, step, by)
     session.serial += 1
@@ -213,7 +213,8 @@ def carry_out(turn: Turn) -> None:
     """Run the gesture's steps. An error is stored in `error`, and everything is undone."""
     session = turn.session
     try:
-        turn.step(turn)
+        step = turn.step
+        step(turn)
         if turn.queue or session.dirty.pending or turn.after is not None:
             drain(turn)
         while session.stack.unsettled or ((session.waits or session.stack.front is None) and is_led_out(turn)):

@@ -118,7 +118,7 @@ class Dirty:
         dirty = self.cells
         self.pending = True
         turn = self.session.turn
-        because = None if turn is None or turn.handler is None else (turn.event, turn.handler)
+        handler = None if turn is None else turn.handler
         readers: Mapping[Any, Iterable[Cell]] | None
         deeper: list[Cell] | None = None
         while cells:
@@ -128,8 +128,8 @@ class Dirty:
                     continue
                 cell.fresh = False
                 cell.cause = cause
-                if because is not None:
-                    cell.because = because
+                if handler is not None:
+                    cell.because = turn.event, handler  # type: ignore[union-attr]
                 dirty[cell] = None
                 readers = cell.node._watchers
                 if readers is not None:
@@ -647,8 +647,10 @@ class Turn(Undoable):
         """Set a control's findings."""
         self.undo.append((control, "_findings", control._findings))
         control._findings = findings
-        touch(control)
-        if control._watchers is not None:
+        state = control._state
+        state.touched[control] = None
+        if control._watchers is not None or state.invalid is not None:
+            judge_later(control)
             self.session.dirty.invalidate(control, "findings", self.cause)
 
     def put_announced(self, cell: Cell, value: object) -> None:
@@ -665,26 +667,26 @@ class Turn(Undoable):
             return
         self.undo.append((control, "_value", old))
         control._value = value
-        control._state.touched[control] = None
-        if control._state.invalid is not None or control._watchers is not None:
-            judge_later(control)
-        rows = self.rows
-        plan = control._plan
+        session, rows = self.session, self.rows
+        plan, state, watchers = control._plan, control._state, control._watchers
+        state.touched[control] = None
         if rows is not None:
             was, becomes = told(control, old, value)
-            cause = add_row(rows, cause, "change", control._state.name, control.name, "value", was, becomes)
-        session = self.session
-        dirty = session.dirty
-        # Readers of a derived value were marked together with its cell.
-        if control._watchers is not None and not control._rule:
-            dirty.invalidate(control, "value", cause)
+            cause = add_row(rows, cause, "change", state.name, control.name, "value", was, becomes)
+        if watchers is not None or state.invalid is not None:
+            judge_later(control)
+            # Readers of a derived value were marked together with its cell.
+            if watchers is not None and not control._rule:
+                session.dirty.invalidate(control, "value", cause)
         if plan.is_input:
             if plan.validated or control._set is not None:
-                dirty.to_validate[control] = None
-                dirty.pending = True
+                session.dirty.to_validate[control] = None
+                session.dirty.pending = True
             if control._initial is UNSEEN:
                 self.undo.append((control, "_initial", UNSEEN))
                 control._initial = old
+        if not plan.answers and rows is None and not session.sees_events:
+            return
         pending = control._pending
         if pending is not None:
             # Back at the old value: the queued event is void. Removing it from the queue would cost a search.
@@ -694,8 +696,8 @@ class Turn(Undoable):
         if rows is not None or "changed" in plan.heard or session.sees_events:
             handler = self.handler
             by: By = self.by if handler is None else "program"
-            # The new value is read when the event's turn comes: it may change again until then.
-            pending = Event("changed", control.form, control, old, None, by, cause, self.event, handler)
+            # The new value is read again when the event's turn comes: it may change until then.
+            pending = Event("changed", control.form, control, old, value, by, cause, self.event, handler)
             control._pending = pending
             self.queue.append(pending)
         if plan.line is not None:
@@ -798,10 +800,11 @@ def waiting_changes(queue: Iterable[Event]) -> list[Event]:
 
 def told(control: ControlState, old: Any, new: Any) -> tuple[Any, Any]:
     """Return two values of a control as the trace has them: of a password dots, of a choice the items' texts."""
-    if control._plan.lists:
+    plan = control._plan
+    if plan.lists:
         choices = seen(control, "choices")
         return item_text(choices, old), item_text(choices, new)
-    return (hidden(old), hidden(new)) if is_masked(control) else (old, new)
+    return (hidden(old), hidden(new)) if (plan.masked or control._rule) and is_masked(control) else (old, new)
 
 
 def item_text(choices: Any, value: Any) -> Any:

@@ -256,6 +256,7 @@ class _Collector:
             elif isinstance(where, str):
                 placed = self.plan.controls.get(where) or self.plan.groups[where]
                 placed.heard[event] = (*placed.heard.get(event, ()), *handlers)
+                placed.answers |= event == "changed"
             else:
                 self.plan.heard_of[(where, event)] = tuple(handlers)
 

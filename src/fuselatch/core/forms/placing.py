@@ -67,6 +67,7 @@ def make_line(lines: LiveLines[Any]) -> Any:
     state.nodes[path]._outer = lines
     for plan in controls.values():
         plan.line = lines, line
+        plan.answers = True
     lines._members[line] = tuple(state.nodes[one] for one in groups), tuple(state.controls[one] for one in controls)
     return line
 

@@ -64,6 +64,7 @@ class ControlPlan:
     `outer`: the path of its group ("" for the form). `inputs`: the paths that its `derive` rules read. `checks` are shown at
     it, `checked_by` read its value. `validated`: a rule or check may have a finding. `usable`: declared enabled and visible.
     `as_is`: the type that needs no conversion. `lists`: its class decides its value. `levels`: a policy's levels.
+    `answers`: a handler hears `changed`, or a line has to.
     """
 
     path: str
@@ -85,6 +86,7 @@ class ControlPlan:
     as_is: type | None = None
     levels: Mapping[str, Level] | None = None
     line: tuple[Any, Any] | None = None
+    answers: bool = False
 
     def inside(self, path: str, index: int) -> ControlPlan:
         """Return the same control of a group at a path."""

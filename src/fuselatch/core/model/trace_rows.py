@@ -12,6 +12,7 @@ from fuselatch.core.model.values import short_text
 
 ATOMS: Final = frozenset({str, int, float, bool, type(None), Decimal, date, time, datetime})
 """Types whose values an entry stores as they are."""
+SMALL: Final = ATOMS - {str}
 
 FIRST_FEW = 3
 LONGEST: Final = 200
@@ -28,9 +29,9 @@ def add_row(
     rows: list[TraceRow], cause: int, kind: str, form: str, control: str, name: str, old: object = None, new: object = None
 ) -> int:
     """Add one row; return its number."""
-    if old is not None and (type(old) not in ATOMS or (type(old) is str and len(old) > LONGEST)):
+    if type(old) not in SMALL and (type(old) is not str or len(old) > LONGEST):
         old = freeze(old)
-    if new is not None and (type(new) not in ATOMS or (type(new) is str and len(new) > LONGEST)):
+    if type(new) not in SMALL and (type(new) is not str or len(new) > LONGEST):
         new = freeze(new)
     rows.append((cause, kind, form, control, name, old, new))
     return len(rows)
