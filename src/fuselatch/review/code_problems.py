@@ -70,20 +70,21 @@ def compared(tree: ast.AST) -> Iterator[tuple[ast.expr, type, ast.expr, int]]:
     """Yield each comparison: what is compared, how, with what, and the line. `in` and `match` compare with each item."""
     for node in ast.walk(tree):
         if isinstance(node, ast.Compare):
-            left = node.left
-            for op, right in zip(node.ops, node.comparators, strict=True):
-                if isinstance(op, ast.In | ast.NotIn) and isinstance(right, ast.Tuple | ast.List | ast.Set):
-                    for item in right.elts:
-                        yield left, ast.Eq, item, node.lineno
-                elif not isinstance(op, ast.In | ast.NotIn):
-                    yield left, type(op), right, node.lineno
-                    yield right, MIRRORED.get(type(op), type(op)), left, node.lineno
-                left = right
+            for left, op, right in zip([node.left, *node.comparators], node.ops, node.comparators, strict=False):
+                yield from ((*each, node.lineno) for each in compared_by(left, op, right))
         elif isinstance(node, ast.Match):
-            for case in node.cases:
-                for pattern in ast.walk(case.pattern):
-                    if isinstance(pattern, ast.MatchValue):
-                        yield node.subject, ast.Eq, pattern.value, pattern.lineno
+            patterns = [pattern for case in node.cases for pattern in ast.walk(case.pattern)]
+            values = [pattern for pattern in patterns if isinstance(pattern, ast.MatchValue)]
+            yield from ((node.subject, ast.Eq, pattern.value, pattern.lineno) for pattern in values)
+
+
+def compared_by(left: ast.expr, op: ast.cmpop, right: ast.expr) -> Iterator[tuple[ast.expr, type, ast.expr]]:
+    """Yield what one operator compares, in both directions."""
+    if not isinstance(op, ast.In | ast.NotIn):
+        yield left, type(op), right
+        yield right, MIRRORED.get(type(op), type(op)), left
+    elif isinstance(right, ast.Tuple | ast.List | ast.Set):
+        yield from ((left, ast.Eq, item) for item in right.elts)
 
 
 def constant(node: ast.expr) -> Any:
@@ -237,15 +238,19 @@ def opened(body: Body) -> Found:
                     opens = form_of(body, call) if is_open and isinstance(call, ast.Call) else None
                     outcomes[target.id] = opens if target.id not in outcomes else None
         for node in ast.walk(method):
-            if isinstance(node, ast.Subscript) and isinstance(node.value, ast.Attribute) and node.value.attr == "values":
-                owner, key = node.value.value, constant(node.slice)
-                opens = outcomes.get(owner.id) if isinstance(owner, ast.Name) else None
-                if isinstance(owner, ast.Call) and path_of(owner.func, first) == ["open"]:
-                    opens = form_of(body, owner)
-                if opens is not None and isinstance(key, str):
-                    held = [path for path, control in plan_of(opens).controls.items() if control.decl.holds_value]
-                    if key not in held:
-                        yield node.lineno, f"the outcome of {opens.__name__} has no '{key}'", suggest(key, held)
+            if not (
+                isinstance(node, ast.Subscript) and isinstance(node.value, ast.Attribute) and node.value.attr == "values"
+            ):
+                continue
+            owner, key = node.value.value, constant(node.slice)
+            opens = outcomes.get(owner.id) if isinstance(owner, ast.Name) else None
+            if isinstance(owner, ast.Call) and path_of(owner.func, first) == ["open"]:
+                opens = form_of(body, owner)
+            if opens is None or not isinstance(key, str):
+                continue
+            held = [path for path, control in plan_of(opens).controls.items() if control.decl.holds_value]
+            if key not in held:
+                yield node.lineno, f"the outcome of {opens.__name__} has no '{key}'", suggest(key, held)
 
 
 def form_of(body: Body, call: ast.Call) -> type[Form] | None:
@@ -275,15 +280,12 @@ def facts(body: Body) -> Found:
                 continue
             text = constant(node.args[0]) if node.args else ...
             given = [each.arg for each in node.keywords]
-            if isinstance(text, str) and None not in given:
-                known = [*body.plan.controls, *(name for name in given if name is not None)]
-                for name in names_in_braces(text):
-                    if name not in known:
-                        yield (
-                            node.lineno,
-                            f"the text has '{{{name}}}', which isn't a control or a fact",
-                            suggest(name, known),
-                        )
+            if not isinstance(text, str) or None in given:
+                continue
+            known = [*body.plan.controls, *(name for name in given if name is not None)]
+            for name in names_in_braces(text):
+                if name not in known:
+                    yield node.lineno, f"the text has '{{{name}}}', which isn't a control or a fact", suggest(name, known)
 
 
 def names_in_braces(text: str) -> Sequence[str]:
@@ -312,15 +314,19 @@ def defaults(body: Body) -> Found:
                     suggest(str(given), [str(each) for each in offered]),
                 )
         if rule is not None and "." not in path:
-            for node, first in body.functions():
-                if isinstance(node, ast.Lambda) and node.lineno == code_line(rule):
-                    for read in ast.walk(node):
-                        if not isinstance(read, ast.Attribute):
-                            continue
-                        names = path_of(read, first)
-                        if len(names) == 2 and names[1] == "value" and names[0] in order[order.index(path) :]:
-                            problem = f"the default of {path} reads {names[0]}, which has no value yet"
-                            yield read.lineno, problem, "defaults are made in tab order; use a rule for the value"
+            yield from reads_too_early(body, path, rule, order[order.index(path) :])
+
+
+def reads_too_early(body: Body, path: str, rule: Any, later: Sequence[str]) -> Found:
+    """Find entries that a default's rule reads before they have a value."""
+    rules = [
+        (node, first) for node, first in body.functions() if isinstance(node, ast.Lambda) and node.lineno == code_line(rule)
+    ]
+    for read, first in [(read, first) for node, first in rules for read in ast.walk(node)]:
+        names = path_of(read, first) if isinstance(read, ast.Attribute) else []
+        if isinstance(read, ast.Attribute) and len(names) == 2 and names[1] == "value" and names[0] in later:
+            problem = f"the default of {path} reads {names[0]}, which has no value yet"
+            yield read.lineno, problem, "defaults are made in tab order; use a rule for the value"
 
 
 def code_line(rule: Any) -> int:
@@ -346,21 +352,29 @@ def asking_pointers(body: Body) -> Found:
         for handler in control.heard.get("changed", ())
         if asks(body, handler.name.rpartition(".")[2])
     }
-    for control in body.plan.controls.values():
-        for event in ("hovered", "unhovered"):
-            for handler in control.heard.get(event, ()):
-                method = next((each for each in body.methods if each.name == handler.name.rpartition(".")[2]), None)
-                for node in ast.walk(method) if method is not None else ():
-                    target = node.targets[0] if isinstance(node, ast.Assign) else None
-                    names = path_of(target, method.args.args[0].arg) if method is not None else []
-                    if len(names) == 2 and names[1] == "value" and names[0] in asking:
-                        problem = f"{handler.name} handles {control.path}.{event} and sets {names[0]}, whose handler asks"
-                        yield node.lineno, problem, "a pointer handler can't wait; use self.say"  # type: ignore[attr-defined]
+    pointing = [
+        (f"{handler.name} handles {control.path}.{event}", method)
+        for control in body.plan.controls.values()
+        for event in ("hovered", "unhovered")
+        for handler in control.heard.get(event, ())
+        if (method := method_named(body, handler.name.rpartition(".")[2])) is not None
+    ]
+    for handles, method in pointing:
+        for node in ast.walk(method):
+            names = path_of(node.targets[0], method.args.args[0].arg) if isinstance(node, ast.Assign) else []
+            if isinstance(node, ast.Assign) and len(names) == 2 and names[1] == "value" and names[0] in asking:
+                problem = f"{handles} and sets {names[0]}, whose handler asks"
+                yield node.lineno, problem, "a pointer handler can't wait; use self.say"
+
+
+def method_named(body: Body, name: str) -> ast.FunctionDef | None:
+    """Return a method, or None."""
+    return next((each for each in body.methods if each.name == name), None)
 
 
 def asks(body: Body, name: str) -> bool:
     """Return True if a method waits for the user."""
-    method = next((each for each in body.methods if each.name == name), None)
+    method = method_named(body, name)
     return method is not None and any(
         isinstance(node, ast.Call)
         and path_of(node.func, method.args.args[0].arg) in ([word] for word in (*SAYING, "open", "ask_value"))

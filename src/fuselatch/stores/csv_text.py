@@ -87,10 +87,9 @@ def entries_of(text: str, separator: str, name: str) -> tuple[list[list[str]], l
                 if not entries and found:
                     texts[-1] += record
                     continue
-                if len(entries) != width:
-                    if found:
-                        raise StoreRefused(f"{name}:{now}: {len(entries)} columns, but the header has {width}")
-                    width = len(entries)
+                if found and len(entries) != width:
+                    raise StoreRefused(f"{name}:{now}: {len(entries)} columns, but the header has {width}")
+                width = len(entries)
                 found.append(entries)
                 texts.append(record)
         except csv.Error as error:

@@ -35,27 +35,24 @@ def differing(session: SessionState) -> list[Differing]:
     try:
         for form in session.stack.forms:
             state: FormState = form._state
-            for cell in state.rules():
-                if not cell.fresh or cell in session.failed or cell.prop == "check":
-                    continue
-                control = cell.node if isinstance(cell.node, ControlState) else None
-                shown = shown_value(cell, control)
-                try:
-                    afresh = cell.run()
-                except Exception:
-                    continue
-                if isinstance(afresh, Choices):
-                    if list(afresh) != list(shown):
-                        found.append(Differing(state, control, cell.prop, list(shown), list(afresh)))
-                elif not same(shown, afresh):
-                    found.append(Differing(state, control, cell.prop, shown, afresh))
+            cells = [each for each in state.rules() if each.fresh and each not in session.failed and each.prop != "check"]
+            found.extend([each for cell in cells if (each := run_again(state, cell)) is not None])
     finally:
         session.now, session.port.tracker = kept, outer
     return found
 
 
-def shown_value(cell: Cell, control: ControlState | None) -> Any:
-    """Return what is shown of a derived property."""
-    if control is not None and cell.prop == "value":
-        return control._value
-    return cell.announced
+def run_again(state: FormState, cell: Cell) -> Differing | None:
+    """Run a rule again; return what it returns, if that differs from what is shown."""
+    control = cell.node if isinstance(cell.node, ControlState) else None
+    shown: Any = control._value if control is not None and cell.prop == "value" else cell.announced
+    try:
+        afresh = cell.run()
+    except Exception:
+        return None
+    if isinstance(afresh, Choices):
+        shown, afresh = list(shown), list(afresh)
+        is_same = shown == afresh
+    else:
+        is_same = same(shown, afresh)
+    return None if is_same else Differing(state, control, cell.prop, shown, afresh)
