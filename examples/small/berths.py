@@ -24,7 +24,7 @@ class Plan(Form, title="Berths"):
     pier = Choice("Pier", choices=("North", "South"))
     berths = Table("Berths", rows=Catalog("berths", text="name").where(pier=pier), columns=COLUMNS, sort="length")
     everywhere = Table("All", rows=Catalog("berths", text="name"), columns=("name",))
-    told = Text("Length", value=lambda form: f"{form.berths.count} {(form.berths.row or {}).get('length')}")
+    told = Text("Picked", value=lambda form: f"{(form.berths.row or {}).get('name', 'none')} of {form.berths.count}")
     taken = Text("Names")
     soonest = Choice("Soonest", choices=Catalog("berths", text="name", sort="free"))
     ok = Button("OK", closes="accepted", keys="Enter")
