@@ -15,6 +15,8 @@ from time import monotonic
 import pytest
 from hypothesis import HealthCheck, settings
 
+from tests.bench import doing
+
 # With coverage, which makes each step slow, properties are tried with few examples; the compiled core plays more, at
 # night the most.
 for name, wanted in {"project": 100, "few": 10, "most": 1000}.items():
@@ -32,6 +34,12 @@ def pytest_addoption(parser: pytest.Parser) -> None:
     parser.addoption("--races", type=int, default=4, help="how often keys are typed at full speed on each line")
     parser.addoption("--calls", type=int, default=250, help="how many hostile calls each fuzzer makes")
     parser.addoption("--seconds", type=float, default=0, help="make hostile calls for so long instead")
+
+
+@pytest.fixture(autouse=True)
+def idle_bench() -> None:
+    """Let the bench do only what the test says, and not what the test before said."""
+    doing()
 
 
 @pytest.fixture

@@ -5,12 +5,7 @@ from __future__ import annotations
 import pytest
 from small.survey import Place, Survey
 
-from fuselatch import (
-    Button,
-    DeclarationError,
-    Form,
-    Text,
-)
+from fuselatch import Button, DeclarationError, Form, Text
 from fuselatch.core.forms.form import controls_of, plan_of
 from fuselatch.rehearsal import rehearse
 from tests.helpers import act

@@ -10,17 +10,7 @@ from typing import Any
 import pytest
 from small.bill import Bill, bill
 
-from fuselatch import (
-    Button,
-    DeclarationError,
-    Form,
-    HandlerFailed,
-    Label,
-    Number,
-    Text,
-    UnknownName,
-    derive,
-)
+from fuselatch import Button, DeclarationError, Form, HandlerFailed, Label, Number, Text, UnknownName, derive
 from fuselatch.frontends import Gesture
 from fuselatch.rehearsal import Unmet, rehearse
 from fuselatch.report.anatomy import anatomy

@@ -8,17 +8,7 @@ from typing import Any
 import pytest
 from small.extras import EXTRAS, Extra, Visit, rows
 
-from fuselatch import (
-    Button,
-    DeclarationError,
-    Form,
-    Group,
-    Lines,
-    NotAllowedHere,
-    Refused,
-    Text,
-    UnknownName,
-)
+from fuselatch import Button, DeclarationError, Form, Group, Lines, NotAllowedHere, Refused, Text, UnknownName
 from fuselatch.rehearsal import Desk
 from fuselatch.scenes import Scene
 from fuselatch.stores import MemoryRecords

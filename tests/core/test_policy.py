@@ -7,20 +7,7 @@ from typing import Any
 
 import pytest
 
-from fuselatch import (
-    Button,
-    Choice,
-    DeclarationError,
-    Finding,
-    Form,
-    Group,
-    Integer,
-    Number,
-    Prompt,
-    Text,
-    check,
-    warn,
-)
+from fuselatch import Button, Choice, DeclarationError, Finding, Form, Group, Integer, Number, Prompt, Text, check, warn
 from fuselatch.frontends import Session
 from fuselatch.policy import Policy, PolicyError
 

@@ -8,15 +8,7 @@ from typing import Any, cast
 import pytest
 from small.boats import BOATS, Boats
 
-from fuselatch import (
-    Button,
-    Choice,
-    DeclarationError,
-    Form,
-    Number,
-    Text,
-    UnknownName,
-)
+from fuselatch import Button, Choice, DeclarationError, Form, Number, Text, UnknownName
 from fuselatch.core.model.record_changes import Change
 from fuselatch.rehearsal import Desk, rehearse
 from fuselatch.report.screen import screen

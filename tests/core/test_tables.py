@@ -8,12 +8,7 @@ from typing import Any, cast
 import pytest
 from small.berths import plan
 
-from fuselatch import (
-    Catalog,
-    DeclarationError,
-    Table,
-    UnknownName,
-)
+from fuselatch import Catalog, DeclarationError, Table, UnknownName
 from fuselatch.rehearsal import rehearse
 
 

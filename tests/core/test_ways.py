@@ -4,15 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from fuselatch import (
-    Button,
-    CustomEvent,
-    Event,
-    Form,
-    NotAllowedHere,
-    Text,
-    from_open,
-)
+from fuselatch import Button, CustomEvent, Event, Form, NotAllowedHere, Text, from_open
 from fuselatch.rehearsal import rehearse
 from tests.bench import Bench, Dialog, bench, refused
 from tests.helpers import act, told
