@@ -19,7 +19,6 @@ export class Widget {
     // Read with the control: its unit, and why it can't be used.
     this.hint = element("span", { class: "unseen", id: `h-${control.id}` });
     this.root = element("div", { class: `control ${control.shape}` }, this.hint);
-    this.root.dataset.control = control.name;
     /** @type {HTMLElement | null} */
     this.target = null;
     this.isOpen = false;
@@ -41,9 +40,9 @@ export class Widget {
 
   /** @param {ControlData} control */
   update(control) {
-    // A line's control is called by its line's position.
-    if (control.name !== this.control.name) this.root.dataset.control = control.name;
     this.control = control;
+    // A line's control is called by its line's position, which changes.
+    mark(this.root, "data-control", control.name);
     this.root.classList.toggle("fixed", control.read_only);
     put(this.marker, "textContent", control.marker);
     put(this.marker, "hidden", control.marker === "");
