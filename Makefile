@@ -71,7 +71,7 @@ bench-plain: .venv/ready-test
 	@touch $@ .venv/ready-demo
 
 # The library as it installs with a compiled core; needs a C compiler.
-.compiled/ready: .venv/ready-test compiling.py $(shell find src -name '*.py')
+.compiled/ready: .venv/ready-test compiling.py $(shell find src -type f -not -name '*.pyc')
 	@echo "compiling the core …"
 	@rm -rf .compiled
 	@HATCH_BUILD_HOOK_ENABLE_CUSTOM=1 $(BIN)/pip install -q --disable-pip-version-check --no-deps --no-build-isolation \
