@@ -26,7 +26,7 @@ lint: .venv/ready-test
 	$(NODE) $(WEB)/node_modules/typescript/bin/tsc -p $(WEB)
 
 # With few examples, as the compiled core tries more of them. Pages are played with the compiled core alone.
-FEW = -n 2 --hypothesis-profile few --gestures 1000
+FEW = -n 2 --dist worksteal --hypothesis-profile few --gestures 1000
 test-plain: lint
 	$(BIN)/python -m pytest $(FEW) --ignore tests/frontends
 
@@ -39,12 +39,12 @@ AGAIN ?= tests/frontends tests/core tests/rehearsal tests/marina tests/report te
 	tests/cli/test_cli.py tests/test_formats.py tests/exploring
 test-compiled: .compiled/ready
 	$(WITH_COMPILED) $(BIN)/fuselatch --version | grep "(compiled core)"
-	$(WITH_COMPILED) $(BIN)/python -m pytest -n 2 $(AGAIN)
+	$(WITH_COMPILED) $(BIN)/python -m pytest -n 2 --dist worksteal $(AGAIN)
 
 # A million gestures at forms drawn at random, 20,000 values in each store, 100 kills of a process that writes to each, and a
 # minute of each kind of hostile call.
 test-long: .compiled/ready
-	$(WITH_COMPILED) $(BIN)/python -m pytest -n 2 --hypothesis-profile most --gestures 1000000 --values 20000 --kills 100 --seconds 60 \
+	$(WITH_COMPILED) $(BIN)/python -m pytest -n 2 --dist worksteal --hypothesis-profile most --gestures 1000000 --values 20000 --kills 100 --seconds 60 \
 		--races 50 tests/core/test_generated.py tests/stores/test_come_back.py tests/stores/test_nothing_lost.py \
 		tests/cli/test_hostile.py tests/frontends/test_page.py
 
