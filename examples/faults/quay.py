@@ -79,9 +79,13 @@ class Endless(Desk, title="A handler that never ends"):
 
     @Desk.note.changed
     def look_for(self) -> None:
-        left = list(SIZES)
-        while self.note.value == "wait":
-            left = left[1:] + left[:1]
+        while self.note.value == "wait" and not is_there("Lighter"):
+            pass
+
+
+def is_there(size: str) -> bool:
+    """Look thoroughly, which takes most of the time."""
+    return any(each == size for each in SIZES * 100_000)
 
 
 class Deaf(Form, title="Handlers that don't end though they are told to"):

@@ -341,8 +341,9 @@ def fault_of(error: BaseException) -> Fault:
     """Return the fault that an error is, without the gestures that lead to it."""
     if isinstance(error, NeverEnds | SystemExit):
         frames = own_frames(error)
-        name = frames[-1].name if frames else "?"
-        where = f"{Path(frames[-1].filename).name}:{frames[-1].lineno}" if frames else ""
+        # The outermost is the handler or rule. Further in it is a matter of chance where the fuse meets it.
+        name = frames[0].name if frames else "?"
+        where = f"{Path(frames[0].filename).name}:{frames[0].lineno}" if frames else ""
         if isinstance(error, NeverEnds):
             return Fault("endless", f"endless {name}", f"{name} didn't end within {LONGEST:g} seconds", (), where=where)
         return Fault("failed", f"failed {name}: SystemExit", f"{describe(error)} in {name}", (), where=where)
