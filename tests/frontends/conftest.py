@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import shutil
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from datetime import datetime
-from time import monotonic
+from time import monotonic, sleep
 from typing import Any
 
 import pytest
@@ -41,6 +41,14 @@ window.WebSocket = class extends Plain {
 };
 """
 """Delays every message of a page and to it."""
+
+
+def until(met: Callable[[], bool]) -> None:
+    """Wait until something is so, which fails after 20 seconds."""
+    end = monotonic() + 20
+    while not met():
+        assert monotonic() < end, "it doesn't happen"
+        sleep(0.005)
 
 
 class Shown:

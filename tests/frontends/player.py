@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from time import sleep
 from types import SimpleNamespace
 from typing import Any
 
@@ -13,7 +12,7 @@ from fuselatch.rehearsal import CueSheet
 from fuselatch.rehearsal.desk import duration_of
 from fuselatch.rehearsal.picking import item_meant
 from fuselatch.scenes import Scene
-from tests.frontends.conftest import Shown, showing
+from tests.frontends.conftest import Shown, showing, until
 
 KEYS = {"Up": "ArrowUp", "Down": "ArrowDown", "Ctrl": "Control"}
 
@@ -166,8 +165,7 @@ class Player:
         while (wakes := shown.session.wakes_at) is not None and wakes <= end:
             shown.now = wakes
             shown.stage.wake()
-            while shown.session.wakes_at == wakes:
-                sleep(0.001)
+            until(lambda wakes=wakes: shown.session.wakes_at != wakes)  # type: ignore[misc]
         shown.now = end
 
 

@@ -14,7 +14,7 @@ from fuselatch.frontends.page import serving
 from fuselatch.rehearsal.loading import importing_from
 from fuselatch.scenes import Scene
 from tests.bench import LOG, doing
-from tests.frontends.conftest import showing
+from tests.frontends.conftest import showing, until
 from tests.frontends.player import Player
 from tests.frontends.rules import broken_rules
 from tests.frontends.test_page import EXAMPLES
@@ -46,9 +46,16 @@ def test_a_long_list_is_seen_through_a_window(browser: Any) -> None:
         def scroll(box: str, to: float) -> None:
             first = page.locator(f"{box} li, {box} tbody tr").first
             before = first.inner_text()
-            page.locator(box).evaluate("(box, to) => { box.scrollTop = (box.scrollHeight - box.clientHeight) * to; }", to)
-            while first.inner_text() == before:  # scrolling is told with the next picture
-                page.wait_for_timeout(5)
+
+            def has_scrolled() -> bool:
+                # Again and again, as users do: what the session sends meanwhile may set the scrollbar.
+                page.locator(box).evaluate(
+                    "(box, to) => { box.scrollTop = (box.scrollHeight - box.clientHeight) * to; }", to
+                )
+                page.wait_for_timeout(20)
+                return bool(first.inner_text() != before)
+
+            until(has_scrolled)
             shown.settle()
 
         assert rows() == [f"B{at}" for at in range(10)]
@@ -67,8 +74,7 @@ def test_a_long_list_is_seen_through_a_window(browser: Any) -> None:
         page.locator(".rows").hover()
         before = rows()
         page.mouse.wheel(0, 100)
-        while rows() == before:
-            page.wait_for_timeout(5)
+        until(lambda: rows() != before)
         assert int(before[0][1:]) - int(rows()[0][1:]) == 3
         assert page.locator("table").get_attribute("aria-rowcount") == str(COUNT + 1)
         page.locator("[data-control=boat] .arrow").click()
@@ -78,14 +84,12 @@ def test_a_long_list_is_seen_through_a_window(browser: Any) -> None:
         text = found.inner_text()
         page.set_viewport_size({"width": 1280, "height": 700})
         page.evaluate("scrollTo(0, 60)")
-        gap = 0.0
-        while gap != pytest.approx(3, abs=1):  # it follows its entry, below or above
-            page.wait_for_timeout(5)
-            entry, box = (
-                page.locator("[data-control=boat] input").bounding_box(),
-                page.locator(".listed").first.bounding_box(),
-            )
-            gap = max(entry["y"] - box["y"] - box["height"], box["y"] - entry["y"] - entry["height"])
+
+        def gap() -> float:
+            entry, box = (page.locator(each).first.bounding_box() for each in ("[data-control=boat] input", ".listed"))
+            return float(max(entry["y"] - box["y"] - box["height"], box["y"] - entry["y"] - entry["height"]))
+
+        until(lambda: gap() == pytest.approx(3, abs=1))  # it follows its entry, below or above
         found.click()
         shown.settle()
         assert form.boat.text == text and 70_000 < int(text.split()[1]) < 80_000

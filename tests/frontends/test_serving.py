@@ -13,7 +13,7 @@ from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import ExitStack, contextmanager
 from pathlib import Path
-from time import monotonic, sleep
+from time import sleep
 from typing import Any
 
 import pytest
@@ -26,16 +26,10 @@ from fuselatch.frontends.stage import Stage
 from fuselatch.scenes import Scene
 from fuselatch.stores.sql import SqlRecords
 from tests.bench import doing
+from tests.frontends.conftest import until
 from tests.frontends.visitor import Visitor
 
 DOCS = Path(__file__).parents[2] / "docs"
-
-
-def until(met: Any) -> None:
-    end = monotonic() + 20
-    while not met():
-        assert monotonic() < end, "it doesn't happen"
-        sleep(0.005)
 
 
 def test_a_few_threads_run_many_sessions_each_always_on_its_own() -> None:
