@@ -48,7 +48,7 @@ def test_a_long_list_is_seen_through_a_window(browser: Any) -> None:
             before = first.inner_text()
 
             def has_scrolled() -> bool:
-                # Again and again, as users do: what the session sends meanwhile may set the scrollbar.
+                # Again and again, as users do: what the session sends may set the scrollbar.
                 page.locator(box).evaluate(
                     "(box, to) => { box.scrollTop = (box.scrollHeight - box.clientHeight) * to; }", to
                 )
