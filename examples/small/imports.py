@@ -15,8 +15,7 @@ class Import(Form, title="Import"):
     told = Label("Told", value=lambda form: f"imported at {form.imported.when:%H:%M}" if form.imported.when else "not yet")
     began = Text("Began", default=lambda form: f"{form.session.now():%H:%M}")
     run = Button("Import", enabled=lambda form: not form.imported.is_set())
-    again = Button("Again", enabled=lambda form: not form.hourly.is_set())
-    look = Button("Look")
+    again = Button("Look again", enabled=lambda form: not form.hourly.is_set())
     imported = Latch(every="day")
     hourly = Latch(every=timedelta(hours=1))
 
@@ -26,7 +25,8 @@ class Import(Form, title="Import"):
         self.imported.set("14 rows")
         self.hourly.set()
 
-    @look.clicked
-    def look_at_it(self) -> None:
-        """Show when it was imported."""
+    @again.clicked
+    def look_again(self) -> None:
+        """Show when it was imported, and wait for another hour."""
+        self.hourly.set()
         self.say(self.told.value)

@@ -54,6 +54,15 @@ def test_a_rule_that_fails_by_the_clock_keeps_its_value_and_is_not_run_again_unt
         assert RUNS == ["10", "11", "12", "13"]
 
 
+@pytest.mark.parametrize(
+    ("duration", "problem"),
+    [("14 hours", "'14 hours' isn't a duration"), ("", "isn't a duration"), ("400000d", "'400000d' is too long"), ("9" * 5000 + "s", "is too long; a rehearsal ends before")],
+)  # fmt: skip
+def test_a_wrong_duration_is_told(duration: str, problem: str) -> None:
+    with rehearse(Import) as desk, pytest.raises(ValueError, match=problem):
+        desk.wait(duration)
+
+
 def test_a_stage_feeds_the_time_and_writes_it_as_a_wait() -> None:
     now = [datetime(2031, 5, 4, 9, 59, 59)]
     stage = Stage(Scene(Import, now=now[0]), clock=lambda: now[0])

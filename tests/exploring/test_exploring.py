@@ -17,8 +17,9 @@ from click.testing import CliRunner
 from faults import quay
 from marina.scenes import office, quiet_monday
 
-from fuselatch import Form, Refused, UnknownName
+from fuselatch import Choice, Form, Refused, UnknownName
 from fuselatch.cli import main
+from fuselatch.core.engine.afresh import differing
 from fuselatch.core.engine.bound_records import Records
 from fuselatch.core.engine.possible import possible_gestures
 from fuselatch.core.model.record_changes import Change
@@ -26,6 +27,7 @@ from fuselatch.exploring import Named, explore, read_known
 from fuselatch.exploring.search import Search
 from fuselatch.exploring.walking import Budget, Explorer
 from fuselatch.exploring.world import TimeFuse, World, load_start
+from fuselatch.frontends import Session
 from fuselatch.rehearsal import run_cues
 from fuselatch.rehearsal.cues import read_cues
 from fuselatch.stores import MemoryRecords
@@ -161,6 +163,20 @@ def test_time_or_ctrl_c_end_it_and_what_was_found_is_told(monkeypatch: pytest.Mo
     monkeypatch.setattr(World, "do", stopped)
     found = explore(quay.Unpriced, gestures=100_000)
     assert found.cut == "it was stopped" and [fault.kind for fault in found.new] == ["failed"]
+
+
+SPOTS = ["N1"]
+
+
+class Spots(Form):
+    spot = Choice("Spot", choices=lambda form: tuple(SPOTS))
+
+
+def test_choices_that_their_rule_makes_otherwise_when_it_is_asked_again_are_told() -> None:
+    with Session(Spots) as session:
+        assert not differing(session._state)
+        SPOTS.append("N2")
+        assert [(each.prop, each.shown, each.afresh) for each in differing(session._state)] == [("choices", ["N1"], SPOTS)]
 
 
 # ---- states

@@ -36,7 +36,6 @@ F = TypeVar("F", bound=Form)
 
 MOST_WAKES = 1_000
 """How often a wait stops on the way, for what depends on the clock."""
-LONGEST_COUNT = 20  # digits
 DURATION = re.compile(r"([0-9]+)\s*([smhd])")
 UNITS = {"s": "seconds", "m": "minutes", "h": "hours", "d": "days"}
 
@@ -46,9 +45,11 @@ def duration_of(words: str) -> timedelta:
     parts = DURATION.findall(words)
     if not parts or "".join(DURATION.sub("", words).split()):
         raise ValueError(f"'{words}' isn't a duration; write 90s, 61m, 2h 30m or 3d")
-    if max(len(count) for count, _ in parts) > LONGEST_COUNT:
-        raise OverflowError(f"'{short_text(words)}' is too long")
-    return sum((timedelta(**{UNITS[unit]: int(count)}) for count, unit in parts), timedelta())
+    try:
+        return sum((timedelta(**{UNITS[unit]: int(count)}) for count, unit in parts), timedelta())
+    except ValueError as error:
+        # Python reads no number of more than some thousand digits.
+        raise OverflowError(f"'{short_text(words)}' is too long") from error
 
 
 TAIL = 10
