@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-import traceback
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
+from types import TracebackType
 from typing import Any, Final
 
 from fuselatch.core.engine.afresh import Differing, differing
+from fuselatch.core.engine.failure import frames_of, package_of
 from fuselatch.core.engine.possible import Act
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.model.errors import EffectFailed, EngineFailed, FuseBlown, FuseLatchError, HandlerFailed, describe
@@ -23,7 +24,7 @@ from fuselatch.exploring.probing import (
     shortest,
 )
 from fuselatch.exploring.walking import ENTERING, OPENING, Budget, Explorer
-from fuselatch.exploring.world import OWN, NeverEnds, Start, TimeFuse, World
+from fuselatch.exploring.world import NeverEnds, Start, TimeFuse, World
 from fuselatch.report.cue_words import written
 
 MOST_TRIES: Final = 250
@@ -342,8 +343,10 @@ def fault_of(error: BaseException) -> Fault:
     if isinstance(error, NeverEnds | SystemExit):
         frames = own_frames(error)
         # The outermost is the handler or rule. Further in it is a matter of chance where the fuse meets it.
-        name = frames[0].name if frames else "?"
-        where = f"{Path(frames[0].filename).name}:{frames[0].lineno}" if frames else ""
+        name, where = "?", ""
+        if frames:
+            code = frames[0].tb_frame.f_code
+            name, where = code.co_name, f"{Path(code.co_filename).name}:{frames[0].tb_lineno}"
         if isinstance(error, NeverEnds):
             return Fault("endless", f"endless {name}", f"{name} didn't end within {LONGEST:g} seconds", (), where=where)
         return Fault("failed", f"failed {name}: SystemExit", f"{describe(error)} in {name}", (), where=where)
@@ -362,10 +365,10 @@ def fault_of(error: BaseException) -> Fault:
     return Fault("failed", f"failed {type(error).__name__}", describe(error), ())
 
 
-def own_frames(error: BaseException | None) -> list[traceback.FrameSummary]:
+def own_frames(error: BaseException | None) -> list[TracebackType]:
     """Return the developer's frames that an error came through, or that which it was raised beside."""
     while error is not None:
-        frames = [frame for frame in traceback.extract_tb(error.__traceback__) if not frame.filename.startswith(OWN)]
+        frames = [frame for frame in frames_of(error) if package_of(frame) != "fuselatch"]
         if frames:
             return frames
         error = error.__context__

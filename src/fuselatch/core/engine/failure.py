@@ -20,11 +20,9 @@ def place(error: BaseException, function: Callable[..., Any]) -> tuple[str, int]
     if code is None:
         return "?", 0
     found: tuple[str, int] = (code.co_filename, code.co_firstlineno)
-    step: TracebackType | None = error.__traceback__
-    while step is not None:
-        if step.tb_frame.f_code.co_filename == code.co_filename:
-            found = (code.co_filename, step.tb_lineno)
-        step = step.tb_next
+    for frame in frames_of(error):
+        if frame.tb_frame.f_code.co_filename == code.co_filename:
+            found = (code.co_filename, frame.tb_lineno)
     return found
 
 
@@ -52,20 +50,29 @@ def place_outside(error: BaseException) -> tuple[str, int, str] | None:
 
     Such code is called by the library without a handler: a kind of control, a store, formats.
     """
-    frames = []
-    step: TracebackType | None = error.__traceback__
-    while step is not None:
-        frames.append(step)
-        step = step.tb_next
-    for frame in reversed(frames):
-        module = str(frame.tb_frame.f_globals.get("__name__", ""))
-        first = module.partition(".")[0]
+    for frame in reversed(frames_of(error)):
+        first = package_of(frame)
         if first == "fuselatch":
             return None
         if first not in sys.stdlib_module_names and first not in LIBRARIES:
             code = frame.tb_frame.f_code
             return code.co_filename, frame.tb_lineno, code.co_qualname
     return None
+
+
+def frames_of(error: BaseException) -> list[TracebackType]:
+    """Return the frames that an error came through, the outermost first."""
+    frames = []
+    step: TracebackType | None = error.__traceback__
+    while step is not None:
+        frames.append(step)
+        step = step.tb_next
+    return frames
+
+
+def package_of(frame: TracebackType) -> str:
+    """Return the package that a frame belongs to. File names don't tell it: those of compiled code have no folder."""
+    return str(frame.tb_frame.f_globals.get("__name__", "")).partition(".")[0]
 
 
 def place_text(where: tuple[str, int]) -> str:
