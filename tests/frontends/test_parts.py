@@ -46,16 +46,8 @@ def test_a_long_list_is_seen_through_a_window(browser: Any) -> None:
         def scroll(box: str, to: float) -> None:
             first = page.locator(f"{box} li, {box} tbody tr").first
             before = first.inner_text()
-
-            def has_scrolled() -> bool:
-                # Again and again, as users do: what the session sends may set the scrollbar.
-                page.locator(box).evaluate(
-                    "(box, to) => { box.scrollTop = (box.scrollHeight - box.clientHeight) * to; }", to
-                )
-                page.wait_for_timeout(20)
-                return bool(first.inner_text() != before)
-
-            until(has_scrolled)
+            page.locator(box).evaluate("(box, to) => { box.scrollTop = (box.scrollHeight - box.clientHeight) * to; }", to)
+            until(lambda: first.inner_text() != before)
             shown.settle()
 
         assert rows() == [f"B{at}" for at in range(10)]
@@ -102,6 +94,35 @@ def test_a_long_list_is_seen_through_a_window(browser: Any) -> None:
             and page.locator("[data-control=crew] [aria-selected=true]").inner_text() == f"Hand {COUNT - 1}"
         )
         assert broken_rules(page) == []
+
+
+ROWS = """async (box) => {
+    const { RowWindow } = await import("./rows.js");
+    const [scroller, host] = [document.createElement("div"), document.createElement("div")];
+    scroller.style.overflow = "auto";
+    scroller.append(host);
+    box.append(scroller);
+    const rows = new RowWindow(scroller, host, 10, (start, stop) => {
+        host.replaceChildren(...Array.from({ length: stop - start }, () => { const row = document.createElement("p"); row.innerText = "row"; return row; }));
+        return [...host.children];
+    });
+    const seen = [];
+    for (const [count, near] of [[1000, -1], [1000, -1], [1000, 999], [2000, -1]]) {
+        scroller.scrollTop = rows.travel / 2;
+        rows.update(count, near);
+        await new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)));
+        seen.push(Math.round(rows.first / 10) * 10);
+    }
+    return seen;
+}"""
+"""Scrolls to the middle of rows, and draws them again before the browser tells of it, which it does with the next frame."""
+
+
+def test_what_is_sent_leaves_the_scrollbar_where_the_user_has_just_moved_it(browser: Any) -> None:
+    with showing(browser, Scene(Long)) as shown:
+        shown.settle()
+        # Unless another row has to be seen, or there are other rows.
+        assert shown.page.locator("body").evaluate(ROWS) == [0, 500, 990, 990]
 
 
 class Listed(Form, title="Listed"):

@@ -28,12 +28,13 @@ export class RowWindow {
     this.at = 0;
     this.spacer = element("div", { class: "spacer", role: "none" });
     scroller.append(this.spacer);
-    // What was drawn where it couldn't be seen has no height yet, and a heading may need another line.
+    // What was drawn where it couldn't be seen has no height yet, and a heading may need another line. Once hidden, a browser
+    // forgets how far it was scrolled.
     new ResizeObserver(() => {
       if (!this.isPart) return;
-      if (this.height > 0) this.fit();
-      else this.redraw();
-      this.put();
+      if (host.getBoundingClientRect().height === 0) this.height = 0;
+      else if (this.height > 0) this.fit();
+      else this.update(this.count, -1);
     }).observe(host);
     scroller.addEventListener("scroll", () => this.scrolled());
     scroller.addEventListener("wheel", (event) => this.wheeled(event), { passive: false });
@@ -53,6 +54,7 @@ export class RowWindow {
    * @param {number} near
    */
   update(count, near) {
+    const before = [this.count, this.first, this.height].join();
     this.count = count;
     this.scroller.classList.toggle("part", this.isPart);
     if (!this.isPart) {
@@ -67,7 +69,8 @@ export class RowWindow {
     const isHidden = near >= 0 && (near < this.first || near >= this.first + this.seen);
     if (isHidden) this.first = Math.max(0, Math.min(near < this.first ? near : near - this.seen + 1, count - this.seen));
     this.redraw();
-    this.put();
+    // Otherwise the scrollbar is let be: a user may have moved it, whose event comes later.
+    if (before !== [count, this.first, this.height].join()) this.put();
   }
 
   redraw() {
