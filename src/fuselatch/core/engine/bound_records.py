@@ -102,7 +102,7 @@ class Records(Node):
         self._blank_is_all = True
         self._only: Mapping[str, Any] = form._state.manner.only or {}
         self._cached: FilteredRows | None = None
-        # For the view: the place in words, the position (0: a new record), the count.
+        # For the view: the place in words, the position (0: none of them), the count.
         self.place: tuple[str, int, int] = ("", 0, 0)
         columns = columns_of(session, source)
         for column in self._only:
@@ -146,15 +146,17 @@ class Records(Node):
 
     @property
     def position_text(self) -> str:
-        """The current record's position: "12 of 250", or "new record (250 saved)"."""
+        """The current record's position: "12 of 250", "new record (250 saved)", or "not in this list (of 249)".
+
+        The last is that of a record that a filter leaves out, or that someone else has removed.
+        """
         found = self._filtered()
-        at = found.places.get(self.key)
-        count = len(found.keys)
-        return (
-            self.session.text("position", place=at + 1, count=count)
-            if at is not None
-            else self.session.text("position.new", count=count)
-        )
+        return self._place_text(found.places.get(self.key, -1) + 1, len(found.keys))
+
+    def _place_text(self, place: int, count: int) -> str:
+        if place == 0:
+            return self.session.text("position.new" if self._key is None else "position.outside", count=count)
+        return self.session.text("position", place=place, count=count)
 
     def binds(self, control: Any) -> bool:
         """Return True if a control is bound to a column."""
@@ -171,11 +173,9 @@ class Records(Node):
             found = self._filtered()
         except StoreRefused:
             return
-        at, count = found.places.get(self._key), len(found.keys)
-        if at is None:
-            self.place = self.session.text("position.new", count=count), 0, count
-        elif (at + 1, count) != self.place[1:]:
-            self.place = self.session.text("position", place=at + 1, count=count), at + 1, count
+        place, count = found.places.get(self._key, -1) + 1, len(found.keys)
+        if place == 0 or (place, count) != self.place[1:]:
+            self.place = self._place_text(place, count), place, count
 
     @property
     def columns(self) -> Mapping[str, Any]:

@@ -156,6 +156,7 @@ TEXTS: Final[Mapping[str, str]] = {
     # Positions and values.
     "position": "{place} of {count}",
     "position.new": "new record ({count} saved)",
+    "position.outside": "not in this list (of {count})",
     "line": "{lines} {place}, {caption}",
     "line.removed": "(removed)",
     # Why a store can't write; the user reads it after "Couldn't save:".

@@ -127,9 +127,10 @@ class RowView(NamedTuple):
 
 
 class RecordView(NamedTuple):
-    """The current record: its place in words ("12 of 250"), its position (0: new), how many there are in all.
+    """The current record: its place in words ("12 of 250"), its position, how many there are in all.
 
-    `changed`: the user entered something in it that isn't saved. `can_remove`: it is saved.
+    The position is 0 for a new record and for one that a filter leaves out. `changed`: the user entered
+    something in it that isn't saved. `can_remove`: it is saved.
     """
 
     text: str

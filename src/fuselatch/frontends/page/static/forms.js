@@ -304,10 +304,11 @@ export class FormElement {
     if (!record) return;
     const { position, total, changed, can_remove } = record;
     const isFirst = total === 0 || position === 1;
+    const isNew = !can_remove;
     /** @type {Record<string, boolean>} */
     const off = {
-      first: isFirst, previous: isFirst, next: position === 0, last: total === 0 || position === total,
-      new: position === 0 && !changed, save: !changed, remove: !can_remove,
+      first: isFirst, previous: isFirst, next: isNew, last: total === 0 || position === total,
+      new: isNew && !changed, save: !changed, remove: !can_remove,
     };
     for (const each of this.bar.querySelectorAll("button, input")) {
       const part = /** @type {HTMLButtonElement | HTMLInputElement} */ (each);
