@@ -72,11 +72,18 @@ class WithExtras(Form, title="Visit with extras", records="bookings"):
     keep = Button("Keep", submits=True, after_submit="same")
 
 
+class Guest(Group):
+    """Someone who comes along."""
+
+    name = Text("Name")
+
+
 class Party(Form, title="Party"):
-    """Check all lines together, and against another entry."""
+    """Check all lines together, and against another entry. Another list of lines is beside them."""
 
     seats = Integer("Seats", default=2)
     extras = Lines(Extra, "Extras", min_items=1)
+    guests = Lines(Guest, "Guests")
     remark = Text("Remark")
     done = Button("Done", closes="accepted")
 

@@ -21,7 +21,7 @@ from fuselatch import (
 )
 from fuselatch.frontends import Gesture, Session
 from fuselatch.rehearsal import rehearse
-from tests.bench import LOG, Bench, Dialog, bench, doing, fail, note, undone
+from tests.bench import LOG, Bench, Dialog, Does, bench, doing, fail, note, undone
 from tests.helpers import act
 
 WHO = contextvars.ContextVar("WHO", default="no one")
@@ -107,6 +107,40 @@ def test_closing_a_session_unwinds_waiting_handlers_innermost_first() -> None:
         "the session is closing: Dialog.word.value can't be set",
         "the session is closing: can't wait for the user (ask 'late')",
     ]
+
+
+def test_a_form_that_closes_ends_the_dialogs_it_waits_for_newest_first() -> None:
+    does: dict[str, Does] = {
+        "go": lambda form: form.open(Dialog),
+        "b": lambda form: form.open(Dialog),
+        "Dialog a": lambda form: setattr(form.opener.b, "value", 5),
+        "Dialog on": lambda form: form.opener.close("cancelled"),
+        "Dialog closed": lambda form: LOG.append(form.a.value),
+    }
+    with bench(does) as (desk, form):
+        act(desk, "press go", "type a 1", "tab", "type a 2", "tick on")
+        assert LOG == [2, 1] and not form.is_open
+
+
+def test_a_control_is_left_once_though_the_focus_is_moved_while_it_is_left() -> None:
+    with bench({"left": lambda form: (note("left")(), form.b.focus())}) as (desk, _):
+        act(desk, "type word x", "focus a", "expect focus a")
+        assert LOG == ["left"]
+
+
+def test_a_value_that_was_set_and_taken_back_while_a_handler_waited_is_no_change() -> None:
+    def set_and_wait(form: Bench) -> None:
+        form.b.value = 5
+        form.open(Dialog)
+
+    does: dict[str, Does] = {
+        "go": set_and_wait,
+        "b": lambda form, event: LOG.append((event.old, event.new)),
+        "Dialog go": lambda form: setattr(form.opener.b, "value", None),
+    }
+    with bench(does) as (desk, _):
+        act(desk, "press go", "press go", "press ok")
+        assert LOG == [(5, None)]
 
 
 def test_a_gesture_runs_in_a_copy_of_the_feeders_context() -> None:
