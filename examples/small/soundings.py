@@ -23,7 +23,9 @@ class Sounding(Form, title="Sounding"):
 
     @note.unhovered
     def look_away(self) -> None:
-        """Add that the pointer left, which it also does when the form closes."""
+        """Add that the pointer left, which it also does when the form closes or asks. In fog, fail."""
+        if self.note.value == "fog":
+            raise OSError("nothing can be seen")
         self.heard.value += "away "
 
     @dig.clicked

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextvars
+from contextlib import suppress
 
 import pytest
 from stay import Stay
@@ -38,6 +39,22 @@ def test_swallowing_the_failure_of_a_dialog_does_not_save_the_gesture() -> None:
     with bench({"go": try_it, "Dialog opened": fail("at opening")}) as (desk, _):
         error = undone(desk, "press go")
         assert error.chain == ("Dialog.opening", "Dialog.opened", "Bench.go_clicked", "go.clicked", "press go")
+
+    class Inner(Bench):
+        """Can't be opened."""
+
+    def open_inner(form: Bench) -> None:
+        with suppress(HandlerFailed):
+            form.open(Inner)
+
+    # Nor is a dialog waited for then.
+    does: dict[str, Does] = {
+        "go": lambda form: form.open(Dialog),
+        "Dialog opened": open_inner,
+        "Inner opened": fail("within"),
+    }
+    with bench(does) as (desk, _):
+        undone(desk, "press go", "within")
 
 
 def test_what_is_misplaced_says_where_it_belongs() -> None:
