@@ -68,6 +68,7 @@ THEIRS = {**BOATS[0], "boat": "Theirs", "size": 7.0}
     [
         (THEIRS, "save", ("Keep editing",), ("Mine", "1 of 3"), THEIRS),
         (THEIRS, "save", ("Use theirs",), ("Theirs", "1 of 3"), THEIRS),
+        (BOATS[0], "previous", (), ("Mine", "1 of 3"), {**BOATS[0], "boat": "Mine"}),
         (THEIRS, "next", ("Use theirs",), ("Theirs", "1 of 3"), THEIRS),
         (THEIRS, "save", ("Keep mine",), ("Mine", "1 of 3"), {**THEIRS, "boat": "Mine"}),
         (THEIRS, "next", ("Keep mine",), ("Teal", "2 of 3"), {**THEIRS, "boat": "Mine"}),
