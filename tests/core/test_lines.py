@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from decimal import Decimal
 from typing import Any
 
 import pytest
@@ -41,18 +42,21 @@ def test_rows_without_a_record_are_told_at_opening() -> None:
         assert desk.session.view.forms[0].message == "1 row of extras has no record in bookings (4)"
 
 
-def test_a_refused_store_leaves_lines_as_they_were_and_a_foreign_change_is_asked_about() -> None:
+@pytest.mark.parametrize(("answer", "count"), [("Use theirs", 9), ("Keep mine", 3)])
+def test_a_refused_store_leaves_lines_as_they_were_and_a_foreign_change_is_asked_about(answer: str, count: int) -> None:
     desk, store, form = opened()
     desk.type("extras[0].count", "3")
-    store.sources["extras"][1] = {**EXTRAS[1], "count": 9}
+    store.sources["extras"][1] = {**EXTRAS[1], "count": 9, "price": Decimal(41)}
     store.versions["extras"] += 1
     act(desk, "record save")
-    asked = "Extras, line 1, was changed by someone else while you were editing it.\n| Yours | Theirs\nCount | 3 | 9"
+    asked = "Extras, line 1, was changed by someone else while you were editing it.\n| Yours | Theirs\nCount | 3 | 9\nPrice | unchanged | 41.00"
     assert desk.prompt.in_words == asked
     desk.answer("Keep editing")
     assert form.extras[0].count.draft == "3"
-    act(desk, "record save", "answer 'Use theirs'")
-    assert form.extras[0].count.value == 9 and not form.records.is_changed
+    act(desk, "record save", f"answer '{answer}'")
+    line = form.extras[0]
+    assert (line.count.value, line.price.value, form.records.is_changed) == (count, 41, False)
+    assert store.sources["extras"][1] == {**EXTRAS[1], "count": count, "price": 41}
 
 
 def test_lines_without_records_are_the_outcome_and_go_with_a_submit() -> None:
