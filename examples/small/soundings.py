@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from fuselatch import Button, Event, Form, Label, Latch, Number, Text
+from fuselatch import Button, Event, Form, Label, Latch, Number, Opener, Text
 
 
 class Sounding(Form, title="Sounding"):
     """Enter a depth. Its first button asks, and fails."""
 
+    opener: Soundings = Opener()
     depth = Number("Depth", maximum=8)
     note = Text("Note")
     wrong = Label("Findings", value=lambda form: f"{len(form.depth.findings)}")
+    share = Label("Share", value=lambda form: f"{(form.depth.value or 0) / (form.opener.chain.value or 0):.0%} of the chain")
     heard = Text("Heard")
     dig = Button("Dig")
     ok = Button("OK", closes="accepted")
@@ -46,6 +48,7 @@ class Sounding(Form, title="Sounding"):
 class Soundings(Form, title="Soundings"):
     """Take soundings, and keep what the last one heard."""
 
+    chain = Number("Chain", default=20)
     last = Label("Last")
     take = Button("Take")
 
@@ -56,7 +59,8 @@ class Soundings(Form, title="Soundings"):
 
     @Sounding.closed
     def keep(self, event: Event) -> None:
-        """Read the closed form, whose latch has ended."""
+        """Read the closed form, whose latch has ended, and stow the chain: the closed form's rules don't follow any more."""
         form = event.form
         if isinstance(form, Sounding):
             self.last.value = f"{form.heard.value}and {'warned' if form.warned.is_set() else 'not warned'}"
+            self.chain.value = 0

@@ -261,6 +261,29 @@ def test_the_opener_gets_the_outcome_after_the_effects_and_a_program_the_error_a
         assert snapshot(desk.session)["values"] == before and store.transactions == 3
 
 
+class Posted(Form, records="log"):
+    """Sends a letter with what is saved."""
+
+    n = Number("N")
+    ok = Button("OK", closes="accepted")
+
+    @Form.submitted
+    def send(self) -> None:
+        self.afterwards(effect, "letter")
+
+
+def test_a_gesture_that_is_made_again_has_its_effects_once() -> None:
+    LOG.clear()
+    BROKEN.clear()
+    store = MemoryRecords({"log": [{"id": 1, "n": 1}]}, keys={"log": "id"})
+    with rehearse(Posted, records=store) as desk:
+        desk.type("n", "2")
+        store.sources["log"][0] = {"id": 1, "n": 5}
+        store.versions["log"] += 1
+        act(desk, "press ok", "answer 'Keep mine'")
+        assert LOG == ["letter"] and store.sources["log"] == [{"id": 1, "n": 2}]
+
+
 class Warns(Bench):
     """Its number may warn; it asks about the pier once."""
 

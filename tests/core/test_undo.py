@@ -7,9 +7,10 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from small.crew import Crew
 
 import fuselatch
-from fuselatch import Button, Form, Group, HandlerFailed, Lines, Number, Opener, Text, check
+from fuselatch import Button, Form, HandlerFailed, Number, check
 from fuselatch.frontends import Gesture, Session
 from fuselatch.rehearsal import rehearse
 from tests.bench import LOG, Bench, Dialog, bench, fail, note
@@ -87,60 +88,14 @@ def test_markers_are_undone_with_their_values(typed: str) -> None:
         assert (form.size.value, form.size.findings, form.least.findings) == before
 
 
-class Extra(Group):
-    what = Text("What")
-
-
-class Stay(Form):
-    """Adds, removes and moves lines, and fails after a dialog has done the same; handles nothing of a line itself."""
-
-    extras = Lines(Extra, "Extras")
-    seen = Text("Seen")
-    go = Button("Go")
-
-    @go.clicked
-    def change_and_fail(self) -> None:
-        self.extras.add(what="mine")
-        self.extras.remove(self.extras[1])
-        self.open(More)
-        self.extras.move(self.extras[0], 2)
-        raise ValueError("after the dialog")
-
-    @extras.line_changed
-    def note(self) -> None:
-        self.seen.value += "!"
-
-
-class More(Form):
-    opener: Stay = Opener()
-    act = Button("Act")
-    done = Button("Done", closes="accepted")
-
-    @act.clicked
-    def change(self) -> None:
-        self.opener.extras.add(what="theirs")
-        self.opener.extras.remove(self.opener.extras[2])
-
-
-@pytest.mark.parametrize(("acts", "left"), [(0, "a b c d"), (1, "a b c theirs"), (2, "a b c theirs theirs")])
-def test_lines_of_a_dialog_stay_and_the_rest_is_undone(acts: int, left: str) -> None:
-    with rehearse(Stay) as desk:
-        for what in "abcd":
-            desk.at(Stay).extras.add(what=what)
-        act(desk, "press go", *["press act"] * acts)
-        with pytest.raises(HandlerFailed):
-            desk.press("done")
-        assert " ".join(line.what.value for line in desk.at(Stay).extras) == left
-
-
 @pytest.mark.parametrize("recording", [True, False])
 def test_a_session_without_a_trace_does_the_same(recording: bool) -> None:
-    with Session(Stay, recording=recording) as session:
-        session.feed(Gesture(verb="add_line", control="extras"))
+    with Session(Crew, recording=recording) as session:
+        session.feed(Gesture(verb="add_line", control="hands"))
         for what in ("rope", "tar"):
             session.feed(Gesture(verb="focus", control="seen"))
-            session.feed(Gesture(verb="type", control="extras[0].what", text=what))
-        session.pause_at(Stay.seen.changed)
+            session.feed(Gesture(verb="type", control="hands[0].name", text=what))
+        session.pause_at(Crew.seen.changed)
         session.feed(Gesture(verb="focus", control="seen"))
         assert session.paused_before == "seen.changed"
         assert session.control("seen").text == "!!"

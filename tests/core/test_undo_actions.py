@@ -34,7 +34,7 @@ from fuselatch import (
     warn,
 )
 from fuselatch.frontends import Gesture, Session
-from fuselatch.stores import MemoryLatches, MemoryRecords
+from fuselatch.stores import LatchRecord, MemoryLatches, MemoryRecords
 from tests.helpers import snapshot
 
 COUNT = Shared(int, 3, name="count")
@@ -235,10 +235,12 @@ def test_an_action_that_fails_leaves_no_trace(action: str, waits: str, recording
         keys={"boats": "number", "extras": "id", "berths": "name"},
     )
     log = MemoryLatches()
+    log.set(LatchRecord("All.daily", "", "", "yesterday", "2031-05-03T09:00:00"), None)
     kind = type("All", (All,), {"action": staticmethod(ACTIONS[action]), "waits": waits, "__doc__": "As above."})
     clock = lambda: datetime(2031, 5, 4, 9, 30)  # noqa: E731
     with Session(kind, records=store, latches=log, clock=clock, recording=recording) as session:
         session.forms[0].show(Side, place="beside")
+        assert not session.control("All.boat").form.daily.is_set()  # it has expired
         session.feed(Gesture(verb="type", form="All", control="boat", text="Eider 2"))
         session.feed(Gesture(verb="hover", control="boat"))
         session.feed(Gesture(verb="type", control="size", text="nine"))

@@ -337,7 +337,7 @@ def latch_views(session: SessionState) -> tuple[LatchView, ...]:
 def until(latch: Latch | None, form: str, record: LatchRecord) -> str:
     """Return what resets a latch, in words."""
     if latch is None:
-        return "unknown (this session hasn't opened its form)"
+        return "unknown (this session hasn't used it yet)"
     ends = []
     if "record" in latch.per:
         ends.append(f"until {form} leaves this record")
