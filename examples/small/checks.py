@@ -16,18 +16,23 @@ class Channel(Form, title="Channel"):
     buoys = Number("Buoys", maximum=9, while_typing=True)
     save = Button("Save", closes="accepted")
 
-    @check(shallowest, deepest, at=deepest)
-    def in_order(self, shallowest: float, deepest: float) -> str | None:
-        """Check the order of the depths. The marker is at the second."""
-        return f"must be at least {shallowest:g}" if deepest < shallowest else None
-
     @check(shallowest)
     @check(deepest)
     def deep_enough(self, depth: float) -> Finding | None:
         """Check each depth. A closed channel may be shallow."""
         return warn("too shallow for most boats") if depth < 2 and not self.shut.value else None
 
+    @check(shallowest, deepest, at=deepest)
+    def in_order(self, shallowest: float, deepest: float) -> str | None:
+        """Check the order of the depths. The marker is at the second."""
+        return f"must be at least {shallowest:g}" if deepest < shallowest else None
+
     @check(reason, shut, blanks=True, at=reason)
     def explained(self, reason: str, shut: bool) -> str | None:
         """Check blank entries as well."""
         return "say why" if shut and not reason else None
+
+    @check(chart, buoys, at=reason)
+    def charted(self, chart: str, buoys: float) -> str | None:
+        """Check two entries. If the third, where the marker is to be, is hidden, it is at the first of them."""
+        return f"{buoys:g} buoys on {chart}?" if chart == "AB12" and buoys > 5 else None

@@ -14,6 +14,7 @@ VISITS = [{"number": 1, "vessel": "Eider"}, {"number": 2, "vessel": "Teal"}]
 EXTRAS: list[dict[str, Any]] = [
     {"id": 1, "booking": 1, "what": "power", "count": 2, "price": Decimal("3.00"), "place": 2},
     {"id": 2, "booking": 1, "what": "crane", "count": 1, "price": Decimal("40.00"), "place": 1},
+    {"id": 3, "booking": 2, "what": "power", "count": 1, "price": Decimal("3.00"), "place": None},
     {"id": 4, "booking": 2, "what": "water", "count": 1, "price": Decimal("1.00"), "place": 1},
 ]
 

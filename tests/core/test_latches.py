@@ -194,7 +194,7 @@ def test_a_latch_that_another_session_has_set_a_moment_before_is_theirs() -> Non
 class Requisition(Form, records="requisitions"):
     """A requisition that is printed once."""
 
-    printed = Latch(per="saved_record")
+    printed = Latch(per="saved_record", key=lambda form: form.what.value)
 
     number = Integer("Number")
     what = Text("What")
@@ -223,22 +223,25 @@ def test_a_latch_of_a_saved_record_stays_with_it_for_everybody() -> None:
     with rehearse(Requisition, records=store, latches=log, user="Imke") as desk:
         form = desk.at(Requisition)
         act(desk, "press go")
-        assert (form.shown.value, keys()) == (True, ["requisitions: 1"])
+        assert (form.shown.value, keys()) == (True, ["requisitions: 1 / rope"])
         act(desk, "record next")
         assert not form.shown.value
         act(desk, "record new", "type what tar", "press go")
-        assert (form.shown.value, keys()) == (True, ["requisitions: 1"]), "the new record has no key yet"
+        assert (form.shown.value, keys()) == (True, ["requisitions: 1 / rope"]), "the new record has no key yet"
         act(desk, "press keep")
-        assert (form.shown.value, keys()) == (True, ["requisitions: 1", "requisitions: 3"])
+        assert (form.shown.value, keys()) == (True, ["requisitions: 1 / rope", "requisitions: 3 / tar"])
         act(desk, "record new", "type what wax", "press go", "record first")
     with rehearse(Requisition, records=store, latches=log, user="Oda") as desk:
         form = desk.at(Requisition)
         act(desk, "type number 9", "press keep")
-        assert (form.shown.value, keys()) == (True, ["requisitions: 3", "requisitions: 4", "requisitions: 9"])
+        assert (form.shown.value, keys()) == (
+            True,
+            ["requisitions: 3 / tar", "requisitions: 4 / wax", "requisitions: 9 / rope"],
+        )
         assert desk.latches[0].until == "until it is reset"
         act(desk, "record remove", "answer Remove")
-        assert keys() == ["requisitions: 3", "requisitions: 4"]
+        assert keys() == ["requisitions: 3 / tar", "requisitions: 4 / wax"]
         act(desk, "record last", "press reset")
-        assert (form.shown.value, keys()) == (False, ["requisitions: 3"])
+        assert (form.shown.value, keys()) == (False, ["requisitions: 3 / tar"])
     with pytest.raises(DeclarationError, match='once: a latch per="saved_record" needs a form with records='):
         type("Unbound", (Form,), {"once": Latch(per="saved_record")})

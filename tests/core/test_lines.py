@@ -39,7 +39,7 @@ def test_rows_without_a_record_are_told_at_opening() -> None:
         {"bookings": [{"number": 1, "vessel": "Eider"}], "extras": EXTRAS}, keys={"bookings": "number", "extras": "id"}
     )
     with Desk(Scene(Visit, records=store)) as desk:
-        assert desk.session.view.forms[0].message == "1 row of extras has no record in bookings (4)"
+        assert desk.session.view.forms[0].message == "2 rows of extras have no record in bookings (3, 4)"
 
 
 @pytest.mark.parametrize(("answer", "count"), [("Use theirs", 9), ("Keep mine", 3)])

@@ -649,7 +649,7 @@ class Turn(Undoable):
         control._findings = findings
         state = control._state
         state.touched[control] = None
-        if control._watchers is not None or state.invalid is not None:
+        if control._watchers is not None or state.judged:
             judge_later(control)
             self.session.dirty.invalidate(control, "findings", self.cause)
 
@@ -673,7 +673,7 @@ class Turn(Undoable):
         if rows is not None:
             was, becomes = told(control, old, value)
             cause = add_row(rows, cause, "change", state.name, control.name, "value", was, becomes)
-        if watchers is not None or state.invalid is not None:
+        if watchers is not None or state.judged:
             judge_later(control)
             # Readers of a derived value were marked together with its cell.
             if watchers is not None and not control._rule:
@@ -750,7 +750,7 @@ def touch(node: object) -> None:
 def judge_later(control: ControlState) -> None:
     """Let it be found out again if a control is valid, where a rule reads that, and mark what reads its marker."""
     watchers = control._watchers
-    if control._state.invalid is not None or (watchers is not None and ("marker" in watchers or "is_valid" in watchers)):
+    if control._state.judged or (watchers is not None and "marker" in watchers):
         port: Any = control._engine
         port.state.dirty.to_judge[control] = None
         port.state.dirty.pending = True

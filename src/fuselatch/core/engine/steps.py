@@ -75,7 +75,7 @@ def types_quietly(session: SessionState, control: ControlState | None) -> bool:
         and control._trouble is None
         and not plan.lists
         and not session.sees_events
-        and control._state.invalid is None
+        and not control._state.judged
         and (control._watchers is None or control._watchers.keys() <= SETTLED)
     )
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import suppress
 from typing import Any, Final
 
@@ -108,6 +108,7 @@ def is_valid(session: SessionState, control: ControlState) -> bool:
 def is_form_valid(session: SessionState, form: OpenForm) -> bool:
     """Return True if all entries of a form are valid. From then on that is kept up to date, control by control."""
     state = form._state
+    state.judged = True
     if state.invalid is None:
         state.invalid = {control for control in state.order if control._plan.is_checked and not is_valid(session, control)}
     if session.dirty.to_judge:
@@ -123,19 +124,25 @@ def judge(session: SessionState, cause: int) -> None:
         if not control._plan.is_checked:
             continue
         dirty.invalidate(control, "marker", cause)
-        dirty.invalidate(control, "is_valid", cause)
         state = control._state
-        near = {check.at for check in control._plan.checked_by} if control._plan.checked_by else ()
-        for each in (control, *[state.controls[path] for path in near]):
+        for each in judged_with(control):
+            dirty.invalidate(each, "is_valid", cause)
             if state.invalid is None:
-                break
+                continue
             before = bool(state.invalid)
-            if control in state.order and not is_valid(session, each):
+            if each in state.order and not is_valid(session, each):
                 state.invalid.add(each)
             else:
                 state.invalid.discard(each)
             if before is not bool(state.invalid):
                 dirty.invalidate(state, "is_valid", cause)
+
+
+def judged_with(control: ControlState) -> Iterable[ControlState]:
+    """Return a control, and the others that can be valid or not because of its value: those of the checks that read it."""
+    controls: dict[str, ControlState] = control._state.controls
+    near = [controls[path] for check in control._plan.checked_by for path in (check.at, *check.controls)]
+    return dict.fromkeys((control, *near))
 
 
 def follow_before_wait(turn: Turn) -> None:
@@ -163,9 +170,11 @@ def preview(turn: Turn, control: ControlState) -> None:
         value = decl.parse(text, control, session.formats) if text else control._plan.blank
     except ValueError as error:
         control._preview = (Finding(str(error), rule="parse", while_typing=bool(constants["while_typing"])),)
-        return
-    instead = {control._plan.path: value}
-    control._preview = findings_for(session, control, value, instead)
+        # For checks with other entries it is blank, as it will be once it is left.
+        instead = {control._plan.path: control._plan.blank}
+    else:
+        instead = {control._plan.path: value}
+        control._preview = findings_for(session, control, value, instead)
     for check in control._plan.checked_by:
         shown = control._state.controls[check.at]
         if shown is not control:

@@ -44,9 +44,9 @@ class FormState(Node):
     """
 
     __slots__ = (
-        "containers", "controls", "engine", "focus", "form", "hidden", "invalid", "kept_hidden", "lines", "listeners",
-        "manner", "nodes", "opener", "order", "outcome", "overrides", "phase", "plan", "rearranged", "record", "records",
-        "select", "serial", "shown", "title", "touched", "was_shown",
+        "containers", "controls", "engine", "focus", "form", "hidden", "invalid", "judged", "kept_hidden", "lines",
+        "listeners", "manner", "nodes", "opener", "order", "outcome", "overrides", "phase", "plan", "rearranged", "record",
+        "records", "select", "serial", "shown", "title", "touched", "was_shown",
     )  # fmt: skip
 
     def __init__(
@@ -81,7 +81,9 @@ class FormState(Node):
         self.touched: dict[ControlState, None] = {}
         self.rearranged = False
         self.shown: Any = None
-        # The entries that a finding would refuse as they are typed now; None until a rule asks if the form is valid.
+        # True once a rule has asked if the form, or one of its entries, is valid.
+        self.judged = False
+        # The entries that a finding would refuse as they are typed now; None until it is asked if the form is valid.
         self.invalid: set[ControlState] | None = None
 
     def _current(self, prop: str) -> Any:
