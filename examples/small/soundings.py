@@ -45,21 +45,36 @@ class Sounding(Form, title="Sounding"):
         self.warned.set()
 
 
+class Remark(Form, title="Remark"):
+    """Note what was seen."""
+
+    text = Text("Text")
+
+
 class Soundings(Form, title="Soundings"):
     """Take soundings, and keep what the last one heard."""
 
     chain = Number("Chain", default=20)
+    ended = Number("Ended", default=0)
     last = Label("Last")
     take = Button("Take")
+    remark = Button("Remark")
+    leave = Button("Leave", closes="cancelled")
 
     @take.clicked
     def take_one(self) -> None:
         """Show the other form, and wait for nothing."""
         self.show(Sounding)
 
+    @remark.clicked
+    def add_remark(self) -> None:
+        """Show a form whose closing nothing hears."""
+        self.show(Remark)
+
     @Sounding.closed
     def keep(self, event: Event) -> None:
         """Read the closed form, whose latch has ended, and stow the chain: the closed form's rules don't follow any more."""
+        self.ended.value = (self.ended.value or 0) + 1
         form = event.form
         if isinstance(form, Sounding):
             self.last.value = f"{form.heard.value}and {'warned' if form.warned.is_set() else 'not warned'}"

@@ -21,3 +21,22 @@ class Soundings(Form, title="Soundings"):
     def in_order(self, low: float, high: float) -> str | Finding | None:
         """Check the order. A warning leaves an entry valid."""
         return "wrong way round" if high < low else warn("far apart") if high - low > 50 else None
+
+
+class Span(Form, title="Span"):
+    """Tell of each entry if it is valid, which depends on the other too. Nothing asks about the whole form."""
+
+    low = Number("Low water")
+    high = Number("High water")
+    wrong = Label("Wrong", value=lambda form: " and ".join(one.caption for one in (form.low, form.high) if not one.is_valid))
+    tide = Number("Tide", visible=False)
+
+    @check(low, high, at=high)
+    def in_order(self, low: float, high: float) -> str | None:
+        """Check the order. The marker is at the second."""
+        return "wrong way round" if high < low else None
+
+    @check(low, high, at=tide)
+    def likely(self, low: float, high: float) -> str | None:
+        """Check the tide, which is hidden: the marker is at the first entry."""
+        return "an unlikely tide" if high - low > 9 else None

@@ -181,9 +181,15 @@ def test_an_event_has_the_last_of_several_values_also_in_the_trace() -> None:
         form.b.value = 1
         form.b.value = 2
 
-    with bench({"go": set_twice, "b": lambda form, event: LOG.append(event.new)}) as (desk, _):
+    def set_and_take_back(form: Bench) -> None:
+        form.b.value = 1
+        form.b.value = 2
+
+    with bench({"go": set_twice, "on": set_and_take_back, "b": lambda form, event: LOG.append(event.new)}) as (desk, _):
         desk.press("go")
         assert LOG == [2] == [entry.new for entry in desk.trace if entry.kind == "event" and entry.control == "b"]
+        desk.tick("on")
+        assert LOG == [2]
 
 
 def test_after_a_swallowed_end_no_handler_continues() -> None:

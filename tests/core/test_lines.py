@@ -59,6 +59,15 @@ def test_a_refused_store_leaves_lines_as_they_were_and_a_foreign_change_is_asked
     assert store.sources["extras"][1] == {**EXTRAS[1], "count": count, "price": 41}
 
 
+def test_a_line_that_another_has_moved_to_another_record_is_asked_about() -> None:
+    desk, store, _ = opened()
+    desk.type("extras[0].count", "3")
+    store.sources["extras"][1] = {**EXTRAS[1], "booking": 2}
+    store.versions["extras"] += 1
+    desk.record("save")
+    assert desk.prompt.text.startswith("Extras, line 1, was changed by someone else")
+
+
 def test_lines_without_records_are_the_outcome_and_go_with_a_submit() -> None:
     class Order(Form):
         extras = Lines(Extra, "Extras")

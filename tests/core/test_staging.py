@@ -7,7 +7,7 @@ from typing import Any
 
 import pytest
 
-from fuselatch import Button, Form, HandlerFailed, Integer, NotAllowedHere, UnknownName
+from fuselatch import Button, Catalog, Choice, Form, HandlerFailed, Integer, Label, NotAllowedHere, UnknownName
 from fuselatch.rehearsal import rehearse
 from fuselatch.stores import Change, MemoryRecords
 from tests.bench import LOG, bench
@@ -42,6 +42,35 @@ def test_what_a_handler_stages_is_written_together(act: Act, rows: list[dict[str
     with bench({"go": lambda form: act(form.session.records)}, records=store) as (desk, _):
         desk.press("go")
     assert (store.sources["seats"], store.sources["log"][1:], store.transactions) == (rows, log, 1)
+
+
+class Picked(Form):
+    """Picks a row that it has just added. Its rule fails without rows."""
+
+    share = Label("Share", value=lambda form: f"1/{10 // len(form.session.records.rows('seats'))}")
+    seat = Choice("Seat", choices=Catalog("seats", text="Home port", value="id", value_type=int))
+    go = Button("Go")
+
+    @go.clicked
+    def add(self) -> None:
+        added: Any = self.session.records.add("seats", {"Home port": "New"})
+        self.seat.value = added
+
+
+def test_a_control_gets_the_key_that_the_store_gives() -> None:
+    with rehearse(Picked, records=seats()) as desk:
+        desk.press("go")
+        assert type(desk.at(Picked).seat.value) is int
+
+
+def test_a_rule_that_fails_by_what_another_has_written_keeps_its_value() -> None:
+    store = seats()
+    with rehearse(Picked, records=store) as desk:
+        store.sources["seats"].clear()
+        store.versions["seats"] += 1
+        with pytest.raises(HandlerFailed, match="its last value stays"):
+            desk.wait("1m")
+        assert desk.at(Picked).share.value == "1/5"
 
 
 def test_a_new_key_is_known_after_the_write_and_what_is_staged_is_read_before() -> None:
