@@ -62,6 +62,9 @@ class Player:
     def focus(self, name: str) -> None:
         self.control(name).locator("input, textarea, button, table, ul").first.focus()
 
+    def hover(self, name: str) -> None:
+        self.control(name).locator("input").hover()
+
     def press(self, name: str) -> None:
         self.control(name).locator("button").click()
 

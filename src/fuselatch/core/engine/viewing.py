@@ -58,7 +58,7 @@ from fuselatch.core.model.view import (
     View,
 )
 
-HEARD: Final = ("hovered", "clicked", "double_clicked")
+HEARD: Final = ("hovered", "unhovered", "clicked", "double_clicked")
 
 
 # ---- what a view shows of a control

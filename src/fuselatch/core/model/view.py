@@ -39,7 +39,7 @@ class ControlView(NamedTuple):
 
     `shape`: how its kind is drawn: field, choice, tick, button, label, table or lines. `group`: the id of its group, line or
     list of lines. `text` is in the field; if it is `masked`, it is dots, and a front end must not write it back.
-    `value`: number, boolean or text. `hears`: which of hovered, clicked and double_clicked have a handler.
+    `value`: number, boolean or text. `hears`: which of hovered, unhovered, clicked and double_clicked have a handler.
 
     `choices`: the nearest items, from position `choices_from` on; while the user types, the best matches, and `match_count`
     says how many there are (at most 1,000 are counted). `choice_count`: the items in all. `at_item`: the id of the item that

@@ -22,7 +22,7 @@ export class Widget {
     /** @type {HTMLElement | null} */
     this.target = null;
     this.isOpen = false;
-    if (control.hears.includes("hovered")) {
+    if (control.hears.includes("hovered") || control.hears.includes("unhovered")) {
       this.root.addEventListener("mouseenter", () => send({ verb: "hover", control: this.id }));
       this.root.addEventListener("mouseleave", () => send({ verb: "unhover" }));
     }
