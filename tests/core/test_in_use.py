@@ -86,7 +86,11 @@ def test_the_next_form_opens_when_the_first_is_done() -> None:
     ],
 )  # fmt: skip
 def test_what_does_not_exist_fails_also_when_it_is_not_expected(words: str, error: str) -> None:
+    with pytest.raises(DeclarationError):
+        type("Broken", (Form,), {"open": Number("Open")})
+    kept = Form.__subclasses__()
     with bench(records=MemoryRecords({"hours": [{"id": 1, "at": time(9, 25)}]})) as (desk, _):
+        assert any(each.__name__ == "Broken" for each in kept)
         if not error:
             desk.expect("not", *words.split())
             return

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from datetime import time
 from decimal import Decimal
 from typing import Any, Final, TypeAlias
 
 from fuselatch.core.forms.controls import LiveChecked, LiveValue
-from fuselatch.core.forms.form import Form, controls_of, focus_of, plan_of
+from fuselatch.core.forms.form import controls_of, focus_of, forms_loaded, plan_of
 from fuselatch.core.forms.latch import Latch
 from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
 from fuselatch.core.forms.live_state import is_masked
@@ -71,16 +71,9 @@ def text_holds(text: str, words: list[str], what: str, none: str) -> Looked:
     return bool(text) and " ".join(part.split()) in text, f"{what} '{text}'" if text else none
 
 
-def loaded(kind: type[Form] = Form) -> Iterator[type[Form]]:
-    """Yield all form classes that Python has loaded."""
-    for form in kind.__subclasses__():
-        yield form
-        yield from loaded(form)
-
-
 def must_be_form(name: str) -> None:
     """Refuse the name of a form that doesn't exist: that it isn't open would say nothing."""
-    names = {form.__name__ for form in loaded()}
+    names = {form.__name__ for form in forms_loaded()}
     if name.partition("#")[0] not in names:
         raise UnknownName(f"unknown form '{name}'; {suggest(name, sorted(names))}")
 
@@ -88,7 +81,7 @@ def must_be_form(name: str) -> None:
 def must_be_latch(desk: DeskView, name: str) -> None:
     """Refuse the name of a latch that no form has."""
     names = {seen.latch for seen in desk.latches}
-    for form in loaded():
+    for form in forms_loaded():
         members = {attribute: member for base in form.__mro__ for attribute, member in vars(base).items()}
         names.update(member.name for member in members.values() if isinstance(member, Latch))
         checks = [check for control in plan_of(form).controls.values() for check in control.checks]

@@ -2,24 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from typing import Any
 
-from fuselatch.core.forms.form import Form, plan_of
+from fuselatch.core.forms.form import forms_loaded, plan_of
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.names import suggest
 from fuselatch.report.behaviour import all_handlers
 
 LEFT_OUT = "muted for this run"
-
-
-def forms_loaded() -> Iterator[type[Form]]:
-    """Yield every imported form class."""
-    waiting = list(Form.__subclasses__())
-    while waiting:
-        form = waiting.pop()
-        yield form
-        waiting.extend(form.__subclasses__())
 
 
 def handler_named(name: str) -> Callable[..., Any]:

@@ -32,7 +32,7 @@ from fuselatch.core.engine.verbs import RUNS_NO_AUTHOR_CODE, STEPS
 from fuselatch.core.engine.viewing import help_line, list_part, message_of, picture_shown, prompt_view, rows_part, view_of
 from fuselatch.core.engine.waits import is_stale
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.form import Form, must_be_a_form
+from fuselatch.core.forms.form import Form, forms_loaded, must_be_a_form
 from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
 from fuselatch.core.forms.live_state import ControlState, is_masked, seen
 from fuselatch.core.forms.manner import Manner
@@ -60,16 +60,6 @@ T = TypeVar("T")
 
 Keeper: TypeAlias = Callable[[Gesture, str, FuseLatchError | None], object]
 """Keeps what is fed: a gesture, the name of the form in front then, and the error that it raised."""
-
-
-def names_of_forms() -> list[str]:
-    """Return the names of all form classes."""
-    found, waiting = [], [Form]
-    while waiting:
-        kind = waiting.pop()
-        found.append(kind.__name__)
-        waiting.extend(kind.__subclasses__())
-    return found[1:]
 
 
 NO_OFFERS = Offers(())
@@ -166,7 +156,7 @@ class Session:
                 offers.look_at(form)
         policy = options.policy
         if policy is not None:
-            policy.known(names_of_forms())
+            policy.known([form.__name__ for form in forms_loaded()])
             for each in dict.fromkeys(
                 [*([form] if form is not None else []), *(offer.form for offer in offers.by_name.values())]
             ):

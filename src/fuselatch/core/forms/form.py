@@ -363,3 +363,15 @@ def latches_of(form: type[Form]) -> Iterator[tuple[str, Latch]]:
         for check in control.checks:
             if check.latch is not None:
                 yield check.name, check.latch
+
+
+def forms_loaded() -> list[type[Form]]:
+    """Return the form classes that Python has loaded. One whose declaration failed may still be there: it is left out."""
+    found: list[type[Form]] = []
+    waiting = Form.__subclasses__()
+    while waiting:
+        kind = waiting.pop(0)
+        if "_plan" in vars(kind):
+            found.append(kind)
+        waiting.extend(kind.__subclasses__())
+    return found
