@@ -83,6 +83,7 @@ class Voyage(Form):
     )
     tide = Choice("Tide", choices=Tide, default=nth_choice(2))
     far = Choice("Far", choices=("a",), default=nth_choice(2))
+    gone = Choice("Gone", choices=lambda form: ("a",), default="b")
     power = Choice("Power", choices=("solar", "shore", "wind"), multiple=True, default=("wind",))
     kind = Choice("Kind", choices=("sloop", "barge"), other=True)
     region_too = Choice("Region too", choices=Catalog("places", text="region").where(country=country), other=True)
@@ -96,9 +97,11 @@ def voyage(**more: Any) -> Desk:
 def test_a_chain_of_catalogs_and_defaults_by_place() -> None:
     with voyage() as desk:
         form = desk.at(Voyage)
-        assert (form.country.value, form.tide.value, form.far.value, form.power.value) == (
-            "Norland", Tide.SLACK_WATER, None, ("wind",),
+        assert (form.country.value, form.tide.value, form.far.value, form.gone.value, form.power.value) == (
+            "Norland", Tide.SLACK_WATER, None, None, ("wind",),
         )  # fmt: skip
+        form.power.value = ("wind", "solar")
+        assert form.power.value == ("solar", "wind"), "in the order of the list"
         assert (list(form.region.choices), form.town.choices.shown()) == (["Coast", "Hills"], [])
         desk.pick("region", "Coast")
         assert (list(form.town.choices), form.town.choices.shown()) == ([1, 2], ["Pell Haven", "Dunmarrow"])

@@ -254,7 +254,9 @@ def test_rule_09_focus_goes_on_when_it_loses_its_place() -> None:
 
 def test_rule_09_a_handler_may_send_the_focus_elsewhere() -> None:
     with bench({"on": lambda form: form.word.focus(select=True)}) as (desk, form):
+        desk.type("word", "a draft")
         form.word.value = "all of it"
+        assert form.word.text == "all of it"
         desk.tick("on")
         assert form.word.focused and desk.session.view.forms[0].controls[3].selected
         desk.key("x")
