@@ -116,7 +116,8 @@ class LiveChecked(Live):
     @property
     def is_valid(self) -> bool:
         """True if no finding would refuse it as it is typed now. Warnings don't count. Rules can read it."""
-        self._state.judged = True
+        if self._engine.tracker is not None:
+            self._state.judged = True
         return self._tracked("is_valid", self._engine.is_valid(self))
 
     def _tracked(self, prop: str, found: T) -> T:

@@ -81,7 +81,7 @@ class FormState(Node):
         self.touched: dict[ControlState, None] = {}
         self.rearranged = False
         self.shown: Any = None
-        # True once a rule has asked if the form, or one of its entries, is valid.
+        # True once a rule has asked if one of the entries is valid, or anything if the form is.
         self.judged = False
         # The entries that a finding would refuse as they are typed now; None until it is asked if the form is valid.
         self.invalid: set[ControlState] | None = None

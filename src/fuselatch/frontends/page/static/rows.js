@@ -69,7 +69,7 @@ export class RowWindow {
     const isHidden = near >= 0 && (near < this.first || near >= this.first + this.seen);
     if (isHidden) this.first = Math.max(0, Math.min(near < this.first ? near : near - this.seen + 1, count - this.seen));
     this.redraw();
-    // Otherwise the scrollbar is let be: a user may have moved it, whose event comes later.
+    // Otherwise leave the scrollbar alone: the user may just have moved it, and the browser tells of that later.
     if (before !== [count, this.first, this.height].join()) this.put();
   }
 
