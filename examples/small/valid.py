@@ -29,6 +29,7 @@ class Span(Form, title="Span"):
     low = Number("Low water")
     high = Number("High water")
     wrong = Label("Wrong", value=lambda form: " and ".join(one.caption for one in (form.low, form.high) if not one.is_valid))
+    sound = Label("High water is", value=lambda form: "valid" if form.high.is_valid else "wrong")
     tide = Number("Tide", visible=False)
 
     @check(low, high, at=high)
