@@ -11,7 +11,7 @@ demo: .venv/ready-demo
 	@$(BIN)/fuselatch demo
 
 show: .venv/ready-demo
-	@$(BIN)/fuselatch show marina.scenes:quiet_monday || true
+	@$(BIN)/fuselatch show saltmarsh.scenes:quiet_monday || true
 
 # The compiler takes one of two processors, the linters and then the tests the other, and what the first leaves of it.
 test: .venv/ready-test
@@ -35,7 +35,7 @@ coverage: .venv/ready-test
 	$(BIN)/python -m pytest $(FEW) --cov --cov-report=term-missing:skip-covered
 
 # Those that run the core again, compiled: other parts are plain Python either way. AGAIN=tests runs all.
-AGAIN ?= tests/frontends tests/core tests/rehearsal tests/marina tests/report tests/stores/test_record_stores.py \
+AGAIN ?= tests/frontends tests/core tests/rehearsal tests/saltmarsh tests/report tests/stores/test_record_stores.py \
 	tests/cli/test_cli.py tests/test_formats.py tests/exploring
 test-compiled: .compiled/ready
 	$(WITH_COMPILED) $(BIN)/fuselatch --version | grep "(compiled core)"

@@ -55,7 +55,7 @@ def costs(scene: Any) -> tuple[float, float, int]:
 
 
 def main() -> None:
-    from marina.scenes import office, quiet_monday
+    from saltmarsh.scenes import office, quiet_monday
 
     from tests.exploring.planted import PLANTED, found_after
 

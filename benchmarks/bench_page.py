@@ -91,7 +91,7 @@ def page_of(browser: Any, what: str | None, control: str = "") -> Iterator[Calla
 
 def booking() -> Scene:
     """The marina's booking."""
-    from marina.scenes import quiet_monday
+    from saltmarsh.scenes import quiet_monday
 
     scene: Scene = quiet_monday()
     return scene

@@ -28,7 +28,7 @@ def serve() -> None:
     """Serve the marina's bookings; print the port, and the most memory once the standard input is closed."""
     sys.path.insert(0, str(HERE.parent / "examples"))
     import uvicorn
-    from marina.scenes import quiet_monday
+    from saltmarsh.scenes import quiet_monday
 
     from fuselatch.frontends.page import app
 

@@ -65,7 +65,7 @@ if TYPE_CHECKING:
     from fuselatch.core.model.findings import warn as warn
     from fuselatch.core.model.outcome import Outcome as Outcome
     from fuselatch.core.model.pictures import Picture as Picture
-    from fuselatch.frontends.page.filling import fill_in as fill_in
+    from fuselatch.frontends.page.showing import show_form as show_form
 
 WHERE = {
     "fuselatch.core.forms.catalogs": ("Catalog",),
@@ -107,7 +107,7 @@ WHERE = {
     "fuselatch.core.model.findings": ("Finding", "Marker", "Override", "warn"),
     "fuselatch.core.model.outcome": ("Outcome",),
     "fuselatch.core.model.pictures": ("Picture",),
-    "fuselatch.frontends.page.filling": ("fill_in",),
+    "fuselatch.frontends.page.showing": ("show_form",),
 }
 """The module of each public name."""
 

@@ -15,7 +15,7 @@ from fuselatch.rehearsal.loading import forget_imports
 from fuselatch.stores import LatchRecord
 from fuselatch.stores.sql import SqlLatches
 
-CUES = Path(__file__).parents[2] / "examples" / "marina" / "cues"
+CUES = Path(__file__).parents[2] / "examples" / "saltmarsh" / "cues"
 
 
 def call(*words: str) -> tuple[int, str, str]:
@@ -78,11 +78,11 @@ def test_a_demo_that_can_not_write_says_so(tmp_path: Path) -> None:
     ],
 )  # fmt: skip
 def test_exit_codes_and_one_clear_line(tmp_path: Path, words: list[str], code: int, message: str) -> None:
-    (tmp_path / "good.cues").write_text("scene marina.scenes:searching\nexpect open VesselSearch\n")
-    (tmp_path / "bad.cues").write_text("scene marina.scenes:searching\nexpect match.value Kittiwake\n")
+    (tmp_path / "good.cues").write_text("scene saltmarsh.scenes:searching\nexpect open VesselSearch\n")
+    (tmp_path / "bad.cues").write_text("scene saltmarsh.scenes:searching\nexpect match.value Kittiwake\n")
     (tmp_path / "empty").mkdir()
     (tmp_path / "binary.cues").write_bytes(b"scene x\n\xff\xfe")
-    (tmp_path / "verb.cues").write_text("scene marina.scenes:searching\nprss back\n")
+    (tmp_path / "verb.cues").write_text("scene saltmarsh.scenes:searching\nprss back\n")
     exit_code, out, err = call(*(word.replace("{tmp}", str(tmp_path)) for word in words))
     assert exit_code == code
     assert "Traceback" not in out + err
@@ -104,7 +104,7 @@ def test_help_names_every_command_and_imports_nothing_heavy() -> None:
     answer = subprocess.run([sys.executable, "-c", program], capture_output=True, text=True, check=True).stdout
     assert all(f"  {name} " in answer for name in COMMANDS)
     loaded = answer.splitlines()[-1]
-    assert not any(f"'{heavy}'" in loaded for heavy in ("rich", "marina", "hypothesis", "csv", "greenlet"))
+    assert not any(f"'{heavy}'" in loaded for heavy in ("rich", "saltmarsh", "hypothesis", "csv", "greenlet"))
 
 
 def test_the_cue_sheet_of_the_records_example_passes() -> None:
@@ -158,7 +158,7 @@ def test_latches_lists_and_releases(tmp_path: Path) -> None:
 
 
 def test_describe_shows_lines_tables_and_records() -> None:
-    _, out, _ = call("describe", "marina.office:OfficeForm")
+    _, out, _ = call("describe", "saltmarsh.office:OfficeForm")
     for line in (
         "  records: bookings",
         "extras           lines    'Extras'         lines of ExtraLine; records extras, key booking; new record: save_first; on removal: ask",
@@ -168,7 +168,7 @@ def test_describe_shows_lines_tables_and_records() -> None:
         "  extras[].what.changed: quote (office.py",
     ):
         assert line in out, line
-    _, out, _ = call("describe", "marina.office:BerthTable")
+    _, out, _ = call("describe", "saltmarsh.office:BerthTable")
     assert "columns name, length, depth; sorted by length; choices from berths.name where pier" in out
 
 
@@ -178,8 +178,8 @@ def test_a_policy_shows_in_describe_and_holds_in_rehearse(tmp_path: Path) -> Non
         "[BookingForm.prompts.owes]\ntext = 'Money first, {vessel}: {amount}'\nbuttons = {'Book it' = 'Let it pass'}\n"
         "[BookingForm.checks]\nplausible = 'refuse'\n'length.maximum' = 'warn'\n"
     )
-    _, before, _ = call("describe", "marina.forms:BookingForm")
-    code, out, _ = call("describe", "marina.forms:BookingForm", "--policy", str(policy))
+    _, before, _ = call("describe", "saltmarsh.forms:BookingForm")
+    code, out, _ = call("describe", "saltmarsh.forms:BookingForm", "--policy", str(policy))
     changed = [line.strip() for line in out.splitlines() if line not in before.splitlines()]
     assert code == 0 and changed == [
         "length   number   'Length'     required; minimum 3; maximum 60 (warn); unit m; decimals 2; checked by plausible (refuse)",
@@ -191,7 +191,7 @@ def test_a_policy_shows_in_describe_and_holds_in_rehearse(tmp_path: Path) -> Non
     assert code == 1 and out.endswith("1 cue sheet: 23 steps passed, 1 failed\n")  # declared captions answer, too
     assert "7:1: expected prompt Saltwort has owed, but the prompt is 'Money first, Saltwort: 224.55'\n" in out
     policy.write_text("[BookingForm.checks]\nplausibel = 'warn'\n")
-    for words in (("describe", "marina.forms:BookingForm"), ("rehearse", str(CUES / "arrears.cues"))):
+    for words in (("describe", "saltmarsh.forms:BookingForm"), ("rehearse", str(CUES / "arrears.cues"))):
         code, out, err = call(*words, "--policy", str(policy))
         assert code == (2 if words[0] == "describe" else 1) and "did you mean 'plausible'" in out + err
 

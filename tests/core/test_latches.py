@@ -191,8 +191,8 @@ def test_a_latch_that_another_session_has_set_a_moment_before_is_theirs() -> Non
         assert form.done_today.set("mine") is False and form.done_today.answer == "theirs"
 
 
-class Requisition(Form, records="requisitions"):
-    """A requisition that is printed once."""
+class Slip(Form, records="slips"):
+    """A slip that is printed once."""
 
     printed = Latch(per="saved_record", key=lambda form: form.what.value)
 
@@ -215,33 +215,33 @@ class Requisition(Form, records="requisitions"):
 def test_a_latch_of_a_saved_record_stays_with_it_for_everybody() -> None:
     log = MemoryLatches()
     rows = [{"number": 1, "what": "rope"}, {"number": 2, "what": "oil"}]
-    store = MemoryRecords({"requisitions": rows}, keys={"requisitions": "number"})
+    store = MemoryRecords({"slips": rows}, keys={"slips": "number"})
 
     def keys() -> list[str]:
         return [record.key for record in log.all()]
 
-    with rehearse(Requisition, records=store, latches=log, user="Imke") as desk:
-        form = desk.at(Requisition)
+    with rehearse(Slip, records=store, latches=log, user="Imke") as desk:
+        form = desk.at(Slip)
         act(desk, "press go")
-        assert (form.shown.value, keys()) == (True, ["requisitions: 1 / rope"])
+        assert (form.shown.value, keys()) == (True, ["slips: 1 / rope"])
         act(desk, "record next")
         assert not form.shown.value
         act(desk, "record new", "type what tar", "press go")
-        assert (form.shown.value, keys()) == (True, ["requisitions: 1 / rope"]), "the new record has no key yet"
+        assert (form.shown.value, keys()) == (True, ["slips: 1 / rope"]), "the new record has no key yet"
         act(desk, "press keep")
-        assert (form.shown.value, keys()) == (True, ["requisitions: 1 / rope", "requisitions: 3 / tar"])
+        assert (form.shown.value, keys()) == (True, ["slips: 1 / rope", "slips: 3 / tar"])
         act(desk, "record new", "type what wax", "press go", "record first")
-    with rehearse(Requisition, records=store, latches=log, user="Oda") as desk:
-        form = desk.at(Requisition)
+    with rehearse(Slip, records=store, latches=log, user="Oda") as desk:
+        form = desk.at(Slip)
         act(desk, "type number 9", "press keep")
         assert (form.shown.value, keys()) == (
             True,
-            ["requisitions: 3 / tar", "requisitions: 4 / wax", "requisitions: 9 / rope"],
+            ["slips: 3 / tar", "slips: 4 / wax", "slips: 9 / rope"],
         )
         assert desk.latches[0].until == "until it is reset"
         act(desk, "record remove", "answer Remove")
-        assert keys() == ["requisitions: 3 / tar", "requisitions: 4 / wax"]
+        assert keys() == ["slips: 3 / tar", "slips: 4 / wax"]
         act(desk, "record last", "press reset")
-        assert (form.shown.value, keys()) == (False, ["requisitions: 3 / tar"])
+        assert (form.shown.value, keys()) == (False, ["slips: 3 / tar"])
     with pytest.raises(DeclarationError, match='once: a latch per="saved_record" needs a form with records='):
         type("Unbound", (Form,), {"once": Latch(per="saved_record")})

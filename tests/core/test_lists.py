@@ -265,18 +265,18 @@ def test_countries_and_their_subdivisions_as_iso_3166_has_them() -> None:
 class Patients(Form):
     """A list in which two items read the same."""
 
-    patient = Choice("Patient", choices=Catalog("patients", text="name", value="id", value_type=int))
+    guest = Choice("Patient", choices=Catalog("patients", text="name", value="id", value_type=int))
     look = Button("Look")
 
 
 @pytest.mark.parametrize(
     ("which", "picked", "refused"),
     [
-        ("", None, "2 items read 'Abel'; say which: pick patient 'Abel' at 2"), (" at 2", 3, ""), (" where born 2031-01-01", 1, ""),
-        (" at 3", None, "2 items of patient read 'Abel': use a number from 1 to 2, not '3'"),
+        ("", None, "2 items read 'Abel'; say which: pick guest 'Abel' at 2"), (" at 2", 3, ""), (" where born 2031-01-01", 1, ""),
+        (" at 3", None, "2 items of guest read 'Abel': use a number from 1 to 2, not '3'"),
         (" where bron 1", None, "'patients' has no column 'bron'; did you mean 'born'"),
-        (" where born 2030-01-01", None, "0 items of patient read 'Abel' where born is '2030-01-01'"),
-        (" is 2", None, "after pick patient Abel comes 'at PLACE' or 'where COLUMN VALUE', not 'is 2'"),
+        (" where born 2030-01-01", None, "0 items of guest read 'Abel' where born is '2030-01-01'"),
+        (" is 2", None, "after pick guest Abel comes 'at PLACE' or 'where COLUMN VALUE', not 'is 2'"),
     ],
 )  # fmt: skip
 def test_of_two_items_that_read_the_same_none_is_taken_unseen(which: str, picked: int | None, refused: str) -> None:
@@ -286,18 +286,18 @@ def test_of_two_items_that_read_the_same_none_is_taken_unseen(which: str, picked
         form = desk.at(Patients)
         if refused:
             with pytest.raises((Refused, UnknownName), match=re.escape(refused)):
-                act(desk, f"pick patient Abel{which}")
+                act(desk, f"pick guest Abel{which}")
         else:
-            act(desk, f"pick patient Abel{which}")
-        assert form.patient.value == picked
+            act(desk, f"pick guest Abel{which}")
+        assert form.guest.value == picked
         for typed in ("Abel", "Ab"):
-            act(desk, f"type patient {typed}", "tab")
-            assert form.patient.value is None and form.patient.marker, "Tab takes none of them"
-        act(desk, "type patient Be", "tab")
-        assert form.patient.value == 2
-        desk.session.feed(Gesture(verb="pick", control="patient", item="i3"))
-        assert form.patient.value == 3 and desk.as_cues().splitlines()[-1] == "pick    patient Abel at 2"
-        assert told(desk.trace, "change")[-1] == "patient.value: Bela → Abel", "the trace shows texts, not keys"
+            act(desk, f"type guest {typed}", "tab")
+            assert form.guest.value is None and form.guest.marker, "Tab takes none of them"
+        act(desk, "type guest Be", "tab")
+        assert form.guest.value == 2
+        desk.session.feed(Gesture(verb="pick", control="guest", item="i3"))
+        assert form.guest.value == 3 and desk.as_cues().splitlines()[-1] == "pick    guest Abel at 2"
+        assert told(desk.trace, "change")[-1] == "guest.value: Bela → Abel", "the trace shows texts, not keys"
 
 
 class Framed(Form):

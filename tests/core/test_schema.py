@@ -10,7 +10,7 @@ from typing import Any
 from hypothesis import given
 from hypothesis import strategies as st
 from jsonschema import Draft202012Validator
-from marina.scenes import quiet_monday
+from saltmarsh.scenes import quiet_monday
 
 from fuselatch import Choice, Date, DateTime, Form, Integer, Money, Number, Percent, Text, Tick, Time
 from fuselatch.frontends import Session

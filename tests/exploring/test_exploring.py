@@ -15,7 +15,7 @@ from typing import Any
 import pytest
 from click.testing import CliRunner
 from faults import quay
-from marina.scenes import office, quiet_monday
+from saltmarsh.scenes import office, quiet_monday
 
 from fuselatch import Choice, Form, Refused, UnknownName
 from fuselatch.cli import main
@@ -406,7 +406,7 @@ def test_a_file_of_known_faults_that_can_not_be_read_says_why(text: str, problem
     [
         ([f"{QUAY}:Unprized"], "did you mean 'Unpriced'"), ([f"{QUAY}:Unpriced", "--gestures", "0"], "--gestures"),
         ([f"{QUAY}:Unpriced", "--seconds", "0"], "--seconds"), (["nowhere.at:All"], "not found"), (["tests.exploring.planted:unready"], "unready failed: planted.py:"),
-        (["marina.forms:BookingForm"], "needs berths"), ([f"{QUAY}:Unpriced", "-o", "README.md/explored"], "README.md"),
+        (["saltmarsh.forms:BookingForm"], "needs berths"), ([f"{QUAY}:Unpriced", "-o", "README.md/explored"], "README.md"),
     ],
 )  # fmt: skip
 def test_wrong_words_are_told_in_one_line(words: list[str], said: str, monkeypatch: pytest.MonkeyPatch) -> None:

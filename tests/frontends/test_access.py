@@ -21,7 +21,7 @@ FOCUSED = """(() => {
 @pytest.mark.parametrize("key", ["Tab", "Shift+Tab"])
 def test_tab_goes_round_all_of_a_form_and_of_the_page(name: str, key: str, browser: Any) -> None:
     with importing_from([EXAMPLES]):
-        from marina import scenes
+        from saltmarsh import scenes
 
         with showing(browser, getattr(scenes, name)()) as shown:
             if name == "office":

@@ -61,7 +61,7 @@ WRONG = [
 ]  # fmt: skip
 UNKNOWN = [
     {"verb": "press", "control": "9.go"}, {"verb": "type", "control": "2.word", "text": "x"}, {"verb": "press", "control": "1.../../go"},
-    {"verb": "open", "text": "marina.scenes:office"}, {"verb": "open", "text": "/etc/passwd"}, {"verb": "record", "form": "1", "text": "1"},
+    {"verb": "open", "text": "saltmarsh.scenes:office"}, {"verb": "open", "text": "/etc/passwd"}, {"verb": "record", "form": "1", "text": "1"},
     {"verb": "type", "control": "1.word", "text": "x" * 10_001}, {"verb": "key", "key": "MediaPlay"}, {"verb": "move_line", "control": "1.a"},
     {"verb": "pick", "control": "1.pier", "item": "=Nowhere"},
 ]  # fmt: skip

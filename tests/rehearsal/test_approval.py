@@ -122,7 +122,7 @@ def test_the_current_folder_may_have_the_forms_of_approved_sheets(tmp_path: Path
 def test_what_can_not_be_approved_is_told_and_changes_no_approval(tmp_path: Path) -> None:
     file = made(tmp_path, **{"helper.py": HELPER})
     assert run("approve", file, "--by", "Nolke").exit_code == 0
-    note = tmp_path / "note.approved.json"
+    note = tmp_path / "note.approval.json"
     before = json.loads(note.read_text())
     assert (before["by"], before["cue_sheets"], [*before["files"]]) == (
         "Nolke",
@@ -150,4 +150,4 @@ def test_what_can_not_be_approved_is_told_and_changes_no_approval(tmp_path: Path
     for broken in ("[", "[]", '{"file": 5}', json.dumps({**before, "version": 1})):
         note.write_text(broken)
         result = run("rehearse", "-q", "--approved-only", sheet)
-        assert result.exit_code == 1 and "note.approved.json is" in result.output and "Traceback" not in result.output
+        assert result.exit_code == 1 and "note.approval.json is" in result.output and "Traceback" not in result.output

@@ -98,7 +98,7 @@ WRONG: list[tuple[str, str]] = [
     ("form little_forms:number", "x.cues:1:6: little_forms:number isn't a form; choose from Little, Wanting"),
     ("scene little_forms:nothing", "x.cues:1:7: nothing must return Scene(…), but it returned None"),
     ("form litle_forms:Little", "x.cues:1:6: module 'litle_forms' not found; did you mean 'little_forms'? Or add its folder with --from FOLDER"),
-    ("form marina.scens:x", "x.cues:1:6: module 'marina.scens' not found; did you mean 'scenes'?"),
+    ("form saltmarsh.scens:x", "x.cues:1:6: module 'saltmarsh.scens' not found; did you mean 'scenes'?"),
     ("form broken_forms:x", "x.cues:1:6: can't import broken_forms: broken_forms.py:2: '(' was never closed"),
     ("form raising_forms:x", "x.cues:1:6: can't import raising_forms: raising_forms.py:1: RuntimeError: at import"),
     ("form needy_forms:x", "x.cues:1:6: can't import needy_forms: module 'no_such_package' not found"),

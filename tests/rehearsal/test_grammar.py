@@ -10,7 +10,7 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 from hypothesis.extra.lark import from_lark
 from lark import Lark, UnexpectedInput
-from marina.scenes import quiet_monday
+from saltmarsh.scenes import quiet_monday
 from stay import Stay
 
 from fuselatch.core.model.errors import Refused

@@ -13,7 +13,7 @@ from unittest.mock import patch
 from xml.etree.ElementTree import Element, SubElement, fromstring
 
 import pytest
-from marina.papers import Stay, confirmation
+from saltmarsh.papers import Stay, confirmation
 
 from fuselatch import Button, DeclarationError, Form, NotAllowedHere, Param, Refused, Text, UnknownName
 from fuselatch.frontends import Session

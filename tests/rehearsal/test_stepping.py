@@ -23,7 +23,7 @@ from fuselatch.rehearsal.stepping import COMMANDS, Command, Stepping, Stop
 from tests.helpers import examples
 
 ROOT = Path(__file__).parents[2]
-CUES = ROOT / "examples" / "marina" / "cues"
+CUES = ROOT / "examples" / "saltmarsh" / "cues"
 OVERHANG = read_cue_file(CUES / "overhang.cues")
 
 

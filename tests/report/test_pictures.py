@@ -13,8 +13,8 @@ from typing import ClassVar
 import pytest
 from click.testing import CliRunner
 from faults.quay import Unpriced
-from marina.forms import BookingForm
-from marina.scenes import office
+from saltmarsh.forms import BookingForm
+from saltmarsh.scenes import office
 
 from fuselatch import Answer, Button, Choice, Event, Form, HandlerFailed, Text, Tick
 from fuselatch.cli import main
@@ -29,7 +29,7 @@ from fuselatch.report.screen import screen
 from fuselatch.report.timeline import handlers, timeline_figure, waits
 from tests.helpers import act
 
-CUES = Path(__file__).parents[2] / "examples" / "marina" / "cues"
+CUES = Path(__file__).parents[2] / "examples" / "saltmarsh" / "cues"
 NESTED = [("prompt", "outer"), ("prompt", "inner"), ("answer", "inner"), ("answer", "outer")]
 PNG = b"\x89PNG"
 
@@ -86,7 +86,7 @@ def test_a_flipbook_is_one_whole_page(name: str, tmp_path: Path) -> None:
 def test_a_flipbook_marks_what_changed_and_what_failed(tmp_path: Path) -> None:
     sheet = tmp_path / "x.cues"
     sheet.write_text(
-        'scene marina.scenes:quiet_monday\ntype vessel "<b>Teal & co</b>"\ntick visitor\nexpect vessel.value Heron\n'
+        'scene saltmarsh.scenes:quiet_monday\ntype vessel "<b>Teal & co</b>"\ntick visitor\nexpect vessel.value Heron\n'
     )
     result = CliRunner().invoke(main, ["flipbook", str(sheet)])
     assert result.exit_code == 1 and "expected vessel.value Heron" in result.output
@@ -110,7 +110,7 @@ def test_every_kind_of_step_can_be_drawn(number: int, tmp_path: Path) -> None:
 def test_a_timeline_has_a_lane_for_each_form_and_what_was_waited_for(tmp_path: Path) -> None:
     sheet = tmp_path / "slow.cues"
     sheet.write_text(
-        'scene marina.scenes:quiet_monday\ntype vessel Saltwort\nfocus length\nwait 25m\nanswer "Book it"\npress find\n'
+        'scene saltmarsh.scenes:quiet_monday\ntype vessel Saltwort\nfocus length\nwait 25m\nanswer "Book it"\npress find\n'
     )
     done = run_cues(read_cue_file(sheet))
     assert [(span.form, span.label) for span in waits(done.trace)] == [
@@ -139,7 +139,7 @@ def test_a_timeline_has_a_lane_for_each_form_and_what_was_waited_for(tmp_path: P
 
 
 def test_describe_as_json_dot_picture_and_events(tmp_path: Path) -> None:
-    form = "marina.forms:BookingForm"
+    form = "saltmarsh.forms:BookingForm"
     known = json.loads(call("describe", form, "--json"))
     assert [dialog["verdicts"] for dialog in known["dialogs"]] == [["accepted", "cancelled"]]
     assert known["handlers"][1]["sets"] == ["length.value", "port.value", "vessel.value", "visitor.value"]
@@ -150,7 +150,7 @@ def test_describe_as_json_dot_picture_and_events(tmp_path: Path) -> None:
         '"look_up_vessel" -> "VesselSearch"',
     ):
         assert edge in dot
-    for name in (form, "marina.office:OfficeForm"):
+    for name in (form, "saltmarsh.office:OfficeForm"):
         call("describe", name, "--picture", tmp_path / "d.png")
         assert (tmp_path / "d.png").read_bytes().startswith(PNG)
     signals = call("describe", "while_open:Muster", "--from", CUES.parents[1] / "ways", "--dot").splitlines()
@@ -160,7 +160,7 @@ def test_describe_as_json_dot_picture_and_events(tmp_path: Path) -> None:
     assert "  changed         the value changed: handled by warn_of_arrears (forms.py:112)" in lines
     assert "    @vessel.left" in lines and "    @vessel.changed" not in lines
     assert "  closing           the form is about to close" in call("describe", form, "--events", "BookingForm")
-    assert "Events of extras[].what (choice)" in call("describe", "marina.office:OfficeForm", "--events", "extras[].what")
+    assert "Events of extras[].what (choice)" in call("describe", "saltmarsh.office:OfficeForm", "--events", "extras[].what")
     assert "did you mean 'vessel'?" in call("describe", form, "--events", "vesel", code=2)
 
 

@@ -68,7 +68,7 @@ def test_drafts_pass_mypy_ruff_and_their_cue_sheets(folder: Path) -> None:
     for name in ("late_fee", "shut", "untyped"):
         draft(f"quay_fees:{name}")
     for table in ("vessels", "bookings", "services"):
-        draft(str(ROOT / "examples" / "marina" / "data" / f"{table}.csv"))
+        draft(str(ROOT / "examples" / "saltmarsh" / "data" / f"{table}.csv"))
     (folder / "odd.csv").write_text(
         "id,What is it?,class,2nd,paid,leave\n1,x,w,1,true,2031-05-04\n2,y,w,2,false,2031-05-05\n"
     )

@@ -26,7 +26,7 @@ from fuselatch.cli.sheets import Wish, found, problem_with
 def command(file: Path, more: tuple[str, ...], by: str, folders: tuple[Path, ...]) -> None:
     """Run the cue sheets that open forms of FILE.py and, if all pass, approve the file.
 
-    Writes FILE.approved.json with who, when and the SHA-256 of all that was read: Python files that aren't installed, cue
+    Writes FILE.approval.json with who, when and the SHA-256 of all that was read: Python files that aren't installed, cue
     sheets and policies. "fuselatch rehearse --approved-only" runs nothing else. Exit code 1: a cue sheet failed. Exit code
     2: a file can't be read.
     """

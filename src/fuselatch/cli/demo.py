@@ -27,7 +27,7 @@ def command(folder: Path) -> None:
 
     Writes bookings (CSV), letters, drawings and traces to a folder.
     """
-    from marina.demo import run_all_cues, write
+    from saltmarsh.demo import run_all_cues, write
 
     from fuselatch.cli.printing import show, show_count
 

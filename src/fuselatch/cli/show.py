@@ -58,7 +58,7 @@ def command(
         raise click.UsageError("--at and --json are for one form; name it as MODULE:FORM")
     places = [Path.cwd(), *(folder.resolve() for folder in folders)]
     try:
-        from fuselatch.frontends.page.filling import fill_in
+        from fuselatch.frontends.page.showing import show_form
 
         with redirect_stdout(sys.stderr), importing_from(places), allowed(approved_only, reference, offered, places):
             rules = Policy.load(policy) if policy is not None else None
@@ -69,7 +69,7 @@ def command(
                 "at": KeyInWords(at) if at is not None else None,
             }
             given = {name: value for name, value in options.items() if value is not None}
-            outcome = fill_in(what_to_show(reference, offered), port=port, browser=not no_browser, **given)
+            outcome = show_form(what_to_show(reference, offered), port=port, browser=not no_browser, **given)
     except (FuseLatchError, ImportError, OSError, TypeError, ValueError) as error:
         end(error)
     if offered is not None:

@@ -214,7 +214,7 @@ def counted(part: Part, at: int) -> Tried:
 
 
 def search(part: Part, progress: Callable[[int], None] = lambda made: None) -> Tried:
-    """Make one search. A scene that is told by its name is imported: "marina.scenes:quiet_monday"."""
+    """Make one search. A scene that is told by its name is imported: "saltmarsh.scenes:quiet_monday"."""
     with found_in(part.scene):
         start = load_start(loaded(part.scene))
         return Search(start, part.seed, part.gestures, part.until, part.words).run(progress)

@@ -18,13 +18,13 @@ from fuselatch.rehearsal.loading import forget_imports
 from fuselatch.rehearsal.reach import Ledger, told_to
 from fuselatch.rehearsal.sources import NotApproved, importing_text, is_installed
 
-ENDING: Final = ".approved.json"
+ENDING: Final = ".approval.json"
 VERSION: Final = 2
 
 
 @dataclass(frozen=True, slots=True)
 class Approval:
-    """The contents of `NAME.approved.json`.
+    """The contents of `NAME.approval.json`.
 
     The file, who approved it and when (ISO 8601), how many steps passed in each cue sheet, and the SHA-256 of each file that
     was read, by its path from the approval's folder: Python files that aren't installed, cue sheets and policies.

@@ -179,7 +179,7 @@ class Desk(DeskView):
     def pick(self, control: Named, text: object, *which: object) -> None:
         """Pick an item by its text.
 
-        If several items read the same: `pick("patient", "Abel", "at", 2)`, or `"where", "born", "2031-01-01"`, a column of
+        If several items read the same: `pick("guest", "Abel", "at", 2)`, or `"where", "born", "2031-01-01"`, a column of
         its catalog's source.
         """
         form, path = self.place(control)

@@ -27,7 +27,7 @@ class LoadError(FuseLatchError, ValueError):
     """Something can't be imported, or isn't a scene or a form."""
 
 
-EXAMPLES: Final = {"form": "stay:Stay", "scene": "marina.scenes:quiet_monday", "function": "rates:price_of_stay"}
+EXAMPLES: Final = {"form": "stay:Stay", "scene": "saltmarsh.scenes:quiet_monday", "function": "rates:price_of_stay"}
 """An example for each kind of thing that can be loaded."""
 
 _opened: list[tuple[Path, ...]] = []

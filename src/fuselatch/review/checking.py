@@ -35,10 +35,10 @@ class Problem(NamedTuple):
     line: int
     kind: str
     problem: str
-    mend: str
+    fix: str
 
     def __str__(self) -> str:
-        return f"{self.file}:{self.line}: {self.problem}{f'; {self.mend}' if self.mend else ''}"
+        return f"{self.file}:{self.line}: {self.problem}{f'; {self.fix}' if self.fix else ''}"
 
 
 class Source:
@@ -122,8 +122,8 @@ def check_file(path: Path, name: str = "", around: dict[Path, Counter[str]] | No
 
 def split(what: str) -> tuple[str, str]:
     """Split a message into problem and fix."""
-    problem, _, mend = what.partition("; ")
-    return problem, mend
+    problem, _, fix = what.partition("; ")
+    return problem, fix
 
 
 def check_class(kind: type[Any], source: Source) -> Iterator[Problem]:
@@ -141,14 +141,14 @@ def check_class(kind: type[Any], source: Source) -> Iterator[Problem]:
         kept_back,
         taken_shortcuts,
     ):
-        for line, problem, mend in problems_of(kind, plan, source):
-            yield Problem(source.name, line, problems_of.__name__.replace("_", " "), problem, mend)
+        for line, problem, fix in problems_of(kind, plan, source):
+            yield Problem(source.name, line, problems_of.__name__.replace("_", " "), problem, fix)
     body = source.class_of(kind.__name__)
     if body is None:
         return
     for look in READ:
-        for line, problem, mend in look(Body(kind, plan, body, source.names, source.uses)):
-            yield Problem(source.name, line, look.__name__.replace("_", " "), problem, mend)
+        for line, problem, fix in look(Body(kind, plan, body, source.names, source.uses)):
+            yield Problem(source.name, line, look.__name__.replace("_", " "), problem, fix)
 
 
 Found = Iterator[tuple[int, str, str]]
@@ -165,8 +165,8 @@ def idle_buttons(kind: type[Any], plan: FormPlan, source: Source) -> Found:
         decl = control.decl
         if isinstance(decl, Button) and decl.closes is None and not decl.submits and not control.heard:
             if not any(path in loaded for loaded in attached(kind, source)):
-                mend = f"add a handler for {path}.clicked, or closes= or submits="
-                yield (source.line_of(kind.__name__, path), f"button {kind.__name__}.{path} does nothing", mend)
+                fix = f"add a handler for {path}.clicked, or closes= or submits="
+                yield (source.line_of(kind.__name__, path), f"button {kind.__name__}.{path} does nothing", fix)
 
 
 TAKEN: Final = frozenset({"Ctrl+T", "Ctrl+N", "Ctrl+W", "Ctrl+Shift+T", "Ctrl+Shift+N", "Ctrl+Shift+W"})
@@ -205,8 +205,8 @@ def unopened(kind: type[Any], plan: FormPlan, source: Source) -> Found:
     """Find forms that are never opened. A file's only class may be opened elsewhere."""
     at_hand = source.forms == 1 or plan.at_start or plan.keys or kind.__subclasses__()
     if issubclass(kind, Form) and not at_hand and not source.uses(kind.__name__):
-        mend = f"open it with self.open({kind.__name__}), in a scene or in a cue sheet"
-        yield (source.line_of(kind.__name__), f"form {kind.__name__} is never opened", mend)
+        fix = f"open it with self.open({kind.__name__}), in a scene or in a cue sheet"
+        yield (source.line_of(kind.__name__), f"form {kind.__name__} is never opened", fix)
 
 
 def unreached(kind: type[Any], plan: FormPlan, source: Source) -> Found:

@@ -8,11 +8,11 @@ from typing import TYPE_CHECKING
 from fuselatch.lazily import lazily
 
 if TYPE_CHECKING:
-    from fuselatch.frontends.page.filling import fill_in as fill_in
     from fuselatch.frontends.page.serving import app as app
+    from fuselatch.frontends.page.showing import show_form as show_form
 
 WHERE = {
-    "fuselatch.frontends.page.filling": ("fill_in",),
+    "fuselatch.frontends.page.showing": ("show_form",),
     "fuselatch.frontends.page.serving": ("app",),
 }
 """The module of each public name."""

@@ -11,8 +11,8 @@ from pathlib import Path
 from fuselatch.rehearsal import CueRun, read_cues, run_cues
 from fuselatch.scenes import Scene
 from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
-from marina import scenes, tables
-from marina.tables import Booking
+from saltmarsh import scenes, tables
+from saltmarsh.tables import Booking
 
 CUES = ("booking.cues", "search-cancelled.cues", "overhang.cues", "arrears.cues")
 
@@ -27,7 +27,7 @@ class Written:
 
 def run_all_cues() -> Iterator[CueRun]:
     """Run each cue sheet of the demo."""
-    folder = files("marina").joinpath("cues")
+    folder = files("saltmarsh").joinpath("cues")
     for name in CUES:
         yield run_cues(read_cues(folder.joinpath(name).read_text(encoding="utf-8"), name))
 
@@ -76,7 +76,7 @@ def write(folder: Path, done: Sequence[CueRun]) -> Written:
     for run in done:
         name = Path(run.sheet.name)
         (folder / name.with_suffix(".trace.jsonl")).write_text(run.trace.to_jsonl(), encoding="utf-8")
-        cues = files("marina").joinpath("cues", name.name).read_text(encoding="utf-8")
+        cues = files("saltmarsh").joinpath("cues", name.name).read_text(encoding="utf-8")
         (folder / name).write_text(cues, encoding="utf-8")
         lines += len(run.trace)
         send_out(folder, run)
@@ -91,7 +91,7 @@ def write(folder: Path, done: Sequence[CueRun]) -> Written:
         (
             f"change a line of {folder / 'booking.cues'}, then: fuselatch rehearse {folder / 'booking.cues'}",
             f"fuselatch flipbook {folder / 'overhang.cues'} -o {folder / 'overhang.html'}    (open it in a browser)",
-            "fuselatch explore marina.scenes:quiet_monday --gestures 20000    (search for faults)",
+            "fuselatch explore saltmarsh.scenes:quiet_monday --gestures 20000    (search for faults)",
             "fuselatch rehearse --help",
         ),
     )

@@ -77,7 +77,7 @@ class Tariff:
 
 def rows(table: str) -> Iterable[Mapping[str, str]]:
     """Return the rows of one table of the marina."""
-    text = files("marina").joinpath("data", f"{table}.csv").read_text(encoding="utf-8")
+    text = files("saltmarsh").joinpath("data", f"{table}.csv").read_text(encoding="utf-8")
     return csv.DictReader(text.splitlines())
 
 

@@ -25,9 +25,9 @@ from fuselatch import (
     warn,
 )
 from fuselatch.services import Drawings, Letters
-from marina import tables
-from marina.papers import Stay, confirmation, mooring_plan
-from marina.tables import Berth, Debt, Tariff, Vessel
+from saltmarsh import tables
+from saltmarsh.papers import Stay, confirmation, mooring_plan
+from saltmarsh.tables import Berth, Debt, Tariff, Vessel
 
 NOTHING_OWED: Mapping[str, Debt] = MappingProxyType({})
 SNUG = 0.8

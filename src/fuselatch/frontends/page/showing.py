@@ -28,7 +28,7 @@ BROWSERS: Final = (
 WINDOW: Final = "640,760"
 
 
-def fill_in(
+def show_form(
     form: type[Form] | Scene | Callable[[], Scene], *, port: int = 0, browser: bool = True, **options: Any
 ) -> Outcome:
     """Bring up a form in the browser, let the user fill it in, and return the outcome.
@@ -57,7 +57,7 @@ def scene_of(form: Any, options: dict[str, Any]) -> Scene:
         return Scene(form, **options)
     scene = form if isinstance(form, Scene) else form()
     if not isinstance(scene, Scene):
-        raise TypeError(f"fill_in(…): expected a form class, a Scene or a function that returns one, not {short(form)}")
+        raise TypeError(f"show_form(…): expected a form class, a Scene or a function that returns one, not {short(form)}")
     scene.set(**options)
     return scene
 

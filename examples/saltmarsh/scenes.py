@@ -9,9 +9,9 @@ from pathlib import Path
 from fuselatch.scenes import Scene, scene
 from fuselatch.stores import MemoryRecords
 from fuselatch.stores.csv_files import CsvRecords
-from marina import tables
-from marina.forms import BookingForm, VesselSearch
-from marina.office import OfficeForm
+from saltmarsh import tables
+from saltmarsh.forms import BookingForm, VesselSearch
+from saltmarsh.office import OfficeForm
 
 
 @scene
@@ -39,6 +39,6 @@ def searching() -> Scene:
 @scene
 def office() -> Scene:
     """Return the office's bookings on the same morning. A rehearsal writes to a copy in memory."""
-    kept = CsvRecords(Path(str(files("marina"))) / "data")
+    kept = CsvRecords(Path(str(files("saltmarsh"))) / "data")
     records = MemoryRecords.copy(kept, "bookings", "extras", "berths", "vessels", "services")
     return Scene(OfficeForm, user="office-1", now=datetime(2031, 5, 5, 9, 30), records=records)

@@ -10,9 +10,9 @@ from typing import Any
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from marina import make_data, scenes, tables
-from marina.forms import BookingForm, VesselSearch
-from marina.office import BerthTable, OfficeForm
+from saltmarsh import make_data, scenes, tables
+from saltmarsh.forms import BookingForm, VesselSearch
+from saltmarsh.office import BerthTable, OfficeForm
 
 from fuselatch import Refused, UnknownName
 from fuselatch.core.forms.form import controls_of

@@ -8,7 +8,7 @@ from typing import Any
 
 import pytest
 from click.testing import CliRunner
-from marina import make_data
+from saltmarsh import make_data
 
 from fuselatch.cli import main
 from fuselatch.rehearsal import read_cues, run_cues

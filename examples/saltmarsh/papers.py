@@ -12,7 +12,7 @@ from email.message import EmailMessage
 from email.utils import format_datetime
 from xml.etree.ElementTree import Element, SubElement
 
-from marina.tables import Berth
+from saltmarsh.tables import Berth
 
 OFFICE = Address("Saltmarsh Quay", addr_spec="office@saltmarsh-quay.example")
 ACROSS, MARGIN, SCALE = 58, 40, 9.0

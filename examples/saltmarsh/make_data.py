@@ -1,4 +1,4 @@
-"""Create the data of Saltmarsh Quay, the same on every run: `python -m marina.make_data`.
+"""Create the data of Saltmarsh Quay, the same on every run: `python -m saltmarsh.make_data`.
 
 All of it is made up: no vessel, person, place or firm in it exists.
 """
