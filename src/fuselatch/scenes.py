@@ -36,8 +36,10 @@ class Scene:
 
     `form`: a form class; without one, a form of `forms` with `at_start=True` opens. `user`, `now`, `locale`: who, when and
     how values are written. `records`: a store, or rows by source. `services`: objects by class; without them, letters and
-    drawings are recorded. `latches`: a latch store. `policy`: a `Policy`. `forms`: forms that can be opened by name. `at`,
-    `only`: see `Form.open`. `observers`, `on_failure`, `max_runs`: see `Session`. Other names are the form's parameters.
+    drawings are recorded. `explored`: what stands in for services while the scene is explored, by class: an object, or a
+    class or function that makes one for each session. `latches`: a latch store. `policy`: a `Policy`. `forms`: forms that
+    can be opened by name. `at`, `only`: see `Form.open`. `observers`, `on_failure`, `max_runs`: see `Session`. Other names
+    are the form's parameters.
 
     A scene function takes no arguments, and is marked so that cue sheets can open it:
 
@@ -48,6 +50,7 @@ class Scene:
     __slots__ = (
         "at",
         "begins",
+        "explored",
         "form",
         "forms",
         "latches",
@@ -73,6 +76,7 @@ class Scene:
         locale: str = "en",
         records: Store | Mapping[str, Iterable[Mapping[str, Any]]] | None = None,
         services: Mapping[type, object] | None = None,
+        explored: Mapping[type, Any] | None = None,
         latches: LatchStore | None = None,
         policy: PolicyRules | None = None,
         forms: Offered = (),
@@ -91,6 +95,7 @@ class Scene:
         self.locale = locale
         self.records: Store | None = MemoryRecords(records) if isinstance(records, Mapping) else records
         self.services: Mapping[type, object] = services or {}
+        self.explored: Mapping[type, Any] = checked_stand_ins(explored or {})
         self.latches = latches
         self.policy = policy
         self.forms = forms
@@ -113,6 +118,18 @@ class Scene:
 
     def __repr__(self) -> str:
         return f"Scene({self.form.__name__ if self.form else None}, user={self.user!r}, now={self.now.isoformat()})"
+
+
+def checked_stand_ins(given: Mapping[type, Any]) -> Mapping[type, Any]:
+    """Return the stand-ins of a scene; raise `TypeError` for one that neither is the service nor makes it."""
+    for kind, one in given.items():
+        if not isinstance(kind, type):
+            raise TypeError(f"Scene(explored=…): expected a mapping such as {{Rates: FakeRates}}, not {{{kind!r}: …}}")
+        makes = issubclass(one, kind) if isinstance(one, type) else callable(one)
+        if not (makes or isinstance(one, kind)):
+            wanted = f"expected a {kind.__name__}, or a class or function that makes one"
+            raise TypeError(f"Scene(explored={{{kind.__name__}: …}}): {wanted}, not {one!r}")
+    return given
 
 
 def scene(function: F) -> F:
@@ -141,20 +158,16 @@ def is_needed(parameter: Parameter) -> bool:
 
 
 def open_session(
-    scene: Scene,
-    clock: Callable[[], datetime],
-    services: Mapping[type, object],
-    observers: Iterable[Observer] = (),
-    recording: bool = True,
+    scene: Scene, clock: Callable[[], datetime], observers: Iterable[Observer] = (), recording: bool = True
 ) -> Session:
-    """Open a scene as a session. `services`: those that the scene doesn't have. `observers`: besides the scene's."""
+    """Open a scene as a session, with its own store, latch log and services. `observers`: besides the scene's."""
     return Session(
         scene.form,
         user=scene.user,
         clock=clock,
         formats=locale_formats(scene.locale),
         records=scene.records,
-        services={**services, **scene.services},
+        services=scene.services,
         latches=scene.latches if scene.latches is not None else MemoryLatches(),
         policy=scene.policy,
         forms=scene.forms,

@@ -10,7 +10,7 @@ import click
 
 from fuselatch.cli.exits import Exit
 from fuselatch.cli.options import from_folders
-from fuselatch.cli.out import say_all, say_json
+from fuselatch.cli.out import must_take, say_all, say_json
 from fuselatch.cli.problems import end
 from fuselatch.cli.progress import progress_bar
 
@@ -50,7 +50,7 @@ def command(scene: str, folders: tuple[Path, ...], **options: Any) -> None:
     try:
         known = read_known(options["known"]) if options["known"] is not None else {}
         if options["out"] is not None:
-            options["out"].mkdir(parents=True, exist_ok=True)
+            must_take(options["out"], "report.json")
         with progress_bar("exploring", not options["as_json"]) as progress:
             found = explore(
                 Named(scene, places),

@@ -5,9 +5,12 @@ What is printed may come from anyone: each line stays one line, and has no contr
 
 from __future__ import annotations
 
+import errno
 import os
 import sys
 from collections.abc import Iterable
+from pathlib import Path
+from tempfile import TemporaryFile
 from typing import TYPE_CHECKING, Any
 
 import click
@@ -38,6 +41,19 @@ def say_wrong(problem: object) -> None:
 def say_json(value: Any, indent: int | None = 2) -> None:
     """Print plain data as JSON."""
     click.echo(json_text(value, indent))
+
+
+def must_take(folder: Path, *names: str) -> None:
+    """Create a folder if needed; raise `OSError` if it can't take files, or one of these names is a folder.
+
+    Called before long work, so that its result isn't lost at the end.
+    """
+    folder.mkdir(parents=True, exist_ok=True)
+    for name in names:
+        if (folder / name).is_dir():
+            raise IsADirectoryError(errno.EISDIR, os.strerror(errno.EISDIR), str(folder / name))
+    with TemporaryFile(dir=folder):
+        pass
 
 
 class Out:

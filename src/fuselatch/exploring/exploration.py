@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import os
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import CancelledError, Executor, Future, ProcessPoolExecutor, wait
-from contextlib import AbstractContextManager, nullcontext, suppress
+from contextlib import AbstractContextManager, contextmanager, nullcontext, redirect_stdout, suppress
 from dataclasses import dataclass, field
 from multiprocessing import get_context
 from pathlib import Path
@@ -15,7 +16,7 @@ from typing import Any, Final, NamedTuple
 from fuselatch.core.model.errors import FuseLatchError
 from fuselatch.exploring.faults import KINDS, Fault, Tried, cue_lines
 from fuselatch.exploring.search import Search
-from fuselatch.exploring.world import load_start
+from fuselatch.exploring.world import Start, load_start
 from fuselatch.rehearsal.cues import CueError, CueSheet, read_cue_file, read_cues
 from fuselatch.rehearsal.loading import importing_from, load
 from fuselatch.rehearsal.recorder import heading, origin_of
@@ -112,23 +113,27 @@ def explore(
     until = time() + seconds if seconds is not None else None
     words = words_in(Path(cues)) if cues is not None else {}
     sizes = [min(PART, gestures - start) for start in range(0, gestures, PART)]
+    with found_in(scene), unheard():
+        # Before the search, so that each cue sheet is tried as the first one was found.
+        start = load_start(loaded(scene))
     parts = [Part(scene, f"{seed}/{at}", size, until, words) for at, size in enumerate(sizes)]
     tried: list[Tried] = []
     for part in run_parts(parts, processes, executor, lambda made: progress(min(made, gestures), gestures)):
         tried.append(part)
     found = together(name_of_scene(scene), seed, gestures, tried, known or {})
-    with found_in(scene):
+    with found_in(scene), unheard():
         found.opens = opening_lines(loaded(scene))
         if cues is not None:
             # What cue sheets try counts as well.
             for sheet in sheets_in(Path(cues)):
                 with suppress(CueError):
-                    run_cues(sheet, observers=(found.behaviour,))
+                    run_cues(sheet, observers=(found.behaviour,), is_apart=True)
     found.seconds = monotonic() - began
     if len(tried) < len(parts):
         found.cut = found.cut or "it was stopped"
     for fault in found.faults:
-        write_sheet(fault, found, scene)
+        write_sheet(fault, found, scene, start)
+    start.restore()
     return found
 
 
@@ -215,9 +220,16 @@ def counted(part: Part, at: int) -> Tried:
 
 def search(part: Part, progress: Callable[[int], None] = lambda made: None) -> Tried:
     """Make one search. A scene that is told by its name is imported: "saltmarsh.scenes:quiet_monday"."""
-    with found_in(part.scene):
+    with found_in(part.scene), unheard():
         start = load_start(loaded(part.scene))
         return Search(start, part.seed, part.gestures, part.until, part.words).run(progress)
+
+
+@contextmanager
+def unheard() -> Iterator[None]:
+    """Drop what handlers print within the block: a search runs them thousands of times, and prints its own report."""
+    with open(os.devnull, "w", encoding="utf-8") as nowhere, redirect_stdout(nowhere):
+        yield
 
 
 def found_in(scene: Any) -> AbstractContextManager[None]:
@@ -245,6 +257,7 @@ def together(scene: str, seed: int, wanted: int, tried: Iterable[Tried], known: 
     faults: dict[str, Fault] = {}
     accepted: set[str] = set()
     unaccepted: dict[str, None] = {}
+    refused: dict[str, None] = {}
     for part in tried:
         found.gestures += part.gestures
         found.states += part.states
@@ -254,11 +267,15 @@ def together(scene: str, seed: int, wanted: int, tried: Iterable[Tried], known: 
             found.behaviour.add(part.behaviour)
         accepted.update(part.accepted)
         unaccepted.update(dict.fromkeys(part.unaccepted))
+        refused.update(dict.fromkeys(part.refused))
         for fault in part.faults:
             before = faults.get(fault.key)
             if before is None or len(fault.acts) < len(before.acts):
                 faults[fault.key] = fault
     found.unproven.extend(f"{form} was never accepted" for form in unaccepted if form not in accepted)
+    found.unproven.extend(
+        f"{name} has no stand-in, so its calls were refused; give one: Scene(…, explored={{{name}: …}})" for name in refused
+    )
     order = [*KINDS]
     found.faults = sorted(faults.values(), key=lambda fault: (order.index(fault.kind), fault.key))
     # What a first search couldn't get rid of, a later walk may have.
@@ -285,14 +302,15 @@ def opening_lines(scene: Any) -> tuple[str, ...]:
     return tuple(heading(scene(), origin_of("scene", scene)))[:1]
 
 
-def write_sheet(fault: Fault, found: Exploration, scene: Any) -> None:
+def write_sheet(fault: Fault, found: Exploration, scene: Any, start: Start) -> None:
     """Write a fault's cue sheet, and see that it shows the fault when it is run in a scene that is made afresh."""
     fault.sheet = "\n".join(cue_lines(fault, found.opens)) + "\n"
     if fault.is_note or fault.kind == "endless":
         return
     try:
-        with suppress(KeyboardInterrupt), found_in(scene):
-            fault.is_shown = run_cues(read_cues(fault.sheet, "fault.cues")).failed > 0
+        with suppress(KeyboardInterrupt), found_in(scene), unheard():
+            start.restore()
+            fault.is_shown = run_cues(read_cues(fault.sheet, "fault.cues"), is_apart=True).failed > 0
     except (CueError, FuseLatchError):
         fault.is_shown = False
 

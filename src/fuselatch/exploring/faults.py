@@ -80,7 +80,8 @@ class Tried:
     """The work of one search: gestures fed, states found, faults; and what cut it short ("" if nothing did).
 
     `accepted`, `unaccepted`: the forms that were accepted, and those that a first search for it didn't get accepted.
-    `made`: how often each gesture was chosen, by form, verb and control (for an answer or a key: its text).
+    `made`: how often each gesture was chosen, by form, verb and control (for an answer or a key: its text). `refused`: the
+    services whose calls were refused, since they have no stand-in.
     """
 
     gestures: int = 0
@@ -91,3 +92,4 @@ class Tried:
     accepted: list[str] = field(default_factory=list)
     unaccepted: list[str] = field(default_factory=list)
     made: dict[tuple[str, str, str], int] = field(default_factory=dict)
+    refused: list[str] = field(default_factory=list)

@@ -12,8 +12,12 @@ from fuselatch.core.engine.failure import frames_of, package_of
 from fuselatch.core.engine.possible import Act
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.model.errors import EffectFailed, EngineFailed, FuseBlown, FuseLatchError, HandlerFailed, describe
+from fuselatch.core.model.locale_formats import PlainFormats
 from fuselatch.core.model.outcome import ACCEPTED
-from fuselatch.core.model.values import to_text
+from fuselatch.core.model.service_map import NoStandIn
+from fuselatch.core.model.trace_rows import freeze
+from fuselatch.core.model.values import short_text, shown_as
+from fuselatch.core.model.words import value_text
 from fuselatch.exploring.faults import Fault, Tried, step_of
 from fuselatch.exploring.probing import (
     TRIES,
@@ -29,6 +33,7 @@ from fuselatch.report.cue_words import written
 
 MOST_TRIES: Final = 250
 """How often gestures are left out to shorten what led to an error."""
+PLAIN: Final = PlainFormats()
 LONGEST: Final = 2.0
 """Seconds that a gesture may take."""
 PROBES: Final = 0.4
@@ -54,6 +59,8 @@ class Search:
         self.forms: dict[str, bool] = {}
         self.closing: set[str] = set()
         self.unaccepted: list[str] = []
+        # The services whose calls were refused.
+        self.withheld: dict[str, None] = {}
         self.probed = 0
         self.is_shortening = False
         self.explorer.watcher = self
@@ -78,6 +85,7 @@ class Search:
             [*explorer.coverage.accepted],
             self.unaccepted,
             explorer.made_in_all(),
+            [*{**self.withheld, **explorer.withheld}],
         )
 
     def opens(self) -> bool:
@@ -85,7 +93,10 @@ class Search:
         try:
             world = self.explorer.open()
         except (HandlerFailed, EffectFailed, EngineFailed, NeverEnds, SystemExit) as error:
-            self.add(fault_of(error))
+            if self.is_refused(error):
+                self.unaccepted.append(self.explorer.start.name)
+            else:
+                self.add(fault_of(error))
             return False
         self.explorer.states[world.fingerprint()] = OPENING
         self.guarded(lambda: self.looked(world, True))
@@ -98,10 +109,19 @@ class Search:
             step()
         except (FuseLatchError, NeverEnds, SystemExit) as error:
             self.budget.take()
+            if self.is_refused(error):
+                return
             fault = fault_of(error)
             # The time fuse may meet the search itself, as a gesture ends.
             if fault.where or not isinstance(error, NeverEnds):
                 self.add(fault)
+
+    def is_refused(self, error: BaseException) -> bool:
+        """Return True if an error only says that a service has no stand-in, and note which."""
+        met = error.error if isinstance(error, HandlerFailed | EffectFailed) else error
+        if isinstance(met, NoStandIn):
+            self.withheld[met.service] = None
+        return isinstance(met, NoStandIn)
 
     def add(self, fault: Fault) -> None:
         """Add a fault, if none with its key is known."""
@@ -116,7 +136,7 @@ class Search:
 
     def met(self, world: World, error: BaseException) -> None:
         """Add the fault that an error is."""
-        if self.is_shortening:
+        if self.is_shortening or self.is_refused(error):
             return
         fault = fault_of(error)
         if fault.key in self.faults:
@@ -377,15 +397,19 @@ def own_frames(error: BaseException | None) -> list[TracebackType]:
 
 def in_words(value: Any) -> str:
     """Return a value in a message."""
-    text = to_text(value) if value is not None else "blank"
-    return repr(text) if isinstance(value, str) else text if len(text) < 60 else f"{text[:57]}…"
+    return repr(value) if isinstance(value, str) and value else short_text(value_text(freeze(value)), 60)
 
 
 def afresh_words(found: Differing) -> list[str]:
     """Return the words of an expectation for what a rule returns now."""
     value = found.afresh
+    return [as_word(found, each) for each in (value if isinstance(value, list | tuple) else [value])]
+
+
+def as_word(found: Differing, value: Any) -> str:
+    """Return a value as a cue sheet writes it, in every locale alike."""
     if isinstance(value, bool):
-        return ["yes" if value else "no"]
-    if isinstance(value, list | tuple):
-        return [to_text(each) for each in value]
-    return [to_text(value)]
+        return "yes" if value else "no"
+    if found.prop in ("value", "minimum", "maximum") and found.control is not None and not found.control._plan.lists:
+        return "" if value is None else shown_as(found.control._decl, value, PLAIN)
+    return "" if value is None else str(value)

@@ -176,6 +176,8 @@ class Explorer:
         self.visits: list[int] = []
         self.made: dict[tuple[str, str, str, str], int] = {}
         self.stuck: set[Act] = set()
+        # The services whose calls were refused in walks, also where a handler has caught that.
+        self.withheld: dict[str, None] = {}
         self.words = words
         self.values: Values | None = None
         self.watcher: Watcher | None = None
@@ -243,6 +245,7 @@ class Explorer:
                     self.visits.append(-news)
                     watcher.looked(world, news > 0)
         finally:
+            self.withheld.update(dict.fromkeys(world.outside.refused))
             world.close()
 
     def _begin(self) -> int:

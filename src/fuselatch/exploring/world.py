@@ -6,7 +6,7 @@ import ctypes
 import signal
 import sys
 import threading
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from contextlib import suppress
 from copy import copy
 from datetime import timedelta
@@ -22,10 +22,9 @@ from fuselatch.core.engine.possible import Act, possible_gestures
 from fuselatch.core.engine.session import Session
 from fuselatch.core.model.errors import FuseLatchError, Refused, UnknownName
 from fuselatch.core.model.gestures import Gesture
+from fuselatch.journal.boundary import Apart, opened
 from fuselatch.rehearsal.run import desk_at
-from fuselatch.scenes import Scene, open_session
-from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
-from fuselatch.stores.memory import latches_forked, records_forked
+from fuselatch.scenes import Scene
 
 OWN: Final = str(Path(__file__).parents[1])
 """The folder of the library. Frames in it aren't the developer's."""
@@ -122,25 +121,27 @@ class TimeFuse:
 
 
 class Start:
-    """A scene, as it is opened each time: with records and latches in memory, which no other opening changes.
+    """A scene, as it is opened each time: apart from the world, with copies and stand-ins that no other opening changes.
 
-    Variables of the form's module get their first values again: a collection that it fills is as it was. Nothing is written
-    to the scene's own store, and its letters and drawings are recorded, not sent. A service of its own is the same object
-    each time.
+    Variables of the form's module get their first values again: a collection that it fills is as it was.
     """
 
     def __init__(self, scene: Scene) -> None:
         self.scene = scene
-        self.records = records_forked(scene.records)
-        self.latches = latches_forked(scene.latches)
+        self.apart = Apart(scene)
+        self.name = scene.form.__name__ if scene.form is not None else "the scene"
         self._digests: dict[int, tuple[Any, str]] = {}
         self._variables = variables_of(scene)
 
     def open(self, observers: Iterable[Observer] = ()) -> World:
         """Return a new session of it."""
+        self.restore()
+        return World(self, observers)
+
+    def restore(self) -> None:
+        """Give the variables of the form's module their first values again."""
         for module, name, value in self._variables:
             put_back(module, name, value)
-        return World(self, observers)
 
     def digest(self, rows: Any) -> str:
         """Return text for the rows of a source. A write makes a new list, so a list that is known hasn't changed."""
@@ -200,15 +201,8 @@ class World:
         self.start = start
         self.now = scene.now
         self.done: list[Act] = []
-        self.records = start.records.fork() if start.records is not None else None
-        self.latches = start.latches.fork()
-        own = Scene(scene.form)
-        for name in Scene.__slots__:
-            setattr(own, name, getattr(scene, name))
-        own.records, own.latches, own.on_failure = self.records, self.latches, None
-        self.letters, self.drawings = LetterBox(), DrawingBoard()
-        stand_ins: Mapping[type, object] = {Letters: self.letters, Drawings: self.drawings}
-        self.session: Session = open_session(own, lambda: self.now, stand_ins, observers, recording=False)
+        self.outside = start.apart.outside()
+        self.session: Session = opened(scene, self.outside, lambda: self.now, observers, recording=False)
         self.state = self.session._state
 
     def do(self, act: Act) -> None:
@@ -242,10 +236,10 @@ class World:
     def fingerprint(self) -> bytes:
         """Return the digest of the state, of what is stored, and of the day and minute."""
         outside = [f"{self.now:%Y-%m-%d %H:%M}"]
-        records = self.records
+        records: Any = self.outside.records
         if records is not None:
             outside.extend([f"{name} {self.start.digest(rows)}" for name, rows in records.sources.items()])
-        outside.extend([" ".join(taken) for taken in self.latches.all()])
+        outside.extend([" ".join(taken) for taken in self.outside.latches.all()])
         return fingerprint(self.state, "\n".join(outside))
 
     @property

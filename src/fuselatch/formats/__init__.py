@@ -10,19 +10,27 @@ from functools import cache
 from importlib import import_module
 from pathlib import Path
 from string import Formatter
-from typing import Any
+from typing import Any, Final
 
 from anyascii import anyascii
 from babel import Locale, UnknownLocaleError
 from babel.dates import format_date, format_time
-from babel.numbers import NumberFormatError, format_decimal, parse_decimal
+from babel.numbers import format_decimal, get_minus_sign_symbol, parse_decimal
 
 from fuselatch.core.model.locale_formats import LONGEST, iso_date, iso_time
 from fuselatch.core.model.texts import TEXTS
 from fuselatch.core.model.values import EXACT
 
-DAY_PARTS = re.compile(r"[0-9]+", re.ASCII)
-CLOCK = re.compile(r"([0-9]{1,2})[:.]([0-9]{2})(?:[:.]([0-9]{2}))?\s*(.*)", re.ASCII)
+DIGITS: Final = re.compile(r"[0-9]+", re.ASCII)
+MARKS: Final = re.compile("[\u200e\u200f\u061c\u2066-\u2069]")
+"""Marks of direction, which some locales write within numbers, dates and times."""
+BETWEEN: Final = re.compile(r"[\s.:,·\u00b7]+")
+"""What may stand between the parts of a time. The parts' names aren't told apart by it."""
+DAY: Final = re.compile(r"[./\-\s年月日]*")
+"""What people may type around the parts of a date, in any locale."""
+HALVES: Final[Mapping[str, int]] = {"am": 0, "pm": 12}
+BAD: Final = (ValueError, ArithmeticError, LookupError)
+"""What Babel and the calendar raise at numbers and dates that they can't handle."""
 
 
 class LocaleFormats:
@@ -46,34 +54,51 @@ class LocaleFormats:
         self._collator = collator_of(str(self.locale))
         self._date = four_digit_year(self.locale.date_formats["short"].pattern)
         self._order = list(dict.fromkeys(re.sub(r"[^dMy]", "", self._date)))
+        self._around_day = set(re.sub(r"[dMy]", "", self._date))
+        self._hours: dict[tuple[int, str], int] = {}
+        # The digits of minutes and seconds: almost everywhere two.
+        self._minutes = 2 if "mm" in self.locale.time_formats["short"].pattern else 1
 
     def parse_number(self, text: str) -> Decimal | None:
-        text = text.replace("\u2212", "-")
-        if len(text) > LONGEST or re.search(r"[^0-9+\-.,'\u2019\u00a0\u202f ]", text) or not re.search("[0-9]", text):
+        text = MARKS.sub("", text.replace("\u2212", "-").replace("\u2012", "-"))
+        if len(text) > LONGEST or re.search(r"[^0-9+\-.,'\u2019\u00a0\u202f\u066b\u066c ]", text) or not DIGITS.search(text):
+            return None
+        minus = MARKS.sub("", get_minus_sign_symbol(self.locale)).replace("\u2212", "-")
+        if minus != "-" and text.startswith(minus):
+            text = f"-{text[len(minus) :]}"
+        sign = text[:1] if text[:1] in ("+", "-") else ""
+        if re.search("[+-]", text[len(sign) :]):
             return None
         try:
-            return parse_decimal(text, locale=self.locale, strict=True)
-        except (NumberFormatError, ValueError):
+            # Its strict reading writes the number again, with as many digits as the context has.
+            with localcontext(EXACT):
+                number = parse_decimal(text[len(sign) :], locale=self.locale, strict=True)
+        except BAD:
             return None
+        return number.copy_negate() if sign == "-" and number else number
 
     def show_number(self, value: float | Decimal, decimals: int | None) -> str:
         exact = value if isinstance(value, Decimal) else Decimal(repr(value))
-        places = max(0, -int(exact.normalize().as_tuple().exponent)) if decimals is None else decimals
+        places = max(0, -int(exact.normalize(EXACT).as_tuple().exponent)) if decimals is None else decimals
         pattern = "0" if places == 0 else f"0.{'0' * places}"
         with localcontext(EXACT):
             return str(format_decimal(exact, format=pattern, locale=self.locale, group_separator=False))
 
     def parse_date(self, text: str) -> date | None:
         found = iso_date(text)
-        parts = DAY_PARTS.findall(text)
-        if found is not None or len(parts) != 3 or re.search(r"[^0-9./\-\s\u200e\u200f年月日]", text):
+        if found is not None:
             return found
-        by_letter = dict(zip(self._order, map(int, parts), strict=False))
-        if by_letter.get("y", 0) < 1000:
+        text = MARKS.sub("", text)
+        parts = DIGITS.findall(text)
+        if len(parts) != 3 or not (DAY.fullmatch(rest := DIGITS.sub("", text)) or set(rest) <= self._around_day):
+            return None
+        by_letter = dict(zip(self._order, parts, strict=False))
+        # A year has four digits, so that no century is guessed.
+        if len(by_letter.get("y", "")) != 4 or max(map(len, parts)) > 4:
             return None
         try:
-            return date(by_letter["y"], by_letter["M"], by_letter["d"])
-        except ValueError:
+            return date(int(by_letter["y"]), int(by_letter["M"]), int(by_letter["d"]))
+        except BAD:
             return None
 
     def show_date(self, value: date) -> str:
@@ -83,22 +108,44 @@ class LocaleFormats:
         found = iso_time(text)
         if found is not None:
             return found
-        parts = CLOCK.fullmatch(text)
-        if not parts:
+        text = MARKS.sub("", text)
+        parts = DIGITS.findall(text)
+        if not 2 <= len(parts) <= 3 or max(map(len, parts)) > 2 or any(len(part) < self._minutes for part in parts[1:]):
             return None
-        hour = self._hour(int(parts[1]), parts[4].strip().casefold())
+        hour = self._hour(int(parts[0]), around(text))
         try:
-            return None if hour is None else time(hour, int(parts[2]), int(parts[3] or 0))
-        except ValueError:
+            return None if hour is None else time(hour, int(parts[1]), int(parts[2]) if len(parts) == 3 else 0)
+        except BAD:
             return None
 
     def _hour(self, hour: int, period: str) -> int | None:
-        """Return the hour of 24, for an hour with the locale's name of am or pm."""
+        """Return the hour of 24 that is written as `hour`, with these words around it."""
         if not period:
             return hour
-        names = self.locale.day_periods["format"]["abbreviated"]
-        halves = {names["am"].casefold(): 0, names["pm"].casefold(): 12}
-        return None if period not in halves or not 1 <= hour <= 12 else hour % 12 + halves[period]
+        if not self._hours:
+            self._hours = self._written_hours()
+        return self._hours.get((hour, period))
+
+    def _written_hours(self) -> dict[tuple[int, str], int]:
+        """Return each hour of the day by how it is written: the number, and the words around it.
+
+        CLDR has locales with names for parts of the day, such as the early morning, and some that write "h" and "min". What
+        is read is just what is shown, and the names of its two halves, also those of English.
+        """
+        found: dict[tuple[int, str], int] = {}
+        names = {
+            around(names[half]): of
+            for names in self.locale.day_periods["format"].values()
+            for half, of in HALVES.items()
+            if half in names
+        }
+        for name, half in {**HALVES, **names}.items():
+            found.update({(hour or 12, name): hour + half for hour in range(12)})
+        for hour in range(24):
+            for shown in (self.show_time(time(hour, minute, second)) for minute in (0, 30) for second in (0, 7)):
+                written = MARKS.sub("", shown)
+                found[int(DIGITS.findall(written)[0]), around(written)] = hour
+        return found
 
     def fold(self, text: str) -> str:
         """Return text in plain letters without case, to find it: "Møre" is found by "more", "Łódź" by "lodz"."""
@@ -115,6 +162,11 @@ class LocaleFormats:
         return text.replace("\u202f", " ")
 
 
+def around(text: str) -> str:
+    """Return the words around the numbers of a time, without what separates them: "am" of "9:30 a. m."."""
+    return BETWEEN.sub("", DIGITS.sub("", MARKS.sub("", text))).casefold()
+
+
 def collator_of(locale: str) -> Any:
     """Return what sorts texts by the Unicode Collation Algorithm in a locale; None without PyICU."""
     try:
@@ -126,7 +178,7 @@ def collator_of(locale: str) -> Any:
 
 def four_digit_year(pattern: str) -> str:
     """Return a CLDR date pattern with a four-digit year."""
-    return re.sub(r"y+", "y", re.sub(r"'[^']*'|G+", "", pattern)).strip()
+    return re.sub(r"y+", "yyyy", re.sub(r"'[^']*'|G+", "", pattern)).strip()
 
 
 @cache

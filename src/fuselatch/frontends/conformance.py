@@ -11,12 +11,12 @@ from fuselatch.core.model.errors import FuseLatchError
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.trace import Trace, TraceEntry
 from fuselatch.core.model.words import phrase
+from fuselatch.journal.boundary import opened, real
 from fuselatch.rehearsal.cues import CueSheet
 from fuselatch.rehearsal.folding import Fed
 from fuselatch.rehearsal.grammar import step_and_reason
 from fuselatch.rehearsal.run import desk_for, run_cues
-from fuselatch.scenes import NOW, Scene, open_session
-from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
+from fuselatch.scenes import NOW, Scene
 
 EFFECTS: Final = frozenset(
     ("event", "handler", "change", "finding", "prompt", "answer", "open", "close", "write", "latch", "block", "skip")
@@ -79,8 +79,7 @@ def fed_again(sheet: CueSheet, played: Played) -> Trace:
     """Return the trace of a session that is fed the same at the same times."""
     scene = scene_of(sheet)
     now = scene.begins or NOW
-    services: dict[type, object] = {Letters: LetterBox(), Drawings: DrawingBoard()}
-    session = open_session(scene, lambda: now, services)
+    session = opened(scene, real(scene), lambda: now)
     for fed in played.fed:
         now = fed.at or now
         try:

@@ -31,8 +31,8 @@ from fuselatch.core.model.view import View, plain
 from fuselatch.frontends.fed import FedGestures
 from fuselatch.frontends.messages import Message, gesture_of
 from fuselatch.frontends.patches import patch, whole, without_echo
-from fuselatch.scenes import Scene, open_session
-from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
+from fuselatch.journal.boundary import opened, real
+from fuselatch.scenes import Scene
 
 LOG = logging.getLogger("fuselatch")
 
@@ -178,7 +178,7 @@ class Stage:
 
     def begin(self) -> None:
         """Open the scene. Raises what opening the form raises."""
-        self._session = open_session(self.scene, self.clock, {Letters: LetterBox(), Drawings: DrawingBoard()})
+        self._session = opened(self.scene, real(self.scene), self.clock)
         self.fed = FedGestures(self._session)
         self._view = self._session.view
         self._began = self._seen = self._used = monotonic()

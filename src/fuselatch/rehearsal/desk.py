@@ -23,13 +23,13 @@ from fuselatch.core.model.latch_records import LatchStore
 from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.values import short, short_text
 from fuselatch.core.model.words import phrase
+from fuselatch.journal.boundary import Outside, apart, opened, real
 from fuselatch.rehearsal.desk_view import DeskView, Named
 from fuselatch.rehearsal.expectations import expect
 from fuselatch.rehearsal.grammar import LATEST, MOST_PRESSES
 from fuselatch.rehearsal.picking import item_meant
 from fuselatch.rehearsal.recorder import Recorder, cued, origin_of
-from fuselatch.scenes import Scene, open_session
-from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
+from fuselatch.scenes import Scene
 
 P = ParamSpec("P")
 F = TypeVar("F", bound=Form)
@@ -76,17 +76,18 @@ class Desk(DeskView):
         self.origin = origin
         self.observers: tuple[Observer, ...] = ()
         self.recorder = Recorder(self)
+        self.is_apart = False
+        """True: copies and stand-ins are in place of the scene's own store, latch log and services."""
         self._now = scene.now
-        self._letters = LetterBox()
-        self._drawings = DrawingBoard()
+        self._outside: Outside
 
     def __enter__(self) -> Self:
         scene = self.scene
         self._now = scene.now
         for watcher in watchers:
             watcher(self)
-        stand_ins: Mapping[type, object] = {Letters: self._letters, Drawings: self._drawings}
-        self._session = open_session(scene, lambda: self._now, stand_ins, self.observers)
+        self._outside = apart(scene) if self.is_apart else real(scene)
+        self._session = opened(scene, self._outside, lambda: self._now, self.observers)
         self._session.keep_fed(self.recorder.keep)
         return self
 

@@ -109,12 +109,14 @@ def run_cues(
     observers: Iterable[Observer] = (),
     mute: Mapping[str, str] | None = None,
     opened: Callable[[Session], None] = lambda session: None,
+    is_apart: bool = False,
 ) -> CueRun:
     """Run a cue sheet, or one run of a sheet with a table.
 
     `on_step`: called after each step. `policy`, `records`: replace the sheet's policy and the scene's store. `looking`: keep
     the view after each step. `observers`: told what happens. `mute`: handlers that aren't run, by name, with the reason.
-    `opened`: called after the form opens. A step that can't be done ends the run; an expectation that isn't met doesn't.
+    `opened`: called after the form opens. `is_apart`: nothing real is touched; copies and stand-ins are in place of the
+    scene's store, latch log and services. A step that can't be done ends the run; an expectation that isn't met doesn't.
     Raises `CueError` if the scene or form can't be loaded, `UnknownName` for an unknown handler in `mute`, and `ValueError`
     for a sheet with a table: run each of its `runs`.
     """
@@ -122,6 +124,7 @@ def run_cues(
         raise ValueError(f"{sheet.name} has a table of {len(sheet.rows)} rows; run each item of .runs")
     desk, word = desk_for(sheet, policy), sheet.opens.words[0]
     desk.scene.records = records if records is not None else desk.scene.records
+    desk.is_apart = is_apart
     desk.observers = (*observers, Muting({handler_named(name): why for name, why in (mute or {}).items()}))
     done = CueRun(sheet)
     try:

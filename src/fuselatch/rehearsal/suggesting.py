@@ -14,7 +14,6 @@ from fuselatch.rehearsal.desk import Desk
 from fuselatch.rehearsal.run import carry_out, desk_for
 from fuselatch.report.behaviour import Behaviour, Tried
 from fuselatch.report.samples import UNKNOWN
-from fuselatch.stores.memory import latches_forked, records_forked
 
 PLACES: Final = 6
 """At how many places of a cue sheet steps are tried, its opening among them."""
@@ -57,8 +56,7 @@ def tries(step: Sequence[str], tried: Tried, sheet: CueSheet, stop: int, policy:
     watching = Behaviour()
     try:
         desk: Desk = desk_for(sheet, policy)
-        scene = desk.scene
-        scene.records, scene.latches = records_forked(scene.records), latches_forked(scene.latches)
+        desk.is_apart = True
         desk.observers = (watching,)
         desk.__enter__()
     except (FuseLatchError, CueError, TypeError, ValueError, SystemExit):

@@ -51,8 +51,8 @@ def run_again(state: FormState, cell: Cell) -> Differing | None:
     except Exception:
         return None
     if isinstance(afresh, Choices):
-        shown, afresh = list(shown), list(afresh)
-        is_same = shown == afresh
+        is_same = list(shown) == list(afresh)
+        shown, afresh = list(shown.texts), list(afresh.texts)
     else:
         is_same = same(shown, afresh)
     return None if is_same else Differing(state, control, cell.prop, shown, afresh)

@@ -4,8 +4,28 @@ from __future__ import annotations
 
 from typing import Any
 
-from fuselatch.core.engine.state import Turn
+from fuselatch.core.engine.failure import place_outside
+from fuselatch.core.engine.state import SessionState, Turn
 from fuselatch.core.forms.controls import LiveInput
+from fuselatch.core.model.values import Unparsable, short_text
+
+
+def parsed(session: SessionState, control: Any, draft: str) -> Any:
+    """Return the value that a draft means, or a blank: the one guard around every kind's parser.
+
+    Raises `Unparsable`, also if the library or a locale can't handle the text. A kind of the developer's own that fails
+    raises its own error.
+    """
+    decl = control._decl
+    try:
+        text = decl.settled(draft)
+        return decl.parse(text, control, session.formats) if text else control._plan.blank
+    except Unparsable:
+        raise
+    except Exception as error:
+        if place_outside(error) is not None:
+            raise
+        raise Unparsable(session.text("parse.unreadable", text=short_text(draft.strip()))) from error
 
 
 def end_preview(turn: Turn, control: Any) -> None:

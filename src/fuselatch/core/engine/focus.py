@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any, TypeGuard
 
 from fuselatch.core.engine.changing import add_choice
-from fuselatch.core.engine.drafts import end_preview
+from fuselatch.core.engine.drafts import end_preview, parsed
 from fuselatch.core.engine.loop import drain, happen
 from fuselatch.core.engine.prompting import ask_itself
 from fuselatch.core.engine.refusals import at_control
@@ -31,10 +31,9 @@ def settle(turn: Turn, control: ControlState | None) -> None:
     if control._trouble is not None:
         return
     before, turn.cause = turn.cause, turn.note("step", control, "settle", None, "•" if is_masked(control) else draft)
-    text = control._decl.settled(draft)
     end_preview(turn, control)
     try:
-        value = control._decl.parse(text, control, turn.session.formats) if text else control._plan.blank
+        value = parsed(turn.session, control, draft)
     except Unparsable as error:
         turn.set(control, "_trouble", Finding(str(error), rule="parse"))
         turn.session.dirty.invalidate(control, "trouble", turn.cause)

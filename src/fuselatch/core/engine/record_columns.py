@@ -19,7 +19,7 @@ from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.errors import RecordError, UnknownName
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import Record
-from fuselatch.core.model.values import adapted
+from fuselatch.core.model.values import adapted, anyhow
 
 
 def bound_columns(
@@ -105,8 +105,9 @@ def text_of(session: SessionState, control: Any, value: Any) -> str:
         return choices.text(of_list(control, value))
     try:
         return str(control._decl.show(control._decl.coerce(value), session.formats))
-    except (TypeError, ValueError):
-        return str(value)
+    except Exception:
+        # A store may hold what the control can't.
+        return anyhow(value)
 
 
 def of_list(control: LiveChoice[Any, Any, Any], value: Any) -> Any:

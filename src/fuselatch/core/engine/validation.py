@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable, Iterator
 from contextlib import suppress
 from typing import Any, Final
 
+from fuselatch.core.engine.drafts import parsed
 from fuselatch.core.engine.failure import guarded, tell
 from fuselatch.core.engine.scheduler import announce, fresh
 from fuselatch.core.engine.state import SessionState, Turn, touch
@@ -14,6 +15,7 @@ from fuselatch.core.forms.live_state import ControlState, FormState, current, is
 from fuselatch.core.forms.plans import CheckPlan
 from fuselatch.core.model.errors import FuseLatchError
 from fuselatch.core.model.findings import Finding
+from fuselatch.core.model.values import Unparsable
 
 LEVELS: Final = {"refuse": 0, "warn": 1}
 
@@ -88,10 +90,9 @@ def is_valid(session: SessionState, control: ControlState) -> bool:
         other = control._state.controls[path]
         if other._draft is None:
             continue
-        text = other._decl.settled(other._draft)
         try:
-            instead[path] = other._decl.parse(text, other, session.formats) if text else other._plan.blank
-        except ValueError:
+            instead[path] = parsed(session, other, other._draft)
+        except Unparsable:
             if other is control:
                 return False
             instead[path] = other._plan.blank
@@ -164,11 +165,9 @@ def preview(turn: Turn, control: ControlState) -> None:
     if not (control._marked or while_typing):
         return
     touch(control)
-    decl = control._decl
-    text = decl.settled(control._draft or "")
     try:
-        value = decl.parse(text, control, session.formats) if text else control._plan.blank
-    except ValueError as error:
+        value = parsed(session, control, control._draft or "")
+    except Unparsable as error:
         control._preview = (Finding(str(error), rule="parse", while_typing=bool(constants["while_typing"])),)
         # For checks with other entries it is blank, as it will be once it is left.
         instead = {control._plan.path: control._plan.blank}

@@ -18,6 +18,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from datetime import date, datetime, time
 from decimal import Decimal
+from math import isfinite
 from typing import Any, Final
 
 from fuselatch.core.engine.edited import differs, lines_changed
@@ -39,7 +40,7 @@ from fuselatch.core.model.locale_formats import Formats, show_moment
 from fuselatch.core.model.parts import Parts
 from fuselatch.core.model.pictures import Picture
 from fuselatch.core.model.texts import user_text
-from fuselatch.core.model.values import MASK
+from fuselatch.core.model.values import MASK, anyhow, shown_as
 from fuselatch.core.model.view import (
     VERSION,
     ColumnView,
@@ -89,11 +90,7 @@ def text_of(control: ControlState, formats: Formats) -> str:
     value = control._value
     if value is None:
         return ""
-    try:
-        return str(control._decl.show(value, formats))
-    except Exception:
-        # A kind or a locale of the developer's own: a view never fails.
-        return str(value)
+    return shown_as(control._decl, value, formats)
 
 
 def picked_of(control: LiveChoice[Any, Any, Any]) -> tuple[str, ...]:
@@ -112,6 +109,9 @@ def plain_value(control: ControlState) -> str | float | bool | None:
     value = control._value
     if isinstance(control, LiveChoice) and isinstance(value, tuple):
         return ", ".join(picked_of(control))
+    if isinstance(value, float) and not isfinite(value):
+        # Strict JSON has no infinity and no NaN (RFC 8259, section 6).
+        return str(value)
     if value is None or isinstance(value, str | float | bool) or type(value) is int:
         return value
     if isinstance(value, Decimal):
@@ -161,12 +161,15 @@ def cell_text(value: Any, formats: Formats, decl: Any = None) -> str:
     """Return a table cell's text in the session's locale, as a control writes it that declares its column."""
     if value is None:
         return ""
-    if decl is not None:
-        try:
-            return str(decl.show(decl.coerce(value), formats))
-        except Exception:
-            # A store may hold anything; a view shows it all the same.
-            return str(value)
+    try:
+        return plain_cell_text(value, formats) if decl is None else str(decl.show(decl.coerce(value), formats))
+    except Exception:
+        # A store may hold anything, such as infinity; a view shows it all the same.
+        return anyhow(value)
+
+
+def plain_cell_text(value: Any, formats: Formats) -> str:
+    """Return the text of a cell whose column declares no kind."""
     if isinstance(value, bool):
         return user_text(formats, "cell.yes" if value else "cell.no")
     if isinstance(value, int | float | Decimal):
@@ -350,10 +353,7 @@ LIMITED: Final = frozenset({"number", "integer", "percent", "money", "date", "ti
 def shown_limit(control: ControlState, name: str, formats: Formats) -> str:
     """Return the least or the greatest value as text, or "" without one."""
     limit = seen(control, name)
-    try:
-        return "" if limit is None else str(control._decl.show(limit, formats))
-    except Exception:
-        return str(limit)
+    return "" if limit is None else shown_as(control._decl, limit, formats)
 
 
 def list_view(

@@ -12,6 +12,7 @@ from fuselatch.core.forms.sources import EventSource
 from fuselatch.core.model.errors import Blank
 from fuselatch.core.model.findings import NO_MARKER, Finding, Marker
 from fuselatch.core.model.pictures import Picture
+from fuselatch.core.model.values import shown_as
 
 R = TypeVar("R")
 G = TypeVar("G")
@@ -184,7 +185,7 @@ class LiveValue(Live, Generic[R]):
         if self._draft is not None:
             return self._draft
         value = self._read("value")
-        return "" if value is None else str(self._decl.show(value, self._engine.formats))
+        return "" if value is None else shown_as(self._decl, value, self._engine.formats)
 
 
 class LiveLabel(LiveValue[str]):

@@ -28,6 +28,7 @@ from fuselatch.core.model.values import (
     parse_number,
     rounded,
     short_text,
+    shown_as,
     to_bool,
     to_date,
     to_datetime,
@@ -229,7 +230,7 @@ class Bounded(InputControl[LiveRange[V | None, V], V | None, V], Generic[V, H]):
 
     def with_unit(self, value: V, formats: Formats) -> str:
         """Return the value with its unit."""
-        text = self.show(value, formats)
+        text = shown_as(self, value, formats)
         return f"{text} {self.unit}" if self.unit else text
 
     def validate(self, live: Any, value: Any, formats: Formats) -> list[Finding]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from typing import Any, NamedTuple, TypeVar
 
-from fuselatch.core.model.errors import UnknownName
+from fuselatch.core.model.errors import NotAllowedHere, UnknownName
 from fuselatch.core.model.names import suggest
 
 S = TypeVar("S")
@@ -26,6 +26,27 @@ class Host:
         raise NotImplementedError(f"{type(self).__name__} must override selected()")
 
 
+class NoStandIn(NotAllowedHere):
+    """A handler called a service that has no stand-in, while nothing real may be touched. `service`: its class's name."""
+
+    def __init__(self, service: str) -> None:
+        super().__init__(
+            f"{service} has no stand-in, so its calls are refused while a scene is explored; "
+            f"give one: Scene(…, explored={{{service}: …}})"
+        )
+        self.service = service
+
+
+class Withheld:
+    """In place of a service whose calls are refused. `was_asked`: True once the session asked for it."""
+
+    __slots__ = ("kind", "was_asked")
+
+    def __init__(self, kind: type) -> None:
+        self.kind = kind
+        self.was_asked = False
+
+
 class Services:
     """A session's services, by class: `self.session.services[Letters].send(letter)`.
 
@@ -37,7 +58,7 @@ class Services:
 
     def __init__(self, given: Mapping[type, object]) -> None:
         for kind, service in given.items():
-            if not isinstance(kind, type) or not isinstance(service, kind):
+            if not isinstance(kind, type) or not isinstance(service, (kind, Withheld)):
                 raise TypeError(f"services must be a mapping such as {{Letters: …}}; {service!r} isn't a {kind!r}")
         self._given: Mapping[type, Any] = dict(given)
 
@@ -48,6 +69,9 @@ class Services:
             names = [given.__name__ for given in self._given]
             hint = suggest(kind.__name__, names) if names else "open it with services=…"
             raise UnknownName(f"this session has no service {kind.__name__}; {hint}") from None
+        if isinstance(found, Withheld):
+            found.was_asked = True
+            raise NoStandIn(kind.__name__)
         return found
 
     def __contains__(self, kind: type) -> bool:

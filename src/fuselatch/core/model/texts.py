@@ -34,6 +34,7 @@ TEXTS: Final[Mapping[str, str]] = {
     "parse.date": "'{text}' isn't a date. Example: {example}",
     "parse.datetime": "'{text}' isn't a date and time. Example: {example}",
     "parse.time": "'{text}' isn't a time. Example: {example}",
+    "parse.unreadable": "'{text}' can't be read here",
     "either_way": "{local} or {iso}",
     "decimals.none": "'{text}' has too many decimals. No decimals are allowed",
     "decimals.one": "'{text}' has too many decimals. Maximum is 1 decimal",

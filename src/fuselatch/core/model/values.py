@@ -223,6 +223,25 @@ def places(number: Decimal) -> int:
     return max(0, -exponent) if isinstance(exponent, int) else 0
 
 
+def shown_as(kind: Any, value: Any, formats: Formats) -> str:
+    """Return a value as a kind of control writes it: the one guard around every kind's `show`.
+
+    What the kind or the locale can't write is shown as Python writes it. So no value, wherever it came from, ends a session.
+    """
+    try:
+        return str(kind.show(value, formats))
+    except Exception:
+        return anyhow(value)
+
+
+def anyhow(value: object) -> str:
+    """Return a value's text, even if its `__str__` fails."""
+    try:
+        return str(value)
+    except Exception:
+        return f"<{type(value).__name__}>"
+
+
 BREAKS: Final = re.compile("\r\n|[\r\n\v\f\x1c-\x1e\x85\u2028\u2029]")
 """The ends of lines, as `str.splitlines` has them."""
 CONTROL: Final = re.compile("[\x00-\x08\x0e-\x1f\x7f-\x9f\ud800-\udfff]")

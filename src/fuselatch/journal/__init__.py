@@ -1,0 +1,1 @@
+"""The boundary of a session: all that it reads from outside, and all that it writes there, passes through here."""

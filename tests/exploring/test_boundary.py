@@ -1,0 +1,223 @@
+"""While a scene is explored, nothing real is touched: each kind of store, latch log and service has a tripwire."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import openpyxl
+import pytest
+from click.testing import CliRunner
+
+from fuselatch import Button, EngineFailed, Form, Integer, Latch, Text
+from fuselatch.cli import main
+from fuselatch.exploring import explore
+from fuselatch.journal.boundary import Apart
+from fuselatch.rehearsal.cues import read_cues
+from fuselatch.rehearsal.suggesting import prove_steps
+from fuselatch.report.behaviour import Behaviour
+from fuselatch.scenes import Scene, scene
+from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
+from fuselatch.stores import CsvRecords, MemoryLatches, MemoryRecords, SqlLatches, SqlRecords, WorkbookRecords
+
+touched: list[str] = []
+"""What was called of the real world."""
+REAL: dict[str, Any] = {}
+"""The store, the latch log and the services of the scene below, by option."""
+
+
+class Rates:
+    """A service of the office's own."""
+
+    def latest(self) -> int:
+        """Ask the harbour."""
+        touched.append("rates")
+        return 40
+
+
+class FakeRates(Rates):
+    """Its stand-in."""
+
+    def latest(self) -> int:
+        return 30
+
+
+class Post(Letters):
+    """Letters that go out."""
+
+    def send(self, letter: Any) -> None:
+        touched.append("letter")
+
+
+class Plotter(Drawings):
+    """Drawings that are printed."""
+
+    def draw(self, name: str, drawing: Any) -> None:
+        touched.append("drawing")
+
+
+class Crew(Form, records="crew"):
+    """Saves a row, sends a letter, asks for a rate, sets a latch, and fails now and then."""
+
+    id = Integer("Number")
+    name = Text("Name", required=True)
+    told = Latch(per="user")
+    keep = Button("Keep", submits=True)
+    rate = Button("Rate")
+    post = Button("Post")
+    done = Button("Done", closes="accepted")
+
+    @rate.clicked
+    def ask_for_rate(self) -> None:
+        """Read a service of one's own, and fail if it is out of bounds."""
+        self.say(str(100 // (30 - self.session.services[Rates].latest())))
+
+    @post.clicked
+    def write_to_crew(self) -> None:
+        """Send a letter and a drawing, set a latch and write a row."""
+        self.told.set()
+        self.session.records.add("crew", {"name": "Wren"})
+        letters, drawings = self.session.services[Letters], self.session.services[Drawings]
+        self.afterwards(letters.send, None) if isinstance(letters, Post) else None
+        self.afterwards(drawings.draw, "crew", None) if isinstance(drawings, Plotter) else None
+
+
+@scene
+def office() -> Scene:
+    """A crew list with everything real."""
+    return Scene(Crew, user="Imke", on_failure=lambda error: touched.append("log"), **REAL)
+
+
+def rows(store: Any) -> list[Any]:
+    return [dict(row) for row in store.read("crew")]
+
+
+def stored(kind: str, folder: Path, postgresql: Callable[[], str]) -> Any:
+    """Return a store with one row of the crew."""
+    start = [{"id": 1, "name": "Oda"}]
+    if kind == "memory":
+        return MemoryRecords({"crew": start}, keys={"crew": "id"})
+    if kind == "csv":
+        (folder / "crew.csv").write_text("id,name\n1,Oda\n", encoding="utf-8")
+        return CsvRecords(folder)
+    if kind == "workbook":
+        book = openpyxl.Workbook()
+        sheet: Any = book.active
+        sheet.title = "crew"
+        sheet.append(["id", "name"])
+        sheet.append([1, "Oda"])
+        book.save(folder / "crew.xlsx")
+        return WorkbookRecords(folder / "crew.xlsx")
+    store = SqlRecords(folder / "crew.db" if kind == "sqlite" else postgresql())
+    if kind == "postgresql":
+        with store._database.connected(writes=True) as database:
+            database.exec_driver_sql("drop table if exists crew")
+    store.create("crew", start, "id")
+    return store
+
+
+@pytest.fixture(params=["memory", "csv", "sqlite", "postgresql", "workbook"])
+def real(request: pytest.FixtureRequest, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[tuple[Any, Any]]:
+    """Give the scene a real store, latch log and services, which note each call; return both stores."""
+    touched.clear()
+    store = stored(request.param, tmp_path, lambda: request.getfixturevalue("postgresql"))
+    log = MemoryLatches() if request.param == "memory" else SqlLatches(tmp_path / "latches.db")
+    for target, calls in ((store, ("write",)), (log, ("set", "reset"))):
+        wired = {call: lambda *words, call=call: touched.append(call) for call in calls}
+        target.__class__ = type("Real", (type(target),), wired)
+    monkeypatch.setitem(REAL, "records", store)
+    monkeypatch.setitem(REAL, "latches", log)
+    monkeypatch.setitem(REAL, "services", {Rates: Rates(), Letters: Post(), Drawings: Plotter()})
+    yield store, log
+
+
+def test_a_search_its_sheets_and_its_suggestions_touch_nothing_real(real: tuple[Any, Any], tmp_path: Path) -> None:
+    sheet = "scene tests.exploring.test_boundary:office\n\nclear name\npaste name Teal\npress keep\npress post\npress rate\n"
+    (tmp_path / "cues").mkdir()
+    (tmp_path / "cues" / "crew.cues").write_text(sheet, encoding="utf-8")
+    refused = explore(office, gestures=300, cues=tmp_path / "cues")
+    assert [each for each in refused.unproven if "Rates" in each] == [
+        "Rates has no stand-in, so its calls were refused; give one: Scene(…, explored={Rates: …})"
+    ]
+    assert not [fault.key for fault in refused.new], "a refused call isn't a fault of the form"
+    REAL["explored"] = {Rates: FakeRates}
+    try:
+        found = explore(office, gestures=300, cues=tmp_path / "cues")
+        behaviour = Behaviour()
+        prove_steps(behaviour, [read_cues(sheet, str(tmp_path / "crew.cues"))])
+    finally:
+        del REAL["explored"]
+    assert [fault.key for fault in found.new if fault.is_shown] == ["failed Crew.ask_for_rate: ZeroDivisionError"]
+    assert not touched and rows(real[0]) == [{"id": 1, "name": "Oda"}] and not real[1].all()
+
+
+def test_stand_ins_are_new_for_each_session_unless_they_are_objects() -> None:
+    one = FakeRates()
+    for given, is_same in ((FakeRates, False), (lambda: FakeRates(), False), (one, True)):
+        start = Apart(Scene(Crew, services={Rates: Rates()}, explored={Rates: given}))
+        first, second = start.outside(), start.outside()
+        assert isinstance(first.services[Rates], FakeRates) and (first.services[Rates] is second.services[Rates]) is is_same
+        assert first.services[Letters] is not second.services[Letters]
+        assert isinstance(first.services[Letters], LetterBox) and isinstance(first.services[Drawings], DrawingBoard)
+    for wrong in (Crew, 4):
+        with pytest.raises(TypeError, match=r"Scene\(explored=\{Rates: …\}\): expected a Rates, or a class or function"):
+            Scene(Crew, explored={Rates: wrong})
+    with pytest.raises(TypeError, match=r"expected a mapping such as \{Rates: FakeRates\}"):
+        Scene(Crew, explored={"Rates": FakeRates})  # type: ignore[dict-item]
+
+
+UNTRACKED = """
+from decimal import Decimal
+from fuselatch import Button, Choice, Form, Integer, Money, Tick
+
+FOUND = []
+
+class Tally(Form):
+    few = Choice("Few", choices=lambda form: [1, 2] if FOUND else [3])
+    count = Integer("Count", value=lambda form: len(FOUND))
+    fee = Money("Fee", value=lambda form: Decimal(len(FOUND)) / 4)
+    any = Tick("Any", value=lambda form: bool(FOUND))
+    add = Button("Add")
+    done = Button("Done", closes="accepted")
+
+    @add.clicked
+    def note(self):
+        print("noted")
+        FOUND.append(1)
+"""
+
+
+def test_each_untracked_value_is_a_fault_and_prints_stay_out_of_json(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    (tmp_path / "tally.py").write_text(UNTRACKED, encoding="utf-8")
+    monkeypatch.chdir(tmp_path)
+    for processes in ("1", "2"):
+        words = [
+            "explore",
+            "tally:Tally",
+            "--gestures",
+            "26000" if processes == "2" else "400",
+            "--processes",
+            processes,
+            "--json",
+        ]
+        result = CliRunner().invoke(main, words)
+        told = {fault["key"]: fault for fault in json.loads(result.stdout)["faults"]}
+        wanted = [f"untracked Tally.{name}" for name in ("any.value", "count.value", "fee.value", "few.choices")]
+        assert sorted(told) == wanted and all(fault["shown"] for fault in told.values())
+        assert told["untracked Tally.fee.value"]["sheet"].endswith("expect  fee.value 0.25\n")
+
+
+@pytest.mark.parametrize("words", [["-o", "file/below"], ["-o", "file"], ["-o", "taken"]])
+def test_a_search_does_not_begin_if_its_report_can_not_be_written(
+    words: list[str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    (tmp_path / "file").write_text("", encoding="utf-8")
+    (tmp_path / "taken" / "report.json").mkdir(parents=True)
+    monkeypatch.chdir(tmp_path)
+    monkeypatch.setattr("fuselatch.exploring.exploration.search", lambda *given: pytest.fail("it began"))
+    result = CliRunner().invoke(main, ["explore", "stay:Stay", *words])
+    assert result.exit_code == 2 and len(result.stderr.splitlines()) <= 3 and not isinstance(result.exception, EngineFailed)
