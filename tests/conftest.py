@@ -30,6 +30,7 @@ def pytest_addoption(parser: pytest.Parser) -> None:
     """Let the long test play as many gestures as wanted."""
     parser.addoption("--gestures", type=int, default=10_000, help="how many gestures are played at drawn forms")
     parser.addoption("--values", type=int, default=500, help="how many values are drawn for each store")
+    parser.addoption("--entries", type=int, default=800, help="how many random texts are typed in 40 locales")
     parser.addoption("--kills", type=int, default=20, help="how often a process is killed while it writes to each store")
     parser.addoption("--races", type=int, default=4, help="how often keys are typed at full speed on each line")
     parser.addoption("--calls", type=int, default=250, help="how many hostile calls each fuzzer makes")

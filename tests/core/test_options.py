@@ -30,7 +30,7 @@ def test_names_and_defaults_agree() -> None:
     options = dict(inspect.signature(Scene.__init__).parameters)
     again = dict(inspect.signature(rehearse).parameters)
     shared = usual.keys() - ONLY_SESSION
-    assert options.keys() - {"self", "params"} == shared | {"form", "now", "locale"}
+    assert options.keys() - {"self", "params"} == shared | {"form", "now", "locale", "explored"}
     assert again.keys() - {"args", "params"} == shared | {"form", "now", "locale"}
     for name in shared:
         assert options[name].default in (usual[name], None), name

@@ -104,6 +104,8 @@ class Database:
         if isinstance(error, IntegrityError):
             taken = "unique" in low or "duplicate" in low
             which = "store.key_taken" if taken else "store.value_missing" if "null" in low else "store.conflict"
+            if "check constraint" in low:
+                which = "store.check"
             return StoreRefused(later(which), reason)
         if isinstance(error, DataError):
             return StoreRefused(later("store.misfit"), reason)

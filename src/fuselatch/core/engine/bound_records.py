@@ -42,6 +42,7 @@ from fuselatch.core.engine.record_columns import (
     bound_columns,
     bring,
     declared_types,
+    lay_over,
     lay_under,
     must_be_column,
     put_silently,
@@ -51,6 +52,8 @@ from fuselatch.core.engine.record_columns import (
 from fuselatch.core.engine.state import OwnQueue, SessionState, Turn, touch
 from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.engine.storing import (
+    Written,
+    as_stored,
     captions_of,
     columns_of,
     expect_types,
@@ -75,7 +78,7 @@ from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import MOVES, Change, KeyName, Record, key_in, shown_key, with_key
 from fuselatch.core.model.service_map import Host
 from fuselatch.core.model.texts import later
-from fuselatch.core.model.values import short
+from fuselatch.core.model.values import alike, short
 
 SAVE, DROP, STAY = later("leave.save"), later("leave.drop"), later("cancel")
 LEAVE = Prompt(later("leave"), title=later("leave.title"), buttons=(SAVE, DROP, STAY), tone="warning")
@@ -408,6 +411,31 @@ class Records(Node):
         lines.rebase(turn, self.form)
         drain(turn)
 
+    def take_over(self, turn: Turn, rows: Sequence[Written]) -> None:
+        """Show what the store has now of the rows that this session has written: the current record, and its lines."""
+        for written in rows:
+            if (
+                written.source != self.source
+                or self._row is None
+                or self.trouble
+                or self._key not in (written.before, written.key)
+            ):
+                continue
+            if written.key is None:
+                if self._key == written.before:
+                    self.reload(turn)
+                continue
+            stored = as_stored(self.session, self._row, written)
+            if stored is None:
+                continue
+            if self._key != written.key:
+                latching.move(turn, self.source, self._key, written.key)
+            if stored != self._row or self._key != written.key:
+                self._take(turn, stored, written.key)
+            lay_over(turn, self._bound, stored, f"'{self.source}' {shown_key(written.key)}")
+        lines.take_over(turn, self.form, rows)
+        drain(turn)
+
     def named(self, change: Change) -> str:
         """Return the record of a change, as the user calls it: by its key and the first value that isn't it."""
         key, was = shown_key(change.key), change.was or {}
@@ -441,7 +469,7 @@ class Records(Node):
             change = Change("add", self.source, key_in(row, self.key_column), row)
             turn.set(self, "_waiting", latching.waiting(turn.session, form))
         else:
-            row = {column: value for column, value in row.items() if was.get(column) != value}
+            row = {column: value for column, value in row.items() if not alike(was.get(column), value)}
             change = Change("change", self.source, self._key, row, was, frozenset(self._bound))
         if was is not None and self._key is None:
             # A new record that is saved again in the gesture that saved it first is still one row.

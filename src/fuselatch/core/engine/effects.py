@@ -27,6 +27,10 @@ AGAIN, LEAVE_IT = later("refused.again"), later("effect.leave")
 FAILED: Final = Prompt(later("effect"), title=later("effect.title"), buttons=(AGAIN, LEAVE_IT), tone="danger")
 
 
+DO_IT = later("rest.do")
+REST: Final = Prompt(later("rest"), title=later("effect.title"), buttons=(DO_IT, LEAVE_IT), tone="danger")
+
+
 def let_out(turn: Turn) -> None:
     """Carry out the effects in order. They can't wait or set anything."""
     waiting = [*(turn.outward or ())]
@@ -82,9 +86,8 @@ def is_tried_again(turn: Turn, error: EffectFailed) -> bool:
     form = session.stack.front or session.stack.first
     if turn.by != "user" or turn.pointing or form is None:
         return False
-    saved = ", ".join(f"{source}: {count}" for source, count in (turn.saved or {}).items())
     facts = {
-        "saved": session.text("effect.saved", saved=saved) if saved else session.text("effect.done"),
+        "saved": turn.saved_text or session.text("effect.done"),
         "effect": error.effect,
         "reason": str(error.error) or type(error.error).__name__,
     }
@@ -97,6 +100,31 @@ def is_tried_again(turn: Turn, error: EffectFailed) -> bool:
         turn.failure = turn.failed_at = None
         put_back(turn, f"{failure.chain[0]} failed")
         return False
+
+
+def offer_rest(turn: Turn, reason: str) -> None:
+    """Offer the effects that belong to what a gesture has written, though the rest of it failed."""
+    session, owed = turn.session, turn.owed
+    form = session.stack.front or session.stack.first
+    turn.owed = ()
+    if not owed or turn.by != "user" or turn.pointing or form is None or session.closing:
+        return
+    notice, failure = session.notice, session.failure
+    captions = ", ".join([each.caption for each in owed])
+    # What failed is told already, so that the question may be asked.
+    turn.failure = turn.failed_at = None
+    try:
+        answer = ask_itself(turn, form, REST, {"saved": turn.saved_text, "reason": reason, "effects": captions})
+    except (Abandoned, HandlerFailed):
+        return
+    error = turn.error
+    if answer == DO_IT:
+        turn.outward = [*owed]
+        let_out(turn)
+        if turn.error is not error:
+            turn.error = error or turn.error
+            return
+    session.notice, session.failure = notice, failure
 
 
 def words_of(function: Callable[..., object]) -> str:

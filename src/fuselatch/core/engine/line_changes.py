@@ -13,13 +13,14 @@ from fuselatch.core.engine.record_columns import (
     bound_columns,
     bring,
     declared_types,
+    lay_over,
     lay_under,
     must_be_column,
     values_by_column,
 )
 from fuselatch.core.engine.rule_cells import install_at, make_ready
 from fuselatch.core.engine.state import SessionState, Turn
-from fuselatch.core.engine.storing import by_column, columns_of, expect_types, key_column, row_at, stage
+from fuselatch.core.engine.storing import Written, as_stored, by_column, columns_of, expect_types, key_column, row_at, stage
 from fuselatch.core.engine.submitting import validate_form, veto
 from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.live_lists import LiveLines
@@ -30,6 +31,7 @@ from fuselatch.core.model.cells import Cell, Undoable, watch
 from fuselatch.core.model.errors import NotAllowedHere
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import Change, Record, key_in, known_key, shown_key, with_key
+from fuselatch.core.model.values import alike
 
 
 def lines_of(form: OpenForm) -> list[LiveLines[Any]]:
@@ -366,10 +368,14 @@ def stage_lines(turn: Turn, form: OpenForm, records: Any) -> None:
             if decl.order:
                 row[decl.order] = place + 1
             was = lines._written.get(line)
+            if was is not None and add_to_staged(turn, lines, line, row):
+                # A new line that is saved again in the gesture that saved it first is still one row.
+                written[line] = {**was, **row}
+                continue
             if was is None:
                 change = Change("add", decl.records, key_in(row, column), row)
             else:
-                row = {name: value for name, value in row.items() if was.get(name) != value}
+                row = {name: value for name, value in row.items() if not alike(was.get(name), value)}
                 compared = frozenset(line_columns(session, lines, line)) | {decl.key}
                 change = Change("change", decl.records, key_in(was, column), row, was, compared)
             if change.row:
@@ -380,11 +386,23 @@ def stage_lines(turn: Turn, form: OpenForm, records: Any) -> None:
         forget_written(turn, lines, written)
 
 
+def add_to_staged(turn: Turn, lines: LiveLines[Any], line: Container, row: Record) -> bool:
+    """Add to a new line's row that is staged and not written yet; return False if there is none."""
+    for at, (change, receiver) in enumerate(turn.writes or ()):
+        mine = isinstance(receiver, LineKeys) and receiver.lines is lines and receiver.line is line
+        if mine and change.kind == "add" and turn.writes is not None:
+            turn.writes[at] = change._replace(row={**change.row, **row}), receiver
+            return True
+    return False
+
+
 def rebase(turn: Turn, form: OpenForm) -> None:
     """Lay what someone else wrote under what the user has entered in lines."""
     session = turn.session
     for lines in lines_of(form):
-        for line, before in lines._written.items() if lines._decl.records else ():
+        # A line that was removed has no controls to show anything.
+        there = [(line, lines._written[line]) for line in lines._rows if line in lines._written]
+        for line, before in there if lines._decl.records else ():
             key = key_in(before, key_column(session, lines._decl.records))
             fresh = row_at(session, lines._decl.records, key)
             if fresh is not None and fresh != before:
@@ -392,6 +410,23 @@ def rebase(turn: Turn, form: OpenForm) -> None:
                     turn, line_columns(session, lines, line), before, fresh, f"'{lines._decl.records}' {shown_key(key)}"
                 )
                 turn.set_item(lines, "_written", line, fresh)
+
+
+def take_over(turn: Turn, form: OpenForm, rows: Sequence[Written]) -> None:
+    """Show what the store has now of the lines that this session has written."""
+    session = turn.session
+    for lines in lines_of(form):
+        source = lines._decl.records
+        for written in [each for each in rows if each.source == source and each.key is not None] if source else ():
+            name = key_column(session, source)
+            for line in lines._rows:
+                mine = lines._written.get(line)
+                stored = None
+                if mine is not None and key_in(mine, name) in (written.before, written.key):
+                    stored = as_stored(session, mine, written)
+                if stored is not None:
+                    turn.set_item(lines, "_written", line, stored)
+                    lay_over(turn, line_columns(session, lines, line), stored, f"'{source}' {shown_key(written.key)}")
 
 
 class LineKeys:

@@ -13,13 +13,13 @@ from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveInput, LiveValue
 from fuselatch.core.forms.live_lists import LiveChoice
-from fuselatch.core.forms.live_state import seen
+from fuselatch.core.forms.live_state import is_masked, seen
 from fuselatch.core.forms.plans import ControlPlan
 from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.errors import RecordError, UnknownName
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import Record
-from fuselatch.core.model.values import adapted, anyhow
+from fuselatch.core.model.values import MASK, adapted, alike, anyhow, short_text
 
 
 def bound_columns(
@@ -84,7 +84,8 @@ def bring(turn: Turn, control: Any, value: Any, where: str, column: str) -> None
             value = adapted(value, wanted)
         stored = control._plan.blank if value is None or value == "" else decl.coerce(value)
     except TypeError as error:
-        raise RecordError(where, column, str(error)) from None
+        caption, shown = str(seen(control, "caption")), MASK if is_masked(control) else short_text(anyhow(value))
+        raise RecordError(where, column, str(error), caption, shown) from None
     if isinstance(control, LiveChoice):
         stored = of_list(control, stored)
         turn.set(control, "_brought", stored)
@@ -98,12 +99,22 @@ def lay_under(turn: Turn, bound: Mapping[str, Any], before: Record, fresh: Recor
             bring(turn, control, fresh.get(column), where, column)
 
 
+def lay_over(turn: Turn, bound: Mapping[str, Any], stored: Record, where: str) -> None:
+    """Show a row as the store has it now, in the columns that the user hasn't entered anything in since."""
+    for column, control in bound.items():
+        value = stored.get(column)
+        if column in stored and not differs(control) and not alike(none_of(control._value, control), value):
+            bring(turn, control, value, where, column)
+
+
 def text_of(session: SessionState, control: Any, value: Any) -> str:
     """Return a column's value as its control writes it: of a choice the item's text."""
     if isinstance(control, LiveChoice) and not control._decl.multiple:
         choices: Choices[Any] = seen(control, "choices")
         return choices.text(of_list(control, value))
     try:
+        wanted = control._decl.of_record
+        value = adapted(value, wanted) if value is not None and wanted is not None else value
         return str(control._decl.show(control._decl.coerce(value), session.formats))
     except Exception:
         # A store may hold what the control can't.

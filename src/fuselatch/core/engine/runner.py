@@ -8,7 +8,7 @@ from typing import Any, Final
 
 from fuselatch.core.engine import focus, pointing
 from fuselatch.core.engine.closing import close_without_handlers, let_go
-from fuselatch.core.engine.effects import let_out, settle_for_good
+from fuselatch.core.engine.effects import let_out, offer_rest, settle_for_good
 from fuselatch.core.engine.failure import chain, clock_failed, failure_of, place_outside, place_text, tell
 from fuselatch.core.engine.loop import blow, drain, happen
 from fuselatch.core.engine.state import PauseWait, SessionState, Turn, gesture_control
@@ -18,7 +18,15 @@ from fuselatch.core.engine.undoing import KeepEditing, put_back
 from fuselatch.core.engine.waits import note_waited, ready_to_view
 from fuselatch.core.forms.live_state import seen_title
 from fuselatch.core.forms.placing import forget_gone
-from fuselatch.core.model.errors import Abandoned, EngineFailed, FuseLatchError, HandlerFailed, NotAllowedHere, describe
+from fuselatch.core.model.errors import (
+    Abandoned,
+    EngineFailed,
+    FuseLatchError,
+    HandlerFailed,
+    NotAllowedHere,
+    RecordError,
+    describe,
+)
 from fuselatch.core.model.events import By
 from fuselatch.core.model.trace import safe_text
 from fuselatch.core.model.trace_rows import add_row
@@ -241,6 +249,8 @@ def carry_out(turn: Turn) -> None:
         put_back(turn, "the session was closed")
     except KeepEditing as refused:
         put_back(turn, "the store refused", answers_stay=True)
+        if turn.owed:
+            offer_rest(turn, session.notice)
         if refused.then is not None:
             turn.step = refused.then
             carry_out(turn)
@@ -259,6 +269,8 @@ def fail(turn: Turn, error: BaseException) -> None:
     note_error(turn, error)
     if isinstance(error, HandlerFailed):
         note_failure(turn, error)
+    elif isinstance(error, RecordError) and turn.by == "user":
+        note_unfit(turn, error)
     if turn.session.observers:
         tell_failure(turn, error)
     store_refused = isinstance(error.error if isinstance(error, HandlerFailed) else error, StoreRefused)
@@ -273,8 +285,10 @@ def fail(turn: Turn, error: BaseException) -> None:
     error = blamed(turn, error)
     met = error.error if isinstance(error, HandlerFailed) else error
     if isinstance(met, StoreRefused):
-        # The user is told by a prompt.
-        turn.session.notice, turn.session.failure = "", None
+        # The user is told by a prompt, which a gesture that has written doesn't get.
+        saved, reason = turn.saved_text, met.args[0]
+        turn.session.failure = None
+        turn.session.notice = turn.session.text("notice.refused", saved=saved, reason=reason) if saved else ""
     # Written data can't be undone, so a gesture that has written is never repeated.
     asks = turn.by == "user" and not (turn.pointing or turn.way_out or turn.saved)
     if isinstance(met, StoreRefused) and asks:
@@ -287,16 +301,24 @@ def fail(turn: Turn, error: BaseException) -> None:
         close_without_handlers(turn, *turn.way_out)
     if is_led_out(turn):
         turn.undo.clear()
+    if turn.owed and isinstance(error, HandlerFailed):
+        offer_rest(turn, describe(met))
+
+
+def note_unfit(turn: Turn, error: RecordError) -> None:
+    """Tell the user that a record has a value that its control can't show."""
+    turn.session.notice = turn.session.text("notice.unfit", key=error.key, value=error.value, caption=error.caption)
 
 
 def note_failure(turn: Turn, error: HandlerFailed) -> None:
     """Put a failure on the view: what the user reads of it, and where it is."""
     session = turn.session
     form = session.stack.front or session.stack.first
-    text = session.text("notice.failed")
+    saved = turn.saved_text
+    text = session.text("notice.rest", saved=saved) if saved else session.text("notice.failed")
     if turn.way_out is not None:
         text = session.text("notice.closed", title=seen_title(turn.way_out[0]._state))
-    elif form is not None:
+    elif form is not None and not saved:
         text = session.said(form._state.plan.failure_text or form.failure_text)
     file, line = error.where
     loop: tuple[str, ...] = getattr(error, "loop", ())

@@ -518,8 +518,8 @@ class Turn(Undoable):
 
     __slots__ = (
         "after", "by", "cause", "confirmed", "counts", "error", "event", "failed_at", "failure", "handler", "label", "late",
-        "lines", "nested", "outward", "pointing", "queue", "rows", "runs", "said", "saved", "session", "stale", "step",
-        "typed", "undo", "way_out", "worker", "writer", "writes",
+        "lines", "nested", "outward", "owed", "pointing", "queue", "rows", "runs", "said", "saved", "session", "stale",
+        "step", "typed", "undo", "way_out", "worker", "writer", "writes",
     )  # fmt: skip
 
     def __init__(self, session: SessionState, label: object, step: Callable[[Turn], object], by: By) -> None:
@@ -552,6 +552,8 @@ class Turn(Undoable):
         # Writes and outward effects that are staged; `saved`: how many rows of each source are written, and can't be undone.
         self.writes: list[tuple[Change, Any]] | None = None
         self.outward: list[Effect] | None = None
+        # The effects that belong to what is written: they are offered, should the rest fail.
+        self.owed: tuple[Effect, ...] = ()
         self.saved: dict[str, int] | None = None
         # The forms whose message it has set.
         self.said: tuple[OpenForm, ...] = ()
@@ -576,6 +578,12 @@ class Turn(Undoable):
     def description(self) -> str:
         """The gesture, as messages name it."""
         return self.session.label_text(self.label)
+
+    @property
+    def saved_text(self) -> str:
+        """What it has written, as the user reads it; "" for nothing. Written data can't be undone."""
+        counted = ", ".join([f"{source}: {count}" for source, count in (self.saved or {}).items()])
+        return self.session.text("effect.saved", saved=counted) if counted else ""
 
     @property
     def interrupted(self) -> str:

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Hashable, Mapping, Sequence
-from typing import Any, Final, Protocol, TypeAlias
+from contextlib import suppress
+from typing import Any, Final, NamedTuple, Protocol, TypeAlias
 
 from fuselatch.core.engine.failure import failure_of, tell
 from fuselatch.core.engine.prompting import ask_itself
@@ -30,11 +31,15 @@ from fuselatch.core.model.record_changes import (
     with_keys,
 )
 from fuselatch.core.model.texts import later
-from fuselatch.core.model.values import MASK, short_text
+from fuselatch.core.model.values import MASK, alike, short_text
 
 AGAIN, KEEP_EDITING = later("refused.again"), later("keep_editing")
 THEIRS, MINE = later("conflict.theirs"), later("conflict.mine")
 REFUSED = Prompt(later("refused"), title=later("refused.title"), buttons=(AGAIN, KEEP_EDITING), tone="danger")
+REFUSED_REST = Prompt(
+    later("refused.rest"), title=later("effect.title"), buttons=(AGAIN, later("effect.leave")), tone="danger"
+)
+"""The question of a gesture that has written before."""
 MOST_OF_A_CELL: Final = 200
 """How many characters of a value a conflict's table shows."""
 CHANGED = Prompt("{conflict}", title=later("conflict.title"), buttons=(THEIRS, MINE, KEEP_EDITING), tone="warning")
@@ -227,6 +232,7 @@ def commit(turn: Turn) -> None:
     writes, session = turn.writes, turn.session
     assert writes is not None, "only staged writes are committed"
     done = written(turn, writes)
+    key_names = {change.source: key_column(session, change.source) for change, _, _ in done}
     new = [(change.key, key) for change, _, key in done if isinstance(change.key, NewKey)]
     for stands, key in new:
         stands._value = key
@@ -242,10 +248,60 @@ def commit(turn: Turn) -> None:
         if receiver is not None:
             receiver.keyed(turn, key)
     turn.writes = None
+    turn.owed = tuple(turn.outward or ())
     if new:
         put_known_keys(turn)
     session.rows.differs(turn.cause)
     session.catalogs.differs(turn.cause)
+    take_over(turn, [written_row(staged, key, key_names[staged.source]) for staged, _, key in done])
+
+
+class Written(NamedTuple):
+    """A row that was written: its key before and now (None: removed), and what the session had of it."""
+
+    source: str
+    before: Any
+    key: Any
+    row: Record
+    was: Record
+
+
+def written_row(staged: Change, key: Any, name: KeyName) -> Written:
+    """Return a staged change as it was written, with the key that the store returned."""
+    change = with_keys(staged, {})
+    if change.kind == "add":
+        return Written(change.source, key, key, change.row, {})
+    return Written(
+        change.source, change.key, None if change.kind == "remove" else change.key_after(name), change.row, change.was or {}
+    )
+
+
+def take_over(turn: Turn, rows: Sequence[Written]) -> None:
+    """Let the forms that show a written row have it as the store has it now: a handler, a trigger or a generated column
+
+    may have changed more than the form did. What someone else has written stays a conflict, and what the user has entered
+    stays entered.
+    """
+    session = turn.session
+    for form in session.stack.forms:
+        records = form._state.records
+        if records is None or form._state.phase == "closed":
+            continue
+        with suppress(StoreRefused):
+            # What was written is written; a store that can't be read any more is told by the next read.
+            records.take_over(turn, rows)
+
+
+def as_stored(session: SessionState, mine: Record, written: Written) -> Record | None:
+    """Return a shown row with what was written, and what the store has made of it; None if the store doesn't have it.
+
+    `mine`: the row as it is shown. Columns that someone else has changed since it was read stay as they were.
+    """
+    fresh = row_at(session, written.source, written.key)
+    if fresh is None:
+        return None
+    made = {column for column, value in fresh.items() if column in written.row or not alike(written.was.get(column), value)}
+    return {**mine, **{column: fresh[column] for column in made}}
 
 
 def put_known_keys(turn: Turn) -> None:
@@ -259,9 +315,25 @@ def put_known_keys(turn: Turn) -> None:
                 turn.set(control, "_value", known)
                 session.dirty.invalidate(control, "value", turn.cause)
         outcome = form._state.outcome
-        if outcome is not None and any(isinstance(value, NewKey) for value in outcome.values.values()):
-            values = {name: known_key(value) for name, value in outcome.values.items()}
-            turn.set(form._state, "outcome", Outcome(outcome.verdict, values, outcome.overrides, outcome.masked))
+        values = {name: known_in(value) for name, value in outcome.values.items()} if outcome is not None else {}
+        if outcome is not None and any(value is not outcome.values[name] for name, value in values.items()):
+            known = Outcome(outcome.verdict, values, outcome.overrides, outcome.masked)
+            turn.set(form._state, "outcome", known)
+            for wait in session.waits:
+                if wait.result is outcome:
+                    # The opener goes on after the write.
+                    wait.result = known
+
+
+def known_in(value: Any) -> Any:
+    """Return a value of an outcome with the keys that are known, also within lines; the same object if there are none."""
+    if isinstance(value, tuple):
+        found = tuple([known_in(each) for each in value])
+        return value if all(one is other for one, other in zip(found, value, strict=True)) else found
+    if isinstance(value, Mapping):
+        row = {name: known_in(one) for name, one in value.items()}
+        return value if all(one is value[name] for name, one in row.items()) else row
+    return known_key(value)
 
 
 def written(turn: Turn, writes: list[Write]) -> list[tuple[Change, Receiver | None, Any]]:
@@ -292,9 +364,13 @@ def is_tried_again(turn: Turn, error: StoreRefused) -> bool:
     form = session.stack.front or session.stack.first
     if form is None:
         return False
-    again = ask_itself(turn, form, REFUSED, {"reason": error.args[0]}) == AGAIN
+    saved, reason = turn.saved_text, error.args[0]
+    if saved:
+        again = ask_itself(turn, form, REFUSED_REST, {"saved": saved, "reason": reason}) == AGAIN
+    else:
+        again = ask_itself(turn, form, REFUSED, {"reason": reason}) == AGAIN
     if not again:
-        session.notice = session.said(error.args[0])
+        session.notice = session.text("notice.refused", saved=saved, reason=reason) if saved else session.said(reason)
     return again
 
 
@@ -321,7 +397,8 @@ def reconciled(turn: Turn, form: OpenForm, writes: list[Write], met: ChangedMean
             mine = [(change._replace(was=met.theirs), receiver)]
         elif change.kind == "change":
             whole = {**(change.was or {}), **change.row}
-            mine = [(change._replace(kind="add", row=whole, was=None, compared=None), receiver)]
+            key = change.key_after(key_column(turn.session, change.source))
+            mine = [(change._replace(kind="add", key=key, row=whole, was=None, compared=None), receiver)]
         return [*writes[:at], *mine, *writes[at + 1 :]]
     turn.session.notice = turn.session.said(met.args[0])
     if answer == THEIRS and receiver is not None:
@@ -342,7 +419,7 @@ def whose(turn: Turn, form: OpenForm, change: Change, receiver: Receiver | None,
     session = turn.session
     which = "conflict.changed" if met.theirs is not None else "conflict.removed"
     record = receiver.named(change) if receiver is not None else session.text("conflict.record", key=shown_key(change.key))
-    text = session.text(which, record=record)
+    text = " ".join(filter(None, (turn.saved_text, session.text(which, record=record))))
     table: Cells = ()
     if met.theirs is not None:
         text += "\n" + session.text("conflict.removing") if change.kind == "remove" else ""
@@ -356,7 +433,7 @@ def differences(session: SessionState, change: Change, theirs: Record, bound: Ma
     told: list[tuple[str, ...]] = []
     for column, value in {**(change.was or {}), **change.row}.items():
         compared = change.compared is None or column in change.compared or column in change.row
-        if column in theirs and theirs[column] != value and compared:
+        if column in theirs and not alike(theirs[column], value) and compared:
             # What the user has left as it was becomes theirs.
             control = bound.get(column)
             mine = session.text("compare.kept")
@@ -416,6 +493,16 @@ def stage_new(turn: Turn, source: str, row: Record) -> NewKey:
     return key if isinstance(key, NewKey) else NewKey(source, key)
 
 
+def staged_last(turn: Turn, source: str, key: Any, name: KeyName) -> int:
+    """Return the place of the last staged change of the row that has this key now, if it may still be added to; else -1."""
+    writes = turn.writes or []
+    for at in range(len(writes) - 1, -1, -1):
+        change = writes[at][0]
+        if change.source == source and key in (known_key(change.key), known_key(change.key_after(name))):
+            return -1 if change.kind == "remove" or known_key(change.key_after(name)) != key else at
+    return -1
+
+
 def stage_change(turn: Turn, source: str, key: Any, row: Record | None) -> None:
     """Stage a change of a row for a handler, or its removal (None). It is checked against the row as it was read."""
     session = turn.session
@@ -425,15 +512,17 @@ def stage_change(turn: Turn, source: str, key: Any, row: Record | None) -> None:
         column = key_column(session, source)
         known = [shown_key(key_in(each, column)) for each in session.rows.read(source)]
         raise UnknownName(f"'{source}' has no record {key!r}; {suggest(shown_key(key), known)}")
-    wanted = known_key(key)
-    for at, (change, receiver) in enumerate(turn.writes or ()):
-        mine = change.source == source and change.kind != "remove" and change.key == wanted
-        if mine and turn.writes is not None and receiver is None and (row is not None or change.kind == "add"):
-            if row is None:
-                del turn.writes[at]
-            else:
-                turn.writes[at] = change._replace(row={**change.row, **row}), None
-            session.rows.differs(turn.cause)
-            session.catalogs.differs(turn.cause)
-            return
+    wanted, name = known_key(key), key_column(session, source)
+    at = staged_last(turn, source, wanted, name)
+    change, receiver = (turn.writes or [])[at] if at >= 0 else (None, None)
+    if change is not None and turn.writes is not None and receiver is None and (row is not None or change.kind == "add"):
+        if row is None:
+            del turn.writes[at]
+        else:
+            merged = change._replace(row={**change.row, **row})
+            # A new row has the key that it was given last.
+            turn.writes[at] = merged._replace(key=merged.key_after(name)) if merged.kind == "add" else merged, None
+        session.rows.differs(turn.cause)
+        session.catalogs.differs(turn.cause)
+        return
     stage(turn, Change("remove" if row is None else "change", source, wanted, dict(row or {}), was), None)

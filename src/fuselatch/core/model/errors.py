@@ -145,13 +145,20 @@ class Runaway(FuseLatchError, RecursionError):
 
 
 class RecordError(FuseLatchError, TypeError):
-    """A record has a value that its control can't hold. `record`: its source and key. `column`: the column."""
+    """A record has a value that its control can't hold.
 
-    def __init__(self, record: str, column: str, problem: str) -> None:
+    `record`: its source and key. `column`: the column. `key`, `caption`, `value`: what the user reads of it: the key, the
+    control's caption and the value.
+    """
+
+    def __init__(self, record: str, column: str, problem: str, caption: str = "", value: object = "") -> None:
         super().__init__(f"{record}, column '{column}': {problem}")
         self.record = record
         self.column = column
         self.problem = problem
+        self.key = record.rpartition("' ")[2]
+        self.caption = caption or column
+        self.value = value
 
 
 class EngineFailed(FuseLatchError, RuntimeError):

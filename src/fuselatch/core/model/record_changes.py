@@ -80,6 +80,19 @@ class Change(NamedTuple):
     was: Record | None = None
     compared: frozenset[str] | None = None
 
+    def key_after(self, key: KeyName) -> Any:
+        """Return the key that the row has once this is written: a change may edit it. `key`: the source's key."""
+        parts = (key,) if isinstance(key, str) else key
+        if self.kind == "remove" or not any(part in self.row for part in parts):
+            return self.key
+        given = self.key if isinstance(self.key, tuple) else (self.key,)
+        if len(given) != len(parts):
+            given = (None,) * len(parts)
+        found = tuple([self.row.get(part, before) for part, before in zip(parts, given, strict=True)])
+        if any(part is None for part in found):
+            return self.key
+        return found[0] if isinstance(key, str) else found
+
     def conflicts_with(self, theirs: Record) -> bool:
         """Return True if a row isn't as it was read, in the columns that are compared."""
         return self.was is not None and any(

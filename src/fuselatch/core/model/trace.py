@@ -115,7 +115,8 @@ class Trace(Sequence[TraceEntry]):
 
 
 ADDRESS = re.compile(r" at 0x[0-9A-Fa-f]+")
-FOLDERS = re.compile(r"(?:[A-Za-z]:)?(?:[/\\][^\s/\\'\"]+)*[/\\](?=[^\s/\\'\"]+)")
+FOLDERS = re.compile(r"(?<![\w.])(?:[A-Za-z]:)?(?:[/\\][^\s/\\'\"]+)+[/\\](?=[^\s/\\'\"]+)")
+"""Folders from the root on. A slash within words or numbers, as in 5/4/2031, isn't one."""
 
 
 def safe_text(text: str) -> str:

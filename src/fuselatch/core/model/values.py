@@ -167,6 +167,21 @@ def same(one: object, other: object) -> bool:
     return not isinstance(one, tuple) or all(map(same, one, cast("tuple[object, ...]", other)))
 
 
+def alike(one: Any, other: Any) -> bool:
+    """Return True if two values of a row are the same to a user: 9.8 of one store is 9.80 of a control. Blanks are alike."""
+    if one is None or one == "" or other is None or other == "":
+        return (one is None or one == "") and (other is None or other == "")
+    if type(one) is type(other):
+        return bool(one == other)
+    try:
+        return bool(adapted(other, type(one)) == one)
+    except TypeError:
+        try:
+            return bool(adapted(one, type(other)) == other)
+        except TypeError:
+            return bool(one == other)
+
+
 def as_key(value: object) -> object:
     """Return a key that is equal for values that are `same`."""
     return (type(value), tuple(map(as_key, value))) if isinstance(value, tuple) else (type(value), value)
