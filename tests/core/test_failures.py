@@ -201,7 +201,7 @@ def with_effects(form: Bench) -> None:
         form.afterwards(effect, name, caption=f"Send the {name}")
 
 
-@pytest.mark.parametrize("answers", [["Try again", "Try again", "Leave it"], ["Try again", "Try again", ""], ["Leave it"]])
+@pytest.mark.parametrize("answers", [["Try again", "Try again", "Skip"], ["Try again", "Try again", ""], ["Skip"]])
 def test_an_effect_that_fails_leaves_what_was_written_and_may_be_tried_again(answers: list[str]) -> None:
     store = MemoryRecords({"log": []})
     BROKEN[:] = ["drawing"]
@@ -214,7 +214,7 @@ def test_an_effect_that_fails_leaves_what_was_written_and_may_be_tried_again(ans
             assert store.transactions == 1
             if at == 1 and answers[-1] == "":
                 BROKEN.clear()
-            if answer == "Leave it":
+            if answer == "Skip":
                 with pytest.raises(EffectFailed) as caught:
                     desk.answer(answer)
                 failed = caught.value
@@ -244,7 +244,7 @@ def test_the_opener_gets_the_outcome_after_the_effects_and_a_program_the_error_a
         act(desk, "press go", "press ok")
         assert desk.prompt and LOG == []
         with pytest.raises(EffectFailed):
-            desk.answer("Leave it")
+            desk.answer("Skip")
         assert LOG == ["accepted"] and not desk.session.waits_for and form.is_open
         LOG.clear()
         dialog = form.show(Dialog)

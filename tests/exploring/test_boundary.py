@@ -23,7 +23,7 @@ from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
 from fuselatch.stores import CsvRecords, MemoryLatches, MemoryRecords, SqlLatches, SqlRecords, WorkbookRecords
 
 touched: list[str] = []
-"""What was called of the real world."""
+"""The calls that reached the real world."""
 REAL: dict[str, Any] = {}
 """The store, the latch log and the services of the scene below, by option."""
 
@@ -71,7 +71,7 @@ class Crew(Form, records="crew"):
 
     @rate.clicked
     def ask_for_rate(self) -> None:
-        """Read a service of one's own, and fail if it is out of bounds."""
+        """Read the office's own service, and fail if it is out of bounds."""
         self.say(str(100 // (30 - self.session.services[Rates].latest())))
 
     @post.clicked

@@ -25,12 +25,12 @@ DIGITS: Final = re.compile(r"[0-9]+", re.ASCII)
 MARKS: Final = re.compile("[\u200e\u200f\u061c\u2066-\u2069]")
 """Marks of direction, which some locales write within numbers, dates and times."""
 BETWEEN: Final = re.compile(r"[\s.:,·\u00b7]+")
-"""What may stand between the parts of a time. The parts' names aren't told apart by it."""
+"""Separators of the parts of a time."""
 DAY: Final = re.compile(r"[./\-\s年月日]*")
-"""What people may type around the parts of a date, in any locale."""
+"""Characters that users may type around the parts of a date, in any locale."""
 HALVES: Final[Mapping[str, int]] = {"am": 0, "pm": 12}
 BAD: Final = (ValueError, ArithmeticError, LookupError)
-"""What Babel and the calendar raise at numbers and dates that they can't handle."""
+"""Errors of Babel and of the calendar at numbers and dates that they can't handle."""
 
 
 class LocaleFormats:

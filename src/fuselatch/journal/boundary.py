@@ -1,6 +1,6 @@
 """The boundary between a session and the world: its clock, its store, its latch log and its services.
 
-Desks, stages and searches open their sessions here, so one place decides what is behind the boundary: the scene's own
+Desks, stages and searches open their sessions here, so one place decides what a session is given: the scene's own
 things, or copies and stand-ins. Whatever a handler does by itself (files, sockets, subprocesses) doesn't pass it.
 """
 
@@ -26,7 +26,7 @@ STAND_INS: Final[Mapping[type, Callable[[], Any]]] = {Letters: LetterBox, Drawin
 
 
 class Outside(NamedTuple):
-    """What one session has behind the boundary.
+    """The store, the latch log and the services that one session is given.
 
     `services`: with stand-ins for those that the scene doesn't have. `on_failure`: the scene's log of failures, or None.
     """
@@ -66,7 +66,7 @@ class Apart:
             self._makers[kind] = partial(unchanged, given) if isinstance(given, kind) else given
 
     def outside(self) -> Outside:
-        """Return what a new session has behind the boundary."""
+        """Return copies and stand-ins for a new session."""
         records = self._records.fork() if self._records is not None else None
         return Outside(records, self._latches.fork(), {kind: make() for kind, make in self._makers.items()})
 
@@ -84,7 +84,7 @@ def apart(scene: Scene) -> Outside:
 def opened(
     scene: Scene, outside: Outside, clock: Callable[[], datetime], observers: Iterable[Observer] = (), recording: bool = True
 ) -> Session:
-    """Open a scene as a session with this behind the boundary."""
+    """Open a scene as a session that is given these."""
     own = copy(scene)
     own.records, own.latches, own.services, own.on_failure = outside
     return open_session(own, clock, observers, recording)

@@ -581,7 +581,7 @@ class Turn(Undoable):
 
     @property
     def saved_text(self) -> str:
-        """What it has written, as the user reads it; "" for nothing. Written data can't be undone."""
+        """The written rows, as the user reads them; "" for none. Written data can't be undone."""
         counted = ", ".join([f"{source}: {count}" for source, count in (self.saved or {}).items()])
         return self.session.text("effect.saved", saved=counted) if counted else ""
 

@@ -321,7 +321,7 @@ def put_known_keys(turn: Turn) -> None:
             turn.set(form._state, "outcome", known)
             for wait in session.waits:
                 if wait.result is outcome:
-                    # The opener goes on after the write.
+                    # The opener resumes after the write.
                     wait.result = known
 
 
