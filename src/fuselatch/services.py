@@ -44,9 +44,10 @@ class LetterBox(Letters):
     def send(self, letter: EmailMessage) -> None:
         """Record a letter; raise `TypeError`, or the `ValueError` of `letter_bytes`."""
         data = letter_bytes(letter)
-        self.letters.append(letter)
         if self.folder is not None:
-            write(self.folder, f"{len(self.letters):04}-{file_name(str(letter['Subject']))}", ".eml", data)
+            write(self.folder, f"{len(self.letters) + 1:04}-{file_name(str(letter['Subject']))}", ".eml", data)
+        # Only now: a letter that can't be written isn't sent.
+        self.letters.append(letter)
 
 
 ADDRESSES: Final = ("From", "Sender", "Reply-To", "To", "Cc", "Bcc")
@@ -122,9 +123,9 @@ class DrawingBoard(Drawings):
         if drawing.tag == "svg":
             drawing.set("xmlns", SVG)
         text = ElementTree.tostring(without_controls(drawing), encoding="unicode")
-        self.drawings[name] = text
         if self.folder is not None:
             self._files[name] = write(self.folder, file_name(name), ".svg", text.encode(), self._files.get(name))
+        self.drawings[name] = text
 
 
 def without_controls(drawing: ElementTree.Element) -> ElementTree.Element:

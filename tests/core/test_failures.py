@@ -196,7 +196,7 @@ def effect(name: str) -> None:
 
 def with_effects(form: Bench) -> None:
     """Write a row, and ask for three effects."""
-    form.session.records.add("log", {"n": 1})
+    form.session.records.add("log", {"n": len(form.session.records.rows("log")) + 1})
     for name in ("letter", "drawing", "bill"):
         form.afterwards(effect, name, caption=f"Send the {name}")
 

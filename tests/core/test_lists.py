@@ -161,7 +161,7 @@ def test_an_entry_that_is_not_in_the_list_is_offered_to_it() -> None:
         act(desk, "type kind BARGE", "tab")
         assert not desk.prompt and form.kind.value == "barge"
         act(desk, "type region_too Marsh", "tab", "answer 'Add it'")
-        assert records.sources["places"][-1] == {"region": "Marsh", "country": "Norland"}
+        assert records.sources["places"][-1] == {"country": "Norland", "region": "Marsh", "town": None, "code": None}
         assert list(form.region.choices) == ["Coast", "Hills", "Marsh"]
         form.kind.value = "yawl"
         assert form.kind.value == "yawl" and not desk.prompt

@@ -26,10 +26,10 @@ def seats() -> MemoryRecords:
 
 WRITES: list[tuple[Act, list[dict[str, Any]], list[dict[str, Any]]]] = [
     (lambda r: r.change("seats", 1, {"sold": True}), [{**SEATS[0], "sold": True}, SEATS[1]], []),
-    (lambda r: (r.change("seats", 1, {"sold": True}), r.change("seats", 1, {"Home port": ""})), [{"id": 1, "Home port": "", "sold": True}, SEATS[1]], []),
+    (lambda r: (r.change("seats", 1, {"sold": True}), r.change("seats", 1, {"Home port": ""})), [{"id": 1, "Home port": None, "sold": True}, SEATS[1]], []),
     (lambda r: r.change("seats", 2, {"id": 7}), [SEATS[0], {**SEATS[1], "id": 7}], []),
     (lambda r: (r.change("seats", 1, {"sold": True}), r.remove("seats", 1)), [SEATS[1]], []),
-    (lambda r: r.add("log", {"seat": r.add("seats", {"Home port": "New"})}), [*SEATS, {"id": 3, "Home port": "New"}], [{"n": 1, "seat": 3}]),
+    (lambda r: r.add("log", {"seat": r.add("seats", {"Home port": "New"})}), [*SEATS, {"id": 3, "Home port": "New", "sold": None}], [{"n": 1, "seat": 3}]),
     (lambda r: r.change("seats", r.add("seats", {"sold": True}), {"Home port": "New"}), [*SEATS, {"id": 3, "Home port": "New", "sold": True}], []),
     (lambda r: r.remove("seats", r.add("seats", {"sold": True})), SEATS, []),
     (lambda r: r.change("seats", r.find("seats", {"Home port": "Ostrey"})["id"], {"sold": True}), [SEATS[0], {**SEATS[1], "sold": True}], []),

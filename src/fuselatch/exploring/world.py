@@ -22,6 +22,7 @@ from fuselatch.core.engine.possible import Act, possible_gestures
 from fuselatch.core.engine.session import Session
 from fuselatch.core.model.errors import FuseLatchError, Refused, UnknownName
 from fuselatch.core.model.gestures import Gesture
+from fuselatch.core.model.latch_records import elapsed, later_by
 from fuselatch.journal.boundary import Apart, opened
 from fuselatch.rehearsal.run import desk_at
 from fuselatch.scenes import Scene
@@ -209,7 +210,7 @@ class World:
         """Do something. Raises what `Session.feed` raises."""
         verb, control, text = act
         if verb == WAIT:
-            self.now += timedelta(seconds=int(text[:-1]))
+            self.now = later_by(self.now, timedelta(seconds=int(text[:-1])))
             verb, text = "time", ""
         self.session.feed(Gesture(verb=verb, control=control, text=text))
 
@@ -230,7 +231,7 @@ class World:
         acts = possible_gestures(self.state)
         wakes = self.session.wakes_at if acts else None
         if wakes is not None and self.state.prompt_wait is None:
-            acts.append((WAIT, "", f"{max(1, int((wakes - self.now).total_seconds()) + 1)}s"))
+            acts.append((WAIT, "", f"{max(1, int(elapsed(self.now, wakes).total_seconds()) + 1)}s"))
         return acts
 
     def fingerprint(self) -> bytes:

@@ -25,6 +25,7 @@ from fuselatch.core.model.errors import (
     UnknownName,
 )
 from fuselatch.core.model.gestures import Gesture
+from fuselatch.core.model.latch_records import elapsed
 from fuselatch.core.model.outcome import CANCELLED, Outcome
 from fuselatch.core.model.pictures import Picture
 from fuselatch.core.model.view import View, plain
@@ -241,7 +242,7 @@ class Stage:
             self._abandon(session)
             return 0.0
         wakes = session.wakes_at
-        left = (wakes - self.clock()).total_seconds() if wakes is not None else 1.0
+        left = elapsed(self.clock(), wakes).total_seconds() if wakes is not None else 1.0
         if left <= 0:
             self._feed_time(session)
             return 0.0

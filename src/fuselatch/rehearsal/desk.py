@@ -19,7 +19,7 @@ from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.forms.sources import EventSource
 from fuselatch.core.model.errors import FuseLatchError, HandlerFailed
 from fuselatch.core.model.gestures import Gesture
-from fuselatch.core.model.latch_records import LatchStore
+from fuselatch.core.model.latch_records import LatchStore, is_before, later_by
 from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.values import short, short_text
 from fuselatch.core.model.words import phrase
@@ -266,7 +266,7 @@ class Desk(DeskView):
         What depends on the clock follows at each moment at which it differs on the way (the first 1,000), and at the end.
         """
         try:
-            end = self._now + duration_of(duration)
+            end = later_by(self._now, duration_of(duration))
         except OverflowError:
             end = datetime.max
         if end.replace(tzinfo=None) > LATEST:
@@ -274,7 +274,10 @@ class Desk(DeskView):
         failure: HandlerFailed | None = None
         for step in range(MOST_WAKES + 1):
             wakes = self.session.wakes_at
-            self._now = end if wakes is None or wakes > end or step == MOST_WAKES else max(wakes, self._now)
+            if wakes is None or is_before(end, wakes) or step == MOST_WAKES:
+                self._now = end
+            elif is_before(self._now, wakes):
+                self._now = wakes
             try:
                 self.session.feed(Gesture(verb="time"))
             except HandlerFailed as error:

@@ -210,15 +210,16 @@ class CsvRecords(Sources):
             row = {**dict.fromkeys(column for column in snapshot.columns if column not in snapshot.key), **row}
         kinds = dict(layout.kinds)
         row = fitting(row, snapshot, source)
-        given, at = write_row(
-            rows, change._replace(key=None if change.kind == "add" else change.key, row=row), key, snapshot.trouble
-        )
+        change_now = change._replace(key=None if change.kind == "add" else change.key, row=row)
+        kind = layout.kinds.get(key) if isinstance(key, str) else None
+        declared = kind.type if kind is not None and key not in layout.guessed else None
+        given, at = write_row(rows, change_now, key, snapshot.trouble, declared)
         if change.kind == "remove":
             del layout.texts[at + 1]
         elif change.kind == "add" or row:
             rows[at] = {column: rows[at].get(column) for column in snapshot.columns}
-            text = record_text(rows[at], snapshot)
-            layout.texts[at + 1 : at + 2] = [text]
+            before = layout.texts[at + 1] if change.kind == "change" else ""
+            layout.texts[at + 1 : at + 2] = [record_text(rows[at], snapshot, before, row)]
         if kinds != layout.kinds:
             rows = reread(rows, kinds, layout, self._path(source))
         snapshot.rows = tuple(rows)

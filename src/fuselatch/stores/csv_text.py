@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import sys
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from itertools import islice
@@ -304,10 +304,19 @@ def record_of(entries: Sequence[str], layout: Layout) -> str:
     return file.getvalue()[:-2] + layout.line_end
 
 
-def record_text(row: Mapping[str, Any], snapshot: SourceSnapshot) -> str:
-    """Return the text of a row."""
+def record_text(row: Mapping[str, Any], snapshot: SourceSnapshot, before: str, written: Iterable[str]) -> str:
+    """Return the text of a row. `before`: the record as it is in the file, or ""; `written`: the columns that are written.
+
+    Entries of other columns keep each of their characters: a number may have more digits than its kind can hold.
+    """
     layout: Layout = snapshot.more
-    return record_of([entry_of(row.get(column), layout.kinds[column]) for column in snapshot.columns], layout)
+    entries = [entry_of(row.get(column), layout.kinds[column]) for column in snapshot.columns]
+    if before:
+        ((old,), _), changed = entries_of(before, layout.separator, ""), {*written}
+        entries = [
+            entry if column in changed else kept for column, entry, kept in zip(snapshot.columns, entries, old, strict=True)
+        ]
+    return record_of(entries, layout)
 
 
 def bytes_of(layout: Layout) -> bytes:
@@ -325,7 +334,8 @@ def reread(rows: Sequence[Mapping[str, Any]], before: Mapping[str, Kind | None],
     found = [dict(row) for row in rows]
     for column, kind in layout.kinds.items():
         if kind is not None and before[column] is not kind:
-            texts = [entry_of(row.get(column), before[column]) for row in rows]
+            at = list(layout.kinds).index(column)
+            texts = [record[at] for record in entries_of("".join(layout.texts), layout.separator, "")[0][1:]]
             for row, value in zip(found, values_of(texts, kind, path, column), strict=True):
                 row[column] = value
     return found

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from shutil import disk_usage
+from time import monotonic
 from typing import Any, Final
 
 from sqlalchemy import Connection, create_engine, event
@@ -19,8 +20,12 @@ from fuselatch.core.model.texts import later
 from fuselatch.core.model.values import short
 from fuselatch.core.model.visible import without_passwords
 
-WAIT: Final = 2.0
+WAIT: Final = 10.0
 """Seconds to wait while another process writes."""
+SOON: Final = 2.0
+"""Seconds after such a wait in which the next one isn't waited for again: a gesture asks a store several times."""
+SHORT: Final = 0.05
+"""Seconds that are waited then."""
 PAGE: Final = 65_536
 """Bytes that a file grows by: a disk with less is full."""
 USABLE: Final = ("sqlite", "postgresql")
@@ -38,13 +43,14 @@ class Database:
         self.what = what
         # True once a connection was tried, so that a file that is missing has gone.
         self.was_there = False
+        self._hurries_until = 0.0
         shown = without_passwords(str(address))
         try:
             url = make_url(as_address(address))
             self.kind = url.get_backend_name()
             if self.kind not in USABLE:
                 raise StoreRefused(f"{shown}: {self.kind} is not supported; use {' or '.join(USABLE)}")
-            waits = seconds(url.query.get("timeout", timeout), shown)
+            waits = self.timeout = seconds(url.query.get("timeout", timeout), shown)
             if self.kind == "sqlite":
                 # Isolation is ours: a transaction that writes locks at once, so that what it compares can't change.
                 settings: dict[str, Any] = {"timeout": waits, "isolation_level": None}
@@ -79,6 +85,8 @@ class Database:
         try:
             with self.engine.connect() as database:
                 if self.kind == "sqlite":
+                    if monotonic() < self._hurries_until:
+                        database.exec_driver_sql(f"pragma busy_timeout = {int(min(SHORT, self.timeout) * 1000)}")
                     database.exec_driver_sql("begin immediate" if writes else "begin")
                 yield database
                 database.commit()
@@ -86,8 +94,9 @@ class Database:
                     database.exec_driver_sql("commit")
         except SQLAlchemyError as error:
             raise self.refused(error) from error
-        except (OverflowError, ValueError) as error:
-            # The driver can't pass a value on, such as a whole number of 20 digits, or half of a character.
+        except (ArithmeticError, ValueError, TypeError) as error:
+            # The driver can't pass a value on, such as a whole number of 20 digits, or half of a character; or it can't
+            # read one, such as a text in a column of numbers.
             raise StoreRefused(later("store.misfit"), str(error)) from error
 
     def _has_no_room(self) -> bool:
@@ -112,6 +121,7 @@ class Database:
         if "full" in low or "no space left" in low or ("disk i/o" in low and self._has_no_room()):
             return StoreRefused(later("store.full"), reason)
         if "locked" in low or "lock timeout" in low:
+            self._hurries_until = monotonic() + SOON
             return StoreRefused(later("store.locked", name=name), reason)
         if "readonly" in low or "read-only" in low:
             return StoreRefused(later("store.read_only_data", name=name), reason)

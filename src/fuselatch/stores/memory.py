@@ -7,7 +7,9 @@ from typing import Any
 
 from fuselatch.core.engine.store import Store, StoreRefused
 from fuselatch.core.model.latch_records import LatchRecord, LatchStore
-from fuselatch.core.model.record_changes import Change, KeyName, key_name, written_in_turn
+from fuselatch.core.model.names import suggest
+from fuselatch.core.model.record_changes import Change, KeyName, NewKey, key_name, written_in_turn
+from fuselatch.core.model.texts import later
 from fuselatch.stores.snapshots import trouble_with, write_row
 
 
@@ -26,8 +28,10 @@ class MemoryRecords:
         keys: Mapping[str, str | Sequence[str]] | None = None,
     ) -> None:
         self.sources: dict[str, Any] = {
-            name: rows if hasattr(rows, "columns") else list(rows) for name, rows in sources.items()
+            name: rows if hasattr(rows, "columns") else even(list(rows)) for name, rows in sources.items()
         }
+        self._columns: dict[str, list[str]] = {}
+        self._types: dict[str, dict[str, type | None]] = {}
         self.versions = dict.fromkeys(self.sources, 0)
         self.keys = dict(keys or {})
         self.refuse = refuse
@@ -43,7 +47,9 @@ class MemoryRecords:
 
     def columns(self, source: str) -> list[str]:
         rows = self.sources[source]
-        return list(rows.columns) if hasattr(rows, "columns") else list(next(iter(rows), {}))
+        found = list(rows.columns) if hasattr(rows, "columns") else list(next(iter(rows), {}))
+        # A source that has lost its last row keeps its columns.
+        return self._columns.setdefault(source, found) if not found else found
 
     def key(self, source: str) -> KeyName:
         given = self.keys.get(source) or next(iter(self.columns(source)), "")
@@ -58,7 +64,8 @@ class MemoryRecords:
             found = self._troubles[source] = version, text
         return found[1]
 
-    def expect_types(self, source: str, types: Mapping[str, type | None]) -> None: ...
+    def expect_types(self, source: str, types: Mapping[str, type | None]) -> None:
+        self._types = {**self._types, source: {**self._types.get(source, {}), **types}}
 
     def captions(self, source: str) -> Mapping[str, str]:
         return self._captions.get(source, {})
@@ -83,25 +90,51 @@ class MemoryRecords:
         # A write puts a new list in place of the old one, so that both may have the same.
         vars(forked).update(vars(self))
         forked.sources, forked.versions, forked._troubles = dict(self.sources), dict(self.versions), dict(self._troubles)
+        forked._columns = dict(self._columns)
         return forked
 
     def write(self, changes: Sequence[Change]) -> list[Any]:
         reason = self.refuse(changes)
         if reason is not None:
             raise StoreRefused(reason)
+        for change in changes:
+            if change.source not in self.sources:
+                raise StoreRefused(later("store.gone", name=f"'{change.source}'"))
+            if hasattr(self.sources[change.source], "columns"):
+                raise StoreRefused(later("store.read_only_data", name=f"'{change.source}'"))
         rows = {change.source: list(self.sources[change.source]) for change in changes}
 
         def write(change: Change) -> Any:
-            source = change.source
-            unique = source in self.keys
-            return write_row(rows[source], change, self.key(source), self.trouble(source), unique=unique)[0]
+            source, columns = change.source, self.columns(change.source)
+            for column, value in change.row.items():
+                if columns and column not in columns:
+                    raise StoreRefused(f"'{source}' has no column '{column}'; {suggest(column, columns)}")
+                if isinstance(value, NewKey):
+                    raise StoreRefused(
+                        later("store.misfit"), f"column '{column}' of '{source}' has the key of another new row"
+                    )
+            key = self.key(source)
+            row = {column: None if value == "" else value for column, value in change.row.items()}
+            if change.kind == "add":
+                row = {**dict.fromkeys(columns), **row}
+            kind = self._types.get(source, {}).get(key) if isinstance(key, str) else None
+            return write_row(rows[source], change._replace(row=row), key, self.trouble(source), kind)[0]
 
         keys = written_in_turn(changes, write)
         for source, written in rows.items():
-            self.sources[source] = written
+            self._columns[source] = self.columns(source)
+            self.sources[source] = written if self._columns[source] else even(written)
             self.versions[source] += 1
         self.transactions += 1
         return keys
+
+
+def even(rows: list[Mapping[str, Any]]) -> list[Mapping[str, Any]]:
+    """Return rows that all have the same columns: those of any of them, in order."""
+    columns = dict.fromkeys([column for row in rows for column in row])
+    if all(len(row) == len(columns) for row in rows):
+        return rows
+    return [{**dict.fromkeys(columns), **row} for row in rows]
 
 
 class CopiedRecords(MemoryRecords):

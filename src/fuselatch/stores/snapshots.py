@@ -109,21 +109,33 @@ class Sources:
                 self._forget(source)
 
 
-def write_row(rows: list[Any], change: Change, column: KeyName, trouble: str = "", unique: bool = True) -> tuple[Any, int]:
+def is_numbered(rows: Iterable[Record], column: KeyName, kind: type | None) -> bool:
+    """Return True if a store may number new rows: their key is one column, of whole numbers as far as anything says.
+
+    `kind`: the type of the key's column, or None if neither a schema nor a control declares it.
+    """
+    if not isinstance(column, str) or not column or kind not in (None, int):
+        return False
+    return kind is int or all(type(row.get(column)) in (int, type(None)) for row in rows)
+
+
+def write_row(
+    rows: list[Any], change: Change, column: KeyName, trouble: str = "", kind: type | None = None
+) -> tuple[Any, int]:
     """Write one change into rows; return its key and its place.
 
-    `trouble`: why rows can't be changed. `unique`: refuse to add a key that exists. Raises `ChangedMeanwhile`, and
-    `StoreRefused` for a key that exists or is missing.
+    `trouble`: why rows can't be changed. `kind`: the type of the key's column, if it is known. Raises
+    `ChangedMeanwhile`, and `StoreRefused` for a key that exists or is missing.
     """
     if change.kind == "add":
         row = with_key(change.row, column, change.key) if change.key is not None else dict(change.row)
         key = key_in(row, column) if column else None
-        if key is None and isinstance(column, str) and column:
+        if key is None and isinstance(column, str) and is_numbered(rows, column, kind):
             key = max((row[column] for row in rows if type(row.get(column)) is int), default=0) + 1
             row[column] = key
         elif key is None and column:
             raise StoreRefused(later("store.needs_key", source=change.source, column=shown_key(column)))
-        elif unique and any(key_in(other, column) == key for other in rows):
+        elif column and not trouble and any(key_in(other, column) == key for other in rows):
             raise StoreRefused(later("store.duplicate", source=change.source, key=shown_key(key)))
         rows.append(row)
         return key, len(rows) - 1

@@ -64,8 +64,12 @@ class Amount(TypeDecorator[Decimal]):
     def process_bind_param(self, value: Decimal | None, dialect: Any) -> Any:
         return None if value is None else f"{value:f}"
 
-    def process_result_value(self, value: Any, dialect: Any) -> Decimal | None:
-        return None if value is None else Decimal(str(value))
+    def process_result_value(self, value: Any, dialect: Any) -> Any:
+        try:
+            return None if value is None else Decimal(str(value))
+        except ArithmeticError:
+            # SQLite stores any text in any column.
+            return value
 
 
 TYPES: Final[Mapping[type, Any]] = {
@@ -277,13 +281,17 @@ class SqlRecords(Sources):
         table, source = self._table(change), change.source
         name = self.key(source)
         keys = [table.c[column] for column in ((name,) if isinstance(name, str) else name)]
-        row = {column: fitting(table.c[column], value, source) for column, value in change.row.items()}
+        whole = {column: fitting(table.c[column], value, source) for column, value in change.row.items()}
+        # A generated column is read and never written. Another value than the database's own doesn't come back.
+        row = {column: value for column, value in whole.items() if table.c[column].computed is None}
+        generated = {column: value for column, value in whole.items() if column not in row and value is not None}
         if change.kind == "add":
             if change.key is not None:
                 row = with_key(row, name, change.key)
             row = {column: value for column, value in row.items() if value is not None or table.c[column] not in keys}
+            must_have_key(table, keys, row, source)
             given = tuple(database.execute(insert(table).values(row).returning(*keys)).one())
-            self._must_come_back(database, table, keys, given, row, source)
+            self._must_come_back(database, table, keys, given, {**row, **generated}, source)
             return given[0] if len(given) == 1 else given
         key = change.key if isinstance(change.key, tuple) else (change.key,)
         there = select(table).where(*[column == part for column, part in zip(keys, key, strict=True)])
@@ -293,14 +301,15 @@ class SqlRecords(Sources):
             raise StoreRefused(later("store.same_key", source=source, column=shown_key(name), key=shown_key(change.key)))
         if theirs is None or change.conflicts_with(theirs):
             raise ChangedMeanwhile(change, theirs)
-        if change.kind == "change" and not row:
+        if change.kind == "change" and not whole:
             return change.key
         mine: Any = delete(table) if change.kind == "remove" else update(table).values(row)
-        database.execute(mine.where(*[column == part for column, part in zip(keys, key, strict=True)]))
+        if row or change.kind == "remove":
+            database.execute(mine.where(*[column == part for column, part in zip(keys, key, strict=True)]))
         if change.kind == "remove":
             return change.key
         now = tuple(row.get(column.name, part) for column, part in zip(keys, key, strict=True))
-        self._must_come_back(database, table, keys, now, row, source)
+        self._must_come_back(database, table, keys, now, {**row, **generated}, source)
         return now[0] if len(now) == 1 else now
 
     def _must_come_back(
@@ -314,6 +323,14 @@ class SqlRecords(Sources):
             if not is_equal(value, back.get(column)):
                 where = f"column '{column}' of '{source}'"
                 raise StoreRefused(later("store.comes_back", where=where, value=short(value), found=short(back.get(column))))
+
+
+def must_have_key(table: Table, keys: Sequence[Any], row: Mapping[str, Any], source: str) -> None:
+    """Refuse a new row without a key, where the database gives none by itself: SQLite would store a blank one."""
+    for column in keys:
+        given = type_of(column) is int or column.server_default is not None or column.identity is not None
+        if column.name not in row and not (given and len(keys) == 1):
+            raise StoreRefused(later("store.needs_key", source=source, column=column.name))
 
 
 def type_of(column: Any) -> type:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from contextlib import suppress
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 
 from fuselatch.core.engine import focus, latching, pointing
 from fuselatch.core.engine.default_values import note_last
@@ -14,10 +15,13 @@ from fuselatch.core.engine.prompting import ask_itself
 from fuselatch.core.engine.state import DialogWait, PromptWait, SessionState, Turn
 from fuselatch.core.engine.submitting import may_submit, veto
 from fuselatch.core.forms.container import OpenForm
+from fuselatch.core.forms.live_lists import LiveChoice
+from fuselatch.core.forms.live_state import current
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.cells import UNSEEN, unwatch
 from fuselatch.core.model.errors import HandlerFailed
 from fuselatch.core.model.outcome import ACCEPTED, CANCELLED, Outcome
+from fuselatch.core.model.values import same
 
 
 def submit(turn: Turn, form: OpenForm) -> bool:
@@ -28,9 +32,28 @@ def submit(turn: Turn, form: OpenForm) -> bool:
     before, turn.cause = turn.cause, turn.note_form("step", form, "submit")
     try:
         focus.settle_all(turn, form)
-        return may_submit(turn, form) and close(turn, form, ACCEPTED)
+        with keeping_choices(turn, form):
+            return may_submit(turn, form) and close(turn, form, ACCEPTED)
     finally:
         turn.cause = before
+
+
+@contextmanager
+def keeping_choices(turn: Turn, form: OpenForm) -> Iterator[None]:
+    """Let the form's choices keep their values within the block, though a row that is staged takes their items away.
+
+    If the form stays open, a choice whose item isn't offered any more is cleared afterwards, as at any other time.
+    """
+    choices = [each for each in form._state.order if isinstance(each, LiveChoice) and not each._rule]
+    for control in choices:
+        turn.set(control, "_kept", control._value)
+    yield
+    for control in choices if form._state.phase == "open" else ():
+        turn.set(control, "_kept", UNSEEN)
+        reads = current(control, "value")
+        if not same(control._value, reads):
+            turn.session.dirty.invalidate(control, "value", turn.cause)
+            turn.put_value(control, reads, turn.cause)
 
 
 def submit_and_go_on(turn: Turn, form: OpenForm, then: str) -> bool:
@@ -41,14 +64,15 @@ def submit_and_go_on(turn: Turn, form: OpenForm, then: str) -> bool:
     before, turn.cause = turn.cause, turn.note_form("step", form, "submit")
     try:
         focus.settle_all(turn, form)
-        if not may_submit(turn, form):
-            return False
-        if form._state.records is not None:
-            form._state.records.stage(turn)
-        turn.set(form._state, "outcome", outcome_of(form, ACCEPTED))
-        note_last(turn, form)
-        happen(turn, "submitted", form, None)
-        return True
+        with keeping_choices(turn, form):
+            if not may_submit(turn, form):
+                return False
+            if form._state.records is not None:
+                form._state.records.stage(turn)
+            turn.set(form._state, "outcome", outcome_of(form, ACCEPTED))
+            note_last(turn, form)
+            happen(turn, "submitted", form, None)
+            return True
     finally:
         turn.cause = before
 
@@ -127,7 +151,9 @@ def close_waiting(turn: Turn, form: OpenForm) -> bool:
 def dismiss(turn: Turn, form: OpenForm, verdict: str) -> bool:
     """Close without settling or checking. If a handler fails, close anyway."""
     turn.way_out = (form, verdict)
-    if close(turn, form, verdict):
+    with keeping_choices(turn, form):
+        closed = close(turn, form, verdict)
+    if closed:
         return True
     turn.way_out = None
     return False

@@ -6,6 +6,7 @@ from typing import Any, TypeGuard
 
 from fuselatch.core.engine.changing import add_choice
 from fuselatch.core.engine.drafts import end_preview, parsed
+from fuselatch.core.engine.listing import is_always_open
 from fuselatch.core.engine.loop import drain, happen
 from fuselatch.core.engine.prompting import ask_itself
 from fuselatch.core.engine.refusals import at_control
@@ -125,7 +126,7 @@ def is_selected_whole(control: ControlState) -> bool:
 
 def takes_keys(control: ControlState | None) -> TypeGuard[LiveInput[Any, Any]]:
     """Return True if a control can be typed into."""
-    if control is None or "typed" not in control._plan.raises:
+    if control is None or "typed" not in control._plan.raises or is_always_open(control):
         return False
     return not (control._decl.multiple or control._rule or is_read_only(control))
 

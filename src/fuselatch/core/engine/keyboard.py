@@ -9,11 +9,22 @@ from fuselatch.core.engine import focus
 from fuselatch.core.engine.closing import dismiss
 from fuselatch.core.engine.drafts import drop_draft
 from fuselatch.core.engine.focus import arrive, drop, put_focus, settle, takes_keys
-from fuselatch.core.engine.listing import candidates, would_take
+from fuselatch.core.engine.listing import candidates, drops_down, is_always_open, would_take
 from fuselatch.core.engine.loop import drain
 from fuselatch.core.engine.refusals import at_control
 from fuselatch.core.engine.state import Turn
-from fuselatch.core.engine.steps import answer, double_click, go, open_named, picked, press, put_draft, put_entry, take_match
+from fuselatch.core.engine.steps import (
+    answer,
+    double_click,
+    find_item,
+    go,
+    open_named,
+    picked,
+    press,
+    put_draft,
+    put_entry,
+    take_match,
+)
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveInput
 from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
@@ -57,8 +68,10 @@ def key(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
 
 
 def write(turn: Turn, form: OpenForm, here: ControlState | None, text: str) -> None:
-    """Add to the text in the field, or replace it if it is selected."""
-    if takes_keys(here):
+    """Add to the text in the field, or replace it if it is selected. In a list that is always open, find an item."""
+    if is_always_open(here):
+        find_item(turn, here, text)
+    elif takes_keys(here):
         put_draft(turn, here, text if form._state.select else here.text + text)
 
 
@@ -180,8 +193,7 @@ def move(turn: Turn, form: OpenForm, here: ControlState | None, keys: str) -> No
     """
     if not isinstance(here, LiveChoice) or is_read_only(here):
         release(turn, form, here, False)
-    elif not drops_down(here):
-        settle(turn, here)
+    elif is_always_open(here):
         at = moved(here.choices, range(len(here.choices)), current_item(here), keys)
         if at is not None:
             put_entry(turn, here, "pick", here.choices[at])
@@ -214,11 +226,6 @@ def current_item(here: LiveChoice[Any, Any, Any]) -> object:
     """Return the chosen item, or `UNSEEN`."""
     value = here.value
     return UNSEEN if value is None else value
-
-
-def drops_down(here: LiveChoice[Any, Any, Any]) -> bool:
-    """Return True if one moves in a list without picking: it opens first, or several items can be picked."""
-    return here._decl.shape == "choice" and (here._decl.multiple or here._decl.constants["look"] in ("", "drop-down"))
 
 
 def toggles(here: LiveChoice[Any, Any, Any]) -> bool:

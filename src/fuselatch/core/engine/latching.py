@@ -16,7 +16,7 @@ from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.latch import Latch
 from fuselatch.core.model.cells import Undoable
 from fuselatch.core.model.errors import NotAllowedHere, describe
-from fuselatch.core.model.latch_records import LatchRecord, LatchStore, end_of, is_over, over_at
+from fuselatch.core.model.latch_records import LatchRecord, LatchStore, end_of, is_before, is_over, over_at
 from fuselatch.core.model.record_changes import shown_key
 
 
@@ -104,7 +104,7 @@ class LatchSource(SessionSource):
     def look(self) -> None:
         """Mark the rules whose latches have expired."""
         for prop, end in tuple(self.ends.items()):
-            if self.session.read_clock() >= end:
+            if not is_before(self.session.read_clock(), end):
                 del self.ends[prop]
                 self.session.dirty.invalidate(self, prop, 0)
 

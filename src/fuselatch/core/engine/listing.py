@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any, Final
+from typing import Any, Final, TypeGuard
 
 from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.live_state import seen
@@ -12,6 +12,36 @@ from fuselatch.core.model.choices import Choices, fold_of
 
 IN_REACH: Final = 50
 """How many items a view has at most: the best matches, or those around the chosen one."""
+
+
+def is_always_open(control: object) -> TypeGuard[LiveChoice[Any, Any, Any]]:
+    """Return True for a list whose items the user always sees: radios, list boxes and tables.
+
+    It has no text to type into. Letters find items, and arrow keys move the pick.
+    """
+    return isinstance(control, LiveChoice) and not drops_down(control)
+
+
+def drops_down(control: LiveChoice[Any, Any, Any]) -> bool:
+    """Return True if one moves in a list without picking: it opens first, or several items can be picked."""
+    decl = control._decl
+    return decl.shape == "choice" and (decl.multiple or decl.constants["look"] in ("", "drop-down"))
+
+
+def found_by_letters(control: LiveChoice[Any, Any, Any], letters: str) -> Any:
+    """Return the item that letters find in a list that is always open, or `UNSEEN`.
+
+    Of those that start with them, one letter finds the next after the picked item, and more find the first.
+    """
+    choices = choices_seen(control)
+    fold = fold_of(control._engine.formats)
+    wanted = fold(letters.strip())
+    value = control._value
+    held = choices.position(value) if len(letters) == 1 and value is not None else None
+    count, start = len(choices), 0 if held is None else held + 1
+    places = ((start + step) % count for step in range(count)) if wanted else ()
+    texts = choices.texts
+    return next((choices[at] for at in places if fold(texts[at]).startswith(wanted)), UNSEEN)
 
 
 def choices_seen(control: LiveChoice[Any, Any, Any]) -> Choices[Any]:

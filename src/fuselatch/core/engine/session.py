@@ -44,6 +44,7 @@ from fuselatch.core.model.choices import Choices, Fold, fold_of, position_of_id
 from fuselatch.core.model.errors import FuseLatchError, NotAllowedHere, Refused, UnknownName
 from fuselatch.core.model.gestures import VERBS, Gesture
 from fuselatch.core.model.keys import normal
+from fuselatch.core.model.latch_records import elapsed
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import Outcome
@@ -441,9 +442,13 @@ class Session:
         state.notice = reason
 
     def close(self) -> None:
-        """Close the session: raise `Abandoned` in waiting handlers, innermost first."""
+        """Close the session: raise `Abandoned` in waiting handlers, innermost first.
+
+        Raises `NotAllowedHere` on another thread than the one that created the session. Nothing is changed then.
+        """
         if self._state.closed:
             return
+        self._state.workers.must_be_at_home()
         if self._state.is_running:
             raise NotAllowedHere("a handler can't close its own session; close the form instead")
         runner.close(self._state)
@@ -599,7 +604,8 @@ class Session:
         latches: Any = state.latches
         latches.drop_closed()
         ends = [time.wakes_at(state.read_at), *latches.ends.values()]
-        return min((end for end in ends if end is not None), default=None)
+        now = state.read_at
+        return min((end for end in ends if end is not None), key=lambda end: elapsed(now, end), default=None)
 
     def find(self, form: Callable[..., F]) -> F | None:
         """Return the front form of a class, or None. Rules can read it."""

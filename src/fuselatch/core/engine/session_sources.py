@@ -8,6 +8,7 @@ from typing import Any, Final, Literal, TypeAlias
 from fuselatch.core.engine.failure import time_of
 from fuselatch.core.engine.state import SessionSource, SessionState
 from fuselatch.core.forms.shared import Shared
+from fuselatch.core.model.latch_records import later_by
 from fuselatch.core.model.values import short
 
 
@@ -84,7 +85,7 @@ def at_exactness(now: datetime, to: str) -> Any:
 def next_at(now: datetime, to: str) -> datetime:
     """Return when a time, read to "day", "hour", "minute" or "second", differs next."""
     start = now.replace(microsecond=0, **dict.fromkeys(SMALLER[to], 0))  # type: ignore[arg-type]
-    return start + UNITS[to]
+    return start + UNITS[to] if to == "day" else later_by(start, UNITS[to])
 
 
 class FormsSource(SessionSource):

@@ -16,7 +16,7 @@ from fuselatch.core.engine.changing import put_hidden
 from fuselatch.core.engine.closing import dismiss, submit, submit_and_go_on
 from fuselatch.core.engine.drafts import drop_draft
 from fuselatch.core.engine.focus import arrive, drop, move_focus, next_focusable, put_focus, settle, step
-from fuselatch.core.engine.listing import would_take
+from fuselatch.core.engine.listing import found_by_letters, is_always_open, would_take
 from fuselatch.core.engine.loop import drain, happen
 from fuselatch.core.engine.naming import open_form_named
 from fuselatch.core.engine.opening import open_form
@@ -55,9 +55,19 @@ def front_of(turn: Turn) -> OpenForm:
 
 
 def type_text(turn: Turn, gesture: Gesture, control: ControlState) -> None:
-    """Replace the draft: one keystroke."""
+    """Replace the draft: one keystroke. In a list that is always open, find an item."""
     if control._state.focus is control or move_focus(turn, control):
-        put_draft(turn, control, gesture.text)
+        if is_always_open(control):
+            find_item(turn, control, gesture.text)
+        else:
+            put_draft(turn, control, gesture.text)
+
+
+def find_item(turn: Turn, control: LiveChoice[Any, Any, Any], letters: str) -> None:
+    """Pick the item of a list that is always open that letters find; without one, the pick stays."""
+    item = UNSEEN if is_read_only(control) else found_by_letters(control, letters)
+    if item is not UNSEEN:
+        put_entry(turn, control, "pick", item)
 
 
 def types_quietly(session: SessionState, control: ControlState | None) -> bool:

@@ -8,6 +8,7 @@ from typing import Any, Protocol
 from fuselatch.core.model.errors import FuseLatchError
 from fuselatch.core.model.record_changes import Change, KeyName, Record, shown_key
 from fuselatch.core.model.texts import later
+from fuselatch.core.model.visible import visible
 
 
 class StoreRefused(FuseLatchError):
@@ -18,7 +19,8 @@ class StoreRefused(FuseLatchError):
         self.details = details
 
     def __str__(self) -> str:
-        return f"{self.args[0]} ({self.details})" if self.details else str(self.args[0])
+        text = super().__str__()
+        return f"{text} ({visible(self.details)})" if self.details else text
 
 
 class ChangedMeanwhile(StoreRefused):

@@ -142,7 +142,10 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
             if isinstance(choices, str | set | frozenset) or not isinstance(choices, Iterable):
                 why = " (a set has no order)" if isinstance(choices, set | frozenset) else ""
                 raise DeclarationError(f"{where}: choices must be a tuple or list, not {short(choices)}{why}")
-            self.constants["choices"] = choices_of(choices)
+            try:
+                self.constants["choices"] = choices_of(choices)
+            except ValueError as error:
+                raise DeclarationError(f"{where}: {error}") from None
 
     if TYPE_CHECKING:
 

@@ -26,12 +26,14 @@ L = TypeVar("L", bound=Container)
 class LiveChoice(LiveInput[R, G], Generic[T, R, G]):
     """A choice on an open form."""
 
-    __slots__ = ("_at", "_brought", "_offered")
+    __slots__ = ("_at", "_brought", "_kept", "_offered")
 
     def __init__(self, form: OpenForm, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
         super().__init__(form, owner, plan, engine)
         # A value that came with the record stays and is shown, even if it isn't offered.
         self._brought: Any = None
+        # The value that stays until its form is submitted, whatever happens to the list in the meantime.
+        self._kept: Any = UNSEEN
         # The item that the user has moved to in an open list.
         self._at: Any = UNSEEN
         # What was found last: the value, the choices, what came with the record, and what the value reads as.
@@ -41,7 +43,7 @@ class LiveChoice(LiveInput[R, G], Generic[T, R, G]):
         if prop != "value":
             return super()._current(prop)
         found = property_of(self, prop)
-        if found is None or found == ():
+        if found is None or found == () or found is self._kept:
             return found
         offered = property_of(self, "choices")
         value, choices, brought, reads = self._offered

@@ -15,7 +15,7 @@ from decimal import Decimal
 from enum import Enum, EnumMeta
 from typing import Any, Final, Generic, TypeAlias, TypeVar, overload
 
-from fuselatch.core.model.values import same
+from fuselatch.core.model.values import as_key, same, short
 
 T = TypeVar("T")
 
@@ -358,8 +358,24 @@ def choices_of(given: Any) -> Choices[Any]:
         raise TypeError("a set has no order; use a tuple or a list, for example sorted(…)")
     items = tuple(given)
     if items and all(item.__class__ is tuple and len(item) == 2 and isinstance(item[1], str) for item in items):
+        must_differ(items)
         return Choices(tuple(held for held, _ in items), [shown for _, shown in items])
     return Choices(items)
+
+
+def must_differ(pairs: Sequence[tuple[Any, str]]) -> None:
+    """Refuse a value that has two texts: who picks the second would get the first."""
+    known: dict[object, str] = {}
+    for value, text in pairs:
+        try:
+            before = known.setdefault(as_key(value), text)
+        except TypeError:
+            # Such a value can't be looked up at all.
+            continue
+        if before != text:
+            raise ValueError(
+                f"the value {short(value)} has two texts, '{before}' and '{text}'; give each text its own value"
+            )
 
 
 def enum_text(member: Enum) -> str:

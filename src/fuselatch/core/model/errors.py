@@ -9,18 +9,55 @@ The developer: `DeclarationError`, `UnknownName`, `RuleError`, `NotAllowedHere`,
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
+from typing import Any, Final, Self, TypeVar
+
+from fuselatch.core.model.visible import visible, visible_lines
 
 
 class FuseLatchError(Exception):
-    """The base class of all errors of Fuse Latch. They pickle and copy, and have their parts as attributes."""
+    """The base class of all errors of Fuse Latch. They pickle and copy, and have their parts as attributes.
+
+    Their text is safe to print: control and bidirectional characters are written out. `args` has it as it was raised.
+    """
+
+    def __str__(self) -> str:
+        text = super().__str__()
+        return text if text.isascii() and text.isprintable() else "\n".join(visible_lines(text, len(text)))
 
     def __reduce__(self) -> tuple[Callable[..., Any], tuple[Any, ...]]:
         # The default calls the class with the message alone, which most of them don't take.
-        return rebuilt, (type(self), self.args, dict(self.__dict__))
+        parts = {name: part if can_pickle(part) else stand_in(part) for name, part in self.__dict__.items()}
+        return rebuilt, (type(self), self.args, parts)
+
+    def __copy__(self) -> Self:
+        return rebuilt(type(self), self.args, dict(self.__dict__))
+
+    def __deepcopy__(self, memo: dict[int, Any]) -> Self:
+        # The parts are facts about what happened, which nothing changes.
+        return self.__copy__()
 
 
-def rebuilt(kind: type[FuseLatchError], args: tuple[Any, ...], parts: dict[str, Any]) -> FuseLatchError:
+E = TypeVar("E", bound=FuseLatchError)
+
+
+def can_pickle(part: object) -> bool:
+    """Return True if an attribute of an error can be pickled, and read again."""
+    # Imported only where an error is pickled: the core itself never does.
+    from pickle import dumps, loads
+
+    try:
+        loads(dumps(part))
+    except Exception:
+        return False
+    return True
+
+
+def stand_in(part: object) -> object:
+    """Return what is pickled in place of a part that can't be: of an exception its class and text."""
+    return RuntimeError(describe(part)) if isinstance(part, BaseException) else repr(part)
+
+
+def rebuilt(kind: type[E], args: tuple[Any, ...], parts: dict[str, Any]) -> E:
     """Return an error as it was pickled or copied."""
     error = kind.__new__(kind)
     error.args = args
@@ -181,10 +218,14 @@ class Abandoned(BaseException):
     """Raised in a waiting handler when its session closes; `finally` blocks run."""
 
 
+MOST_DESCRIBED: Final = 100_000
+"""The most characters of an error's text that are kept."""
+
+
 def describe(error: BaseException) -> str:
     """Return an exception's class and text on one line, even if its `__str__` fails."""
     try:
-        text = " ".join(str(error).split())
+        text = visible(" ".join(str(error).split()), MOST_DESCRIBED)
     except Exception:
         text = "(no message available)"
     if isinstance(error, Runaway):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import date, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 from typing import Literal, NamedTuple, Protocol, TypeAlias
 
 Every: TypeAlias = timedelta | Literal["day"] | None
@@ -44,7 +44,8 @@ def is_over(every: Every, when: str, now: datetime) -> bool:
     if every is None:
         return False
     taken = as_of(when, now)
-    return taken.date() != now.date() if every == "day" else now - taken >= every
+    # Of two clocks that differ, the one behind doesn't end what the other has set.
+    return now.date() > taken.date() if every == "day" else elapsed(taken, now) >= every
 
 
 def over_at(every: Every, when: str, now: datetime) -> datetime | None:
@@ -54,7 +55,26 @@ def over_at(every: Every, when: str, now: datetime) -> datetime | None:
     taken = as_of(when, now)
     if every == "day":
         return taken.replace(hour=0, minute=0, second=0, microsecond=0) + timedelta(days=1)
-    return taken + every
+    return later_by(taken, every)
+
+
+def elapsed(start: datetime, end: datetime) -> timedelta:
+    """Return the time that passed between two moments. Python subtracts times of one zone as if its clocks never changed."""
+    if start.tzinfo is None or end.tzinfo is None:
+        return end.replace(tzinfo=None) - start.replace(tzinfo=None)
+    return end.astimezone(UTC) - start.astimezone(UTC)
+
+
+def is_before(one: datetime, other: datetime) -> bool:
+    """Return True if a moment is before another, also if their clocks change in between."""
+    return elapsed(one, other) > timedelta(0)
+
+
+def later_by(start: datetime, duration: timedelta) -> datetime:
+    """Return the moment after a duration, in the zone of the first, also if its clocks change in between."""
+    if start.tzinfo is None:
+        return start + duration
+    return (start.astimezone(UTC) + duration).astimezone(start.tzinfo)
 
 
 def as_of(when: str, now: datetime) -> datetime:
@@ -73,4 +93,4 @@ def end_of(every: Every, when: str) -> str:
     if every == "day":
         last: date = taken.date()
         return f"until the end of {last.isoformat()}"
-    return f"until {(taken + every).isoformat()}"
+    return f"until {later_by(taken, every).isoformat()}"

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from datetime import date, time
 from decimal import Decimal
+from math import isfinite
 from types import MappingProxyType
 from typing import Any, Generic, Protocol, TypeVar
 
@@ -100,12 +101,27 @@ class Outcome:
             return tuple([{path: self._shown(f"{name}.{path}", one) for path, one in line.items()} for line in value])
         return value
 
+    def __reduce__(self) -> tuple[type[Outcome], tuple[Any, ...]]:
+        # A mapping proxy can neither be pickled nor copied.
+        return Outcome, (self.verdict, dict(self.values), self.overrides, self.masked)
+
+    def __eq__(self, other: object) -> bool:
+        if not isinstance(other, Outcome):
+            return NotImplemented
+        mine, others = ((one.verdict, dict(one.values), one.overrides, one.masked) for one in (self, other))
+        return mine == others
+
+    __hash__ = None  # type: ignore[assignment]
+
     def __repr__(self) -> str:
         return f"Outcome({self.verdict!r}, {dict(self.shown)!r})"
 
 
 def plain_value(value: Any) -> Any:
     """Return a value as JSON has it."""
+    if isinstance(value, float) and not isfinite(value):
+        # Strict JSON has no infinity and no NaN (RFC 8259, section 6).
+        return str(value)
     if value is None or isinstance(value, str | bool | int | float):
         return value
     if isinstance(value, Decimal):
