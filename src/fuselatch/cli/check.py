@@ -5,6 +5,7 @@ from __future__ import annotations
 import sys
 from collections import Counter
 from pathlib import Path
+from typing import Any
 
 import click
 
@@ -23,8 +24,10 @@ def command(names: tuple[str, ...], folders: tuple[Path, ...], as_json: bool, qu
     """Find mistakes in forms without running them.
 
     Reports every wrong declaration, then buttons, prompts, forms and handlers that can never work, with file, line and
-    fix. Exit code 1: problems found. Exit code 2: a file can't be read.
+    fix. A folder means all Python files in and below it. Exit code 1: problems found, or a file whose forms can't be found
+    by reading it. Exit code 2: a file can't be read.
     """
+    from fuselatch.core.model.errors import describe
     from fuselatch.rehearsal.loading import importing_from
     from fuselatch.review.checking import Problem, check_file, python_files
 
@@ -40,19 +43,27 @@ def command(names: tuple[str, ...], folders: tuple[Path, ...], as_json: bool, qu
             try:
                 found += check_file(path, str(path), around)
                 read += 1
-            except (OSError, ValueError, RecursionError, MemoryError) as error:
+            except (Exception, RecursionError) as error:
+                # One file that can't be read doesn't end the list.
                 unreadable = True
-                say_wrong(f"{path}: {getattr(error, 'strerror', None) or error}")
+                known = isinstance(error, OSError | ValueError | RecursionError | MemoryError)
+                what = getattr(error, "strerror", None) or (str(error) if known else f"not checked: {describe(error)}")
+                say_wrong(f"{path}: {what}")
     if as_json:
         say_json({"version": 1, "problems": [one._asdict() for one in found]})
     else:
         for one in found:
             say(str(one))
         if not quiet and (read or not unreadable):
-            count = f"{read} file{'s' if read != 1 else ''}"
-            say(
-                f"{count} checked: {len(found)} problem{'s' if len(found) != 1 else ''}"
-                if found
-                else f"{count} checked: no problems"
-            )
+            say(total(read, found))
     sys.exit(Exit.UNREADABLE if unreadable else Exit.FAILED if found else Exit.OK)
+
+
+def total(read: int, found: list[Any]) -> str:
+    """Return the last line of a report: the numbers of files and problems, and of files that weren't checked."""
+    skipped = sum(one.kind == "not checked" for one in found)
+    problems = len(found) - skipped
+    counted = "no problems" if not problems else f"{problems} problem{'s' if problems != 1 else ''}"
+    files = read - skipped
+    line = f"{files} file{'s' if files != 1 else ''} checked: {counted}"
+    return f"{line}; {skipped} not checked" if skipped else line

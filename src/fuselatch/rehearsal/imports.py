@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import os
 import sys
 import sysconfig
 from collections.abc import Iterator, Sequence
@@ -52,6 +53,26 @@ def files_behind(file: Path, folders: Sequence[Path]) -> list[Path]:
             target = find(name, [*folders, root])
             if target is not None:
                 waiting.append(target.resolve())
+    return sorted(found)
+
+
+LEFT_OUT: Final = frozenset({"node_modules", "site-packages"})
+"""Folders of other people's code."""
+
+
+def python_files_below(folder: Path) -> list[Path]:
+    """Return the Python files in and below a folder, sorted.
+
+    Hidden folders, environments, links to folders and other people's code are left out.
+    """
+    found: list[Path] = []
+    for place, folders, files in os.walk(folder):
+        folders[:] = [
+            name
+            for name in folders
+            if not name.startswith((".", "__")) and name not in LEFT_OUT and not Path(place, name, "pyvenv.cfg").exists()
+        ]
+        found += [Path(place, name) for name in files if name.endswith(".py")]
     return sorted(found)
 
 

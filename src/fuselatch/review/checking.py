@@ -16,11 +16,11 @@ from fuselatch.core.forms.form import Form, plan_of
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, Handler
 from fuselatch.core.model.names import suggest
 from fuselatch.rehearsal.cues import CueError, read_cue_file
-from fuselatch.rehearsal.imports import root_of
+from fuselatch.rehearsal.imports import python_files_below, root_of
 from fuselatch.rehearsal.loading import importing_from
 from fuselatch.report.reading import code_of, uses
 from fuselatch.review.code_problems import READ, Body
-from fuselatch.review.importing import Importing, declares_forms, members, names_of
+from fuselatch.review.importing import Importing, declares_forms, members, names_of, not_followed
 from fuselatch.review.leaving import never_leave
 
 WAITS: Final = frozenset({"ask", "confirm", "inform", "ask_value", "open"})
@@ -100,7 +100,11 @@ def check_file(path: Path, name: str = "", around: dict[Path, Counter[str]] | No
     except SyntaxError as error:
         yield Problem(name, error.lineno or 1, "import", f"not valid Python: {error.msg}", "")
         return
-    if not declares_forms(tree):
+    unread = not_followed(tree)
+    if unread is not None:
+        line, problem, fix = unread
+        yield Problem(name, line, "not checked", problem, fix)
+    if unread is not None or not declares_forms(tree):
         # A script may do anything when it is run.
         return
     problems: list[Problem] = []
@@ -366,5 +370,5 @@ def is_block(statement: ast.stmt, event: str) -> bool:
 
 
 def python_files(paths: Iterable[Path]) -> list[Path]:
-    """Return the files named, and all Python files in folders."""
-    return [file for path in paths for file in (sorted(path.glob("*.py")) if path.is_dir() else [path])]
+    """Return the files named, and all Python files in and below folders."""
+    return [file for path in paths for file in (python_files_below(path) if path.is_dir() else [path])]

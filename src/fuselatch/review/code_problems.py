@@ -15,7 +15,9 @@ from fuselatch.core.forms.plans import ControlPlan, FormPlan
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.events import EVENTS
-from fuselatch.core.model.names import suggest
+from fuselatch.core.model.names import closest, suggest
+from fuselatch.core.model.outcome import ACCEPTED, CANCELLED
+from fuselatch.review.importing import names_of
 from fuselatch.review.leaving import path_of
 
 Found = Iterator[tuple[int, str, str]]
@@ -382,5 +384,26 @@ def asks(body: Body, name: str) -> bool:
     )
 
 
-READ: Final = (answers, values, silent_events, undecorated, opened, facts, defaults, asking_pointers)
+def verdicts(body: Body) -> Found:
+    """Find verdicts that are nearly "accepted" or "cancelled": as words of your own they skip every check."""
+    for statement in body.tree.body:
+        for name in names_of(statement):
+            control = body.plan.controls.get(name)
+            if control is not None and control.decl.closes is not None and not isinstance(statement, ast.FunctionDef):
+                yield from mistyped(control.decl.closes, f"closes={control.decl.closes!r} of {name}", statement.lineno)
+    for method in body.methods:
+        for node in ast.walk(method):
+            if isinstance(node, ast.Call) and path_of(node.func, method.args.args[0].arg) == ["close"] and node.args:
+                said = constant(node.args[0])
+                if isinstance(said, str):
+                    yield from mistyped(said, f"close({said!r})", node.lineno)
+
+
+def mistyped(verdict: str, where: str, line: int) -> Found:
+    meant = closest(verdict, (ACCEPTED, CANCELLED))
+    if meant is not None and meant != verdict:
+        yield line, f"{where} is a verdict of your own, so no check runs", f"did you mean '{meant}'?"
+
+
+READ: Final = (answers, values, silent_events, undecorated, opened, facts, defaults, asking_pointers, verdicts)
 """The functions that find problems in a body."""

@@ -4,10 +4,11 @@ from __future__ import annotations
 import __future__
 
 import ast
+import builtins
 import importlib
 import re
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from contextlib import redirect_stdout
 from pathlib import Path
 from types import ModuleType
@@ -126,16 +127,67 @@ class Importing:
 
 def declares_forms(tree: ast.Module) -> bool:
     """Return True if a file has a class that may be a form: its base is imported, and not from Python's own library."""
+    possible = possible_bases(tree)
+    return any(may_be_form(node, possible) for node in classes_in(tree.body))
+
+
+def possible_bases(tree: ast.Module) -> set[str]:
+    """Return the names that a file imports from elsewhere than Python's own library."""
     possible: set[str] = set()
     for node in ast.walk(tree):
         if isinstance(node, ast.ImportFrom) and (node.level or (node.module or "").partition(".")[0] not in STANDARD):
             possible |= names_of(node)
         elif isinstance(node, ast.Import):
             possible |= {name for name in names_of(node) if name not in STANDARD}
-    for node in tree.body:
-        if isinstance(node, ast.ClassDef) and any(first_name(base) in possible for base in node.bases):
-            return True
-    return False
+    return possible
+
+
+def may_be_form(node: ast.ClassDef, possible: set[str]) -> bool:
+    """Return True if a base of a class is one of these names."""
+    return any(first_name(base) in possible for base in node.bases)
+
+
+def classes_in(body: list[ast.stmt]) -> Iterator[ast.ClassDef]:
+    """Yield the classes of a module, also those within `if`, `try` or `with`."""
+    for node in body:
+        if isinstance(node, ast.ClassDef):
+            yield node
+        elif not isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
+            blocks = [getattr(node, name, []) for name in ("body", "orelse", "finalbody")]
+            blocks += [handler.body for handler in getattr(node, "handlers", [])]
+            for block in blocks:
+                yield from classes_in(block)
+
+
+def not_followed(tree: ast.Module) -> tuple[int, str, str] | None:
+    """Return the line, the problem and the fix if a file may have forms that can't be found by reading it; else None."""
+    stars = [
+        node
+        for node in ast.walk(tree)
+        if isinstance(node, ast.ImportFrom) and names_of(node) == {"*"}
+        if node.level or (node.module or "").partition(".")[0] not in STANDARD
+    ]
+    known = {name for node in ast.walk(tree) if isinstance(node, ast.stmt) for name in names_of(node)} | set(dir(builtins))
+    for node in classes_in(tree.body) if stars else ():
+        if any(first_name(base) not in known for base in node.bases):
+            module = "." * stars[0].level + (stars[0].module or "")
+            return (
+                stars[0].lineno,
+                f"not checked: 'from {module} import *' hides which classes are forms",
+                "import each name",
+            )
+    possible = possible_bases(tree)
+    for outer in ast.walk(tree):
+        if isinstance(outer, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
+            for inner in ast.walk(outer):
+                if inner is not outer and isinstance(inner, ast.ClassDef) and may_be_form(inner, possible):
+                    within = f"class {inner.name} is within '{outer.name}'"
+                    return inner.lineno, f"not checked: {within}, and only a module's own classes are read", "move it out"
+        is_made = isinstance(outer, ast.Call) and isinstance(outer.func, ast.Name) and outer.func.id == "type"
+        if is_made and isinstance(outer, ast.Call) and len(outer.args) == 3 and isinstance(outer.args[1], ast.Tuple):
+            if any(first_name(base) in possible for base in outer.args[1].elts):
+                return outer.lineno, "not checked: type(…) makes a class that can't be read", "write class …:"
+    return None
 
 
 def first_name(base: ast.expr) -> str:

@@ -207,8 +207,14 @@ class Reordering(Undoable):
         put_rows(self.session, self.lines, rows, 0)
 
 
+MOST_POSITIONS: Final = 500
+"""How many earlier orders of a list are kept, to find what the trace tells of a line."""
+
+
 def put_rows(session: SessionState, lines: LiveLines[Any], rows: tuple[Any, ...], cause: int) -> None:
     """Set the lines of a list; update names, working rules and tab order."""
+    if session.recording and lines._rows:
+        lines._positions = [*lines._positions[-MOST_POSITIONS:], (len(session.trace.rows), lines._rows)]
     lines._rows = rows
     there = set(rows)
     for line in lines._attached - there:

@@ -59,6 +59,32 @@ def place_of_control(session: SessionState, control: Any) -> tuple[OpenForm | No
     raise UnknownName(f"{plan.name} has no control '{control.name}'; {suggest(control.name, plan.controls)}")
 
 
+def named_at(control: ControlState, number: int) -> str:
+    """Return a control's name at an entry of the trace: a line's is that of its position then."""
+    place: tuple[Any, Any] | None = control._plan.line
+    if place is None:
+        return control.name
+    lines, line = place
+    rows = next((rows for until, rows in lines._positions if number <= until), lines._rows)
+    inside = control._plan.path[len(line.__dict__["_live"]._plan.path) :]
+    return f"{lines.name}[{rows.index(line)}]{inside}" if line in rows else ""
+
+
+def last_entry(session: SessionState, kind: str, control: ControlState, name: str) -> int | None:
+    """Return the number of the last entry of a kind about a control that wasn't undone, or None."""
+    trace, form = session.trace, control.form._state.name
+    if control._plan.line is None:
+        found: int | None = trace.last(kind, form, control.name, name)
+        return found
+    rows = trace.rows
+    for at in range(len(rows), 0, -1):
+        _, is_kind, of_form, place, what, _, _ = rows[at - 1]
+        if is_kind == kind and what == name and of_form == form and place and place == named_at(control, at):
+            if trace.undone_by(at) is None:
+                return at
+    return None
+
+
 def control_named(form: OpenForm, path: str) -> ControlState:
     """Return the live control, group or line at a path: "price", "home.street", "extras[2].price". Raises `UnknownName`."""
     found = placed_at(form, path)

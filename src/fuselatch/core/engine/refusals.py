@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, Final
 
-from fuselatch.core.engine.naming import open_form_named
+from fuselatch.core.engine.naming import last_entry, open_form_named
 from fuselatch.core.engine.state import SessionState
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveInput
@@ -111,7 +111,7 @@ def at_control(session: SessionState, control: ControlState) -> Reason | None:
     while culprit._outer is not None and culprit._current(prop):
         culprit = culprit._outer
     group = "" if culprit is control else f"group '{culprit.name}'; "
-    line = session.trace.last_change(culprit.form._state.name, culprit.name, prop)
+    line = last_entry(session, "change", culprit, prop)
     return f"'{control.name}' is {word} ({group}{because(culprit, prop)})", line
 
 

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from functools import partial
 from typing import Any, Final
 
-from fuselatch.core.engine.naming import form_and_rest, front_first
+from fuselatch.core.engine.naming import form_and_rest, front_first, last_entry, named_at
 from fuselatch.core.engine.observer import Muting
 from fuselatch.core.engine.state import SessionState
 from fuselatch.core.forms.container import OpenForm
@@ -106,7 +107,7 @@ def of_property(session: SessionState, control: Any, prop: str) -> Iterator[str]
     masked = prop == "value" and is_masked(control)
     now = "masked" if masked else value_text(freeze(control._current(prop)))
     yield f"{control.name}.{prop} is {now}"
-    found = session.trace.last_change(control.form._state.name, control.name, prop)
+    found = last_entry(session, "change", control, prop)
     if found is not None:
         yield from chain(session, found)
     cells = control._cells or {}
@@ -151,7 +152,7 @@ def of_marker(session: SessionState, control: LiveChecked) -> Iterator[str]:
         yield f"{control.name} has no marker: no problems found"
     for finding in found:
         yield f"  {finding.rule}: {finding.text}"
-        number = last(session, "finding", control.form._state.name, control.name, finding.rule)
+        number = last_entry(session, "finding", control, finding.rule)
         if number is not None:
             yield from chain(session, number)
     if not control._is_usable:
@@ -178,9 +179,14 @@ def passed(control: Live, check: CheckPlan) -> str:
 def of_event(session: SessionState, form: OpenForm, control: Live | None, name: str) -> Iterator[str]:
     path = control.name if control is not None else ""
     described = f"{path or type(form).__name__}.{name}"
-    number = last(session, "event", form._state.name, path, name)
+    number = (
+        last(session, "event", form._state.name, path, name)
+        if control is None
+        else last_entry(session, "event", control, name)
+    )
     heard = (control._plan.heard if control is not None else form._state.plan.heard).get(name, ())
-    undone = next((at for at, row in rows(session, "event") if row[2:5] == (form._state.name, path, name)), None)
+    named_now: Callable[[int], str] = (lambda at: path) if control is None else partial(named_at, control)
+    undone = next((at for at, row in rows(session, "event") if row[2:5] == (form._state.name, named_now(at), name)), None)
     if number is None and undone is not None:
         yield from told_undone(session, f"{described} was raised", undone)
     elif number is None:
@@ -201,7 +207,7 @@ def of_event(session: SessionState, form: OpenForm, control: Live | None, name: 
 
 def of_handler(session: SessionState, form: OpenForm, handler: Handler) -> Iterator[str]:
     state = form._state
-    ran = [at for at, row in rows(session, "handler") if row[4] == handler.name]
+    ran = [at for at, row in rows(session, "handler") if row[4] == handler.name and row[2] == state.name]
     number = next((at for at in ran if session.trace.undone_by(at) is None), None)
     muted = muted_because(session, handler)
     if muted is not None:
@@ -224,7 +230,7 @@ def of_handler(session: SessionState, form: OpenForm, handler: Handler) -> Itera
         if raised is None:
             yield f"  it handles {what}, which was not raised"
             continue
-        failed = None if ran else failed_before(session, raised)
+        failed = None if ran or muted is not None else failed_before(session, raised)
         if failed is not None:
             yield f"  it handles {what}, which was raised in entry {raised}; {failed} failed before it"
         elif session.trace.undone_by(raised) is None:
@@ -268,9 +274,21 @@ def of_prompt(session: SessionState, form: OpenForm, name: str) -> Iterator[str]
         return
     yield f"the prompt '{name}' was last shown in entry {number}"
     yield from chain(session, number)
-    title = session.trace[number - 1].name
-    given = next((row for at, row in rows(session, "answer") if at > number and row[4] == title), None)
+    given = answer_to(session, number)
     yield f"  the answer was '{given[6]}'" if given is not None else "  not answered"
+
+
+def answer_to(session: SessionState, number: int) -> Any:
+    """Return the entry of the answer to the prompt of an entry, or None. Prompts within prompts are answered first."""
+    asked, title = 0, session.trace[number - 1].name
+    for row in session.trace.rows[number:]:
+        if row[1] == "prompt":
+            asked += 1
+        elif row[1] == "answer":
+            if asked == 0:
+                return row if row[4] == title else None
+            asked -= 1
+    return None
 
 
 def chain(session: SessionState, number: int) -> Iterator[str]:
@@ -283,7 +301,8 @@ def chain(session: SessionState, number: int) -> Iterator[str]:
     for at, number in enumerate(numbers):
         if 0 < left_out and MOST_CAUSES - 3 <= at < len(numbers) - 3:
             if at == MOST_CAUSES - 3:
-                yield f"  … {left_out} more, round and round"
+                folded = [session.trace.rows[one - 1][1:5] for one in numbers[at : len(numbers) - 3]]
+                yield f"  … {left_out} more{', round and round' if len({*folded}) < len(folded) else ''}"
             continue
         entry: TraceEntry = session.trace[number - 1]
         described = typed_in_full(session, number) if entry.kind == "gesture" else ""

@@ -38,6 +38,11 @@ def check(
     """
     if not controls:
         raise DeclarationError("check() needs at least one control, for example check(length)")
+    bare = next((control for control in controls if hasattr(control, "__code__")), None)
+    if bare is not None:
+        raise DeclarationError(
+            f"@check above {bare.__qualname__} needs the controls that it checks, for example @check(length)"
+        )
 
     def attach(function: F) -> F:
         must_be_plain(function, "a check", "@check")

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import replace
+from functools import cached_property, partial, partialmethod
 from opcode import opmap
 from types import CodeType
 from typing import TYPE_CHECKING, Any
@@ -37,6 +38,10 @@ RESERVED = frozenset(
     "at form forms hiding latches locale max_runs now observers on_failure only place policy records services user".split()
 )
 """Option names of `rehearse`, `open` and `show`. A param can't use them."""
+
+
+WRAPPERS = (property, staticmethod, classmethod, cached_property, partial, partialmethod)
+"""Objects of a class body that have a function inside."""
 
 
 class Namespace(dict[str, Any]):
@@ -111,7 +116,10 @@ class _Collector:
         for base in reversed(self.form.__mro__):
             if issubclass(base, self.root) and base is not self.root:
                 for name, value in vars(base).items():
+                    self._plain(name, value)
                     self._member(name, value)
+            elif base not in self.root.__mro__:
+                self._of_mixin(base)
         self._leave_out(without)
         self._controls()
         self._handlers()
@@ -141,6 +149,22 @@ class _Collector:
             own = not name.startswith("_") and hasattr(self.root, name) and name not in OVERRIDABLE
             if own or name in ("_state", "_live", "_declared"):
                 raise self.fail(name, f"{self.root.__name__} already uses this name; choose another")
+
+    def _plain(self, name: str, value: Any) -> None:
+        """Refuse a handler or check that something else is wrapped around: no event would run it."""
+        if not isinstance(value, WRAPPERS):
+            return
+        inner = getattr(value, "fget", None) or getattr(value, "__func__", None) or getattr(value, "func", None)
+        if heard_by(inner) or checks_of(inner):
+            what = "handler" if heard_by(inner) else "check"
+            raise self.fail(name, f"a {type(value).__name__} can't be a {what}; use a plain method")
+
+    def _of_mixin(self, base: type) -> None:
+        """Refuse controls, prompts, handlers and checks of a plain class: they would be left out in silence."""
+        found = next((name for name, value in vars(base).items() if is_declared(value)), None)
+        if found is not None:
+            root = self.root.__name__
+            raise self.fail(found, f"{base.__name__} isn't a {root.lower()}; write class {base.__name__}({root})")
 
     def _member(self, name: str, value: Any) -> None:
         before = self.members.get(name)

@@ -173,7 +173,7 @@ class LiveTable(LiveChoice[T, T | None, T]):
 class LiveLines(LiveChecked, Generic[L]):
     """The lines of an open form: `for line in form.extras.rows`, `form.extras[0]`."""
 
-    __slots__ = ("_attached", "_gone", "_members", "_rows", "_serial", "_written")
+    __slots__ = ("_attached", "_gone", "_members", "_positions", "_rows", "_serial", "_written")
 
     def __init__(self, form: OpenForm, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
         super().__init__(form, owner, plan, engine)
@@ -184,6 +184,8 @@ class LiveLines(LiveChecked, Generic[L]):
         self._attached: set[L] = set()
         self._written: dict[L, Any] = {}
         self._gone: dict[L, Any] = {}
+        # Until which entry of the trace the lines stood so: what the trace calls a line is its position at that time.
+        self._positions: list[tuple[int, tuple[L, ...]]] = []
 
     def _current(self, prop: str) -> Any:
         # A check of the lines gets them as any other gets a value.
