@@ -54,13 +54,18 @@ bench: .compiled/ready
 bench-plain: .venv/ready-test
 	@for each in benchmarks/bench_*.py; do $(BIN)/python $$each || exit 1; done
 
+# A dot every two seconds, so that nobody thinks that it hangs.
+define dotted
+@printf '%s ' $(1); (while sleep 2; do printf .; done) & dots=$$!; trap 'kill $$dots 2>/dev/null' EXIT; $(2) && echo ' done'
+endef
+
 .venv/bin/python:
-	$(PYTHON) -m venv .venv
+	@echo "setting up Fuse Latch in .venv, once (about a minute)"
+	$(call dotted,"1 of 3: an environment",$(PYTHON) -m venv .venv)
 
 .venv/ready-demo: .venv/bin/python requirements/demo.txt pyproject.toml
-	@echo "setting up, once …"
-	@$(BIN)/pip install -q --disable-pip-version-check --require-hashes -r requirements/demo.txt
-	@$(BIN)/pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
+	$(call dotted,"2 of 3: packages",$(BIN)/pip install -q --disable-pip-version-check --require-hashes -r requirements/demo.txt)
+	$(call dotted,"3 of 3: Fuse Latch",$(BIN)/pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .)
 	@touch $@
 
 .venv/ready-test: .venv/bin/python requirements/test.txt pyproject.toml $(WEB)/package-lock.json

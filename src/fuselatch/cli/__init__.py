@@ -97,8 +97,8 @@ def has_folder() -> bool:
 
 def ended(run: Callable[[], object]) -> int:
     """Run a command and return its exit code; report what it raises."""
-    from fuselatch.cli.out import say, say_wrong
-    from fuselatch.cli.problems import problem
+    from fuselatch.cli.out import say, say_all, say_wrong
+    from fuselatch.cli.problems import problem, usage_problem
     from fuselatch.core.model.errors import FuseLatchError
 
     try:
@@ -110,20 +110,21 @@ def ended(run: Callable[[], object]) -> int:
         raise
     except click.Abort:
         say("stopped", err=True)
+    except click.exceptions.NoArgsIsHelpError as error:
+        # Its message is the help.
+        say_all(error.message.split("\n"))
+        return Exit.OK
     except click.UsageError as error:
-        if error.ctx is not None:
-            say(error.ctx.get_usage(), err=True)
-            say(f"Try '{error.ctx.command_path} --help' for help.", err=True)
-        say(f"Error: {error.format_message()}", err=True)
+        say_wrong(usage_problem(error))
     except click.ClickException as error:
-        say(f"Error: {error.format_message()}", err=True)
+        say_wrong(error.format_message())
         return error.exit_code
     except OSError as error:
         if error.filename is None and error.errno in (errno.ENOSPC, errno.EIO):
             raise
         say_wrong(problem(error) if error.filename or has_folder() else "the current folder isn't there any more")
     except FuseLatchError as error:
-        say(f"Error: {' '.join(str(error).split())}", err=True)
+        say_wrong(" ".join(str(error).split()))
         return Exit.FAILED
     except KeyboardInterrupt:
         say("stopped", err=True)

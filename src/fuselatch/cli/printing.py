@@ -42,6 +42,14 @@ def show(out: Out, run: CueRun) -> None:
     out.print()
 
 
+def show_briefly(out: Out, run: CueRun) -> None:
+    """Print a run as one line: its sheet, and the steps that passed."""
+    steps = f"{run.passed} step{'s' if run.passed != 1 else ''} passed"
+    good = not run.failed
+    mark = Text("  ok  " if good else " FAIL ", style="green" if good else "bold red")
+    out.print(Text.assemble(mark, (f"{run.sheet.name}: ", "bold"), steps))
+
+
 def show_opening(out: Out, run: CueRun) -> None:
     sheet = run.sheet
     what = f"{sheet.opens.verb} {sheet.opens.words[0].text}"

@@ -6,6 +6,8 @@ import os
 import sys
 from typing import NoReturn
 
+import click
+
 from fuselatch.cli.exits import Exit
 from fuselatch.cli.out import say_wrong
 
@@ -14,6 +16,13 @@ def end(error: BaseException) -> NoReturn:
     """Print an error and exit with code 2."""
     say_wrong(problem(error))
     sys.exit(Exit.UNREADABLE)
+
+
+def usage_problem(error: click.UsageError) -> str:
+    """Return a wrong option or argument as one line, with what to do about it."""
+    text = " ".join(error.format_message().split()).removesuffix(".").replace(". Did you mean", "; did you mean")
+    text = text[:1].lower() + text[1:]
+    return text if "; " in text or error.ctx is None else f"{text}; try '{error.ctx.command_path} --help'"
 
 
 def problem(error: BaseException) -> str:

@@ -42,6 +42,8 @@ Tell: TypeAlias = Callable[[Mapping[str, Any]], None]
 
 PATIENCE: Final = 30.0
 """The seconds without a front end after which a form closes as cancelled."""
+JOINS_WITHIN: Final = 5.0
+"""The seconds within which a browser that works has joined."""
 MOST_ITEMS: Final = 500
 """The most items of a list that are told at once."""
 SLICE: Final = 0.005
@@ -81,7 +83,8 @@ class Stage:
     """A session that front ends elsewhere show: `Stage(scene).run()` returns the outcome once all forms are closed.
 
     `patience`: the seconds without a front end, `unused`: the seconds without a gesture, `longest`: the seconds in all,
-    after which the forms close as cancelled; None: never.
+    after which the forms close as cancelled; None: never. `alone`: called if no front end has joined after 5 seconds; the
+    first one is then waited for as long as it takes.
 
     `send`, `join`, `part` and `stop` may be called on any thread. All else is for the thread that runs it: `run`, or, where
     a thread runs several stages, `begin`, then `turn` until it returns None, then `end`.
@@ -94,12 +97,14 @@ class Stage:
         patience: float = PATIENCE,
         unused: float | None = None,
         longest: float | None = None,
+        alone: Callable[[], object] | None = None,
         clock: Callable[[], datetime] | None = None,
     ) -> None:
         self.scene = scene
         self.patience = patience
         self.unused = unused
         self.longest = longest
+        self.alone = alone
         self.clock = clock or clock_of(scene)
         self.fed: FedGestures | None = None
         self.over = False
@@ -114,6 +119,7 @@ class Stage:
         self._view: View | None = None
         self._slice = 2_000
         self._late = False
+        self._told_alone = False
         self._began = self._seen = self._used = monotonic()
 
     # ---- for front ends, on any thread
@@ -231,7 +237,12 @@ class Stage:
         """Do what the clock brings, or some work in idle time; return the seconds until the next turn."""
         now = monotonic()
         if self._watching:
+            self._seen, self.alone = now, None
+        elif self.alone is not None:
             self._seen = now
+            if now - self._began > JOINS_WITHIN and not self._told_alone:
+                self._told_alone = True
+                self.alone()
         ends = [
             since + seconds - now
             for since, seconds in ((self._seen, self.patience), (self._used, self.unused), (self._began, self.longest))

@@ -10,6 +10,7 @@ import re
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import redirect_stdout
+from importlib.util import find_spec
 from pathlib import Path
 from types import ModuleType
 from typing import Any, Final
@@ -17,6 +18,7 @@ from typing import Any, Final
 from fuselatch.core.model.errors import FuseLatchError, describe
 from fuselatch.core.model.names import NoSuchName
 from fuselatch.rehearsal.imports import root_of
+from fuselatch.rehearsal.sources import is_installed
 
 NOTE: Final = "__fuselatch_note__"
 STANDARD: Final = sys.stdlib_module_names
@@ -131,15 +133,32 @@ def declares_forms(tree: ast.Module) -> bool:
     return any(may_be_form(node, possible) for node in classes_in(tree.body))
 
 
-def possible_bases(tree: ast.Module) -> set[str]:
-    """Return the names that a file imports from elsewhere than Python's own library."""
+def possible_bases(tree: ast.Module, elsewhere: bool = True) -> set[str]:
+    """Return the names that a file imports from elsewhere than Python's own library.
+
+    `elsewhere`: also those from installed packages other than this one.
+    """
     possible: set[str] = set()
     for node in ast.walk(tree):
-        if isinstance(node, ast.ImportFrom) and (node.level or (node.module or "").partition(".")[0] not in STANDARD):
+        if isinstance(node, ast.ImportFrom) and (node.level or may_have_forms(node.module or "", elsewhere)):
             possible |= names_of(node)
         elif isinstance(node, ast.Import):
-            possible |= {name for name in names_of(node) if name not in STANDARD}
+            possible |= {
+                alias.asname or alias.name.partition(".")[0] for alias in node.names if may_have_forms(alias.name, elsewhere)
+            }
     return possible
+
+
+def may_have_forms(module: str, elsewhere: bool) -> bool:
+    """Return True if a module may define forms: it isn't of Python's own library, or, if so chosen, of another package."""
+    top = module.partition(".")[0]
+    if top in STANDARD or elsewhere or top == "fuselatch":
+        return top not in STANDARD
+    try:
+        found = find_spec(top)
+    except (ImportError, ValueError):
+        return True
+    return found is None or found.origin is None or not is_installed(Path(found.origin))
 
 
 def may_be_form(node: ast.ClassDef, possible: set[str]) -> bool:
@@ -176,7 +195,7 @@ def not_followed(tree: ast.Module) -> tuple[int, str, str] | None:
                 f"not checked: 'from {module} import *' hides which classes are forms",
                 "import each name",
             )
-    possible = possible_bases(tree)
+    possible = possible_bases(tree, elsewhere=False)
     for outer in ast.walk(tree):
         if isinstance(outer, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
             for inner in ast.walk(outer):

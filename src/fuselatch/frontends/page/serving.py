@@ -285,7 +285,7 @@ def pages(seats: Seats, enter: Callable[[Request], Response]) -> Starlette:
 def app(
     open_scene: Callable[[Any], Scene],
     *,
-    hosts: Iterable[str] | None = None,
+    allowed_hosts: Iterable[str] | None = None,
     threads: int = 4,
     most: int = 1_000,
     unused: float | None = 30 * 60,
@@ -295,7 +295,7 @@ def app(
     """Return an ASGI application that opens a form for each visitor: `app(lambda request: Scene(BookingForm, user=…))`.
 
     Mount it into your web application, which knows who the user is. `open_scene` gets the Starlette request and returns the
-    scene. `hosts`: the hosts with ports that may be asked for; None: your application checks that itself. `threads`: so many
+    scene. `allowed_hosts`: the hosts with ports that may be asked for; None: your application checks that itself. `threads`: so many
     run all sessions; each session stays on its thread. `most`: the sessions that may be open at once. A session closes as
     cancelled after `unused` seconds without a gesture, after `longest` seconds in all, and after half a minute without a
     page; None: never. `process`: a name that stands in the addresses of its sessions, by which a proxy in front of several
@@ -303,7 +303,7 @@ def app(
     """
     if process and not PROCESS.fullmatch(process):
         raise ValueError(f"process={process!r}: use letters, digits and '-', as in 'p1'")
-    seats = Seats(hosts, process)
+    seats = Seats(allowed_hosts, process)
     crew = Crew(threads)
 
     def enter(request: Request) -> Response:

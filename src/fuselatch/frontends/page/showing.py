@@ -1,7 +1,8 @@
-"""Bring up a form for the user of this computer, and wait until it is filled in."""
+"""Show a form to the user of this computer, and wait until it is closed."""
 
 from __future__ import annotations
 
+import os
 import shutil
 import subprocess
 import sys
@@ -31,24 +32,44 @@ WINDOW: Final = "640,760"
 def show_form(
     form: type[Form] | Scene | Callable[[], Scene], *, port: int = 0, browser: bool = True, **options: Any
 ) -> Outcome:
-    """Bring up a form in the browser, let the user fill it in, and return the outcome.
+    """Show a form in the browser, let the user fill it in, and return the outcome.
 
     `form`: a form class, a scene, or a function that returns one. `options`: those of a scene (`user`, `records`, `locale`,
     …) and the form's parameters. Handlers run on the thread of the caller. `port`: 0 takes a free one. `browser=False`
-    prints the address and opens nothing. The page is for this computer only. If it is left, the form closes as cancelled
-    after half a minute.
+    prints the address and opens nothing. The page is for this computer only. If no page has joined after 5 seconds, its
+    address and what may be wrong are printed, and it is waited for until Ctrl-C. A page that is left closes the form as
+    cancelled after half a minute.
 
     Raises what opening the form raises, and `OSError` if the port is taken.
     """
-    stage = Stage(scene_of(form, options))
+    address = ""
+
+    def tell(line: str) -> None:
+        sys.stderr.write(f"{line}\n")
+        sys.stderr.flush()
+
+    stage = Stage(scene_of(form, options), alone=lambda: tell(alone_text(address, browser)))
     with Server(stage, port) as server:
+        address = server.address
 
-        def bring_up() -> None:
-            if not browser or not opened(server.address):
-                sys.stderr.write(f"open {server.address}\n")
-                sys.stderr.flush()
+        def open_page() -> None:
+            if not browser or not opened(address):
+                tell(f"open {address}")
 
-        return stage.run(bring_up)
+        return stage.run(open_page)
+
+
+def alone_text(address: str, browser: bool) -> str:
+    """Return what to do if no page has joined: where the form is, and what may be wrong."""
+    if not browser:
+        return "no page has joined yet; waiting for one (Ctrl-C ends it)"
+    why = "a browser was started, but it may have no display here" if not has_display() else "the browser may have failed"
+    return f"no page has joined: {why}. Open this address in a browser on this computer (Ctrl-C ends it): {address}"
+
+
+def has_display() -> bool:
+    """Return False on a system with X11 or Wayland that this process has no display of."""
+    return sys.platform in ("darwin", "win32") or bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
 
 
 def scene_of(form: Any, options: dict[str, Any]) -> Scene:
