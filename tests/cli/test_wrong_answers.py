@@ -35,7 +35,7 @@ SHEETS = {
         ("rehearse -q table.cues", 2, "fuselatch: table.cues:4:1: expected 2 values (a, b), found 3"),
         ("rehearse -q price.cues", 1, "price.cues:3:1: press price: a money field can't be pressed"),
         ("rehearse -q message.cues", 1, "message.cues:4:1: expected message Enter a value, but there is no message (the notice is 'Vessel: Enter a value')"),
-        ("rehearse quay.cues --mute QuayStay.nope", 2, "Error: Invalid value for --mute: unknown handler 'QuayStay.nope'; QuayStay has no handlers"),
+        ("rehearse quay.cues --mute QuayStay.nope", 2, "fuselatch: invalid value for --mute: unknown handler 'QuayStay.nope'; QuayStay has no handlers"),
         ("rehearse -q stay.cues --why price.value", 0, "  set by its rule, which reads nights.value (21)"),
         ("rehearse -q stay.cues --why long_stay", 2, "fuselatch: --why long_stay: can't explain 'long_stay'; it is a check; ask about nights.marker"),
         ("generate nope.csv", 2, "fuselatch: file nope.csv not found; no CSV files in this folder"),

@@ -10,7 +10,6 @@ import click
 from fuselatch.cli.exits import Exit
 from fuselatch.cli.out import Out, say_all, say_wrong
 
-
 INTRODUCTION = (
     "Saltmarsh Quay is a made-up marina. Its office books berths with the forms in saltmarsh/forms.py.",
     "Four cue sheets rehearse that without a screen. Here is the first: each step of the clerk (ok), and below it what",

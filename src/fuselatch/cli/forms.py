@@ -17,16 +17,22 @@ from fuselatch.cli.out import say, say_json, say_wrong
 def command(folder: Path, as_json: bool) -> None:
     """List the forms in a folder's Python files.
 
-    Prints name, shortcut, title, purpose and required parameters. Exit code 1: two forms clash. Exit code 2: a file
-    can't be imported.
+    Prints name, shortcut, title, purpose and required parameters. Only files that declare forms or scenes are imported.
+    Exit code 1: two forms clash. Exit code 2: a file was skipped, since it can't be imported.
     """
     from fuselatch.core.engine.offers import Offers
     from fuselatch.core.model.errors import DeclarationError
     from fuselatch.rehearsal.loading import LoadError, forms_in
     from fuselatch.report.anatomy import at_hand, hand_lines
 
+    skipped: list[str] = []
+
+    def skip(line: str) -> None:
+        skipped.append(line)
+        say_wrong(line)
+
     try:
-        found = forms_in(folder)
+        found = forms_in(folder, skip)
     except LoadError as error:
         say_wrong(error)
         sys.exit(Exit.UNREADABLE)
@@ -41,3 +47,4 @@ def command(folder: Path, as_json: bool) -> None:
     except DeclarationError as error:
         say_wrong(f"{folder}: {error}")
         sys.exit(Exit.FAILED)
+    sys.exit(Exit.UNREADABLE if skipped else Exit.OK)

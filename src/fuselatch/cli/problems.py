@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import os
+import re
 import sys
-from typing import NoReturn
+from typing import Final, NoReturn
 
 import click
 
@@ -18,11 +19,20 @@ def end(error: BaseException) -> NoReturn:
     sys.exit(Exit.UNREADABLE)
 
 
+CLOSE: Final = re.compile(r"\.? \(?Did you mean (?:one of: )?(.*?)\?\)?$")
+"""How click suggests close names."""
+
+
 def usage_problem(error: click.UsageError) -> str:
     """Return a wrong option or argument as one line, with what to do about it."""
-    text = " ".join(error.format_message().split()).removesuffix(".").replace(". Did you mean", "; did you mean")
+    text = " ".join(error.format_message().split()).removesuffix(".")
+    text = CLOSE.sub(r"; did you mean \1?", text)
     text = text[:1].lower() + text[1:]
-    return text if "; " in text or error.ctx is None else f"{text}; try '{error.ctx.command_path} --help'"
+    own = type(error) is click.UsageError and "unexpected" not in text
+    if own or "; " in text or error.ctx is None:
+        return text
+    command = " ".join(["fuselatch", *error.ctx.command_path.split()[-1:]]) if error.ctx.parent else "fuselatch"
+    return f"{text}; try '{command} --help'"
 
 
 def problem(error: BaseException) -> str:

@@ -12,7 +12,7 @@ import click
 
 from fuselatch.cli.exits import Exit
 from fuselatch.cli.options import from_folders, policy_file
-from fuselatch.cli.out import say, say_json
+from fuselatch.cli.out import say, say_json, say_wrong
 from fuselatch.cli.problems import end
 
 
@@ -90,7 +90,7 @@ def what_to_show(reference: str, offered: Path | None) -> Any:
 
     if offered is None:
         return load(reference, "form or scene")
-    found = forms_in(offered)
+    found = forms_in(offered, say_wrong)
     if not found:
         raise LoadError(f"{offered} has no forms; name a folder with Python files that define some")
     return Scene(forms=found)

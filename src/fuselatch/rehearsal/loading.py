@@ -12,11 +12,12 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager, redirect_stdout
 from pathlib import Path
 from types import ModuleType
-from typing import Any, Final
+from typing import Any, Final, TypeAlias
 
 from fuselatch.core.forms.form import Form
 from fuselatch.core.model.errors import FuseLatchError, describe
 from fuselatch.core.model.names import suggest
+from fuselatch.rehearsal.declaring import declares
 from fuselatch.rehearsal.imports import INSTALLED
 from fuselatch.rehearsal.reach import GROUP, declared_modules, is_declared, is_within, resolved
 from fuselatch.rehearsal.sources import NotApproved, is_installed
@@ -231,14 +232,18 @@ def place_of(error: BaseException) -> str:
     return where
 
 
-def forms_in(folder: Path) -> list[type[Form]]:
-    """Return the forms that a folder's modules define, by module and order; raise `LoadError`."""
-    return own_members(modules_in(folder), is_form_class)
+Skip: TypeAlias = Callable[[str], object]
+"""Called with the name of a file that is skipped, and the reason."""
 
 
-def scenes_in(folder: Path) -> list[Callable[[], Scene]]:
-    """Return the functions in a folder's modules that are marked as scenes, by module and order; raise `LoadError`."""
-    return own_members(modules_in(folder), is_scene)
+def forms_in(folder: Path, skip: Skip) -> list[type[Form]]:
+    """Return the forms that a folder's modules define, by module and order."""
+    return own_members(modules_in(folder, skip), is_form_class)
+
+
+def scenes_in(folder: Path, skip: Skip) -> list[Callable[[], Scene]]:
+    """Return the functions in a folder's modules that are marked as scenes, by module and order."""
+    return own_members(modules_in(folder, skip), is_scene)
 
 
 def own_members(modules: Iterable[ModuleType], wanted: Callable[[Any], bool]) -> list[Any]:
@@ -247,23 +252,35 @@ def own_members(modules: Iterable[ModuleType], wanted: Callable[[Any], bool]) ->
     return [value for module, value in found if wanted(value) and value.__module__ == module.__name__]
 
 
-def scenes_offered() -> list[Callable[[], Scene]]:
-    """Return the scenes that installed packages offer to cue sheets, by module; raise `LoadError`."""
-    return own_members(modules_offered(), is_scene)
+def scenes_offered(skip: Skip) -> list[Callable[[], Scene]]:
+    """Return the scenes that installed packages offer to cue sheets, by module."""
+    return own_members(modules_offered(skip), is_scene)
 
 
-def modules_offered() -> Iterator[ModuleType]:
+def modules_offered(skip: Skip) -> Iterator[ModuleType]:
     """Yield the modules that installed packages offer to cue sheets, but those that start with "_"."""
     for name in declared_modules():
-        package = load_module(name)
-        yield package
-        for each in pkgutil.iter_modules(getattr(package, "__path__", ())):
-            if not each.name.startswith("_"):
-                yield load_module(f"{name}.{each.name}")
+        for module in loaded_or_skipped(name, skip):
+            yield module
+            for each in pkgutil.iter_modules(getattr(module, "__path__", ())):
+                if not each.name.startswith("_"):
+                    yield from loaded_or_skipped(f"{name}.{each.name}", skip)
 
 
-def modules_in(folder: Path) -> Iterator[ModuleType]:
-    """Yield a folder's modules, sorted by name, but those that start with "_"."""
+def loaded_or_skipped(name: str, skip: Skip) -> Iterator[ModuleType]:
+    """Yield a module, or skip it if it can't be imported."""
+    try:
+        yield load_module(name)
+    except LoadError as error:
+        skip(f"skipped {name}: {error}")
+
+
+def modules_in(folder: Path, skip: Skip) -> Iterator[ModuleType]:
+    """Yield a folder's modules that declare forms or scenes, sorted by name, but those that start with "_".
+
+    Others aren't imported: a script may do anything. One that can't be read or imported is skipped. Raises `LoadError` if
+    the folder isn't there.
+    """
     folder = folder.resolve()
     if not folder.is_dir():
         raise LoadError(f"folder {folder.name} not found")
@@ -272,8 +289,15 @@ def modules_in(folder: Path) -> Iterator[ModuleType]:
         root, package = root.parent, f"{root.name}.{package}"
     with importing_from([root]):
         for file in sorted(folder.glob("*.py")):
-            if not file.stem.startswith("_"):
-                yield load_module(f"{package}{file.stem}")
+            if file.stem.startswith("_"):
+                continue
+            try:
+                if declares(file):
+                    yield load_module(f"{package}{file.stem}")
+            except SyntaxError as error:
+                skip(f"skipped {file.name}:{error.lineno}: {error.msg}")
+            except (LoadError, OSError, ValueError) as error:
+                skip(f"skipped {file.name}: {getattr(error, 'strerror', None) or error}")
 
 
 def is_form_class(found: object) -> bool:

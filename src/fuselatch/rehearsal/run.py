@@ -18,6 +18,7 @@ from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, PolicyErr
 from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.trace import Trace, TraceEntry
 from fuselatch.core.model.view import View
+from fuselatch.core.model.visible import visible
 from fuselatch.policy import Policy
 from fuselatch.rehearsal.cues import Cue, CueError, CueSheet
 from fuselatch.rehearsal.desk import Desk, rehearse
@@ -179,13 +180,18 @@ def desk_for(sheet: CueSheet, policy: PolicyRules | None) -> Desk:
             user=sheet.user,
             now=sheet.now,
             locale=sheet.locale,
-            forms=forms_in(near(sheet, sheet.forms.text)) if sheet.forms is not None else None,
+            forms=forms_in(near(sheet, sheet.forms.text), tell_skipped) if sheet.forms is not None else None,
             policy=policy_of(sheet, sheet.policy.text) if sheet.policy is not None else None,
         )
     except (LoadError, PolicyError, OutOfReach, OSError, TypeError) as error:
         raise CueError(sheet.name, sheet.opens.line, word.column, str(error)) from None
     desk.scene.set(policy=policy)
     return desk
+
+
+def tell_skipped(line: str) -> None:
+    """Report a file of a sheet's folder that is skipped."""
+    sys.stderr.write(f"{visible(line)}\n")
 
 
 def desk_at(opened: Any, named: str) -> Desk:

@@ -16,11 +16,12 @@ from fuselatch.core.forms.form import Form, plan_of
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, Handler
 from fuselatch.core.model.names import suggest
 from fuselatch.rehearsal.cues import CueError, read_cue_file
+from fuselatch.rehearsal.declaring import declares_classes, not_followed
 from fuselatch.rehearsal.imports import python_files_below, root_of
 from fuselatch.rehearsal.loading import importing_from
 from fuselatch.report.reading import code_of, uses
 from fuselatch.review.code_problems import READ, Body
-from fuselatch.review.importing import Importing, declares_forms, members, names_of, not_followed
+from fuselatch.review.importing import Importing, members, names_of
 from fuselatch.review.leaving import never_leave
 
 WAITS: Final = frozenset({"ask", "confirm", "inform", "ask_value", "open"})
@@ -100,11 +101,11 @@ def check_file(path: Path, name: str = "", around: dict[Path, Counter[str]] | No
     except SyntaxError as error:
         yield Problem(name, error.lineno or 1, "import", f"not valid Python: {error.msg}", "")
         return
-    unread = not_followed(tree)
+    unread = not_followed(tree, path.resolve())
     if unread is not None:
         line, problem, fix = unread
         yield Problem(name, line, "not checked", problem, fix)
-    if unread is not None or not declares_forms(tree):
+    if unread is not None or not declares_classes(tree, path.resolve()):
         # A script may do anything when it is run.
         return
     problems: list[Problem] = []

@@ -4,13 +4,11 @@ from __future__ import annotations
 import __future__
 
 import ast
-import builtins
 import importlib
 import re
 import sys
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from contextlib import redirect_stdout
-from importlib.util import find_spec
 from pathlib import Path
 from types import ModuleType
 from typing import Any, Final
@@ -18,10 +16,8 @@ from typing import Any, Final
 from fuselatch.core.model.errors import FuseLatchError, describe
 from fuselatch.core.model.names import NoSuchName
 from fuselatch.rehearsal.imports import root_of
-from fuselatch.rehearsal.sources import is_installed
 
 NOTE: Final = "__fuselatch_note__"
-STANDARD: Final = sys.stdlib_module_names
 TRIES: Final = 50
 """How many wrong members of one class are looked for."""
 
@@ -125,95 +121,6 @@ class Importing:
         line = line_in(error, self.path) if not isinstance(error, FuseLatchError) else statement.lineno
         what = str(error) if isinstance(error, FuseLatchError | NoSuchName) else f"can't import: {describe(error)}"
         self.wrong(line or statement.lineno, what)
-
-
-def declares_forms(tree: ast.Module) -> bool:
-    """Return True if a file has a class that may be a form: its base is imported, and not from Python's own library."""
-    possible = possible_bases(tree)
-    return any(may_be_form(node, possible) for node in classes_in(tree.body))
-
-
-def possible_bases(tree: ast.Module, elsewhere: bool = True) -> set[str]:
-    """Return the names that a file imports from elsewhere than Python's own library.
-
-    `elsewhere`: also those from installed packages other than this one.
-    """
-    possible: set[str] = set()
-    for node in ast.walk(tree):
-        if isinstance(node, ast.ImportFrom) and (node.level or may_have_forms(node.module or "", elsewhere)):
-            possible |= names_of(node)
-        elif isinstance(node, ast.Import):
-            possible |= {
-                alias.asname or alias.name.partition(".")[0] for alias in node.names if may_have_forms(alias.name, elsewhere)
-            }
-    return possible
-
-
-def may_have_forms(module: str, elsewhere: bool) -> bool:
-    """Return True if a module may define forms: it isn't of Python's own library, or, if so chosen, of another package."""
-    top = module.partition(".")[0]
-    if top in STANDARD or elsewhere or top == "fuselatch":
-        return top not in STANDARD
-    try:
-        found = find_spec(top)
-    except (ImportError, ValueError):
-        return True
-    return found is None or found.origin is None or not is_installed(Path(found.origin))
-
-
-def may_be_form(node: ast.ClassDef, possible: set[str]) -> bool:
-    """Return True if a base of a class is one of these names."""
-    return any(first_name(base) in possible for base in node.bases)
-
-
-def classes_in(body: list[ast.stmt]) -> Iterator[ast.ClassDef]:
-    """Yield the classes of a module, also those within `if`, `try` or `with`."""
-    for node in body:
-        if isinstance(node, ast.ClassDef):
-            yield node
-        elif not isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
-            blocks = [getattr(node, name, []) for name in ("body", "orelse", "finalbody")]
-            blocks += [handler.body for handler in getattr(node, "handlers", [])]
-            for block in blocks:
-                yield from classes_in(block)
-
-
-def not_followed(tree: ast.Module) -> tuple[int, str, str] | None:
-    """Return the line, the problem and the fix if a file may have forms that can't be found by reading it; else None."""
-    stars = [
-        node
-        for node in ast.walk(tree)
-        if isinstance(node, ast.ImportFrom) and names_of(node) == {"*"}
-        if node.level or (node.module or "").partition(".")[0] not in STANDARD
-    ]
-    known = {name for node in ast.walk(tree) if isinstance(node, ast.stmt) for name in names_of(node)} | set(dir(builtins))
-    for node in classes_in(tree.body) if stars else ():
-        if any(first_name(base) not in known for base in node.bases):
-            module = "." * stars[0].level + (stars[0].module or "")
-            return (
-                stars[0].lineno,
-                f"not checked: 'from {module} import *' hides which classes are forms",
-                "import each name",
-            )
-    possible = possible_bases(tree, elsewhere=False)
-    for outer in ast.walk(tree):
-        if isinstance(outer, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
-            for inner in ast.walk(outer):
-                if inner is not outer and isinstance(inner, ast.ClassDef) and may_be_form(inner, possible):
-                    within = f"class {inner.name} is within '{outer.name}'"
-                    return inner.lineno, f"not checked: {within}, and only a module's own classes are read", "move it out"
-        is_made = isinstance(outer, ast.Call) and isinstance(outer.func, ast.Name) and outer.func.id == "type"
-        if is_made and isinstance(outer, ast.Call) and len(outer.args) == 3 and isinstance(outer.args[1], ast.Tuple):
-            if any(first_name(base) in possible for base in outer.args[1].elts):
-                return outer.lineno, "not checked: type(…) makes a class that can't be read", "write class …:"
-    return None
-
-
-def first_name(base: ast.expr) -> str:
-    """Return the first name of a base class: "forms" of `forms.Desk[int]`."""
-    while isinstance(base, ast.Attribute | ast.Subscript):
-        base = base.value
-    return base.id if isinstance(base, ast.Name) else ""
 
 
 def watched_statement(statement: ast.stmt) -> ast.stmt:

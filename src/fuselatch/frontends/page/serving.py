@@ -295,11 +295,13 @@ def app(
     """Return an ASGI application that opens a form for each visitor: `app(lambda request: Scene(BookingForm, user=…))`.
 
     Mount it into your web application, which knows who the user is. `open_scene` gets the Starlette request and returns the
-    scene. `allowed_hosts`: the hosts with ports that may be asked for; None: your application checks that itself. `threads`: so many
-    run all sessions; each session stays on its thread. `most`: the sessions that may be open at once. A session closes as
-    cancelled after `unused` seconds without a gesture, after `longest` seconds in all, and after half a minute without a
-    page; None: never. `process`: a name that stands in the addresses of its sessions, by which a proxy in front of several
-    processes finds the right one (docs/serving.md); letters, digits and "-". Raises `ValueError` for another name.
+    scene. `allowed_hosts`: the hosts with ports that may be asked for; None: your application checks that itself.
+    `threads`: the number of threads for all sessions; each session stays on its thread. `most`: the sessions that may be
+    open at once. A session closes as cancelled after `unused` seconds without a gesture, after `longest` seconds in all,
+    and after half a minute without a page; None: never. `process`: a name that is in the addresses of its sessions, by
+    which a proxy in front of several processes finds the right one (docs/serving.md); letters, digits and "-".
+
+    Raises `ValueError` for another name.
     """
     if process and not PROCESS.fullmatch(process):
         raise ValueError(f"process={process!r}: use letters, digits and '-', as in 'p1'")
