@@ -104,7 +104,7 @@ tried:
 # Versions and hashes of all packages, without any host; needs uv.
 lock:
 	uv pip compile -q --universal --no-strip-extras --generate-hashes --no-header --no-annotate --no-emit-index-url \
-		-o requirements/demo.txt --extra page --extra pictures --extra watch pyproject.toml requirements/build.in
+		-o requirements/demo.txt --extra page --extra pictures --extra watch pyproject.toml requirements/build.in requirements/demo.in
 	uv pip compile -q --universal --no-strip-extras --generate-hashes --no-header --no-annotate --no-emit-index-url \
 		-o requirements/test.txt --extra test pyproject.toml requirements/build.in requirements/compile.in
 

@@ -6,6 +6,8 @@ import ast
 import inspect
 import re
 import shlex
+import subprocess
+import sys
 from pathlib import Path
 from typing import Any
 
@@ -45,7 +47,10 @@ def rehearsed(cues: str) -> str:
     return CliRunner().invoke(main, ["rehearse", str(ROOT / cues)]).output
 
 
-@pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
+START = ROOT / "docs" / "start.md"
+
+
+@pytest.mark.parametrize("page", [page for page in PAGES if page != START], ids=lambda page: page.name)
 def test_python_blocks_run_and_print_what_the_page_says(
     page: Path, request: pytest.FixtureRequest, capsys: pytest.CaptureFixture[str]
 ) -> None:
@@ -60,7 +65,35 @@ def test_python_blocks_run_and_print_what_the_page_says(
         assert block in printed
 
 
-@pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
+def test_the_first_ten_minutes_work_to_the_letter(tmp_path: Path) -> None:
+    """Save the files that the page names in an empty folder, and run its commands there."""
+    name = ""
+    text = START.read_text(encoding="utf-8")
+    python = {
+        "python": [sys.executable],
+        "pytest": [sys.executable, "-m", "pytest"],
+        "fuselatch": [sys.executable, "-m", "fuselatch"],
+    }
+    for found in re.finditer(r"Save this as `([^`]+)`|^```(\w+)\n(.*?)^```$", text, re.M | re.S):
+        name = found[1] or name
+        if found[2] in ("python", "cues"):
+            assert not (tmp_path / name).exists(), f"a block of {START.name} has no name: {found[3][:60]}"
+            (tmp_path / name).write_text(found[3], encoding="utf-8")
+        elif found[2] == "console":
+            command, _, expected = found[3].removeprefix("$ ").partition("\n")
+            first, *words = shlex.split(command)
+            done = subprocess.run(
+                [*python[first], *words], cwd=tmp_path, capture_output=True, text=True, timeout=120, check=False
+            )
+            assert expected.rstrip("\n") in done.stdout, (command, done.stdout, done.stderr)
+    done = subprocess.run(
+        [sys.executable, "front.py"], cwd=tmp_path, capture_output=True, text=True, timeout=60, check=False
+    )
+    assert (done.returncode, done.stdout, done.stderr) == (0, "", "")
+    assert (tmp_path / "show_hire.py").exists()
+
+
+@pytest.mark.parametrize("page", [page for page in PAGES if page != START], ids=lambda page: page.name)
 def test_cue_sheets_and_commands_do_what_the_page_says(page: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.chdir(ROOT)
     for block in blocks(page, "cues"):

@@ -17,7 +17,7 @@ from fuselatch.cli.exits import Exit
 COMMANDS: Final[Mapping[str, str]] = {
     "demo": "Book berths at a made-up marina and explain each step.",
     "rehearse": "Run cue sheets and print each step's trace.",
-    "show": "Bring up a form in the browser and print what was entered.",
+    "show": "Show a form in the browser and print what was entered.",
     "describe": "Show what a form declares (controls, rules, handlers, prompts, dialogs) as text, JSON or a picture.",
     "generate": "Generate a form from a function or a CSV file.",
     "check": "Find mistakes in forms without running them.",

@@ -18,10 +18,12 @@ from fuselatch.cli.progress import progress_bar
 @click.command(name="explore")
 @click.argument("scene", metavar="MODULE:SCENE")
 @from_folders
-@click.option("--gestures", default=100_000, type=click.IntRange(1), metavar="N", help="Make so many gestures (100,000).")
-@click.option("--seconds", type=click.FloatRange(0, min_open=True), metavar="N", help="End after so many seconds.")
-@click.option("--seed", default=7, type=int, metavar="N", help="Begin the search elsewhere (7).")
-@click.option("--processes", default=2, type=click.IntRange(1, 64), metavar="N", help="Run so many at once (2).")
+@click.option(
+    "--gestures", default=100_000, type=click.IntRange(1), metavar="N", help="Number of gestures [default: 100000]."
+)
+@click.option("--seconds", type=click.FloatRange(0, min_open=True), metavar="N", help="End after this many seconds.")
+@click.option("--seed", default=7, type=int, metavar="N", help="Random seed [default: 7].")
+@click.option("--processes", default=2, type=click.IntRange(1, 64), metavar="N", help="Number of processes [default: 2].")
 @click.option(
     "--cues", metavar="FOLDER", type=click.Path(exists=True, file_okay=False, path_type=Path),
     help="Enter also what the cue sheets in this folder enter.",
@@ -39,8 +41,9 @@ def command(scene: str, folders: tuple[Path, ...], **options: Any) -> None:
     """Search a form for faults: code that fails, traps, refusals that stay, and what is never reached.
 
     Makes gestures at the form and at all that it opens. Each fault comes with the shortest cue sheet found that shows it.
-    The same seed and number of gestures find the same faults, unless --seconds or Ctrl-C ends the search. Nothing is
-    written to the scene's own records. Exit code 1: there are faults that --known doesn't accept.
+    The same seed and number of gestures find the same faults, unless --seconds or Ctrl-C ends the search. Nothing real is
+    touched: the scene's records are copied, and its services replaced. Exit code 1: there are faults that --known doesn't
+    accept.
     """
     from fuselatch.core.model.errors import FuseLatchError
     from fuselatch.exploring import Named, explore, read_known

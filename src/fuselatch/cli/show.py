@@ -39,7 +39,7 @@ def command(
     folders: tuple[Path, ...],
     policy: Path | None,
 ) -> None:
-    """Bring up a form in the browser, and print the outcome once it is closed.
+    """Show a form in the browser, and print the outcome once it is closed.
 
     The form or scene is looked up in installed packages, in the current folder and in each --from FOLDER. The forms of a
     FOLDER are listed on a start page, and can be opened and closed until the page is left. The page is for this computer
