@@ -44,7 +44,7 @@ test-compiled: .compiled/ready
 # A million gestures at forms drawn at random, 200,000 random texts in 40 locales, 20,000 values in each store, 100 kills of a process that writes to each, and a
 # minute of each kind of hostile call.
 test-long: .compiled/ready
-	$(WITH_COMPILED) $(BIN)/python -m pytest -n 2 --dist worksteal --hypothesis-profile most --gestures 1000000 --values 20000 --entries 200000 --kills 100 --seconds 60 \
+	$(WITH_COMPILED) $(BIN)/python -m pytest -n 2 --dist worksteal -o faulthandler_timeout=43200 --hypothesis-profile most --gestures 1000000 --values 20000 --entries 200000 --kills 100 --seconds 60 \
 		--races 50 tests/core/test_generated.py tests/test_formats.py tests/stores/test_come_back.py tests/stores/test_nothing_lost.py \
 		tests/cli/test_hostile.py tests/frontends/test_page.py
 
@@ -88,14 +88,15 @@ wheels: .venv/ready-test
 	@rm -rf dist
 	@$(BIN)/pip wheel -q --disable-pip-version-check --no-deps --no-build-isolation -w dist .
 	@$(MAKE) --no-print-directory tried CORE="pure Python"
-	@HATCH_BUILD_HOOK_ENABLE_CUSTOM=1 $(BIN)/pip wheel -q --disable-pip-version-check --no-deps --no-build-isolation -w dist/compiled .
+	@# As in a fresh environment: what the compiler needs is only what pyproject.toml names for it.
+	@HATCH_BUILD_HOOK_ENABLE_CUSTOM=1 $(BIN)/pip wheel -q --disable-pip-version-check --no-cache-dir --no-deps -w dist/compiled .
 	@mv dist/compiled/*.whl dist && rmdir dist/compiled
 	@$(MAKE) --no-print-directory tried CORE=compiled
 
 # The wheel that was built last, in a fresh environment.
 tried:
 	@rm -rf .tried && $(PYTHON) -m venv .tried
-	@.tried/bin/pip install -q --disable-pip-version-check "$$(ls -t dist/*.whl | head -1)"
+	@.tried/bin/pip install -q --disable-pip-version-check --no-cache-dir "$$(ls -t dist/*.whl | head -1)"
 	@.tried/bin/fuselatch --version | grep "($(CORE) core)"
 	@cd examples && ../.tried/bin/fuselatch rehearse -q stay.cues
 	@cd examples && ../.tried/bin/python -c "import stay; stay.test_a_long_stay_is_asked_about()"

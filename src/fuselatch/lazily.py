@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from importlib import import_module
+from importlib.util import find_spec
 from typing import Any
 
 from fuselatch.core.model.names import NoSuchName, suggest
@@ -22,13 +23,23 @@ ELSEWHERE = (
 """The packages with public names. A name that one doesn't have may be in another."""
 
 
-def lazily(package: str, where: Mapping[str, tuple[str, ...]]) -> tuple[Callable[[str], Any], Callable[[], list[str]]]:
-    """Return a package's `__getattr__` and `__dir__`. `where`: the module of each public name."""
+def lazily(
+    package: str, where: Mapping[str, tuple[str, ...]], extras: Mapping[str, str] | None = None
+) -> tuple[Callable[[str], Any], Callable[[], list[str]]]:
+    """Return a package's `__getattr__` and `__dir__`.
+
+    `where`: the module of each public name. `extras`: the package that a module needs, if an extra installs it; without it,
+    `from … import *` and `help` leave the module's names out.
+    """
     names = {name: module for module, found in where.items() for name in found}
+
+    def offered() -> list[str]:
+        missing = {module for module, needed in (extras or {}).items() if find_spec(needed) is None}
+        return [name for name, module in names.items() if module not in missing]
 
     def get(name: str) -> Any:
         if name == "__all__":
-            return list(names)
+            return offered()
         if name.startswith("__"):
             raise AttributeError(name)
         module = names.get(name)
@@ -37,7 +48,7 @@ def lazily(package: str, where: Mapping[str, tuple[str, ...]]) -> tuple[Callable
             raise NoSuchName(lambda: f"module '{package}' has no '{name}'; {hint(package, name, names)}")
         return getattr(import_module(module), name)
 
-    return get, lambda: [*names]
+    return get, offered
 
 
 def hint(package: str, name: str, names: Mapping[str, str]) -> str:

@@ -100,7 +100,7 @@ def test_why_is_answered_or_says_what_can_be_asked() -> None:
 
 def test_help_names_every_command_and_imports_nothing_heavy() -> None:
     program = "import sys; from fuselatch.cli import main; main(['--help'], standalone_mode=False); print(sorted({n.partition('.')[0] for n in sys.modules}))"
-    answer = subprocess.run([sys.executable, "-c", program], capture_output=True, text=True, check=True).stdout
+    answer = subprocess.run([sys.executable, "-c", program], capture_output=True, text=True, check=True, timeout=300).stdout
     assert all(f"  {name} " in answer for name in COMMANDS)
     loaded = answer.splitlines()[-1]
     assert not any(f"'{heavy}'" in loaded for heavy in ("rich", "saltmarsh", "hypothesis", "csv", "greenlet"))

@@ -139,3 +139,33 @@ def test_a_form_that_no_page_has_joined_says_where_it_is_and_waits(tmp_path: Pat
         assert (process.returncode, out, errors) == (2, "", "\nstopped\n")
     finally:
         process.kill()
+
+
+WITHOUT = """
+import importlib.util, sys
+
+class Missing:
+    def find_spec(self, name, path=None, target=None):
+        if name.partition(".")[0] in {"starlette", "uvicorn", "websockets", "sqlalchemy", "openpyxl", "matplotlib", "watchfiles"}:
+            raise ModuleNotFoundError(f"No module named {name!r}", name=name)
+
+found = importlib.util.find_spec
+importlib.util.find_spec = lambda name, package=None: None if name in ("sqlalchemy", "openpyxl", "starlette") else found(name, package)
+sys.meta_path.insert(0, Missing())
+import fuselatch, fuselatch.frontends, fuselatch.frontends.page, fuselatch.stores, fuselatch.services, fuselatch.rehearsal, pydoc
+for package in (fuselatch, fuselatch.frontends, fuselatch.frontends.page, fuselatch.stores, fuselatch.rehearsal):
+    exec(f"from {package.__name__} import *")
+    pydoc.render_doc(package)
+print("SqlRecords" in fuselatch.stores.__all__, callable(show_form))
+class Slip(fuselatch.Form):
+    ok = fuselatch.Button("OK", closes="accepted")
+try:
+    show_form(Slip)
+except ImportError as error:
+    print(error)
+"""
+
+
+def test_without_any_extra_everything_can_be_imported_and_looked_up() -> None:
+    done = subprocess.run([sys.executable, "-c", WITHOUT], capture_output=True, text=True, timeout=60, check=False)
+    assert done.stdout == "False True\npages need more packages (uvicorn): pip install 'fuse-latch[page]'\n", done.stderr

@@ -138,7 +138,7 @@ def test_only_the_sessions_thread_may_look() -> None:
 
     thread = threading.Thread(target=look)
     thread.start()
-    thread.join()
+    thread.join(300)
     assert said == ["a session can only be used from the thread that created it"] * 4
     with session:
         assert session.idle(10) and not session.idle(1000)

@@ -131,7 +131,9 @@ SAME = f"import {QUAY} as q; from fuselatch.exploring import explore; from tests
 
 def test_the_same_seed_finds_the_same_in_another_process_with_other_hashes() -> None:
     other = {**os.environ, "PYTHONHASHSEED": "11", "PYTHONPATH": os.pathsep.join([*sys.path, str(ROOT)])}
-    said = subprocess.run([sys.executable, "-c", SAME], env=other, cwd=ROOT, check=True, capture_output=True, text=True)
+    said = subprocess.run(
+        [sys.executable, "-c", SAME], env=other, cwd=ROOT, check=True, capture_output=True, text=True, timeout=300
+    )
     assert said.stdout.strip() == told(explore(quay.Tired, gestures=2500, seed=3))
 
 

@@ -77,7 +77,9 @@ def test_drafts_pass_mypy_ruff_and_their_cue_sheets(folder: Path) -> None:
     assert len(written) == 7
     strict = "--strict", "--allow-untyped-calls", "--follow-imports=silent"
     for tool in (["mypy", *strict], ["ruff", "check", "--isolated"]):
-        done = subprocess.run([sys.executable, "-m", *tool, *written], cwd=folder, capture_output=True, text=True)
+        done = subprocess.run(
+            [sys.executable, "-m", *tool, *written], cwd=folder, capture_output=True, text=True, timeout=300
+        )
         assert done.returncode == 0, done.stdout + done.stderr
     with importing_from([folder]):
         for sheet in sorted(folder.glob("*.cues")):

@@ -84,7 +84,7 @@ def test_eight_processes_at_once_lose_none_and_double_none(
         subprocess.Popen([sys.executable, "-c", DESK, address, f"desk-{number}"], stdout=subprocess.PIPE, text=True)
         for number in range(8)
     ]
-    told = [desk.communicate()[0] for desk in desks]
+    told = [desk.communicate(timeout=300)[0] for desk in desks]
     assert [desk.returncode for desk in desks] == [0] * 8
     took = [int(line) for line in told]
     assert sum(took) == 40

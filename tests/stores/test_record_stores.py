@@ -19,7 +19,7 @@ from openpyxl.styles import Font
 from openpyxl.workbook.defined_name import DefinedName
 
 from fuselatch.core.model.record_changes import Change
-from fuselatch.stores import ChangedMeanwhile, MemoryRecords, Store, StoreRefused
+from fuselatch.stores import MemoryRecords, Store, StoreRefused
 from fuselatch.stores.addresses import open_records
 from fuselatch.stores.csv_files import LIST, NEW, CsvRecords
 from fuselatch.stores.sql import SqlRecords
@@ -90,41 +90,6 @@ def stores(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[Maker]:
                 database.exec_driver_sql("drop table if exists boats")
         first.create("boats", ROWS, "number")
         yield lambda: open_records(address)
-
-
-def test_a_gesture_is_written_as_a_whole_or_not_at_all(stores: Maker) -> None:
-    store = stores()
-    first, second = store.read("boats")
-    change = Change("change", "boats", 1, {"boat": "Old Eider", "since": None}, first)
-    before = store.version("boats")
-    with pytest.raises(StoreRefused):
-        store.write([change, Change("add", "boats", 2, {"number": 2, "boat": "Teal again"})])
-    assert [row["boat"] for row in stores().read("boats")] == ["Eider", "Teal"]
-    assert list(store.write([change, Change("remove", "boats", 2, {}, second)])) == [1, 2]
-    assert store.version("boats") != before
-    assert [(row["boat"], row["since"]) for row in stores().read("boats")] == [("Old Eider", None)]
-
-
-def test_what_somebody_else_has_written_is_seen_on_looking_again_and_never_overwritten(stores: Maker) -> None:
-    mine, theirs = stores(), stores()
-    read, other = mine.read("boats")
-    theirs.write([Change("change", "boats", 1, {"boat": "Theirs"}, read)])
-    with pytest.raises(ChangedMeanwhile, match="record 1 of 'boats' was changed by someone else") as met:
-        mine.write(
-            [Change("change", "boats", 2, {"boat": "X"}, other), Change("change", "boats", 1, {"boat": "Mine"}, read)]
-        )
-    assert met.value.theirs is not None and met.value.theirs["boat"] == "Theirs"
-    mine.look()
-    assert [row["boat"] for row in mine.read("boats")] == ["Theirs", "Teal"]
-    version = mine.version("boats")
-    mine.look()
-    assert mine.version("boats") == version
-    theirs.write([Change("remove", "boats", 2, {}, other)])
-    mine.look()
-    assert len(mine.read("boats")) == 1
-    with pytest.raises(ChangedMeanwhile, match="record 2 of 'boats' was removed by someone else") as gone:
-        mine.write([Change("change", "boats", 2, {"boat": "Mine"}, other)])
-    assert gone.value.theirs is None
 
 
 @examples(0.15, suppress_health_check=[HealthCheck.function_scoped_fixture])

@@ -19,7 +19,7 @@ def run(*words: str) -> str:
     """Return the output of a checker."""
     environment = {**os.environ, "PYRIGHT_PYTHON_IGNORE_WARNINGS": "1"}
     call = [sys.executable, "-m", *words]
-    return subprocess.run(call, capture_output=True, text=True, cwd=ROOT, check=False, env=environment).stdout
+    return subprocess.run(call, capture_output=True, text=True, cwd=ROOT, check=False, env=environment, timeout=300).stdout
 
 
 def test_mypy_finds_the_marked_errors_and_no_others() -> None:

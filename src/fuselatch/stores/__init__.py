@@ -35,4 +35,6 @@ WHERE = {
 """The module of each public name."""
 
 if not TYPE_CHECKING:
-    __getattr__, __dir__ = lazily(__name__, WHERE)
+    __getattr__, __dir__ = lazily(
+        __name__, WHERE, {"fuselatch.stores.sql": "sqlalchemy", "fuselatch.stores.workbooks": "openpyxl"}
+    )

@@ -22,12 +22,12 @@ from typing import Any, BinaryIO, Final
 from filelock import FileLock, Timeout
 
 from fuselatch.core.engine.store import StoreRefused
-from fuselatch.core.model.record_changes import Change, key_name, with_key, written_in_turn
+from fuselatch.core.model.record_changes import Change, key_name, with_key
 from fuselatch.core.model.texts import later
 from fuselatch.stores.csv_text import bytes_of, copied, fitting, parsed, record_text, reread
-from fuselatch.stores.snapshots import Sources, SourceSnapshot, plain_words, write_row
+from fuselatch.stores.snapshots import Sources, SourceSnapshot, in_turn, plain_words, write_row
 
-WAIT: Final = 30
+WAIT: Final = 10.0
 """Seconds to wait while another process writes."""
 LIST: Final = ".fuselatch-pending"
 LOCK: Final = ".fuselatch-lock"
@@ -42,17 +42,19 @@ class CsvRecords(Sources):
     `keys`: the key columns of each source; default: the schema's, or the first column. Without a schema, a column has the
     type of the control that shows it, or the first type (whole number, number, amount, boolean, date, time) that reads and
     writes all its texts unchanged, or text. A text that a spreadsheet might run as a formula is written with a leading `'`.
-    Raises `StoreRefused`.
+    `timeout`: seconds to wait while another process writes. Raises `StoreRefused`.
     """
 
-    def __init__(self, folder: str | Path, keys: Mapping[str, str | Sequence[str]] | None = None) -> None:
+    def __init__(
+        self, folder: str | Path, keys: Mapping[str, str | Sequence[str]] | None = None, timeout: float = WAIT
+    ) -> None:
         super().__init__(keys)
         # The files as they were at one moment, open, until each is read. First of all, since `__del__` closes them.
         self._opened: dict[str, BinaryIO] = {}
         self.folder = Path(folder)
         if not self.folder.is_dir():
             raise StoreRefused(f"folder {self.folder.name} not found")
-        self._lock = FileLock(self.folder / LOCK, timeout=WAIT)
+        self._lock = FileLock(self.folder / LOCK, timeout=timeout)
         self._types: dict[str, dict[str, type | None]] = {}
 
     def sources(self) -> list[str]:
@@ -150,7 +152,7 @@ class CsvRecords(Sources):
         try:
             self._lock.acquire()
         except Timeout:
-            raise StoreRefused(later("store.busy", name=self.folder.name, seconds=WAIT)) from None
+            raise StoreRefused(later("store.busy", name=self.folder.name, seconds=f"{self._lock.timeout:g}")) from None
         except OSError as error:
             if not reading:
                 raise plain_words(error, self.folder.name) from error
@@ -182,7 +184,7 @@ class CsvRecords(Sources):
         with self._alone():
             self.look()
             written: dict[str, SourceSnapshot] = {}
-            keys = written_in_turn(changes, lambda change: self._write(change, written))
+            keys = in_turn(changes, lambda change: self._write(change, written))
             try:
                 self._replace({self._path(source).name: bytes_of(snapshot.more) for source, snapshot in written.items()})
             except OSError as error:

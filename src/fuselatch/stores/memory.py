@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
+from contextlib import suppress
 from typing import Any
 
 from fuselatch.core.engine.store import Store, StoreRefused
 from fuselatch.core.model.latch_records import LatchRecord, LatchStore
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.record_changes import Change, KeyName, NewKey, key_name, written_in_turn
+from fuselatch.core.model.record_changes import Change, KeyName, key_name
 from fuselatch.core.model.texts import later
-from fuselatch.stores.snapshots import trouble_with, write_row
+from fuselatch.stores.snapshots import in_turn, trouble_with, write_row
 
 
 class MemoryRecords:
@@ -106,13 +107,9 @@ class MemoryRecords:
 
         def write(change: Change) -> Any:
             source, columns = change.source, self.columns(change.source)
-            for column, value in change.row.items():
+            for column in change.row:
                 if columns and column not in columns:
                     raise StoreRefused(f"'{source}' has no column '{column}'; {suggest(column, columns)}")
-                if isinstance(value, NewKey):
-                    raise StoreRefused(
-                        later("store.misfit"), f"column '{column}' of '{source}' has the key of another new row"
-                    )
             key = self.key(source)
             row = {column: None if value == "" else value for column, value in change.row.items()}
             if change.kind == "add":
@@ -120,7 +117,7 @@ class MemoryRecords:
             kind = self._types.get(source, {}).get(key) if isinstance(key, str) else None
             return write_row(rows[source], change._replace(row=row), key, self.trouble(source), kind)[0]
 
-        keys = written_in_turn(changes, write)
+        keys = in_turn(changes, write)
         for source, written in rows.items():
             self._columns[source] = self.columns(source)
             self.sources[source] = written if self._columns[source] else even(written)
@@ -170,7 +167,8 @@ class CopiedRecords(MemoryRecords):
 
     def write(self, changes: Sequence[Change]) -> list[Any]:
         for change in changes:
-            self._copy(change.source)
+            with suppress(KeyError):
+                self._copy(change.source)
         return super().write(changes)
 
     def fork(self) -> MemoryRecords:

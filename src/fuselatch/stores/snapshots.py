@@ -4,12 +4,22 @@ from __future__ import annotations
 
 import errno
 from abc import abstractmethod
-from collections.abc import Hashable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
 from fuselatch.core.engine.store import ChangedMeanwhile, StoreRefused
-from fuselatch.core.model.record_changes import Change, KeyName, Record, key_in, key_name, shown_key, with_key
+from fuselatch.core.model.record_changes import (
+    Change,
+    KeyName,
+    NewKey,
+    Record,
+    key_in,
+    key_name,
+    shown_key,
+    with_key,
+    written_in_turn,
+)
 from fuselatch.core.model.texts import later
 
 
@@ -44,6 +54,22 @@ def trouble_with(rows: Iterable[Record], key: KeyName, source: str) -> str:
             return later("store.same_key", source=source, column=shown_key(key), key=shown_key(found))
         seen.add(found)
     return ""
+
+
+def in_turn(changes: Sequence[Change], write: Callable[[Change], Any]) -> list[Any]:
+    """Write changes one after the other, each with the keys that those before got; return their keys.
+
+    Raises `StoreRefused` for the key of a new row that isn't among these changes.
+    """
+
+    def write_known(change: Change) -> Any:
+        for column, value in change.row.items():
+            if isinstance(value, NewKey):
+                where = f"column '{column}' of '{change.source}'"
+                raise StoreRefused(later("store.misfit"), f"{where} has the key of a row that isn't written yet")
+        return write(change)
+
+    return written_in_turn(changes, write_known)
 
 
 class Sources:

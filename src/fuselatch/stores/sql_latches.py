@@ -14,7 +14,7 @@ from sqlalchemy.schema import CreateTable
 from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.model.latch_records import LatchRecord
 from fuselatch.core.model.visible import without_passwords
-from fuselatch.stores.database import Database
+from fuselatch.stores.database import WAIT, Database
 
 MAKING = 7203041
 """The number of the server lock that is held while the table is created."""
@@ -35,12 +35,13 @@ INSERTS: dict[str, Any] = {"sqlite": sqlite.insert, "postgresql": postgresql.ins
 class SqlLatches:
     """A latch log in a database: `SqlLatches("office.db")` or `SqlLatches("postgresql://…/marina")`.
 
+    `timeout`: seconds to wait while another process writes; several that write wait for each other.
     A SQLite file and the table, named `latches`, are created if needed; with `create=False`, it is refused that they are
     missing. Each call is one statement, so only one of several processes sets a latch first. Raises `StoreRefused`.
     """
 
-    def __init__(self, address: str | Path, create: bool = True) -> None:
-        self._database = Database(address, "the latch log")
+    def __init__(self, address: str | Path, create: bool = True, timeout: float = WAIT) -> None:
+        self._database = Database(address, "the latch log", timeout=timeout)
         self._insert = INSERTS[self._database.kind]
         if not create:
             with self._connected() as database:

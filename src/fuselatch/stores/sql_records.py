@@ -38,12 +38,12 @@ from sqlalchemy.types import BigInteger, UserDefinedType
 
 from fuselatch.core.engine.store import ChangedMeanwhile, StoreRefused
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.record_changes import Change, key_name, shown_key, with_key, written_in_turn
+from fuselatch.core.model.record_changes import Change, key_name, shown_key, with_key
 from fuselatch.core.model.texts import later
 from fuselatch.core.model.values import KINDS, adapted, short
 from fuselatch.stores.columns import is_equal
 from fuselatch.stores.database import WAIT, Database
-from fuselatch.stores.snapshots import Sources, SourceSnapshot, trouble_with
+from fuselatch.stores.snapshots import Sources, SourceSnapshot, in_turn, trouble_with
 
 
 class ExactText(UserDefinedType[str]):
@@ -259,7 +259,7 @@ class SqlRecords(Sources):
             self._table(change)
         try:
             with self._database.connected(writes=True) as database:
-                return written_in_turn(changes, lambda change: self._write(database, change))
+                return in_turn(changes, lambda change: self._write(database, change))
         finally:
             for source in {change.source for change in changes}:
                 self._forget(source)

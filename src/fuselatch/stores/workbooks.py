@@ -25,12 +25,12 @@ from openpyxl.worksheet.worksheet import Worksheet
 
 from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.record_changes import Change, key_name, written_in_turn
+from fuselatch.core.model.record_changes import Change, key_name
 from fuselatch.core.model.texts import later
 from fuselatch.core.model.values import short
 from fuselatch.stores.columns import is_equal
 from fuselatch.stores.csv_files import LOCK, NEW, WAIT, flush_folder, write_through
-from fuselatch.stores.snapshots import Sources, SourceSnapshot, plain_words, trouble_with, write_row
+from fuselatch.stores.snapshots import Sources, SourceSnapshot, in_turn, plain_words, trouble_with, write_row
 from fuselatch.stores.workbook_parts import Parts, is_within, place_of
 
 NAMED: Final = "named cells"
@@ -54,16 +54,19 @@ class WorkbookRecords(Sources):
     gets the formats and formulas of the row above, and a table grows by it. A column that is too narrow is widened. A cell
     with a formula is read as last calculated and never written. Text that starts like a formula stays text. A removed row
     leaves a blank line, so that formulas elsewhere stay right. Nothing else in the file is touched. The source "named cells"
-    has one row, with a column for each named cell. Raises `StoreRefused`.
+    has one row, with a column for each named cell. `timeout`: seconds to wait while another process writes. Raises
+    `StoreRefused`.
     """
 
-    def __init__(self, path: str | Path, keys: Mapping[str, str | Sequence[str]] | None = None) -> None:
+    def __init__(
+        self, path: str | Path, keys: Mapping[str, str | Sequence[str]] | None = None, timeout: float = WAIT
+    ) -> None:
         super().__init__(keys)
         self.path = Path(path)
         if not self.path.is_file():
             raise StoreRefused(f"workbook {self.path.name} not found")
         self._read: tuple[Any, Workbook] | None = None
-        self._lock = FileLock(self.path.with_name(f"{LOCK}-{self.path.name}"), timeout=WAIT)
+        self._lock = FileLock(self.path.with_name(f"{LOCK}-{self.path.name}"), timeout=timeout)
 
     def sources(self) -> list[str]:
         """Return the sheets' names in order, then that of the named cells, if any."""
@@ -112,7 +115,7 @@ class WorkbookRecords(Sources):
         try:
             self._lock.acquire()
         except Timeout:
-            raise StoreRefused(later("store.busy", name=self.path.name, seconds=WAIT)) from None
+            raise StoreRefused(later("store.busy", name=self.path.name, seconds=f"{self._lock.timeout:g}")) from None
         except OSError as error:
             raise plain_words(error, self.path.name) from error
         try:
@@ -125,7 +128,7 @@ class WorkbookRecords(Sources):
             parts = Parts(data)
             written: dict[str, SourceSnapshot] = {}
             values: dict[tuple[str, str], Any] = {}
-            keys = written_in_turn(changes, lambda change: self._write(book, parts, change, written, values))
+            keys = in_turn(changes, lambda change: self._write(book, parts, change, written, values))
             packed = parts.packed()
             again = opened(packed, self.path.name)
             for (sheet, cell), value in values.items():
@@ -214,10 +217,10 @@ def opened(data: bytes, name: str) -> Workbook:
     try:
         return load_workbook(io.BytesIO(data), data_only=True)
     except (InvalidFileException, KeyError, ValueError, EOFError, ArithmeticError) as error:
-        raise StoreRefused(f"can't read {name} as a workbook: {error}") from None
+        raise StoreRefused(f"can't read {name} as a workbook: {' '.join(str(error).split())}") from None
     except Exception as error:
         # A file that isn't a zip archive or XML raises errors of other packages.
-        raise StoreRefused(f"{name} isn't a valid .xlsx workbook: {error}") from None
+        raise StoreRefused(f"{name} isn't a valid .xlsx workbook: {' '.join(str(error).split())}") from None
 
 
 def headings(sheet: Worksheet, file: str) -> tuple[str, ...]:

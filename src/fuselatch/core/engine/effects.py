@@ -117,12 +117,12 @@ def offer_rest(turn: Turn, reason: str) -> None:
         answer = ask_itself(turn, form, REST, {"saved": turn.saved_text, "reason": reason, "effects": captions})
     except (Abandoned, HandlerFailed):
         return
-    error = turn.error
     if answer == DO_IT:
         turn.outward = [*owed]
         let_out(turn)
-        if turn.error is not error:
-            turn.error = error or turn.error
+        if turn.error is not None:
+            # One of them has failed, and the user left it at that: the view says which.
+            turn.error = None
             return
     session.notice, session.failure = notice, failure
 

@@ -295,7 +295,7 @@ def fail(turn: Turn, error: BaseException) -> None:
         ask_again(turn, met)
         return
     refused = isinstance(error, StoreRefused)
-    turn.error = failure_of(turn.session, error, rows_of, "the store") if refused else error  # type: ignore[arg-type]
+    failure = failure_of(turn.session, error, rows_of, "the store") if refused else error  # type: ignore[arg-type]
     if turn.way_out is not None:
         # A user must always be able to cancel, even if a handler fails at that moment.
         close_without_handlers(turn, *turn.way_out)
@@ -303,6 +303,8 @@ def fail(turn: Turn, error: BaseException) -> None:
         turn.undo.clear()
     if turn.owed and isinstance(error, HandlerFailed):
         offer_rest(turn, describe(met))
+    # Only now: `feed` raises it once the user has answered.
+    turn.error = failure
 
 
 def note_unfit(turn: Turn, error: RecordError) -> None:

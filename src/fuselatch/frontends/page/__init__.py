@@ -18,4 +18,4 @@ WHERE = {
 """The module of each public name."""
 
 if not TYPE_CHECKING:
-    __getattr__, __dir__ = lazily(__name__, WHERE)
+    __getattr__, __dir__ = lazily(__name__, WHERE, {"fuselatch.frontends.page.serving": "starlette"})

@@ -13,7 +13,6 @@ from typing import Any, Final
 from fuselatch.core.forms.form import Form
 from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.values import short
-from fuselatch.frontends.page.serving import Server
 from fuselatch.frontends.stage import Stage
 from fuselatch.scenes import Scene
 
@@ -40,8 +39,11 @@ def show_form(
     address and what may be wrong are printed, and it is waited for until Ctrl-C. A page that is left closes the form as
     cancelled after half a minute.
 
-    Raises what opening the form raises, and `OSError` if the port is taken.
+    Raises what opening the form raises, `OSError` if the port is taken, and `ImportError` without the extra `page`.
     """
+    # Only here: this name is public, and can be imported without the extra.
+    from fuselatch.frontends.page.serving import Server
+
     address = ""
 
     def tell(line: str) -> None:
