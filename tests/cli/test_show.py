@@ -29,10 +29,10 @@ def used(process: subprocess.Popen[str], *steps: dict[str, str]) -> list[Any]:
     visitor = Visitor(host, token)
     visitor.enter()
     with visitor.live() as live:
-        told = [json.loads(live.recv(20))]
+        told = [json.loads(live.recv(120))]
         for number, step in enumerate(steps, 1):
             live.send(json.dumps({"number": number, "serial": 99, **step}))
-            told.append(json.loads(live.recv(20)))
+            told.append(json.loads(live.recv(120)))
         return told
 
 
@@ -43,10 +43,10 @@ def test_only_what_is_approved_is_shown_if_so_chosen(tmp_path: Path) -> None:
     assert CliRunner().invoke(main, ["approve", str(tmp_path / "stay.py")]).exit_code == 0
     process = start("stay:Stay", *call, folder=tmp_path)
     used(process, {"verb": "press", "control": "1.leave"})
-    assert process.communicate(timeout=30)[0].startswith('{"verdict": "cancelled"')
+    assert process.communicate(timeout=120)[0].startswith('{"verdict": "cancelled"')
     with (tmp_path / "stay.py").open("a", encoding="utf-8") as file:
         file.write("# changed\n")
-    out, errors = start("stay:Stay", *call, folder=tmp_path).communicate(timeout=30)
+    out, errors = start("stay:Stay", *call, folder=tmp_path).communicate(timeout=120)
     assert out == "" and "stay.py has changed since" in errors
-    out, errors = start(str(tmp_path), "--approved-only").communicate(timeout=30)
+    out, errors = start(str(tmp_path), "--approved-only").communicate(timeout=120)
     assert out == "" and "stay.py has changed since" in errors

@@ -113,4 +113,4 @@ def test_the_command_line_never_prints_a_traceback(monkeypatch: pytest.MonkeyPat
 
     monkeypatch.setattr("fuselatch.cli.forms.command.callback", fails)
     result = CliRunner().invoke(main, ["forms", "."])
-    assert (result.exit_code, result.output[:45]) == (1, "Error: Fuse Latch failed at 'tab': KeyError: ")
+    assert (result.exit_code, result.output[:45]) == (1, "fuselatch: Fuse Latch failed at 'tab': KeyErr")

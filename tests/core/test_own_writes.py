@@ -1,4 +1,4 @@
-"""What one session writes is its own: no conflict with itself, no row under an old key, nothing lost between gestures."""
+"""A session is never in conflict with itself: no row under an old key, and nothing lost between gestures."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ from tests.helpers import act
 
 ROWS = ({"id": 1, "name": "Teal", "fee": Decimal("9.80")}, {"id": 2, "name": "Eider", "fee": None})
 does: list[Callable[[Any], object]] = []
-"""What the button Go does now."""
+"""The action of the button Go; the last one counts."""
 
 
 class Item(Group):

@@ -1,4 +1,4 @@
-"""What the library says is true: why, refusals of declarations, errors that travel, clocks, letters, lists and views."""
+"""The words of the library are true: why, refusals of declarations, errors that travel, clocks, letters, lists and views."""
 
 from __future__ import annotations
 

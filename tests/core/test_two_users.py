@@ -1,4 +1,4 @@
-"""Two users at one store: whatever one does and the other writes meanwhile, sessions stay sound and nothing is doubled."""
+"""Two users at one store: whatever one does and the other writes, sessions stay sound and nothing is doubled."""
 
 from __future__ import annotations
 

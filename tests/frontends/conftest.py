@@ -44,8 +44,8 @@ window.WebSocket = class extends Plain {
 
 
 def until(met: Callable[[], bool]) -> None:
-    """Wait until something is so, which fails after 20 seconds."""
-    end = monotonic() + 20
+    """Wait until something is so, which fails after two minutes."""
+    end = monotonic() + 120
     while not met():
         assert monotonic() < end, "it doesn't happen"
         sleep(0.005)
@@ -84,7 +84,7 @@ class Shown:
 
     def settle(self) -> None:
         """Wait until the page shows what came of everything that was done in it."""
-        end = monotonic() + 20
+        end = monotonic() + 120
         while not self.page.evaluate("import(new URL('page.js', location.href).href).then((page) => page.isQuiet())"):
             assert monotonic() < end, "the page doesn't come to rest"
 
@@ -109,7 +109,7 @@ def showing(
         complaints: list[str] = []
         page.on("console", lambda message: complaints.append(message.text) if message.type in ("error", "warning") else None)
         page.on("pageerror", lambda error: complaints.append(str(error)))
-        page.set_default_timeout(20_000)
+        page.set_default_timeout(120_000)
         page.goto(server.address)
         page.wait_for_selector(until)
         try:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from time import sleep
+from threading import Event
 from typing import Any
 
 import pytest
@@ -277,6 +277,10 @@ class Guest(Group):
     aged = Tick("Aged")
 
 
+SEEN = Event()
+"""Set once the page has shown that something takes long."""
+
+
 class Trip(Form, title="Trip", records="trips"):
     """A form for which a page adds a record bar, lines, and lists that are always open."""
 
@@ -288,7 +292,7 @@ class Trip(Form, title="Trip", records="trips"):
 
     @slow.clicked
     def take_long(self) -> None:
-        sleep(1)
+        SEEN.wait(120)
 
 
 def trips() -> Scene:
@@ -356,7 +360,8 @@ def test_work_that_takes_long_is_shown(browser: Any) -> None:
     with showing(browser, trips()) as shown:
         assert shown.page.get_attribute("body", "aria-busy") in (None, "false")
         shown.page.locator("[data-control=slow] button").click()
-        shown.page.wait_for_selector("body[aria-busy=true]", timeout=5000)
+        shown.page.wait_for_selector("body[aria-busy=true]")
+        SEEN.set()
         shown.settle()
         assert shown.page.get_attribute("body", "aria-busy") == "false"
 

@@ -165,9 +165,9 @@ def write(host: str, word: str) -> str:
     steps = [{"verb": "record", "form": "1", "text": "new"}, {"verb": "type", "control": "1.word", "text": word}, {"verb": "press", "control": "1.save"}]  # fmt: skip
     for number, gesture in enumerate(steps, 1):
         with visitor.live("tab") as live:
-            live.recv(10)
+            live.recv(120)
             live.send(json.dumps({"number": number, "serial": 99, **gesture}))
-            while json.loads(live.recv(10)).get("number") != number:
+            while json.loads(live.recv(120)).get("number") != number:
                 pass
     return visitor.seat.split("/")[2].partition(".")[0]
 

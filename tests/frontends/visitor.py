@@ -18,7 +18,7 @@ class Visitor:
         self.cookie = ""
 
     def get(self, path: str, **headers: str) -> http.client.HTTPResponse:
-        connection = http.client.HTTPConnection(self.host, timeout=10)
+        connection = http.client.HTTPConnection(self.host, timeout=120)
         connection.putrequest("GET", path, skip_host="Host" in headers)
         for name, value in {**({"Cookie": self.cookie} if self.cookie else {}), **headers}.items():
             connection.putheader(name, value)

@@ -1,7 +1,7 @@
 """The conformance kit for stores: what a form relies on, whatever store its records are in.
 
 `CASES` has one case for each promise of `Store`. A test of your own store makes it with `ROWS` in the source `SOURCE`, and
-runs each case on a store that is made anew:
+runs each case on a new one:
 
     @pytest.mark.parametrize("case", CASES, ids=lambda case: case.name)
     def test_my_store_keeps_its_promises(case, tmp_path):
@@ -209,7 +209,9 @@ def can_be_emptied(opener: Opener) -> None:
     store = opener()
     store.write([Change("remove", SOURCE, row[KEY], {}, row) for row in store.read(SOURCE)])
     for again in (store, opener()):
-        expect(len(again.read(SOURCE)) == 0 and list(again.columns(SOURCE)) == list(ROWS[0]), "columns stay without rows")
+        # A source without rows may not know its columns.
+        known = list(again.columns(SOURCE)) in ([], list(ROWS[0]))
+        expect(len(again.read(SOURCE)) == 0 and known, "a source without rows has its columns, or none")
     (key,) = store.write([Change("add", SOURCE, None, {"boat": "First"})])
     expect(
         isinstance(key, int) and [row["boat"] for row in rows_of(opener())] == ["First"], "the first new row gets a number"

@@ -193,7 +193,8 @@ def move(turn: Turn, form: OpenForm, here: ControlState | None, keys: str) -> No
     """
     if not isinstance(here, LiveChoice) or is_read_only(here):
         release(turn, form, here, False)
-    elif is_always_open(here):
+    elif not drops_down(here):
+        settle(turn, here)
         at = moved(here.choices, range(len(here.choices)), current_item(here), keys)
         if at is not None:
             put_entry(turn, here, "pick", here.choices[at])

@@ -17,9 +17,9 @@ IN_REACH: Final = 50
 def is_always_open(control: object) -> TypeGuard[LiveChoice[Any, Any, Any]]:
     """Return True for a list whose items the user always sees: radios, list boxes and tables.
 
-    It has no text to type into. Letters find items, and arrow keys move the pick.
+    It has no text to type into, unless other texts are allowed. Letters find items, and arrow keys move the pick.
     """
-    return isinstance(control, LiveChoice) and not drops_down(control)
+    return isinstance(control, LiveChoice) and not drops_down(control) and not control._decl.other
 
 
 def drops_down(control: LiveChoice[Any, Any, Any]) -> bool:

@@ -9,6 +9,8 @@ import { KnownRows, RowWindow } from "./rows.js";
 /** @typedef {import("./view").ItemData} ItemData */
 
 // Keys that move in a list. In a text, the ends are for the cursor.
+// A character, which finds an item in a list that is always open.
+const LETTER = /^(Shift\+)?.$/u;
 const MOVES = ["Down", "Up", "Alt+Down", "Alt+Up", "PageDown", "PageUp"];
 const ENDS = ["Home", "End"];
 const SEEN = 8;
@@ -266,7 +268,7 @@ export class Items extends Widget {
    * @param {string} name
    */
   passesOn(name) {
-    return MOVES.includes(name) || ENDS.includes(name) || name === "Space" || name === "Backspace" || /^(Shift\+)?.$/u.test(name);
+    return MOVES.includes(name) || ENDS.includes(name) || name === "Space" || LETTER.test(name);
   }
 }
 
@@ -299,7 +301,7 @@ export class Table extends Widget {
 
   /** @param {string} name */
   passesOn(name) {
-    return MOVES.includes(name) || ENDS.includes(name);
+    return MOVES.includes(name) || ENDS.includes(name) || LETTER.test(name);
   }
 
   /** @param {import("./view").Part} part */
