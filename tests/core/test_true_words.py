@@ -344,38 +344,6 @@ def test_two_clocks_do_not_reset_each_others_daily_latch() -> None:
         one.close()
 
 
-class Lists(Form):
-    """Lists whose items are always in sight."""
-
-    radio = Choice("Radio", look="radio", choices=("a blue", "a red", "cyan"))
-    box = Choice("Box", look="list", choices=("a blue", "a red", "cyan"))
-    table = Table("Table", rows=Catalog("boats", text="name"), columns=("name",))
-    fixed = Choice("Fixed", look="list", choices=("a", "b"), default="a", read_only=True)
-
-
-@pytest.mark.parametrize("name", ["radio", "box", "table"])
-def test_letters_find_items_in_lists_that_are_always_open(name: str) -> None:
-    boats = MemoryRecords({"boats": [{"name": each} for each in ("a blue", "a red", "cyan")]})
-    with rehearse(Lists, records=boats) as desk:
-        control = desk.session.control(name)
-        desk.focus(name)
-        for key, value in (
-            ("c", "cyan"),
-            ("a", "a blue"),
-            ("a", "a red"),
-            ("A", "a blue"),
-            ("x", "a blue"),
-            ("Down", "a red"),
-        ):
-            desk.key(key)
-            assert (control.value, control.draft) == (value, None)
-        act(desk, f"type {name} cy", "tab")
-        assert (control.value, control.draft, control.marker.text) == ("cyan", None, "")
-        act(desk, "focus fixed", "key b")
-        assert desk.at(Lists).fixed.value == "a"
-        desk.close()
-
-
 def test_a_letter_or_drawing_that_can_not_be_written_is_not_sent(tmp_path: Path) -> None:
     (tmp_path / "file").write_text("")
     letter = EmailMessage()

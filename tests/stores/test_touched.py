@@ -195,7 +195,7 @@ def test_a_workbook_keeps_all_but_the_cells_that_are_written(tmp_path: Path) -> 
     book_with(path)
     before = parts_of(path)
     store = WorkbookRecords(path)
-    # A format in the last row of the sheet is no row.
+    # A format in the last row of the sheet isn't a row.
     assert [row["sum"] for row in store.read("t")] == [4, None]
     store.write([Change("change", "t", 1, {"b": "z"})])
     after = parts_of(path)

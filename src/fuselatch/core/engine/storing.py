@@ -108,8 +108,10 @@ def rows_of(session: SessionState, source: str) -> tuple[Mapping[str, Any], ...]
 
 
 def staged_for(session: SessionState, source: str) -> list[Change]:
-    """Return what the running turn has staged for a source."""
-    writes = session.turn.writes if session.turn is not None else None
+    """Return what the running turn has staged for a source; while a prompt is open, the turn that asks it."""
+    wait = session.prompt_wait if session.turn is None else None
+    turn = session.turn if wait is None else wait.turn
+    writes = turn.writes if turn is not None else None
     return [change for change, _ in writes if change.source == source] if writes else []
 
 

@@ -118,9 +118,7 @@ def is_stale(session: SessionState, serial: int) -> bool:
 
 def ready_to_view(session: SessionState) -> None:
     """Do what a view would have to wait for: note places among records, make the index of a list that is typed into."""
-    # While a prompt is open, the user sees what its gesture has staged: the place was noted before it was asked.
-    is_staged = session.turn is None and bool(session.waits) and session.waits[-1].turn.writes is not None
-    if session.store is not None and not is_staged:
+    if session.store is not None:
         for form in session.stack.forms:
             if form._state.records is not None:
                 form._state.records.note_place()
