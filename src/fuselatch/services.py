@@ -85,7 +85,9 @@ def letter_bytes(letter: EmailMessage) -> bytes:
     if wrong:
         raise ValueError(f"the letter's {wrong} isn't an address: '{visible(str(again[wrong]), 60)}'")
     for part in letter.walk():
-        if part.get_content_maintype() == "text" and (found := has_control(str(part.get_content()), IN_TEXTS)):
+        # A letter without a text has no payload at all.
+        is_text = part.get_content_maintype() == "text" and part.get_payload() is not None
+        if is_text and (found := has_control(str(part.get_content()), IN_TEXTS)):
             raise ValueError(f"the letter's text has a control character ({found})")
     return data
 

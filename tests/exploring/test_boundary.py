@@ -10,84 +10,18 @@ from typing import Any
 import openpyxl
 import pytest
 from click.testing import CliRunner
+from small.rates import CREW, REAL, Crew, FakeRates, Rates, calls, monday
 
-from fuselatch import Button, EngineFailed, Form, Integer, Latch, Text
+from fuselatch import EngineFailed
 from fuselatch.cli import main
 from fuselatch.exploring import explore
 from fuselatch.journal.boundary import Apart
 from fuselatch.rehearsal.cues import read_cues
 from fuselatch.rehearsal.suggesting import prove_steps
 from fuselatch.report.behaviour import Behaviour
-from fuselatch.scenes import Scene, scene
+from fuselatch.scenes import Scene
 from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
 from fuselatch.stores import CsvRecords, MemoryLatches, MemoryRecords, SqlLatches, SqlRecords, WorkbookRecords
-
-touched: list[str] = []
-"""The calls that reached the real world."""
-REAL: dict[str, Any] = {}
-"""The store, the latch log and the services of the scene below, by option."""
-
-
-class Rates:
-    """A service of the office's own."""
-
-    def latest(self) -> int:
-        """Ask the harbour."""
-        touched.append("rates")
-        return 40
-
-
-class FakeRates(Rates):
-    """Its stand-in."""
-
-    def latest(self) -> int:
-        return 30
-
-
-class Post(Letters):
-    """Letters that go out."""
-
-    def send(self, letter: Any) -> None:
-        touched.append("letter")
-
-
-class Plotter(Drawings):
-    """Drawings that are printed."""
-
-    def draw(self, name: str, drawing: Any) -> None:
-        touched.append("drawing")
-
-
-class Crew(Form, records="crew"):
-    """Saves a row, sends a letter, asks for a rate, sets a latch, and fails now and then."""
-
-    id = Integer("Number")
-    name = Text("Name", required=True)
-    told = Latch(per="user")
-    keep = Button("Keep", submits=True)
-    rate = Button("Rate")
-    post = Button("Post")
-    done = Button("Done", closes="accepted")
-
-    @rate.clicked
-    def ask_for_rate(self) -> None:
-        """Read the office's own service, and fail if it is out of bounds."""
-        self.say(str(100 // (30 - self.session.services[Rates].latest())))
-
-    @post.clicked
-    def write_to_crew(self) -> None:
-        """Send a letter and a drawing, set a latch and write a row."""
-        self.told.set()
-        self.session.records.add("crew", {"name": "Wren"})
-        letters, drawings = self.session.services[Letters], self.session.services[Drawings]
-        self.afterwards(letters.send, None) if isinstance(letters, Post) else None
-        self.afterwards(drawings.draw, "crew", None) if isinstance(drawings, Plotter) else None
-
-
-@scene
-def office() -> Scene:
-    """A crew list with everything real."""
-    return Scene(Crew, user="Imke", on_failure=lambda error: touched.append("log"), **REAL)
 
 
 def rows(store: Any) -> list[Any]:
@@ -96,9 +30,8 @@ def rows(store: Any) -> list[Any]:
 
 def stored(kind: str, folder: Path, postgresql: Callable[[], str]) -> Any:
     """Return a store with one row of the crew."""
-    start = [{"id": 1, "name": "Oda"}]
     if kind == "memory":
-        return MemoryRecords({"crew": start}, keys={"crew": "id"})
+        return MemoryRecords({"crew": CREW}, keys={"crew": "id"})
     if kind == "csv":
         (folder / "crew.csv").write_text("id,name\n1,Oda\n", encoding="utf-8")
         return CsvRecords(folder)
@@ -114,43 +47,38 @@ def stored(kind: str, folder: Path, postgresql: Callable[[], str]) -> Any:
     if kind == "postgresql":
         with store._database.connected(writes=True) as database:
             database.exec_driver_sql("drop table if exists crew")
-    store.create("crew", start, "id")
+    store.create("crew", CREW, "id")
     return store
 
 
 @pytest.fixture(params=["memory", "csv", "sqlite", "postgresql", "workbook"])
 def real(request: pytest.FixtureRequest, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[tuple[Any, Any]]:
     """Give the scene a real store, latch log and services, which note each call; return both stores."""
-    touched.clear()
+    calls.clear()
     store = stored(request.param, tmp_path, lambda: request.getfixturevalue("postgresql"))
     log = MemoryLatches() if request.param == "memory" else SqlLatches(tmp_path / "latches.db")
-    for target, calls in ((store, ("write",)), (log, ("set", "reset"))):
-        wired = {call: lambda *words, call=call: touched.append(call) for call in calls}
+    for target, named in ((store, ("write",)), (log, ("set", "reset"))):
+        wired = {call: lambda *words, call=call: calls.append(call) for call in named}
         target.__class__ = type("Real", (type(target),), wired)
     monkeypatch.setitem(REAL, "records", store)
     monkeypatch.setitem(REAL, "latches", log)
-    monkeypatch.setitem(REAL, "services", {Rates: Rates(), Letters: Post(), Drawings: Plotter()})
     yield store, log
 
 
-def test_a_search_its_sheets_and_its_suggestions_touch_nothing_real(real: tuple[Any, Any], tmp_path: Path) -> None:
-    sheet = "scene tests.exploring.test_boundary:office\n\nclear name\npaste name Teal\npress keep\npress post\npress rate\n"
+def test_a_search_its_sheets_and_its_suggestions_touch_nothing_real(
+    real: tuple[Any, Any], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    sheet = "scene small.rates:monday\n\nclear name\npaste name Teal\npress keep\npress post\npress rate\n"
     (tmp_path / "cues").mkdir()
     (tmp_path / "cues" / "crew.cues").write_text(sheet, encoding="utf-8")
-    refused = explore(office, gestures=300, cues=tmp_path / "cues")
-    assert [each for each in refused.unproven if "Rates" in each] == [
-        "Rates has no stand-in, so its calls were refused; give one: Scene(…, explored={Rates: …})"
-    ]
-    assert not [fault.key for fault in refused.new], "a refused call isn't a fault of the form"
-    REAL["explored"] = {Rates: FakeRates}
-    try:
-        found = explore(office, gestures=300, cues=tmp_path / "cues")
-        behaviour = Behaviour()
-        prove_steps(behaviour, [read_cues(sheet, str(tmp_path / "crew.cues"))])
-    finally:
-        del REAL["explored"]
+    found = explore(monday, gestures=300, cues=tmp_path / "cues")
+    prove_steps(Behaviour(), [read_cues(sheet, str(tmp_path / "crew.cues"))])
     assert [fault.key for fault in found.new if fault.is_shown] == ["failed Crew.ask_for_rate: ZeroDivisionError"]
-    assert not touched and rows(real[0]) == [{"id": 1, "name": "Oda"}] and not real[1].all()
+    monkeypatch.delitem(REAL, "explored")
+    refused = explore(monday, gestures=300, cues=tmp_path / "cues")
+    said = "Rates has no stand-in, so its calls were refused; give one: Scene(…, explored={Rates: …})"
+    assert said in refused.unproven and not refused.new, "a refused call isn't a fault of the form"
+    assert not calls and rows(real[0]) == [{"id": 1, "name": "Oda"}] and not real[1].all()
 
 
 def test_stand_ins_are_new_for_each_session_unless_they_are_objects() -> None:
