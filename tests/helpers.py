@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import csv
 import shlex
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from pathlib import Path
 from typing import Any
 
+import openpyxl
 from hypothesis import settings
 
 from fuselatch import HandlerFailed
@@ -13,6 +16,7 @@ from fuselatch.core.forms.controls import LiveValue
 from fuselatch.core.forms.form import controls_of
 from fuselatch.core.model.words import phrase
 from fuselatch.frontends import Session, TraceEntry, View
+from fuselatch.stores import CsvRecords, MemoryRecords, SqlRecords, WorkbookRecords
 
 
 def act(desk: Any, *steps: str) -> None:
@@ -71,3 +75,34 @@ def snapshot(session: Session) -> dict[str, Any]:
         for form in session.forms
     ]
     return {"view": view, "values": values, "plain": plain, "outcome": session.outcome}
+
+
+def store_of(
+    kind: str, folder: Path, sources: Mapping[str, Sequence[Mapping[str, Any]]], server: Callable[[], str] = str
+) -> Any:
+    """Return a store of a kind with these rows; the first column of each source is its key. `server`: returns an address."""
+    keys = {source: next(iter(rows[0])) for source, rows in sources.items()}
+    if kind == "memory":
+        return MemoryRecords(sources, keys=keys)
+    if kind == "csv":
+        for source, rows in sources.items():
+            with (folder / f"{source}.csv").open("w", newline="", encoding="utf-8") as file:
+                writer = csv.DictWriter(file, rows[0], lineterminator="\n")
+                writer.writeheader()
+                writer.writerows(rows)
+        return CsvRecords(folder)
+    if kind == "workbook":
+        book = openpyxl.Workbook()
+        book.remove(book.worksheets[0])
+        for source, rows in sources.items():
+            sheet = book.create_sheet(source)
+            for line in (rows[0], *(row.values() for row in rows)):
+                sheet.append(list(line))
+        book.save(folder / "records.xlsx")
+        return WorkbookRecords(folder / "records.xlsx")
+    store = SqlRecords(folder / "records.db" if kind == "sqlite" else server())
+    for source, rows in sources.items():
+        with store._database.connected(writes=True, creates=True) as database:
+            database.exec_driver_sql(f"drop table if exists {source}")
+        store.create(source, rows, keys[source])
+    return store

@@ -11,37 +11,23 @@ from typing import Any
 import pytest
 from small.ledger import BOATS, GEAR, Ledger
 
-from fuselatch import Button, Catalog, Choice, Form, Integer, Money, Text
+from fuselatch import Catalog, Choice, Form, Integer, Money, Text
 from fuselatch.core.engine.storing import known_in
 from fuselatch.core.model.record_changes import Change, NewKey
 from fuselatch.rehearsal import Desk, read_cue_file, rehearse, run_cues
 from fuselatch.rehearsal.loading import importing_from
 from fuselatch.stores import CsvRecords, MemoryRecords, RecordError, SqlRecords
-from tests.helpers import act
+from tests.helpers import act, store_of
 
 SMALL = Path(__file__).parents[2] / "examples" / "small"
 
 
-def as_memory(folder: Path) -> Any:
-    return MemoryRecords({"boats": BOATS, "gear": GEAR}, keys={"boats": "id", "gear": "id"})
+SOURCES = {"boats": BOATS, "gear": GEAR}
 
 
-def as_csv(folder: Path) -> Any:
-    (folder / "boats.csv").write_text("id,name,fee\n1,Teal,9.80\n2,Eider,\n")
-    (folder / "gear.csv").write_text("id,boat,what\n7,1,rope\n")
-    return CsvRecords(folder)
-
-
-def as_sqlite(folder: Path) -> Any:
-    store = SqlRecords(folder / "boats.db")
-    store.create("boats", BOATS, "id")
-    store.create("gear", GEAR, "id")
-    return store
-
-
-@pytest.fixture(params=[as_memory, as_csv, as_sqlite], ids=["memory", "csv", "sqlite"])
+@pytest.fixture(params=["memory", "csv", "sqlite"])
 def store(request: pytest.FixtureRequest, tmp_path: Path) -> Any:
-    return request.param(tmp_path)
+    return store_of(request.param, tmp_path, SOURCES)
 
 
 @pytest.fixture
@@ -62,12 +48,12 @@ def by_other(store: Any, change: Change) -> None:
 
 
 @pytest.mark.parametrize("sheet", ["ledger", "staged", "saved"])
-@pytest.mark.parametrize("kind", [as_csv, as_sqlite], ids=["csv", "sqlite"])
-def test_cue_sheets_about_own_writes_pass_with_files_and_databases(sheet: str, kind: Any, tmp_path: Path) -> None:
+@pytest.mark.parametrize("kind", ["csv", "sqlite"])
+def test_cue_sheets_about_own_writes_pass_with_files_and_databases(sheet: str, kind: str, tmp_path: Path) -> None:
     with importing_from([SMALL]):
         for number, run in enumerate(read_cue_file(SMALL / f"{sheet}.cues").runs):
             (tmp_path / f"{number}").mkdir()
-            assert run_cues(run, records=kind(tmp_path / f"{number}")).problems == []
+            assert run_cues(run, records=store_of(kind, tmp_path / f"{number}", SOURCES)).problems == []
 
 
 def test_what_someone_else_has_changed_stays_a_conflict(desk: Desk, store: Any) -> None:
@@ -198,41 +184,6 @@ def test_a_csv_entry_that_is_not_written_keeps_each_digit(tmp_path: Path) -> Non
         act(desk, "type reading 3", "record save")
         desk.close()
     assert (tmp_path / "meters.csv").read_text().splitlines()[1].endswith(",12345678901234567890")
-
-
-SENT: list[str] = []
-
-
-class Berths(Form):
-    """Takes a berth, whose row goes while the form is submitted."""
-
-    berth = Choice("Berth", choices=Catalog("berths", text="name"), required=True)
-    ok = Button("OK", closes="accepted")
-    again = Button("Again", submits=True)
-
-
-def taking(event: Any) -> type[Berths]:
-    """Return a form that removes the row of its berth at an event."""
-
-    class Taking(Berths):
-        @event  # type: ignore[untyped-decorator]
-        def take(self) -> None:
-            self.session.records.remove("berths", self.berth.value)
-
-        @Form.closed
-        def note(self) -> None:
-            SENT.append(str(self.berth.value))
-
-    return Taking
-
-
-@pytest.mark.parametrize("event", [Form.accepting, Form.submitted, Form.closing])
-def test_a_choice_keeps_its_value_until_its_form_is_submitted(event: Any) -> None:
-    SENT.clear()
-    form = taking(event)
-    with rehearse(form, records=MemoryRecords({"berths": [{"name": "N1"}, {"name": "N2"}]})) as desk:
-        act(desk, "pick berth N2", "press ok")
-        assert not desk.prompt and desk.outcome is not None and desk.outcome.values["berth"] == "N2" and SENT == ["N2"]
 
 
 def test_an_outcome_has_the_keys_that_the_store_gave_also_in_lines() -> None:

@@ -8,7 +8,7 @@ import math
 import pickle
 import threading
 from collections.abc import Callable
-from datetime import datetime, timedelta
+from datetime import datetime
 from email.message import EmailMessage
 from pathlib import Path
 from typing import Any
@@ -16,6 +16,8 @@ from xml.etree import ElementTree
 from zoneinfo import ZoneInfo
 
 import pytest
+from small.asked import Item, Main, Side
+from small.clocks import Hourly
 
 from fuselatch import (
     Button,
@@ -24,17 +26,12 @@ from fuselatch import (
     DeclarationError,
     Form,
     FuseLatchError,
-    Group,
     HandlerFailed,
     Integer,
-    Latch,
     Lines,
     NotAllowedHere,
     Outcome,
-    Prompt,
     Table,
-    Text,
-    Tick,
 )
 from fuselatch.core.engine.store import StoreRefused
 from fuselatch.core.model.texts import later
@@ -43,61 +40,6 @@ from fuselatch.rehearsal.expectations import Unmet
 from fuselatch.services import DrawingBoard, LetterBox
 from fuselatch.stores import MemoryLatches, MemoryRecords
 from tests.helpers import act
-
-
-class Item(Group):
-    """One line."""
-
-    what = Text("What")
-    size = Integer("Size", value=lambda item: len(item.what.value))
-
-
-class Side(Form):
-    """A form that is open twice."""
-
-    said = Text("Said")
-    echo = Text("Echo")
-    first = Prompt("First?", title="Sure", buttons=("Yes", "No"))
-    second = Prompt("Second?", title="Sure", buttons=("Yes", "No"))
-    ask_one = Button("One")
-    ask_two = Button("Two")
-
-    @said.changed
-    def repeat(self) -> None:
-        self.echo.value = self.said.value
-
-    @ask_one.clicked
-    def ask_first(self) -> None:
-        self.ask(self.first)
-        self.ask(self.second)
-
-    @ask_two.clicked
-    def ask_second(self) -> None:
-        self.ask(self.second)
-
-
-class Main(Form):
-    """Lines, other forms, and handlers of one event of which one fails."""
-
-    items = Lines(Item)
-    side = Button("Side")
-    go = Button("Go")
-
-    @side.clicked
-    def show_side(self) -> None:
-        self.show(Side)
-
-    @go.clicked
-    def before(self) -> None:
-        """Come first."""
-
-    @go.clicked
-    def fails(self) -> None:
-        raise KeyError("x")
-
-    @go.clicked
-    def never(self) -> None:
-        """Come last."""
 
 
 def test_why_tells_the_story_of_the_line_that_is_there_now() -> None:
@@ -236,25 +178,6 @@ def test_a_session_that_is_closed_from_another_thread_is_as_it_was() -> None:
 BERLIN = ZoneInfo("Europe/Berlin")
 
 
-class Hourly(Form):
-    """Latches that end by the clock."""
-
-    once = Latch(every=timedelta(hours=1))
-    daily = Latch(every="day")
-    set_it = Button("Set")
-    today = Button("Today")
-    is_set = Tick("Set", value=lambda form: form.once.is_set())
-    count = Integer("Count", default=0)
-
-    @set_it.clicked
-    def set_once(self) -> None:
-        self.once.set()
-
-    @today.clicked
-    def set_daily(self) -> None:
-        self.count.value = self.count.required_value + self.daily.set()
-
-
 @pytest.mark.parametrize(
     "start",
     [
@@ -268,10 +191,10 @@ class Hourly(Form):
 def test_an_hour_lasts_an_hour_when_clocks_change(start: datetime) -> None:
     with rehearse(Hourly, now=start) as desk:
         form = desk.at(Hourly)
-        act(desk, "press set_it", "wait 59m")
-        shown = [form.is_set.value]
+        act(desk, "press go", "wait 59m")
+        shown = [form.done.value]
         desk.wait("1m")
-        assert [*shown, form.is_set.value] == [True, False]
+        assert [*shown, form.done.value] == [True, False]
         desk.close()
 
 
@@ -280,11 +203,11 @@ def test_two_clocks_do_not_reset_each_others_daily_latch() -> None:
     late, early = datetime(2031, 5, 4, 23, 50), datetime(2031, 5, 5, 0, 5)
     with rehearse(Hourly, latches=log, now=early) as one, rehearse(Hourly, latches=log, now=late) as other:
         for _ in range(3):
-            act(one, "press today")
-            act(other, "press today")
-        assert (one.at(Hourly).count.value, other.at(Hourly).count.value) == (1, 0)
-        act(other, "wait 1d", "press today")
-        assert other.at(Hourly).count.value == 0, "it is the day on which the first has set it"
+            act(one, "press tell")
+            act(other, "press tell")
+        assert (one.at(Hourly).reports.value, other.at(Hourly).reports.value) == (1, 0)
+        act(other, "wait 1d", "press tell")
+        assert other.at(Hourly).reports.value == 0, "it is the day on which the first has set it"
         other.close()
         one.close()
 

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-import openpyxl
 import pytest
 from click.testing import CliRunner
 from small.rates import CREW, REAL, Crew, FakeRates, Rates, calls, monday
@@ -21,41 +20,19 @@ from fuselatch.rehearsal.suggesting import prove_steps
 from fuselatch.report.behaviour import Behaviour
 from fuselatch.scenes import Scene
 from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
-from fuselatch.stores import CsvRecords, MemoryLatches, MemoryRecords, SqlLatches, SqlRecords, WorkbookRecords
+from fuselatch.stores import MemoryLatches, SqlLatches
+from tests.helpers import store_of
 
 
 def rows(store: Any) -> list[Any]:
     return [dict(row) for row in store.read("crew")]
 
 
-def stored(kind: str, folder: Path, postgresql: Callable[[], str]) -> Any:
-    """Return a store with one row of the crew."""
-    if kind == "memory":
-        return MemoryRecords({"crew": CREW}, keys={"crew": "id"})
-    if kind == "csv":
-        (folder / "crew.csv").write_text("id,name\n1,Oda\n", encoding="utf-8")
-        return CsvRecords(folder)
-    if kind == "workbook":
-        book = openpyxl.Workbook()
-        sheet: Any = book.active
-        sheet.title = "crew"
-        sheet.append(["id", "name"])
-        sheet.append([1, "Oda"])
-        book.save(folder / "crew.xlsx")
-        return WorkbookRecords(folder / "crew.xlsx")
-    store = SqlRecords(folder / "crew.db" if kind == "sqlite" else postgresql())
-    if kind == "postgresql":
-        with store._database.connected(writes=True) as database:
-            database.exec_driver_sql("drop table if exists crew")
-    store.create("crew", CREW, "id")
-    return store
-
-
 @pytest.fixture(params=["memory", "csv", "sqlite", "postgresql", "workbook"])
 def real(request: pytest.FixtureRequest, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[tuple[Any, Any]]:
     """Give the scene a real store, latch log and services, which note each call; return both stores."""
     calls.clear()
-    store = stored(request.param, tmp_path, lambda: request.getfixturevalue("postgresql"))
+    store = store_of(request.param, tmp_path, {"crew": CREW}, lambda: request.getfixturevalue("postgresql"))
     log = MemoryLatches() if request.param == "memory" else SqlLatches(tmp_path / "latches.db")
     for target, named in ((store, ("write",)), (log, ("set", "reset"))):
         wired = {call: lambda *words, call=call: calls.append(call) for call in named}

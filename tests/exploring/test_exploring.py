@@ -22,7 +22,6 @@ from fuselatch.cli import main
 from fuselatch.core.engine.afresh import differing
 from fuselatch.core.engine.bound_records import Records
 from fuselatch.core.engine.possible import possible_gestures
-from fuselatch.core.model.record_changes import Change
 from fuselatch.exploring import Named, explore, read_known
 from fuselatch.exploring.search import Search
 from fuselatch.exploring.walking import Budget, Explorer
@@ -30,9 +29,6 @@ from fuselatch.exploring.world import TimeFuse, World, load_start
 from fuselatch.frontends import Session
 from fuselatch.rehearsal import run_cues
 from fuselatch.rehearsal.cues import read_cues
-from fuselatch.stores import MemoryRecords
-from fuselatch.stores.csv_files import CsvRecords
-from fuselatch.stores.memory import CopiedRecords
 from tests.bench import Bench, bench, doing
 from tests.exploring.planted import PLANTED, found_after
 
@@ -297,18 +293,6 @@ def test_what_is_stored_and_latched_is_part_of_the_state_and_other_worlds_do_not
     assert first.fingerprint() != before == second.fingerprint()
     first.close()
     second.close()
-
-
-def test_a_store_of_files_is_copied_and_never_written(tmp_path: Path) -> None:
-    (tmp_path / "boats.csv").write_text("id,name\n1,Teal\n", encoding="utf-8")
-    copied = CopiedRecords(CsvRecords(tmp_path))
-    forked = copied.fork()
-    change = MemoryRecords({"boats": [{"id": 1}]})
-    assert copied.columns("boats") == ["id", "name"] and forked.key("boats") == copied.key("boats") == change.key("boats")
-    forked.write([Change("change", "boats", 1, {"name": "Eider"}, {"name": "Teal"})])
-    assert [row["name"] for row in forked.read("boats")] == ["Eider"]
-    assert [row["name"] for row in copied.read("boats")] == ["Teal"]
-    assert (tmp_path / "boats.csv").read_text(encoding="utf-8") == "id,name\n1,Teal\n"
 
 
 @pytest.mark.parametrize("scene", [quiet_monday, office])

@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 from pathlib import Path
-from threading import Event
 from typing import Any
 
 import pytest
+from small.trips import ready, trips
 
-from fuselatch import Button, Choice, Date, Form, Group, Label, Lines, Text, Tick
+from fuselatch import Button, Choice, Date, Form, Label, Text
 from fuselatch.frontends.conformance import Played, differences
 from fuselatch.frontends.fed import FedGestures
 from fuselatch.rehearsal import CueSheet, Desk, read_cue_file, read_cues
 from fuselatch.rehearsal.loading import importing_from
 from fuselatch.scenes import Scene
-from fuselatch.stores import MemoryRecords
 from tests.bench import LOG, Bench, Dialog, doing
 from tests.frontends.conftest import Shown, showing
 from tests.frontends.player import Player, play
@@ -270,42 +269,6 @@ def test_a_form_that_a_dialog_shows_beside_it_can_be_used_and_so_can_the_dialog(
             assert shown.session.front._state.name == name
 
 
-class Guest(Group):
-    """A line."""
-
-    name = Text("Name", required=True)
-    aged = Tick("Aged")
-
-
-SEEN = Event()
-"""Set once the page has shown that something takes long."""
-
-
-class Trip(Form, title="Trip", records="trips"):
-    """A form for which a page adds a record bar, lines, and lists that are always open."""
-
-    boat = Choice("Boat", choices=("Launch", "Dinghy", "Yawl"), look="radio", required=True)
-    extras = Choice("Extras", choices=("power", "water", "crane"), look="list", multiple=True)
-    guests = Lines(Guest, "Guests", records="guests", key="trip", order="place", min_items=1)
-    slow = Button("Slow")
-    leave = Button("Leave", closes="cancelled")
-
-    @slow.clicked
-    def take_long(self) -> None:
-        SEEN.wait(120)
-
-
-def trips() -> Scene:
-    """Return two trips, one with two guests."""
-    sources = {
-        "trips": [{"id": 1, "boat": "Yawl", "extras": ()}, {"id": 2, "boat": "Launch", "extras": ()}],
-        "guests": [
-            {"id": at, "trip": 1, "name": name, "aged": False, "place": at} for at, name in enumerate(("Imke", "Nolke"), 1)
-        ],
-    }
-    return Scene(Trip, records=MemoryRecords(sources, keys={"trips": "id", "guests": "id"}))
-
-
 def test_records_lines_and_open_lists_are_used_by_keyboard_alone(browser: Any) -> None:
     with showing(browser, trips()) as shown:
         page, form = shown.page, shown.session.front
@@ -361,7 +324,7 @@ def test_work_that_takes_long_is_shown(browser: Any) -> None:
         assert shown.page.get_attribute("body", "aria-busy") in (None, "false")
         shown.page.locator("[data-control=slow] button").click()
         shown.page.wait_for_selector("body[aria-busy=true]")
-        SEEN.set()
+        ready.set()
         shown.settle()
         assert shown.page.get_attribute("body", "aria-busy") == "false"
 

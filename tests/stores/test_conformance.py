@@ -7,52 +7,42 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
-import openpyxl
 import pytest
 
 from fuselatch.core.model.record_changes import Change
 from fuselatch.stores import CsvRecords, MemoryRecords, SqlRecords, Store, WorkbookRecords
 from fuselatch.stores.conformance import CASES, KEY, ROWS, SOURCE, Case, NotConforming
 from fuselatch.stores.memory import CopiedRecords
+from tests.helpers import store_of
 
 KINDS = ("memory", "ragged", "copied", "csv", "declared", "sqlite", "postgresql", "workbook")
 
 
 def opener_of(kind: str, folder: Path, request: pytest.FixtureRequest) -> Callable[[], Store]:
     """Return a function that opens a new store of a kind, with the rows of the kit."""
-    if kind in ("memory", "ragged", "copied"):
-        rows = [{name: value for name, value in row.items() if kind != "ragged" or value is not None} for row in ROWS]
-        made = MemoryRecords({SOURCE: rows}, keys={SOURCE: KEY})
-        store = CopiedRecords(made) if kind == "copied" else made
-        # In memory, others are forks that are told by hand; here all have the one store.
-        return lambda: store
-    if kind in ("csv", "declared"):
-        lines = [
-            ",".join(ROWS[0]),
-            *(",".join("" if value is None else str(value) for value in row.values()) for row in ROWS),
-        ]
-        (folder / "boats.csv").write_text("\n".join(lines) + "\n", encoding="utf-8")
-        if kind == "declared":
-            types = {"number": "integer", "boat": "string", "size": "double", "port": "string"}
-            columns = [{"name": name, "datatype": kind} for name, kind in types.items()]
-            schema = json.dumps({"tableSchema": {"columns": columns, "primaryKey": KEY}})
-            (folder / "boats.csv-metadata.json").write_text(schema, encoding="utf-8")
-        return lambda: CsvRecords(folder)
-    if kind == "workbook":
-        book = openpyxl.Workbook()
-        sheet: Any = book.active
-        sheet.title = SOURCE
-        sheet.append(list(ROWS[0]))
-        for row in ROWS:
-            sheet.append(list(row.values()))
-        book.save(folder / "w.xlsx")
-        return lambda: WorkbookRecords(folder / "w.xlsx")
-    address = str(folder / "w.db") if kind == "sqlite" else request.getfixturevalue("postgresql")
-    first = SqlRecords(address)
-    with first._database.connected(writes=True, creates=True) as database:
-        database.exec_driver_sql(f"drop table if exists {SOURCE}")
-    first.create(SOURCE, ROWS, KEY)
-    return lambda: SqlRecords(address)
+    if kind == "ragged":
+        rows = [{name: value for name, value in row.items() if value is not None} for row in ROWS]
+        ragged = MemoryRecords({SOURCE: rows}, keys={SOURCE: KEY})
+        return lambda: ragged
+    plain = {"copied": "memory", "declared": "csv"}.get(kind, kind)
+    made = store_of(plain, folder, {SOURCE: ROWS}, lambda: request.getfixturevalue("postgresql"))
+    if kind == "declared":
+        types = {"number": "integer", "boat": "string", "size": "double", "port": "string"}
+        columns = [{"name": name, "datatype": kind} for name, kind in types.items()]
+        schema = json.dumps({"tableSchema": {"columns": columns, "primaryKey": KEY}})
+        (folder / f"{SOURCE}.csv-metadata.json").write_text(schema, encoding="utf-8")
+    if kind in ("memory", "copied"):
+        # In memory there are no other programs: all have the one store.
+        one = CopiedRecords(made) if kind == "copied" else made
+        return lambda: one
+    openers: dict[str, Callable[[], Any]] = {
+        "csv": lambda: CsvRecords(folder),
+        "declared": lambda: CsvRecords(folder),
+        "workbook": lambda: WorkbookRecords(folder / "records.xlsx"),
+        "sqlite": lambda: SqlRecords(folder / "records.db"),
+        "postgresql": lambda: SqlRecords(request.getfixturevalue("postgresql")),
+    }
+    return openers[kind]
 
 
 @pytest.mark.parametrize("kind", KINDS)
