@@ -24,5 +24,5 @@ class Hourly(Form, title="Rounds"):
 
     @tell.clicked
     def report(self) -> None:
-        """Report, if nobody has today."""
+        """Report, unless it was done today."""
         self.reports.value = self.reports.required_value + self.daily.set()

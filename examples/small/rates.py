@@ -1,4 +1,4 @@
-"""A form with services, and what stands in for them while it is explored: nothing real is touched then."""
+"""A form with services, and their stand-ins while it is explored: nothing real is touched then."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ class Rates:
 
 
 class FakeRates(Rates):
-    """What stands in for them."""
+    """The stand-in: always the same rate."""
 
     def latest(self) -> int:
         """Return a rate that the form can't divide by."""
