@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from importlib.resources import files
 from pathlib import Path
+from shutil import which
 
 from fuselatch.rehearsal import CueRun, read_cues, run_cues
 from fuselatch.scenes import Scene
@@ -82,6 +83,8 @@ def write(folder: Path, done: Sequence[CueRun]) -> Written:
         send_out(folder, run)
     berths = ", ".join(f"{one.vessel} into {one.berth} for {one.price} EUR" for one in new)
     count = len(tables.bookings()) + len(new)
+    # After `make demo` the command isn't on the path.
+    command = "fuselatch" if which("fuselatch") else ".venv/bin/fuselatch"
     return Written(
         f"What happened: {len(new)} berths were booked ({berths}).\n"
         "One search was cancelled. One boat moved to a longer berth after a warning.\n"
@@ -89,9 +92,9 @@ def write(folder: Path, done: Sequence[CueRun]) -> Written:
         f"Written to the folder {folder}: bookings.csv ({count} bookings), a letter (.eml) and a mooring plan (.svg)\n"
         f"for each new one, and a cue sheet and a trace for each rehearsal ({lines} lines of JSON in total).",
         (
-            f"change a line of {folder / 'booking.cues'}, then: fuselatch rehearse {folder / 'booking.cues'}",
-            f"fuselatch flipbook {folder / 'overhang.cues'} -o {folder / 'overhang.html'}    (open it in a browser)",
-            "fuselatch explore saltmarsh.scenes:quiet_monday --gestures 20000    (search for faults)",
-            "fuselatch rehearse --help",
+            f"change a line of {folder / 'booking.cues'}, then: {command} rehearse {folder / 'booking.cues'}",
+            f"{command} flipbook {folder / 'overhang.cues'} -o {folder / 'overhang.html'}    (open it in a browser)",
+            f"{command} explore saltmarsh.scenes:quiet_monday --gestures 20000    (search for faults)",
+            f"{command} rehearse --help",
         ),
     )

@@ -44,6 +44,12 @@ class Player:
         self.shown.settle()
 
     def type(self, name: str, text: str) -> None:
+        if self.control(name).locator(".items, table").count():
+            # A list that is always open has no field: its letters are keys.
+            self.focus(name)
+            self.shown.settle()
+            self.page.keyboard.type(text)
+            return
         field = self.control(name).locator("input:not(.native), textarea")
         field.click()
         self.shown.settle()
@@ -102,6 +108,10 @@ class Player:
             box.evaluate("box => box.scrollTop += box.clientHeight / 2")
             self.shown.settle()
         return found
+
+    def to_front(self, name: str) -> None:
+        box = self.page.locator(f".form[data-form='{name}']").bounding_box()
+        self.page.mouse.click(box["x"] + 3, box["y"] + 3)
 
     def open(self, name: str) -> None:
         self.page.locator(f"nav [data-offer='{name}']").click()
