@@ -145,12 +145,12 @@ class Player:
         ends[0].drag_to(ends[1])
 
     def tab(self, keys: str = "Tab") -> None:
-        """Go on to the next control, past what the page adds."""
+        """Go on to the next control, past what the page adds, or to what is asked."""
         for _ in range(40):
             self.page.keyboard.press(keys)
             self.shown.settle()
             if self.page.evaluate(
-                "document.activeElement.closest('[data-control]') !== null && !document.activeElement.name"
+                "document.querySelector('.prompt') || document.activeElement.matches('[data-control] :not([name])')"
             ):
                 return
         raise AssertionError("Tab doesn't come round")

@@ -7,20 +7,21 @@ from typing import Any
 from fuselatch.core.engine.failure import place_outside
 from fuselatch.core.engine.state import SessionState, Turn
 from fuselatch.core.forms.controls import LiveInput
+from fuselatch.core.model.errors import FuseLatchError
 from fuselatch.core.model.values import Unparsable, short_text
 
 
 def parsed(session: SessionState, control: Any, draft: str) -> Any:
     """Return the value that a draft means, or a blank: the one guard around every kind's parser.
 
-    Raises `Unparsable`, also if the library or a locale can't handle the text. A kind of the developer's own that fails
-    raises its own error.
+    Raises `Unparsable`, also if the library or a locale can't handle the text. A kind of the developer's own that fails,
+    or a rule that it reads, raises its own error.
     """
     decl = control._decl
     try:
         text = decl.settled(draft)
         return decl.parse(text, control, session.formats) if text else control._plan.blank
-    except Unparsable:
+    except (Unparsable, FuseLatchError):
         raise
     except Exception as error:
         if place_outside(error) is not None:

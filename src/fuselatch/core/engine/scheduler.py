@@ -232,6 +232,9 @@ def announce_cell(turn: Turn, cell: Cell) -> None:
             add_row(turn.rows, cell.cause, "change", cell.form_name, name, prop, last, value)
         turn.put_announced(cell, value)
         property_differs(turn, control, prop, cell.cause)
+    elif prop == "enabled":
+        # It may have read something else this time.
+        show_again(control)
 
 
 def property_differs(turn: Turn, node: Node, prop: str, cause: int) -> None:
@@ -242,6 +245,12 @@ def property_differs(turn: Turn, node: Node, prop: str, cause: int) -> None:
     dirty = session.dirty
     if prop == "visible":
         control._state.rearranged = True
+    elif prop == "caption":
+        # Where it disables something, the caption tells so.
+        for cells in (control._watchers or {}).values():
+            for cell in cells:
+                if cell.prop == "enabled":
+                    show_again(cell.node)
     is_group = control._decl.kind == "group"
     if is_group:
         inside = f"{control._plan.path}."
@@ -262,6 +271,15 @@ def property_differs(turn: Turn, node: Node, prop: str, cause: int) -> None:
         stored, reads = control._value, current(control, "value")
         if not same(stored, reads):
             turn.put_value(control, reads, cause)
+
+
+def show_again(node: Any) -> None:
+    """Let the next view tell again what disables a control, or the controls of a group."""
+    state = node._state
+    state.touched[node] = None
+    if node._decl.kind == "group":
+        inside = f"{node._plan.path}."
+        state.touched.update({other: None for path, other in state.controls.items() if path.startswith(inside)})
 
 
 def update_quietly(session: SessionState) -> None:
