@@ -77,6 +77,14 @@ def snapshot(session: Session) -> dict[str, Any]:
     return {"view": view, "values": values, "plain": plain, "outcome": session.outcome}
 
 
+FILES = {"csv": "", "sqlite": "records.db", "workbook": "records.xlsx"}
+
+
+def address_of(kind: str, folder: Path, server: Callable[[], str] = str) -> str:
+    """Return where `store_of` keeps the rows."""
+    return server() if kind == "postgresql" else str(folder / FILES[kind])
+
+
 def store_of(
     kind: str, folder: Path, sources: Mapping[str, Sequence[Mapping[str, Any]]], server: Callable[[], str] = str
 ) -> Any:

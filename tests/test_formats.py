@@ -83,13 +83,6 @@ def test_what_is_shown_is_read_again(locale: str, day: date, hour: time, number:
     assert formats.parse_number(formats.show_number(number, None)) == number
 
 
-@given(st.sampled_from(LOCALES), st.text(max_size=12))
-def test_no_text_breaks_a_format(locale: str, text: str) -> None:
-    formats = locale_formats(locale)
-    for parse in (formats.parse_number, formats.parse_date, formats.parse_time):
-        parse(text)
-
-
 def test_a_locale_of_nobody_is_refused() -> None:
     with pytest.raises(ValueError, match="'zz' isn't a known locale; write one such as en, de or fr-CH"):
         rehearse(Log, locale="zz").__enter__()

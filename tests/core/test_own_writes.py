@@ -79,6 +79,15 @@ def test_keep_mine_uses_the_edited_key_and_leaves_removed_lines_alone(desk: Desk
     assert not desk.prompt and [row["name"] for row in rows(store) if row["id"] == 9] == ["Tern"]
 
 
+def test_a_line_under_a_record_that_is_gone_is_a_question(desk: Desk, store: Any) -> None:
+    by_other(store, Change("remove", "boats", 1, {}))
+    act(desk, "add_line gear", "type gear[1].what new", "record save")
+    assert "Record 1 (Name: Teal) was removed by someone else" in desk.prompt.text
+    desk.answer("Keep mine")
+    assert sorted((row["id"], row["name"]) for row in rows(store)) == [(1, "Teal"), (2, "Eider")]
+    assert [row["what"] for row in rows(store, "gear")] == ["rope", "new"]
+
+
 def test_a_blank_key_of_texts_is_refused_and_not_numbered(tmp_path: Path) -> None:
     class Piers(Form, records="piers"):
         name = Text("Name")

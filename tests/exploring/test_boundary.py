@@ -23,6 +23,8 @@ from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
 from fuselatch.stores import MemoryLatches, SqlLatches
 from tests.helpers import store_of
 
+EXAMPLES = Path(__file__).parents[2] / "examples"
+
 
 def rows(store: Any) -> list[Any]:
     return [dict(row) for row in store.read("crew")]
@@ -73,42 +75,10 @@ def test_stand_ins_are_new_for_each_session_unless_they_are_objects() -> None:
         Scene(Crew, explored={"Rates": FakeRates})  # type: ignore[dict-item]
 
 
-UNTRACKED = """
-from decimal import Decimal
-from fuselatch import Button, Choice, Form, Integer, Money, Tick
-
-FOUND = []
-
-class Tally(Form):
-    few = Choice("Few", choices=lambda form: [1, 2] if FOUND else [3])
-    count = Integer("Count", value=lambda form: len(FOUND))
-    fee = Money("Fee", value=lambda form: Decimal(len(FOUND)) / 4)
-    any = Tick("Any", value=lambda form: bool(FOUND))
-    add = Button("Add")
-    done = Button("Done", closes="accepted")
-
-    @add.clicked
-    def note(self):
-        print("noted")
-        FOUND.append(1)
-"""
-
-
-def test_each_untracked_value_is_a_fault_and_prints_stay_out_of_json(
-    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    (tmp_path / "tally.py").write_text(UNTRACKED, encoding="utf-8")
-    monkeypatch.chdir(tmp_path)
-    for processes in ("1", "2"):
-        words = [
-            "explore",
-            "tally:Tally",
-            "--gestures",
-            "26000" if processes == "2" else "400",
-            "--processes",
-            processes,
-            "--json",
-        ]
+def test_each_untracked_value_is_a_fault_and_prints_stay_out_of_json(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(EXAMPLES)
+    for processes, gestures in (("1", "400"), ("2", "26000")):
+        words = ["explore", "faults.tally:Tally", "--gestures", gestures, "--processes", processes, "--json"]
         result = CliRunner().invoke(main, words)
         told = {fault["key"]: fault for fault in json.loads(result.stdout)["faults"]}
         wanted = [f"untracked Tally.{name}" for name in ("any.value", "count.value", "fee.value", "few.choices")]

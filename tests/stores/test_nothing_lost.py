@@ -7,28 +7,29 @@ import json
 import sqlite3
 import subprocess
 import sys
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 from unittest.mock import patch
 
-import openpyxl
 import pytest
 from sqlalchemy import event
 
 from fuselatch import Button, Form, HandlerFailed, Integer, Text
+from fuselatch.core.model.record_changes import Change
 from fuselatch.rehearsal import Desk
 from fuselatch.scenes import Scene
 from fuselatch.stores.addresses import open_records
 from fuselatch.stores.csv_files import CsvRecords
 from fuselatch.stores.sql import SqlRecords
-from tests.stores.test_record_stores import as_workbook
+from tests.helpers import FILES, address_of, store_of
 
 KILLED = """
 import os, random, signal, sys, time
 from decimal import Decimal
 from fuselatch import Button, Form, Group, Lines, Text, Integer
+from fuselatch.core.model.record_changes import Change
 from fuselatch.rehearsal import Desk
 from fuselatch.scenes import Scene
 from fuselatch.stores.addresses import open_records
@@ -101,55 +102,32 @@ def run(script: str, *words: str) -> str:
     return done.stdout
 
 
-def stays(folder: Path, kind: str, postgresql: str) -> str:
-    """Return the address of a store with one stay."""
-    rows: dict[str, list[dict[str, Any]]] = {
-        "stays": [{"number": 1, "vessel": None, "serial": 0}],
-        "lines": [{"id": 1, "stay": 9, "what": "V0"}],
-    }
-    if kind == "csv":
-        folder.joinpath("stays.csv").write_text("number,vessel,serial\n1,,0\n", encoding="utf-8")
-        folder.joinpath("lines.csv").write_text("id,stay,what\n", encoding="utf-8")
-        return str(folder)
-    if kind == "workbook":
-        book = openpyxl.Workbook()
-        book.remove(book.active)  # type: ignore[arg-type]
-        for source, key in (("stays", "number"), ("lines", "id")):
-            sheet = book.create_sheet(source)
-            sheet.append([key, *[name for name in rows[source][0] if name != key]])
-        book["stays"].append([1, None, 0])
-        book.save(folder / "stays.xlsx")
-        return str(folder / "stays.xlsx")
-    address = postgresql if kind == "postgresql" else str(folder / "stays.db")
-    store = SqlRecords(address)
-    if kind == "postgresql":
-        with store._database.connected() as database:
-            database.exec_driver_sql("drop table if exists stays, lines")
-    for source, key in (("stays", "number"), ("lines", "id")):
-        store.create(source, rows[source], key)
-    with store._database.connected() as database:
-        database.exec_driver_sql("delete from lines")
-    if kind == "wal":
-        with sqlite3.connect(address) as plain:
-            plain.execute("pragma journal_mode = wal")
-        plain.close()
-    store.close()
-    return address
+def served(request: pytest.FixtureRequest) -> Callable[[], str]:
+    return lambda: str(request.getfixturevalue("postgresql"))
 
 
 @pytest.mark.parametrize("kind", ["csv", "sqlite", "wal", "postgresql", "workbook"])
 def test_a_process_killed_at_any_moment_leaves_all_of_a_gesture_or_none(
     tmp_path: Path, kind: str, request: pytest.FixtureRequest
 ) -> None:
-    times = request.config.getoption("--kills")
-    server = request.getfixturevalue("postgresql") if kind == "postgresql" else ""
-    serial = int(run(KILLED, stays(tmp_path, kind, server), str(times)))
+    times, plain, server = request.config.getoption("--kills"), "sqlite" if kind == "wal" else kind, served(request)
+    stays = [{"number": 1, "vessel": None, "serial": 0}]
+    store = store_of(plain, tmp_path, {"stays": stays, "lines": [{"id": 1, "stay": 9, "what": "V0"}]}, server)
+    store.write([Change("remove", "lines", 1, {})])
+    address = address_of(plain, tmp_path, server)
+    if kind == "wal":
+        store.close()
+        with sqlite3.connect(address) as database:
+            database.execute("pragma journal_mode = wal")
+        database.close()
+    serial = int(run(KILLED, address, str(times)))
     assert serial >= 2 * times, "what a process had been told to be kept is there"
 
 
 DESK = """
 import json, random, sys
 from fuselatch import Button, Form, Text
+from fuselatch.core.model.record_changes import Change
 from fuselatch.rehearsal import Desk
 from fuselatch.scenes import Scene
 from fuselatch.stores.addresses import open_records
@@ -203,40 +181,14 @@ print(json.dumps([me, booked, claimed]))
 """
 
 
-def berths(folder: Path, kind: str, postgresql: str) -> str:
-    """Return the address of a store with 24 free berths and no bookings."""
-    names = [f"N{number}" for number in range(1, 25)]
-    if kind == "csv":
-        folder.joinpath("berths.csv").write_text(
-            "".join(["name,holder\n", *(f"{name},\n" for name in names)]), encoding="utf-8"
-        )
-        folder.joinpath("bookings.csv").write_text("berth,desk\n", encoding="utf-8")
-        return str(folder)
-    if kind == "workbook":
-        book = openpyxl.Workbook()
-        sheet: Any = book.active
-        sheet.title = "berths"
-        for row in (["name", "holder"], *([name, None] for name in names)):
-            sheet.append(row)
-        book.create_sheet("bookings").append(["berth", "desk"])
-        book.save(folder / "berths.xlsx")
-        return str(folder / "berths.xlsx")
-    address = postgresql if kind == "postgresql" else str(folder / "berths.db")
-    store = SqlRecords(address)
-    if kind == "postgresql":
-        with store._database.connected() as database:
-            database.exec_driver_sql("drop table if exists bookings, berths")
-    store.create("berths", [{"name": name, "holder": None} for name in names], "name")
-    store.create("bookings", [{"berth": "none", "desk": "none"}], "berth")
-    store.close()
-    return address
-
-
 @pytest.mark.parametrize("kind", ["csv", "sqlite", "postgresql", "workbook"])
 def test_eight_desks_at_one_store_book_no_berth_twice_and_lose_no_booking(
     tmp_path: Path, kind: str, request: pytest.FixtureRequest
 ) -> None:
-    address = berths(tmp_path, kind, request.getfixturevalue("postgresql") if kind == "postgresql" else "")
+    berths: list[dict[str, Any]] = [{"name": f"N{number}", "holder": None} for number in range(1, 25)]
+    sources = {"berths": berths, "bookings": [{"berth": "none", "desk": "none"}]}
+    store_of(kind, tmp_path, sources, served(request))
+    address = address_of(kind, tmp_path, served(request))
     desks = [
         subprocess.Popen(
             [sys.executable, "-c", DESK, address, f"desk-{number}"],
@@ -281,21 +233,8 @@ def broken(path: Path) -> None:
 @pytest.mark.parametrize("kind", ["csv", "sqlite", "workbook"])
 @pytest.mark.parametrize("fate", [gone, broken])
 def test_a_store_that_stops_working_is_told_and_what_was_typed_stays(tmp_path: Path, kind: str, fate: Any) -> None:
-    from fuselatch.stores.workbooks import WorkbookRecords
-
-    store: Any
-    if kind == "csv":
-        path = tmp_path / "boats.csv"
-        path.write_text("number,boat\n1,Eider\n", encoding="utf-8")
-        store = CsvRecords(tmp_path)
-    elif kind == "sqlite":
-        path = tmp_path / "boats.db"
-        store = SqlRecords(path)
-        store.create("boats", [{"number": 1, "boat": "Eider"}], "number")
-    else:
-        path = tmp_path / "boats.xlsx"
-        as_workbook(path)
-        store = WorkbookRecords(path)
+    store = store_of(kind, tmp_path, {"boats": [{"number": 1, "boat": "Eider"}]})
+    path = tmp_path / (FILES[kind] or "boats.csv")
     with Desk(Scene(Boats, records=store)) as desk:
         desk.type("boat", "Old Eider")
         kept = path.read_bytes()
@@ -310,7 +249,7 @@ def test_a_store_that_stops_working_is_told_and_what_was_typed_stays(tmp_path: P
         if desk.prompt:  # a file that came back is another file: someone else may have changed it
             desk.answer("Keep mine")
     assert desk.outcome is not None and desk.outcome.accepted
-    assert type(store)(tmp_path if kind == "csv" else path).read("boats")[0]["boat"] == "Old Eider"
+    assert open_records(address_of(kind, tmp_path)).read("boats")[0]["boat"] == "Old Eider"
 
 
 FULL = """
@@ -348,18 +287,8 @@ def full_disk(kind: str, store: Any) -> Iterator[None]:
 def test_a_full_disk_loses_neither_what_is_stored_nor_what_was_typed(
     tmp_path: Path, kind: str, request: pytest.FixtureRequest
 ) -> None:
-    address = request.getfixturevalue("postgresql") if kind == "postgresql" else str(tmp_path / ENDINGS[kind])
-    if kind == "csv":
-        tmp_path.joinpath("boats.csv").write_text("number,boat\n1,Eider\n", encoding="utf-8")
-    elif kind == "workbook":
-        as_workbook(Path(address))
-    else:
-        made = SqlRecords(address)
-        if kind == "postgresql":
-            with made._database.connected() as database:
-                database.exec_driver_sql("drop table if exists boats")
-        made.create("boats", [{"number": 1, "boat": "Eider"}], "number")
-    store: Any = open_records(address)
+    store = store_of(kind, tmp_path, {"boats": [{"number": 1, "boat": "Eider"}]}, served(request))
+    address = address_of(kind, tmp_path, served(request))
     with Desk(Scene(Boats, records=store)) as desk:
         desk.type("boat", "x" * 20_000)
         with full_disk(kind, store):
@@ -373,21 +302,14 @@ def test_a_full_disk_loses_neither_what_is_stored_nor_what_was_typed(
     assert desk.outcome is not None and open_records(address).read("boats")[0]["boat"] == "x" * 20_000
 
 
-ENDINGS = {"csv": "", "sqlite": "boats.db", "workbook": "boats.xlsx"}
-
-
 def test_a_store_that_can_not_be_read_when_a_form_opens_fails_in_one_line(tmp_path: Path) -> None:
     tmp_path.joinpath("boats.csv").write_text("number,boat\n1\n", encoding="utf-8")
     with pytest.raises(HandlerFailed, match=r"boats\.csv:2: 1 columns, but the header has 2"):
         Desk(Scene(Boats, records=CsvRecords(tmp_path))).__enter__()
 
 
-def test_a_lost_server_is_told_and_comes_back(postgresql: str) -> None:
-    store = SqlRecords(postgresql)
-    if "boats" in store.sources():
-        with store._database.connected() as database:
-            database.exec_driver_sql("drop table boats")
-    store.create("boats", [{"number": 1, "boat": "Eider"}], "number")
+def test_a_lost_server_is_told_and_comes_back(postgresql: str, tmp_path: Path) -> None:
+    store = store_of("postgresql", tmp_path, {"boats": [{"number": 1, "boat": "Eider"}]}, lambda: postgresql)
     socket = next(Path(postgresql.partition("host=")[2]).glob(".s.PGSQL.*[0-9]"))
     with Desk(Scene(Boats, records=store)) as desk:
         desk.type("boat", "Old Eider")

@@ -1,12 +1,11 @@
-"""Record stores: behaviour of all of them, files from other programs, and the written bytes."""
+"""Record stores: files from other programs, and the written bytes. What all stores promise is in the conformance kit."""
 
 from __future__ import annotations
 
 import errno
 import json
 import os
-from collections.abc import Callable, Iterator
-from datetime import date, time
+from datetime import date
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -19,122 +18,10 @@ from openpyxl.styles import Font
 from openpyxl.workbook.defined_name import DefinedName
 
 from fuselatch.core.model.record_changes import Change
-from fuselatch.stores import MemoryRecords, Store, StoreRefused
-from fuselatch.stores.addresses import open_records
+from fuselatch.stores import StoreRefused
 from fuselatch.stores.csv_files import LIST, NEW, CsvRecords
-from fuselatch.stores.sql import SqlRecords
 from fuselatch.stores.workbooks import NAMED, WorkbookRecords
 from tests.helpers import examples
-
-ROWS: list[dict[str, Any]] = [
-    {
-        "number": 1,
-        "boat": "Eider",
-        "size": 9.5,
-        "fee": Decimal("12.50"),
-        "paid": True,
-        "since": date(2031, 5, 4),
-        "at": time(9, 30),
-    },
-    {"number": 2, "boat": "Teal", "size": None, "fee": Decimal("8.00"), "paid": False, "since": None, "at": None},
-]
-KINDS = ("memory", "csv", "sqlite", "postgresql", "workbook")
-Maker = Callable[[], Store]
-
-
-def as_csv(folder: Path) -> None:
-    heads = list(ROWS[0])
-    told = {
-        "number": "integer",
-        "boat": "string",
-        "size": "double",
-        "fee": "decimal",
-        "paid": "boolean",
-        "since": "date",
-        "at": "time",
-    }
-    schema = {"tableSchema": {"columns": [{"name": name, "datatype": told[name]} for name in heads], "primaryKey": "number"}}
-    folder.joinpath("boats.csv").write_text(
-        ",".join(heads) + "\n1,Eider,9.5,12.50,true,2031-05-04,09:30:00\n2,Teal,,8.00,false,,\n", encoding="utf-8"
-    )
-    folder.joinpath("boats.csv-metadata.json").write_text(json.dumps(schema), encoding="utf-8")
-
-
-def as_workbook(path: Path) -> None:
-    book = openpyxl.Workbook()
-    sheet: Any = book.active
-    sheet.title = "boats"
-    sheet.append(list(ROWS[0]))
-    for row in ROWS:
-        sheet.append([float(value) if isinstance(value, Decimal) else value for value in row.values()])
-    book.save(path)
-
-
-@pytest.fixture(params=KINDS)
-def stores(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[Maker]:
-    """Return a function that opens the same records again, as another program would."""
-    if request.param == "memory":
-        store = MemoryRecords({"boats": ROWS}, keys={"boats": "number"})
-        yield lambda: store
-    elif request.param == "csv":
-        as_csv(tmp_path)
-        yield lambda: open_records(tmp_path)
-    elif request.param == "workbook":
-        as_workbook(tmp_path / "w.xlsx")
-        yield lambda: open_records(tmp_path / "w.xlsx")
-    else:
-        address = str(tmp_path / "w.db") if request.param == "sqlite" else request.getfixturevalue("postgresql")
-        first = SqlRecords(address)
-        if request.param == "postgresql":
-            with first._database.connected() as database:
-                database.exec_driver_sql("drop table if exists boats")
-        first.create("boats", ROWS, "number")
-        yield lambda: open_records(address)
-
-
-@examples(0.15, suppress_health_check=[HealthCheck.function_scoped_fixture])
-@given(st.randoms(use_true_random=False))
-def test_the_changes_of_a_gesture_follow_one_another_as_in_memory(stores: Maker, random: Any) -> None:
-    store = stores()
-    # What is drawn must not depend on what the example before has left.
-    store.write([Change("remove", "boats", row["number"], {}, row) for row in store.read("boats")])
-    model = MemoryRecords.copy(store, "boats")
-    for _ in range(3):
-        held = [dict(row) for row in model.sources["boats"]]
-        changes: list[Change] = []
-        for _ in range(random.randint(1, 4)):
-            row = {"boat": random.choice(["Heron", "a,b", 'q"', None]), "size": random.choice([None, 0.5])}
-            kind: Any = random.choice(["add", "change", "remove"]) if held else "add"
-            if kind == "add":
-                held.append(
-                    {**dict.fromkeys(ROWS[0]), "number": max([each["number"] for each in held], default=0) + 1, **row}
-                )
-                changes.append(Change("add", "boats", held[-1]["number"], {**held[-1]}))
-                continue
-            at = random.randrange(len(held))
-            changes.append(Change(kind, "boats", held[at]["number"], row if kind == "change" else {}, dict(held[at])))
-            held[at : at + 1] = [{**held[at], **row}] if kind == "change" else []
-        store.write(changes)
-        model.write(changes)
-        for again in (store, stores()):
-            assert [dict(row) for row in again.read("boats")] == [dict(row) for row in model.read("boats")] == held
-
-
-WRONG = [
-    (Change("add", "boats", None, {"size": "big"}), r"'?size'? of 'boats' must be .*big"),
-    (Change("add", "boats", None, {"bota": "Heron"}), "'boats' has no column 'bota'; did you mean 'boat'"),
-    (Change("add", "boast", None, {"boat": "Heron"}), "boast"),
-]
-
-
-@pytest.mark.parametrize("stores", ["csv", "sqlite", "postgresql"], indirect=True)
-@pytest.mark.parametrize(("change", "message"), WRONG)
-def test_what_does_not_fit_is_refused_in_one_line(stores: Maker, change: Change, message: str) -> None:
-    store = stores()
-    with pytest.raises(StoreRefused, match=message) as refused:
-        store.write([change])
-    assert "\n" not in str(refused.value) and len(stores().read("boats")) == 2
-
 
 VALUES: Any = st.fixed_dictionaries(
     {

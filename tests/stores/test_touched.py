@@ -14,7 +14,7 @@ import pytest
 from openpyxl.worksheet.table import Table
 from sqlalchemy import event
 
-from fuselatch import Button, Date, Form, Group, Integer, Lines, Number, Text
+from fuselatch import Button, Date, Form, Integer, Number, Text
 from fuselatch.core.model.record_changes import Change
 from fuselatch.rehearsal import Desk
 from fuselatch.scenes import Scene
@@ -260,56 +260,3 @@ def test_an_edited_key_is_a_change_and_rows_without_a_usable_key_are_not_changed
         desk.type("k", "7")
         desk.press("keep")
         assert [row["k"] for row in same.sources["t"]] == [1, 1, 7]
-
-
-class Line(Group):
-    """A line of a header."""
-
-    what = Text("What")
-
-
-class Header(Form, records="headers"):
-    """A header with lines, whose key can be edited."""
-
-    k = Integer("K")
-    name = Text("Name")
-    lines = Lines(Line, "Lines", records="lines", key="header")
-    keep = Button("Keep", submits=True, after_submit="same")
-    twice = Button("Twice")
-
-    @twice.clicked
-    def save_twice(self) -> None:
-        self.records.save()
-        self.name.value = "again"
-        self.records.save()
-
-
-def headers(address: str, references: str = "") -> SqlRecords:
-    """Make a header with two lines in a database."""
-    store = SqlRecords(address)
-    with store._database.connected(writes=True, creates=True) as database:
-        for made in (
-            "drop table if exists lines", "drop table if exists headers", "create table headers (k integer primary key, name text)",
-            f"create table lines (id integer primary key, header integer {references}, what text)",
-            "insert into headers values (1, 'a')", "insert into lines values (1, 1, 'x'), (2, 1, 'y')",
-        ):  # fmt: skip
-            database.exec_driver_sql(made)
-    return store
-
-
-def test_a_line_under_a_header_that_is_gone_is_a_question_and_a_new_record_saved_twice_is_one_row(tmp_path: Path) -> None:
-    store = headers(str(tmp_path / "m.db"))
-    with Desk(Scene(Header, records=store)) as desk:
-        with store._database.connected(writes=True) as database:
-            database.exec_driver_sql("delete from headers")
-        desk.at(Header).lines.add(what="new")
-        desk.press("keep")
-        assert "Record 1 (Name: a) was removed by someone else" in desk.prompt.text
-        desk.answer("Keep mine")
-        assert len(store.read("lines")) == 3 and store.read("headers") == ({"k": 1, "name": "a"},)
-        for key in (7, None):
-            desk.record("new")
-            if key is not None:
-                desk.type("k", str(key))
-            desk.press("twice")
-        assert [(row["k"], row["name"]) for row in store.read("headers")] == [(1, "a"), (7, "again"), (8, "again")]

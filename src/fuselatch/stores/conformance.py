@@ -12,6 +12,7 @@ runs each case on a new one:
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from random import Random
 from typing import Any, Final, NamedTuple, TypeAlias
 
 from fuselatch.core.engine.store import ChangedMeanwhile, Store, StoreRefused
@@ -194,6 +195,31 @@ def follows_in_order(opener: Opener) -> None:
     expect(same_rows(rows_of(store), before), "a change without columns only sees that the row is there")
 
 
+def follows_any_order(opener: Opener) -> None:
+    store, random = opener(), Random(7)
+    for _ in range(12):
+        held = sorted(rows_of(store), key=lambda row: row[KEY])
+        changes: list[Change] = []
+        for _ in range(random.randint(1, 5)):
+            row = {"boat": random.choice(("Heron", "a,b", 'q"', None)), "size": random.choice((None, 0.5))}
+            kind = random.choice(("add", "change", "remove")) if held else "add"
+            at = random.randrange(len(held)) if held else 0
+            if kind == "add":
+                new = max((each[KEY] for each in held), default=0) + 1
+                held.append({**dict.fromkeys(ROWS[0]), KEY: new, **row})
+                changes.append(Change("add", SOURCE, new, dict(held[-1])))
+            elif kind == "change":
+                changes.append(Change("change", SOURCE, held[at][KEY], row, dict(held[at])))
+                held[at] = {**held[at], **row}
+            else:
+                changes.append(Change("remove", SOURCE, held[at][KEY], {}, held.pop(at)))
+        store.write(changes)
+        for again in (store, opener()):
+            found = sorted(rows_of(again), key=lambda row: row[KEY])
+            told = "; ".join(map(str, changes))
+            expect(same_rows(found, held), f"after {told} the rows are {held}, not {found}")
+
+
 def values_come_back(opener: Opener) -> None:
     store = opener()
     for text in (" a, b ", 'say "x"', "one\ntwo", "=1+1", "Łódź 🚤", "x" * 5_000, "'", "007", ""):
@@ -203,6 +229,12 @@ def values_come_back(opener: Opener) -> None:
             continue
         found = next(row["boat"] for row in rows_of(opener()) if row[KEY] == 1)
         expect(alike(found, text), f"a text that is written comes back, or is refused: {text[:20]!r} became {found!r:.40}")
+    try:
+        store.write([Change("change", SOURCE, 1, {"size": "big"})])
+    except StoreRefused as error:
+        expect("big" in str(error) and "\n" not in str(error), f"a text for a number is refused in one line, not by {error}")
+    else:
+        expect(rows_of(opener())[0]["size"] == "big", "a text for a number is kept, or refused")
 
 
 def can_be_emptied(opener: Opener) -> None:
@@ -226,6 +258,7 @@ CASES: Final = (
     Case("gives keys to new rows", gives_keys),
     Case("lets a key be edited", edits_keys),
     Case("carries out changes one after the other", follows_in_order),
+    Case("carries out any changes as memory does", follows_any_order),
     Case("gives back the texts that it took", values_come_back),
     Case("can be emptied", can_be_emptied),
 )

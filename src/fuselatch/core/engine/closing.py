@@ -44,7 +44,9 @@ def keeping_choices(turn: Turn, form: OpenForm) -> Iterator[None]:
 
     If the form stays open, a choice whose item isn't offered any more is cleared afterwards, as at any other time.
     """
-    choices = [each for each in form._state.order if isinstance(each, LiveChoice) and not each._rule and each._kept is UNSEEN]
+    choices = [
+        each for each in form._state.order if isinstance(each, LiveChoice) and not each._rule and each._kept is UNSEEN
+    ]
     for control in choices:
         turn.set(control, "_kept", control._value)
     yield
