@@ -9,17 +9,18 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
-import openpyxl
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from fuselatch import Button, Date, DateTime, Form, Integer, Money, Number, Percent, Text, Tick, Time
+from fuselatch.core.model.record_changes import Change
 from fuselatch.rehearsal import Desk
 from fuselatch.scenes import Scene
 from fuselatch.stores import MemoryRecords, Store
 from fuselatch.stores.addresses import open_records
 from fuselatch.stores.sql import SqlRecords
+from tests.helpers import address_of, store_of
 
 ANY: Any = st.text(st.characters(exclude_categories=()), max_size=12)
 """Texts of all characters, also lone surrogates and those that XML can't have."""
@@ -68,31 +69,19 @@ SAMPLE: dict[str, Any] = {
 ROW = st.fixed_dictionaries({}, optional=VALUES)
 
 
-def made(kind: str, folder: Path, postgresql: str) -> str | Path:
-    """Make a store of a kind with one row; return its address."""
-    heads = ["id", *VALUES]
-    if kind in ("csv", "csv with schema"):
-        folder.joinpath("kept.csv").write_text(f"{','.join(heads)}\n", encoding="utf-8")
-        if kind == "csv with schema":
-            columns = [{"name": name, "datatype": TYPES.get(name, "integer")} for name in heads]
-            schema = json.dumps({"tableSchema": {"columns": columns, "primaryKey": "id"}})
-            folder.joinpath("kept.csv-metadata.json").write_text(schema, encoding="utf-8")
-        return folder
-    if kind == "workbook":
-        book = openpyxl.Workbook()
-        sheet: Any = book.active
-        sheet.title = "kept"
-        sheet.append(heads)
-        book.save(folder / "kept.xlsx")
-        return folder / "kept.xlsx"
-    address = str(folder / "kept.db") if kind == "sqlite" else postgresql
-    store = SqlRecords(address)
-    if kind == "postgresql":
-        with store._database.connected() as database:
-            database.exec_driver_sql("drop table if exists kept")
-    store.create("kept", [{"id": 1, **SAMPLE}], "id")
-    store.close()
-    return address
+def made(kind: str, folder: Path, postgresql: str) -> str:
+    """Make a store of a kind, a database with one row; return its address."""
+    plain = kind.partition(" ")[0]
+    store = store_of(plain, folder, {"kept": [{"id": 1, **SAMPLE}]}, lambda: postgresql)
+    if plain in ("csv", "workbook"):
+        store.write([Change("remove", "kept", 1, {})])
+    else:
+        store.close()
+    if kind == "csv with schema":
+        columns = [{"name": name, "datatype": TYPES.get(name, "integer")} for name in ("id", *SAMPLE)]
+        schema = json.dumps({"tableSchema": {"columns": columns, "primaryKey": "id"}})
+        folder.joinpath("kept.csv-metadata.json").write_text(schema, encoding="utf-8")
+    return address_of(plain, folder, lambda: postgresql)
 
 
 def keep(store: Store, row: dict[str, Any]) -> dict[str, Any] | None:
@@ -141,7 +130,7 @@ def test_values_come_back_equal_or_are_refused(kind: str, request: pytest.Fixtur
         with tempfile.TemporaryDirectory() as folder:
             if kind == "memory":
                 store: Store = MemoryRecords({"kept": [{"id": 1, **SAMPLE}]})
-                address: str | Path = ""
+                address = ""
             else:
                 address = made(kind, Path(folder), postgresql)
                 store = open_records(address)
