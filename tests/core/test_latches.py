@@ -234,10 +234,7 @@ def test_a_latch_of_a_saved_record_stays_with_it_for_everybody() -> None:
     with rehearse(Slip, records=store, latches=log, user="Oda") as desk:
         form = desk.at(Slip)
         act(desk, "type number 9", "press keep")
-        assert (form.shown.value, keys()) == (
-            True,
-            ["slips: 3 / tar", "slips: 4 / wax", "slips: 9 / rope"],
-        )
+        assert (form.shown.value, keys()) == (True, ["slips: 3 / tar", "slips: 4 / wax", "slips: 9 / rope"])
         assert desk.latches[0].until == "until it is reset"
         act(desk, "record remove", "answer Remove")
         assert keys() == ["slips: 3 / tar", "slips: 4 / wax"]

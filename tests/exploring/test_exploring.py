@@ -206,11 +206,7 @@ TYPED, TAB = ("type", "word", "ab"), ("tab", "", "")
         ({"go": lambda form: setattr(form.word, "caption", "Other")}, [], [("press", "go", "")]),
         ({"go": lambda form: form.say("Done")}, [], [("press", "go", "")]),
         ({"go": lambda form: form.confirm("Sure?")}, [TYPED, ("press", "go", "")], [("press", "go", "")]),
-        (
-            {"go": lambda form: form.confirm("Sure?")},
-            [("press", "go", "")],
-            [("focus", "later", ""), ("press", "go", "")],
-        ),
+        ({"go": lambda form: form.confirm("Sure?")}, [("press", "go", "")], [("focus", "later", ""), ("press", "go", "")]),
     ],
     ids=[
         "draft",

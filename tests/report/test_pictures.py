@@ -184,10 +184,7 @@ def test_a_screen_shows_tables_groups_and_prompts() -> None:
         "Berth | Length (m) | Depth (m)",
         "(Bookings, in the background)",
         "[ Remove ]  [ Keep it ]*",
-    } & lines >= {
-        "Extras:",
-        "(Bookings, in the background)",
-    }
+    } & lines >= {"Extras:", "(Bookings, in the background)"}
 
 
 class Kept(Form):

@@ -15,7 +15,7 @@ from fuselatch.rehearsal import read_cues, run_cues
 from fuselatch.stores import Store
 from fuselatch.stores.addresses import open_records
 from fuselatch.stores.csv_files import CsvRecords
-from fuselatch.stores.sql import SqlRecords
+from tests.helpers import address_of, store_of
 
 CUES = Path(make_data.__file__).parent / "cues" / "office.cues"
 KEYS = {"bookings": "number", "extras": "number", "berths": "name", "vessels": "name", "services": "name"}
@@ -41,16 +41,11 @@ def done_in_memory() -> dict[str, Any]:
 def test_the_same_cue_sheet_on_every_store(kind: str, tmp_path: Path, request: pytest.FixtureRequest) -> None:
     shipped = CsvRecords(make_data.DATA)
     if kind == "csv":
-        shutil.copytree(make_data.DATA, tmp_path / "data")
-        address = str(tmp_path / "data")
+        shutil.copytree(make_data.DATA, tmp_path, dirs_exist_ok=True)
     else:
-        address = str(tmp_path / "marina.db") if kind == "sqlite" else request.getfixturevalue("postgresql")
-        made = SqlRecords(address)
-        for source, key in KEYS.items():
-            if kind == "postgresql":
-                with made._database.connected() as database:
-                    database.exec_driver_sql(f"drop table if exists {source}")
-            made.create(source, shipped.read(source), key)
+        sources = {source: shipped.read(source) for source in KEYS}
+        store_of(kind, tmp_path, sources, lambda: request.getfixturevalue("postgresql"))
+    address = address_of(kind, tmp_path, lambda: request.getfixturevalue("postgresql"))
     run = CliRunner().invoke(main, ["rehearse", "-q", "--from", str(CUES.parents[2]), "--records", address, str(CUES)])
     assert run.output == "1 cue sheet: 55 steps passed, 0 failed\n" and run.exit_code == 0
     assert rows(open_records(address)) == done_in_memory()

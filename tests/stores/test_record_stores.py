@@ -92,8 +92,7 @@ def test_a_guessed_column_of_whole_numbers_may_turn_out_wider(tmp_path: Path) ->
 
 
 @pytest.mark.parametrize(
-    ("number", "words"),
-    [(errno.ENOSPC, "the disk is full"), (errno.EROFS, "t.csv is on a read-only disk")],
+    ("number", "words"), [(errno.ENOSPC, "the disk is full"), (errno.EROFS, "t.csv is on a read-only disk")]
 )
 def test_a_disk_that_takes_no_more_leaves_the_file_as_it_was(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch, number: int, words: str
