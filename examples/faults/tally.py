@@ -13,7 +13,7 @@ FOUND: list[int] = []
 
 
 class Tally(Form):
-    """What was found so far."""
+    """A tally of what was found so far."""
 
     few = Choice("Few", choices=lambda form: [1, 2] if FOUND else [3])
     count = Integer("Count", value=lambda form: len(FOUND))
