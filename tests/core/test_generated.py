@@ -9,6 +9,7 @@ import hashlib
 import os
 import subprocess
 import sys
+from itertools import chain, count
 from pathlib import Path
 from typing import Any, Final
 
@@ -141,18 +142,21 @@ def follows(session: Session, cell: Cell) -> None:
 
 
 PARTS: Final = 10
+FOUND: Final = (304, 5_000_050, 6_000_357)
+"""Sessions that weren't sound once."""
 
 
 @pytest.mark.parametrize("part", range(PARTS))
 def test_what_holds_after_every_gesture(part: int, pytestconfig: pytest.Config) -> None:
-    wanted, played, seed = pytestconfig.getoption("gestures") / PARTS, 0, part * 1_000_000
+    wanted, played = pytestconfig.getoption("gestures") / PARTS, 0
+    seeds = chain((each for each in FOUND if each // 1_000_000 == part), count(part * 1_000_000))
     while played < wanted:
+        seed = next(seeds)
         try:
             played += play(seed, [])
         except BaseException as error:
             error.add_note(f"seed {seed}")
             raise
-        seed += 1
 
 
 def test_another_process_does_the_same_also_without_the_compiled_core() -> None:

@@ -170,12 +170,17 @@ def test_a_picture_and_why_a_control_is_disabled_are_in_the_view() -> None:
 
         assert session.view.forms[0].tabs and (seen("plan").picture, seen("plan").alt) == ("", "")
         assert seen("lamps").disabled_by == ("Lit", "Side") and not seen("lamps").enabled
+        desk.untick("lit")
+        assert seen("lamps").disabled_by == ("Lit",), "it is still disabled, but by less"
+        desk.at(Pier).lit.caption = "On"
+        assert seen("lamps").disabled_by == seen("berths.count").disabled_by == ("On",)
+        desk.tick("lit")
         desk.pick("side", "port")
         assert (seen("plan").picture, seen("plan").alt) == (PLANS["port"].id, "To port")
         assert session.picture(PLANS["port"].id) is PLANS["port"] and session.picture(PLANS["starboard"].id) is None
         assert seen("lamps").disabled_by == () and (seen("plan").takes_focus, seen("side").takes_focus) == (False, True)
         desk.untick("lit")
-        assert seen("berths.count").disabled_by == ("Lit",)
+        assert seen("berths.count").disabled_by == ("On",)
         desk.at(Pier).plan.visible = False
         assert session.picture(PLANS["port"].id) is None
     assert PLANS["port"] == Picture(b"GIF89a port") != PLANS["starboard"] and len({*PLANS.values()}) == 2
