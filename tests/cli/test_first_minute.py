@@ -119,26 +119,24 @@ def test_a_form_that_no_page_has_joined_says_where_it_is_and_waits(tmp_path: Pat
     surroundings = {**os.environ, "PATH": f"{tmp_path}{os.pathsep}{os.environ['PATH']}"}
     for name in ("DISPLAY", "WAYLAND_DISPLAY"):
         surroundings.pop(name, None)
-    process = subprocess.Popen(
-        [*COMMAND, "show", "stay:Stay"],
-        cwd=EXAMPLES,
-        env=surroundings,
-        stderr=subprocess.PIPE,
-        stdout=subprocess.PIPE,
-        text=True,
-    )
-    try:
-        assert process.stderr is not None
-        line = process.stderr.readline()
-        assert line.startswith(
-            "no page has joined: a browser was started, but it may have no display here. Open this address"
-        )
-        assert "http://127.0.0.1:" in line and process.poll() is None
-        process.send_signal(signal.SIGINT)
-        out, errors = process.communicate(timeout=60)
-        assert (process.returncode, out, errors) == (2, "", "\nstopped\n")
-    finally:
-        process.kill()
+    # A shell that runs the tests in the background lets them, and so this process, ignore Ctrl-C.
+    heard = signal.signal(signal.SIGINT, signal.default_int_handler)
+    words = [*COMMAND, "show", "stay:Stay"]
+    pipe = subprocess.PIPE
+    with subprocess.Popen(words, cwd=EXAMPLES, env=surroundings, stderr=pipe, stdout=pipe, text=True) as process:
+        try:
+            assert process.stderr is not None
+            line = process.stderr.readline()
+            assert line.startswith(
+                "no page has joined: a browser was started, but it may have no display here. Open this address"
+            )
+            assert "http://127.0.0.1:" in line and process.poll() is None
+            process.send_signal(signal.SIGINT)
+            out, errors = process.communicate(timeout=60)
+            assert (process.returncode, out, errors) == (2, "", "\nstopped\n")
+        finally:
+            process.kill()
+            signal.signal(signal.SIGINT, heard)
 
 
 WITHOUT = """
