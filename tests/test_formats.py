@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from datetime import date, datetime, time
-from decimal import Decimal
+from decimal import Decimal, InvalidOperation
 from random import Random
+from unittest.mock import Mock
 
 import pytest
 from babel import localedata
@@ -124,6 +125,16 @@ HOSTILE = (
     "\u0663", "99:99", "24:00", "2031-02-30", "0000-00-00", "1.1.99999999999999999999", "NaN", "inf", "-inf", "0x10", "1e-400", "\u202e12",
 )  # fmt: skip
 ALPHABET = "0123456789,.'-+/:  \u00a0eE%infNaTZ年月日\u0660\u0661\uff13\u2082\u00b2\u00bd\u202e\ud800\x00"
+
+
+@pytest.mark.parametrize("error", [InvalidOperation, OverflowError, RecursionError])
+def test_what_a_format_can_not_handle_is_a_finding(error: type[Exception], monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(LocaleFormats, "parse_number", Mock(side_effect=error))
+    with rehearse(Log, locale="en") as desk:
+        desk.type("depth", "1")
+        desk.tab()
+        assert desk.session.control("depth").marker.text == "'1' can't be read here"
+        desk.close()
 
 
 def test_whatever_is_typed_is_a_value_or_a_finding(request: pytest.FixtureRequest) -> None:

@@ -205,3 +205,8 @@ def test_a_policy_shows_in_describe_and_holds_in_rehearse(tmp_path: Path) -> Non
 def test_the_shipped_cue_sheets_pass() -> None:
     code, out, _ = call("rehearse", "-q", str(CUES))
     assert (code, out) == (0, "7 cue sheets, 10 runs: 172 steps passed, 0 failed\n")
+
+
+def test_every_small_form_passes_its_cue_sheets() -> None:
+    code, out, err = call("rehearse", "-q", str(CUES.parents[1] / "small"))
+    assert (code, err) == (0, "") and out.endswith(" 0 failed\n"), out

@@ -113,13 +113,11 @@ def notices_others(opener: Opener) -> None:
     mine, theirs = opener(), opener()
     first, second = mine.read(SOURCE)
     theirs.write([Change("change", SOURCE, 1, {"boat": "Theirs"}, first)])
-    for changes in (
-        [Change("change", SOURCE, 2, {"boat": "X"}, second), Change("change", SOURCE, 1, {"boat": "Mine"}, first)],
-    ):
-        error = refused(opener, mine, changes)
-        expect(isinstance(error, ChangedMeanwhile), "a row that someone else changed raises ChangedMeanwhile")
-        found = error.theirs if isinstance(error, ChangedMeanwhile) else None
-        expect(found is not None and found["boat"] == "Theirs", "ChangedMeanwhile.theirs is the row as it is now")
+    both = [Change("change", SOURCE, 2, {"boat": "X"}, second), Change("change", SOURCE, 1, {"boat": "Mine"}, first)]
+    error = refused(opener, mine, both)
+    expect(isinstance(error, ChangedMeanwhile), "a row that someone else changed raises ChangedMeanwhile")
+    found = error.theirs if isinstance(error, ChangedMeanwhile) else None
+    expect(found is not None and found["boat"] == "Theirs", "ChangedMeanwhile.theirs is the row as it is now")
     mine.look()
     version = mine.version(SOURCE)
     expect([row["boat"] for row in mine.read(SOURCE)] == ["Theirs", "Teal"], "look() lets read see what others wrote")
