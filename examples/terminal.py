@@ -40,7 +40,12 @@ def gesture_of(view: View, line: str) -> Gesture:
     if found is not None and not text:
         verb = {"tick": "untick" if found.value else "tick", "button": "press"}.get(found.shape, "focus")
         return Gesture(verb=verb, control=name, view_serial=view.serial)
-    return Gesture(verb="pick" if found and found.choices else "type", control=name, text=text, view_serial=view.serial)
+    return Gesture(
+        verb="pick" if found and found.shape in ("choice", "table") else "type",
+        control=name,
+        text=text,
+        view_serial=view.serial,
+    )
 
 
 def run(form: type[Form], read: Callable[[str], str] = input, write: Callable[[str], object] = print) -> Session:

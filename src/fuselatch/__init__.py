@@ -12,26 +12,13 @@ __version__ = "0.1.0"
 if TYPE_CHECKING:
     from fuselatch.core.forms.catalogs import Catalog as Catalog
     from fuselatch.core.forms.checks import check as check
-    from fuselatch.core.forms.choice import Choice as Choice
     from fuselatch.core.forms.custom_events import CustomEvent as CustomEvent
-    from fuselatch.core.forms.declarations import Button as Button
-    from fuselatch.core.forms.declarations import Label as Label
     from fuselatch.core.forms.defaults import first_choice as first_choice
     from fuselatch.core.forms.defaults import last_entered as last_entered
     from fuselatch.core.forms.defaults import nth_choice as nth_choice
-    from fuselatch.core.forms.entries import Date as Date
-    from fuselatch.core.forms.entries import DateTime as DateTime
-    from fuselatch.core.forms.entries import Integer as Integer
-    from fuselatch.core.forms.entries import Money as Money
-    from fuselatch.core.forms.entries import Number as Number
-    from fuselatch.core.forms.entries import Percent as Percent
-    from fuselatch.core.forms.entries import Text as Text
-    from fuselatch.core.forms.entries import Tick as Tick
-    from fuselatch.core.forms.entries import Time as Time
     from fuselatch.core.forms.form import Form as Form
     from fuselatch.core.forms.groups import Group as Group
     from fuselatch.core.forms.latch import Latch as Latch
-    from fuselatch.core.forms.lines import Lines as Lines
     from fuselatch.core.forms.params import Opener as Opener
     from fuselatch.core.forms.params import Param as Param
     from fuselatch.core.forms.places import first_blank as first_blank
@@ -43,7 +30,20 @@ if TYPE_CHECKING:
     from fuselatch.core.forms.rules import from_open as from_open
     from fuselatch.core.forms.shared import Shared as Shared
     from fuselatch.core.forms.sources import on as on
-    from fuselatch.core.forms.tables import Table as Table
+    from fuselatch.core.kinds.button import Button as Button
+    from fuselatch.core.kinds.choice import Choice as Choice
+    from fuselatch.core.kinds.label import Label as Label
+    from fuselatch.core.kinds.lines import Lines as Lines
+    from fuselatch.core.kinds.numbers import Integer as Integer
+    from fuselatch.core.kinds.numbers import Money as Money
+    from fuselatch.core.kinds.numbers import Number as Number
+    from fuselatch.core.kinds.numbers import Percent as Percent
+    from fuselatch.core.kinds.table import Table as Table
+    from fuselatch.core.kinds.text import Text as Text
+    from fuselatch.core.kinds.tick import Tick as Tick
+    from fuselatch.core.kinds.times import Date as Date
+    from fuselatch.core.kinds.times import DateTime as DateTime
+    from fuselatch.core.kinds.times import Time as Time
     from fuselatch.core.model.choices import Choices as Choices
     from fuselatch.core.model.errors import Abandoned as Abandoned
     from fuselatch.core.model.errors import Blank as Blank
@@ -70,15 +70,19 @@ if TYPE_CHECKING:
 WHERE = {
     "fuselatch.core.forms.catalogs": ("Catalog",),
     "fuselatch.core.forms.checks": ("check",),
-    "fuselatch.core.forms.choice": ("Choice",),
+    "fuselatch.core.kinds.choice": ("Choice",),
     "fuselatch.core.forms.custom_events": ("CustomEvent",),
-    "fuselatch.core.forms.declarations": ("Button", "Label"),
+    "fuselatch.core.kinds.button": ("Button",),
+    "fuselatch.core.kinds.label": ("Label",),
     "fuselatch.core.forms.defaults": ("first_choice", "last_entered", "nth_choice"),
-    "fuselatch.core.forms.entries": ("Date", "DateTime", "Integer", "Money", "Number", "Percent", "Text", "Tick", "Time"),
+    "fuselatch.core.kinds.numbers": ("Integer", "Money", "Number", "Percent"),
+    "fuselatch.core.kinds.text": ("Text",),
+    "fuselatch.core.kinds.tick": ("Tick",),
+    "fuselatch.core.kinds.times": ("Date", "DateTime", "Time"),
     "fuselatch.core.forms.form": ("Form",),
     "fuselatch.core.forms.groups": ("Group",),
     "fuselatch.core.forms.latch": ("Latch",),
-    "fuselatch.core.forms.lines": ("Lines",),
+    "fuselatch.core.kinds.lines": ("Lines",),
     "fuselatch.core.forms.params": ("Opener", "Param"),
     "fuselatch.core.forms.places": ("first_blank", "host_selection"),
     "fuselatch.core.forms.prompts": ("Answer", "Prompt"),
@@ -86,7 +90,7 @@ WHERE = {
     "fuselatch.core.forms.rules": ("derive", "from_open"),
     "fuselatch.core.forms.shared": ("Shared",),
     "fuselatch.core.forms.sources": ("on",),
-    "fuselatch.core.forms.tables": ("Table",),
+    "fuselatch.core.kinds.table": ("Table",),
     "fuselatch.core.model.choices": ("Choices",),
     "fuselatch.core.model.errors": (
         "Abandoned",

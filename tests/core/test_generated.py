@@ -17,7 +17,7 @@ import pytest
 
 from fuselatch import EffectFailed, FuseLatchError, HandlerFailed, Refused, UnknownName
 from fuselatch.core.engine.scheduler import UNTRACKED
-from fuselatch.core.forms.live_lists import LiveChoice
+from fuselatch.core.kinds.choice import LiveChoice
 from fuselatch.core.model.cells import Cell
 from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.values import same

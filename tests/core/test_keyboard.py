@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import pytest
 
 from fuselatch import Button, Catalog, Choice, Form, Number, Table, Text, Tick
@@ -72,6 +74,7 @@ def test_keys(name: str, steps: str, text: str, is_open: bool, item: str, select
         while not desk.session.control(name).focused:
             desk.tab()
         act(desk, *(step.strip() for step in steps.split(";") if step))
-        seen = next(control for control in desk.session.view.forms[0].controls if control.name == name)
-        assert (seen.text, seen.list_open, seen.at_item.lstrip("="), seen.selected) == (text, is_open, item, selected)
-        assert not seen.at_item or seen.at_item in [choice.id for choice in seen.choices]
+        seen: Any = next(control for control in desk.session.view.forms[0].controls if control.name == name)
+        listed, at_item = getattr(seen.part, "list_open", False), getattr(seen.part, "at_item", "")
+        assert (seen.text, listed, at_item.lstrip("="), seen.selected) == (text, is_open, item, selected)
+        assert not at_item or at_item in [choice.id for choice in seen.part.choices]

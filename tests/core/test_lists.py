@@ -144,8 +144,8 @@ def test_several_are_picked_and_taken_away_in_the_order_of_the_list() -> None:
         assert form.power.value == ("wind",)
         with pytest.raises(Refused, match="pick from the list; multiple choices can't be typed"):
             desk.type("power", "w")
-        view = next(one for one in desk.session.view.forms[0].controls if one.name == "power")
-        assert (view.picked, view.value) == (("wind",), "wind")
+        view: Any = next(one for one in desk.session.view.forms[0].controls if one.name == "power")
+        assert (view.part.picked, view.value) == (("wind",), "wind")
 
 
 def test_an_entry_that_is_not_in_the_list_is_offered_to_it() -> None:

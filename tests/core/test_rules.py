@@ -281,7 +281,8 @@ def test_rule_09_enter_takes_the_match_and_escape_closes_the_list_first() -> Non
             (("key Escape",), "North", False),
         ):
             act(desk, *steps)
-            assert (pier.text, desk.session.view.forms[0].controls[0].list_open) == (text, listing)
+            seen: Any = desk.session.view.forms[0].controls[0].part
+            assert (pier.text, seen.list_open) == (text, listing)
 
 
 def test_rule_10_a_refusal_reads_the_clock_and_has_a_reason() -> None:

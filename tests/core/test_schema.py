@@ -15,7 +15,7 @@ from saltmarsh.scenes import quiet_monday
 from fuselatch import Choice, Date, DateTime, Form, Integer, Money, Number, Percent, Text, Tick, Time
 from fuselatch.frontends import Session
 from fuselatch.rehearsal import rehearse
-from fuselatch.report.schema import form_schema, view_schema
+from fuselatch.report.schema import form_schema, view_schema, view_types
 from tests.helpers import act, examples
 
 DOCS = Path(__file__).parents[2] / "docs"
@@ -80,6 +80,7 @@ def test_the_two_judges_agree(record: dict[str, Any]) -> None:
 def test_the_schemas_are_schemas_and_the_view_fits_its_own() -> None:
     shipped = json.loads((DOCS / "view.schema.json").read_text(encoding="utf-8"))
     assert shipped == view_schema()
+    assert (DOCS.parent / "src/fuselatch/frontends/page/static/view.d.ts").read_text(encoding="utf-8") == view_types()
     for schema in (shipped, form_schema(Ruled)):
         Draft202012Validator.check_schema(schema)
     with rehearse(quiet_monday) as desk:

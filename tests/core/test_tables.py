@@ -29,7 +29,7 @@ def test_a_wrong_use_is_told(act: Callable[[Any], None], error: type[Exception],
 def test_the_view_has_the_columns_and_the_cells_as_they_are_shown() -> None:
     with rehearse(plan) as desk:
         desk.pick("pier", "North")
-        seen = next(control for control in desk.session.view.forms[0].controls if control.name == "berths")
+        seen: Any = next(control.part for control in desk.session.view.forms[0].controls if control.name == "berths")
         assert [column.kind for column in seen.columns] == ["text", "number", "date", "tick"]
         assert (seen.columns[2].caption, seen.sorted_by, seen.choice_count) == ("Free from", "length", 3)
         assert seen.cells == (("N2", "9.5", "5/6/2031", "yes"), ("N1", "12", "", "no"), ("N3", "", "5/5/2031", ""))

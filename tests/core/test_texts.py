@@ -120,7 +120,8 @@ def test_a_german_session_speaks_german_and_handlers_see_what_they_declared() ->
     with rehearse(Booking, locale="de-AT", records=store) as desk:
         form: Any = desk.form
         assert form.records.position_text == "1 von 1"
-        assert next(each for each in desk.session.view.forms[0].controls if each.name == "boats").cells == (("1", "ja"),)
+        boats: Any = next(each.part for each in desk.session.view.forms[0].controls if each.name == "boats")
+        assert boats.cells == (("1", "ja"),)
         act(desk, "clear name", "type length 2", "press save")
         assert form.name.marker.text == "Wert eingeben" and form.length.marker.text == "Zu klein: 2. Mindestens 3"
         assert desk.session.notice == "Name: Wert eingeben"

@@ -168,7 +168,7 @@ def test_a_picture_and_why_a_control_is_disabled_are_in_the_view() -> None:
         def seen(name: str) -> Any:
             return next(each for each in session.view.forms[0].controls if each.name == name)
 
-        assert session.view.forms[0].tabs and (seen("plan").picture, seen("plan").alt) == ("", "")
+        assert session.view.forms[0].tabs and (seen("plan").part.picture, seen("plan").part.alt) == ("", "")
         assert seen("lamps").disabled_by == ("Lit", "Side") and not seen("lamps").enabled
         desk.untick("lit")
         assert seen("lamps").disabled_by == ("Lit",), "it is still disabled, but by less"
@@ -176,7 +176,7 @@ def test_a_picture_and_why_a_control_is_disabled_are_in_the_view() -> None:
         assert seen("lamps").disabled_by == seen("berths.count").disabled_by == ("On",)
         desk.tick("lit")
         desk.pick("side", "port")
-        assert (seen("plan").picture, seen("plan").alt) == (PLANS["port"].id, "To port")
+        assert (seen("plan").part.picture, seen("plan").part.alt) == (PLANS["port"].id, "To port")
         assert session.picture(PLANS["port"].id) is PLANS["port"] and session.picture(PLANS["starboard"].id) is None
         assert seen("lamps").disabled_by == () and (seen("plan").takes_focus, seen("side").takes_focus) == (False, True)
         desk.untick("lit")

@@ -35,7 +35,7 @@ def state_of(shown: Shown) -> object:
     view = shown.stage._view
     assert view is not None
     marked = [one.marker_level for form in view.forms for one in form.controls if one.marker]
-    opened = any(one.list_open for form in view.forms for one in form.controls)
+    opened = any(getattr(one.part, "list_open", False) for form in view.forms for one in form.controls)
     said = bool(view.notice), bool(view.forms and view.forms[-1].message)
     return tuple(form.name for form in view.forms), view.prompt and view.prompt.tone, bool(marked), opened, said
 

@@ -2,15 +2,11 @@
 
 from __future__ import annotations
 
-import re
-from pathlib import Path
 from typing import Any
 
 import pytest
 
 from fuselatch import Button, Choice, Date, Form, Label, Picture, Table, Text
-from fuselatch.core.model import view
-from fuselatch.frontends.page import serving
 from fuselatch.rehearsal.loading import importing_from
 from fuselatch.scenes import Scene
 from tests.bench import LOG, doing
@@ -331,14 +327,3 @@ def test_the_start_page_lists_forms_and_says_what_fails(browser: Any) -> None:
             assert shown.session.front.vessel.focused and not page.is_visible("#start")
             Player(shown).do("press", ["leave"])
             assert page.is_visible("nav.start")
-
-
-@pytest.mark.parametrize(
-    "name", ["ItemView", "ColumnView", "ControlView", "GroupView", "RowView", "RecordView", "FormView", "PromptView", "OfferView", "LocaleView", "ValueView", "OutcomeView", "FailureView", "View"]
-)  # fmt: skip
-def test_the_page_knows_every_part_of_a_view(name: str) -> None:
-    told = (Path(serving.__file__).parent / "static/view.d.ts").read_text(encoding="utf-8")
-    found = re.search(rf"interface {name.removesuffix('View')}(?:Data|ViewData) \{{(.*?)\}}", told, re.S)
-    assert found is not None or name == "View"
-    body = found[1] if found is not None else re.search(r"interface ViewData \{(.*?)\}", told, re.S)[1]  # type: ignore[index]
-    assert re.findall(r"(\w+):", body) == list(getattr(view, name)._fields)

@@ -24,8 +24,8 @@ from fuselatch.report.behaviour import Behaviour, describe_behaviour
 from fuselatch.report.dependence import dependence_figure
 from fuselatch.report.drawing import shot_figure
 from fuselatch.report.flipbook import Shot
-from fuselatch.report.layout import Grid, Strip, blocks
 from fuselatch.report.screen import screen
+from fuselatch.report.sketch import Grid, Row, rows_of
 from fuselatch.report.timeline import handlers, timeline_figure, waits
 from tests.helpers import act
 
@@ -256,7 +256,7 @@ def test_what_a_list_shows_is_drawn() -> None:
         lines = list(screen(desk.session.view))
         for part in ("( ) North  (•) South", "▸ Boat 1", "… 14 more", "[ Go ]↵"):
             assert any(part in line for line in lines), (part, lines)
-        assert isinstance(next(blocks(desk.session.view.forms[0])), Strip)
+        assert isinstance(next(rows_of(desk.session.view.forms[0])), Row)
         act(desk, "press side")
         assert waits(list(desk.trace)) == []
         act(desk, "tick done", "key Enter", "press go")
@@ -295,7 +295,7 @@ def test_a_timeline_shows_what_failed_and_was_undone() -> None:
 def test_lines_are_drawn_as_a_grid_with_headings() -> None:
     with rehearse(office) as desk:
         act(desk, "add_line extras", "pick extras[0].what sauna")
-        grid = next(block for block in blocks(desk.session.view.forms[0]) if isinstance(block, Grid))
+        grid = next(block for block in rows_of(desk.session.view.forms[0]) if isinstance(block, Grid))
         assert grid.columns == ("What", "Count", "Price", "Amount") and [caption for caption, _ in grid.lines] == ["1"]
         assert [cell.text for cell in grid.lines[0][1] if cell is not None][:2] == ["sauna", "1"]
         lines = list(screen(desk.session.view))

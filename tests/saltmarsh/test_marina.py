@@ -16,7 +16,7 @@ from saltmarsh.office import BerthTable, OfficeForm
 
 from fuselatch import Refused, UnknownName
 from fuselatch.core.forms.form import controls_of
-from fuselatch.core.forms.live_lists import LiveChoice
+from fuselatch.core.kinds.choice import LiveChoice
 from fuselatch.core.model.gestures import VERBS
 from fuselatch.rehearsal import rehearse
 from tests.helpers import snapshot

@@ -21,7 +21,6 @@ from typing import Any, Final, NamedTuple, Protocol
 
 from fuselatch.core.engine.possible import Act, refused_entries
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.live_state import ControlState, seems_usable, seen
 from fuselatch.core.model.choices import fold_of
 from fuselatch.core.model.errors import Refused, UnknownName
@@ -317,7 +316,7 @@ def fitting(explorer: Explorer, world: World, name: str, turn: int) -> Act:
     if "tick" in control._decl.accepts:
         return ("untick" if control._value is True else "tick"), name, ""
     before = explorer.coverage.taken.get((type(control.form).__name__, name), "")
-    if isinstance(control, LiveChoice):
+    if control._plan.offers:
         items: Any = seen(control, "choices")
         if before and turn == 0 and items.find(before, fold_of(world.session.formats)):
             return "pick", name, before

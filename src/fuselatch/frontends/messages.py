@@ -7,13 +7,10 @@ from dataclasses import replace
 from typing import Any, Final, NamedTuple
 
 from fuselatch.core.engine.session import Session
+from fuselatch.core.forms.declarations import MOST_BYTES, USUAL_BYTES
 from fuselatch.core.model.gestures import VERBS, Gesture
 from fuselatch.frontends.keys import key_gesture
 
-LONGEST: Final = 48_000
-"""The longest text in a message, in bytes."""
-USUAL: Final = 10_000
-"""The longest text for an entry that says no more (`max_length`), in bytes. A form marks what is too long for it."""
 TEXTS: Final = ("verb", "control", "form", "text", "item", "key")
 FLAGS: Final = ("repeat", "ctrl", "alt", "shift")
 NUMBERS: Final = ("number", "serial")
@@ -52,7 +49,7 @@ def message_of(given: object) -> Message:
     for names, kind in ((TEXTS, str), (FLAGS, bool), ((*NUMBERS, "start", "stop"), int)):
         for name in names:
             value = given.get(name, kind())
-            if type(value) is not kind or (isinstance(value, str) and size_of(value) > LONGEST):
+            if type(value) is not kind or (isinstance(value, str) and size_of(value) > MOST_BYTES):
                 raise WrongMessage(f"'{name}' must be {kind.__name__}")
     unknown = given.keys() - set(Message._fields)
     if unknown:
@@ -81,10 +78,11 @@ def gesture_of(session: Session, message: Message) -> Gesture:
         except ValueError as error:
             raise WrongMessage(str(error)) from None
         return replace(made, view_serial=message.serial)
-    if message.verb == "type" and size_of(message.text) > USUAL:
-        limit = getattr(session.control(f"{form}.{control}").declared, "max_length", None) or 0
-        if len(message.text) > limit:
-            raise WrongMessage(f"a text of more than {USUAL} bytes, where max_length is {limit or 'not set'}")
+    if message.verb == "type" and size_of(message.text) > USUAL_BYTES:
+        declared = session.control(f"{form}.{control}").declared
+        longest = getattr(declared, "longest", lambda: USUAL_BYTES)()
+        if size_of(message.text) > longest:
+            raise WrongMessage(f"the text has more than {longest:,} bytes")
     text = form if message.verb == "to_front" else message.text
     return Gesture(
         verb=message.verb,

@@ -8,7 +8,7 @@ from typing import Any, Final
 from fuselatch.core.model.view import ControlView, FormView, View, plain
 from fuselatch.report.layout import strips
 
-SENT_APART: Final = frozenset({"forms", "controls"})
+SENT_APART: Final = frozenset({"forms", "controls", "part"})
 
 
 def whole(view: View) -> dict[str, Any]:
@@ -95,13 +95,17 @@ def form_patch(before: FormView, after: FormView) -> dict[str, Any]:
     return {**made, "order": [control.id for control in after.controls], "controls": controls}
 
 
-def fields_differing(before: View | FormView | ControlView, after: View | FormView | ControlView) -> dict[str, Any]:
-    """Return the fields that differ, as plain data, without those that are sent apart."""
-    return {
+def fields_differing(before: Any, after: Any) -> dict[str, Any]:
+    """Return the fields of a part that differ, as plain data, without those that are sent apart."""
+    found = {
         name: plain(new)
         for name, old, new in zip(after._fields, before, after, strict=True)
         if old is not new and old != new and name not in SENT_APART
     }
+    if isinstance(after, ControlView) and before.part is not after.part:
+        # In plain data, what only its shape has is beside the rest.
+        found |= fields_differing(before.part, after.part)
+    return found
 
 
 def layout(form: FormView) -> list[Mapping[str, Any]]:

@@ -72,8 +72,7 @@ def list_of(session: Session, message: Message) -> Mapping[str, Any]:
         form, name = session.named(message.control)
         control = session.control(f"{form}.{name}")
         told["items"] = plain(session.choices(control, start, stop))
-        if control.declared.shape == "table":
-            told["cells"] = plain(session.rows(control, start, stop))
+        told["cells"] = plain(session.rows(control, start, stop))
     except (FuseLatchError, AttributeError):
         told["items"] = []
     return told

@@ -7,10 +7,8 @@ from datetime import time
 from decimal import Decimal
 from typing import Any, Final, TypeAlias
 
-from fuselatch.core.forms.controls import LiveChecked, LiveValue
 from fuselatch.core.forms.form import controls_of, focus_of, forms_loaded, plan_of
 from fuselatch.core.forms.latch import Latch
-from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
 from fuselatch.core.forms.live_state import is_masked
 from fuselatch.core.model.errors import EffectFailed, FuseLatchError, HandlerFailed, Refused, UnknownName, describe
 from fuselatch.core.model.locale_formats import PlainFormats
@@ -324,7 +322,7 @@ def property_text(control: Any, words: list[str]) -> Looked:
 
 def property_choices(control: Any, words: list[str]) -> Looked:
     """`NAME.choices WORD…`: all choices, in order; without a word, any."""
-    if not isinstance(control, LiveChoice):
+    if not control.declared.offers:
         raise UnknownName(f"'{control.name}' has no choices ({control.declared.named})")
     texts = control.choices.shown()
     few = ", ".join(texts[:FEW]) + (f", … ({len(texts)} in all)" if len(texts) > FEW else "")
@@ -355,16 +353,16 @@ def property_flag(name: str) -> Callable[[Any, list[str]], Looked]:
 
 def property_marker(control: Any, words: list[str]) -> Looked:
     """`NAME.marker [PART]`: a marker with this part in its text is shown."""
-    if not isinstance(control, LiveChecked):
+    if not control.declared.is_checked:
         raise UnknownName(f"'{control.name}' can't have a marker ({control.declared.named})")
     return text_holds(control.marker.text, words, "the marker is", "there is no marker")
 
 
 def property_rows(control: Any, words: list[str]) -> Looked:
     """`NAME.rows COUNT`: the number of lines, or of a table's rows."""
-    if not isinstance(control, LiveLines | LiveTable):
+    if not (control.declared.has_lines or control.declared.has_columns):
         raise UnknownName(f"'{control.name}' has no rows ({control.declared.named})")
-    count = control.count if isinstance(control, LiveTable) else len(control)
+    count = len(control) if control.declared.has_lines else control.count
     return str(count) == words[0], f"there are {count}"
 
 
@@ -397,7 +395,7 @@ PROPERTIES: Final[Mapping[str, Callable[[Any, list[str]], Looked]]] = {
 
 def has_value(control: Any, prop: str) -> None:
     """Refuse a property of values on a control without one."""
-    if not isinstance(control, LiveValue):
+    if not control.declared.holds_value:
         raise UnknownName(f"'{control.name}' has no {prop} ({control.declared.named})")
 
 
@@ -407,7 +405,7 @@ def same_value(control: Any, value: object, word: str) -> bool:
         return word == ""
     if isinstance(value, bool):
         return YES_NO.get(word.lower()) is value
-    if isinstance(control, LiveChoice) or isinstance(value, str):
+    if control.declared.offers or isinstance(value, str):
         return str(value) == word
     try:
         read: object = control.declared.parse(word, control, PLAIN)

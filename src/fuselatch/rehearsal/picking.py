@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING, Any
 
 from fuselatch.core.engine.session import Session
 from fuselatch.core.forms.catalogs import Catalog
-from fuselatch.core.forms.live_lists import LiveTable
 from fuselatch.core.model.choices import fold_of, item_id
 from fuselatch.core.model.errors import FuseLatchError, UnknownName
 from fuselatch.core.model.gestures import Gesture
@@ -33,7 +32,7 @@ def item_meant(desk: DeskView, name: str, text: str, which: Sequence[str]) -> st
     if len(which) != 3 or which[0] != "where":
         raise UnknownName(f"after pick {name} {text} comes 'at PLACE' or 'where COLUMN VALUE', not '{' '.join(which)}'")
     catalog = control.declared.rules.get("choices")
-    if isinstance(control, LiveTable):
+    if control.declared.has_columns:
         rows, source, value = control.rows(), name, ""
     elif isinstance(catalog, Catalog):
         rows = desk.session.records.rows(catalog.source) if catalog.frame is None else catalog.frame.to_dict("records")

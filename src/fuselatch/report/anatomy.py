@@ -12,32 +12,17 @@ from fuselatch.core.forms.declarations import limits, plain_text
 from fuselatch.core.forms.defaults import LastEntered, NthChoice
 from fuselatch.core.forms.form import Form, plan_of
 from fuselatch.core.forms.latch import Latch
-from fuselatch.core.forms.lines import Lines
 from fuselatch.core.forms.params import MISSING
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, Handler
 from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.forms.rules import Constant
 from fuselatch.core.forms.shared import Shared
+from fuselatch.core.kinds.lines import Lines
 from fuselatch.core.model.cells import Derived
+from fuselatch.core.model.properties import RULE_WORDS
 from fuselatch.report.reading import can_warn, code_of, forms_named, paths_in, uses, within
 from fuselatch.report.samples import verdicts
-
-RULE_WORDS = (
-    "required",
-    "read_only",
-    "minimum",
-    "maximum",
-    "min_length",
-    "max_length",
-    "pattern",
-    "unit",
-    "decimals",
-    "keys",
-    "look",
-    "closes",
-)
-"""The declared rules that are shown."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -190,7 +175,7 @@ def hand_lines(each: Sequence[AtHand]) -> Iterator[str]:
 def in_order(plan: FormPlan) -> list[ControlPlan]:
     """Return groups and controls in tab order, each group before its controls."""
     placed = [*plan.groups.values(), *plan.controls.values()]
-    return sorted(placed, key=lambda control: (control.index, control.decl.kind != "group", control.path.count(".")))
+    return sorted(placed, key=lambda control: (control.index, not control.is_group, control.path.count(".")))
 
 
 def describe_control(control: ControlPlan, plan: FormPlan, form: type[Any]) -> ControlDescription:

@@ -10,9 +10,9 @@ from typing import Any, Final, NamedTuple
 from fuselatch.core.engine.observer import Observer
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.form import plan_of
-from fuselatch.core.forms.lines import Lines
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, Handler
 from fuselatch.core.forms.prompts import Prompt
+from fuselatch.core.kinds.lines import Lines
 from fuselatch.core.model.events import By, Event
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.outcome import ACCEPTED, CANCELLED

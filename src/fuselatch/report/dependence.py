@@ -6,8 +6,8 @@ from collections.abc import Iterable, Iterator, Mapping
 from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 from fuselatch.core.forms.form import Form, plan_of
-from fuselatch.core.forms.lines import Lines
 from fuselatch.core.forms.plans import FormPlan
+from fuselatch.core.kinds.lines import Lines
 from fuselatch.core.model.cells import Derived
 from fuselatch.report.anatomy import Anatomy, anatomy, read_by
 from fuselatch.report.figures import INK, QUIET, WIDTH, new_figure

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import textwrap
-from typing import TYPE_CHECKING, Any, Final
+from collections.abc import Callable, Mapping
+from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
-from fuselatch.core.model.view import ControlView, FormView, PromptView, View
+from fuselatch.core.model.view import PromptView
 from fuselatch.report.figures import INK, QUIET, new_figure
 from fuselatch.report.flipbook import Shot
-from fuselatch.report.layout import MOST_ROWS, Grid, Strip, blocks, entry_text, is_behind, listed
+from fuselatch.report.sketch import MOST_ROWS, Box, FormSketch, Grid, Item, Items, Mark, Row, Rows, Sketch, sketch
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -22,6 +23,11 @@ ROW_HIGH: Final = 0.2646
 LEAST: Final = 10.0
 """The least height of a figure in rows."""
 WIDE: Final = 44.0
+ITEM: Final = 0.75
+"""The height of an item of a list, or of a table's row."""
+LIST_WIDE: Final = 16.0
+LETTER: Final = 0.62
+"""The width of a letter."""
 CHANGED: Final = "#fff3c4"
 EDGE: Final = "#6b7a88"
 INKS: Final = {"handler": INK, "change": "#1d5c33", "prompted": "#6b4e00", "trouble": "#9b1c1c"}
@@ -35,7 +41,8 @@ MOST_LINES: Final = 34
 
 def shot_figure(title: str, shot: Shot) -> Figure:
     """Return one step as a figure that is 1280 pixels wide and as high as its forms and what happened need."""
-    view_tall = height_of_view(shot.view)
+    drawn = sketch(shot.view)
+    view_tall = height_of_view(drawn)
     lines = tree_lines(shot, max(MOST_LINES, int(view_tall * ROW_HIGH / TREE_LINE)))
     tall = max(LEAST, view_tall, len(lines) * TREE_LINE / ROW_HIGH)
     high = tall * ROW_HIGH + 1.2
@@ -54,19 +61,19 @@ def shot_figure(title: str, shot: Shot) -> Figure:
     axes = figure.add_axes((0.02, 0.16 / high, 0.46, (high - 1.04) / high))
     axes.set_axis_off()
     # A locale that is written from right to left begins at the right; what happened stays in English.
-    axes.set_xlim(*((WIDE, 0) if shot.view.locale.direction == "rtl" else (0, WIDE)))
+    axes.set_xlim(*((WIDE, 0) if drawn.direction == "rtl" else (0, WIDE)))
     axes.set_ylim(tall, 0)
     y = 0.3
-    for form in shot.view.forms:
-        y = draw_form(axes, form, y, dict(shot.changes.get(form.name, {})), is_behind(shot.view, form))
-    if shot.view.prompt is not None:
-        y = draw_prompt(axes, shot.view.prompt, y)
-    elif shot.view.help:
-        for line in textwrap.wrap(shot.view.help, 84):
+    for form in drawn.forms:
+        y = draw_form(axes, form, y, dict(shot.changes.get(form.name, {})))
+    if drawn.prompt is not None:
+        y = draw_prompt(axes, drawn.prompt, y)
+    elif drawn.help:
+        for line in textwrap.wrap(drawn.help, 84):
             y += 0.8
             say(axes, 0.8, y - 0.4, line, QUIET, 9)
-    if shot.view.notice:
-        say(axes, 0.3, y + 0.5, shot.view.notice, QUIET, style="italic")
+    if drawn.notice:
+        say(axes, 0.3, y + 0.5, drawn.notice, QUIET, style="italic")
     for at, (line, kind) in enumerate(lines or [("no effects", "")]):
         style: dict[str, Any] = {"family": "monospace", "fontweight": "bold" if kind == "handler" else "normal"}
         ink = INKS.get(kind, INK)
@@ -74,73 +81,71 @@ def shot_figure(title: str, shot: Shot) -> Figure:
     return figure
 
 
-def height_of_view(view: View) -> float:
+def height_of_view(view: Sketch) -> float:
     """Return how high the forms, the prompt and the lines below them are."""
-    forms = sum(ROW + 0.3 if is_behind(view, form) else height_of_form(form) + 0.4 for form in view.forms)
+    forms = sum(ROW + 0.3 if form.is_behind else height_of_form(form) + 0.4 for form in view.forms)
     prompt = 0.0 if view.prompt is None else height_of_prompt(view.prompt) + 0.4
     return 0.3 + forms + prompt + 2.2
 
 
-def height_of_form(form: FormView) -> float:
+def height_of_form(form: FormSketch) -> float:
     """Return a form's height."""
-    return 1.5 + sum(height_of(strip) for strip in blocks(form)) + (1.0 if form.message else 0.2)
+    return 1.5 + sum(height_of(row) for row in form.rows) + (1.0 if form.message else 0.2)
 
 
-def draw_form(axes: Axes, form: FormView, y: float, changes: dict[str, str], behind: bool) -> float:
+def draw_form(axes: Axes, form: FormSketch, y: float, changes: dict[str, str]) -> float:
     """Draw one form; return where the next thing starts."""
-    if behind:
+    if form.is_behind:
         box(axes, 0.2, y, WIDE - 0.4, ROW, "#eef2f5")
         say(axes, 0.8, y + ROW / 2, f"{form.title} (in the background)", QUIET)
         return y + ROW + 0.3
-    rows = list(blocks(form))
     height = height_of_form(form)
     box(axes, 0.2, y, WIDE - 0.4, height, "#f6f8fa")
     box(axes, 0.2, y, WIDE - 0.4, 1.2, "#dbe4ec")
-    say(axes, 0.8, y + 0.6, form.title + (f" · {form.record.text}" if form.record else ""), INK, bold=True)
+    say(axes, 0.8, y + 0.6, form.title, INK, bold=True)
     at = y + 1.4
-    for strip in rows:
-        if isinstance(strip, Grid):
-            draw_grid(axes, strip, at, changes)
+    for row in form.rows:
+        if isinstance(row, Grid):
+            draw_grid(axes, row, at, changes)
         else:
-            draw_strip(axes, strip, at, changes, form.default)
-        at += height_of(strip)
+            draw_row(axes, row, at, changes)
+        at += height_of(row)
     if form.message:
         say(axes, 0.8, at + 0.5, form.message, INK)
     return y + height + 0.4
 
 
-def height_of(strip: Strip | Grid) -> float:
-    """Return a row's height, with its markers, its table rows and the items of its list."""
-    if isinstance(strip, Grid):
-        markers = sum(bool(cell.marker) for _, row in strip.lines for cell in row if cell is not None)
-        higher = sum(extra_height_of_line(strip, row) for _, row in strip.lines)
-        return ROW + 0.75 * bool(strip.lines) + (ROW + 0.1) * len(strip.lines) + higher + 0.7 * markers
-    lists = [found for one in strip.controls if (found := listed(one)) is not None]
-    items = max((len(found.items) + bool(found.more) for found in lists), default=0)
-    items -= any(one.look in ("list", "radio") for one in strip.controls) and items > 0
-    markers = sum(bool(one.marker) for one in strip.controls)
-    table = next((one for one in strip.controls if one.shape == "table"), None)
-    rows = min(len(table.cells), MOST_ROWS) + 1 if table is not None else 0
-    higher = extra_height_of_strip(strip)
-    return ROW + 0.15 + higher + 0.7 * markers + 0.75 * (rows + items)
+def height_of(row: Row | Grid) -> float:
+    """Return a row's height, with its marks, its table rows and the items of its list."""
+    if isinstance(row, Grid):
+        marks = sum(one is not None and one.mark is not None for _, boxes in row.lines for one in boxes)
+        higher = sum(extra_height_of_line(row, boxes) for _, boxes in row.lines)
+        return ROW + ITEM * bool(row.lines) + (ROW + 0.1) * len(row.lines) + higher + 0.7 * marks
+    items = max((height_of_items(one.items) for one in row.boxes), default=0)
+    items -= any(one.look == "items" for one in row.boxes) and items > 0
+    rows = sum(len(one.rows.shown) + 1 for one in row.boxes if one.rows is not None)
+    return ROW + 0.15 + extra_height_of_row(row) + 0.7 * len(row.marks) + ITEM * (rows + items)
 
 
-def extra_height_of_strip(strip: Strip) -> float:
+def height_of_items(items: Items | None) -> int:
+    """Return how many lines the items of a list need."""
+    return 0 if items is None else len(items.shown) + bool(items.more)
+
+
+def extra_height_of_row(row: Row) -> float:
     """Return how much higher a row is for the texts in its fields."""
-    wide = field_width(len(strip.controls) > 1)
-    always = ("list", "radio")
-    fields = [one for one in strip.controls if not strip.heading and not (one.shape == "choice" and one.look in always)]
-    return max((extra_height(one, wide) for one in fields), default=0.0)
+    wide = field_width(row.is_narrow)
+    return max((extra_height(one, wide) for one in row.boxes), default=0.0)
 
 
-def extra_height_of_line(grid: Grid, row: tuple[ControlView | None, ...]) -> float:
+def extra_height_of_line(grid: Grid, boxes: tuple[Box | None, ...]) -> float:
     """Return how much higher a line is for the texts in its fields."""
-    return max((extra_height(cell, cell_width(grid, cell)) for cell in row if cell is not None), default=0.0)
+    return max((extra_height(one, cell_width(grid, one)) for one in boxes if one is not None), default=0.0)
 
 
-def cell_width(grid: Grid, cell: ControlView) -> float:
+def cell_width(grid: Grid, one: Box) -> float:
     """Return the width of a field in a line."""
-    return column_width(grid) - 1.2 - 0.62 * len(cell.unit)
+    return column_width(grid) - 1.2 - LETTER * len(one.unit)
 
 
 def column_width(grid: Grid) -> float:
@@ -151,142 +156,174 @@ def column_width(grid: Grid) -> float:
 def draw_grid(axes: Axes, grid: Grid, y: float, changes: dict[str, str]) -> None:
     """Draw lines as a grid with column headings."""
     left = 0.8 + 1.2 * grid.heading.depth
-    marker = grid.heading.controls[0].marker
     say(axes, left, y + ROW / 2, grid.heading.caption, INK, bold=True)
-    if marker:
-        say(axes, 10.5, y + ROW / 2, f"x {marker}", "#7a1414", 9)
+    for mark in grid.heading.marks:
+        say_mark(axes, 10.5, y + ROW / 2, mark)
     share = column_width(grid)
     y += ROW
     for at, caption in enumerate(grid.columns if grid.lines else ()):
         say(axes, left + NUMBERS + at * share, y + 0.35, caption, QUIET, 9)
-    y += 0.75
-    for number, row in grid.lines:
+    y += ITEM
+    for number, boxes in grid.lines:
         say(axes, left, y + ROW / 2, number, QUIET, 9)
-        under = y + ROW + extra_height_of_line(grid, row)
-        for at, cell in enumerate(row):
-            if cell is not None:
-                is_new = "changed" if cell.name in changes else ""
-                wide = cell_width(grid, cell)
-                draw_control(axes, cell, left + NUMBERS + at * share, y, True, is_new, told=False, wide=wide)
-                if cell.marker:
-                    say(axes, left + NUMBERS, under + 0.3, f"{cell.caption}: {cell.marker}", "#7a1414", 9)
+        under = y + ROW + extra_height_of_line(grid, boxes)
+        for at, one in enumerate(boxes):
+            if one is not None:
+                change = "changed" if one.name in changes else ""
+                draw_box(axes, one, left + NUMBERS + at * share, y, Room(cell_width(grid, one), True, change, ""))
+                if one.mark is not None:
+                    say_mark(axes, left + NUMBERS, under + 0.3, one.mark, named=True)
                     under += 0.7
         y = under + 0.1
 
 
-def draw_items(axes: Axes, control: ControlView, x: float, y: float) -> None:
+def draw_items(axes: Axes, items: Items | None, x: float, y: float) -> None:
     """Draw the items of an open list, or of a list that always shows them."""
-    found = listed(control)
-    if found is None:
+    if items is None:
         return
-    lines = [*found.items, *([(f"… {found.more} more", False, False)] if found.more else [])]
-    box(axes, x, y, 16.0, 0.75 * len(lines), "white")
-    for at, (text, picked, here) in enumerate(lines):
-        if picked or here:
-            box(axes, x, y + 0.75 * at, 16.0, 0.75, "#cfe0ee", 1.5 if here else 0)
-        mark = ("◉ " if picked else "○ ") if control.look == "radio" else ""
-        say(axes, x + 0.4, y + 0.75 * at + 0.38, f"{mark}{text if len(text) < 26 else text[:25] + '…'}", INK, 9)
+    more = [Item(f"… {items.more} more", False, False)] if items.more else []
+    box(axes, x, y, LIST_WIDE, ITEM * height_of_items(items), "white")
+    for at, item in enumerate([*items.shown, *more]):
+        if item.picked or item.here:
+            box(axes, x, y + ITEM * at, LIST_WIDE, ITEM, "#cfe0ee", 1.5 if item.here else 0)
+        mark = ("◉ " if item.picked else "○ ") if items.radio and at < len(items.shown) else ""
+        text = item.text if len(item.text) < 26 else f"{item.text[:25]}…"
+        say(axes, x + 0.4, y + ITEM * at + 0.38, f"{mark}{text}", INK, 9)
 
 
-def draw_strip(axes: Axes, strip: Strip, y: float, changes: dict[str, str], default: str = "") -> None:
-    x = 0.8 + 1.2 * strip.depth
-    needed = " *" if strip.controls and strip.controls[0].required else ""
-    if strip.caption:
-        say(axes, x, y + ROW / 2, strip.caption + needed, INK, bold=strip.heading)
-    x = max(x + 0.62 * len(strip.caption) + 1, 10.5) if strip.caption else x
-    narrow = len(strip.controls) > 1
-    for control in () if strip.heading else strip.controls:
-        if control.shape == "choice" and control.look in ("list", "radio"):
-            draw_items(axes, control, x, y + 0.1)
-            x += 16.6
-            continue
-        draw_items(axes, control, x, y + ROW + extra_height_of_strip(strip))
-        more = " ↵" if control.id == default else ""
-        x = draw_control(axes, control, x, y, narrow, changes.get(control.name, ""), more) + 0.6
-    under = y + height_of(strip) - 0.15 - 0.7 * sum(bool(one.marker) for one in strip.controls)
-    for one in strip.controls:
-        if one.marker:
-            refuses = one.marker_level == "refuse"
-            say(axes, 10.5, under + 0.35, f"{'x' if refuses else '!'} {one.marker}", "#7a1414" if refuses else "#6b4e00", 9)
-            under += 0.7
-        if one.shape == "table":
-            draw_table(axes, one, y + ROW + extra_height_of_strip(strip))
+def draw_row(axes: Axes, row: Row, y: float, changes: dict[str, str]) -> None:
+    """Draw a row of boxes, and its marks below them."""
+    x = 0.8 + 1.2 * row.depth
+    if row.caption:
+        say(axes, x, y + ROW / 2, row.caption + (" *" if row.is_required else ""), INK, bold=row.is_heading)
+        x = max(x + LETTER * len(row.caption) + 1, 10.5)
+    higher = extra_height_of_row(row)
+    for one in row.boxes:
+        change = changes.get(one.name, "")
+        room = Room(field_width(row.is_narrow), row.is_narrow, change, change)
+        if one.look != "items":
+            draw_items(axes, one.items, x, y + ROW + higher)
+        x = draw_box(axes, one, x, y, room) + 0.6
+        if one.rows is not None:
+            draw_table(axes, one.rows, y + ROW + higher)
+    under = y + height_of(row) - 0.15 - 0.7 * len(row.marks)
+    for mark in row.marks:
+        say_mark(axes, 10.5, under + 0.35, mark)
+        under += 0.7
 
 
-def draw_control(
-    axes: Axes,
-    control: ControlView,
-    x: float,
-    y: float,
-    narrow: bool,
-    change: str,
-    more: str = "",
-    told: bool = True,
-    wide: float = 0.0,
-) -> float:
-    """Draw one control; return where it ends. `told`: say what changed. `wide`: the width of a field, if it isn't usual."""
-    shape = control.shape
-    ink = INK if control.enabled else QUIET
-    face = CHANGED if change else "white" if control.enabled else "#e9ecef"
-    line = 2.0 if control.focused else 0.8
-    if shape == "button":
-        wide = 0.62 * len(control.caption + more) + 1.4
-        line = max(line, 1.8) if more else line
-        box(axes, x, y + 0.08, wide, ROW - 0.16, CHANGED if change else "#e3e9ef", line, not control.enabled)
-        say(axes, x + wide / 2, y + ROW / 2, control.caption + more, ink, align="center")
-        return x + wide
-    if shape == "tick":
-        box(axes, x, y + 0.2, 0.7, 0.6, face, line, not control.enabled)
-        say(axes, x + 0.35, y + ROW / 2, "x" if control.value else "", ink, 9, align="center")
-        say(axes, x + 1.1, y + ROW / 2, control.caption, ink)
-        return x + 1.6 + 0.62 * len(control.caption)
-    wide = wide or field_width(narrow)
-    lines = lines_in(control, wide)
-    if shape in ("label", "table") or control.read_only:
-        for at, text in enumerate(lines):
-            say(axes, x, y + ROW / 2 + LINE * at, f"{text} {control.unit if at == len(lines) - 1 else ''}", ink)
-        return x + 0.62 * max(map(len, lines)) + 2
-    box(axes, x, y + 0.06, wide, ROW - 0.12 + LINE * (len(lines) - 1), face, line, not control.enabled)
+class Room(NamedTuple):
+    """The room of a box: the width of a field there, if it is `narrow`, how the box changed, and the words for that."""
+
+    wide: float
+    narrow: bool
+    change: str
+    said: str
+
+
+def draw_box(axes: Axes, one: Box, x: float, y: float, room: Room) -> float:
+    """Draw one box; return where it ends."""
+    return PAINT[one.look](axes, one, x, y, room)
+
+
+def line_of(one: Box) -> float:
+    return 2.0 if one.focused else 0.8
+
+
+def face_of(one: Box, room: Room) -> str:
+    return CHANGED if room.change else "white" if one.enabled else "#e9ecef"
+
+
+def ink_of(one: Box) -> str:
+    return INK if one.enabled else QUIET
+
+
+def draw_button(axes: Axes, one: Box, x: float, y: float, room: Room) -> float:
+    caption = one.caption + (" ↵" if one.is_default else "")
+    wide = LETTER * len(caption) + 1.4
+    line = max(line_of(one), 1.8) if one.is_default else line_of(one)
+    box(axes, x, y + 0.08, wide, ROW - 0.16, CHANGED if room.change else "#e3e9ef", line, not one.enabled)
+    say(axes, x + wide / 2, y + ROW / 2, caption, ink_of(one), align="center")
+    return x + wide
+
+
+def draw_tick(axes: Axes, one: Box, x: float, y: float, room: Room) -> float:
+    box(axes, x, y + 0.2, 0.7, 0.6, face_of(one, room), line_of(one), not one.enabled)
+    say(axes, x + 0.35, y + ROW / 2, "x" if one.ticked else "", ink_of(one), 9, align="center")
+    say(axes, x + 1.1, y + ROW / 2, one.caption, ink_of(one))
+    return x + 1.6 + LETTER * len(one.caption)
+
+
+def draw_text(axes: Axes, one: Box, x: float, y: float, room: Room) -> float:
+    lines = lines_in(one, room.wide)
     for at, text in enumerate(lines):
-        say(axes, x + 0.3, y + ROW / 2 + LINE * at, text, ink if control.text else QUIET)
-    if shape == "choice":
+        say(axes, x, y + ROW / 2 + LINE * at, f"{text} {one.unit if at == len(lines) - 1 else ''}", ink_of(one))
+    return x + LETTER * max(map(len, lines)) + 2
+
+
+def draw_list(axes: Axes, one: Box, x: float, y: float, room: Room) -> float:
+    draw_items(axes, one.items, x, y + 0.1)
+    return x + LIST_WIDE
+
+
+def draw_entry(axes: Axes, one: Box, x: float, y: float, room: Room) -> float:
+    lines, wide = lines_in(one, room.wide), room.wide
+    tall = ROW - 0.12 + LINE * (len(lines) - 1)
+    box(axes, x, y + 0.06, wide, tall, face_of(one, room), line_of(one), not one.enabled)
+    for at, text in enumerate(lines):
+        say(axes, x + 0.3, y + ROW / 2 + LINE * at, text, QUIET if one.is_blank else ink_of(one))
+    if one.drops:
         say(axes, x + wide - 0.8, y + ROW / 2, "▾", QUIET)
-    words = f"{control.unit}  {change}".strip() if told else control.unit
-    say(axes, x + wide + 0.4, y + ROW / 2, words, "#6b4e00" if change and told else INK, 9)
-    return x + wide + (0.62 * len(control.unit) if narrow else 0)
+    say(axes, x + wide + 0.4, y + ROW / 2, f"{one.unit}  {room.said}".strip(), "#6b4e00" if room.said else INK, 9)
+    return x + wide + (LETTER * len(one.unit) if room.narrow else 0)
+
+
+PAINT: Final[Mapping[str, Callable[[Axes, Box, float, float, Room], float]]] = {
+    "button": draw_button,
+    "tick": draw_tick,
+    "text": draw_text,
+    "rows": draw_text,
+    "items": draw_list,
+    "entry": draw_entry,
+}
+"""How each look is drawn."""
 
 
 def field_width(narrow: bool) -> float:
     """Return the width of a field that stands alone, or beside others."""
-    return 7.0 if narrow else 16.0
+    return 7.0 if narrow else LIST_WIDE
 
 
-def lines_in(control: ControlView, wide: float) -> list[str]:
+def lines_in(one: Box, wide: float) -> list[str]:
     """Return the lines of an entry in a field of a width: all of its text, unless it has a great many."""
-    shape, text = control.shape, entry_text(control)
-    if shape in ("label", "table") or control.read_only:
+    if one.look != "entry":
         wide = WIDE - 12
-    room = max(4, int(wide / 0.68) - (2 if shape == "choice" else 0))
-    lines = [part for line in text.splitlines() for part in textwrap.wrap(line, room) or [""]] or [""]
+    room = max(4, int(wide / 0.68) - (2 if one.drops else 0))
+    lines = [part for line in one.text.splitlines() for part in textwrap.wrap(line, room) or [""]] or [""]
     left = len(lines) - MOST_ROWS
     return lines if left <= 0 else [*lines[:MOST_ROWS], f"… {left} more lines"]
 
 
-def extra_height(control: ControlView | None, wide: float) -> float:
+def extra_height(one: Box, wide: float) -> float:
     """Return how much higher than a row an entry is."""
-    is_field = control is not None and control.shape not in ("button", "tick", "table")
-    return LINE * (len(lines_in(control, wide)) - 1) if control is not None and is_field else 0.0
+    return LINE * (len(lines_in(one, wide)) - 1) if one.look in ("entry", "text") else 0.0
 
 
-def draw_table(axes: Axes, table: ControlView, y: float) -> None:
-    share = (WIDE - 3) / max(len(table.columns), 1)
-    for at, column in enumerate(table.columns):
-        say(axes, 1.2 + at * share, y + 0.35, column.caption, INK, 9, bold=True)
-    for line, cells in enumerate(table.cells[:MOST_ROWS], 1):
-        if table.choices[line - 1].picked:
-            box(axes, 0.9, y + 0.75 * line, WIDE - 2, 0.75, "#cfe0ee", 0)
+def draw_table(axes: Axes, rows: Rows, y: float) -> None:
+    share = (WIDE - 3) / max(len(rows.columns), 1)
+    for at, caption in enumerate(rows.columns):
+        say(axes, 1.2 + at * share, y + 0.35, caption, INK, 9, bold=True)
+    for line, (cells, picked) in enumerate(rows.shown, 1):
+        if picked:
+            box(axes, 0.9, y + ITEM * line, WIDE - 2, ITEM, "#cfe0ee", 0)
         for at, cell in enumerate(cells):
-            say(axes, 1.2 + at * share, y + 0.35 + 0.75 * line, cell, INK, 9)
+            say(axes, 1.2 + at * share, y + 0.35 + ITEM * line, cell, INK, 9)
+
+
+def say_mark(axes: Axes, x: float, y: float, mark: Mark, named: bool = False) -> None:
+    """Write what was found in an entry, with its caption if it is `named`."""
+    text = f"{mark.caption}: {mark.text}" if named else f"{'x' if mark.refuses else '!'} {mark.text}"
+    say(axes, x, y, text, "#7a1414" if mark.refuses else "#6b4e00", 9)
 
 
 def lines_of(prompt: PromptView) -> list[str]:

@@ -9,9 +9,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, Final
 
 from fuselatch.core.model.trace import TraceEntry
-from fuselatch.core.model.view import ControlView, View
+from fuselatch.core.model.view import ChoicePart, ControlView, TablePart, View
 from fuselatch.core.model.visible import visible, visible_lines
-from fuselatch.report.layout import MOST_ROWS, blocks, describe_state, entry_text, is_behind, listed
+from fuselatch.report.sketch import Sketch, sketch
 from fuselatch.report.tree import grow, lines
 
 if TYPE_CHECKING:
@@ -31,7 +31,6 @@ CLASSES: Final[Mapping[str, str]] = {
 """The style of each kind of entry. The words say the same without colour."""
 WORDS: Final[Mapping[str, str]] = {
     "text": "changed",
-    "picked": "changed",
     "marker": "marker changed",
     "caption": "caption changed",
     "tone": "tone changed",
@@ -55,14 +54,17 @@ class Shot:
     drawn: bool
 
     @property
+    def sketch(self) -> Sketch:
+        """The view as boxes and marks."""
+        return sketch(self.view)
+
+    @property
     def description(self) -> str:
         """The drawing in words."""
-        front = next((form for form in reversed(self.view.forms) if not is_behind(self.view, form)), None)
+        front = next((form for form in reversed(self.sketch.forms) if not form.is_behind), None)
         if front is None:
             return f"Step {self.number}: no form in front"
-        controls = "; ".join(
-            f"{one.caption}: {entry_text(one) or 'blank'} ({describe_state(one)})" for one in front.controls
-        )
+        controls = "; ".join(f"{box.caption}: {box.text or 'blank'} ({box.state})" for box in front.boxes())
         return f"Step {self.number}, {front.title}: {controls}"
 
 
@@ -108,13 +110,26 @@ def difference(before: ControlView | None, after: ControlView) -> str:
         return "appeared"
     if before.enabled != after.enabled:
         return "enabled" if after.enabled else "disabled"
-    if before.choice_count != after.choice_count or [one.id for one in before.choices] != [one.id for one in after.choices]:
+    if offered(before) != offered(after):
         return "choices changed"
     if before.read_only != after.read_only:
         return "read-only" if after.read_only else "no longer read-only"
     if before.required != after.required:
         return "required" if after.required else "no longer required"
+    if picked(before) != picked(after):
+        return "changed"
     return next((word for name, word in WORDS.items() if getattr(before, name) != getattr(after, name)), "")
+
+
+def offered(control: ControlView) -> tuple[int, list[str]]:
+    """Return what a choice or a table offers: how many items, and the ids of those in reach."""
+    part = control.part
+    return (part.choice_count, [one.id for one in part.choices]) if isinstance(part, ChoicePart | TablePart) else (0, [])
+
+
+def picked(control: ControlView) -> tuple[str, ...]:
+    """Return what is chosen in a choice or a table."""
+    return control.part.picked if isinstance(control.part, ChoicePart | TablePart) else ()
 
 
 def page(title: str, summary: str, books: Sequence[Book]) -> str:
@@ -123,11 +138,6 @@ def page(title: str, summary: str, books: Sequence[Book]) -> str:
         title=title,
         summary=summary,
         books=books,
-        blocks=blocks,
-        listed=listed,
-        is_behind=is_behind,
-        entry_text=entry_text,
-        most_rows=MOST_ROWS,
     )
 
 

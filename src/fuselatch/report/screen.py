@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Final
 
-from fuselatch.core.model.view import ControlView, FormView, PromptView, View
+from fuselatch.core.model.view import PromptView, View
 from fuselatch.core.model.visible import visible
-from fuselatch.report.layout import MOST_ROWS, Grid, Strip, blocks, entry_text, is_behind, listed, strips
+from fuselatch.report.sketch import Box, FormSketch, Grid, Items, Mark, Row, Rows, sketch
 
 WIDTH: Final = 64
 ENTRY: Final = 22
@@ -20,36 +20,27 @@ def screen(view: View) -> Iterator[str]:
 
 
 def lines_of(view: View) -> Iterator[str]:
-    for form in view.forms:
-        yield from form_lines(form, is_behind(view, form))
-    if view.prompt is not None:
-        yield from prompt_lines(view.prompt)
-    if view.help and view.prompt is None:
-        yield f"  {view.help}"
-    if view.notice:
-        yield f"({view.notice})"
+    drawn = sketch(view)
+    for form in drawn.forms:
+        yield from form_lines(form)
+    if drawn.prompt is not None:
+        yield from prompt_lines(drawn.prompt)
+    if drawn.help:
+        yield f"  {drawn.help}"
+    if drawn.notice:
+        yield f"({drawn.notice})"
 
 
-def form_lines(form: FormView, behind: bool) -> Iterator[str]:
-    if behind:
+def form_lines(form: FormSketch) -> Iterator[str]:
+    if form.is_behind:
         yield f"({form.title}, in the background)"
         return
-    title = f" {form.title} " + (f"· {form.record.text} " if form.record else "")
-    yield f"┌{title:─<{WIDTH}}┐"
-    captions = [strip.caption for strip in strips(form) if not strip.heading]
+    yield f"┌{f' {form.title} ':─<{WIDTH}}┐"
+    captions = [row.caption for row in form.rows if isinstance(row, Row) and not row.is_heading]
+    captions += [caption for grid in form.rows if isinstance(grid, Grid) for caption, _ in grid.lines]
     wide = min(max((len(caption) for caption in captions), default=0) + 1, 20)
-    for strip in blocks(form):
-        if isinstance(strip, Grid):
-            yield from grid_lines(strip, wide)
-            continue
-        yield inside(strip_text(strip, wide, form.default))
-        yield from (inside(f"{'':<{wide + 2}}{line}") for one in strip.controls for line in list_lines(one))
-        markers = [control for control in strip.controls if control.marker]
-        yield from (
-            inside(f"{'':<{wide + 3}}{'!' if one.marker_level == 'refuse' else '?'} {one.marker}") for one in markers
-        )
-        if strip.controls and strip.controls[0].shape == "table":
-            yield from table_lines(strip.controls[0])
+    for row in form.rows:
+        yield from map(inside, grid_lines(row) if isinstance(row, Grid) else row_lines(row, wide))
     if form.message:
         yield inside(f" {form.message}")
     yield f"└{'─' * WIDTH}┘"
@@ -60,83 +51,95 @@ def inside(text: str) -> str:
     return f"│{text:<{WIDTH}}│"
 
 
-def grid_lines(grid: Grid, wide: int) -> Iterator[str]:
+def mark_lines(marks: Sequence[Mark], named: bool = False) -> Iterator[str]:
+    yield from (f"{'!' if one.refuses else '?'} {f'{one.caption}: ' if named else ''}{one.text}" for one in marks)
+
+
+def row_lines(row: Row, wide: int) -> Iterator[str]:
+    indent = "  " * row.depth
+    if row.is_heading:
+        yield f" {indent}{row.caption}:"
+    else:
+        focus = ">" if any(box.focused for box in row.boxes) else " "
+        boxes = "  ".join(paint(box, row.is_narrow) + ("↵" if box.is_default else "") for box in row.boxes)
+        caption = f"{indent}{row.caption}{'*' if row.is_required else ''}"
+        yield f"{focus}{caption:<{wide + 1}} {boxes}" if row.caption else f"{focus}{indent} {boxes}"
+    for box in row.boxes:
+        yield from (f"{'':<{wide + 2}}{line}" for line in item_lines(box.items))
+    yield from (f"{'':<{wide + 3}}{line}" for line in mark_lines(row.marks))
+    for box in row.boxes:
+        if box.rows is not None:
+            yield from table_lines(box.rows)
+
+
+def grid_lines(grid: Grid) -> Iterator[str]:
     """Yield lines as a grid with column headings."""
     heading = grid.heading
-    marker = f"  ! {heading.controls[0].marker}" if heading.controls[0].marker else ""
-    yield inside(f" {'  ' * heading.depth}{heading.caption}:{marker}")
-    cells = [[box(cell, True) if cell is not None else "" for cell in row] for _, row in grid.lines]
+    marker = "".join(f"  ! {mark.text}" for mark in heading.marks)
+    yield f" {'  ' * heading.depth}{heading.caption}:{marker}"
+    cells = [[paint(box, True) if box is not None else "" for box in boxes] for _, boxes in grid.lines]
     widths = [max([len(caption), *(len(row[at]) for row in cells)]) for at, caption in enumerate(grid.columns)]
     if cells:
-        yield inside(f"      {'  '.join(f'{one:<{room}}' for one, room in zip(grid.columns, widths, strict=True))}".rstrip())
-    for (caption, row), texts in zip(grid.lines, cells, strict=True):
-        focus = ">" if any(cell is not None and cell.focused for cell in row) else " "
-        yield inside(f"{focus}  {caption:>2} {'  '.join(f'{one:<{room}}' for one, room in zip(texts, widths, strict=True))}")
-        for cell in row:
-            if cell is not None:
-                if cell.marker:
-                    yield inside(f"      {'!' if cell.marker_level == 'refuse' else '?'} {cell.caption}: {cell.marker}")
-                yield from (inside(f"      {line}") for line in list_lines(cell))
+        yield f"      {'  '.join(f'{one:<{room}}' for one, room in zip(grid.columns, widths, strict=True))}".rstrip()
+    for (caption, boxes), texts in zip(grid.lines, cells, strict=True):
+        focus = ">" if any(box is not None and box.focused for box in boxes) else " "
+        yield f"{focus}  {caption:>2} {'  '.join(f'{one:<{room}}' for one, room in zip(texts, widths, strict=True))}"
+        for box in boxes:
+            if box is not None:
+                yield from (f"      {line}" for line in mark_lines([box.mark] if box.mark else [], named=True))
+                yield from (f"      {line}" for line in item_lines(box.items))
 
 
-def list_lines(control: ControlView) -> Iterator[str]:
-    """Yield the items of an open list, or of a list that always shows them."""
-    found = listed(control)
-    if found is None or control.look == "radio":
+def item_lines(items: Items | None) -> Iterator[str]:
+    """Yield the items of a list. Radio buttons are all on one line."""
+    if items is None or items.radio:
         return
-    for text, picked, here in found.items:
-        mark = "▸" if here else "x" if picked else " "
-        yield f" {mark} {text}"
-    if found.more:
-        yield f"   … {found.more} more"
+    for item in items.shown:
+        yield f" {'▸' if item.here else 'x' if item.picked else ' '} {item.text}"
+    if items.more:
+        yield f"   … {items.more} more"
 
 
-def strip_text(strip: Strip, wide: int, default: str = "") -> str:
-    indent = "  " * strip.depth
-    if strip.heading:
-        return f" {indent}{strip.caption}:"
-    focus = ">" if any(control.focused for control in strip.controls) else " "
-    needed = "*" if any(control.required for control in strip.controls) else ""
-    boxes = "  ".join(
-        box(control, len(strip.controls) > 1) + ("↵" if control.id == default else "") for control in strip.controls
-    )
-    caption = f"{indent}{strip.caption}{needed}"
-    return f"{focus}{caption:<{wide + 1}} {boxes}" if strip.caption else f"{focus}{indent} {boxes}"
+def paint(box: Box, narrow: bool) -> str:
+    """Return a box as text."""
+    return PAINT[box.look](box, narrow)
 
 
-def box(control: ControlView, narrow: bool) -> str:
-    shape = control.shape
-    dead = not control.enabled
-    if shape == "button":
-        return f"({control.caption})" if dead else f"[ {control.caption} ]"
-    if shape == "tick":
-        mark = "·" if dead else "x" if control.value else " "
-        return f"[{mark}] {control.caption}"
-    if shape == "table":
-        return entry_text(control)
-    if shape == "choice" and control.look == "radio" and not narrow:
-        marks = "(·)" if dead else "( )"
-        found = listed(control)
-        return "  ".join(f"{'(•)' if picked else marks} {text}" for text, picked, _ in found.items) if found else ""
-    if shape == "choice" and control.look == "list" and not narrow:
-        return ""
-    text = entry_text(control)
-    unit = f" {control.unit}" if control.unit else ""
-    if shape == "label" or control.read_only:
-        return f"{text}{unit}"
+def paint_entry(box: Box, narrow: bool) -> str:
     room = NARROW if narrow else ENTRY
-    text = text if len(text) <= room else f"{text[: room - 1]}…"
-    arrow = "▾" if shape == "choice" else ""
-    return f"[{text:{'·' if dead else ' '}<{room - len(arrow)}}{arrow}]{unit}"
+    text = box.text if len(box.text) <= room else f"{box.text[: room - 1]}…"
+    arrow = "▾" if box.drops else ""
+    return f"[{text:{' ' if box.enabled else '·'}<{room - len(arrow)}}{arrow}]{after(box)}"
 
 
-def table_lines(table: ControlView) -> Iterator[str]:
-    columns = [column.caption for column in table.columns]
-    yield inside(f"   {' | '.join(columns)}")
-    for item, cells in list(zip(table.choices, table.cells, strict=False))[:MOST_ROWS]:
-        yield inside(f" {'▸' if item.picked else ' '} {' | '.join(cells)}")
-    if table.choice_count > MOST_ROWS:
-        yield inside(f"   … {table.choice_count} rows in total")
+def paint_items(box: Box, narrow: bool) -> str:
+    if box.items is None or not box.items.radio:
+        return ""
+    off = "( )" if box.enabled else "(·)"
+    return "  ".join(f"{'(•)' if item.picked else off} {item.text}" for item in box.items.shown)
+
+
+def after(box: Box) -> str:
+    return f" {box.unit}" if box.unit else ""
+
+
+PAINT: Final[Mapping[str, Callable[[Box, bool], str]]] = {
+    "button": lambda box, narrow: f"[ {box.caption} ]" if box.enabled else f"({box.caption})",
+    "tick": lambda box, narrow: f"[{'·' if not box.enabled else 'x' if box.ticked else ' '}] {box.caption}",
+    "text": lambda box, narrow: f"{box.text}{after(box)}",
+    "rows": lambda box, narrow: box.text,
+    "entry": paint_entry,
+    "items": paint_items,
+}
+"""How each look is drawn."""
+
+
+def table_lines(rows: Rows) -> Iterator[str]:
+    yield f"   {' | '.join(rows.columns)}"
+    for cells, picked in rows.shown:
+        yield f" {'▸' if picked else ' '} {' | '.join(cells)}"
+    if rows.in_all > len(rows.shown):
+        yield f"   … {rows.in_all} rows in total"
 
 
 def prompt_lines(prompt: PromptView) -> Iterator[str]:

@@ -11,9 +11,9 @@ from pathlib import Path
 from typing import Any, Final, NamedTuple
 
 from fuselatch.core.forms.container import Container
-from fuselatch.core.forms.declarations import Button
 from fuselatch.core.forms.form import Form, plan_of
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, Handler
+from fuselatch.core.kinds.button import Button
 from fuselatch.core.model.names import suggest
 from fuselatch.rehearsal.cues import CueError, read_cue_file
 from fuselatch.rehearsal.declaring import declares_classes, not_followed

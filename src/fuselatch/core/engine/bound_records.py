@@ -46,7 +46,6 @@ from fuselatch.core.engine.record_columns import (
     lay_under,
     must_be_column,
     put_silently,
-    text_of,
     values_by_column,
 )
 from fuselatch.core.engine.state import OwnQueue, SessionState, Turn, touch
@@ -66,9 +65,8 @@ from fuselatch.core.engine.storing import (
 )
 from fuselatch.core.engine.submitting import may_submit, veto
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.controls import LiveChecked, LiveInput, LiveValue
-from fuselatch.core.forms.live_lists import LiveChoice
-from fuselatch.core.forms.live_state import is_masked
+from fuselatch.core.forms.controls import LiveValue
+from fuselatch.core.forms.live_state import ControlState, is_masked
 from fuselatch.core.forms.places import FirstBlank, HostSelection, KeyInWords
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.cells import Node
@@ -221,7 +219,7 @@ class Records(Node):
         there = columns_of(self.session, self.source)
         for column, control in columns.items():
             must_be_column(column, there, self.source)
-            if not isinstance(control, LiveValue):
+            if not (isinstance(control, ControlState) and control._plan.holds_value):
                 raise TypeError(f"where({column}=…): expected a control of an open form, not {short(control)}")
         if blank not in ("all", "none"):
             raise ValueError(f"where(blank={blank!r}): use 'all' (a blank filter shows all rows) or 'none'")
@@ -442,7 +440,7 @@ class Records(Node):
         parts = (self.key_column,) if isinstance(self.key_column, str) else self.key_column
         for column, control in self._bound.items():
             if column not in parts and was.get(column) not in (None, "") and not is_masked(control):
-                value = text_of(self.session, control, was[column])
+                value = control._decl.column_text(control, was[column], self.session.formats)
                 return self.session.text("conflict.named", key=key, caption=control.caption, value=value)
         return self.session.text("conflict.record", key=key)
 
@@ -485,7 +483,7 @@ class Records(Node):
         self._take(turn, now, self._key if self.trouble and was is not None else key_in(now, self.key_column))
         for control in self._bound.values():
             mark_clean(turn, control)
-            if isinstance(control, LiveChoice):
+            if control._plan.offers:
                 # It is the record's value now, which stays, also if what is written takes it from the list.
                 turn.set(control, "_brought", control._value)
         lines.stage_lines(turn, self.form, self)
@@ -607,10 +605,10 @@ def leave_record(turn: Turn, form: OpenForm) -> None:
     turn.set(state, "record", state.record + 1)
     turn.set(state, "overrides", ())
     for control in state.order:
-        if isinstance(control, LiveInput):
+        if control._plan.is_input:
             drop_draft(turn, control)
             mark_clean(turn, control)
-        if isinstance(control, LiveChecked):
+        if control._plan.is_checked:
             for name, value in (("_findings", None), ("_preview", None), ("_marked", False), ("_traced", ())):
                 turn.set(control, name, value)
             touch(control)
@@ -621,8 +619,8 @@ def reset(turn: Turn, form: OpenForm) -> None:
     """Blank the form and set its defaults again; raises no `changed`."""
     leave_record(turn, form)
     for control in form._state.order:
-        if isinstance(control, LiveInput) and not control._rule:
-            if isinstance(control, LiveChoice):
+        if control._plan.is_input and not control._rule:
+            if control._plan.offers:
                 turn.set(control, "_brought", None)
             put_silently(turn, control, control._plan.blank)
     lines.load(turn, form, None)

@@ -11,7 +11,6 @@ from typing import Any, Final, TypeAlias
 from fuselatch.core.engine.state import SessionSource, SessionState
 from fuselatch.core.engine.storing import frame_of, staged_for, version_of, with_staged
 from fuselatch.core.forms.catalogs import Catalog
-from fuselatch.core.forms.live_lists import LiveTable
 from fuselatch.core.model.choices import Choices, fold_of, folded
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.names import suggest
@@ -209,7 +208,7 @@ def catalog_choices(
     return found
 
 
-def made_choices(session: SessionState, table: LiveTable[Any], rule: Callable[[Any], Any]) -> Callable[[], Any]:
+def made_choices(session: SessionState, table: Any, rule: Callable[[Any], Any]) -> Callable[[], Any]:
     """Return a function that computes a table's choices from the rows that the developer's function returns."""
     index: Index | None = None
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
 from typing import Any
 
 from fuselatch.core.engine.drafts import drop_draft
@@ -13,16 +12,14 @@ from fuselatch.core.engine.state import NO_MESSAGE, SessionState, Turn
 from fuselatch.core.engine.storing import look, stage
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
 from fuselatch.core.forms.live_state import ControlState, current, is_masked
-from fuselatch.core.forms.prompts import TONES, Tone
-from fuselatch.core.model.choices import Choices, choices_of
+from fuselatch.core.forms.prompts import Tone
+from fuselatch.core.model.choices import choices_of
 from fuselatch.core.model.errors import FormClosed, NotAllowedHere, RuleError
-from fuselatch.core.model.names import suggest
-from fuselatch.core.model.pictures import Picture
+from fuselatch.core.model.properties import PROPERTIES
 from fuselatch.core.model.record_changes import Change
 from fuselatch.core.model.trace_rows import add_row
-from fuselatch.core.model.values import same, short
+from fuselatch.core.model.values import same
 
 
 def may_change(session: SessionState, form: OpenForm, name: str, ruled: bool = False) -> None:
@@ -48,20 +45,8 @@ def exact_value(control: ControlState, value: object) -> object:
         raise TypeError(f"{name}: {error}") from None
     if exact is None:
         return control._plan.blank
-    if isinstance(control, LiveChoice):
-        return offered(control, exact, name)
-    return exact
-
-
-def offered(control: LiveChoice[Any, Any, Any], exact: Any, name: str) -> object:
-    """Return what a choice is set to, in list order; raise `ValueError` if not offered."""
-    choices, decl = control._current("choices"), control._decl
-    for item in exact if decl.multiple else (exact,):
-        if item not in choices and not (decl.other and isinstance(item, str)):
-            equal = choices.equal(item)
-            hint = f"write {short(equal)}" if equal is not None else suggest(str(item), choices.shown())
-            raise ValueError(f"{name}: {short(item)} isn't one of the choices; {hint}")
-    return tuple(sorted(exact, key=choices.position)) if decl.multiple else exact
+    ready: object = control._decl.exact(control, exact, name)
+    return ready
 
 
 def put(turn: Turn, control: ControlState, value: object) -> None:
@@ -71,35 +56,21 @@ def put(turn: Turn, control: ControlState, value: object) -> None:
     turn.put_value(control, value, turn.cause)
 
 
-def exact_property(name: str, prop: str, value: Any, wanted: Callable[[Any], Any]) -> Any:
-    """Return a property's value in its type; raise `TypeError` or `ValueError`. `name` is for messages."""
-    if wanted is Choices:
-        if isinstance(value, str) or not isinstance(value, Iterable):
-            raise TypeError(f"{name}: expected a tuple or list of items, not {short(value)}")
-        return choices_of(value)
-    if value is None and wanted is Picture:
-        return value
-    if not isinstance(value, wanted if wanted in (bool, Picture) else str) and (prop, value) != ("required", "warn"):
-        raise TypeError(f"{name}: expected {wanted.__name__}, not {short(value)}")
-    if prop == "tone" and value not in TONES:
-        raise ValueError(f"{name}: unknown tone '{value}'; {suggest(str(value), TONES)}")
-    return value
-
-
 def put_property(turn: Turn, control: ControlState, prop: str, value: object) -> None:
     """Set a property that has no rule."""
     old = control._current(prop)
     if same(old, value):
         return
-    if prop == "choices":
+    if PROPERTIES[prop].follows:
         # A control with cells or settings isn't read by the short way.
         control._cells = {} if control._cells is None else control._cells
     turn.set_item(control, "_set", prop, value)
     cause = turn.note("change", control, prop, old, value)
     dirty = turn.session.dirty
     dirty.invalidate(control, prop, cause)
-    if prop == "choices":
-        dirty.invalidate(control, "value", cause)
+    follows = PROPERTIES[prop].follows
+    if follows:
+        dirty.invalidate(control, follows, cause)
     property_differs(turn, control, prop, cause)
 
 
@@ -149,7 +120,7 @@ def put_hidden(turn: Turn, form: OpenForm, hidden: bool) -> None:
         turn.session.stack.find_front()
 
 
-def put_sort(turn: Turn, table: LiveTable[Any], sort: tuple[str, bool]) -> None:
+def put_sort(turn: Turn, table: Any, sort: tuple[str, bool]) -> None:
     """Sort a table by a column, descending or not."""
     if table._sort != sort:
         described = [f"{name} descending" if down else name for name, down in (table._sort, sort)]

@@ -15,7 +15,6 @@ from fuselatch.core.engine.prompting import ask_itself
 from fuselatch.core.engine.state import DialogWait, PromptWait, SessionState, Turn
 from fuselatch.core.engine.submitting import may_submit, veto
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.live_state import current
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.cells import UNSEEN, unwatch
@@ -44,9 +43,7 @@ def keeping_choices(turn: Turn, form: OpenForm) -> Iterator[None]:
 
     If the form stays open, a choice whose item isn't offered any more is cleared afterwards, as at any other time.
     """
-    choices = [
-        each for each in form._state.order if isinstance(each, LiveChoice) and not each._rule and each._kept is UNSEEN
-    ]
+    choices = [each for each in form._state.order if each._plan.offers and not each._rule and each._kept is UNSEEN]
     for control in choices:
         turn.set(control, "_kept", control._value)
     yield
@@ -169,10 +166,10 @@ def close_without_handlers(turn: Turn, form: OpenForm, verdict: str) -> None:
     if state.phase != "closing":
         turn.set(state, "phase", state.after("closing"))
     try:
-        state.outcome = outcome_of(form, verdict)
+        state.outcome = outcome_of(form, verdict)  # not undone: the form closes whatever fails
     except HandlerFailed:  # a rule
         verdict = CANCELLED
-        state.outcome = Outcome(verdict, {})
+        state.outcome = Outcome(verdict, {})  # not undone: the form closes whatever fails
     turn.set(state, "phase", state.after("closed"))
     session = turn.session
     if session.hovered is not None and session.hovered.form is form:
@@ -205,7 +202,7 @@ def let_go(session: SessionState, turn: Turn) -> None:
         for control in state.controls.values():
             session.dirty.to_validate.pop(control, None)
         session.messages.pop(form, None)
-        state.listeners = {}
+        state.listeners = {}  # not undone: no gesture runs
         state.shown = None
 
 

@@ -8,8 +8,7 @@ from typing import Any
 from fuselatch.core.engine.failure import failure_of
 from fuselatch.core.engine.state import Turn
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.defaults import LastEntered, NthChoice
-from fuselatch.core.forms.live_lists import LiveChoice
+from fuselatch.core.forms.defaults import LastEntered
 from fuselatch.core.forms.rules import is_rule
 from fuselatch.core.model.cells import UNSEEN
 from fuselatch.core.model.values import same
@@ -39,18 +38,10 @@ def set_defaults_of(turn: Turn, form: OpenForm, paths: Iterable[str]) -> None:
             continue
         if is_rule(default):
             default = call_default(turn, f"{control.name}.default", default, control._owner)
-        if isinstance(default, NthChoice):
-            default = default.among(control._current("choices")) if isinstance(control, LiveChoice) else None
-            default = (default,) if isinstance(control, LiveChoice) and decl.multiple and default is not None else default
-        value = decl.coerce(default) if default is not None else None
-        if isinstance(control, LiveChoice) and value is not None:
-            choices = control._current("choices")
-            # A default that isn't offered would be cleared at once, with an event that no one caused.
-            found = [choices.equal(item, UNSEEN) for item in (value if decl.multiple else (value,))]
-            if UNSEEN in found:
-                continue
-            value = tuple(found) if decl.multiple else found[0]
-        control._value = value if value is not None else control._plan.blank
+        value = decl.start(control, default) if default is not None else None
+        if value is UNSEEN:
+            continue
+        control._value = value if value is not None else control._plan.blank  # not undone: the form is new
         form._state.touched[control] = None
 
 

@@ -6,7 +6,6 @@ from typing import Any
 
 from fuselatch.core.engine.failure import place_outside
 from fuselatch.core.engine.state import SessionState, Turn
-from fuselatch.core.forms.controls import LiveInput
 from fuselatch.core.model.errors import FuseLatchError
 from fuselatch.core.model.values import Unparsable, short_text
 
@@ -41,7 +40,7 @@ def drop_draft(turn: Turn, control: Any) -> None:
     """Drop a draft, and the finding that it can't be parsed."""
     if control._draft is not None:
         turn.set(control, "_draft", None)
-    if isinstance(control, LiveInput):
+    if control._plan.is_input:
         end_preview(turn, control)
         if control._trouble is not None:
             turn.set(control, "_trouble", None)

@@ -6,7 +6,6 @@ from typing import Any
 
 from fuselatch.core.engine.state import Turn
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.controls import LiveInput
 from fuselatch.core.model.cells import UNSEEN
 from fuselatch.core.model.values import same
 
@@ -16,7 +15,7 @@ def is_changed(form: OpenForm) -> bool:
     if form._state.records is not None:
         changed: bool = form._state.records.is_changed
         return changed
-    entries = (control for control in form._state.order if isinstance(control, LiveInput) and not control._rule)
+    entries = (control for control in form._state.order if control._plan.is_input and not control._rule)
     return lines_changed(form) or any(differs(control) for control in entries)
 
 
@@ -38,6 +37,6 @@ def lines_changed(form: OpenForm) -> bool:
         if lines._gone or list(lines._written) != list(lines._rows):
             return True
         entries = (control for line in lines._rows for control in lines._members[line][1])
-        if any(isinstance(control, LiveInput) and differs(control) for control in entries):
+        if any(control._plan.is_input and differs(control) for control in entries):
             return True
     return False

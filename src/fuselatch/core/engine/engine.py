@@ -28,18 +28,20 @@ from fuselatch.core.engine.validation import findings
 from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.latch import Latch
-from fuselatch.core.forms.live_lists import LiveLines, LiveTable
+from fuselatch.core.forms.line_lists import LineList
 from fuselatch.core.forms.live_state import ControlState, FormState
 from fuselatch.core.forms.manner import Manner
 from fuselatch.core.forms.plans import Handler
 from fuselatch.core.forms.port import EnginePort
 from fuselatch.core.forms.prompts import Answer, Prompt, Tone
 from fuselatch.core.forms.shared import Shared
+from fuselatch.core.kinds.asking import value_form
 from fuselatch.core.model.cells import Cell, Node
 from fuselatch.core.model.errors import NotAllowedHere, RuleError
 from fuselatch.core.model.events import By, Event
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.outcome import ACCEPTED, Outcome
+from fuselatch.core.model.properties import exact
 from fuselatch.core.model.values import short
 
 
@@ -150,11 +152,11 @@ class Engine(EnginePort):
         """Set a value in a gesture of its own."""
         start(self.state, ("set", control, "value"), lambda turn: changing.put(turn, control, exact), "program")
 
-    def set_property(self, control: ControlState, prop: str, value: object, wanted: Callable[[Any], Any]) -> None:
+    def set_property(self, control: ControlState, prop: str, value: object) -> None:
         name = f"{type(control.form).__name__}.{control.name}.{prop}"
         changing.may_change(self.state, control.form, name, prop in control._decl.rules)
-        exact = changing.exact_property(name, prop, value, wanted)
-        self._put(("set", control, prop), lambda turn: changing.put_property(turn, control, prop, exact))
+        ready = exact(name, prop, value)
+        self._put(("set", control, prop), lambda turn: changing.put_property(turn, control, prop, ready))
 
     def set_attribute(self, container: Container, name: str, value: object) -> None:
         form: Any = container._state.form
@@ -183,7 +185,7 @@ class Engine(EnginePort):
             self.state.turn.undo.append((container, name, container.__dict__[name]))
         del container.__dict__[name]
 
-    def sort_table(self, table: LiveTable[Any], sort: tuple[str, bool]) -> None:
+    def sort_table(self, table: Any, sort: tuple[str, bool]) -> None:
         name = f"the sort order of {type(table.form).__name__}.{table.name}"
         self.by_program(table.form, name, ("sort", table, "value"), lambda turn: changing.put_sort(turn, table, sort))
 
@@ -201,16 +203,16 @@ class Engine(EnginePort):
 
     # ---- lines and records
 
-    def add_line(self, lines: LiveLines[Any], values: Mapping[str, Any]) -> Any:
+    def add_line(self, lines: LineList[Any], values: Mapping[str, Any]) -> Any:
         return self._at_lines(lines, "add a line to", lambda turn: line_changes.add(turn, lines, values))
 
-    def remove_line(self, lines: LiveLines[Any], line: Any) -> bool:
+    def remove_line(self, lines: LineList[Any], line: Any) -> bool:
         return bool(self._at_lines(lines, "remove a line of", lambda turn: line_changes.remove(turn, lines, line)))
 
-    def move_line(self, lines: LiveLines[Any], line: Any, to: int) -> None:
+    def move_line(self, lines: LineList[Any], line: Any, to: int) -> None:
         self._at_lines(lines, "move a line of", lambda turn: line_changes.reorder(turn, lines, line, to))
 
-    def _at_lines(self, lines: LiveLines[Any], verb: str, step: Callable[[Turn], Any]) -> Any:
+    def _at_lines(self, lines: LineList[Any], verb: str, step: Callable[[Turn], Any]) -> Any:
         """Change lines, with a queue of their own."""
         done: list[Any] = []
 
@@ -237,6 +239,9 @@ class Engine(EnginePort):
         name = f"the message of {type(form).__name__}"
         label = ("say", form._state.name, "value")
         self.by_program(form, name, label, lambda turn: changing.put_message(turn, form, text, tone, stays))
+
+    def value_form(self, entry: Any, text: str, title: str) -> type[Form]:
+        return value_form(entry, text, title, self.formats)
 
     def open(self, form: OpenForm, child: type[Form], params: Mapping[str, Any], how: Manner) -> Outcome:
         return open_dialog(self.state, self._opener_for(form), child, params, how)
@@ -324,7 +329,7 @@ class Engine(EnginePort):
         if self.state.turn is not None:
             self.state.turn.set_item(form._state, "listeners", key, listener)
         else:
-            form._state.listeners = {**form._state.listeners, key: listener}
+            form._state.listeners = {**form._state.listeners, key: listener}  # not undone: no gesture runs
 
     # ---- latches
 

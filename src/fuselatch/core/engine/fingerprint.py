@@ -25,7 +25,6 @@ from typing import Any, Final
 
 from fuselatch.core.engine.state import DialogWait, PauseWait, PromptWait, SessionState, Turn, Wait
 from fuselatch.core.forms.container import RESERVED_ATTRIBUTES, Container
-from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
 from fuselatch.core.forms.live_state import ControlState, FormState
 from fuselatch.core.forms.shared import Shared
 from fuselatch.core.model.cells import UNSEEN
@@ -116,7 +115,7 @@ def write_plain(parts: list[str], path: str, container: Container) -> None:
 def write_control(parts: list[str], control: ControlState) -> None:
     """Add what differs from a control that was never touched."""
     value = control._value
-    more = of_list(control)
+    more = "".join([f" {word} {stable(held)}" for word, held in control._decl.hidden_state(control)])
     if (
         not more
         and value is None
@@ -147,22 +146,6 @@ def write_control(parts: list[str], control: ControlState) -> None:
     if control._set is not None:
         text += f" set {stable(control._set)}"
     parts.append(text)
-
-
-def of_list(control: ControlState) -> str:
-    """Return what only lists, tables and lines have: what Enter would take, what a record brought, how they are sorted."""
-    if isinstance(control, LiveLines):
-        return f" gone {stable(control._gone)}" if control._gone else ""
-    if not isinstance(control, LiveChoice):
-        return ""
-    text = ""
-    if control._at is not UNSEEN and control._listing:
-        text += f" at {stable(control._at)}"
-    if control._brought is not None:
-        text += f" brought {stable(control._brought)}"
-    if isinstance(control, LiveTable):
-        text += f" sorted {stable(control._sort)}"
-    return text
 
 
 def told(findings: tuple[Finding, ...]) -> str:

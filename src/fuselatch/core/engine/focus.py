@@ -2,18 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Any, TypeGuard
+from typing import Any
 
 from fuselatch.core.engine.changing import add_choice
 from fuselatch.core.engine.drafts import end_preview, parsed
-from fuselatch.core.engine.listing import is_always_open
 from fuselatch.core.engine.loop import drain, happen
 from fuselatch.core.engine.prompting import ask_itself
 from fuselatch.core.engine.refusals import at_control
 from fuselatch.core.engine.state import Turn
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.controls import LiveInput
-from fuselatch.core.forms.live_lists import LiveChoice, LiveLines
 from fuselatch.core.forms.live_state import ControlState, is_masked, is_read_only, is_usable
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.values import Unparsable
@@ -43,7 +40,7 @@ def settle(turn: Turn, control: ControlState | None) -> None:
     else:
         turn.set(control, "_draft", None)
         turn.put_value(control, value, turn.cause)
-        if isinstance(control, LiveChoice) and value is not None and value not in control._current("choices"):
+        if control._plan.offers and control._decl.asks_to_add(control, value):
             # Handlers first: one of them may add the item to the list.
             drain(turn)
             offer_other(turn, control, value)
@@ -59,10 +56,10 @@ def settle_all(turn: Turn, form: OpenForm) -> None:
             settle(turn, control)
 
 
-def offer_other(turn: Turn, control: LiveChoice[Any, Any, Any], entry: str) -> None:
+def offer_other(turn: Turn, control: ControlState, entry: str) -> None:
     """Ask if a text that isn't in the list should be added to it."""
     form = control.form
-    answer = ask_itself(turn, form, form.other_prompt, {"entry": entry, "caption": control.caption})
+    answer = ask_itself(turn, form, form.other_prompt, {"entry": entry, "caption": control._read("caption")})
     if answer == form.other_prompt.buttons[0]:
         add_choice(turn, control, entry)
 
@@ -100,7 +97,7 @@ def leave_control(turn: Turn, here: ControlState, target: ControlState) -> bool:
                 return False
         # Nothing has the focus while `left` runs, so that a handler can move it elsewhere.
         put_focus(turn, here.form, None)
-        if isinstance(here, LiveInput):
+        if here._plan.is_input:
             show_findings(turn, here)
             lines = here._plan.line
             if lines is not None and (target._plan.line is None or target._plan.line[0] is not lines[0]):
@@ -117,18 +114,13 @@ def arrive(turn: Turn, target: ControlState) -> bool:
 
 
 def is_selected_whole(control: ControlState) -> bool:
-    """Return True if a control's text is selected when the user comes to it by keyboard.
-
-    A text of several lines isn't: one key would replace all of it.
-    """
-    return takes_keys(control) and control._decl.constants["look"] != "multi-line"
+    """Return True if a control's text is selected when the user comes to it by keyboard."""
+    return takes_keys(control) and bool(control._decl.is_selected_whole())
 
 
-def takes_keys(control: ControlState | None) -> TypeGuard[LiveInput[Any, Any]]:
+def takes_keys(control: ControlState) -> bool:
     """Return True if a control can be typed into."""
-    if control is None or "typed" not in control._plan.raises or is_always_open(control):
-        return False
-    return not (control._decl.multiple or control._rule or is_read_only(control))
+    return control._plan.typable and not control._rule and not is_read_only(control)
 
 
 def move_focus(turn: Turn, target: ControlState, select: bool = False) -> bool:
@@ -190,10 +182,8 @@ def enter(turn: Turn, form: OpenForm, control: ControlState | None) -> None:
 
 
 def enter_at(turn: Turn, form: OpenForm, control: ControlState) -> None:
-    """Set the focus where the user can correct what was found: in the first of lines, otherwise at the control."""
-    if isinstance(control, LiveLines) and control._rows:
-        control = next(filter(takes_focus, control._members[control._rows[0]][1]), control)
-    enter(turn, form, control)
+    """Set the focus where the user can correct what was found: at the first entry inside the control, or at itself."""
+    enter(turn, form, next(filter(takes_focus, control._decl.inner(control)), control))
 
 
 def keep(turn: Turn) -> None:

@@ -23,7 +23,7 @@ from fuselatch.core.engine.state import SessionState, Turn
 from fuselatch.core.engine.storing import Written, as_stored, by_column, columns_of, expect_types, key_column, row_at, stage
 from fuselatch.core.engine.submitting import validate_form, veto
 from fuselatch.core.forms.container import Container, OpenForm
-from fuselatch.core.forms.live_lists import LiveLines
+from fuselatch.core.forms.line_lists import LineList
 from fuselatch.core.forms.live_state import FormState
 from fuselatch.core.forms.placing import call_by_place, inner_plan, make_line, values_of
 from fuselatch.core.forms.plans import joined
@@ -34,15 +34,15 @@ from fuselatch.core.model.record_changes import Change, Record, key_in, known_ke
 from fuselatch.core.model.values import alike
 
 
-def lines_of(form: OpenForm) -> list[LiveLines[Any]]:
-    found: list[LiveLines[Any]] = form._state.lines
+def lines_of(form: OpenForm) -> list[LineList[Any]]:
+    found: list[LineList[Any]] = form._state.lines
     return found
 
 
 # ---- what a user or a handler does
 
 
-def add(turn: Turn, lines: LiveLines[Any], values: Mapping[str, Any]) -> Container | None:
+def add(turn: Turn, lines: LineList[Any], values: Mapping[str, Any]) -> Container | None:
     """Add a line at the end; return None if it was blocked or refused."""
     form, decl = lines.form, lines._decl
     if decl.max_items is not None and len(lines._rows) >= decl.max_items:
@@ -73,7 +73,7 @@ def add(turn: Turn, lines: LiveLines[Any], values: Mapping[str, Any]) -> Contain
         turn.cause = before
 
 
-def parent_kept(turn: Turn, lines: LiveLines[Any]) -> bool:
+def parent_kept(turn: Turn, lines: LineList[Any]) -> bool:
     """Save the record that a line will belong to, if declared; return False if refused."""
     form = lines.form
     if lines._decl.new_parent == "together":
@@ -84,7 +84,7 @@ def parent_kept(turn: Turn, lines: LiveLines[Any]) -> bool:
     return veto(turn, form, "line", turn.session.text("notice.save_first", caption=lines.caption))
 
 
-def remove(turn: Turn, lines: LiveLines[Any], line: Container) -> bool:
+def remove(turn: Turn, lines: LineList[Any], line: Container) -> bool:
     """Remove a line; return False if it was blocked."""
     must_have(lines, line)
     before, turn.cause = turn.cause, turn.note("step", lines, "remove line")
@@ -101,7 +101,7 @@ def remove(turn: Turn, lines: LiveLines[Any], line: Container) -> bool:
         turn.cause = before
 
 
-def reorder(turn: Turn, lines: LiveLines[Any], line: Container, to: int) -> None:
+def reorder(turn: Turn, lines: LineList[Any], line: Container, to: int) -> None:
     must_have(lines, line)
     if not 0 <= to < len(lines._rows):
         raise ValueError(f"{lines.name} has no position {to}; positions are 0 to {len(lines._rows) - 1}")
@@ -110,7 +110,7 @@ def reorder(turn: Turn, lines: LiveLines[Any], line: Container, to: int) -> None
     drain(turn)
 
 
-def must_have(lines: LiveLines[Any], line: Container) -> None:
+def must_have(lines: LineList[Any], line: Container) -> None:
     """Refuse a line that isn't there."""
     if line not in lines._rows:
         raise NotAllowedHere(f"{line!r} isn't a line of {type(lines.form).__name__}.{lines.name} (or was removed)")
@@ -125,7 +125,7 @@ def path_of(line: Container) -> str:
     return path
 
 
-def made(turn: Turn, lines: LiveLines[Any]) -> Container:
+def made(turn: Turn, lines: LineList[Any]) -> Container:
     """Return a new line whose rules work, not yet in the list."""
     line: Container = make_line(lines)
     path = path_of(line)
@@ -135,14 +135,14 @@ def made(turn: Turn, lines: LiveLines[Any]) -> Container:
     return line
 
 
-def cells_of(lines: LiveLines[Any], line: Container) -> list[Cell]:
+def cells_of(lines: LineList[Any], line: Container) -> list[Cell]:
     """Return the rules and checks of a line."""
     nodes, controls = lines._members[line]
     found = [cell for each in (*nodes, *controls) for cell in (each._cells or {}).values()]
     return found + [cell for control in controls for cell in getattr(control, "_checks", ())]
 
 
-def show(turn: Turn, lines: LiveLines[Any], rows: tuple[Any, ...]) -> None:
+def show(turn: Turn, lines: LineList[Any], rows: tuple[Any, ...]) -> None:
     """Set the lines of a list."""
     if rows == lines._rows:
         return
@@ -151,12 +151,12 @@ def show(turn: Turn, lines: LiveLines[Any], rows: tuple[Any, ...]) -> None:
     put_rows(turn.session, lines, rows, cause)
 
 
-def append(turn: Turn, lines: LiveLines[Any], line: Container) -> None:
+def append(turn: Turn, lines: LineList[Any], line: Container) -> None:
     """Add a line at the end. What the others are called stays, so that many lines cost as many times one."""
     count = len(lines._rows)
     cause = turn.note("change", lines, "rows", count, count + 1)
     turn.set(Appending(turn.session, lines, line), "done", True)
-    lines._rows = (*lines._rows, line)
+    lines._rows = (*lines._rows, line)  # not undone: it follows the lines that are there, also after an undo
     attach(turn.session, lines, line)
     lines._attached.add(line)
     call_by_place(lines, count)
@@ -172,7 +172,7 @@ class Appending(Undoable):
 
     __slots__ = ("done", "line", "lines", "session")
 
-    def __init__(self, session: SessionState, lines: LiveLines[Any], line: Container) -> None:
+    def __init__(self, session: SessionState, lines: LineList[Any], line: Container) -> None:
         self.done = False
         self.session = session
         self.lines = lines
@@ -187,7 +187,7 @@ class Reordering(Undoable):
 
     __slots__ = ("after", "before", "done", "lines", "session")
 
-    def __init__(self, session: SessionState, lines: LiveLines[Any], after: tuple[Any, ...]) -> None:
+    def __init__(self, session: SessionState, lines: LineList[Any], after: tuple[Any, ...]) -> None:
         self.done = False
         self.session = session
         self.lines = lines
@@ -211,11 +211,11 @@ MOST_POSITIONS: Final = 500
 """How many earlier orders of a list are kept, to find what the trace tells of a line."""
 
 
-def put_rows(session: SessionState, lines: LiveLines[Any], rows: tuple[Any, ...], cause: int) -> None:
+def put_rows(session: SessionState, lines: LineList[Any], rows: tuple[Any, ...], cause: int) -> None:
     """Set the lines of a list; update names, working rules and tab order."""
     if session.recording and lines._rows:
         lines._positions = [*lines._positions[-MOST_POSITIONS:], (len(session.trace.rows), lines._rows)]
-    lines._rows = rows
+    lines._rows = rows  # not undone: it follows the lines that are there, also after an undo
     there = set(rows)
     for line in lines._attached - there:
         detach(session, lines, line)
@@ -228,26 +228,25 @@ def put_rows(session: SessionState, lines: LiveLines[Any], rows: tuple[Any, ...]
     for path in state.plan.controls:
         control = state.controls[path]
         order.append(control)
-        if isinstance(control, LiveLines):
-            order += [entry for line in control._rows for entry in control._members[line][1]]
+        order.extend(control._decl.inner(control))
     state.order = order
     changed(session, lines, rows, cause)
 
 
-def place_after(state: FormState, lines: LiveLines[Any]) -> int:
+def place_after(state: FormState, lines: LineList[Any]) -> int:
     """Return the place in the tab order after the last entry of a list."""
     later = False
     after = 0
     for path in state.plan.controls:
         control = state.controls[path]
         after += later
-        if later and isinstance(control, LiveLines):
-            after += sum(len(control._members[line][1]) for line in control._rows)
+        if later:
+            after += len([*control._decl.inner(control)])
         later = later or control is lines
     return len(state.order) - after
 
 
-def changed(session: SessionState, lines: LiveLines[Any], differing: Iterable[Container], cause: int) -> None:
+def changed(session: SessionState, lines: LineList[Any], differing: Iterable[Container], cause: int) -> None:
     """Mark what depends on lines that came, went or moved. `differing`: those that are new or have another place."""
     state = lines.form._state
     state.rearranged = True
@@ -261,7 +260,7 @@ def changed(session: SessionState, lines: LiveLines[Any], differing: Iterable[Co
     session.dirty.revalidate(lines)
 
 
-def detach(session: SessionState, lines: LiveLines[Any], line: Container) -> None:
+def detach(session: SessionState, lines: LineList[Any], line: Container) -> None:
     """Stop the rules and checks of a removed line."""
     for cell in cells_of(lines, line):
         for node, prop in cell.inputs:
@@ -269,20 +268,20 @@ def detach(session: SessionState, lines: LiveLines[Any], line: Container) -> Non
                 node._watchers.get(prop, {}).pop(cell, None)
         session.dirty.cells.pop(cell, None)
     whole = line.__dict__["_live"]
-    whole._set = {"visible": False}
+    whole._set = {"visible": False}  # not undone: it follows the lines that are there, also after an undo
     session.retired[lines] = None
     for control in lines._members[line][1]:
         session.dirty.to_validate.pop(control, None)
 
 
-def attach(session: SessionState, lines: LiveLines[Any], line: Container) -> None:
+def attach(session: SessionState, lines: LineList[Any], line: Container) -> None:
     """Start the rules and checks of a line that was added or restored."""
     whole = line.__dict__["_live"]
     for cell in cells_of(lines, line) if whole._set is not None else ():
         inputs, cell.inputs = cell.inputs, {}
         watch(cell, inputs)
         session.dirty.invalidate_cell(cell, 0)
-    whole._set = None
+    whole._set = None  # not undone: it follows the lines that are there, also after an undo
     for control in lines._members[line][1]:
         session.dirty.revalidate(control)
 
@@ -329,7 +328,7 @@ def load(turn: Turn, form: OpenForm, key: Any) -> None:
         show(turn, lines, found)
 
 
-def loaded(turn: Turn, lines: LiveLines[Any], row: Record) -> Container:
+def loaded(turn: Turn, lines: LineList[Any], row: Record) -> Container:
     line = made(turn, lines)
     where = f"'{lines._decl.records}' {shown_key(key_in(row, key_column(turn.session, lines._decl.records)))}"
     for column, control in line_columns(turn.session, lines, line).items():
@@ -338,13 +337,13 @@ def loaded(turn: Turn, lines: LiveLines[Any], row: Record) -> Container:
     return line
 
 
-def line_columns(session: SessionState, lines: LiveLines[Any], line: Container) -> dict[str, Any]:
+def line_columns(session: SessionState, lines: LineList[Any], line: Container) -> dict[str, Any]:
     """Return the control for each column of a line."""
     source = lines._decl.records
     return bound_columns(lines.form, values_of(lines, line), columns_of(session, source), source)
 
 
-def forget_written(turn: Turn, lines: LiveLines[Any], written: Mapping[Any, Record]) -> None:
+def forget_written(turn: Turn, lines: LineList[Any], written: Mapping[Any, Record]) -> None:
     """Set what the store has of the lines."""
     turn.set(lines, "_written", dict(written))
     turn.set(lines, "_gone", {})
@@ -392,7 +391,7 @@ def stage_lines(turn: Turn, form: OpenForm, records: Any) -> None:
         forget_written(turn, lines, written)
 
 
-def add_to_staged(turn: Turn, lines: LiveLines[Any], line: Container, row: Record) -> bool:
+def add_to_staged(turn: Turn, lines: LineList[Any], line: Container, row: Record) -> bool:
     """Add to a new line's row that is staged and not written yet; return False if there is none."""
     for at, (change, receiver) in enumerate(turn.writes or ()):
         mine = isinstance(receiver, LineKeys) and receiver.lines is lines and receiver.line is line
@@ -440,7 +439,7 @@ class LineKeys:
 
     __slots__ = ("form", "line", "lines", "records")
 
-    def __init__(self, lines: LiveLines[Any], line: Container | None, records: Any) -> None:
+    def __init__(self, lines: LineList[Any], line: Container | None, records: Any) -> None:
         self.form: OpenForm = lines.form
         self.records = records
         self.lines = lines
@@ -483,7 +482,7 @@ class LineKeys:
         return line
 
 
-def under(session: SessionState, form: OpenForm, key: Any) -> list[tuple[LiveLines[Any], Sequence[Record]]]:
+def under(session: SessionState, form: OpenForm, key: Any) -> list[tuple[LineList[Any], Sequence[Record]]]:
     """Return the rows of a record, with the lines that show them."""
     stored = [lines for lines in lines_of(form) if lines._decl.records]
     return [(lines, by_column(session, lines._decl.records, lines._decl.key).get(key, ())) for lines in stored]

@@ -112,7 +112,7 @@ class Opening(Undoable):
         self.done = False
 
     def _restored(self, name: str) -> None:
-        self.form._state.phase = "closed"
+        self.form._state.phase = "closed"  # not undone: this is the undo
         self.session.stack.drop(self.form)
 
 

@@ -5,18 +5,14 @@ What is listed is made without running any rule: of a property with a rule, what
 
 from __future__ import annotations
 
-from typing import Any, Final, TypeAlias
+from typing import Final, TypeAlias
 
 from fuselatch.core.engine.state import SessionState
-from fuselatch.core.forms.controls import LiveInput
-from fuselatch.core.forms.live_lists import LiveTable
 from fuselatch.core.forms.live_state import ControlState, FormState, seems_usable, seen
 
 Act: TypeAlias = tuple[str, str, str]
 """A gesture without its parts that are rarely used: its verb, the control's name, and its text."""
 
-FEW: Final = 6
-"""How many items of a list are named: the first ones, one in the middle and the last ones."""
 RECORDS: Final = ("next", "previous", "first", "last", "new", "save", "remove")
 AT_PROMPT: Final[tuple[Act, ...]] = (("close", "", ""), ("key", "", "Escape"), ("key", "", "Enter"))
 AT_FORM: Final[tuple[Act, ...]] = (*AT_PROMPT, ("tab", "", ""), ("back_tab", "", ""))
@@ -72,35 +68,13 @@ def add_gestures(found: list[Act], control: ControlState, focused: bool) -> None
         found.append(("press", name, ""))
     if "add_line" in accepts and seen(control, "read_only") is not True:
         found.append(("add_line", name, ""))
-    if "sort" in accepts:
-        found.extend([("sort", name, column) for column in decl.columns])
     if "hovered" in heard or "unhovered" in heard:
         found.append(("hover", name, ""))
     if "double_clicked" in heard:
         found.append(("double", name, ""))
     if decl.takes_focus and not focused:
         found.append(("focus", name, ""))
-    if not isinstance(control, LiveInput) or control._rule or seen(control, "read_only") is True:
-        return
-    if "tick" in accepts:
-        found.append(("untick" if control._value is True else "tick", name, ""))
-    if "pick" in accepts:
-        texts = texts_in(seen(control, "choices"))
-        found.extend([("pick", name, text) for text in texts])
-        if isinstance(control, LiveTable) and "double_clicked" in heard:
-            found.extend([("double", name, text) for text in texts])
-    if "type" in accepts and not decl.multiple and not isinstance(control, LiveTable):
-        found.append(("type", name, ""))
-
-
-def texts_in(choices: Any) -> list[str]:
-    """Return the texts of a few items: the first, one in the middle and the last ones. Each is there once."""
-    count = len(choices)
-    if count <= FEW:
-        texts: list[str] = list(choices.texts)
-    else:
-        texts = [choices.texts[at] for at in (0, 1, 2, count // 2, count - 2, count - 1)]
-    return [*dict.fromkeys(texts)]
+    found.extend([(verb, name, text) for verb, text in decl.gestures(control)])
 
 
 def refused_entries(session: SessionState) -> list[str]:

@@ -12,7 +12,6 @@ from fuselatch.core.engine.state import ENGINE_HANDLER, PromptWait, SessionState
 from fuselatch.core.engine.validation import follow_before_wait
 from fuselatch.core.engine.waits import may_wait, wait_for
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.controls import LiveValue
 from fuselatch.core.forms.live_state import is_masked
 from fuselatch.core.forms.prompts import Answer, Cells, Prompt, Shown, in_words
 from fuselatch.core.model.texts import said
@@ -76,10 +75,10 @@ def filled(form: OpenForm, prompt: Prompt, facts: Mapping[str, Any]) -> str:
     if prompt.plain is not None:
         return prompt.plain
     known = dict(facts)
-    controls = form._state.controls
+    controls: Mapping[str, Any] = form._state.controls
     for name in prompt.fields:
         control = controls.get(name)
-        if name not in known and isinstance(control, LiveValue):
+        if name not in known and control is not None and control._plan.holds_value:
             text = control.text
             known[name] = MASK * len(text) if is_masked(control) else Shown(text, control._current("value"))
     return prompt.filled(known, [*facts, *(path for path in controls if "." not in path)])

@@ -7,15 +7,11 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from fuselatch.core.engine.edited import differs
-from fuselatch.core.engine.outcomes import is_left_out
-from fuselatch.core.engine.state import SessionState, Turn
-from fuselatch.core.forms.catalogs import Catalog
+from fuselatch.core.engine.state import Turn
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.controls import LiveInput, LiveValue
-from fuselatch.core.forms.live_lists import LiveChoice
-from fuselatch.core.forms.live_state import is_masked, seen
+from fuselatch.core.forms.controls import LiveValue
+from fuselatch.core.forms.live_state import is_left_out, is_masked, seen
 from fuselatch.core.forms.plans import ControlPlan
-from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.errors import RecordError, UnknownName
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import Record
@@ -29,7 +25,7 @@ def bound_columns(
     bound: dict[str, LiveValue[Any]] = {}
     headings = {heading_as_name(column): column for column in columns}
     for name, control in controls.items():
-        if not isinstance(control, LiveInput) or control._rule:
+        if not control._plan.is_input or control._rule:
             continue
         wanted = control._decl.constants.get("column", "")
         column = column_for(name, control._decl, columns, headings)
@@ -86,8 +82,8 @@ def bring(turn: Turn, control: Any, value: Any, where: str, column: str) -> None
     except TypeError as error:
         caption, shown = str(seen(control, "caption")), MASK if is_masked(control) else short_text(anyhow(value))
         raise RecordError(where, column, str(error), caption, shown) from None
-    if isinstance(control, LiveChoice):
-        stored = of_list(control, stored)
+    if control._plan.offers:
+        stored = decl.of_column(control, stored)
         turn.set(control, "_brought", stored)
     put_silently(turn, control, stored)
 
@@ -105,34 +101,6 @@ def lay_over(turn: Turn, bound: Mapping[str, Any], stored: Record, where: str) -
         value = stored.get(column)
         if column in stored and not differs(control) and not alike(none_of(control._value, control), value):
             bring(turn, control, value, where, column)
-
-
-def text_of(session: SessionState, control: Any, value: Any) -> str:
-    """Return a column's value as its control writes it: of a choice the item's text."""
-    if isinstance(control, LiveChoice) and not control._decl.multiple:
-        choices: Choices[Any] = seen(control, "choices")
-        return choices.text(of_list(control, value))
-    try:
-        wanted = control._decl.of_record
-        value = adapted(value, wanted) if value is not None and wanted is not None else value
-        return str(control._decl.show(control._decl.coerce(value), session.formats))
-    except Exception:
-        # A store may hold what the control can't.
-        return anyhow(value)
-
-
-def of_list(control: LiveChoice[Any, Any, Any], value: Any) -> Any:
-    """Return a value, or the values of a tuple, in the class that the control's list has."""
-    decl = control._decl
-    offered, catalog = decl.constants.get("choices"), decl.rules.get("choices")
-    if offered is not None:
-        one = offered.equal
-    elif isinstance(catalog, Catalog):
-        one = catalog.converted
-    else:
-        # What a rule offers isn't known yet: the value is converted when it is read.
-        return value
-    return tuple([one(item, item) for item in value]) if decl.multiple else one(value, value)
 
 
 def none_of(value: Any, control: LiveValue[Any]) -> Any:

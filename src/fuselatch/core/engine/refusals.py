@@ -2,16 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import Any, Final
-
 from fuselatch.core.engine.naming import last_entry, open_form_named
 from fuselatch.core.engine.state import SessionState
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.controls import LiveInput
-from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
 from fuselatch.core.forms.live_state import ControlState, is_read_only, is_usable, seems_usable, seen_title
-from fuselatch.core.model.choices import fold_of, position_of_id
 from fuselatch.core.model.errors import HandlerFailed
 from fuselatch.core.model.gestures import VERBS, Gesture
 from fuselatch.core.model.names import suggest
@@ -140,62 +134,12 @@ def unfit(gesture: Gesture, control: ControlState) -> Reason | None:
     known = VERBS[verb]
     if known.unfit and verb not in decl.accepts:
         return f"{decl.named} {known.unfit}", None
-    if known.enters and isinstance(control, LiveInput) and control._rule:
+    if known.enters and control._plan.is_input and control._rule:
         return f"'{control.name}' is read-only (its value has a rule)", None
     if known.enters and verb != "focus" and is_read_only(control):
         return f"'{control.name}' is read-only ({because(control, 'read_only')})", None
-    more = UNFIT.get(verb)
-    reason = more(control, gesture) if more is not None else ""
+    reason: str = decl.unfit(control, gesture)
     return (reason, None) if reason else None
-
-
-def no_line(control: ControlState, gesture: Gesture) -> str:
-    return "" if "#" in control._plan.path else f"'{control.name}' is a group, not a line"
-
-
-def no_focus(control: ControlState, gesture: Gesture) -> str:
-    return "" if control._decl.takes_focus else f"{control._decl.named} can't have the focus"
-
-
-def no_typing(control: ControlState, gesture: Gesture) -> str:
-    return "pick from the list; multiple choices can't be typed" if control._decl.multiple else ""
-
-
-def no_column(control: LiveTable[Any], gesture: Gesture) -> str:
-    text = gesture.text
-    columns = control._decl.columns
-    return "" if text in columns else f"no column '{text}'; {suggest(text, columns)}"
-
-
-def no_choice(control: LiveChoice[Any, Any, Any], gesture: Gesture) -> str:
-    text = gesture.text
-    if gesture.item:
-        return "" if position_of_id(control.choices, gesture.item) is not None else f"no item '{gesture.item}' in the list"
-    found = control.choices.find(text, fold_of(control._engine.formats))
-    if len(found) > 1:
-        # By its text alone it would be the first, which may be the wrong one.
-        return f"{len(found)} items read '{text}'; say which: pick {control.name} '{text}' at 2, or where COLUMN VALUE"
-    if found:
-        return ""
-    return f"'{text}' isn't one of the choices; {suggest(text, control.choices.shown())}"
-
-
-def no_item(control: ControlState, gesture: Gesture) -> str:
-    if not gesture.text and not gesture.item:
-        return ""
-    return no_choice(control, gesture) if isinstance(control, LiveChoice) else f"{control._decl.named} has no items"
-
-
-UNFIT: Final[dict[str, Callable[[Any, Gesture], str]]] = {
-    "remove_line": no_line,
-    "move_line": no_line,
-    "focus": no_focus,
-    "type": no_typing,
-    "sort": no_column,
-    "pick": no_choice,
-    "double": no_item,
-}
-"""For some verbs, a second reason to refuse: a function that returns it, or ""."""
 
 
 def unknown_verb(verb: str) -> str:

@@ -11,16 +11,11 @@ from fuselatch.core.engine.state import SessionState, touch
 from fuselatch.core.engine.validation import check_runner
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.controls import LiveValue
-from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
 from fuselatch.core.forms.live_state import ControlState, FormState, current
 from fuselatch.core.forms.plans import CheckPlan
-from fuselatch.core.forms.prompts import TONES
 from fuselatch.core.model.cells import UNSEEN, Cell, Derived, watch
-from fuselatch.core.model.choices import choices_of
-from fuselatch.core.model.names import suggest
-from fuselatch.core.model.pictures import Picture
-from fuselatch.core.model.values import same, short
+from fuselatch.core.model.properties import PROPERTIES, text_of
+from fuselatch.core.model.values import same
 
 PASSIVE: Final = frozenset({"default"})
 """Rules that run at opening and aren't tracked."""
@@ -32,7 +27,7 @@ def install(session: SessionState, form: OpenForm) -> list[Cell]:
     made: list[Cell] = []
     if callable(state.plan.title):
         cell = Cell(
-            state, "title", running(state.plan.title, form, str_of), (state.serial, -1, 0), state.plan.title, state.name
+            state, "title", running(state.plan.title, form, text_of), (state.serial, -1, 0), state.plan.title, state.name
         )
         state._cells = {"title": cell}
         made.append(cell)
@@ -68,10 +63,10 @@ def install_at(session: SessionState, state: FormState, path: str, made: list[Ce
 def make_ready(session: SessionState, cells: list[Cell]) -> None:
     """Run rules for the first time. This raises no events."""
     for cell in cells:
-        cell.announced = fresh(session, cell)
+        cell.announced = fresh(session, cell)  # not undone: the form is new
         touch(cell.node)
-        if isinstance(cell.node, LiveValue) and cell.prop == "value":
-            cell.node._value = cell.value
+        if cell.prop == "value" and isinstance(cell.node, ControlState):
+            cell.node._value = cell.value  # not undone: the form is new
 
 
 def rule_of(
@@ -86,16 +81,15 @@ def rule_of(
     if isinstance(rule, Catalog):
         given = [state.controls[path] for path in control._plan.inputs[prop]]
         return offering(session, rule, given, control), Catalog.where
-    if isinstance(control, LiveTable) and prop == "choices":
+    if PROPERTIES[prop].follows and control._decl.made is not None:
         return made_choices(session, control, rule), rule
     return running(rule, control._owner, convert), rule
 
 
 def offering(session: SessionState, catalog: Catalog[Any], given: list[Any], control: Any) -> Callable[[], Any]:
     """Return a function that computes a catalog's choices."""
-    if isinstance(control, LiveTable):
-        return lambda: catalog_choices(session, catalog, tuple([one._read("value") for one in given]), control._read_sort())
-    return lambda: catalog_choices(session, catalog, tuple([control._read("value") for control in given]))
+    order_of = control._decl.order_of
+    return lambda: catalog_choices(session, catalog, tuple([one._read("value") for one in given]), *order_of(control))
 
 
 def running(rule: Callable[..., Any], owner: Any, convert: Callable[[Any], Any]) -> Callable[[], Any]:
@@ -105,7 +99,7 @@ def running(rule: Callable[..., Any], owner: Any, convert: Callable[[Any], Any])
 
 def are_plain(inputs: list[ControlState]) -> bool:
     """Return True if no rule and no list decides the inputs' values."""
-    return not any("value" in given._decl.rules or isinstance(given, LiveChoice) for given in inputs)
+    return not any("value" in given._decl.rules or given._plan.lists for given in inputs)
 
 
 def derived_rule(
@@ -193,51 +187,9 @@ def converter(control: Any, prop: str) -> Callable[[Any], Any]:
             return blank if value is None else coerce(value)
 
         return convert
-    return CONVERTERS[prop]
-
-
-def str_of(value: Any) -> str:
-    """Return text; None is ""."""
-    if value is None:
-        return ""
-    if not isinstance(value, str):
-        raise TypeError(f"expected text (str), not {type(value).__name__}")
-    return value
-
-
-def tone_of(value: Any) -> str:
-    """Return one of the four tones; None is plain."""
-    tone = str_of(value) or "plain"
-    if tone not in TONES:
-        raise ValueError(f"unknown tone '{tone}'; {suggest(tone, TONES)}")
-    return tone
-
-
-def picture_of(value: Any) -> Picture | None:
-    """Return a picture, or None."""
-    if value is not None and not isinstance(value, Picture):
-        raise TypeError(f"expected a Picture or None, not {short(value)}")
-    return value
-
-
-def need_of(value: Any) -> bool | str:
-    """Return True, False or "warn"."""
-    return "warn" if value == "warn" else bool(value)
-
-
-CONVERTERS: Final[dict[str, Callable[[Any], Any]]] = {
-    "enabled": bool,
-    "visible": bool,
-    "required": need_of,
-    "read_only": bool,
-    "choices": choices_of,
-    "caption": str_of,
-    "help": str_of,
-    "tone": tone_of,
-    "placeholder": str_of,
-    "picture": picture_of,
-    "alt": str_of,
-}
+    found = PROPERTIES[prop].convert
+    assert found is not None, f"a rule for '{prop}' isn't accepted where it is declared"
+    return found
 
 
 def is_as_is(value: Any) -> bool:

@@ -11,10 +11,10 @@ from typing import Any, Final
 
 from fuselatch.core.engine.failure import failed, failure_of, tell
 from fuselatch.core.engine.state import SessionState, Turn, touch
-from fuselatch.core.forms.live_lists import LiveChoice
 from fuselatch.core.forms.live_state import ControlState, FormState, current
 from fuselatch.core.model.cells import UNSEEN, Cell, Inputs, Node, watch
 from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, RuleError, describe
+from fuselatch.core.model.properties import JUDGING, MOVING, PROPERTIES
 from fuselatch.core.model.trace import safe_text
 from fuselatch.core.model.trace_rows import add_row
 from fuselatch.core.model.values import same
@@ -22,10 +22,6 @@ from fuselatch.core.model.view import FailureView
 
 NESTED: Final = 40
 """How deep rules may nest before the rest runs from the bottom of the stack."""
-JUDGED: Final = frozenset({"enabled", "visible", "required"})
-"""Properties that decide if an entry is checked."""
-MOVING: Final = frozenset({"enabled", "visible"})
-"""Properties that may take the focus or the pointer away from a control."""
 
 
 class Untracked(dict[Any, Any]):
@@ -84,7 +80,7 @@ def refresh(session: SessionState, cell: Cell) -> Any:
                     session.failed.pop(cell, None)
             cell.forced = False
             if inputs.keys() != cell.inputs.keys():
-                if cell.prop in JUDGED:
+                if cell.prop in JUDGING:
                     must_not_judge_itself(cell, inputs)
                 watch(cell, inputs)
             else:
@@ -251,7 +247,7 @@ def property_differs(turn: Turn, node: Node, prop: str, cause: int) -> None:
             for cell in cells:
                 if cell.prop == "enabled":
                     show_again(cell.node)
-    is_group = control._decl.kind == "group"
+    is_group = control._plan.is_group
     if is_group:
         inside = f"{control._plan.path}."
         for path, other in control._state.controls.items():
@@ -267,7 +263,7 @@ def property_differs(turn: Turn, node: Node, prop: str, cause: int) -> None:
         focused = control._state.focus
         if focused is control or focused is None or control is session.hovered or is_group:
             session.stack.unsettled = True
-    elif prop == "choices" and not control._rule and isinstance(control, LiveChoice):
+    elif PROPERTIES[prop].follows and not control._rule:
         stored, reads = control._value, current(control, "value")
         if not same(stored, reads):
             turn.put_value(control, reads, cause)
@@ -277,7 +273,7 @@ def show_again(node: Any) -> None:
     """Let the next view tell again what disables a control, or the controls of a group."""
     state = node._state
     state.touched[node] = None
-    if node._decl.kind == "group":
+    if node._plan.is_group:
         inside = f"{node._plan.path}."
         state.touched.update({other: None for path, other in state.controls.items() if path.startswith(inside)})
 
@@ -288,9 +284,9 @@ def update_quietly(session: SessionState) -> None:
     for cell in sorted(cells, key=by_order):
         try:
             node: Any = cell.node
-            cell.announced = fresh(session, cell)
+            cell.announced = fresh(session, cell)  # not undone: this is the undo
             if cell.prop == "value":
-                node._value = cell.value
+                node._value = cell.value  # not undone: this is the undo
             touch(node)
             if cell.prop == "check":
                 session.dirty.revalidate_check(node)

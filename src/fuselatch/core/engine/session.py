@@ -29,11 +29,10 @@ from fuselatch.core.engine.state import Turn, is_closed_for_good
 from fuselatch.core.engine.steps import come_to_front
 from fuselatch.core.engine.storing import look
 from fuselatch.core.engine.verbs import RUNS_NO_AUTHOR_CODE, STEPS
-from fuselatch.core.engine.viewing import help_line, list_part, message_of, picture_shown, prompt_view, rows_part, view_of
+from fuselatch.core.engine.viewing import help_line, message_of, picture_shown, prompt_view, view_of
 from fuselatch.core.engine.waits import is_stale
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.form import Form, forms_loaded, must_be_a_form
-from fuselatch.core.forms.live_lists import LiveChoice, LiveTable
 from fuselatch.core.forms.live_state import ControlState, is_masked, seen
 from fuselatch.core.forms.manner import Manner
 from fuselatch.core.forms.port import RecordsView
@@ -67,7 +66,7 @@ NO_OFFERS = Offers(())
 """The offers of a session without forms to offer."""
 
 
-def with_text(gesture: Gesture, control: LiveChoice[Any, Any, Any]) -> Gesture:
+def with_text(gesture: Gesture, control: ControlState) -> Gesture:
     """Return a gesture at an item, with the item's text, as the trace writes it."""
     listed = seen(control, "choices")
     at = position_of_id(listed, gesture.item)
@@ -208,15 +207,18 @@ class Session:
             return state.last_view  # type: ignore[no-any-return]
         return view_of(state)
 
-    def choices(self, control: LiveChoice[Any, Any, Any], start: int = 0, stop: int = 50) -> tuple[ItemView, ...]:
+    def choices(self, control: Any, start: int = 0, stop: int = 50) -> tuple[ItemView, ...]:
         """Return items of a choice by position, as the view has them; `View` has only those in reach."""
-        self._state.workers.must_be_at_home()
-        return list_part(control, start, stop)
+        return self._items(control, start, stop)[0]
 
-    def rows(self, table: LiveTable[Any], start: int = 0, stop: int = 50) -> tuple[tuple[str, ...], ...]:
-        """Return the cells of a table's rows by position, as the view has them."""
+    def rows(self, table: Any, start: int = 0, stop: int = 50) -> tuple[tuple[str, ...], ...]:
+        """Return the cells of a table's rows by position, as the view has them. Of any other choice they are empty."""
+        return self._items(table, start, stop)[1]
+
+    def _items(self, control: Any, start: int, stop: int) -> tuple[tuple[ItemView, ...], tuple[tuple[str, ...], ...]]:
         self._state.workers.must_be_at_home()
-        return rows_part(table, start, stop, self._state.formats)
+        found: tuple[tuple[ItemView, ...], tuple[tuple[str, ...], ...]] = control._decl.items_between(control, start, stop)
+        return found
 
     def picture(self, id: str) -> Picture | None:
         """Return a picture that the user sees now, by the id that the view gives; None if it isn't there any more."""
@@ -238,7 +240,7 @@ class Session:
         """Yield the long lists of the open forms that have no index for typing ahead yet."""
         for form in self._state.stack.forms:
             for control in form._state.order:
-                if isinstance(control, LiveChoice):
+                if control._plan.offers:
                     listed: Choices[Any] = seen(control, "choices")
                     if len(listed) > SHORT and not listed.is_indexed(fold):
                         yield listed
@@ -353,7 +355,7 @@ class Session:
         form = state.stack.front if not gesture.form else open_form_named(self._state, gesture.form)
         control = self._target(gesture, form)
         found = refusals.obstacle(state, gesture, control)
-        if gesture.item and isinstance(control, LiveChoice):
+        if gesture.item and control is not None and control._plan.offers:
             gesture = with_text(gesture, control)
         plain = not gesture.text or (control is not None and not is_masked(control))
         shown = gesture if plain else self._shown(gesture, form, control)
@@ -378,7 +380,7 @@ class Session:
         if gesture.form:
             form = next((each for each in self._state.stack.forms if each._state.name == gesture.form), None)
         control = form._state.controls.get(gesture.control) if form is not None else None
-        if gesture.item and isinstance(control, LiveChoice):
+        if gesture.item and control is not None and control._plan.offers:
             gesture = with_text(gesture, control)
         return self._shown(gesture, form, control)
 
@@ -429,7 +431,7 @@ class Session:
         if form is None or (self._state.waits and self._state.prompt_wait is not None):
             return None
         found = control_named(form, path)
-        if found._decl.kind == "group" and gesture.verb not in found._decl.accepts:
+        if found._plan.is_group and gesture.verb not in found._decl.accepts:
             hint = suggest(path, [control.name for control in form._state.order])
             raise UnknownName(f"{form._state.name} has no control '{path}'; {hint}")
         return found

@@ -260,7 +260,7 @@ class FormStack(Undoable):
 
     def drop(self, form: OpenForm) -> None:
         """Remove a form whose opening is undone. Another gesture may have changed the forms since."""
-        self.forms = tuple(other for other in self.forms if other is not form)
+        self.forms = tuple(other for other in self.forms if other is not form)  # not undone: this is the undo
         self._restored("forms")
 
     def _restored(self, name: str) -> None:

@@ -7,7 +7,8 @@ remaining steps are skipped. Nothing is raised then.
 
 from __future__ import annotations
 
-from typing import Any, Final
+from collections.abc import Iterable
+from typing import Any
 
 from fuselatch.core.engine import focus, pointing
 from fuselatch.core.engine import line_changes as lines
@@ -16,21 +17,20 @@ from fuselatch.core.engine.changing import put_hidden
 from fuselatch.core.engine.closing import dismiss, submit, submit_and_go_on
 from fuselatch.core.engine.drafts import drop_draft
 from fuselatch.core.engine.focus import arrive, drop, move_focus, next_focusable, put_focus, settle, step
-from fuselatch.core.engine.listing import found_by_letters, is_always_open, would_take
 from fuselatch.core.engine.loop import drain, happen
 from fuselatch.core.engine.naming import open_form_named
 from fuselatch.core.engine.opening import open_form
 from fuselatch.core.engine.state import SessionState, Turn, told, touch
 from fuselatch.core.engine.validation import preview
 from fuselatch.core.forms.container import Container, OpenForm
-from fuselatch.core.forms.controls import LiveInput
-from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
+from fuselatch.core.forms.deeds import Deed, DoubleClick, Enter, Press, Put, Settle, Write
+from fuselatch.core.forms.line_lists import LineList
 from fuselatch.core.forms.live_state import ControlState, current, is_masked, is_read_only
 from fuselatch.core.model.cells import UNSEEN
-from fuselatch.core.model.choices import fold_of, position_of_id
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.outcome import ACCEPTED, CANCELLED
+from fuselatch.core.model.properties import AT_REST
 from fuselatch.core.model.record_changes import MOVES
 from fuselatch.core.model.values import same
 
@@ -55,19 +55,32 @@ def front_of(turn: Turn) -> OpenForm:
 
 
 def type_text(turn: Turn, gesture: Gesture, control: ControlState) -> None:
-    """Replace the draft: one keystroke. In a list that is always open, find an item."""
+    """Type a text in place of the draft: one keystroke."""
     if control._state.focus is control or move_focus(turn, control):
-        if is_always_open(control):
-            find_item(turn, control, gesture.text)
-        else:
-            put_draft(turn, control, gesture.text)
+        carry_out(turn, control, control._decl.typed_in(control, gesture.text))
 
 
-def find_item(turn: Turn, control: LiveChoice[Any, Any, Any], letters: str) -> None:
-    """Pick the item of a list that is always open that letters find; without one, the pick stays."""
-    item = UNSEEN if is_read_only(control) else found_by_letters(control, letters)
-    if item is not UNSEEN:
-        put_entry(turn, control, "pick", item)
+def carry_out(turn: Turn, control: ControlState, deeds: Iterable[Deed], repeat: bool = False) -> bool:
+    """Carry out what a control does at a key, one deed after the other; return False if it does nothing.
+
+    `repeat`: the key is held down, so that it presses nothing.
+    """
+    done = False
+    for deed in deeds:
+        done = True
+        if isinstance(deed, Enter):
+            put_entry(turn, control, deed.how, deed.value)
+        elif isinstance(deed, Put):
+            turn.set(control, deed.name, deed.value)
+        elif isinstance(deed, Write):
+            put_draft(turn, control, deed.text)
+        elif isinstance(deed, Settle):
+            settle(turn, control)
+        elif isinstance(deed, Press) and not repeat:
+            press(turn, Gesture(verb="press", control=control.name), control)
+        elif isinstance(deed, DoubleClick) and not repeat:
+            double_click(turn, control)
+    return done
 
 
 def types_quietly(session: SessionState, control: ControlState | None) -> bool:
@@ -86,12 +99,8 @@ def types_quietly(session: SessionState, control: ControlState | None) -> bool:
         and not plan.lists
         and not session.sees_events
         and not control._state.judged
-        and (control._watchers is None or control._watchers.keys() <= SETTLED)
+        and (control._watchers is None or control._watchers.keys() <= AT_REST)
     )
-
-
-SETTLED: Final = frozenset({"value", "findings", "enabled", "visible", "required", "caption", "choices", "trouble"})
-"""Properties that a rule may read and that don't differ at a key."""
 
 
 def put_draft(turn: Turn, control: ControlState, text: str) -> None:
@@ -104,14 +113,14 @@ def put_draft(turn: Turn, control: ControlState, text: str) -> None:
     before = live.text if heard else ""
     # Not in the undo log: if a `typed` handler fails, the typed key stays, and the focus that it came with.
     turn.typed = control
-    control._state.select = False
+    control._state.select = False  # not undone: the typed key stays
     touch(control)
-    control._draft = text
-    if isinstance(control, LiveChoice):
-        control._listing = True
+    control._draft = text  # not undone: the typed key stays
+    if control._plan.offers:
+        control._listing = True  # not undone: the typed key stays
         control._at = UNSEEN
     if control._trouble is not None:
-        control._trouble = None
+        control._trouble = None  # not undone: the typed key stays
         turn.session.dirty.invalidate(control, "trouble", turn.cause)
         turn.session.dirty.revalidate(control)
     preview(turn, control)
@@ -161,7 +170,7 @@ def go_on(turn: Turn, form: OpenForm, then: str) -> None:
 def restart(turn: Turn, form: OpenForm) -> None:
     """Start a form without records again, and raise `restarted`. The trace has what differs; nothing is `changed`."""
     before, turn.cause = turn.cause, turn.note_form("step", form, "restart")
-    held = [(entry, entry._value) for entry in form._state.order if isinstance(entry, LiveInput) and not entry._rule]
+    held = [(entry, entry._value) for entry in form._state.order if entry._plan.is_input and not entry._rule]
     reset(turn, form)
     for entry, old in held:
         new = entry._value
@@ -177,7 +186,7 @@ def record(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
     records.move(gesture.text) if gesture.text in MOVES else records.at(records.key_of(gesture.text))
 
 
-def add_line(turn: Turn, gesture: Gesture, control: LiveLines[Any]) -> None:
+def add_line(turn: Turn, gesture: Gesture, control: LineList[Any]) -> None:
     """Add a line and go to its first entry."""
     settle(turn, control._state.focus)
     line = lines.add(turn, control, {})
@@ -214,9 +223,10 @@ def line_of(control: ControlState) -> Container:
     return line
 
 
-def list_of(control: ControlState) -> LiveLines[Any]:
-    assert isinstance(control._outer, LiveLines), "what isn't a line was refused before"
-    return control._outer
+def list_of(control: ControlState) -> LineList[Any]:
+    """Return the list that a line is in."""
+    whole: Any = control._outer
+    return whole  # type: ignore[no-any-return]
 
 
 def double(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
@@ -224,12 +234,12 @@ def double(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
     if control is None:
         happen(turn, "double_clicked", front_of(turn), None)
     elif not focus.may_have_focus(control) or move_focus(turn, control):
-        if (gesture.text or gesture.item) and isinstance(control, LiveChoice) and not is_read_only(control):
-            found = meant(control, gesture)
+        if (gesture.text or gesture.item) and not is_read_only(control):
+            found = control._decl.items_meant(control, gesture)
             held = current(control, "value") if control._decl.multiple else ()
             # A double click comes after a click, which has picked the item: it mustn't be taken away again.
             if found and found[0] not in held:
-                put_entry(turn, control, "pick", picked(control, found[0]))
+                put_entry(turn, control, "pick", control._decl.with_picked(control, found[0]))
         double_click(turn, control)
 
 
@@ -237,44 +247,25 @@ def double_click(turn: Turn, control: ControlState) -> None:
     """Raise `double_clicked`; a table passes the chosen row."""
     before, turn.cause = turn.cause, turn.note("step", control, "double click")
     if "double_clicked" in control._plan.raises:
-        happen(turn, "double_clicked", control.form, control, None, control.row if isinstance(control, LiveTable) else None)
+        happen(turn, "double_clicked", control.form, control, None, control._decl.double_clicked_on(control))
     turn.cause = before
 
 
-def pick(turn: Turn, gesture: Gesture, control: LiveChoice[Any, Any, Any]) -> None:
+def pick(turn: Turn, gesture: Gesture, control: ControlState) -> None:
     """Pick a choice, which settles at once."""
     if move_focus(turn, control):
         # Only now: leaving the other control may have changed this list.
-        found = meant(control, gesture)
+        found = control._decl.items_meant(control, gesture)
         if found:
-            put_entry(turn, control, "pick", picked(control, found[0]))
+            put_entry(turn, control, "pick", control._decl.with_picked(control, found[0]))
         else:
             drop(turn, control, turn.session.text("notice.no_choice", text=gesture.text))
 
 
-def meant(control: LiveChoice[Any, Any, Any], gesture: Gesture) -> list[Any]:
-    """Return the items that a gesture means, by id or by text."""
-    choices = control.choices
-    if not gesture.item:
-        found = choices.find(gesture.text, fold_of(control._engine.formats))
-        return found if len(found) == 1 else []
-    at = position_of_id(choices, gesture.item)
-    return [] if at is None else [choices[at]]
-
-
-def sort(turn: Turn, gesture: Gesture, control: LiveTable[Any]) -> None:
+def sort(turn: Turn, gesture: Gesture, control: Any) -> None:
     """Sort a table by a column, or reverse it."""
     column, descending = control._sort
     control.sort_by(gesture.text, descending=column == gesture.text and not descending)
-
-
-def picked(control: LiveChoice[Any, Any, Any], item: object) -> object:
-    """Return a choice's value after picking an item. With `multiple`, picking toggles it."""
-    if not control._decl.multiple:
-        return item
-    held = current(control, "value")
-    kept = {*held} ^ {item}
-    return tuple(dict.fromkeys(item for item in control.choices if item in kept))
 
 
 def tick(turn: Turn, gesture: Gesture, control: ControlState) -> None:
@@ -310,22 +301,11 @@ def go(turn: Turn, way: int) -> None:
     """Settle the focused control, then move the focus."""
     form = front_of(turn)
     here = form._state.focus
-    if isinstance(here, LiveChoice) and here._listing and not here._decl.multiple:
-        take_match(turn, here)
-    else:
+    if here is not None and not carry_out(turn, here, here._decl.before_tab(here)):
         settle(turn, here)
     target = next_focusable(form, here, way)
     if target is not None and target is not here:
         arrive(turn, target)
-
-
-def take_match(turn: Turn, here: LiveChoice[Any, Any, Any]) -> None:
-    """Pick the item that an open list would give; without one, settle what was typed."""
-    item = would_take(here)
-    if item is UNSEEN:
-        settle(turn, here)
-    else:
-        put_entry(turn, here, "pick", item)
 
 
 def answer(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:

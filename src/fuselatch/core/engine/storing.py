@@ -8,7 +8,6 @@ from typing import Any, Final, NamedTuple, Protocol, TypeAlias
 
 from fuselatch.core.engine.failure import failure_of, tell
 from fuselatch.core.engine.prompting import ask_itself
-from fuselatch.core.engine.record_columns import text_of
 from fuselatch.core.engine.scheduler import follow
 from fuselatch.core.engine.state import SessionSource, SessionState, Turn
 from fuselatch.core.engine.store import ChangedMeanwhile, Store, StoreRefused
@@ -237,7 +236,7 @@ def commit(turn: Turn) -> None:
     key_names = {change.source: key_column(session, change.source) for change, _, _ in done}
     new = [(change.key, key) for change, _, key in done if isinstance(change.key, NewKey)]
     for stands, key in new:
-        stands._value = key
+        stands._value = key  # not undone: the row is written
     for staged, receiver, key in done:
         change = with_keys(staged, {})._replace(key=key) if staged.kind == "add" else with_keys(staged, {})
         if change.kind == "change" and not change.row:
@@ -453,7 +452,9 @@ def shown(session: SessionState, control: Any, value: object) -> str:
         return session.text("blank")
     if control is not None and is_masked(control):
         return MASK
-    return short_text(str(value) if control is None else text_of(session, control, value), MOST_OF_A_CELL)
+    return short_text(
+        str(value) if control is None else control._decl.column_text(control, value, session.formats), MOST_OF_A_CELL
+    )
 
 
 # ---- rows that a handler writes

@@ -119,7 +119,7 @@ def validate_form(turn: Turn, form: OpenForm) -> tuple[Found, Found]:
     refusing: list[tuple[LiveChecked, Finding]] = []
     warning: list[tuple[LiveChecked, Finding]] = []
     for control in form._state.order:
-        if not isinstance(control, LiveChecked):
+        if not control._plan.is_checked:
             continue
         focus.show_findings(turn, control)
         validate(turn, control)

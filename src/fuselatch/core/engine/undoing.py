@@ -84,14 +84,14 @@ def put_back(turn: Turn, why: str, *, answers_stay: bool = False) -> None:
     turn.undo.clear()
     for state, override in turn.confirmed if answers_stay else ():
         if override not in state.overrides:
-            state.overrides = (*state.overrides, override)
+            state.overrides = (*state.overrides, override)  # not undone: it is written or undone as a whole
     turn.confirmed = []
     if turn.typed is not None and turn.typed._draft is not None:
-        turn.typed._state.focus = turn.typed
+        turn.typed._state.focus = turn.typed  # not undone: it belongs to the typed key
     stack = turn.session.stack
     if stack.front is not None and stack.front._state.was_shown:
         # The gesture that ended a wait may have announced another front form, which was in front only for a while.
-        stack.brought_to_front = stack.front
+        stack.brought_to_front = stack.front  # not undone: it is written or undone as a whole
     staged = turn.writes is not None
     turn.after = turn.writes = turn.outward = turn.lines = None
     if staged:

@@ -168,17 +168,19 @@ def preview(turn: Turn, control: ControlState) -> None:
     try:
         value = parsed(session, control, control._draft or "")
     except Unparsable as error:
-        control._preview = (Finding(str(error), rule="parse", while_typing=bool(constants["while_typing"])),)
+        found = Finding(str(error), rule="parse", while_typing=bool(constants["while_typing"]))
+        control._preview = (found,)  # not undone: it belongs to the typed key
         # For checks with other entries it is blank, as it will be once it is left.
         instead = {control._plan.path: control._plan.blank}
     else:
         instead = {control._plan.path: value}
-        control._preview = findings_for(session, control, value, instead)
+        control._preview = findings_for(session, control, value, instead)  # not undone: it belongs to the typed key
     for check in control._plan.checked_by:
         shown = control._state.controls[check.at]
         if shown is not control:
             touch(shown)
-            shown._preview = findings_for(session, shown, current(shown, "value"), instead)
+            others = findings_for(session, shown, current(shown, "value"), instead)
+            shown._preview = others  # not undone: it belongs to the typed key
 
 
 def validate_all(turn: Turn) -> None:
@@ -256,7 +258,7 @@ def validate_quietly(session: SessionState) -> None:
             with suppress(FuseLatchError):
                 found = findings(session, control)
                 if found != control._findings:
-                    control._findings = found
+                    control._findings = found  # not undone: this is the undo
                     dirty.invalidate(control, "findings", 0)
     if dirty.to_judge:
         with suppress(FuseLatchError):

@@ -15,40 +15,40 @@ A form's own line (title, message, record) is cheap and made each time; if it is
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
-from datetime import date, datetime, time
+from datetime import date, time
 from decimal import Decimal
 from math import isfinite
 from typing import Any, Final
 
 from fuselatch.core.engine.edited import differs, lines_changed
 from fuselatch.core.engine.focus import may_have_focus
-from fuselatch.core.engine.listing import IN_REACH, choices_seen, typed_into, would_take
 from fuselatch.core.engine.state import NO_MESSAGE, SessionState, is_closed_for_good
 from fuselatch.core.engine.waits import id_of_wait
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.controls import LiveChecked, LiveInput, LiveLabel, LiveValue
+from fuselatch.core.forms.declarations import Memo
 from fuselatch.core.forms.form import Form, plan_of
-from fuselatch.core.forms.live_lists import LiveChoice, LiveLines, LiveTable
-from fuselatch.core.forms.live_state import ControlState, FormState, is_masked, is_seen, seems_usable, seen, seen_title
-from fuselatch.core.forms.placing import inner_plan
+from fuselatch.core.forms.live_state import (
+    ControlState,
+    FormState,
+    id_of,
+    is_masked,
+    is_seen,
+    seems_usable,
+    seen,
+    seen_title,
+)
 from fuselatch.core.forms.prompts import Tone
-from fuselatch.core.model.cells import UNSEEN
-from fuselatch.core.model.choices import Choices, fold_of, item_id
 from fuselatch.core.model.findings import NO_MARKER, Marker
-from fuselatch.core.model.locale_formats import Formats, show_moment
+from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.parts import Parts
 from fuselatch.core.model.pictures import Picture
-from fuselatch.core.model.texts import user_text
-from fuselatch.core.model.values import MASK, anyhow, shown_as
+from fuselatch.core.model.values import MASK
 from fuselatch.core.model.view import (
     VERSION,
-    ColumnView,
     ControlView,
     FailureView,
     FormView,
     GroupView,
-    ItemView,
     LocaleView,
     OfferView,
     OutcomeView,
@@ -75,178 +75,22 @@ def marker_of(control: ControlState) -> Marker:
     return NO_MARKER
 
 
-def item_id_of(choices: Choices[Any], item: object) -> str:
-    """Return an item's id."""
-    at = choices.position(item)
-    return "" if at is None else item_id(choices, at)
-
-
-def text_of(control: ControlState, formats: Formats) -> str:
-    """Return the text in a field: the draft, or the value without its unit."""
-    if control._draft is not None:
-        return control._draft
-    if isinstance(control, LiveChoice):
-        return ", ".join(picked_of(control))
-    value = control._value
-    if value is None:
-        return ""
-    return shown_as(control._decl, value, formats)
-
-
-def picked_of(control: LiveChoice[Any, Any, Any]) -> tuple[str, ...]:
-    """Return the chosen items' texts."""
-    choices = choices_seen(control)
-    return tuple([choices.text(item) for item in held_by(control)])
-
-
-def held_by(control: LiveChoice[Any, Any, Any]) -> tuple[Any, ...]:
-    value = control._value
-    return () if value is None else value if control._decl.multiple else (value,)
-
-
-def plain_value(control: ControlState) -> str | float | bool | None:
-    """Return a value for JSON: amounts, dates and items are text."""
-    value = control._value
-    if isinstance(control, LiveChoice) and isinstance(value, tuple):
-        return ", ".join(picked_of(control))
-    if isinstance(value, float) and not isfinite(value):
-        # Strict JSON has no infinity and no NaN (RFC 8259, section 6).
-        return str(value)
-    if value is None or isinstance(value, str | float | bool) or type(value) is int:
-        return value
-    if isinstance(value, Decimal):
-        return f"{value:f}"
-    return value.isoformat() if isinstance(value, date | time) else text_of(control, control._engine.formats)
-
-
-# ---- items of lists
-
-
-def items(choices: Choices[Any], places: Iterable[int], held: Sequence[Any]) -> tuple[ItemView, ...]:
-    """Return items of a list by their positions."""
-    chosen = {choices.position(value) for value in held}
-    texts = choices.texts
-    return tuple([ItemView(id=item_id(choices, at), text=texts[at], picked=at in chosen) for at in places])
-
-
-def in_reach(control: LiveChoice[Any, Any, Any]) -> tuple[Sequence[int], int, int]:
-    """Return the positions of the nearest items, how many match what is typed, and where the nearest begin."""
-    choices = choices_seen(control)
-    count = len(choices)
-    typed = typed_into(control)
-    if typed:
-        index = choices.ahead_index(fold_of(control._engine.formats))
-        return index.find(typed, IN_REACH), index.count(typed), 0
-    start = 0
-    if count > IN_REACH:
-        held = held_by(control)
-        near = control._at if control._listing and control._at is not UNSEEN else held[0] if held else UNSEEN
-        at = (choices.position(near) if near is not UNSEEN else 0) or 0
-        start = max(0, min(at - IN_REACH // 2, count - IN_REACH))
-    return range(start, min(count, start + IN_REACH)), count, start
-
-
-def row_texts(table: LiveTable[Any], places: Iterable[int], formats: Formats) -> tuple[tuple[str, ...], ...]:
-    """Return the cells of a table's rows."""
-    choices, decl = choices_seen(table), table._decl
-    rows = [choices.row(at) for at in places]
-    return tuple([tuple([cell_text(row.get(name), formats, decl.kinds.get(name)) for name in decl.columns]) for row in rows])
-
-
-KINDS: Final = ((bool, "tick"), ((int, float, Decimal), "number"), (datetime, "datetime"), (date, "date"), (time, "time"))
-"""A column's kind, by the type of its first value. Any other is text."""
-
-
-def cell_text(value: Any, formats: Formats, decl: Any = None) -> str:
-    """Return a table cell's text in the session's locale, as a control writes it that declares its column."""
-    if value is None:
-        return ""
-    try:
-        return plain_cell_text(value, formats) if decl is None else str(decl.show(decl.coerce(value), formats))
-    except Exception:
-        # A store may hold anything, such as infinity; a view shows it all the same.
-        return anyhow(value)
-
-
-def plain_cell_text(value: Any, formats: Formats) -> str:
-    """Return the text of a cell whose column declares no kind."""
-    if isinstance(value, bool):
-        return user_text(formats, "cell.yes" if value else "cell.no")
-    if isinstance(value, int | float | Decimal):
-        return formats.show_number(value, None)
-    if isinstance(value, datetime):
-        return show_moment(value, formats)
-    if isinstance(value, date):
-        return formats.show_date(value)
-    return formats.show_time(value) if isinstance(value, time) else str(value)
-
-
-def table_columns(table: LiveTable[Any]) -> tuple[ColumnView, ...]:
-    """Return a table's columns. A column that declares no kind has that of its first value."""
-    choices, decl = choices_seen(table), table._decl
-    found = []
-    for name, caption in decl.columns.items():
-        kind = decl.kinds[name].kind if name in decl.kinds else ""
-        if not kind:
-            rows = (choices.row(at) for at in range(min(len(choices), IN_REACH)))
-            value = next((row[name] for row in rows if row.get(name) is not None), None)
-            kind = next((kind for types, kind in KINDS if isinstance(value, types)), "text")
-        found.append(ColumnView(name=name, caption=caption, kind=kind))
-    return tuple(found)
-
-
-def line_columns(lines: LiveLines[Any]) -> tuple[ColumnView, ...]:
-    """Return the columns of lines: the controls of one line."""
-    found = []
-    for plan in inner_plan(lines).controls.values():
-        caption = str(plan.decl.constants.get("caption", ""))
-        found.append(ColumnView(name=plan.path, caption=caption, kind=plan.decl.kind))
-    return tuple(found)
-
-
 # ---- a control
 
 
-class Fixed:
-    """The parts of an open control's view that don't change, and those of its last view that are costly to make."""
+class Kept:
+    """The parts of a control's view that don't change while its form is open, and what its kind keeps."""
 
-    __slots__ = ("cells", "columns", "constant", "items", "limited", "listed")
+    __slots__ = ("group", "hears", "id", "memo", "takes_focus", "width")
 
     def __init__(self, control: ControlState) -> None:
-        decl = control._decl
         heard = control._plan.heard
-        choice = isinstance(control, LiveChoice)
-        pattern = getattr(decl, "pattern", None) if decl.kind == "text" else None
-        # In the order of the fields of `ControlView`.
-        self.constant: tuple[Any, ...] = (
-            id_of(control),
-            decl.kind,
-            decl.shape,
-            id_of(control._outer) if control._outer is not None else "",
-            decl.unit,
-            decl.constants["look"],
-            decl.constants["keys"],
-            decl.max_length if decl.kind == "text" else None,
-            getattr(decl, "decimals", None) if decl.kind in LIMITED else None,
-            pattern.pattern if pattern is not None else "",
-            bool(choice and decl.other),
-            bool(decl.multiple),
-            decl.closes or "",
-            bool(decl.submits),
-            tuple([name for name in HEARD if name in heard]),
-            may_have_focus(control),
-            decl.width(),
-        )
-        self.limited = decl.kind in LIMITED
-        self.listed: Any = None
-        self.items: tuple[ItemView, ...] = ()
-        self.columns: tuple[ColumnView, ...] = line_columns(control) if isinstance(control, LiveLines) else ()
-        self.cells: tuple[tuple[str, ...], ...] = ()
-
-
-def id_of(control: ControlState) -> str:
-    """Return the lasting id of a control, group or line."""
-    return f"{control._state.serial}.{control._plan.path}"
+        self.id = id_of(control)
+        self.group = id_of(control._outer) if control._outer is not None else ""
+        self.hears: tuple[str, ...] = tuple([name for name in HEARD if name in heard])
+        self.takes_focus = may_have_focus(control)
+        self.width: int = control._decl.width()
+        self.memo = Memo()
 
 
 class Look:
@@ -283,109 +127,74 @@ def disabled_by(control: ControlState) -> tuple[str, ...]:
     return tuple(dict.fromkeys(captions))
 
 
-def control_view(control: ControlState, fixed: Fixed, look: Look, formats: Formats) -> ControlView:
+def control_view(control: ControlState, kept: Kept, look: Look, formats: Formats) -> ControlView:
     """Return a control as the user sees it."""
-    text, placeholder = "", ""
-    marker = marker_of(control) if isinstance(control, LiveChecked) else NO_MARKER
-    value: str | float | bool | None = None
-    required = read_only = list_open = masked = False
-    listed: tuple[int, int, int, str, tuple[str, ...]] = NO_LIST
-    lines: tuple[str, ...] = ()
-    sort: tuple[str, bool] = control._sort if isinstance(control, LiveTable) else UNSORTED
-    if isinstance(control, LiveValue):
-        text = text_of(control, formats)
+    plan, decl = control._plan, control._decl
+    marker = marker_of(control) if plan.is_checked else NO_MARKER
+    text: str = ""
+    value: Any = None
+    required = read_only = masked = False
+    if plan.holds_value:
+        text = control._draft if control._draft is not None else decl.text_of(control, formats)
         masked = is_masked(control)
-        text = MASK * len(text) if masked else text
-        value = None if masked else plain_value(control)
-        if isinstance(control, LiveInput):
-            placeholder = seen(control, "placeholder") or ""
+        if masked:
+            text = MASK * len(text)
+        else:
+            value = plain_value(control._value, text)
+        if plan.is_input:
             required = bool(seen(control, "required"))
             read_only = control._rule or bool(seen(control, "read_only"))
-            list_open = control._listing
-            if isinstance(control, LiveChoice):
-                listed = list_view(control, fixed, formats)
-    elif isinstance(control, LiveLines):
-        lines = tuple([id_of(line.__dict__["_live"]) for line in control._rows])
     enabled = is_seen(control, "enabled")
-    picture = seen(control, "picture") if isinstance(control, LiveLabel) else None
     focused = look.focus is control
-    changes = (
-        control.name,
-        seen(control, "caption"),
-        text,
-        value,
-        placeholder,
-        seen(control, "help"),
-        seen(control, "tone"),
-        enabled,
-        required,
-        focused,
-        focused and look.select,
-        look.hovered is control,
-        list_open,
-        marker.text,
-        marker.level,
-        fixed.items,
-        *listed,
-        fixed.columns,
-        fixed.cells,
-        *sort,
-        lines,
-        enabled and control._plan.decl.kind == "lines",
-        enabled and len(lines) > 0,
-        enabled and len(lines) > 1,
-        shown_limit(control, "minimum", formats) if fixed.limited else "",
-        shown_limit(control, "maximum", formats) if fixed.limited else "",
-        read_only,
-        masked,
-        picture.id if picture is not None else "",
-        (seen(control, "alt") or "") if picture is not None else "",
-        () if enabled else disabled_by(control),
+    return ControlView(
+        id=kept.id,
+        name=control.name,
+        kind=decl.kind,
+        shape=decl.shape,
+        group=kept.group,
+        caption=seen(control, "caption"),
+        text=text,
+        unit=decl.unit,
+        value=value,
+        help=seen(control, "help"),
+        tone=seen(control, "tone"),
+        enabled=enabled,
+        disabled_by=() if enabled else disabled_by(control),
+        required=required,
+        read_only=read_only,
+        masked=masked,
+        focused=focused,
+        selected=focused and look.select,
+        hovered=look.hovered is control,
+        marker=marker.text,
+        marker_level=marker.level,
+        hears=kept.hears,
+        keys=decl.constants["keys"],
+        takes=() if read_only else decl.taken_keys(control),
+        takes_focus=kept.takes_focus,
+        width=kept.width,
+        part=decl.part(control, kept.memo, formats),
     )
-    return ControlView._make((*changes, *fixed.constant))
 
 
-UNSORTED: Final = ("", False)
-NO_LIST: Final = (0, 0, 0, "", ())
-LIMITED: Final = frozenset({"number", "integer", "percent", "money", "date", "time", "datetime"})
-
-
-def shown_limit(control: ControlState, name: str, formats: Formats) -> str:
-    """Return the least or the greatest value as text, or "" without one."""
-    limit = seen(control, name)
-    return "" if limit is None else shown_as(control._decl, limit, formats)
-
-
-def list_view(
-    control: LiveChoice[Any, Any, Any], fixed: Fixed, formats: Formats
-) -> tuple[int, int, int, str, tuple[str, ...]]:
-    """Make the items of a list, if they differ.
-
-    Return where they start, how many there are and match, the id of the item that an open list is at, and what is picked.
-    """
-    choices = choices_seen(control)
-    places, matches, start = in_reach(control)
-    table = isinstance(control, LiveTable)
-    listed = (choices, places, control._value)
-    before = fixed.listed
-    if before is None or before[0] is not choices or before[1] != places or before[2] != control._value:
-        fixed.listed = listed
-        fixed.items = items(choices, places, held_by(control))
-        if isinstance(control, LiveTable) and table:
-            if before is None or before[0] is not choices:
-                fixed.columns = table_columns(control)
-            fixed.cells = row_texts(control, places, formats)
-    item = would_take(control)
-    at_item = "" if item is UNSEEN else item_id_of(choices, item)
-    return start, len(choices), matches, at_item, picked_of(control)
+def plain_value(value: Any, text: str) -> str | float | bool | None:
+    """Return a value for JSON: amounts, dates and items are text."""
+    if isinstance(value, float) and not isfinite(value):
+        # Strict JSON has no infinity and no NaN (RFC 8259, section 6).
+        return str(value)
+    if value is None or isinstance(value, str | float | bool) or type(value) is int:
+        return value
+    if isinstance(value, Decimal):
+        return f"{value:f}"
+    return str(value.isoformat()) if isinstance(value, date | time) else text
 
 
 def picture_shown(session: SessionState, id: str) -> Picture | None:
     """Return a picture that an open form shows, or None."""
     for form in session.stack.forms:
         for control in form._state.order:
-            found = seen(control, "picture") if isinstance(control, LiveLabel) and is_seen(control, "visible") else None
-            if found is not None and found.id == id:
+            found = seen(control, "picture") if is_seen(control, "visible") else None
+            if found and found.id == id:
                 picture: Picture = found
                 return picture
     return None
@@ -403,7 +212,7 @@ class Shown:
         self.view: FormView | None = None
         self.own: tuple[Any, ...] = ()
         self.look: Look | None = None
-        self.fixed: dict[ControlState, Fixed] = {}
+        self.fixed: dict[ControlState, Kept] = {}
         # The visible controls, the place of each, and their views.
         self.order: list[ControlState] = []
         self.places: dict[ControlState, int] = {}
@@ -478,7 +287,7 @@ def form_view(session: SessionState, form: OpenForm) -> FormView:
 def note_differing(state: FormState, shown: Shown, touched: dict[ControlState, None]) -> None:
     """Note which of some entries the user has changed. In a form of records, only what is bound to them counts."""
     for control in touched:
-        if not isinstance(control, LiveInput) or control._rule or control._plan.line is not None:
+        if not control._plan.is_input or control._rule or control._plan.line is not None:
             continue
         if differs(control) and (state.records is None or state.records.binds(control)):
             shown.differing.add(control)
@@ -506,7 +315,7 @@ def record_view(form: OpenForm, changed: bool) -> RecordView | None:
 
 def widened(state: FormState, touched: dict[ControlState, None]) -> dict[ControlState, None]:
     """Return touched controls, with all that is inside a touched group."""
-    groups = [control for control in touched if control._decl.kind == "group"]
+    groups = [control for control in touched if control._plan.is_group]
     if groups:
         for control in state.order:
             outer = control._outer
@@ -523,7 +332,7 @@ def renew(session: SessionState, shown: Shown, look: Look, wanted: dict[ControlS
     changed: dict[int, ControlView] = {}
     for control in wanted:
         at = places.get(control)
-        if (at is not None) != is_seen(control, "visible") or control._decl.kind == "group":
+        if (at is not None) != is_seen(control, "visible") or control._plan.is_group:
             return False
         if at is not None:
             made = control_view(control, shown.fixed[control], look, formats)
@@ -547,7 +356,7 @@ def arrange(session: SessionState, state: FormState, shown: Shown, look: Look, w
         if at is None or control in wanted:
             fixed = shown.fixed.get(control)
             if fixed is None:
-                fixed = shown.fixed[control] = Fixed(control)
+                fixed = shown.fixed[control] = Kept(control)
             made = control_view(control, fixed, look, session.formats)
             views.append(before[at] if at is not None and made == before[at] else made)
         else:
@@ -697,19 +506,5 @@ def help_line(session: SessionState) -> str:
         target = session.stack.front._state.focus
     if target is None:
         return ""
-    marker = marker_of(target).text if isinstance(target, LiveChecked) else ""
+    marker = marker_of(target).text if target._plan.is_checked else ""
     return "; ".join([line for line in (marker, seen(target, "help")) if line])
-
-
-# ---- parts of long lists
-
-
-def list_part(control: LiveChoice[Any, Any, Any], start: int, stop: int) -> tuple[ItemView, ...]:
-    """Return items of a list by position, whatever is typed."""
-    choices = choices_seen(control)
-    return items(choices, range(*slice(start, stop).indices(len(choices))), held_by(control))
-
-
-def rows_part(table: LiveTable[Any], start: int, stop: int, formats: Formats) -> tuple[tuple[str, ...], ...]:
-    """Return the cells of a table's rows by position."""
-    return row_texts(table, range(*slice(start, stop).indices(len(choices_seen(table)))), formats)

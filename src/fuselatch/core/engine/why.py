@@ -10,8 +10,8 @@ from fuselatch.core.engine.naming import form_and_rest, front_first, last_entry,
 from fuselatch.core.engine.observer import Muting
 from fuselatch.core.engine.state import SessionState
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.controls import Live, LiveChecked, LiveInput
-from fuselatch.core.forms.live_state import READINGS, ControlState, is_masked
+from fuselatch.core.forms.controls import Live
+from fuselatch.core.forms.live_state import ControlState, is_masked
 from fuselatch.core.forms.placing import placed_at
 from fuselatch.core.forms.plans import CheckPlan, Handler
 from fuselatch.core.forms.rules import Constant
@@ -19,15 +19,11 @@ from fuselatch.core.model.cells import UNSEEN
 from fuselatch.core.model.errors import NotAllowedHere, UnknownName
 from fuselatch.core.model.events import CONTROL_EVENTS, FORM_EVENTS
 from fuselatch.core.model.names import closest, first_few, suggest
+from fuselatch.core.model.properties import ASKED, ENTERED
 from fuselatch.core.model.trace import TraceEntry
 from fuselatch.core.model.trace_rows import freeze
 from fuselatch.core.model.visible import visible
 from fuselatch.core.model.words import phrase, value_text
-
-PROPERTIES: Final = (
-    "value", "choices", "enabled", "visible", "required", "read_only", "caption", "help", "tone", "minimum", "maximum",
-)  # fmt: skip
-"""The properties that can be asked about."""
 
 
 def answer(session: SessionState, what: str) -> str:
@@ -41,9 +37,9 @@ def lines(session: SessionState, what: str) -> Iterator[str]:
     state = form._state
     path, dot, prop = name.rpartition(".")
     control = placed_at(form, path)
-    if dot and control is not None and prop in PROPERTIES:
+    if dot and control is not None and prop in ASKED:
         yield from of_property(session, control, prop)
-    elif dot and isinstance(control, LiveChecked) and prop in ("marker", "findings"):
+    elif dot and control is not None and control._plan.is_checked and prop in ("marker", "findings"):
         yield from of_marker(session, control)
     elif dot and control is not None and prop in CONTROL_EVENTS:
         yield from of_event(session, form, control, prop)
@@ -97,8 +93,8 @@ def questions_of(control: Any) -> list[str]:
     """Return what can be asked about a control, the most asked first."""
     if control is None:
         return []
-    entry = isinstance(control, LiveInput)
-    props = [prop for prop in PROPERTIES if hasattr(type(control), prop)]
+    entry = control._plan.is_input
+    props = [prop for prop in ASKED if hasattr(type(control), prop)]
     asked = [*(["value", "enabled", "marker"] if entry else ["enabled", "visible"]), *control._plan.raises, *props]
     return [f"{control.name}.{prop}" for prop in dict.fromkeys(asked)]
 
@@ -136,12 +132,12 @@ def of_property(session: SessionState, control: Any, prop: str) -> Iterator[str]
 
 def seen_text(node: Any, prop: Any, seen: Any) -> str:
     """Return what a rule saw of an input; a `derive` rule notes no values, so it is what there is now."""
-    if prop in READINGS and isinstance(node, ControlState) and is_masked(node):
+    if prop in ENTERED and isinstance(node, ControlState) and is_masked(node):
         return "masked"
     return value_text(freeze(node._current(prop) if seen is UNSEEN else seen))
 
 
-def of_marker(session: SessionState, control: LiveChecked) -> Iterator[str]:
+def of_marker(session: SessionState, control: Any) -> Iterator[str]:
     found = control.findings
     marker = control.marker
     if marker:

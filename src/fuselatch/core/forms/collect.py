@@ -134,9 +134,9 @@ class _Collector:
         placed = [*self.plan.groups.items(), *self.plan.controls.items()]
         self.plan.ruled = tuple(path for path, one in placed if one.checks or one.decl.rules.keys() - {"default"})
         self.plan.defaulted = tuple(path for path, one in self.plan.controls.items() if may_start(one.decl))
-        self.plan.tables = tuple(path for path, one in self.plan.controls.items() if one.decl.kind == "table")
+        self.plan.tables = tuple(path for path, one in self.plan.controls.items() if one.decl.has_columns)
         self.plan.has_masks = any(
-            one.masked or (one.decl.kind == "lines" and one.decl.line._plan.has_masks) for one in self.plan.controls.values()
+            one.masked or (one.decl.has_lines and one.decl.line._plan.has_masks) for one in self.plan.controls.values()
         )
         self.plan.rule_names = frozenset(names - set(self.plan.controls) - set(self.plan.groups))
         return self.plan
@@ -203,13 +203,16 @@ class _Collector:
             if isinstance(value, Declaration):
                 blank = value.blank if isinstance(value, InputControl) else getattr(type(value), "blank", None)
                 placed = plan.controls[name] = ControlPlan(name, len(plan.controls), value, blank, value.events())
-                plan.has_lines |= value.kind == "lines"
-                if value.kind == "lines" and self.root.__name__ == "Group":
+                plan.has_lines |= value.has_lines
+                if value.has_lines and self.root.__name__ == "Group":
                     raise self.fail(name, "Lines can't be declared in a group; declare them on the form")
                 placed.is_input = isinstance(value, InputControl)
                 placed.is_checked = value.is_checked
                 placed.validated = value.is_checked and value.has_rules()
                 placed.lists = value.lists
+                placed.holds_value = value.holds_value
+                placed.offers = value.offers
+                placed.typable = value.is_typable()
                 placed.as_is = getattr(type(value), "as_is", None)
                 placed.masked = value.constants["look"] == "password" or value.constants.get("masked") is True
                 placed.usable = bool(value.constants.get("enabled", True) and value.constants.get("visible", True))
@@ -238,7 +241,7 @@ class _Collector:
         """Add the plan of a group under its name."""
         plan, inner = self.plan, type(group)._plan
         decl = group.__dict__["_declared"]
-        plan.groups[name] = ControlPlan(name, len(plan.controls), decl, None, decl.events())
+        plan.groups[name] = ControlPlan(name, len(plan.controls), decl, None, decl.events(), is_group=True)
         plan.containers[name] = type(group)
         for path, nested in inner.groups.items():
             plan.groups[joined(name, path)] = nested.inside(name, len(plan.controls) + nested.index)

@@ -11,7 +11,6 @@ from fuselatch.core.forms.live_state import ControlState, set_value, value_of
 from fuselatch.core.forms.sources import EventSource
 from fuselatch.core.model.errors import Blank
 from fuselatch.core.model.findings import NO_MARKER, Finding, Marker
-from fuselatch.core.model.pictures import Picture
 from fuselatch.core.model.values import shown_as
 
 R = TypeVar("R")
@@ -48,7 +47,7 @@ class Live(ControlState):
 
     @caption.setter
     def caption(self, text: str) -> None:
-        self._engine.set_property(self, "caption", text, str)
+        self._engine.set_property(self, "caption", text)
 
     @property
     def enabled(self) -> bool:
@@ -57,7 +56,7 @@ class Live(ControlState):
 
     @enabled.setter
     def enabled(self, on: bool) -> None:
-        self._engine.set_property(self, "enabled", on, bool)
+        self._engine.set_property(self, "enabled", on)
 
     @property
     def visible(self) -> bool:
@@ -66,7 +65,7 @@ class Live(ControlState):
 
     @visible.setter
     def visible(self, on: bool) -> None:
-        self._engine.set_property(self, "visible", on, bool)
+        self._engine.set_property(self, "visible", on)
 
     @property
     def help(self) -> str:
@@ -76,7 +75,7 @@ class Live(ControlState):
 
     @help.setter
     def help(self, text: str) -> None:
-        self._engine.set_property(self, "help", text, str)
+        self._engine.set_property(self, "help", text)
 
     @property
     def tone(self) -> str:
@@ -86,7 +85,7 @@ class Live(ControlState):
 
     @tone.setter
     def tone(self, tone: str) -> None:
-        self._engine.set_property(self, "tone", tone, str)
+        self._engine.set_property(self, "tone", tone)
 
     @property
     def focused(self) -> bool:
@@ -150,12 +149,6 @@ class LiveChecked(Live):
         return self._engine.is_valid(self) if prop == "is_valid" else super()._current(prop)
 
 
-class LiveButton(Live):
-    """A button of an open form."""
-
-    __slots__ = ()
-
-
 class LiveValue(Live, Generic[R]):
     """A control of an open form that has a value."""
 
@@ -186,32 +179,6 @@ class LiveValue(Live, Generic[R]):
             return self._draft
         value = self._read("value")
         return "" if value is None else shown_as(self._decl, value, self._engine.formats)
-
-
-class LiveLabel(LiveValue[str]):
-    """A label of an open form."""
-
-    __slots__ = ()
-
-    @property
-    def picture(self) -> Picture | None:
-        """The picture that it shows."""
-        picture: Picture | None = self._read("picture")
-        return picture
-
-    @picture.setter
-    def picture(self, picture: Picture | None) -> None:
-        self._engine.set_property(self, "picture", picture, Picture)
-
-    @property
-    def alt(self) -> str:
-        """The words of the picture, for people who can't see it."""
-        alt: str = self._read("alt") or ""
-        return alt
-
-    @alt.setter
-    def alt(self, text: str) -> None:
-        self._engine.set_property(self, "alt", text, str)
 
 
 class LiveInput(LiveValue[R], LiveChecked, Generic[R, G]):
@@ -252,7 +219,7 @@ class LiveInput(LiveValue[R], LiveChecked, Generic[R, G]):
 
     @required.setter
     def required(self, needed: bool) -> None:
-        self._engine.set_property(self, "required", needed, bool)
+        self._engine.set_property(self, "required", needed)
 
     @property
     def read_only(self) -> bool:
@@ -261,7 +228,7 @@ class LiveInput(LiveValue[R], LiveChecked, Generic[R, G]):
 
     @read_only.setter
     def read_only(self, read_only: bool) -> None:
-        self._engine.set_property(self, "read_only", read_only, bool)
+        self._engine.set_property(self, "read_only", read_only)
 
 
 class LiveRange(LiveInput[R, G]):

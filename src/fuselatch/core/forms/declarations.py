@@ -7,7 +7,7 @@ value that isn't blank (`G`), for type checkers and editors.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from decimal import Decimal
 from typing import (
     TYPE_CHECKING,
@@ -20,31 +20,38 @@ from typing import (
     TypeAlias,
     TypedDict,
     TypeVar,
-    Unpack,
     cast,
     overload,
 )
 
-from fuselatch.core.forms.controls import Live, LiveButton, LiveInput, LiveLabel
+from fuselatch.core.forms.controls import Live, LiveInput
+from fuselatch.core.forms.deeds import NO_KEYS, Deed, Keys, Press, Write
 from fuselatch.core.forms.defaults import LastEntered, NthChoice
-from fuselatch.core.forms.prompts import TONES, Tone
+from fuselatch.core.forms.live_state import current, is_left_out, is_masked, seen
+from fuselatch.core.forms.prompts import Tone
 from fuselatch.core.forms.rules import Constant, Rule, is_rule
 from fuselatch.core.forms.sources import EventSource
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.events import CONTROL_EVENTS
 from fuselatch.core.model.findings import Finding
+from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.keys import normal
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.names import NoSuchName, suggest
-from fuselatch.core.model.pictures import Picture
+from fuselatch.core.model.properties import CONSTANTS, FLAGS, TONES, usual_of
 from fuselatch.core.model.texts import user_text
-from fuselatch.core.model.values import one_line, short, to_text
+from fuselatch.core.model.values import adapted, anyhow, one_line, short, shown_as
+from fuselatch.core.model.view import FieldPart, Part
 
 Shape: TypeAlias = Literal["field", "choice", "tick", "button", "label", "table", "lines"]
 """The ways in which controls are drawn."""
 
 WIDE: Final = 24
 """The width of a control that doesn't say how wide it is, in characters."""
+USUAL_BYTES: Final = 10_000
+"""The longest text for an entry that says no more (`max_length`), in bytes of UTF-8."""
+MOST_BYTES: Final = 48_000
+"""The longest text for any entry, in bytes of UTF-8."""
 
 L_co = TypeVar("L_co", bound=Live, covariant=True)
 R_co = TypeVar("R_co", covariant=True)
@@ -64,18 +71,6 @@ class ControlOptions(TypedDict, total=False):
     tone: Tone | Rule[Tone]
     keys: str
     look: str
-
-
-class LabelOptions(ControlOptions, total=False):
-    """More options of a label.
-
-    `picture`: shown beside its text. `alt`: what the picture says, for people who can't see it; "" for a decoration.
-    `masked`: as of an entry.
-    """
-
-    masked: bool
-    picture: Picture | Rule[Picture | None]
-    alt: str | Rule[str]
 
 
 class EntryOptions(ControlOptions, total=False):
@@ -114,18 +109,25 @@ class InputOptions(EntryOptions, total=False):
     required: Needed
 
 
-USUAL: Final[Mapping[str, Any]] = {
-    "required": False, "read_only": False, "placeholder": "", "while_typing": False, "column": "", "counts_as_change": True,
-}  # fmt: skip
-"""The values of entries' properties that aren't declared."""
-FIXED: Final = frozenset({"keys", "look", "while_typing", "column", "counts_as_change", "masked"})
-"""Options that must be constants."""
+ALWAYS: Final = usual_of("all")
+OF_ENTRIES: Final = usual_of("entry")
 
-FLAGS: Final = frozenset({"enabled", "visible", "required", "read_only", "while_typing", "counts_as_change", "masked"})
-"""Options that are true or false."""
 
-ALWAYS: Final[Mapping[str, Any]] = {"enabled": True, "visible": True, "help": "", "tone": "plain", "keys": "", "look": ""}
-"""The values of properties that aren't declared."""
+class Memo:
+    """The memory of a control's view from one time to the next. A kind may keep here what is costly to make."""
+
+    __slots__ = ("made_from", "part")
+
+    def __init__(self) -> None:
+        self.part: Any = None
+        self.made_from: Any = None
+
+
+def press(live: Any, key: str) -> Iterator[Deed]:
+    yield Press()
+
+
+PRESSED: Final = Keys({"Enter": press, "Space": press})
 
 
 class Source:
@@ -143,8 +145,9 @@ class Source:
 class Declaration(Generic[L_co]):
     """A declared control. On the class it is itself, on a form it is the live control.
 
-    A kind of control describes itself: its name in views (`kind`) and in messages (`named`), the gestures that it accepts,
-    how it is drawn (`shape`), what Space does (`space`), and what else a declaration has to say (`details`).
+    A kind of control describes itself, and the engine asks it by the methods of this class: its name in views (`kind`) and
+    in messages (`named`), the gestures that it accepts, the keys that it takes, how it is drawn (`shape`, `part`), what of a
+    value is stored, and what else a declaration has to say (`details`). `live`: the live control that is asked about.
     """
 
     kind: ClassVar[str] = "control"
@@ -152,10 +155,17 @@ class Declaration(Generic[L_co]):
     accepts: ClassVar[frozenset[str]] = frozenset()
     """The verbs of gestures that not every kind accepts."""
     shape: ClassVar[Shape] = "field"
-    space: ClassVar[Literal["", "press", "toggle"]] = ""
-    """The effect of the Space key. A control that it presses is pressed by Enter and its shortcut, too."""
+    pressed: ClassVar[bool] = False
+    """True if Enter, Space and its shortcut press it."""
+    is_group: ClassVar[bool] = False
+    has_lines: ClassVar[bool] = False
+    """True if it has lines, each with controls of its own."""
+    has_columns: ClassVar[bool] = False
+    """True if its choices are rows in columns."""
+    offers: ClassVar[bool] = False
+    """True if its value is among choices, which a rule may compute."""
     lists: ClassVar[bool] = False
-    """True if it shows items or rows, which a rule may compute."""
+    """True if its live control decides what its value reads as."""
     live: ClassVar[type[Live]] = Live
     options: ClassVar[frozenset[str]] = frozenset(ControlOptions.__annotations__)
     looks: ClassVar[tuple[str, ...]] = ()
@@ -163,8 +173,12 @@ class Declaration(Generic[L_co]):
     holds_value: ClassVar[bool] = False
     is_checked: ClassVar[bool] = False
     """True if declared rules and written checks can have findings of it."""
+    as_is: ClassVar[type | None] = None
+    """The type whose values need no conversion, if they are finite or not white space."""
     multiple: bool = False
     """True if its value is several items."""
+    made: Any = None
+    """The catalog of rows that a function returns, for a table."""
     unit: str = ""
     closes: str | None = None
     submits: bool = False
@@ -189,13 +203,13 @@ class Declaration(Generic[L_co]):
     def _look_at_constants(self, where: str) -> None:
         """Refuse wrong constants."""
         constants = self.constants
-        for option in FIXED & self.rules.keys():
+        for option in CONSTANTS & self.rules.keys():
             raise DeclarationError(f"{where}: {option} must be a constant, not a function")
         for option in FLAGS & constants.keys():
             given = constants[option]
             if not isinstance(given, bool) and (option, given) != ("required", "warn"):
                 words = 'True, False, "warn"' if option == "required" else "True, False"
-                words = "True or False" if option in FIXED else f"{words} or a rule"
+                words = "True or False" if option in CONSTANTS else f"{words} or a rule"
                 raise DeclarationError(f"{where}: {option} must be {words}, not {short(given)}")
         if "masked" in constants and ("value" not in self.rules or isinstance(self.rules["value"], Constant)):
             raise DeclarationError(f'{where}: masked is for a value that a rule computes; use look="password" for an entry')
@@ -262,6 +276,125 @@ class Declaration(Generic[L_co]):
         if "masked" in self.constants:
             yield "masked" if self.constants["masked"] else "not masked"
 
+    # ---- what the engine asks of a kind
+
+    def is_typable(self) -> bool:
+        """Return True if text can be typed into it."""
+        return "typed" in self.events() and not self.multiple
+
+    def is_selected_whole(self) -> bool:
+        """Return True if its text is selected when the user comes to it by keyboard."""
+        return True
+
+    def keys(self, live: Any) -> Keys:
+        """Return what it does with keys now. They come before those that mean the same on every form."""
+        return PRESSED if self.pressed else NO_KEYS
+
+    def taken_keys(self, live: Any) -> tuple[str, ...]:
+        """Return the names of the keys that a front end leaves to it now."""
+        return () if self.pressed else self.keys(live).names
+
+    def written_by(self, key: str) -> str:
+        """Return the text that a key writes into it, or ""."""
+        return " " if key == "Space" else key if len(key) == 1 else ""
+
+    def typed_in(self, live: Any, text: str) -> Iterable[Deed]:
+        """Yield what comes of a text that is typed in place of what was typed before."""
+        yield Write(text)
+
+    def before_tab(self, live: Any) -> Iterable[Deed]:
+        """Yield what Tab does before it settles the control and leaves it."""
+        return ()
+
+    def unfit(self, live: Any, gesture: Gesture) -> str:
+        """Return why a gesture whose verb it accepts doesn't fit it, or ""."""
+        if gesture.verb == "focus":
+            return "" if self.takes_focus else f"{self.named} can't have the focus"
+        return f"{self.named} has no items" if gesture.verb == "double" and (gesture.text or gesture.item) else ""
+
+    def gestures(self, live: Any) -> Iterator[tuple[str, str]]:
+        """Yield the verbs, with a text, that it accepts now besides those of every control: ("type", "") for any text."""
+        return iter(())
+
+    def items_meant(self, live: Any, gesture: Gesture) -> list[Any]:
+        """Return the items that a gesture means, by id or by text."""
+        return []
+
+    def with_picked(self, live: Any, item: Any) -> Any:
+        """Return the value after an item is picked."""
+        return item
+
+    def double_clicked_on(self, live: Any) -> Any:
+        """Return what a double click is on, for its event."""
+        return None
+
+    def exact(self, live: Any, value: Any, where: str) -> Any:
+        """Return a converted value as a program sets it. Raises `ValueError`; `where` is for messages."""
+        return value
+
+    def start(self, live: Any, default: Any) -> Any:
+        """Return the value that a default starts it with; `UNSEEN` if it can't."""
+        return None if isinstance(default, NthChoice) else self.coerce(default)
+
+    def coerce(self, value: object) -> Any:
+        """Convert a program's value to the control's type; raise `TypeError`."""
+        raise NotImplementedError
+
+    def of_column(self, live: Any, value: Any) -> Any:
+        """Return a converted value of a record's column as it is stored here."""
+        return value
+
+    def asks_to_add(self, live: Any, value: Any) -> bool:
+        """Return True if the user is asked whether a settled value should be added to its choices."""
+        return False
+
+    def order_of(self, live: Any) -> tuple[Any, ...]:
+        """Return how a catalog's rows are sorted for it, in place of the catalog's own order."""
+        return ()
+
+    def inner(self, live: Any) -> Iterable[Any]:
+        """Return the live controls inside it, in tab order."""
+        return ()
+
+    def outcome(self, live: Any) -> Any:
+        """Return its value for the outcome; a blank if it is left out."""
+        return live._plan.blank if is_left_out(live) else current(live, "value")
+
+    def masked_paths(self, live: Any, path: str) -> Iterator[str]:
+        """Yield the paths of masked values in the outcome."""
+        if is_masked(live):
+            yield path
+
+    def hidden_state(self, live: Any) -> Iterator[tuple[str, Any]]:
+        """Yield what only this kind remembers, which may make two sessions differ that look the same."""
+        return iter(())
+
+    def text_of(self, live: Any, formats: Formats) -> str:
+        """Return the text that is shown of the settled value."""
+        return "" if live._value is None else shown_as(self, live._value, formats)
+
+    def column_text(self, live: Any, value: Any, formats: Formats) -> str:
+        """Return a column's value as it is shown here."""
+        try:
+            wanted = getattr(self, "of_record", None)
+            value = adapted(value, wanted) if value is not None and wanted is not None else value
+            return str(self.show(self.coerce(value), formats))
+        except Exception:
+            # A store may hold what the control can't.
+            return anyhow(value)
+
+    def show(self, value: Any, formats: Formats) -> str:
+        """Return a value as text."""
+        return str(value)
+
+    def part(self, live: Any, memo: Memo, formats: Formats) -> Part:
+        """Return the part of the view that only its shape has."""
+        raise NotImplementedError
+
+    def items_between(self, live: Any, start: int, stop: int) -> tuple[Any, Any]:
+        """Return items of a long list by position, as the view has them, and their cells."""
+        return (), ()
+
     @classmethod
     def events(cls) -> tuple[str, ...]:
         """Return the events of this kind of control."""
@@ -310,93 +443,6 @@ class Within:
         return f"<{self.name}>"
 
 
-class Label(Declaration[LiveLabel]):
-    """A text on the form. Its `value` is separate from its caption."""
-
-    kind = "label"
-    named = "a label"
-    accepts = frozenset({"press"})
-    shape = "label"
-    live = LiveLabel
-    holds_value = True
-    as_is: ClassVar[type | None] = str
-    blank: ClassVar[str] = ""
-    changed = Source("changed")
-    clicked = Source("clicked")
-    double_clicked = Source("double_clicked")
-
-    if TYPE_CHECKING:
-
-        @property
-        def handed_over(self) -> str:
-            """The type of its value in an outcome, for type checkers."""
-
-    options = frozenset(LabelOptions.__annotations__)
-
-    def __init__(self, caption: str = "", *, value: str | Rule[str] = "", **options: Unpack[LabelOptions]) -> None:
-        super().__init__(caption, options, value=value)
-        picture = self.constants.get("picture")
-        if "picture" in options and "alt" not in options:
-            raise DeclarationError(f'Label({caption!r}): a picture needs alt="…", what it says; "" if it only decorates')
-        if picture is not None and not isinstance(picture, Picture):
-            raise DeclarationError(f"Label({caption!r}): picture must be a Picture or a rule, not {short(picture)}")
-
-    def coerce(self, value: object) -> str:
-        return to_text(value)
-
-    def show(self, value: str, formats: Formats) -> str:
-        return value
-
-
-class Button(Declaration[LiveButton]):
-    """A button. `closes` is the verdict with which pressing it closes the form.
-
-    "accepted" submits: checks run first. "cancelled", or your own verdict, closes without checks. `submits=True` submits and
-    stays open: a bound form saves its record and goes to the next, a new or the same record (`after_submit`); any other
-    form starts again.
-    """
-
-    kind = "button"
-    named = "a button"
-    accepts = frozenset({"press"})
-    shape = "button"
-    space = "press"
-    live = LiveButton
-    takes_focus = True
-    entered = Source("entered")
-    left = Source("left")
-    clicked = Source("clicked")
-
-    def __init__(
-        self,
-        caption: str = "",
-        *,
-        closes: str | None = None,
-        submits: bool = False,
-        after_submit: Literal["next", "new", "same"] = "next",
-        **options: Unpack[ControlOptions],
-    ) -> None:
-        super().__init__(caption, options)
-        if submits and closes is not None:
-            raise DeclarationError(f"Button({caption!r}): use submits= or closes=, not both")
-        if after_submit not in ("next", "new", "same"):
-            raise DeclarationError(
-                f"Button({caption!r}): after_submit must be 'next', 'new' or 'same', not {short(after_submit)}"
-            )
-        self.submits = submits
-        self.after_submit = after_submit
-        if closes is not None and not closes.strip():
-            raise DeclarationError(
-                f"Button({caption!r}): closes can't be empty; use 'accepted', 'cancelled' or your own word"
-            )
-        self.closes = closes
-
-    def details(self) -> Iterator[str]:
-        yield from super().details()
-        if self.submits:
-            yield f"submits, then {self.after_submit}"
-
-
 class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
     """A control that has a value and can be filled in.
 
@@ -419,10 +465,10 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
     is_checked = True
     needed: ClassVar[str] = "required.entry"
     """The id of the text that is shown while a required control is blank."""
+    holds_a: ClassVar[str] = "text"
+    """The type of a field's text, for whoever draws it: text, number, date, time or datetime."""
     of_record: ClassVar[type | None] = None
     """The type that a record's value is converted to (None: no conversion)."""
-    as_is: ClassVar[type | None] = None
-    """The type whose values need no conversion, if they are finite or not white space."""
     entered = Source("entered")
     leaving = Source("leaving")
     left = Source("left")
@@ -440,7 +486,7 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
                 more["value"] = Constant(self.coerce(given))
             except TypeError as error:
                 raise DeclarationError(f"{type(self).__name__}({caption!r}): value: {error}") from None
-        super().__init__(caption, {**USUAL, **options}, **more)
+        super().__init__(caption, {**OF_ENTRIES, **options}, **more)
 
     @property
     def blank(self) -> R_co:
@@ -457,9 +503,38 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
         def handed_over(self) -> R_co:
             """The type of its value in an outcome, for type checkers."""
 
-    def coerce(self, value: object) -> Any:
-        """Convert a program's value to the control's type; raise `TypeError`."""
-        raise NotImplementedError
+    def longest(self) -> int:
+        """Return the longest text that a front end may send, in bytes of UTF-8."""
+        return MOST_BYTES if (getattr(self, "max_length", None) or 0) * 4 > USUAL_BYTES else USUAL_BYTES
+
+    def gestures(self, live: Any) -> Iterator[tuple[str, str]]:
+        if live._rule or seen(live, "read_only") is True:
+            return
+        if "type" in self.accepts and self.is_typable():
+            yield "type", ""
+
+    def part(self, live: Any, memo: Memo, formats: Formats) -> Part:
+        # What is constant is made once.
+        if memo.part is not None and live._cells is None and live._set is None:
+            return memo.part  # type: ignore[no-any-return]
+        pattern = getattr(self, "pattern", None)
+        memo.part = FieldPart(
+            holds=self.holds_a,
+            placeholder=seen(live, "placeholder") or "",
+            minimum=self._bound(live, "minimum", formats),
+            maximum=self._bound(live, "maximum", formats),
+            multi_line=self.constants["look"] == "multi-line",
+            secret=self.constants["look"] == "password",
+            max_length=getattr(self, "max_length", None),
+            longest=self.longest(),
+            decimals=getattr(self, "decimals", None),
+            pattern=getattr(pattern, "pattern", ""),
+        )
+        return memo.part  # type: ignore[no-any-return]
+
+    def _bound(self, live: Any, name: str, formats: Formats) -> str:
+        limit = seen(live, name)
+        return "" if limit is None or limit == "" else shown_as(self, limit, formats)
 
     def taken(self, text: str) -> str:
         """Return what of a typed or pasted text gets into the field: one line, without control characters."""
@@ -472,10 +547,6 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
     def parse(self, text: str, live: Any, formats: Formats) -> Any:
         """Convert settled text to a value; raise `Unparsable`."""
         raise NotImplementedError
-
-    def show(self, value: Any, formats: Formats) -> str:
-        """Return a value as the field's text."""
-        return str(value)
 
     rule_words: ClassVar[tuple[str, ...]] = ("required",)
 

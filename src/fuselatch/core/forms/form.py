@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
-from copy import copy
-from types import new_class
 from typing import TYPE_CHECKING, Any, ClassVar, Final, Literal, ParamSpec, TypeVar, dataclass_transform
 
 from fuselatch.core.forms.collect import FormMeta, collect
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import Live
-from fuselatch.core.forms.declarations import Button, InputControl, Label
+from fuselatch.core.forms.declarations import InputControl
 from fuselatch.core.forms.latch import Latch
 from fuselatch.core.forms.manner import PLACES, Manner, Place
 from fuselatch.core.forms.params import Opener, Param
@@ -22,10 +20,9 @@ from fuselatch.core.forms.sources import FormEvent
 from fuselatch.core.model.errors import DeclarationError, NotAllowedHere
 from fuselatch.core.model.findings import Override
 from fuselatch.core.model.keys import normal
-from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import CANCELLED, Outcome
-from fuselatch.core.model.texts import later, user_text
+from fuselatch.core.model.texts import later
 from fuselatch.core.model.values import short, text_for
 
 P = ParamSpec("P")
@@ -166,7 +163,7 @@ class Form(OpenForm, metaclass=FormMeta):
         `entry`: a declared control; its rules apply. `text`: shown above it. `title`: by default the control's caption.
         Returns None if the user cancels.
         """
-        outcome = self.open(value_form(entry, text, title, self._engine.formats))
+        outcome = self.open(self._engine.value_form(entry, text, title))
         value: R | None = outcome.values["value"] if outcome.accepted else None
         return value
 
@@ -285,23 +282,6 @@ class Form(OpenForm, metaclass=FormMeta):
 def bound_to(form: type[Form]) -> str:
     """Return the record source of a base class, or ""."""
     return next((vars(base)["_plan"].records for base in form.__mro__[1:] if "_plan" in vars(base)), "")
-
-
-def value_form(entry: Any, text: str, title: str, formats: Formats) -> type[Form]:
-    """Return a dialog with one control, named `value`."""
-    if not isinstance(entry, InputControl):
-        raise TypeError(f"ask_value(…): expected a declared control such as Text('State'), not {short(entry)}")
-    asked = copy(entry)
-    asked.name = ""
-    caption = asked.constants.get("caption", "")
-    members: dict[str, Any] = {"note": Label(value=text)} if text else {}
-    members |= {
-        "value": asked,
-        "ok": Button(user_text(formats, "ok"), closes="accepted", keys="Enter"),
-        "cancel": Button(user_text(formats, "cancel"), closes="cancelled"),
-    }
-    options = {"title": title or caption or user_text(formats, "value")}
-    return new_class("AskValue", (Form,), options, lambda body: body.update({**members, "__module__": __name__}))
 
 
 def must_be_a_form(verb: str, form: object) -> None:

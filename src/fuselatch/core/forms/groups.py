@@ -11,6 +11,7 @@ from fuselatch.core.forms.declarations import ControlOptions, Declaration, Withi
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.errors import NotAllowedHere
+from fuselatch.core.model.gestures import Gesture
 
 
 class GroupDeclaration(Declaration[Live]):
@@ -18,8 +19,12 @@ class GroupDeclaration(Declaration[Live]):
 
     kind = "group"
     named = "a group"
+    is_group = True
     accepts = frozenset({"remove_line", "move_line"})
     live = Live
+
+    def unfit(self, live: Any, gesture: Gesture) -> str:
+        return f"'{live.name}' is a group, not a line" if gesture.verb in self.accepts else super().unfit(live, gesture)
 
 
 class Group(Container, metaclass=FormMeta):

@@ -13,10 +13,10 @@ from mypy_extensions import mypyc_attr
 from fuselatch.core.forms.manner import USUAL
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, Handler
 from fuselatch.core.model.cells import UNSEEN, Cell, Node
-from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.events import Event
 from fuselatch.core.model.findings import Finding, Override
 from fuselatch.core.model.outcome import Outcome
+from fuselatch.core.model.properties import ENTERED, UNSEEN_VALUES
 
 if TYPE_CHECKING:
     from fuselatch.core.forms.container import OpenForm
@@ -127,8 +127,9 @@ class ControlState(Node):
     """
 
     __slots__ = (
-        "_checks", "_decl", "_draft", "_engine", "_findings", "_initial", "_listing", "_marked", "_outer",
-        "_owner", "_pending", "_plan", "_preview", "_rule", "_set", "_state", "_traced", "_trouble", "_value", "form",
+        "_at", "_brought", "_checks", "_decl", "_draft", "_engine", "_findings", "_initial", "_kept", "_listing", "_marked",
+        "_outer", "_owner", "_pending", "_plan", "_preview", "_rule", "_set", "_state", "_traced", "_trouble", "_value",
+        "form",
     )  # fmt: skip
 
     def __init__(self, form: OpenForm, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
@@ -152,7 +153,13 @@ class ControlState(Node):
         self._preview: tuple[Finding, ...] | None = None
         self._marked = False
         self._traced: tuple[Finding, ...] = ()
+        # Its list is open; the item there that the user has moved to.
         self._listing = False
+        self._at: Any = UNSEEN
+        # A value that came with the record stays and is shown, even if it isn't offered.
+        self._brought: Any = None
+        # The value that stays until its form is submitted, whatever happens to its list in the meantime.
+        self._kept: Any = UNSEEN
 
     def _restored(self, name: str) -> None:
         if name in ("_value", "_trouble"):
@@ -160,7 +167,7 @@ class ControlState(Node):
         elif name == "_findings" and self._watchers:
             self._engine.mark(self, "findings")
         elif name == "_set":
-            self._set = self._set or None
+            self._set = self._set or None  # not undone: this is the undo
             for prop in tuple(self._watchers or ()):
                 self._engine.mark(self, prop)
 
@@ -227,10 +234,6 @@ def is_usable(control: ControlState) -> bool:
     return control._has("enabled") and control._has("visible")
 
 
-READINGS: Final = frozenset({"value", "valid_value", "draft"})
-"""Properties that tell a rule what the user entered."""
-
-
 def is_masked(control: ControlState) -> bool:
     """Return True if people must not see a control's value: it is a password, or derived from one."""
     if control._plan.masked or not control._rule or not control._engine.has_masks:
@@ -244,21 +247,10 @@ def is_masked(control: ControlState) -> bool:
         if node._plan.masked:
             return True
         if node._rule and node._cells is not None and node._decl.constants.get("masked") is not False:
-            read = {source for source, prop in node._cells["value"].inputs if prop in READINGS} - looked_at
+            read = {source for source, prop in node._cells["value"].inputs if prop in ENTERED} - looked_at
             looked_at |= read
             waiting.extend(read)
     return False
-
-
-NOTHING: Final[Any] = {
-    "enabled": True,
-    "visible": True,
-    "required": False,
-    "read_only": False,
-    "choices": Choices(),
-    "tone": "plain",
-}
-"""Shown for a property whose rule has never run."""
 
 
 def seen(control: ControlState, prop: str) -> Any:
@@ -266,7 +258,7 @@ def seen(control: ControlState, prop: str) -> Any:
     cells = control._cells
     if cells is not None and prop in cells:
         found = cells[prop].announced
-        return NOTHING.get(prop, "") if found is UNSEEN else found
+        return UNSEEN_VALUES.get(prop, "") if found is UNSEEN else found
     if control._set is not None and prop in control._set:
         return control._set[prop]
     return control._decl.constants.get(prop)
@@ -301,3 +293,23 @@ def is_seen(control: ControlState | None, prop: str) -> bool:
             return False
         control = control._outer
     return True
+
+
+def is_left_out(control: ControlState) -> bool:
+    """Return True if a rule or a handler hides or disables a control, or a group around it: it has no value then.
+
+    What the developer has declared as hidden or disabled keeps its value, until a handler changes that.
+    """
+    around: ControlState | None = control
+    while around is not None:
+        decided = around._set or {}
+        for prop in ("enabled", "visible"):
+            if (prop in around._decl.rules or prop in decided) and not around._current(prop):
+                return True
+        around = around._outer
+    return False
+
+
+def id_of(control: ControlState) -> str:
+    """Return the lasting id of a control, group or line."""
+    return f"{control._state.serial}.{control._plan.path}"

@@ -9,7 +9,7 @@ from typing import Any, Final
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.form import Form
-from fuselatch.core.forms.live_lists import LiveLines
+from fuselatch.core.forms.line_lists import LineList
 from fuselatch.core.forms.live_state import FormState
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, joined
 from fuselatch.core.forms.port import EnginePort
@@ -30,7 +30,7 @@ def make(form: type[Form], plan: FormPlan, engine: EnginePort, opener: OpenForm 
         members[plan.opener] = opener
     put_in_place(state, plan.groups, plan.containers, plan.controls)
     state.order = list(state.controls.values())
-    state.lines = [control for control in state.order if control._plan.decl.kind == "lines"] if plan.has_lines else []
+    state.lines = [control for control in state.order if control._plan.decl.has_lines] if plan.has_lines else []
     return made
 
 
@@ -43,20 +43,20 @@ def caption_of(control: Any) -> str:
     return user_text(control._engine.formats, "line", lines=lines.caption, place=place, caption=control.caption)
 
 
-def inner_plan(lines: LiveLines[Any]) -> FormPlan:
+def inner_plan(lines: LineList[Any]) -> FormPlan:
     """Return the plan of the lines' class."""
     plan: FormPlan = lines._decl.line._plan
     return plan
 
 
-def make_line(lines: LiveLines[Any]) -> Any:
+def make_line(lines: LineList[Any]) -> Any:
     """Create a line with its live groups and controls, not yet in the list."""
     lines._serial += 1
     form: Any = lines.form
     state, decl, inner = form._state, lines._decl, inner_plan(lines)
     path = f"{lines.name}#{lines._serial}"
     index = lines._plan.index
-    groups = {path: ControlPlan(path, index, decl.whole, None)}
+    groups = {path: ControlPlan(path, index, decl.whole, None, is_group=True)}
     kinds: dict[str, type] = {path: decl.line}
     for name, group in inner.groups.items():
         groups[joined(path, name)] = group.inside(path, index)
@@ -95,7 +95,7 @@ def put_in_place(
         container.__dict__[path.rpartition(".")[2]] = made
 
 
-def call_by_place(lines: LiveLines[Any], start_at: int = 0) -> None:
+def call_by_place(lines: LineList[Any], start_at: int = 0) -> None:
     """Name each line and its controls by the line's position, from a position on."""
     for at, line in enumerate(lines._rows[start_at:], start_at):
         start = len(line.__dict__["_live"]._plan.path)
@@ -103,7 +103,7 @@ def call_by_place(lines: LiveLines[Any], start_at: int = 0) -> None:
             each.name = f"{lines.name}[{at}]{each._plan.path[start:]}"
 
 
-def forget_gone(lines: LiveLines[Any]) -> None:
+def forget_gone(lines: LineList[Any]) -> None:
     """Drop removed lines that no gesture can restore."""
     state = lines.form._state
     for line in [line for line in lines._members if line not in lines._attached]:
@@ -114,7 +114,7 @@ def forget_gone(lines: LiveLines[Any]) -> None:
             del state.controls[control._plan.path]
 
 
-def values_of(lines: LiveLines[Any], line: Any) -> dict[str, Any]:
+def values_of(lines: LineList[Any], line: Any) -> dict[str, Any]:
     """Return a line's live controls by path."""
     start = len(line.__dict__["_live"]._plan.path) + 1
     return {control._plan.path[start:]: control for control in lines._members[line][1]}
@@ -129,8 +129,8 @@ def placed_at(form: Any, path: str) -> Live | None:
     match = PLACE.fullmatch(path) if found is None else None
     if match is None:
         return found
-    lines = state.controls.get(match[1])
-    if not isinstance(lines, LiveLines):
+    lines = next((each for each in state.lines if each._plan.path == match[1]), None)
+    if lines is None:
         return None
     if int(match[2]) >= len(lines._rows):
         last = len(lines._rows) - 1

@@ -63,7 +63,8 @@ class ControlPlan:
 
     `outer`: the path of its group ("" for the form). `inputs`: the paths that its `derive` rules read. `checks` are shown at
     it, `checked_by` read its value. `validated`: a rule or check may have a finding. `usable`: declared enabled and visible.
-    `as_is`: the type that needs no conversion. `lists`: its class decides its value. `levels`: a policy's levels.
+    `as_is`: the type that needs no conversion. `lists`: its class decides its value. `offers`: it has choices.
+    `typable`: text can be typed into it. `levels`: a policy's levels.
     `answers`: a handler hears `changed`, or a line has to.
     """
 
@@ -77,8 +78,12 @@ class ControlPlan:
     inputs: dict[str, tuple[str, ...]] = field(default_factory=dict)
     checks: tuple[CheckPlan, ...] = ()
     checked_by: tuple[CheckPlan, ...] = ()
+    is_group: bool = False
     is_input: bool = False
     is_checked: bool = False
+    holds_value: bool = False
+    offers: bool = False
+    typable: bool = False
     validated: bool = False
     masked: bool = False
     usable: bool = True

@@ -185,7 +185,7 @@ class EnginePort(Undoable, ABC):
         """Set a control's value by program."""
 
     @abstractmethod
-    def set_property(self, control: ControlState, prop: str, value: object, wanted: Callable[[Any], Any]) -> None:
+    def set_property(self, control: ControlState, prop: str, value: object) -> None:
         """Set a property that has no rule."""
 
     @abstractmethod
@@ -230,6 +230,10 @@ class EnginePort(Undoable, ABC):
     @abstractmethod
     def say(self, form: OpenForm, text: str, tone: Tone, stays: bool) -> None:
         """Show a line in the form's message area."""
+
+    @abstractmethod
+    def value_form(self, entry: Any, text: str, title: str) -> Any:
+        """Return the class of a dialog that asks for one value."""
 
     @abstractmethod
     def open(self, form: OpenForm, child: Any, params: Mapping[str, Any], how: Manner) -> Outcome:

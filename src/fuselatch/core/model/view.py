@@ -6,11 +6,12 @@ again. Each part has a lasting id; its name may change, as that of a line does w
 
 from __future__ import annotations
 
-from typing import Any, Final, NamedTuple
+from collections.abc import Mapping
+from typing import Any, Final, NamedTuple, TypeAlias
 
 from fuselatch.core.model.parts import Parts
 
-VERSION: Final = 2
+VERSION: Final = 3
 """The version of the view's shape."""
 
 
@@ -27,86 +28,160 @@ class ItemView(NamedTuple):
 
 
 class ColumnView(NamedTuple):
-    """A column of a table or of lines: its name, its caption, and the kind of control that would show it."""
+    """A column of a table or of lines: its name, its caption, the kind of control that would show it, and what it `holds`.
 
-    name: str
-    caption: str
-    kind: str
-
-
-class ControlView(NamedTuple):
-    """A control as the user sees it.
-
-    `shape`: how its kind is drawn: field, choice, tick, button, label, table or lines. `group`: the id of its group, line or
-    list of lines. `text` is in the field; if it is `masked`, it is dots, and a front end must not write it back.
-    `value`: number, boolean or text. `hears`: which of hovered, unhovered, clicked and double_clicked have a handler.
-
-    `choices`: the nearest items, from position `choices_from` on; while the user types, the best matches, and `match_count`
-    says how many there are (at most 1,000 are counted). `choice_count`: the items in all. `at_item`: the id of the item that
-    Enter or Tab would take from an open list. `picked`: the chosen items' texts.
-    A table has `columns`, and a row of `cells` for each item, and is sorted by `sorted_by`. `lines`: the ids of lines.
-
-    Limits: `minimum` and `maximum` as text, `max_length`, `decimals`, `pattern`; `other`: a text that isn't in the list is
-    accepted. `closes`: the verdict of a button that closes the form. `width`: how many characters wide it should be.
-    `takes_focus`: the user can go to it while it is enabled.
-    `picture`: the id of a label's picture, `alt`: what it says. `disabled_by`: if it is disabled, the captions of what its
-    rule reads.
+    `holds`: text, number, date, time or datetime.
     """
 
     name: str
     caption: str
-    text: str
-    value: str | float | bool | None
+    kind: str
+    holds: str
+
+
+# ---- the part of a control's view that only its shape has
+
+
+class FieldPart(NamedTuple):
+    """A field for text.
+
+    `holds`: text, number, date, time or datetime. `secret`: what is typed must not be seen. Limits: `minimum` and `maximum`
+    as text, `max_length` in characters, `longest` in bytes of UTF-8, `decimals`, `pattern`.
+    """
+
+    holds: str
     placeholder: str
-    help: str
-    tone: str
-    enabled: bool
-    required: bool
-    focused: bool
-    selected: bool
-    hovered: bool
+    minimum: str
+    maximum: str
+    multi_line: bool
+    secret: bool
+    max_length: int | None
+    longest: int
+    decimals: int | None
+    pattern: str
+
+
+class ChoicePart(NamedTuple):
+    """A choice of items.
+
+    `look`: drop-down, list or radio. `always_open`: its items are always shown, and it has no text to type into.
+    `list_open`: its list is open now. `choices`: the nearest items, from position `choices_from` on; while the user types,
+    the best matches, and `match_count` says how many there are (up to 1,000 are counted). `choice_count`: the items in all.
+    `at_item`: the id of the item that Enter or Tab would take from an open list. `picked`: the chosen items' texts. `other`:
+    a text that isn't in the list is accepted. `multiple`: several items can be picked. `longest`: as of a field.
+    """
+
+    look: str
+    placeholder: str
+    always_open: bool
     list_open: bool
-    marker: str
-    marker_level: str
     choices: tuple[ItemView, ...]
     choices_from: int
     choice_count: int
     match_count: int
     at_item: str
     picked: tuple[str, ...]
+    other: bool
+    multiple: bool
+    longest: int
+
+
+class TablePart(NamedTuple):
+    """A table: its `columns`, and a row of `cells` for each item of `choices`, which are as those of a choice."""
+
+    choices: tuple[ItemView, ...]
+    choices_from: int
+    choice_count: int
+    picked: tuple[str, ...]
     columns: tuple[ColumnView, ...]
     cells: tuple[tuple[str, ...], ...]
     sorted_by: str
     descending: bool
+
+
+class TickPart(NamedTuple):
+    """A tick box."""
+
+    ticked: bool
+
+
+class ButtonPart(NamedTuple):
+    """A button. `closes`: the verdict with which it closes the form, or "". `submits`: it submits the form."""
+
+    closes: str
+    submits: bool
+
+
+class LabelPart(NamedTuple):
+    """A label. `picture`: the id of its picture, or "". `alt`: what the picture says."""
+
+    picture: str
+    alt: str
+
+
+class LinesPart(NamedTuple):
+    """A list of lines: the `columns` of a line, and the ids of the lines."""
+
+    columns: tuple[ColumnView, ...]
     lines: tuple[str, ...]
     can_add: bool
     can_remove: bool
     can_move: bool
-    minimum: str
-    maximum: str
-    read_only: bool
-    masked: bool
-    picture: str
-    alt: str
-    disabled_by: tuple[str, ...]
-    # From here on nothing changes while the form is open.
+
+
+Part: TypeAlias = FieldPart | ChoicePart | TablePart | TickPart | ButtonPart | LabelPart | LinesPart
+SHAPES: Final[Mapping[str, type[Part]]] = {
+    "field": FieldPart,
+    "choice": ChoicePart,
+    "table": TablePart,
+    "tick": TickPart,
+    "button": ButtonPart,
+    "label": LabelPart,
+    "lines": LinesPart,
+}
+"""The ways in which controls are drawn, and the part of the view that each has."""
+
+
+class ControlView(NamedTuple):
+    """A control as the user sees it: what all controls have, and the `part` of its shape.
+
+    `shape`: how it is drawn: field, choice, tick, button, label, table or lines. `group`: the id of its group, line or list
+    of lines. `text` is in the field, without its `unit`; if it is `masked`, it is dots, and a front end must not write it
+    back. `value`: number, boolean or text. `hears`: which of hovered, unhovered, clicked and double_clicked have a handler.
+    `keys`: its shortcut. `takes`: the keys that it takes now, besides those of every control ("character" is any single
+    character); the others are for whoever edits its text. `takes_focus`: the user can go to it while it is enabled. `width`:
+    in characters. `disabled_by`: if it is disabled, the captions of what its rule reads.
+
+    In plain data (`to_dict`) the fields of `part` are beside the others.
+    """
+
     id: str
+    name: str
     kind: str
     shape: str
     group: str
+    caption: str
+    text: str
     unit: str
-    look: str
-    keys: str
-    max_length: int | None
-    decimals: int | None
-    pattern: str
-    other: bool
-    multiple: bool
-    closes: str
-    submits: bool
+    value: str | float | bool | None
+    help: str
+    tone: str
+    enabled: bool
+    disabled_by: tuple[str, ...]
+    required: bool
+    read_only: bool
+    masked: bool
+    focused: bool
+    selected: bool
+    hovered: bool
+    marker: str
+    marker_level: str
     hears: tuple[str, ...]
+    keys: str
+    takes: tuple[str, ...]
     takes_focus: bool
     width: int
+    part: Part
 
 
 class GroupView(NamedTuple):
@@ -260,9 +335,15 @@ class View(NamedTuple):
 
 def plain(part: Any) -> Any:
     """Return a part of a view as plain dicts, lists and text."""
-    names = getattr(part, "_fields", None)
-    if names is not None:
-        return {name: plain(value) for name, value in zip(names, part, strict=True)}
+    if isinstance(part, ControlView):
+        return {**fields_of(part), **fields_of(part.part)}
+    if hasattr(part, "_fields"):
+        return fields_of(part)
     if isinstance(part, tuple | Parts):
         return [plain(each) for each in part]
     return part
+
+
+def fields_of(part: Any) -> dict[str, Any]:
+    """Return the fields of one part as plain data, without the part of a control's shape."""
+    return {name: plain(value) for name, value in zip(part._fields, part, strict=True) if name != "part"}

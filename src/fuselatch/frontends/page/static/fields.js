@@ -5,8 +5,14 @@ import { isTooLong, isTyping, send, texts } from "./link.js";
 
 /** @typedef {import("./view").ControlData} ControlData */
 
-const FIGURES = ["number", "integer", "percent", "money"];
+/** @typedef {import("./view").FieldData} FieldData */
+/** @typedef {import("./view").ChoiceData} ChoiceData */
+/** @typedef {import("./view").ButtonData} ButtonData */
+/** @typedef {import("./view").LabelData} LabelData */
+
 const PICKERS = /** @type {Record<string, string>} */ ({ date: "date", datetime: "datetime-local", time: "time" });
+
+const CHARACTER = /^(Shift\+)?.$/u;
 
 export class Widget {
   /** @param {ControlData} control */
@@ -71,24 +77,26 @@ export class Widget {
   }
 
   /**
-   * Returns true if a key is for the session, and not for the browser.
+   * Returns true if a key is for the session, and not for the browser: the view says which keys a control takes.
    * @param {string} name
    */
   passesOn(name) {
-    return false;
+    const { takes } = this.control;
+    return takes.includes(name) || (CHARACTER.test(name) && takes.includes("character"));
   }
 
-  /** @param {import("./view").Part} part */
+  /** @param {import("./told").Part} part */
   got(part) {
   }
 }
 
 export class Field extends Widget {
-  /** @param {ControlData} control */
+  /** @param {FieldData | ChoiceData} control */
   constructor(control) {
     super(control);
-    const long = control.look === "multi-line";
-    const kind = control.look === "password" ? "password" : "text";
+    const long = control.shape === "field" && control.multi_line;
+    const kind = control.shape === "field" && control.secret ? "password" : "text";
+    const holds = control.shape === "field" ? control.holds : "text";
     /** @type {HTMLInputElement | HTMLTextAreaElement} */
     this.entry = long ? element("textarea", { rows: 3, cols: control.width }) : element("input", { type: kind, size: control.width });
     this.target = this.entry;
@@ -97,7 +105,7 @@ export class Field extends Widget {
     this.entry.spellcheck = false;
     this.isComposing = false;
     this.wasSelected = false;
-    if (FIGURES.includes(control.kind)) {
+    if (holds === "number") {
       this.entry.inputMode = "decimal";
       this.entry.classList.add("figure");
     }
@@ -110,12 +118,16 @@ export class Field extends Widget {
     this.tellsFocus(this.entry);
     this.unit = element("span", { class: "unit", "aria-hidden": "true" });
     this.root.prepend(this.entry, this.unit);
-    const picker = PICKERS[control.kind];
+    const picker = PICKERS[holds];
     if (picker) this.addPicker(picker);
   }
 
+  get longest() {
+    return /** @type {FieldData | ChoiceData} */ (this.control).longest;
+  }
+
   typed() {
-    if (isTooLong(this.entry.value, this.control)) {
+    if (isTooLong(this.entry.value, this.longest)) {
       this.entry.value = this.control.text;
       put(this.marker, "textContent", texts.too_long ?? "");
       put(this.marker, "hidden", false);
@@ -152,7 +164,7 @@ export class Field extends Widget {
     return true;
   }
 
-  /** @param {ControlData} control */
+  /** @param {FieldData | ChoiceData} control */
   update(control) {
     super.update(control);
     put(this.entry, "placeholder", control.placeholder);
@@ -212,7 +224,7 @@ export class Button extends Widget {
     this.root.prepend(this.button);
   }
 
-  /** @param {ControlData} control */
+  /** @param {ButtonData} control */
   update(control) {
     super.update(control);
     put(this.button, "textContent", control.caption);
@@ -238,7 +250,7 @@ export class Label extends Widget {
     }
   }
 
-  /** @param {ControlData} control */
+  /** @param {LabelData} control */
   update(control) {
     super.update(control);
     put(this.text, "textContent", control.text);

@@ -1,18 +1,18 @@
 // One element for each open form, and the layers that they lie in.
 
 import { element, focusOn, mark, moved, put, quiet, shown } from "./dom.js";
-import { Button, Field, Label, Tick } from "./fields.js";
+import { Button, Field, Label, Tick, Widget } from "./fields.js";
 import { model, send, texts } from "./link.js";
 import { Choice, Items, Table } from "./lists.js";
 
 /** @typedef {import("./view").FormData} FormData */
 /** @typedef {import("./view").ControlData} ControlData */
-/** @typedef {import("./view").StripData} StripData */
-/** @typedef {import("./fields.js").Widget} Widget */
+/** @typedef {import("./told").StripData} StripData */
+/** @typedef {import("./view").LinesData} LinesData */
 /** @typedef {Map<string, ControlData>} Controls */
 
-/** @type {Record<string, new (control: ControlData) => Widget>} */
-const SHAPES = { field: Field, choice: Choice, tick: Tick, button: Button, label: Label, table: Table };
+/** @type {Record<string, new (control: any) => Widget>} */
+const SHAPES = { field: Field, choice: Choice, tick: Tick, button: Button, label: Label, table: Table, lines: Widget };
 // Where a click meets the form itself.
 const SURFACE = ".body, .body > *, .chunk > *, .panel > *";
 // Of a long form, so many rows are laid out as one.
@@ -23,8 +23,10 @@ let dragged = null;
 
 /** @param {ControlData} control */
 function widgetOf(control) {
-  const isAlwaysOpen = control.shape === "choice" && ["radio", "list"].includes(control.look) && !control.other;
-  const made = new (isAlwaysOpen ? Items : (SHAPES[control.shape] ?? Label))(control);
+  const isAlwaysOpen = control.shape === "choice" && control.always_open;
+  /** @type {new (control: any) => Widget} */
+  const kind = isAlwaysOpen ? Items : SHAPES[control.shape] ?? Widget;
+  const made = new kind(control);
   made.update(control);
   return made;
 }
@@ -220,7 +222,7 @@ export class FormElement {
    * @param {HTMLElement} row
    * @param {HTMLElement} number
    * @param {string} line
-   * @param {ControlData} own
+   * @param {LinesData} own
    */
   drags(row, number, line, own) {
     number.draggable = own.can_move;
@@ -249,13 +251,13 @@ export class FormElement {
     const widgets = strip.controls.map((id) => this.widget(controls.get(id)));
     const depth = `depth-${Math.min(strip.depth, 4)}`;
     const [only] = widgets;
-    if (strip.heading && only?.control.shape === "lines") {
-      const own = only.control;
+    const own = only?.control;
+    if (strip.heading && own?.shape === "lines") {
       const add = quiet(texts.add_line ?? "", () => send({ verb: "add_line", control: own.id }), { name: "add" });
       add.disabled = !own.can_add;
       const heading = element("div", { class: `heading ${depth}` }, element("h2", {}, strip.caption), add);
       heading.dataset.control = own.name;
-      return element("div", { class: "lines" }, heading, only.marker);
+      return element("div", { class: "lines" }, heading, ...widgets.map((widget) => widget.marker));
     }
     if (strip.heading) return element("h2", { class: depth }, strip.caption);
     const isAlone = widgets.length === 1 && only !== undefined && !OWN_CAPTION.includes(only.control.shape);
@@ -339,9 +341,8 @@ export class FormElement {
  * @param {Controls} controls
  */
 function linesOf(line, controls) {
-  const found = [...controls.values()].find((control) => control.lines.includes(line));
-  if (!found) throw new Error("a line without its lines");
-  return found;
+  for (const control of controls.values()) if (control.shape === "lines" && control.lines.includes(line)) return control;
+  throw new Error("a line without its lines");
 }
 
 /**

@@ -4,11 +4,10 @@ import { mark } from "./dom.js";
 
 /** @typedef {import("./view").ViewData} ViewData */
 /** @typedef {import("./view").FormData} FormData */
-/** @typedef {import("./view").ControlData} ControlData */
-/** @typedef {import("./view").StripData} StripData */
-/** @typedef {import("./view").Told} Told */
-/** @typedef {import("./view").News} News */
-/** @typedef {import("./view").Gesture} Gesture */
+/** @typedef {import("./told").StripData} StripData */
+/** @typedef {import("./told").Told} Told */
+/** @typedef {import("./told").News} News */
+/** @typedef {import("./told").Gesture} Gesture */
 
 /**
  * What the page says itself, in the user's language.
@@ -47,9 +46,6 @@ const typed = new Map();
  * @type {(Gesture & { number: number })[]}
  */
 let unanswered = [];
-// The longest text for an entry that says no more, and for any, in bytes.
-const USUAL = 10_000;
-const LONGEST = 48_000;
 
 /** @param {(news: News) => void} listener */
 export function onChange(listener) {
@@ -98,11 +94,10 @@ export function isTyping(control) {
 
 /**
  * @param {string} text
- * @param {ControlData} control
+ * @param {number} longest in bytes
  */
-export function isTooLong(text, control) {
-  const size = text.length * 3 <= USUAL ? 0 : new TextEncoder().encode(text).length;
-  return size > LONGEST || (size > USUAL && text.length > (control.max_length ?? 0));
+export function isTooLong(text, longest) {
+  return text.length * 3 > longest && new TextEncoder().encode(text).length > longest;
 }
 
 /** @param {Gesture} gesture */
@@ -133,7 +128,7 @@ export function askForItems(control, start, stop) {
 
 /**
  * @param {FormData} form
- * @param {import("./view").FormChange} change
+ * @param {import("./told").FormChange} change
  */
 function applyForm(form, change) {
   Object.assign(form, change.fields);
@@ -197,7 +192,7 @@ function hear(told) {
   }
   if (told.list) {
     awaited = Math.max(0, awaited - 1);
-    announce({ part: /** @type {import("./view").Part} */ (told) });
+    announce({ part: /** @type {import("./told").Part} */ (told) });
     return;
   }
   if (told.layouts && told.view?.forms) {

@@ -5,19 +5,15 @@ import { Field, Widget } from "./fields.js";
 import { askForItems, send, texts } from "./link.js";
 import { KnownRows, RowWindow } from "./rows.js";
 
-/** @typedef {import("./view").ControlData} ControlData */
+/** @typedef {import("./view").ChoiceData} ChoiceData */
+/** @typedef {import("./view").TableData} TableData */
 /** @typedef {import("./view").ItemData} ItemData */
 
-// Keys that move in a list. In a text, the ends are for the cursor.
-// A character, which finds an item in a list that is always open.
-const LETTER = /^(Shift\+)?.$/u;
-const MOVES = ["Down", "Up", "Alt+Down", "Alt+Up", "PageDown", "PageUp"];
-const ENDS = ["Home", "End"];
 const SEEN = 8;
 
 /**
  * Returns true if the items that the view has are those of the list from `choices_from` on; else they match what is typed.
- * @param {ControlData} control
+ * @param {ChoiceData} control
  */
 function isInOrder(control) {
   return control.match_count === control.choice_count;
@@ -33,7 +29,12 @@ for (const name of ["scroll", "resize"]) {
 }
 
 export class Choice extends Field {
-  /** @param {ControlData} control */
+  /** @returns {ChoiceData} */
+  get choice() {
+    return /** @type {ChoiceData} */ (this.control);
+  }
+
+  /** @param {ChoiceData} control */
   constructor(control) {
     super(control);
     this.list = element("ul", { role: "none" });
@@ -60,7 +61,7 @@ export class Choice extends Field {
   }
 
   toggle() {
-    if (this.control.read_only) return;
+    if (this.choice.read_only) return;
     if (this.isOpen) {
       this.close();
       return;
@@ -76,13 +77,13 @@ export class Choice extends Field {
     this.draw();
   }
 
-  /** @param {import("./view").Part} part */
+  /** @param {import("./told").Part} part */
   got(part) {
     this.rows.got(part.start, part.items);
     this.draw();
   }
 
-  /** @param {ControlData} control */
+  /** @param {ChoiceData} control */
   update(control) {
     super.update(control);
     if (control.multiple) this.entry.readOnly = true;
@@ -92,7 +93,7 @@ export class Choice extends Field {
   }
 
   draw() {
-    const control = this.control;
+    const control = this.choice;
     const isListed = control.list_open && control.focused;
     const all = this.isOpen || (isListed && isInOrder(control));
     const count = all ? control.choice_count : control.choices.length;
@@ -162,7 +163,7 @@ export class Choice extends Field {
   /** @param {ItemData} item */
   pick(item) {
     send({ verb: "pick", control: this.id, item: item.id });
-    if (!this.control.multiple) this.close();
+    if (!this.choice.multiple) this.close();
   }
 
   /** @param {KeyboardEvent} event */
@@ -174,16 +175,21 @@ export class Choice extends Field {
 
   /** @param {string} name */
   passesOn(name) {
-    const moves = MOVES.includes(name) || (this.control.list_open && ENDS.includes(name));
-    const mine = moves || (this.control.multiple && name === "Space");
-    if (mine && this.isOpen) this.close();
+    const mine = super.passesOn(name);
+    // The session moves in its own list, in place of the one that the arrow has opened.
+    if (mine && name !== "Enter" && this.isOpen) this.close();
     return mine;
   }
 }
 
 /** A list that is always open, or radio buttons: the session moves in it, as in one that opens. */
 export class Items extends Widget {
-  /** @param {ControlData} control */
+  /** @returns {ChoiceData} */
+  get choice() {
+    return /** @type {ChoiceData} */ (this.control);
+  }
+
+  /** @param {ChoiceData} control */
   constructor(control) {
     super(control);
     this.isRadio = control.look === "radio" && !control.multiple;
@@ -199,13 +205,13 @@ export class Items extends Widget {
     this.root.prepend(this.box);
   }
 
-  /** @param {import("./view").Part} part */
+  /** @param {import("./told").Part} part */
   got(part) {
     this.rows.got(part.start, part.items);
     this.draw(false);
   }
 
-  /** @param {ControlData} control */
+  /** @param {ChoiceData} control */
   update(control) {
     super.update(control);
     this.rows.age();
@@ -216,7 +222,7 @@ export class Items extends Widget {
 
   /** @param {boolean} follows */
   draw(follows) {
-    const control = this.control;
+    const control = this.choice;
     if (isInOrder(control)) this.rows.put(control.choices_from, control.choices);
     if (control.choice_count <= control.choices.length) this.rows.isOld = false;
     this.picked = new Set(control.choices.filter((item) => item.picked).map((item) => item.id));
@@ -229,7 +235,7 @@ export class Items extends Widget {
    * @param {number} stop
    */
   drawItems(start, stop) {
-    const control = this.control;
+    const control = this.choice;
     const known = this.rows.between(start, stop).map((row) => row?.item);
     const isPicked = (/** @type {ItemData} */ item) => this.picked?.has(item.id) || (item.picked && this.picked?.size === 0);
     const nodes = known.map((item, at) => {
@@ -263,19 +269,15 @@ export class Items extends Widget {
     return node;
   }
 
-  /**
-   * What is typed finds an item, as in a list that opens.
-   * @param {string} name
-   */
-  passesOn(name) {
-    return MOVES.includes(name) || ENDS.includes(name) || name === "Space" || LETTER.test(name);
-  }
 }
 
-const FIGURES = ["number", "integer", "percent", "money"];
-
 export class Table extends Widget {
-  /** @param {ControlData} control */
+  /** @returns {TableData} */
+  get shown() {
+    return /** @type {TableData} */ (this.control);
+  }
+
+  /** @param {TableData} control */
   constructor(control) {
     super(control);
     this.heads = element("tr");
@@ -299,18 +301,13 @@ export class Table extends Widget {
     this.drawn = "";
   }
 
-  /** @param {string} name */
-  passesOn(name) {
-    return MOVES.includes(name) || ENDS.includes(name) || LETTER.test(name);
-  }
-
-  /** @param {import("./view").Part} part */
+  /** @param {import("./told").Part} part */
   got(part) {
     this.rows.got(part.start, part.items, part.cells);
     this.draw(false);
   }
 
-  /** @param {ControlData} control */
+  /** @param {TableData} control */
   update(control) {
     super.update(control);
     this.rows.age();
@@ -325,21 +322,21 @@ export class Table extends Widget {
 
   /** @param {import("./view").ColumnData} column */
   drawHead(column) {
-    const { sorted_by: by, descending } = this.control;
+    const { sorted_by: by, descending } = this.shown;
     const sign = column.name !== by ? "" : descending ? " ▾" : " ▴";
     const sort = quiet(`${column.caption}${sign}`, () => send({ verb: "sort", control: this.id, text: column.name }), { name: "sort" });
     sort.disabled = !this.control.enabled;
-    const head = element("th", { scope: "col", class: FIGURES.includes(column.kind) ? "figure" : "" }, sort);
+    const head = element("th", { scope: "col", class: column.holds === "number" ? "figure" : "" }, sort);
     mark(head, "aria-sort", column.name !== by ? null : descending ? "descending" : "ascending");
     return head;
   }
 
   /** @param {boolean} follows */
   draw(follows) {
-    const control = this.control;
+    const control = this.shown;
     this.rows.put(control.choices_from, control.choices, control.cells);
     if (control.choice_count <= control.choices.length) this.rows.isOld = false;
-    const here = control.choices.findIndex((item) => (control.list_open ? item.id === control.at_item : item.picked));
+    const here = control.choices.findIndex((item) => item.picked);
     this.window.update(control.choice_count, follows && here >= 0 ? here + control.choices_from : -1);
   }
 
@@ -363,7 +360,7 @@ export class Table extends Widget {
    */
   drawRow(row, place) {
     const id = `r-${this.id}-${place}`;
-    const kinds = this.control.columns.map((column) => (FIGURES.includes(column.kind) ? "figure" : ""));
+    const kinds = this.shown.columns.map((column) => (column.holds === "number" ? "figure" : ""));
     const cells = row?.cells ?? kinds.map(() => "…");
     const same = JSON.stringify([row?.item.id, cells]);
     const before = [...this.body.children].find((node) => node.id === id);

@@ -8,7 +8,7 @@ import { connect, isOver, model, onChange, send, texts } from "./link.js";
 export { isQuiet };
 
 /** @typedef {{ id: string, root: HTMLDialogElement, buttons: HTMLButtonElement[], since: number }} Prompt */
-/** @typedef {import("./view").News} News */
+/** @typedef {import("./told").News} News */
 
 /** @param {string} id */
 function byId(id) {

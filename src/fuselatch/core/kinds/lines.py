@@ -5,18 +5,21 @@ A line's path ("extras#3") doesn't change when it moves. Its name goes by its pl
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from typing import TYPE_CHECKING, Any, Generic, Literal, TypeVar, Unpack
 
 from fuselatch.core.forms.controls import Live
-from fuselatch.core.forms.declarations import ControlOptions, Declaration, Source
+from fuselatch.core.forms.declarations import ControlOptions, Declaration, Memo, Source
 from fuselatch.core.forms.groups import Group
-from fuselatch.core.forms.live_lists import LiveLines
+from fuselatch.core.forms.line_lists import LineList
+from fuselatch.core.forms.live_state import id_of, is_left_out, is_masked, is_seen
+from fuselatch.core.forms.placing import values_of
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.texts import user_text
-from fuselatch.core.model.values import short
+from fuselatch.core.model.values import place_for, short
+from fuselatch.core.model.view import ColumnView, LinesPart
 
 L = TypeVar("L", bound=Group)
 
@@ -24,11 +27,31 @@ NEW_PARENTS = ("refuse", "save_first", "together")
 REMOVALS = ("ask", "refuse", "cascade")
 
 
+class LiveLines(LineList[L], Generic[L]):
+    """The lines of an open form: `for line in form.extras.rows`, `form.extras[0]`."""
+
+    __slots__ = ()
+
+    def add(self, **values: Any) -> L | None:
+        """Add a line with these values; return it, or None if it was blocked or refused."""
+        line: L | None = self._engine.add_line(self, values)
+        return line
+
+    def remove(self, line: L) -> bool:
+        """Remove a line; return False if it was blocked."""
+        return self._engine.remove_line(self, line)
+
+    def move(self, line: L, to: int) -> None:
+        """Move a line to a zero-based position."""
+        self._engine.move_line(self, line, place_for(f"{self.name}.move(…)", to))
+
+
 class LineDeclaration(Declaration[Live]):
     """The declaration of a line as a whole."""
 
     kind = "group"
     named = "a group"
+    is_group = True
     accepts = frozenset({"remove_line", "move_line"})
     live = Live
 
@@ -51,6 +74,7 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
     accepts = frozenset({"add_line"})
     shape = "lines"
     lists = True
+    has_lines = True
     live = LiveLines
     is_checked = True
     rule_words = ("min_items",)
@@ -125,3 +149,53 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
             yield f"records {self.records}, key {self.key}"
             yield f"new record: {self.new_parent}; on removal: {self.on_parent_remove}"
         yield from super().details()
+
+    # ---- in use
+
+    def inner(self, live: Any) -> Iterable[Any]:
+        return (entry for line in live._rows for entry in live._members[line][1])
+
+    def outcome(self, live: Any) -> tuple[dict[str, Any], ...]:
+        return () if is_left_out(live) else tuple([line_values(live, line) for line in live._rows])
+
+    def masked_paths(self, live: Any, path: str) -> Iterator[str]:
+        for line in live._rows:
+            yield from (f"{path}.{name}" for name, one in values_of(live, line).items() if is_masked(one))
+
+    def hidden_state(self, live: Any) -> Iterator[tuple[str, Any]]:
+        if live._gone:
+            yield "gone", live._gone
+
+    def text_of(self, live: Any, formats: Formats) -> str:
+        return ""
+
+    def part(self, live: Any, memo: Memo, formats: Formats) -> LinesPart:
+        enabled, count = is_seen(live, "enabled"), len(live._rows)
+        columns = memo.part.columns if memo.part is not None else self.columns_of_lines()
+        memo.part = LinesPart(
+            columns=columns,
+            lines=tuple([id_of(line.__dict__["_live"]) for line in live._rows]),
+            can_add=enabled,
+            can_remove=enabled and count > 0,
+            can_move=enabled and count > 1,
+        )
+        part: LinesPart = memo.part
+        return part
+
+    def columns_of_lines(self) -> tuple[ColumnView, ...]:
+        """Return the columns of the lines: the controls of one line."""
+        return tuple(
+            ColumnView(
+                name=plan.path,
+                caption=str(plan.decl.constants.get("caption", "")),
+                kind=plan.decl.kind,
+                holds=getattr(plan.decl, "holds_a", "text"),
+            )
+            for plan in self.line._plan.controls.values()
+        )
+
+
+def line_values(lines: LineList[Any], line: Any) -> dict[str, Any]:
+    """Return a line's values by path, for the outcome."""
+    inside = values_of(lines, line)
+    return {path: control._decl.outcome(control) for path, control in inside.items() if control._plan.holds_value}

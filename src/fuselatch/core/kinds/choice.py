@@ -1,0 +1,545 @@
+"""Choices: controls that store one or more of the items that they offer."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from typing import TYPE_CHECKING, Any, ClassVar, Final, Generic, Literal, TypeAlias, TypeVar, Unpack, overload
+
+from fuselatch.core.forms.catalogs import Catalog
+from fuselatch.core.forms.container import OpenForm
+from fuselatch.core.forms.controls import LiveInput
+from fuselatch.core.forms.declarations import EntryOptions, H, InputControl, Memo, Needed, Shape, Source
+from fuselatch.core.forms.deeds import CHARACTER, Deed, Done, Enter, Keys, Put, Settle, Write
+from fuselatch.core.forms.defaults import NthChoice
+from fuselatch.core.forms.live_state import current, property_of, seen
+from fuselatch.core.forms.plans import ControlPlan
+from fuselatch.core.forms.port import EnginePort
+from fuselatch.core.forms.rules import Rule
+from fuselatch.core.kinds.listing import (
+    MOVES,
+    at_item_of,
+    candidates,
+    few_texts,
+    found_by_letters,
+    held_by,
+    in_reach,
+    items_at,
+    moved,
+    picked_texts,
+    would_take,
+)
+from fuselatch.core.model.cells import UNSEEN
+from fuselatch.core.model.choices import Choices, choices_of, fold_of, position_of_id
+from fuselatch.core.model.errors import DeclarationError
+from fuselatch.core.model.findings import Finding
+from fuselatch.core.model.gestures import Gesture
+from fuselatch.core.model.locale_formats import Formats
+from fuselatch.core.model.names import closest, first_few, suggest
+from fuselatch.core.model.texts import user_text
+from fuselatch.core.model.values import Unparsable, as_key, place_for, short, short_text
+from fuselatch.core.model.view import ChoicePart, ItemView, Part
+
+T = TypeVar("T")
+V = TypeVar("V")
+G = TypeVar("G")
+R = TypeVar("R")
+
+Offer: TypeAlias = Iterable[T] | Rule[Iterable[T]] | Catalog[T]
+
+# ---- keys
+
+
+def pick_moved(live: Any, key: str) -> Iterator[Deed]:
+    """Move the pick, in a list that is always open."""
+    yield Settle()
+    value = live.value
+    at = moved(live.choices, range(len(live.choices)), UNSEEN if value is None else value, key)
+    if at is not None:
+        yield Enter(live.choices[at])
+
+
+def pick_by_letter(live: Any, key: str) -> Iterator[Deed]:
+    """Pick the item that a letter finds; without one, the pick stays."""
+    item = found_by_letters(live, key)
+    if item is not UNSEEN:
+        yield Enter(item)
+
+
+def do_nothing(live: Any, key: str) -> Iterator[Deed]:
+    """Keep a key from the browser, which would scroll."""
+    return iter(())
+
+
+def open_list(live: Any, key: str) -> Iterator[Deed]:
+    """Open the list at the chosen item, or at the first one."""
+    value = live.value
+    held = value if live._decl.multiple else () if value is None else (value,)
+    at = live.choices.position(held[0]) if held else 0
+    yield Put("_listing", True)
+    yield Put("_at", live.choices[at] if at is not None and at < len(live.choices) else UNSEEN)
+
+
+def close_list(live: Any, key: str) -> Iterator[Deed]:
+    """Close the list; what was typed stays."""
+    yield Put("_listing", False)
+
+
+def move_in_list(live: Any, key: str) -> Iterator[Deed]:
+    """Move in an open list, without picking."""
+    at = moved(live.choices, candidates(live), would_take(live), key)
+    if at is not None:
+        yield Put("_at", live.choices[at])
+
+
+def take_item(live: Any, key: str) -> Iterator[Deed]:
+    """Pick the item that the open list is at; without one, settle what was typed."""
+    item = would_take(live)
+    if item is not UNSEEN:
+        yield Enter(item)
+    elif live._draft:
+        yield Settle()
+
+
+def toggle_item(live: Any, key: str) -> Iterator[Deed]:
+    """Pick the item that the open list of a multiple choice is at, or take it away; the list stays open."""
+    item = would_take(live)
+    if item is not UNSEEN:
+        yield Enter(live._decl.with_picked(live, item))
+        if live.form.is_open and live.focused:
+            yield Put("_listing", True)
+    else:
+        yield Done()
+
+
+ALWAYS_OPEN: Final = Keys({**dict.fromkeys(MOVES, pick_moved), "Space": do_nothing, CHARACTER: pick_by_letter})
+WITH_TEXT: Final = Keys(dict.fromkeys(MOVES, pick_moved))
+CLOSED: Final = Keys(dict.fromkeys(("Down", "Up", "Alt+Down"), open_list))
+OPEN: Final = Keys({**dict.fromkeys(MOVES, move_in_list), "Enter": take_item, "Alt+Up": close_list})
+OPEN_FOR_SEVERAL: Final = Keys({**OPEN, "Enter": toggle_item, "Space": toggle_item})
+ENDS: Final = ("Home", "End")
+
+
+# ---- the live control
+
+
+class LiveChoice(LiveInput[R, G], Generic[T, R, G]):
+    """A choice on an open form."""
+
+    __slots__ = ("_offered",)
+
+    def __init__(self, form: OpenForm, owner: Any, plan: ControlPlan, engine: EnginePort) -> None:
+        super().__init__(form, owner, plan, engine)
+        # What was found last: the value, the choices, what came with the record, and what the value reads as.
+        self._offered: tuple[Any, Any, Any, Any] = (UNSEEN, None, None, None)
+
+    def _current(self, prop: str) -> Any:
+        if prop != "value":
+            return super()._current(prop)
+        found = property_of(self, prop)
+        if found is None or found == () or found is self._kept:
+            return found
+        offered = property_of(self, "choices")
+        value, choices, brought, reads = self._offered
+        if value is not found or choices is not offered or brought is not self._brought:
+            reads = self._read_as(found, offered)
+            self._offered = found, offered, self._brought, reads
+        return reads
+
+    def _read_as(self, found: Any, offered: Choices[Any]) -> Any:
+        """Return what a value reads as: one that is no longer offered as blank. It is cleared when the queue is empty."""
+        decl = self._decl
+        if decl.multiple:
+            if found == self._brought:
+                return tuple([offered.equal(item, item) for item in found])
+            kept = tuple([item for item in found if item in offered])
+            return found if len(kept) == len(found) else kept
+        if found in offered or (decl.other and isinstance(found, str)):
+            return found
+        if found == self._brought:
+            return offered.equal(found, found)
+        default = decl.constants.get("default")
+        if default is not None and hasattr(default, "among"):
+            return default.among(offered)
+        return offered.equal(default)
+
+    @property
+    def text(self) -> str:
+        """The text in the field: the draft, or the chosen items."""
+        if self._draft is not None:
+            return self._draft
+        return ", ".join(self.picked)
+
+    @property
+    def picked(self) -> tuple[str, ...]:
+        """The chosen items' texts."""
+        value = self._read("value")
+        held = () if value is None else value if self._decl.multiple else (value,)
+        return tuple([self.choices.text(item) for item in held])
+
+    @property
+    def position(self) -> int | None:
+        """The zero-based position of the (first) chosen item, or None if blank."""
+        value: Any = self.value
+        held = () if value is None else value if self._decl.multiple else (value,)
+        return self.choices.position(held[0]) if held else None
+
+    @position.setter
+    def position(self, at: int | None) -> None:
+        choices = self.choices
+        if at is not None:
+            place_for(f"{type(self.form).__name__}.{self.name}.position", at)
+        if at is not None and not 0 <= at < len(choices):
+            raise ValueError(f"{type(self.form).__name__}.{self.name}: no position {at} in {len(choices)} choices")
+        item = None if at is None else choices[at]
+        self._engine.assign(self, (item,) if self._decl.multiple and item is not None else item)
+
+    @property
+    def choices(self) -> Choices[T]:
+        """The choices, in order."""
+        offered: Choices[T] = self._read("choices")
+        return offered
+
+    @choices.setter
+    def choices(self, choices: Choices[T] | tuple[T, ...] | list[T]) -> None:
+        self._engine.set_property(self, "choices", choices)
+
+
+class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
+    """A choice of one item, or of several with `multiple=True`.
+
+    `choices`: items, (value, text) pairs, a mapping of value to text, an Enum, a `Catalog`, or a function of the form. Items
+    are shown by `str()`. The value is the item itself, and becomes blank when it is no longer offered. With `multiple`, it
+    is a tuple in list order. With `other=True` the user may type a text that isn't in the list and is asked if it should
+    be added. Looks: drop-down, list, radio.
+    """
+
+    kind = "choice"
+    named = "a choice"
+    accepts = frozenset({"type", "pick"})
+    enters = "pick"
+    shape: ClassVar[Shape] = "choice"
+    lists = True
+    offers = True
+    live = LiveChoice
+    looks: ClassVar[tuple[str, ...]] = ("drop-down", "list", "radio")
+    typed = Source("typed")
+    needed = "required.choice"
+
+    @overload
+    def __init__(
+        self: Choice[T, T | None, T, T],
+        caption: str | Rule[str] = "",
+        *,
+        choices: Sequence[tuple[T, str]],
+        value: Rule[T | None] | Rule[T] | None = None,
+        default: T | Rule[Any] | None = None,
+        multiple: Literal[False] = False,
+        other: bool = False,
+        required: Literal[True],
+        **options: Unpack[EntryOptions],
+    ) -> None: ...
+    @overload
+    def __init__(
+        self: Choice[T, T | None, T, T | None],
+        caption: str | Rule[str] = "",
+        *,
+        choices: Sequence[tuple[T, str]],
+        value: Rule[T | None] | Rule[T] | None = None,
+        default: T | Rule[Any] | None = None,
+        multiple: Literal[False] = False,
+        other: bool = False,
+        required: Needed = False,
+        **options: Unpack[EntryOptions],
+    ) -> None: ...
+    @overload
+    def __init__(
+        self: Choice[T, T | None, T, T],
+        caption: str | Rule[str] = "",
+        *,
+        choices: Offer[T],
+        value: Rule[T | None] | Rule[T] | None = None,
+        default: T | Rule[Any] | None = None,
+        multiple: Literal[False] = False,
+        other: bool = False,
+        required: Literal[True],
+        **options: Unpack[EntryOptions],
+    ) -> None: ...
+    @overload
+    def __init__(
+        self: Choice[T, T | None, T, T | None],
+        caption: str | Rule[str] = "",
+        *,
+        choices: Offer[T],
+        value: Rule[T | None] | Rule[T] | None = None,
+        default: T | Rule[Any] | None = None,
+        multiple: Literal[False] = False,
+        other: bool = False,
+        required: Needed = False,
+        **options: Unpack[EntryOptions],
+    ) -> None: ...
+    @overload
+    def __init__(
+        self: Choice[T, tuple[T, ...], tuple[T, ...], tuple[T, ...]],
+        caption: str | Rule[str] = "",
+        *,
+        choices: Sequence[tuple[T, str]],
+        value: Rule[Iterable[T]] | None = None,
+        default: Iterable[T] | Rule[Any] | None = None,
+        multiple: Literal[True],
+        required: Needed = False,
+        **options: Unpack[EntryOptions],
+    ) -> None: ...
+    @overload
+    def __init__(
+        self: Choice[T, tuple[T, ...], tuple[T, ...], tuple[T, ...]],
+        caption: str | Rule[str] = "",
+        *,
+        choices: Offer[T],
+        value: Rule[Iterable[T]] | None = None,
+        default: Iterable[T] | Rule[Any] | None = None,
+        multiple: Literal[True],
+        required: Needed = False,
+        **options: Unpack[EntryOptions],
+    ) -> None: ...
+    def __init__(
+        self,
+        caption: str | Rule[str] = "",
+        *,
+        choices: Any,
+        value: Any = None,
+        default: Any = None,
+        multiple: bool = False,
+        other: bool = False,
+        required: Any = False,
+        **options: Unpack[EntryOptions],
+    ) -> None:
+        self.multiple = multiple
+        self.other = other
+        super().__init__(caption, {**options, "required": required}, value=value, default=default, choices=choices)
+        where = f"Choice({caption!r})"
+        if multiple and other:
+            raise DeclarationError(f"{where}: other= and multiple= can't be combined")
+        if "choices" in self.constants:
+            if isinstance(choices, str | set | frozenset) or not isinstance(choices, Iterable):
+                why = " (a set has no order)" if isinstance(choices, set | frozenset) else ""
+                raise DeclarationError(f"{where}: choices must be a tuple or list, not {short(choices)}{why}")
+            try:
+                self.constants["choices"] = choices_of(choices)
+            except ValueError as error:
+                raise DeclarationError(f"{where}: {error}") from None
+
+    # ---- in use
+
+    @property
+    def is_always_open(self) -> bool:
+        """True if its items are always shown, and it has no text to type into: letters find items."""
+        return self.constants["look"] in ("list", "radio") and not self.other
+
+    @property
+    def drops_down(self) -> bool:
+        """True if one moves in its list without picking: it opens first, or several items can be picked."""
+        return self.multiple or self.constants["look"] in ("", "drop-down")
+
+    def is_typable(self) -> bool:
+        return super().is_typable() and (self.drops_down or self.other)
+
+    def keys(self, live: Any) -> Keys:
+        if not self.drops_down:
+            return WITH_TEXT if self.other else ALWAYS_OPEN
+        if live._listing:
+            return OPEN_FOR_SEVERAL if self.multiple else OPEN
+        return CLOSED
+
+    def taken_keys(self, live: Any) -> tuple[str, ...]:
+        names = self.keys(live).names
+        # In a text, these two are for the cursor.
+        return tuple([name for name in names if name not in ENDS]) if self.other and not live._listing else names
+
+    def written_by(self, key: str) -> str:
+        return super().written_by(key) if self.is_typable() else ""
+
+    def typed_in(self, live: Any, text: str) -> Iterable[Deed]:
+        return (Write(text),) if self.drops_down or self.other else pick_by_letter(live, text)
+
+    def before_tab(self, live: Any) -> Iterable[Deed]:
+        item = would_take(live) if live._listing and not self.multiple else UNSEEN
+        return () if item is UNSEEN else (Enter(item),)
+
+    def items_meant(self, live: Any, gesture: Gesture) -> list[Any]:
+        choices = live.choices
+        if not gesture.item:
+            found: list[Any] = choices.find(gesture.text, fold_of(live._engine.formats))
+            return found if len(found) == 1 else []
+        at = position_of_id(choices, gesture.item)
+        return [] if at is None else [choices[at]]
+
+    def with_picked(self, live: Any, item: Any) -> Any:
+        """Return the value after an item is picked. With `multiple`, picking toggles it."""
+        if not self.multiple:
+            return item
+        kept = {*current(live, "value")} ^ {item}
+        return tuple(dict.fromkeys(item for item in live.choices if item in kept))
+
+    def unfit(self, live: Any, gesture: Gesture) -> str:
+        verb, text = gesture.verb, gesture.text
+        if verb == "type" and self.multiple:
+            return "pick from the list; multiple choices can't be typed"
+        if verb != "pick" and (verb != "double" or not (text or gesture.item)):
+            return super().unfit(live, gesture)
+        if gesture.item:
+            found = position_of_id(live.choices, gesture.item)
+            return "" if found is not None else f"no item '{gesture.item}' in the list"
+        count = len(live.choices.find(text, fold_of(live._engine.formats)))
+        if count > 1:
+            # By its text alone it would be the first, which may be the wrong one.
+            return f"{count} items read '{text}'; say which: pick {live.name} '{text}' at 2, or where COLUMN VALUE"
+        return "" if count else f"'{text}' isn't one of the choices; {suggest(text, live.choices.shown())}"
+
+    def gestures(self, live: Any) -> Iterator[tuple[str, str]]:
+        if live._rule or seen(live, "read_only") is True:
+            return
+        yield from (("pick", text) for text in few_texts(seen(live, "choices")))
+        yield from super().gestures(live)
+
+    # ---- values
+
+    def exact(self, live: Any, value: Any, where: str) -> Any:
+        """Return what it is set to, in list order. Raises `ValueError` for an item that isn't offered."""
+        choices = live._current("choices")
+        for item in value if self.multiple else (value,):
+            if item not in choices and not (self.other and isinstance(item, str)):
+                equal = choices.equal(item)
+                hint = f"write {short(equal)}" if equal is not None else suggest(str(item), choices.shown())
+                raise ValueError(f"{where}: {short(item)} isn't one of the choices; {hint}")
+        return tuple(sorted(value, key=choices.position)) if self.multiple else value
+
+    def start(self, live: Any, default: Any) -> Any:
+        choices = live._current("choices")
+        if isinstance(default, NthChoice):
+            nth = default.among(choices)
+            default = (nth,) if self.multiple and nth is not None else nth
+        value: Any = self.coerce(default) if default is not None else None
+        if value is None:
+            return None
+        # A default that isn't offered would be cleared at once, with an event that no one caused.
+        found = [choices.equal(item, UNSEEN) for item in (value if self.multiple else (value,))]
+        if UNSEEN in found:
+            return UNSEEN
+        return tuple(found) if self.multiple else found[0]
+
+    def of_column(self, live: Any, value: Any) -> Any:
+        """Return a value, or the values of a tuple, in the class that its list has."""
+        offered, catalog = self.constants.get("choices"), self.rules.get("choices")
+        if offered is not None:
+            one = offered.equal
+        elif isinstance(catalog, Catalog):
+            one = catalog.converted
+        else:
+            # What a rule offers isn't known yet: the value is converted when it is read.
+            return value
+        return tuple([one(item, item) for item in value]) if self.multiple else one(value, value)
+
+    def column_text(self, live: Any, value: Any, formats: Formats) -> str:
+        if self.multiple:
+            return super().column_text(live, value, formats)
+        choices: Choices[Any] = seen(live, "choices")
+        return choices.text(self.of_column(live, value))
+
+    def asks_to_add(self, live: Any, value: Any) -> bool:
+        return value is not None and value not in live._current("choices")
+
+    def hidden_state(self, live: Any) -> Iterator[tuple[str, Any]]:
+        if live._listing and live._at is not UNSEEN:
+            yield "at", live._at
+        if live._brought is not None:
+            yield "brought", live._brought
+
+    # ---- the view
+
+    def text_of(self, live: Any, formats: Formats) -> str:
+        return ", ".join(picked_texts(live))
+
+    def part(self, live: Any, memo: Memo, formats: Formats) -> Part:
+        reach, _, _ = in_reach(live, memo)
+        return ChoicePart(
+            look=self.constants["look"] or "drop-down",
+            placeholder=seen(live, "placeholder") or "",
+            always_open=self.is_always_open,
+            list_open=live._listing,
+            choices=reach.items,
+            choices_from=reach.start,
+            choice_count=reach.in_all,
+            match_count=reach.matches,
+            at_item=at_item_of(live),
+            picked=picked_texts(live),
+            other=self.other,
+            multiple=self.multiple,
+            longest=self.longest(),
+        )
+
+    def items_between(self, live: Any, start: int, stop: int) -> tuple[tuple[ItemView, ...], Any]:
+        choices: Choices[Any] = seen(live, "choices")
+        return items_at(choices, range(*slice(start, stop).indices(len(choices))), held_by(live)), ()
+
+    if TYPE_CHECKING:
+
+        @property
+        def handed_over(self) -> H:  # type: ignore[override]
+            """The type of its value in an outcome, for type checkers: never None if it is always required."""
+
+    def sample(self, first_choice: str = "") -> str:
+        """Return the first item's text."""
+        given = self.constants.get("choices")
+        texts = given.shown(0, 1) if given else []
+        return str(texts[0]) if texts else first_choice
+
+    def schema(self, needed: bool) -> dict[str, Any]:
+        """Return the JSON Schema of the item, if all items are texts, numbers or booleans."""
+        choices = self.constants.get("choices")
+        if choices is not None and all(type(item) in (str, int, float, bool) for item in choices):
+            return {"enum": [*choices] if needed else [*choices, None]}
+        return {"not": {"type": "null"}} if needed else {}
+
+    def has_rules(self) -> bool:
+        return True
+
+    def validate(self, live: Any, value: Any, formats: Formats) -> list[Finding]:
+        """Return the findings of `required`, and a warning for a record's unknown item."""
+        found = super().validate(live, value, formats)
+        if live._brought is not None and live._brought == value and not self.other:
+            for item in value if self.multiple else (value,):
+                if item not in live.choices:
+                    found.append(Finding(user_text(formats, "offered", text=short_text(str(item))), "warn", "offered"))
+        return found
+
+    @property
+    def blank(self) -> V:
+        blank: Any = () if self.multiple else None
+        return blank  # type: ignore[no-any-return]
+
+    def coerce(self, value: object) -> object:
+        """Return the item, or a tuple of items. `Changes.assign` checks if they are offered."""
+        if not self.multiple:
+            if self.other and isinstance(value, str):
+                return value.strip() or None
+            return value
+        if value is None:
+            return ()
+        if isinstance(value, str) or not isinstance(value, Iterable):
+            raise TypeError(f"expected a tuple or list of items, not {short(value)}")
+        return tuple({as_key(item): item for item in reversed(tuple(value))}.values())[::-1]
+
+    def parse(self, text: str, live: Any, formats: Formats) -> Any:
+        """Return the one item with this text."""
+        found: list[T] = live.choices.find(text, fold_of(formats))
+        if len(found) == 1:
+            return found[0]
+        if found:
+            raise Unparsable(user_text(formats, "choice.several", text=short_text(text), count=len(found)))
+        if self.other:
+            return text
+        shown = live.choices.shown()
+        close = closest(text, shown)
+        which = "close" if close is not None else "listed" if shown else "empty"
+        facts = {"text": short_text(text), "close": close, "choices": first_few(shown)}
+        raise Unparsable(user_text(formats, f"choice.{which}", **facts))
