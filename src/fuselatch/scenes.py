@@ -7,11 +7,11 @@ from datetime import datetime
 from inspect import CO_ASYNC_GENERATOR, CO_COROUTINE, CO_GENERATOR, Parameter, isfunction, signature
 from typing import Any, Final, TypeVar
 
-from fuselatch.core.engine.observer import Observer
-from fuselatch.core.engine.offers import Offered
 from fuselatch.core.engine.session import Session
-from fuselatch.core.engine.session_options import MAX_RUNS
-from fuselatch.core.engine.store import Store
+from fuselatch.core.engine.state.observer import Observer
+from fuselatch.core.engine.state.offers import Offered
+from fuselatch.core.engine.state.session_options import MAX_RUNS
+from fuselatch.core.engine.state.store import Store
 from fuselatch.core.forms.form import Form, must_be_a_form
 from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.model.errors import DeclarationError

@@ -27,7 +27,7 @@ from fuselatch import (
     stores,
 )
 from fuselatch.cli import main
-from fuselatch.core.engine.verbs import STEPS
+from fuselatch.core.engine.acting.verbs import STEPS
 from fuselatch.core.model.errors import Blank
 from fuselatch.frontends import Gesture, Session
 from fuselatch.policy import PolicyError

@@ -16,7 +16,7 @@ from typing import Any, Final
 import pytest
 
 from fuselatch import EffectFailed, FuseLatchError, HandlerFailed, Refused, UnknownName
-from fuselatch.core.engine.scheduler import UNTRACKED
+from fuselatch.core.engine.rules.scheduler import UNTRACKED
 from fuselatch.core.kinds.choice import LiveChoice
 from fuselatch.core.model.cells import Cell
 from fuselatch.core.model.choices import Choices

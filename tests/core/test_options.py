@@ -10,7 +10,7 @@ from typing import Any
 import pytest
 
 from fuselatch import Date, Form, Text
-from fuselatch.core.engine.session_options import Options, SessionOptions
+from fuselatch.core.engine.state.session_options import Options, SessionOptions
 from fuselatch.core.forms.collect import RESERVED
 from fuselatch.frontends import Session
 from fuselatch.rehearsal import read_cues, rehearse, run_cues

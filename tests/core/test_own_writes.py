@@ -12,7 +12,7 @@ import pytest
 from small.ledger import BOATS, GEAR, Ledger
 
 from fuselatch import Catalog, Choice, Form, Integer, Money, Text
-from fuselatch.core.engine.storing import known_in
+from fuselatch.core.engine.records.storing import known_in
 from fuselatch.core.model.record_changes import Change, NewKey
 from fuselatch.rehearsal import Desk, read_cue_file, rehearse, run_cues
 from fuselatch.rehearsal.loading import importing_from

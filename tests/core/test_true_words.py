@@ -33,7 +33,7 @@ from fuselatch import (
     Outcome,
     Table,
 )
-from fuselatch.core.engine.store import StoreRefused
+from fuselatch.core.engine.state.store import StoreRefused
 from fuselatch.core.model.texts import later
 from fuselatch.rehearsal import rehearse
 from fuselatch.rehearsal.expectations import Unmet

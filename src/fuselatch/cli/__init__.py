@@ -82,7 +82,7 @@ class LazyGroup(click.Group):
 
 def core_is() -> str:
     """Return "compiled" or "pure Python"."""
-    found = find_spec("fuselatch.core.engine.state")
+    found = find_spec("fuselatch.core.engine.state.turns")
     return "pure Python" if found is None or str(found.origin).endswith(".py") else "compiled"
 
 

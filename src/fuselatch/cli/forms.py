@@ -20,7 +20,7 @@ def command(folder: Path, as_json: bool) -> None:
     Prints name, shortcut, title, purpose and required parameters. Only files that declare forms or scenes are imported.
     Exit code 1: two forms clash. Exit code 2: a file was skipped, since it can't be imported.
     """
-    from fuselatch.core.engine.offers import Offers
+    from fuselatch.core.engine.state.offers import Offers
     from fuselatch.core.model.errors import DeclarationError
     from fuselatch.rehearsal.loading import LoadError, forms_in
     from fuselatch.report.anatomy import at_hand, hand_lines

@@ -31,7 +31,7 @@ def command(what: str, folder: Path, overwrite: bool, folders: tuple[Path, ...])
     From a function: one control per parameter and a button that calls it. From a CSV file: one control per column,
     bound to its rows. Functions are looked up in installed packages, in the current folder and in each --from FOLDER.
     """
-    from fuselatch.core.engine.store import StoreRefused
+    from fuselatch.core.engine.state.store import StoreRefused
     from fuselatch.rehearsal.loading import LoadError, importing_from, load
     from fuselatch.review.generating import from_function, from_table
 

@@ -29,7 +29,7 @@ def command(store: str, latch: str | None, user: str | None, key: str | None, re
     STORE is a SQLite file or a database address (postgresql://…). Exit code 1: unknown latch, user or key. Exit code 2:
     the log can't be read.
     """
-    from fuselatch.core.engine.store import StoreRefused
+    from fuselatch.core.engine.state.store import StoreRefused
 
     try:
         from fuselatch.stores.database import exists

@@ -69,7 +69,7 @@ class Wish:
 
         `how` runs the sheet with the options; the default is `run_all_cues`.
         """
-        from fuselatch.core.engine.store import StoreRefused
+        from fuselatch.core.engine.state.store import StoreRefused
         from fuselatch.core.model.errors import PolicyError, UnknownName
         from fuselatch.policy import Policy
         from fuselatch.rehearsal import CueError, run_all_cues

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Final
 
-from fuselatch.core.engine.possible import Act
+from fuselatch.core.engine.looking.possible import Act
 from fuselatch.report.cue_words import written
 
 KINDS: Final[Mapping[str, str]] = {

@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any, Final, NamedTuple
 
-from fuselatch.core.engine.possible import Act, refused_entries
+from fuselatch.core.engine.looking.possible import Act, refused_entries
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.live_state import ControlState, seems_usable
 from fuselatch.core.model.errors import Refused, UnknownName

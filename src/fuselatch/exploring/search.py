@@ -7,9 +7,9 @@ from pathlib import Path
 from types import TracebackType
 from typing import Any, Final
 
-from fuselatch.core.engine.afresh import Differing, differing
-from fuselatch.core.engine.failure import frames_of, package_of
-from fuselatch.core.engine.possible import Act
+from fuselatch.core.engine.looking.possible import Act
+from fuselatch.core.engine.rules.afresh import Differing, differing
+from fuselatch.core.engine.state.failure import frames_of, package_of
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.model.errors import EffectFailed, EngineFailed, FuseBlown, FuseLatchError, HandlerFailed, describe
 from fuselatch.core.model.locale_formats import PlainFormats

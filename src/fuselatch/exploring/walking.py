@@ -19,7 +19,7 @@ from random import Random
 from time import time
 from typing import Any, Final, NamedTuple, Protocol
 
-from fuselatch.core.engine.possible import Act, refused_entries
+from fuselatch.core.engine.looking.possible import Act, refused_entries
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.live_state import ControlState, seems_usable, seen
 from fuselatch.core.model.choices import fold_of

@@ -16,10 +16,10 @@ from time import monotonic
 from types import FrameType
 from typing import Any, Final
 
-from fuselatch.core.engine.fingerprint import fingerprint, stable
-from fuselatch.core.engine.observer import Observer
-from fuselatch.core.engine.possible import Act, possible_gestures
+from fuselatch.core.engine.looking.fingerprint import fingerprint, stable
+from fuselatch.core.engine.looking.possible import Act, possible_gestures
 from fuselatch.core.engine.session import Session
+from fuselatch.core.engine.state.observer import Observer
 from fuselatch.core.model.errors import FuseLatchError, Refused, UnknownName
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.latch_records import elapsed, later_by

@@ -5,9 +5,9 @@ from typing import TYPE_CHECKING
 from fuselatch.lazily import lazily
 
 if TYPE_CHECKING:
-    from fuselatch.core.engine.latching import LatchView as LatchView
-    from fuselatch.core.engine.observer import Observer as Observer
+    from fuselatch.core.engine.rules.latching import LatchView as LatchView
     from fuselatch.core.engine.session import Session as Session
+    from fuselatch.core.engine.state.observer import Observer as Observer
     from fuselatch.core.forms.container import OpenForm as OpenForm
     from fuselatch.core.forms.plans import Handler as Handler
     from fuselatch.core.model.gestures import Gesture as Gesture
@@ -31,8 +31,8 @@ if TYPE_CHECKING:
     from fuselatch.core.model.view import View as View
 
 WHERE = {
-    "fuselatch.core.engine.latching": ("LatchView",),
-    "fuselatch.core.engine.observer": ("Observer",),
+    "fuselatch.core.engine.rules.latching": ("LatchView",),
+    "fuselatch.core.engine.state.observer": ("Observer",),
     "fuselatch.core.engine.session": ("Session",),
     "fuselatch.core.model.view": (
         "ColumnView",

@@ -12,9 +12,9 @@ from datetime import datetime
 from functools import partial
 from typing import Any, Final, NamedTuple
 
-from fuselatch.core.engine.observer import Observer
 from fuselatch.core.engine.session import Session
-from fuselatch.core.engine.store import Store
+from fuselatch.core.engine.state.observer import Observer
+from fuselatch.core.engine.state.store import Store
 from fuselatch.core.model.latch_records import LatchStore
 from fuselatch.core.model.service_map import Withheld
 from fuselatch.scenes import Scene, open_session

@@ -11,9 +11,9 @@ from datetime import datetime, timedelta
 from types import TracebackType
 from typing import Any, ParamSpec, Self, TypeAlias, TypeVar, overload
 
-from fuselatch.core.engine.observer import Observer
-from fuselatch.core.engine.offers import Offered
-from fuselatch.core.engine.store import Store
+from fuselatch.core.engine.state.observer import Observer
+from fuselatch.core.engine.state.offers import Offered
+from fuselatch.core.engine.state.store import Store
 from fuselatch.core.forms.form import Form, name_of
 from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.forms.sources import EventSource

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from email.message import EmailMessage
 from typing import Any, TypeAlias, TypeVar, overload
 
-from fuselatch.core.engine.latching import LatchView
+from fuselatch.core.engine.rules.latching import LatchView
 from fuselatch.core.engine.session import Session
 from fuselatch.core.forms.declarations import Declaration
 from fuselatch.core.forms.form import Form, name_of

@@ -9,9 +9,9 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from fuselatch.core.engine.observer import Muting, Observer
 from fuselatch.core.engine.session import Session
-from fuselatch.core.engine.store import Store, StoreRefused
+from fuselatch.core.engine.state.observer import Muting, Observer
+from fuselatch.core.engine.state.store import Store, StoreRefused
 from fuselatch.core.forms.form import name_of
 from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, PolicyError, describe

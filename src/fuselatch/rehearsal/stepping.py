@@ -6,8 +6,8 @@ from collections.abc import Callable, Collection
 from dataclasses import dataclass
 from typing import Any, Final, Literal, TypeAlias
 
-from fuselatch.core.engine.observer import Observer
 from fuselatch.core.engine.session import Session
+from fuselatch.core.engine.state.observer import Observer
 from fuselatch.core.model.events import Event
 from fuselatch.core.model.trace import TraceEntry
 from fuselatch.core.model.view import View

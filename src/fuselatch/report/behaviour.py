@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Final, NamedTuple
 
-from fuselatch.core.engine.observer import Observer
+from fuselatch.core.engine.state.observer import Observer
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.form import plan_of
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, Handler

@@ -5,9 +5,9 @@ from typing import TYPE_CHECKING
 from fuselatch.lazily import lazily
 
 if TYPE_CHECKING:
-    from fuselatch.core.engine.store import ChangedMeanwhile as ChangedMeanwhile
-    from fuselatch.core.engine.store import Store as Store
-    from fuselatch.core.engine.store import StoreRefused as StoreRefused
+    from fuselatch.core.engine.state.store import ChangedMeanwhile as ChangedMeanwhile
+    from fuselatch.core.engine.state.store import Store as Store
+    from fuselatch.core.engine.state.store import StoreRefused as StoreRefused
     from fuselatch.core.model.errors import RecordError as RecordError
     from fuselatch.core.model.latch_records import LatchRecord as LatchRecord
     from fuselatch.core.model.latch_records import LatchStore as LatchStore
@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 
 WHERE = {
     "fuselatch.core.model.errors": ("RecordError",),
-    "fuselatch.core.engine.store": ("ChangedMeanwhile", "Store", "StoreRefused"),
+    "fuselatch.core.engine.state.store": ("ChangedMeanwhile", "Store", "StoreRefused"),
     "fuselatch.core.model.latch_records": ("LatchRecord", "LatchStore"),
     "fuselatch.core.model.record_changes": ("Change", "NewKey"),
     "fuselatch.stores.addresses": ("open_records",),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from pathlib import Path
 
-from fuselatch.core.engine.store import Store, StoreRefused
+from fuselatch.core.engine.state.store import Store, StoreRefused
 
 EXTRAS = {"openpyxl": "workbooks", "sqlalchemy": "sql", "psycopg": "postgresql"}
 

@@ -15,7 +15,7 @@ from collections.abc import Callable, Mapping, Sequence
 from random import Random
 from typing import Any, Final, NamedTuple, TypeAlias
 
-from fuselatch.core.engine.store import ChangedMeanwhile, Store, StoreRefused
+from fuselatch.core.engine.state.store import ChangedMeanwhile, Store, StoreRefused
 from fuselatch.core.model.record_changes import Change, NewKey
 from fuselatch.core.model.values import alike
 

@@ -21,7 +21,7 @@ from typing import Any, BinaryIO, Final
 
 from filelock import FileLock, Timeout
 
-from fuselatch.core.engine.store import StoreRefused
+from fuselatch.core.engine.state.store import StoreRefused
 from fuselatch.core.model.record_changes import Change, key_name, with_key
 from fuselatch.core.model.texts import later
 from fuselatch.stores.csv_text import bytes_of, copied, fitting, parsed, record_text, reread

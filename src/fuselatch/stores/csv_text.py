@@ -12,7 +12,7 @@ from itertools import islice
 from pathlib import Path
 from typing import Any, Final
 
-from fuselatch.core.engine.store import StoreRefused
+from fuselatch.core.engine.state.store import StoreRefused
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import key_name
 from fuselatch.core.model.texts import later

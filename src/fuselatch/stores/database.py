@@ -15,7 +15,7 @@ from sqlalchemy.engine import make_url
 from sqlalchemy.exc import ArgumentError, DataError, IntegrityError, NoSuchModuleError, SQLAlchemyError
 from sqlalchemy.pool import NullPool
 
-from fuselatch.core.engine.store import StoreRefused
+from fuselatch.core.engine.state.store import StoreRefused
 from fuselatch.core.model.texts import later
 from fuselatch.core.model.values import short
 from fuselatch.core.model.visible import without_passwords

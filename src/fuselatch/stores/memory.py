@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from contextlib import suppress
 from typing import Any
 
-from fuselatch.core.engine.store import Store, StoreRefused
+from fuselatch.core.engine.state.store import Store, StoreRefused
 from fuselatch.core.model.latch_records import LatchRecord, LatchStore
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import Change, KeyName, key_name

@@ -8,7 +8,7 @@ from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from fuselatch.core.engine.store import ChangedMeanwhile, StoreRefused
+from fuselatch.core.engine.state.store import ChangedMeanwhile, StoreRefused
 from fuselatch.core.model.record_changes import (
     Change,
     KeyName,

@@ -11,7 +11,7 @@ from sqlalchemy import Column, Connection, MetaData, String, Table, and_, delete
 from sqlalchemy.dialects import postgresql, sqlite
 from sqlalchemy.schema import CreateTable
 
-from fuselatch.core.engine.store import StoreRefused
+from fuselatch.core.engine.state.store import StoreRefused
 from fuselatch.core.model.latch_records import LatchRecord
 from fuselatch.core.model.visible import without_passwords
 from fuselatch.stores.database import WAIT, Database

@@ -36,7 +36,7 @@ from sqlalchemy import Text as SqlText
 from sqlalchemy.exc import NoSuchTableError, SAWarning
 from sqlalchemy.types import BigInteger, UserDefinedType
 
-from fuselatch.core.engine.store import ChangedMeanwhile, StoreRefused
+from fuselatch.core.engine.state.store import ChangedMeanwhile, StoreRefused
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import Change, key_name, shown_key, with_key
 from fuselatch.core.model.texts import later

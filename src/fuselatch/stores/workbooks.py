@@ -23,7 +23,7 @@ from openpyxl.utils import get_column_letter
 from openpyxl.utils.exceptions import InvalidFileException
 from openpyxl.worksheet.worksheet import Worksheet
 
-from fuselatch.core.engine.store import StoreRefused
+from fuselatch.core.engine.state.store import StoreRefused
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import Change, key_name
 from fuselatch.core.model.texts import later

@@ -9,22 +9,26 @@ from weakref import ref
 
 from greenlet import getcurrent
 
-from fuselatch.core.engine import changing, closing, focus, latching, line_changes, validation
-from fuselatch.core.engine.catalog_index import CatalogSource
-from fuselatch.core.engine.drafts import drop_draft
-from fuselatch.core.engine.effects import words_of
-from fuselatch.core.engine.latching import LatchSource
-from fuselatch.core.engine.offers import Offers
-from fuselatch.core.engine.opening import open_dialog, open_within
-from fuselatch.core.engine.prompting import ask
-from fuselatch.core.engine.refusals import covering
+from fuselatch.core.engine.acting import closing
+from fuselatch.core.engine.acting.opening import open_dialog, open_within
+from fuselatch.core.engine.looking.refusals import covering
+from fuselatch.core.engine.records import line_changes
+from fuselatch.core.engine.records.effects import words_of
+from fuselatch.core.engine.rules import latching, validation
+from fuselatch.core.engine.rules.catalog_index import CatalogSource
+from fuselatch.core.engine.rules.drafts import drop_draft
+from fuselatch.core.engine.rules.latching import LatchSource
+from fuselatch.core.engine.rules.rows import RecordsSource
+from fuselatch.core.engine.rules.scheduler import fresh
+from fuselatch.core.engine.rules.session_sources import ClockSource, FormsSource, shared_source
+from fuselatch.core.engine.rules.validation import findings
 from fuselatch.core.engine.runner import start
-from fuselatch.core.engine.scheduler import fresh
-from fuselatch.core.engine.session_options import Options
-from fuselatch.core.engine.session_sources import ClockSource, FormsSource, shared_source
-from fuselatch.core.engine.state import Effect, OwnQueue, SessionState, Turn
-from fuselatch.core.engine.storing import RecordsSource
-from fuselatch.core.engine.validation import findings
+from fuselatch.core.engine.state.offers import Offers
+from fuselatch.core.engine.state.session_options import Options
+from fuselatch.core.engine.state.session_state import SessionState
+from fuselatch.core.engine.state.turns import Effect, OwnQueue, Turn
+from fuselatch.core.engine.turn import changing, focus
+from fuselatch.core.engine.turn.prompting import ask
 from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.latch import Latch

@@ -6,16 +6,19 @@ from collections.abc import Callable
 from contextlib import suppress
 from typing import Any, Final
 
-from fuselatch.core.engine import focus, pointing
-from fuselatch.core.engine.closing import close_without_handlers, let_go
-from fuselatch.core.engine.effects import let_out, offer_rest, settle_for_good
-from fuselatch.core.engine.failure import chain, clock_failed, failure_of, place_outside, place_text, tell
-from fuselatch.core.engine.loop import blow, drain, happen
-from fuselatch.core.engine.state import PauseWait, SessionState, Turn, gesture_control
-from fuselatch.core.engine.store import StoreRefused
-from fuselatch.core.engine.storing import commit, is_tried_again, rows_of
-from fuselatch.core.engine.undoing import KeepEditing, put_back
-from fuselatch.core.engine.waits import note_waited, ready_to_view
+from fuselatch.core.engine.acting.closing import close_without_handlers, let_go
+from fuselatch.core.engine.records.effects import let_out, offer_rest, settle_for_good
+from fuselatch.core.engine.records.storing import commit, is_tried_again
+from fuselatch.core.engine.rules.rows import rows_of
+from fuselatch.core.engine.state.failure import chain, clock_failed, failure_of, place_outside, place_text, tell
+from fuselatch.core.engine.state.session_state import SessionState, gesture_control
+from fuselatch.core.engine.state.store import StoreRefused
+from fuselatch.core.engine.state.turns import Turn
+from fuselatch.core.engine.state.waiting import PauseWait
+from fuselatch.core.engine.turn import focus, pointing
+from fuselatch.core.engine.turn.loop import blow, drain, happen
+from fuselatch.core.engine.turn.undoing import KeepEditing, put_back
+from fuselatch.core.engine.turn.waits import note_waited, ready_to_view
 from fuselatch.core.forms.live_state import seen_title
 from fuselatch.core.forms.placing import forget_gone
 from fuselatch.core.model.errors import (

@@ -15,22 +15,27 @@ from types import TracebackType
 from typing import Any, Literal, Self, TypeAlias, TypeVar, Unpack
 from weakref import ref
 
-from fuselatch.core.engine import latching, refusals, runner, storing, why
-from fuselatch.core.engine.default_values import AtStart
+from fuselatch.core.engine import runner
+from fuselatch.core.engine.acting.opening import must_fit, open_form
+from fuselatch.core.engine.acting.steps import come_to_front
+from fuselatch.core.engine.acting.verbs import RUNS_NO_AUTHOR_CODE, STEPS
 from fuselatch.core.engine.engine import Engine
-from fuselatch.core.engine.latching import LatchView
-from fuselatch.core.engine.naming import control_named, open_form_named, place_of_control
-from fuselatch.core.engine.observer import Muting, OnFailure, Pausing
-from fuselatch.core.engine.offers import Offers
-from fuselatch.core.engine.opening import must_fit, open_form
-from fuselatch.core.engine.scheduler import follow
-from fuselatch.core.engine.session_options import Options, SessionOptions
-from fuselatch.core.engine.state import Turn, is_closed_for_good
-from fuselatch.core.engine.steps import come_to_front
-from fuselatch.core.engine.storing import look
-from fuselatch.core.engine.verbs import RUNS_NO_AUTHOR_CODE, STEPS
-from fuselatch.core.engine.viewing import help_line, message_of, picture_shown, prompt_view, view_of
-from fuselatch.core.engine.waits import is_stale
+from fuselatch.core.engine.looking import refusals, why
+from fuselatch.core.engine.looking.form_views import message_of
+from fuselatch.core.engine.looking.naming import control_named, open_form_named, place_of_control
+from fuselatch.core.engine.looking.viewing import help_line, picture_shown, prompt_view, view_of
+from fuselatch.core.engine.records import handler_rows
+from fuselatch.core.engine.rules import latching, rows
+from fuselatch.core.engine.rules.default_values import AtStart
+from fuselatch.core.engine.rules.latching import LatchView
+from fuselatch.core.engine.rules.rows import look
+from fuselatch.core.engine.rules.scheduler import follow
+from fuselatch.core.engine.state.observer import Muting, OnFailure, Pausing
+from fuselatch.core.engine.state.offers import Offers
+from fuselatch.core.engine.state.session_options import Options, SessionOptions
+from fuselatch.core.engine.state.session_state import is_closed_for_good
+from fuselatch.core.engine.state.turns import Turn
+from fuselatch.core.engine.turn.waits import is_stale
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.form import Form, forms_loaded, must_be_a_form
 from fuselatch.core.forms.live_state import ControlState, is_masked, seen
@@ -94,29 +99,29 @@ class SessionRecords:
 
     def read(self, source: str, key: Any) -> Mapping[str, Any] | None:
         """Return the row with a key, with what this gesture has staged, or None. Rules can read it."""
-        return storing.row_at(self._engine.state, source, key)
+        return rows.row_at(self._engine.state, source, key)
 
     def find(self, source: str, row: Mapping[str, Any]) -> Mapping[str, Any] | None:
         """Return the first row with these values, with what this gesture has staged, or None. Rules can read it."""
-        return storing.row_like(self._engine.state, source, self._row("find", source, row))
+        return rows.row_like(self._engine.state, source, self._row("find", source, row))
 
     def add(self, source: str, row: Mapping[str, Any]) -> NewKey:
         """Stage a new row, which is written when the gesture is finished; return its key.
 
         The key may stand in other staged rows. Its `value` is known at once if the row names it, or else after the write.
         """
-        return storing.stage_new(self._engine.writing(), source, self._row("add", source, row))
+        return handler_rows.stage_new(self._engine.writing(), source, self._row("add", source, row))
 
     def change(self, source: str, key: Any, row: Mapping[str, Any]) -> None:
         """Stage these columns of the row with a key. If someone else changes that row first, the user is asked.
 
         Raises `UnknownName` if there is no such row.
         """
-        storing.stage_change(self._engine.writing(), source, key, self._row("change", source, row))
+        handler_rows.stage_change(self._engine.writing(), source, key, self._row("change", source, row))
 
     def remove(self, source: str, key: Any) -> None:
         """Stage the removal of the row with a key. Raises `UnknownName` if there is no such row."""
-        storing.stage_change(self._engine.writing(), source, key, None)
+        handler_rows.stage_change(self._engine.writing(), source, key, None)
 
     def _row(self, verb: str, source: str, row: object) -> Mapping[str, Any]:
         if not isinstance(row, Mapping):

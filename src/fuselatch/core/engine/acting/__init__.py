@@ -1,0 +1,1 @@
+"""The effects of a gesture: its steps, keys, opening and closing forms."""

@@ -1,0 +1,1 @@
+"""Questions that change nothing: the view, names, refusals, reasons."""

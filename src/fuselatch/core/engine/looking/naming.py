@@ -1,0 +1,94 @@
+"""Find forms and controls by name: one way for gestures, expectations, `why` and whoever asks a session."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+from fuselatch.core.engine.state.session_state import SessionState
+from fuselatch.core.forms.container import OpenForm
+from fuselatch.core.forms.live_state import ControlState
+from fuselatch.core.forms.placing import placed_at
+from fuselatch.core.model.errors import UnknownName
+from fuselatch.core.model.names import suggest
+
+
+def form_named(forms: Iterable[OpenForm], name: str) -> OpenForm | None:
+    """Return the form with a name in the trace ("Side", "Side#2"), or else the first of a class, front to back."""
+    forms = tuple(forms)
+    found = next((form for form in forms if form._state.name == name), None)
+    return found or next((form for form in forms if type(form).__name__ == name), None)
+
+
+def form_and_rest(forms: Iterable[OpenForm], name: str) -> tuple[OpenForm | None, str]:
+    """Return the form that a name starts with, and the rest: `Side.word`. Without a form, it is about the first one."""
+    forms = tuple(forms)
+    first, _, rest = name.partition(".")
+    found = form_named(forms, first) if rest else None
+    return (found, rest) if found is not None else (forms[0] if forms else None, name)
+
+
+def front_first(session: SessionState) -> tuple[OpenForm, ...]:
+    """Return the open forms: the front form, and then the others from front to back, also hidden ones."""
+    forms, front = session.stack.forms[::-1], session.stack.front
+    return forms if front is None else (front, *[form for form in forms if form is not front])
+
+
+def open_form_named(session: SessionState, name: str) -> OpenForm:
+    """Return an open form by name; raise `UnknownName`."""
+    forms = front_first(session)
+    found = form_named(forms, name)
+    if found is None:
+        names = [form._state.name for form in session.stack.forms]
+        raise UnknownName(f"'{name}' isn't open; {suggest(name, names)}")
+    return found
+
+
+def place_of_control(session: SessionState, control: Any) -> tuple[OpenForm | None, str]:
+    """Return the form and the path that a name, or a declared control, means. Raises `UnknownName`."""
+    forms = front_first(session)
+    if isinstance(control, str):
+        return form_and_rest(forms, control)
+    for form in forms:
+        found = form._state.plan.controls.get(control.name)
+        if found is not None and found.decl is control:
+            return form, control.name
+    if not forms:
+        return None, control.name
+    plan = forms[0]._state.plan
+    raise UnknownName(f"{plan.name} has no control '{control.name}'; {suggest(control.name, plan.controls)}")
+
+
+def named_at(control: ControlState, number: int) -> str:
+    """Return a control's name at an entry of the trace: a line's is that of its position then."""
+    place: tuple[Any, Any] | None = control._plan.line
+    if place is None:
+        return control.name
+    lines, line = place
+    rows = next((rows for until, rows in lines._positions if number <= until), lines._rows)
+    inside = control._plan.path[len(line.__dict__["_live"]._plan.path) :]
+    return f"{lines.name}[{rows.index(line)}]{inside}" if line in rows else ""
+
+
+def last_entry(session: SessionState, kind: str, control: ControlState, name: str) -> int | None:
+    """Return the number of the last entry of a kind about a control that wasn't undone, or None."""
+    trace, form = session.trace, control.form._state.name
+    if control._plan.line is None:
+        found: int | None = trace.last(kind, form, control.name, name)
+        return found
+    rows = trace.rows
+    for at in range(len(rows), 0, -1):
+        _, is_kind, of_form, place, what, _, _ = rows[at - 1]
+        if is_kind == kind and what == name and of_form == form and place and place == named_at(control, at):
+            if trace.undone_by(at) is None:
+                return at
+    return None
+
+
+def control_named(form: OpenForm, path: str) -> ControlState:
+    """Return the live control, group or line at a path: "price", "home.street", "extras[2].price". Raises `UnknownName`."""
+    found = placed_at(form, path)
+    if found is None:
+        hint = suggest(path, [control.name for control in form._state.order])
+        raise UnknownName(f"{form._state.name} has no control '{path}'; {hint}")
+    return found

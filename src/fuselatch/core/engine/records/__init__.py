@@ -1,0 +1,1 @@
+"""Records and lines of a form: show, check, save, write."""

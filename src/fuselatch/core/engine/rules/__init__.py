@@ -1,0 +1,1 @@
+"""Rules and checks: what they read, and how what follows is brought up to date."""

@@ -1,0 +1,98 @@
+"""Sources that rules can read besides controls: shared values, the date, open forms."""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta
+from typing import Any, Final, Literal, TypeAlias
+
+from fuselatch.core.engine.state.failure import time_of
+from fuselatch.core.engine.state.session_state import SessionState
+from fuselatch.core.engine.state.sources import SessionSource
+from fuselatch.core.forms.shared import Shared
+from fuselatch.core.model.latch_records import later_by
+from fuselatch.core.model.values import short
+
+
+class SharedSource(SessionSource):
+    """A session's value of one `Shared`."""
+
+    __slots__ = ("value",)
+
+    def __init__(self, session: SessionState, shared: Shared[Any]) -> None:
+        super().__init__(session, f"shared {shared.name}")
+        self.value = shared.start
+
+    def _restored(self, name: str) -> None:
+        self.differs()
+
+    def _current(self, prop: Any) -> Any:
+        return self.value
+
+
+def shared_source(session: SessionState, shared: Shared[Any]) -> SharedSource:
+    """Return a session's source for a `Shared`."""
+    found: SharedSource | None = session.shared.get(shared)
+    if found is None:
+        if not isinstance(shared, Shared):
+            raise TypeError(f"session[…]: expected a Shared, not {short(shared)}")
+        found = session.shared[shared] = SharedSource(session, shared)
+    return found
+
+
+class ClockSource(SessionSource):
+    """The session's clock, as exactly as rules read it: its date, or its time to the hour, minute or second."""
+
+    __slots__ = ("seen",)
+
+    def __init__(self, session: SessionState) -> None:
+        super().__init__(session, "clock")
+        # What rules have read, to find out what differs at the next gesture.
+        self.seen: dict[Exactness, Any] = {}
+
+    def _current(self, prop: Any) -> Any:
+        found = at_exactness(time_of(self.session), prop)
+        before = self.seen.get(prop)
+        self.seen[prop] = found
+        if before is not None and before != found:
+            # Read before the gesture has looked at the clock: the other rules follow as well.
+            self.session.dirty.invalidate(self, prop, 0)
+        return found
+
+    def look(self) -> None:
+        """Mark the rules for which the time differs."""
+        for prop in tuple(self._watchers or ()):
+            now = at_exactness(self.session.read_clock(), prop)
+            if self.seen.get(prop) != now:
+                self.seen[prop] = now
+                self.session.dirty.invalidate(self, prop, 0)
+
+    def wakes_at(self, now: datetime) -> datetime | None:
+        """Return when what rules have read differs next, or None."""
+        return min((next_at(now, prop) for prop in self._watchers or ()), default=None)
+
+
+Exactness: TypeAlias = Literal["day", "hour", "minute", "second"]
+UNITS: Final[dict[str, timedelta]] = {
+    "day": timedelta(days=1), "hour": timedelta(hours=1), "minute": timedelta(minutes=1), "second": timedelta(seconds=1),
+}  # fmt: skip
+SMALLER: Final = {"day": ("hour", "minute", "second"), "hour": ("minute", "second"), "minute": ("second",), "second": ()}
+
+
+def at_exactness(now: datetime, to: str) -> Any:
+    """Return a time to the hour, minute or second, or the date (to "day")."""
+    return now.date() if to == "day" else now.replace(microsecond=0, **dict.fromkeys(SMALLER[to], 0))  # type: ignore[arg-type]
+
+
+def next_at(now: datetime, to: str) -> datetime:
+    """Return when a time, read to "day", "hour", "minute" or "second", differs next."""
+    start = now.replace(microsecond=0, **dict.fromkeys(SMALLER[to], 0))  # type: ignore[arg-type]
+    return start + UNITS[to] if to == "day" else later_by(start, UNITS[to])
+
+
+class FormsSource(SessionSource):
+    """The open forms, by class."""
+
+    __slots__ = ()
+
+    def _current(self, prop: Any) -> Any:
+        return next((form for form in reversed(self.session.stack.forms) if isinstance(form, prop)), None)

@@ -1,0 +1,1 @@
+"""The state of a session: its options, its forms, and the gesture that runs."""

@@ -1,0 +1,1 @@
+"""Within a gesture: run handlers, wait, undo, ask, set, move the focus."""
