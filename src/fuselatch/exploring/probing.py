@@ -7,12 +7,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from typing import Any, Final, NamedTuple
 
-from fuselatch.core.engine.looking.possible import Act, refused_entries
-from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.live_state import ControlState, seems_usable
+from fuselatch.core.engine.looking.possible import Act
+from fuselatch.core.engine.questions import Entry
+from fuselatch.core.forms.form import Form, name_of
 from fuselatch.core.model.errors import Refused, UnknownName
 from fuselatch.core.model.outcome import ACCEPTED
 from fuselatch.exploring.walking import ENTERING, Explorer, fitting, is_unusable
@@ -43,21 +43,18 @@ class Driven(NamedTuple):
 def leaves(explorer: Explorer, path: Sequence[Act]) -> tuple[bool, list[Act]]:
     """Try to leave the front form of a state; return True if there is a way, and what was tried by close and Escape."""
     world, _ = explorer.replay(path)
-    front = world.state.stack.front
-    if front is None or world.state.prompt_wait is not None:
+    front = world.session.front_form
+    if front is None or world.session.prompt is not None:
         world.close()
         return True, []
-    serial = front._state.serial
+    target = name_of(front)
     # Escape first drops what is typed, and closes then.
     ways: list[list[Act]] = [[CLOSE], [ESCAPE, ESCAPE]]
-    for each in front._state.order:
-        control: ControlState = each
-        if control._decl.closes and seems_usable(control):
-            ways.append([("press", control.name, "")])
+    ways += [[("press", each.name, "")] for each in world.session.entries() if each.closes and each.usable]
     world.close()
     tried: list[Act] = []
     for way in ways:
-        done, acts = gets_out(explorer, [*path, *way], serial, 0)
+        done, acts = gets_out(explorer, [*path, *way], target, 0)
         if done:
             return True, acts
         if way[0] in (CLOSE, ESCAPE):
@@ -65,26 +62,29 @@ def leaves(explorer: Explorer, path: Sequence[Act]) -> tuple[bool, list[Act]]:
     return False, tried
 
 
-def gets_out(explorer: Explorer, acts: list[Act], serial: int, depth: int) -> tuple[bool, list[Act]]:
-    """Return True if a form is gone after these gestures, or after answering what they ask in some way."""
+def gets_out(explorer: Explorer, acts: list[Act], target: str, depth: int) -> tuple[bool, list[Act]]:
+    """Return True if a form is gone after these gestures, or after answering what they ask in some way.
+
+    `target`: its name in the trace, which is the same in each world.
+    """
     if explorer.budget.is_over:
         return True, acts
     world, error = explorer.replay(acts)
     try:
-        if all(form._state.serial != serial for form in world.state.stack.forms):
+        if all(name_of(form) != target for form in world.session.forms):
             return True, acts
         if isinstance(error, Refused | UnknownName):
             return False, acts[:-1]
-        wait = world.state.prompt_wait
-        front = world.state.stack.front
-        if wait is None and (front is None or front._state.serial == serial):
+        prompt = world.session.prompt
+        front = world.session.front_form
+        if prompt is None and (front is None or name_of(front) == target):
             return False, acts
-        answers: list[Act] = [("answer", "", button) for button in wait.prompt.buttons] if wait is not None else [CLOSE]
+        answers: list[Act] = [("answer", "", button) for button in prompt.buttons] if prompt is not None else [CLOSE]
     finally:
         world.close()
     last = acts
     for answer in answers if depth < DEEPEST else ():
-        done, last = gets_out(explorer, [*acts, answer], serial, depth + 1)
+        done, last = gets_out(explorer, [*acts, answer], target, depth + 1)
         if done:
             return True, last
     return False, last
@@ -104,7 +104,7 @@ def drive(explorer: Explorer, path: Sequence[Act], avoid: frozenset[str] = froze
             acts = world.done[before:]
             if accepted:
                 return Driven(True, acts, (), explorer.coverage.taken_blank(world))
-            refused = set(refused_entries(world.state)) - avoid
+            refused = set(world.session.refused_entries()) - avoid
             stayed = refused if stayed is None else stayed & refused
         finally:
             world.close()
@@ -113,16 +113,16 @@ def drive(explorer: Explorer, path: Sequence[Act], avoid: frozenset[str] = froze
 
 def drive_once(explorer: Explorer, world: World, avoid: frozenset[str], turn: int) -> bool:
     """Try once. Return True if the form that was in front is accepted."""
-    target = world.state.stack.front
+    target = world.session.front_form
     if target is None:
         return False
     count = turn
     pressed: set[str] = set()
     filled: dict[str, int] = {}
     for _ in range(LONGEST):
-        if is_accepted(target):
+        if is_accepted(world, target):
             return True
-        if world.is_over or target._state.phase == "closed" or explorer.budget.is_over:
+        if world.is_over or not target.is_open or explorer.budget.is_over:
             return explorer.budget.is_over
         act = next_step(explorer, world, avoid, count, pressed, filled)
         count += 1
@@ -135,78 +135,66 @@ def drive_once(explorer: Explorer, world: World, avoid: frozenset[str], turn: in
             return False
         if error is not None and not isinstance(error, Refused | UnknownName):
             pressed.add(act[1])
-    return is_accepted(target)
+    return is_accepted(world, target)
 
 
 def next_step(
     explorer: Explorer, world: World, avoid: frozenset[str], count: int, pressed: set[str], filled: dict[str, int]
 ) -> Act | None:
     """Return the next step towards acceptance. `filled`: how often each entry was filled."""
-    wait = world.state.prompt_wait
-    if wait is not None:
-        buttons = wait.prompt.buttons
-        return "answer", "", buttons[count % len(buttons)]
-    front = world.state.stack.front
+    session = world.session
+    prompt = session.prompt
+    if prompt is not None:
+        return "answer", "", prompt.buttons[count % len(prompt.buttons)]
+    front = session.front_form
     if front is None:
         return None
-    refused = [name for name in refused_entries(world.state) if name not in avoid]
-    usable = [name for name in refused if seems_usable(world.session.control(name))]
+    refused = [name for name in session.refused_entries() if name not in avoid]
+    usable = [name for name in refused if session.entry(name).usable]
     if usable and count % 7 != 6:
         name = usable[0] if count % 3 else usable[count % len(usable)]
         turn = filled[name] = filled.get(name, -1) + 1
         return fitting(explorer, world, name, turn)
-    button = accepting(front)
+    entries = session.entries()
+    button = accepting(entries)
     if button and button not in pressed and count % 4 != 3:
         return "press", button, ""
     acts = [act for act in world.possible() if act[1] not in avoid and (act[0] in ENTERING or act[0] == "press")]
+    otherwise = {each.name for each in entries if each.closes and each.closes != ACCEPTED}
     # An item is picked, not typed.
     picked = {act[1] for act in acts if act[0] == "pick"}
     acts = [
         act
         for act in acts
-        if not (act[0] == "press" and closes_otherwise(front, act[1])) and not (act[0] == "type" and act[1] in picked)
+        if not (act[0] == "press" and act[1] in otherwise) and not (act[0] == "type" and act[1] in picked)
     ]
     if not acts:
-        return CLOSE if front is not world.state.stack.first else None
+        return CLOSE if front is not session.first else None
     act = acts[explorer.draw.randrange(len(acts))]
     return explorer.with_text(world, act) if act[0] == "type" else act
 
 
-def accepting(form: OpenForm) -> str:
+def accepting(entries: Iterable[Entry]) -> str:
     """Return the name of the first usable button that accepts a form, or ""."""
-    for each in form._state.order:
-        control: ControlState = each
-        if (control._decl.closes == ACCEPTED or control._decl.submits) and seems_usable(control):
-            return control.name
-    return ""
+    return next((each.name for each in entries if each.usable and is_accepting(each)), "")
 
 
-def can_accept(form: OpenForm) -> bool:
-    """Return True if a form has a button that accepts it."""
-    return any(control._decl.closes == ACCEPTED or control._decl.submits for control in form._state.order)
+def is_accepting(entry: Entry) -> bool:
+    """Return True for a button that accepts its form."""
+    return entry.closes == ACCEPTED or entry.submits
 
 
-def closes_otherwise(form: OpenForm, name: str) -> bool:
-    """Return True for a button that closes a form without accepting it."""
-    control = form._state.controls.get(name)
-    return control is not None and bool(control._decl.closes) and control._decl.closes != ACCEPTED
-
-
-def is_accepted(form: OpenForm) -> bool:
+def is_accepted(world: World, form: Form) -> bool:
     """Return True if a form was accepted, also if it stays open."""
-    outcome = form._state.outcome
+    outcome = world.session.outcome_of(form)
     return outcome is not None and outcome.verdict == ACCEPTED
 
 
 def contents(world: World) -> dict[str, Any]:
     """Return the values of all open forms, by form and control."""
-    found: dict[str, Any] = {}
-    for form in world.state.stack.forms:
-        for each in form._state.order:
-            control: ControlState = each
-            if control._plan.is_input:
-                found[f"{form._state.name}.{control.name}"] = control._value
-    return found
+    session = world.session
+    pairs = [(form, each) for form in session.forms[::-1] for each in session.entries(form) if each.is_input]
+    return {f"{name_of(form)}.{each.name}": each.value for form, each in pairs}
 
 
 def either_order(explorer: Explorer, path: Sequence[Act], one: Act, other: Act) -> list[str]:
@@ -215,7 +203,7 @@ def either_order(explorer: Explorer, path: Sequence[Act], one: Act, other: Act) 
     for acts in ((one, other), (other, one)):
         world, _ = explorer.replay(path)
         try:
-            if any(explorer.feed(world, act) is not None for act in (*acts, TAB)) or world.state.waits:
+            if any(explorer.feed(world, act) is not None for act in (*acts, TAB)) or world.session.is_waiting:
                 return []
             ends.append(contents(world))
         finally:

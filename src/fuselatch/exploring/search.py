@@ -8,9 +8,9 @@ from types import TracebackType
 from typing import Any, Final
 
 from fuselatch.core.engine.looking.possible import Act
-from fuselatch.core.engine.rules.afresh import Differing, differing
+from fuselatch.core.engine.rules.afresh import Differing
 from fuselatch.core.engine.state.failure import frames_of, package_of
-from fuselatch.core.forms.container import OpenForm
+from fuselatch.core.forms.form import Form, controls_of
 from fuselatch.core.model.errors import EffectFailed, EngineFailed, FuseBlown, FuseLatchError, HandlerFailed, describe
 from fuselatch.core.model.locale_formats import PlainFormats
 from fuselatch.core.model.outcome import ACCEPTED
@@ -21,9 +21,9 @@ from fuselatch.core.model.words import value_text
 from fuselatch.exploring.faults import Fault, Tried, step_of
 from fuselatch.exploring.probing import (
     TRIES,
-    can_accept,
     drive,
     either_order,
+    is_accepting,
     leaves,
     shortest,
 )
@@ -165,26 +165,27 @@ class Search:
         """Probe a new state, if it is one of those that are sampled."""
         explorer, path = self.explorer, list(world.done)
         count = len(explorer.states)
-        front = world.state.stack.front
-        if self.budget.is_over or world.session._state.broken:
+        session = world.session
+        front = session.front_form
+        if self.budget.is_over or session.is_broken:
             return
         if count % EACH_STATES["afresh"] == 0 or has_news:
-            for found in differing(world.state):
+            for found in session.untracked():
                 self.untracked(found, path)
-        if front is None or world.state.prompt_wait is not None:
+        if front is None or session.prompt is not None:
             return
         before = self.budget.fed
         if self.probed <= PROBES * before + SPARE:
             self.probe(world, front, path, has_news)
             self.probed += self.budget.fed - before
 
-    def probe(self, world: World, front: OpenForm, path: list[Act], has_news: bool) -> None:
+    def probe(self, world: World, front: Form, path: list[Act], has_news: bool) -> None:
         """Make the probes whose turn it is."""
         count = len(self.explorer.states)
         name = type(front).__name__
         if name not in self.forms:
             self.forms[name] = False
-            self.directed(front, path)
+            self.directed(world, front, path)
         if count % EACH_STATES["leave"] == 0 or has_news:
             self.leaving(name, path)
         if count % EACH_STATES["accept"] == 0:
@@ -211,7 +212,7 @@ class Search:
                     each.prop == found.prop
                     and (each.control is None) == (control is None)
                     and (control is None or (each.control is not None and each.control.name == control.name))
-                    for each in differing(world.state)
+                    for each in world.session.untracked()
                 )
             finally:
                 world.close()
@@ -235,20 +236,21 @@ class Search:
         text = f"{form} is accepted though {entry} is required and blank"
         self.add(Fault("blank", key, text, tuple(shortest(path, shows)), (f"expect  open {form}",)))
 
-    def directed(self, form: OpenForm, path: list[Act]) -> None:
+    def directed(self, world: World, form: Form, path: list[Act]) -> None:
         """Try to accept a form that is in front for the first time: as it is, and with each required entry blank."""
         name, explorer = type(form).__name__, self.explorer
-        if not can_accept(form):
+        entries = world.session.entries(form)
+        if not any(map(is_accepting, entries)):
             return
-        if any(each._decl.closes == ACCEPTED for each in form._state.order):
+        if any(each.closes == ACCEPTED for each in entries):
             self.closing.add(name)
         driven = drive(explorer, path, tries=2 * TRIES)
         self.forms[name] = driven.accepted
         if not driven.accepted:
             self.refused(name, path, driven.refused, driven.acts)
-        needed = [each for each in form._state.order if each._plan.is_input and each._decl.constants.get("required")]
+        needed = [each for each in entries if each.is_input and each.plan.decl.constants.get("required")]
         for control in needed:
-            can_type = "type" in control._decl.accepts and not control._decl.multiple
+            can_type = control.typable
             # As it is, which is blank unless it has a default; and as people leave it who don't want to enter anything.
             for first in [[], *([("type", control.name, text)] for text in ("", " ") if can_type)]:
                 acts = [*path, *first]
@@ -283,9 +285,10 @@ class Search:
 
     def marker(self, world: World, entry: str) -> str:
         """Return the marker that an entry of the front form shows, or ""."""
-        front = world.state.stack.front
-        control: Any = front._state.controls.get(entry) if front is not None else None
-        return str(control.marker.text) if control is not None and hasattr(control, "marker") else ""
+        front = world.session.front_form
+        control = controls_of(front).get(entry) if front is not None else None
+        marker = getattr(control, "marker", None)
+        return str(marker.text) if marker is not None else ""
 
     def leaving(self, name: str, path: list[Act]) -> None:
         """Look for a way out of the front form."""
@@ -410,6 +413,6 @@ def as_word(found: Differing, value: Any) -> str:
     """Return a value as a cue sheet writes it, in every locale alike."""
     if isinstance(value, bool):
         return "yes" if value else "no"
-    if found.prop in ("value", "minimum", "maximum") and found.control is not None and not found.control._plan.lists:
-        return "" if value is None else shown_as(found.control._decl, value, PLAIN)
+    if found.prop in ("value", "minimum", "maximum") and found.control is not None and not found.lists:
+        return "" if value is None else shown_as(found.declared, value, PLAIN)
     return "" if value is None else str(value)

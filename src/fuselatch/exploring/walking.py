@@ -19,9 +19,10 @@ from random import Random
 from time import time
 from typing import Any, Final, NamedTuple, Protocol
 
-from fuselatch.core.engine.looking.possible import Act, refused_entries
+from fuselatch.core.engine.looking.possible import Act
+from fuselatch.core.engine.questions import entries_of
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.live_state import ControlState, seems_usable, seen
+from fuselatch.core.forms.form import plan_of
 from fuselatch.core.model.choices import fold_of
 from fuselatch.core.model.errors import Refused, UnknownName
 from fuselatch.core.model.outcome import ACCEPTED
@@ -56,16 +57,18 @@ class Coverage(Behaviour):
         super().closed(form, verdict)
         if verdict == ACCEPTED:
             self.accepted[type(form).__name__] = None
-            for control in form._state.order:
-                if control._plan.is_input and control.text:
-                    self.taken[type(form).__name__, control.name] = control.text
-            names = tuple([control.name for control in visibly_blank(form)])
+            entries = [each for each in entries_of(form) if each.is_input]
+            for each in entries:
+                text = getattr(each.live, "text", "")
+                if text:
+                    self.taken[type(form).__name__, each.name] = text
+            names = tuple([each.name for each in entries if each.required is True and each.usable and each.is_blank])
             if names:
                 self.blank.append((form, names))
 
     def taken_blank(self, world: World) -> list[tuple[str, str]]:
         """Return the forms that were accepted in a world, each with a required entry that was blank; forget the rest."""
-        taken = [(form, names) for form, names in self.blank if form._state.engine is world.state.port]
+        taken = [(form, names) for form, names in self.blank if belongs_to(form, world)]
         self.blank.clear()
         return [(type(form).__name__, name) for form, names in taken for name in names]
 
@@ -80,19 +83,14 @@ class Coverage(Behaviour):
         return news
 
 
+def belongs_to(form: Any, world: World) -> bool:
+    """Return True if a form is one of a world's session."""
+    return form.session is world.session
+
+
 def is_unusable(world: World, error: BaseException | None) -> bool:
     """Return True if a world is in no state to continue from: its handler was ended by force, or the library failed."""
-    return isinstance(error, NeverEnds | SystemExit) or bool(world.state.broken)
-
-
-def visibly_blank(form: OpenForm) -> Iterator[ControlState]:
-    """Yield the required entries of a form that the user sees blank."""
-    for each in form._state.order:
-        control: ControlState = each
-        if control._plan.is_input and seen(control, "required") is True and seems_usable(control):
-            value = control._value
-            if value is None or value is False or value == () or (isinstance(value, str) and not value.strip()):
-                yield control
+    return isinstance(error, NeverEnds | SystemExit) or world.session.is_broken
 
 
 class State(NamedTuple):
@@ -261,11 +259,11 @@ class Explorer:
         acts = [act for act in world.possible() if act not in self.stuck] if self.stuck else world.possible()
         if not acts:
             return None
-        front = world.state.stack.front
+        front = world.session.front_form
         form = type(front).__name__ if front is not None else ""
         wanted = acts
         if self.draw.random() < CONSTRUCTIVE:
-            refused = refused_entries(world.state)
+            refused = world.session.refused_entries()
             if refused:
                 wanted = [act for act in acts if act[1] in refused and act[0] in ENTERING] or acts
             else:
@@ -298,13 +296,12 @@ class Explorer:
 
     def texts(self, world: World, name: str) -> tuple[str, ...]:
         """Return the texts to try in an entry of the front form."""
-        front = world.state.stack.front
-        control = world.session.control(name) if front is not None else None
-        if front is None or control is None or self.values is None:
+        front = world.session.front_form
+        if front is None or self.values is None:
             return ()
-        plan = front._state.plan
+        plan = plan_of(front)
         params = {name: front.__dict__.get(name) for name in plan.params}
-        return self.values.texts(plan, control._plan, params)
+        return self.values.texts(plan, world.session.entry(name).plan, params)
 
 
 def fitting(explorer: Explorer, world: World, name: str, turn: int) -> Act:
@@ -312,12 +309,12 @@ def fitting(explorer: Explorer, world: World, name: str, turn: int) -> Act:
 
     The first is what it held when its form was last accepted.
     """
-    control: Any = world.session.control(name)
-    if "tick" in control._decl.accepts:
-        return ("untick" if control._value is True else "tick"), name, ""
-    before = explorer.coverage.taken.get((type(control.form).__name__, name), "")
-    if control._plan.offers:
-        items: Any = seen(control, "choices")
+    entry = world.session.entry(name)
+    if "tick" in entry.accepts:
+        return ("untick" if entry.value is True else "tick"), name, ""
+    before = explorer.coverage.taken.get((type(world.session.front).__name__, name), "")
+    items = entry.choices
+    if items is not None:
         if before and turn == 0 and items.find(before, fold_of(world.session.formats)):
             return "pick", name, before
         if len(items):

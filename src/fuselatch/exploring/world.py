@@ -16,8 +16,8 @@ from time import monotonic
 from types import FrameType
 from typing import Any, Final
 
-from fuselatch.core.engine.looking.fingerprint import fingerprint, stable
-from fuselatch.core.engine.looking.possible import Act, possible_gestures
+from fuselatch.core.engine.looking.fingerprint import stable
+from fuselatch.core.engine.looking.possible import Act
 from fuselatch.core.engine.session import Session
 from fuselatch.core.engine.state.observer import Observer
 from fuselatch.core.model.errors import FuseLatchError, Refused, UnknownName
@@ -204,7 +204,6 @@ class World:
         self.done: list[Act] = []
         self.outside = start.apart.outside()
         self.session: Session = opened(scene, self.outside, lambda: self.now, observers, recording=False)
-        self.state = self.session._state
 
     def do(self, act: Act) -> None:
         """Do something. Raises what `Session.feed` raises."""
@@ -228,9 +227,9 @@ class World:
 
     def possible(self) -> list[Act]:
         """Return what the user can do now. Waiting is among it if something depends on the clock."""
-        acts = possible_gestures(self.state)
+        acts = self.session.possible_gestures()
         wakes = self.session.wakes_at if acts else None
-        if wakes is not None and self.state.prompt_wait is None:
+        if wakes is not None and self.session.prompt is None:
             acts.append((WAIT, "", f"{max(1, int(elapsed(self.now, wakes).total_seconds()) + 1)}s"))
         return acts
 
@@ -241,12 +240,12 @@ class World:
         if records is not None:
             outside.extend([f"{name} {self.start.digest(rows)}" for name, rows in records.sources.items()])
         outside.extend([" ".join(taken) for taken in self.outside.latches.all()])
-        return fingerprint(self.state, "\n".join(outside))
+        return self.session.fingerprint("\n".join(outside))
 
     @property
     def is_over(self) -> bool:
         """True once nothing can be done any more."""
-        return self.session.is_done and not self.session._state.offers.by_name
+        return self.session.is_done and not self.session.offered
 
     def close(self) -> None:
         """End the session. What handlers do as they are abandoned doesn't matter."""

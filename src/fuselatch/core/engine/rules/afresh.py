@@ -21,6 +21,16 @@ class Differing(NamedTuple):
     shown: Any
     afresh: Any
 
+    @property
+    def declared(self) -> Any:
+        """The declaration of its control."""
+        return self.control._decl if self.control is not None else None
+
+    @property
+    def lists(self) -> bool:
+        """True if its value is among choices."""
+        return self.control is not None and self.control._plan.lists
+
 
 def differing(session: SessionState) -> list[Differing]:
     """Return the derived properties of the open forms whose rules return something else when they run again.
