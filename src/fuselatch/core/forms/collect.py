@@ -24,7 +24,7 @@ from fuselatch.core.forms.rows import Row
 from fuselatch.core.forms.sources import EventSource, heard_by
 from fuselatch.core.model.cells import Derived
 from fuselatch.core.model.errors import DeclarationError
-from fuselatch.core.model.events import FORM_EVENTS
+from fuselatch.core.model.events import FORM_EVENTS, POINTED
 from fuselatch.core.model.names import NoSuchName, suggest
 from fuselatch.core.model.values import same
 
@@ -213,6 +213,8 @@ class _Collector:
                 placed.holds_value = value.holds_value
                 placed.offers = value.offers
                 placed.typable = value.is_typable()
+                placed.stops = value.takes_focus and "value" not in value.rules
+                placed.width = value.width()
                 placed.as_is = getattr(type(value), "as_is", None)
                 placed.masked = value.constants["look"] == "password" or value.constants.get("masked") is True
                 placed.usable = bool(value.constants.get("enabled", True) and value.constants.get("visible", True))
@@ -286,6 +288,8 @@ class _Collector:
                 placed.answers |= event == "changed"
             else:
                 self.plan.heard_of[(where, event)] = tuple(handlers)
+        for placed in self.plan.controls.values():
+            placed.hears = tuple([name for name in POINTED if name in placed.heard])
 
     def _heard_key(self, name: str, source: EventSource) -> tuple[Any, str]:
         owner = source.owner

@@ -116,9 +116,11 @@ OF_ENTRIES: Final = usual_of("entry")
 class Memo:
     """The memory of a control's view from one time to the next. A kind may keep here what is costly to make."""
 
-    __slots__ = ("made_from", "part")
+    __slots__ = ("group", "id", "made_from", "part")
 
-    def __init__(self) -> None:
+    def __init__(self, id: str, group: str) -> None:
+        self.id = id
+        self.group = group
         self.part: Any = None
         self.made_from: Any = None
 
@@ -486,6 +488,7 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
                 more["value"] = Constant(self.coerce(given))
             except TypeError as error:
                 raise DeclarationError(f"{type(self).__name__}({caption!r}): value: {error}") from None
+        self.fields: dict[Formats, FieldPart] = {}
         super().__init__(caption, {**OF_ENTRIES, **options}, **more)
 
     @property
@@ -514,11 +517,18 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
             yield "type", ""
 
     def part(self, live: Any, memo: Memo, formats: Formats) -> Part:
-        # What is constant is made once.
-        if memo.part is not None and live._cells is None and live._set is None:
-            return memo.part  # type: ignore[no-any-return]
+        if live._cells is not None or live._set is not None:
+            return self.field(live, formats)
+        # All is constant, so that forms share it.
+        found = self.fields.get(formats)
+        if found is None:
+            found = self.fields[formats] = self.field(live, formats)
+        return found
+
+    def field(self, live: Any, formats: Formats) -> FieldPart:
+        """Return the part of the view of a field."""
         pattern = getattr(self, "pattern", None)
-        memo.part = FieldPart(
+        return FieldPart(
             holds=self.holds_a,
             placeholder=seen(live, "placeholder") or "",
             minimum=self._bound(live, "minimum", formats),
@@ -530,7 +540,6 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
             decimals=getattr(self, "decimals", None),
             pattern=getattr(pattern, "pattern", ""),
         )
-        return memo.part  # type: ignore[no-any-return]
 
     def _bound(self, live: Any, name: str, formats: Formats) -> str:
         limit = seen(live, name)

@@ -313,8 +313,3 @@ def is_left_out(control: ControlState) -> bool:
 def id_of(control: ControlState) -> str:
     """Return the lasting id of a control, group or line."""
     return f"{control._state.serial}.{control._plan.path}"
-
-
-def may_have_focus(control: ControlState) -> bool:
-    """Return True if a control can have the focus while it is usable."""
-    return bool(control._decl.takes_focus) and "value" not in control._decl.rules

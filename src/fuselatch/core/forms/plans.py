@@ -64,7 +64,8 @@ class ControlPlan:
     `outer`: the path of its group ("" for the form). `inputs`: the paths that its `derive` rules read. `checks` are shown at
     it, `checked_by` read its value. `validated`: a rule or check may have a finding. `usable`: declared enabled and visible.
     `as_is`: the type that needs no conversion. `lists`: its class decides its value. `offers`: it has choices.
-    `typable`: text can be typed into it. `levels`: a policy's levels.
+    `typable`: text can be typed into it. `stops`: it can have the focus while it is usable. `width`: in characters. `hears`:
+    the events of pointer and clicks that have a handler. `levels`: a policy's levels.
     `answers`: a handler hears `changed`, or a line has to.
     """
 
@@ -84,6 +85,9 @@ class ControlPlan:
     holds_value: bool = False
     offers: bool = False
     typable: bool = False
+    stops: bool = False
+    width: int = 0
+    hears: tuple[str, ...] = ()
     validated: bool = False
     masked: bool = False
     usable: bool = True

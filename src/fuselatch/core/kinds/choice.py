@@ -316,6 +316,9 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
         self.multiple = multiple
         self.other = other
         super().__init__(caption, {**options, "required": required}, value=value, default=default, choices=choices)
+        look = self.constants.get("look", "")
+        self.drops_down = self.drops(look)
+        self.is_always_open = look in ("list", "radio") and not other
         where = f"Choice({caption!r})"
         if multiple and other:
             raise DeclarationError(f"{where}: other= and multiple= can't be combined")
@@ -330,15 +333,14 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
 
     # ---- in use
 
-    @property
-    def is_always_open(self) -> bool:
-        """True if its items are always shown, and it has no text to type into: letters find items."""
-        return self.constants["look"] in ("list", "radio") and not self.other
+    drops_down: bool
+    """True if one moves in its list without picking: it opens first, or several items can be picked."""
+    is_always_open: bool
+    """True if its items are always shown, and it has no text to type into: letters find items."""
 
-    @property
-    def drops_down(self) -> bool:
-        """True if one moves in its list without picking: it opens first, or several items can be picked."""
-        return self.multiple or self.constants["look"] in ("", "drop-down")
+    def drops(self, look: str) -> bool:
+        """Return True if its list opens before one moves in it."""
+        return self.multiple or look in ("", "drop-down")
 
     def is_typable(self) -> bool:
         return super().is_typable() and (self.drops_down or self.other)

@@ -245,12 +245,7 @@ class Table(Choice[T, T | None, T, H], Generic[T, H]):
 
     # ---- in use
 
-    @property
-    def is_always_open(self) -> bool:
-        return True
-
-    @property
-    def drops_down(self) -> bool:
+    def drops(self, look: str) -> bool:
         return False
 
     def keys(self, live: Any) -> Keys:

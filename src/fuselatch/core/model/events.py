@@ -58,6 +58,8 @@ def described(by: str) -> dict[str, str]:
 
 CONTROL_EVENTS: Final = described("control")
 FORM_EVENTS: Final = described("form")
+POINTED: Final = ("hovered", "unhovered", "clicked", "double_clicked")
+"""The events of the pointer, which a front end raises only if they have a handler."""
 BLOCKABLE: Final = frozenset(each.name for each in EVENTS if each.blockable)
 
 

@@ -13,14 +13,16 @@ class Verb:
     """One thing that a user can do.
 
     `does`: in words. `words`: what a cue sheet writes after the verb; in brackets what can be left out. `unfit`: the reason
-    for a control whose kind doesn't accept the verb ("": any kind does). `enters`: it enters a value, which a control with
-    a rule for its value refuses. `plain`: it only needs a usable control. `anywhere`: it also works while a prompt is
-    open. `looks`: a disabled control accepts it. `quoted`: its text is shown even if it is empty.
+    for a control whose kind doesn't accept the verb ("": any kind does). `by_kind`: a kind may have other reasons.
+    `enters`: it enters a value, which a control with a rule for its value refuses. `plain`: it only needs a usable control.
+    `anywhere`: it also works while a prompt is open. `looks`: a disabled control accepts it. `quoted`: its text is shown
+    even if it is empty.
     """
 
     does: str
     words: str = ""
     unfit: str = ""
+    by_kind: bool = False
     enters: bool = False
     plain: bool = False
     anywhere: bool = False
@@ -34,11 +36,12 @@ class Verb:
 
 
 VERBS: Final[Mapping[str, Verb]] = {
-    "focus": Verb(does="move the focus to a control", words="CONTROL", enters=True, plain=True),
+    "focus": Verb(does="move the focus to a control", words="CONTROL", by_kind=True, enters=True, plain=True),
     "type": Verb(
         does="replace an entry's draft (one keystroke)",
         words="CONTROL TEXT",
         unfit="can't be typed into",
+        by_kind=True,
         enters=True,
         plain=True,
         quoted=True,
@@ -52,11 +55,14 @@ VERBS: Final[Mapping[str, Verb]] = {
         unfit="can't be pressed",
         plain=True,
     ),
-    "double": Verb(does="double-click a control; without a control, the form itself", words="[CONTROL [CHOICE]]"),
+    "double": Verb(
+        does="double-click a control; without a control, the form itself", words="[CONTROL [CHOICE]]", by_kind=True
+    ),
     "pick": Verb(
         does="pick one of the choices, by its text",
         words="CONTROL CHOICE",
         unfit="has no choices",
+        by_kind=True,
         enters=True,
         plain=True,
         quoted=True,
@@ -65,6 +71,7 @@ VERBS: Final[Mapping[str, Verb]] = {
         does="sort a table by a column; sort by the same column again to reverse",
         words="TABLE COLUMN",
         unfit="can't be sorted",
+        by_kind=True,
     ),
     "tick": Verb(does="tick a box", words="CONTROL", unfit="can't be ticked", enters=True, plain=True),
     "untick": Verb(does="untick a box", words="CONTROL", unfit="can't be ticked", enters=True, plain=True),
@@ -78,9 +85,12 @@ VERBS: Final[Mapping[str, Verb]] = {
         quoted=True,
     ),
     "add_line": Verb(does="add a line at the end", words="LINES", unfit="isn't a list of lines"),
-    "remove_line": Verb(does="remove a line", words="LINES[POSITION]", unfit="isn't a line"),
+    "remove_line": Verb(does="remove a line", words="LINES[POSITION]", unfit="isn't a line", by_kind=True),
     "move_line": Verb(
-        does="move a line to a position (0 is the first)", words="LINES[POSITION] POSITION", unfit="isn't a line"
+        does="move a line to a position (0 is the first)",
+        words="LINES[POSITION] POSITION",
+        unfit="isn't a line",
+        by_kind=True,
     ),
     "open": Verb(does="open an offered form by its name, or bring it to the front", words="FORM", quoted=True),
     "to_front": Verb(does="bring an open form to the front", words="FORM", quoted=True),

@@ -26,7 +26,7 @@ from fuselatch.core.engine.turn.loop import drain, happen
 from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.deeds import Deed, DoubleClick, Enter, Press, Put, Settle, Write
 from fuselatch.core.forms.line_lists import LineList
-from fuselatch.core.forms.live_state import ControlState, current, is_masked, is_read_only, may_have_focus
+from fuselatch.core.forms.live_state import ControlState, current, is_masked, is_read_only
 from fuselatch.core.model.cells import UNSEEN
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.gestures import Gesture
@@ -58,7 +58,10 @@ def front_of(turn: Turn) -> OpenForm:
 def type_text(turn: Turn, gesture: Gesture, control: ControlState) -> None:
     """Type a text in place of the draft: one keystroke."""
     if control._state.focus is control or move_focus(turn, control):
-        carry_out(turn, control, control._decl.typed_in(control, gesture.text))
+        if control._plan.typable:
+            put_draft(turn, control, gesture.text)
+        else:
+            carry_out(turn, control, control._decl.typed_in(control, gesture.text))
 
 
 def carry_out(turn: Turn, control: ControlState, deeds: Iterable[Deed], repeat: bool = False) -> bool:
@@ -234,7 +237,7 @@ def double(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
     """Double-click a control, one of its items (`text`), or the form."""
     if control is None:
         happen(turn, "double_clicked", front_of(turn), None)
-    elif not may_have_focus(control) or move_focus(turn, control):
+    elif not control._plan.stops or move_focus(turn, control):
         if (gesture.text or gesture.item) and not is_read_only(control):
             found = control._decl.items_meant(control, gesture)
             held = current(control, "value") if control._decl.multiple else ()

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from fuselatch.core.engine.looking.control_views import HEARD, Kept, Look, control_view
+from fuselatch.core.engine.looking.control_views import Look, control_view
 from fuselatch.core.engine.looking.edited import differs, lines_changed
 from fuselatch.core.engine.state.session_state import NO_MESSAGE, SessionState
 from fuselatch.core.forms.container import OpenForm
+from fuselatch.core.forms.declarations import Memo
 from fuselatch.core.forms.live_state import (
     ControlState,
     FormState,
@@ -17,6 +18,7 @@ from fuselatch.core.forms.live_state import (
     seen_title,
 )
 from fuselatch.core.forms.prompts import Tone
+from fuselatch.core.model.events import POINTED
 from fuselatch.core.model.parts import Parts
 from fuselatch.core.model.view import (
     ControlView,
@@ -36,7 +38,7 @@ class Shown:
         self.view: FormView | None = None
         self.own: tuple[Any, ...] = ()
         self.look: Look | None = None
-        self.fixed: dict[ControlState, Kept] = {}
+        self.fixed: dict[ControlState, Memo] = {}
         # The visible controls, the place of each, and their views.
         self.order: list[ControlState] = []
         self.places: dict[ControlState, int] = {}
@@ -98,7 +100,7 @@ def form_view(session: SessionState, form: OpenForm) -> FormView:
         default=f"{state.serial}.{default}" if default else "",
         changed=changed,
         record=record,
-        hears=tuple([name for name in HEARD if name in plan.heard]),
+        hears=tuple([name for name in POINTED if name in plan.heard]),
         tabs=plan.tabs,
         groups=shown.groups,
         rows=shown.rows,
@@ -180,7 +182,9 @@ def arrange(session: SessionState, state: FormState, shown: Shown, look: Look, w
         if at is None or control in wanted:
             fixed = shown.fixed.get(control)
             if fixed is None:
-                fixed = shown.fixed[control] = Kept(control)
+                fixed = shown.fixed[control] = Memo(
+                    id_of(control), id_of(control._outer) if control._outer is not None else ""
+                )
             made = control_view(control, fixed, look, session.formats)
             views.append(before[at] if at is not None and made == before[at] else made)
         else:

@@ -138,6 +138,8 @@ def unfit(gesture: Gesture, control: ControlState) -> Reason | None:
         return f"'{control.name}' is read-only (its value has a rule)", None
     if known.enters and verb != "focus" and is_read_only(control):
         return f"'{control.name}' is read-only ({because(control, 'read_only')})", None
+    if not known.by_kind or (verb == "type" and control._plan.typable):
+        return None
     reason: str = decl.unfit(control, gesture)
     return (reason, None) if reason else None
 

@@ -11,7 +11,7 @@ from fuselatch.core.engine.turn.changing import add_choice
 from fuselatch.core.engine.turn.loop import drain, happen
 from fuselatch.core.engine.turn.prompting import ask_itself
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.live_state import ControlState, is_masked, is_read_only, is_usable, may_have_focus
+from fuselatch.core.forms.live_state import ControlState, is_masked, is_read_only, is_usable
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.values import Unparsable
 
@@ -227,4 +227,4 @@ def place_of(form: OpenForm, here: Any) -> int:
 
 def takes_focus(control: ControlState) -> bool:
     """Return True if a control can have the focus now."""
-    return may_have_focus(control) and is_usable(control)
+    return control._plan.stops and is_usable(control)
