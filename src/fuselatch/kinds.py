@@ -2,6 +2,25 @@
 
 from fuselatch.core.forms.controls import LiveInput
 from fuselatch.core.forms.declarations import InputControl, Source
+from fuselatch.core.forms.deeds import CHARACTER, Deed, Done, DoubleClick, Enter, Keys, Press, Put, Raise, Settle, Write
 from fuselatch.core.model.values import Unparsable
+from fuselatch.core.model.view import FieldPart
 
-__all__ = ["InputControl", "LiveInput", "Source", "Unparsable"]
+__all__ = [
+    "CHARACTER",
+    "Deed",
+    "Done",
+    "DoubleClick",
+    "Enter",
+    "FieldPart",
+    "InputControl",
+    "Keys",
+    "LiveInput",
+    "Press",
+    "Put",
+    "Raise",
+    "Settle",
+    "Source",
+    "Unparsable",
+    "Write",
+]

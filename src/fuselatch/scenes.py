@@ -3,19 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass
 from datetime import datetime
 from inspect import CO_ASYNC_GENERATOR, CO_COROUTINE, CO_GENERATOR, Parameter, isfunction, signature
-from typing import Any, Final, TypeVar
+from typing import TYPE_CHECKING, Any, Final, TypeVar, Unpack, overload
 
 from fuselatch.core.engine.session import Session
 from fuselatch.core.engine.state.observer import Observer
-from fuselatch.core.engine.state.offers import Offered
-from fuselatch.core.engine.state.session_options import MAX_RUNS
+from fuselatch.core.engine.state.session_options import COMMON, Common, CommonOptions
 from fuselatch.core.engine.state.store import Store
 from fuselatch.core.forms.form import Form, must_be_a_form
-from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.model.errors import DeclarationError
-from fuselatch.core.model.latch_records import LatchStore
+from fuselatch.core.model.names import suggest
 from fuselatch.formats import locale_formats
 from fuselatch.stores.memory import MemoryLatches, MemoryRecords
 
@@ -31,7 +30,44 @@ NOW: Final = datetime(2031, 5, 4, 9, 30)
 """The time of a rehearsal without `now`."""
 
 
-class Scene:
+def store_of(given: Any) -> Any:
+    """Return a store: the given one, or one in memory of rows by source."""
+    return MemoryRecords(given) if isinstance(given, Mapping) else given
+
+
+def checked_stand_ins(given: Mapping[type, Any]) -> Mapping[type, Any]:
+    """Return the stand-ins of a scene; raise `TypeError` for one that neither is the service nor makes it."""
+    for kind, one in given.items():
+        if not isinstance(kind, type):
+            raise TypeError(f"Scene(explored=…): expected a mapping such as {{Rates: FakeRates}}, not {{{kind!r}: …}}")
+        makes = issubclass(one, kind) if isinstance(one, type) else callable(one)
+        if not (makes or isinstance(one, kind)):
+            wanted = f"expected a {kind.__name__}, or a class or function that makes one"
+            raise TypeError(f"Scene(explored={{{kind.__name__}: …}}): {wanted}, not {one!r}")
+    return given
+
+
+OPTIONS: Final[Mapping[str, Any]] = {**COMMON, "now": NOW, "locale": "en", "records": None, "explored": {}}
+"""The options of a scene, with their usual values."""
+READY: Final[Mapping[str, Callable[[Any], Any]]] = {
+    "records": store_of,
+    "explored": checked_stand_ins,
+    "observers": tuple,
+}
+"""How some options are made ready."""
+
+
+class SceneOptions(CommonOptions, total=False):
+    """The options of `Scene`, `rehearse` and `show_form`, for type checkers."""
+
+    now: datetime
+    locale: str
+    records: Store | Mapping[str, Iterable[Mapping[str, Any]]] | None
+    explored: Mapping[type, Any]
+
+
+@dataclass(init=False)
+class Scene(Common):
     """A form and everything that it is opened with, returned by a scene function.
 
     `form`: a form class; without one, a form of `forms` with `at_start=True` opens. `user`, `now`, `locale`: who, when and
@@ -47,89 +83,43 @@ class Scene:
         def quiet_monday() -> Scene: …
     """
 
-    __slots__ = (
-        "at",
-        "begins",
-        "explored",
-        "form",
-        "forms",
-        "latches",
-        "locale",
-        "max_runs",
-        "now",
-        "observers",
-        "on_failure",
-        "only",
-        "params",
-        "policy",
-        "records",
-        "services",
-        "user",
-    )
+    form: type[Form] | None
+    params: Mapping[str, Any]
+    now: datetime
+    locale: str
+    records: Store | None
+    explored: Mapping[type, Any]
+    begins: datetime | None
+    """The time that was given, if any: a form that is shown to people then starts there."""
 
-    def __init__(
-        self,
-        form: type[Form] | None = None,
-        *,
-        user: str = "",
-        now: datetime = NOW,
-        locale: str = "en",
-        records: Store | Mapping[str, Iterable[Mapping[str, Any]]] | None = None,
-        services: Mapping[type, object] | None = None,
-        explored: Mapping[type, Any] | None = None,
-        latches: LatchStore | None = None,
-        policy: PolicyRules | None = None,
-        forms: Offered = (),
-        at: Any = None,
-        only: Mapping[str, Any] | None = None,
-        observers: Iterable[Observer] = (),
-        on_failure: Callable[[BaseException], object] | None = None,
-        max_runs: int = MAX_RUNS,
-        **params: Any,
-    ) -> None:
+    if TYPE_CHECKING:
+
+        @overload
+        def __init__(self, form: type[Form] | None = None, **options: Unpack[SceneOptions]) -> None: ...
+        @overload
+        def __init__(self, form: type[Form] | None = None, **params: Any) -> None: ...
+
+    def __init__(self, form: type[Form] | None = None, **given: Any) -> None:
         if form is not None:
             must_be_a_form("Scene", form)
         self.form = form
-        self.user = user
-        self.now = now
-        self.locale = locale
-        self.records: Store | None = MemoryRecords(records) if isinstance(records, Mapping) else records
-        self.services: Mapping[type, object] = services or {}
-        self.explored: Mapping[type, Any] = checked_stand_ins(explored or {})
-        self.latches = latches
-        self.policy = policy
-        self.forms = forms
-        self.at = at
-        self.only = only
-        self.observers = tuple(observers)
-        self.on_failure = on_failure
-        self.max_runs = max_runs
-        self.params = params
-        # The time that was given, if any: a form that is shown to people then starts there.
-        self.begins = None if now is NOW else now
+        self.params = {name: value for name, value in given.items() if name not in OPTIONS}
+        self.begins = None
+        vars(self).update(OPTIONS)
+        self.set(**{name: value for name, value in given.items() if name in OPTIONS})
 
     def set(self, **given: Any) -> None:
-        """Set options. One that is None isn't given."""
+        """Set options. One that is None isn't given. Raises `TypeError` for an unknown one."""
         for name, value in given.items():
+            if name not in OPTIONS:
+                raise TypeError(f"no option '{name}'; {suggest(name, OPTIONS)}")
             if value is not None:
-                setattr(self, name, MemoryRecords(value) if name == "records" and isinstance(value, Mapping) else value)
-                if name == "now":
-                    self.begins = value
+                setattr(self, name, READY[name](value) if name in READY else value)
+        if given.get("now") is not None and given["now"] is not NOW:
+            self.begins = given["now"]
 
     def __repr__(self) -> str:
         return f"Scene({self.form.__name__ if self.form else None}, user={self.user!r}, now={self.now.isoformat()})"
-
-
-def checked_stand_ins(given: Mapping[type, Any]) -> Mapping[type, Any]:
-    """Return the stand-ins of a scene; raise `TypeError` for one that neither is the service nor makes it."""
-    for kind, one in given.items():
-        if not isinstance(kind, type):
-            raise TypeError(f"Scene(explored=…): expected a mapping such as {{Rates: FakeRates}}, not {{{kind!r}: …}}")
-        makes = issubclass(one, kind) if isinstance(one, type) else callable(one)
-        if not (makes or isinstance(one, kind)):
-            wanted = f"expected a {kind.__name__}, or a class or function that makes one"
-            raise TypeError(f"Scene(explored={{{kind.__name__}: …}}): {wanted}, not {one!r}")
-    return given
 
 
 def scene(function: F) -> F:
@@ -161,21 +151,10 @@ def open_session(
     scene: Scene, clock: Callable[[], datetime], observers: Iterable[Observer] = (), recording: bool = True
 ) -> Session:
     """Open a scene as a session, with its own store, latch log and services. `observers`: besides the scene's."""
+    common = {name: getattr(scene, name) for name in COMMON}
+    common["latches"] = scene.latches if scene.latches is not None else MemoryLatches()
+    common["observers"] = (*scene.observers, *observers)
+    formats = locale_formats(scene.locale)
     return Session(
-        scene.form,
-        user=scene.user,
-        clock=clock,
-        formats=locale_formats(scene.locale),
-        records=scene.records,
-        services=scene.services,
-        latches=scene.latches if scene.latches is not None else MemoryLatches(),
-        policy=scene.policy,
-        forms=scene.forms,
-        at=scene.at,
-        only=scene.only,
-        params=scene.params,
-        max_runs=scene.max_runs,
-        on_failure=scene.on_failure,
-        observers=(*scene.observers, *observers),
-        recording=recording,
+        scene.form, clock=clock, formats=formats, records=scene.records, params=scene.params, recording=recording, **common
     )

@@ -3,19 +3,18 @@
 from __future__ import annotations
 
 import inspect
-from dataclasses import MISSING, fields
 from datetime import datetime
-from typing import Any
+from typing import Any, get_overloads
 
 import pytest
 
 from fuselatch import Date, Form, Text
-from fuselatch.core.engine.state.session_options import Options, SessionOptions
+from fuselatch.core.engine.state.session_options import USUAL, SessionOptions
 from fuselatch.core.forms.collect import RESERVED
 from fuselatch.frontends import Session
 from fuselatch.rehearsal import read_cues, rehearse, run_cues
 from fuselatch.rehearsal.grammar import OPENING
-from fuselatch.scenes import Scene, scene
+from fuselatch.scenes import OPTIONS, Scene, SceneOptions, scene
 from fuselatch.stores import MemoryRecords
 
 ONLY_SESSION = {"clock", "formats", "params", "recording"}
@@ -23,21 +22,14 @@ ONLY_SESSION = {"clock", "formats", "params", "recording"}
 
 
 def test_names_and_defaults_agree() -> None:
-    usual = {
-        each.name: each.default if each.default_factory is MISSING else each.default_factory() for each in fields(Options)
-    }
-    assert list(usual) == list(SessionOptions.__annotations__)
-    options = dict(inspect.signature(Scene.__init__).parameters)
-    again = dict(inspect.signature(rehearse).parameters)
-    shared = usual.keys() - ONLY_SESSION
-    assert options.keys() - {"self", "params"} == shared | {"form", "now", "locale", "explored"}
-    assert again.keys() - {"args", "params"} == shared | {"form", "now", "locale"}
-    for name in shared:
-        assert options[name].default in (usual[name], None), name
-    # An option that isn't given to `rehearse` is the scene's.
-    assert {again[name].default for name in shared | {"now", "locale"}} == {None}
-    assert OPENING.keys() & (shared | {"now", "locale"}) == {"user", "locale", "now", "policy", "forms"}
-    assert shared | {"now", "locale"} <= RESERVED
+    for options, usual in ((SessionOptions, USUAL), (SceneOptions, OPTIONS)):
+        assert options.__optional_keys__ == usual.keys()
+    shared = USUAL.keys() - ONLY_SESSION
+    assert OPTIONS.keys() - shared == {"now", "locale", "explored"}
+    typed = get_overloads(rehearse)[1]
+    assert inspect.signature(typed).parameters.keys() - {"args", "params", "form"} == OPTIONS.keys() - {"explored"}
+    assert OPENING.keys() & OPTIONS.keys() == {"user", "locale", "now", "policy", "forms"}
+    assert OPTIONS.keys() - {"explored"} <= RESERVED
 
 
 class Day(Form):

@@ -1,70 +1,68 @@
-"""A new kind of control, declared in this file alone."""
+"""A new kind of control, declared in one file: its keys, drawing, limits, event, and how it is stored."""
 
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, ClassVar
+from typing import Any
+
+import pytest
 
 from fuselatch import Button, Form
 from fuselatch.cli import main
-from fuselatch.frontends import Formats
-from fuselatch.kinds import InputControl, LiveInput, Source, Unparsable
+from fuselatch.rehearsal import rehearse
 from fuselatch.report.schema import form_schema
+from fuselatch.report.screen import screen
 from fuselatch.review.generating import from_function
+from tests.core.stars import Stars
+from tests.helpers import act, store_of
 
 
-@dataclass(frozen=True)
-class Rgb:
-    """A colour."""
+class Mooring(Form, records="moorings"):
+    """A guest's rating of a mooring."""
 
-    code: str
+    stars = Stars("Stars", required=True)
+    ok = Button("OK", submits=True, after_submit="same")
 
-
-class Colour(InputControl[LiveInput[Rgb | None, Rgb], Rgb | None, Rgb]):
-    """A field for a colour, typed as #rrggbb."""
-
-    kind = "colour"
-    named = "a colour field"
-    live = LiveInput
-    typed = Source("typed")
-    example = "#003366"
-    generated_for = Rgb
-    json: ClassVar[dict[str, Any]] = {"type": "string", "pattern": "^#[0-9a-f]{6}$"}
-
-    def coerce(self, value: object) -> Rgb | None:
-        if value is None or isinstance(value, Rgb):
-            return value
-        raise TypeError(f"expected a colour, not {value!r}")
-
-    def parse(self, text: str, live: Any, formats: Formats) -> Rgb:
-        if re.fullmatch("#[0-9a-f]{6}", text):
-            return Rgb(text)
-        raise Unparsable(f"Not a colour: {text}. Example: #003366")
-
-    def show(self, value: Rgb, formats: Formats) -> str:
-        return value.code
+    @stars.rated
+    def thank(self, event: Any) -> None:
+        """Say thanks."""
+        self.say(f"Thanks for {event.new}")
 
 
-class Sail(Form):
-    """The colour of a sail."""
+class Grade(Stars):
+    """Stars for parameters that are grades."""
 
-    hue = Colour("Hue", required=True)
-    ok = Button("OK", closes="accepted")
-
-
-def painted(hue: Rgb) -> None:
-    """Paint a sail."""
+    generated_for = complex
 
 
-def test_a_new_kind_is_exported_generated_and_described(capsys: Any, tmp_path: Path) -> None:
-    assert form_schema(Sail)["properties"] == {"hue": {"title": "Hue", **Colour.json}}
-    source = from_function(painted, "painted").source
-    assert "from tests.core.test_own_kind import Colour" in source and 'hue = Colour("Hue", ' in source
-    for words in (
-        ["describe", f"{__name__}:Sail"],
-        ["describe", f"{__name__}:Sail", "--picture", str(tmp_path / "sail.png")],
-    ):
-        main(words, standalone_mode=False)
-    assert "  hue  colour  'Hue'" in capsys.readouterr().out and (tmp_path / "sail.png").stat().st_size > 1000
+def graded(grade: complex) -> None:
+    """Note a grade."""
+
+
+@pytest.mark.parametrize("kind", ["memory", "csv", "sqlite"])
+def test_keys_change_it_and_every_store_has_it(kind: str, tmp_path: Path) -> None:
+    store = store_of(kind, tmp_path, {"moorings": [{"id": 1, "stars": 2}]})
+    with rehearse(Mooring, records=store) as desk:
+        form = desk.at(Mooring)
+        assert form.stars.text == "★★☆☆☆"
+        act(desk, "focus stars", "key Up", "key Up")
+        view = desk.session.view.forms[0]
+        stars: Any = view.controls[0]
+        assert (stars.text, stars.takes, view.message) == ("★★★★☆", ("Up", "Down"), "Thanks for 4")
+        assert (stars.part.minimum, stars.part.maximum, stars.part.holds) == ("1", "5", "number")
+        assert any("★★★★☆" in line for line in screen(desk.session.view))
+        act(desk, "type stars 9", "tab")
+        assert form.stars.marker.text == "Not 1 to 5 stars: 9"
+        act(desk, "type stars ★★★", "press ok")
+        desk.close()
+    store.look()
+    assert [row["stars"] for row in store.read("moorings")] == [3]
+
+
+def test_it_is_exported_generated_and_described(capsys: Any, tmp_path: Path) -> None:
+    assert form_schema(Mooring)["properties"] == {"stars": {"title": "Stars", **Stars.json}}
+    main(["describe", f"{__name__}:Mooring", "--picture", str(tmp_path / "mooring.png")], standalone_mode=False)
+    main(["describe", f"{__name__}:Mooring"], standalone_mode=False)
+    assert re.search("  stars  stars +'Stars'", capsys.readouterr().out) and (tmp_path / "mooring.png").stat().st_size > 1000
+    assert 'grade = Grade("Grade"' in from_function(graded, "graded").source

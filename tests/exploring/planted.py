@@ -18,7 +18,7 @@ PART = 25_000
 
 def unready() -> Scene:
     """Return a scene that can't be made."""
-    return Scene(quay.Divided, user=quay.PRICES["Houseboat"])  # type: ignore[arg-type]
+    return Scene(quay.Divided, user=quay.PRICES["Houseboat"])
 
 
 PLANTED: Final[dict[type[Form], tuple[str, int]]] = {

@@ -72,7 +72,7 @@ def test_stand_ins_are_new_for_each_session_unless_they_are_objects() -> None:
         with pytest.raises(TypeError, match=r"Scene\(explored=\{Rates: …\}\): expected a Rates, or a class or function"):
             Scene(Crew, explored={Rates: wrong})
     with pytest.raises(TypeError, match=r"expected a mapping such as \{Rates: FakeRates\}"):
-        Scene(Crew, explored={"Rates": FakeRates})  # type: ignore[dict-item]
+        Scene(Crew, explored={"Rates": FakeRates})
 
 
 def test_each_untracked_value_is_a_fault_and_prints_stay_out_of_json(monkeypatch: pytest.MonkeyPatch) -> None:

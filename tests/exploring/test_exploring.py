@@ -15,12 +15,12 @@ from typing import Any
 import pytest
 from click.testing import CliRunner
 from faults import quay
-from fuselatch.core.engine.records.bound_records import Records
 from saltmarsh.scenes import office, quiet_monday
 
 from fuselatch import Choice, Form, Refused, UnknownName
 from fuselatch.cli import main
 from fuselatch.core.engine.looking.possible import possible_gestures
+from fuselatch.core.engine.records.bound_records import Records
 from fuselatch.core.engine.rules.afresh import differing
 from fuselatch.exploring import Named, explore, read_known
 from fuselatch.exploring.search import Search

@@ -10,6 +10,7 @@ from fuselatch import Button, Choice, Date, Form, Label, Picture, Table, Text
 from fuselatch.rehearsal.loading import importing_from
 from fuselatch.scenes import Scene
 from tests.bench import LOG, doing
+from tests.core.test_own_kind import Mooring
 from tests.frontends.conftest import showing, until
 from tests.frontends.player import Player
 from tests.frontends.rules import broken_rules
@@ -327,3 +328,18 @@ def test_the_start_page_lists_forms_and_says_what_fails(browser: Any) -> None:
             assert shown.session.front.vessel.focused and not page.is_visible("#start")
             Player(shown).do("press", ["leave"])
             assert page.is_visible("nav.start")
+
+
+def test_a_kind_of_its_own_takes_its_keys_on_the_page(browser: Any) -> None:
+    with showing(browser, Scene(Mooring, records={"moorings": [{"id": 1, "stars": 2}]})) as shown:
+        field = shown.page.locator("[data-control=stars] input")
+        field.focus()
+        for keys, text in (("ArrowUp", "★★★☆☆"), ("ArrowDown", "★★☆☆☆"), ("Home", "★★☆☆☆")):
+            shown.page.keyboard.press(keys)
+            shown.settle()
+            assert field.input_value() == text
+        assert field.evaluate("(field) => field.selectionStart") == 0, "keys that it doesn't take are the browser's"
+        shown.page.keyboard.type("4")
+        shown.page.keyboard.press("Tab")
+        shown.settle()
+        assert "Not 1 to 5 stars" not in shown.page.inner_text(".form")

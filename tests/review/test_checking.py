@@ -35,7 +35,7 @@ FOUND: list[tuple[str, list[tuple[int, str]]]] = [
     ('    a = Number("A")\n\n    @check(a)\n    def sure(self, a):\n        return None if self.confirm("sure?") else "no"\n',
      [(5, "the check sure waits for the user (self.confirm), which raises an error when it runs; ask in a handler")]),
     ('    a = Text("A", maxlength=3)\n    b = Number("B", minimum=9, maximum=3)\n    b2 = Button("B2", keys="Bogus+Q")\n\n    @check(a)\n    def short(self, a):\n        return None\n',
-     [(1, "Text('A'): unknown option 'maxlength'; choose from column"), (2, "Number('B'): minimum 9.0 is greater than maximum 3.0"), (3, "Button('B2'): keys:")]),
+     [(1, "Text('A'): unknown option 'maxlength'; did you mean 'max_length'?"), (2, "Number('B'): minimum 9.0 is greater than maximum 3.0"), (3, "Button('B2'): keys:")]),
     ('    a = Text("A")\n    say = Text("Say")\n    close = Text("Close")\n', [(2, "F.say"), (3, "F.close")]),
     ('    a = Number("A")\n    b = Text("B", default="x", visible=lambda form: False)\n    c = Text("C", default="x")\n    d = Number("D", enabled=False)\n\n    @Form.opened\n    def begin(self):\n        self.a.value = 7\n        self.a.enabled = False\n        self.d.value = 3\n        self.d.enabled = False\n        if self.a.value:\n            self.c.visible = False\n',
      [(1, "the value of F.a never leaves the form: begin disables it for good; declare it visible=False"),

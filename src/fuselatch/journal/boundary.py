@@ -14,6 +14,7 @@ from typing import Any, Final, NamedTuple
 
 from fuselatch.core.engine.session import Session
 from fuselatch.core.engine.state.observer import Observer
+from fuselatch.core.engine.state.session_options import FailureLog
 from fuselatch.core.engine.state.store import Store
 from fuselatch.core.model.latch_records import LatchStore
 from fuselatch.core.model.service_map import Withheld
@@ -34,7 +35,7 @@ class Outside(NamedTuple):
     records: Store | None
     latches: LatchStore
     services: Mapping[type, Any]
-    on_failure: Callable[[BaseException], object] | None = None
+    on_failure: FailureLog | None = None
 
     @property
     def refused(self) -> tuple[str, ...]:

@@ -7,19 +7,21 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Mapping
+from copy import copy
 from datetime import datetime, timedelta
 from types import TracebackType
-from typing import Any, ParamSpec, Self, TypeAlias, TypeVar, overload
+from typing import Any, ParamSpec, Self, TypeVar, Unpack, overload
 
 from fuselatch.core.engine.state.observer import Observer
 from fuselatch.core.engine.state.offers import Offered
-from fuselatch.core.engine.state.store import Store
+from fuselatch.core.engine.state.session_options import FailureLog
 from fuselatch.core.forms.form import Form, name_of
 from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.forms.sources import EventSource
 from fuselatch.core.model.errors import FuseLatchError, HandlerFailed
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.latch_records import LatchStore, is_before, later_by
+from fuselatch.core.model.names import closest
 from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.values import short, short_text
 from fuselatch.core.model.words import phrase
@@ -29,7 +31,7 @@ from fuselatch.rehearsal.expectations import expect
 from fuselatch.rehearsal.grammar import LATEST, MOST_PRESSES
 from fuselatch.rehearsal.picking import item_meant
 from fuselatch.rehearsal.recorder import Recorder, cued, origin_of
-from fuselatch.scenes import Scene
+from fuselatch.scenes import OPTIONS, Scene, SceneOptions
 
 P = ParamSpec("P")
 F = TypeVar("F", bound=Form)
@@ -349,33 +351,15 @@ class Desk(DeskView):
         self.session.feed(Gesture(verb=verb, control=path, text=text, form=form))
 
 
-Records: TypeAlias = Store | Mapping[str, Iterable[Mapping[str, Any]]] | None
-
-
 @overload
-def rehearse(
-    form: Callable[[], Scene],
-    user: str | None = None,
-    now: datetime | None = None,
-    locale: str | None = None,
-    records: Records = None,
-    services: Mapping[type, object] | None = None,
-    latches: LatchStore | None = None,
-    policy: PolicyRules | None = None,
-    forms: Offered | None = None,
-    at: Any = None,
-    only: Mapping[str, Any] | None = None,
-    observers: Iterable[Observer] | None = None,
-    max_runs: int | None = None,
-    on_failure: Callable[[BaseException], object] | None = None,
-) -> Desk: ...
+def rehearse(form: Scene | Callable[[], Scene], **options: Unpack[SceneOptions]) -> Desk: ...
 @overload
 def rehearse(
     form: Callable[P, Form],
     user: str | None = None,
     now: datetime | None = None,
     locale: str | None = None,
-    records: Records = None,
+    records: Any = None,
     services: Mapping[type, object] | None = None,
     latches: LatchStore | None = None,
     policy: PolicyRules | None = None,
@@ -384,58 +368,30 @@ def rehearse(
     only: Mapping[str, Any] | None = None,
     observers: Iterable[Observer] | None = None,
     max_runs: int | None = None,
-    on_failure: Callable[[BaseException], object] | None = None,
+    on_failure: FailureLog | None = None,
     *args: P.args,
     **params: P.kwargs,
 ) -> Desk: ...
-def rehearse(
-    form: Any,
-    user: str | None = None,
-    now: datetime | None = None,
-    locale: str | None = None,
-    records: Records = None,
-    services: Mapping[type, object] | None = None,
-    latches: LatchStore | None = None,
-    policy: PolicyRules | None = None,
-    forms: Offered | None = None,
-    at: Any = None,
-    only: Mapping[str, Any] | None = None,
-    observers: Iterable[Observer] | None = None,
-    max_runs: int | None = None,
-    on_failure: Callable[[BaseException], object] | None = None,
-    *args: Any,
-    **params: Any,
-) -> Desk:
+def rehearse(form: Any, *args: Any, **options: Any) -> Desk:
     """Rehearse a form without a screen: `with rehearse(BookingForm, berths=berths) as desk:`.
 
-    `form`: a form class, with its parameters by name, or a scene function. The other options are those of `Scene`; one
-    that is given replaces the scene's. If the block ends with an open prompt or dialog, it raises `Unfinished`.
+    `form`: a form class, with its parameters by name, a `Scene`, or a scene function. `options`: those of `Scene`; one that
+    is given replaces the scene's. If the block ends with an open prompt or dialog, it raises `Unfinished`.
     """
     if args:
-        raise TypeError("rehearse(…): pass parameters by name")
-    given: dict[str, Any] = {
-        "user": user,
-        "now": now,
-        "locale": locale,
-        "records": records,
-        "services": services,
-        "latches": latches,
-        "policy": policy,
-        "forms": forms,
-        "at": at,
-        "only": only,
-        "observers": None if observers is None else tuple(observers),
-        "max_runs": max_runs,
-        "on_failure": on_failure,
-    }
+        raise TypeError("rehearse(…): pass options and parameters by name")
+    given = {name: options[name] for name in options if name in OPTIONS}
+    params = {name: options[name] for name in options if name not in OPTIONS}
     if isinstance(form, type) and issubclass(form, Form):
         scene, origin = Scene(form, **params), origin_of("form", form)
     else:
-        scene, origin = form(), origin_of("scene", form)
+        scene, origin = (copy(form), "") if isinstance(form, Scene) else (form(), origin_of("scene", form))
         if not isinstance(scene, Scene):
             raise TypeError(f"{getattr(form, '__name__', form)} must return Scene(…), but it returned {scene!r}")
         if params:
-            raise TypeError(f"a scene sets its own parameters; leave out {', '.join(params)}")
-        given["services"] = {**scene.services, **(services or {})}
+            known = closest(next(iter(params)), OPTIONS)
+            hint = f"; did you mean '{known}'?" if known else ""
+            raise TypeError(f"a scene sets its own parameters; leave out {', '.join(params)}{hint}")
+        given["services"] = {**scene.services, **(options.get("services") or {})}
     scene.set(**given)
     return Desk(scene, origin)

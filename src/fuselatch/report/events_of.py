@@ -24,7 +24,7 @@ def describe_events(form: type[Form], name: str) -> Iterator[str]:
     if control is None:
         raise UnknownName(f"{plan.name} has no control '{name}'; {suggest(name, [*controls, plan.name])}")
     yield f"Events of {name} ({control.decl.kind})"
-    known = {event: CONTROL_EVENTS[event] for event in raised(control)}
+    known = {event: CONTROL_EVENTS.get(event, f"an event of {control.decl.named}") for event in raised(control)}
     yield from event_lines(known, control.heard, name.rpartition("[].")[2], name, plan.name)
 
 

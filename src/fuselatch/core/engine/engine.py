@@ -321,10 +321,12 @@ class Engine(EnginePort):
     def send(self, form: OpenForm, name: str, payload: object) -> None:
         def put(turn: Turn) -> None:
             by: By = "program" if turn.handler is not None else turn.by
-            turn.queue.append(Event(name, form, None, None, payload, by, turn.cause, turn.event, turn.handler))
+            event = Event(name, form, None, None, payload, by, turn.cause, turn.event, turn.handler)
+            event._custom = True
+            turn.queue.append(event)
 
-        event = f"{type(form).__name__}.{name}"
-        self.by_program(form, f"custom event {event}", ("send", event, "value"), put)
+        named = f"{type(form).__name__}.{name}"
+        self.by_program(form, f"custom event {named}", ("send", named, "value"), put)
 
     def listen(self, form: OpenForm, name: str, owner: Any, handler: Handler) -> None:
         changing.may_change(self.state, form, f"a listener for {type(form).__name__}.{name}")

@@ -14,6 +14,7 @@ from fuselatch.core.engine.rules.rows import look
 from fuselatch.core.engine.rules.scheduler import follow
 from fuselatch.core.engine.state.session_state import SessionState
 from fuselatch.core.engine.state.turns import Turn
+from fuselatch.core.engine.turn.loop import happen
 from fuselatch.core.engine.turn.waits import is_stale
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.live_state import ControlState, is_masked, seen
@@ -21,6 +22,7 @@ from fuselatch.core.model.choices import position_of_id
 from fuselatch.core.model.errors import NotAllowedHere, Refused, UnknownName
 from fuselatch.core.model.gestures import VERBS, Gesture
 from fuselatch.core.model.keys import normal
+from fuselatch.core.model.latch_records import is_before
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.values import MASK
 
@@ -33,9 +35,16 @@ def with_text(gesture: Gesture, control: ControlState) -> Gesture:
 
 
 def follow_time(turn: Turn) -> None:
-    """Bring up to date what depends on the clock, and on what other sessions have written."""
-    follow(turn.session, set())
+    """Bring up to date what depends on the clock, and on what other sessions have written; raise `idle`."""
+    session = turn.session
+    follow(session, set())
     look(turn)
+    due = session.idle_at()
+    front = session.stack.front
+    if due is not None and front is not None and not is_before(session.read_clock(), due):
+        # Once until the next gesture, also if a handler fails: time isn't undone.
+        session.told_idle = True
+        happen(turn, "idle", front, None)
 
 
 def feed(state: SessionState, gesture: Gesture) -> None:

@@ -1,4 +1,4 @@
-"""What whoever searches a session asks of it: what can be done, what is refused, what a value would be refused for.
+"""Questions of whoever searches a session: what can be done, what is refused, what a value would be refused for.
 
 Nothing here makes a gesture, runs a handler or changes anything. The tryout, searches and hosts stand on these questions.
 """

@@ -65,6 +65,8 @@ def start(session: SessionState, label: object, step: Callable[[Turn], object], 
     session.now = None
     if session.clock is not None:
         look_at_the_clock(turn)
+        if session.quiet_since is not None and by == "user":
+            note_use(session)
         # What follows the time may have handlers.
         quiet = quiet and not session.dirty.pending
     if session.recording:
@@ -115,6 +117,13 @@ def look_at_the_clock(turn: Turn) -> None:
             session.stamp()
     except Exception as error:
         turn.late = clock_failed(error)
+
+
+def note_use(session: SessionState) -> None:
+    """Note the time of a gesture of the user, since a form wants to know when there are no more."""
+    with suppress(Exception):  # the clock fails: told by what reads it
+        session.quiet_since = session.read_clock()
+    session.told_idle = False
 
 
 def record(turn: Turn) -> None:

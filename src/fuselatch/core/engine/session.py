@@ -282,7 +282,8 @@ class Session(ForHandlers, ForQuestions):
     def wakes_at(self) -> datetime | None:
         """The next moment at which something may differ because of the clock, or None.
 
-        That is the end of the day, hour or minute that a rule has read, or of a latch. Front ends then feed
+        That is the end of the day, hour or minute that a rule has read, or of a latch, or the time at which the front form
+        is `idle`. Front ends then feed
         `Gesture(verb="time")`.
         """
         state = self._state
@@ -291,7 +292,7 @@ class Session(ForHandlers, ForQuestions):
         time: Any = state.time
         latches: Any = state.latches
         latches.drop_closed()
-        ends = [time.wakes_at(state.read_at), *latches.ends.values()]
+        ends = [time.wakes_at(state.read_at), *latches.ends.values(), state.idle_at()]
         now = state.read_at
         return min((end for end in ends if end is not None), key=lambda end: elapsed(now, end), default=None)
 

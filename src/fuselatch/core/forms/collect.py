@@ -24,15 +24,15 @@ from fuselatch.core.forms.rows import Row
 from fuselatch.core.forms.sources import EventSource, heard_by
 from fuselatch.core.model.cells import Derived
 from fuselatch.core.model.errors import DeclarationError
-from fuselatch.core.model.events import FORM_EVENTS, POINTED
+from fuselatch.core.model.events import FORM_EVENTS, POINTED, heard_as
 from fuselatch.core.model.names import NoSuchName, suggest
 from fuselatch.core.model.values import same
 
 SPREADS = opmap["CALL_FUNCTION_EX"]
 """The instruction of a call with `**facts`, whose names can't be known."""
 
-OVERRIDABLE = frozenset({"failure_text", "other_prompt", "warnings_prompt"})
-"""Names of Form that a form may declare again."""
+OVERRIDABLE = frozenset({"failure_text", "other_prompt", "warnings_prompt", *FORM_EVENTS})
+"""Names of Form that a form may declare again. Those of events, so that a new event breaks no form (docs/design.md)."""
 
 RESERVED = frozenset(
     "at form forms hiding latches locale max_runs now observers on_failure only place policy records services user".split()
@@ -294,7 +294,7 @@ class _Collector:
     def _heard_key(self, name: str, source: EventSource) -> tuple[Any, str]:
         owner = source.owner
         if isinstance(owner, CustomEvent):
-            return None, owner.name
+            return None, heard_as(owner.name, True)
         if isinstance(owner, type):
             own = issubclass(self.form, owner) or "_is_root" in vars(owner)
             return (None if own else owner), source.name

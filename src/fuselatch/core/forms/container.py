@@ -8,6 +8,7 @@ from fuselatch.core.forms.latch import Latch
 from fuselatch.core.forms.plans import FormPlan
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.errors import FormClosed, RuleError
+from fuselatch.core.model.events import FORM_EVENTS
 from fuselatch.core.model.names import NoSuchName, suggest
 
 if TYPE_CHECKING:
@@ -60,7 +61,7 @@ class Container:
             raise AttributeError(
                 f"{kind}.{name} is a parameter and can't change after the form opens; use a control or a Shared"
             )
-        elif name in RESERVED_ATTRIBUTES or hasattr(self._root(), name):
+        elif name in RESERVED_ATTRIBUTES or (hasattr(self._root(), name) and name not in FORM_EVENTS):
             raise AttributeError(f"{kind}.{name} is used by Form and can't be set")
         elif name in plan.rule_names:
             raise RuleError(

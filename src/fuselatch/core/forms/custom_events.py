@@ -9,6 +9,7 @@ from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.plans import Handler
 from fuselatch.core.forms.sources import EventSource, must_be_plain, on
 from fuselatch.core.model.errors import DeclarationError
+from fuselatch.core.model.events import heard_as
 from fuselatch.core.model.values import exactly, short
 
 F = TypeVar("F", bound=Callable[..., Any])
@@ -43,7 +44,7 @@ class CustomEvent(Generic[T]):
     @overload
     def __get__(self, instance: OpenForm, owner: type) -> LiveCustomEvent[T]: ...
     def __get__(self, instance: Any, owner: type) -> Any:
-        return EventSource(owner, self.name) if instance is None else LiveCustomEvent(instance, self)
+        return EventSource(owner, heard_as(self.name, True)) if instance is None else LiveCustomEvent(instance, self)
 
     def __repr__(self) -> str:
         return f"CustomEvent({self.kind.__name__})"

@@ -195,12 +195,18 @@ class Declaration(Generic[L_co]):
     def __init__(self, caption: str | Rule[str], options: Mapping[str, Any], **more: Any) -> None:
         for option in options:
             if option not in self.options:
-                hint = suggest(option, sorted(self.options))
+                hint = suggest(option, sorted({*self.options, *self.parameters()}))
                 raise DeclarationError(f"{type(self).__name__}({caption!r}): unknown option '{option}'; {hint}")
         properties = {**ALWAYS, "caption": caption, **options, **more}
         self.rules: dict[str, Any] = {key: value for key, value in properties.items() if is_rule(value)}
         self.constants: dict[str, Any] = {key: value for key, value in properties.items() if not is_rule(value)}
         self._look_at_constants(f"{type(self).__name__}({caption!r})")
+
+    @classmethod
+    def parameters(cls) -> tuple[str, ...]:
+        """Return the names that its declaration takes besides `options`."""
+        code: Any = cls.__init__.__code__
+        return tuple(code.co_varnames[2 : code.co_argcount + code.co_kwonlyargcount])
 
     def _look_at_constants(self, where: str) -> None:
         """Refuse wrong constants."""
@@ -400,9 +406,9 @@ class Declaration(Generic[L_co]):
     @classmethod
     def events(cls) -> tuple[str, ...]:
         """Return the events of this kind of control."""
-        return tuple(
-            name for name in CONTROL_EVENTS if any(isinstance(vars(base).get(name), Source) for base in cls.__mro__)
-        )
+        declared = {name for base in cls.__mro__ for name, value in vars(base).items() if isinstance(value, Source)}
+        # Those of the library in their order, then those of a kind's own.
+        return (*(name for name in CONTROL_EVENTS if name in declared), *sorted(declared - CONTROL_EVENTS.keys()))
 
     def __repr__(self) -> str:
         return f"<{type(self).__name__} {self.name or self.constants.get('caption')!r}>"

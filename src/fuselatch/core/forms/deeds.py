@@ -42,11 +42,18 @@ class DoubleClick(NamedTuple):
     """Double-click it, if the key isn't held down."""
 
 
+class Raise(NamedTuple):
+    """Raise an event that the kind declares with `Source`. `new`: for the handler's `event.new`."""
+
+    event: str
+    new: object = None
+
+
 class Done(NamedTuple):
     """Do nothing more: the key is used up."""
 
 
-Deed: TypeAlias = Done | Settle | Enter | Write | Put | Press | DoubleClick
+Deed: TypeAlias = Done | Raise | Settle | Enter | Write | Put | Press | DoubleClick
 AtKey: TypeAlias = Callable[[Any, str], Iterator[Deed]]
 """A function that yields the deeds of a live control at a key. Without any, the key means the same as elsewhere."""
 

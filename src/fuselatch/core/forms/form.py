@@ -29,25 +29,23 @@ P = ParamSpec("P")
 F = TypeVar("F", bound="Form")
 R = TypeVar("R")
 
-OPTIONS: Final = ("title", "without", "confirm_discard", "keys", "at_start", "records", "on_leave", "on_conflict", "tabs")
+OPTIONS: Final = (
+    "title",
+    "without",
+    "confirm_discard",
+    "keys",
+    "at_start",
+    "records",
+    "on_leave",
+    "on_conflict",
+    "tabs",
+    "idle",
+)
 """The options of a form class."""
 
 
-@dataclass_transform(kw_only_default=True, field_specifiers=(Param, Opener))
-class Form(OpenForm, metaclass=FormMeta):
-    """A form: controls, rules, checks, prompts and handlers, declared in a class body.
-
-    Class options: `title` (a text or a function of the form; default: from the class name), `without=("port",)` leaves out
-    inherited controls, `confirm_discard="…"` is asked before changes are discarded, `records="scores"` binds the form to a
-    record source, `on_leave="ask"` asks before a changed record is left (default: "save"), `on_conflict` says whose values
-    count if someone else has changed a row ("theirs", "refuse"; default: "ask"), `keys="Ctrl+R"` opens the form in a session
-    that offers it, `at_start=True` opens it when that session starts. `tabs=True`: its titled groups and its lines are
-    tab pages, where a front end can show some.
-
-    A form is opened by a session, by `rehearse` or by another form. It can't be created directly.
-    """
-
-    _is_root: ClassVar[bool] = True
+class FormKind(FormMeta):
+    """The class of form classes. Events are here, and not on `Form`: a form may use their names for its own controls."""
 
     opened = FormEvent()
     clicked = FormEvent()
@@ -59,6 +57,25 @@ class Form(OpenForm, metaclass=FormMeta):
     submitted = FormEvent()
     closing = FormEvent()
     closed = FormEvent()
+    idle = FormEvent()
+
+
+@dataclass_transform(kw_only_default=True, field_specifiers=(Param, Opener))
+class Form(OpenForm, metaclass=FormKind):
+    """A form: controls, rules, checks, prompts and handlers, declared in a class body.
+
+    Class options: `title` (a text or a function of the form; default: from the class name), `without=("port",)` leaves out
+    inherited controls, `confirm_discard="…"` is asked before changes are discarded, `records="scores"` binds the form to a
+    record source, `on_leave="ask"` asks before a changed record is left (default: "save"), `on_conflict` says whose values
+    count if someone else has changed a row ("theirs", "refuse"; default: "ask"), `keys="Ctrl+R"` opens the form in a session
+    that offers it, `at_start=True` opens it when that session starts. `tabs=True`: its titled groups and its lines are
+    tab pages, where a front end can show some. `idle=60` raises `idle` once the user has done nothing for 60 seconds while
+    the form is in front.
+
+    A form is opened by a session, by `rehearse` or by another form. It can't be created directly.
+    """
+
+    _is_root: ClassVar[bool] = True
 
     warnings_prompt = Prompt(
         "{warnings}",
@@ -86,13 +103,11 @@ class Form(OpenForm, metaclass=FormMeta):
         on_leave: Literal["save", "ask"] = "save",
         on_conflict: Literal["ask", "theirs", "refuse"] = "ask",
         tabs: bool = False,
+        idle: float | None = None,
         **options: Any,
     ) -> None:
         for option in options:
-            hint = suggest(
-                option, ("title", "without", "confirm_discard", "keys", "at_start", "records", "on_leave", "on_conflict")
-            )
-            raise DeclarationError(f"class {cls.__name__}: unknown option '{option}'; {hint}")
+            raise DeclarationError(f"class {cls.__name__}: unknown option '{option}'; {suggest(option, OPTIONS)}")
         for option, given in (("at_start", at_start), ("tabs", tabs)):
             if not isinstance(given, bool):
                 raise DeclarationError(f"class {cls.__name__}: {option} must be True or False, not {short(given)}")
@@ -100,6 +115,9 @@ class Form(OpenForm, metaclass=FormMeta):
         cls._plan = collect(cls, Form, title, without, confirm_discard)
         cls._plan.at_start = at_start
         cls._plan.tabs = tabs
+        if idle is not None and (isinstance(idle, bool) or not isinstance(idle, int | float) or not idle > 0):
+            raise DeclarationError(f"class {cls.__name__}: idle must be a number of seconds, not {short(idle)}")
+        cls._plan.idle = idle
         cls._plan.records = bound_to(cls) if records is None else records
         cls._plan.on_leave = on_leave
         cls._plan.on_conflict = on_conflict

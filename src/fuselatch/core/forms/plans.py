@@ -139,6 +139,7 @@ class FormPlan:
     on_leave: str = "save"
     on_conflict: str = "ask"
     tabs: bool = False
+    idle: float | None = None
     has_lines: bool = False
     has_masks: bool = False
     tables: tuple[str, ...] = ()

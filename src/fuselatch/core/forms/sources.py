@@ -33,13 +33,13 @@ class EventSource:
 
 
 class FormEvent:
-    """A form's event in a class body. Read from a class, it is an `EventSource`."""
+    """A form's event, in the class of form classes. Read from a form class, it is an `EventSource`."""
 
     def __set_name__(self, owner: type, name: str) -> None:
         self.name = name
 
-    def __get__(self, instance: object, owner: type) -> EventSource:
-        return EventSource(owner, self.name)
+    def __get__(self, form: Any, owner: type) -> EventSource:
+        return EventSource(form, self.name)
 
 
 def on(*sources: EventSource) -> Callable[[F], F]:

@@ -47,8 +47,17 @@ EVENTS: Final = (
     EventKind("submitted", "form", "the form was accepted and its values are saved in the outcome", "SUBMIT"),
     EventKind("closing", "form", "the form is about to close; `event.new` is the verdict", "close", True),
     EventKind("closed", "form", "the form closed", "close"),
+    EventKind("idle", "form", "the user did nothing for as many seconds as the form's option `idle`", ""),
 )
 """All events. Controls raise those that their kind declares, forms all of theirs."""
+
+
+def heard_as(name: str, is_custom: bool = False) -> str:
+    """Return the name under which a form's handlers of an event are kept.
+
+    A custom event may have the name of a built-in one, which may be newer than the form.
+    """
+    return f"own {name}" if is_custom and name in FORM_EVENTS else name
 
 
 def described(by: str) -> dict[str, str]:
@@ -71,7 +80,7 @@ class Event:
     """
 
     __slots__ = (
-        "_cause", "_depth", "_handler", "_number", "_parent", "_reason",
+        "_cause", "_custom", "_depth", "_handler", "_number", "_parent", "_reason",
         "by", "control", "form", "name", "new", "old",
     )  # fmt: skip
 
@@ -89,6 +98,7 @@ class Event:
         self._handler = handler
         self._depth: int = 0 if parent is None else parent._depth + 1
         self._number = 0
+        self._custom = False
         self._reason: str | None = None
 
     def block(self, reason: str) -> None:
@@ -105,7 +115,7 @@ class Event:
     @property
     def payload(self) -> Any:
         """A custom event's payload; None for any other event."""
-        return self.new if self.control is None and self.name in self.form._state.plan.custom_events else None
+        return self.new if self._custom else None
 
     @property
     def path(self) -> str:

@@ -8,13 +8,13 @@ import subprocess
 import sys
 import webbrowser
 from collections.abc import Callable
-from typing import Any, Final
+from typing import Any, Final, Unpack, overload
 
 from fuselatch.core.forms.form import Form
 from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.values import short
 from fuselatch.frontends.stage import Stage
-from fuselatch.scenes import Scene
+from fuselatch.scenes import Scene, SceneOptions
 
 BROWSERS: Final = (
     "chromium",
@@ -28,9 +28,17 @@ BROWSERS: Final = (
 WINDOW: Final = "640,760"
 
 
+@overload
 def show_form(
-    form: type[Form] | Scene | Callable[[], Scene], *, port: int = 0, browser: bool = True, **options: Any
-) -> Outcome:
+    form: type[Form] | Scene | Callable[[], Scene],
+    *,
+    port: int = 0,
+    browser: bool = True,
+    **options: Unpack[SceneOptions],
+) -> Outcome: ...
+@overload
+def show_form(form: type[Form], *, port: int = 0, browser: bool = True, **params: Any) -> Outcome: ...
+def show_form(form: Any, *, port: int = 0, browser: bool = True, **options: Any) -> Outcome:
     """Show a form in the browser, let the user fill it in, and return the outcome.
 
     `form`: a form class, a scene, or a function that returns one. `options`: those of a scene (`user`, `records`, `locale`,

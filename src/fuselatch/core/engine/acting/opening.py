@@ -47,6 +47,8 @@ def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: O
     state = opened._state
     session.port.has_masks |= state.plan.has_masks
     state.manner = how
+    if state.plan.idle is not None and session.clock is not None and session.quiet_since is None:
+        session.quiet_since = session.read_clock()
     opened.__dict__.update(given)
     turn.set(Opening(session, opened), "done", True)
     if stack.first is None:

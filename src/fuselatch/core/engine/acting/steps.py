@@ -24,7 +24,7 @@ from fuselatch.core.engine.turn.changing import put_hidden
 from fuselatch.core.engine.turn.focus import arrive, drop, move_focus, next_focusable, put_focus, settle, step
 from fuselatch.core.engine.turn.loop import drain, happen
 from fuselatch.core.forms.container import Container, OpenForm
-from fuselatch.core.forms.deeds import Deed, DoubleClick, Enter, Press, Put, Settle, Write
+from fuselatch.core.forms.deeds import Deed, DoubleClick, Enter, Press, Put, Raise, Settle, Write
 from fuselatch.core.forms.line_lists import LineList
 from fuselatch.core.forms.live_state import ControlState, current, is_masked, is_read_only
 from fuselatch.core.model.cells import UNSEEN
@@ -80,6 +80,8 @@ def carry_out(turn: Turn, control: ControlState, deeds: Iterable[Deed], repeat: 
             put_draft(turn, control, deed.text)
         elif isinstance(deed, Settle):
             settle(turn, control)
+        elif isinstance(deed, Raise):
+            happen(turn, deed.event, control.form, control, None, deed.new)
         elif isinstance(deed, Press) and not repeat:
             press(turn, Gesture(verb="press", control=control.name), control)
         elif isinstance(deed, DoubleClick) and not repeat:

@@ -1,4 +1,4 @@
-"""The options of a session: the one place where their names, types and defaults stand.
+"""The options of a session: the place where their names, types and defaults stand.
 
 `Session`, `Scene`, `rehearse` and cue sheets take them by these names. A scene has `now` and `locale` instead of `clock`
 and `formats`.
@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Any, Final, Self, TypedDict
+from typing import Any, Final, Self, TypeAlias, TypedDict
 
 from fuselatch.core.engine.state.observer import Observer
 from fuselatch.core.engine.state.offers import Offered
@@ -24,58 +24,72 @@ MAX_RUNS: Final = 10_000
 PLAIN: Final = PlainFormats()
 
 
-class SessionOptions(TypedDict, total=False):
-    """The options of `Session`, for type checkers."""
+FailureLog: TypeAlias = Callable[[BaseException], object]
+"""Is called with the error of each gesture that failed, for a log."""
+
+
+class CommonOptions(TypedDict, total=False):
+    """The options that a session and a scene have alike, for type checkers. `Common` says what each is."""
 
     user: str
-    clock: Callable[[], datetime] | None
-    formats: Formats
-    records: Store | None
     services: Mapping[type, object]
     latches: LatchStore | None
     policy: PolicyRules | None
     forms: Offered
-    max_runs: int
-    recording: bool
     at: Any
     only: Mapping[str, Any] | None
-    params: Mapping[str, Any]
     observers: Iterable[Observer]
-    on_failure: Callable[[BaseException], object] | None
+    max_runs: int
+    on_failure: FailureLog | None
 
 
-@dataclass(frozen=True, kw_only=True)
-class Options:
-    """The options of one session.
+class SessionOptions(CommonOptions, total=False):
+    """The options of `Session`, for type checkers."""
 
-    `forms`: forms that the user can open by name or shortcut; classes, or a mapping of classes to parameters. `records`:
-    a store. `at`, `only`: the first record and the rows of a bound form (see `Form.open`). `services`: a mapping of classes
-    to objects. `latches`: a latch store. `policy`: a `Policy`. `max_runs`: handler runs allowed per gesture.
-    `recording=False`: no trace. `observers`: told what happens (see `Observer`). `on_failure`: called with the error of a
-    gesture that failed, for a log; `feed` raises it in any case.
+    clock: Callable[[], datetime] | None
+    formats: Formats
+    records: Store | None
+    recording: bool
+    params: Mapping[str, Any]
+
+
+@dataclass(kw_only=True)
+class Common:
+    """The options that a session and a scene have alike.
+
+    `forms`: forms that the user can open by name or shortcut; classes, or a mapping of classes to parameters. `at`, `only`:
+    the first record and the rows of a bound form (see `Form.open`). `services`: a mapping of classes to objects. `latches`:
+    a latch store. `policy`: a `Policy`. `max_runs`: handler runs allowed per gesture. `observers`: told what happens (see
+    `Observer`). `on_failure`: called with the error of a gesture that failed; `feed` raises it in any case.
     """
 
     user: str = ""
-    clock: Callable[[], datetime] | None = None
-    formats: Formats = PLAIN
-    records: Store | None = None
     services: Mapping[type, object] = field(default_factory=dict)
     latches: LatchStore | None = None
     policy: PolicyRules | None = None
     forms: Offered = ()
-    max_runs: int = MAX_RUNS
-    recording: bool = True
     at: Any = None
     only: Mapping[str, Any] | None = None
-    params: Mapping[str, Any] = field(default_factory=dict)
     observers: Iterable[Observer] = ()
-    on_failure: Callable[[BaseException], object] | None = None
+    max_runs: int = MAX_RUNS
+    on_failure: FailureLog | None = None
+
+
+@dataclass(kw_only=True)
+class Options(Common):
+    """The options of one session. `records`: a store. `recording=False`: no trace."""
+
+    clock: Callable[[], datetime] | None = None
+    formats: Formats = PLAIN
+    records: Store | None = None
+    recording: bool = True
+    params: Mapping[str, Any] = field(default_factory=dict)
 
     @classmethod
     def of(cls, given: Mapping[str, Any]) -> Self:
         """Return options by name. Raises `TypeError` for an unknown one."""
         made = object.__new__(cls)
-        # Setting the fields of a frozen object one by one would cost a tenth of opening a form.
+        # Setting the fields one by one would cost a tenth of opening a form.
         made.__dict__.update(USUAL)
         made.__dict__.update(given)
         if len(made.__dict__) > len(USUAL):
@@ -93,4 +107,6 @@ class Options:
 
 
 USUAL: Final[Mapping[str, Any]] = dict(vars(Options()))
-"""The value of each option that isn't given."""
+"""The value of each option of a session that isn't given."""
+COMMON: Final[Mapping[str, Any]] = dict(vars(Common()))
+"""The same for the options that a scene has, too."""

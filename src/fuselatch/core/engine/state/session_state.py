@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import TYPE_CHECKING, Any, Final, TypeAlias
 
 from greenlet import getcurrent
@@ -32,7 +32,7 @@ from fuselatch.core.model.cells import Cell, Undoable
 from fuselatch.core.model.errors import NotAllowedHere
 from fuselatch.core.model.events import Event
 from fuselatch.core.model.gestures import Gesture
-from fuselatch.core.model.latch_records import LatchRecord
+from fuselatch.core.model.latch_records import LatchRecord, later_by
 from fuselatch.core.model.service_map import Services
 from fuselatch.core.model.texts import said, user_text
 from fuselatch.core.model.trace import Trace
@@ -56,9 +56,9 @@ class SessionState(Undoable):
         "asked", "broken", "catalogs", "clock", "closed", "closed_anyway", "closing", "dirty", "failed", "failure",
         "formats", "grouped", "hovered", "indexes", "known_latches", "last_entered", "last_view", "latch_store", "latches",
         "leaving", "max_runs", "messages", "muting", "notice", "now", "observers", "offers", "open_forms", "options",
-        "pausing", "plans", "port", "read_at", "recording", "retired", "row_cache", "rows", "sees_events", "serial",
-        "services", "session_latches", "shared", "stack", "store", "time", "trace", "turn", "unfinished", "waited",
-        "waits", "workers",
+        "pausing", "plans", "port", "quiet_since", "read_at", "recording", "retired", "row_cache", "rows", "sees_events",
+        "serial", "services", "session_latches", "shared", "stack", "store", "time", "told_idle", "trace", "turn",
+        "unfinished", "waited", "waits", "workers",
     )  # fmt: skip
 
     port: EnginePort
@@ -120,6 +120,9 @@ class SessionState(Undoable):
         self.muting: Muting | None = None
         self.pausing: Pausing | None = None
 
+        # The user's last gesture, from when a form with the option `idle` opens; True once a form was told since.
+        self.quiet_since: datetime | None = None
+        self.told_idle = False
         # The clock, read once per gesture; the time that was read last.
         self.now: datetime | None = None
         self.read_at: datetime | None = None
@@ -213,6 +216,15 @@ class SessionState(Undoable):
                 raise TypeError(f"the clock returned {now!r}; expected a datetime")
             self.now = self.read_at = now
         return now
+
+    def idle_at(self) -> datetime | None:
+        """Return when the front form is told that the user is idle, or None."""
+        front = self.stack.front
+        since = self.quiet_since
+        if front is None or since is None or self.told_idle or self.waits:
+            return None
+        seconds = front._state.plan.idle
+        return None if seconds is None else later_by(since, timedelta(seconds=seconds))
 
     def stamp(self) -> None:
         """Stamp the trace with the clock's time."""

@@ -44,7 +44,7 @@ from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.live_state import ControlState, FormState, is_masked
 from fuselatch.core.forms.plans import Handler
 from fuselatch.core.model.errors import Abandoned, HandlerFailed, NotAllowedHere
-from fuselatch.core.model.events import By, Event
+from fuselatch.core.model.events import By, Event, heard_as
 from fuselatch.core.model.trace_rows import add_row
 
 MOST_NESTED: Final = 30
@@ -159,16 +159,17 @@ def dispatch_of_form(turn: Turn, event: Event) -> None:
         pause(turn, event)
     if turn.rows is not None:
         event._number = add_row(turn.rows, event._cause, "event", state.name, "", event.name, event.old, event.new)
+    heard = heard_as(event.name, event._custom)
     # The form's own handlers, then attached ones, then the opener's: from the inside out.
-    for handler in state.plan.heard.get(event.name, ()):
+    for handler in state.plan.heard.get(heard, ()):
         run(turn, (handler,), state.containers[handler.within], state, event)
-    for name, owner, handler in state.listeners.values():
+    for name, owner, handler in state.listeners.values() if event._custom else ():
         if name == event.name:
             run(turn, (handler,), owner, owner._state, event)
     opener = state.opener
     if opener is not None:
         for (form, name), handlers in opener._state.plan.heard_of.items():
-            if name == event.name and isinstance(event.form, form):
+            if name == heard and isinstance(event.form, form):
                 run(turn, handlers, opener, opener._state, event)
 
 
