@@ -16,7 +16,8 @@ from fuselatch.core.forms.controls import LiveValue
 from fuselatch.core.forms.form import controls_of
 from fuselatch.core.model.words import phrase
 from fuselatch.frontends import Session, TraceEntry, View
-from fuselatch.stores import CsvRecords, MemoryRecords, SqlRecords, WorkbookRecords
+from fuselatch.stores import CsvRecords, JsonLinesRecords, MemoryRecords, SqlRecords, WorkbookRecords
+from fuselatch.stores.json_text import text_of
 
 
 def act(desk: Any, *steps: str) -> None:
@@ -77,7 +78,7 @@ def snapshot(session: Session) -> dict[str, Any]:
     return {"view": view, "values": values, "plain": plain, "outcome": session.outcome}
 
 
-FILES = {"csv": "", "sqlite": "records.db", "workbook": "records.xlsx"}
+FILES = {"csv": "", "json lines": "", "sqlite": "records.db", "workbook": "records.xlsx"}
 
 
 def address_of(kind: str, folder: Path, server: Callable[[], str] = str) -> str:
@@ -99,6 +100,11 @@ def store_of(
                 writer.writeheader()
                 writer.writerows(rows)
         return CsvRecords(folder)
+    if kind == "json lines":
+        for source, rows in sources.items():
+            text = "".join(text_of(dict(row)) + "\n" for row in rows)
+            (folder / f"{source}.jsonl").write_text(text, encoding="utf-8")
+        return JsonLinesRecords(folder)
     if kind == "workbook":
         book = openpyxl.Workbook()
         book.remove(book.worksheets[0])

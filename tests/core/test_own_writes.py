@@ -25,7 +25,7 @@ SMALL = Path(__file__).parents[2] / "examples" / "small"
 SOURCES = {"boats": BOATS, "gear": GEAR}
 
 
-@pytest.fixture(params=["memory", "csv", "sqlite"])
+@pytest.fixture(params=["memory", "csv", "json lines", "sqlite"])
 def store(request: pytest.FixtureRequest, tmp_path: Path) -> Any:
     return store_of(request.param, tmp_path, SOURCES)
 

@@ -30,7 +30,7 @@ def rows(store: Any) -> list[Any]:
     return [dict(row) for row in store.read("crew")]
 
 
-@pytest.fixture(params=["memory", "csv", "sqlite", "postgresql", "workbook"])
+@pytest.fixture(params=["memory", "csv", "json lines", "sqlite", "postgresql", "workbook"])
 def real(request: pytest.FixtureRequest, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[tuple[Any, Any]]:
     """Give the scene a real store, latch log and services, which note each call; return both stores."""
     calls.clear()

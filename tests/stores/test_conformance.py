@@ -10,12 +10,12 @@ from typing import Any
 import pytest
 
 from fuselatch.core.model.record_changes import Change
-from fuselatch.stores import CsvRecords, MemoryRecords, SqlRecords, Store, WorkbookRecords
+from fuselatch.stores import CsvRecords, JsonLinesRecords, MemoryRecords, SqlRecords, Store, WorkbookRecords
 from fuselatch.stores.conformance import CASES, KEY, ROWS, SOURCE, Case, NotConforming
 from fuselatch.stores.memory import CopiedRecords
 from tests.helpers import store_of
 
-KINDS = ("memory", "ragged", "copied", "csv", "declared", "sqlite", "postgresql", "workbook")
+KINDS = ("memory", "ragged", "copied", "csv", "declared", "json lines", "sqlite", "postgresql", "workbook")
 
 
 def opener_of(kind: str, folder: Path, request: pytest.FixtureRequest) -> Callable[[], Store]:
@@ -38,6 +38,7 @@ def opener_of(kind: str, folder: Path, request: pytest.FixtureRequest) -> Callab
     openers: dict[str, Callable[[], Any]] = {
         "csv": lambda: CsvRecords(folder),
         "declared": lambda: CsvRecords(folder),
+        "json lines": lambda: JsonLinesRecords(folder, keys={SOURCE: KEY}),
         "workbook": lambda: WorkbookRecords(folder / "records.xlsx"),
         "sqlite": lambda: SqlRecords(folder / "records.db"),
         "postgresql": lambda: SqlRecords(request.getfixturevalue("postgresql")),

@@ -43,8 +43,10 @@ class Stay(Form, records="stays"):
     lines = Lines(Line, "Lines", records="lines", key="stay")
     keep = Button("Keep", submits=True, after_submit="same")
 
+KEYS = {"stays": "number", "lines": "id"}
+
 def work(address, told):
-    with Desk(Scene(Stay, records=open_records(address))) as desk:
+    with Desk(Scene(Stay, records=open_records(address, KEYS))) as desk:
         form = desk.at(Stay)
         while True:
             serial = (form.serial.value or 0) + 1
@@ -60,7 +62,7 @@ def work(address, told):
             os.write(told, b".")
 
 def whole(address):
-    store = open_records(address)
+    store = open_records(address, KEYS)
     (stay,) = store.read("stays")
     serial = stay["serial"] or 0
     assert (stay["vessel"] or "") == (f"V{serial}" * 50 if serial else ""), stay
@@ -106,7 +108,7 @@ def served(request: pytest.FixtureRequest) -> Callable[[], str]:
     return lambda: str(request.getfixturevalue("postgresql"))
 
 
-@pytest.mark.parametrize("kind", ["csv", "sqlite", "wal", "postgresql", "workbook"])
+@pytest.mark.parametrize("kind", ["csv", "json lines", "sqlite", "wal", "postgresql", "workbook"])
 def test_a_process_killed_at_any_moment_leaves_all_of_a_gesture_or_none(
     tmp_path: Path, kind: str, request: pytest.FixtureRequest
 ) -> None:
@@ -181,7 +183,7 @@ print(json.dumps([me, booked, claimed]))
 """
 
 
-@pytest.mark.parametrize("kind", ["csv", "sqlite", "postgresql", "workbook"])
+@pytest.mark.parametrize("kind", ["csv", "json lines", "sqlite", "postgresql", "workbook"])
 def test_eight_desks_at_one_store_book_no_berth_twice_and_lose_no_booking(
     tmp_path: Path, kind: str, request: pytest.FixtureRequest
 ) -> None:
@@ -230,11 +232,11 @@ def broken(path: Path) -> None:
     path.write_bytes(b"not what it was" * 100)
 
 
-@pytest.mark.parametrize("kind", ["csv", "sqlite", "workbook"])
+@pytest.mark.parametrize("kind", ["csv", "json lines", "sqlite", "workbook"])
 @pytest.mark.parametrize("fate", [gone, broken])
 def test_a_store_that_stops_working_is_told_and_what_was_typed_stays(tmp_path: Path, kind: str, fate: Any) -> None:
     store = store_of(kind, tmp_path, {"boats": [{"number": 1, "boat": "Eider"}]})
-    path = tmp_path / (FILES[kind] or "boats.csv")
+    path = tmp_path / (FILES[kind] or {"csv": "boats.csv"}.get(kind, "boats.jsonl"))
     with Desk(Scene(Boats, records=store)) as desk:
         desk.type("boat", "Old Eider")
         kept = path.read_bytes()
@@ -263,7 +265,7 @@ create trigger no_room before update on boats for each row execute function no_r
 @contextmanager
 def full_disk(kind: str, store: Any) -> Iterator[None]:
     """Let a store's disk take no more: files are refused by the system, databases by their own engine."""
-    if kind in ("csv", "workbook"):
+    if kind in ("csv", "json lines", "workbook"):
         with patch("os.fsync", side_effect=OSError(errno.ENOSPC, "No space left on device")):
             yield
     elif kind == "sqlite":
@@ -283,7 +285,7 @@ def full_disk(kind: str, store: Any) -> Iterator[None]:
             database.exec_driver_sql("drop trigger no_room on boats")
 
 
-@pytest.mark.parametrize("kind", ["csv", "sqlite", "postgresql", "workbook"])
+@pytest.mark.parametrize("kind", ["csv", "json lines", "sqlite", "postgresql", "workbook"])
 def test_a_full_disk_loses_neither_what_is_stored_nor_what_was_typed(
     tmp_path: Path, kind: str, request: pytest.FixtureRequest
 ) -> None:

@@ -19,7 +19,8 @@ from openpyxl.workbook.defined_name import DefinedName
 
 from fuselatch.core.model.record_changes import Change
 from fuselatch.stores import StoreRefused
-from fuselatch.stores.csv_files import LIST, NEW, CsvRecords
+from fuselatch.stores.csv_files import CsvRecords
+from fuselatch.stores.transactions import LIST, NEW
 from fuselatch.stores.workbooks import NAMED, WorkbookRecords
 from tests.helpers import examples
 

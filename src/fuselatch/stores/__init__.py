@@ -1,4 +1,4 @@
-"""Stores of records and latches: memory, CSV, SQL and workbooks."""
+"""Stores of records and latches: memory, CSV, JSON Lines, SQL and workbooks."""
 
 from typing import TYPE_CHECKING
 
@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from fuselatch.core.model.record_changes import NewKey as NewKey
     from fuselatch.stores.addresses import open_records as open_records
     from fuselatch.stores.csv_files import CsvRecords as CsvRecords
+    from fuselatch.stores.json_lines import JsonLinesRecords as JsonLinesRecords
     from fuselatch.stores.memory import MemoryLatches as MemoryLatches
     from fuselatch.stores.memory import MemoryRecords as MemoryRecords
     from fuselatch.stores.sql import SqlLatches as SqlLatches
@@ -28,6 +29,7 @@ WHERE = {
     "fuselatch.core.model.record_changes": ("Change", "NewKey"),
     "fuselatch.stores.addresses": ("open_records",),
     "fuselatch.stores.csv_files": ("CsvRecords",),
+    "fuselatch.stores.json_lines": ("JsonLinesRecords",),
     "fuselatch.stores.memory": ("MemoryLatches", "MemoryRecords"),
     "fuselatch.stores.sql": ("SqlLatches", "SqlRecords"),
     "fuselatch.stores.workbooks": ("WorkbookRecords",),

@@ -15,7 +15,6 @@ from typing import Any, Final
 from fuselatch.core.engine.state.store import StoreRefused
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import key_name
-from fuselatch.core.model.texts import later
 from fuselatch.core.model.values import same, short
 from fuselatch.stores.columns import COMMA as DECIMAL_COMMA
 from fuselatch.stores.columns import (
@@ -31,7 +30,7 @@ from fuselatch.stores.columns import (
     is_equal,
     kind_of,
 )
-from fuselatch.stores.snapshots import SourceSnapshot, trouble_with
+from fuselatch.stores.snapshots import SourceSnapshot, altered, as_bytes, known_columns, trouble_with
 
 HARMFUL: Final = ("=", "+", "-", "@", "\t", "\r")
 """Characters at the start of text that a spreadsheet may run as a formula."""
@@ -137,10 +136,8 @@ def parsed(
     guessed = frozenset(name for name in names if name not in declared and types.get(name) is None)
     layout = Layout(encoding, separator, ends, texts, kinds, guessed)
     primary: Any = part(schema, "tableSchema").get("primaryKey") or names[:1]
-    wanted: tuple[str, ...] = key or (tuple(primary) if isinstance(primary, list) else (str(primary),))
-    for part_of_key in wanted if names else ():
-        if part_of_key not in names:
-            raise StoreRefused(f"{path.name} has no key column '{part_of_key}'; {suggest(str(part_of_key), names)}")
+    primary = tuple(primary) if isinstance(primary, list) else (str(primary),)
+    wanted = known_columns(key or primary, names, f"{path.name} has no key column")
     trouble = trouble_with(rows, key_name(wanted), path.stem)
     return SourceSnapshot(rows, tuple(names), wanted, stamp, captions, layout, trouble)
 
@@ -227,9 +224,8 @@ def fitting(row: Mapping[str, Any], snapshot: SourceSnapshot, source: str) -> di
     """Return a row's values as its source gives them back; raise `StoreRefused` for one that wouldn't come back equal."""
     found = {}
     layout: Layout = snapshot.more
+    known_columns(row, snapshot.columns, f"'{source}' has no column")
     for column, value in row.items():
-        if column not in snapshot.columns:
-            raise StoreRefused(f"'{source}' has no column '{column}'; {suggest(column, snapshot.columns)}")
         where = f"column '{column}' of '{source}'"
         if column in layout.guessed:
             widen(layout, column, value, where)
@@ -246,7 +242,7 @@ def fitting(row: Mapping[str, Any], snapshot: SourceSnapshot, source: str) -> di
             and not comes_back(kind, value)
         ):
             # Nothing declares that a text isn't meant.
-            raise StoreRefused(later("store.comes_back", where=where, value=short(value), found=short(found[column])))
+            raise altered(where, value, found[column])
         must_come_back(found[column], kind, layout, where)
     return found
 
@@ -266,7 +262,7 @@ def widen(layout: Layout, column: str, value: Any, where: str) -> None:
             layout.kinds[column] = wider
             return
         if kind is None:
-            raise StoreRefused(later("store.comes_back", where=where, value=short(value), found=short(wider.read(text))))
+            raise altered(where, value, wider.read(text))
 
 
 def must_come_back(value: Any, kind: Kind, layout: Layout, where: str) -> None:
@@ -277,14 +273,11 @@ def must_come_back(value: Any, kind: Kind, layout: Layout, where: str) -> None:
         record = record_of([entry_of(value, kind)], layout)
         (entries,), _ = entries_of(record, layout.separator, "")
         back = values_of(entries, kind, Path(), "")[0]
-        record.encode(layout.encoding)
-    except UnicodeEncodeError as error:
-        character = error.object[error.start]
-        raise StoreRefused(later("store.encoding", character=ascii(character)[1:-1], encoding="UTF-8")) from None
     except (StoreRefused, ValueError):
         back = None
     if not same(back, value):
-        raise StoreRefused(later("store.comes_back", where=where, value=short(value), found=short(back)))
+        raise altered(where, value, back)
+    as_bytes(record)
 
 
 def entry_of(value: Any, kind: Kind | None) -> str:

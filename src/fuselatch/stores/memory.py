@@ -8,10 +8,9 @@ from typing import Any
 
 from fuselatch.core.engine.state.store import Store, StoreRefused
 from fuselatch.core.model.latch_records import LatchRecord, LatchStore
-from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import Change, KeyName, key_name
 from fuselatch.core.model.texts import later
-from fuselatch.stores.snapshots import in_turn, trouble_with, write_row
+from fuselatch.stores.snapshots import in_turn, known_columns, trouble_with, write_row
 
 
 class MemoryRecords:
@@ -107,9 +106,7 @@ class MemoryRecords:
 
         def write(change: Change) -> Any:
             source, columns = change.source, self.columns(change.source)
-            for column in change.row:
-                if columns and column not in columns:
-                    raise StoreRefused(f"'{source}' has no column '{column}'; {suggest(column, columns)}")
+            known_columns(change.row, columns, f"'{source}' has no column")
             key = self.key(source)
             row = {column: None if value == "" else value for column, value in change.row.items()}
             if change.kind == "add":

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from fuselatch.core.engine.state.store import ChangedMeanwhile, StoreRefused
+from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import (
     Change,
     KeyName,
@@ -21,6 +22,7 @@ from fuselatch.core.model.record_changes import (
     written_in_turn,
 )
 from fuselatch.core.model.texts import later
+from fuselatch.core.model.values import short
 
 
 @dataclass(slots=True)
@@ -133,6 +135,32 @@ class Sources:
         for source, snapshot in list(self._snapshots.items()):
             if self._stamp(source) != snapshot.stamp:
                 self._forget(source)
+
+
+def known_columns(wanted: Iterable[str], columns: Sequence[str], missing: str) -> tuple[str, ...]:
+    """Return names of columns, if a source has them; one without rows may not know its columns.
+
+    Raises `StoreRefused`, with `missing` and the closest name.
+    """
+    names = tuple(wanted)
+    for name in names if columns else ():
+        if name not in columns:
+            raise StoreRefused(f"{missing} '{name}'; {suggest(str(name), columns)}")
+    return names
+
+
+def altered(where: str, value: object, found: object) -> StoreRefused:
+    """Return the error for a value that wouldn't be the same when it is read again."""
+    return StoreRefused(later("store.comes_back", where=where, value=short(value), found=short(found)))
+
+
+def as_bytes(text: str) -> bytes:
+    """Return text in UTF-8. Raises `StoreRefused` for half a pair of surrogates, which has none."""
+    try:
+        return text.encode()
+    except UnicodeEncodeError as error:
+        character = ascii(error.object[error.start])[1:-1]
+        raise StoreRefused(later("store.encoding", character=character, encoding="UTF-8")) from None
 
 
 def is_numbered(rows: Iterable[Record], column: KeyName, kind: type | None) -> bool:

@@ -43,7 +43,7 @@ from fuselatch.core.model.texts import later
 from fuselatch.core.model.values import KINDS, adapted, short
 from fuselatch.stores.columns import is_equal
 from fuselatch.stores.database import WAIT, Database
-from fuselatch.stores.snapshots import Sources, SourceSnapshot, in_turn, trouble_with
+from fuselatch.stores.snapshots import Sources, SourceSnapshot, in_turn, known_columns, trouble_with
 
 
 class ExactText(UserDefinedType[str]):
@@ -205,9 +205,7 @@ class SqlRecords(Sources):
                 table = self._tables[source] = self._reflected(database, source)
             names = tuple(column.name for column in table.columns)
             key = self._key_of(source) or tuple(column.name for column in table.primary_key.columns) or names[:1]
-            for column in key:
-                if column not in names:
-                    raise StoreRefused(f"'{source}' has no key column '{column}'; {suggest(column, names)}")
+            known_columns(key, names, f"'{source}' has no key column")
             stamp = self._read_stamp(database, table, source)
             found = database.execute(select(table).order_by(*[table.c[column] for column in key]))
             rows = tuple([dict(row._mapping) for row in found])
@@ -270,9 +268,7 @@ class SqlRecords(Sources):
         except KeyError:
             raise StoreRefused(f"unknown table '{change.source}'") from None
         table: Table = snapshot.more
-        for column in change.row:
-            if column not in table.c:
-                raise StoreRefused(f"'{change.source}' has no column '{column}'; {suggest(column, table.c.keys())}")
+        known_columns(change.row, table.c.keys(), f"'{change.source}' has no column")
         if change.kind != "add" and snapshot.trouble:
             raise StoreRefused(snapshot.trouble)
         return table

@@ -6,9 +6,7 @@ openpyxl reads; `workbook_parts` writes. Needs both: `pip install 'fuse-latch[wo
 from __future__ import annotations
 
 import io
-import os
 import re
-import shutil
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from datetime import date, datetime, time
@@ -16,7 +14,6 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any, Final
 
-from filelock import FileLock, Timeout
 from openpyxl import Workbook, load_workbook
 from openpyxl.cell import Cell
 from openpyxl.utils import get_column_letter
@@ -27,10 +24,19 @@ from fuselatch.core.engine.state.store import StoreRefused
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import Change, key_name
 from fuselatch.core.model.texts import later
-from fuselatch.core.model.values import short
 from fuselatch.stores.columns import is_equal
-from fuselatch.stores.csv_files import LOCK, NEW, WAIT, flush_folder, write_through
-from fuselatch.stores.snapshots import Sources, SourceSnapshot, in_turn, plain_words, trouble_with, write_row
+from fuselatch.stores.folders import stamp_of
+from fuselatch.stores.snapshots import (
+    Sources,
+    SourceSnapshot,
+    altered,
+    in_turn,
+    known_columns,
+    plain_words,
+    trouble_with,
+    write_row,
+)
+from fuselatch.stores.transactions import WAIT, FileTransaction
 from fuselatch.stores.workbook_parts import Parts, is_within, place_of
 
 NAMED: Final = "named cells"
@@ -66,7 +72,7 @@ class WorkbookRecords(Sources):
         if not self.path.is_file():
             raise StoreRefused(f"workbook {self.path.name} not found")
         self._read: tuple[Any, Workbook] | None = None
-        self._lock = FileLock(self.path.with_name(f"{LOCK}-{self.path.name}"), timeout=timeout)
+        self._file = FileTransaction(self.path.parent, self.path.name, timeout)
 
     def sources(self) -> list[str]:
         """Return the sheets' names in order, then that of the named cells, if any."""
@@ -75,10 +81,9 @@ class WorkbookRecords(Sources):
 
     def _stamp(self, source: str) -> Any:
         try:
-            found = self.path.stat()
+            return stamp_of(self.path.stat())
         except OSError:
             return None
-        return found.st_mtime_ns, found.st_size, found.st_ino
 
     def _book(self) -> Workbook:
         """Return the workbook with its calculated values. All sheets are in one file, so one read serves them all."""
@@ -113,32 +118,26 @@ class WorkbookRecords(Sources):
 
     def write(self, changes: Sequence[Change]) -> list[Any]:
         try:
-            self._lock.acquire()
-        except Timeout:
-            raise StoreRefused(later("store.busy", name=self.path.name, seconds=f"{self._lock.timeout:g}")) from None
-        except OSError as error:
-            raise plain_words(error, self.path.name) from error
-        try:
-            self.look()
-            try:
-                data = self.path.read_bytes()
-            except OSError as error:
-                raise plain_words(error, self.path.name) from error
-            book = self._book()
-            parts = Parts(data)
-            written: dict[str, SourceSnapshot] = {}
-            values: dict[tuple[str, str], Any] = {}
-            keys = in_turn(changes, lambda change: self._write(book, parts, change, written, values))
-            packed = parts.packed()
-            again = opened(packed, self.path.name)
-            for (sheet, cell), value in values.items():
-                back = value_of(again[sheet][cell])
-                if not is_equal(value, back):
-                    raise comes_back(f"'{sheet}'", cell, value, back)
-            self._replace(packed)
-            self._read = self._stamp(""), again
+            with self._file.alone():
+                self.look()
+                try:
+                    data = self.path.read_bytes()
+                except OSError as error:
+                    raise plain_words(error, self.path.name) from error
+                book = self._book()
+                parts = Parts(data)
+                written: dict[str, SourceSnapshot] = {}
+                values: dict[tuple[str, str], Any] = {}
+                keys = in_turn(changes, lambda change: self._write(book, parts, change, written, values))
+                packed = parts.packed()
+                again = opened(packed, self.path.name)
+                for (sheet, cell), value in values.items():
+                    back = value_of(again[sheet][cell])
+                    if not is_equal(value, back):
+                        raise altered(f"'{sheet}' {cell}", value, back)
+                self._file.replace({self.path.name: packed})
+                self._read = self._stamp(""), again
         finally:
-            self._lock.release()
             for source in {change.source for change in changes}:
                 self._forget(source)
         return keys
@@ -160,9 +159,7 @@ class WorkbookRecords(Sources):
                 raise StoreRefused(f"{self.path.name} has no sheet '{source}'") from None
             written[source] = replace(known, more=list(known.more or ()))
         snapshot = written[source]
-        for column in change.row:
-            if column not in snapshot.columns:
-                raise StoreRefused(f"'{source}' has no column '{column}'; {suggest(column, snapshot.columns)}")
+        known_columns(change.row, snapshot.columns, f"'{source}' has no column")
         rows = list(snapshot.rows)
         key, at = write_row(rows, change, key_name(snapshot.key), snapshot.trouble)
         row = (
@@ -197,19 +194,6 @@ class WorkbookRecords(Sources):
             put(parts, source, place, value, values)
             sheet.widen(place[1], len(str(value)) + ROOM if value is not None else 0)
         return key
-
-    def _replace(self, data: bytes) -> None:
-        """Replace the file, completely or not at all. A link stays one: the file that it means is replaced."""
-        real = self.path.resolve()
-        new = real.with_name(real.name + NEW)
-        try:
-            write_through(new, data)
-            shutil.copymode(real, new)
-            os.replace(new, real)
-            flush_folder(real.parent)
-        except OSError as error:
-            new.unlink(missing_ok=True)
-            raise plain_words(error, self.path.name) from error
 
 
 def opened(data: bytes, name: str) -> Workbook:
@@ -281,7 +265,7 @@ def put(parts: Parts, name: str, place: tuple[int, int], value: Any, values: dic
     try:
         sheet.put(*place, value)
     except (ValueError, OverflowError):
-        raise comes_back(f"'{name}'", where, value, None) from None
+        raise altered(f"'{name}' {where}", value, None) from None
     values[name, where] = value if value != "" else None
 
 
@@ -311,14 +295,9 @@ def must_fit(value: Any, sheet: str, cell: str) -> None:
         if len(digits) > DIGITS or not Decimal(value).is_finite():
             raise StoreRefused(later("store.digits", value=value, limit=DIGITS))
     elif isinstance(value, date) and value.year < 1900:
-        raise comes_back(f"'{sheet}'", cell, value, None)
+        raise altered(f"'{sheet}' {cell}", value, None)
     elif isinstance(value, float) and value - value != 0:
-        raise comes_back(f"'{sheet}'", cell, value, None)
-
-
-def comes_back(sheet: str, cell: str, value: Any, back: Any) -> StoreRefused:
-    """Return the error for a value that wouldn't be the same when it is read again."""
-    return StoreRefused(later("store.comes_back", where=f"{sheet} {cell}", value=short(value), found=short(back)))
+        raise altered(f"'{sheet}' {cell}", value, None)
 
 
 def must_have_room(name: str, sheet: Any, line: int, width: int) -> None:

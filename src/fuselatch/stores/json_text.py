@@ -1,0 +1,42 @@
+"""Read and write one line of JSON Lines (RFC 8259): numbers keep each of their digits."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from decimal import Decimal
+from typing import Any
+
+from fuselatch.core.model.values import adapted, short
+
+
+def object_of(line: bytes) -> dict[str, Any]:
+    """Return a line's object, with decimals as `Decimal`; raise `ValueError`."""
+    found = json.loads(line.decode(), parse_float=Decimal, parse_constant=no_value, object_pairs_hook=once)
+    if not isinstance(found, dict):
+        raise ValueError(f"an object is needed, not {short(found)}")
+    return found
+
+
+def no_value(text: str) -> Any:
+    raise ValueError(f"{text} isn't a value of JSON")
+
+
+def once(pairs: Sequence[tuple[str, Any]]) -> dict[str, Any]:
+    """Return an object. A name that appears twice would lose a value."""
+    found = dict(pairs)
+    if len(found) < len(pairs):
+        names = [name for name, _ in pairs]
+        raise ValueError(f"'{next(name for name in names if names.count(name) > 1)}' appears twice")
+    return found
+
+
+def text_of(value: Any) -> str:
+    """Return a value as JSON: dates and times are texts (ISO 8601)."""
+    if isinstance(value, dict):
+        return f"{{{', '.join(f'{text_of(name)}: {text_of(one)}' for name, one in value.items())}}}"
+    if isinstance(value, list):
+        return f"[{', '.join(map(text_of, value))}]"
+    if isinstance(value, Decimal):
+        return str(value)
+    return json.dumps(value, ensure_ascii=False, default=lambda one: adapted(one, str))
