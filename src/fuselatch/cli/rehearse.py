@@ -70,7 +70,7 @@ if TYPE_CHECKING:
 @click.option(
     "--records",
     metavar="ADDRESS",
-    help="Read and write records at this address: a folder of CSV files, an .xlsx workbook, a SQLite file or postgresql://…",
+    help="Read and write records at this address: a folder of CSV or JSON Lines files, an .xlsx workbook, a SQLite file or postgresql://…",
 )
 @policy_file
 def command(names: tuple[str, ...], **options: Any) -> None:

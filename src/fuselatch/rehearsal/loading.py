@@ -91,7 +91,8 @@ def hidden_by(folders: Sequence[Path]) -> dict[str, ModuleType]:
         for folder in folders
         if folder.is_dir()
         for entry in os.scandir(folder)
-        if entry.name.endswith(".py") or os.path.exists(os.path.join(entry.path, "__init__.py"))
+        if entry.name.endswith(".py")
+        or (entry.name.isidentifier() and os.path.exists(os.path.join(entry.path, "__init__.py")))
     }
     hidden = {
         top

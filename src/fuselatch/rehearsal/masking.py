@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from fuselatch.core.engine.session import Session
-from fuselatch.core.forms.live_state import is_masked
 from fuselatch.core.model.errors import FuseLatchError
 from fuselatch.core.model.values import dots
 
@@ -25,6 +24,6 @@ def names_masked(session: Session, word: str) -> bool:
     if session.outcome is not None:
         return word.removeprefix("outcome.") in session.outcome.masked
     try:
-        return is_masked(session.control(where if last in ("value", "text") else word))
+        return session.masks(where if last in ("value", "text") else word)
     except FuseLatchError:
         return False

@@ -126,7 +126,8 @@ def run_cues(
     desk, word = desk_for(sheet, policy), sheet.opens.words[0]
     desk.scene.records = records if records is not None else desk.scene.records
     desk.is_apart = is_apart
-    desk.observers = (*observers, Muting({handler_named(name): why for name, why in (mute or {}).items()}))
+    muted = {handler_named(name): why for name, why in (mute or {}).items()}
+    desk.observers = (*observers, *([Muting(muted)] if muted else ()))
     done = CueRun(sheet)
     try:
         desk.__enter__()

@@ -16,6 +16,8 @@ from fuselatch.core.engine.rules.afresh import Differing, differing
 from fuselatch.core.engine.state.observer import Muting, Pausing
 from fuselatch.core.engine.state.session_state import SessionState
 from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.live_state import is_masked
+from fuselatch.core.forms.placing import placed_at
 from fuselatch.core.forms.sources import EventSource, heard_by
 from fuselatch.core.model.errors import NotAllowedHere, UnknownName
 from fuselatch.core.model.findings import Finding
@@ -61,6 +63,12 @@ class ForQuestions:
         if form is None:
             raise UnknownName(f"no form is open, so there is no control '{name}'")
         return control_named(form, path)
+
+    def masks(self, name: str) -> bool:
+        """Return True if a name means a control whose text isn't shown, such as a password."""
+        form, path = place_of_control(self._state, name)
+        control = placed_at(form, path) if form is not None else None
+        return control is not None and is_masked(control)
 
     def named(self, id: str) -> tuple[str, str]:
         """Return the names that a lasting id of the view means now: the form's, and the control's ("" for a form).

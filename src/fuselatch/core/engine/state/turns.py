@@ -47,6 +47,7 @@ class Turn(Undoable):
     """One gesture being carried out: its queue of events, its undo log, and its notes in the trace."""
 
     __slots__ = (
+        "_description",
         "after", "by", "cause", "confirmed", "counts", "error", "event", "failed_at", "failure", "handler", "label", "late",
         "lines", "nested", "outward", "owed", "pointing", "queue", "rows", "runs", "said", "saved", "session", "stale",
         "step", "typed", "undo", "way_out", "worker", "writer", "writes",
@@ -56,6 +57,7 @@ class Turn(Undoable):
         self.session = session
         # What is done: the words of the gesture, the function that carries it out, and who does it.
         self.label = label
+        self._description = ""
         self.step = step
         self.by: By = by
         # Events that wait for their handlers; `after`: what handlers asked for, done when the queue is empty.
@@ -107,7 +109,9 @@ class Turn(Undoable):
     @property
     def description(self) -> str:
         """The gesture, as messages name it."""
-        return self.session.label_text(self.label)
+        if not self._description:
+            self._description = self.session.label_text(self.label)
+        return self._description
 
     @property
     def saved_text(self) -> str:
