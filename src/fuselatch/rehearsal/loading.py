@@ -10,6 +10,7 @@ import pkgutil
 import sys
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager, redirect_stdout
+from functools import cache
 from pathlib import Path
 from types import ModuleType
 from typing import Any, Final, TypeAlias
@@ -86,18 +87,11 @@ def hidden_by(folders: Sequence[Path]) -> dict[str, ModuleType]:
 
     Installed packages aren't hidden.
     """
-    tops = {
-        entry.name.removesuffix(".py")
-        for folder in folders
-        if folder.is_dir()
-        for entry in os.scandir(folder)
-        if entry.name.endswith(".py")
-        or (entry.name.isidentifier() and os.path.exists(os.path.join(entry.path, "__init__.py")))
-    }
+    tops = [top for top in sys.modules if "." not in top and top != "__main__" and is_edited(sys.modules[top])]
     hidden = {
         top
-        for top in tops & sys.modules.keys()
-        if top != "__main__" and not is_from(sys.modules[top], folders) and is_edited(sys.modules[top])
+        for top in tops
+        if not is_from(sys.modules[top], folders) and any(has_module(str(folder), top) for folder in folders)
     }
     return {name: module for name, module in sys.modules.items() if name.partition(".")[0] in hidden} if hidden else {}
 
@@ -108,9 +102,21 @@ def is_from(module: ModuleType, folders: Sequence[Path]) -> bool:
     return file is not None and any(file.startswith(f"{folder}{os.sep}") for folder in folders)
 
 
+def has_module(folder: str, top: str) -> bool:
+    """Return True if a folder has a module or package of a name."""
+    return os.path.exists(f"{folder}{os.sep}{top}.py") or os.path.exists(f"{folder}{os.sep}{top}{os.sep}__init__.py")
+
+
 def is_edited(module: ModuleType) -> bool:
     """Return True if a module has a file and isn't an installed package."""
-    return getattr(module, "__file__", None) is not None and not is_from(module, INSTALLED)
+    file = getattr(module, "__file__", None)
+    return file is not None and not is_installed_file(file)
+
+
+@cache
+def is_installed_file(file: str) -> bool:
+    """Return True if a file is in a folder of installed packages."""
+    return file.startswith(tuple(f"{folder}{os.sep}" for folder in INSTALLED))
 
 
 def is_own(module: ModuleType, folders: Sequence[Path]) -> bool:
@@ -153,7 +159,8 @@ def load_for_sheet(reference: str, verb: str, folders: Sequence[Path]) -> Any:
     """
     module_name, colon, _ = reference.partition(":")
     if colon and not module_name.endswith(".py"):
-        must_be_offered(module_name, (*folders, Path.cwd(), *(folder for each in _opened for folder in each)))
+        near = (*folders, Path.cwd(), *(folder for each in _opened for folder in each))
+        must_be_offered(module_name, tuple(dict.fromkeys(near)))
     found = load(reference, verb)
     if verb == "scene" and not is_scene(found):
         name = reference.partition(":")[2]
