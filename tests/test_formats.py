@@ -130,7 +130,7 @@ ALPHABET = "0123456789,.'-+/:  \u00a0eE%infNaTZ年月日\u0660\u0661\uff13\u2082
 @pytest.mark.parametrize("error", [InvalidOperation, OverflowError, RecursionError])
 def test_what_a_format_can_not_handle_is_a_finding(error: type[Exception], monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(LocaleFormats, "parse_number", Mock(side_effect=error))
-    with rehearse(Log, locale="en") as desk:
+    with rehearse(Log, locale="en-GB") as desk:
         desk.type("depth", "1")
         desk.tab()
         assert desk.session.control("depth").marker.text == "'1' can't be read here"
@@ -155,3 +155,18 @@ def test_whatever_is_typed_is_a_value_or_a_finding(request: pytest.FixtureReques
                 assert control.is_blank or control.draft is None
                 assert desk.session.view.forms
             desk.close()
+
+
+@given(
+    st.floats(allow_nan=False, allow_infinity=False) | st.decimals(allow_nan=False, allow_infinity=False, places=6),
+    st.none() | st.integers(0, 6),
+)
+def test_plain_english_numbers_are_those_of_the_locale(value: float | Decimal, decimals: int | None) -> None:
+    english, babel = locale_formats("en"), LocaleFormats("en")
+    text = babel.show_number(value, decimals)
+    assert english.show_number(value, decimals) == text
+    assert repr(english.parse_number(text)) == repr(babel.parse_number(text))
+    assert [getattr(english, name) for name in SAID] == [getattr(babel, name) for name in SAID]
+
+
+SAID = ("language", "direction", "first_weekday", "texts")

@@ -54,4 +54,6 @@ def test_the_same_cue_sheet_on_every_store(kind: str, tmp_path: Path, request: p
 
 def test_records_at_no_address_are_told_in_one_line() -> None:
     run = CliRunner().invoke(main, ["rehearse", "-q", "--records", "nowhere.db", str(CUES)])
-    assert run.exit_code == 2 and run.output.startswith("fuselatch: nowhere.db not found; give a folder of CSV or JSON Lines files")
+    assert run.exit_code == 2 and run.output.startswith(
+        "fuselatch: nowhere.db not found; give a folder of CSV or JSON Lines files"
+    )

@@ -8,13 +8,12 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any, Final, Literal, TypeAlias
 
-from mypy_extensions import mypyc_attr
-
 from fuselatch.core.forms.manner import USUAL
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, Handler
 from fuselatch.core.model.cells import UNSEEN, Cell, Node
 from fuselatch.core.model.events import Event
 from fuselatch.core.model.findings import Finding, Override
+from fuselatch.core.model.natively import mypyc_attr
 from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.properties import ENTERED, UNSEEN_VALUES
 

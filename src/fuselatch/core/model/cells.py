@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, Generic, TypeAlias, TypeVar
 
-from mypy_extensions import mypyc_attr
+from fuselatch.core.model.natively import mypyc_attr
 
 T = TypeVar("T")
 
