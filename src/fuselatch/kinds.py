@@ -1,8 +1,9 @@
 """For those who write their own kinds of control: the class to derive from, and what it needs (docs/extending.md)."""
 
 from fuselatch.core.forms.controls import LiveInput
-from fuselatch.core.forms.declarations import InputControl, Source
+from fuselatch.core.forms.declarations import Source
 from fuselatch.core.forms.deeds import CHARACTER, Deed, Done, DoubleClick, Enter, Keys, Press, Put, Raise, Settle, Write
+from fuselatch.core.forms.inputs import InputControl
 from fuselatch.core.model.values import Unparsable
 from fuselatch.core.model.view import FieldPart
 

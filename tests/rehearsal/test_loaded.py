@@ -1,4 +1,4 @@
-"""What is loaded is what is used."""
+"""A rehearsal loads only the packages that it uses."""
 
 from __future__ import annotations
 

@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import Any, Final, NamedTuple
 
 from fuselatch.core.engine.session import Session
-from fuselatch.core.forms.declarations import MOST_BYTES, USUAL_BYTES
+from fuselatch.core.forms.inputs import MOST_BYTES, USUAL_BYTES
 from fuselatch.core.model.gestures import VERBS, Gesture
 from fuselatch.frontends.keys import key_gesture
 

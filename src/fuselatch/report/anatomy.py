@@ -8,9 +8,10 @@ from pathlib import Path
 from typing import Any, Final, NamedTuple
 
 from fuselatch.core.forms.catalogs import Catalog
-from fuselatch.core.forms.declarations import limits, plain_text
+from fuselatch.core.forms.control_options import limits
 from fuselatch.core.forms.defaults import LastEntered, NthChoice
 from fuselatch.core.forms.form import Form, plan_of
+from fuselatch.core.forms.inputs import plain_text
 from fuselatch.core.forms.latch import Latch
 from fuselatch.core.forms.params import MISSING
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, Handler

@@ -8,8 +8,8 @@ from decimal import Decimal
 from string import Formatter
 from typing import Any, Final
 
-from fuselatch.core.forms.declarations import plain_text
 from fuselatch.core.forms.form import Form, plan_of
+from fuselatch.core.forms.inputs import plain_text
 from fuselatch.core.forms.params import MISSING
 from fuselatch.core.forms.plans import ControlPlan, FormPlan
 from fuselatch.core.forms.prompts import Prompt

@@ -18,8 +18,8 @@ from pathlib import Path
 from types import NoneType, UnionType
 from typing import Any, Final, Literal, NamedTuple, Union, get_args, get_origin, get_type_hints
 
-from fuselatch.core.forms.declarations import InputControl
 from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.inputs import InputControl
 from fuselatch.core.kinds.text import Text
 from fuselatch.core.model.names import suggest
 from fuselatch.rehearsal.imports import INSTALLED

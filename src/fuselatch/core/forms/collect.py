@@ -16,7 +16,8 @@ from typing import TYPE_CHECKING, Any
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.checks import CheckMark, checks_of
 from fuselatch.core.forms.custom_events import CustomEvent
-from fuselatch.core.forms.declarations import Declaration, InputControl, Within, name_of
+from fuselatch.core.forms.declarations import Declaration, Within, name_of
+from fuselatch.core.forms.inputs import InputControl
 from fuselatch.core.forms.params import OpenerDeclaration, ParamDeclaration
 from fuselatch.core.forms.plans import CheckPlan, ControlPlan, FormPlan, Handler, RowPlan, joined
 from fuselatch.core.forms.prompts import Prompt

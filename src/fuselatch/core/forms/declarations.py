@@ -8,7 +8,6 @@ value that isn't blank (`G`), for type checkers and editors.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
-from decimal import Decimal
 from typing import (
     TYPE_CHECKING,
     Any,
@@ -18,97 +17,34 @@ from typing import (
     Literal,
     Self,
     TypeAlias,
-    TypedDict,
     TypeVar,
     cast,
     overload,
 )
 
-from fuselatch.core.forms.controls import Live, LiveInput
+from fuselatch.core.forms.control_options import ControlOptions, limits
+from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.deeds import NO_KEYS, Deed, Keys, Press, Write
-from fuselatch.core.forms.defaults import LastEntered, NthChoice
-from fuselatch.core.forms.live_state import current, is_left_out, is_masked, seen
-from fuselatch.core.forms.prompts import Tone
+from fuselatch.core.forms.defaults import NthChoice
+from fuselatch.core.forms.live_state import current, is_left_out, is_masked
 from fuselatch.core.forms.rules import Constant, Rule, is_rule
 from fuselatch.core.forms.sources import EventSource
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.events import CONTROL_EVENTS
-from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.keys import normal
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.names import NoSuchName, suggest
 from fuselatch.core.model.properties import CONSTANTS, FLAGS, TONES, usual_of
-from fuselatch.core.model.texts import user_text
-from fuselatch.core.model.values import adapted, anyhow, one_line, short, shown_as
-from fuselatch.core.model.view import FieldPart, Part
+from fuselatch.core.model.values import adapted, anyhow, short, shown_as
+from fuselatch.core.model.view import Part
 
 Shape: TypeAlias = Literal["field", "choice", "tick", "button", "label", "table", "lines"]
 """The ways in which controls are drawn."""
 
 WIDE: Final = 24
 """The width of a control that doesn't say how wide it is, in characters."""
-USUAL_BYTES: Final = 10_000
-"""The longest text for an entry that says no more (`max_length`), in bytes of UTF-8."""
-MOST_BYTES: Final = 48_000
-"""The longest text for any entry, in bytes of UTF-8."""
-
 L_co = TypeVar("L_co", bound=Live, covariant=True)
-R_co = TypeVar("R_co", covariant=True)
-G_co = TypeVar("G_co", covariant=True)
-
-
-class ControlOptions(TypedDict, total=False):
-    """Options of every control: constants, or functions of the form.
-
-    `keys`: a shortcut that presses the button or moves the focus to the control. `look`: a hint for drawing, one of the
-    kind's looks.
-    """
-
-    enabled: bool | Rule[bool]
-    visible: bool | Rule[bool]
-    help: str | Rule[str]
-    tone: Tone | Rule[Tone]
-    keys: str
-    look: str
-
-
-class EntryOptions(ControlOptions, total=False):
-    """More options of controls that can be filled in.
-
-    `required="warn"`: a blank is a warning. `read_only=True`: the user can go there and copy, but not enter anything; the
-    value is checked and saved as any other. `while_typing=True`: show markers from the first key. `column`: the record's
-    column, if its name differs from the control's. `counts_as_change=False`: what is entered isn't a change of the form or
-    of its record, as in a search box. `masked`: a value that a rule computes is masked if it is derived from a password,
-    unless this says otherwise.
-    """
-
-    read_only: bool | Rule[bool]
-    placeholder: str
-    while_typing: bool
-    column: str
-    counts_as_change: bool
-    masked: bool
-
-
-if TYPE_CHECKING:
-    from typing_extensions import TypeVar as WithDefault
-
-    H = WithDefault("H", default=Any)
-else:
-    H = TypeVar("H")
-"""The type of a control's value in an outcome. With a default, so that `Number` alone is a whole type for checkers."""
-
-Needed: TypeAlias = bool | Literal["warn"] | Rule[bool]
-"""The option `required`."""
-
-
-class InputOptions(EntryOptions, total=False):
-    """The options of controls that can be filled in, and whose value in an outcome has the same type in any case."""
-
-    required: Needed
-
-
 ALWAYS: Final = usual_of("all")
 OF_ENTRIES: Final = usual_of("entry")
 
@@ -449,166 +385,3 @@ class Within:
 
     def __repr__(self) -> str:
         return f"<{self.name}>"
-
-
-class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
-    """A control that has a value and can be filled in.
-
-    A subclass defines `coerce` (convert a program's value), `parse` (read typed text), `show` (write a value) and `validate`
-    (find problems). It says how a value is entered (`enters`), what fits (`example`, `sample`) and what doesn't (`wrong`),
-    its JSON type (`json`, `schema`), and the Python type that it is for in generated forms (`generated_for`).
-    """
-
-    live: ClassVar[type[Live]] = LiveInput
-    accepts = frozenset({"type"})
-    enters: ClassVar[str] = "type"
-    """The verb that enters a value."""
-    example: str = ""
-    """Something to type that fits, if no rule refuses it."""
-    json: ClassVar[Mapping[str, Any]] = {"type": "string"}
-    generated_for: ClassVar[type | None] = None
-    options = frozenset(InputOptions.__annotations__)
-    takes_focus = True
-    holds_value = True
-    is_checked = True
-    needed: ClassVar[str] = "required.entry"
-    """The id of the text that is shown while a required control is blank."""
-    holds_a: ClassVar[str] = "text"
-    """The type of a field's text, for whoever draws it: text, number, date, time or datetime."""
-    of_record: ClassVar[type | None] = None
-    """The type that a record's value is converted to (None: no conversion)."""
-    entered = Source("entered")
-    leaving = Source("leaving")
-    left = Source("left")
-    changed = Source("changed")
-    double_clicked = Source("double_clicked")
-
-    def __init__(self, caption: str | Rule[str] = "", options: Mapping[str, Any] | None = None, **more: Any) -> None:
-        """Declare a control. `options`: those to be checked by name; without them, all of `more` are options."""
-        if options is None:
-            options = {name: value for name, value in more.items() if name not in ("value", "default")}
-            more = {"value": more.get("value"), "default": more.get("default")}
-        given = more.get("value")
-        if given is not None and not is_rule(given):
-            try:
-                more["value"] = Constant(self.coerce(given))
-            except TypeError as error:
-                raise DeclarationError(f"{type(self).__name__}({caption!r}): value: {error}") from None
-        self.fields: dict[Formats, FieldPart] = {}
-        super().__init__(caption, {**OF_ENTRIES, **options}, **more)
-
-    @property
-    def blank(self) -> R_co:
-        """The control's blank value."""
-        return None  # type: ignore[return-value]
-
-    if TYPE_CHECKING:
-
-        @property
-        def holds(self) -> G_co:
-            """The type of a value that isn't blank, for type checkers."""
-
-        @property
-        def handed_over(self) -> R_co:
-            """The type of its value in an outcome, for type checkers."""
-
-    def longest(self) -> int:
-        """Return the longest text that a front end may send, in bytes of UTF-8."""
-        return MOST_BYTES if (getattr(self, "max_length", None) or 0) * 4 > USUAL_BYTES else USUAL_BYTES
-
-    def gestures(self, live: Any) -> Iterator[tuple[str, str]]:
-        if live._rule or seen(live, "read_only") is True:
-            return
-        if "type" in self.accepts and self.is_typable():
-            yield "type", ""
-
-    def part(self, live: Any, memo: Memo, formats: Formats) -> Part:
-        if live._cells is not None or live._set is not None:
-            return self.field(live, formats)
-        # All is constant, so that forms share it.
-        found = self.fields.get(formats)
-        if found is None:
-            found = self.fields[formats] = self.field(live, formats)
-        return found
-
-    def field(self, live: Any, formats: Formats) -> FieldPart:
-        """Return the part of the view of a field."""
-        pattern = getattr(self, "pattern", None)
-        return FieldPart(
-            holds=self.holds_a,
-            placeholder=seen(live, "placeholder") or "",
-            minimum=self._bound(live, "minimum", formats),
-            maximum=self._bound(live, "maximum", formats),
-            multi_line=self.constants["look"] == "multi-line",
-            secret=self.constants["look"] == "password",
-            max_length=getattr(self, "max_length", None),
-            longest=self.longest(),
-            decimals=getattr(self, "decimals", None),
-            pattern=getattr(pattern, "pattern", ""),
-        )
-
-    def _bound(self, live: Any, name: str, formats: Formats) -> str:
-        limit = seen(live, name)
-        return "" if limit is None or limit == "" else shown_as(self, limit, formats)
-
-    def taken(self, text: str) -> str:
-        """Return what of a typed or pasted text gets into the field: one line, without control characters."""
-        return text if text.isprintable() else one_line(text)
-
-    def settled(self, draft: str) -> str:
-        """Return what of a draft is parsed."""
-        return draft.strip()
-
-    def parse(self, text: str, live: Any, formats: Formats) -> Any:
-        """Convert settled text to a value; raise `Unparsable`."""
-        raise NotImplementedError
-
-    rule_words: ClassVar[tuple[str, ...]] = ("required",)
-
-    def validate(self, live: Any, value: Any, formats: Formats) -> list[Finding]:
-        """Return the findings of the declared rules for a value."""
-        required = self.constants["required"] if live._cells is None and live._set is None else live.required
-        if required and (value == self.blank or value is False):
-            return [Finding(user_text(formats, self.needed), "warn" if required == "warn" else "refuse", "required")]
-        return []
-
-    # ---- what the kind says of itself
-
-    def details(self) -> Iterator[str]:
-        default = self.constants.get("default")
-        if isinstance(default, NthChoice | LastEntered):
-            yield f"default {default!r}"
-        yield from super().details()
-
-    def sample(self, first_choice: str = "") -> str:
-        """Return text that fits the rules, or "" if it can't be guessed. `first_choice`: an item that was offered."""
-        for word in ("minimum", "maximum"):
-            if self.constants.get(word) is not None:
-                return plain_text(self.constants[word])
-        return self.example
-
-    def wrong(self, rule: str) -> tuple[str, str] | None:
-        """Return a verb and a text that a declared rule refuses, or None if it can't be guessed."""
-        if rule == "required":
-            return "clear", ""
-        limit = self.constants.get(rule)
-        if rule in ("minimum", "maximum") and isinstance(limit, int | float | Decimal):
-            return "type", plain_text(limit - 1 if rule == "minimum" else limit + 1)
-        return None
-
-    def schema(self, needed: bool) -> dict[str, Any]:
-        """Return the JSON Schema of the value. If it isn't `needed`, it may be null."""
-        return {**self.json} if needed else {**self.json, "type": [self.json["type"], "null"]}
-
-
-def plain_text(value: object) -> str:
-    """Return a number as people type it."""
-    return f"{value:g}" if isinstance(value, float) else str(value)
-
-
-NO_LIMITS = (("min_length", 0), ("min_items", 0))
-
-
-def limits(word: str, given: object) -> bool:
-    """Return True if a declared property limits the value. 0 is a limit, but at least 0 characters or items is none."""
-    return given is not None and given is not False and given != "" and (word, given) not in NO_LIMITS

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any, ClassVar, Final, Literal, ParamSpec, Type
 from fuselatch.core.forms.collect import FormMeta, collect
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import Live
-from fuselatch.core.forms.declarations import InputControl
+from fuselatch.core.forms.inputs import InputControl
 from fuselatch.core.forms.latch import Latch
 from fuselatch.core.forms.manner import PLACES, Manner, Place
 from fuselatch.core.forms.params import Opener, Param

@@ -6,8 +6,9 @@ from typing import Any, Self, Unpack
 
 from fuselatch.core.forms.collect import FormMeta, collect
 from fuselatch.core.forms.container import Container
+from fuselatch.core.forms.control_options import ControlOptions
 from fuselatch.core.forms.controls import Live
-from fuselatch.core.forms.declarations import ControlOptions, Declaration, Within
+from fuselatch.core.forms.declarations import Declaration, Within
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.errors import NotAllowedHere

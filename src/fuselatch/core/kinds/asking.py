@@ -6,8 +6,8 @@ from copy import copy
 from types import new_class
 from typing import Any
 
-from fuselatch.core.forms.declarations import InputControl
 from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.inputs import InputControl
 from fuselatch.core.kinds.button import Button
 from fuselatch.core.kinds.label import Label
 from fuselatch.core.model.locale_formats import Formats

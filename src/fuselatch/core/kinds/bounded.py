@@ -5,9 +5,11 @@ from __future__ import annotations
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any, Final, Generic, TypeVar, Unpack
 
+from fuselatch.core.forms.control_options import EntryOptions, H
 from fuselatch.core.forms.controls import LiveRange
-from fuselatch.core.forms.declarations import EntryOptions, H, InputControl, Source
+from fuselatch.core.forms.declarations import Source
 from fuselatch.core.forms.defaults import LastEntered
+from fuselatch.core.forms.inputs import InputControl
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.findings import Finding

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any, Literal, Unpack
 
+from fuselatch.core.forms.control_options import ControlOptions
 from fuselatch.core.forms.controls import Live
-from fuselatch.core.forms.declarations import ControlOptions, Declaration, Memo, Source
+from fuselatch.core.forms.declarations import Declaration, Memo, Source
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.values import short

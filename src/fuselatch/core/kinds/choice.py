@@ -3,28 +3,27 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from typing import TYPE_CHECKING, Any, ClassVar, Final, Generic, Literal, TypeAlias, TypeVar, Unpack, overload
+from typing import TYPE_CHECKING, Any, ClassVar, Generic, Literal, TypeAlias, TypeVar, Unpack, overload
 
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.container import OpenForm
+from fuselatch.core.forms.control_options import EntryOptions, H, Needed
 from fuselatch.core.forms.controls import LiveInput
-from fuselatch.core.forms.declarations import EntryOptions, H, InputControl, Memo, Needed, Shape, Source
-from fuselatch.core.forms.deeds import CHARACTER, Deed, Done, Enter, Keys, Put, Settle, Write
+from fuselatch.core.forms.declarations import Memo, Shape, Source
+from fuselatch.core.forms.deeds import Deed, Enter, Keys, Write
 from fuselatch.core.forms.defaults import NthChoice
+from fuselatch.core.forms.inputs import InputControl
 from fuselatch.core.forms.live_state import current, property_of, seen
 from fuselatch.core.forms.plans import ControlPlan
 from fuselatch.core.forms.port import EnginePort
 from fuselatch.core.forms.rules import Rule
+from fuselatch.core.kinds.list_keys import ALWAYS_OPEN, CLOSED, ENDS, OPEN, OPEN_FOR_SEVERAL, WITH_TEXT, pick_by_letter
 from fuselatch.core.kinds.listing import (
-    MOVES,
     at_item_of,
-    candidates,
     few_texts,
-    found_by_letters,
     held_by,
     in_reach,
     items_at,
-    moved,
     picked_texts,
     would_take,
 )
@@ -45,81 +44,6 @@ G = TypeVar("G")
 R = TypeVar("R")
 
 Offer: TypeAlias = Iterable[T] | Rule[Iterable[T]] | Catalog[T]
-
-# ---- keys
-
-
-def pick_moved(live: Any, key: str) -> Iterator[Deed]:
-    """Move the pick, in a list that is always open."""
-    yield Settle()
-    value = live.value
-    at = moved(live.choices, range(len(live.choices)), UNSEEN if value is None else value, key)
-    if at is not None:
-        yield Enter(live.choices[at])
-
-
-def pick_by_letter(live: Any, key: str) -> Iterator[Deed]:
-    """Pick the item that a letter finds; without one, the pick stays."""
-    item = found_by_letters(live, key)
-    if item is not UNSEEN:
-        yield Enter(item)
-
-
-def do_nothing(live: Any, key: str) -> Iterator[Deed]:
-    """Keep a key from the browser, which would scroll."""
-    return iter(())
-
-
-def open_list(live: Any, key: str) -> Iterator[Deed]:
-    """Open the list at the chosen item, or at the first one."""
-    value = live.value
-    held = value if live._decl.multiple else () if value is None else (value,)
-    at = live.choices.position(held[0]) if held else 0
-    yield Put("_listing", True)
-    yield Put("_at", live.choices[at] if at is not None and at < len(live.choices) else UNSEEN)
-
-
-def close_list(live: Any, key: str) -> Iterator[Deed]:
-    """Close the list; what was typed stays."""
-    yield Put("_listing", False)
-
-
-def move_in_list(live: Any, key: str) -> Iterator[Deed]:
-    """Move in an open list, without picking."""
-    at = moved(live.choices, candidates(live), would_take(live), key)
-    if at is not None:
-        yield Put("_at", live.choices[at])
-
-
-def take_item(live: Any, key: str) -> Iterator[Deed]:
-    """Pick the item that the open list is at; without one, settle what was typed."""
-    item = would_take(live)
-    if item is not UNSEEN:
-        yield Enter(item)
-    elif live._draft:
-        yield Settle()
-
-
-def toggle_item(live: Any, key: str) -> Iterator[Deed]:
-    """Pick the item that the open list of a multiple choice is at, or take it away; the list stays open."""
-    item = would_take(live)
-    if item is not UNSEEN:
-        yield Enter(live._decl.with_picked(live, item))
-        if live.form.is_open and live.focused:
-            yield Put("_listing", True)
-    else:
-        yield Done()
-
-
-ALWAYS_OPEN: Final = Keys({**dict.fromkeys(MOVES, pick_moved), "Space": do_nothing, CHARACTER: pick_by_letter})
-WITH_TEXT: Final = Keys(dict.fromkeys(MOVES, pick_moved))
-CLOSED: Final = Keys(dict.fromkeys(("Down", "Up", "Alt+Down"), open_list))
-OPEN: Final = Keys({**dict.fromkeys(MOVES, move_in_list), "Enter": take_item, "Alt+Up": close_list})
-OPEN_FOR_SEVERAL: Final = Keys({**OPEN, "Enter": toggle_item, "Space": toggle_item})
-ENDS: Final = ("Home", "End")
-
-
-# ---- the live control
 
 
 class LiveChoice(LiveInput[R, G], Generic[T, R, G]):

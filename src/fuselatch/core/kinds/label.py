@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any, ClassVar, Unpack
 
+from fuselatch.core.forms.control_options import ControlOptions
 from fuselatch.core.forms.controls import LiveValue
-from fuselatch.core.forms.declarations import ControlOptions, Declaration, Memo, Source
+from fuselatch.core.forms.declarations import Declaration, Memo, Source
 from fuselatch.core.forms.live_state import is_seen, seen
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.errors import DeclarationError

@@ -8,8 +8,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping
 from typing import TYPE_CHECKING, Any, Generic, Literal, TypeVar, Unpack
 
+from fuselatch.core.forms.control_options import ControlOptions
 from fuselatch.core.forms.controls import Live
-from fuselatch.core.forms.declarations import ControlOptions, Declaration, Memo, Source
+from fuselatch.core.forms.declarations import Declaration, Memo, Source
 from fuselatch.core.forms.groups import Group
 from fuselatch.core.forms.line_lists import LineList
 from fuselatch.core.forms.live_state import id_of, is_left_out, is_masked, is_seen

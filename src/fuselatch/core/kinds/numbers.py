@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from decimal import Decimal
 from typing import TYPE_CHECKING, Any, ClassVar, Generic, Literal, TypeVar, Unpack, overload
 
-from fuselatch.core.forms.declarations import H, Needed
+from fuselatch.core.forms.control_options import H, Needed
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.kinds.bounded import Bounded, BoundOptions
 from fuselatch.core.model.errors import DeclarationError

@@ -9,13 +9,16 @@ from typing import TYPE_CHECKING, Any, Final, Generic, Literal, Self, TypeAlias,
 
 from fuselatch.core.forms.catalogs import Catalog, Frame
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.declarations import EntryOptions, H, InputControl, Memo, Needed
+from fuselatch.core.forms.control_options import EntryOptions, H, Needed
+from fuselatch.core.forms.declarations import Memo
 from fuselatch.core.forms.deeds import Deed, DoubleClick, Keys
+from fuselatch.core.forms.inputs import InputControl
 from fuselatch.core.forms.live_state import seen
 from fuselatch.core.forms.plans import ControlPlan
 from fuselatch.core.forms.port import EnginePort
 from fuselatch.core.forms.rules import Rule
-from fuselatch.core.kinds.choice import ALWAYS_OPEN, Choice, LiveChoice
+from fuselatch.core.kinds.choice import Choice, LiveChoice
+from fuselatch.core.kinds.list_keys import ALWAYS_OPEN
 from fuselatch.core.kinds.listing import IN_REACH, few_texts, held_by, in_reach, items_at, picked_texts
 from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.errors import DeclarationError, UnknownName

@@ -5,8 +5,10 @@ from __future__ import annotations
 import re
 from typing import Any, Final, Unpack
 
+from fuselatch.core.forms.control_options import InputOptions
 from fuselatch.core.forms.controls import LiveInput
-from fuselatch.core.forms.declarations import WIDE, InputControl, InputOptions, Source
+from fuselatch.core.forms.declarations import WIDE, Source
+from fuselatch.core.forms.inputs import InputControl
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.findings import Finding

@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from typing import Any, ClassVar, Unpack
 
+from fuselatch.core.forms.control_options import InputOptions
 from fuselatch.core.forms.controls import LiveInput
-from fuselatch.core.forms.declarations import InputControl, InputOptions, Memo
+from fuselatch.core.forms.declarations import Memo
 from fuselatch.core.forms.deeds import Deed, Enter, Keys
+from fuselatch.core.forms.inputs import InputControl
 from fuselatch.core.forms.live_state import seen
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.locale_formats import Formats

@@ -1,4 +1,4 @@
-"""What tells the compiler about a class. In plain Python it does nothing, and needs no package."""
+"""A hint for the compiler about a class. In plain Python it does nothing, and needs no package."""
 
 from __future__ import annotations
 

@@ -14,7 +14,7 @@ from fuselatch.core.engine.acting.closing import dismiss, submit, submit_and_go_
 from fuselatch.core.engine.acting.opening import open_form
 from fuselatch.core.engine.looking.naming import open_form_named
 from fuselatch.core.engine.records import line_changes as lines
-from fuselatch.core.engine.records.bound_records import reset
+from fuselatch.core.engine.records.current_record import reset
 from fuselatch.core.engine.rules.drafts import drop_draft
 from fuselatch.core.engine.rules.validation import preview
 from fuselatch.core.engine.state.session_state import SessionState

@@ -114,12 +114,6 @@ class SessionState(Undoable):
         self.messages: dict[OpenForm, Message] = {}
         self.hovered: ControlState | None = None
 
-        # Whoever looks on: told in this order. `sees_events`: one of them wants all events, also those without a handler.
-        self.observers: tuple[Observer, ...] = ()
-        self.sees_events = False
-        self.muting: Muting | None = None
-        self.pausing: Pausing | None = None
-
         # The user's last gesture, from when a form with the option `idle` opens; True once a form was told since.
         self.quiet_since: datetime | None = None
         self.told_idle = False
@@ -133,7 +127,13 @@ class SessionState(Undoable):
         self._begin_empty()
 
     def _begin_empty(self) -> None:
-        """Begin with nothing gathered yet, by handlers or in caches."""
+        """Begin with nothing gathered yet, by handlers or in caches, and without observers."""
+        # Whoever looks on: told in this order. `sees_events`: one of them wants all events, also those without a handler.
+        self.observers: tuple[Observer, ...] = ()
+        self.sees_events = False
+        self.muting: Muting | None = None
+        self.pausing: Pausing | None = None
+
         # Shared values, latches that end with the session, and what was entered last.
         self.shared: dict[Shared[Any], Any] = {}
         self.session_latches: dict[LatchPlace, LatchRecord] = {}
