@@ -7,7 +7,7 @@ from pathlib import Path
 from time import perf_counter
 from typing import Any, ClassVar
 
-from common import HEADING
+from common import HEADING, to_reach
 
 from fuselatch.exploring import world
 from fuselatch.exploring.search import Search
@@ -64,15 +64,18 @@ def main() -> None:
         exploring, plainly, states = sorted(costs(scene) for _ in range(3))[1]
         each, base = exploring / GESTURES * 1e6, plainly / GESTURES * 1e6
         what = f"{scene.__name__}: a gesture explored"
-        print(f"{what:<58} {each:10.2f} µs {base:10.2f} µs {each / base:8.1f}x  (to reach: 2.5x)")
+        print(f"{what:<58} {each:10.2f} µs {base:10.2f} µs {each / base:8.1f}x  {to_reach(each / base, 2.5, 'x')}")
         print(f"  {GESTURES / exploring:,.0f} gestures and {states / exploring:,.0f} new states a second")
     for form, (key, by_hand) in PLANTED.items():
         found = [found_after(form, key, seed) for seed in range(SEEDS)]
         known = [each for each in found if each is not None]
         after = max((gestures for gestures, _ in known), default=0)
         steps = max((length for _, length in known), default=0)
-        print(f"{key}: with {len(known)} of {SEEDS} seeds (to reach: 9), within {after:,} gestures; "
-              f"at most {steps} steps, {by_hand} by hand")  # fmt: skip
+        told = to_reach(len(known), 9, at_least=True)
+        print(
+            f"{key}: with {len(known)} of {SEEDS} seeds {told}, within {after:,} gestures; "
+            f"at most {steps} steps, {by_hand} by hand"
+        )
 
 
 if __name__ == "__main__":

@@ -8,7 +8,7 @@ from time import perf_counter
 from types import new_class
 from typing import Any
 
-from common import HEADING, ratio
+from common import HEADING, ratio, to_reach
 
 from fuselatch import Button, Form, Group, Lines, Number, Text
 from fuselatch.frontends import Gesture, Session
@@ -80,7 +80,8 @@ def main() -> None:
     """Print all figures."""
     print(HEADING)
     grown("a key in a text", 10_000, 1_000, typed, 1.2)
-    print(f"{'what a typed text of 10,000 holds':<58} {memory(10_000):9.2f} MB   (to reach: 5 MB)")
+    held = memory(10_000)
+    print(f"{'what a typed text of 10,000 holds':<58} {held:9.2f} MB   {to_reach(held, 5, ' MB')}")
     grown("a staged row", 8_000, 800, pressed("stage"), 1.5)
     grown("an added line", 400, 40, pressed("add"), 1.5)
 

@@ -7,6 +7,8 @@ import time
 from types import new_class
 from typing import Any
 
+from common import to_reach
+
 from fuselatch import Catalog, Choice, Form, Text
 from fuselatch.cli import core_is
 from fuselatch.frontends import Gesture, Session
@@ -71,10 +73,10 @@ if __name__ == "__main__":
     print(f"{core_is()} core")
     for size in (10, 100, 1_000, 10_000):
         key, view = medians(size)
-        told = f"{view / key:.1f} times (wanted: {WANTED})"
+        told = f"{view / key:.1f} times {to_reach(view / key, WANTED)}"
         print(f"{size:>9,} controls: a key {key * 1e6:5.1f} µs, its view {view * 1e6:5.1f} µs: {told}")
     for count in (20_000, 1_000_000)[: 1 if "--quick" in sys.argv else 2]:
         longest, first, later = first_key(count)
-        told = f"{first / later:.1f} times (wanted: 10)"
+        told = f"{first / later:.1f} times {to_reach(first / later, 10)}"
         print(f"{count:>9,} items: longest slice {longest * 1e3:.0f} ms")
         print(f"{'':>9}  a key {first * 1e3:.2f} ms, a later one {later * 1e3:.2f} ms: {told}")

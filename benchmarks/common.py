@@ -51,11 +51,17 @@ def best(function: Callable[[], object], times: int) -> float:
     return in_turn(Measure(function, max(1, times // 5)))[0]
 
 
+def to_reach(found: float, limit: float, unit: str = "", at_least: bool = False) -> str:
+    """Return what was to be reached, and MISSED if it wasn't."""
+    good = found >= limit if at_least else found <= limit
+    return f"(to reach: {limit:,g}{unit}){'' if good else '  MISSED'}"
+
+
 def ratio(what: str, ours: float, base: float, reach: float | None, found: float | None = None) -> bool:
     """Print microseconds, the baseline's, the ratio (or `found`) and the verdict; return True if it is in reach."""
     found = ours / base if found is None else found
     good = reach is None or found <= reach
-    wanted = "" if reach is None else f"  (to reach: {reach:g}x){'' if good else '  MISSED'}"
+    wanted = "" if reach is None else f"  {to_reach(found, reach, 'x')}"
     print(f"{what:<58} {ours:9.2f} µs   {base:8.3f} µs   {found:6.1f}x{wanted}")
     return good
 

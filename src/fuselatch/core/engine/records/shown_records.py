@@ -2,8 +2,8 @@
 
 Theory of operation
 -------------------
-`only` and `where` say which rows of the source match. They are computed when a rule, a handler or the view asks, and kept until the rows, a
-filter's value or `only` differ. The rows are those of the session: what a gesture has staged is in them.
+`only` and `where` say which rows of the source match. They are computed when a rule, a handler or the view asks, and kept
+until the rows, a filter's value or `only` differ. The rows are those of the session: what a gesture has staged is in them.
 
 The *current record* has a row as it was read, and a key. Rules that read the key follow it. Where the source's key isn't
 usable, a record's key is its place.
