@@ -6,13 +6,14 @@ from collections.abc import Iterator
 from typing import Any, ClassVar
 
 from fuselatch.frontends import Formats
-from fuselatch.kinds import Deed, Enter, FieldPart, InputControl, Keys, LiveInput, Raise, Source, Unparsable
+from fuselatch.kinds import Deed, Enter, FieldPart, InputControl, Keys, LiveInput, Raise, Settle, Source, Unparsable
 
 MOST = 5
 
 
 def rate(live: Any, key: str) -> Iterator[Deed]:
     """Give one star more or less."""
+    yield Settle()
     stars = max(1, min(MOST, (live.value or 0) + (1 if key == "Up" else -1)))
     yield Enter(stars, "rate")
     yield Raise("rated", stars)
