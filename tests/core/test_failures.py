@@ -30,8 +30,10 @@ from fuselatch import (
     check,
     warn,
 )
+from fuselatch.core.model.trace import TraceEntry
 from fuselatch.frontends import Gesture, Session
 from fuselatch.rehearsal import read_cues, rehearse, run_cues
+from fuselatch.report.tree import story as story_of
 from fuselatch.stores import MemoryRecords
 from tests.bench import LOG, Bench, Dialog, bench, doing, fail, note, undone
 from tests.helpers import act, snapshot
@@ -101,6 +103,15 @@ def test_a_long_loop_is_told_in_a_few_lines() -> None:
         assert desk.session.view.failure is not None and desk.session.view.failure.loop[:2] == ("a.changed", "a_first")
         assert "… 95 more rounds" in desk.story() and len(desk.story().splitlines()) < 60
         assert len(desk.why("b.value").splitlines()) <= 10
+
+
+def test_keys_in_two_forms_are_two_lines_of_the_story() -> None:
+    typed = (("A", "word a"), ("B", "word b"), ("B", "word bc"), ("B", "other b"))
+    entries = [
+        TraceEntry(number, 0, "gesture", form, text.partition(" ")[0], f"type {text}", None, None, "")
+        for number, (form, text) in enumerate(typed, 1)
+    ]
+    assert story_of(entries).splitlines() == ["type word a", "type word bc", "type other b"]
 
 
 class Item(Group):

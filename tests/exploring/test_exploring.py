@@ -23,6 +23,8 @@ from fuselatch.core.engine.looking.possible import possible_gestures
 from fuselatch.core.engine.records.bound_records import Records
 from fuselatch.core.engine.rules.afresh import differing
 from fuselatch.exploring import Named, explore, read_known
+from fuselatch.exploring.exploration import together
+from fuselatch.exploring.faults import Fault, Tried
 from fuselatch.exploring.search import Search
 from fuselatch.exploring.walking import Budget, Explorer
 from fuselatch.exploring.world import TimeFuse, World, load_start
@@ -86,6 +88,53 @@ def test_what_cue_sheets_enter_is_entered_and_what_they_try_counts(tmp_path: Pat
     assert not explore(quay.Spoken, gestures=1_500).new
     found = explore(quay.Spoken, gestures=1_500, cues=tmp_path)
     assert [fault.key for fault in found.new] == ["failed Spoken.open_up: LookupError"]
+
+
+def part(key: str, *acts: str, accepted: tuple[str, ...] = (), unaccepted: tuple[str, ...] = ()) -> Tried:
+    """Return the work of one of several searches, with one fault."""
+    fault = Fault(key.partition(" ")[0], key, "", tuple([("press", act, "") for act in acts]))
+    return Tried(10, 3, [fault], accepted=[*accepted], unaccepted=[*unaccepted], refused=["Rates"])
+
+
+def test_of_what_several_searches_found_the_shortest_way_counts_and_what_one_has_refuted_does_not() -> None:
+    tried = [
+        part("trap Stay", "a", "b"),
+        part("trap Stay", "b"),
+        part("trap Stay", "a", "b", "c"),
+        part("refusal Stay.nights", "a", unaccepted=("Stay", "Bill")),
+        part("refusal Bill.sum", "a", accepted=("Stay",)),
+        part("failed Stay.note: KeyError", "a"),
+    ]
+    found = together("scene", 7, 60, tried, {"trap Stay": "meant", "trap Bill": "gone"})
+    assert [(fault.key, len(fault.acts), fault.reason) for fault in found.faults] == [
+        ("failed Stay.note: KeyError", 1, ""),
+        ("trap Stay", 1, "meant"),
+        ("refusal Bill.sum", 1, ""),
+    ]
+    assert (found.gestures, found.states) == (60, 18)
+    assert [line.partition(",")[0] for line in found.unproven] == [
+        "Bill was never accepted",
+        "Rates has no stand-in",
+        "the known fault 'trap Bill' wasn't found",
+    ]
+
+
+def test_a_budget_counts_each_gesture_and_gives_back_what_was_lent() -> None:
+    budget = Budget(3)
+    budget.take()
+    with budget.beyond(5):
+        for _ in range(2):
+            budget.take()
+        assert budget.left == 3
+    assert (budget.left, budget.fed, budget.is_over) == (0, 3, True)
+    assert Budget(1, until=0).is_over and not Budget(1).is_over
+
+
+@pytest.mark.parametrize("gestures", [50, 400])
+def test_a_search_keeps_to_its_budget(gestures: int) -> None:
+    done = Search(load_start(quiet_monday), "7", gestures, None, {}).run()
+    # The last walk or probe may come to its end.
+    assert gestures <= done.gestures <= gestures + 30
 
 
 def stays_without_looking(self: Records, turn: Any, word: str) -> bool:

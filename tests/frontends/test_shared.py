@@ -10,6 +10,7 @@ from typing import Any
 
 import pytest
 
+from fuselatch import Form, Row, Text
 from fuselatch.core.model.view import View
 from fuselatch.frontends import Gesture, Session
 from fuselatch.frontends.fed import FedGestures
@@ -38,6 +39,26 @@ def applied(mirror: dict[str, Any], told: dict[str, Any]) -> None:
         form["controls"] = [controls[each] for each in change.get("order", [each["id"] for each in form["controls"]])]
     mirror["view"]["forms"] = [forms[name] for name in told.get("order", [form["id"] for form in mirror["view"]["forms"]])]
     mirror["layouts"].update(told.get("layouts", {}))
+
+
+class Renamed(Form):
+    """A form whose captions follow an entry."""
+
+    where = Text("Where")
+    boat = Text(lambda form: f"Boat at {form.where.value}")
+    both = Row("Both", where, boat)
+
+
+def test_a_caption_that_differs_is_told_with_the_layout_that_repeats_it() -> None:
+    session = Session(Renamed)
+    seen = json.loads(json.dumps(whole(session.view)))
+    for gesture in (Gesture(verb="type", control="where", text="N1"), Gesture(verb="focus", control="boat")):
+        before = session.view
+        session.feed(gesture)
+        told = patch(before, session.view)
+        assert ("layouts" in told) == (gesture.verb == "focus")
+        applied(seen, json.loads(json.dumps(told)))
+    assert seen == json.loads(json.dumps(whole(session.view))) and "Boat at N1" in json.dumps(seen)
 
 
 @pytest.mark.parametrize("part", range(3))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import sqlite3
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
@@ -15,7 +16,7 @@ from fuselatch.stores.conformance import CASES, KEY, ROWS, SOURCE, Case, NotConf
 from fuselatch.stores.memory import CopiedRecords
 from tests.helpers import store_of
 
-KINDS = ("memory", "ragged", "copied", "csv", "declared", "json lines", "sqlite", "postgresql", "workbook")
+KINDS = ("memory", "ragged", "copied", "csv", "declared", "json lines", "sqlite", "wal", "postgresql", "workbook")
 
 
 def opener_of(kind: str, folder: Path, request: pytest.FixtureRequest) -> Callable[[], Store]:
@@ -24,7 +25,7 @@ def opener_of(kind: str, folder: Path, request: pytest.FixtureRequest) -> Callab
         rows = [{name: value for name, value in row.items() if value is not None} for row in ROWS]
         ragged = MemoryRecords({SOURCE: rows}, keys={SOURCE: KEY})
         return lambda: ragged
-    plain = {"copied": "memory", "declared": "csv"}.get(kind, kind)
+    plain = {"copied": "memory", "declared": "csv", "wal": "sqlite"}.get(kind, kind)
     made = store_of(plain, folder, {SOURCE: ROWS}, lambda: request.getfixturevalue("postgresql"))
     if kind == "declared":
         types = {"number": "integer", "boat": "string", "size": "double", "port": "string"}
@@ -35,12 +36,18 @@ def opener_of(kind: str, folder: Path, request: pytest.FixtureRequest) -> Callab
         # In memory there are no other programs: all have the one store.
         one = CopiedRecords(made) if kind == "copied" else made
         return lambda: one
+    if kind == "wal":
+        made.close()
+        with sqlite3.connect(folder / "records.db") as database:
+            database.execute("pragma journal_mode = wal")
+        database.close()
     openers: dict[str, Callable[[], Any]] = {
         "csv": lambda: CsvRecords(folder),
         "declared": lambda: CsvRecords(folder),
         "json lines": lambda: JsonLinesRecords(folder, keys={SOURCE: KEY}),
         "workbook": lambda: WorkbookRecords(folder / "records.xlsx"),
         "sqlite": lambda: SqlRecords(folder / "records.db"),
+        "wal": lambda: SqlRecords(folder / "records.db"),
         "postgresql": lambda: SqlRecords(request.getfixturevalue("postgresql")),
     }
     return openers[kind]

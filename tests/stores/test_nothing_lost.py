@@ -254,6 +254,19 @@ def test_a_store_that_stops_working_is_told_and_what_was_typed_stays(tmp_path: P
     assert open_records(address_of(kind, tmp_path)).read("boats")[0]["boat"] == "Old Eider"
 
 
+@pytest.mark.parametrize("kind", ["csv", "json lines", "workbook"])
+@pytest.mark.parametrize("mode", [0o640, 0o600, 0o664])
+def test_a_file_keeps_its_mode_and_a_link_stays_one(kind: str, mode: int, tmp_path: Path) -> None:
+    store = store_of(kind, tmp_path, {"boats": [{"number": 1, "boat": "Eider"}]})
+    path = tmp_path / (FILES[kind] or {"csv": "boats.csv"}.get(kind, "boats.jsonl"))
+    real = path.rename(tmp_path / "real")
+    path.symlink_to(real)
+    real.chmod(mode)
+    store.write([Change("change", "boats", 1, {"boat": "Old Eider"})])
+    assert real.stat().st_mode & 0o777 == mode and path.is_symlink()
+    assert {one.name for one in tmp_path.iterdir() if not one.name.startswith(".")} == {path.name, "real"}
+
+
 FULL = """
 create or replace function no_room() returns trigger language plpgsql as $$ begin
   raise exception 'could not extend file "base/1/2": No space left on device' using errcode = 'disk_full';
