@@ -30,12 +30,12 @@ NOW: Final = datetime(2031, 5, 4, 9, 30)
 """The time of a rehearsal without `now`."""
 
 
-def store_of(given: Any) -> Any:
+def store_of(given: object) -> Any:
     """Return a store: the given one, or one in memory of rows by source."""
     return MemoryRecords(given) if isinstance(given, Mapping) else given
 
 
-def checked_stand_ins(given: Mapping[type, Any]) -> Mapping[type, Any]:
+def checked_stand_ins(given: Mapping[type, object]) -> Mapping[type, Any]:
     """Return the stand-ins of a scene; raise `TypeError` for one that neither is the service nor makes it."""
     for kind, one in given.items():
         if not isinstance(kind, type):

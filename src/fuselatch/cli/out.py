@@ -38,7 +38,7 @@ def say_wrong(problem: object) -> None:
     say(f"fuselatch: {problem}", err=True)
 
 
-def say_json(value: Any, indent: int | None = 2) -> None:
+def say_json(value: object, indent: int | None = 2) -> None:
     """Print plain data as JSON."""
     click.echo(json_text(value, indent))
 

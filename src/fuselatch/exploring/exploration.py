@@ -83,7 +83,7 @@ class Exploration:
 
 
 def explore(
-    scene: Any,
+    scene: object,
     *,
     gestures: int = GESTURES,
     seconds: float | None = None,
@@ -203,7 +203,7 @@ _fed: Any = None
 """How many gestures each part of a pool has made: numbers that its processes share."""
 
 
-def count_in(fed: Any) -> None:
+def count_in(fed: object) -> None:
     """Begin a process of a pool."""
     global _fed
     _fed = fed
@@ -232,12 +232,12 @@ def unheard() -> Iterator[None]:
         yield
 
 
-def found_in(scene: Any) -> AbstractContextManager[None]:
+def found_in(scene: object) -> AbstractContextManager[None]:
     """Let imports find a scene's modules within the block, if it is told by its name."""
     return importing_from(scene.folders, also=scene.also) if isinstance(scene, Named) else nullcontext()
 
 
-def loaded(scene: Any) -> Any:
+def loaded(scene: object) -> Any:
     """Return a scene function or form class."""
     return load(scene.name, "form or scene") if isinstance(scene, Named) else scene
 
@@ -302,7 +302,7 @@ def opening_lines(scene: Any) -> tuple[str, ...]:
     return tuple(heading(scene(), origin_of("scene", scene)))[:1]
 
 
-def write_sheet(fault: Fault, found: Exploration, scene: Any, start: Start) -> None:
+def write_sheet(fault: Fault, found: Exploration, scene: object, start: Start) -> None:
     """Write a fault's cue sheet, and see that it shows the fault when it is run in a scene that is made afresh."""
     fault.sheet = "\n".join(cue_lines(fault, found.opens)) + "\n"
     if fault.is_note or fault.kind == "endless":

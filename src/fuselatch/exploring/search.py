@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from types import TracebackType
-from typing import Any, Final
+from typing import Final
 
 from fuselatch.core.engine.looking.possible import Act
 from fuselatch.core.engine.rules.afresh import Differing
@@ -398,7 +398,7 @@ def own_frames(error: BaseException | None) -> list[TracebackType]:
     return []
 
 
-def in_words(value: Any) -> str:
+def in_words(value: object) -> str:
     """Return a value in a message."""
     return repr(value) if isinstance(value, str) and value else short_text(value_text(freeze(value)), 60)
 
@@ -409,7 +409,7 @@ def afresh_words(found: Differing) -> list[str]:
     return [as_word(found, each) for each in (value if isinstance(value, list | tuple) else [value])]
 
 
-def as_word(found: Differing, value: Any) -> str:
+def as_word(found: Differing, value: object) -> str:
     """Return a value as a cue sheet writes it, in every locale alike."""
     if isinstance(value, bool):
         return "yes" if value else "no"

@@ -32,7 +32,7 @@ class Values:
         self._texts: dict[tuple[str, str], tuple[str, ...]] = {}
         self._constants: dict[str, tuple[Any, ...]] = {}
 
-    def texts(self, plan: FormPlan, control: ControlPlan, params: Mapping[str, Any]) -> tuple[str, ...]:
+    def texts(self, plan: FormPlan, control: ControlPlan, params: Mapping[str, object]) -> tuple[str, ...]:
         """Return the texts for an entry of an open form. The first of them are the likeliest to be accepted."""
         key = plan.name, control.path
         found = self._texts.get(key)
@@ -41,7 +41,7 @@ class Values:
             found = self._texts[key] = tuple([text for text in wanted if len(text) <= LONGEST][:MOST])
         return found
 
-    def _all(self, plan: FormPlan, control: ControlPlan, params: Mapping[str, Any]) -> Iterator[str]:
+    def _all(self, plan: FormPlan, control: ControlPlan, params: Mapping[str, object]) -> Iterator[str]:
         decl = control.decl
         yield from self.words.get(control.path, ())
         yield from self._shown(control, decl.sample())
@@ -81,7 +81,7 @@ class Values:
             )
         return found
 
-    def _as_text(self, control: ControlPlan, value: Any) -> Iterator[str]:
+    def _as_text(self, control: ControlPlan, value: object) -> Iterator[str]:
         """Yield a value as the user would type it, and one beside a number; nothing if it is of another kind."""
         if is_number(control):
             if isinstance(value, int | float | Decimal):
@@ -123,7 +123,7 @@ def constants_of(function: object) -> Iterator[Any]:
                     yield value
 
 
-def plain_values(values: Iterable[Any], depth: int = 0) -> Iterator[Any]:
+def plain_values(values: Iterable[object], depth: int = 0) -> Iterator[Any]:
     """Yield the plain values among some objects, a few of each collection."""
     for value in values:
         if isinstance(value, KEPT) and not isinstance(value, bool):

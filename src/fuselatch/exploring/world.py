@@ -175,7 +175,7 @@ def variables_of(scene: Scene) -> list[tuple[Any, str, Any]]:
     return found
 
 
-def put_back(module: Any, name: str, value: Any) -> None:
+def put_back(module: object, name: str, value: object) -> None:
     """Give a variable of a module its value again; a collection stays the same object."""
     now: Any = getattr(module, name, None)
     if now is value or (type(now) is type(value) and now == value):
@@ -253,7 +253,7 @@ class World:
             self.session.close()
 
 
-def load_start(scene: Any) -> Start:
+def load_start(scene: object) -> Start:
     """Return the start of a scene function, a form class or a `Scene`. Raises `LoadError` if its code fails."""
     if isinstance(scene, Scene):
         return Start(scene)

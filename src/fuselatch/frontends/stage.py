@@ -318,7 +318,7 @@ class Stage:
         self,
         session: Session,
         sender: Tell | None = None,
-        answer: Mapping[str, Any] = NO_ANSWER,
+        answer: Mapping[str, object] = NO_ANSWER,
         typed: Message | None = None,
     ) -> None:
         """Tell front ends what differs; the sender of a message also what came of it, and not what it `typed`."""

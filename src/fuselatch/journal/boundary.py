@@ -72,7 +72,7 @@ class Apart:
         return Outside(records, self._latches.fork(), {kind: make() for kind, make in self._makers.items()})
 
 
-def unchanged(given: Any) -> Any:
+def unchanged(given: object) -> Any:
     """Return a stand-in that is an object: the same one for each session."""
     return given
 

@@ -369,7 +369,7 @@ def property_rows(control: Any, words: list[str]) -> Looked:
 def property_word(name: str) -> Callable[[Any, list[str]], Looked]:
     """`NAME.caption TEXT`: a property that is text."""
 
-    def look(control: Any, words: list[str]) -> Looked:
+    def look(control: object, words: list[str]) -> Looked:
         actual = str(getattr(control, name))
         return actual == words[0], f"it is '{actual}'"
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
 from functools import wraps
-from typing import Any, Concatenate, Final, ParamSpec, Protocol, TypeVar
+from typing import Concatenate, Final, ParamSpec, Protocol, TypeVar
 
 from fuselatch.core.forms.declarations import Declaration
 from fuselatch.core.forms.form import name_of
@@ -135,7 +135,7 @@ def cued(method: Callable[Concatenate[D, P], R]) -> Callable[Concatenate[D, P], 
     return recorded
 
 
-def origin_of(verb: str, found: Any) -> str:
+def origin_of(verb: str, found: object) -> str:
     """Return how a cue sheet opens a form or scene; "" if it can't."""
     name = getattr(found, "__qualname__", "")
     return f"{verb:<7} {found.__module__}:{name}" if name.isidentifier() and found.__module__ != "__main__" else ""

@@ -231,7 +231,7 @@ def describe_line(control: ControlPlan) -> Iterator[ControlDescription]:
             yield replace(found, path=f"{control.path}[].{found.path}")
 
 
-def rule_text(word: str, value: Any) -> str:
+def rule_text(word: str, value: object) -> str:
     return word if value is True else f"{word} {plain_text(getattr(value, 'pattern', value))}"
 
 

@@ -141,7 +141,7 @@ def page(title: str, summary: str, books: Sequence[Book]) -> str:
     )
 
 
-def in_page(value: Any) -> Any:
+def in_page(value: object) -> Any:
     """Return what a page shows of a value: no control characters, and a long text cut. Markup stays."""
     return visible(value) if isinstance(value, str) and not hasattr(value, "__html__") else value
 

@@ -67,7 +67,7 @@ def of_type(kind: Any, definitions: dict[str, Any]) -> dict[str, Any]:
     return {"type": names[kind]}
 
 
-def object_type(kind: Any, definitions: dict[str, Any]) -> dict[str, Any]:
+def object_type(kind: object, definitions: dict[str, Any]) -> dict[str, Any]:
     """Return the schema of a part of the view."""
     fields = fields_of(kind)
     return {
@@ -100,7 +100,7 @@ def fields_of(kind: Any) -> dict[str, Any]:
     return {name: hints[name] for name in kind._fields if name != "part"}
 
 
-def in_one_line(kind: Any) -> str:
+def in_one_line(kind: object) -> str:
     return " ".join((kind.__doc__ or "").split())
 
 
@@ -134,7 +134,7 @@ def add_type(kind: Any, made: dict[str, str]) -> str:
     return name
 
 
-def interface(name: str, fields: Mapping[str, Any], made: dict[str, str], base: str = "") -> str:
+def interface(name: str, fields: Mapping[str, object], made: dict[str, str], base: str = "") -> str:
     """Return an interface with some fields."""
     lines = [f"  {field}: {ts_type(hint, made)};" for field, hint in fields.items()]
     return "\n".join([f"export interface {name}{f' extends {base}' if base else ''} {{", *lines, "}"])

@@ -319,7 +319,7 @@ def defaults(body: Body) -> Found:
             yield from reads_too_early(body, path, rule, order[order.index(path) :])
 
 
-def reads_too_early(body: Body, path: str, rule: Any, later: Sequence[str]) -> Found:
+def reads_too_early(body: Body, path: str, rule: object, later: Sequence[str]) -> Found:
     """Find entries that a default's rule reads before they have a value."""
     rules = [
         (node, first) for node, first in body.functions() if isinstance(node, ast.Lambda) and node.lineno == code_line(rule)
@@ -331,7 +331,7 @@ def reads_too_early(body: Body, path: str, rule: Any, later: Sequence[str]) -> F
             yield read.lineno, problem, "defaults are made in tab order; use a rule for the value"
 
 
-def code_line(rule: Any) -> int:
+def code_line(rule: object) -> int:
     """Return the first line of a function's code, or 0."""
     code = getattr(rule, "__code__", None)
     return code.co_firstlineno if code is not None else 0

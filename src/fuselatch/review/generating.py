@@ -200,7 +200,7 @@ def from_function(function: Callable[..., Any], name: str) -> GeneratedForm:
     )
 
 
-def control_for(param: inspect.Parameter, hint: Any, help_text: str, outline: Outline) -> Control:
+def control_for(param: inspect.Parameter, hint: object, help_text: str, outline: Outline) -> Control:
     name = free(param.name, [control.name for control in outline.controls])
     default = None if param.default is param.empty else param.default
     hint, optional = without_none(hint)
@@ -237,7 +237,7 @@ def control_for(param: inspect.Parameter, hint: Any, help_text: str, outline: Ou
     return control
 
 
-def kind_for(hint: Any) -> type[InputControl[Any, Any, Any]] | None:
+def kind_for(hint: object) -> type[InputControl[Any, Any, Any]] | None:
     """Return the kind of control that says it is for a Python type, or None."""
     waiting: list[type[InputControl[Any, Any, Any]]] = [InputControl]
     while waiting:
@@ -263,7 +263,7 @@ def hints_of(function: Callable[..., Any]) -> dict[str, Any]:
         raise ValueError(f"can't read an annotation: {error}") from None
 
 
-def without_none(hint: Any) -> tuple[Any, bool]:
+def without_none(hint: object) -> tuple[Any, bool]:
     """Return an annotation without `None`, and whether it had it."""
     if get_origin(hint) not in (Union, UnionType):
         return hint, False
@@ -271,7 +271,7 @@ def without_none(hint: Any) -> tuple[Any, bool]:
     return rest[0] if len(rest) == 1 else hint, len(rest) < len(get_args(hint))
 
 
-def describe(hint: Any) -> str:
+def describe(hint: object) -> str:
     return getattr(hint, "__name__", str(hint)) if get_origin(hint) is None else str(hint)
 
 
@@ -387,7 +387,7 @@ def from_table(path: Path, target: Path) -> GeneratedForm:
     return GeneratedForm(module, outline.form, "\n".join([*outline.header(), *lines]), table_cues(module, outline, rows))
 
 
-def column_control(column: str, values: Sequence[Any], count: int, outline: Outline) -> Control:
+def column_control(column: str, values: Sequence[object], count: int, outline: Outline) -> Control:
     name = free(column, [control.name for control in outline.controls])
     control = Control(name, "Text", captioned(column), [], param=column)
     kinds = {type(value) for value in values}
@@ -404,7 +404,7 @@ def column_control(column: str, values: Sequence[Any], count: int, outline: Outl
     return control
 
 
-def table_cues(module: str, outline: Outline, rows: Sequence[Mapping[str, Any]]) -> str:
+def table_cues(module: str, outline: Outline, rows: Sequence[Mapping[str, object]]) -> str:
     """Return the first cue sheet, which goes through the first rows."""
     lines = [f"# First cue sheet for {outline.form}.", written("scene", [f"{module}:rehearsed"]), ""]
     if rows:

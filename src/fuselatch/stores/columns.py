@@ -133,7 +133,7 @@ def comes_back(kind: Kind, text: str) -> bool:
         return False
 
 
-def fitted(value: Any, kind: Kind | None, where: str) -> Any:
+def fitted(value: object, kind: Kind | None, where: str) -> Any:
     """Return a value as a column stores it (blank is None); raise `ValueError`."""
     if value is None or value == "":
         return None
@@ -149,7 +149,7 @@ def fitted(value: Any, kind: Kind | None, where: str) -> Any:
         raise ValueError(f"{where} must be {wanted.what}, but it is {short(value)}") from None
 
 
-def is_equal(value: Any, found: Any) -> bool:
+def is_equal(value: object, found: object) -> bool:
     """Return True if a value that was read is the one that was written."""
     try:
         return same(adapted(found, type(value)), value) if not isinstance(value, str) else same(found, value)

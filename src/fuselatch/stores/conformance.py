@@ -58,7 +58,7 @@ def expect(holds: object, what: str) -> None:
         raise NotConforming(what)
 
 
-def same_rows(found: Sequence[Mapping[str, Any]], wanted: Sequence[Mapping[str, Any]]) -> bool:
+def same_rows(found: Sequence[Mapping[str, object]], wanted: Sequence[Mapping[str, object]]) -> bool:
     """Return True if two lists of rows have the same columns and values; a blank may be None or ""."""
     return len(found) == len(wanted) and all(
         {*one} == {*other} and all(alike(value, other[column]) for column, value in one.items())

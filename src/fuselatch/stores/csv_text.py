@@ -108,7 +108,12 @@ def separator_of(text: str) -> str:
 
 
 def parsed(
-    path: Path, data: bytes, schema: Mapping[str, Any], key: tuple[str, ...], types: Mapping[str, type | None], stamp: Any
+    path: Path,
+    data: bytes,
+    schema: Mapping[str, object],
+    key: tuple[str, ...],
+    types: Mapping[str, type | None],
+    stamp: object,
 ) -> SourceSnapshot:
     """Return a file's rows; raise `StoreRefused` with name and line."""
     encoding = "utf-8-sig" if data.startswith(b"\xef\xbb\xbf") else "utf-8"
@@ -142,13 +147,15 @@ def parsed(
     return SourceSnapshot(rows, tuple(names), wanted, stamp, captions, layout, trouble)
 
 
-def part(schema: Mapping[str, Any], name: str) -> Mapping[str, Any]:
+def part(schema: Mapping[str, object], name: str) -> Mapping[str, Any]:
     """Return an object in a schema."""
     found = schema.get(name, {})
     return found if isinstance(found, Mapping) else {}
 
 
-def described(path: Path, titles: list[str], schema: Mapping[str, Any]) -> tuple[list[str], dict[str, Kind], dict[str, str]]:
+def described(
+    path: Path, titles: list[str], schema: Mapping[str, object]
+) -> tuple[list[str], dict[str, Kind], dict[str, str]]:
     """Return the columns' names, and the kinds and captions that a schema declares."""
     described: dict[str, Mapping[str, Any]] = {}
     given = part(schema, "tableSchema").get("columns", ())
@@ -220,7 +227,7 @@ def shielded(text: str) -> bool:
 # ---- writing
 
 
-def fitting(row: Mapping[str, Any], snapshot: SourceSnapshot, source: str) -> dict[str, Any]:
+def fitting(row: Mapping[str, object], snapshot: SourceSnapshot, source: str) -> dict[str, Any]:
     """Return a row's values as its source gives them back; raise `StoreRefused` for one that wouldn't come back equal."""
     found = {}
     layout: Layout = snapshot.more
@@ -247,7 +254,7 @@ def fitting(row: Mapping[str, Any], snapshot: SourceSnapshot, source: str) -> di
     return found
 
 
-def widen(layout: Layout, column: str, value: Any, where: str) -> None:
+def widen(layout: Layout, column: str, value: object, where: str) -> None:
     """Let a guessed kind fit a new value: numbers become wider, and a column without texts gets its kind."""
     kind = layout.kinds[column]
     given = OF_TYPE.get(type(value))
@@ -265,7 +272,7 @@ def widen(layout: Layout, column: str, value: Any, where: str) -> None:
             raise altered(where, value, wider.read(text))
 
 
-def must_come_back(value: Any, kind: Kind, layout: Layout, where: str) -> None:
+def must_come_back(value: object, kind: Kind, layout: Layout, where: str) -> None:
     """Refuse a value that isn't the same when it is read again."""
     if value is None:
         return
@@ -280,7 +287,7 @@ def must_come_back(value: Any, kind: Kind, layout: Layout, where: str) -> None:
     as_bytes(record)
 
 
-def entry_of(value: Any, kind: Kind | None) -> str:
+def entry_of(value: object, kind: Kind | None) -> str:
     """Return a value as a field's text."""
     if value is None:
         return ""
@@ -297,7 +304,7 @@ def record_of(entries: Sequence[str], layout: Layout) -> str:
     return file.getvalue()[:-2] + layout.line_end
 
 
-def record_text(row: Mapping[str, Any], snapshot: SourceSnapshot, before: str, written: Iterable[str]) -> str:
+def record_text(row: Mapping[str, object], snapshot: SourceSnapshot, before: str, written: Iterable[str]) -> str:
     """Return the text of a row. `before`: the record as it is in the file, or ""; `written`: the columns that are written.
 
     Entries of other columns keep each of their characters: a number may have more digits than its kind can hold.
@@ -322,7 +329,7 @@ def bytes_of(layout: Layout) -> bytes:
     return "".join(texts).encode(layout.encoding)
 
 
-def reread(rows: Sequence[Mapping[str, Any]], before: Mapping[str, Kind | None], layout: Layout, path: Path) -> list[Any]:
+def reread(rows: Sequence[Mapping[str, object]], before: Mapping[str, Kind | None], layout: Layout, path: Path) -> list[Any]:
     """Return rows with the values of columns whose guessed kind became wider."""
     found = [dict(row) for row in rows]
     for column, kind in layout.kinds.items():

@@ -31,7 +31,7 @@ def once(pairs: Sequence[tuple[str, Any]]) -> dict[str, Any]:
     return found
 
 
-def text_of(value: Any) -> str:
+def text_of(value: object) -> str:
     """Return a value as JSON: dates and times are texts (ISO 8601)."""
     if isinstance(value, dict):
         return f"{{{', '.join(f'{text_of(name)}: {text_of(one)}' for name, one in value.items())}}}"

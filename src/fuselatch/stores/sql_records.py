@@ -61,10 +61,10 @@ class Amount(TypeDecorator[Decimal]):
     impl = ExactText
     cache_ok = True
 
-    def process_bind_param(self, value: Decimal | None, dialect: Any) -> Any:
+    def process_bind_param(self, value: Decimal | None, dialect: object) -> Any:
         return None if value is None else f"{value:f}"
 
-    def process_result_value(self, value: Any, dialect: Any) -> Any:
+    def process_result_value(self, value: object, dialect: object) -> Any:
         try:
             return None if value is None else Decimal(str(value))
         except ArithmeticError:
@@ -94,13 +94,13 @@ class Lenient(TypeDecorator[Any]):
     def load_dialect_impl(self, dialect: Any) -> Any:
         return dialect.type_descriptor(self.declared)
 
-    def bind_processor(self, dialect: Any) -> Any:
+    def bind_processor(self, dialect: object) -> Any:
         return self.declared.dialect_impl(dialect).bind_processor(dialect)
 
-    def result_processor(self, dialect: Any, coltype: Any) -> Any:
+    def result_processor(self, dialect: object, coltype: object) -> Any:
         read = READINGS[self.kind]
 
-        def process(value: Any) -> Any:
+        def process(value: object) -> Any:
             try:
                 return read(value) if value is not None and value != "" else value
             except (ValueError, TypeError, ArithmeticError):
@@ -109,7 +109,7 @@ class Lenient(TypeDecorator[Any]):
         return process
 
 
-def read_tick(value: Any) -> bool:
+def read_tick(value: object) -> bool:
     if value not in (0, 1):
         raise ValueError(value)
     return bool(value)
@@ -151,7 +151,7 @@ class SqlRecords(Sources):
             seen = inspect(database)
             return sorted({*seen.get_table_names(), *seen.get_view_names()})
 
-    def create(self, source: str, rows: Iterable[Mapping[str, Any]], key: str, unique: Sequence[str] = ()) -> None:
+    def create(self, source: str, rows: Iterable[Mapping[str, object]], key: str, unique: Sequence[str] = ()) -> None:
         """Create a table with the columns and rows of another source.
 
         `unique`: columns that are unique together. The database gives keys that are whole numbers.

@@ -220,7 +220,7 @@ class Sheet:
                 return True
         return False
 
-    def put(self, line: int, column: int, value: Any) -> None:
+    def put(self, line: int, column: int, value: object) -> None:
         """Write a value. Text stays text, whatever it starts with."""
         cell = self.cell(line, column)
         for part in list(cell):

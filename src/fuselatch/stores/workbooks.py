@@ -99,7 +99,7 @@ class WorkbookRecords(Sources):
         stamp = self._stamp(source)
         return self._snapshot(self._book(), source, stamp)
 
-    def _snapshot(self, book: Workbook, source: str, stamp: Any) -> SourceSnapshot:
+    def _snapshot(self, book: Workbook, source: str, stamp: object) -> SourceSnapshot:
         if source == NAMED:
             cells = named_cells(book)
             row = {FILE: self.path.stem, **{name: value_of(cell) for name, cell in cells.items()}}
@@ -252,7 +252,7 @@ def named_cells(book: Workbook) -> dict[str, Any]:
     return found
 
 
-def put(parts: Parts, name: str, place: tuple[int, int], value: Any, values: dict[tuple[str, str], Any]) -> None:
+def put(parts: Parts, name: str, place: tuple[int, int], value: object, values: dict[tuple[str, str], Any]) -> None:
     """Write a value into a cell, and note that it has to come back."""
     sheet = parts.sheet(name)
     cell = sheet.cell(*place)
@@ -282,7 +282,7 @@ def clear_line(parts: Parts, name: str, line: int, width: int, values: dict[tupl
     parts.forget_calculation({(number, cell) for cell in formulas})
 
 
-def must_fit(value: Any, sheet: str, cell: str) -> None:
+def must_fit(value: object, sheet: str, cell: str) -> None:
     """Refuse a value that a workbook can't have."""
     if isinstance(value, str):
         found = NO_TEXT.search(value)

@@ -133,7 +133,7 @@ class Engine(EnginePort):
     def is_form_valid(self, form: OpenForm) -> bool:
         return validation.is_form_valid(self.state, form)
 
-    def assign(self, control: ControlState, value: Any) -> None:
+    def assign(self, control: ControlState, value: object) -> None:
         state, kind = self.state, type(value)
         if self.tracker is not None or state.closing or control._rule or control._state.phase == "closed":
             name = f"{type(control.form).__name__}.{control.name}.value"
@@ -236,7 +236,7 @@ class Engine(EnginePort):
 
     # ---- forms
 
-    def ask(self, form: OpenForm, prompt: Prompt, facts: Mapping[str, Any]) -> Answer:
+    def ask(self, form: OpenForm, prompt: Prompt, facts: Mapping[str, object]) -> Answer:
         return ask(self.state, form, prompt, facts)
 
     def say(self, form: OpenForm, text: str, tone: Tone, stays: bool) -> None:
@@ -244,7 +244,7 @@ class Engine(EnginePort):
         label = ("say", form._state.name, "value")
         self.by_program(form, name, label, lambda turn: changing.put_message(turn, form, text, tone, stays))
 
-    def value_form(self, entry: Any, text: str, title: str) -> type[Form]:
+    def value_form(self, entry: object, text: str, title: str) -> type[Form]:
         return value_form(entry, text, title, self.formats)
 
     def open(self, form: OpenForm, child: type[Form], params: Mapping[str, Any], how: Manner) -> Outcome:
@@ -328,7 +328,7 @@ class Engine(EnginePort):
         named = f"{type(form).__name__}.{name}"
         self.by_program(form, f"custom event {named}", ("send", named, "value"), put)
 
-    def listen(self, form: OpenForm, name: str, owner: Any, handler: Handler) -> None:
+    def listen(self, form: OpenForm, name: str, owner: object, handler: Handler) -> None:
         changing.may_change(self.state, form, f"a listener for {type(form).__name__}.{name}")
         # A key of its own: the same handler may be attached twice.
         key, listener = object(), (name, owner, handler)

@@ -38,29 +38,29 @@ class SessionRecords:
         found: tuple[Mapping[str, Any], ...] = self._engine.state.rows.read(source)
         return found
 
-    def read(self, source: str, key: Any) -> Mapping[str, Any] | None:
+    def read(self, source: str, key: object) -> Mapping[str, Any] | None:
         """Return the row with a key, with what this gesture has staged, or None. Rules can read it."""
         return rows.row_at(self._engine.state, source, key)
 
-    def find(self, source: str, row: Mapping[str, Any]) -> Mapping[str, Any] | None:
+    def find(self, source: str, row: Mapping[str, object]) -> Mapping[str, Any] | None:
         """Return the first row with these values, with what this gesture has staged, or None. Rules can read it."""
         return rows.row_like(self._engine.state, source, self._row("find", source, row))
 
-    def add(self, source: str, row: Mapping[str, Any]) -> NewKey:
+    def add(self, source: str, row: Mapping[str, object]) -> NewKey:
         """Stage a new row, which is written when the gesture is finished; return its key.
 
         The key may stand in other staged rows. Its `value` is known at once if the row names it, or else after the write.
         """
         return handler_rows.stage_new(self._engine.writing(), source, self._row("add", source, row))
 
-    def change(self, source: str, key: Any, row: Mapping[str, Any]) -> None:
+    def change(self, source: str, key: object, row: Mapping[str, object]) -> None:
         """Stage these columns of the row with a key. If someone else changes that row first, the user is asked.
 
         Raises `UnknownName` if there is no such row.
         """
         handler_rows.stage_change(self._engine.writing(), source, key, self._row("change", source, row))
 
-    def remove(self, source: str, key: Any) -> None:
+    def remove(self, source: str, key: object) -> None:
         """Stage the removal of the row with a key. Raises `UnknownName` if there is no such row."""
         handler_rows.stage_change(self._engine.writing(), source, key, None)
 

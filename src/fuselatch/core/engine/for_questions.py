@@ -47,7 +47,7 @@ class ForQuestions:
         self._state.workers.must_be_at_home()
         return why.answer(self._state, what)
 
-    def resolve(self, control: Any) -> tuple[Form | None, str]:
+    def resolve(self, control: object) -> tuple[Form | None, str]:
         """Return the form and the path that a control's name or declaration means.
 
         `Side.word` is the control `word` of the form with the name "Side" in the trace, or else of the front form of that
@@ -155,7 +155,7 @@ class ForQuestions:
         """Return one control of the front form. Raises `UnknownName`."""
         return entry_of(self.control(name))
 
-    def findings_for(self, values: Mapping[str, Any]) -> dict[str, tuple[Finding, ...]]:
+    def findings_for(self, values: Mapping[str, object]) -> dict[str, tuple[Finding, ...]]:
         """Return the findings that entries of the front form would have with these values, by name; nothing is changed.
 
         Those of the entries themselves are in it, and those of other entries whose checks read them. Rules that read the

@@ -79,7 +79,7 @@ def entry_of(control: ControlState) -> Entry:
     )
 
 
-def findings_if(session: SessionState, form: OpenForm, values: Mapping[str, Any]) -> dict[str, tuple[Finding, ...]]:
+def findings_if(session: SessionState, form: OpenForm, values: Mapping[str, object]) -> dict[str, tuple[Finding, ...]]:
     """Return the findings that entries would have if they had these values, by name: their own, and where checks read them.
 
     Rules that read the values don't follow. Raises `UnknownName` for a control that the form doesn't have, and `TypeError`

@@ -125,11 +125,11 @@ class Session(ForHandlers, ForQuestions):
             return state.last_view  # type: ignore[no-any-return]
         return view_of(state)
 
-    def choices(self, control: Any, start: int = 0, stop: int = 50) -> tuple[ItemView, ...]:
+    def choices(self, control: object, start: int = 0, stop: int = 50) -> tuple[ItemView, ...]:
         """Return items of a choice by position, as the view has them; `View` has only those in reach."""
         return self._items(control, start, stop)[0]
 
-    def rows(self, table: Any, start: int = 0, stop: int = 50) -> tuple[tuple[str, ...], ...]:
+    def rows(self, table: object, start: int = 0, stop: int = 50) -> tuple[tuple[str, ...], ...]:
         """Return the cells of a table's rows by position, as the view has them. Of any other choice they are empty."""
         return self._items(table, start, stop)[1]
 

@@ -139,7 +139,7 @@ class Catalog(Generic[T]):
         """The columns that equal a control's value."""
         return self.indexed if len(self.inputs) > len(self.tests) else ()
 
-    def _tested(self, kind: str, columns: Mapping[str, Any]) -> Catalog[T]:
+    def _tested(self, kind: str, columns: Mapping[str, object]) -> Catalog[T]:
         if not columns:
             raise DeclarationError("begins(), contains() and between() need a column and a control, as begins(name=search)")
         for column, given in columns.items():
@@ -156,7 +156,7 @@ class Catalog(Generic[T]):
             setattr(made, name, getattr(self, name))
         return made
 
-    def converted(self, value: Any, otherwise: Any = None) -> Any:
+    def converted(self, value: object, otherwise: object = None) -> Any:
         """Return a value of the source as `value_type`; `otherwise` if that would lose something."""
         if self.value_type is None or type(value) is self.value_type:
             return value
@@ -169,7 +169,7 @@ class Catalog(Generic[T]):
         return f"<Catalog of {self.source}, shows {self.text}>"
 
 
-def is_control(given: Any, where: str) -> bool:
+def is_control(given: object, where: str) -> bool:
     """Return True for a declared control with a value, and False for a constant. Refuses anything else."""
     if getattr(given, "holds_value", False):
         return True

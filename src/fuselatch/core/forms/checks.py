@@ -26,7 +26,7 @@ class CheckMark:
 
 
 def check(
-    *controls: Any, at: Any = None, while_typing: bool = False, blanks: bool = False, latch: Latch | None = None
+    *controls: Any, at: object = None, while_typing: bool = False, blanks: bool = False, latch: Latch | None = None
 ) -> Callable[[F], F]:
     """Mark a method as a check of one or more controls.
 

@@ -52,7 +52,7 @@ class Namespace(dict[str, Any]):
         super().__init__()
         self.owner = owner
 
-    def __setitem__(self, name: str, value: Any) -> None:
+    def __setitem__(self, name: str, value: object) -> None:
         if name in self and is_declared(self[name]):
             raise DeclarationError(f"{self.owner}.{name} is declared twice; rename one")
         super().__setitem__(name, value)
@@ -88,7 +88,7 @@ def is_group(value: object) -> bool:
     return getattr(value, "__dict__", {}).get("_declared") is not None
 
 
-def collect(form: type, root: type, title: Any, without: tuple[str, ...], discard: str = "") -> FormPlan:
+def collect(form: type, root: type, title: object, without: tuple[str, ...], discard: str = "") -> FormPlan:
     """Return the plan of a form or group class; raise `DeclarationError`."""
     collector = _Collector(form, root)
     plan = collector.collect(without)
@@ -151,7 +151,7 @@ class _Collector:
             if own or name in ("_state", "_live", "_declared"):
                 raise self.fail(name, f"{self.root.__name__} already uses this name; choose another")
 
-    def _plain(self, name: str, value: Any) -> None:
+    def _plain(self, name: str, value: object) -> None:
         """Refuse a handler or check that something else is wrapped around: no event would run it."""
         if not isinstance(value, WRAPPERS):
             return
@@ -167,7 +167,7 @@ class _Collector:
             root = self.root.__name__
             raise self.fail(found, f"{base.__name__} isn't a {root.lower()}; write class {base.__name__}({root})")
 
-    def _member(self, name: str, value: Any) -> None:
+    def _member(self, name: str, value: object) -> None:
         before = self.members.get(name)
         if isinstance(value, Declaration) or is_group(value):
             if name_of(value) != name:
@@ -192,7 +192,7 @@ class _Collector:
             del self.members[name]
             self.marks.pop(name, None)
 
-    def _gone(self, owner: Any) -> bool:
+    def _gone(self, owner: object) -> bool:
         """Return True if a control is left out by `without=`."""
         while isinstance(owner, Within):
             owner = owner.outer
@@ -301,7 +301,7 @@ class _Collector:
             return (None if own else owner), source.name
         return self._path(name, owner, f"can't handle '{source!r}'"), source.name
 
-    def _path(self, name: str, owner: Any, what: str) -> str:
+    def _path(self, name: str, owner: object, what: str) -> str:
         """Return the path of a declaration that something refers to."""
         first = owner
         while isinstance(first, Within):

@@ -26,7 +26,7 @@ from fuselatch.core.forms.control_options import ControlOptions, limits
 from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.deeds import NO_KEYS, Deed, Keys, Press, Write
 from fuselatch.core.forms.defaults import NthChoice
-from fuselatch.core.forms.live_state import current, is_left_out, is_masked
+from fuselatch.core.forms.live_state import ControlState, current, is_left_out, is_masked
 from fuselatch.core.forms.rules import Constant, Rule, is_rule
 from fuselatch.core.forms.sources import EventSource
 from fuselatch.core.model.errors import DeclarationError
@@ -61,7 +61,7 @@ class Memo:
         self.made_from: Any = None
 
 
-def press(live: Any, key: str) -> Iterator[Deed]:
+def press(live: ControlState, key: str) -> Iterator[Deed]:
     yield Press()
 
 
@@ -230,11 +230,11 @@ class Declaration(Generic[L_co]):
         """Return True if its text is selected when the user comes to it by keyboard."""
         return True
 
-    def keys(self, live: Any) -> Keys:
+    def keys(self, live: ControlState) -> Keys:
         """Return what it does with keys now. They come before those that mean the same on every form."""
         return PRESSED if self.pressed else NO_KEYS
 
-    def taken_keys(self, live: Any) -> tuple[str, ...]:
+    def taken_keys(self, live: ControlState) -> tuple[str, ...]:
         """Return the names of the keys that a front end leaves to it now."""
         return () if self.pressed else self.keys(live).names
 
@@ -242,41 +242,41 @@ class Declaration(Generic[L_co]):
         """Return the text that a key writes into it, or ""."""
         return " " if key == "Space" else key if len(key) == 1 else ""
 
-    def typed_in(self, live: Any, text: str) -> Iterable[Deed]:
+    def typed_in(self, live: ControlState, text: str) -> Iterable[Deed]:
         """Yield what comes of a text that is typed in place of what was typed before."""
         yield Write(text)
 
-    def before_tab(self, live: Any) -> Iterable[Deed]:
+    def before_tab(self, live: ControlState) -> Iterable[Deed]:
         """Yield what Tab does before it settles the control and leaves it."""
         return ()
 
-    def unfit(self, live: Any, gesture: Gesture) -> str:
+    def unfit(self, live: ControlState, gesture: Gesture) -> str:
         """Return why a gesture whose verb it accepts doesn't fit it, or ""."""
         if gesture.verb == "focus":
             return "" if self.takes_focus else f"{self.named} can't have the focus"
         return f"{self.named} has no items" if gesture.verb == "double" and (gesture.text or gesture.item) else ""
 
-    def gestures(self, live: Any) -> Iterator[tuple[str, str]]:
+    def gestures(self, live: ControlState) -> Iterator[tuple[str, str]]:
         """Yield the verbs, with a text, that it accepts now besides those of every control: ("type", "") for any text."""
         return iter(())
 
-    def items_meant(self, live: Any, gesture: Gesture) -> list[Any]:
+    def items_meant(self, live: ControlState, gesture: Gesture) -> list[Any]:
         """Return the items that a gesture means, by id or by text."""
         return []
 
-    def with_picked(self, live: Any, item: Any) -> Any:
+    def with_picked(self, live: ControlState, item: object) -> Any:
         """Return the value after an item is picked."""
         return item
 
-    def double_clicked_on(self, live: Any) -> Any:
+    def double_clicked_on(self, live: ControlState) -> Any:
         """Return what a double click is on, for its event."""
         return None
 
-    def exact(self, live: Any, value: Any, where: str) -> Any:
+    def exact(self, live: ControlState, value: object, where: str) -> Any:
         """Return a converted value as a program sets it. Raises `ValueError`; `where` is for messages."""
         return value
 
-    def start(self, live: Any, default: Any) -> Any:
+    def start(self, live: ControlState, default: object) -> Any:
         """Return the value that a default starts it with; `UNSEEN` if it can't."""
         return None if isinstance(default, NthChoice) else self.coerce(default)
 
@@ -284,40 +284,40 @@ class Declaration(Generic[L_co]):
         """Convert a program's value to the control's type; raise `TypeError`."""
         raise NotImplementedError
 
-    def of_column(self, live: Any, value: Any) -> Any:
+    def of_column(self, live: ControlState, value: object) -> Any:
         """Return a converted value of a record's column as it is stored here."""
         return value
 
-    def asks_to_add(self, live: Any, value: Any) -> bool:
+    def asks_to_add(self, live: ControlState, value: object) -> bool:
         """Return True if the user is asked whether a settled value should be added to its choices."""
         return False
 
-    def order_of(self, live: Any) -> tuple[Any, ...]:
+    def order_of(self, live: ControlState) -> tuple[Any, ...]:
         """Return how a catalog's rows are sorted for it, in place of the catalog's own order."""
         return ()
 
-    def inner(self, live: Any) -> Iterable[Any]:
+    def inner(self, live: ControlState) -> Iterable[Any]:
         """Return the live controls inside it, in tab order."""
         return ()
 
-    def outcome(self, live: Any) -> Any:
+    def outcome(self, live: ControlState) -> Any:
         """Return its value for the outcome; a blank if it is left out."""
         return live._plan.blank if is_left_out(live) else current(live, "value")
 
-    def masked_paths(self, live: Any, path: str) -> Iterator[str]:
+    def masked_paths(self, live: ControlState, path: str) -> Iterator[str]:
         """Yield the paths of masked values in the outcome."""
         if is_masked(live):
             yield path
 
-    def hidden_state(self, live: Any) -> Iterator[tuple[str, Any]]:
+    def hidden_state(self, live: ControlState) -> Iterator[tuple[str, Any]]:
         """Yield what only this kind remembers, which may make two sessions differ that look the same."""
         return iter(())
 
-    def text_of(self, live: Any, formats: Formats) -> str:
+    def text_of(self, live: ControlState, formats: Formats) -> str:
         """Return the text that is shown of the settled value."""
         return "" if live._value is None else shown_as(self, live._value, formats)
 
-    def column_text(self, live: Any, value: Any, formats: Formats) -> str:
+    def column_text(self, live: ControlState, value: object, formats: Formats) -> str:
         """Return a column's value as it is shown here."""
         try:
             wanted = getattr(self, "of_record", None)
@@ -331,11 +331,11 @@ class Declaration(Generic[L_co]):
         """Return a value as text."""
         return str(value)
 
-    def part(self, live: Any, memo: Memo, formats: Formats) -> Part:
+    def part(self, live: ControlState, memo: Memo, formats: Formats) -> Part:
         """Return the part of the view that only its shape has."""
         raise NotImplementedError
 
-    def items_between(self, live: Any, start: int, stop: int) -> tuple[Any, Any]:
+    def items_between(self, live: ControlState, start: int, stop: int) -> tuple[Any, Any]:
         """Return items of a long list by position, as the view has them, and their cells."""
         return (), ()
 
@@ -350,7 +350,7 @@ class Declaration(Generic[L_co]):
         return f"<{type(self).__name__} {self.name or self.constants.get('caption')!r}>"
 
 
-def name_of(declared: Any) -> str:
+def name_of(declared: object) -> str:
     """Return the name of a declared control or group, or its path in a group."""
     if isinstance(declared, Within):
         return declared.name

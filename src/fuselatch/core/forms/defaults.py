@@ -18,7 +18,7 @@ class NthChoice:
             raise DeclarationError(f"nth_choice({place!r}): the first choice is nth_choice(1)")
         self.place = place
 
-    def among(self, choices: Sequence[Any]) -> Any:
+    def among(self, choices: Sequence[object]) -> Any:
         """Return the choice at this place, or None if there are fewer."""
         return choices[self.place - 1] if self.place <= len(choices) else None
 
@@ -51,7 +51,7 @@ class LastEntered:
         return "last_entered()" if self.first is None else f"last_entered(first={self.first!r})"
 
 
-def last_entered(*, first: Any = None) -> Any:
+def last_entered(*, first: object = None) -> Any:
     """Return a default: the value that the user last submitted or saved here in this session.
 
     `first`: what the control starts with until there is one; a value, a function of the form, or another default. A blank

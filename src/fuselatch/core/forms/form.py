@@ -333,7 +333,7 @@ def controls_of(form: Form) -> Mapping[str, Live]:
     return controls  # type: ignore[no-any-return]
 
 
-def plan_of(form: Any) -> FormPlan:
+def plan_of(form: object) -> FormPlan:
     """Return what a form or group class declares; for an open form, with its session's policy."""
     named: Any = form
     plan: FormPlan = named._plan if isinstance(form, type) else named._state.plan

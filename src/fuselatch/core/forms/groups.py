@@ -10,6 +10,7 @@ from fuselatch.core.forms.control_options import ControlOptions
 from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.declarations import Declaration, Within
 from fuselatch.core.forms.form import Form
+from fuselatch.core.forms.live_state import ControlState
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.errors import NotAllowedHere
 from fuselatch.core.model.gestures import Gesture
@@ -24,7 +25,7 @@ class GroupDeclaration(Declaration[Live]):
     accepts = frozenset({"remove_line", "move_line"})
     live = Live
 
-    def unfit(self, live: Any, gesture: Gesture) -> str:
+    def unfit(self, live: ControlState, gesture: Gesture) -> str:
         return f"'{live.name}' is a group, not a line" if gesture.verb in self.accepts else super().unfit(live, gesture)
 
 

@@ -21,7 +21,7 @@ from fuselatch.core.forms.control_options import InputOptions
 from fuselatch.core.forms.controls import Live, LiveInput
 from fuselatch.core.forms.declarations import OF_ENTRIES, Declaration, Memo, Source
 from fuselatch.core.forms.defaults import LastEntered, NthChoice
-from fuselatch.core.forms.live_state import seen
+from fuselatch.core.forms.live_state import ControlState, seen
 from fuselatch.core.forms.rules import Constant, Rule, is_rule
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.findings import Finding
@@ -105,13 +105,13 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
         """Return the longest text that a front end may send, in bytes of UTF-8."""
         return MOST_BYTES if (getattr(self, "max_length", None) or 0) * 4 > USUAL_BYTES else USUAL_BYTES
 
-    def gestures(self, live: Any) -> Iterator[tuple[str, str]]:
+    def gestures(self, live: ControlState) -> Iterator[tuple[str, str]]:
         if live._rule or seen(live, "read_only") is True:
             return
         if "type" in self.accepts and self.is_typable():
             yield "type", ""
 
-    def part(self, live: Any, memo: Memo, formats: Formats) -> Part:
+    def part(self, live: ControlState, memo: Memo, formats: Formats) -> Part:
         if live._cells is not None or live._set is not None:
             return self.field(live, formats)
         # All is constant, so that forms share it.
@@ -120,7 +120,7 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
             found = self.fields[formats] = self.field(live, formats)
         return found
 
-    def field(self, live: Any, formats: Formats) -> FieldPart:
+    def field(self, live: ControlState, formats: Formats) -> FieldPart:
         """Return the part of the view of a field."""
         pattern = getattr(self, "pattern", None)
         return FieldPart(
@@ -136,7 +136,7 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
             pattern=getattr(pattern, "pattern", ""),
         )
 
-    def _bound(self, live: Any, name: str, formats: Formats) -> str:
+    def _bound(self, live: ControlState, name: str, formats: Formats) -> str:
         limit = seen(live, name)
         return "" if limit is None or limit == "" else shown_as(self, limit, formats)
 
@@ -148,15 +148,15 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
         """Return what of a draft is parsed."""
         return draft.strip()
 
-    def parse(self, text: str, live: Any, formats: Formats) -> Any:
+    def parse(self, text: str, live: ControlState, formats: Formats) -> Any:
         """Convert settled text to a value; raise `Unparsable`."""
         raise NotImplementedError
 
     rule_words: ClassVar[tuple[str, ...]] = ("required",)
 
-    def validate(self, live: Any, value: Any, formats: Formats) -> list[Finding]:
+    def validate(self, live: ControlState, value: Any, formats: Formats) -> list[Finding]:
         """Return the findings of the declared rules for a value."""
-        required = self.constants["required"] if live._cells is None and live._set is None else live.required
+        required = self.constants["required"] if live._cells is None and live._set is None else live._read("required")
         if required and (value == self.blank or value is False):
             return [Finding(user_text(formats, self.needed), "warn" if required == "warn" else "refuse", "required")]
         return []

@@ -194,7 +194,7 @@ class ControlState(Node):
 # Functions, because compiled code looks up a method that plain Python may override by name at each call.
 
 
-def property_of(control: ControlState, prop: Any) -> Any:
+def property_of(control: ControlState, prop: object) -> Any:
     """Return a property: derived, set by a handler, or declared."""
     if prop == "value" and not control._rule:
         return control._value
@@ -221,7 +221,7 @@ def set_value(control: ControlState, value: object) -> None:
     control._engine.assign(control, value)
 
 
-def current(control: ControlState, prop: Any) -> Any:
+def current(control: ControlState, prop: object) -> Any:
     """Return a property. A choice's value leaves out items that are no longer offered."""
     return control._current(prop) if control._plan.lists else property_of(control, prop)
 

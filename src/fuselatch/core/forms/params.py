@@ -22,7 +22,7 @@ class ParamDeclaration:
         self.name = self.name or name
 
 
-def Param(*, default: Any = MISSING) -> Any:
+def Param(*, default: object = MISSING) -> Any:
     """Declare a parameter of a form: `tariff: Tariff = Param()`.
 
     It is passed uncopied and can't change after the form opens. Without `default`, it is required.

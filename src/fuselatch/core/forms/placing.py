@@ -10,7 +10,7 @@ from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.line_lists import LineList
-from fuselatch.core.forms.live_state import FormState
+from fuselatch.core.forms.live_state import ControlState, FormState
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, joined
 from fuselatch.core.forms.port import EnginePort
 from fuselatch.core.model.errors import UnknownName
@@ -80,7 +80,7 @@ def put_in_place(
     for path, group in groups.items():
         outer = state.containers[group.outer]
         node = state.nodes[path] = Live(form, outer, group, engine)
-        live: Any = object.__new__(kinds[path])
+        live: ControlState = object.__new__(kinds[path])
         live.__dict__.update(_live=node, form=form, _state=state, _outer=outer)
         state.containers[path] = live
         if "#" not in path or group.outer:
@@ -114,7 +114,7 @@ def forget_gone(lines: LineList[Any]) -> None:
             del state.controls[control._plan.path]
 
 
-def values_of(lines: LineList[Any], line: Any) -> dict[str, Any]:
+def values_of(lines: LineList[Any], line: object) -> dict[str, Any]:
     """Return a line's live controls by path."""
     start = len(line.__dict__["_live"]._plan.path) + 1
     return {control._plan.path[start:]: control for control in lines._members[line][1]}

@@ -45,7 +45,7 @@ class PolicyRules:
     def fail(self, where: str, problem: str) -> PolicyError:
         return PolicyError(f"{self.source}: {where} {problem}")
 
-    def _table(self, found: Any, where: str, words: Iterable[str] = ()) -> Mapping[str, Any]:
+    def _table(self, found: object, where: str, words: Iterable[str] = ()) -> Mapping[str, Any]:
         if not isinstance(found, dict):
             raise self.fail(where, "must be a table")
         for name in found:

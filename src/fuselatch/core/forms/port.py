@@ -36,19 +36,19 @@ class RecordsView(Protocol):
     def rows(self, source: str) -> tuple[Mapping[str, Any], ...]:
         """Return all rows of a source, with what this gesture has staged."""
 
-    def read(self, source: str, key: Any) -> Mapping[str, Any] | None:
+    def read(self, source: str, key: object) -> Mapping[str, Any] | None:
         """Return the row with a key, with what this gesture has staged, or None."""
 
-    def find(self, source: str, row: Mapping[str, Any]) -> Mapping[str, Any] | None:
+    def find(self, source: str, row: Mapping[str, object]) -> Mapping[str, Any] | None:
         """Return the first row with these values, with what this gesture has staged, or None."""
 
-    def add(self, source: str, row: Mapping[str, Any]) -> NewKey:
+    def add(self, source: str, row: Mapping[str, object]) -> NewKey:
         """Stage a new row, which is written when the gesture is finished; return its key."""
 
-    def change(self, source: str, key: Any, row: Mapping[str, Any]) -> None:
+    def change(self, source: str, key: object, row: Mapping[str, object]) -> None:
         """Stage these columns of the row with a key."""
 
-    def remove(self, source: str, key: Any) -> None:
+    def remove(self, source: str, key: object) -> None:
         """Stage the removal of the row with a key."""
 
 
@@ -97,7 +97,7 @@ class RecordsPort(Protocol):
     def remove(self) -> bool:
         """Ask the user and remove the current record."""
 
-    def at(self, key: Any) -> bool:
+    def at(self, key: object) -> bool:
         """Go to the record with a key."""
 
 
@@ -200,7 +200,7 @@ class EnginePort(Undoable, ABC):
     def delete_attribute(self, container: Any, name: str) -> None:
         """Delete a plain attribute so that it can be undone."""
 
-    def sort_table(self, table: Any, sort: tuple[str, bool]) -> None:
+    def sort_table(self, table: object, sort: tuple[str, bool]) -> None:
         """Sort a table by a column, descending or not."""
 
     @abstractmethod
@@ -224,7 +224,7 @@ class EnginePort(Undoable, ABC):
         """Drop a draft, so that the value is shown again."""
 
     @abstractmethod
-    def ask(self, form: OpenForm, prompt: Prompt, facts: Mapping[str, Any]) -> Answer:
+    def ask(self, form: OpenForm, prompt: Prompt, facts: Mapping[str, object]) -> Answer:
         """Ask a prompt and wait for its answer."""
 
     @abstractmethod
@@ -232,7 +232,7 @@ class EnginePort(Undoable, ABC):
         """Show a line in the form's message area."""
 
     @abstractmethod
-    def value_form(self, entry: Any, text: str, title: str) -> Any:
+    def value_form(self, entry: object, text: str, title: str) -> Any:
         """Return the class of a dialog that asks for one value."""
 
     @abstractmethod
@@ -248,7 +248,7 @@ class EnginePort(Undoable, ABC):
         """Raise a custom event after the running handler."""
 
     @abstractmethod
-    def listen(self, form: OpenForm, name: str, owner: Any, handler: Handler) -> None:
+    def listen(self, form: OpenForm, name: str, owner: object, handler: Handler) -> None:
         """Attach a listener to a custom event."""
 
     @abstractmethod

@@ -126,7 +126,7 @@ class Prompt:
                 raise DeclarationError(f"{where}: '{{{name}}}' isn't a name; use the name of a control or fact")
         return tuple(dict.fromkeys(named))
 
-    def filled(self, facts: Mapping[str, Any], names: Iterable[str] = ()) -> str:
+    def filled(self, facts: Mapping[str, object], names: Iterable[str] = ()) -> str:
         """Return the text with its facts filled in. `names`: known names, for the error.
 
         Raises `UnknownName` for a missing fact, and `ValueError` if its format doesn't fit.

@@ -33,7 +33,7 @@ class Shared(Generic[T]):
         if start is not None:
             self.exact(start)
 
-    def exact(self, value: Any) -> T:
+    def exact(self, value: object) -> T:
         """Return a value of the type; an int is accepted for a float, and None without a first value. Raises `TypeError`."""
         if value is None and self.start is None:
             return None  # type: ignore[return-value]

@@ -15,7 +15,7 @@ from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.values import short
 
 
-def value_form(entry: Any, text: str, title: str, formats: Formats) -> type[Form]:
+def value_form(entry: object, text: str, title: str, formats: Formats) -> type[Form]:
     """Return a dialog with one control, named `value`."""
     if not isinstance(entry, InputControl):
         raise TypeError(f"ask_value(…): expected a declared control such as Text('State'), not {short(entry)}")

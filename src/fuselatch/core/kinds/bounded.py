@@ -10,6 +10,7 @@ from fuselatch.core.forms.controls import LiveRange
 from fuselatch.core.forms.declarations import Source
 from fuselatch.core.forms.defaults import LastEntered
 from fuselatch.core.forms.inputs import InputControl
+from fuselatch.core.forms.live_state import ControlState
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.findings import Finding
@@ -80,7 +81,7 @@ class Bounded(InputControl[LiveRange[V | None, V], V | None, V], Generic[V, H]):
         text = shown_as(self, value, formats)
         return f"{text} {self.unit}" if self.unit else text
 
-    def validate(self, live: Any, value: Any, formats: Formats) -> list[Finding]:
+    def validate(self, live: ControlState, value: Any, formats: Formats) -> list[Finding]:
         """Return the findings of `required`, `minimum` and `maximum`."""
         if value is None:
             return super().validate(live, value, formats)
@@ -89,7 +90,7 @@ class Bounded(InputControl[LiveRange[V | None, V], V | None, V], Generic[V, H]):
         if live._cells is None and live._set is None:
             least, most = self.constants["minimum"], self.constants["maximum"]
         else:
-            least, most = live.minimum, live.maximum
+            least, most = live._read("minimum"), live._read("maximum")
         if least is not None and value < least:
             found.append(out_of_bounds(self, "minimum", value, least, way))
         if most is not None and value > most:
@@ -98,7 +99,7 @@ class Bounded(InputControl[LiveRange[V | None, V], V | None, V], Generic[V, H]):
 
 
 @lru_cache(maxsize=256, typed=True)
-def out_of_bounds(decl: Bounded[Any, Any], rule: str, value: Any, limit: Any, formats: Formats) -> Finding:
+def out_of_bounds(decl: Bounded[Any, Any], rule: str, value: object, limit: object, formats: Formats) -> Finding:
     """Return the finding for a value beyond a bound.
 
     It is kept: writing numbers is a large part of a check's cost, and a value is checked again at each submit.

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any, Literal, Unpack
+from typing import Literal, Unpack
 
 from fuselatch.core.forms.control_options import ControlOptions
 from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.declarations import Declaration, Memo, Source
+from fuselatch.core.forms.live_state import ControlState
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.values import short
@@ -67,10 +68,10 @@ class Button(Declaration[LiveButton]):
         if self.submits:
             yield f"submits, then {self.after_submit}"
 
-    def text_of(self, live: Any, formats: Formats) -> str:
+    def text_of(self, live: ControlState, formats: Formats) -> str:
         return ""
 
-    def part(self, live: Any, memo: Memo, formats: Formats) -> ButtonPart:
+    def part(self, live: ControlState, memo: Memo, formats: Formats) -> ButtonPart:
         if memo.part is None:
             memo.part = ButtonPart(closes=self.closes or "", submits=self.submits)
         made: ButtonPart = memo.part

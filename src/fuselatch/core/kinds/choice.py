@@ -13,7 +13,7 @@ from fuselatch.core.forms.declarations import Memo, Shape, Source
 from fuselatch.core.forms.deeds import Deed, Enter, Keys, Write
 from fuselatch.core.forms.defaults import NthChoice
 from fuselatch.core.forms.inputs import InputControl
-from fuselatch.core.forms.live_state import current, property_of, seen
+from fuselatch.core.forms.live_state import ControlState, current, property_of, seen
 from fuselatch.core.forms.plans import ControlPlan
 from fuselatch.core.forms.port import EnginePort
 from fuselatch.core.forms.rules import Rule
@@ -24,6 +24,7 @@ from fuselatch.core.kinds.listing import (
     held_by,
     in_reach,
     items_at,
+    offered,
     picked_texts,
     would_take,
 )
@@ -269,14 +270,14 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
     def is_typable(self) -> bool:
         return super().is_typable() and (self.drops_down or self.other)
 
-    def keys(self, live: Any) -> Keys:
+    def keys(self, live: ControlState) -> Keys:
         if not self.drops_down:
             return WITH_TEXT if self.other else ALWAYS_OPEN
         if live._listing:
             return OPEN_FOR_SEVERAL if self.multiple else OPEN
         return CLOSED
 
-    def taken_keys(self, live: Any) -> tuple[str, ...]:
+    def taken_keys(self, live: ControlState) -> tuple[str, ...]:
         names = self.keys(live).names
         # In a text, these two are for the cursor.
         return tuple([name for name in names if name not in ENDS]) if self.other and not live._listing else names
@@ -284,44 +285,44 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
     def written_by(self, key: str) -> str:
         return super().written_by(key) if self.is_typable() else ""
 
-    def typed_in(self, live: Any, text: str) -> Iterable[Deed]:
+    def typed_in(self, live: ControlState, text: str) -> Iterable[Deed]:
         return (Write(text),) if self.drops_down or self.other else pick_by_letter(live, text)
 
-    def before_tab(self, live: Any) -> Iterable[Deed]:
+    def before_tab(self, live: ControlState) -> Iterable[Deed]:
         item = would_take(live) if live._listing and not self.multiple else UNSEEN
         return () if item is UNSEEN else (Enter(item),)
 
-    def items_meant(self, live: Any, gesture: Gesture) -> list[Any]:
-        choices = live.choices
+    def items_meant(self, live: ControlState, gesture: Gesture) -> list[Any]:
+        choices = offered(live)
         if not gesture.item:
             found: list[Any] = choices.find(gesture.text, fold_of(live._engine.formats))
             return found if len(found) == 1 else []
         at = position_of_id(choices, gesture.item)
         return [] if at is None else [choices[at]]
 
-    def with_picked(self, live: Any, item: Any) -> Any:
+    def with_picked(self, live: ControlState, item: object) -> Any:
         """Return the value after an item is picked. With `multiple`, picking toggles it."""
         if not self.multiple:
             return item
         kept = {*current(live, "value")} ^ {item}
-        return tuple(dict.fromkeys(item for item in live.choices if item in kept))
+        return tuple(dict.fromkeys(item for item in offered(live) if item in kept))
 
-    def unfit(self, live: Any, gesture: Gesture) -> str:
+    def unfit(self, live: ControlState, gesture: Gesture) -> str:
         verb, text = gesture.verb, gesture.text
         if verb == "type" and self.multiple:
             return "pick from the list; multiple choices can't be typed"
         if verb != "pick" and (verb != "double" or not (text or gesture.item)):
             return super().unfit(live, gesture)
         if gesture.item:
-            found = position_of_id(live.choices, gesture.item)
+            found = position_of_id(offered(live), gesture.item)
             return "" if found is not None else f"no item '{gesture.item}' in the list"
-        count = len(live.choices.find(text, fold_of(live._engine.formats)))
+        count = len(offered(live).find(text, fold_of(live._engine.formats)))
         if count > 1:
             # By its text alone it would be the first, which may be the wrong one.
             return f"{count} items read '{text}'; say which: pick {live.name} '{text}' at 2, or where COLUMN VALUE"
-        return "" if count else f"'{text}' isn't one of the choices; {suggest(text, live.choices.shown())}"
+        return "" if count else f"'{text}' isn't one of the choices; {suggest(text, offered(live).shown())}"
 
-    def gestures(self, live: Any) -> Iterator[tuple[str, str]]:
+    def gestures(self, live: ControlState) -> Iterator[tuple[str, str]]:
         if live._rule or seen(live, "read_only") is True:
             return
         yield from (("pick", text) for text in few_texts(seen(live, "choices")))
@@ -329,7 +330,7 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
 
     # ---- values
 
-    def exact(self, live: Any, value: Any, where: str) -> Any:
+    def exact(self, live: ControlState, value: Any, where: str) -> Any:
         """Return what it is set to, in list order. Raises `ValueError` for an item that isn't offered."""
         choices = live._current("choices")
         for item in value if self.multiple else (value,):
@@ -339,7 +340,7 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
                 raise ValueError(f"{where}: {short(item)} isn't one of the choices; {hint}")
         return tuple(sorted(value, key=choices.position)) if self.multiple else value
 
-    def start(self, live: Any, default: Any) -> Any:
+    def start(self, live: ControlState, default: object) -> Any:
         choices = live._current("choices")
         if isinstance(default, NthChoice):
             nth = default.among(choices)
@@ -353,7 +354,7 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
             return UNSEEN
         return tuple(found) if self.multiple else found[0]
 
-    def of_column(self, live: Any, value: Any) -> Any:
+    def of_column(self, live: ControlState, value: Any) -> Any:
         """Return a value, or the values of a tuple, in the class that its list has."""
         offered, catalog = self.constants.get("choices"), self.rules.get("choices")
         if offered is not None:
@@ -365,16 +366,16 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
             return value
         return tuple([one(item, item) for item in value]) if self.multiple else one(value, value)
 
-    def column_text(self, live: Any, value: Any, formats: Formats) -> str:
+    def column_text(self, live: ControlState, value: object, formats: Formats) -> str:
         if self.multiple:
             return super().column_text(live, value, formats)
         choices: Choices[Any] = seen(live, "choices")
         return choices.text(self.of_column(live, value))
 
-    def asks_to_add(self, live: Any, value: Any) -> bool:
+    def asks_to_add(self, live: ControlState, value: object) -> bool:
         return value is not None and value not in live._current("choices")
 
-    def hidden_state(self, live: Any) -> Iterator[tuple[str, Any]]:
+    def hidden_state(self, live: ControlState) -> Iterator[tuple[str, Any]]:
         if live._listing and live._at is not UNSEEN:
             yield "at", live._at
         if live._brought is not None:
@@ -382,10 +383,10 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
 
     # ---- the view
 
-    def text_of(self, live: Any, formats: Formats) -> str:
+    def text_of(self, live: ControlState, formats: Formats) -> str:
         return ", ".join(picked_texts(live))
 
-    def part(self, live: Any, memo: Memo, formats: Formats) -> Part:
+    def part(self, live: ControlState, memo: Memo, formats: Formats) -> Part:
         reach, _, _ = in_reach(live, memo)
         return ChoicePart(
             look=self.constants["look"] or "drop-down",
@@ -403,7 +404,7 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
             longest=self.longest(),
         )
 
-    def items_between(self, live: Any, start: int, stop: int) -> tuple[tuple[ItemView, ...], Any]:
+    def items_between(self, live: ControlState, start: int, stop: int) -> tuple[tuple[ItemView, ...], Any]:
         choices: Choices[Any] = seen(live, "choices")
         return items_at(choices, range(*slice(start, stop).indices(len(choices))), held_by(live)), ()
 
@@ -429,12 +430,12 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
     def has_rules(self) -> bool:
         return True
 
-    def validate(self, live: Any, value: Any, formats: Formats) -> list[Finding]:
+    def validate(self, live: ControlState, value: Any, formats: Formats) -> list[Finding]:
         """Return the findings of `required`, and a warning for a record's unknown item."""
         found = super().validate(live, value, formats)
         if live._brought is not None and live._brought == value and not self.other:
             for item in value if self.multiple else (value,):
-                if item not in live.choices:
+                if item not in offered(live):
                     found.append(Finding(user_text(formats, "offered", text=short_text(str(item))), "warn", "offered"))
         return found
 
@@ -455,16 +456,16 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
             raise TypeError(f"expected a tuple or list of items, not {short(value)}")
         return tuple({as_key(item): item for item in reversed(tuple(value))}.values())[::-1]
 
-    def parse(self, text: str, live: Any, formats: Formats) -> Any:
+    def parse(self, text: str, live: ControlState, formats: Formats) -> Any:
         """Return the one item with this text."""
-        found: list[T] = live.choices.find(text, fold_of(formats))
+        found: list[T] = offered(live).find(text, fold_of(formats))
         if len(found) == 1:
             return found[0]
         if found:
             raise Unparsable(user_text(formats, "choice.several", text=short_text(text), count=len(found)))
         if self.other:
             return text
-        shown = live.choices.shown()
+        shown = offered(live).shown()
         close = closest(text, shown)
         which = "close" if close is not None else "listed" if shown else "empty"
         facts = {"text": short_text(text), "close": close, "choices": first_few(shown)}

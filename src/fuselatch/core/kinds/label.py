@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, ClassVar, Unpack
+from typing import TYPE_CHECKING, ClassVar, Unpack
 
 from fuselatch.core.forms.control_options import ControlOptions
 from fuselatch.core.forms.controls import LiveValue
 from fuselatch.core.forms.declarations import Declaration, Memo, Source
-from fuselatch.core.forms.live_state import is_seen, seen
+from fuselatch.core.forms.live_state import ControlState, is_seen, seen
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.locale_formats import Formats
@@ -90,12 +90,12 @@ class Label(Declaration[LiveLabel]):
     def show(self, value: str, formats: Formats) -> str:
         return value
 
-    def picture_seen(self, live: Any) -> Picture | None:
+    def picture_seen(self, live: ControlState) -> Picture | None:
         """Return the picture that the user sees."""
         picture: Picture | None = (seen(live, "picture") or None) if is_seen(live, "visible") else None
         return picture
 
-    def part(self, live: Any, memo: Memo, formats: Formats) -> LabelPart:
+    def part(self, live: ControlState, memo: Memo, formats: Formats) -> LabelPart:
         picture = self.picture_seen(live)
         if picture is None:
             return NO_PICTURE

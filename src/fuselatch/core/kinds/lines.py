@@ -167,7 +167,7 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
         if live._gone:
             yield "gone", live._gone
 
-    def text_of(self, live: Any, formats: Formats) -> str:
+    def text_of(self, live: object, formats: Formats) -> str:
         return ""
 
     def part(self, live: Any, memo: Memo, formats: Formats) -> LinesPart:
@@ -196,7 +196,7 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
         )
 
 
-def line_values(lines: LineList[Any], line: Any) -> dict[str, Any]:
+def line_values(lines: LineList[Any], line: object) -> dict[str, Any]:
     """Return a line's values by path, for the outcome."""
     inside = values_of(lines, line)
     return {path: control._decl.outcome(control) for path, control in inside.items() if control._plan.holds_value}

@@ -6,59 +6,61 @@ from collections.abc import Iterator
 from typing import Any, Final
 
 from fuselatch.core.forms.deeds import CHARACTER, Deed, Done, Enter, Keys, Put, Settle
+from fuselatch.core.forms.live_state import ControlState
 from fuselatch.core.kinds.listing import (
     MOVES,
     candidates,
     found_by_letters,
     moved,
+    offered,
     would_take,
 )
 from fuselatch.core.model.cells import UNSEEN
 
 
-def pick_moved(live: Any, key: str) -> Iterator[Deed]:
+def pick_moved(live: ControlState, key: str) -> Iterator[Deed]:
     """Move the pick, in a list that is always open."""
     yield Settle()
-    value = live.value
-    at = moved(live.choices, range(len(live.choices)), UNSEEN if value is None else value, key)
+    value = live._read("value")
+    at = moved(offered(live), range(len(offered(live))), UNSEEN if value is None else value, key)
     if at is not None:
-        yield Enter(live.choices[at])
+        yield Enter(offered(live)[at])
 
 
-def pick_by_letter(live: Any, key: str) -> Iterator[Deed]:
+def pick_by_letter(live: ControlState, key: str) -> Iterator[Deed]:
     """Pick the item that a letter finds; without one, the pick stays."""
     item = found_by_letters(live, key)
     if item is not UNSEEN:
         yield Enter(item)
 
 
-def do_nothing(live: Any, key: str) -> Iterator[Deed]:
+def do_nothing(live: ControlState, key: str) -> Iterator[Deed]:
     """Keep a key from the browser, which would scroll."""
     return iter(())
 
 
-def open_list(live: Any, key: str) -> Iterator[Deed]:
+def open_list(live: ControlState, key: str) -> Iterator[Deed]:
     """Open the list at the chosen item, or at the first one."""
-    value = live.value
+    value = live._read("value")
     held = value if live._decl.multiple else () if value is None else (value,)
-    at = live.choices.position(held[0]) if held else 0
+    at = offered(live).position(held[0]) if held else 0
     yield Put("_listing", True)
-    yield Put("_at", live.choices[at] if at is not None and at < len(live.choices) else UNSEEN)
+    yield Put("_at", offered(live)[at] if at is not None and at < len(offered(live)) else UNSEEN)
 
 
-def close_list(live: Any, key: str) -> Iterator[Deed]:
+def close_list(live: ControlState, key: str) -> Iterator[Deed]:
     """Close the list; what was typed stays."""
     yield Put("_listing", False)
 
 
-def move_in_list(live: Any, key: str) -> Iterator[Deed]:
+def move_in_list(live: ControlState, key: str) -> Iterator[Deed]:
     """Move in an open list, without picking."""
-    at = moved(live.choices, candidates(live), would_take(live), key)
+    at = moved(offered(live), candidates(live), would_take(live), key)
     if at is not None:
-        yield Put("_at", live.choices[at])
+        yield Put("_at", offered(live)[at])
 
 
-def take_item(live: Any, key: str) -> Iterator[Deed]:
+def take_item(live: ControlState, key: str) -> Iterator[Deed]:
     """Pick the item that the open list is at; without one, settle what was typed."""
     item = would_take(live)
     if item is not UNSEEN:

@@ -27,6 +27,12 @@ def choices_seen(control: ControlState) -> Choices[Any]:
     return found
 
 
+def offered(control: ControlState) -> Choices[Any]:
+    """Return the items as a handler reads them."""
+    found: Choices[Any] = control._read("choices")
+    return found
+
+
 def held_by(control: ControlState) -> tuple[Any, ...]:
     """Return the chosen items."""
     value = control._value
@@ -116,7 +122,7 @@ class Reach(NamedTuple):
     in_all: int
 
 
-def items_at(choices: Choices[Any], places: Iterable[int], held: Sequence[Any]) -> tuple[ItemView, ...]:
+def items_at(choices: Choices[Any], places: Iterable[int], held: Sequence[object]) -> tuple[ItemView, ...]:
     """Return items of a list by their positions."""
     chosen = {choices.position(value) for value in held}
     texts = choices.texts

@@ -7,6 +7,7 @@ from decimal import Decimal
 from typing import TYPE_CHECKING, Any, ClassVar, Generic, Literal, TypeVar, Unpack, overload
 
 from fuselatch.core.forms.control_options import H, Needed
+from fuselatch.core.forms.live_state import ControlState
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.kinds.bounded import Bounded, BoundOptions
 from fuselatch.core.model.errors import DeclarationError
@@ -46,7 +47,7 @@ class Numeric(Bounded[V, H], Generic[V, H]):
         bounds = {name: self.constants.get(name) for name in ("minimum", "maximum")}
         return super().schema(needed) | {name: json_number(bound) for name, bound in bounds.items() if bound is not None}
 
-    def parse(self, text: str, live: Any, formats: Formats) -> V:
+    def parse(self, text: str, live: ControlState, formats: Formats) -> V:
         def wrong() -> str:
             example = formats.show_number(self.such_as, self.decimals)
             return user_text(formats, f"parse.{self.kind}", text=short_text(text), example=example)
@@ -155,7 +156,7 @@ class Percent(Numeric[Decimal, H], Generic[H]):
         self.decimals = decimals
         super().__init__(caption, required=required, **options)
 
-    def parse(self, text: str, live: Any, formats: Formats) -> Decimal:
+    def parse(self, text: str, live: ControlState, formats: Formats) -> Decimal:
         return super().parse(text.removesuffix("%").rstrip(), live, formats)
 
     def coerce(self, value: object) -> Decimal | None:

@@ -13,7 +13,7 @@ from fuselatch.core.forms.control_options import EntryOptions, H, Needed
 from fuselatch.core.forms.declarations import Memo
 from fuselatch.core.forms.deeds import Deed, DoubleClick, Keys
 from fuselatch.core.forms.inputs import InputControl
-from fuselatch.core.forms.live_state import seen
+from fuselatch.core.forms.live_state import ControlState, seen
 from fuselatch.core.forms.plans import ControlPlan
 from fuselatch.core.forms.port import EnginePort
 from fuselatch.core.forms.rules import Rule
@@ -59,7 +59,7 @@ def cell_text(value: Any, formats: Formats, decl: Any = None) -> str:
         return anyhow(value)
 
 
-def plain_cell_text(value: Any, formats: Formats) -> str:
+def plain_cell_text(value: object, formats: Formats) -> str:
     """Return the text of a cell whose column declares no kind."""
     if isinstance(value, bool):
         return user_text(formats, "cell.yes" if value else "cell.no")
@@ -251,19 +251,19 @@ class Table(Choice[T, T | None, T, H], Generic[T, H]):
     def drops(self, look: str) -> bool:
         return False
 
-    def keys(self, live: Any) -> Keys:
+    def keys(self, live: ControlState) -> Keys:
         return WITH_ROWS if "double_clicked" in live._plan.heard else ALWAYS_OPEN
 
     def double_clicked_on(self, live: Any) -> Any:
         return live.row
 
-    def unfit(self, live: Any, gesture: Gesture) -> str:
+    def unfit(self, live: ControlState, gesture: Gesture) -> str:
         text = gesture.text
         if gesture.verb == "sort":
             return "" if text in self.columns else f"no column '{text}'; {suggest(text, self.columns)}"
         return super().unfit(live, gesture)
 
-    def gestures(self, live: Any) -> Iterator[tuple[str, str]]:
+    def gestures(self, live: ControlState) -> Iterator[tuple[str, str]]:
         yield from (("sort", column) for column in self.columns)
         if live._rule or seen(live, "read_only") is True:
             return
@@ -320,7 +320,9 @@ class Table(Choice[T, T | None, T, H], Generic[T, H]):
         rows = [choices.row(at) for at in places]
         return tuple([tuple([cell_text(row.get(name), formats, decl) for name, decl in kinds]) for row in rows])
 
-    def items_between(self, live: Any, start: int, stop: int) -> tuple[tuple[ItemView, ...], tuple[tuple[str, ...], ...]]:
+    def items_between(
+        self, live: ControlState, start: int, stop: int
+    ) -> tuple[tuple[ItemView, ...], tuple[tuple[str, ...], ...]]:
         choices: Choices[Any] = seen(live, "choices")
         places = range(*slice(start, stop).indices(len(choices)))
         return items_at(choices, places, held_by(live)), self.cells_of(choices, places, live._engine.formats)

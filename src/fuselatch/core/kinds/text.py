@@ -9,6 +9,7 @@ from fuselatch.core.forms.control_options import InputOptions
 from fuselatch.core.forms.controls import LiveInput
 from fuselatch.core.forms.declarations import WIDE, Source
 from fuselatch.core.forms.inputs import InputControl
+from fuselatch.core.forms.live_state import ControlState
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.findings import Finding
@@ -101,10 +102,10 @@ class Text(InputControl[LiveInput[str, str], str, str]):
         text = draft.strip()
         return draft if text and self.is_multi_line else text
 
-    def parse(self, text: str, live: Any, formats: Formats) -> str:
+    def parse(self, text: str, live: ControlState, formats: Formats) -> str:
         return text
 
-    def validate(self, live: Any, value: str, formats: Formats) -> list[Finding]:
+    def validate(self, live: ControlState, value: str, formats: Formats) -> list[Finding]:
         """Return the findings of `required`, `min_length`, `max_length` and `pattern`.
 
         The last three have the meaning of JSON Schema, and don't apply to a blank text.

@@ -10,15 +10,15 @@ from fuselatch.core.forms.controls import LiveInput
 from fuselatch.core.forms.declarations import Memo
 from fuselatch.core.forms.deeds import Deed, Enter, Keys
 from fuselatch.core.forms.inputs import InputControl
-from fuselatch.core.forms.live_state import seen
+from fuselatch.core.forms.live_state import ControlState, seen
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.values import to_bool
 from fuselatch.core.model.view import TickPart
 
 
-def toggle(live: Any, key: str) -> Iterator[Deed]:
-    yield Enter(not live.value, "toggle")
+def toggle(live: ControlState, key: str) -> Iterator[Deed]:
+    yield Enter(not live._read("value"), "toggle")
 
 
 KEYS = Keys({"Space": toggle})
@@ -60,18 +60,18 @@ class Tick(InputControl[LiveInput[bool, bool], bool, bool]):
     def show(self, value: bool, formats: Formats) -> str:
         return "yes" if value else "no"
 
-    def keys(self, live: Any) -> Keys:
+    def keys(self, live: ControlState) -> Keys:
         return KEYS
 
-    def taken_keys(self, live: Any) -> tuple[str, ...]:
+    def taken_keys(self, live: ControlState) -> tuple[str, ...]:
         # Front ends tick boxes themselves.
         return ()
 
-    def gestures(self, live: Any) -> Iterator[tuple[str, str]]:
+    def gestures(self, live: ControlState) -> Iterator[tuple[str, str]]:
         if not live._rule and seen(live, "read_only") is not True:
             yield ("untick" if live._value is True else "tick"), ""
 
-    def part(self, live: Any, memo: Memo, formats: Formats) -> TickPart:
+    def part(self, live: ControlState, memo: Memo, formats: Formats) -> TickPart:
         return PARTS[live._value is True]
 
     def sample(self, first_choice: str = "") -> str:

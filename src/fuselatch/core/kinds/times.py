@@ -7,6 +7,7 @@ from datetime import date, datetime, time
 from typing import TYPE_CHECKING, Any, ClassVar, Final, Generic, Literal, TypeVar, Unpack, overload
 
 from fuselatch.core.forms.control_options import H, Needed
+from fuselatch.core.forms.live_state import ControlState
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.kinds.bounded import Bounded, BoundOptions
 from fuselatch.core.model.locale_formats import Formats, PlainFormats, parse_moment, show_moment
@@ -27,7 +28,7 @@ class Timed(Bounded[V, H], Generic[V, H]):
     right: Any
     """An example value for messages."""
 
-    def parse(self, text: str, live: Any, formats: Formats) -> V:
+    def parse(self, text: str, live: ControlState, formats: Formats) -> V:
         found = self.read(text, formats)
         if found is None:
             example = such_as(self.show(self.right, formats), self.show(self.right, PLAIN), formats)

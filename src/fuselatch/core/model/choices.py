@@ -75,7 +75,7 @@ class Choices(Sequence[T], Generic[T]):
             return at
         return next((at for at, one in enumerate(self._items) if same(one, item)), None)
 
-    def equal(self, item: object, default: Any = None) -> Any:
+    def equal(self, item: object, default: object = None) -> Any:
         """Return the item that is equal, of the same class if there is one; `default` if none is."""
         at = self.position(item)
         at = self._equal_at(item) if at is None else at
@@ -178,7 +178,7 @@ class Choices(Sequence[T], Generic[T]):
         return False
 
 
-def same_classes(items: Sequence[Any], others: Sequence[Any]) -> bool:
+def same_classes(items: Sequence[object], others: Sequence[object]) -> bool:
     """Return True if items that are equal are also of the same classes."""
     kinds = [*map(type, items)]
     return kinds == [*map(type, others)] and (tuple not in kinds or all(map(same, items, others)))
@@ -426,7 +426,7 @@ READ: Final[Any] = {
 }
 
 
-def fold_of(formats: Any) -> Fold:
+def fold_of(formats: object) -> Fold:
     """Return the fold of a session's formats; `folded` if they have none."""
     found: Fold = getattr(formats, "fold", folded)
     return found

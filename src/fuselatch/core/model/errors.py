@@ -57,7 +57,7 @@ def stand_in(part: object) -> object:
     return RuntimeError(describe(part)) if isinstance(part, BaseException) else repr(part)
 
 
-def rebuilt(kind: type[E], args: tuple[Any, ...], parts: dict[str, Any]) -> E:
+def rebuilt(kind: type[E], args: tuple[object, ...], parts: dict[str, Any]) -> E:
     """Return an error as it was pickled or copied."""
     error = kind.__new__(kind)
     error.args = args

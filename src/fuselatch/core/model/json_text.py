@@ -14,7 +14,7 @@ UNSAFE: Final = re.compile("[\x7f-\xa0\xad\u0600-\u0605\u061c\u06dd\u070f\u180e\
 HALVES: Final = re.compile("[\ud800-\udfff]")
 
 
-def json_text(value: Any, indent: int | None = None) -> str:
+def json_text(value: object, indent: int | None = None) -> str:
     """Return plain data as JSON.
 
     Where JSON has no type, it is text; infinity and NaN are null, half a character is U+FFFD.
@@ -33,7 +33,7 @@ def escaped(found: re.Match[str]) -> str:
     return json.dumps(found[0])[1:-1].replace("\x7f", "\\u007f")
 
 
-def finite(value: Any) -> Any:
+def finite(value: object) -> Any:
     """Return plain data without infinity and NaN."""
     if isinstance(value, float):
         return value if isfinite(value) else None

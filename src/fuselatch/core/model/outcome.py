@@ -94,7 +94,7 @@ class Outcome:
             return self.values
         return {name: self._shown(name, value) for name, value in self.values.items()}
 
-    def _shown(self, name: str, value: Any) -> Any:
+    def _shown(self, name: str, value: object) -> Any:
         if name in self.masked:
             return dots(value)
         if isinstance(value, tuple) and any(path.startswith(f"{name}.") for path in self.masked):
@@ -117,7 +117,7 @@ class Outcome:
         return f"Outcome({self.verdict!r}, {dict(self.shown)!r})"
 
 
-def plain_value(value: Any) -> Any:
+def plain_value(value: object) -> Any:
     """Return a value as JSON has it."""
     if isinstance(value, float) and not isfinite(value):
         # Strict JSON has no infinity and no NaN (RFC 8259, section 6).

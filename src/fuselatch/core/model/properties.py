@@ -18,7 +18,7 @@ TONES: Final = ("plain", "question", "warning", "danger")
 Convert: TypeAlias = Callable[[Any], Any]
 
 
-def text_of(value: Any) -> str:
+def text_of(value: object) -> str:
     """Return text; None is ""."""
     if value is None:
         return ""
@@ -27,7 +27,7 @@ def text_of(value: Any) -> str:
     return value
 
 
-def tone_of(value: Any) -> str:
+def tone_of(value: object) -> str:
     """Return one of the four tones; None is plain."""
     tone = text_of(value) or "plain"
     if tone not in TONES:
@@ -35,14 +35,14 @@ def tone_of(value: Any) -> str:
     return tone
 
 
-def picture_of(value: Any) -> Picture | None:
+def picture_of(value: object) -> Picture | None:
     """Return a picture, or None."""
     if value is not None and not isinstance(value, Picture):
         raise TypeError(f"expected a Picture or None, not {short(value)}")
     return value
 
 
-def need_of(value: Any) -> bool | str:
+def need_of(value: object) -> bool | str:
     """Return True, False or "warn"."""
     return "warn" if value == "warn" else bool(value)
 
@@ -139,7 +139,7 @@ ASKED: Final = tuple(row.name for row in ROWS if row.asked)
 RULE_WORDS: Final = tuple(row.name for row in ROWS if row.rule)
 
 
-def exact(where: str, prop: str, value: Any) -> Any:
+def exact(where: str, prop: str, value: object) -> Any:
     """Return a value that a handler sets, in the property's type. `where` is for messages.
 
     Raises `TypeError` or `ValueError`.

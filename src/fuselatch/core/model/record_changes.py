@@ -33,7 +33,7 @@ def with_key(row: Record, key: KeyName, value: Any) -> dict[str, Any]:
     return {**row, key: value} if isinstance(key, str) else {**row, **dict(zip(key, value, strict=True))}
 
 
-def shown_key(key: Any) -> str:
+def shown_key(key: object) -> str:
     """Return a key, or the name of one, as the user reads it."""
     return " ".join(map(str, key)) if isinstance(key, tuple) else str(key)
 
@@ -60,7 +60,7 @@ class NewKey:
         return "(new)" if self._value is None else repr(self._value)
 
 
-def known_key(value: Any) -> Any:
+def known_key(value: object) -> Any:
     """Return the key that a `NewKey` stands for, if it is known, and any other value as it is."""
     return value._value if isinstance(value, NewKey) and value._value is not None else value
 
@@ -104,13 +104,13 @@ class Change(NamedTuple):
         return {"add": described, "change": f"{self.key}: {described}", "remove": f"{self.key} removed"}[self.kind]
 
 
-def with_keys(change: Change, given: Mapping[NewKey, Any]) -> Change:
+def with_keys(change: Change, given: Mapping[NewKey, object]) -> Change:
     """Return a change for a store, with the keys that it has given to rows before in place of each `NewKey`.
 
     `given`: the keys of this transaction. The key of a row that is added is None until the store gives it.
     """
 
-    def known(value: Any) -> Any:
+    def known(value: object) -> Any:
         return given.get(value, known_key(value)) if isinstance(value, NewKey) else value
 
     key = None if change.kind == "add" and isinstance(change.key, NewKey) else known(change.key)

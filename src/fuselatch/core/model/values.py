@@ -53,7 +53,7 @@ def short(value: object, most: int = 40) -> str:
     return text if len(text) <= most else text[: most - 1] + "…"
 
 
-def exactly(kind: type[T], value: Any, what: str) -> T:
+def exactly(kind: type[T], value: object, what: str) -> T:
     """Return a value of a type; raise `TypeError` about `what`.
 
     An int is accepted for a float, a bool only for a bool.
@@ -167,7 +167,7 @@ def same(one: object, other: object) -> bool:
     return not isinstance(one, tuple) or all(map(same, one, cast("tuple[object, ...]", other)))
 
 
-def alike(one: Any, other: Any) -> bool:
+def alike(one: object, other: object) -> bool:
     """Return True if two values of a row are the same to a user: 9.8 of one store is 9.80 of a control. Blanks are alike."""
     if one is None or one == "" or other is None or other == "":
         return (one is None or one == "") and (other is None or other == "")
@@ -187,7 +187,7 @@ def as_key(value: object) -> object:
     return (type(value), tuple(map(as_key, value))) if isinstance(value, tuple) else (type(value), value)
 
 
-def adapted(value: Any, wanted: type) -> Any:
+def adapted(value: object, wanted: type) -> Any:
     """Convert a store's value to another type without loss; raise `TypeError`.
 
     Numbers convert to numbers, a datetime at midnight to a date and back, and anything to text (ISO 8601 or Python's).
@@ -282,6 +282,6 @@ def short_text(text: str, most: int = 40) -> str:
 MASK: Final = "•"
 
 
-def dots(value: Any) -> Any:
+def dots(value: object) -> Any:
     """Return a value with each character of its text masked. A blank stays as it is."""
     return value if value is None or value == "" else MASK * len(str(value))

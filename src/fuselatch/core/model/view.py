@@ -333,7 +333,7 @@ class View(NamedTuple):
         return found
 
 
-def plain(part: Any) -> Any:
+def plain(part: object) -> Any:
     """Return a part of a view as plain dicts, lists and text."""
     if isinstance(part, ControlView):
         return {**fields_of(part), **fields_of(part.part)}

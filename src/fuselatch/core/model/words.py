@@ -7,14 +7,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from decimal import Decimal
-from typing import Any, Final
+from typing import Final
 
 from fuselatch.core.model.events import FORM_EVENTS
 from fuselatch.core.model.trace import TraceEntry
 from fuselatch.core.model.visible import visible
 
 
-def value_text(value: Any) -> str:
+def value_text(value: object) -> str:
     """Return a traced value as people write it."""
     if value is None or value == "":
         return "blank"

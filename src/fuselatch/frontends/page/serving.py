@@ -187,7 +187,7 @@ async def follow(live: WebSocket, stage: Stage) -> None:
     told: asyncio.Queue[Mapping[str, Any]] = asyncio.Queue()
     pace = Pace(MOST_A_SECOND)
 
-    def tell(data: Mapping[str, Any]) -> None:
+    def tell(data: Mapping[str, object]) -> None:
         with contextlib.suppress(RuntimeError):  # the server has stopped
             loop.call_soon_threadsafe(told.put_nowait, data)
 

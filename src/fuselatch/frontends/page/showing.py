@@ -38,7 +38,7 @@ def show_form(
 ) -> Outcome: ...
 @overload
 def show_form(form: type[Form], *, port: int = 0, browser: bool = True, **params: Any) -> Outcome: ...
-def show_form(form: Any, *, port: int = 0, browser: bool = True, **options: Any) -> Outcome:
+def show_form(form: object, *, port: int = 0, browser: bool = True, **options: Any) -> Outcome:
     """Show a form in the browser, let the user fill it in, and return the outcome.
 
     `form`: a form class, a scene, or a function that returns one. `options`: those of a scene (`user`, `records`, `locale`,

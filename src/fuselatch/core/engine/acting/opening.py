@@ -38,7 +38,9 @@ WIDER: Mapping[type, tuple[type, ...]] = {float: (float, int), complex: (complex
 """Types that accept others, as in the numeric tower of PEP 484."""
 
 
-def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: OpenForm | None, how: Manner = USUAL) -> Form:
+def open_form(
+    turn: Turn, form: type[Form], params: Mapping[str, object], opener: OpenForm | None, how: Manner = USUAL
+) -> Form:
     """Open a form within a turn. Any error fails the turn."""
     session = turn.session
     stack = session.stack
@@ -83,14 +85,14 @@ def open_form(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: O
     return opened
 
 
-def open_within(turn: Turn, form: type[Form], params: Mapping[str, Any], opener: OpenForm | None, how: Manner) -> Form:
+def open_within(turn: Turn, form: type[Form], params: Mapping[str, object], opener: OpenForm | None, how: Manner) -> Form:
     """Open a form within a running handler."""
     with OwnQueue(turn):
         return open_form(turn, form, params, opener, how)
 
 
 def open_dialog(
-    session: SessionState, form: OpenForm | None, child: type[Form], params: Mapping[str, Any], how: Manner
+    session: SessionState, form: OpenForm | None, child: type[Form], params: Mapping[str, object], how: Manner
 ) -> Outcome:
     """Open a modal dialog and wait until it closes."""
     turn = may_wait(session, "open", child)
@@ -121,7 +123,7 @@ class Opening(Undoable):
         self.session.stack.drop(self.form)
 
 
-def checked_params(form: type[Form], params: Mapping[str, Any]) -> dict[str, Any]:
+def checked_params(form: type[Form], params: Mapping[str, object]) -> dict[str, Any]:
     """Return the parameters with defaults; raise for unknown, missing or wrong ones."""
     plan = form._plan
     if not plan.params and not params:

@@ -157,7 +157,7 @@ def filled(
     )  # fmt: skip
 
 
-def plain_value(value: Any, text: str) -> str | float | bool | None:
+def plain_value(value: object, text: str) -> str | float | bool | None:
     """Return a value for JSON: amounts, dates and items are text."""
     if isinstance(value, float) and not isfinite(value):
         # Strict JSON has no infinity and no NaN (RFC 8259, section 6).

@@ -190,7 +190,7 @@ def write_turn(parts: list[str], turn: Turn) -> None:
         frame = frame.f_back
 
 
-def name_of(target: Any) -> str:
+def name_of(target: object) -> str:
     """Return what tells something that can be undone from others."""
     if isinstance(target, ControlState | Container):
         return stable(target)
@@ -199,7 +199,7 @@ def name_of(target: Any) -> str:
     return str(getattr(target, "name", "")) or type(target).__name__
 
 
-def stable(value: Any, depth: int = 0) -> str:
+def stable(value: object, depth: int = 0) -> str:
     """Return text that is the same for equal values, in each process."""
     if value is None:
         return "-"

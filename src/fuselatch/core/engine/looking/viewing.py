@@ -127,7 +127,7 @@ def outcome_view(form: OpenForm) -> OutcomeView | None:
     return OutcomeView(verdict=outcome.verdict, values=values)
 
 
-def plain_text(value: Any) -> str:
+def plain_text(value: object) -> str:
     """Return a value of an outcome as text."""
     try:
         return "" if value is None else value.isoformat() if isinstance(value, date | time) else str(value)

@@ -69,7 +69,7 @@ def first_form(session: SessionState) -> OpenForm:
     return first
 
 
-def hint(form: OpenForm, path: str, control: Any, name: str) -> str:
+def hint(form: OpenForm, path: str, control: object, name: str) -> str:
     """Return what could be asked instead; `path` and `control` are what stands before the last dot."""
     plan = form._state.plan
     if path and control is None:

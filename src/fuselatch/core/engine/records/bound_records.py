@@ -89,7 +89,7 @@ class Records(CurrentRecord):
         """Ask the user, remove the current record and go to the next."""
         return self.move("remove")
 
-    def at(self, key: Any) -> bool:
+    def at(self, key: object) -> bool:
         """Go to the record with a key; raise `UnknownName` if there is none.
 
         Returns False if the current record couldn't be left, or if the record is gone once it is left.

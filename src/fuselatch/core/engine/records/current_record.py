@@ -51,12 +51,12 @@ from fuselatch.core.model.values import alike
 class CurrentRecord(ShownRecords):
     """The record that a form shows, and what becomes of it."""
 
-    def _go(self, turn: Turn, key: Any) -> bool:
+    def _go(self, turn: Turn, key: object) -> bool:
         self.load(turn, self._filtered().by_key(key) if key is not None else None, key)
         happen(turn, "record_shown", self.form, None, None, key)
         return True
 
-    def load(self, turn: Turn, row: Mapping[str, Any] | None, key: Any) -> None:
+    def load(self, turn: Turn, row: Mapping[str, Any] | None, key: object) -> None:
         """Load a record, or start a new one (None). Raises no `changed`."""
         self._take(turn, row, key)
         if row is None:
@@ -155,7 +155,7 @@ class CurrentRecord(ShownRecords):
                 turn.set(control, "_brought", control._value)
         lines.stage_lines(turn, self.form, self)
 
-    def keyed(self, turn: Turn, key: Any) -> None:
+    def keyed(self, turn: Turn, key: object) -> None:
         """Note the key that the store gave to a new record."""
         if self._row is not None and self._key is None:
             place = len(rows_of(self.session, self.source))
@@ -165,7 +165,7 @@ class CurrentRecord(ShownRecords):
             turn.set(self, "_waiting", ())
 
 
-def fill(turn: Turn, bound: Mapping[str, LiveValue[Any]], only: Mapping[str, Any]) -> None:
+def fill(turn: Turn, bound: Mapping[str, LiveValue[Any]], only: Mapping[str, object]) -> None:
     """Set the values that a new record shares with the rows in `only`."""
     for column, value in only.items():
         if column in bound:

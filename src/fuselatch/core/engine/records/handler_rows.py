@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from fuselatch.core.engine.rules.rows import key_column, must_have_columns, row_at, stage
 from fuselatch.core.engine.state.turns import Turn
 from fuselatch.core.model.errors import UnknownName
@@ -30,7 +28,7 @@ def stage_new(turn: Turn, source: str, row: Record) -> NewKey:
     return key if isinstance(key, NewKey) else NewKey(source, key)
 
 
-def staged_last(turn: Turn, source: str, key: Any, name: KeyName) -> int:
+def staged_last(turn: Turn, source: str, key: object, name: KeyName) -> int:
     """Return the place of the last staged change of the row that has this key now, if it may still be added to; else -1."""
     writes = turn.writes or []
     for at in range(len(writes) - 1, -1, -1):
@@ -40,7 +38,7 @@ def staged_last(turn: Turn, source: str, key: Any, name: KeyName) -> int:
     return -1
 
 
-def stage_change(turn: Turn, source: str, key: Any, row: Record | None) -> None:
+def stage_change(turn: Turn, source: str, key: object, row: Record | None) -> None:
     """Stage a change of a row for a handler, or its removal (None). It is checked against the row as it was read."""
     session = turn.session
     must_have_columns(session, source, row or {})

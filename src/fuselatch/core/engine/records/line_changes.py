@@ -20,7 +20,7 @@ from fuselatch.core.model.errors import NotAllowedHere
 from fuselatch.core.model.names import suggest
 
 
-def add(turn: Turn, lines: LineList[Any], values: Mapping[str, Any]) -> Container | None:
+def add(turn: Turn, lines: LineList[Any], values: Mapping[str, object]) -> Container | None:
     """Add a line at the end; return None if it was blocked or refused."""
     form, decl = lines.form, lines._decl
     if decl.max_items is not None and len(lines._rows) >= decl.max_items:

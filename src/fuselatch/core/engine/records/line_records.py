@@ -56,7 +56,7 @@ def begin(turn: Turn, form: OpenForm) -> None:
             put_message(turn, form, text, "warning")
 
 
-def load(turn: Turn, form: OpenForm, key: Any) -> None:
+def load(turn: Turn, form: OpenForm, key: object) -> None:
     """Load the lines of a record. `key` is None for a new record."""
     session = turn.session
     for lines in lines_of(form):
@@ -194,7 +194,7 @@ class LineKeys:
             return {}
         return line_columns(self.records.session, self.lines, line)
 
-    def keyed(self, turn: Turn, key: Any) -> None:
+    def keyed(self, turn: Turn, key: object) -> None:
         """Note the key that the store gave to a line."""
         written = self.lines._written
         column = key_column(turn.session, self.lines._decl.records)
@@ -223,7 +223,7 @@ class LineKeys:
         return line
 
 
-def under(session: SessionState, form: OpenForm, key: Any) -> list[tuple[LineList[Any], Sequence[Record]]]:
+def under(session: SessionState, form: OpenForm, key: object) -> list[tuple[LineList[Any], Sequence[Record]]]:
     """Return the rows of a record, with the lines that show them."""
     stored = [lines for lines in lines_of(form) if lines._decl.records]
     return [(lines, by_column(session, lines._decl.records, lines._decl.key).get(key, ())) for lines in stored]

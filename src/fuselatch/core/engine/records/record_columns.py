@@ -88,7 +88,7 @@ def bring(turn: Turn, control: Any, value: Any, where: str, column: str) -> None
     put_silently(turn, control, stored)
 
 
-def lay_under(turn: Turn, bound: Mapping[str, Any], before: Record, fresh: Record, where: str) -> None:
+def lay_under(turn: Turn, bound: Mapping[str, object], before: Record, fresh: Record, where: str) -> None:
     """Show what differs in a row that was read again, in the columns that the user left as they were."""
     for column, control in bound.items():
         if not differs(control) and before.get(column) != fresh.get(column):
@@ -103,12 +103,12 @@ def lay_over(turn: Turn, bound: Mapping[str, Any], stored: Record, where: str) -
             bring(turn, control, value, where, column)
 
 
-def none_of(value: Any, control: LiveValue[Any]) -> Any:
+def none_of(value: object, control: LiveValue[Any]) -> Any:
     """Return a value as a column stores it: a blank is None."""
     return None if value == control._plan.blank and value is not False else value
 
 
-def put_silently(turn: Turn, control: LiveValue[Any], value: Any) -> None:
+def put_silently(turn: Turn, control: LiveValue[Any], value: object) -> None:
     """Set a value without events, as when a form opens."""
     turn.set(control, "_value", value)
     turn.session.dirty.invalidate(control, "value", turn.cause)

@@ -87,7 +87,7 @@ class ShownRecords(Node):
         if name in ("_key", "_filters", "_blank_is_all"):
             self.session.dirty.invalidate(self, "key", 0)
 
-    def _take(self, turn: Turn, row: Record | None, key: Any) -> None:
+    def _take(self, turn: Turn, row: Record | None, key: object) -> None:
         """Set the current record, and mark what depends on it."""
         turn.set(self, "_row", row)
         turn.set(self, "_key", key)
@@ -114,7 +114,7 @@ class ShownRecords(Node):
             return self.session.text("position.new" if self._key is None else "position.outside", count=count)
         return self.session.text("position", place=place, count=count)
 
-    def binds(self, control: Any) -> bool:
+    def binds(self, control: object) -> bool:
         """Return True if a control is bound to a column."""
         return any(bound is control for bound in self._bound.values())
 
@@ -185,12 +185,12 @@ class ShownRecords(Node):
         name = f"{type(self.form).__name__}.records.where"
         self.session.port.by_program(self.form, name, ("set", name, "value"), put)
 
-    def must_have(self, key: Any) -> None:
+    def must_have(self, key: object) -> None:
         """Refuse a key that no matching record has."""
         if key not in self._filtered().places:
             raise self._unknown(key)
 
-    def _unknown(self, key: Any) -> UnknownName:
+    def _unknown(self, key: object) -> UnknownName:
         keys = self._keys()
         return UnknownName(f"'{self.source}' has no record {key!r}; {suggest(shown_key(key), map(shown_key, keys))}")
 
@@ -236,7 +236,7 @@ class FilteredRows:
         self.keys = keys
         self.places = dict(zip(keys, range(len(keys)), strict=True))
 
-    def by_key(self, key: Any) -> Record:
+    def by_key(self, key: object) -> Record:
         return self._rows[self.places[key]]
 
     def __iter__(self) -> Iterator[tuple[Any, Record]]:

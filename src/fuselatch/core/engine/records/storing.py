@@ -74,7 +74,7 @@ class Written(NamedTuple):
     was: Record
 
 
-def written_row(staged: Change, key: Any, name: KeyName) -> Written:
+def written_row(staged: Change, key: object, name: KeyName) -> Written:
     """Return a staged change as it was written, with the key that the store returned."""
     change = with_keys(staged, {})
     if change.kind == "add":
@@ -133,7 +133,7 @@ def put_known_keys(turn: Turn) -> None:
                     wait.result = known
 
 
-def known_in(value: Any) -> Any:
+def known_in(value: object) -> Any:
     """Return a value of an outcome with the keys that are known, also within lines; the same object if there are none."""
     if isinstance(value, tuple):
         found = tuple([known_in(each) for each in value])

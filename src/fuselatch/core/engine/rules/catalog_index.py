@@ -63,7 +63,7 @@ class Index:
             found = self.folded[name] = ["" if one is None else self.fold(str(one)) for one in self.column(name)]
         return found
 
-    def choices(self, key: tuple[Any, ...], tests: Tests, sort: str, descending: bool, whole: bool) -> Choices[Any]:
+    def choices(self, key: tuple[object, ...], tests: Tests, sort: str, descending: bool, whole: bool) -> Choices[Any]:
         """Return the choices for these values, sorted by a column, or unsorted if `sort` is ""."""
         wanted = key, tests, sort, descending, whole
         made = self.made.get(wanted)
@@ -74,7 +74,7 @@ class Index:
             made = self.made[wanted] = self._make(key, tests, sort, descending, whole)
         return made
 
-    def _places(self, key: tuple[Any, ...], tests: Tests) -> Sequence[int]:
+    def _places(self, key: tuple[object, ...], tests: Tests) -> Sequence[int]:
         """Return the positions of the rows that have these values and pass the tests."""
         places: Sequence[int] = range(len(self.column(self.catalog.value)))
         if self.groups is not None:
@@ -95,7 +95,7 @@ class Index:
                     places = [at for at in there if (values[at] >= value if kind == "from" else values[at] <= value)]
         return places
 
-    def _make(self, key: tuple[Any, ...], tests: Tests, sort: str, descending: bool, whole: bool) -> Choices[Any]:
+    def _make(self, key: tuple[object, ...], tests: Tests, sort: str, descending: bool, whole: bool) -> Choices[Any]:
         held, shown = self.column(self.catalog.value), self.column(self.catalog.text)
         places = self._places(key, tests)
         if not places:
@@ -143,7 +143,7 @@ def row_at(rows: Any, at: int) -> Any:
     return rows[at]
 
 
-def distinct(held: Sequence[Any], texts: Sequence[Any]) -> Choices[Any]:
+def distinct(held: Sequence[object], texts: Sequence[object]) -> Choices[Any]:
     """Return choices without blanks. If two rows have the same value, the first is used."""
     if texts is held:
         return Choices(tuple(dict.fromkeys(one for one in held if one is not None and one != "")))
@@ -178,7 +178,7 @@ class CatalogSource(SessionSource):
 
 
 def catalog_choices(
-    session: SessionState, catalog: Catalog[Any], values: tuple[Any, ...], sort: tuple[str, bool] | None = None
+    session: SessionState, catalog: Catalog[Any], values: tuple[object, ...], sort: tuple[str, bool] | None = None
 ) -> Choices[Any]:
     """Return what a catalog offers for its controls' values. A table passes its `sort`."""
     version = session.catalogs.read(catalog.source) if catalog.frame is None else None
@@ -238,14 +238,14 @@ def as_rows(given: Any) -> Any:
     return [dict(row) for row in rows]
 
 
-def are_same_rows(rows: Any, others: Any) -> bool:
+def are_same_rows(rows: object, others: object) -> bool:
     """Return True if two lists of rows are the same, value by value."""
     if not isinstance(rows, list) or not isinstance(others, list) or len(rows) != len(others):
         return False
     return all(same(tuple(row.items()), tuple(other.items())) for row, other in zip(rows, others, strict=True))
 
 
-def is_blank(value: Any) -> bool:
+def is_blank(value: object) -> bool:
     """Return True if a control has no value that narrows a list."""
     return value is None or value == "" or value == ()
 

@@ -143,7 +143,7 @@ def record_key(form: OpenForm) -> str:
     return "" if records is None or records.key is None else of_record(records.source, records.key)
 
 
-def of_record(source: str, key: Any) -> str:
+def of_record(source: str, key: object) -> str:
     """Return the key of a record's latches in the store."""
     return f"{source}: {shown_key(key)}"
 
@@ -267,7 +267,7 @@ def waiting(session: SessionState, form: OpenForm) -> tuple[LatchRecord, ...]:
     )
 
 
-def store_waiting(turn: Turn, kept: tuple[LatchRecord, ...], source: str, key: Any) -> None:
+def store_waiting(turn: Turn, kept: tuple[LatchRecord, ...], source: str, key: object) -> None:
     """Store the latches of a new record, which has its key now."""
     session = turn.session
     for record in kept:
@@ -279,7 +279,7 @@ def store_waiting(turn: Turn, kept: tuple[LatchRecord, ...], source: str, key: A
     session.latches.differs(turn.cause)
 
 
-def move(turn: Turn, source: str, key: Any, new_key: Any) -> None:
+def move(turn: Turn, source: str, key: object, new_key: object) -> None:
     """Let a record's latches follow its key that was edited, or go with a record that is removed (None)."""
     session = turn.session
     store = session.latch_store

@@ -35,7 +35,7 @@ class Receiver(Protocol):
     def form(self) -> OpenForm:
         """The bound form."""
 
-    def keyed(self, turn: Turn, key: Any) -> None:
+    def keyed(self, turn: Turn, key: object) -> None:
         """Note the key that the store gave."""
 
     def reload(self, turn: Turn) -> None:
@@ -200,7 +200,7 @@ def stage(turn: Turn, change: Change, receiver: Receiver | None) -> None:
     turn.session.catalogs.differs(turn.cause)
 
 
-def row_at(session: SessionState, source: str, key: Any) -> Record | None:
+def row_at(session: SessionState, source: str, key: object) -> Record | None:
     """Return the row with a key, with what this gesture has staged; None if there is none."""
     column = key_column(session, source)
     if isinstance(key, NewKey) and key._value is None:

@@ -93,7 +93,7 @@ def offering(session: SessionState, catalog: Catalog[Any], given: list[Any], con
     return lambda: catalog_choices(session, catalog, tuple([one._read("value") for one in given]), *order_of(control))
 
 
-def running(rule: Callable[..., Any], owner: Any, convert: Callable[[Any], Any]) -> Callable[[], Any]:
+def running(rule: Callable[..., Any], owner: object, convert: Callable[[Any], Any]) -> Callable[[], Any]:
     """Return a function that runs a rule of a form or group."""
     return lambda: convert(rule(owner))
 
@@ -104,7 +104,7 @@ def are_plain(inputs: list[ControlState]) -> bool:
 
 
 def derived_rule(
-    function: Callable[..., Any], inputs: list[ControlState], convert: Callable[[Any], Any], blank: Any
+    function: Callable[..., Any], inputs: list[ControlState], convert: Callable[[Any], Any], blank: object
 ) -> Callable[[], Any]:
     """Return a function that runs a `derive` rule.
 
@@ -150,7 +150,7 @@ def has_blank(values: list[Any], blanks: list[Any]) -> bool:
 
 
 def derived_from_one(
-    function: Callable[..., Any], given: ControlState, plain: bool, gap: Any, convert: Callable[[Any], Any], blank: Any
+    function: Callable[..., Any], given: ControlState, plain: bool, gap: object, convert: Callable[[Any], Any], blank: object
 ) -> Callable[[], Any]:
     """Do the same for one input, as in the links of a long chain."""
     seen: Any = UNSEEN
@@ -182,7 +182,7 @@ def converter(control: Any, prop: str) -> Callable[[Any], Any]:
         blank = control._plan.blank if prop == "value" else None
         coerce, kind = control._decl.coerce, control._plan.as_is
 
-        def convert(value: Any) -> Any:
+        def convert(value: object) -> Any:
             if kind is not None and type(value) is kind and is_as_is(value):
                 return value
             return blank if value is None else coerce(value)
@@ -193,7 +193,7 @@ def converter(control: Any, prop: str) -> Callable[[Any], Any]:
     return found
 
 
-def is_as_is(value: Any) -> bool:
+def is_as_is(value: object) -> bool:
     """Return True if a value needs no conversion: a finite number, a text that isn't white space."""
     if isinstance(value, float):
         # False for infinity and NaN: inf - inf is NaN.

@@ -28,7 +28,7 @@ NESTED: Final = 40
 class Untracked(dict[Any, Any]):
     """A tracker that notes nothing, for rules whose inputs are known."""
 
-    def __setitem__(self, key: Any, value: Any) -> None: ...
+    def __setitem__(self, key: object, value: object) -> None: ...
 
 
 UNTRACKED: Final = Untracked()

@@ -32,7 +32,7 @@ class Dirty:
         # The rules that are running, the innermost last: one that is asked for again is a circle.
         self.computing: list[Cell] = []
 
-    def invalidate(self, node: Node, prop: Any, cause: int) -> None:
+    def invalidate(self, node: Node, prop: object, cause: int) -> None:
         """Mark every cell that depends on a property, directly or not."""
         watchers = node._watchers
         cells: Iterable[Cell] | None = None if watchers is None else watchers.get(prop)

@@ -6,7 +6,6 @@ Coverage, muting, pausing, stepping and front ends all derive from one class.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import Any
 
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.plans import Handler
@@ -54,10 +53,10 @@ class Observer:
     def vetoed(self, handler: Handler, event: Event, reason: str) -> None:
         """A handler blocked an event."""
 
-    def computed(self, form: OpenForm, path: str, prop: str, value: Any) -> None:
+    def computed(self, form: OpenForm, path: str, prop: str, value: object) -> None:
         """A rule was computed. `path`: its control's name ("": the form's title)."""
 
-    def validated(self, control: Any, passed: Sequence[str], failed: Sequence[Finding]) -> None:
+    def validated(self, control: object, passed: Sequence[str], failed: Sequence[Finding]) -> None:
         """A control was validated. `passed`: the rules and checks that ran and found nothing, by name."""
 
     def asked(self, form: OpenForm, name: str, prompt: Prompt) -> None:

@@ -86,7 +86,7 @@ class Options(Common):
     params: Mapping[str, Any] = field(default_factory=dict)
 
     @classmethod
-    def of(cls, given: Mapping[str, Any]) -> Self:
+    def of(cls, given: Mapping[str, object]) -> Self:
         """Return options by name. Raises `TypeError` for an unknown one."""
         made = object.__new__(cls)
         # Setting the fields one by one would cost a tenth of opening a form.

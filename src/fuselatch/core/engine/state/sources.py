@@ -19,7 +19,7 @@ class SessionSource(Node):
         super().__init__(name)
         self.session = session
 
-    def read(self, prop: Any) -> Any:
+    def read(self, prop: object) -> Any:
         """Return the current value, and track it if a rule is running."""
         found = self._current(prop)
         tracker = self.session.port.tracker

@@ -247,7 +247,7 @@ class Turn(Undoable):
 
     # ---- events
 
-    def raise_later(self, name: str, form: OpenForm, control: Any, new: object, cause: int) -> None:
+    def raise_later(self, name: str, form: OpenForm, control: object, new: object, cause: int) -> None:
         """Queue an event, if it has a handler or is traced."""
         if self.rows is not None or self.is_heard(name, form, control):
             by: By = "program" if self.handler is not None else self.by
@@ -335,7 +335,7 @@ def waiting_changes(queue: Iterable[Event]) -> list[Event]:
     return [event for event in queue if event.name == "changed" and event.control is not None and not is_void(event)]
 
 
-def told(control: ControlState, old: Any, new: Any) -> tuple[Any, Any]:
+def told(control: ControlState, old: object, new: object) -> tuple[Any, Any]:
     """Return two values of a control as the trace has them: of a password dots, of a choice the items' texts."""
     plan = control._plan
     if plan.lists:
@@ -351,6 +351,6 @@ def item_text(choices: Any, value: Any) -> Any:
     return tuple([choices.text(item) for item in value]) if isinstance(value, tuple) else choices.text(value)
 
 
-def hidden(text: Any) -> str:
+def hidden(text: object) -> str:
     """Return a masked password."""
     return MASK if text else ""

@@ -101,7 +101,7 @@ class Workers:
             raise errand.error
         return errand.result
 
-    def _serve(self, worker: greenlet, came: Any) -> None:
+    def _serve(self, worker: greenlet, came: object) -> None:
         """Run errands that a worker hands down, until it parks or is done."""
         while isinstance(came, Errand):
             runner = greenlet(came.carry_out, getcurrent())

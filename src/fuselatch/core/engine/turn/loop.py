@@ -102,7 +102,7 @@ def take_step(turn: Turn) -> None:
         turn.nested -= 1
 
 
-def happen(turn: Turn, name: str, form: OpenForm, control: Any, old: object = None, new: object = None) -> str | None:
+def happen(turn: Turn, name: str, form: OpenForm, control: object, old: object = None, new: object = None) -> str | None:
     """Raise an event and run its handlers; return the reason if one blocked it."""
     if turn.rows is None and not turn.is_heard(name, form, control):
         if turn.queue or turn.after or turn.session.dirty.pending:
@@ -178,7 +178,7 @@ def pauses_at(turn: Turn, event: Event) -> bool:
     return any(tell(turn.session, "before_event", event, turn.queued))
 
 
-def run(turn: Turn, handlers: tuple[Handler, ...], owner: Any, state: FormState, event: Event) -> None:
+def run(turn: Turn, handlers: tuple[Handler, ...], owner: object, state: FormState, event: Event) -> None:
     """Run the handlers of one event. `owner`: the form or group that they are methods of, or a part of it."""
     session, rows = turn.session, turn.rows
     before_event, before_handler, before_cause = turn.event, turn.handler, turn.cause
@@ -236,7 +236,7 @@ def is_held_back(turn: Turn, handler: Handler, event: Event) -> bool:
     return True
 
 
-def further_out(owner: Any, up: int) -> Any:
+def further_out(owner: object, up: int) -> Any:
     """Return the form, or the group, that declares a handler: so many further out."""
     for _ in range(up):
         owner = owner.__dict__["_outer"]

@@ -21,7 +21,7 @@ from fuselatch.core.model.trace_rows import add_row
 from fuselatch.core.model.values import MASK
 
 
-def ask(session: SessionState, form: OpenForm, prompt: Prompt, facts: Mapping[str, Any], table: Cells = ()) -> Answer:
+def ask(session: SessionState, form: OpenForm, prompt: Prompt, facts: Mapping[str, object], table: Cells = ()) -> Answer:
     """Ask a prompt and wait for its answer. `table`: shown below its text."""
     turn = may_wait(session, "ask", prompt.text)
     latch = prompt.latch
@@ -50,7 +50,7 @@ def ask(session: SessionState, form: OpenForm, prompt: Prompt, facts: Mapping[st
     return answer
 
 
-def ask_itself(turn: Turn, form: OpenForm, prompt: Prompt, facts: Mapping[str, Any], table: Cells = ()) -> str:
+def ask_itself(turn: Turn, form: OpenForm, prompt: Prompt, facts: Mapping[str, object], table: Cells = ()) -> str:
     """Ask a prompt that no handler of the developer asks."""
     before, turn.handler = turn.handler, turn.handler or ENGINE_HANDLER
     try:
@@ -72,7 +72,7 @@ def note_prompt(turn: Turn, form: OpenForm, prompt: Prompt, shown: Prompt, text:
     return add_row(turn.rows, turn.cause, "prompt", form._state.name, name, shown.title or form.title, None, text)
 
 
-def filled(form: OpenForm, prompt: Prompt, facts: Mapping[str, Any]) -> str:
+def filled(form: OpenForm, prompt: Prompt, facts: Mapping[str, object]) -> str:
     """Return a prompt's text, with facts and controls filled in."""
     if prompt.plain is not None:
         return prompt.plain
