@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import csv
 import shlex
-from collections.abc import Callable, Iterable, Mapping, Sequence
+import sqlite3
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from contextlib import closing, contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -76,6 +78,13 @@ def snapshot(session: Session) -> dict[str, Any]:
         for form in session.forms
     ]
     return {"view": view, "values": values, "plain": plain, "outcome": session.outcome}
+
+
+@contextmanager
+def sqlite(path: str | Path) -> Iterator[sqlite3.Connection]:
+    """Open a SQLite file as another program does; commit and close it."""
+    with closing(sqlite3.connect(path)) as database, database:
+        yield database
 
 
 FILES = {"csv": "", "json lines": "", "sqlite": "records.db", "workbook": "records.xlsx"}

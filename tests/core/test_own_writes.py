@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sqlite3
 from collections.abc import Iterator
 from decimal import Decimal
 from pathlib import Path
@@ -17,7 +16,7 @@ from fuselatch.core.model.record_changes import Change, NewKey
 from fuselatch.rehearsal import Desk, read_cue_file, rehearse, run_cues
 from fuselatch.rehearsal.loading import importing_from
 from fuselatch.stores import CsvRecords, MemoryRecords, RecordError, SqlRecords
-from tests.helpers import act, store_of
+from tests.helpers import act, sqlite, store_of
 
 SMALL = Path(__file__).parents[2] / "examples" / "small"
 
@@ -94,7 +93,7 @@ def test_a_blank_key_of_texts_is_refused_and_not_numbered(tmp_path: Path) -> Non
         length = Integer("Length")
 
     (tmp_path / "piers.csv").write_text("name,length\nNorth,4\n")
-    with sqlite3.connect(tmp_path / "p.db") as database:
+    with sqlite(tmp_path / "p.db") as database:
         database.execute("create table piers(name text primary key, length integer)")
     for store in (
         MemoryRecords({"piers": [{"name": "North", "length": 4}]}),
@@ -135,7 +134,7 @@ class Rated(Form, records="rated"):
 
 
 def test_a_form_shows_what_the_database_has_made_of_a_row(tmp_path: Path) -> None:
-    with sqlite3.connect(tmp_path / "b.db") as database:
+    with sqlite(tmp_path / "b.db") as database:
         database.executescript(SCHEMA)
     store = SqlRecords(tmp_path / "b.db")
     with rehearse(Touched, records=store) as desk:
@@ -164,7 +163,7 @@ def test_a_form_shows_what_the_database_has_made_of_a_row(tmp_path: Path) -> Non
 
 
 def test_amounts_that_read_alike_are_no_difference(tmp_path: Path) -> None:
-    with sqlite3.connect(tmp_path / "b.db") as database:
+    with sqlite(tmp_path / "b.db") as database:
         database.executescript(
             "create table boats(id integer primary key, name text, fee real); insert into boats values (1, 'Teal', 9.8)"
         )

@@ -49,7 +49,7 @@ def test_what_a_handler_hands_over_is_refused_in_the_words_of_its_own_call(call:
         before = desk.session.view
         with pytest.raises((TypeError, ValueError, AttributeError)) as caught:
             call(desk.form)
-        assert str(caught.value) == message and desk.session.view == before
+        assert str(caught.value).partition(" and no __dict__")[0] == message and desk.session.view == before
 
 
 class Word(str):

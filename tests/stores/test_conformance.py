@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import sqlite3
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
@@ -14,7 +13,7 @@ from fuselatch.core.model.record_changes import Change
 from fuselatch.stores import CsvRecords, JsonLinesRecords, MemoryRecords, SqlRecords, Store, WorkbookRecords
 from fuselatch.stores.conformance import CASES, KEY, ROWS, SOURCE, Case, NotConforming
 from fuselatch.stores.memory import CopiedRecords
-from tests.helpers import store_of
+from tests.helpers import sqlite, store_of
 
 KINDS = ("memory", "ragged", "copied", "csv", "declared", "json lines", "sqlite", "wal", "postgresql", "workbook")
 
@@ -38,9 +37,8 @@ def opener_of(kind: str, folder: Path, request: pytest.FixtureRequest) -> Callab
         return lambda: one
     if kind == "wal":
         made.close()
-        with sqlite3.connect(folder / "records.db") as database:
+        with sqlite(folder / "records.db") as database:
             database.execute("pragma journal_mode = wal")
-        database.close()
     openers: dict[str, Callable[[], Any]] = {
         "csv": lambda: CsvRecords(folder),
         "declared": lambda: CsvRecords(folder),

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sqlite3
 import subprocess
 import sys
 from collections.abc import Iterator
@@ -16,6 +15,7 @@ from fuselatch import Button, Form, HandlerFailed, Latch, Prompt, Text
 from fuselatch.rehearsal import rehearse
 from fuselatch.stores import LatchRecord, LatchStore, MemoryLatches
 from fuselatch.stores.sql import SqlLatches
+from tests.helpers import sqlite
 
 
 def emptied(address: str) -> str:
@@ -66,6 +66,7 @@ DESK = """
 import sys
 from fuselatch.stores import LatchRecord
 from fuselatch.stores.sql import SqlLatches
+from tests.helpers import sqlite
 log = SqlLatches(sys.argv[1])
 took = 0
 for number in range(40):
@@ -97,7 +98,7 @@ def test_eight_processes_at_once_lose_none_and_double_none(
 def test_a_log_that_fails_on_the_way_is_told_and_the_gesture_may_be_done_again(tmp_path: Path) -> None:
     path = tmp_path / "office.db"
     with rehearse(Daily, user="imke", latches=SqlLatches(path)) as desk:
-        with sqlite3.connect(path) as database:
+        with sqlite(path) as database:
             database.execute("drop table latches")
         desk.press("go")
         assert "can't use office.db" in desk.prompt.text

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import errno
 import json
-import sqlite3
 import subprocess
 import sys
 from collections.abc import Callable, Iterator
@@ -23,7 +22,7 @@ from fuselatch.scenes import Scene
 from fuselatch.stores.addresses import open_records
 from fuselatch.stores.csv_files import CsvRecords
 from fuselatch.stores.sql import SqlRecords
-from tests.helpers import FILES, address_of, store_of
+from tests.helpers import FILES, address_of, sqlite, store_of
 
 KILLED = """
 import os, random, signal, sys, time
@@ -119,9 +118,8 @@ def test_a_process_killed_at_any_moment_leaves_all_of_a_gesture_or_none(
     address = address_of(plain, tmp_path, server)
     if kind == "wal":
         store.close()
-        with sqlite3.connect(address) as database:
+        with sqlite(address) as database:
             database.execute("pragma journal_mode = wal")
-        database.close()
     serial = int(run(KILLED, address, str(times)))
     assert serial >= 2 * times, "what a process had been told to be kept is there"
 

@@ -31,7 +31,11 @@ class OutOfReach(ValueError):
 def resolved(path: Path) -> Path:
     """Return a path without links; raise `OutOfReach` if there is none."""
     try:
-        return path.resolve()
+        real = path.resolve()
+        if os.path.islink(real):
+            # From Python 3.13 on, links that lead in a circle are left as they are.
+            raise RuntimeError("links lead in a circle")
+        return real
     except (OSError, RuntimeError, ValueError) as error:
         why = "this isn't the name of a file" if isinstance(error, ValueError) else "links lead in a circle"
         raise OutOfReach(why) from None
