@@ -33,7 +33,7 @@ class JsonLinesRecords(FolderRecords):
             try:
                 objects.append(object_of(line))
             except (ValueError, RecursionError) as error:
-                raise StoreRefused(f"{source}.jsonl: line {number}: {' '.join(str(error).split())}") from None
+                raise StoreRefused(f"{source}.jsonl:{number}: {error}") from None
         nested = {name for one in objects for name, value in one.items() if isinstance(value, list | dict)}
         names = tuple(name for name in dict.fromkeys(name for one in objects for name in one) if name not in nested)
         columns = [self._values([one.get(name) for one in objects], self._types.get(source, {}).get(name)) for name in names]

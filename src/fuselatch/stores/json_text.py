@@ -12,7 +12,12 @@ from fuselatch.core.model.values import adapted, short
 
 def object_of(line: bytes) -> dict[str, Any]:
     """Return a line's object, with decimals as `Decimal`; raise `ValueError`."""
-    found = json.loads(line.decode(), parse_float=Decimal, parse_constant=no_value, object_pairs_hook=once)
+    try:
+        found = json.loads(line.decode(), parse_float=Decimal, parse_constant=no_value, object_pairs_hook=once)
+    except UnicodeDecodeError:
+        raise ValueError("not valid UTF-8; save the file as UTF-8") from None
+    except json.JSONDecodeError as error:
+        raise ValueError(f"not valid JSON at column {error.colno}: {error.msg}") from None
     if not isinstance(found, dict):
         raise ValueError(f"an object is needed, not {short(found)}")
     return found

@@ -112,7 +112,8 @@ class FileTransaction:
                 new = real.with_name(real.name + NEW)
                 if new.exists():
                     os.replace(new, real)
-                    flush_folder(real.parent)
+                # Also if the killed process has replaced it: the list may go only once that is on the disk.
+                flush_folder(real.parent)
             self._list.unlink()
 
 

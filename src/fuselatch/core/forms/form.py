@@ -116,7 +116,7 @@ class Form(OpenForm, metaclass=FormKind):
         cls._plan.at_start = at_start
         cls._plan.tabs = tabs
         if idle is not None and (isinstance(idle, bool) or not isinstance(idle, int | float) or not idle > 0):
-            raise DeclarationError(f"class {cls.__name__}: idle must be a number of seconds, not {short(idle)}")
+            raise DeclarationError(f"class {cls.__name__}: idle must be a number of seconds above 0, not {short(idle)}")
         cls._plan.idle = idle
         cls._plan.records = bound_to(cls) if records is None else records
         cls._plan.on_leave = on_leave
