@@ -1,4 +1,4 @@
-"""The explorer finds planted faults, shows each with a short cue sheet, and does the same each time."""
+"""A search finds planted faults, shows each with a short cue sheet, and does the same each time."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ from fuselatch.exploring import Named, explore, read_known
 from fuselatch.exploring.exploration import together
 from fuselatch.exploring.faults import Fault, Tried
 from fuselatch.exploring.search import Search
-from fuselatch.exploring.walking import Budget, Explorer
+from fuselatch.exploring.walking import Budget, Walker
 from fuselatch.exploring.world import TimeFuse, World, load_start
 from fuselatch.frontends import Session
 from fuselatch.rehearsal import run_cues
@@ -80,7 +80,7 @@ def test_more_that_is_found_is_shown_by_its_cue_sheet(form: type[Form], key: str
     ("form", "keys"), [(quay.Deaf, ["sleep_long", "spin_on"]), (quay.Unopened, ["wait_for_it"])], ids=["deaf", "unopened"]
 )
 def test_a_handler_is_ended_wherever_it_waits(form: type[Form], keys: list[str], monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("fuselatch.exploring.search.LONGEST", 0.4)
+    monkeypatch.setattr("fuselatch.exploring.search.GESTURE_SECONDS", 0.4)
     assert [fault.key for fault in explore(form, gestures=30).new] == [f"endless {key}" for key in keys]
 
 
@@ -281,32 +281,32 @@ def test_states_with_the_same_fingerprint_do_the_same() -> None:
     for scene in (office, quay.Tired):
         start = load_start(scene)
         with TimeFuse(5) as fuse:
-            explorer = Explorer(start, "1", Budget(1_500), fuse, {})
+            walker = Walker(start, "1", Budget(1_500), fuse, {})
             ways: dict[bytes, tuple[Any, ...]] = {}
-            while not explorer.budget.is_over:
-                world = explorer.open()
+            while not walker.budget.is_over:
+                world = walker.open()
                 for _ in range(12):
-                    act = explorer.choose(world)
-                    if act is None or explorer.feed(world, act) is not None:
+                    act = walker.choose(world)
+                    if act is None or walker.feed(world, act) is not None:
                         break
                     mark, way = world.fingerprint(), tuple(world.done)
                     other = ways.setdefault(mark, way)
                     if other != way and compared < 400:
                         compared += 1
-                        continues_alike(explorer, other, way)
+                        continues_alike(walker, other, way)
                 world.close()
     assert compared > 100
 
 
-def continues_alike(explorer: Explorer, one: tuple[Any, ...], other: tuple[Any, ...]) -> None:
+def continues_alike(walker: Walker, one: tuple[Any, ...], other: tuple[Any, ...]) -> None:
     """See that the next few gestures have the same effects after two ways to the same state."""
-    (first, _), (second, _) = explorer.replay(one), explorer.replay(other)
+    (first, _), (second, _) = walker.replay(one), walker.replay(other)
     for _ in range(4):
         acts = first.possible()
         assert acts == second.possible(), (one, other)
         if not acts:
             break
-        act = explorer.draw.choice(acts)
+        act = walker.draw.choice(acts)
         errors = first.attempt(act), second.attempt(act)
         assert type(errors[0]) is type(errors[1]), (one, other, act)
         assert first.fingerprint() == second.fingerprint(), (one, other, act)

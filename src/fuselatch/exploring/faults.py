@@ -1,4 +1,4 @@
-"""Faults: what the explorer found, and the cue sheets that show it."""
+"""Faults: what the walker found, and the cue sheets that show it."""
 
 from __future__ import annotations
 

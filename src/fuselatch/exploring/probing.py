@@ -15,12 +15,12 @@ from fuselatch.core.engine.questions import Entry
 from fuselatch.core.forms.form import Form, name_of
 from fuselatch.core.model.errors import Refused, UnknownName
 from fuselatch.core.model.outcome import ACCEPTED
-from fuselatch.exploring.walking import ENTERING, Explorer, fitting, is_unusable
+from fuselatch.exploring.walking import ENTERING, Walker, fitting, is_unusable
 from fuselatch.exploring.world import World
 
 DEEPEST: Final = 3
 """How many prompts in a row are answered on the way out."""
-LONGEST: Final = 60
+MOST_STEPS: Final = 60
 """The most steps of one try to accept a form."""
 TRIES: Final = 4
 CLOSE: Final[Act] = ("close", "", "")
@@ -40,9 +40,9 @@ class Driven(NamedTuple):
     blank: Sequence[tuple[str, str]] = ()
 
 
-def leaves(explorer: Explorer, path: Sequence[Act]) -> tuple[bool, list[Act]]:
+def leaves(walker: Walker, path: Sequence[Act]) -> tuple[bool, list[Act]]:
     """Try to leave the front form of a state; return True if there is a way, and what was tried by close and Escape."""
-    world, _ = explorer.replay(path)
+    world, _ = walker.replay(path)
     front = world.session.front_form
     if front is None or world.session.prompt is not None:
         world.close()
@@ -54,7 +54,7 @@ def leaves(explorer: Explorer, path: Sequence[Act]) -> tuple[bool, list[Act]]:
     world.close()
     tried: list[Act] = []
     for way in ways:
-        done, acts = gets_out(explorer, [*path, *way], target, 0)
+        done, acts = gets_out(walker, [*path, *way], target, 0)
         if done:
             return True, acts
         if way[0] in (CLOSE, ESCAPE):
@@ -62,14 +62,14 @@ def leaves(explorer: Explorer, path: Sequence[Act]) -> tuple[bool, list[Act]]:
     return False, tried
 
 
-def gets_out(explorer: Explorer, acts: list[Act], target: str, depth: int) -> tuple[bool, list[Act]]:
+def gets_out(walker: Walker, acts: list[Act], target: str, depth: int) -> tuple[bool, list[Act]]:
     """Return True if a form is gone after these gestures, or after answering what they ask in some way.
 
     `target`: its name in the trace, which is the same in each world.
     """
-    if explorer.budget.is_over:
+    if walker.budget.is_over:
         return True, acts
-    world, error = explorer.replay(acts)
+    world, error = walker.replay(acts)
     try:
         if all(name_of(form) != target for form in world.session.forms):
             return True, acts
@@ -84,26 +84,26 @@ def gets_out(explorer: Explorer, acts: list[Act], target: str, depth: int) -> tu
         world.close()
     last = acts
     for answer in answers if depth < DEEPEST else ():
-        done, last = gets_out(explorer, [*acts, answer], target, depth + 1)
+        done, last = gets_out(walker, [*acts, answer], target, depth + 1)
         if done:
             return True, last
     return False, last
 
 
-def drive(explorer: Explorer, path: Sequence[Act], avoid: frozenset[str] = frozenset(), tries: int = TRIES) -> Driven:
+def drive(walker: Walker, path: Sequence[Act], avoid: frozenset[str] = frozenset(), tries: int = TRIES) -> Driven:
     """Try to accept the front form of a state. Entries named in `avoid` are left as they are."""
     stayed: set[str] | None = None
     acts: list[Act] = []
-    for turn in range(tries):
-        if explorer.budget.is_over:
+    for attempt in range(tries):
+        if walker.budget.is_over:
             return Driven(True, [])
-        world, _ = explorer.replay(path)
+        world, _ = walker.replay(path)
         try:
             before = len(world.done)
-            accepted = drive_once(explorer, world, avoid, turn)
+            accepted = drive_once(walker, world, avoid, attempt)
             acts = world.done[before:]
             if accepted:
-                return Driven(True, acts, (), explorer.coverage.taken_blank(world))
+                return Driven(True, acts, (), walker.coverage.taken_blank(world))
             refused = set(world.session.refused_entries()) - avoid
             stayed = refused if stayed is None else stayed & refused
         finally:
@@ -111,26 +111,26 @@ def drive(explorer: Explorer, path: Sequence[Act], avoid: frozenset[str] = froze
     return Driven(False, acts, tuple(sorted(stayed or ())))
 
 
-def drive_once(explorer: Explorer, world: World, avoid: frozenset[str], turn: int) -> bool:
+def drive_once(walker: Walker, world: World, avoid: frozenset[str], attempt: int) -> bool:
     """Try once. Return True if the form that was in front is accepted."""
     target = world.session.front_form
     if target is None:
         return False
-    count = turn
+    count = attempt
     pressed: set[str] = set()
     filled: dict[str, int] = {}
-    for _ in range(LONGEST):
+    for _ in range(MOST_STEPS):
         if is_accepted(world, target):
             return True
-        if world.is_over or not target.is_open or explorer.budget.is_over:
-            return explorer.budget.is_over
-        act = next_step(explorer, world, avoid, count, pressed, filled)
+        if world.is_over or not target.is_open or walker.budget.is_over:
+            return walker.budget.is_over
+        act = next_step(walker, world, avoid, count, pressed, filled)
         count += 1
-        if act in explorer.stuck:
+        if act in walker.stuck:
             continue
         if act is None:
             return False
-        error = explorer.feed(world, act)
+        error = walker.feed(world, act)
         if is_unusable(world, error):
             return False
         if error is not None and not isinstance(error, Refused | UnknownName):
@@ -139,7 +139,7 @@ def drive_once(explorer: Explorer, world: World, avoid: frozenset[str], turn: in
 
 
 def next_step(
-    explorer: Explorer, world: World, avoid: frozenset[str], count: int, pressed: set[str], filled: dict[str, int]
+    walker: Walker, world: World, avoid: frozenset[str], count: int, pressed: set[str], filled: dict[str, int]
 ) -> Act | None:
     """Return the next step towards acceptance. `filled`: how often each entry was filled."""
     session = world.session
@@ -153,8 +153,8 @@ def next_step(
     usable = [name for name in refused if session.entry(name).usable]
     if usable and count % 7 != 6:
         name = usable[0] if count % 3 else usable[count % len(usable)]
-        turn = filled[name] = filled.get(name, -1) + 1
-        return fitting(explorer, world, name, turn)
+        attempt = filled[name] = filled.get(name, -1) + 1
+        return fitting(walker, world, name, attempt)
     entries = session.entries()
     button = accepting(entries)
     if button and button not in pressed and count % 4 != 3:
@@ -170,8 +170,8 @@ def next_step(
     ]
     if not acts:
         return CLOSE if front is not session.first else None
-    act = acts[explorer.draw.randrange(len(acts))]
-    return explorer.with_text(world, act) if act[0] == "type" else act
+    act = acts[walker.draw.randrange(len(acts))]
+    return walker.with_text(world, act) if act[0] == "type" else act
 
 
 def accepting(entries: Iterable[Entry]) -> str:
@@ -197,13 +197,13 @@ def contents(world: World) -> dict[str, Any]:
     return {f"{name_of(form)}.{each.name}": each.value for form, each in pairs}
 
 
-def either_order(explorer: Explorer, path: Sequence[Act], one: Act, other: Act) -> list[str]:
+def either_order(walker: Walker, path: Sequence[Act], one: Act, other: Act) -> list[str]:
     """Make two entries in either order; return the controls whose values differ then."""
     ends = []
     for acts in ((one, other), (other, one)):
-        world, _ = explorer.replay(path)
+        world, _ = walker.replay(path)
         try:
-            if any(explorer.feed(world, act) is not None for act in (*acts, TAB)) or world.session.is_waiting:
+            if any(walker.feed(world, act) is not None for act in (*acts, TAB)) or world.session.is_waiting:
                 return []
             ends.append(contents(world))
         finally:

@@ -27,14 +27,14 @@ from fuselatch.exploring.probing import (
     leaves,
     shortest,
 )
-from fuselatch.exploring.walking import ENTERING, OPENING, Budget, Explorer
+from fuselatch.exploring.walking import ENTERING, OPENING, Budget, Walker
 from fuselatch.exploring.world import NeverEnds, Start, TimeFuse, World
 from fuselatch.report.cue_words import written
 
 MOST_TRIES: Final = 250
 """How often gestures are left out to shorten what led to an error."""
 PLAIN: Final = PlainFormats()
-LONGEST: Final = 2.0
+GESTURE_SECONDS: Final = 2.0
 """Seconds that a gesture may take."""
 PROBES: Final = 0.4
 """How much of the budget goes to probes, once they have had the first `SPARE` gestures."""
@@ -51,9 +51,9 @@ class Search:
     def __init__(
         self, start: Start, seed: str, gestures: int, until: float | None, words: Mapping[str, Sequence[str]]
     ) -> None:
-        self.fuse = TimeFuse(LONGEST)
+        self.fuse = TimeFuse(GESTURE_SECONDS)
         self.budget = Budget(gestures, until)
-        self.explorer = Explorer(start, seed, self.budget, self.fuse, words)
+        self.walker = Walker(start, seed, self.budget, self.fuse, words)
         self.faults: dict[str, Fault] = {}
         # The forms that were in front, and if they could be accepted; those that a button closes so.
         self.forms: dict[str, bool] = {}
@@ -63,7 +63,7 @@ class Search:
         self.withheld: dict[str, None] = {}
         self.probed = 0
         self.is_shortening = False
-        self.explorer.watcher = self
+        self.walker.watcher = self
 
     def run(self, progress: Callable[[int], None] = lambda made: None) -> Tried:
         """Search until the budget is used up, and tell after each walk how many gestures were made."""
@@ -71,34 +71,34 @@ class Search:
             try:
                 if self.opens():
                     while not self.budget.is_over:
-                        self.guarded(lambda: self.explorer.walk(self))
+                        self.guarded(lambda: self.walker.walk(self))
                         progress(self.budget.fed)
             except KeyboardInterrupt:
                 self.budget.cut = "it was stopped"
-        explorer = self.explorer
+        walker = self.walker
         return Tried(
             self.budget.fed,
-            len(explorer.states),
+            len(walker.states),
             list(self.faults.values()),
-            explorer.coverage.to_dict(),
+            walker.coverage.to_dict(),
             self.budget.cut,
-            [*explorer.coverage.accepted],
+            [*walker.coverage.accepted],
             self.unaccepted,
-            explorer.made_in_all(),
-            [*{**self.withheld, **explorer.withheld}],
+            walker.made_in_all(),
+            [*{**self.withheld, **walker.withheld}],
         )
 
     def opens(self) -> bool:
         """Open the scene once; return False if its code fails then. Raises what isn't the fault of its code."""
         try:
-            world = self.explorer.open()
+            world = self.walker.open()
         except (HandlerFailed, EffectFailed, EngineFailed, NeverEnds, SystemExit) as error:
             if self.is_refused(error):
-                self.unaccepted.append(self.explorer.start.name)
+                self.unaccepted.append(self.walker.start.name)
             else:
                 self.add(fault_of(error))
             return False
-        self.explorer.states[world.fingerprint()] = OPENING
+        self.walker.states[world.fingerprint()] = OPENING
         self.guarded(lambda: self.looked(world, True))
         world.close()
         return True
@@ -131,7 +131,7 @@ class Search:
 
     def taken(self, world: World) -> None:
         """Add the faults of forms that were accepted though something was blank."""
-        for form, entry in self.explorer.coverage.taken_blank(world):
+        for form, entry in self.walker.coverage.taken_blank(world):
             self.blank(form, entry, list(world.done))
 
     def met(self, world: World, error: BaseException) -> None:
@@ -144,27 +144,27 @@ class Search:
         self.is_shortening = True
         *before, last = world.done
         endless = isinstance(error, NeverEnds)
-        self.fuse.seconds = LONGEST / 4 if endless else LONGEST
+        self.fuse.seconds = GESTURE_SECONDS / 4 if endless else GESTURE_SECONDS
         most = 30 if endless else MOST_TRIES
         acts = [*shortest(before, lambda fewer: self.raises([*fewer, last], fault.key), most), last]
-        self.fuse.seconds = LONGEST
+        self.fuse.seconds = GESTURE_SECONDS
         if endless:
             # Each time that it doesn't end takes as long as the fuse waits, so what led to it isn't entered again.
-            self.explorer.stuck.add(next((act for act in reversed(acts) if act[0] in ENTERING), last))
+            self.walker.stuck.add(next((act for act in reversed(acts) if act[0] in ENTERING), last))
         self.is_shortening = False
         fault.acts = tuple(acts)
         self.add(fault)
 
     def raises(self, acts: list[Act], key: str) -> bool:
         """Return True if the last of some gestures raises an error with a key."""
-        world, error = self.explorer.replay(acts)
+        world, error = self.walker.replay(acts)
         world.close()
         return error is not None and fault_of(error).key == key
 
     def looked(self, world: World, has_news: bool) -> None:
         """Probe a new state, if it is one of those that are sampled."""
-        explorer, path = self.explorer, list(world.done)
-        count = len(explorer.states)
+        walker, path = self.walker, list(world.done)
+        count = len(walker.states)
         session = world.session
         front = session.front_form
         if self.budget.is_over or session.is_broken:
@@ -181,7 +181,7 @@ class Search:
 
     def probe(self, world: World, front: Form, path: list[Act], has_news: bool) -> None:
         """Make the probes whose turn it is."""
-        count = len(self.explorer.states)
+        count = len(self.walker.states)
         name = type(front).__name__
         if name not in self.forms:
             self.forms[name] = False
@@ -206,7 +206,7 @@ class Search:
         shown, afresh = in_words(found.shown), in_words(found.afresh)
 
         def shows(acts: list[Act]) -> bool:
-            world, _ = self.explorer.replay(acts)
+            world, _ = self.walker.replay(acts)
             try:
                 return any(
                     each.prop == found.prop
@@ -229,22 +229,22 @@ class Search:
             return
 
         def shows(acts: list[Act]) -> bool:
-            world, _ = self.explorer.replay(acts)
+            world, _ = self.walker.replay(acts)
             world.close()
-            return (form, entry) in self.explorer.coverage.taken_blank(world)
+            return (form, entry) in self.walker.coverage.taken_blank(world)
 
         text = f"{form} is accepted though {entry} is required and blank"
         self.add(Fault("blank", key, text, tuple(shortest(path, shows)), (f"expect  open {form}",)))
 
     def directed(self, world: World, form: Form, path: list[Act]) -> None:
         """Try to accept a form that is in front for the first time: as it is, and with each required entry blank."""
-        name, explorer = type(form).__name__, self.explorer
+        name, walker = type(form).__name__, self.walker
         entries = world.session.entries(form)
         if not any(map(is_accepting, entries)):
             return
         if any(each.closes == ACCEPTED for each in entries):
             self.closing.add(name)
-        driven = drive(explorer, path, tries=2 * TRIES)
+        driven = drive(walker, path, tries=2 * TRIES)
         self.forms[name] = driven.accepted
         if not driven.accepted:
             self.refused(name, path, driven.refused, driven.acts)
@@ -254,7 +254,7 @@ class Search:
             # As it is, which is blank unless it has a default; and as people leave it who don't want to enter anything.
             for first in [[], *([("type", control.name, text)] for text in ("", " ") if can_type)]:
                 acts = [*path, *first]
-                driven = drive(explorer, acts, frozenset({control.name}), 1)
+                driven = drive(walker, acts, frozenset({control.name}), 1)
                 for kind, entry in driven.blank:
                     self.blank(kind, entry, [*acts, *driven.acts])
 
@@ -265,7 +265,7 @@ class Search:
             return
         for entry in stayed[:1]:
             key = f"refusal {name}.{entry}"
-            world, _ = self.explorer.replay([*path, *acts])
+            world, _ = self.walker.replay([*path, *acts])
             try:
                 found = self.marker(world, entry)
             finally:
@@ -273,7 +273,7 @@ class Search:
             text = f"{name} can't be accepted: {entry} stays refused{f' ({found})' if found else ''}"
 
             def shows(fewer: list[Act], entry: str = entry) -> bool:
-                world, _ = self.explorer.replay(fewer)
+                world, _ = self.walker.replay(fewer)
                 try:
                     return bool(self.marker(world, entry))
                 finally:
@@ -297,44 +297,44 @@ class Search:
             return
         with self.budget.beyond(BEYOND):
             acts = shortest(path, self.is_trap, 80)
-            _, tried = leaves(self.explorer, acts)
+            _, tried = leaves(self.walker, acts)
         text = f"{name} can't be left: close, Escape and each answer leave it open, and it can't be accepted"
         self.add(Fault("trap", key, text, tuple(acts), (*map(step_of, tried), f"expect  not open {name}")))
 
     def is_trap(self, acts: list[Act]) -> bool:
         """Return True if the front form can neither be left nor accepted."""
-        explorer = self.explorer
-        gone, _ = leaves(explorer, acts)
-        return not gone and not drive(explorer, acts, tries=2).accepted and not explorer.budget.is_over
+        walker = self.walker
+        gone, _ = leaves(walker, acts)
+        return not gone and not drive(walker, acts, tries=2).accepted and not walker.budget.is_over
 
     def accepting(self, name: str, path: list[Act]) -> None:
         """Look for a way to accept the front form, if it could be accepted before."""
         key = f"dead end {name}"
-        explorer = self.explorer
+        walker = self.walker
         if key in self.faults or f"trap {name}" in self.faults or not self.forms.get(name):
             return
-        if drive(explorer, path).accepted or drive(explorer, path, tries=2 * TRIES).accepted:
+        if drive(walker, path).accepted or drive(walker, path, tries=2 * TRIES).accepted:
             return
         # The shortest beginning from which it can't be accepted any more.
         low, high = 0, len(path)
         while high - low > 1:
             middle = (low + high) // 2
-            if drive(explorer, path[:middle]).accepted:
+            if drive(walker, path[:middle]).accepted:
                 low = middle
             else:
                 high = middle
-        if explorer.budget.is_over or drive(explorer, path[:high], tries=3 * TRIES).accepted:
+        if walker.budget.is_over or drive(walker, path[:high], tries=3 * TRIES).accepted:
             return
         last = path[high - 1]
 
         def shows(fewer: list[Act]) -> bool:
-            before, after = drive(explorer, fewer), drive(explorer, [*fewer, last])
+            before, after = drive(walker, fewer), drive(walker, [*fewer, last])
             return before.accepted and not after.accepted
 
         with self.budget.beyond(BEYOND):
             acts = [*shortest(path[: high - 1], shows, 25), last]
-            way = drive(explorer, acts[:-1])
-            if explorer.budget.is_over or not way.accepted:
+            way = drive(walker, acts[:-1])
+            if walker.budget.is_over or not way.accepted:
                 return
         text = f"{name} can't be accepted any more after '{' '.join(step_of(last).split())}', and could be before"
         # A button that only submits can't be pressed there, so that the sheet ends at that step.
@@ -343,20 +343,20 @@ class Search:
 
     def ordering(self, world: World, name: str, path: list[Act]) -> None:
         """Make two entries in either order."""
-        explorer = self.explorer
+        walker = self.walker
         entries = [act for act in world.possible() if act[0] in ENTERING]
         if len(entries) < 2:
             return
-        one, other = (explorer.draw.choice(entries) for _ in range(2))
-        one, other = (explorer.with_text(world, act) if act[0] == "type" else act for act in (one, other))
+        one, other = (walker.draw.choice(entries) for _ in range(2))
+        one, other = (walker.with_text(world, act) if act[0] == "type" else act for act in (one, other))
         first, second = sorted([one[1], other[1]])
         key = f"order {name}: {first} and {second}"
         if first == second or key in self.faults:
             return
-        differ = either_order(explorer, path, one, other)
+        differ = either_order(walker, path, one, other)
         if not differ:
             return
-        acts = shortest(path, lambda fewer: bool(either_order(explorer, fewer, one, other)), 40)
+        acts = shortest(path, lambda fewer: bool(either_order(walker, fewer, one, other)), 40)
         text = f"{name}: {first} and {second} give another {', '.join(differ[:3])} in the other order"
         self.add(Fault("order", key, text, (*acts, one, other)))
 
@@ -371,7 +371,9 @@ def fault_of(error: BaseException) -> Fault:
             code = frames[0].tb_frame.f_code
             name, where = code.co_name, f"{Path(code.co_filename).name}:{frames[0].tb_lineno}"
         if isinstance(error, NeverEnds):
-            return Fault("endless", f"endless {name}", f"{name} didn't end within {LONGEST:g} seconds", (), where=where)
+            return Fault(
+                "endless", f"endless {name}", f"{name} didn't end within {GESTURE_SECONDS:g} seconds", (), where=where
+            )
         return Fault("failed", f"failed {name}: SystemExit", f"{describe(error)} in {name}", (), where=where)
     if isinstance(error, EngineFailed):
         return Fault("library", f"library {type(error.error).__name__}", str(error), ())

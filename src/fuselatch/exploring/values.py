@@ -14,7 +14,7 @@ from fuselatch.report.reading import code_of, within
 
 MOST: Final = 24
 """How many texts are tried in one control."""
-LONGEST: Final = 300
+LONGEST_CONSTANT: Final = 300
 """Longer constants aren't values."""
 KEPT: Final = (int, float, Decimal, str, date, datetime, time)
 
@@ -38,7 +38,7 @@ class Values:
         found = self._texts.get(key)
         if found is None:
             wanted = dict.fromkeys(self._all(plan, control, params))
-            found = self._texts[key] = tuple([text for text in wanted if len(text) <= LONGEST][:MOST])
+            found = self._texts[key] = tuple([text for text in wanted if len(text) <= LONGEST_CONSTANT][:MOST])
         return found
 
     def _all(self, plan: FormPlan, control: ControlPlan, params: Mapping[str, object]) -> Iterator[str]:
@@ -63,7 +63,7 @@ class Values:
             if limit is not None and isinstance(limit, int | float | Decimal):
                 yield from (self._number(control, each) for each in (limit, limit + 1, limit - 1))
         most = getattr(decl, "max_length", None)
-        if most is not None and most <= LONGEST:
+        if most is not None and most <= LONGEST_CONSTANT:
             yield "x" * most
         yield from ("0", "1", "-1") if is_number(control) else ("x", " ")
 

@@ -159,8 +159,8 @@ class Watcher(Protocol):
         """A new state is reached; `has_news`: something was tried for the first time."""
 
 
-class Explorer:
-    """One search of a scene."""
+class Walker:
+    """Walks through a scene: chooses gestures, makes them, and knows the states that they reach."""
 
     def __init__(self, start: Start, seed: str, budget: Budget, fuse: TimeFuse, words: Mapping[str, Sequence[str]]) -> None:
         self.start = start
@@ -304,7 +304,7 @@ class Explorer:
         return self.values.texts(plan, world.session.entry(name).plan, params)
 
 
-def fitting(explorer: Explorer, world: World, name: str, turn: int) -> Act:
+def fitting(walker: Walker, world: World, name: str, attempt: int) -> Act:
     """Return the step that fills an entry, with one of the texts or items that are likely to fit.
 
     The first is what it held when its form was last accepted.
@@ -312,12 +312,12 @@ def fitting(explorer: Explorer, world: World, name: str, turn: int) -> Act:
     entry = world.session.entry(name)
     if "tick" in entry.accepts:
         return ("untick" if entry.value is True else "tick"), name, ""
-    before = explorer.coverage.taken.get((type(world.session.front).__name__, name), "")
+    before = walker.coverage.taken.get((type(world.session.front).__name__, name), "")
     items = entry.choices
     if items is not None:
-        if before and turn == 0 and items.find(before, fold_of(world.session.formats)):
+        if before and attempt == 0 and items.find(before, fold_of(world.session.formats)):
             return "pick", name, before
         if len(items):
-            return "pick", name, items.texts[turn % min(len(items), 12)]
-    texts = ((before,) if before else ()) + explorer.texts(world, name)
-    return "type", name, texts[turn % len(texts)] if texts else "x"
+            return "pick", name, items.texts[attempt % min(len(items), 12)]
+    texts = ((before,) if before else ()) + walker.texts(world, name)
+    return "type", name, texts[attempt % len(texts)] if texts else "x"

@@ -16,12 +16,14 @@ from babel import Locale, UnknownLocaleError
 from babel.dates import format_date, format_time
 from babel.numbers import format_decimal, get_minus_sign_symbol, parse_decimal
 
-from fuselatch.core.model.locale_formats import LONGEST, iso_date, iso_time
+from fuselatch.core.model.locale_formats import LONGEST_NUMBER, iso_date, iso_time
 from fuselatch.core.model.texts import TEXTS
 from fuselatch.core.model.values import EXACT
 from fuselatch.formats.collation import collator_of, sort_key
 
 DIGITS: Final = re.compile(r"[0-9]+", re.ASCII)
+NO_NUMBER: Final = re.compile(r"[^0-9+\-.,'\u2019\u00a0\u202f\u066b\u066c ]")
+"""A character that no locale writes in a number."""
 MARKS: Final = re.compile("[\u200e\u200f\u061c\u2066-\u2069]")
 """Marks of direction, which some locales write within numbers, dates and times."""
 BETWEEN: Final = re.compile(r"[\s.:,·\u00b7]+")
@@ -61,7 +63,11 @@ class LocaleFormats:
 
     def parse_number(self, text: str) -> Decimal | None:
         text = MARKS.sub("", text.replace("\u2212", "-").replace("\u2012", "-"))
-        if len(text) > LONGEST or re.search(r"[^0-9+\-.,'\u2019\u00a0\u202f\u066b\u066c ]", text) or not DIGITS.search(text):
+        if (
+            len(text) > LONGEST_NUMBER
+            or re.search(r"[^0-9+\-.,'\u2019\u00a0\u202f\u066b\u066c ]", text)
+            or not DIGITS.search(text)
+        ):
             return None
         minus = MARKS.sub("", get_minus_sign_symbol(self.locale)).replace("\u2212", "-")
         if minus != "-" and text.startswith(minus):

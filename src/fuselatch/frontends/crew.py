@@ -12,7 +12,7 @@ from fuselatch.frontends.stage import LOG, Stage
 
 
 class Hand(Thread):
-    """A thread of a crew: gives each of its stages one turn after the other."""
+    """A thread of a crew: lets each of its stages do one step after the other."""
 
     def __init__(self, number: int) -> None:
         super().__init__(name=f"fuselatch-crew-{number}", daemon=True)
@@ -31,7 +31,7 @@ class Hand(Thread):
     def run(self) -> None:
         while True:
             for stage in self._due():
-                self._give_turn(stage)
+                self._serve(stage)
 
     def _due(self) -> list[Stage]:
         """Wait until a stage is due; return all that are, each once."""
@@ -50,11 +50,11 @@ class Hand(Thread):
                 found[stage] = None
         return [stage for stage in found if stage in self.stages]
 
-    def _give_turn(self, stage: Stage) -> None:
+    def _serve(self, stage: Stage) -> None:
         try:
             if stage.fed is None:
                 stage.begin()
-            pause = stage.turn()
+            pause = stage.step()
         except BaseException as error:
             # Also a handler that exits: the other sessions of this thread stay.
             LOG.error("%s", error, exc_info=error)
@@ -63,7 +63,7 @@ class Hand(Thread):
             self._leave(stage)
             return
         if pause == 0.0:
-            # Others of this thread get their turn first.
+            # Others of this thread have their step first.
             self._next.pop(stage, None)
             stage.wake()
         else:

@@ -108,7 +108,7 @@ class Stage:
         self.fed: FedGestures | None = None
         self.over = False
         self.wake: Callable[[], object] = lambda: None
-        """Called, on any thread, when there is something to do before `turn` said."""
+        """Called, on any thread, when there is something to do before `step` said."""
         self._inbox: SimpleQueue[Any] = SimpleQueue()
         self._joining: list[Tell] = []
         self._watching: list[Tell] = []
@@ -175,7 +175,7 @@ class Stage:
         try:
             self.begin()
             ready()
-            while (pause := self.turn()) is not None:
+            while (pause := self.step()) is not None:
                 woken.wait(pause)
                 woken.clear()
         finally:
@@ -189,15 +189,15 @@ class Stage:
         self._view = self._session.view
         self._began = self._seen = self._used = monotonic()
 
-    def turn(self) -> float | None:
+    def step(self) -> float | None:
         """Do one thing that is due: a message, what the clock brings, or some work in idle time.
 
-        Return the seconds that may pass until the next turn, if nothing comes before; None once the session is done.
+        Return the seconds that may pass until the next step, if nothing comes before; None once the session is done.
         """
         session = self._session
-        assert session is not None, "a stage takes turns once it has begun"
+        assert session is not None, "a stage steps once it has begun"
         try:
-            pause = self._turn(session)
+            pause = self._step(session)
         except Abandoned:
             return None
         # Without a form to begin with, the user opens and closes forms until no one looks any more.
@@ -215,12 +215,12 @@ class Stage:
             outcome = None
         finally:
             self.over = True
-            # Also those whose turn to join hasn't come, as when the form couldn't be opened.
+            # Also those that still wait to join hasn't come, as when the form couldn't be opened.
             for tell in (*self._watching, *self._joining):
                 tell(self.last_word)
         return outcome if outcome is not None else Outcome(CANCELLED, {})
 
-    def _turn(self, session: Session) -> float:
+    def _step(self, session: Session) -> float:
         try:
             came = self._inbox.get_nowait()
         except Empty:
@@ -233,7 +233,7 @@ class Stage:
         return BREATH if self._inbox.empty() else 0.0
 
     def _use_time(self, session: Session) -> float:
-        """Do what the clock brings, or some work in idle time; return the seconds until the next turn."""
+        """Do what the clock brings, or some work in idle time; return the seconds until the next step."""
         now = monotonic()
         if self._watching:
             self._seen, self.alone = now, None

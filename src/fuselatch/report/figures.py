@@ -19,7 +19,7 @@ HEIGHT: Final = 8.0
 """The usual height in inches. At 100 dots per inch a figure is 1280x800."""
 INK: Final = "#1b2733"
 QUIET: Final = "#5b6b7a"
-LONGEST: Final = 300
+LONGEST_LABEL: Final = 300
 """The most characters of a line in a figure."""
 DARK: Final = 0.55
 """The share of a colour map from which text is white."""
@@ -45,7 +45,7 @@ def save(figure: Figure, path: Path) -> None:
     stamp: dict[str, Any] = {"svg": {"Date": None}, "pdf": {"CreationDate": None}}.get(kind, {})
     for text in figure.findobj(Text):
         # Values may hold anything: what XML can't, and what would be read as a formula.
-        text.set_text("\n".join(visible_lines(text.get_text(), LONGEST)))
+        text.set_text("\n".join(visible_lines(text.get_text(), LONGEST_LABEL)))
         text.set_parse_math(False)
     with warnings.catch_warnings(), matplotlib.rc_context({"svg.hashsalt": "fuselatch", "svg.fonttype": "none"}):
         warnings.filterwarnings("ignore", message="Glyph .* missing from")

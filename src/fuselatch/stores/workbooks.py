@@ -47,7 +47,7 @@ ROOM: Final = 2
 """Extra width of a column after it is widened, in characters."""
 DIGITS: Final = 15
 """A workbook keeps this many digits of a number."""
-LONGEST: Final = 32_767
+LONGEST_CELL: Final = 32_767
 """A cell has at most this many characters."""
 NO_TEXT: Final = re.compile("[\x00-\x08\x0b-\x1f\ud800-\udfff\ufffe\uffff]|_x[0-9A-Fa-f]{4}_")
 """Parts of a text that no cell gives back: characters that XML can't have, returns, and what is read as such a character."""
@@ -288,8 +288,8 @@ def must_fit(value: object, sheet: str, cell: str) -> None:
         found = NO_TEXT.search(value)
         if found is not None:
             raise StoreRefused(later("store.encoding", character=ascii(found[0])[1:-1], encoding="xlsx"))
-        if len(value.encode("utf-16-le")) // 2 > LONGEST:
-            raise StoreRefused(later("store.too_long", length=len(value), limit=LONGEST))
+        if len(value.encode("utf-16-le")) // 2 > LONGEST_CELL:
+            raise StoreRefused(later("store.too_long", length=len(value), limit=LONGEST_CELL))
     elif isinstance(value, int | Decimal) and not isinstance(value, bool):
         digits = Decimal(value).normalize().as_tuple().digits
         if len(digits) > DIGITS or not Decimal(value).is_finite():

@@ -18,7 +18,7 @@ from fuselatch.core.model.patterns import texts_found
 from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.values import MASK, lines_of, short_text, to_text
 
-LONGEST: Final = 60
+LONGEST_SAMPLE: Final = 60
 """The longest text that is proposed to break a rule."""
 UNLIKELY: Final = ("?", "x", "0", "? x 0")
 """Texts of which a pattern is unlikely to find all."""
@@ -124,13 +124,13 @@ class Text(InputControl[LiveInput[str, str], str, str]):
 
     def sample(self, first_choice: str = "") -> str:
         if self.pattern is not None:
-            most = self.max_length or LONGEST
+            most = self.max_length or LONGEST_SAMPLE
             made = (text for text in texts_found(self.pattern) if self.min_length <= len(text) <= most)
             return self.example or next(made, "")
         return "" if self.max_length == 0 else "x" * max(1, self.min_length)
 
     def wrong(self, rule: str) -> tuple[str, str] | None:
-        if rule == "max_length" and self.max_length is not None and self.max_length < LONGEST:
+        if rule == "max_length" and self.max_length is not None and self.max_length < LONGEST_SAMPLE:
             return "type", "x" * (self.max_length + 1)
         if rule == "min_length":
             return "type", "x" * (self.min_length - 1)

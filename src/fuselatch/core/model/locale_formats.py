@@ -14,7 +14,7 @@ NUMBER = re.compile(r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)", re.ASCII)
 CLOCK = re.compile(r"([0-9]{1,2}):([0-9]{2})(?::([0-9]{2}))?", re.ASCII)
 GAP = re.compile(r"\s*[T,]\s*|\s+")
 """Between a date and a time."""
-LONGEST = 300
+LONGEST_NUMBER = 300
 """The most digits in a typed number. All such numbers fit a float."""
 
 
@@ -44,7 +44,7 @@ class PlainFormats:
     """Numbers with a decimal point and no grouping; dates and times in ISO 8601."""
 
     def parse_number(self, text: str) -> Decimal | None:
-        if len(text) > LONGEST or not NUMBER.fullmatch(text):
+        if len(text) > LONGEST_NUMBER or not NUMBER.fullmatch(text):
             return None
         return Decimal(text)
 

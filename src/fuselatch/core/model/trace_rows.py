@@ -15,7 +15,7 @@ ATOMS: Final = frozenset({str, int, float, bool, type(None), Decimal, date, time
 SMALL: Final = ATOMS - {str}
 
 FIRST_FEW = 3
-LONGEST: Final = 200
+LONGEST_TRACED: Final = 200
 """The most characters of a text that an entry has as a whole."""
 KEPT: Final = 50
 """How many it has of a longer one."""
@@ -29,9 +29,9 @@ def add_row(
     rows: list[TraceRow], cause: int, kind: str, form: str, control: str, name: str, old: object = None, new: object = None
 ) -> int:
     """Add one row; return its number."""
-    if type(old) not in SMALL and (type(old) is not str or len(old) > LONGEST):
+    if type(old) not in SMALL and (type(old) is not str or len(old) > LONGEST_TRACED):
         old = freeze(old)
-    if type(new) not in SMALL and (type(new) is not str or len(new) > LONGEST):
+    if type(new) not in SMALL and (type(new) is not str or len(new) > LONGEST_TRACED):
         new = freeze(new)
     rows.append((cause, kind, form, control, name, old, new))
     return len(rows)
@@ -59,7 +59,7 @@ def freeze(value: object) -> object:
 
 def clipped(text: str) -> str:
     """Return the beginning of a long text, with its length: each key in a field adds an entry with the whole text."""
-    if len(text) <= LONGEST:
+    if len(text) <= LONGEST_TRACED:
         return text
     # At a key, the old text is the new one of the key before: entries share what they have of it.
     for known, found in LAST:

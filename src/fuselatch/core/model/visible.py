@@ -10,7 +10,7 @@ import re
 import unicodedata
 from typing import Final
 
-LONGEST: Final = 2_000
+LONGEST_SHOWN: Final = 2_000
 """The most characters of one line that are shown."""
 JOINERS: Final = "\u200c\u200d"
 """Format characters that stay: emoji and Persian need them."""
@@ -33,7 +33,7 @@ def shown_character(character: str) -> str:
     return "␡" if code == 0x7F else f"⟨U+{code:04X}⟩"
 
 
-def visible(text: str, most: int = LONGEST) -> str:
+def visible(text: str, most: int = LONGEST_SHOWN) -> str:
     """Return text as one line: control, format and bidirectional characters are written out, a line break is ⏎.
 
     Of a text of more than `most` characters the start is shown, and its length.
@@ -45,7 +45,7 @@ def visible(text: str, most: int = LONGEST) -> str:
     return "".join(map(shown_character, text.replace("\r\n", "\n")))
 
 
-def visible_lines(text: str, most: int = LONGEST) -> list[str]:
+def visible_lines(text: str, most: int = LONGEST_SHOWN) -> list[str]:
     """Return a text's lines, each as `visible` shows it. An empty text has one."""
     return [visible(line, most) for line in text.replace("\r\n", "\n").split("\n")]
 

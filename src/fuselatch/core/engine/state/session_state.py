@@ -36,7 +36,7 @@ from fuselatch.core.model.latch_records import LatchRecord, later_by
 from fuselatch.core.model.service_map import Services
 from fuselatch.core.model.texts import said, user_text
 from fuselatch.core.model.trace import Trace
-from fuselatch.core.model.trace_rows import LONGEST, clipped
+from fuselatch.core.model.trace_rows import LONGEST_TRACED, clipped
 from fuselatch.core.model.view import FailureView
 
 if TYPE_CHECKING:
@@ -196,7 +196,7 @@ class SessionState(Undoable):
 
     def label_text(self, label: object) -> str:
         """Return a gesture as text: the user's by its words, a program's by what it sets."""
-        if label.__class__ is Gesture and len(label.text) > LONGEST:
+        if label.__class__ is Gesture and len(label.text) > LONGEST_TRACED:
             return str(replace(label, text=clipped(label.text)))
         if label.__class__ is not tuple:
             return str(label)
