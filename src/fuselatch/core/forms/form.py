@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
-from typing import TYPE_CHECKING, Any, ClassVar, Final, Literal, ParamSpec, TypeVar, dataclass_transform
+from typing import TYPE_CHECKING, Any, ClassVar, ParamSpec, TypeVar, Unpack, dataclass_transform
 
 from fuselatch.core.forms.collect import FormMeta, collect
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import Live
+from fuselatch.core.forms.form_options import FormOptions, check_options, shortcut
 from fuselatch.core.forms.inputs import InputControl
 from fuselatch.core.forms.latch import Latch
 from fuselatch.core.forms.manner import PLACES, Manner, Place
@@ -15,11 +16,9 @@ from fuselatch.core.forms.params import Opener, Param
 from fuselatch.core.forms.plans import FormPlan
 from fuselatch.core.forms.port import RecordsPort, SessionView
 from fuselatch.core.forms.prompts import OK_CANCEL, TONES, Answer, Prompt, Tone
-from fuselatch.core.forms.rules import Rule
 from fuselatch.core.forms.sources import FormEvent
 from fuselatch.core.model.errors import DeclarationError, NotAllowedHere
 from fuselatch.core.model.findings import Override
-from fuselatch.core.model.keys import normal
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import CANCELLED, Outcome
 from fuselatch.core.model.texts import later
@@ -28,20 +27,6 @@ from fuselatch.core.model.values import short, text_for
 P = ParamSpec("P")
 F = TypeVar("F", bound="Form")
 R = TypeVar("R")
-
-OPTIONS: Final = (
-    "title",
-    "without",
-    "confirm_discard",
-    "keys",
-    "at_start",
-    "records",
-    "on_leave",
-    "on_conflict",
-    "tabs",
-    "idle",
-)
-"""The options of a form class."""
 
 
 class FormKind(FormMeta):
@@ -91,53 +76,23 @@ class Form(OpenForm, metaclass=FormKind):
     failure_text: ClassVar[str] = later("notice.failed")
     """The text that the user reads if a handler fails, and what it did is undone."""
 
-    def __init_subclass__(
-        cls,
-        *,
-        title: str | Rule[str] | None = None,
-        without: tuple[str, ...] = (),
-        confirm_discard: str = "",
-        keys: str = "",
-        at_start: bool = False,
-        records: str | None = None,
-        on_leave: Literal["save", "ask"] = "save",
-        on_conflict: Literal["ask", "theirs", "refuse"] = "ask",
-        tabs: bool = False,
-        idle: float | None = None,
-        **options: Any,
-    ) -> None:
-        for option in options:
-            raise DeclarationError(f"class {cls.__name__}: unknown option '{option}'; {suggest(option, OPTIONS)}")
-        for option, given in (("at_start", at_start), ("tabs", tabs)):
-            if not isinstance(given, bool):
-                raise DeclarationError(f"class {cls.__name__}: {option} must be True or False, not {short(given)}")
+    def __init_subclass__(cls, **options: Unpack[FormOptions]) -> None:
+        where = f"class {cls.__name__}"
+        check_options(where, options)
         super().__init_subclass__()
-        cls._plan = collect(cls, Form, title, without, confirm_discard)
-        cls._plan.at_start = at_start
-        cls._plan.tabs = tabs
-        if idle is not None and (isinstance(idle, bool) or not isinstance(idle, int | float) or not idle > 0):
-            raise DeclarationError(f"class {cls.__name__}: idle must be a number of seconds above 0, not {short(idle)}")
-        cls._plan.idle = idle
-        cls._plan.records = bound_to(cls) if records is None else records
-        cls._plan.on_leave = on_leave
-        cls._plan.on_conflict = on_conflict
-        kept = [path for path, placed in cls._plan.controls.items() if getattr(placed.decl, "records", "")]
-        if kept and not cls._plan.records:
-            raise DeclarationError(f"class {cls.__name__}: {kept[0]}: Lines with records= need a form with records=")
-        kept_with = [name for name, latch in latches_of(cls) if "saved_record" in latch.per]
-        if kept_with and not cls._plan.records:
-            where = f"class {cls.__name__}: {kept_with[0]}"
-            raise DeclarationError(f'{where}: a latch per="saved_record" needs a form with records=')
-        if on_leave not in ("save", "ask"):
-            raise DeclarationError(f"class {cls.__name__}: on_leave must be 'save' or 'ask', not {short(on_leave)}")
-        if on_conflict not in ("ask", "theirs", "refuse"):
-            raise DeclarationError(
-                f"class {cls.__name__}: on_conflict must be 'ask', 'theirs' or 'refuse', not {short(on_conflict)}"
-            )
-        try:
-            cls._plan.keys = normal(keys) if keys else ""
-        except ValueError as error:
-            raise DeclarationError(f"class {cls.__name__}: keys: {error}") from None
+        plan = cls._plan = collect(
+            cls, Form, options.get("title"), options.get("without", ()), options.get("confirm_discard", "")
+        )
+        plan.at_start = options.get("at_start", False)
+        plan.tabs = options.get("tabs", False)
+        plan.idle = options.get("idle")
+        records = options.get("records")
+        plan.records = bound_to(cls) if records is None else records
+        plan.on_leave = options.get("on_leave", "save")
+        plan.on_conflict = options.get("on_conflict", "ask")
+        plan.keys = shortcut(where, options.get("keys", ""))
+        if not plan.records:
+            must_need_no_records(where, cls)
 
     if not TYPE_CHECKING:
 
@@ -300,6 +255,16 @@ class Form(OpenForm, metaclass=FormKind):
 def bound_to(form: type[Form]) -> str:
     """Return the record source of a base class, or ""."""
     return next((vars(base)["_plan"].records for base in form.__mro__[1:] if "_plan" in vars(base)), "")
+
+
+def must_need_no_records(where: str, form: type[Form]) -> None:
+    """Raise `DeclarationError` if a form without records has something that is kept with them."""
+    for path, placed in form._plan.controls.items():
+        if getattr(placed.decl, "records", ""):
+            raise DeclarationError(f"{where}: {path}: Lines with records= need a form with records=")
+    for name, latch in latches_of(form):
+        if "saved_record" in latch.per:
+            raise DeclarationError(f'{where}: {name}: a latch per="saved_record" needs a form with records=')
 
 
 def must_be_a_form(verb: str, form: object) -> None:

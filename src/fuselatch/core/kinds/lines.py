@@ -24,6 +24,14 @@ from fuselatch.core.model.view import ColumnView, LinesPart
 
 L = TypeVar("L", bound=Group)
 
+
+class LinesOptions(ControlOptions, total=False):
+    """More options of lines: what happens to them with their record. `Lines` says what each is."""
+
+    new_parent: Literal["refuse", "save_first", "together"]
+    on_parent_remove: Literal["ask", "refuse", "cascade"]
+
+
 NEW_PARENTS = ("refuse", "save_first", "together")
 REMOVALS = ("ask", "refuse", "cascade")
 
@@ -99,12 +107,12 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
         records: str = "",
         key: str = "",
         order: str = "",
-        new_parent: Literal["refuse", "save_first", "together"] = "refuse",
-        on_parent_remove: Literal["ask", "refuse", "cascade"] = "ask",
         min_items: int = 0,
         max_items: int | None = None,
-        **options: Unpack[ControlOptions],
+        **options: Unpack[LinesOptions],
     ) -> None:
+        new_parent = options.pop("new_parent", "refuse")
+        on_parent_remove = options.pop("on_parent_remove", "ask")
         super().__init__(caption, options)
         where = f"Lines({getattr(line, '__name__', line)!s}, …)"
         if not (isinstance(line, type) and issubclass(line, Group) and line is not Group):

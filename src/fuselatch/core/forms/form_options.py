@@ -1,0 +1,74 @@
+"""The options of a form class, `class Till(Form, title="Till", idle=60)`: one row each, with what may be given."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import Final, Literal, NamedTuple, TypedDict
+
+from fuselatch.core.forms.rules import Rule
+from fuselatch.core.model.errors import DeclarationError
+from fuselatch.core.model.keys import normal
+from fuselatch.core.model.names import suggest
+from fuselatch.core.model.values import short
+
+
+class FormOptions(TypedDict, total=False):
+    """The options of a form class, for type checkers. `Form` says what each is."""
+
+    title: str | Rule[str] | None
+    without: tuple[str, ...]
+    confirm_discard: str
+    keys: str
+    at_start: bool
+    records: str | None
+    on_leave: Literal["save", "ask"]
+    on_conflict: Literal["ask", "theirs", "refuse"]
+    tabs: bool
+    idle: float | None
+
+
+class Allowed(NamedTuple):
+    """What an option may be, in words, and how that is found out."""
+
+    words: str
+    fits: Callable[[object], bool]
+
+
+def is_seconds(given: object) -> bool:
+    """Return True for None and a number above 0."""
+    return given is None or (not isinstance(given, bool) and isinstance(given, int | float) and given > 0)
+
+
+def one_of(*words: str) -> Allowed:
+    """Return what an option with a few words may be."""
+    *most, last = [repr(word) for word in words]
+    return Allowed(f"{', '.join(most)} or {last}", lambda given: given in words)
+
+
+TRUTH: Final = Allowed("True or False", lambda given: isinstance(given, bool))
+CHECKED: Final[Mapping[str, Allowed]] = {
+    "at_start": TRUTH,
+    "tabs": TRUTH,
+    "idle": Allowed("a number of seconds above 0", is_seconds),
+    "on_leave": one_of("save", "ask"),
+    "on_conflict": one_of("ask", "theirs", "refuse"),
+}
+"""What may be given for the options whose values are few."""
+
+
+def check_options(where: str, given: Mapping[str, object]) -> None:
+    """See that a form class has no unknown option, and none with a wrong value. Raises `DeclarationError`."""
+    for option, value in given.items():
+        if option not in FormOptions.__annotations__:
+            raise DeclarationError(f"{where}: unknown option '{option}'; {suggest(option, FormOptions.__annotations__)}")
+        allowed = CHECKED.get(option)
+        if allowed is not None and not allowed.fits(value):
+            raise DeclarationError(f"{where}: {option} must be {allowed.words}, not {short(value)}")
+
+
+def shortcut(where: str, keys: str) -> str:
+    """Return a form's shortcut in its one spelling. Raises `DeclarationError`."""
+    try:
+        return normal(keys) if keys else ""
+    except ValueError as error:
+        raise DeclarationError(f"{where}: keys: {error}") from None
