@@ -17,7 +17,7 @@ from click.testing import CliRunner
 from faults import quay
 from saltmarsh.scenes import office, quiet_monday
 
-from fuselatch import Choice, Form, Refused, UnknownName
+from fuselatch import Choice, Form, Integer, Refused, UnknownName
 from fuselatch.cli import main
 from fuselatch.core.engine.looking.possible import possible_gestures
 from fuselatch.core.engine.records.bound_records import Records
@@ -25,9 +25,10 @@ from fuselatch.core.engine.rules.afresh import differing
 from fuselatch.exploring import Named, explore, read_known
 from fuselatch.exploring.exploration import together
 from fuselatch.exploring.faults import Fault, Tried
+from fuselatch.exploring.probing import drive
 from fuselatch.exploring.search import Search
 from fuselatch.exploring.walking import Budget, Walker
-from fuselatch.exploring.world import TimeFuse, World, load_start
+from fuselatch.exploring.world import NeverEnds, TimeFuse, World, load_start
 from fuselatch.frontends import Session
 from fuselatch.rehearsal import run_cues
 from fuselatch.rehearsal.cues import read_cues
@@ -129,6 +130,36 @@ def test_a_budget_counts_each_gesture_and_gives_back_what_was_lent() -> None:
         assert budget.left == 3
     assert (budget.left, budget.fed, budget.is_over) == (0, 3, True)
     assert Budget(1, until=0).is_over and not Budget(1).is_over
+
+
+class Shower(Form):
+    tokens = Integer("Tokens", maximum=4)
+    minutes = Integer("Minutes", maximum=9)
+
+
+def test_only_what_each_try_was_refused_stayed_refused(monkeypatch: pytest.MonkeyPatch) -> None:
+    def enter(walker: Walker, world: World, avoid: frozenset[str], attempt: int) -> bool:
+        for name in ["tokens", "minutes"][: attempt + 1]:
+            walker.feed(world, ("type", name, "20"))
+        walker.feed(world, ("tab", "", ""))
+        return False
+
+    monkeypatch.setattr("fuselatch.exploring.probing.drive_once", enter)
+    search = Search(load_start(Shower), "1", 500, None, {})
+    assert drive(search.walker, [], tries=2) == (
+        False,
+        [("type", "tokens", "20"), ("type", "minutes", "20"), TAB],
+        ("tokens",),
+        (),
+    )
+
+
+def test_a_search_that_is_too_slow_itself_is_no_fault() -> None:
+    search = Search(load_start(Shower), "1", 500, None, {})
+    scope: dict[str, Any] = {"NeverEnds": NeverEnds, "__name__": Search.__module__}
+    exec("def slow(): raise NeverEnds", scope)
+    search.guarded(scope["slow"])
+    assert not search.faults and search.budget.left == 499
 
 
 @pytest.mark.parametrize("gestures", [50, 400])
