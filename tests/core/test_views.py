@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Iterable
+from types import new_class
 from typing import Any
 
 import pytest
@@ -28,6 +29,7 @@ from fuselatch import (
     UnknownName,
 )
 from fuselatch.core.model.choices import item_id, position_of_id
+from fuselatch.core.model.properties import PROPERTIES, ROWS
 from fuselatch.frontends import Gesture, Session
 from fuselatch.rehearsal import Desk, rehearse
 from fuselatch.stores import MemoryRecords, StoreRefused
@@ -159,6 +161,44 @@ class Pier(Form, tabs=True):
     plan = Label("Plan", picture=lambda form: PLANS.get(form.side.value), alt=lambda form: f"To {form.side.value}")
     lamps = Number("Lamps", enabled=lambda form: form.lit.value and form.side.value is not None)
     berths = Berths("Berths", enabled=lambda form: form.lit.value)
+
+
+SHOWN: list[tuple[Any, dict[str, Any], dict[str, Any]]] = [
+    (
+        Text,
+        {},
+        {"enabled": False, "required": True, "read_only": True, "caption": "Ship", "help": "as painted", "tone": "warning"},
+    ),
+    (Text, {}, {"placeholder": "as painted", "keys": "Ctrl+R", "max_length": 3, "pattern": "[A-Z]+"}),
+    (Number, {"default": 1.5}, {"minimum": 2.0, "maximum": 20.0, "decimals": 3, "unit": "m", "value": 9.5}),
+    (Choice, {"choices": ("port", "bow")}, {"choices": ("bow",), "look": "list", "placeholder": "side"}),
+    (
+        Label,
+        {"picture": PLANS["port"], "alt": "To port"},
+        {"picture": PLANS["starboard"], "alt": "Aft", "value": "seen from above"},
+    ),
+    (Button, {}, {"closes": "accepted", "tone": "danger", "visible": False}),
+]
+
+
+def test_each_option_is_shown_by_its_own_field() -> None:
+    def shown(kind: Any, options: dict[str, Any]) -> dict[str, Any]:
+        if "value" in options and kind is not Label:
+            options = {**options, "default": options["value"]}
+            del options["value"]
+        control = kind(options.pop("caption", "Hull"), **options)
+        with rehearse(new_class("Ship", (Form,), {}, lambda body: body.update(first=Text("First"), hull=control))) as desk:
+            controls: list[dict[str, Any]] = desk.session.view.to_dict()["forms"][0]["controls"]
+        return next((each for each in controls if each["name"] == "hull"), {})
+
+    # The number of decimals is in the text, too.
+    fields = {row.field for row in ROWS} - {"text"}
+    for kind, usual, options in SHOWN:
+        for option, value in options.items():
+            before, after = shown(kind, dict(usual)), shown(kind, {**usual, option: value})
+            field = PROPERTIES[option].field
+            differs = {each for each in before if before[each] != after.get(each)}
+            assert field in differs and not differs & fields - {field} if field else not after, (kind, option, differs)
 
 
 def test_a_picture_and_why_a_control_is_disabled_are_in_the_view() -> None:

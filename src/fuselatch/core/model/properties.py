@@ -1,7 +1,7 @@
 """The properties of controls, one row each. Whatever knows a property by name asks this table.
 
 A property is declared as a constant or a rule, and set by handlers. The row says its type, how a rule's result is converted,
-its usual value, what is shown while its rule has never run, and what follows when it differs.
+its usual value, what is shown while its rule has never run, what follows when it differs, and where the view shows it.
 """
 
 from __future__ import annotations
@@ -55,7 +55,8 @@ class Property(NamedTuple):
     declared, and `unseen`: while its rule has never run. `constant`: it can't have a rule. `follows`: the property of the
     same control that may read as something else when this one differs. `judges`: it decides if an entry is checked.
     `moves`: it may take the focus or the pointer away. `entered`: it tells a rule what the user entered. `asked`: `why`
-    explains it. `rule`: `describe` lists it as a rule. `at_key`: it may differ at a keystroke.
+    explains it. `rule`: `describe` lists it as a rule. `at_key`: it may differ at a keystroke. `field`: of a control's view,
+    or of the part of its shape, which shows it; "" if none does.
     """
 
     name: str
@@ -72,44 +73,45 @@ class Property(NamedTuple):
     asked: bool = False
     rule: bool = False
     at_key: bool = False
+    field: str = ""
 
 
 ROWS: Final = (
-    Property("value", object, asked=True, entered=True),
-    Property("choices", Choices, convert=choices_of, unseen=Choices(), follows="value", asked=True),
-    Property("enabled", bool, "all", bool, True, True, judges=True, moves=True, asked=True),
+    Property("value", object, asked=True, entered=True, field="text"),
+    Property("choices", Choices, convert=choices_of, unseen=Choices(), follows="value", asked=True, field="choices"),
+    Property("enabled", bool, "all", bool, True, True, judges=True, moves=True, asked=True, field="enabled"),
     Property("visible", bool, "all", bool, True, True, judges=True, moves=True, asked=True),
-    Property("required", bool, "entry", need_of, False, False, judges=True, asked=True, rule=True),
-    Property("read_only", bool, "entry", bool, False, False, asked=True, rule=True),
-    Property("caption", str, "all", text_of, asked=True),
-    Property("help", str, "all", text_of, "", asked=True),
-    Property("tone", str, "all", tone_of, "plain", "plain", asked=True),
-    Property("minimum", object, asked=True, rule=True),
-    Property("maximum", object, asked=True, rule=True),
-    Property("placeholder", str, "entry", text_of, ""),
-    Property("picture", Picture, convert=picture_of),
-    Property("alt", str, convert=text_of),
+    Property("required", bool, "entry", need_of, False, False, judges=True, asked=True, rule=True, field="required"),
+    Property("read_only", bool, "entry", bool, False, False, asked=True, rule=True, field="read_only"),
+    Property("caption", str, "all", text_of, asked=True, field="caption"),
+    Property("help", str, "all", text_of, "", asked=True, field="help"),
+    Property("tone", str, "all", tone_of, "plain", "plain", asked=True, field="tone"),
+    Property("minimum", object, asked=True, rule=True, field="minimum"),
+    Property("maximum", object, asked=True, rule=True, field="maximum"),
+    Property("placeholder", str, "entry", text_of, "", field="placeholder"),
+    Property("picture", Picture, convert=picture_of, field="picture"),
+    Property("alt", str, convert=text_of, field="alt"),
     # Constants of a kind.
     Property("min_length", int, constant=True, rule=True),
-    Property("max_length", int, constant=True, rule=True),
-    Property("pattern", str, constant=True, rule=True),
-    Property("unit", str, constant=True, rule=True),
-    Property("decimals", int, constant=True, rule=True),
+    Property("max_length", int, constant=True, rule=True, field="max_length"),
+    Property("pattern", str, constant=True, rule=True, field="pattern"),
+    Property("unit", str, constant=True, rule=True, field="unit"),
+    Property("decimals", int, constant=True, rule=True, field="decimals"),
     # Constants of all, or of every entry.
-    Property("keys", str, "all", usual="", constant=True, rule=True),
-    Property("look", str, "all", usual="", constant=True, rule=True),
-    Property("closes", str, constant=True, rule=True),
+    Property("keys", str, "all", usual="", constant=True, rule=True, field="keys"),
+    Property("look", str, "all", usual="", constant=True, rule=True, field="look"),
+    Property("closes", str, constant=True, rule=True, field="closes"),
     Property("while_typing", bool, "entry", usual=False, constant=True),
     Property("column", str, "entry", usual="", constant=True),
     Property("counts_as_change", bool, "entry", usual=True, constant=True),
-    Property("masked", bool, constant=True),
+    Property("masked", bool, constant=True, field="masked"),
     # Worked out from the others.
-    Property("findings", tuple),
+    Property("findings", tuple, field="marker"),
     Property("trouble", bool),
     Property("valid_value", object, entered=True, at_key=True),
-    Property("draft", str, entered=True, at_key=True),
+    Property("draft", str, entered=True, at_key=True, field="text"),
     Property("is_valid", bool, at_key=True),
-    Property("marker", object, at_key=True),
+    Property("marker", object, at_key=True, field="marker"),
 )
 
 PROPERTIES: Final[Mapping[str, Property]] = {row.name: row for row in ROWS}

@@ -97,7 +97,7 @@ export function isTyping(control) {
  * @param {number} longest in bytes
  */
 export function isTooLong(text, longest) {
-  return text.length * 3 > longest && new TextEncoder().encode(text).length > longest;
+  return new TextEncoder().encode(text).length > longest;
 }
 
 /** @param {Gesture} gesture */
