@@ -28,7 +28,7 @@ class FormOptions(TypedDict, total=False):
 
 
 class Allowed(NamedTuple):
-    """What an option may be, in words, and how that is found out."""
+    """The values that an option may have, in words and as a test."""
 
     words: str
     fits: Callable[[object], bool]
@@ -53,7 +53,7 @@ CHECKED: Final[Mapping[str, Allowed]] = {
     "on_leave": one_of("save", "ask"),
     "on_conflict": one_of("ask", "theirs", "refuse"),
 }
-"""What may be given for the options whose values are few."""
+"""The options whose values are few."""
 
 
 def check_options(where: str, given: Mapping[str, object]) -> None:
