@@ -19,7 +19,7 @@ from fuselatch.core.forms.port import EnginePort
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.kinds.list_keys import ALWAYS_OPEN, CLOSED, ENDS, OPEN, OPEN_FOR_SEVERAL, WITH_TEXT, pick_by_letter
 from fuselatch.core.kinds.listing import (
-    at_item_of,
+    choice_part,
     few_texts,
     held_by,
     in_reach,
@@ -37,7 +37,7 @@ from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.names import closest, first_few, suggest
 from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.values import Unparsable, as_key, place_for, short, short_text
-from fuselatch.core.model.view import ChoicePart, ItemView, Part
+from fuselatch.core.model.view import ItemView, Part
 
 T = TypeVar("T")
 V = TypeVar("V")
@@ -388,17 +388,12 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
 
     def part(self, live: ControlState, memo: Memo, formats: Formats) -> Part:
         reach, _, _ = in_reach(live, memo)
-        return ChoicePart(
+        return choice_part(
+            live,
+            reach,
             look=self.constants["look"] or "drop-down",
             placeholder=seen(live, "placeholder") or "",
             always_open=self.is_always_open,
-            list_open=live._listing,
-            choices=reach.items,
-            choices_from=reach.start,
-            choice_count=reach.in_all,
-            match_count=reach.matches,
-            at_item=at_item_of(live),
-            picked=picked_texts(live),
             other=self.other,
             multiple=self.multiple,
             longest=self.longest(),
@@ -406,7 +401,7 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
 
     def items_between(self, live: ControlState, start: int, stop: int) -> tuple[tuple[ItemView, ...], Any]:
         choices: Choices[Any] = seen(live, "choices")
-        return items_at(choices, range(*slice(start, stop).indices(len(choices))), held_by(live)), ()
+        return items_at(choices, range(*slice(start, stop).indices(len(choices))), held_by(live), {}), ()
 
     if TYPE_CHECKING:
 

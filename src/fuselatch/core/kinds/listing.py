@@ -11,10 +11,12 @@ from typing import Any, Final, NamedTuple
 from fuselatch.core.forms.live_state import ControlState, seen
 from fuselatch.core.model.cells import UNSEEN
 from fuselatch.core.model.choices import Choices, fold_of, item_id
-from fuselatch.core.model.view import ItemView
+from fuselatch.core.model.view import ChoicePart, ItemView
 
 IN_REACH: Final = 50
 """How many items a view has at most: the best matches, or those around the chosen one."""
+KNOWN: Final = 500
+"""Once more of a list's items than these were shown, their views are made anew."""
 PAGE: Final = 10
 """How many items PageUp and PageDown move."""
 MOVES: Final = {"Down": 1, "Up": -1, "PageDown": PAGE, "PageUp": -PAGE, "Home": 0, "End": 0}
@@ -122,11 +124,26 @@ class Reach(NamedTuple):
     in_all: int
 
 
-def items_at(choices: Choices[Any], places: Iterable[int], held: Sequence[object]) -> tuple[ItemView, ...]:
-    """Return items of a list by their positions."""
+def item_view(*, id: str, text: str, picked: bool) -> ItemView:
+    """Return an item's view, filled by name. Compiled, names cost nothing here."""
+    return ItemView._make((id, text, picked))
+
+
+def items_at(
+    choices: Choices[Any], places: Iterable[int], held: Sequence[object], known: dict[int, ItemView]
+) -> tuple[ItemView, ...]:
+    """Return items of a list by their positions. `known`: those that were made before and aren't picked, by position."""
     chosen = {choices.position(value) for value in held}
     texts = choices.texts
-    return tuple([ItemView(id=item_id(choices, at), text=texts[at], picked=at in chosen) for at in places])
+    items: list[ItemView] = []
+    for at in places:
+        view = known.get(at)
+        if view is None or at in chosen:
+            view = item_view(id=item_id(choices, at), text=texts[at], picked=at in chosen)
+            if at not in chosen:
+                known[at] = view
+        items.append(view)
+    return tuple(items)
 
 
 def places_in_reach(control: ControlState, choices: Choices[Any]) -> tuple[Sequence[int], int, int]:
@@ -150,9 +167,11 @@ def in_reach(control: ControlState, memo: Any) -> tuple[Reach, Sequence[int], bo
     choices = choices_seen(control)
     places, start, matches = places_in_reach(control, choices)
     before = memo.made_from
-    differs = before is None or before[0] is not choices or before[1] != places or before[2] != control._value
-    items = items_at(choices, places, held_by(control)) if differs else before[3]
-    memo.made_from = choices, places, control._value, items
+    is_other = before is None or before[0] is not choices
+    differs = is_other or before[1] != places or before[2] != control._value
+    known: dict[int, ItemView] = {} if is_other or len(before[4]) > KNOWN else before[4]
+    items = items_at(choices, places, held_by(control), known) if differs else before[3]
+    memo.made_from = choices, places, control._value, items, known
     return Reach(items, start, matches, len(choices)), places, differs
 
 
@@ -164,6 +183,26 @@ def at_item_of(control: ControlState) -> str:
     choices = choices_seen(control)
     at = choices.position(item)
     return "" if at is None else item_id(choices, at)
+
+
+def choice_part(
+    control: ControlState,
+    reach: Reach,
+    *,
+    look: str,
+    placeholder: str,
+    always_open: bool,
+    other: bool,
+    multiple: bool,
+    longest: int,
+) -> ChoicePart:
+    """Return the part of a choice, filled by name. Compiled, names cost nothing here."""
+    return ChoicePart._make(
+        (
+            look, placeholder, always_open, control._listing, reach.items, reach.start, reach.in_all, reach.matches,
+            at_item_of(control), picked_texts(control), other, multiple, longest,
+        )
+    )  # fmt: skip
 
 
 FEW: Final = 6

@@ -325,7 +325,7 @@ class Table(Choice[T, T | None, T, H], Generic[T, H]):
     ) -> tuple[tuple[ItemView, ...], tuple[tuple[str, ...], ...]]:
         choices: Choices[Any] = seen(live, "choices")
         places = range(*slice(start, stop).indices(len(choices)))
-        return items_at(choices, places, held_by(live)), self.cells_of(choices, places, live._engine.formats)
+        return items_at(choices, places, held_by(live), {}), self.cells_of(choices, places, live._engine.formats)
 
 
 def caption_of(name: str, column: str | InputControl[Any, Any, Any]) -> str:
