@@ -53,7 +53,7 @@ class LazyGroup(click.Group):
             ctx.fail(f"unknown command '{name}'; {suggest(name, COMMANDS)}")
         return super().resolve_command(ctx, args)
 
-    def main(self, *args: Any, **named: Any) -> Any:
+    def main(self, *args: object, **named: object) -> Any:
         """Run a command and exit with 0, 1 or 2. Whatever happens is told in one line, never as a traceback."""
         run: Callable[..., Any] = super().main
         if not named.pop("standalone_mode", True):

@@ -87,7 +87,7 @@ def as_picture(form: Any, path: Path) -> str:
     return f"wrote {path}"
 
 
-INSTEAD: Final[Mapping[str, Callable[[Any, Any], str]]] = {
+INSTEAD: Final[Mapping[str, Callable[[object, Any], str]]] = {
     "control": as_events,
     "schema": as_schema,
     "dot": as_dot,

@@ -28,7 +28,7 @@ policy_file = click.option(
 """The option `--policy FILE.toml`, passed as `policy`: a path or None."""
 
 
-def output_file(text: str) -> Callable[[Any], Any]:
+def output_file(text: str) -> Callable[[object], Any]:
     """Return the option `-o/--output FILE` with a help text. It is passed as `out`: a path or None."""
     file = click.Path(dir_okay=False, path_type=Path)
     return click.option("-o", "--output", "out", metavar="FILE", type=file, help=text)

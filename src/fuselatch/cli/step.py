@@ -42,7 +42,7 @@ def step_through(paths: Sequence[Path], wish: Wish, pauses: Sequence[str]) -> Ex
     seen: set[str] = set()
     ended = False
 
-    def stepping(sheet: CueSheet, **options: Any) -> Iterable[CueRun | None]:
+    def stepping(sheet: CueSheet, **options: object) -> Iterable[CueRun | None]:
         nonlocal ended
         for run in sheet.runs:
             if ended:

@@ -69,7 +69,7 @@ class Engine(EnginePort):
         state.latches = LatchSource(state)
 
     @property
-    def session(self) -> Any:
+    def session(self) -> object:
         found = self.session_ref() if self.session_ref is not None else None
         if found is None:
             found = self.again(self)
@@ -121,7 +121,7 @@ class Engine(EnginePort):
 
     # ---- values and properties
 
-    def fresh(self, cell: Cell) -> Any:
+    def fresh(self, cell: Cell) -> object:
         return cell.value if cell.fresh else fresh(self.state, cell)
 
     def findings(self, control: ControlState) -> tuple[Finding, ...]:
@@ -207,7 +207,7 @@ class Engine(EnginePort):
 
     # ---- lines and records
 
-    def add_line(self, lines: LineList[Any], values: Mapping[str, Any]) -> Any:
+    def add_line(self, lines: LineList[Any], values: Mapping[str, Any]) -> object:
         return self._at_lines(lines, "add a line to", lambda turn: line_changes.add(turn, lines, values))
 
     def remove_line(self, lines: LineList[Any], line: Any) -> bool:
@@ -216,9 +216,9 @@ class Engine(EnginePort):
     def move_line(self, lines: LineList[Any], line: Any, to: int) -> None:
         self._at_lines(lines, "move a line of", lambda turn: line_changes.reorder(turn, lines, line, to))
 
-    def _at_lines(self, lines: LineList[Any], verb: str, step: Callable[[Turn], Any]) -> Any:
+    def _at_lines(self, lines: LineList[Any], verb: str, step: Callable[[Turn], object]) -> object:
         """Change lines, with a queue of their own."""
-        done: list[Any] = []
+        done: list[object] = []
 
         def put(turn: Turn) -> None:
             with OwnQueue(turn):
@@ -247,7 +247,7 @@ class Engine(EnginePort):
     def value_form(self, entry: object, text: str, title: str) -> type[Form]:
         return value_form(entry, text, title, self.formats)
 
-    def open(self, form: OpenForm, child: type[Form], params: Mapping[str, Any], how: Manner) -> Outcome:
+    def open(self, form: OpenForm, child: type[Form], params: Mapping[str, object], how: Manner) -> Outcome:
         return open_dialog(self.state, self._opener_for(form), child, params, how)
 
     def _opener_for(self, form: OpenForm) -> OpenForm | None:
@@ -259,7 +259,7 @@ class Engine(EnginePort):
             return opener
         return form
 
-    def show(self, form: OpenForm, child: type[Form], params: Mapping[str, Any], how: Manner) -> Form:
+    def show(self, form: OpenForm, child: type[Form], params: Mapping[str, object], how: Manner) -> Form:
         shown: list[Form] = []
 
         def put(turn: Turn) -> None:

@@ -33,16 +33,16 @@ class SessionRecords:
     def __init__(self, engine: Engine) -> None:
         self._engine = engine
 
-    def rows(self, source: str) -> tuple[Mapping[str, Any], ...]:
+    def rows(self, source: str) -> tuple[Mapping[str, object], ...]:
         """Return all rows of a source, with what this gesture has staged. Rules can read them."""
-        found: tuple[Mapping[str, Any], ...] = self._engine.state.rows.read(source)
+        found: tuple[Mapping[str, object], ...] = self._engine.state.rows.read(source)
         return found
 
-    def read(self, source: str, key: object) -> Mapping[str, Any] | None:
+    def read(self, source: str, key: object) -> Mapping[str, object] | None:
         """Return the row with a key, with what this gesture has staged, or None. Rules can read it."""
         return rows.row_at(self._engine.state, source, key)
 
-    def find(self, source: str, row: Mapping[str, object]) -> Mapping[str, Any] | None:
+    def find(self, source: str, row: Mapping[str, object]) -> Mapping[str, object] | None:
         """Return the first row with these values, with what this gesture has staged, or None. Rules can read it."""
         return rows.row_like(self._engine.state, source, self._row("find", source, row))
 
@@ -64,7 +64,7 @@ class SessionRecords:
         """Stage the removal of the row with a key. Raises `UnknownName` if there is no such row."""
         handler_rows.stage_change(self._engine.writing(), source, key, None)
 
-    def _row(self, verb: str, source: str, row: object) -> Mapping[str, Any]:
+    def _row(self, verb: str, source: str, row: object) -> Mapping[str, object]:
         if not isinstance(row, Mapping):
             raise TypeError(f"{verb}('{source}', …): expected a row, a mapping of columns to values, not {short(row)}")
         return row

@@ -32,7 +32,7 @@ class Entry(NamedTuple):
     accepts: frozenset[str]
     typable: bool
     required: bool | str
-    value: Any
+    value: object
     closes: str
     submits: bool
     live: Any
@@ -50,9 +50,9 @@ class Entry(NamedTuple):
         return value is None or value is False or value == () or (isinstance(value, str) and not value.strip())
 
     @property
-    def choices(self) -> Choices[Any] | None:
+    def choices(self) -> Choices[object] | None:
         """Its choices as they were last announced, or None if it has none."""
-        found: Choices[Any] | None = seen(self.live, "choices") if self.live._plan.offers else None
+        found: Choices[object] | None = seen(self.live, "choices") if self.live._plan.offers else None
         return found
 
 
@@ -86,7 +86,7 @@ def findings_if(session: SessionState, form: OpenForm, values: Mapping[str, obje
     for a value of a wrong type.
     """
     state = form._state
-    instead: dict[str, Any] = {}
+    instead: dict[str, object] = {}
     shown: dict[ControlState, None] = {}
     for name, value in values.items():
         control = state.controls.get(name)

@@ -64,7 +64,7 @@ class Session(ForHandlers, ForQuestions):
         self._keeper: Keeper | None = None
         options = Options.of(given)
         offers = Offers(options.forms) if options.forms else NO_OFFERS
-        params: Mapping[str, Any] = options.params
+        params: Mapping[str, object] = options.params
         if form is None and offers.start is not None:
             form, params = offers.start
         if form is None and not offers.by_name:
@@ -154,12 +154,12 @@ class Session(ForHandlers, ForQuestions):
         listed = next(self._lists_to_index(fold), None)
         return listed is not None and (listed.index_some(items, fold) or any(self._lists_to_index(fold)))
 
-    def _lists_to_index(self, fold: Fold) -> Iterator[Choices[Any]]:
+    def _lists_to_index(self, fold: Fold) -> Iterator[Choices[object]]:
         """Yield the long lists of the open forms that have no index for typing ahead yet."""
         for form in self._state.stack.forms:
             for control in form._state.order:
                 if control._plan.offers:
-                    listed: Choices[Any] = seen(control, "choices")
+                    listed: Choices[object] = seen(control, "choices")
                     if len(listed) > SHORT and not listed.is_indexed(fold):
                         yield listed
 

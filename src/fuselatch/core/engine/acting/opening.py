@@ -123,7 +123,7 @@ class Opening(Undoable):
         self.session.stack.drop(self.form)
 
 
-def checked_params(form: type[Form], params: Mapping[str, object]) -> dict[str, Any]:
+def checked_params(form: type[Form], params: Mapping[str, object]) -> dict[str, object]:
     """Return the parameters with defaults; raise for unknown, missing or wrong ones."""
     plan = form._plan
     if not plan.params and not params:
@@ -156,10 +156,10 @@ def must_fit(offers: Offers) -> None:
             checked_params(offer.form, offer.params)
 
 
-def hints_of(form: type[Form], plan: FormPlan) -> Mapping[str, Any]:
+def hints_of(form: type[Form], plan: FormPlan) -> Mapping[str, object]:
     """Return the types that parameters are annotated with, if they can be resolved."""
     if plan.hints is None:
-        hints: dict[str, Any] = {}
+        hints: dict[str, object] = {}
         for base in reversed(form.__mro__):
             known = vars(sys.modules[base.__module__]) if base.__module__ in sys.modules else {}
             for name, hint in vars(base).get("__annotations__", {}).items():
@@ -169,7 +169,7 @@ def hints_of(form: type[Form], plan: FormPlan) -> Mapping[str, Any]:
     return plan.hints
 
 
-def resolved(name: str, hint: object, known: dict[str, Any]) -> dict[str, Any]:
+def resolved(name: str, hint: object, known: dict[str, object]) -> dict[str, object]:
     """Return an annotation as a type; nothing if a name is only known to type checkers."""
     annotated = type("Annotated", (), {"__annotations__": {name: hint}})
     try:

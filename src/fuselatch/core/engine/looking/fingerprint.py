@@ -72,7 +72,7 @@ def plain_name(state: FormState) -> str:
     return state.name.partition("#")[0]
 
 
-def name_of_shared(shared: Shared[Any]) -> str:
+def name_of_shared(shared: Shared[object]) -> str:
     """Return what tells a shared value from others."""
     return f"shared {shared.name} {shared.kind.__name__}"
 

@@ -36,7 +36,7 @@ class Shown:
 
     def __init__(self) -> None:
         self.view: FormView | None = None
-        self.own: tuple[Any, ...] = ()
+        self.own: tuple[object, ...] = ()
         self.look: Look | None = None
         self.fixed: dict[ControlState, Memo] = {}
         # The visible controls, the place of each, and their views.

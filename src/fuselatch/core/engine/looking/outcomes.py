@@ -15,7 +15,7 @@ def outcome_of(form: OpenForm, verdict: str) -> Outcome:
     """
     if verdict == CANCELLED:
         return Outcome(verdict, {})
-    values: dict[str, Any] = {}
+    values: dict[str, object] = {}
     masked: set[str] = set()
     for path, control in form._state.controls.items():
         decl = control._decl

@@ -130,7 +130,7 @@ def of_property(session: SessionState, control: Any, prop: str) -> Iterator[str]
         yield from (f"  {line}" for line in of_property(session, outer, prop))
 
 
-def seen_text(node: Any, prop: Any, seen: Any) -> str:
+def seen_text(node: Any, prop: Any, seen: object) -> str:
     """Return what a rule saw of an input; a `derive` rule notes no values, so it is what there is now."""
     if prop in ENTERED and isinstance(node, ControlState) and is_masked(node):
         return "masked"
@@ -165,7 +165,7 @@ def of_marker(session: SessionState, control: Any) -> Iterator[str]:
 def passed(control: Live, check: CheckPlan) -> str:
     """Return the values that a check passed with, or why it wasn't run."""
     state = control.form._state
-    values: dict[str, Any] = {path: state.controls[path]._current("value") for path in check.controls}
+    values: dict[str, object] = {path: state.controls[path]._current("value") for path in check.controls}
     blank = [path for path, value in values.items() if value == state.controls[path]._plan.blank and value is not False]
     if blank and not check.blanks:
         return f"not checked: {' and '.join(blank)} {'is' if len(blank) == 1 else 'are'} blank"

@@ -229,7 +229,7 @@ class Records(CurrentRecord):
         )
 
 
-def selected(session: SessionState, source: str, found: FilteredRows) -> tuple[Any, str]:
+def selected(session: SessionState, source: str, found: FilteredRows) -> tuple[object, str]:
     """Return the key of the host's selection, or the problem with it."""
     chosen = session.services[Host].selected()
     if chosen is None:

@@ -56,7 +56,7 @@ class CurrentRecord(ShownRecords):
         happen(turn, "record_shown", self.form, None, None, key)
         return True
 
-    def load(self, turn: Turn, row: Mapping[str, Any] | None, key: object) -> None:
+    def load(self, turn: Turn, row: Mapping[str, object] | None, key: object) -> None:
         """Load a record, or start a new one (None). Raises no `changed`."""
         self._take(turn, row, key)
         if row is None:
@@ -165,7 +165,7 @@ class CurrentRecord(ShownRecords):
             turn.set(self, "_waiting", ())
 
 
-def fill(turn: Turn, bound: Mapping[str, LiveValue[Any]], only: Mapping[str, object]) -> None:
+def fill(turn: Turn, bound: Mapping[str, LiveValue[object]], only: Mapping[str, object]) -> None:
     """Set the values that a new record shares with the rows in `only`."""
     for column, value in only.items():
         if column in bound:

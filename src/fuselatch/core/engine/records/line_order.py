@@ -44,7 +44,7 @@ def cells_of(lines: LineList[Any], line: Container) -> list[Cell]:
     return found + [cell for control in controls for cell in getattr(control, "_checks", ())]
 
 
-def show(turn: Turn, lines: LineList[Any], rows: tuple[Any, ...]) -> None:
+def show(turn: Turn, lines: LineList[Any], rows: tuple[object, ...]) -> None:
     """Set the lines of a list."""
     if rows == lines._rows:
         return
@@ -126,7 +126,7 @@ def put_rows(session: SessionState, lines: LineList[Any], rows: tuple[Any, ...],
     lines._attached = there
     call_by_place(lines)
     state = lines.form._state
-    order: list[Any] = []
+    order: list[object] = []
     for path in state.plan.controls:
         control = state.controls[path]
         order.append(control)

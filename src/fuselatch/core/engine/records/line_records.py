@@ -84,7 +84,7 @@ def line_columns(session: SessionState, lines: LineList[Any], line: Container) -
     return bound_columns(lines.form, values_of(lines, line), columns_of(session, source), source)
 
 
-def forget_written(turn: Turn, lines: LineList[Any], written: Mapping[Any, Record]) -> None:
+def forget_written(turn: Turn, lines: LineList[Any], written: Mapping[object, Record]) -> None:
     """Set what the store has of the lines."""
     turn.set(lines, "_written", dict(written))
     turn.set(lines, "_gone", {})
@@ -105,7 +105,7 @@ def stage_lines(turn: Turn, form: OpenForm, records: Any) -> None:
         if not decl.records:
             forget_written(turn, lines, dict.fromkeys(lines._rows, NOTHING))
             continue
-        written: dict[Any, Record] = {}
+        written: dict[object, Record] = {}
         column = key_column(session, decl.records)
         for row in lines._gone.values():
             stage(turn, Change("remove", decl.records, key_in(row, column), {}, row), LineKeys(lines, None, records))
@@ -187,7 +187,7 @@ class LineKeys:
         self.line = line
 
     @property
-    def columns(self) -> Mapping[str, Any]:
+    def columns(self) -> Mapping[str, object]:
         """The controls of the bound columns."""
         line = self.line if self.line is not None else next(iter(self.lines._members), None)
         if line is None:

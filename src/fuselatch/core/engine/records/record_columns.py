@@ -20,9 +20,9 @@ from fuselatch.core.model.values import MASK, adapted, alike, anyhow, short_text
 
 def bound_columns(
     form: OpenForm, controls: Mapping[str, Any], columns: Sequence[str], source: str
-) -> dict[str, LiveValue[Any]]:
+) -> dict[str, LiveValue[object]]:
     """Return the control for each column, by `column=`, by name, or by heading."""
-    bound: dict[str, LiveValue[Any]] = {}
+    bound: dict[str, LiveValue[object]] = {}
     headings = {heading_as_name(column): column for column in columns}
     for name, control in controls.items():
         if not control._plan.is_input or control._rule:
@@ -64,14 +64,14 @@ def must_be_column(column: str, columns: Sequence[str], source: str) -> None:
         raise UnknownName(f"'{source}' has no column '{column}'; {suggest(column, columns)}")
 
 
-def values_by_column(bound: Mapping[str, LiveValue[Any]]) -> dict[str, Any]:
+def values_by_column(bound: Mapping[str, LiveValue[object]]) -> dict[str, object]:
     """Return values by column, without controls that are left out."""
     return {
         column: none_of(control._current("value"), control) for column, control in bound.items() if not is_left_out(control)
     }
 
 
-def bring(turn: Turn, control: Any, value: Any, where: str, column: str) -> None:
+def bring(turn: Turn, control: Any, value: object, where: str, column: str) -> None:
     """Set a control to a column's value. `where` names the row in messages."""
     decl = control._decl
     try:
@@ -103,12 +103,12 @@ def lay_over(turn: Turn, bound: Mapping[str, Any], stored: Record, where: str) -
             bring(turn, control, value, where, column)
 
 
-def none_of(value: object, control: LiveValue[Any]) -> Any:
+def none_of(value: object, control: LiveValue[object]) -> object:
     """Return a value as a column stores it: a blank is None."""
     return None if value == control._plan.blank and value is not False else value
 
 
-def put_silently(turn: Turn, control: LiveValue[Any], value: object) -> None:
+def put_silently(turn: Turn, control: LiveValue[object], value: object) -> None:
     """Set a value without events, as when a form opens."""
     turn.set(control, "_value", value)
     turn.session.dirty.invalidate(control, "value", turn.cause)

@@ -52,20 +52,20 @@ class ShownRecords(Node):
         self.key_column = key_column(session, source)
         # Why records can't be changed, or "". Their keys are then their places.
         self.trouble = trouble_of(session, source)
-        self._row: Mapping[str, Any] | None = None
-        self._key: Any = None
+        self._row: Mapping[str, object] | None = None
+        self._key: object = None
         # Latches of a new record that is staged.
         self._waiting: tuple[LatchRecord, ...] = ()
         self._filters: dict[str, Any] = {}
         self._blank_is_all = True
-        self._only: Mapping[str, Any] = form._state.manner.only or {}
+        self._only: Mapping[str, object] = form._state.manner.only or {}
         self._cached: FilteredRows | None = None
         # For the view: the place in words, the position (0: none of them), the count.
         self.place: tuple[str, int, int] = ("", 0, 0)
         columns = columns_of(session, source)
         for column in self._only:
             must_be_column(column, columns, source)
-        self._bound: dict[str, LiveValue[Any]] = bound_columns(form, form._state.controls, columns, source)
+        self._bound: dict[str, LiveValue[object]] = bound_columns(form, form._state.controls, columns, source)
         expect_types(session, source, declared_types(form._state.plan.controls, columns))
         captions = captions_of(session, source)
         for column, control in self._bound.items():
@@ -74,13 +74,13 @@ class ShownRecords(Node):
                 control._cells = {} if control._cells is None else control._cells
 
     @property
-    def key(self) -> Any:
+    def key(self) -> object:
         """The current record's key, or None for a new record. Rules can read it."""
         if self.session.port.tracker is not None:
             self.session.port.tracker[(self, "key")] = self._current("key")
         return self._key
 
-    def _current(self, prop: str) -> Any:
+    def _current(self, prop: str) -> object:
         return self._key, self._filters, self._blank_is_all
 
     def _restored(self, name: str) -> None:
@@ -134,7 +134,7 @@ class ShownRecords(Node):
             self.place = self._place_text(place, count), place, count
 
     @property
-    def columns(self) -> Mapping[str, Any]:
+    def columns(self) -> Mapping[str, object]:
         """The controls of the bound columns."""
         return self._bound
 
@@ -143,7 +143,7 @@ class ShownRecords(Node):
         """True if the user entered something that isn't saved. Defaults don't count."""
         return any(differs(control) for control in self._bound.values()) or lines_changed(self.form)
 
-    def _keys(self) -> list[Any]:
+    def _keys(self) -> list[object]:
         return self._filtered().keys
 
     def _filtered(self) -> FilteredRows:
@@ -164,7 +164,7 @@ class ShownRecords(Node):
             found = self._cached = FilteredRows(rows, wanted, blank, "" if self.trouble else self.key_column)
         return found
 
-    def where(self, *, blank: str = "all", **columns: LiveValue[Any]) -> None:
+    def where(self, *, blank: str = "all", **columns: LiveValue[object]) -> None:
         """Show only rows whose columns equal these controls: `where(state=form.state)`.
 
         Filters use settled values. A blank control matches every row, or no row with `blank="none"`.
@@ -194,7 +194,7 @@ class ShownRecords(Node):
         keys = self._keys()
         return UnknownName(f"'{self.source}' has no record {key!r}; {suggest(shown_key(key), map(shown_key, keys))}")
 
-    def key_of(self, text: str) -> Any:
+    def key_of(self, text: str) -> object:
         """Return the key that a text means, or the text itself if none does."""
         return next((key for key in self._keys() if shown_key(key) == text), text)
 
@@ -214,7 +214,7 @@ class FilteredRows:
 
     __slots__ = ("_rows", "keys", "none", "places", "rows", "wanted")
 
-    def __init__(self, rows: Sequence[Record], wanted: Mapping[str, Any], none: bool, column: KeyName) -> None:
+    def __init__(self, rows: Sequence[Record], wanted: Mapping[str, object], none: bool, column: KeyName) -> None:
         """`column`: the key, or "" where it isn't usable: a row's key is then its place, from 1."""
         self.rows = rows
         self.wanted = wanted
@@ -223,7 +223,7 @@ class FilteredRows:
         for name, value in wanted.items():
             there = [at for at in there if rows[at].get(name) == value]
         if not column:
-            keys: list[Any] = [at + 1 for at in there]
+            keys: list[object] = [at + 1 for at in there]
         elif isinstance(column, str):
             keys = [rows[at].get(column) for at in there]
         else:
@@ -239,5 +239,5 @@ class FilteredRows:
     def by_key(self, key: object) -> Record:
         return self._rows[self.places[key]]
 
-    def __iter__(self) -> Iterator[tuple[Any, Record]]:
+    def __iter__(self) -> Iterator[tuple[object, Record]]:
         return iter(zip(self.keys, self._rows, strict=True))

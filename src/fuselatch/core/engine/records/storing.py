@@ -68,8 +68,8 @@ class Written(NamedTuple):
     """A row that was written: its key before and now (None: removed), and what the session had of it."""
 
     source: str
-    before: Any
-    key: Any
+    before: object
+    key: object
     row: Record
     was: Record
 
@@ -133,7 +133,7 @@ def put_known_keys(turn: Turn) -> None:
                     wait.result = known
 
 
-def known_in(value: object) -> Any:
+def known_in(value: object) -> object:
     """Return a value of an outcome with the keys that are known, also within lines; the same object if there are none."""
     if isinstance(value, tuple):
         found = tuple([known_in(each) for each in value])
@@ -144,7 +144,7 @@ def known_in(value: object) -> Any:
     return known_key(value)
 
 
-def written(turn: Turn, writes: list[Write]) -> list[tuple[Change, Receiver | None, Any]]:
+def written(turn: Turn, writes: list[Write]) -> list[tuple[Change, Receiver | None, object]]:
     """Write changes and return the keys. If the store refuses, ask the user."""
     session = turn.session
     store = store_of(session)

@@ -18,11 +18,11 @@ class Differing(NamedTuple):
     form: FormState
     control: ControlState | None
     prop: str
-    shown: Any
-    afresh: Any
+    shown: object
+    afresh: object
 
     @property
-    def declared(self) -> Any:
+    def declared(self) -> object:
         """The declaration of its control."""
         return self.control._decl if self.control is not None else None
 

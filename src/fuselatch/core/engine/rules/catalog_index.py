@@ -17,10 +17,10 @@ from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.values import same, short
 
-NONE: Choices[Any] = Choices()
+NONE: Choices[object] = Choices()
 MOST_MADE: Final = 1000
 """How many lists of one index are kept."""
-Tests: TypeAlias = tuple[tuple[str, str, Any], ...]
+Tests: TypeAlias = tuple[tuple[str, str, object], ...]
 """Conditions besides those of the groups: kind, column and value."""
 
 
@@ -29,19 +29,21 @@ class Index:
 
     __slots__ = ("catalog", "columns", "fold", "folded", "groups", "made", "rows", "sort_key", "version")
 
-    def __init__(self, catalog: Catalog[Any], rows: Any, version: Hashable, equal: Sequence[str], formats: Any) -> None:
+    def __init__(
+        self, catalog: Catalog[object], rows: object, version: Hashable, equal: Sequence[str], formats: object
+    ) -> None:
         self.fold = fold_of(formats)
-        self.sort_key: Callable[[str], Any] = getattr(formats, "sort_key", plain_key)
+        self.sort_key: Callable[[str], object] = getattr(formats, "sort_key", plain_key)
         self.version = version
         self.catalog = catalog
         self.rows = rows
-        self.columns: dict[str, list[Any]] = {}
+        self.columns: dict[str, list[object]] = {}
         self.folded: dict[str, list[str]] = {}
-        self.made: dict[Any, Choices[Any]] = {}
+        self.made: dict[object, Choices[object]] = {}
         # The positions of each group's rows, or None for all rows.
-        self.groups: dict[Any, Sequence[int] | None] | None = None
+        self.groups: dict[object, Sequence[int] | None] | None = None
         if equal:
-            gathered: dict[Any, Any] = defaultdict(lambda: array("I"))
+            gathered: dict[object, Any] = defaultdict(lambda: array("I"))
             for at, key in enumerate(zip(*[column(rows, name, catalog) for name in equal], strict=True)):
                 gathered[key].append(at)
             # Positions, not rows: for a million rows the index stays small, and lists share the columns.
@@ -63,7 +65,7 @@ class Index:
             found = self.folded[name] = ["" if one is None else self.fold(str(one)) for one in self.column(name)]
         return found
 
-    def choices(self, key: tuple[object, ...], tests: Tests, sort: str, descending: bool, whole: bool) -> Choices[Any]:
+    def choices(self, key: tuple[object, ...], tests: Tests, sort: str, descending: bool, whole: bool) -> Choices[object]:
         """Return the choices for these values, sorted by a column, or unsorted if `sort` is ""."""
         wanted = key, tests, sort, descending, whole
         made = self.made.get(wanted)
@@ -95,7 +97,7 @@ class Index:
                     places = [at for at in there if (values[at] >= value if kind == "from" else values[at] <= value)]
         return places
 
-    def _make(self, key: tuple[object, ...], tests: Tests, sort: str, descending: bool, whole: bool) -> Choices[Any]:
+    def _make(self, key: tuple[object, ...], tests: Tests, sort: str, descending: bool, whole: bool) -> Choices[object]:
         held, shown = self.column(self.catalog.value), self.column(self.catalog.text)
         places = self._places(key, tests)
         if not places:
@@ -143,18 +145,18 @@ def row_at(rows: Any, at: int) -> Any:
     return rows[at]
 
 
-def distinct(held: Sequence[object], texts: Sequence[object]) -> Choices[Any]:
+def distinct(held: Sequence[object], texts: Sequence[object]) -> Choices[object]:
     """Return choices without blanks. If two rows have the same value, the first is used."""
     if texts is held:
         return Choices(tuple(dict.fromkeys(one for one in held if one is not None and one != "")))
-    found: dict[Any, str] = {}
+    found: dict[object, str] = {}
     for one, text in zip(held, texts, strict=True):
         if one is not None and one != "" and text is not None and text != "":
             found.setdefault(one, str(text))
     return Choices(tuple(found), list(found.values()))
 
 
-def column(rows: Any, name: str, catalog: Catalog[Any]) -> list[Any]:
+def column(rows: Any, name: str, catalog: Catalog[Any]) -> list[object]:
     """Return one column of a sequence of rows or a data frame."""
     if hasattr(rows, "columns") and name in rows.columns:
         found = rows[name]
@@ -178,8 +180,8 @@ class CatalogSource(SessionSource):
 
 
 def catalog_choices(
-    session: SessionState, catalog: Catalog[Any], values: tuple[object, ...], sort: tuple[str, bool] | None = None
-) -> Choices[Any]:
+    session: SessionState, catalog: Catalog[object], values: tuple[object, ...], sort: tuple[str, bool] | None = None
+) -> Choices[object]:
     """Return what a catalog offers for its controls' values. A table passes its `sort`."""
     version = session.catalogs.read(catalog.source) if catalog.frame is None else None
     equal = catalog._equal
@@ -205,15 +207,15 @@ def catalog_choices(
         index = session.indexes[place] = Index(catalog, rows, version, equal, session.formats)
     column, descending = sort if sort is not None else (catalog.sort, False)
     key = tuple([given[name] for name in equal])
-    found: Choices[Any] = index.choices(key, tests, column, descending, sort is not None)
+    found: Choices[object] = index.choices(key, tests, column, descending, sort is not None)
     return found
 
 
-def made_choices(session: SessionState, table: Any, rule: Callable[[Any], Any]) -> Callable[[], Any]:
+def made_choices(session: SessionState, table: Any, rule: Callable[[Any], object]) -> Callable[[], object]:
     """Return a function that computes a table's choices from the rows that the developer's function returns."""
     index: Index | None = None
 
-    def run() -> Any:
+    def run() -> object:
         nonlocal index
         rows = as_rows(rule(table._owner))
         # For equal rows nothing is made again, so that a table that doesn't differ isn't drawn again.
@@ -225,7 +227,7 @@ def made_choices(session: SessionState, table: Any, rule: Callable[[Any], Any]) 
     return run
 
 
-def as_rows(given: Any) -> Any:
+def as_rows(given: Any) -> object:
     """Return rows as they are now: a data frame, or mappings."""
     if hasattr(given, "iloc"):
         return given

@@ -21,7 +21,7 @@ def set_defaults(turn: Turn, form: OpenForm) -> None:
 
 def set_defaults_of(turn: Turn, form: OpenForm, paths: Iterable[str]) -> None:
     """Set the defaults of some controls. This raises no events."""
-    control: Any
+    control: object
     for path in paths:
         control = form._state.controls[path]
         decl = control._decl
@@ -45,7 +45,7 @@ def set_defaults_of(turn: Turn, form: OpenForm, paths: Iterable[str]) -> None:
         form._state.touched[control] = None
 
 
-def entered_last(turn: Turn, form: OpenForm, path: str, default: LastEntered) -> Any:
+def entered_last(turn: Turn, form: OpenForm, path: str, default: LastEntered) -> object:
     """Return the value entered last in a control, or `first` until there is one."""
     entered = turn.session.last_entered.get((type(form), path))
     blank = form._state.controls[path]._plan.blank
@@ -53,11 +53,11 @@ def entered_last(turn: Turn, form: OpenForm, path: str, default: LastEntered) ->
     return default.first if entered is None or (entered == blank and blank is not False) else entered
 
 
-class AtStart(dict[Any, Any]):
+class AtStart(dict[Any, object]):
     """The tracker of defaults, which run once and may read the time as it is."""
 
 
-def call_default(turn: Turn, what: str, rule: Callable[..., Any], owner: object) -> Any:
+def call_default(turn: Turn, what: str, rule: Callable[..., object], owner: object) -> object:
     """Run a default's function, which can't set anything or wait."""
     port = turn.session.port
     port.tracker = AtStart()

@@ -88,7 +88,7 @@ class LatchSource(SessionSource):
         self.seen: dict[LatchRead, str | None] = {}
         self.ends: dict[LatchRead, datetime] = {}
 
-    def _current(self, prop: Any) -> Any:
+    def _current(self, prop: Any) -> object:
         session = self.session
         record = found(session, prop.form, prop.latch, prop.name)
         answer = None if record is None else record.answer

@@ -28,7 +28,7 @@ class Receiver(Protocol):
     """The part of a bound form that a change comes from, and that receives its key."""
 
     @property
-    def columns(self) -> Mapping[str, Any]:
+    def columns(self) -> Mapping[str, object]:
         """The controls of the bound columns."""
 
     @property
@@ -57,7 +57,7 @@ class RecordsSource(SessionSource):
 
     __slots__ = ()
 
-    def _current(self, prop: Any) -> Any:
+    def _current(self, prop: Any) -> object:
         staged = staged_for(self.session, prop)
         return with_staged(self.session, prop, staged) if staged else rows_of(self.session, prop)
 
@@ -70,7 +70,7 @@ def store_of(session: SessionState) -> Store:
     return store
 
 
-def rows_of(session: SessionState, source: str) -> tuple[Mapping[str, Any], ...]:
+def rows_of(session: SessionState, source: str) -> tuple[Mapping[str, object], ...]:
     """Return a source's rows, read once per version."""
     version = version_of(session, source)
     cached = session.row_cache.get(source)
@@ -105,7 +105,7 @@ def with_staged(session: SessionState, source: str, staged: list[Change], *, new
     return applied(rows, whole, key)
 
 
-def frame_of(session: SessionState, source: str) -> Any:
+def frame_of(session: SessionState, source: str) -> object:
     """Return a source as its store has it: rows or a data frame."""
     version_of(session, source)
     return store_of(session).read(source)
@@ -155,13 +155,13 @@ def captions_of(session: SessionState, source: str) -> Mapping[str, str]:
     return store_of(session).captions(source)
 
 
-def by_column(session: SessionState, source: str, column: str) -> Mapping[Any, Sequence[Mapping[str, Any]]]:
+def by_column(session: SessionState, source: str, column: str) -> Mapping[object, Sequence[Mapping[str, object]]]:
     """Return a source's rows, with staged changes, grouped by a column."""
     rows = session.rows.read(source)
     cached = session.grouped.get((source, column))
     # The rows are a new object for each version of the source, so identity is enough.
     if cached is None or cached[0] is not rows:
-        found: dict[Any, list[Mapping[str, Any]]] = {}
+        found: dict[object, list[Mapping[str, object]]] = {}
         for row in rows:
             found.setdefault(row.get(column), []).append(row)
         cached = session.grouped[source, column] = rows, found

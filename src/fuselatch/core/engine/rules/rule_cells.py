@@ -72,7 +72,7 @@ def make_ready(session: SessionState, cells: list[Cell]) -> None:
 
 def rule_of(
     session: SessionState, state: FormState, control: Any, prop: str, rule: Any
-) -> tuple[Callable[[], Any], Callable[..., Any]]:
+) -> tuple[Callable[[], object], Callable[..., object]]:
     """Return what a declared rule runs, and the developer's function."""
     convert = converter(control, prop)
     if isinstance(rule, Derived):
@@ -87,13 +87,13 @@ def rule_of(
     return running(rule, control._owner, convert), rule
 
 
-def offering(session: SessionState, catalog: Catalog[Any], given: list[Any], control: Any) -> Callable[[], Any]:
+def offering(session: SessionState, catalog: Catalog[object], given: list[Any], control: Any) -> Callable[[], object]:
     """Return a function that computes a catalog's choices."""
     order_of = control._decl.order_of
     return lambda: catalog_choices(session, catalog, tuple([one._read("value") for one in given]), *order_of(control))
 
 
-def running(rule: Callable[..., Any], owner: object, convert: Callable[[Any], Any]) -> Callable[[], Any]:
+def running(rule: Callable[..., object], owner: object, convert: Callable[[object], object]) -> Callable[[], object]:
     """Return a function that runs a rule of a form or group."""
     return lambda: convert(rule(owner))
 
@@ -104,14 +104,14 @@ def are_plain(inputs: list[ControlState]) -> bool:
 
 
 def derived_rule(
-    function: Callable[..., Any], inputs: list[ControlState], convert: Callable[[Any], Any], blank: object
-) -> Callable[[], Any]:
+    function: Callable[..., object], inputs: list[ControlState], convert: Callable[[object], object], blank: object
+) -> Callable[[], object]:
     """Return a function that runs a `derive` rule.
 
     It is blank while an input is blank, and doesn't run again for the same values.
     """
-    seen: list[Any] = []
-    result: Any = UNSEEN
+    seen: list[object] = []
+    result: object = UNSEEN
     # A tick is never blank, so this stands for a value that equals nothing.
     blanks = [UNSEEN if given._plan.blank is False else given._plan.blank for given in inputs]
     gap = blanks[0] if blanks == [blanks[0]] * len(blanks) else blanks
@@ -119,7 +119,7 @@ def derived_rule(
     if len(inputs) == 1:
         return derived_from_one(function, inputs[0], plain, gap, convert, blank)
 
-    def run() -> Any:
+    def run() -> object:
         nonlocal seen, result
         values = [given._value for given in inputs] if plain else [current(given, "value") for given in inputs]
         if values == seen and result is not UNSEEN and are_same(values, seen):
@@ -133,7 +133,7 @@ def derived_rule(
     return run
 
 
-def are_same(values: list[Any], others: list[Any]) -> bool:
+def are_same(values: list[object], others: list[object]) -> bool:
     """Return True if all values are the same as those of another list of that length."""
     for at in range(len(values)):
         if values[at] is not others[at] and not same(values[at], others[at]):
@@ -141,7 +141,7 @@ def are_same(values: list[Any], others: list[Any]) -> bool:
     return True
 
 
-def has_blank(values: list[Any], blanks: list[Any]) -> bool:
+def has_blank(values: list[object], blanks: list[object]) -> bool:
     """Return True if one of the values is the blank of its control."""
     for at in range(len(values)):
         if values[at] is blanks[at] or values[at] == blanks[at]:
@@ -150,13 +150,18 @@ def has_blank(values: list[Any], blanks: list[Any]) -> bool:
 
 
 def derived_from_one(
-    function: Callable[..., Any], given: ControlState, plain: bool, gap: object, convert: Callable[[Any], Any], blank: object
-) -> Callable[[], Any]:
+    function: Callable[..., object],
+    given: ControlState,
+    plain: bool,
+    gap: object,
+    convert: Callable[[object], object],
+    blank: object,
+) -> Callable[[], object]:
     """Do the same for one input, as in the links of a long chain."""
-    seen: Any = UNSEEN
-    result: Any = UNSEEN
+    seen: object = UNSEEN
+    result: object = UNSEEN
 
-    def run() -> Any:
+    def run() -> object:
         nonlocal seen, result
         value = given._value if plain else current(given, "value")
         if result is UNSEEN or not same(value, seen):
@@ -176,13 +181,13 @@ def check_cell(state: FormState, control: Any, check: CheckPlan, at: int) -> Cel
     return cell
 
 
-def converter(control: Any, prop: str) -> Callable[[Any], Any]:
+def converter(control: Any, prop: str) -> Callable[[object], object]:
     """Return a function that converts a rule's result to the property's type."""
     if prop in ("value", "minimum", "maximum"):
         blank = control._plan.blank if prop == "value" else None
         coerce, kind = control._decl.coerce, control._plan.as_is
 
-        def convert(value: object) -> Any:
+        def convert(value: object) -> object:
             if kind is not None and type(value) is kind and is_as_is(value):
                 return value
             return blank if value is None else coerce(value)

@@ -25,7 +25,7 @@ NESTED: Final = 40
 """How deep rules may nest before the rest runs from the bottom of the stack."""
 
 
-class Untracked(dict[Any, Any]):
+class Untracked(dict[Any, object]):
     """A tracker that notes nothing, for rules whose inputs are known."""
 
     def __setitem__(self, key: object, value: object) -> None: ...
@@ -53,7 +53,7 @@ def fresh(session: SessionState, cell: Cell) -> Any:
     return refresh(session, cell)
 
 
-def refresh(session: SessionState, cell: Cell) -> Any:
+def refresh(session: SessionState, cell: Cell) -> object:
     """Work out a cell's value."""
     port = session.port
     outer = port.tracker

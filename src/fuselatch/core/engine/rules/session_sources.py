@@ -18,18 +18,18 @@ class SharedSource(SessionSource):
 
     __slots__ = ("value",)
 
-    def __init__(self, session: SessionState, shared: Shared[Any]) -> None:
+    def __init__(self, session: SessionState, shared: Shared[object]) -> None:
         super().__init__(session, f"shared {shared.name}")
         self.value = shared.start
 
     def _restored(self, name: str) -> None:
         self.differs()
 
-    def _current(self, prop: Any) -> Any:
+    def _current(self, prop: object) -> object:
         return self.value
 
 
-def shared_source(session: SessionState, shared: Shared[Any]) -> SharedSource:
+def shared_source(session: SessionState, shared: Shared[object]) -> SharedSource:
     """Return a session's source for a `Shared`."""
     found: SharedSource | None = session.shared.get(shared)
     if found is None:
@@ -47,9 +47,9 @@ class ClockSource(SessionSource):
     def __init__(self, session: SessionState) -> None:
         super().__init__(session, "clock")
         # What rules have read, to find out what differs at the next gesture.
-        self.seen: dict[Exactness, Any] = {}
+        self.seen: dict[Exactness, object] = {}
 
-    def _current(self, prop: Any) -> Any:
+    def _current(self, prop: Any) -> object:
         found = at_exactness(time_of(self.session), prop)
         before = self.seen.get(prop)
         self.seen[prop] = found
@@ -78,7 +78,7 @@ UNITS: Final[dict[str, timedelta]] = {
 SMALLER: Final = {"day": ("hour", "minute", "second"), "hour": ("minute", "second"), "minute": ("second",), "second": ()}
 
 
-def at_exactness(now: datetime, to: str) -> Any:
+def at_exactness(now: datetime, to: str) -> object:
     """Return a time to the hour, minute or second, or the date (to "day")."""
     return now.date() if to == "day" else now.replace(microsecond=0, **dict.fromkeys(SMALLER[to], 0))  # type: ignore[arg-type]
 

@@ -37,7 +37,7 @@ def findings(session: SessionState, control: ControlState) -> tuple[Finding, ...
 
 
 def findings_for(
-    session: SessionState, control: ControlState, value: object, instead: dict[str, Any] | None
+    session: SessionState, control: ControlState, value: object, instead: dict[str, object] | None
 ) -> tuple[Finding, ...]:
     """Return the findings for a value. `instead` replaces values that checks read, by path."""
     if not is_usable(control):
@@ -85,7 +85,7 @@ def is_valid(session: SessionState, control: ControlState) -> bool:
     """Return True if no finding would refuse a control if all that is typed settled now."""
     if not is_usable(control):
         return True
-    instead: dict[str, Any] = {}
+    instead: dict[str, object] = {}
     near = {path for check in (*control._plan.checks, *control._plan.checked_by) for path in check.controls}
     for path in {control._plan.path, *near}:
         other = control._state.controls[path]
@@ -266,7 +266,9 @@ def validate_quietly(session: SessionState) -> None:
             judge(session, 0)
 
 
-def check_runner(state: FormState, check: CheckPlan, instead: dict[str, Any] | None = None) -> Callable[[], Finding | None]:
+def check_runner(
+    state: FormState, check: CheckPlan, instead: dict[str, object] | None = None
+) -> Callable[[], Finding | None]:
     """Return a function that runs a written check.
 
     It finds nothing while a value is blank or its control isn't usable. `instead` replaces values, by path.

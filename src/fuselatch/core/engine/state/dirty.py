@@ -42,7 +42,7 @@ class Dirty:
         self.pending = True
         turn = self.session.turn
         handler = None if turn is None else turn.handler
-        readers: Mapping[Any, Iterable[Cell]] | None
+        readers: Mapping[object, Iterable[Cell]] | None
         deeper: list[Cell] | None = None
         while cells:
             for cell in cells:

@@ -14,7 +14,7 @@ from fuselatch.core.model.errors import FuseBlown, HandlerFailed, Runaway
 from fuselatch.core.model.events import Event
 
 
-def place(error: BaseException, function: Callable[..., Any]) -> tuple[str, int]:
+def place(error: BaseException, function: Callable[..., object]) -> tuple[str, int]:
     """Return the developer's file and line: the innermost frame in the function's file."""
     code: Any = getattr(getattr(function, "__wrapped__", function), "__code__", None)
     if code is None:
@@ -37,7 +37,9 @@ def chain(event: Event | None, first: str, gesture: str) -> tuple[str, ...]:
     return (*links, gesture)
 
 
-def failed(error: Exception, function: Callable[..., Any], event: Event | None, first: str, gesture: str) -> HandlerFailed:
+def failed(
+    error: Exception, function: Callable[..., object], event: Event | None, first: str, gesture: str
+) -> HandlerFailed:
     """Return the error for an exception in the developer's code. `first` is what failed."""
     failure = HandlerFailed(place(error, function), error, chain(event, first, gesture), gesture)
     # Set here because compiled code ignores `from`.
@@ -128,7 +130,7 @@ def blown(handler: Handler, event: Event, gesture: str, why: str) -> FuseBlown:
     return FuseBlown(handler.where, error, (handler.name, event.path, gesture), gesture, tuple(loop))
 
 
-def failure_of(session: SessionState, error: Exception, function: Callable[..., Any], what: str) -> HandlerFailed:
+def failure_of(session: SessionState, error: Exception, function: Callable[..., object], what: str) -> HandlerFailed:
     """Return the error for a rule, check, default or store that raised; fail the running turn."""
     turn = session.turn
     event = turn.event if turn is not None else None
@@ -138,7 +140,7 @@ def failure_of(session: SessionState, error: Exception, function: Callable[..., 
     return failure
 
 
-def guarded(session: SessionState, run: Callable[[], Any], function: Callable[..., object], name: str) -> Any:
+def guarded(session: SessionState, run: Callable[[], object], function: Callable[..., object], name: str) -> Any:
     """Run the developer's code where it can't set anything or wait."""
     port = session.port
     outer, port.tracker = port.tracker, {}
@@ -150,7 +152,7 @@ def guarded(session: SessionState, run: Callable[[], Any], function: Callable[..
         port.tracker = outer
 
 
-def tell(session: SessionState, what: str, *args: Any) -> list[Any]:
+def tell(session: SessionState, what: str, *args: object) -> list[object]:
     """Call a method of all observers; return what they answer. Call this only if there are any.
 
     An observer that raises fails the gesture, as a handler does.

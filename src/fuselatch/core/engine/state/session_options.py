@@ -36,8 +36,8 @@ class CommonOptions(TypedDict, total=False):
     latches: LatchStore | None
     policy: PolicyRules | None
     forms: Offered
-    at: Any
-    only: Mapping[str, Any] | None
+    at: object
+    only: Mapping[str, object] | None
     observers: Iterable[Observer]
     max_runs: int
     on_failure: FailureLog | None
@@ -50,7 +50,7 @@ class SessionOptions(CommonOptions, total=False):
     formats: Formats
     records: Store | None
     recording: bool
-    params: Mapping[str, Any]
+    params: Mapping[str, object]
 
 
 @dataclass(kw_only=True)
@@ -68,8 +68,8 @@ class Common:
     latches: LatchStore | None = None
     policy: PolicyRules | None = None
     forms: Offered = ()
-    at: Any = None
-    only: Mapping[str, Any] | None = None
+    at: object = None
+    only: Mapping[str, object] | None = None
     observers: Iterable[Observer] = ()
     max_runs: int = MAX_RUNS
     on_failure: FailureLog | None = None
@@ -83,7 +83,7 @@ class Options(Common):
     formats: Formats = PLAIN
     records: Store | None = None
     recording: bool = True
-    params: Mapping[str, Any] = field(default_factory=dict)
+    params: Mapping[str, object] = field(default_factory=dict)
 
     @classmethod
     def of(cls, given: Mapping[str, object]) -> Self:
@@ -97,7 +97,7 @@ class Options(Common):
             raise TypeError(f"Session(…): no option '{name}'; {suggest(name, USUAL)}")
         if type(made.max_runs) is not int or made.max_runs < 1:
             raise TypeError(f"Session(…): max_runs must be a number of handler runs, not {made.max_runs!r}")
-        observers: Any = made.observers
+        observers: object = made.observers
         # A tuple, because looking at a generator uses it up.
         watching = tuple(observers) if isinstance(observers, Iterable) else (observers,)
         made.__dict__["observers"] = watching
@@ -106,7 +106,7 @@ class Options(Common):
         return made
 
 
-USUAL: Final[Mapping[str, Any]] = dict(vars(Options()))
+USUAL: Final[Mapping[str, object]] = dict(vars(Options()))
 """The value of each option of a session that isn't given."""
-COMMON: Final[Mapping[str, Any]] = dict(vars(Common()))
+COMMON: Final[Mapping[str, object]] = dict(vars(Common()))
 """The same for the options that a scene has, too."""

@@ -135,15 +135,15 @@ class SessionState(Undoable):
         self.pausing: Pausing | None = None
 
         # Shared values, latches that end with the session, and what was entered last.
-        self.shared: dict[Shared[Any], Any] = {}
+        self.shared: dict[Shared[object], Any] = {}
         self.session_latches: dict[LatchPlace, LatchRecord] = {}
         self.known_latches: dict[str, tuple[Latch, str]] = {}
-        self.last_entered: dict[tuple[type[OpenForm], str], Any] = {}
+        self.last_entered: dict[tuple[type[OpenForm], str], object] = {}
         # `row_cache`: the rows of each source, by version. `indexes`: catalogs. `grouped`: rows by a column.
         # `plans`: with the policy. `retired`: lists with removed lines, which are dropped when no gesture can restore them.
-        self.row_cache: dict[str, tuple[Any, tuple[Any, ...]]] = {}
-        self.indexes: dict[Any, Any] = {}
-        self.grouped: dict[tuple[str, str], tuple[Any, Mapping[Any, Any]]] = {}
+        self.row_cache: dict[str, tuple[object, tuple[Any, ...]]] = {}
+        self.indexes: dict[object, Any] = {}
+        self.grouped: dict[tuple[str, str], tuple[object, Mapping[object, Any]]] = {}
         self.plans: dict[type[OpenForm], FormPlan] = {}
         self.retired: dict[Any, None] = {}
 
