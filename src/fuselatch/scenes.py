@@ -15,6 +15,7 @@ from fuselatch.core.engine.state.store import Store
 from fuselatch.core.forms.form import Form, must_be_a_form
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.names import suggest
+from fuselatch.core.model.record_changes import Record
 from fuselatch.formats import locale_formats
 from fuselatch.stores.memory import MemoryLatches, MemoryRecords
 
@@ -62,7 +63,7 @@ class SceneOptions(CommonOptions, total=False):
 
     now: datetime
     locale: str
-    records: Store | Mapping[str, Iterable[Mapping[str, Any]]] | None
+    records: Store | Mapping[str, Iterable[Record]] | None
     explored: Mapping[type, Any]
 
 

@@ -14,6 +14,7 @@ from time import monotonic, time
 from typing import Any, Final, NamedTuple
 
 from fuselatch.core.model.errors import FuseLatchError
+from fuselatch.core.model.json_text import Plain
 from fuselatch.exploring.faults import KINDS, Fault, Tried, cue_lines
 from fuselatch.exploring.search import Search
 from fuselatch.exploring.world import Start, load_start
@@ -70,7 +71,7 @@ class Exploration:
         verb, *words = self.behaviour.step(way)
         return self.made[way.form, verb, words[0] if words else ""]
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Plain:
         """Return everything as plain dicts, lists and text, for JSON."""
         return {
             "version": 1, "scene": self.scene, "seed": self.seed, "gestures": self.gestures, "states": self.states,

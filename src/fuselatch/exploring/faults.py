@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any, Final
+from typing import Final
 
 from fuselatch.core.engine.looking.possible import Act
+from fuselatch.core.model.json_text import Plain
 from fuselatch.report.cue_words import written
 
 KINDS: Final[Mapping[str, str]] = {
@@ -48,7 +49,7 @@ class Fault:
         """True if it is told, but isn't an error."""
         return self.kind in NOTES
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Plain:
         """Return it as plain dicts, lists and text, for JSON."""
         return {
             "kind": self.kind, "key": self.key, "text": self.text, "where": self.where, "sheet": self.sheet,
@@ -87,7 +88,7 @@ class Tried:
     gestures: int = 0
     states: int = 0
     faults: list[Fault] = field(default_factory=list)
-    behaviour: dict[str, Any] = field(default_factory=dict)
+    behaviour: Plain = field(default_factory=dict)
     cut: str = ""
     accepted: list[str] = field(default_factory=list)
     unaccepted: list[str] = field(default_factory=list)

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
-from typing import Any, Final, NamedTuple
+from typing import Final, NamedTuple
 
 from fuselatch.core.engine.session import Session
 from fuselatch.core.forms.inputs import MOST_BYTES, USUAL_BYTES
 from fuselatch.core.model.gestures import VERBS, Gesture
+from fuselatch.core.model.json_text import Plain
 from fuselatch.frontends.keys import key_gesture
 
 TEXTS: Final = ("verb", "control", "form", "text", "item", "key")
@@ -57,7 +58,7 @@ def message_of(given: object) -> Message:
     verb = given.get("verb", "")
     if verb and verb not in VERBS:
         raise WrongMessage(f"unknown verb '{verb}'")
-    usual: dict[str, Any] = {**dict.fromkeys(TEXTS, ""), **dict.fromkeys(FLAGS, False)}
+    usual: Plain = {**dict.fromkeys(TEXTS, ""), **dict.fromkeys(FLAGS, False)}
     return Message(**{**usual, "number": 0, "serial": 0, "start": 0, "stop": 0, **given})
 
 

@@ -2,35 +2,35 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import Any, Final
 
+from fuselatch.core.model.json_text import Plain
 from fuselatch.core.model.view import ControlView, FormView, View, plain
 from fuselatch.report.layout import strips
 
 SENT_APART: Final = frozenset({"forms", "controls", "part"})
 
 
-def whole(view: View) -> dict[str, Any]:
+def whole(view: View) -> Plain:
     """Return a whole view, with the layout of each form, for a front end that has none yet."""
     return {"view": view.to_dict(), "layouts": {form.id: layout(form) for form in view.forms}}
 
 
-def patch(before: View, after: View) -> dict[str, Any]:
+def patch(before: View, after: View) -> Plain:
     """Return what differs from the view before. Parts that are the same object are skipped without a look.
 
     `view`: the fields of the view that differ. `order`: the ids of the forms, if they differ. `forms`: for each form that is
     new the whole, for each other what differs: `fields`, `order` (the ids of its controls) and `controls`, each with the
     fields that differ, or the whole. `layouts`: the layouts that differ.
     """
-    made: dict[str, Any] = {"view": fields_differing(before, after)}
+    made: Plain = {"view": fields_differing(before, after)}
     if before.forms is after.forms:
         return made
     known = {form.id: form for form in before.forms}
     if [form.id for form in before.forms] != [form.id for form in after.forms]:
         made["order"] = [form.id for form in after.forms]
-    forms: dict[str, Any] = {}
-    layouts: dict[str, Any] = {}
+    forms: Plain = {}
+    layouts: Plain = {}
     for form in after.forms:
         old = known.get(form.id)
         if old is None:
@@ -49,7 +49,7 @@ def patch(before: View, after: View) -> dict[str, Any]:
     return {**made, "layouts": layouts} if layouts else made
 
 
-def without_echo(told: Mapping[str, Any], view: View, control: str, text: str) -> Mapping[str, Any]:
+def without_echo(told: Plain, view: View, control: str, text: str) -> Plain:
     """Return what is told to the front end that typed a text into a control: its text only if it is another one now."""
     form = control.partition(".")[0]
     now = next((one.text for each in view.forms if each.id == form for one in each.controls if one.id == control), text)
@@ -74,10 +74,10 @@ def relabelled(before: FormView, after: FormView) -> bool:
     return any(old.caption != new.caption for old, new in after.controls.differing(before.controls))
 
 
-def form_patch(before: FormView, after: FormView) -> dict[str, Any]:
+def form_patch(before: FormView, after: FormView) -> Plain:
     """Return what differs in a form."""
     fields = fields_differing(before, after)
-    made: dict[str, Any] = {"fields": fields} if fields else {}
+    made: Plain = {"fields": fields} if fields else {}
     if before.controls is after.controls:
         return made
     if len(before.controls) == len(after.controls):
@@ -85,7 +85,7 @@ def form_patch(before: FormView, after: FormView) -> dict[str, Any]:
         if all(old.id == new.id for old, new in pairs):
             return {**made, "controls": {new.id: {"fields": fields_differing(old, new)} for old, new in pairs}}
     known = {control.id: control for control in before.controls}
-    controls: dict[str, Any] = {}
+    controls: Plain = {}
     for control in after.controls:
         old = known.get(control.id)
         if old is None:
@@ -95,7 +95,7 @@ def form_patch(before: FormView, after: FormView) -> dict[str, Any]:
     return {**made, "order": [control.id for control in after.controls], "controls": controls}
 
 
-def fields_differing(before: Any, after: Any) -> dict[str, Any]:
+def fields_differing(before: Any, after: Any) -> Plain:
     """Return the fields of a part that differ, as plain data, without those that are sent apart."""
     found = {
         name: plain(new)
@@ -108,7 +108,7 @@ def fields_differing(before: Any, after: Any) -> dict[str, Any]:
     return found
 
 
-def layout(form: FormView) -> list[Mapping[str, Any]]:
+def layout(form: FormView) -> list[Plain]:
     """Return a form's rows from top to bottom: caption, depth, the ids of controls, line and page; True for a heading."""
     return [
         {

@@ -25,6 +25,7 @@ from fuselatch.core.model.errors import (
     UnknownName,
 )
 from fuselatch.core.model.gestures import Gesture
+from fuselatch.core.model.json_text import Plain
 from fuselatch.core.model.latch_records import elapsed
 from fuselatch.core.model.outcome import CANCELLED, Outcome
 from fuselatch.core.model.pictures import Picture
@@ -37,7 +38,7 @@ from fuselatch.scenes import Scene
 
 LOG = logging.getLogger("fuselatch")
 
-Tell: TypeAlias = Callable[[Mapping[str, Any]], None]
+Tell: TypeAlias = Callable[[Plain], None]
 """Hands plain data to a front end. It is called on the stage's thread."""
 
 PATIENCE: Final = 30.0
@@ -61,13 +62,13 @@ def clock_of(scene: Scene) -> Callable[[], datetime]:
     return lambda: begins + timedelta(seconds=round(monotonic() - start))
 
 
-NO_ANSWER: Final[Mapping[str, Any]] = {"number": 0}
+NO_ANSWER: Final[Plain] = {"number": 0}
 
 
-def list_of(session: Session, message: Message) -> Mapping[str, Any]:
+def list_of(session: Session, message: Message) -> Plain:
     """Return the part of a list that a message asks for; nothing if the list is no longer there."""
     start, stop = max(0, message.start), min(message.stop, message.start + MOST_ITEMS)
-    told: dict[str, Any] = {"list": message.control, "start": start, "items": []}
+    told: Plain = {"list": message.control, "start": start, "items": []}
     try:
         form, name = session.named(message.control)
         control = session.control(f"{form}.{name}")
@@ -154,7 +155,7 @@ class Stage:
         self.wake()
 
     @property
-    def last_word(self) -> Mapping[str, Any]:
+    def last_word(self) -> Plain:
         """The last message to front ends; `late` if the form was closed because too much time had passed."""
         return {"over": True, "late": self._late}
 
@@ -307,7 +308,7 @@ class Stage:
             LOG.error("%s", error, exc_info=error.__cause__)
         except ValueError as error:
             problem = str(error)
-        answer: dict[str, Any] = {"number": message.number}
+        answer: Plain = {"number": message.number}
         if problem:
             # What the sender shows of the control may be wrong now.
             again = [plain(each) for form in session.view.forms for each in form.controls if each.id == message.control]

@@ -13,6 +13,7 @@ from fuselatch.core.forms.live_state import is_masked
 from fuselatch.core.model.errors import EffectFailed, FuseLatchError, HandlerFailed, Refused, UnknownName, describe
 from fuselatch.core.model.locale_formats import PlainFormats
 from fuselatch.core.model.names import suggest
+from fuselatch.core.model.record_changes import Record
 from fuselatch.core.model.values import Unparsable
 from fuselatch.rehearsal.desk_view import DeskView
 from fuselatch.rehearsal.grammar import OF_OUTCOME, VerbRule, expected_rule, step_and_reason
@@ -90,7 +91,7 @@ def must_be_latch(desk: DeskView, name: str) -> None:
         raise UnknownName(f"unknown latch '{name}'; {suggest(name, sorted(names))}")
 
 
-def rows_of(desk: DeskView, source: str) -> Sequence[Mapping[str, Any]]:
+def rows_of(desk: DeskView, source: str) -> Sequence[Record]:
     """Return the rows of a source; raise `UnknownName` if there is none of this name."""
     try:
         return desk.session.records.rows(source)

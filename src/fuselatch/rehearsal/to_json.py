@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
 
+from fuselatch.core.model.json_text import Plain
 from fuselatch.rehearsal.run import CueRun, StepResult
 
 
-def run_dict(done: Sequence[CueRun], unreadable: Sequence[str] = ()) -> dict[str, Any]:
+def run_dict(done: Sequence[CueRun], unreadable: Sequence[str] = ()) -> Plain:
     return {
         "version": 1,
         "passed": sum(one.passed for one in done),
@@ -18,7 +18,7 @@ def run_dict(done: Sequence[CueRun], unreadable: Sequence[str] = ()) -> dict[str
     }
 
 
-def cue_run_dict(done: CueRun) -> dict[str, Any]:
+def cue_run_dict(done: CueRun) -> Plain:
     outcome = done.outcome
     return {
         "file": done.sheet.name,
@@ -32,7 +32,7 @@ def cue_run_dict(done: CueRun) -> dict[str, Any]:
     }
 
 
-def step_dict(step: StepResult) -> dict[str, Any]:
+def step_dict(step: StepResult) -> Plain:
     cue = step.cue
     return {
         "file": cue.file,

@@ -116,7 +116,7 @@ def anatomy(form: type[Form], policy: PolicyRules | None = None) -> Anatomy:
     )
 
 
-def latches_of(form: type[Any]) -> Iterator[tuple[str, Latch]]:
+def latches_of(form: type) -> Iterator[tuple[str, Latch]]:
     """Yield the latches that a form class has as members, the base's first."""
     for base in reversed(form.__mro__):
         yield from ((name, value) for name, value in vars(base).items() if isinstance(value, Latch))
@@ -179,7 +179,7 @@ def in_order(plan: FormPlan) -> list[ControlPlan]:
     return sorted(placed, key=lambda control: (control.index, not control.is_group, control.path.count(".")))
 
 
-def describe_control(control: ControlPlan, plan: FormPlan, form: type[Any]) -> ControlDescription:
+def describe_control(control: ControlPlan, plan: FormPlan, form: type) -> ControlDescription:
     decl = control.decl
     found: dict[str, Any] = {**{word: vars(decl).get(word) for word in RULE_WORDS}, **decl.constants}
     levels = control.levels or {}
@@ -235,7 +235,7 @@ def rule_text(word: str, value: object) -> str:
     return word if value is True else f"{word} {plain_text(getattr(value, 'pattern', value))}"
 
 
-def follow_text(control: ControlPlan, prop: str, rule: Any, plan: FormPlan, form: type[Any]) -> str:
+def follow_text(control: ControlPlan, prop: str, rule: Any, plan: FormPlan, form: type) -> str:
     """Return what a property depends on, in words."""
     if isinstance(rule, Catalog):
         given = f" where {', '.join(control.inputs[prop])}" if rule.inputs else ""
@@ -266,7 +266,7 @@ def describe_dialogs(form: type[Form], plan: FormPlan) -> Iterator[DialogDescrip
         yield DialogDescription(dialog.__name__, title, verdicts(plan_of(dialog)), tuple(names))
 
 
-def describe_handlers(plan: FormPlan, form: type[Any]) -> Iterator[HandlerDescription]:
+def describe_handlers(plan: FormPlan, form: type) -> Iterator[HandlerDescription]:
     return (describe_handler(plan, form, name, handler) for name, handler in plan.handlers.items())
 
 
@@ -278,7 +278,7 @@ def handlers_of_lines(plan: FormPlan) -> Iterator[HandlerDescription]:
                 yield replace(each, events=events, sets=sets)
 
 
-def describe_handler(plan: FormPlan, form: type[Any], name: str, handler: Handler) -> HandlerDescription:
+def describe_handler(plan: FormPlan, form: type, name: str, handler: Handler) -> HandlerDescription:
     group = name.rpartition(".")[0]
     heard = [
         f"{path}.{event}"

@@ -15,6 +15,7 @@ from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.kinds.lines import Lines
 from fuselatch.core.model.events import By, Event
 from fuselatch.core.model.findings import Finding
+from fuselatch.core.model.json_text import Plain
 from fuselatch.core.model.outcome import ACCEPTED, CANCELLED
 from fuselatch.core.model.values import short_text
 from fuselatch.report.cue_words import written
@@ -175,7 +176,7 @@ class Behaviour(Observer):
         choice = self._first_choices.get((tried.form, PLACE.sub("[]", step[1]))) if len(step) > 1 else None
         return (*step[:-1], choice) if choice and step[0] == "pick" and step[-1] == UNKNOWN else step
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Plain:
         """Return everything as plain dicts, lists and text, for JSON."""
         found = [{**tried._asdict(), "times": times, "step": list(self.step(tried))} for tried, times in self.counts.items()]
         return {"version": 1, "tried": found, "handlers": dict(sorted(self.where.items())),

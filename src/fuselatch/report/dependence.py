@@ -60,7 +60,7 @@ def edges(form: type[Form]) -> Iterator[Edge]:
         yield from (Edge(node, ("dialog", name), "opens", "") for name in handler.opens)
 
 
-def followed(plan: FormPlan, form: type[Any]) -> Iterator[Edge]:
+def followed(plan: FormPlan, form: type) -> Iterator[Edge]:
     """Yield which property depends on which control."""
     for path, control in {**plan.groups, **plan.controls}.items():
         for prop, rule in control.decl.rules.items():

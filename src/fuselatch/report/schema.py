@@ -8,13 +8,14 @@ from typing import Any, Final, get_args, get_origin, get_type_hints
 
 from fuselatch.core.forms.form import Form, plan_of
 from fuselatch.core.forms.plans import ControlPlan, FormPlan
+from fuselatch.core.model.json_text import Plain
 from fuselatch.core.model.parts import Parts
 from fuselatch.core.model.view import SHAPES, VERSION, ControlView, View
 
 DRAFT: Final = "https://json-schema.org/draft/2020-12/schema"
 
 
-def form_schema(form: type[Form]) -> dict[str, Any]:
+def form_schema(form: type[Form]) -> Plain:
     """Return the rules of a form, for a record of its values. Blanks are null (text: "").
 
     JSON Schema can only express constants that refuse. Other rules, written checks, warnings and the bounds of dates and
@@ -25,7 +26,7 @@ def form_schema(form: type[Form]) -> dict[str, Any]:
     return {"$schema": DRAFT, "title": title, "description": plan.doc, **record_schema(plan)}
 
 
-def record_schema(plan: FormPlan) -> dict[str, Any]:
+def record_schema(plan: FormPlan) -> Plain:
     properties = {
         path: lines_schema(control) if control.decl.has_lines else control_schema(control)
         for path, control in plan.controls.items()
@@ -34,25 +35,25 @@ def record_schema(plan: FormPlan) -> dict[str, Any]:
     return {"type": "object", "properties": properties, "required": list(properties), "additionalProperties": False}
 
 
-def lines_schema(control: ControlPlan) -> dict[str, Any]:
+def lines_schema(control: ControlPlan) -> Plain:
     lines: Any = control.decl
     return {"title": lines.constants["caption"], "type": "array", "items": record_schema(plan_of(lines.line))}
 
 
-def control_schema(control: ControlPlan) -> dict[str, Any]:
+def control_schema(control: ControlPlan) -> Plain:
     decl, constants = control.decl, control.decl.constants
     caption = constants.get("caption")
     return {**({"title": caption} if caption else {}), **decl.schema(constants.get("required") is True)}
 
 
-def view_schema() -> dict[str, Any]:
+def view_schema() -> Plain:
     """Return the shape of a view, as `view.to_dict()` returns it."""
-    definitions: dict[str, Any] = {}
+    definitions: Plain = {}
     top = of_type(View, definitions)
     return {"$schema": DRAFT, "title": f"A view of Fuse Latch, version {VERSION}", **top, "$defs": definitions}
 
 
-def of_type(kind: Any, definitions: dict[str, Any]) -> dict[str, Any]:
+def of_type(kind: Any, definitions: Plain) -> Plain:
     """Return the schema of a type in the view."""
     if hasattr(kind, "_fields"):
         if kind.__name__ not in definitions:
@@ -67,7 +68,7 @@ def of_type(kind: Any, definitions: dict[str, Any]) -> dict[str, Any]:
     return {"type": names[kind]}
 
 
-def object_type(kind: object, definitions: dict[str, Any]) -> dict[str, Any]:
+def object_type(kind: object, definitions: Plain) -> Plain:
     """Return the schema of a part of the view."""
     fields = fields_of(kind)
     return {
@@ -79,7 +80,7 @@ def object_type(kind: object, definitions: dict[str, Any]) -> dict[str, Any]:
     }
 
 
-def control_type(definitions: dict[str, Any]) -> dict[str, Any]:
+def control_type(definitions: Plain) -> Plain:
     """Return the schema of a control: what all have, and beside it the part of its shape."""
     common = object_type(ControlView, definitions)
     for shape, part in SHAPES.items():
@@ -94,7 +95,7 @@ def control_type(definitions: dict[str, Any]) -> dict[str, Any]:
     }
 
 
-def fields_of(kind: Any) -> dict[str, Any]:
+def fields_of(kind: Any) -> Plain:
     """Return the fields of a part of the view, with their types."""
     hints = get_type_hints(kind)
     return {name: hints[name] for name in kind._fields if name != "part"}

@@ -131,7 +131,7 @@ def split(what: str) -> tuple[str, str]:
     return problem, fix
 
 
-def check_class(kind: type[Any], source: Source) -> Iterator[Problem]:
+def check_class(kind: type, source: Source) -> Iterator[Problem]:
     """Yield the problems of one form or group."""
     plan: FormPlan = plan_of(kind)
     for problems_of in (
@@ -164,7 +164,7 @@ def own(plan: FormPlan) -> Iterator[tuple[str, ControlPlan]]:
     return ((path, control) for path, control in plan.controls.items() if "." not in path)
 
 
-def idle_buttons(kind: type[Any], plan: FormPlan, source: Source) -> Found:
+def idle_buttons(kind: type, plan: FormPlan, source: Source) -> Found:
     """Find buttons that do nothing."""
     for path, control in own(plan):
         decl = control.decl
@@ -178,7 +178,7 @@ TAKEN: Final = frozenset({"Ctrl+T", "Ctrl+N", "Ctrl+W", "Ctrl+Shift+T", "Ctrl+Sh
 """Shortcuts that browsers don't pass on to pages."""
 
 
-def taken_shortcuts(kind: type[Any], plan: FormPlan, source: Source) -> Found:
+def taken_shortcuts(kind: type, plan: FormPlan, source: Source) -> Found:
     """Find shortcuts that never reach a form in a browser."""
     keys = [("", plan.keys), *((path, control.decl.constants.get("keys", "")) for path, control in own(plan))]
     for path, key in keys:
@@ -187,7 +187,7 @@ def taken_shortcuts(kind: type[Any], plan: FormPlan, source: Source) -> Found:
             yield source.line_of(kind.__name__, path), f"shortcut {key} of {named} never reaches a page", "use another"
 
 
-def attached(kind: type[Any], source: Source) -> Iterator[set[str]]:
+def attached(kind: type, source: Source) -> Iterator[set[str]]:
     """Yield the controls whose events other classes handle."""
     for node in ast.walk(source.tree):
         if isinstance(node, ast.FunctionDef):
@@ -195,7 +195,7 @@ def attached(kind: type[Any], source: Source) -> Iterator[set[str]]:
                 yield {each.attr for each in ast.walk(decorator) if isinstance(each, ast.Attribute)}
 
 
-def unasked(kind: type[Any], plan: FormPlan, source: Source) -> Found:
+def unasked(kind: type, plan: FormPlan, source: Source) -> Found:
     """Find prompts that are never asked."""
     for path in plan.prompts:
         if "." not in path and path in vars(kind) and not source.uses(path):
@@ -206,15 +206,15 @@ def unasked(kind: type[Any], plan: FormPlan, source: Source) -> Found:
             )
 
 
-def unopened(kind: type[Any], plan: FormPlan, source: Source) -> Found:
+def unopened(kind: type, plan: FormPlan, source: Source) -> Found:
     """Find forms that are never opened. A file's only class may be opened elsewhere."""
-    at_hand = source.forms == 1 or plan.at_start or plan.keys or kind.__subclasses__()
+    at_hand = bool(source.forms == 1 or plan.at_start or plan.keys or kind.__subclasses__())
     if issubclass(kind, Form) and not at_hand and not source.uses(kind.__name__):
         fix = f"open it with self.open({kind.__name__}), in a scene or in a cue sheet"
         yield (source.line_of(kind.__name__), f"form {kind.__name__} is never opened", fix)
 
 
-def unreached(kind: type[Any], plan: FormPlan, source: Source) -> Found:
+def unreached(kind: type, plan: FormPlan, source: Source) -> Found:
     """Find handlers that no event reaches."""
     accepts = any(control.decl.closes == "accepted" or control.decl.submits for control in plan.controls.values())
     closes = any("close" in use.names for function in functions(kind) for use in uses(function))
@@ -255,7 +255,7 @@ def unreached(kind: type[Any], plan: FormPlan, source: Source) -> Found:
                 )
 
 
-def functions(kind: type[Any]) -> list[Callable[..., Any]]:
+def functions(kind: type) -> list[Callable[..., Any]]:
     """Return a class's methods, also those from other forms."""
     return [
         value
@@ -265,7 +265,7 @@ def functions(kind: type[Any]) -> list[Callable[..., Any]]:
     ]
 
 
-def waiting_rules(kind: type[Any], plan: FormPlan, source: Source) -> Found:
+def waiting_rules(kind: type, plan: FormPlan, source: Source) -> Found:
     """Find rules and checks that set something or wait."""
     checks = [(check.function, f"the check {check.name}") for _, control in own(plan) for check in control.checks]
     rules = [
@@ -289,7 +289,7 @@ def waiting_rules(kind: type[Any], plan: FormPlan, source: Source) -> Found:
                 )
 
 
-def pointers(kind: type[Any], plan: FormPlan, source: Source) -> Found:
+def pointers(kind: type, plan: FormPlan, source: Source) -> Found:
     """Find pointer handlers that wait."""
     moved = (
         (handler, path, event)
@@ -304,7 +304,7 @@ def pointers(kind: type[Any], plan: FormPlan, source: Source) -> Found:
                 yield (use.line, problem, "a pointer handler can't wait; use self.say")
 
 
-def unknown_names(kind: type[Any], plan: FormPlan, source: Source) -> Found:
+def unknown_names(kind: type, plan: FormPlan, source: Source) -> Found:
     """Find names that the form or its controls don't have."""
     ruled = [rule for _, control in own(plan) for rule in control.decl.rules.values() if code_of(rule) is not None]
     every = [value for value in vars(kind).values() if inspect.isfunction(value)]
@@ -323,7 +323,7 @@ def unknown_names(kind: type[Any], plan: FormPlan, source: Source) -> Found:
             yield (use.line, f"{kind.__name__}.{first} has no '{use.names[1]}'", suggest(use.names[1], known))
 
 
-def shut_in(kind: type[Any], plan: FormPlan, source: Source) -> Found:
+def shut_in(kind: type, plan: FormPlan, source: Source) -> Found:
     """Find forms that can't be closed or accepted, and entries that can't be left."""
     places = [(kind.__name__, "closing", "closed", plan.heard), (kind.__name__, "accepting", "accepted", plan.heard)]
     places += [(path, "leaving", "left", control.heard) for path, control in own(plan)]
@@ -334,7 +334,7 @@ def shut_in(kind: type[Any], plan: FormPlan, source: Source) -> Found:
                 yield (handler.where[1], problem, "block only in a condition")
 
 
-def kept_back(kind: type[Any], plan: FormPlan, source: Source) -> Found:
+def kept_back(kind: type, plan: FormPlan, source: Source) -> Found:
     """Find values that can never leave the form."""
     body = source.class_of(kind.__name__)
     for path, reason in never_leave(plan, body) if body is not None else ():

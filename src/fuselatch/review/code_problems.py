@@ -41,7 +41,7 @@ class Body:
 
     def __init__(
         self,
-        kind: type[Any],
+        kind: type,
         plan: FormPlan,
         tree: ast.ClassDef,
         names: Mapping[str, Any],

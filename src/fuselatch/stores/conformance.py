@@ -13,10 +13,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from random import Random
-from typing import Any, Final, NamedTuple, TypeAlias
+from typing import Final, NamedTuple, TypeAlias
 
 from fuselatch.core.engine.state.store import ChangedMeanwhile, Store, StoreRefused
-from fuselatch.core.model.record_changes import Change, NewKey
+from fuselatch.core.model.record_changes import Change, NewKey, Record
 from fuselatch.core.model.values import alike
 
 __all__ = ["CASES", "KEY", "ROWS", "SOURCE", "Case", "NotConforming"]
@@ -24,7 +24,7 @@ __all__ = ["CASES", "KEY", "ROWS", "SOURCE", "Case", "NotConforming"]
 SOURCE: Final = "boats"
 KEY: Final = "number"
 """The key column of the source: whole numbers, which the store gives to new rows."""
-ROWS: Final[Sequence[Mapping[str, Any]]] = (
+ROWS: Final[Sequence[Record]] = (
     {"number": 1, "boat": "Eider", "size": 9.5, "port": "Ostrey"},
     {"number": 2, "boat": "Teal", "size": 7.25, "port": None},
 )
@@ -66,7 +66,7 @@ def same_rows(found: Sequence[Mapping[str, object]], wanted: Sequence[Mapping[st
     )
 
 
-def rows_of(store: Store) -> list[dict[str, Any]]:
+def rows_of(store: Store) -> list[Record]:
     return [dict(row) for row in store.read(SOURCE)]
 
 

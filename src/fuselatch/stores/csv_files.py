@@ -7,12 +7,11 @@ can declare its columns' types, captions and key.
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any, ClassVar
 
 from fuselatch.core.engine.state.store import StoreRefused
-from fuselatch.core.model.record_changes import Change, key_name, with_key
+from fuselatch.core.model.record_changes import Change, Record, key_name, with_key
 from fuselatch.stores.csv_text import bytes_of, copied, fitting, parsed, record_text, reread
 from fuselatch.stores.folders import FolderRecords
 from fuselatch.stores.snapshots import SourceSnapshot, write_row
@@ -33,7 +32,7 @@ class CsvRecords(FolderRecords):
         types = self._types.get(source, {})
         return parsed(self._path(source), data, self._schema(source), self._key_of(source), types, stamp)
 
-    def _schema(self, source: str) -> Mapping[str, Any]:
+    def _schema(self, source: str) -> Record:
         path = self.folder / f"{source}.csv-metadata.json"
         if not path.exists():
             return {}
@@ -53,7 +52,7 @@ class CsvRecords(FolderRecords):
 
     def _put(self, change: Change, snapshot: SourceSnapshot) -> Any:
         rows, layout, key = list(snapshot.rows), snapshot.more, key_name(snapshot.key)
-        row: Mapping[str, Any] = change.row
+        row: Record = change.row
         if change.kind == "add":
             row = with_key(row, key, change.key) if change.key is not None else row
             row = {**dict.fromkeys(column for column in snapshot.columns if column not in snapshot.key), **row}

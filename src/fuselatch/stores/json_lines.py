@@ -9,6 +9,7 @@ from decimal import Decimal
 from typing import Any, ClassVar
 
 from fuselatch.core.engine.state.store import StoreRefused
+from fuselatch.core.model.json_text import Plain
 from fuselatch.core.model.record_changes import Change, key_name, with_key
 from fuselatch.stores.columns import OF_TYPE, fitting_kinds, is_equal, is_read
 from fuselatch.stores.folders import FolderRecords
@@ -28,7 +29,7 @@ class JsonLinesRecords(FolderRecords):
 
     def _parsed(self, source: str, data: bytes, stamp: object) -> SourceSnapshot:
         lines = {number: line for number, line in enumerate(data.split(b"\n"), 1) if line.strip()}
-        objects: list[dict[str, Any]] = []
+        objects: list[Plain] = []
         for number, line in lines.items():
             try:
                 objects.append(object_of(line))

@@ -7,10 +7,11 @@ from collections.abc import Sequence
 from decimal import Decimal
 from typing import Any
 
+from fuselatch.core.model.json_text import Plain
 from fuselatch.core.model.values import adapted, short
 
 
-def object_of(line: bytes) -> dict[str, Any]:
+def object_of(line: bytes) -> Plain:
     """Return a line's object, with decimals as `Decimal`; raise `ValueError`."""
     try:
         found = json.loads(line.decode(), parse_float=Decimal, parse_constant=no_value, object_pairs_hook=once)
@@ -27,7 +28,7 @@ def no_value(text: str) -> Any:
     raise ValueError(f"{text} isn't a value of JSON")
 
 
-def once(pairs: Sequence[tuple[str, Any]]) -> dict[str, Any]:
+def once(pairs: Sequence[tuple[str, Any]]) -> Plain:
     """Return an object. A name that appears twice would lose a value."""
     found = dict(pairs)
     if len(found) < len(pairs):

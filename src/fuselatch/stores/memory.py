@@ -8,7 +8,7 @@ from typing import Any
 
 from fuselatch.core.engine.state.store import Store, StoreRefused
 from fuselatch.core.model.latch_records import LatchRecord, LatchStore
-from fuselatch.core.model.record_changes import Change, KeyName, key_name
+from fuselatch.core.model.record_changes import Change, KeyName, Record, key_name
 from fuselatch.core.model.texts import later
 from fuselatch.stores.snapshots import in_turn, known_columns, trouble_with, write_row
 
@@ -23,7 +23,7 @@ class MemoryRecords:
 
     def __init__(
         self,
-        sources: Mapping[str, Iterable[Mapping[str, Any]]],
+        sources: Mapping[str, Iterable[Record]],
         refuse: Callable[[Sequence[Change]], str | None] = lambda changes: None,
         keys: Mapping[str, str | Sequence[str]] | None = None,
     ) -> None:
@@ -123,7 +123,7 @@ class MemoryRecords:
         return keys
 
 
-def even(rows: list[Mapping[str, Any]]) -> list[Mapping[str, Any]]:
+def even(rows: list[Record]) -> list[Record]:
     """Return rows that all have the same columns: those of any of them, in order."""
     columns = dict.fromkeys([column for row in rows for column in row])
     if all(len(row) == len(columns) for row in rows):

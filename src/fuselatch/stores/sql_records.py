@@ -38,7 +38,7 @@ from sqlalchemy.types import BigInteger, UserDefinedType
 
 from fuselatch.core.engine.state.store import ChangedMeanwhile, StoreRefused
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.record_changes import Change, key_name, shown_key, with_key
+from fuselatch.core.model.record_changes import Change, Record, key_name, shown_key, with_key
 from fuselatch.core.model.texts import later
 from fuselatch.core.model.values import KINDS, adapted, short
 from fuselatch.stores.columns import is_equal
@@ -175,7 +175,7 @@ class SqlRecords(Sources):
                 numbers = func.pg_get_serial_sequence(self._database.engine.dialect.identifier_preparer.quote(source), key)
                 database.execute(select(func.setval(numbers, last.scalar_subquery(), False)))
 
-    def _column(self, name: str, rows: Sequence[Mapping[str, Any]], is_key: bool) -> Column[Any]:
+    def _column(self, name: str, rows: Sequence[Record], is_key: bool) -> Column[Any]:
         types = {type(row[name]) for row in rows if row.get(name) is not None}
         wanted = next((kind for kind in (Decimal, float, int) if kind in types and types <= {Decimal, float, int}), None)
         wanted = wanted or (types.pop() if len(types) == 1 else str)
@@ -309,7 +309,7 @@ class SqlRecords(Sources):
         return now[0] if len(now) == 1 else now
 
     def _must_come_back(
-        self, database: Connection, table: Table, keys: Sequence[Any], key: Any, row: Mapping[str, Any], source: str
+        self, database: Connection, table: Table, keys: Sequence[Any], key: Any, row: Record, source: str
     ) -> None:
         """Refuse what isn't the same when it is read again: the transaction is given up."""
         there = select(table).where(*[column == part for column, part in zip(keys, key, strict=True)])
@@ -321,7 +321,7 @@ class SqlRecords(Sources):
                 raise StoreRefused(later("store.comes_back", where=where, value=short(value), found=short(back.get(column))))
 
 
-def must_have_key(table: Table, keys: Sequence[Any], row: Mapping[str, Any], source: str) -> None:
+def must_have_key(table: Table, keys: Sequence[Any], row: Record, source: str) -> None:
     """Refuse a new row without a key, where the database gives none by itself: SQLite would store a blank one."""
     for column in keys:
         given = type_of(column) is int or column.server_default is not None or column.identity is not None

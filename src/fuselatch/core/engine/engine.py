@@ -207,16 +207,16 @@ class Engine(EnginePort):
 
     # ---- lines and records
 
-    def add_line(self, lines: LineList[Any], values: Mapping[str, Any]) -> object:
+    def add_line(self, lines: LineList, values: Mapping[str, Any]) -> object:
         return self._at_lines(lines, "add a line to", lambda turn: line_changes.add(turn, lines, values))
 
-    def remove_line(self, lines: LineList[Any], line: Any) -> bool:
+    def remove_line(self, lines: LineList, line: Any) -> bool:
         return bool(self._at_lines(lines, "remove a line of", lambda turn: line_changes.remove(turn, lines, line)))
 
-    def move_line(self, lines: LineList[Any], line: Any, to: int) -> None:
+    def move_line(self, lines: LineList, line: Any, to: int) -> None:
         self._at_lines(lines, "move a line of", lambda turn: line_changes.reorder(turn, lines, line, to))
 
-    def _at_lines(self, lines: LineList[Any], verb: str, step: Callable[[Turn], object]) -> object:
+    def _at_lines(self, lines: LineList, verb: str, step: Callable[[Turn], object]) -> object:
         """Change lines, with a queue of their own."""
         done: list[object] = []
 

@@ -25,6 +25,7 @@ from fuselatch.core.forms.live_state import ControlState, seen
 from fuselatch.core.forms.rules import Constant, Rule, is_rule
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.findings import Finding
+from fuselatch.core.model.json_text import Plain
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.values import one_line, shown_as
@@ -54,7 +55,7 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
     """The verb that enters a value."""
     example: str = ""
     """Something to type that fits, if no rule refuses it."""
-    json: ClassVar[Mapping[str, Any]] = {"type": "string"}
+    json: ClassVar[Plain] = {"type": "string"}
     generated_for: ClassVar[type | None] = None
     options = frozenset(InputOptions.__annotations__)
     takes_focus = True
@@ -185,7 +186,7 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
             return "type", plain_text(limit - 1 if rule == "minimum" else limit + 1)
         return None
 
-    def schema(self, needed: bool) -> dict[str, Any]:
+    def schema(self, needed: bool) -> Plain:
         """Return the JSON Schema of the value. If it isn't `needed`, it may be null."""
         return {**self.json} if needed else {**self.json, "type": [self.json["type"], "null"]}
 

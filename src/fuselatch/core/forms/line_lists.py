@@ -3,14 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any, Generic, TypeVar
+from typing import TYPE_CHECKING, Any, Generic, TypeVar
 
 from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.controls import LiveChecked
 from fuselatch.core.forms.plans import ControlPlan
 from fuselatch.core.forms.port import EnginePort
 
-L = TypeVar("L", bound=Container)
+if TYPE_CHECKING:
+    from typing_extensions import TypeVar as WithDefault
+
+    L = WithDefault("L", bound=Container, default=Any)
+else:
+    L = TypeVar("L", bound=Container)
 
 
 class LineList(LiveChecked, Generic[L]):

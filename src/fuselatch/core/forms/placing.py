@@ -14,6 +14,7 @@ from fuselatch.core.forms.live_state import ControlState, FormState
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, joined
 from fuselatch.core.forms.port import EnginePort
 from fuselatch.core.model.errors import UnknownName
+from fuselatch.core.model.json_text import Plain
 from fuselatch.core.model.texts import user_text
 
 PLACE: Final = re.compile(r"(.+?)\[([0-9]+)\](?:\.(.+))?")
@@ -43,13 +44,13 @@ def caption_of(control: Any) -> str:
     return user_text(control._engine.formats, "line", lines=lines.caption, place=place, caption=control.caption)
 
 
-def inner_plan(lines: LineList[Any]) -> FormPlan:
+def inner_plan(lines: LineList) -> FormPlan:
     """Return the plan of the lines' class."""
     plan: FormPlan = lines._decl.line._plan
     return plan
 
 
-def make_line(lines: LineList[Any]) -> Any:
+def make_line(lines: LineList) -> Any:
     """Create a line with its live groups and controls, not yet in the list."""
     lines._serial += 1
     form: Any = lines.form
@@ -95,7 +96,7 @@ def put_in_place(
         container.__dict__[path.rpartition(".")[2]] = made
 
 
-def call_by_place(lines: LineList[Any], start_at: int = 0) -> None:
+def call_by_place(lines: LineList, start_at: int = 0) -> None:
     """Name each line and its controls by the line's position, from a position on."""
     for at, line in enumerate(lines._rows[start_at:], start_at):
         start = len(line.__dict__["_live"]._plan.path)
@@ -103,7 +104,7 @@ def call_by_place(lines: LineList[Any], start_at: int = 0) -> None:
             each.name = f"{lines.name}[{at}]{each._plan.path[start:]}"
 
 
-def forget_gone(lines: LineList[Any]) -> None:
+def forget_gone(lines: LineList) -> None:
     """Drop removed lines that no gesture can restore."""
     state = lines.form._state
     for line in [line for line in lines._members if line not in lines._attached]:
@@ -114,7 +115,7 @@ def forget_gone(lines: LineList[Any]) -> None:
             del state.controls[control._plan.path]
 
 
-def values_of(lines: LineList[Any], line: object) -> dict[str, Any]:
+def values_of(lines: LineList, line: object) -> Plain:
     """Return a line's live controls by path."""
     start = len(line.__dict__["_live"]._plan.path) + 1
     return {control._plan.path[start:]: control for control in lines._members[line][1]}

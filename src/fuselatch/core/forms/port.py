@@ -19,7 +19,7 @@ from fuselatch.core.model.cells import Cell, Inputs, Node, Undoable
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.outcome import Outcome
-from fuselatch.core.model.record_changes import NewKey
+from fuselatch.core.model.record_changes import NewKey, Record
 from fuselatch.core.model.service_map import Services
 
 if TYPE_CHECKING:
@@ -33,13 +33,13 @@ F = TypeVar("F", bound="OpenForm")
 class RecordsView(Protocol):
     """The records of a session, as a handler uses them."""
 
-    def rows(self, source: str) -> tuple[Mapping[str, Any], ...]:
+    def rows(self, source: str) -> tuple[Record, ...]:
         """Return all rows of a source, with what this gesture has staged."""
 
-    def read(self, source: str, key: object) -> Mapping[str, Any] | None:
+    def read(self, source: str, key: object) -> Record | None:
         """Return the row with a key, with what this gesture has staged, or None."""
 
-    def find(self, source: str, row: Mapping[str, object]) -> Mapping[str, Any] | None:
+    def find(self, source: str, row: Mapping[str, object]) -> Record | None:
         """Return the first row with these values, with what this gesture has staged, or None."""
 
     def add(self, source: str, row: Mapping[str, object]) -> NewKey:

@@ -24,7 +24,7 @@ class Shared(Generic[T]):
     def __init__(self: Shared[K], kind: type[K], start: K, *, name: str = "") -> None: ...
     @overload
     def __init__(self: Shared[K | None], kind: type[K], start: None = None, *, name: str = "") -> None: ...
-    def __init__(self, kind: type[Any], start: Any = None, *, name: str = "") -> None:
+    def __init__(self, kind: type, start: Any = None, *, name: str = "") -> None:
         if not isinstance(kind, type):
             raise DeclarationError(f"Shared(…): expected a type such as int, not {short(kind)}")
         self.kind = kind

@@ -33,6 +33,7 @@ from fuselatch.core.model.choices import Choices, choices_of, fold_of, position_
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.gestures import Gesture
+from fuselatch.core.model.json_text import Plain
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.names import closest, first_few, suggest
 from fuselatch.core.model.texts import user_text
@@ -70,7 +71,7 @@ class LiveChoice(LiveInput[R, G], Generic[T, R, G]):
             self._offered = found, offered, self._brought, reads
         return reads
 
-    def _read_as(self, found: Any, offered: Choices[Any]) -> Any:
+    def _read_as(self, found: Any, offered: Choices) -> Any:
         """Return what a value reads as: one that is no longer offered as blank. It is cleared when the queue is empty."""
         decl = self._decl
         if decl.multiple:
@@ -369,7 +370,7 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
     def column_text(self, live: ControlState, value: object, formats: Formats) -> str:
         if self.multiple:
             return super().column_text(live, value, formats)
-        choices: Choices[Any] = seen(live, "choices")
+        choices: Choices = seen(live, "choices")
         return choices.text(self.of_column(live, value))
 
     def asks_to_add(self, live: ControlState, value: object) -> bool:
@@ -400,7 +401,7 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
         )
 
     def items_between(self, live: ControlState, start: int, stop: int) -> tuple[tuple[ItemView, ...], Any]:
-        choices: Choices[Any] = seen(live, "choices")
+        choices: Choices = seen(live, "choices")
         return items_at(choices, range(*slice(start, stop).indices(len(choices))), held_by(live), {}), ()
 
     if TYPE_CHECKING:
@@ -415,7 +416,7 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
         texts = given.shown(0, 1) if given else []
         return str(texts[0]) if texts else first_choice
 
-    def schema(self, needed: bool) -> dict[str, Any]:
+    def schema(self, needed: bool) -> Plain:
         """Return the JSON Schema of the item, if all items are texts, numbers or booleans."""
         choices = self.constants.get("choices")
         if choices is not None and all(type(item) in (str, int, float, bool) for item in choices):

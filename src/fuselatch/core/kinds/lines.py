@@ -17,6 +17,7 @@ from fuselatch.core.forms.live_state import id_of, is_left_out, is_masked, is_se
 from fuselatch.core.forms.placing import values_of
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.findings import Finding
+from fuselatch.core.model.json_text import Plain
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.values import place_for, short
@@ -164,7 +165,7 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
     def inner(self, live: Any) -> Iterable[Any]:
         return (entry for line in live._rows for entry in live._members[line][1])
 
-    def outcome(self, live: Any) -> tuple[dict[str, Any], ...]:
+    def outcome(self, live: Any) -> tuple[Plain, ...]:
         return () if is_left_out(live) else tuple([line_values(live, line) for line in live._rows])
 
     def masked_paths(self, live: Any, path: str) -> Iterator[str]:
@@ -204,7 +205,7 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
         )
 
 
-def line_values(lines: LineList[Any], line: object) -> dict[str, Any]:
+def line_values(lines: LineList, line: object) -> Plain:
     """Return a line's values by path, for the outcome."""
     inside = values_of(lines, line)
     return {path: control._decl.outcome(control) for path, control in inside.items() if control._plan.holds_value}

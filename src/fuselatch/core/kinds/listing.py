@@ -23,15 +23,15 @@ MOVES: Final = {"Down": 1, "Up": -1, "PageDown": PAGE, "PageUp": -PAGE, "Home": 
 """Keys that move in a list, and by how many items. Home and End go to its ends."""
 
 
-def choices_seen(control: ControlState) -> Choices[Any]:
+def choices_seen(control: ControlState) -> Choices:
     """Return the items as they were last announced."""
-    found: Choices[Any] = seen(control, "choices")
+    found: Choices = seen(control, "choices")
     return found
 
 
-def offered(control: ControlState) -> Choices[Any]:
+def offered(control: ControlState) -> Choices:
     """Return the items as a handler reads them."""
-    found: Choices[Any] = control._read("choices")
+    found: Choices = control._read("choices")
     return found
 
 
@@ -98,7 +98,7 @@ def found_by_letters(control: ControlState, letters: str) -> Any:
     return next((choices[at] for at in places if fold(texts[at]).startswith(wanted)), UNSEEN)
 
 
-def moved(choices: Choices[Any], places: Sequence[int], item: object, key: str) -> int | None:
+def moved(choices: Choices, places: Sequence[int], item: object, key: str) -> int | None:
     """Return the position that a key leads to, among these, or None if there is none."""
     if not places:
         return None
@@ -130,7 +130,7 @@ def item_view(*, id: str, text: str, picked: bool) -> ItemView:
 
 
 def items_at(
-    choices: Choices[Any], places: Iterable[int], held: Sequence[object], known: dict[int, ItemView]
+    choices: Choices, places: Iterable[int], held: Sequence[object], known: dict[int, ItemView]
 ) -> tuple[ItemView, ...]:
     """Return items of a list by their positions. `known`: those that were made before and aren't picked, by position."""
     chosen = {choices.position(value) for value in held}
@@ -146,7 +146,7 @@ def items_at(
     return tuple(items)
 
 
-def places_in_reach(control: ControlState, choices: Choices[Any]) -> tuple[Sequence[int], int, int]:
+def places_in_reach(control: ControlState, choices: Choices) -> tuple[Sequence[int], int, int]:
     """Return the positions of the nearest items, where they start, and how many match what is typed."""
     count = len(choices)
     typed = typed_into(control)
@@ -209,7 +209,7 @@ FEW: Final = 6
 """How many items of a list are named: the first ones, one in the middle and the last ones."""
 
 
-def few_texts(choices: Choices[Any]) -> list[str]:
+def few_texts(choices: Choices) -> list[str]:
     """Return the texts of a few items: the first, one in the middle and the last ones. Each is there once."""
     count = len(choices)
     if count <= FEW:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from decimal import Decimal
 from typing import TYPE_CHECKING, Any, ClassVar, Generic, Literal, TypeVar, Unpack, overload
 
@@ -11,6 +10,7 @@ from fuselatch.core.forms.live_state import ControlState
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.kinds.bounded import Bounded, BoundOptions
 from fuselatch.core.model.errors import DeclarationError
+from fuselatch.core.model.json_text import Plain
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.texts import user_text
@@ -41,9 +41,9 @@ class Numeric(Bounded[V, H], Generic[V, H]):
     decimals: int | None = None
     example = "1"
     holds_a = "number"
-    json: ClassVar[Mapping[str, Any]] = {"type": "number"}
+    json: ClassVar[Plain] = {"type": "number"}
 
-    def schema(self, needed: bool) -> dict[str, Any]:
+    def schema(self, needed: bool) -> Plain:
         bounds = {name: self.constants.get(name) for name in ("minimum", "maximum")}
         return super().schema(needed) | {name: json_number(bound) for name, bound in bounds.items() if bound is not None}
 
@@ -178,7 +178,7 @@ class Integer(Numeric[int, H], Generic[H]):
 
     kind = "integer"
     named = "an integer field"
-    json: ClassVar[Mapping[str, Any]] = {"type": "integer"}
+    json: ClassVar[Plain] = {"type": "integer"}
     generated_for = int
     as_is = int
     of_record = int

@@ -32,7 +32,7 @@ from fuselatch.core.model.view import ColumnView, ItemView, TablePart
 
 T = TypeVar("T")
 
-Made: TypeAlias = Callable[[Any], Iterable[Mapping[str, Any]] | Frame]
+Made: TypeAlias = Callable[[Any], Iterable[Record] | Frame]
 """A function of the form (or group) that returns rows."""
 
 # ---- cells
@@ -282,7 +282,7 @@ class Table(Choice[T, T | None, T, H], Generic[T, H]):
     # ---- the view
 
     def part(self, live: Any, memo: Memo, formats: Formats) -> TablePart:
-        choices: Choices[Any] = seen(live, "choices")
+        choices: Choices = seen(live, "choices")
         made, before = memo.part, memo.made_from
         reach, places, differs = in_reach(live, memo)
         others = before is None or before[0] is not choices
@@ -300,7 +300,7 @@ class Table(Choice[T, T | None, T, H], Generic[T, H]):
         part: TablePart = memo.part
         return part
 
-    def columns_of(self, choices: Choices[Any]) -> tuple[ColumnView, ...]:
+    def columns_of(self, choices: Choices) -> tuple[ColumnView, ...]:
         """Return its columns. A column that declares no kind has that of its first value."""
         found = []
         for name, caption in self.columns.items():
@@ -314,7 +314,7 @@ class Table(Choice[T, T | None, T, H], Generic[T, H]):
             found.append(ColumnView(name=name, caption=caption, kind=kind, holds=holds))
         return tuple(found)
 
-    def cells_of(self, choices: Choices[Any], places: Iterable[int], formats: Formats) -> tuple[tuple[str, ...], ...]:
+    def cells_of(self, choices: Choices, places: Iterable[int], formats: Formats) -> tuple[tuple[str, ...], ...]:
         """Return the cells of some rows."""
         kinds = [(name, self.kinds.get(name)) for name in self.columns]
         rows = [choices.row(at) for at in places]
@@ -323,7 +323,7 @@ class Table(Choice[T, T | None, T, H], Generic[T, H]):
     def items_between(
         self, live: ControlState, start: int, stop: int
     ) -> tuple[tuple[ItemView, ...], tuple[tuple[str, ...], ...]]:
-        choices: Choices[Any] = seen(live, "choices")
+        choices: Choices = seen(live, "choices")
         places = range(*slice(start, stop).indices(len(choices)))
         return items_at(choices, places, held_by(live), {}), self.cells_of(choices, places, live._engine.formats)
 

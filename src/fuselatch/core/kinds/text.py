@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from typing import Any, Final, Unpack
+from typing import Final, Unpack
 
 from fuselatch.core.forms.control_options import InputOptions
 from fuselatch.core.forms.controls import LiveInput
@@ -13,6 +13,7 @@ from fuselatch.core.forms.live_state import ControlState
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.findings import Finding
+from fuselatch.core.model.json_text import Plain
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.patterns import texts_found
 from fuselatch.core.model.texts import user_text
@@ -139,9 +140,9 @@ class Text(InputControl[LiveInput[str, str], str, str]):
             return ("type", text) if text else None
         return super().wrong(rule)
 
-    def schema(self, needed: bool) -> dict[str, Any]:
+    def schema(self, needed: bool) -> Plain:
         """Return the JSON Schema of the text. If it isn't required, it may be blank."""
-        rules: dict[str, Any] = {}
+        rules: Plain = {}
         if self.min_length:
             rules["minLength"] = self.min_length
         if self.max_length is not None:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
-from typing import Any, ClassVar, Unpack
+from collections.abc import Iterator
+from typing import ClassVar, Unpack
 
 from fuselatch.core.forms.control_options import InputOptions
 from fuselatch.core.forms.controls import LiveInput
@@ -12,6 +12,7 @@ from fuselatch.core.forms.deeds import Deed, Enter, Keys
 from fuselatch.core.forms.inputs import InputControl
 from fuselatch.core.forms.live_state import ControlState, seen
 from fuselatch.core.forms.rules import Rule
+from fuselatch.core.model.json_text import Plain
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.values import to_bool
 from fuselatch.core.model.view import TickPart
@@ -33,7 +34,7 @@ class Tick(InputControl[LiveInput[bool, bool], bool, bool]):
     accepts = frozenset({"tick", "untick"})
     enters = "tick"
     shape = "tick"
-    json: ClassVar[Mapping[str, Any]] = {"type": "boolean"}
+    json: ClassVar[Plain] = {"type": "boolean"}
     generated_for = bool
     as_is = bool
     of_record = bool
@@ -80,5 +81,5 @@ class Tick(InputControl[LiveInput[bool, bool], bool, bool]):
     def wrong(self, rule: str) -> tuple[str, str] | None:
         return ("untick", "") if rule == "required" else None
 
-    def schema(self, needed: bool) -> dict[str, Any]:
+    def schema(self, needed: bool) -> Plain:
         return {**self.json, "const": True} if needed else {**self.json}

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from datetime import date, datetime, time
 from typing import TYPE_CHECKING, Any, ClassVar, Final, Generic, Literal, TypeVar, Unpack, overload
 
@@ -10,6 +9,7 @@ from fuselatch.core.forms.control_options import H, Needed
 from fuselatch.core.forms.live_state import ControlState
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.kinds.bounded import Bounded, BoundOptions
+from fuselatch.core.model.json_text import Plain
 from fuselatch.core.model.locale_formats import Formats, PlainFormats, parse_moment, show_moment
 from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.values import Unparsable, short_text, to_date, to_datetime, to_time
@@ -46,7 +46,7 @@ class Date(Timed[date, H], Generic[H]):
     kind = "date"
     holds_a = "date"
     named = "a date field"
-    json: ClassVar[Mapping[str, Any]] = {"type": "string", "format": "date"}
+    json: ClassVar[Plain] = {"type": "string", "format": "date"}
     example = "2031-05-04"
     generated_for = date
     of_record = date
@@ -88,7 +88,7 @@ class Time(Timed[time, H], Generic[H]):
     kind = "time"
     holds_a = "time"
     named = "a time field"
-    json: ClassVar[Mapping[str, Any]] = {"type": "string", "format": "time"}
+    json: ClassVar[Plain] = {"type": "string", "format": "time"}
     example = "09:30"
     generated_for = time
     of_record = time
@@ -134,7 +134,7 @@ class DateTime(Timed[datetime, H], Generic[H]):
     holds_a = "datetime"
     named = "a date and time field"
     # RFC 3339, which "format": "date-time" means, would require a zone.
-    json: ClassVar[Mapping[str, Any]] = {"type": "string", "pattern": r"^\d{4}-\d\d-\d\dT\d\d:\d\d(:\d\d)?$"}
+    json: ClassVar[Plain] = {"type": "string", "pattern": r"^\d{4}-\d\d-\d\dT\d\d:\d\d(:\d\d)?$"}
     example = "2031-05-04T09:30"
     generated_for = datetime
     of_record = datetime

@@ -13,11 +13,17 @@ from collections.abc import Callable, Generator, Iterable, Iterator, Mapping, Se
 from datetime import date, datetime, time
 from decimal import Decimal
 from enum import Enum, EnumMeta
-from typing import Any, Final, Generic, TypeAlias, TypeVar, overload
+from typing import TYPE_CHECKING, Any, Final, Generic, TypeAlias, TypeVar, overload
 
+from fuselatch.core.model.record_changes import Record
 from fuselatch.core.model.values import as_key, same, short
 
-T = TypeVar("T")
+if TYPE_CHECKING:
+    from typing_extensions import TypeVar as WithDefault
+
+    T = WithDefault("T", default=Any)
+else:
+    T = TypeVar("T")
 
 Fold: TypeAlias = Callable[[str], str]
 """A function that returns text as it is compared, to find it."""
@@ -41,7 +47,7 @@ class Choices(Sequence[T], Generic[T]):
         self,
         items: Iterable[T] = (),
         texts: Sequence[str] | None = None,
-        row: Callable[[int], Mapping[str, Any]] | None = None,
+        row: Callable[[int], Record] | None = None,
     ) -> None:
         self._items: Sequence[T] = items if isinstance(items, tuple) else tuple(items)
         # Made here, so that an item that can't be shown fails where the list is set.
@@ -120,7 +126,7 @@ class Choices(Sequence[T], Generic[T]):
         """The items' texts, in order."""
         return self._texts
 
-    def row(self, at: int) -> Mapping[str, Any]:
+    def row(self, at: int) -> Record:
         """Return the row of the item at a position."""
         if self._row is None:
             raise TypeError("these choices aren't rows")
@@ -339,7 +345,7 @@ def folded(text: str) -> str:
     return "".join(part for part in parts if not unicodedata.combining(part))
 
 
-def choices_of(given: Any) -> Choices[Any]:
+def choices_of(given: Any) -> Choices:
     """Return what was declared as choices, or returned by a rule, as `Choices`.
 
     `given`: items, (value, text) pairs, a mapping of value to text, or an Enum. A mapping to anything but text gives its
@@ -386,7 +392,7 @@ def enum_text(member: Enum) -> str:
 # ---- ids of items
 
 
-def item_id(choices: Choices[Any], at: int) -> str:
+def item_id(choices: Choices, at: int) -> str:
     """Return the id of an item: made from its value, or else its position."""
     value = choices[at]
     if isinstance(value, Enum):
@@ -401,7 +407,7 @@ MARKS: Final = {str: "=", int: "i", float: "f", bool: "b", Decimal: "d", date: "
 LONGEST_ID: Final = 200
 
 
-def position_of_id(choices: Choices[Any], item: str) -> int | None:
+def position_of_id(choices: Choices, item: str) -> int | None:
     """Return the position of an item by its id, or None if the list doesn't have it."""
     if item[:1] == "#":
         at = int(item[1:]) if item[1:].isdecimal() else len(choices)

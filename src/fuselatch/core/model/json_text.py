@@ -6,8 +6,10 @@ import json
 import re
 from collections.abc import Mapping
 from math import isfinite
-from typing import Any, Final
+from typing import Any, Final, TypeAlias
 
+Plain: TypeAlias = dict[str, Any]
+"""An object of JSON as plain data: its members by name."""
 UNSAFE: Final = re.compile("[\x7f-\xa0\xad\u0600-\u0605\u061c\u06dd\u070f\u180e\u2000-\u200f\u2028-\u202f\u205f-\u206f\u3000"
                            "\ufeff\ufff9-\ufffb\U000e0000-\U000e007f]")  # fmt: skip
 """Line ends of `splitlines`, spaces, and control, format and bidirectional characters: escaped, they mean the same."""

@@ -12,6 +12,7 @@ from typing import Any, Generic, Protocol, TypeVar
 
 from fuselatch.core.model.errors import Blank, UnknownName
 from fuselatch.core.model.findings import Override
+from fuselatch.core.model.json_text import Plain
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.values import dots
 
@@ -75,7 +76,7 @@ class Outcome:
             raise Blank("outcome", control.name, f"outcome.values['{control.name}'] gives None")
         return value
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Plain:
         """Return verdict, values and confirmed warnings as plain data for JSON.
 
         Amounts are text ("12.50"), dates and times ISO 8601, several items lists, lines lists of objects. Anything else that

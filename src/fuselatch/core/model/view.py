@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any, Final, NamedTuple, TypeAlias
 
+from fuselatch.core.model.json_text import Plain
 from fuselatch.core.model.parts import Parts
 
 VERSION: Final = 3
@@ -327,9 +328,9 @@ class View(NamedTuple):
     locale: LocaleView
     outcome: OutcomeView | None
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Plain:
         """Return the view as plain dicts, lists and text, for JSON."""
-        found: dict[str, Any] = plain(self)
+        found: Plain = plain(self)
         return found
 
 
@@ -344,6 +345,6 @@ def plain(part: object) -> Any:
     return part
 
 
-def fields_of(part: Any) -> dict[str, Any]:
+def fields_of(part: Any) -> Plain:
     """Return the fields of one part as plain data, without the part of a control's shape."""
     return {name: plain(value) for name, value in zip(part._fields, part, strict=True) if name != "part"}

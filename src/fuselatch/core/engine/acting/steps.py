@@ -192,7 +192,7 @@ def record(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
     records.move(gesture.text) if gesture.text in MOVES else records.at(records.key_of(gesture.text))
 
 
-def add_line(turn: Turn, gesture: Gesture, control: LineList[Any]) -> None:
+def add_line(turn: Turn, gesture: Gesture, control: LineList) -> None:
     """Add a line and go to its first entry."""
     settle(turn, control._state.focus)
     line = lines.add(turn, control, {})
@@ -229,7 +229,7 @@ def line_of(control: ControlState) -> Container:
     return line
 
 
-def list_of(control: ControlState) -> LineList[Any]:
+def list_of(control: ControlState) -> LineList:
     """Return the list that a line is in."""
     whole: Any = control._outer
     return whole  # type: ignore[no-any-return]

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.model.outcome import CANCELLED, Outcome
 

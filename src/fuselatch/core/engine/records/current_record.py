@@ -16,7 +16,6 @@ read have the staged changes applied. If someone else has changed the row since,
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Any
 
 from fuselatch.core.engine.looking.edited import lines_changed, mark_clean
 from fuselatch.core.engine.records import line_records as lines

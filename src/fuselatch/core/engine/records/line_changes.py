@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
 
 from fuselatch.core.engine.records.line_order import append, cells_of, made, path_of, show
 from fuselatch.core.engine.records.submitting import validate_form, veto
@@ -20,7 +19,7 @@ from fuselatch.core.model.errors import NotAllowedHere
 from fuselatch.core.model.names import suggest
 
 
-def add(turn: Turn, lines: LineList[Any], values: Mapping[str, object]) -> Container | None:
+def add(turn: Turn, lines: LineList, values: Mapping[str, object]) -> Container | None:
     """Add a line at the end; return None if it was blocked or refused."""
     form, decl = lines.form, lines._decl
     if decl.max_items is not None and len(lines._rows) >= decl.max_items:
@@ -51,7 +50,7 @@ def add(turn: Turn, lines: LineList[Any], values: Mapping[str, object]) -> Conta
         turn.cause = before
 
 
-def parent_kept(turn: Turn, lines: LineList[Any]) -> bool:
+def parent_kept(turn: Turn, lines: LineList) -> bool:
     """Save the record that a line will belong to, if declared; return False if refused."""
     form = lines.form
     if lines._decl.new_parent == "together":
@@ -62,7 +61,7 @@ def parent_kept(turn: Turn, lines: LineList[Any]) -> bool:
     return veto(turn, form, "line", turn.session.text("notice.save_first", caption=lines.caption))
 
 
-def remove(turn: Turn, lines: LineList[Any], line: Container) -> bool:
+def remove(turn: Turn, lines: LineList, line: Container) -> bool:
     """Remove a line; return False if it was blocked."""
     must_have(lines, line)
     before, turn.cause = turn.cause, turn.note("step", lines, "remove line")
@@ -79,7 +78,7 @@ def remove(turn: Turn, lines: LineList[Any], line: Container) -> bool:
         turn.cause = before
 
 
-def reorder(turn: Turn, lines: LineList[Any], line: Container, to: int) -> None:
+def reorder(turn: Turn, lines: LineList, line: Container, to: int) -> None:
     must_have(lines, line)
     if not 0 <= to < len(lines._rows):
         raise ValueError(f"{lines.name} has no position {to}; positions are 0 to {len(lines._rows) - 1}")
@@ -88,7 +87,7 @@ def reorder(turn: Turn, lines: LineList[Any], line: Container, to: int) -> None:
     drain(turn)
 
 
-def must_have(lines: LineList[Any], line: Container) -> None:
+def must_have(lines: LineList, line: Container) -> None:
     """Refuse a line that isn't there."""
     if line not in lines._rows:
         raise NotAllowedHere(f"{line!r} isn't a line of {type(lines.form).__name__}.{lines.name} (or was removed)")

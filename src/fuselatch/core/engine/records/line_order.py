@@ -16,8 +16,8 @@ from fuselatch.core.forms.plans import joined
 from fuselatch.core.model.cells import Cell, Undoable, watch
 
 
-def lines_of(form: OpenForm) -> list[LineList[Any]]:
-    found: list[LineList[Any]] = form._state.lines
+def lines_of(form: OpenForm) -> list[LineList]:
+    found: list[LineList] = form._state.lines
     return found
 
 
@@ -27,7 +27,7 @@ def path_of(line: Container) -> str:
     return path
 
 
-def made(turn: Turn, lines: LineList[Any]) -> Container:
+def made(turn: Turn, lines: LineList) -> Container:
     """Return a new line whose rules work, not yet in the list."""
     line: Container = make_line(lines)
     path = path_of(line)
@@ -37,14 +37,14 @@ def made(turn: Turn, lines: LineList[Any]) -> Container:
     return line
 
 
-def cells_of(lines: LineList[Any], line: Container) -> list[Cell]:
+def cells_of(lines: LineList, line: Container) -> list[Cell]:
     """Return the rules and checks of a line."""
     nodes, controls = lines._members[line]
     found = [cell for each in (*nodes, *controls) for cell in (each._cells or {}).values()]
     return found + [cell for control in controls for cell in getattr(control, "_checks", ())]
 
 
-def show(turn: Turn, lines: LineList[Any], rows: tuple[object, ...]) -> None:
+def show(turn: Turn, lines: LineList, rows: tuple[object, ...]) -> None:
     """Set the lines of a list."""
     if rows == lines._rows:
         return
@@ -53,7 +53,7 @@ def show(turn: Turn, lines: LineList[Any], rows: tuple[object, ...]) -> None:
     put_rows(turn.session, lines, rows, cause)
 
 
-def append(turn: Turn, lines: LineList[Any], line: Container) -> None:
+def append(turn: Turn, lines: LineList, line: Container) -> None:
     """Add a line at the end. What the others are called stays, so that many lines cost as many times one."""
     count = len(lines._rows)
     cause = turn.note("change", lines, "rows", count, count + 1)
@@ -74,7 +74,7 @@ class Appending(Undoable):
 
     __slots__ = ("done", "line", "lines", "session")
 
-    def __init__(self, session: SessionState, lines: LineList[Any], line: Container) -> None:
+    def __init__(self, session: SessionState, lines: LineList, line: Container) -> None:
         self.done = False
         self.session = session
         self.lines = lines
@@ -89,7 +89,7 @@ class Reordering(Undoable):
 
     __slots__ = ("after", "before", "done", "lines", "session")
 
-    def __init__(self, session: SessionState, lines: LineList[Any], after: tuple[Any, ...]) -> None:
+    def __init__(self, session: SessionState, lines: LineList, after: tuple[Any, ...]) -> None:
         self.done = False
         self.session = session
         self.lines = lines
@@ -113,7 +113,7 @@ MOST_POSITIONS: Final = 500
 """How many earlier orders of a list are kept, to find what the trace tells of a line."""
 
 
-def put_rows(session: SessionState, lines: LineList[Any], rows: tuple[Any, ...], cause: int) -> None:
+def put_rows(session: SessionState, lines: LineList, rows: tuple[Any, ...], cause: int) -> None:
     """Set the lines of a list; update names, working rules and tab order."""
     if session.recording and lines._rows:
         lines._positions = [*lines._positions[-MOST_POSITIONS:], (len(session.trace.rows), lines._rows)]
@@ -135,7 +135,7 @@ def put_rows(session: SessionState, lines: LineList[Any], rows: tuple[Any, ...],
     changed(session, lines, rows, cause)
 
 
-def place_after(state: FormState, lines: LineList[Any]) -> int:
+def place_after(state: FormState, lines: LineList) -> int:
     """Return the place in the tab order after the last entry of a list."""
     later = False
     after = 0
@@ -148,7 +148,7 @@ def place_after(state: FormState, lines: LineList[Any]) -> int:
     return len(state.order) - after
 
 
-def changed(session: SessionState, lines: LineList[Any], differing: Iterable[Container], cause: int) -> None:
+def changed(session: SessionState, lines: LineList, differing: Iterable[Container], cause: int) -> None:
     """Mark what depends on lines that came, went or moved. `differing`: those that are new or have another place."""
     state = lines.form._state
     state.rearranged = True
@@ -162,7 +162,7 @@ def changed(session: SessionState, lines: LineList[Any], differing: Iterable[Con
     session.dirty.revalidate(lines)
 
 
-def detach(session: SessionState, lines: LineList[Any], line: Container) -> None:
+def detach(session: SessionState, lines: LineList, line: Container) -> None:
     """Stop the rules and checks of a removed line."""
     for cell in cells_of(lines, line):
         for node, prop in cell.inputs:
@@ -176,7 +176,7 @@ def detach(session: SessionState, lines: LineList[Any], line: Container) -> None
         session.dirty.to_validate.pop(control, None)
 
 
-def attach(session: SessionState, lines: LineList[Any], line: Container) -> None:
+def attach(session: SessionState, lines: LineList, line: Container) -> None:
     """Start the rules and checks of a line that was added or restored."""
     whole = line.__dict__["_live"]
     for cell in cells_of(lines, line) if whole._set is not None else ():

@@ -69,7 +69,7 @@ def load(turn: Turn, form: OpenForm, key: object) -> None:
         show(turn, lines, found)
 
 
-def loaded(turn: Turn, lines: LineList[Any], row: Record) -> Container:
+def loaded(turn: Turn, lines: LineList, row: Record) -> Container:
     line = made(turn, lines)
     where = f"'{lines._decl.records}' {shown_key(key_in(row, key_column(turn.session, lines._decl.records)))}"
     for column, control in line_columns(turn.session, lines, line).items():
@@ -78,13 +78,13 @@ def loaded(turn: Turn, lines: LineList[Any], row: Record) -> Container:
     return line
 
 
-def line_columns(session: SessionState, lines: LineList[Any], line: Container) -> dict[str, Any]:
+def line_columns(session: SessionState, lines: LineList, line: Container) -> dict[str, Any]:
     """Return the control for each column of a line."""
     source = lines._decl.records
     return bound_columns(lines.form, values_of(lines, line), columns_of(session, source), source)
 
 
-def forget_written(turn: Turn, lines: LineList[Any], written: Mapping[object, Record]) -> None:
+def forget_written(turn: Turn, lines: LineList, written: Mapping[object, Record]) -> None:
     """Set what the store has of the lines."""
     turn.set(lines, "_written", dict(written))
     turn.set(lines, "_gone", {})
@@ -132,7 +132,7 @@ def stage_lines(turn: Turn, form: OpenForm, records: Any) -> None:
         forget_written(turn, lines, written)
 
 
-def add_to_staged(turn: Turn, lines: LineList[Any], line: Container, row: Record) -> bool:
+def add_to_staged(turn: Turn, lines: LineList, line: Container, row: Record) -> bool:
     """Add to a new line's row that is staged and not written yet; return False if there is none."""
     for at, (change, receiver) in enumerate(turn.writes or ()):
         mine = isinstance(receiver, LineKeys) and receiver.lines is lines and receiver.line is line
@@ -180,7 +180,7 @@ class LineKeys:
 
     __slots__ = ("form", "line", "lines", "records")
 
-    def __init__(self, lines: LineList[Any], line: Container | None, records: Any) -> None:
+    def __init__(self, lines: LineList, line: Container | None, records: Any) -> None:
         self.form: OpenForm = lines.form
         self.records = records
         self.lines = lines
@@ -223,7 +223,7 @@ class LineKeys:
         return line
 
 
-def under(session: SessionState, form: OpenForm, key: object) -> list[tuple[LineList[Any], Sequence[Record]]]:
+def under(session: SessionState, form: OpenForm, key: object) -> list[tuple[LineList, Sequence[Record]]]:
     """Return the rows of a record, with the lines that show them."""
     stored = [lines for lines in lines_of(form) if lines._decl.records]
     return [(lines, by_column(session, lines._decl.records, lines._decl.key).get(key, ())) for lines in stored]

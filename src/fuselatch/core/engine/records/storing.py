@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from fuselatch.core.engine.records.conflicts import KEEP_EDITING, reconciled
 from fuselatch.core.engine.rules.rows import Receiver, Write, key_column, look, row_at, store_of

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Any, Final, Self, TypeAlias, TypedDict
+from typing import Final, Self, TypeAlias, TypedDict
 
 from fuselatch.core.engine.state.observer import Observer
 from fuselatch.core.engine.state.offers import Offered
