@@ -36,7 +36,7 @@ from fuselatch.core.forms.line_lists import LineList
 from fuselatch.core.forms.live_state import ControlState, FormState
 from fuselatch.core.forms.manner import Manner
 from fuselatch.core.forms.plans import Handler
-from fuselatch.core.forms.port import EnginePort
+from fuselatch.core.forms.port import EnginePort, FormRecords, HandlerSession
 from fuselatch.core.forms.prompts import Answer, Prompt, Tone
 from fuselatch.core.forms.shared import Shared
 from fuselatch.core.kinds.asking import value_form
@@ -52,11 +52,11 @@ from fuselatch.core.model.values import short
 class Engine(EnginePort):
     """The engine of one session, as live forms and controls see it."""
 
-    def __init__(self, again: Callable[[Engine], object], options: Options, offers: Offers) -> None:
+    def __init__(self, again: Callable[[Engine], HandlerSession], options: Options, offers: Offers) -> None:
         state = self.state = SessionState(options, offers)
         # Weak, so that a session that is dropped ends, although handlers that wait hold its forms. A form that is held alone
         # makes it `again`.
-        self.session_ref: Any = None
+        self.session_ref: ref[HandlerSession] | None = None
         self.again = again
         self.tracker = None
         self.has_masks = False
@@ -69,12 +69,16 @@ class Engine(EnginePort):
         state.latches = LatchSource(state)
 
     @property
-    def session(self) -> object:
-        found = self.session_ref() if self.session_ref is not None else None
-        if found is None:
-            found = self.again(self)
-            self.session_ref = ref(found)
-        return found
+    def session(self) -> HandlerSession:
+        session = self.session_ref() if self.session_ref is not None else None
+        if session is None:
+            session = self.again(self)
+            self.session_ref = ref(session)
+        return session
+
+    def records_of(self, form: OpenForm) -> FormRecords | None:
+        records: FormRecords | None = form._state.records
+        return records
 
     # ---- how a call is carried out
 

@@ -12,8 +12,9 @@ from fuselatch.core.engine.rules import latching, rows
 from fuselatch.core.engine.rules.default_values import AtStart
 from fuselatch.core.engine.rules.latching import LatchView
 from fuselatch.core.engine.state.session_state import SessionState
+from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.form import Form
-from fuselatch.core.forms.port import RecordsView
+from fuselatch.core.forms.port import HandlerRows
 from fuselatch.core.forms.shared import Shared
 from fuselatch.core.model.errors import NotAllowedHere
 from fuselatch.core.model.locale_formats import Formats
@@ -21,7 +22,7 @@ from fuselatch.core.model.record_changes import NewKey
 from fuselatch.core.model.service_map import Services
 from fuselatch.core.model.values import short
 
-F = TypeVar("F", bound=Form)
+F = TypeVar("F", bound=OpenForm)
 T = TypeVar("T")
 
 
@@ -103,7 +104,7 @@ class ForHandlers:
         return latching.latch_views(self._state)
 
     @property
-    def records(self) -> RecordsView:
+    def records(self) -> HandlerRows:
         """The session's records."""
         return SessionRecords(self._engine)
 

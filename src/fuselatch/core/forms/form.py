@@ -14,7 +14,7 @@ from fuselatch.core.forms.latch import Latch
 from fuselatch.core.forms.manner import PLACES, Manner, Place
 from fuselatch.core.forms.params import Opener, Param
 from fuselatch.core.forms.plans import FormPlan
-from fuselatch.core.forms.port import RecordsPort, SessionView
+from fuselatch.core.forms.port import FormRecords, HandlerSession
 from fuselatch.core.forms.prompts import OK_CANCEL, TONES, Answer, Prompt, Tone
 from fuselatch.core.forms.sources import FormEvent
 from fuselatch.core.model.errors import DeclarationError, NotAllowedHere
@@ -107,10 +107,9 @@ class Form(OpenForm, metaclass=FormKind):
         return Form
 
     @property
-    def session(self) -> SessionView:
+    def session(self) -> HandlerSession:
         """The session: its user, clock, records and other open forms."""
-        found: SessionView = self._engine.session
-        return found
+        return self._engine.session
 
     def ask(self, prompt: Prompt | str, *, buttons: tuple[str, ...] = OK_CANCEL, **facts: object) -> Answer:
         """Ask a question and wait; return the caption of the pressed button: a text with `by_close_button`.
@@ -141,9 +140,9 @@ class Form(OpenForm, metaclass=FormKind):
         return value
 
     @property
-    def records(self) -> RecordsPort:
+    def records(self) -> FormRecords:
         """The form's records. Raises `NotAllowedHere` if the form isn't bound to records."""
-        records: RecordsPort | None = self._state.records
+        records = self._engine.records_of(self)
         if records is None:
             raise NotAllowedHere(
                 f"{type(self).__name__} isn't bound to records; write class {type(self).__name__}(Form, records=…)"

@@ -1,6 +1,7 @@
 """The calls that live forms and controls make to the engine.
 
-The engine imports the forms, so they only know this interface.
+The engine imports the forms, so they only know `EnginePort`. Two of its answers have members of their own, which handlers
+use: the session (`HandlerSession`, with its `HandlerRows`), and the records of a bound form (`FormRecords`).
 """
 
 from __future__ import annotations
@@ -30,7 +31,7 @@ T = TypeVar("T")
 F = TypeVar("F", bound="OpenForm")
 
 
-class RecordsView(Protocol):
+class HandlerRows(Protocol):
     """The records of a session, as a handler uses them."""
 
     def rows(self, source: str) -> tuple[Record, ...]:
@@ -52,7 +53,7 @@ class RecordsView(Protocol):
         """Stage the removal of the row with a key."""
 
 
-class RecordsPort(Protocol):
+class FormRecords(Protocol):
     """The members of `self.records` on a bound form."""
 
     source: str
@@ -101,7 +102,7 @@ class RecordsPort(Protocol):
         """Go to the record with a key."""
 
 
-class SessionView(Protocol):
+class HandlerSession(Protocol):
     """The members of `self.session` in a handler."""
 
     @property
@@ -121,7 +122,7 @@ class SessionView(Protocol):
         """The open forms, front first."""
 
     @property
-    def records(self) -> RecordsView:
+    def records(self) -> HandlerRows:
         """The session's records."""
 
     def now(self) -> datetime:
@@ -150,8 +151,12 @@ class EnginePort(Undoable, ABC):
 
     @property
     @abstractmethod
-    def session(self) -> Any:
+    def session(self) -> HandlerSession:
         """The session, as handlers see it."""
+
+    @abstractmethod
+    def records_of(self, form: OpenForm) -> FormRecords | None:
+        """Return the records of a bound form, as handlers see them; None for a form that isn't bound."""
 
     @abstractmethod
     def mark(self, node: Node, prop: str) -> None:

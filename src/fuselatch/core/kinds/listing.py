@@ -16,7 +16,7 @@ from fuselatch.core.model.view import ChoicePart, ItemView
 IN_REACH: Final = 50
 """How many items a view has at most: the best matches, or those around the chosen one."""
 KNOWN: Final = 500
-"""Once more of a list's items than these were shown, their views are made anew."""
+"""Once more of a list's items than these were shown, their views are made again."""
 PAGE: Final = 10
 """How many items PageUp and PageDown move."""
 MOVES: Final = {"Down": 1, "Up": -1, "PageDown": PAGE, "PageUp": -PAGE, "Home": 0, "End": 0}
