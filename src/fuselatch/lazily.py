@@ -31,7 +31,7 @@ def lazily(
     `where`: the module of each public name. `extras`: the package that a module needs, if an extra installs it; without it,
     `from … import *` and `help` leave the module's names out.
     """
-    names = {name: module for module, found in where.items() for name in found}
+    names = {name: module for module, members in where.items() for name in members}
 
     def offered() -> list[str]:
         missing = {module for module, needed in (extras or {}).items() if find_spec(needed) is None}

@@ -69,9 +69,9 @@ def letter_bytes(letter: EmailMessage) -> bytes:
         if not letter[header]:
             raise ValueError(f"the letter has no {header}; set letter['{header}']")
     for name, value in letter.items():
-        found = has_control(str(value))
-        if found:
-            raise ValueError(f"the letter's {name} has a control character ({found}): '{visible(str(value), 60)}'")
+        control = has_control(str(value))
+        if control:
+            raise ValueError(f"the letter's {name} has a control character ({control}): '{visible(str(value), 60)}'")
     try:
         data = letter.as_bytes(policy=SMTP)
         again = message_from_bytes(data, policy=default)
@@ -87,8 +87,8 @@ def letter_bytes(letter: EmailMessage) -> bytes:
     for part in letter.walk():
         # A letter without a text has no payload at all.
         is_text = part.get_content_maintype() == "text" and part.get_payload() is not None
-        if is_text and (found := has_control(str(part.get_content()), IN_TEXTS)):
-            raise ValueError(f"the letter's text has a control character ({found})")
+        if is_text and (control := has_control(str(part.get_content()), IN_TEXTS)):
+            raise ValueError(f"the letter's text has a control character ({control})")
     return data
 
 

@@ -82,8 +82,8 @@ class LazyGroup(click.Group):
 
 def core_is() -> str:
     """Return "compiled" or "pure Python"."""
-    found = find_spec("fuselatch.core.engine.state.turns")
-    return "pure Python" if found is None or str(found.origin).endswith(".py") else "compiled"
+    spec = find_spec("fuselatch.core.engine.state.turns")
+    return "pure Python" if spec is None or str(spec.origin).endswith(".py") else "compiled"
 
 
 def has_folder() -> bool:
@@ -102,8 +102,8 @@ def ended(run: Callable[[], object]) -> int:
     from fuselatch.core.model.errors import FuseLatchError
 
     try:
-        found = run()
-        return found if isinstance(found, int) else Exit.OK
+        code = run()
+        return code if isinstance(code, int) else Exit.OK
     except SystemExit as error:
         return error.code if isinstance(error.code, int) and error.code in (*Exit,) else Exit.UNREADABLE
     except BrokenPipeError:

@@ -31,7 +31,7 @@ def command(names: tuple[str, ...], folders: tuple[Path, ...], as_json: bool, qu
     from fuselatch.rehearsal.loading import importing_from
     from fuselatch.review.checking import Problem, check_file, python_files
 
-    found: list[Problem] = []
+    problems: list[Problem] = []
     around: dict[Path, Counter[str]] = {}
     unreadable = False
     if "" in names:
@@ -41,7 +41,7 @@ def command(names: tuple[str, ...], folders: tuple[Path, ...], as_json: bool, qu
     with importing_from([folder.resolve() for folder in folders]):
         for path in with_progress(files, "checking"):
             try:
-                found += check_file(path, str(path), around)
+                problems += check_file(path, str(path), around)
                 read += 1
             except (Exception, RecursionError) as error:
                 # One file that can't be read doesn't end the list.
@@ -50,13 +50,13 @@ def command(names: tuple[str, ...], folders: tuple[Path, ...], as_json: bool, qu
                 what = getattr(error, "strerror", None) or (str(error) if known else f"not checked: {describe(error)}")
                 say_wrong(f"{path}: {what}")
     if as_json:
-        say_json({"version": 1, "problems": [one._asdict() for one in found]})
+        say_json({"version": 1, "problems": [one._asdict() for one in problems]})
     else:
-        for one in found:
+        for one in problems:
             say(str(one))
         if not quiet and (read or not unreadable):
-            say(total(read, found))
-    sys.exit(Exit.UNREADABLE if unreadable else Exit.FAILED if found else Exit.OK)
+            say(total(read, problems))
+    sys.exit(Exit.UNREADABLE if unreadable else Exit.FAILED if problems else Exit.OK)
 
 
 def total(read: int, found: list[Any]) -> str:

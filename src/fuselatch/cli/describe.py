@@ -42,11 +42,11 @@ def command(form: str, folders: tuple[Path, ...], policy: Path | None, **options
 
     try:
         with importing_from([Path.cwd(), *(folder.resolve() for folder in folders)]):
-            found = load(form, "form")
+            loaded = load(form, "form")
             rules = Policy.load(policy) if policy is not None else None
-            text = next((tell(found, options[name]) for name, tell in INSTEAD.items() if options[name]), None)
+            text = next((tell(loaded, options[name]) for name, tell in INSTEAD.items() if options[name]), None)
             if text is None:
-                text = as_lines(found, rules, options["as_json"])
+                text = as_lines(loaded, rules, options["as_json"])
     except (LoadError, PolicyError, UnknownName, MissingPackage, ValueError, OSError) as error:
         end(error)
     say_all(text.split("\n"))

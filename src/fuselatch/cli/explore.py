@@ -55,7 +55,7 @@ def command(scene: str, folders: tuple[Path, ...], **options: Any) -> None:
         if options["out"] is not None:
             must_take(options["out"], "report.json")
         with progress_bar("exploring", not options["as_json"]) as progress:
-            found = explore(
+            exploration = explore(
                 Named(scene, places),
                 gestures=options["gestures"],
                 seconds=options["seconds"],
@@ -65,14 +65,14 @@ def command(scene: str, folders: tuple[Path, ...], **options: Any) -> None:
                 known=known,
                 progress=progress,
             )
-        files = write_sheets(found, options["out"]) if options["out"] is not None else None
+        files = write_sheets(exploration, options["out"]) if options["out"] is not None else None
     except (FuseLatchError, TypeError, ValueError, OSError) as error:
         end(error)
     if options["as_json"]:
-        say_json(found.to_dict())
+        say_json(exploration.to_dict())
     else:
-        say_all(report(found, files))
-    sys.exit(Exit.FAILED if found.new else Exit.OK)
+        say_all(report(exploration, files))
+    sys.exit(Exit.FAILED if exploration.new else Exit.OK)
 
 
 def write_sheets(found: Any, folder: Path) -> dict[str, str]:

@@ -32,18 +32,18 @@ def command(folder: Path, as_json: bool) -> None:
         say_wrong(line)
 
     try:
-        found = forms_in(folder, skip)
+        listed = forms_in(folder, skip)
     except LoadError as error:
         say_wrong(error)
         sys.exit(Exit.UNREADABLE)
-    described = [at_hand(form) for form in found]
+    described = [at_hand(form) for form in listed]
     if as_json:
         say_json([one._asdict() for one in described])
     else:
         for line in hand_lines(described):
             say(line)
     try:
-        Offers(found)
+        Offers(listed)
     except DeclarationError as error:
         say_wrong(f"{folder}: {error}")
         sys.exit(Exit.FAILED)

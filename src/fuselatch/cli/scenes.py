@@ -31,12 +31,12 @@ def command(folder: Path | None, as_json: bool) -> None:
         say_wrong(line)
 
     try:
-        found = scenes_in(folder, skip) if folder is not None else [*scenes_offered(skip), *scenes_in(Path.cwd(), skip)]
+        listed = scenes_in(folder, skip) if folder is not None else [*scenes_offered(skip), *scenes_in(Path.cwd(), skip)]
     except LoadError as error:
         end(error)
     described = [
         {"scene": f"{each.__module__}:{each.__name__}", "purpose": (each.__doc__ or "").strip().partition("\n")[0]}
-        for each in dict.fromkeys(found)
+        for each in dict.fromkeys(listed)
     ]
     if as_json:
         say_json({"version": 1, "scenes": described})

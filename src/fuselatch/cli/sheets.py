@@ -148,14 +148,14 @@ MOST_ENTRIES: Final = 200_000
 
 def files_below(folder: Path, ending: str) -> list[Path]:
     """Return the files below a folder, sorted; links to folders aren't followed."""
-    found: list[Path] = []
+    sheets: list[Path] = []
     looked = 0
     for place, folders, files in os.walk(folder):
         looked += len(folders) + len(files)
         if looked > MOST_ENTRIES:
             raise click.UsageError(f"more than {MOST_ENTRIES:,} files in {folder}; name a smaller folder")
-        found += [Path(place, file) for file in files if file.endswith(ending)]
-    return sorted(found)
+        sheets += [Path(place, file) for file in files if file.endswith(ending)]
+    return sorted(sheets)
 
 
 def problem_with(error: Exception, name: str) -> str:
@@ -167,6 +167,6 @@ def problem_with(error: Exception, name: str) -> str:
     from fuselatch.core.model.names import suggest
 
     folder = Path(name).parent
-    near = [str(found) for found in sorted(folder.glob("*.cues"))] if folder.is_dir() else []
+    near = [str(each) for each in sorted(folder.glob("*.cues"))] if folder.is_dir() else []
     hint = suggest(name, near) if near else f"no cue sheets in {folder}"
     return f"{name}: file not found; {hint}"

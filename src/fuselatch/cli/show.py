@@ -90,10 +90,10 @@ def what_to_show(reference: str, offered: Path | None) -> Any:
 
     if offered is None:
         return load(reference, "form or scene")
-    found = forms_in(offered, say_wrong)
-    if not found:
+    offers = forms_in(offered, say_wrong)
+    if not offers:
         raise LoadError(f"{offered} has no forms; name a folder with Python files that define some")
-    return Scene(forms=found)
+    return Scene(forms=offers)
 
 
 @contextmanager

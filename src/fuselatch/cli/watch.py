@@ -61,5 +61,5 @@ def forget(files: set[Path]) -> None:
 
 
 def say_behind(behind: dict[Path, set[Path]]) -> None:
-    files = {file for found in behind.values() for file in found}
+    files = {file for names in behind.values() for file in names}
     say(f"watching {len(files)} file{'s' if len(files) != 1 else ''}; press Ctrl+C to stop")

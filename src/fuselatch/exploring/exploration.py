@@ -121,21 +121,21 @@ def explore(
     tried: list[Tried] = []
     for part in run_parts(parts, processes, executor, lambda made: progress(min(made, gestures), gestures)):
         tried.append(part)
-    found = together(name_of_scene(scene), seed, gestures, tried, known or {})
+    exploration = together(name_of_scene(scene), seed, gestures, tried, known or {})
     with found_in(scene), unheard():
-        found.opens = opening_lines(loaded(scene))
+        exploration.opens = opening_lines(loaded(scene))
         if cues is not None:
             # What cue sheets try counts as well.
             for sheet in sheets_in(Path(cues)):
                 with suppress(CueError):
-                    run_cues(sheet, observers=(found.behaviour,), is_apart=True)
-    found.seconds = monotonic() - began
+                    run_cues(sheet, observers=(exploration.behaviour,), is_apart=True)
+    exploration.seconds = monotonic() - began
     if len(tried) < len(parts):
-        found.cut = found.cut or "it was stopped"
-    for fault in found.faults:
-        write_sheet(fault, found, scene, start)
+        exploration.cut = exploration.cut or "it was stopped"
+    for fault in exploration.faults:
+        write_sheet(fault, exploration, scene, start)
     start.restore()
-    return found
+    return exploration
 
 
 # ---- parts
@@ -254,18 +254,18 @@ class Named:
 
 def together(scene: str, seed: int, wanted: int, tried: Iterable[Tried], known: Mapping[str, str]) -> Exploration:
     """Put together what the parts found: of faults with the same key, the one with the shortest way."""
-    found = Exploration(scene, seed, wanted)
+    exploration = Exploration(scene, seed, wanted)
     faults: dict[str, Fault] = {}
     accepted: set[str] = set()
     unaccepted: dict[str, None] = {}
     refused: dict[str, None] = {}
     for part in tried:
-        found.gestures += part.gestures
-        found.states += part.states
-        found.made.update(part.made)
-        found.cut = found.cut or part.cut
+        exploration.gestures += part.gestures
+        exploration.states += part.states
+        exploration.made.update(part.made)
+        exploration.cut = exploration.cut or part.cut
         if part.behaviour:
-            found.behaviour.add(part.behaviour)
+            exploration.behaviour.add(part.behaviour)
         accepted.update(part.accepted)
         unaccepted.update(dict.fromkeys(part.unaccepted))
         refused.update(dict.fromkeys(part.refused))
@@ -273,19 +273,19 @@ def together(scene: str, seed: int, wanted: int, tried: Iterable[Tried], known: 
             before = faults.get(fault.key)
             if before is None or len(fault.acts) < len(before.acts):
                 faults[fault.key] = fault
-    found.unproven.extend(f"{form} was never accepted" for form in unaccepted if form not in accepted)
-    found.unproven.extend(
+    exploration.unproven.extend(f"{form} was never accepted" for form in unaccepted if form not in accepted)
+    exploration.unproven.extend(
         f"{name} has no stand-in, so its calls were refused; give one: Scene(…, explored={{{name}: …}})" for name in refused
     )
     order = [*KINDS]
-    found.faults = sorted(faults.values(), key=lambda fault: (order.index(fault.kind), fault.key))
+    exploration.faults = sorted(faults.values(), key=lambda fault: (order.index(fault.kind), fault.key))
     # What a first search couldn't get rid of, a later walk may have.
     lifted = {f"refusal {form}" for form in accepted}
-    found.faults = [fault for fault in found.faults if fault.key.partition(".")[0] not in lifted]
-    for fault in found.faults:
+    exploration.faults = [fault for fault in exploration.faults if fault.key.partition(".")[0] not in lifted]
+    for fault in exploration.faults:
         fault.reason = known.get(fault.key, "")
-    found.unproven.extend(f"the known fault '{key}' wasn't found" for key in known if key not in faults)
-    return found
+    exploration.unproven.extend(f"the known fault '{key}' wasn't found" for key in known if key not in faults)
+    return exploration
 
 
 # ---- cue sheets

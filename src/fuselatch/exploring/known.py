@@ -20,12 +20,12 @@ class KnownError(FuseLatchError, ValueError):
 def read_known(path: Path) -> Mapping[str, str]:
     """Return the reasons of the faults that a file accepts, by key. Raises `KnownError` and `OSError`."""
     try:
-        found = tomllib.loads(path.read_text(encoding="utf-8-sig"))
+        data = tomllib.loads(path.read_text(encoding="utf-8-sig"))
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
         raise KnownError(f"{path}: {error}; {HINT}") from None
-    known = found.pop("known", [])
-    if found or not isinstance(known, list):
-        raise KnownError(f"{path}: unknown '{next(iter(found), 'known')}'; {HINT}")
+    known = data.pop("known", [])
+    if data or not isinstance(known, list):
+        raise KnownError(f"{path}: unknown '{next(iter(data), 'known')}'; {HINT}")
     reasons: dict[str, str] = {}
     for at, one in enumerate(known, 1):
         if not isinstance(one, dict) or set(one) != {"fault", "reason"}:

@@ -213,19 +213,19 @@ def either_order(walker: Walker, path: Sequence[Act], one: Act, other: Act) -> l
 
 def shortest(acts: Sequence[Act], shows: Callable[[list[Act]], bool], most: int = 250) -> list[Act]:
     """Leave out gestures as long as the rest still shows a fault; `most`: how often that is tried."""
-    found = list(acts)
-    size = max(1, len(found) // 2)
+    acts_left = list(acts)
+    size = max(1, len(acts_left) // 2)
     while True:
         changed = False
-        end = len(found)
+        end = len(acts_left)
         while end > 0 and most > 0:
             begin = max(0, end - size)
-            fewer = found[:begin] + found[end:]
+            fewer = acts_left[:begin] + acts_left[end:]
             most -= 1
             if shows(fewer):
-                found, changed = fewer, True
+                acts_left, changed = fewer, True
             end = begin
         if most <= 0 or (size == 1 and not changed):
-            return found
+            return acts_left
         if not changed or size > 1:
             size = max(1, size // 2)

@@ -30,7 +30,7 @@ def explored(request: pytest.FixtureRequest) -> Exploration:
     marker = request.node.get_closest_marker("explore")
     if marker is None or len(marker.args) != 1:
         raise pytest.UsageError(f"{request.node.name}: put @pytest.mark.explore(SCENE) above it")
-    found = explore(*marker.args, **marker.kwargs)
-    if found.new:
-        pytest.fail("\n".join(report(found)), pytrace=False)
-    return found
+    exploration = explore(*marker.args, **marker.kwargs)
+    if exploration.new:
+        pytest.fail("\n".join(report(exploration)), pytrace=False)
+    return exploration

@@ -170,8 +170,8 @@ class Search:
         if self.budget.is_over or session.is_broken:
             return
         if count % EACH_STATES["afresh"] == 0 or has_news:
-            for found in session.untracked():
-                self.untracked(found, path)
+            for finding in session.untracked():
+                self.untracked(finding, path)
         if front is None or session.prompt is not None:
             return
         before = self.budget.fed
@@ -267,10 +267,10 @@ class Search:
             key = f"refusal {name}.{entry}"
             world, _ = self.walker.replay([*path, *acts])
             try:
-                found = self.marker(world, entry)
+                marker = self.marker(world, entry)
             finally:
                 world.close()
-            text = f"{name} can't be accepted: {entry} stays refused{f' ({found})' if found else ''}"
+            text = f"{name} can't be accepted: {entry} stays refused{f' ({marker})' if marker else ''}"
 
             def shows(fewer: list[Act], entry: str = entry) -> bool:
                 world, _ = self.walker.replay(fewer)
@@ -280,7 +280,7 @@ class Search:
                     world.close()
 
             with self.budget.beyond(BEYOND):
-                least = shortest([*path, *acts], shows, 60) if found else [*path, *acts]
+                least = shortest([*path, *acts], shows, 60) if marker else [*path, *acts]
             self.add(Fault("refusal", key, text, tuple(least), (f"expect  not {entry}.marker",)))
 
     def marker(self, world: World, entry: str) -> str:

@@ -35,11 +35,11 @@ class Values:
     def texts(self, plan: FormPlan, control: ControlPlan, params: Mapping[str, object]) -> tuple[str, ...]:
         """Return the texts for an entry of an open form. The first of them are the likeliest to be accepted."""
         key = plan.name, control.path
-        found = self._texts.get(key)
-        if found is None:
+        texts = self._texts.get(key)
+        if texts is None:
             wanted = dict.fromkeys(self._all(plan, control, params))
-            found = self._texts[key] = tuple([text for text in wanted if len(text) <= LONGEST_CONSTANT][:MOST])
-        return found
+            texts = self._texts[key] = tuple([text for text in wanted if len(text) <= LONGEST_CONSTANT][:MOST])
+        return texts
 
     def _all(self, plan: FormPlan, control: ControlPlan, params: Mapping[str, object]) -> Iterator[str]:
         decl = control.decl
@@ -69,17 +69,17 @@ class Values:
 
     def constants(self, plan: FormPlan) -> tuple[Any, ...]:
         """Return the constants in the code of a form's handlers, rules and checks."""
-        found = self._constants.get(plan.name)
-        if found is None:
+        constants = self._constants.get(plan.name)
+        if constants is None:
             functions = [
                 *(handler.function for handler in plan.handlers.values()),
                 *(check.function for control in plan.controls.values() for check in control.checks),
                 *(rule for control in plan.controls.values() for rule in control.decl.rules.values()),
             ]
-            found = self._constants[plan.name] = tuple(
+            constants = self._constants[plan.name] = tuple(
                 dict.fromkeys(constant for function in functions for constant in constants_of(function))
             )
-        return found
+        return constants
 
     def _as_text(self, control: ControlPlan, value: object) -> Iterator[str]:
         """Yield a value as the user would type it, and one beside a number; nothing if it is of another kind."""

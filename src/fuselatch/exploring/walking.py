@@ -280,11 +280,11 @@ class Walker:
 
     def made_in_all(self) -> dict[tuple[str, str, str], int]:
         """Return how often gestures were chosen, by form, verb and control, or the text of those that need no control."""
-        found: dict[tuple[str, str, str], int] = {}
+        counts: dict[tuple[str, str, str], int] = {}
         for (form, verb, control, text), times in self.made.items():
             key = form, verb, control or text
-            found[key] = found.get(key, 0) + times
-        return found
+            counts[key] = counts.get(key, 0) + times
+        return counts
 
     def with_text(self, world: World, act: Act) -> Act:
         """Return an entry with a text: one of the first half of those that are known, or any."""

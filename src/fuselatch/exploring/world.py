@@ -146,13 +146,13 @@ class Start:
 
     def digest(self, rows: Any) -> str:
         """Return text for the rows of a source. A write makes a new list, so a list that is known hasn't changed."""
-        found = self._digests.get(id(rows))
-        if found is None:
+        known = self._digests.get(id(rows))
+        if known is None:
             text = stable(rows) if isinstance(rows, list) else f"{len(rows)} rows"
             if len(self._digests) > MOST_DIGESTS:
                 self._digests.clear()
-            found = self._digests[id(rows)] = rows, fingerprint_of(text)
-        return found[1]
+            known = self._digests[id(rows)] = rows, fingerprint_of(text)
+        return known[1]
 
 
 MOST_DIGESTS: Final = 2_000
@@ -163,16 +163,16 @@ MOST_ITEMS: Final = 1_000
 def variables_of(scene: Scene) -> list[tuple[Any, str, Any]]:
     """Return the variables of the modules that a scene's forms are in, with copies of their values."""
     names = {form.__module__: None for form in (scene.form, *scene.forms) if form is not None}
-    found: list[tuple[Any, str, Any]] = []
+    variables: list[tuple[Any, str, Any]] = []
     for module in (sys.modules[name] for name in names if name in sys.modules):
         for name, value in vars(module).items():
             if name.startswith("__"):
                 continue
             if isinstance(value, dict | list | set) and len(value) <= MOST_ITEMS:
-                found.append((module, name, copy(value)))
+                variables.append((module, name, copy(value)))
             elif value is None or isinstance(value, bool | int | float | str):
-                found.append((module, name, value))
-    return found
+                variables.append((module, name, value))
+    return variables
 
 
 def put_back(module: object, name: str, value: object) -> None:

@@ -91,9 +91,9 @@ class LocaleFormats:
             return str(format_decimal(exact, format=pattern, locale=self.locale, group_separator=False))
 
     def parse_date(self, text: str) -> date | None:
-        found = iso_date(text)
-        if found is not None:
-            return found
+        date_read = iso_date(text)
+        if date_read is not None:
+            return date_read
         text = MARKS.sub("", text)
         parts = DIGITS.findall(text)
         if len(parts) != 3 or not (DAY.fullmatch(rest := DIGITS.sub("", text)) or set(rest) <= self._around_day):
@@ -111,9 +111,9 @@ class LocaleFormats:
         return str(format_date(value, format=self._date, locale=self.locale))
 
     def parse_time(self, text: str) -> time | None:
-        found = iso_time(text)
-        if found is not None:
-            return found
+        time_read = iso_time(text)
+        if time_read is not None:
+            return time_read
         text = MARKS.sub("", text)
         parts = DIGITS.findall(text)
         if not 2 <= len(parts) <= 3 or max(map(len, parts)) > 2 or any(len(part) < self._minutes for part in parts[1:]):
@@ -138,7 +138,7 @@ class LocaleFormats:
         CLDR has locales with names for parts of the day, such as the early morning, and some that write "h" and "min". What
         is read is just what is shown, and the names of its two halves, also those of English.
         """
-        found: dict[tuple[int, str], int] = {}
+        hours: dict[tuple[int, str], int] = {}
         names = {
             around(names[half]): of
             for names in self.locale.day_periods["format"].values()
@@ -146,12 +146,12 @@ class LocaleFormats:
             if half in names
         }
         for name, half in {**HALVES, **names}.items():
-            found.update({(hour or 12, name): hour + half for hour in range(12)})
+            hours.update({(hour or 12, name): hour + half for hour in range(12)})
         for hour in range(24):
             for shown in (self.show_time(time(hour, minute, second)) for minute in (0, 30) for second in (0, 7)):
                 written = MARKS.sub("", shown)
-                found[int(DIGITS.findall(written)[0]), around(written)] = hour
-        return found
+                hours[int(DIGITS.findall(written)[0]), around(written)] = hour
+        return hours
 
     def fold(self, text: str) -> str:
         """Return text in plain letters without case, to find it: "Møre" is found by "more", "Łódź" by "lodz"."""
@@ -187,13 +187,13 @@ def read_texts(file: Path) -> Mapping[str, str]:
     """Return the translated texts of a .po file, by id (`msgctxt`). Raises `ValueError` for one that can't be filled in."""
     from babel.messages.pofile import read_po
 
-    found: dict[str, str] = {}
+    texts: dict[str, str] = {}
     with file.open("rb") as opened:
         for text in read_po(opened):
             text_id = text.context or ""
             if text_id in TEXTS and text.string and not text.fuzzy:
-                found[text_id] = fitting(text_id, str(text.string), file.name)
-    return found
+                texts[text_id] = fitting(text_id, str(text.string), file.name)
+    return texts
 
 
 def fitting(text_id: str, text: str, file: str) -> str:

@@ -51,12 +51,12 @@ def differences(sheet: CueSheet, play: Callable[[Scene, CueSheet], Played]) -> I
     headless = run_cues(sheet)
     yield from headless.problems
     played = play(scene_of(sheet), sheet)
-    found = first_difference(effects(headless.trace), effects(played.trace))
-    if found:
-        yield f"{sheet.title}: {found}"
-    found = first_difference(fed_again(sheet, played).to_jsonl().splitlines(), played.trace.to_jsonl().splitlines())
-    if found:
-        yield f"{sheet.title}: fed again: {found}"
+    where = first_difference(effects(headless.trace), effects(played.trace))
+    if where:
+        yield f"{sheet.title}: {where}"
+    where = first_difference(fed_again(sheet, played).to_jsonl().splitlines(), played.trace.to_jsonl().splitlines())
+    if where:
+        yield f"{sheet.title}: fed again: {where}"
 
 
 def steps_of(sheet: CueSheet) -> Iterator[tuple[str, tuple[str, ...]]]:

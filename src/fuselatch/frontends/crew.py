@@ -36,19 +36,19 @@ class Hand(Thread):
     def _due(self) -> list[Stage]:
         """Wait until a stage is due; return all that are, each once."""
         pause = max(0.0, self._times[0][0] - monotonic()) if self._times else None
-        found: dict[Stage, None] = {}
+        stages: dict[Stage, None] = {}
         try:
-            found[self._woken.get(timeout=pause)] = None
+            stages[self._woken.get(timeout=pause)] = None
             while True:
-                found[self._woken.get_nowait()] = None
+                stages[self._woken.get_nowait()] = None
         except Empty:
             pass
         now = monotonic()
         while self._times and self._times[0][0] <= now:
             at, _, stage = heappop(self._times)
             if self._next.get(stage) == at:
-                found[stage] = None
-        return [stage for stage in found if stage in self.stages]
+                stages[stage] = None
+        return [stage for stage in stages if stage in self.stages]
 
     def _serve(self, stage: Stage) -> None:
         try:

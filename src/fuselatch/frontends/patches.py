@@ -97,15 +97,15 @@ def form_patch(before: FormView, after: FormView) -> Plain:
 
 def fields_differing(before: Any, after: Any) -> Plain:
     """Return the fields of a part that differ, as plain data, without those that are sent apart."""
-    found = {
+    fields = {
         name: plain(new)
         for name, old, new in zip(after._fields, before, after, strict=True)
         if old is not new and old != new and name not in SENT_APART
     }
     if isinstance(after, ControlView) and before.part is not after.part:
         # In plain data, what only its shape has is beside the rest.
-        found |= fields_differing(before.part, after.part)
-    return found
+        fields |= fields_differing(before.part, after.part)
+    return fields
 
 
 def layout(form: FormView) -> list[Plain]:

@@ -65,14 +65,14 @@ class Readings:
 
     def saw(self, path: Path, data: bytes) -> None:
         """Note a file. One that has another text than before can't be approved."""
-        place, found = plain_path(path), hash_of(data)
-        if self.files.setdefault(place, found) != found:
+        place, digest = plain_path(path), hash_of(data)
+        if self.files.setdefault(place, digest) != digest:
             self.changed = self.changed or path.name
 
     def beside(self, file: Path) -> dict[str, str]:
         """Return the hashes by path from a file's folder."""
         folder = os.path.dirname(plain_path(file))
-        return {os.path.relpath(place, folder).replace(os.sep, "/"): found for place, found in sorted(self.files.items())}
+        return {os.path.relpath(place, folder).replace(os.sep, "/"): digest for place, digest in sorted(self.files.items())}
 
 
 class Approved:
@@ -104,8 +104,8 @@ class Approved:
         for file in files:
             if not any(hash_in(approval, folder, plain_path(file)) for folder, approval in self.candidates):
                 raise NotApproved(not_yet(file.name))
-        for place, found in self.seen.items():
-            self.narrow(place, found)
+        for place, digest in self.seen.items():
+            self.narrow(place, digest)
 
     def narrow(self, place: str, found: str) -> None:
         """Keep the approvals that have a file as it is; raise `NotApproved` if none does."""
@@ -161,11 +161,11 @@ def files_opened(sheet: CueSheet, folders: Sequence[Path]) -> Iterator[Path]:
 
 def file_of(module: str, folders: Sequence[Path]) -> Iterator[Path]:
     """Yield the file of a module, if there is one. Raises `NotApproved` for one that can't be approved."""
-    found = find(module, folders)
-    if found is not None:
-        if is_installed(found):
-            raise NotApproved(f"{found.name} belongs to an installed package and can't be approved")
-        yield found
+    spec = find(module, folders)
+    if spec is not None:
+        if is_installed(spec):
+            raise NotApproved(f"{spec.name} belongs to an installed package and can't be approved")
+        yield spec
 
 
 # ---- approving
@@ -217,9 +217,9 @@ def not_yet(name: str) -> str:
 
 def first_changed(approval: Approval, folder: Path) -> str:
     """Return the first file of an approval that isn't as it was, or ""."""
-    for name, found in approval.files.items():
+    for name, known_hash in approval.files.items():
         try:
-            if hash_of((folder / name).read_bytes()) != found:
+            if hash_of((folder / name).read_bytes()) != known_hash:
                 return name
         except OSError:
             return name
@@ -229,14 +229,14 @@ def first_changed(approval: Approval, folder: Path) -> str:
 def read(note: Path) -> Approval:
     """Read an approval; raise `ValueError` if it isn't valid."""
     try:
-        found = json.loads(note.read_text(encoding="utf-8"))
+        data = json.loads(note.read_text(encoding="utf-8"))
         approval = Approval(
-            str(found["file"]),
-            str(found["by"]),
-            str(found["when"]),
-            {str(name): int(count) for name, count in found["cue_sheets"].items()},
-            {str(name): str(hashed) for name, hashed in found["files"].items()},
-            found["version"],
+            str(data["file"]),
+            str(data["by"]),
+            str(data["when"]),
+            {str(name): int(count) for name, count in data["cue_sheets"].items()},
+            {str(name): str(hashed) for name, hashed in data["files"].items()},
+            data["version"],
         )
     except (ValueError, KeyError, TypeError, AttributeError, RecursionError) as error:
         why = f"{type(error).__name__}: {error}"

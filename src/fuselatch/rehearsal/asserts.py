@@ -28,8 +28,8 @@ def unmet_words(statement: str, desk: Desk) -> tuple[str, ...] | None:
         tree = ast.parse(textwrap.dedent(statement).strip())
     except SyntaxError:
         return None
-    found = tree.body[0] if tree.body else None
-    words = words_of(found.test, desk) if isinstance(found, ast.Assert) else None
+    first = tree.body[0] if tree.body else None
+    words = words_of(first.test, desk) if isinstance(first, ast.Assert) else None
     try:
         if words is not None:
             expect(desk, words)

@@ -244,7 +244,7 @@ class Reader:
         except OutOfReach as error:
             raise wrong(str(error)) from None
         except FileNotFoundError:
-            near = [found.name for found in sorted(path.parent.glob("*.cues"))]
+            near = [sheet.name for sheet in sorted(path.parent.glob("*.cues"))]
             hint = suggest(path.name, near) if near else "no cue sheets in this folder"
             raise wrong(f"file '{word.text}' not found; {hint}") from None
         except OSError as error:
@@ -321,11 +321,11 @@ def read_cue_file(path: Path | str, name: str = "", folders: Iterable[Path] = ()
 
 
 def read_text(path: Path) -> str:
-    found = read_bytes(path)
+    data = read_bytes(path)
     try:
-        return found.decode("utf-8-sig")
+        return data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
-        line = found[: error.start].count(b"\n") + 1
+        line = data[: error.start].count(b"\n") + 1
         raise CueError(str(path), line, 1, "not valid UTF-8; save the file as UTF-8") from None
 
 
@@ -392,7 +392,7 @@ def cut(line: str, number: int, name: str) -> list[Word]:
     """Split a line into words, as a shell does."""
     if not any(mark in line for mark in "\"'\\#"):
         # By far the most.
-        return [Word(found[0], found.start() + 1, found[0]) for found in PLAIN.finditer(line)]
+        return [Word(match[0], match.start() + 1, match[0]) for match in PLAIN.finditer(line)]
     words: list[Word] = []
     at = 0
     while at < len(line):
@@ -401,8 +401,8 @@ def cut(line: str, number: int, name: str) -> list[Word]:
             continue
         if line[at] == "#":
             break
-        found = WORD.match(line, at)
-        end = found.end() if found else at
+        match = WORD.match(line, at)
+        end = match.end() if match else at
         if end < len(line) and not line[end].isspace():
             what = (
                 "a backslash must be followed by a character" if line[end] == "\\" else f"missing closing quote {line[end]}"
@@ -418,9 +418,11 @@ def cut(line: str, number: int, name: str) -> list[Word]:
 
 def must_be_characters(raw: str, line: int, at: int, name: str) -> None:
     """Refuse the number of a character that there isn't."""
-    for found in INNER.finditer(raw):
-        if found[1] is not None and int(found[1], 16) > sys.maxunicode:
-            raise CueError(name, line, at + found.start() + 1, f"'{found[0]}' isn't a character; the last is \\u{{10FFFF}}")
+    for escape in INNER.finditer(raw):
+        if escape[1] is not None and int(escape[1], 16) > sys.maxunicode:
+            raise CueError(
+                name, line, at + escape.start() + 1, f"'{escape[0]}' isn't a character; the last is \\u{{10FFFF}}"
+            )
 
 
 def unquoted(word: str, values: Mapping[str, str] | None = None) -> str:
@@ -471,11 +473,11 @@ def clock_of(cue: Cue | None) -> datetime | None:
         return None
     word = cue.words[0]
     try:
-        found = datetime.fromisoformat(word.text)
+        moment = datetime.fromisoformat(word.text)
     except ValueError:
         problem = f"'{word.text}' isn't a date and time; write it like 2031-05-04T09:30"
         raise CueError(cue.file, cue.line, word.column, problem) from None
-    if not EARLIEST <= found.replace(tzinfo=None) <= LATEST:
+    if not EARLIEST <= moment.replace(tzinfo=None) <= LATEST:
         problem = f"'{word.text}' is too far away; use a time from {EARLIEST:%Y} to {LATEST:%Y}"
         raise CueError(cue.file, cue.line, word.column, problem)
-    return found
+    return moment

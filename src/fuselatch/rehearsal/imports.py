@@ -26,34 +26,34 @@ def files_of(sheet: CueSheet, folders: Sequence[Path]) -> list[Path]:
     Itself, those it includes, its policy, and its Python files. Modules are looked up in `folders`, then on Python's path.
     """
     own = Path(sheet.name).resolve().parent
-    found = [Path(name).resolve() for name in sheet.files]
+    files = [Path(name).resolve() for name in sheet.files]
     if sheet.policy is not None:
-        found.append((own / sheet.policy.text).resolve())
+        files.append((own / sheet.policy.text).resolve())
     if sheet.forms is not None:
         for file in sorted((own / sheet.forms.text).glob("*.py")):
-            found += files_behind(file, [own, *folders])
+            files += files_behind(file, [own, *folders])
     if sheet.opens.verb != "forms":
         module = sheet.opens.words[0].text.partition(":")[0]
         file_of = find(module, [own, *folders])
-        found += files_behind(file_of, [own, *folders]) if file_of is not None else []
-    return [file for file in dict.fromkeys(found) if file.exists()]
+        files += files_behind(file_of, [own, *folders]) if file_of is not None else []
+    return [file for file in dict.fromkeys(files) if file.exists()]
 
 
 def files_behind(file: Path, folders: Sequence[Path]) -> list[Path]:
     """Return a Python file and its imports, direct or not, except installed packages."""
-    found: dict[Path, None] = {}
+    files: dict[Path, None] = {}
     waiting = [file.resolve()]
     while waiting:
         path = waiting.pop()
-        if path in found or any(path.is_relative_to(place) for place in INSTALLED):
+        if path in files or any(path.is_relative_to(place) for place in INSTALLED):
             continue
-        found[path] = None
+        files[path] = None
         root = root_of(path)
         for name in imported(path):
             target = find(name, [*folders, root])
             if target is not None:
                 waiting.append(target.resolve())
-    return sorted(found)
+    return sorted(files)
 
 
 LEFT_OUT: Final = frozenset({"node_modules", "site-packages"})
@@ -65,15 +65,15 @@ def python_files_below(folder: Path) -> list[Path]:
 
     Hidden folders, environments, links to folders and other people's code are left out.
     """
-    found: list[Path] = []
+    paths: list[Path] = []
     for place, folders, files in os.walk(folder):
         folders[:] = [
             name
             for name in folders
             if not name.startswith((".", "__")) and name not in LEFT_OUT and not Path(place, name, "pyvenv.cfg").exists()
         ]
-        found += [Path(place, name) for name in files if name.endswith(".py")]
-    return sorted(found)
+        paths += [Path(place, name) for name in files if name.endswith(".py")]
+    return sorted(paths)
 
 
 def root_of(path: Path) -> Path:

@@ -138,18 +138,18 @@ def load(reference: str, verb: str) -> Any:
         module_of = module_name.removesuffix(".py").replace("/", ".").replace("\\", ".").strip(".")
         raise LoadError(f"'{module_name}' is a file name; write {module_of}:{name}")
     module = load_module(module_name)
-    found = getattr(module, name, None)
-    if found is None:
+    member = getattr(module, name, None)
+    if member is None:
         raise LoadError(f"{module_name} has no {verb} '{name}'; {suggest(name, names_in(module, verb))}")
-    is_form = is_form_class(found)
+    is_form = is_form_class(member)
     if verb == "form" and not is_form:
         raise LoadError(f"{reference} isn't a form; {suggest(name, names_in(module, verb))}")
-    if verb == "function" and (isinstance(found, type) or not callable(found)):
+    if verb == "function" and (isinstance(member, type) or not callable(member)):
         raise LoadError(f"{reference} isn't a function; {suggest(name, names_in(module, verb))}")
-    if verb == "scene" and (is_form or not callable(found)):
+    if verb == "scene" and (is_form or not callable(member)):
         hint = f"write 'form {reference}'" if is_form else suggest(name, names_in(module, verb))
         raise LoadError(f"{reference} isn't a scene; {hint}")
-    return found
+    return member
 
 
 def load_for_sheet(reference: str, verb: str, folders: Sequence[Path]) -> Any:
@@ -161,15 +161,15 @@ def load_for_sheet(reference: str, verb: str, folders: Sequence[Path]) -> Any:
     if colon and not module_name.endswith(".py"):
         near = (*folders, Path.cwd(), *(folder for each in _opened for folder in each))
         must_be_offered(module_name, tuple(dict.fromkeys(near)))
-    found = load(reference, verb)
-    if verb == "scene" and not is_scene(found):
+    loaded = load(reference, verb)
+    if verb == "scene" and not is_scene(loaded):
         name = reference.partition(":")[2]
         marked = [
             each for each in names_in(sys.modules[module_name], "scene") if is_scene(getattr(sys.modules[module_name], each))
         ]
         hint = suggest(name, marked) if marked else "put @scene above it (from fuselatch.scenes import scene)"
         raise LoadError(f"{reference} isn't marked as a scene; {hint}")
-    return found
+    return loaded
 
 
 def must_be_offered(module: str, folders: Sequence[Path]) -> None:
@@ -204,8 +204,8 @@ def load_either(reference: str) -> Any:
         module = sys.modules.get(module_name)
         if module is None or not name:
             raise
-        found = getattr(module, name, None)
-        if inspect.isfunction(found):
+        member = getattr(module, name, None)
+        if inspect.isfunction(member):
             return load(reference, "scene")
         hint = suggest(name, [*names_in(module, "form"), *names_in(module, "scene")])
         raise LoadError(f"{module_name} has no form or scene '{name}'; {hint}") from error
@@ -256,8 +256,8 @@ def scenes_in(folder: Path, skip: Skip) -> list[Callable[[], Scene]]:
 
 def own_members(modules: Iterable[ModuleType], wanted: Callable[[Any], bool]) -> list[Any]:
     """Return what modules define themselves, without what they import."""
-    found = ((module, value) for module in modules for value in vars(module).values())
-    return [value for module, value in found if wanted(value) and value.__module__ == module.__name__]
+    members = ((module, value) for module in modules for value in vars(module).values())
+    return [value for module, value in members if wanted(value) and value.__module__ == module.__name__]
 
 
 def scenes_offered(skip: Skip) -> list[Callable[[], Scene]]:
@@ -315,7 +315,7 @@ def is_form_class(found: object) -> bool:
 def suggest_module(missing: str) -> str:
     """Return a hint for an unknown module."""
     package, _, last = missing.rpartition(".")
-    hint = suggest(last, (found.name for found in pkgutil.iter_modules(paths_of(package))))
+    hint = suggest(last, (each.name for each in pkgutil.iter_modules(paths_of(package))))
     if package and hint != "there are none":
         return hint
     add = "add its folder with --from FOLDER"
@@ -333,11 +333,11 @@ def paths_of(package: str) -> list[str]:
 def names_in(module: ModuleType, verb: str) -> list[str]:
     """Return the forms, scenes or functions that a module defines."""
     names = []
-    for name, found in vars(module).items():
-        is_form = is_form_class(found) and found is not Form
-        returns = getattr(found, "__annotations__", None) if inspect.isfunction(found) else None
-        looks_so = is_scene(found) or (isinstance(returns, dict) and returns.get("return") in (Scene, "Scene"))
-        is_function = inspect.isfunction(found) and found.__module__ == module.__name__
+    for name, value in vars(module).items():
+        is_form = is_form_class(value) and value is not Form
+        returns = getattr(value, "__annotations__", None) if inspect.isfunction(value) else None
+        looks_so = is_scene(value) or (isinstance(returns, dict) and returns.get("return") in (Scene, "Scene"))
+        is_function = inspect.isfunction(value) and value.__module__ == module.__name__
         if {"form": is_form, "scene": looks_so, "function": is_function}[verb]:
             names.append(name)
     return names

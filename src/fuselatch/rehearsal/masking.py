@@ -11,11 +11,11 @@ from fuselatch.core.model.values import dots
 
 def masked_words(session: Session, words: Sequence[str]) -> list[str]:
     """Return a step's words; the one after the name, value or text of a masked control is dots."""
-    found = list(words)
+    masked = list(words)
     for at, word in enumerate(words[:-1]):
         if names_masked(session, word):
-            found[at + 1] = dots(words[at + 1])
-    return found
+            masked[at + 1] = dots(words[at + 1])
+    return masked
 
 
 def names_masked(session: Session, word: str) -> bool:

@@ -22,13 +22,13 @@ def item_meant(desk: DeskView, name: str, text: str, which: Sequence[str]) -> st
     control: Any = desk.session.control(name)
     choices: Any = getattr(control, "choices", None)
     rows: Sequence[Any]
-    found = choices.find(text, fold_of(desk.session.formats)) if choices is not None else []
+    items = choices.find(text, fold_of(desk.session.formats)) if choices is not None else []
     if len(which) == 2 and which[0] == "at":
-        if not which[1].isdecimal() or not 1 <= int(which[1]) <= len(found):
+        if not which[1].isdecimal() or not 1 <= int(which[1]) <= len(items):
             raise UnknownName(
-                f"{len(found)} items of {name} read '{text}': use a number from 1 to {len(found)}, not '{which[1]}'"
+                f"{len(items)} items of {name} read '{text}': use a number from 1 to {len(items)}, not '{which[1]}'"
             )
-        return item_id(choices, choices.position(found[int(which[1]) - 1]))
+        return item_id(choices, choices.position(items[int(which[1]) - 1]))
     if len(which) != 3 or which[0] != "where":
         raise UnknownName(f"after pick {name} {text} comes 'at PLACE' or 'where COLUMN VALUE', not '{' '.join(which)}'")
     catalog = control.declared.rules.get("choices")
@@ -43,7 +43,7 @@ def item_meant(desk: DeskView, name: str, text: str, which: Sequence[str]) -> st
     if which[1] not in columns:
         raise UnknownName(f"'{source}' has no column '{which[1]}'; {suggest(which[1], columns)}")
     held = {row[value] if value else choices[at] for at, row in enumerate(rows) if same_plain(row[which[1]], which[2])}
-    meant = [item for item in found if item in held]
+    meant = [item for item in items if item in held]
     if len(meant) != 1:
         raise UnknownName(f"{len(meant)} items of {name} read '{text}' where {which[1]} is '{which[2]}'")
     return item_id(choices, choices.position(meant[0]))
@@ -58,6 +58,6 @@ def words_for_item(session: Session, gesture: Gesture) -> list[str]:
     except FuseLatchError:
         return []
     choices: Any = getattr(control, "choices", None)
-    found = choices.find(gesture.text, fold_of(session.formats)) if choices is not None else []
-    ids = [item_id(choices, choices.position(each)) for each in found]
-    return ["at", str(ids.index(gesture.item) + 1)] if len(found) > 1 and gesture.item in ids else []
+    items = choices.find(gesture.text, fold_of(session.formats)) if choices is not None else []
+    ids = [item_id(choices, choices.position(each)) for each in items]
+    return ["at", str(ids.index(gesture.item) + 1)] if len(items) > 1 and gesture.item in ids else []

@@ -68,8 +68,8 @@ def pytest_configure(config: pytest.Config) -> None:
 def pytest_collect_file(file_path: Path, parent: pytest.Collector) -> pytest.Collector | None:
     """Collect cue sheets, except those that start with "_"."""
     if file_path.suffix == ".cues" and not file_path.name.startswith("_"):
-        found: pytest.Collector = CueFile.from_parent(parent, path=file_path)
-        return found
+        collector: pytest.Collector = CueFile.from_parent(parent, path=file_path)
+        return collector
     return None
 
 
@@ -91,8 +91,8 @@ class CueFile(pytest.File):
 
 def python_path(config: pytest.Config) -> list[Path]:
     """Return the folders of the option `pythonpath`."""
-    found: list[Path] = config.getini("pythonpath")
-    return found
+    paths: list[Path] = config.getini("pythonpath")
+    return paths
 
 
 def shown_path(path: Path, config: pytest.Config) -> str:
@@ -248,9 +248,9 @@ def sections(desk: Desk, statement: str, error: BaseException) -> Iterator[tuple
     if not desk.began:
         return
     looked = [*LOOKED.findall(statement), str(getattr(error, "expected", ""))]
-    found = dict.fromkeys(line for one in looked for line in why_of(desk.session, one))
-    if found:
-        yield "why", "\n".join(found)
+    lines = dict.fromkeys(line for one in looked for line in why_of(desk.session, one))
+    if lines:
+        yield "why", "\n".join(lines)
     yield "last trace entries", "\n".join(tail(desk.trace, TAIL))
     words = unmet_words(statement, desk)
     more = f"\n{written('expect', masked_words(desk.session, words))}" if words is not None else ""

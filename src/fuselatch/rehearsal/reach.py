@@ -85,10 +85,10 @@ def read_bytes(path: Path) -> bytes:
     """Return the contents of a regular file of at most 4 MB; raise `OSError`."""
     if "\0" in str(path):
         raise OSError(errno.EINVAL, "a file name can't contain NUL", "")
-    found = path.stat()
-    if stat.S_ISDIR(found.st_mode):
+    status = path.stat()
+    if stat.S_ISDIR(status.st_mode):
         raise IsADirectoryError(errno.EISDIR, os.strerror(errno.EISDIR), str(path))
-    if not stat.S_ISREG(found.st_mode):
+    if not stat.S_ISREG(status.st_mode):
         raise OSError(errno.EINVAL, "not a regular file", str(path))
     with path.open("rb") as file:
         text = file.read(LARGEST + 1)

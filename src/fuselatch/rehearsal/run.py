@@ -93,11 +93,11 @@ class CueRun:
         """The problems, with file, line and column."""
         name = self.sheet.name
         row = f"{self.sheet.row}: " if self.sheet.row else ""
-        found = [f"{step.place}: {row}{step.problem}" for step in self.steps if step.problem]
+        texts = [f"{step.place}: {row}{step.problem}" for step in self.steps if step.problem]
         if self.problem:
             last = self.steps[-1].cue.line if self.steps else self.sheet.opens.line
-            found.append(f"{name}:{last}: {row}{self.problem}")
-        return found
+            texts.append(f"{name}:{last}: {row}{self.problem}")
+        return texts
 
 
 def run_cues(

@@ -42,9 +42,9 @@ class OnlyText:
     def find_spec(self, name: str, path: Sequence[str] | None = None, target: ModuleType | None = None) -> ModuleSpec | None:
         """Return how a module is imported, as all other hooks together would."""
         for hook in sys.meta_path:
-            found: ModuleSpec | None = None if hook is self else hook.find_spec(name, path, target)
-            if found is not None:
-                return self.plain(found)
+            spec: ModuleSpec | None = None if hook is self else hook.find_spec(name, path, target)
+            if spec is not None:
+                return self.plain(spec)
         return None
 
     def plain(self, found: ModuleSpec) -> ModuleSpec:

@@ -181,12 +181,12 @@ def in_order(plan: FormPlan) -> list[ControlPlan]:
 
 def describe_control(control: ControlPlan, plan: FormPlan, form: type) -> ControlDescription:
     decl = control.decl
-    found: dict[str, Any] = {**{word: vars(decl).get(word) for word in RULE_WORDS}, **decl.constants}
+    options: dict[str, Any] = {**{word: vars(decl).get(word) for word in RULE_WORDS}, **decl.constants}
     levels = control.levels or {}
     rules = tuple(
-        rule_text(word, found[word]) + (f" ({levels[word]})" if word in levels else "")
+        rule_text(word, options[word]) + (f" ({levels[word]})" if word in levels else "")
         for word in RULE_WORDS
-        if limits(word, found[word])
+        if limits(word, options[word])
     )
     choices = decl.constants.get("choices")
     if choices is not None:
@@ -227,8 +227,8 @@ def describe_line(control: ControlPlan) -> Iterator[ControlDescription]:
     """Yield the controls of lines: `extras[].price`."""
     if isinstance(control.decl, Lines):
         for inner in in_order(plan_of(control.decl.line)):
-            found = describe_control(inner, plan_of(control.decl.line), control.decl.line)
-            yield replace(found, path=f"{control.path}[].{found.path}")
+            described = describe_control(inner, plan_of(control.decl.line), control.decl.line)
+            yield replace(described, path=f"{control.path}[].{described.path}")
 
 
 def rule_text(word: str, value: object) -> str:
@@ -283,31 +283,29 @@ def describe_handler(plan: FormPlan, form: type, name: str, handler: Handler) ->
     heard = [
         f"{path}.{event}"
         for path, control in {**plan.controls, **plan.groups}.items()
-        for event, found in control.heard.items()
-        if path.startswith(f"{group}." if group else "") and any(one.function is handler.function for one in found)
+        for event, used in control.heard.items()
+        if path.startswith(f"{group}." if group else "") and any(one.function is handler.function for one in used)
     ]
     heard += [
-        f"form: {event}" for event, found in plan.heard.items() if any(one.function is handler.function for one in found)
+        f"form: {event}" for event, used in plan.heard.items() if any(one.function is handler.function for one in used)
     ]
     heard += [
         f"{form.__name__}.{event}"
-        for (form, event), found in plan.heard_of.items()
-        if any(one.function is handler.function for one in found)
+        for (form, event), used in plan.heard_of.items()
+        if any(one.function is handler.function for one in used)
     ]
     file, line = handler.where
     doc = (handler.function.__doc__ or "").strip().partition("\n")[0]
-    found = uses(handler.function, form)
-    sent = sorted({use.names[0] for use in found if use.names[1:2] == ("send",) and use.names[0] in plan.custom_events})
-    written = sorted(
-        {use.names[2] for use in found if use.names[:2] == ("session", "records") and use.names[2:3] in WRITING}
-    )
+    used = uses(handler.function, form)
+    sent = sorted({use.names[0] for use in used if use.names[1:2] == ("send",) and use.names[0] in plan.custom_events})
+    written = sorted({use.names[2] for use in used if use.names[:2] == ("session", "records") and use.names[2:3] in WRITING})
     return HandlerDescription(
         tuple(heard),
         name,
         doc,
         f"{Path(file).name}:{line}",
-        tuple(sorted(".".join(use.names) for use in found if use.is_set and plan.placed(".".join(use.names[:-1])))),
-        tuple(paths_in(found, plan.prompts)),
+        tuple(sorted(".".join(use.names) for use in used if use.is_set and plan.placed(".".join(use.names[:-1])))),
+        tuple(paths_in(used, plan.prompts)),
         tuple(dialog.__name__ for dialog in forms_named(handler.function, form)),
         tuple(sent),
         tuple(f"records ({word})" for word in written),

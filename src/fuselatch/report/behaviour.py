@@ -159,12 +159,12 @@ class Behaviour(Observer):
 
     def counted(self, form: str) -> dict[str, tuple[int, int]]:
         """Return how much of a form was tried and could be, by kind."""
-        found: dict[str, tuple[int, int]] = {}
+        counts: dict[str, tuple[int, int]] = {}
         for tried, times in self.counts.items():
             if tried.form == form:
-                done, of = found.get(tried.kind, (0, 0))
-                found[tried.kind] = done + (times > 0), of + 1
-        return {kind: found[kind] for kind in WORDS if kind in found}
+                done, of = counts.get(tried.kind, (0, 0))
+                counts[tried.kind] = done + (times > 0), of + 1
+        return {kind: counts[kind] for kind in WORDS if kind in counts}
 
     def untried(self, form: str) -> list[Tried]:
         """Return what was never tried of a form."""
@@ -178,8 +178,8 @@ class Behaviour(Observer):
 
     def to_dict(self) -> Plain:
         """Return everything as plain dicts, lists and text, for JSON."""
-        found = [{**tried._asdict(), "times": times, "step": list(self.step(tried))} for tried, times in self.counts.items()]
-        return {"version": 1, "tried": found, "handlers": dict(sorted(self.where.items())),
+        ways = [{**tried._asdict(), "times": times, "step": list(self.step(tried))} for tried, times in self.counts.items()]
+        return {"version": 1, "tried": ways, "handlers": dict(sorted(self.where.items())),
                 "vetoes": dict(sorted(self.vetoes.items()))}  # fmt: skip
 
     def add(self, described: Mapping[str, Any]) -> None:
@@ -234,8 +234,8 @@ def placed(plan: FormPlan) -> Iterator[tuple[str, ControlPlan]]:
     for path, control in {**plan.groups, **plan.controls}.items():
         yield path, control
         if isinstance(control.decl, Lines):
-            for inner, found in placed(plan_of(control.decl.line)):
-                yield f"{path}[].{inner}", found
+            for inner, deeper in placed(plan_of(control.decl.line)):
+                yield f"{path}[].{inner}", deeper
 
 
 def hearing(plan: FormPlan) -> Iterator[tuple[str, ControlPlan | None, str, Handler]]:

@@ -83,13 +83,13 @@ def source_of(owner: str, plan: FormPlan) -> tuple[str, str]:
 
 def dot(form: type[Form]) -> str:
     """Return the graph in Graphviz DOT."""
-    found = list(edges(form))
+    all_edges = list(edges(form))
     nodes = dict.fromkeys(
-        [("control", path) for path in plan_of(form).controls] + [end for edge in found for end in edge[:2]]
+        [("control", path) for path in plan_of(form).controls] + [end for edge in all_edges for end in edge[:2]]
     )
     lines = [f"digraph {quoted(form.__name__)} {{", "  rankdir=LR;"]
     lines += [f"  {quoted(name)} [shape={SHAPES[kind]}];" for kind, name in nodes]
-    for edge in found:
+    for edge in all_edges:
         more = ", style=dashed" if edge.kind == "sets" else ""
         label = edge.label or edge.kind
         lines.append(f"  {quoted(edge.source[1])} -> {quoted(edge.target[1])} [label={quoted(label)}{more}];")
@@ -106,15 +106,17 @@ def dependence_figure(form: type[Form]) -> Figure:
     """Return the graph as a figure: controls, then handlers, then prompts and dialogs."""
     must_have("drawing", "pictures", "matplotlib")
     parts = anatomy(form)
-    found = list(edges(form))
-    places = placed(parts, found)
+    all_edges = list(edges(form))
+    places = placed(parts, all_edges)
     tall = max((sum(COLUMNS[kind] == column for kind, _ in places) for column in range(3)), default=1)
     height = max(4.0, 1.4 + 0.5 * tall)
     figure = new_figure(WIDTH, height)
     axes = figure.add_axes((0.02, 0.4 / height, 0.96, 1 - 1.0 / height))
     axes.set_axis_off()
     # Lanes at the left need room.
-    count = 1 + max([lane for lane, _ in lanes(within(found, 0), {node: y for node, (_, y) in places.items()})], default=0)
+    count = 1 + max(
+        [lane for lane, _ in lanes(within(all_edges, 0), {node: y for node, (_, y) in places.items()})], default=0
+    )
     axes.set_xlim(-0.45 - 0.04 * count, 2.35)
     axes.set_ylim(-0.6, tall - 0.4)
     figure.suptitle(
@@ -134,7 +136,7 @@ def dependence_figure(form: type[Form]) -> Figure:
         boxes[kind, name] = text
     # Arrows end at the edges of boxes, whose sizes are known only after layout.
     figure.draw_without_rendering()
-    draw_edges(axes, found, boxes)
+    draw_edges(axes, all_edges, boxes)
     draw_legend(figure, dict.fromkeys(kind for kind, _ in places))
     note = "solid: reads, calls, asks or opens   dashed: sets   blue: a property depends on another control"
     figure.text(0.02, 0.15 / height, note, fontsize=9, color=QUIET)

@@ -94,14 +94,14 @@ def shot(
 def changes(before: View, after: View) -> dict[str, dict[str, str]]:
     """Return the differences between two views, by form and control."""
     earlier = {form.name: {control.name: control for control in form.controls} for form in before.forms}
-    found: dict[str, dict[str, str]] = {}
+    by_control: dict[str, dict[str, str]] = {}
     for form in after.forms:
         known = earlier.get(form.name)
         for control in form.controls if known is not None else ():
             word = difference(known.get(control.name), control) if known is not None else ""
             if word:
-                found.setdefault(form.name, {})[control.name] = word
-    return found
+                by_control.setdefault(form.name, {})[control.name] = word
+    return by_control
 
 
 def difference(before: ControlView | None, after: ControlView) -> str:
@@ -162,5 +162,5 @@ def template() -> Template:
         loader=FileSystemLoader(folder), autoescape=True, trim_blocks=True, lstrip_blocks=True, finalize=in_page
     )
     environment.filters["isolated"] = isolated
-    found: Template = environment.get_template("flipbook.html")
-    return found
+    loaded: Template = environment.get_template("flipbook.html")
+    return loaded

@@ -46,8 +46,8 @@ def strips(form: FormView) -> Iterator[Strip]:
             return "line", control.group
         return ("buttons", control.group) if isinstance(control.part, ButtonPart) else ("", control.id)
 
-    for (kind, name), found in groupby(form.controls, key=place):
-        controls = tuple(found)
+    for (kind, name), together in groupby(form.controls, key=place):
+        controls = tuple(together)
         for heading in around(controls[0].group, groups):
             if heading not in seen:
                 seen.append(heading)
@@ -72,11 +72,11 @@ def strips(form: FormView) -> Iterator[Strip]:
 
 def around(group: str, groups: Mapping[str, GroupView]) -> list[str]:
     """Return the groups around something, outermost first."""
-    found: list[str] = []
+    words: list[str] = []
     while group in groups:
-        found.insert(0, group)
+        words.insert(0, group)
         group = groups[group].group
-    return found
+    return words
 
 
 def page_of(group: str, groups: Mapping[str, GroupView]) -> str:

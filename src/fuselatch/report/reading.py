@@ -27,8 +27,8 @@ class Use(NamedTuple):
 
 def code_of(function: object) -> CodeType | None:
     """Return the code of a function, or of what it wraps."""
-    found = getattr(getattr(function, "__wrapped__", function), "__code__", None)
-    return found if isinstance(found, CodeType) else None
+    code = getattr(getattr(function, "__wrapped__", function), "__code__", None)
+    return code if isinstance(code, CodeType) else None
 
 
 def within(code: CodeType) -> Iterator[CodeType]:
@@ -41,7 +41,7 @@ def within(code: CodeType) -> Iterator[CodeType]:
 
 def uses(function: object, owner: type | None = None) -> frozenset[Use]:
     """Return how a function uses its first argument, also by `owner`'s methods it calls."""
-    found: set[Use] = set()
+    used: set[Use] = set()
     read: set[CodeType] = set()
     waiting = [code_of(function)]
     while waiting:
@@ -50,10 +50,10 @@ def uses(function: object, owner: type | None = None) -> frozenset[Use]:
             continue
         read.add(code)
         for use in uses_of(code, code.co_varnames[0]):
-            found.add(use)
+            used.add(use)
             if owner is not None and not hasattr(Form, use.names[0]):
                 waiting.append(code_of(getattr(owner, use.names[0], None)))
-    return frozenset(found)
+    return frozenset(used)
 
 
 def uses_of(code: CodeType, name: str) -> Iterator[Use]:
@@ -84,7 +84,7 @@ def paths_in(found: Iterable[Use], paths: Iterable[str], is_set: bool | None = N
 
 def forms_named(function: Callable[..., object], owner: type | None = None) -> tuple[type[Form], ...]:
     """Return the form classes that a function, or a method that it calls, names."""
-    found: dict[type[Form], None] = {}
+    forms: dict[type[Form], None] = {}
     functions = [function]
     used = uses(function, owner)
     if not any(use.names[0] in ("open", "show") for use in used):
@@ -103,8 +103,8 @@ def forms_named(function: Callable[..., object], owner: type | None = None) -> t
             for name in part.co_names + part.co_freevars:
                 named = known.get(name)
                 if isinstance(named, type) and issubclass(named, Form) and named is not Form:
-                    found[named] = None
-    return tuple(found)
+                    forms[named] = None
+    return tuple(forms)
 
 
 def can_warn(control: ControlPlan, is_bound: bool) -> bool:

@@ -13,8 +13,8 @@ UNKNOWN: Final = "…"
 
 def sample(control: ControlPlan, first_choice: str = "") -> str:
     """Return text that fits a control's rules, or "…" if it can't be guessed."""
-    found: str = control.decl.sample(first_choice) if control.is_input else ""
-    return found or UNKNOWN
+    text: str = control.decl.sample(first_choice) if control.is_input else ""
+    return text or UNKNOWN
 
 
 def entering(path: str, control: ControlPlan, text: str) -> tuple[str, ...]:
@@ -25,10 +25,10 @@ def entering(path: str, control: ControlPlan, text: str) -> tuple[str, ...]:
 
 def breaking(path: str, control: ControlPlan, rule: str) -> tuple[str, ...]:
     """Return the step that a rule refuses. A written check's step has to be completed."""
-    found = control.decl.wrong(rule) if control.is_input else None
-    if found is None:
+    step = control.decl.wrong(rule) if control.is_input else None
+    if step is None:
         return entering(path, control, UNKNOWN)
-    verb, text = found
+    verb, text = step
     return (verb, path, text) if text else (verb, path)
 
 
@@ -55,5 +55,5 @@ def pressing(plan: FormPlan, verdict: str) -> tuple[str, ...]:
 
 def verdicts(plan: FormPlan) -> tuple[str, ...]:
     """Return how a form can close: its buttons' verdicts, and cancelled."""
-    found = [control.decl.closes for control in plan.controls.values() if control.decl.closes]
-    return tuple(dict.fromkeys([*found, "cancelled"]))
+    closing = [control.decl.closes for control in plan.controls.values() if control.decl.closes]
+    return tuple(dict.fromkeys([*closing, "cancelled"]))

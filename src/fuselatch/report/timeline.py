@@ -128,12 +128,12 @@ def draw_failures(axes: Axes, trace: Sequence[TraceEntry], forms: Sequence[str],
 
 def draw_gestures(axes: Axes, trace: Sequence[TraceEntry], per_inch: float) -> None:
     """Draw the gestures as lines through all lanes. Labels that would lie on one another are left out."""
-    found = list(gestures(trace))
+    drawn = list(gestures(trace))
     last = -APART * per_inch
     before = ""
     bottom, top = axes.get_ylim()
-    axes.vlines([number for number, _, _ in found], top, bottom, color="#b7c3cd", linewidth=0.8, zorder=1)
-    for number, label, time in found:
+    axes.vlines([number for number, _, _ in drawn], top, bottom, color="#b7c3cd", linewidth=0.8, zorder=1)
+    for number, label, time in drawn:
         clock = time[11:16] if time[:16] != before else ""
         if number - last >= APART * per_inch:
             before, last = time[:16], number
@@ -204,7 +204,7 @@ def handlers(trace: Sequence[TraceEntry]) -> list[Span]:
 
 def waits(trace: Sequence[TraceEntry]) -> list[Span]:
     """Return the waits: prompts until answered, dialogs until closed."""
-    found: list[Span] = []
+    spans: list[Span] = []
     open_prompts: list[TraceEntry] = []
     dialogs: dict[str, tuple[str, TraceEntry]] = {}
     opened_by = {entry.number: entry for entry in trace if entry.kind == "handler"}
@@ -213,16 +213,16 @@ def waits(trace: Sequence[TraceEntry]) -> list[Span]:
             open_prompts.append(entry)
         elif entry.kind == "answer" and open_prompts:
             asked = open_prompts.pop()
-            found.append(Span(asked.form, asked.number, entry.number, f"{asked.name}: {entry.new}{took(asked, entry)}"))
+            spans.append(Span(asked.form, asked.number, entry.number, f"{asked.name}: {entry.new}{took(asked, entry)}"))
         elif entry.kind == "open" and entry.cause in opened_by and entry.new != "shown":
             dialogs[entry.form] = (opened_by[entry.cause].form, entry)
         elif entry.kind == "close" and entry.form in dialogs:
             opener, opened = dialogs.pop(entry.form)
-            found.append(Span(opener, opened.number, entry.number, f"{entry.form}: {entry.name}{took(opened, entry)}"))
+            spans.append(Span(opener, opened.number, entry.number, f"{entry.form}: {entry.name}{took(opened, entry)}"))
     last = trace[-1]
-    found += [Span(asked.form, asked.number, last.number, f"{asked.name}: not answered") for asked in open_prompts]
-    found += [Span(opener, opened.number, last.number, f"{form}: still open") for form, (opener, opened) in dialogs.items()]
-    return sorted(found, key=lambda span: span.start)
+    spans += [Span(asked.form, asked.number, last.number, f"{asked.name}: not answered") for asked in open_prompts]
+    spans += [Span(opener, opened.number, last.number, f"{form}: still open") for form, (opener, opened) in dialogs.items()]
+    return sorted(spans, key=lambda span: span.start)
 
 
 def took(start: TraceEntry, end: TraceEntry) -> str:

@@ -62,10 +62,10 @@ class Source:
 
     def line_of(self, owner: str, name: str = "") -> int:
         """Return the line of a class, or of its member."""
-        found = self.class_of(owner)
-        if found is None:
+        owner_class = self.class_of(owner)
+        if owner_class is None:
             return 1
-        return next((each.lineno for each in found.body if name and name in names_of(each)), found.lineno)
+        return next((each.lineno for each in owner_class.body if name and name in names_of(each)), owner_class.lineno)
 
 
 def names_around(folder: Path) -> Iterator[str]:
@@ -118,10 +118,10 @@ def check_file(path: Path, name: str = "", around: dict[Path, Counter[str]] | No
         around[path.parent] = Counter(names_around(path.parent))
     source = Source(name, tree, around[path.parent], vars(module))
     for kind in members(module, Container):
-        found = check_class(kind, source)
+        told = check_class(kind, source)
         # A member that was refused is missing for the others: that isn't a fault of theirs.
         missing = importing.refused if kind.__name__ in importing.broken else set()
-        problems.extend(one for one in found if not missing & {*re.findall(r"\w+", one.problem)})
+        problems.extend(one for one in told if not missing & {*re.findall(r"\w+", one.problem)})
     yield from sorted(dict.fromkeys(problems), key=lambda problem: problem.line)
 
 
@@ -308,9 +308,9 @@ def unknown_names(kind: type, plan: FormPlan, source: Source) -> Found:
     """Find names that the form or its controls don't have."""
     ruled = [rule for _, control in own(plan) for rule in control.decl.rules.values() if code_of(rule) is not None]
     every = [value for value in vars(kind).values() if inspect.isfunction(value)]
-    found = [use for function in (*every, *ruled) for use in uses(function)]
-    made = {use.names[0] for use in found if use.is_set and len(use.names) == 1} | {"form", "session"}
-    for use in sorted(set(found), key=lambda use: use.line):
+    used = [use for function in (*every, *ruled) for use in uses(function)]
+    made = {use.names[0] for use in used if use.is_set and len(use.names) == 1} | {"form", "session"}
+    for use in sorted(set(used), key=lambda use: use.line):
         first = use.names[0]
         if first in made or first.startswith("_"):
             continue

@@ -92,10 +92,10 @@ def compared_by(left: ast.expr, op: ast.cmpop, right: ast.expr) -> Iterator[tupl
 def constant(node: ast.expr) -> Any:
     """Return a literal's value, a negative number's too; `...` if it isn't one."""
     try:
-        found = ast.literal_eval(node)
+        value = ast.literal_eval(node)
     except (ValueError, TypeError, SyntaxError):
         return ...
-    return found if found is None or isinstance(found, bool | int | float | str) else ...
+    return value if value is None or isinstance(value, bool | int | float | str) else ...
 
 
 def answers(body: Body) -> Found:
@@ -258,8 +258,8 @@ def opened(body: Body) -> Found:
 def form_of(body: Body, call: ast.Call) -> type[Form] | None:
     """Return the form class that a call opens, if its code shows it."""
     named = call.args[0] if call.args else None
-    found = body.named(named.id) if isinstance(named, ast.Name) else None
-    return found if isinstance(found, type) and issubclass(found, Form) else None
+    form = body.named(named.id) if isinstance(named, ast.Name) else None
+    return form if isinstance(form, type) and issubclass(form, Form) else None
 
 
 def wrong_params(form: type[Form], call: ast.Call) -> Found:

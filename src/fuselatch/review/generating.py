@@ -134,11 +134,11 @@ def text(value: str) -> str:
 
 def free(name: str, taken: Iterable[str]) -> str:
     """Return a free control name: not a keyword, a form's own name or taken."""
-    found = re.sub(r"\W", "_", name).strip("_").lower() or "column"
-    found = f"n{found}" if found[0].isdigit() else found
-    while keyword.iskeyword(found) or hasattr(Form, found) or found in OWN or found in taken:
-        found += "_"
-    return found
+    name_free = re.sub(r"\W", "_", name).strip("_").lower() or "column"
+    name_free = f"n{name_free}" if name_free[0].isdigit() else name_free
+    while keyword.iskeyword(name_free) or hasattr(Form, name_free) or name_free in OWN or name_free in taken:
+        name_free += "_"
+    return name_free
 
 
 def class_name(name: str) -> str:
@@ -169,7 +169,7 @@ def from_function(function: Callable[..., Any], name: str) -> GeneratedForm:
         raise ValueError(f"{name} {does}, and a form can't do that; generate from a plain function that calls it")
     doc = inspect.getdoc(plain) or ""
     outline = Outline(class_name(name), captioned(name), first_line(doc) or f"Calls {name}.")
-    helps = {found[1]: found[2] for line in doc.splitlines()[1:] if (found := PARAM_DOC.match(line))}
+    helps = {match[1]: match[2] for line in doc.splitlines()[1:] if (match := PARAM_DOC.match(line))}
     hints = hints_of(plain)
     for param in inspect.signature(plain).parameters.values():
         if param.kind in (param.VAR_POSITIONAL, param.VAR_KEYWORD):

@@ -108,12 +108,12 @@ class Importing:
     def _note(self, line: int) -> None:
         error = sys.exc_info()[1]
         if isinstance(self._now, ast.ClassDef) and error is not None:
-            found = next((each for each in self._now.body if each.lineno == line), None)
+            statement = next((each for each in self._now.body if each.lineno == line), None)
             self.broken.add(self._now.name)
-            if found is not None and not names_of(found) & self.missing:
-                self._tell(found, error)
-                self.missing |= names_of(found)
-                self.refused |= names_of(found)
+            if statement is not None and not names_of(statement) & self.missing:
+                self._tell(statement, error)
+                self.missing |= names_of(statement)
+                self.refused |= names_of(statement)
 
     def _tell(self, statement: ast.stmt, error: BaseException) -> None:
         if is_follow_up(error, self.missing):
@@ -150,20 +150,20 @@ def is_follow_up(error: BaseException, missing: set[str]) -> bool:
 def member_named(message: str, owner: str, body: list[ast.stmt]) -> ast.stmt | None:
     """Return the class member that an error names (`BookingForm.length: …`), or None."""
     for name in re.findall(rf"\b{re.escape(owner)}\.(\w+)", message):
-        found = next((each for each in body if name in names_of(each)), None)
-        if found is not None:
-            return found
+        member = next((each for each in body if name in names_of(each)), None)
+        if member is not None:
+            return member
     return None
 
 
 def line_in(error: BaseException, path: Path) -> int:
     """Return the last line of a file that an error passed, or 0."""
-    found, step = 0, error.__traceback__
+    line, step = 0, error.__traceback__
     while step is not None:
         if Path(step.tb_frame.f_code.co_filename) == path:
-            found = step.tb_lineno
+            line = step.tb_lineno
         step = step.tb_next
-    return found
+    return line
 
 
 def members(module: ModuleType, kind: type) -> list[Any]:

@@ -116,8 +116,8 @@ def notices_others(opener: Opener) -> None:
     both = [Change("change", SOURCE, 2, {"boat": "X"}, second), Change("change", SOURCE, 1, {"boat": "Mine"}, first)]
     error = refused(opener, mine, both)
     expect(isinstance(error, ChangedMeanwhile), "a row that someone else changed raises ChangedMeanwhile")
-    found = error.theirs if isinstance(error, ChangedMeanwhile) else None
-    expect(found is not None and found["boat"] == "Theirs", "ChangedMeanwhile.theirs is the row as it is now")
+    row_told = error.theirs if isinstance(error, ChangedMeanwhile) else None
+    expect(row_told is not None and row_told["boat"] == "Theirs", "ChangedMeanwhile.theirs is the row as it is now")
     mine.look()
     version = mine.version(SOURCE)
     expect([row["boat"] for row in mine.read(SOURCE)] == ["Theirs", "Teal"], "look() lets read see what others wrote")
@@ -160,10 +160,12 @@ def gives_keys(opener: Opener) -> None:
     expect(
         len({*keys, 1, 2}) == 5 and keys[1] == keys[0] and keys[3] == 40, f"each new row gets a key of its own, not {keys}"
     )
-    found = {row["boat"]: row for row in rows_of(opener())}
-    expect(found["Heron"][KEY] == keys[0] and found["Heron"]["size"] == 3.5, "a NewKey stands for the key of its row")
-    expect(found["Gull"]["size"] == keys[0], "a NewKey in another row is replaced by the key")
-    expect(set(found["Heron"]) == {*ROWS[0]} and found["Heron"]["port"] in (None, ""), "a column that isn't given is blank")
+    by_boat = {row["boat"]: row for row in rows_of(opener())}
+    expect(by_boat["Heron"][KEY] == keys[0] and by_boat["Heron"]["size"] == 3.5, "a NewKey stands for the key of its row")
+    expect(by_boat["Gull"]["size"] == keys[0], "a NewKey in another row is replaced by the key")
+    expect(
+        set(by_boat["Heron"]) == {*ROWS[0]} and by_boat["Heron"]["port"] in (None, ""), "a column that isn't given is blank"
+    )
 
 
 def edits_keys(opener: Opener) -> None:
@@ -186,8 +188,8 @@ def follows_in_order(opener: Opener) -> None:
         Change("change", SOURCE, 1, {"boat": "Three"}),
     ]
     store.write(changes)
-    found = {row[KEY]: row["boat"] for row in rows_of(opener())}
-    expect(found == {1: "Three", 2: "Teal"}, f"changes of one transaction follow one another, not {found}")
+    boats = {row[KEY]: row["boat"] for row in rows_of(opener())}
+    expect(boats == {1: "Three", 2: "Teal"}, f"changes of one transaction follow one another, not {boats}")
     before = rows_of(store)
     store.write([Change("change", SOURCE, 1, {})])
     expect(same_rows(rows_of(store), before), "a change without columns only sees that the row is there")
@@ -213,9 +215,9 @@ def follows_any_order(opener: Opener) -> None:
                 changes.append(Change("remove", SOURCE, held[at][KEY], {}, held.pop(at)))
         store.write(changes)
         for again in (store, opener()):
-            found = sorted(rows_of(again), key=lambda row: row[KEY])
+            in_order = sorted(rows_of(again), key=lambda row: row[KEY])
             told = "; ".join(map(str, changes))
-            expect(same_rows(found, held), f"after {told} the rows are {held}, not {found}")
+            expect(same_rows(in_order, held), f"after {told} the rows are {held}, not {in_order}")
 
 
 def values_come_back(opener: Opener) -> None:
@@ -225,8 +227,8 @@ def values_come_back(opener: Opener) -> None:
             store.write([Change("change", SOURCE, 1, {"boat": text})])
         except StoreRefused:
             continue
-        found = next(row["boat"] for row in rows_of(opener()) if row[KEY] == 1)
-        expect(alike(found, text), f"a text that is written comes back, or is refused: {text[:20]!r} became {found!r:.40}")
+        value = next(row["boat"] for row in rows_of(opener()) if row[KEY] == 1)
+        expect(alike(value, text), f"a text that is written comes back, or is refused: {text[:20]!r} became {value!r:.40}")
     try:
         store.write([Change("change", SOURCE, 1, {"size": "big"})])
     except StoreRefused as error:

@@ -37,12 +37,12 @@ class CsvRecords(FolderRecords):
         if not path.exists():
             return {}
         try:
-            found: Any = json.loads(path.read_text(encoding="utf-8"))
+            schema: Any = json.loads(path.read_text(encoding="utf-8"))
         except (OSError, ValueError) as error:
             raise StoreRefused(f"can't read {path.name}: {error}") from None
-        if not isinstance(found, dict):
-            raise StoreRefused(f"{path.name} must be an object with a 'tableSchema', not {type(found).__name__}")
-        return found
+        if not isinstance(schema, dict):
+            raise StoreRefused(f"{path.name} must be an object with a 'tableSchema', not {type(schema).__name__}")
+        return schema
 
     def _copied(self, snapshot: SourceSnapshot) -> SourceSnapshot:
         return replace(snapshot, more=copied(snapshot.more))

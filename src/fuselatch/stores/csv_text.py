@@ -73,7 +73,7 @@ def any_length(length: int) -> Iterator[None]:
 def entries_of(text: str, separator: str, name: str) -> tuple[list[list[str]], list[str]]:
     """Return a file's entries by record, the header first, and the text of each; raise `StoreRefused` with name and line."""
     lines = io.StringIO(text, newline="").readlines()
-    found: list[list[str]] = []
+    lines_read: list[list[str]] = []
     texts: list[str] = []
     reader = csv.reader(lines, delimiter=separator, strict=True)
     before, width = 0, -1
@@ -83,17 +83,17 @@ def entries_of(text: str, separator: str, name: str) -> tuple[list[list[str]], l
                 now = reader.line_num
                 record = lines[before] if now == before + 1 else "".join(lines[before:now])
                 before = now
-                if not entries and found:
+                if not entries and lines_read:
                     texts[-1] += record
                     continue
-                if found and len(entries) != width:
+                if lines_read and len(entries) != width:
                     raise StoreRefused(f"{name}:{now}: {len(entries)} columns, but the header has {width}")
                 width = len(entries)
-                found.append(entries)
+                lines_read.append(entries)
                 texts.append(record)
         except csv.Error as error:
             raise StoreRefused(f"{name}:{reader.line_num}: {error}") from None
-    return found, texts
+    return lines_read, texts
 
 
 def separator_of(text: str) -> str:
@@ -149,8 +149,8 @@ def parsed(
 
 def part(schema: Mapping[str, object], name: str) -> Mapping[str, Any]:
     """Return an object in a schema."""
-    found = schema.get(name, {})
-    return found if isinstance(found, Mapping) else {}
+    column = schema.get(name, {})
+    return column if isinstance(column, Mapping) else {}
 
 
 def described(
@@ -191,16 +191,16 @@ def kinds_of(
     comma: bool,
 ) -> dict[str, Kind | None]:
     """Return each column's kind. In a file with decimal commas, a column of whole numbers may get decimals after a comma."""
-    found = {
+    kinds = {
         name: declared.get(name) or kind_of(column, types.get(name), comma)
         for name, column in zip(names, columns, strict=True)
     }
-    if comma and any(kind in DECIMAL_COMMA.values() for kind in found.values()):
-        for name, kind in found.items():
+    if comma and any(kind in DECIMAL_COMMA.values() for kind in kinds.values()):
+        for name, kind in kinds.items():
             if kind is not None and name not in declared and kind.type in DECIMAL_COMMA:
                 at = columns[names.index(name)]
-                found[name] = kind_of(at, kind.type, True) if any("." in text for text in at) else DECIMAL_COMMA[kind.type]
-    return found
+                kinds[name] = kind_of(at, kind.type, True) if any("." in text for text in at) else DECIMAL_COMMA[kind.type]
+    return kinds
 
 
 def values_of(column: Sequence[str], kind: Kind, path: Path, name: str) -> list[Any]:
@@ -229,7 +229,7 @@ def shielded(text: str) -> bool:
 
 def fitting(row: Mapping[str, object], snapshot: SourceSnapshot, source: str) -> dict[str, Any]:
     """Return a row's values as its source gives them back; raise `StoreRefused` for one that wouldn't come back equal."""
-    found = {}
+    values = {}
     layout: Layout = snapshot.more
     known_columns(row, snapshot.columns, f"'{source}' has no column")
     for column, value in row.items():
@@ -237,7 +237,7 @@ def fitting(row: Mapping[str, object], snapshot: SourceSnapshot, source: str) ->
         if column in layout.guessed:
             widen(layout, column, value, where)
         try:
-            found[column] = fitted(value, layout.kinds[column], where)
+            values[column] = fitted(value, layout.kinds[column], where)
         except ValueError as error:
             raise StoreRefused(str(error)) from None
         kind = layout.kinds[column] or TEXT
@@ -249,9 +249,9 @@ def fitting(row: Mapping[str, object], snapshot: SourceSnapshot, source: str) ->
             and not comes_back(kind, value)
         ):
             # Nothing declares that a text isn't meant.
-            raise altered(where, value, found[column])
-        must_come_back(found[column], kind, layout, where)
-    return found
+            raise altered(where, value, values[column])
+        must_come_back(values[column], kind, layout, where)
+    return values
 
 
 def widen(layout: Layout, column: str, value: object, where: str) -> None:
@@ -331,14 +331,14 @@ def bytes_of(layout: Layout) -> bytes:
 
 def reread(rows: Sequence[Mapping[str, object]], before: Mapping[str, Kind | None], layout: Layout, path: Path) -> list[Any]:
     """Return rows with the values of columns whose guessed kind became wider."""
-    found = [dict(row) for row in rows]
+    read = [dict(row) for row in rows]
     for column, kind in layout.kinds.items():
         if kind is not None and before[column] is not kind:
             at = list(layout.kinds).index(column)
             texts = [record[at] for record in entries_of("".join(layout.texts), layout.separator, "")[0][1:]]
-            for row, value in zip(found, values_of(texts, kind, path, column), strict=True):
+            for row, value in zip(read, values_of(texts, kind, path, column), strict=True):
                 row[column] = value
-    return found
+    return read
 
 
 def copied(layout: Layout) -> Layout:

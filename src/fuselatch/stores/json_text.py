@@ -14,14 +14,14 @@ from fuselatch.core.model.values import adapted, short
 def object_of(line: bytes) -> Plain:
     """Return a line's object, with decimals as `Decimal`; raise `ValueError`."""
     try:
-        found = json.loads(line.decode(), parse_float=Decimal, parse_constant=no_value, object_pairs_hook=once)
+        data = json.loads(line.decode(), parse_float=Decimal, parse_constant=no_value, object_pairs_hook=once)
     except UnicodeDecodeError:
         raise ValueError("not valid UTF-8; save the file as UTF-8") from None
     except json.JSONDecodeError as error:
         raise ValueError(f"not valid JSON at column {error.colno}: {error.msg}") from None
-    if not isinstance(found, dict):
-        raise ValueError(f"an object is needed, not {short(found)}")
-    return found
+    if not isinstance(data, dict):
+        raise ValueError(f"an object is needed, not {short(data)}")
+    return data
 
 
 def no_value(text: str) -> Any:
@@ -30,11 +30,11 @@ def no_value(text: str) -> Any:
 
 def once(pairs: Sequence[tuple[str, Any]]) -> Plain:
     """Return an object. A name that appears twice would lose a value."""
-    found = dict(pairs)
-    if len(found) < len(pairs):
+    members = dict(pairs)
+    if len(members) < len(pairs):
         names = [name for name, _ in pairs]
         raise ValueError(f"'{next(name for name in names if names.count(name) > 1)}' appears twice")
-    return found
+    return members
 
 
 def text_of(value: object) -> str:

@@ -47,9 +47,9 @@ class MemoryRecords:
 
     def columns(self, source: str) -> list[str]:
         rows = self.sources[source]
-        found = list(rows.columns) if hasattr(rows, "columns") else list(next(iter(rows), {}))
+        names = list(rows.columns) if hasattr(rows, "columns") else list(next(iter(rows), {}))
         # A source that has lost its last row keeps its columns.
-        return self._columns.setdefault(source, found) if not found else found
+        return self._columns.setdefault(source, names) if not names else names
 
     def key(self, source: str) -> KeyName:
         given = self.keys.get(source) or next(iter(self.columns(source)), "")
@@ -57,12 +57,12 @@ class MemoryRecords:
 
     def trouble(self, source: str) -> str:
         version = self.versions[source]
-        found = self._troubles.get(source)
-        if found is None or found[0] != version:
+        trouble = self._troubles.get(source)
+        if trouble is None or trouble[0] != version:
             rows = self.sources[source]
             text = "" if hasattr(rows, "columns") else trouble_with(rows, self.key(source), source)
-            found = self._troubles[source] = version, text
-        return found[1]
+            trouble = self._troubles[source] = version, text
+        return trouble[1]
 
     def expect_types(self, source: str, types: Mapping[str, type | None]) -> None:
         self._types = {**self._types, source: {**self._types.get(source, {}), **types}}
@@ -171,9 +171,9 @@ class CopiedRecords(MemoryRecords):
     def fork(self) -> MemoryRecords:
         """Return a store with the same rows, in which writes leave this one as it is."""
         forked = super().fork()
-        found = CopiedRecords(self._store)
-        vars(found).update(vars(forked))
-        return found
+        copied = CopiedRecords(self._store)
+        vars(copied).update(vars(forked))
+        return copied
 
 
 def records_forked(store: Store | None) -> MemoryRecords | None:

@@ -49,12 +49,12 @@ def trouble_with(rows: Iterable[Record], key: KeyName, source: str) -> str:
             return ""
     seen: set[Any] = set()
     for row in rows if key else ():
-        found = key_in(row, key)
-        if found is None:
+        key_found = key_in(row, key)
+        if key_found is None:
             return later("store.blank_key", source=source, column=shown_key(key))
-        if found in seen:
-            return later("store.same_key", source=source, column=shown_key(key), key=shown_key(found))
-        seen.add(found)
+        if key_found in seen:
+            return later("store.same_key", source=source, column=shown_key(key), key=shown_key(key_found))
+        seen.add(key_found)
     return ""
 
 

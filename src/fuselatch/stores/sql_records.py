@@ -207,8 +207,8 @@ class SqlRecords(Sources):
             key = self._key_of(source) or tuple(column.name for column in table.primary_key.columns) or names[:1]
             known_columns(key, names, f"'{source}' has no key column")
             stamp = self._read_stamp(database, table, source)
-            found = database.execute(select(table).order_by(*[table.c[column] for column in key]))
-            rows = tuple([dict(row._mapping) for row in found])
+            result = database.execute(select(table).order_by(*[table.c[column] for column in key]))
+            rows = tuple([dict(row._mapping) for row in result])
             captions = {column.name: column.comment for column in table.columns if column.comment}
         return SourceSnapshot(rows, names, key, stamp, captions, table, trouble_with(rows, key_name(key), source))
 
@@ -291,9 +291,9 @@ class SqlRecords(Sources):
             return given[0] if len(given) == 1 else given
         key = change.key if isinstance(change.key, tuple) else (change.key,)
         there = select(table).where(*[column == part for column, part in zip(keys, key, strict=True)])
-        found = database.execute(there.with_for_update()).all()
-        theirs = dict(found[0]._mapping) if found else None
-        if len(found) > 1:
+        locked = database.execute(there.with_for_update()).all()
+        theirs = dict(locked[0]._mapping) if locked else None
+        if len(locked) > 1:
             raise StoreRefused(later("store.same_key", source=source, column=shown_key(name), key=shown_key(change.key)))
         if theirs is None or change.conflicts_with(theirs):
             raise ChangedMeanwhile(change, theirs)
@@ -313,8 +313,8 @@ class SqlRecords(Sources):
     ) -> None:
         """Refuse what isn't the same when it is read again: the transaction is given up."""
         there = select(table).where(*[column == part for column, part in zip(keys, key, strict=True)])
-        found = database.execute(there).all()
-        back = found[0]._mapping if len(found) == 1 else {}
+        stored = database.execute(there).all()
+        back = stored[0]._mapping if len(stored) == 1 else {}
         for column, value in row.items():
             if not is_equal(value, back.get(column)):
                 where = f"column '{column}' of '{source}'"
@@ -332,16 +332,16 @@ def must_have_key(table: Table, keys: Sequence[Any], row: Record, source: str) -
 def type_of(column: Any) -> type:
     """Return the Python type of a column's values; `object` if it has none."""
     try:
-        found: type = column.type.python_type
+        kind: type = column.type.python_type
     except NotImplementedError:
         return object
-    return found
+    return kind
 
 
 def is_exact(database: Connection, source: str, column: str) -> bool:
     """Return True if a SQLite column stores amounts as text."""
-    found = database.exec_driver_sql("select type from pragma_table_info(?) where name = ?", (source, column)).scalar()
-    return found == ExactText().get_col_spec()
+    declared = database.exec_driver_sql("select type from pragma_table_info(?) where name = ?", (source, column)).scalar()
+    return declared == ExactText().get_col_spec()
 
 
 def changes_of(file: Path) -> Any:

@@ -79,8 +79,8 @@ class Parts:
         """Return a sheet by name."""
         if name not in self.sheets:
             paths = {link: path for _, path, link in self.named_links(self.book_path)}
-            found = next(each for each in self.book.iter(tag("sheet")) if each.get("name") == name)
-            self.sheets[name] = Sheet(self, paths[found.get(ID)])
+            entry = next(each for each in self.book.iter(tag("sheet")) if each.get("name") == name)
+            self.sheets[name] = Sheet(self, paths[entry.get(ID)])
         return self.sheets[name]
 
     @property
@@ -107,12 +107,12 @@ class Parts:
     def recalculate(self) -> None:
         """Let the next program that opens the workbook calculate it again: calculated values stay until then."""
         self.changed.add(self.book_path)
-        found = self.book.find(tag("calcPr"))
-        if found is None:
-            found = etree.Element(tag("calcPr"))
+        settings = self.book.find(tag("calcPr"))
+        if settings is None:
+            settings = etree.Element(tag("calcPr"))
             before = [each for each in self.book if etree.QName(each).localname in BEFORE_CALC]
-            before[-1].addnext(found)
-        found.set("fullCalcOnLoad", "1")
+            before[-1].addnext(settings)
+        settings.set("fullCalcOnLoad", "1")
 
     def forget_calculation(self, removed: set[tuple[str, str]]) -> None:
         """Take cells without a formula from the chain of calculation: sheet number and cell."""
@@ -181,9 +181,9 @@ class Sheet:
 
     def cell(self, line: int, column: int) -> Any:
         """Return a cell; make it if there is none."""
-        found = self.find(line, column)
-        if found is not None:
-            return found
+        there = self.find(line, column)
+        if there is not None:
+            return there
         row = self.row(line)
         made = etree.Element(tag("c"), r=f"{get_column_letter(column)}{line}")
         if row.get("s") is not None:
@@ -290,13 +290,13 @@ class Sheet:
     def formula(self, line: int, column: int) -> str:
         """Return a cell's formula, also one that it shares with others, or ""."""
         cell = self.find(line, column)
-        found = cell.find(tag("f")) if cell is not None else None
-        if found is None or found.get("t") in ("array", "dataTable"):
+        element = cell.find(tag("f")) if cell is not None else None
+        if element is None or element.get("t") in ("array", "dataTable"):
             return ""
-        if found.text or found.get("t") != "shared":
-            return found.text or ""
+        if element.text or element.get("t") != "shared":
+            return element.text or ""
         for other in self.data.iter(tag("f")):
-            if other.get("si") == found.get("si") and other.text:
+            if other.get("si") == element.get("si") and other.text:
                 origin = other.getparent().get("r")
                 there = f"{get_column_letter(column)}{line}"
                 return str(Translator(f"={other.text}", origin).translate_formula(there))[1:]
@@ -327,30 +327,30 @@ class Sheet:
         listed = self.root.find(tag("cols"))
         settings = self.root.find(tag("sheetFormatPr"))
         usual = float(settings.get("defaultColWidth", 8.43)) if settings is not None else 8.43
-        found = None
+        column_entry = None
         for each in listed if listed is not None else ():
             if int(each.get("min")) <= column <= int(each.get("max")):
-                found = each
-        if needed <= (float(found.get("width", usual)) if found is not None else usual):
+                column_entry = each
+        if needed <= (float(column_entry.get("width", usual)) if column_entry is not None else usual):
             return
         if listed is None:
             listed = etree.Element(tag("cols"))
             self.data.addprevious(listed)
-        made = deepcopy(found) if found is not None else etree.Element(tag("col"))
+        made = deepcopy(column_entry) if column_entry is not None else etree.Element(tag("col"))
         made.attrib.update({"min": str(column), "max": str(column), "width": f"{needed:g}", "customWidth": "1"})
-        if found is None:
+        if column_entry is None:
             listed.insert(sum(int(each.get("max")) < column for each in listed), made)
             return
-        first, last = int(found.get("min")), int(found.get("max"))
-        found.addprevious(made)
+        first, last = int(column_entry.get("min")), int(column_entry.get("max"))
+        column_entry.addprevious(made)
         if first < column:
-            before = deepcopy(found)
+            before = deepcopy(column_entry)
             before.set("max", str(column - 1))
             made.addprevious(before)
         if column < last:
-            found.set("min", str(column + 1))
+            column_entry.set("min", str(column + 1))
         else:
-            listed.remove(found)
+            listed.remove(column_entry)
 
 
 serial: Any = to_excel

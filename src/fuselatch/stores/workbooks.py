@@ -108,13 +108,15 @@ class WorkbookRecords(Sources):
             raise KeyError(source)
         sheet = book[source]
         columns = headings(sheet, self.path.name)
-        found = dict(numbered(sheet, len(columns)))
-        rows = tuple([dict(zip(columns, map(value_of, cells), strict=True)) for cells in found.values()])
+        by_number = dict(numbered(sheet, len(columns)))
+        rows = tuple([dict(zip(columns, map(value_of, cells), strict=True)) for cells in by_number.values()])
         key = self._key_of(source) or columns[:1]
         for column in key:
             if column not in columns:
                 raise StoreRefused(f"sheet '{source}' has no key column '{column}'; {suggest(column, columns)}")
-        return SourceSnapshot(rows, columns, key, stamp, more=list(found), trouble=trouble_with(rows, key_name(key), source))
+        return SourceSnapshot(
+            rows, columns, key, stamp, more=list(by_number), trouble=trouble_with(rows, key_name(key), source)
+        )
 
     def write(self, changes: Sequence[Change]) -> list[Any]:
         try:
@@ -209,15 +211,15 @@ def opened(data: bytes, name: str) -> Workbook:
 
 def headings(sheet: Worksheet, file: str) -> tuple[str, ...]:
     """Return a sheet's columns: the texts of its first row up to the first blank."""
-    found: list[str] = []
+    texts: list[str] = []
     for cell in next(sheet.iter_rows(min_row=1, max_row=1), ()):
         if cell.value is None:
             break
         name = str(cell.value).strip()
-        if name in found:
+        if name in texts:
             raise StoreRefused(f"{file}, sheet '{sheet.title}', cell {cell.coordinate}: column name '{name}' appears twice")
-        found.append(name)
-    return tuple(found)
+        texts.append(name)
+    return tuple(texts)
 
 
 def numbered(sheet: Worksheet, width: int) -> Iterator[tuple[int, Sequence[Any]]]:
@@ -242,14 +244,14 @@ def value_of(cell: Any) -> Any:
 
 def named_cells(book: Workbook) -> dict[str, Any]:
     """Return the single cells that have a name."""
-    found: dict[str, Any] = {}
+    cells: dict[str, Any] = {}
     for name, defined in book.defined_names.items():
         places = list(defined.destinations)
         if len(places) == 1 and places[0][0] in book.sheetnames:
             cell = book[places[0][0]][places[0][1].replace("$", "")]
             if isinstance(cell, Cell):
-                found[name] = cell
-    return found
+                cells[name] = cell
+    return cells
 
 
 def put(parts: Parts, name: str, place: tuple[int, int], value: object, values: dict[tuple[str, str], Any]) -> None:
@@ -285,9 +287,9 @@ def clear_line(parts: Parts, name: str, line: int, width: int, values: dict[tupl
 def must_fit(value: object, sheet: str, cell: str) -> None:
     """Refuse a value that a workbook can't have."""
     if isinstance(value, str):
-        found = NO_TEXT.search(value)
-        if found is not None:
-            raise StoreRefused(later("store.encoding", character=ascii(found[0])[1:-1], encoding="xlsx"))
+        character = NO_TEXT.search(value)
+        if character is not None:
+            raise StoreRefused(later("store.encoding", character=ascii(character[0])[1:-1], encoding="xlsx"))
         if len(value.encode("utf-16-le")) // 2 > LONGEST_CELL:
             raise StoreRefused(later("store.too_long", length=len(value), limit=LONGEST_CELL))
     elif isinstance(value, int | Decimal) and not isinstance(value, bool):

@@ -285,9 +285,9 @@ class Engine(EnginePort):
         def put(turn: Turn) -> None:
             # Its own being hidden doesn't hold it back.
             if not form._state.hidden or self.state.stack.covered(form):
-                found = covering(self.state, form)
-                if found is not None:
-                    raise NotAllowedHere(f"{type(form).__name__} can't come to the front: {found[0]}")
+                cover = covering(self.state, form)
+                if cover is not None:
+                    raise NotAllowedHere(f"{type(form).__name__} can't come to the front: {cover[0]}")
             changing.put_hidden(turn, form, False)
             turn.note_form("step", form, "to_front")
             self.state.stack.bring_to_front(turn, form)
@@ -344,8 +344,8 @@ class Engine(EnginePort):
     # ---- latches
 
     def latch_answer(self, form: OpenForm, latch: Latch) -> str | None:
-        found: str | None = self.state.latches.read(latching.LatchRead(form, latch, latch.name))
-        return found
+        answer: str | None = self.state.latches.read(latching.LatchRead(form, latch, latch.name))
+        return answer
 
     def latch_when(self, form: OpenForm, latch: Latch) -> datetime | None:
         # Read as the answer is, so that rules follow it.

@@ -68,13 +68,13 @@ def feed(state: SessionState, gesture: Gesture) -> None:
         must_be_offered(state, gesture.text)
     form = state.stack.front if not gesture.form else open_form_named(state, gesture.form)
     control = target_of(state, gesture, form)
-    found = refusals.obstacle(state, gesture, control)
+    reason = refusals.obstacle(state, gesture, control)
     if gesture.item and control is not None and control._plan.offers:
         gesture = with_text(gesture, control)
     plain = not gesture.text or (control is not None and not is_masked(control))
     shown = gesture if plain else masked_gesture(gesture, form, control)
-    if found is not None:
-        refuse(state, shown, found)
+    if reason is not None:
+        refuse(state, shown, reason)
     if form is None or form is state.stack.front:
         quiet = verb in RUNS_NO_AUTHOR_CODE and RUNS_NO_AUTHOR_CODE[verb](state, control)
         runner.start(state, shown, lambda turn: carry(turn, gesture, control), "user", quiet)
@@ -150,8 +150,8 @@ def target_of(state: SessionState, gesture: Gesture, form: OpenForm | None) -> C
             return plainly
     if form is None or (state.waits and state.prompt_wait is not None):
         return None
-    found = control_named(form, path)
-    if found._plan.is_group and gesture.verb not in found._decl.accepts:
+    meant = control_named(form, path)
+    if meant._plan.is_group and gesture.verb not in meant._decl.accepts:
         hint = suggest(path, [control.name for control in form._state.order])
         raise UnknownName(f"{form._state.name} has no control '{path}'; {hint}")
-    return found
+    return meant

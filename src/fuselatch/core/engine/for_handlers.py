@@ -36,8 +36,8 @@ class SessionRecords:
 
     def rows(self, source: str) -> tuple[Mapping[str, object], ...]:
         """Return all rows of a source, with what this gesture has staged. Rules can read them."""
-        found: tuple[Mapping[str, object], ...] = self._engine.state.rows.read(source)
-        return found
+        read: tuple[Mapping[str, object], ...] = self._engine.state.rows.read(source)
+        return read
 
     def read(self, source: str, key: object) -> Mapping[str, object] | None:
         """Return the row with a key, with what this gesture has staged, or None. Rules can read it."""
@@ -117,8 +117,8 @@ class ForHandlers:
         if to is not None:
             if to not in ("hour", "minute", "second"):
                 raise ValueError(f"now(to={to!r}): use 'hour', 'minute' or 'second'")
-            found: datetime = self._state.time.read(to)
-            return found
+            time: datetime = self._state.time.read(to)
+            return time
         tracker = self._engine.tracker
         if tracker is not None and not isinstance(tracker, AtStart):
             raise NotAllowedHere(
@@ -128,20 +128,20 @@ class ForHandlers:
 
     def today(self) -> date:
         """Return the session's date. Rules can read it."""
-        found: date = self._state.time.read("day")
-        return found
+        day: date = self._state.time.read("day")
+        return day
 
     def find(self, form: Callable[..., F]) -> F | None:
         """Return the front form of a class, or None. Rules can read it."""
         if not isinstance(form, type):
             raise TypeError(f"find(…): expected a form class, not {short(form)}")
-        found: F | None = self._state.open_forms.read(form)
-        return found
+        front: F | None = self._state.open_forms.read(form)
+        return front
 
     def __getitem__(self, shared: Shared[T]) -> T:
         """Return the session's value of a `Shared`. Rules can read it."""
-        found: T = self._engine.read_shared(shared)
-        return found
+        value: T = self._engine.read_shared(shared)
+        return value
 
     def __setitem__(self, shared: Shared[T], value: T) -> None:
         """Set the session's value of a `Shared`."""

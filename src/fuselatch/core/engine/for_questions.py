@@ -54,8 +54,8 @@ class ForQuestions:
         class. Without a form's name it is the front form's. The form is None if no form is open. A path isn't looked up.
         Raises `UnknownName` for a declaration that no open form has.
         """
-        found: Any = place_of_control(self._state, control)
-        return found  # type: ignore[no-any-return]
+        place: Any = place_of_control(self._state, control)
+        return place  # type: ignore[no-any-return]
 
     def control(self, name: str) -> Any:
         """Return the live control that a name means: "price", "Side.word", "extras[2].price". Raises `UnknownName`."""
@@ -79,9 +79,9 @@ class ForQuestions:
         for form in self._state.stack.forms:
             state = form._state
             if f"{state.serial}" == serial:
-                found = state.controls.get(path) or state.nodes.get(path)
-                if not path or found is not None:
-                    return state.name, "" if found is None else found.name
+                live = state.controls.get(path) or state.nodes.get(path)
+                if not path or live is not None:
+                    return state.name, "" if live is None else live.name
         raise UnknownName(f"'{id}' is no longer there")
 
     def mute(self, handler: Callable[..., object], reason: str) -> None:

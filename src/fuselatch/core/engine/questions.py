@@ -52,8 +52,8 @@ class Entry(NamedTuple):
     @property
     def choices(self) -> Choices[object] | None:
         """Its choices as they were last announced, or None if it has none."""
-        found: Choices[object] | None = seen(self.live, "choices") if self.live._plan.offers else None
-        return found
+        choices: Choices[object] | None = seen(self.live, "choices") if self.live._plan.offers else None
+        return choices
 
 
 def entries_of(form: OpenForm) -> Iterator[Entry]:

@@ -360,9 +360,9 @@ def blamed(turn: Turn, error: BaseException) -> BaseException:
     # An argument of a wrong type or value, from a program, is raised as it is.
     explained = (FuseLatchError, TypeError, ValueError) if turn.by == "program" else FuseLatchError
     if isinstance(error, Exception) and not isinstance(error, explained):
-        found = place_outside(error)
-        if found is not None:
-            file, line, function = found
+        place = place_outside(error)
+        if place is not None:
+            file, line, function = place
             failure = HandlerFailed((file, line), error, chain(turn.event, function, turn.description), turn.description)
             failure.__cause__ = error
             return failure

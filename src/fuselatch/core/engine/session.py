@@ -135,8 +135,8 @@ class Session(ForHandlers, ForQuestions):
 
     def _items(self, control: Any, start: int, stop: int) -> tuple[tuple[ItemView, ...], tuple[tuple[str, ...], ...]]:
         self._state.workers.must_be_at_home()
-        found: tuple[tuple[ItemView, ...], tuple[tuple[str, ...], ...]] = control._decl.items_between(control, start, stop)
-        return found
+        items: tuple[tuple[ItemView, ...], tuple[tuple[str, ...], ...]] = control._decl.items_between(control, start, stop)
+        return items
 
     def picture(self, id: str) -> Picture | None:
         """Return a picture that the user sees now, by the id that the view gives; None if it isn't there any more."""

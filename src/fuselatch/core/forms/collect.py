@@ -162,10 +162,10 @@ class _Collector:
 
     def _of_mixin(self, base: type) -> None:
         """Refuse controls, prompts, handlers and checks of a plain class: they would be left out in silence."""
-        found = next((name for name, value in vars(base).items() if is_declared(value)), None)
-        if found is not None:
+        name_declared = next((name for name, value in vars(base).items() if is_declared(value)), None)
+        if name_declared is not None:
             root = self.root.__name__
-            raise self.fail(found, f"{base.__name__} isn't a {root.lower()}; write class {base.__name__}({root})")
+            raise self.fail(name_declared, f"{base.__name__} isn't a {root.lower()}; write class {base.__name__}({root})")
 
     def _member(self, name: str, value: object) -> None:
         before = self.members.get(name)
@@ -277,9 +277,9 @@ class _Collector:
                     continue
                 where, event = self._heard_key(name, source)
                 up = where.count(".") if isinstance(where, str) else 0
-                found = self.heard.setdefault((where, event), [])
-                if handler.function not in [one.function for one in found]:
-                    found.append(replace(handler, up=up))
+                known = self.heard.setdefault((where, event), [])
+                if handler.function not in [one.function for one in known]:
+                    known.append(replace(handler, up=up))
         for (where, event), handlers in self.heard.items():
             if where is None:
                 self.plan.heard[event] = tuple(handlers)
@@ -353,7 +353,7 @@ class _Collector:
                 continue
             methods = [value for base in self.form.__mro__ for value in vars(base).values() if hasattr(value, "__code__")]
             asking = [list(codes_in(method.__code__)) for method in methods if name in names_in(method.__code__)]
-            codes = [code for found in asking for code in found]
+            codes = [code for names in asking for code in names]
             if not asking or any(SPREADS in code.co_code[::2] for code in codes):
                 continue
             passed = [word for code in codes for const in code.co_consts if isinstance(const, tuple) for word in const]
@@ -392,9 +392,9 @@ def may_start(decl: Declaration[Any]) -> bool:
     if not decl.holds_value:
         return False
     constants = decl.constants
-    found = constants.get("default", None if "default" in decl.rules else constants.get("value"))
+    start = constants.get("default", None if "default" in decl.rules else constants.get("value"))
     blank: Any = getattr(decl, "blank", "")
-    return "default" in decl.rules or (found is not None and not same(found, blank))
+    return "default" in decl.rules or (start is not None and not same(start, blank))
 
 
 def codes_in(code: CodeType) -> Iterator[CodeType]:

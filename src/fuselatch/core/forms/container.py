@@ -98,10 +98,10 @@ class OpenForm(Container):
     def title(self) -> str:
         """The form's title."""
         state = self._state
-        found: str = state._current("title")
+        text: str = state._current("title")
         if state.engine.tracker is not None:
-            state.engine.tracker[(state, "title")] = found
-        return found
+            state.engine.tracker[(state, "title")] = text
+        return text
 
     @property
     def is_open(self) -> bool:

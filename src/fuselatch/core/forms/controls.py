@@ -133,10 +133,10 @@ class LiveChecked(Live):
         return self._tracked("marker", self._shown_marker())
 
     def _shown_marker(self) -> Marker:
-        found = self._preview if self._preview is not None else self._findings
-        if not found or not self._has("visible"):
+        findings = self._preview if self._preview is not None else self._findings
+        if not findings or not self._has("visible"):
             return NO_MARKER
-        for finding in found:
+        for finding in findings:
             if self._marked or finding.while_typing:
                 return Marker(finding.text, finding.level)
         return NO_MARKER

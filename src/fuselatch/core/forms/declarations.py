@@ -374,14 +374,14 @@ class Within:
         return f"{name_of(self.outer)}.{name_of(self.decl)}"
 
     def __getattr__(self, name: str) -> Any:
-        found = getattr(self.decl, name)
-        if not name.startswith("_") and isinstance(found, Declaration):
-            return Within(self, found)
-        if isinstance(found, EventSource):
+        value = getattr(self.decl, name)
+        if not name.startswith("_") and isinstance(value, Declaration):
+            return Within(self, value)
+        if isinstance(value, EventSource):
             return EventSource(self, name)
-        if isinstance(found, Within):
-            return Within(self, found.decl)
-        return found
+        if isinstance(value, Within):
+            return Within(self, value.decl)
+        return value
 
     def __repr__(self) -> str:
         return f"<{self.name}>"

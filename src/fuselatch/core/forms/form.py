@@ -232,11 +232,11 @@ class Form(OpenForm, metaclass=FormKind):
 
         `Button("OK", closes="accepted", enabled=lambda form: form.is_valid)`.
         """
-        found = self._engine.is_form_valid(self)
+        valid = self._engine.is_form_valid(self)
         tracker = self._engine.tracker
         if tracker is not None:
-            tracker[(self._state, "is_valid")] = found
-        return found
+            tracker[(self._state, "is_valid")] = valid
+        return valid
 
     def refresh(self) -> None:
         """Run every rule of the form again. Use this after changing something that rules don't track."""
@@ -329,11 +329,11 @@ def latches_of(form: type[Form]) -> Iterator[tuple[str, Latch]]:
 
 def forms_loaded() -> list[type[Form]]:
     """Return the form classes that Python has loaded. One whose declaration failed may still be there: it is left out."""
-    found: list[type[Form]] = []
+    classes: list[type[Form]] = []
     waiting = Form.__subclasses__()
     while waiting:
         kind = waiting.pop(0)
         if "_plan" in vars(kind):
-            found.append(kind)
+            classes.append(kind)
         waiting.extend(kind.__subclasses__())
-    return found
+    return classes

@@ -116,10 +116,10 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
         if live._cells is not None or live._set is not None:
             return self.field(live, formats)
         # All is constant, so that forms share it.
-        found = self.fields.get(formats)
-        if found is None:
-            found = self.fields[formats] = self.field(live, formats)
-        return found
+        part = self.fields.get(formats)
+        if part is None:
+            part = self.fields[formats] = self.field(live, formats)
+        return part
 
     def field(self, live: ControlState, formats: Formats) -> FieldPart:
         """Return the part of the view of a field."""

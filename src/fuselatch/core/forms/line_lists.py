@@ -42,11 +42,11 @@ class LineList(LiveChecked, Generic[L]):
     @property
     def rows(self) -> tuple[L, ...]:
         """The lines in order. Rules can read them."""
-        found: tuple[L, ...] = self._current("rows")
+        rows: tuple[L, ...] = self._current("rows")
         tracker = self._engine.tracker
         if tracker is not None:
-            tracker[(self, "rows")] = found
-        return found
+            tracker[(self, "rows")] = rows
+        return rows
 
     def __len__(self) -> int:
         return len(self.rows)

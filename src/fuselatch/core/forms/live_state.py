@@ -175,11 +175,11 @@ class ControlState(Node):
 
     def _read(self, prop: str) -> Any:
         """Return a property, and track it if a rule is running."""
-        found = current(self, prop)
+        value = current(self, prop)
         tracker = self._engine.tracker
         if tracker is not None:
-            tracker[(self, prop)] = found
-        return found
+            tracker[(self, prop)] = value
+        return value
 
     def _has(self, prop: str) -> bool:
         """Return True if a control and its groups are enabled (or visible)."""
@@ -202,8 +202,8 @@ def property_of(control: ControlState, prop: object) -> Any:
         return control._engine.fresh(control._cells[prop])
     if control._set is not None and prop in control._set:
         return control._set[prop]
-    found = control._decl.constants.get(prop)
-    return control._trouble is not None if found is None and prop == "trouble" else found
+    value = control._decl.constants.get(prop)
+    return control._trouble is not None if value is None and prop == "trouble" else value
 
 
 def value_of(control: ControlState) -> Any:
@@ -256,8 +256,8 @@ def seen(control: ControlState, prop: str) -> Any:
     """Return a property as it was last announced, without running a rule."""
     cells = control._cells
     if cells is not None and prop in cells:
-        found = cells[prop].announced
-        return UNSEEN_VALUES.get(prop, "") if found is UNSEEN else found
+        value = cells[prop].announced
+        return UNSEEN_VALUES.get(prop, "") if value is UNSEEN else value
     if control._set is not None and prop in control._set:
         return control._set[prop]
     return control._decl.constants.get(prop)

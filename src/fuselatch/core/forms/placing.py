@@ -126,10 +126,10 @@ def placed_at(form: Any, path: str) -> Live | None:
     state = form._state
     if "#" in path:
         return None
-    found: Live | None = state.controls.get(path) or state.nodes.get(path)
-    match = PLACE.fullmatch(path) if found is None else None
+    placed: Live | None = state.controls.get(path) or state.nodes.get(path)
+    match = PLACE.fullmatch(path) if placed is None else None
     if match is None:
-        return found
+        return placed
     lines = next((each for each in state.lines if each._plan.path == match[1]), None)
     if lines is None:
         return None

@@ -48,8 +48,8 @@ def from_open(form: Any, control: str) -> Callable[[Any], Any]:
     plan = getattr(form, "_plan", None)
     if plan is None:
         raise DeclarationError(f"from_open(…): expected a form class, not {short(form)}")
-    found = plan.controls.get(control)
-    if found is None or not found.decl.holds_value:
+    source = plan.controls.get(control)
+    if source is None or not source.decl.holds_value:
         holding = [path for path, placed in plan.controls.items() if placed.decl.holds_value]
         raise DeclarationError(
             f"from_open({form.__name__}, …): no control '{control}' with a value; {suggest(control, holding)}"

@@ -37,8 +37,8 @@ class Shared(Generic[T]):
         """Return a value of the type; an int is accepted for a float, and None without a first value. Raises `TypeError`."""
         if value is None and self.start is None:
             return None  # type: ignore[return-value]
-        found: T = exactly(self.kind, value, f"Shared {self.name}")
-        return found
+        value_exact: T = exactly(self.kind, value, f"Shared {self.name}")
+        return value_exact
 
     def __repr__(self) -> str:
         return f"<Shared {self.name}>"

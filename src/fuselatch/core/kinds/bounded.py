@@ -85,17 +85,17 @@ class Bounded(InputControl[LiveRange[V | None, V], V | None, V], Generic[V, H]):
         """Return the findings of `required`, `minimum` and `maximum`."""
         if value is None:
             return super().validate(live, value, formats)
-        found: list[Finding] = []
+        findings: list[Finding] = []
         way: Any = formats
         if live._cells is None and live._set is None:
             least, most = self.constants["minimum"], self.constants["maximum"]
         else:
             least, most = live._read("minimum"), live._read("maximum")
         if least is not None and value < least:
-            found.append(out_of_bounds(self, "minimum", value, least, way))
+            findings.append(out_of_bounds(self, "minimum", value, least, way))
         if most is not None and value > most:
-            found.append(out_of_bounds(self, "maximum", value, most, way))
-        return found
+            findings.append(out_of_bounds(self, "maximum", value, most, way))
+        return findings
 
 
 @lru_cache(maxsize=256, typed=True)

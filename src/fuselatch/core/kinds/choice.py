@@ -61,14 +61,14 @@ class LiveChoice(LiveInput[R, G], Generic[T, R, G]):
     def _current(self, prop: str) -> Any:
         if prop != "value":
             return super()._current(prop)
-        found = property_of(self, prop)
-        if found is None or found == () or found is self._kept:
-            return found
+        held = property_of(self, prop)
+        if held is None or held == () or held is self._kept:
+            return held
         offered = property_of(self, "choices")
         value, choices, brought, reads = self._offered
-        if value is not found or choices is not offered or brought is not self._brought:
-            reads = self._read_as(found, offered)
-            self._offered = found, offered, self._brought, reads
+        if value is not held or choices is not offered or brought is not self._brought:
+            reads = self._read_as(held, offered)
+            self._offered = held, offered, self._brought, reads
         return reads
 
     def _read_as(self, found: Any, offered: Choices) -> Any:
@@ -296,8 +296,8 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
     def items_meant(self, live: ControlState, gesture: Gesture) -> list[Any]:
         choices = offered(live)
         if not gesture.item:
-            found: list[Any] = choices.find(gesture.text, fold_of(live._engine.formats))
-            return found if len(found) == 1 else []
+            items: list[Any] = choices.find(gesture.text, fold_of(live._engine.formats))
+            return items if len(items) == 1 else []
         at = position_of_id(choices, gesture.item)
         return [] if at is None else [choices[at]]
 
@@ -315,8 +315,8 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
         if verb != "pick" and (verb != "double" or not (text or gesture.item)):
             return super().unfit(live, gesture)
         if gesture.item:
-            found = position_of_id(offered(live), gesture.item)
-            return "" if found is not None else f"no item '{gesture.item}' in the list"
+            position = position_of_id(offered(live), gesture.item)
+            return "" if position is not None else f"no item '{gesture.item}' in the list"
         count = len(offered(live).find(text, fold_of(live._engine.formats)))
         if count > 1:
             # By its text alone it would be the first, which may be the wrong one.
@@ -350,10 +350,10 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
         if value is None:
             return None
         # A default that isn't offered would be cleared at once, with an event that no one caused.
-        found = [choices.equal(item, UNSEEN) for item in (value if self.multiple else (value,))]
-        if UNSEEN in found:
+        items = [choices.equal(item, UNSEEN) for item in (value if self.multiple else (value,))]
+        if UNSEEN in items:
             return UNSEEN
-        return tuple(found) if self.multiple else found[0]
+        return tuple(items) if self.multiple else items[0]
 
     def of_column(self, live: ControlState, value: Any) -> Any:
         """Return a value, or the values of a tuple, in the class that its list has."""
@@ -428,12 +428,12 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
 
     def validate(self, live: ControlState, value: Any, formats: Formats) -> list[Finding]:
         """Return the findings of `required`, and a warning for a record's unknown item."""
-        found = super().validate(live, value, formats)
+        findings = super().validate(live, value, formats)
         if live._brought is not None and live._brought == value and not self.other:
             for item in value if self.multiple else (value,):
                 if item not in offered(live):
-                    found.append(Finding(user_text(formats, "offered", text=short_text(str(item))), "warn", "offered"))
-        return found
+                    findings.append(Finding(user_text(formats, "offered", text=short_text(str(item))), "warn", "offered"))
+        return findings
 
     @property
     def blank(self) -> V:
@@ -454,11 +454,11 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
 
     def parse(self, text: str, live: ControlState, formats: Formats) -> Any:
         """Return the one item with this text."""
-        found: list[T] = offered(live).find(text, fold_of(formats))
-        if len(found) == 1:
-            return found[0]
-        if found:
-            raise Unparsable(user_text(formats, "choice.several", text=short_text(text), count=len(found)))
+        items: list[T] = offered(live).find(text, fold_of(formats))
+        if len(items) == 1:
+            return items[0]
+        if items:
+            raise Unparsable(user_text(formats, "choice.several", text=short_text(text), count=len(items)))
         if self.other:
             return text
         shown = offered(live).shown()

@@ -25,14 +25,14 @@ MOVES: Final = {"Down": 1, "Up": -1, "PageDown": PAGE, "PageUp": -PAGE, "Home": 
 
 def choices_seen(control: ControlState) -> Choices:
     """Return the items as they were last announced."""
-    found: Choices = seen(control, "choices")
-    return found
+    choices: Choices = seen(control, "choices")
+    return choices
 
 
 def offered(control: ControlState) -> Choices:
     """Return the items as a handler reads them."""
-    found: Choices = control._read("choices")
-    return found
+    choices: Choices = control._read("choices")
+    return choices
 
 
 def held_by(control: ControlState) -> tuple[Any, ...]:
@@ -75,11 +75,11 @@ def would_take(control: ControlState) -> Any:
     if not text:
         return UNSEEN
     fold = fold_of(control._engine.formats)
-    found = choices.find(text, fold)
-    if not found and not control._decl.other:
+    items = choices.find(text, fold)
+    if not items and not control._decl.other:
         first = choices.ahead(text, 1, fold)
-        found = choices.find(choices.text(first[0]), fold) if first else []
-    return found[0] if len(found) == 1 else UNSEEN
+        items = choices.find(choices.text(first[0]), fold) if first else []
+    return items[0] if len(items) == 1 else UNSEEN
 
 
 def found_by_letters(control: ControlState, letters: str) -> Any:

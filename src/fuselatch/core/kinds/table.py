@@ -302,7 +302,7 @@ class Table(Choice[T, T | None, T, H], Generic[T, H]):
 
     def columns_of(self, choices: Choices) -> tuple[ColumnView, ...]:
         """Return its columns. A column that declares no kind has that of its first value."""
-        found = []
+        columns = []
         for name, caption in self.columns.items():
             decl = self.kinds.get(name)
             if decl is not None:
@@ -311,8 +311,8 @@ class Table(Choice[T, T | None, T, H], Generic[T, H]):
                 rows = (choices.row(at) for at in range(min(len(choices), IN_REACH)))
                 value = next((row[name] for row in rows if row.get(name) is not None), None)
                 kind, holds = next((names for types, *names in KINDS if isinstance(value, types)), ["text", "text"])
-            found.append(ColumnView(name=name, caption=caption, kind=kind, holds=holds))
-        return tuple(found)
+            columns.append(ColumnView(name=name, caption=caption, kind=kind, holds=holds))
+        return tuple(columns)
 
     def cells_of(self, choices: Choices, places: Iterable[int], formats: Formats) -> tuple[tuple[str, ...], ...]:
         """Return the cells of some rows."""
@@ -330,8 +330,8 @@ class Table(Choice[T, T | None, T, H], Generic[T, H]):
 
 def caption_of(name: str, column: str | InputControl[Any, Any, Any]) -> str:
     """Return a column's caption: its own, or that of the control that declares its kind."""
-    found = column.constants.get("caption") if isinstance(column, InputControl) else column
-    return found or as_caption(name)
+    caption = column.constants.get("caption") if isinstance(column, InputControl) else column
+    return caption or as_caption(name)
 
 
 def as_caption(name: str) -> str:

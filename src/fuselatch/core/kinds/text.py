@@ -111,17 +111,19 @@ class Text(InputControl[LiveInput[str, str], str, str]):
 
         The last three have the meaning of JSON Schema, and don't apply to a blank text.
         """
-        found = super().validate(live, value, formats)
+        findings = super().validate(live, value, formats)
         length = len(value)
         if value and length < self.min_length:
-            found.append(Finding(user_text(formats, "min_length", limit=self.min_length), rule="min_length"))
+            findings.append(Finding(user_text(formats, "min_length", limit=self.min_length), rule="min_length"))
         if self.max_length is not None and length > self.max_length:
-            found.append(Finding(user_text(formats, "max_length", length=length, limit=self.max_length), rule="max_length"))
+            findings.append(
+                Finding(user_text(formats, "max_length", length=length, limit=self.max_length), rule="max_length")
+            )
         if value and self.pattern is not None and not self.pattern.search(value):
             which = "pattern.example" if self.example else "pattern"
             given = MASK * len(value) if self.constants["look"] == "password" else value
-            found.append(Finding(user_text(formats, which, text=short_text(given), example=self.example), rule="pattern"))
-        return found
+            findings.append(Finding(user_text(formats, which, text=short_text(given), example=self.example), rule="pattern"))
+        return findings
 
     def sample(self, first_choice: str = "") -> str:
         if self.pattern is not None:

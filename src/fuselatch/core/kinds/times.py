@@ -29,11 +29,11 @@ class Timed(Bounded[V, H], Generic[V, H]):
     """An example value for messages."""
 
     def parse(self, text: str, live: ControlState, formats: Formats) -> V:
-        found = self.read(text, formats)
-        if found is None:
+        value = self.read(text, formats)
+        if value is None:
             example = such_as(self.show(self.right, formats), self.show(self.right, PLAIN), formats)
             raise Unparsable(user_text(formats, f"parse.{self.kind}", text=short_text(text), example=example))
-        return found
+        return value
 
     def read(self, text: str, formats: Formats) -> V | None:
         """Return the value that a text means, or None."""

@@ -299,23 +299,23 @@ class Ahead:
     def find(self, text: str, most: int) -> list[int]:
         """Return positions for typed text, in the order of `Choices.ahead`."""
         key = self.fold(text)
-        found = dict.fromkeys(self._run(key, most))
-        if len(found) > 1:
+        positions = dict.fromkeys(self._run(key, most))
+        if len(positions) > 1:
             # If several texts fold to the same key, the one typed exactly comes first.
-            found = dict.fromkeys([*(at for at in found if self.texts[at] == text), *found])
+            positions = dict.fromkeys([*(at for at in positions if self.texts[at] == text), *positions])
         low, high = self._words_of(key)
-        while len(found) < most and low < high:
-            found[self.words[low] >> SHIFT] = None
+        while len(positions) < most and low < high:
+            positions[self.words[low] >> SHIFT] = None
             low += 1
-        return list(found)
+        return list(positions)
 
     def count(self, text: str) -> int:
         """Return how many items typed text may mean; at most `COUNTED`."""
         key = self.fold(text)
         low, high = self._words_of(key)
-        found = {code >> SHIFT for code in self.words[low : min(high, low + COUNTED)]}
-        found.update(self._run(key, COUNTED))
-        return min(len(found), COUNTED)
+        positions = {code >> SHIFT for code in self.words[low : min(high, low + COUNTED)]}
+        positions.update(self._run(key, COUNTED))
+        return min(len(positions), COUNTED)
 
     def _words_of(self, key: str) -> tuple[int, int]:
         wanted = spaced(key)
@@ -398,9 +398,9 @@ def item_id(choices: Choices, at: int) -> str:
     if isinstance(value, Enum):
         return f"e{value.name}"
     mark = MARKS.get(type(value))
-    if mark is None or len(found := f"{mark}{value}") > LONGEST_ID:
+    if mark is None or len(mark_and_value := f"{mark}{value}") > LONGEST_ID:
         return f"#{at}"
-    return found
+    return mark_and_value
 
 
 MARKS: Final = {str: "=", int: "i", float: "f", bool: "b", Decimal: "d", date: "t", time: "c", datetime: "m"}
@@ -434,5 +434,5 @@ READ: Final[Any] = {
 
 def fold_of(formats: object) -> Fold:
     """Return the fold of a session's formats; `folded` if they have none."""
-    found: Fold = getattr(formats, "fold", folded)
-    return found
+    fold: Fold = getattr(formats, "fold", folded)
+    return fold

@@ -95,10 +95,10 @@ def iso_date(text: str) -> date | None:
 
 def iso_time(text: str) -> time | None:
     """Return an ISO 8601 time with colons, or None. The hour may have one digit."""
-    found = CLOCK.fullmatch(text)
-    if not found:
+    match = CLOCK.fullmatch(text)
+    if not match:
         return None
     try:
-        return time(int(found[1]), int(found[2]), int(found[3] or 0))
+        return time(int(match[1]), int(match[2]), int(match[3] or 0))
     except ValueError:
         return None

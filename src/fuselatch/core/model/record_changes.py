@@ -24,8 +24,8 @@ def key_in(row: Record, key: KeyName) -> Any:
     """Return a row's key, or None if a part of it is blank."""
     if isinstance(key, str):
         return row.get(key)
-    found = tuple([row.get(column) for column in key])
-    return None if None in found else found
+    values = tuple([row.get(column) for column in key])
+    return None if None in values else values
 
 
 def with_key(row: Record, key: KeyName, value: Any) -> dict[str, Any]:
@@ -88,10 +88,10 @@ class Change(NamedTuple):
         given = self.key if isinstance(self.key, tuple) else (self.key,)
         if len(given) != len(parts):
             given = (None,) * len(parts)
-        found = tuple([self.row.get(part, before) for part, before in zip(parts, given, strict=True)])
-        if any(part is None for part in found):
+        values = tuple([self.row.get(part, before) for part, before in zip(parts, given, strict=True)])
+        if any(part is None for part in values):
             return self.key
-        return found[0] if isinstance(key, str) else found
+        return values[0] if isinstance(key, str) else values
 
     def conflicts_with(self, theirs: Record) -> bool:
         """Return True if a row isn't as it was read, in the columns that are compared."""
@@ -137,13 +137,13 @@ MOVES: Final = ("next", "previous", "first", "last", "new", "save", "remove")
 
 def applied(rows: Any, changes: list[Change], key: KeyName) -> tuple[Record, ...]:
     """Return rows with changes that aren't written yet."""
-    found = list(rows)
+    changed = list(rows)
     for change in changes:
-        at = next((at for at, row in enumerate(found) if change.kind != "add" and key_in(row, key) == change.key), None)
+        at = next((at for at, row in enumerate(changed) if change.kind != "add" and key_in(row, key) == change.key), None)
         if change.kind == "add":
-            found.append(change.row)
+            changed.append(change.row)
         elif at is not None and change.kind == "change":
-            found[at] = {**found[at], **change.row}
+            changed[at] = {**changed[at], **change.row}
         elif at is not None:
-            del found[at]
-    return tuple(found)
+            del changed[at]
+    return tuple(changed)

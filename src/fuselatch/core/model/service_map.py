@@ -64,15 +64,15 @@ class Services:
 
     def __getitem__(self, kind: type[S]) -> S:
         try:
-            found: S = self._given[kind]
+            service: S = self._given[kind]
         except KeyError:
             names = [given.__name__ for given in self._given]
             hint = suggest(kind.__name__, names) if names else "open it with services=…"
             raise UnknownName(f"this session has no service {kind.__name__}; {hint}") from None
-        if isinstance(found, Withheld):
-            found.was_asked = True
+        if isinstance(service, Withheld):
+            service.was_asked = True
             raise NoStandIn(kind.__name__)
-        return found
+        return service
 
     def __contains__(self, kind: type) -> bool:
         return kind in self._given

@@ -79,8 +79,8 @@ class Trace(Sequence[TraceEntry]):
         return (self._entry(at) for at in range(len(self.rows)))
 
     def _entry(self, at: int) -> TraceEntry:
-        found = bisect_right(self.times, at, key=lambda mark: mark[0])
-        return TraceEntry(at + 1, *self.rows[at], self.times[found - 1][1].isoformat() if found else "")
+        place = bisect_right(self.times, at, key=lambda mark: mark[0])
+        return TraceEntry(at + 1, *self.rows[at], self.times[place - 1][1].isoformat() if place else "")
 
     def last_change(self, form: str, control: str, name: str) -> int | None:
         """Return the number of the last entry that changed a property, or None."""
@@ -106,8 +106,8 @@ class Trace(Sequence[TraceEntry]):
         gesture = number
         while self.rows[gesture - 1][0]:
             gesture = self.rows[gesture - 1][0]
-        found = self._undone.get(gesture, 0)
-        return found if number < found else None
+        count = self._undone.get(gesture, 0)
+        return count if number < count else None
 
     def to_jsonl(self) -> str:
         """Return the trace as JSON Lines, one entry per line."""

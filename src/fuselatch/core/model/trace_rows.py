@@ -62,12 +62,12 @@ def clipped(text: str) -> str:
     if len(text) <= LONGEST_TRACED:
         return text
     # At a key, the old text is the new one of the key before: entries share what they have of it.
-    for known, found in LAST:
+    for known, cut in LAST:
         if known is text:
-            return found
-    found = f"{text[:KEPT]} [{len(text):,} characters]"
-    LAST[:] = LAST[1], (text, found)
-    return found
+            return cut
+    cut = f"{text[:KEPT]} [{len(text):,} characters]"
+    LAST[:] = LAST[1], (text, cut)
+    return cut
 
 
 def plain(value: object) -> str:

@@ -195,22 +195,26 @@ def adapted(value: object, wanted: type) -> Any:
     given = type(value)
     if value is None or given is wanted:
         return value
-    found: Any = None
+    converted: Any = None
     if wanted is str:
-        found = value if isinstance(value, str) else value.isoformat() if hasattr(value, "isoformat") else str(value)
+        converted = value if isinstance(value, str) else value.isoformat() if hasattr(value, "isoformat") else str(value)
     elif given is bool or wanted is bool:
-        found = bool(value) if given is int and value in (0, 1) else None
+        converted = bool(value) if given is int and value in (0, 1) else None
     elif wanted is date and isinstance(value, datetime):
-        found = value.date() if value.time() == time() else None
+        converted = value.date() if value.time() == time() else None
     elif wanted is datetime and isinstance(value, date):
-        found = datetime(value.year, value.month, value.day)
+        converted = datetime(value.year, value.month, value.day)
     elif wanted in (int, float, Decimal) and isinstance(value, int | float | Decimal):
         number = Decimal(repr(value)) if isinstance(value, float) else Decimal(value)
-        found = wanted(number) if number.is_finite() else None
-        found = found if found is not None and Decimal(repr(found) if wanted is float else found) == number else None
-    if found is None:
+        converted = wanted(number) if number.is_finite() else None
+        converted = (
+            converted
+            if converted is not None and Decimal(repr(converted) if wanted is float else converted) == number
+            else None
+        )
+    if converted is None:
         raise wrong_type(value, KINDS.get(wanted, wanted.__name__))
-    return found
+    return converted
 
 
 def rounded(amount: Decimal, decimals: int, rule: str) -> Decimal:

@@ -330,8 +330,8 @@ class View(NamedTuple):
 
     def to_dict(self) -> Plain:
         """Return the view as plain dicts, lists and text, for JSON."""
-        found: Plain = plain(self)
-        return found
+        data: Plain = plain(self)
+        return data
 
 
 def plain(part: object) -> Any:

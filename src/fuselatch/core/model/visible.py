@@ -60,5 +60,5 @@ def without_passwords(text: str) -> str:
 
 def has_control(text: str, allowed: str = "") -> str:
     """Return the first control character of a text as U+001B, or "". `allowed`: those that don't count."""
-    found = next((each for each in text if unicodedata.category(each) == "Cc" and each not in allowed), "")
-    return f"U+{ord(found):04X}" if found else ""
+    control = next((each for each in text if unicodedata.category(each) == "Cc" and each not in allowed), "")
+    return f"U+{ord(control):04X}" if control else ""

@@ -95,7 +95,7 @@ def scene_of(form: Any, options: dict[str, Any]) -> Scene:
 
 def opened(address: str) -> bool:
     """Open a page: as a small window of its own, or else as a tab. Return False if no browser could be opened."""
-    program = next((found for name in BROWSERS if (found := shutil.which(name))), None)
+    program = next((path for name in BROWSERS if (path := shutil.which(name))), None)
     if program is not None:
         try:
             subprocess.Popen(

@@ -84,9 +84,9 @@ def key_at_prompt(turn: Turn, keys: str, repeat: bool) -> None:
 def use_shortcut(turn: Turn, form: OpenForm, path: str, repeat: bool) -> None:
     """Press a shortcut's button or go to its control, if usable."""
     target = form._state.controls[path]
-    found = at_control(turn.session, target)
-    if found is not None:
-        drop(turn, target, found[0])
+    obstacle = at_control(turn.session, target)
+    if obstacle is not None:
+        drop(turn, target, obstacle[0])
     elif target._decl.pressed:
         if not repeat:
             press(turn, Gesture(verb="press", control=path), target)

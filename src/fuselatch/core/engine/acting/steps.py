@@ -241,11 +241,11 @@ def double(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
         happen(turn, "double_clicked", front_of(turn), None)
     elif not control._plan.stops or move_focus(turn, control):
         if (gesture.text or gesture.item) and not is_read_only(control):
-            found = control._decl.items_meant(control, gesture)
+            meant = control._decl.items_meant(control, gesture)
             held = current(control, "value") if control._decl.multiple else ()
             # A double click comes after a click, which has picked the item: it mustn't be taken away again.
-            if found and found[0] not in held:
-                put_entry(turn, control, "pick", control._decl.with_picked(control, found[0]))
+            if meant and meant[0] not in held:
+                put_entry(turn, control, "pick", control._decl.with_picked(control, meant[0]))
         double_click(turn, control)
 
 
@@ -261,9 +261,9 @@ def pick(turn: Turn, gesture: Gesture, control: ControlState) -> None:
     """Pick a choice, which settles at once."""
     if move_focus(turn, control):
         # Only now: leaving the other control may have changed this list.
-        found = control._decl.items_meant(control, gesture)
-        if found:
-            put_entry(turn, control, "pick", control._decl.with_picked(control, found[0]))
+        meant = control._decl.items_meant(control, gesture)
+        if meant:
+            put_entry(turn, control, "pick", control._decl.with_picked(control, meant[0]))
         else:
             drop(turn, control, turn.session.text("notice.no_choice", text=gesture.text))
 
@@ -343,13 +343,13 @@ def open_named(turn: Turn, gesture: Gesture, control: ControlState | None) -> No
     stack = turn.session.stack
     offer = turn.session.offers.by_name[gesture.text]
     # One of each: a shortcut that is pressed again finds the open form.
-    found = next((form for form in reversed(stack.forms) if type(form) is offer.form), None)
-    if found is None:
+    opened = next((form for form in reversed(stack.forms) if type(form) is offer.form), None)
+    if opened is None:
         open_form(turn, offer.form, offer.params, None)
         return
-    if found._state.hidden:
-        put_hidden(turn, found, False)
-    come_to_front(turn, found)
+    if opened._state.hidden:
+        put_hidden(turn, opened, False)
+    come_to_front(turn, opened)
 
 
 def to_front(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:

@@ -26,9 +26,9 @@ from fuselatch.core.model.view import ControlView, Part
 
 def marker_of(control: ControlState) -> Marker:
     """Return the finding that the user sees."""
-    found = control._preview if control._preview is not None else control._findings
-    if found and is_seen(control, "visible"):
-        for finding in found:
+    findings = control._preview if control._preview is not None else control._findings
+    if findings and is_seen(control, "visible"):
+        for finding in findings:
             if control._marked or finding.while_typing:
                 return Marker(finding.text, finding.level)
     return NO_MARKER
@@ -49,12 +49,12 @@ class Look:
 
     def differing(self, before: Look, form: OpenForm) -> dict[ControlState, None]:
         """Return the controls of a form that look different."""
-        found: list[ControlState | None] = []
+        controls: list[ControlState | None] = []
         if self.focus is not before.focus or self.select != before.select:
-            found += [self.focus, before.focus]
+            controls += [self.focus, before.focus]
         if self.hovered is not before.hovered:
-            found += [self.hovered, before.hovered]
-        return {each: None for each in found if each is not None and each.form is form}
+            controls += [self.hovered, before.hovered]
+        return {each: None for each in controls if each is not None and each.form is form}
 
 
 def disabled_by(control: ControlState) -> tuple[str, ...]:

@@ -47,9 +47,9 @@ def fingerprint(session: SessionState, outside: str = "") -> bytes:
     stack = session.stack
     for form in stack.forms:
         write_form(parts, form._state)
-        found = session.messages.get(form)
-        if found is not None and found[0]:
-            parts.append(f"says {found[1]} {found[2]} {found[0]}")
+        message = session.messages.get(form)
+        if message is not None and message[0]:
+            parts.append(f"says {message[1]} {message[2]} {message[0]}")
     parts.append("front" if stack.front is None else plain_name(stack.front._state))
     if session.hovered is not None:
         parts.append(f"over {plain_name(session.hovered._state)}.{session.hovered.name}")

@@ -16,16 +16,16 @@ from fuselatch.core.model.names import suggest
 def form_named(forms: Iterable[OpenForm], name: str) -> OpenForm | None:
     """Return the form with a name in the trace ("Side", "Side#2"), or else the first of a class, front to back."""
     forms = tuple(forms)
-    found = next((form for form in forms if form._state.name == name), None)
-    return found or next((form for form in forms if type(form).__name__ == name), None)
+    match = next((form for form in forms if form._state.name == name), None)
+    return match or next((form for form in forms if type(form).__name__ == name), None)
 
 
 def form_and_rest(forms: Iterable[OpenForm], name: str) -> tuple[OpenForm | None, str]:
     """Return the form that a name starts with, and the rest: `Side.word`. Without a form, it is about the first one."""
     forms = tuple(forms)
     first, _, rest = name.partition(".")
-    found = form_named(forms, first) if rest else None
-    return (found, rest) if found is not None else (forms[0] if forms else None, name)
+    form = form_named(forms, first) if rest else None
+    return (form, rest) if form is not None else (forms[0] if forms else None, name)
 
 
 def front_first(session: SessionState) -> tuple[OpenForm, ...]:
@@ -37,11 +37,11 @@ def front_first(session: SessionState) -> tuple[OpenForm, ...]:
 def open_form_named(session: SessionState, name: str) -> OpenForm:
     """Return an open form by name; raise `UnknownName`."""
     forms = front_first(session)
-    found = form_named(forms, name)
-    if found is None:
+    opened = form_named(forms, name)
+    if opened is None:
         names = [form._state.name for form in session.stack.forms]
         raise UnknownName(f"'{name}' isn't open; {suggest(name, names)}")
-    return found
+    return opened
 
 
 def place_of_control(session: SessionState, control: Any) -> tuple[OpenForm | None, str]:
@@ -50,8 +50,8 @@ def place_of_control(session: SessionState, control: Any) -> tuple[OpenForm | No
     if isinstance(control, str):
         return form_and_rest(forms, control)
     for form in forms:
-        found = form._state.plan.controls.get(control.name)
-        if found is not None and found.decl is control:
+        planned = form._state.plan.controls.get(control.name)
+        if planned is not None and planned.decl is control:
             return form, control.name
     if not forms:
         return None, control.name
@@ -74,8 +74,8 @@ def last_entry(session: SessionState, kind: str, control: ControlState, name: st
     """Return the number of the last entry of a kind about a control that wasn't undone, or None."""
     trace, form = session.trace, control.form._state.name
     if control._plan.line is None:
-        found: int | None = trace.last(kind, form, control.name, name)
-        return found
+        number: int | None = trace.last(kind, form, control.name, name)
+        return number
     rows = trace.rows
     for at in range(len(rows), 0, -1):
         _, is_kind, of_form, place, what, _, _ = rows[at - 1]
@@ -87,8 +87,8 @@ def last_entry(session: SessionState, kind: str, control: ControlState, name: st
 
 def control_named(form: OpenForm, path: str) -> ControlState:
     """Return the live control, group or line at a path: "price", "home.street", "extras[2].price". Raises `UnknownName`."""
-    found = placed_at(form, path)
-    if found is None:
+    live = placed_at(form, path)
+    if live is None:
         hint = suggest(path, [control.name for control in form._state.order])
         raise UnknownName(f"{form._state.name} has no control '{path}'; {hint}")
-    return found
+    return live

@@ -29,34 +29,34 @@ def possible_gestures(session: SessionState) -> list[Act]:
     if wait is not None:
         return [*[("answer", "", button) for button in wait.prompt.buttons], *AT_PROMPT]
     front = session.stack.front
-    found: list[Act] = []
+    acts: list[Act] = []
     if front is not None:
         state: FormState = front._state
         for each in state.order:
             control: ControlState = each
             if seems_usable(control):
-                add_gestures(found, control, control is state.focus)
+                add_gestures(acts, control, control is state.focus)
         for node in state.nodes.values():
             if "#" in node._plan.path and seems_usable(node):
-                found.append(("remove_line", node.name, ""))
-                found.append(("move_line", node.name, "0"))
+                acts.append(("remove_line", node.name, ""))
+                acts.append(("move_line", node.name, "0"))
         if state.records is not None:
-            found.extend([("record", "", where) for where in RECORDS])
+            acts.extend([("record", "", where) for where in RECORDS])
         plan = state.plan
         for event, verb in (("clicked", "press"), ("double_clicked", "double")):
             if event in plan.heard:
-                found.append((verb, "", ""))
+                acts.append((verb, "", ""))
         if session.hovered is not None:
-            found.append(("unhover", "", ""))
-        found.extend(AT_FORM)
+            acts.append(("unhover", "", ""))
+        acts.extend(AT_FORM)
         for keys in plan.shortcuts:
-            found.append(("key", "", keys))
+            acts.append(("key", "", keys))
     for form in session.stack.forms:
         if form is not front and not session.stack.covered(form) and not session.stack.hidden(form):
-            found.append(("to_front", "", form._state.name))
+            acts.append(("to_front", "", form._state.name))
     if not session.waits:
-        found.extend([("open", "", name) for name in session.offers.by_name])
-    return found
+        acts.extend([("open", "", name) for name in session.offers.by_name])
+    return acts
 
 
 def add_gestures(found: list[Act], control: ControlState, focused: bool) -> None:
@@ -83,9 +83,9 @@ def refused_entries(session: SessionState) -> list[str]:
     Those that the user can't get to are among them, if something was found.
     """
     front = session.stack.front
-    found: list[str] = []
+    names: list[str] = []
     if front is None or session.prompt_wait is not None:
-        return found
+        return names
     state: FormState = front._state
     for each in state.order:
         control: ControlState = each
@@ -95,10 +95,10 @@ def refused_entries(session: SessionState) -> list[str]:
         if control._findings:
             for finding in control._findings:
                 if finding.level == "refuse":
-                    found.append(control.name)
+                    names.append(control.name)
                     break
         elif control._value is None or control._value == "":
             needed = control._decl.constants.get("required")
             if (needed is True or (needed is None and seen(control, "required") is True)) and seems_usable(control):
-                found.append(control.name)
-    return found
+                names.append(control.name)
+    return names

@@ -54,12 +54,12 @@ def at_records(session: SessionState, form: OpenForm, text: str) -> Reason | Non
     records = form._state.records
     if records is None:
         return f"{seen_title(form._state)} isn't bound to records", None
-    found = covering(session, form) if session.waits else None
-    if found is None and text == "remove" and records.key is None:
+    cover = covering(session, form) if session.waits else None
+    if cover is None and text == "remove" and records.key is None:
         return "this record is new and not saved, so there is nothing to remove", None
-    if found is None and text not in MOVES:
+    if cover is None and text not in MOVES:
         records.must_have(records.key_of(text))
-    return found
+    return cover
 
 
 def at_wait(session: SessionState, gesture: Gesture) -> Reason | None:
@@ -95,9 +95,9 @@ def covering(session: SessionState, form: OpenForm) -> Reason | None:
 def at_control(session: SessionState, control: ControlState) -> Reason | None:
     """Return why the user can't use a control, or None."""
     if session.waits or control.form is not session.stack.front:
-        found = covering(session, control.form)
-        if found is not None:
-            return found
+        cover = covering(session, control.form)
+        if cover is not None:
+            return cover
     if looks_usable(session, control):
         return None
     prop, word = ("enabled", "disabled") if control._has("visible") else ("visible", "hidden")

@@ -47,9 +47,9 @@ def picture_shown(session: SessionState, id: str) -> Picture | None:
     """Return a picture that an open form shows, or None."""
     for form in session.stack.forms:
         for control in form._state.order:
-            found = seen(control, "picture") if is_seen(control, "visible") else None
-            if found and found.id == id:
-                picture: Picture = found
+            given = seen(control, "picture") if is_seen(control, "visible") else None
+            if given and given.id == id:
+                picture: Picture = given
                 return picture
     return None
 

@@ -103,9 +103,9 @@ def of_property(session: SessionState, control: Any, prop: str) -> Iterator[str]
     masked = prop == "value" and is_masked(control)
     now = "masked" if masked else value_text(freeze(control._current(prop)))
     yield f"{control.name}.{prop} is {now}"
-    found = last_entry(session, "change", control, prop)
-    if found is not None:
-        yield from chain(session, found)
+    entry = last_entry(session, "change", control, prop)
+    if entry is not None:
+        yield from chain(session, entry)
     cells = control._cells or {}
     if isinstance(control._decl.rules.get(prop), Constant):
         yield "  as declared"
@@ -113,7 +113,7 @@ def of_property(session: SessionState, control: Any, prop: str) -> Iterator[str]
         inputs = cells[prop].inputs.items()
         reads = ", ".join(f"{node.name}.{key} ({seen_text(node, key, seen)})" for (node, key), seen in inputs)
         yield f"  set by its rule, which reads {reads or 'no tracked values'}"
-    elif found is None:
+    elif entry is None:
         yield "  as declared" if prop != "value" else "  not set since the form opened"
     draft = getattr(control, "_draft", None)
     if is_masked(control):
@@ -138,15 +138,15 @@ def seen_text(node: Any, prop: Any, seen: object) -> str:
 
 
 def of_marker(session: SessionState, control: Any) -> Iterator[str]:
-    found = control.findings
+    findings = control.findings
     marker = control.marker
     if marker:
         yield f"{control.name} shows the marker: {marker.text}"
-    elif found:
+    elif findings:
         yield f"{control.name} has no marker yet: the user hasn't left it or tried to accept"
     else:
         yield f"{control.name} has no marker: no problems found"
-    for finding in found:
+    for finding in findings:
         yield f"  {finding.rule}: {finding.text}"
         number = last_entry(session, "finding", control, finding.rule)
         if number is not None:
@@ -154,11 +154,11 @@ def of_marker(session: SessionState, control: Any) -> Iterator[str]:
     if not control._is_usable:
         yield "  not checked: it is disabled or hidden"
         return
-    rules = {finding.rule for finding in found}
+    rules = {finding.rule for finding in findings}
     for check in control._plan.checks:
         if check.name not in rules:
             yield f"  {check.name}: {passed(control, check)}"
-    if not found:
+    if not findings:
         yield f"  its value is {value_text(freeze(control._current('value')))}"
 
 
@@ -217,8 +217,10 @@ def of_handler(session: SessionState, form: OpenForm, handler: Handler) -> Itera
     elif muted is None:
         yield f"{handler.name} did not run"
     placed = {control.name: control._plan for control in state.order}
-    heard = [(path, event) for path, plan in placed.items() for event, found in plan.heard.items() if named(found, handler)]
-    heard += [("", event) for event, found in state.plan.heard.items() if named(found, handler)]
+    heard = [
+        (path, event) for path, plan in placed.items() for event, handlers in plan.heard.items() if named(handlers, handler)
+    ]
+    heard += [("", event) for event, handlers in state.plan.heard.items() if named(handlers, handler)]
     for path, event in heard:
         what = f"{path or type(form).__name__}.{event}"
         wanted = (state.name, path, event)

@@ -118,12 +118,12 @@ class Records(CurrentRecord):
         lines.begin(turn, form)
         if self.trouble:
             put_message(turn, form, self.trouble, "warning")
-        found = self._filtered()
-        key = found.keys[0] if found.keys else None
+        rows = self._filtered()
+        key = rows.keys[0] if rows.keys else None
         if isinstance(at, FirstBlank):
-            key = at.key_in(form, self._bound, found)
+            key = at.key_in(form, self._bound, rows)
         elif isinstance(at, HostSelection):
-            chosen, trouble = selected(turn.session, self.source, found)
+            chosen, trouble = selected(turn.session, self.source, rows)
             key = key if trouble else chosen
             if trouble:
                 put_message(turn, form, trouble, "warning")
@@ -131,7 +131,7 @@ class Records(CurrentRecord):
             key = self.key_of(at.text) if isinstance(at, KeyInWords) else at
             self.must_have(key)
         if key is not None:
-            self.load(turn, found.by_key(key), key)
+            self.load(turn, rows.by_key(key), key)
         else:
             fill(turn, self._bound, self._only)
 
@@ -155,8 +155,8 @@ class Records(CurrentRecord):
             return self.save_now(turn)
         if word == "remove":
             return self._remove(turn)
-        found = self._filtered()
-        at = found.places.get(self.key, len(found.keys))
+        rows = self._filtered()
+        at = rows.places.get(self.key, len(rows.keys))
         if not self._leave(turn):
             return False
         keys = self._keys()
@@ -168,9 +168,9 @@ class Records(CurrentRecord):
 
     def go_on(self, turn: Turn, then: str) -> None:
         """Go to the record after a submit."""
-        found = self._filtered()
-        keys = found.keys
-        at = found.places.get(self.key, len(keys)) + 1 if then == "next" else len(keys)
+        rows = self._filtered()
+        keys = rows.keys
+        at = rows.places.get(self.key, len(keys)) + 1 if then == "next" else len(keys)
         self._go(turn, keys[at] if at < len(keys) else None)
 
     def _leave(self, turn: Turn) -> bool:

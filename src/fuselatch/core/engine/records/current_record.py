@@ -71,8 +71,8 @@ class CurrentRecord(ShownRecords):
 
     def reload(self, turn: Turn) -> None:
         """Load the current record again, or the first if it is gone."""
-        found = self._filtered()
-        key = self.key if self.key in found.places else found.keys[0] if found.keys else None
+        rows = self._filtered()
+        key = self.key if self.key in rows.places else rows.keys[0] if rows.keys else None
         self._go(turn, key)
 
     def rebase(self, turn: Turn) -> None:

@@ -17,8 +17,8 @@ from fuselatch.core.model.cells import Cell, Undoable, watch
 
 
 def lines_of(form: OpenForm) -> list[LineList]:
-    found: list[LineList] = form._state.lines
-    return found
+    lists: list[LineList] = form._state.lines
+    return lists
 
 
 def path_of(line: Container) -> str:
@@ -40,8 +40,8 @@ def made(turn: Turn, lines: LineList) -> Container:
 def cells_of(lines: LineList, line: Container) -> list[Cell]:
     """Return the rules and checks of a line."""
     nodes, controls = lines._members[line]
-    found = [cell for each in (*nodes, *controls) for cell in (each._cells or {}).values()]
-    return found + [cell for control in controls for cell in getattr(control, "_checks", ())]
+    cells = [cell for each in (*nodes, *controls) for cell in (each._cells or {}).values()]
+    return cells + [cell for control in controls for cell in getattr(control, "_checks", ())]
 
 
 def show(turn: Turn, lines: LineList, rows: tuple[object, ...]) -> None:

@@ -64,9 +64,9 @@ def load(turn: Turn, form: OpenForm, key: object) -> None:
         rows = by_column(session, decl.records, decl.key).get(key, ()) if decl.records and key is not None else ()
         if decl.order:
             rows = sorted(rows, key=lambda row: (row[decl.order] is None, row[decl.order]))
-        found = tuple(loaded(turn, lines, row) for row in rows)
-        forget_written(turn, lines, dict(zip(found, rows, strict=True)))
-        show(turn, lines, found)
+        lines_loaded = tuple(loaded(turn, lines, row) for row in rows)
+        forget_written(turn, lines, dict(zip(lines_loaded, rows, strict=True)))
+        show(turn, lines, lines_loaded)
 
 
 def loaded(turn: Turn, lines: LineList, row: Record) -> Container:

@@ -106,8 +106,8 @@ class ShownRecords(Node):
 
         The last is that of a record that a filter leaves out, or that someone else has removed.
         """
-        found = self._filtered()
-        return self._place_text(found.places.get(self.key, -1) + 1, len(found.keys))
+        rows = self._filtered()
+        return self._place_text(rows.places.get(self.key, -1) + 1, len(rows.keys))
 
     def _place_text(self, place: int, count: int) -> str:
         if place == 0:
@@ -126,10 +126,10 @@ class ShownRecords(Node):
     def note_place(self) -> None:
         """Note the place among the records, if the store tells it; otherwise the last one stays."""
         try:
-            found = self._filtered()
+            rows = self._filtered()
         except StoreRefused:
             return
-        place, count = found.places.get(self._key, -1) + 1, len(found.keys)
+        place, count = rows.places.get(self._key, -1) + 1, len(rows.keys)
         if place == 0 or (place, count) != self.place[1:]:
             self.place = self._place_text(place, count), place, count
 
@@ -159,10 +159,10 @@ class ShownRecords(Node):
         if self.session.port.tracker is not None:
             self.session.port.tracker[(self, "key")] = self._current("key")
         rows = self.session.rows.read(self.source)
-        found = self._cached
-        if found is None or found.rows is not rows or found.wanted != wanted or found.none is not blank:
-            found = self._cached = FilteredRows(rows, wanted, blank, "" if self.trouble else self.key_column)
-        return found
+        kept = self._cached
+        if kept is None or kept.rows is not rows or kept.wanted != wanted or kept.none is not blank:
+            kept = self._cached = FilteredRows(rows, wanted, blank, "" if self.trouble else self.key_column)
+        return kept
 
     def where(self, *, blank: str = "all", **columns: LiveValue[object]) -> None:
         """Show only rows whose columns equal these controls: `where(state=form.state)`.

@@ -136,8 +136,8 @@ def put_known_keys(turn: Turn) -> None:
 def known_in(value: object) -> object:
     """Return a value of an outcome with the keys that are known, also within lines; the same object if there are none."""
     if isinstance(value, tuple):
-        found = tuple([known_in(each) for each in value])
-        return value if all(one is other for one, other in zip(found, value, strict=True)) else found
+        parts = tuple([known_in(each) for each in value])
+        return value if all(one is other for one, other in zip(parts, value, strict=True)) else parts
     if isinstance(value, Mapping):
         row = {name: known_in(one) for name, one in value.items()}
         return value if all(one is value[name] for name, one in row.items()) else row

@@ -38,7 +38,7 @@ def differing(session: SessionState) -> list[Differing]:
     Between two gestures there are none, unless a rule reads what it isn't told about: a variable of a module, the system's
     clock, a random number. A rule that fails is left out.
     """
-    found = []
+    differences = []
     kept, outer = session.now, session.port.tracker
     session.now = session.read_at
     session.port.tracker = UNTRACKED
@@ -46,10 +46,10 @@ def differing(session: SessionState) -> list[Differing]:
         for form in session.stack.forms:
             state: FormState = form._state
             cells = [each for each in state.rules() if each.fresh and each not in session.failed and each.prop != "check"]
-            found.extend([each for cell in cells if (each := run_again(state, cell)) is not None])
+            differences.extend([each for cell in cells if (each := run_again(state, cell)) is not None])
     finally:
         session.now, session.port.tracker = kept, outer
-    return found
+    return differences
 
 
 def run_again(state: FormState, cell: Cell) -> Differing | None:

@@ -50,20 +50,20 @@ class Index:
             self.groups = dict(gathered)
 
     def column(self, name: str) -> list[Any]:
-        found = self.columns.get(name)
-        if found is None:
-            found = column(self.rows, name, self.catalog)
+        values = self.columns.get(name)
+        if values is None:
+            values = column(self.rows, name, self.catalog)
             if name == self.catalog.value and self.catalog.value_type is not None:
-                found = [self.catalog.converted(one, one) for one in found]
-            self.columns[name] = found
-        return found
+                values = [self.catalog.converted(one, one) for one in values]
+            self.columns[name] = values
+        return values
 
     def folded_column(self, name: str) -> list[str]:
         """Return a column's texts without case and accents."""
-        found = self.folded.get(name)
-        if found is None:
-            found = self.folded[name] = ["" if one is None else self.fold(str(one)) for one in self.column(name)]
-        return found
+        texts = self.folded.get(name)
+        if texts is None:
+            texts = self.folded[name] = ["" if one is None else self.fold(str(one)) for one in self.column(name)]
+        return texts
 
     def choices(self, key: tuple[object, ...], tests: Tests, sort: str, descending: bool, whole: bool) -> Choices[object]:
         """Return the choices for these values, sorted by a column, or unsorted if `sort` is ""."""
@@ -81,8 +81,8 @@ class Index:
         places: Sequence[int] = range(len(self.column(self.catalog.value)))
         if self.groups is not None:
             several = [one if isinstance(one, tuple) else (one,) for one in key]
-            found = [self.groups.get(each) or () for each in product(*several)]
-            places = found[0] if len(found) == 1 else sorted(at for group in found for at in group)
+            groups = [self.groups.get(each) or () for each in product(*several)]
+            places = groups[0] if len(groups) == 1 else sorted(at for group in groups for at in group)
         for kind, name, value in tests:
             if kind in ("begins", "contains"):
                 texts, part = self.folded_column(name), self.fold(str(value))
@@ -149,19 +149,19 @@ def distinct(held: Sequence[object], texts: Sequence[object]) -> Choices[object]
     """Return choices without blanks. If two rows have the same value, the first is used."""
     if texts is held:
         return Choices(tuple(dict.fromkeys(one for one in held if one is not None and one != "")))
-    found: dict[object, str] = {}
+    values: dict[object, str] = {}
     for one, text in zip(held, texts, strict=True):
         if one is not None and one != "" and text is not None and text != "":
-            found.setdefault(one, str(text))
-    return Choices(tuple(found), list(found.values()))
+            values.setdefault(one, str(text))
+    return Choices(tuple(values), list(values.values()))
 
 
 def column(rows: Any, name: str, catalog: Catalog[Any]) -> list[object]:
     """Return one column of a sequence of rows or a data frame."""
     if hasattr(rows, "columns") and name in rows.columns:
-        found = rows[name]
+        values = rows[name]
         # Only NaN differs from itself: a data frame's blank.
-        return [None if one != one else one for one in found.tolist()]
+        return [None if one != one else one for one in values.tolist()]
     try:
         return [row[name] for row in rows]
     except (KeyError, TypeError):
@@ -207,8 +207,8 @@ def catalog_choices(
         index = session.indexes[place] = Index(catalog, rows, version, equal, session.formats)
     column, descending = sort if sort is not None else (catalog.sort, False)
     key = tuple([given[name] for name in equal])
-    found: Choices[object] = index.choices(key, tests, column, descending, sort is not None)
-    return found
+    choices: Choices[object] = index.choices(key, tests, column, descending, sort is not None)
+    return choices
 
 
 def made_choices(session: SessionState, table: Any, rule: Callable[[Any], object]) -> Callable[[], object]:

@@ -75,8 +75,8 @@ def rows_of(session: SessionState, source: str) -> tuple[Mapping[str, object], .
     version = version_of(session, source)
     cached = session.row_cache.get(source)
     if cached is None or cached[0] != version:
-        found: Any = store_of(session).read(source)
-        rows = found.to_dict("records") if hasattr(found, "columns") else found
+        stored: Any = store_of(session).read(source)
+        rows = stored.to_dict("records") if hasattr(stored, "columns") else stored
         cached = session.row_cache[source] = version, tuple(rows)
     return cached[1]
 
@@ -161,10 +161,10 @@ def by_column(session: SessionState, source: str, column: str) -> Mapping[object
     cached = session.grouped.get((source, column))
     # The rows are a new object for each version of the source, so identity is enough.
     if cached is None or cached[0] is not rows:
-        found: dict[object, list[Mapping[str, object]]] = {}
+        groups: dict[object, list[Mapping[str, object]]] = {}
         for row in rows:
-            found.setdefault(row.get(column), []).append(row)
-        cached = session.grouped[source, column] = rows, found
+            groups.setdefault(row.get(column), []).append(row)
+        cached = session.grouped[source, column] = rows, groups
     return cached[1]
 
 

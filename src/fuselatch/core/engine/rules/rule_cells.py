@@ -193,9 +193,9 @@ def converter(control: Any, prop: str) -> Callable[[object], object]:
             return blank if value is None else coerce(value)
 
         return convert
-    found = PROPERTIES[prop].convert
-    assert found is not None, f"a rule for '{prop}' isn't accepted where it is declared"
-    return found
+    usual = PROPERTIES[prop].convert
+    assert usual is not None, f"a rule for '{prop}' isn't accepted where it is declared"
+    return usual
 
 
 def is_as_is(value: object) -> bool:

@@ -31,12 +31,12 @@ class SharedSource(SessionSource):
 
 def shared_source(session: SessionState, shared: Shared[object]) -> SharedSource:
     """Return a session's source for a `Shared`."""
-    found: SharedSource | None = session.shared.get(shared)
-    if found is None:
+    node: SharedSource | None = session.shared.get(shared)
+    if node is None:
         if not isinstance(shared, Shared):
             raise TypeError(f"session[…]: expected a Shared, not {short(shared)}")
-        found = session.shared[shared] = SharedSource(session, shared)
-    return found
+        node = session.shared[shared] = SharedSource(session, shared)
+    return node
 
 
 class ClockSource(SessionSource):
@@ -50,13 +50,13 @@ class ClockSource(SessionSource):
         self.seen: dict[Exactness, object] = {}
 
     def _current(self, prop: Any) -> object:
-        found = at_exactness(time_of(self.session), prop)
+        moment = at_exactness(time_of(self.session), prop)
         before = self.seen.get(prop)
-        self.seen[prop] = found
-        if before is not None and before != found:
+        self.seen[prop] = moment
+        if before is not None and before != moment:
             # Read before the gesture has looked at the clock: the other rules follow as well.
             self.session.dirty.invalidate(self, prop, 0)
-        return found
+        return moment
 
     def look(self) -> None:
         """Mark the rules for which the time differs."""

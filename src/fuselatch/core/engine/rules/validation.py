@@ -31,8 +31,8 @@ def findings(session: SessionState, control: ControlState) -> tuple[Finding, ...
     plan = control._plan
     if not plan.checks and not plan.checked_by and plan.levels is None and not control._decl.constants["while_typing"]:
         # Declared rules only. They come in order already: a blank field has no other finding.
-        found = control._decl.validate(control, current(control, "value"), session.formats)
-        return tuple(found) if found else ()
+        broken = control._decl.validate(control, current(control, "value"), session.formats)
+        return tuple(broken) if broken else ()
     return findings_for(session, control, current(control, "value"), None)
 
 
@@ -42,13 +42,13 @@ def findings_for(
     """Return the findings for a value. `instead` replaces values that checks read, by path."""
     if not is_usable(control):
         return ()
-    found: list[Finding] = control._decl.validate(control, value, session.formats)
+    broken: list[Finding] = control._decl.validate(control, value, session.formats)
     levels = control._plan.levels
     if levels is not None:
-        found = [one._replace(level=levels.get(one.rule, one.level)) for one in found]
+        broken = [one._replace(level=levels.get(one.rule, one.level)) for one in broken]
     if control._plan.checked_by:
-        found.extend(_shown_elsewhere(session, control))
-    if not control._checks and not found:
+        broken.extend(_shown_elsewhere(session, control))
+    if not control._checks and not broken:
         return ()
     for cell, check in zip(control._checks, control._plan.checks, strict=True):
         if instead is not None and not instead.keys().isdisjoint(check.controls):
@@ -56,12 +56,12 @@ def findings_for(
         else:
             finding = cell.value if cell.fresh else fresh(session, cell)
         if finding is not None:
-            found.append(finding)
-    if len(found) > 1:
-        found.sort(key=lambda finding: LEVELS[finding.level])
-    if found and control._decl.constants["while_typing"]:
-        found = [Finding(one.text, one.level, one.rule, True) for one in found]
-    return tuple(found)
+            broken.append(finding)
+    if len(broken) > 1:
+        broken.sort(key=lambda finding: LEVELS[finding.level])
+    if broken and control._decl.constants["while_typing"]:
+        broken = [Finding(one.text, one.level, one.rule, True) for one in broken]
+    return tuple(broken)
 
 
 def _shown_elsewhere(session: SessionState, control: ControlState) -> Iterator[Finding]:
@@ -101,10 +101,10 @@ def is_valid(session: SessionState, control: ControlState) -> bool:
     outer, port.tracker = port.tracker, None
     try:
         value = instead.get(control._plan.path, current(control, "value"))
-        found = findings_for(session, control, value, instead or None)
+        broken = findings_for(session, control, value, instead or None)
     finally:
         port.tracker = outer
-    return not any(finding.level == "refuse" for finding in found)
+    return not any(finding.level == "refuse" for finding in broken)
 
 
 def is_form_valid(session: SessionState, form: OpenForm) -> bool:
@@ -169,8 +169,8 @@ def preview(turn: Turn, control: ControlState) -> None:
     try:
         value = parsed(session, control, control._draft or "")
     except Unparsable as error:
-        found = Finding(str(error), rule="parse", while_typing=bool(constants["while_typing"]))
-        control._preview = (found,)  # not undone: it belongs to the typed key
+        unreadable = Finding(str(error), rule="parse", while_typing=bool(constants["while_typing"]))
+        control._preview = (unreadable,)  # not undone: it belongs to the typed key
         # For checks with other entries it is blank, as it will be once it is left.
         instead = {control._plan.path: control._plan.blank}
     else:
@@ -257,9 +257,9 @@ def validate_quietly(session: SessionState) -> None:
         if control._findings is not None:
             control._state.touched[control] = None
             with suppress(FuseLatchError):
-                found = findings(session, control)
-                if found != control._findings:
-                    control._findings = found  # not undone: this is the undo
+                broken = findings(session, control)
+                if broken != control._findings:
+                    control._findings = broken  # not undone: this is the undo
                     dirty.invalidate(control, "findings", 0)
     if dirty.to_judge:
         with suppress(FuseLatchError):

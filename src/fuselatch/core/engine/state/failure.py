@@ -19,11 +19,11 @@ def place(error: BaseException, function: Callable[..., object]) -> tuple[str, i
     code: Any = getattr(getattr(function, "__wrapped__", function), "__code__", None)
     if code is None:
         return "?", 0
-    found: tuple[str, int] = (code.co_filename, code.co_firstlineno)
+    start: tuple[str, int] = (code.co_filename, code.co_firstlineno)
     for frame in frames_of(error):
         if frame.tb_frame.f_code.co_filename == code.co_filename:
-            found = (code.co_filename, frame.tb_lineno)
-    return found
+            start = (code.co_filename, frame.tb_lineno)
+    return start
 
 
 def chain(event: Event | None, first: str, gesture: str) -> tuple[str, ...]:

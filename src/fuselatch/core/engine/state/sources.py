@@ -21,11 +21,11 @@ class SessionSource(Node):
 
     def read(self, prop: object) -> Any:
         """Return the current value, and track it if a rule is running."""
-        found = self._current(prop)
+        value = self._current(prop)
         tracker = self.session.port.tracker
         if tracker is not None:
-            tracker[(self, prop)] = found
-        return found
+            tracker[(self, prop)] = value
+        return value
 
     def differs(self, cause: int = 0) -> None:
         """Mark everything that depends on this source."""

@@ -58,18 +58,18 @@ class FormStack(Undoable):
         if waits and (waits[-1].over or not isinstance(waits[-1], DialogWait)):
             # The turn that waits, the innermost, may show one itself.
             return False
-        found = False
+        inside = False
         for form in reversed(self.forms):
             if self.front is not None and not self.covered(self.front):
                 break
             state = form._state
             reached = not waits and self.session.offers.has(type(form))
             if state.hidden and not (state.kept_hidden or reached or self.covered(form)):
-                found = True
+                inside = True
                 turn.note_form("change", form, "hidden", True, False)
                 turn.set(state, "hidden", False)
                 self.find_front()
-        return found
+        return inside
 
     def hidden(self, form: OpenForm) -> bool:
         """Return True if a form is hidden, by itself or by a form that it opened."""

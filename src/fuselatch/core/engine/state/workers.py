@@ -160,10 +160,10 @@ def bottom(here: greenlet) -> greenlet:
 def workers_here() -> Workers:
     """Return the pool of this thread. It ends with the thread's first greenlet."""
     home = bottom(getcurrent())
-    found: Workers | None = home.__dict__.get(POOL)
-    if found is None:
-        found = home.__dict__[POOL] = Workers(home)
-    return found
+    pool: Workers | None = home.__dict__.get(POOL)
+    if pool is None:
+        pool = home.__dict__[POOL] = Workers(home)
+    return pool
 
 
 def park() -> None:

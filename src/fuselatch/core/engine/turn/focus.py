@@ -151,8 +151,8 @@ def still_there(turn: Turn, target: ControlState) -> bool:
     session = turn.session
     if is_usable(target) and target.form is session.stack.front and not session.waits:
         return True
-    found = at_control(session, target)
-    return True if found is None else drop(turn, target, found[0])
+    obstacle = at_control(session, target)
+    return True if obstacle is None else drop(turn, target, obstacle[0])
 
 
 def drop(turn: Turn, target: ControlState, why: str) -> bool:

@@ -226,7 +226,7 @@ def run(turn: Turn, handlers: tuple[Handler, ...], owner: object, state: FormSta
 def is_held_back(turn: Turn, handler: Handler, event: Event) -> bool:
     """Return True if an observer doesn't let a handler run; otherwise tell them that it runs."""
     session = turn.session
-    reason = next((found for found in tell(session, "before_handler", handler, event) if found is not None), None)
+    reason = next((answer for answer in tell(session, "before_handler", handler, event) if answer is not None), None)
     if reason is None:
         tell(session, "ran", handler, event)
         return False

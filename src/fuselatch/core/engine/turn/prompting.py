@@ -61,8 +61,8 @@ def ask_itself(turn: Turn, form: OpenForm, prompt: Prompt, facts: Mapping[str, o
 
 def name_of_prompt(form: OpenForm, prompt: Prompt) -> str:
     """Return the name of a declared prompt, or ""."""
-    found = next((name for name, declared in form._state.plan.prompts.items() if declared is prompt), "")
-    return found or ("warnings_prompt" if prompt is form.warnings_prompt else "")
+    declared_as = next((name for name, declared in form._state.plan.prompts.items() if declared is prompt), "")
+    return declared_as or ("warnings_prompt" if prompt is form.warnings_prompt else "")
 
 
 def note_prompt(turn: Turn, form: OpenForm, prompt: Prompt, shown: Prompt, text: str) -> int:
