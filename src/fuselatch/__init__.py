@@ -10,6 +10,7 @@ from fuselatch.lazily import lazily
 __version__ = "0.1.0"
 
 if TYPE_CHECKING:
+    from fuselatch.core.forms.attaching import on as on
     from fuselatch.core.forms.catalogs import Catalog as Catalog
     from fuselatch.core.forms.checks import check as check
     from fuselatch.core.forms.custom_events import CustomEvent as CustomEvent
@@ -29,7 +30,6 @@ if TYPE_CHECKING:
     from fuselatch.core.forms.rules import derive as derive
     from fuselatch.core.forms.rules import from_open as from_open
     from fuselatch.core.forms.shared import Shared as Shared
-    from fuselatch.core.forms.sources import on as on
     from fuselatch.core.kinds.button import Button as Button
     from fuselatch.core.kinds.choice import Choice as Choice
     from fuselatch.core.kinds.label import Label as Label
@@ -89,7 +89,7 @@ WHERE = {
     "fuselatch.core.forms.rows": ("Row",),
     "fuselatch.core.forms.rules": ("derive", "from_open"),
     "fuselatch.core.forms.shared": ("Shared",),
-    "fuselatch.core.forms.sources": ("on",),
+    "fuselatch.core.forms.attaching": ("on",),
     "fuselatch.core.kinds.table": ("Table",),
     "fuselatch.core.model.choices": ("Choices",),
     "fuselatch.core.model.errors": (

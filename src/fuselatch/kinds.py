@@ -1,7 +1,7 @@
 """For those who write their own kinds of control: the class to derive from, and what it needs (docs/extending.md)."""
 
 from fuselatch.core.forms.controls import LiveInput
-from fuselatch.core.forms.declarations import Source
+from fuselatch.core.forms.declarations import Raises
 from fuselatch.core.forms.deeds import CHARACTER, Deed, Done, DoubleClick, Enter, Keys, Press, Put, Raise, Settle, Write
 from fuselatch.core.forms.inputs import InputControl
 from fuselatch.core.model.values import Unparsable
@@ -20,8 +20,8 @@ __all__ = [
     "Press",
     "Put",
     "Raise",
+    "Raises",
     "Settle",
-    "Source",
     "Unparsable",
     "Write",
 ]

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import Any, ClassVar
 
 from fuselatch.frontends import Formats
-from fuselatch.kinds import Deed, Enter, FieldPart, InputControl, Keys, LiveInput, Raise, Settle, Source, Unparsable
+from fuselatch.kinds import Deed, Enter, FieldPart, InputControl, Keys, LiveInput, Raise, Raises, Settle, Unparsable
 
 MOST = 5
 
@@ -28,8 +28,8 @@ class Stars(InputControl[LiveInput[int | None, int], int | None, int]):
     example = "3"
     json: ClassVar[dict[str, Any]] = {"type": "integer", "minimum": 1, "maximum": MOST}
     of_record = int
-    typed = Source("typed")
-    rated = Source("rated")
+    typed = Raises("typed")
+    rated = Raises("rated")
 
     def coerce(self, value: object) -> int | None:
         if value is None or (type(value) is int and 1 <= value <= MOST):

@@ -33,9 +33,9 @@ def command(file: Path, more: tuple[str, ...], by: str, folders: tuple[Path, ...
     from fuselatch.cli.printing import show_count
     from fuselatch.rehearsal import CueError, CueSheet, read_cue_file
     from fuselatch.rehearsal.approval import Readings, approve, note_of, plain_path, read_afresh, sheets_of
+    from fuselatch.rehearsal.fresh_imports import NotApproved
     from fuselatch.rehearsal.imports import root_of
     from fuselatch.rehearsal.loading import is_of_forms, module_at
-    from fuselatch.rehearsal.sources import NotApproved
 
     if file.suffix != ".py":
         refuse(f"{file}: only Python files of forms can be approved; name the file whose forms the cue sheets open")

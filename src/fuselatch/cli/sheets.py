@@ -73,9 +73,9 @@ class Wish:
         from fuselatch.core.model.errors import PolicyError, UnknownName
         from fuselatch.policy import Policy
         from fuselatch.rehearsal import CueError, run_all_cues
+        from fuselatch.rehearsal.fresh_imports import NotApproved
         from fuselatch.rehearsal.loading import importing_from
         from fuselatch.rehearsal.muting import LEFT_OUT
-        from fuselatch.rehearsal.sources import NotApproved
         from fuselatch.stores.addresses import open_records
 
         places = self.places(Path(sheet.name))

@@ -103,7 +103,7 @@ def allowed(approved_only: bool, reference: str, offered: Path | None, places: l
         yield
         return
     from fuselatch.rehearsal.approval import Approved, file_of, only_approved
-    from fuselatch.rehearsal.sources import NotApproved
+    from fuselatch.rehearsal.fresh_imports import NotApproved
 
     ledger = Approved()
     files = sorted(offered.resolve().glob("*.py")) if offered is not None else file_of(reference.partition(":")[0], places)

@@ -13,10 +13,10 @@ from pathlib import Path
 from typing import Final
 
 from fuselatch.rehearsal.cues import CueSheet, read_cue_file
+from fuselatch.rehearsal.fresh_imports import NotApproved, importing_text, is_installed
 from fuselatch.rehearsal.imports import files_of, find, root_of
 from fuselatch.rehearsal.loading import forget_imports
 from fuselatch.rehearsal.reach import Ledger, told_to
-from fuselatch.rehearsal.sources import NotApproved, importing_text, is_installed
 
 ENDING: Final = ".approval.json"
 VERSION: Final = 2

@@ -15,9 +15,9 @@ from typing import Any, ParamSpec, Self, TypeVar, Unpack, overload
 from fuselatch.core.engine.state.observer import Observer
 from fuselatch.core.engine.state.offers import Offered
 from fuselatch.core.engine.state.session_options import FailureLog
+from fuselatch.core.forms.attaching import OwnedEvent
 from fuselatch.core.forms.form import Form, name_of
 from fuselatch.core.forms.policy_rules import PolicyRules
-from fuselatch.core.forms.sources import EventSource
 from fuselatch.core.model.errors import FuseLatchError, HandlerFailed
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.latch_records import LatchStore, is_before, later_by
@@ -296,7 +296,7 @@ class Desk(DeskView):
         self.session.mute(handler, why)
 
     @cued
-    def pause_at(self, event: EventSource) -> None:
+    def pause_at(self, event: OwnedEvent) -> None:
         """Pause before an event from now on; `go_on` continues."""
         self.session.pause_at(event)
 

@@ -19,9 +19,9 @@ from fuselatch.core.forms.form import Form
 from fuselatch.core.model.errors import FuseLatchError, describe
 from fuselatch.core.model.names import suggest
 from fuselatch.rehearsal.declaring import declares
+from fuselatch.rehearsal.fresh_imports import NotApproved, is_installed
 from fuselatch.rehearsal.imports import INSTALLED
 from fuselatch.rehearsal.reach import GROUP, declared_modules, is_declared, is_within, resolved
-from fuselatch.rehearsal.sources import NotApproved, is_installed
 from fuselatch.scenes import Scene, is_scene
 
 

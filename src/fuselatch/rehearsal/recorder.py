@@ -6,9 +6,9 @@ from collections.abc import Callable, Iterable, Iterator
 from functools import wraps
 from typing import Concatenate, Final, ParamSpec, Protocol, TypeVar
 
+from fuselatch.core.forms.attaching import OwnedEvent
 from fuselatch.core.forms.declarations import Declaration
 from fuselatch.core.forms.form import name_of
-from fuselatch.core.forms.sources import EventSource
 from fuselatch.core.model.errors import EffectFailed, FuseLatchError, HandlerFailed, Refused
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.values import MASK
@@ -71,7 +71,7 @@ class Recorder:
             except FuseLatchError:
                 return arg.name
             return f"{form}.{path}" if form and form != name_of(self.view.form) else path
-        if isinstance(arg, EventSource):
+        if isinstance(arg, OwnedEvent):
             return arg.name
         return "" if arg is None else str(getattr(arg, "__qualname__", arg))
 

@@ -42,7 +42,7 @@ class Problem(NamedTuple):
         return f"{self.file}:{self.line}: {self.problem}{f'; {self.fix}' if self.fix else ''}"
 
 
-class Source:
+class CheckedFile:
     """A file that is checked: its tree, the names of its module, and how often names are used in and near it."""
 
     def __init__(self, name: str, tree: ast.Module, around: Counter[str], names: Mapping[str, Any]) -> None:
@@ -116,9 +116,9 @@ def check_file(path: Path, name: str = "", around: dict[Path, Counter[str]] | No
     around = {} if around is None else around
     if path.parent not in around:
         around[path.parent] = Counter(names_around(path.parent))
-    source = Source(name, tree, around[path.parent], vars(module))
+    file = CheckedFile(name, tree, around[path.parent], vars(module))
     for kind in members(module, Container):
-        told = check_class(kind, source)
+        told = check_class(kind, file)
         # A member that was refused is missing for the others: that isn't a fault of theirs.
         missing = importing.refused if kind.__name__ in importing.broken else set()
         problems.extend(one for one in told if not missing & {*re.findall(r"\w+", one.problem)})
@@ -131,7 +131,7 @@ def split(what: str) -> tuple[str, str]:
     return problem, fix
 
 
-def check_class(kind: type, source: Source) -> Iterator[Problem]:
+def check_class(kind: type, file: CheckedFile) -> Iterator[Problem]:
     """Yield the problems of one form or group."""
     plan: FormPlan = plan_of(kind)
     for problems_of in (
@@ -146,14 +146,14 @@ def check_class(kind: type, source: Source) -> Iterator[Problem]:
         kept_back,
         taken_shortcuts,
     ):
-        for line, problem, fix in problems_of(kind, plan, source):
-            yield Problem(source.name, line, problems_of.__name__.replace("_", " "), problem, fix)
-    body = source.class_of(kind.__name__)
+        for line, problem, fix in problems_of(kind, plan, file):
+            yield Problem(file.name, line, problems_of.__name__.replace("_", " "), problem, fix)
+    body = file.class_of(kind.__name__)
     if body is None:
         return
     for look in READ:
-        for line, problem, fix in look(Body(kind, plan, body, source.names, source.uses)):
-            yield Problem(source.name, line, look.__name__.replace("_", " "), problem, fix)
+        for line, problem, fix in look(Body(kind, plan, body, file.names, file.uses)):
+            yield Problem(file.name, line, look.__name__.replace("_", " "), problem, fix)
 
 
 Found = Iterator[tuple[int, str, str]]
@@ -164,57 +164,57 @@ def own(plan: FormPlan) -> Iterator[tuple[str, ControlPlan]]:
     return ((path, control) for path, control in plan.controls.items() if "." not in path)
 
 
-def idle_buttons(kind: type, plan: FormPlan, source: Source) -> Found:
+def idle_buttons(kind: type, plan: FormPlan, file: CheckedFile) -> Found:
     """Find buttons that do nothing."""
     for path, control in own(plan):
         decl = control.decl
         if isinstance(decl, Button) and decl.closes is None and not decl.submits and not control.heard:
-            if not any(path in loaded for loaded in attached(kind, source)):
+            if not any(path in loaded for loaded in attached(kind, file)):
                 fix = f"add a handler for {path}.clicked, or closes= or submits="
-                yield (source.line_of(kind.__name__, path), f"button {kind.__name__}.{path} does nothing", fix)
+                yield (file.line_of(kind.__name__, path), f"button {kind.__name__}.{path} does nothing", fix)
 
 
 TAKEN: Final = frozenset({"Ctrl+T", "Ctrl+N", "Ctrl+W", "Ctrl+Shift+T", "Ctrl+Shift+N", "Ctrl+Shift+W"})
 """Shortcuts that browsers don't pass on to pages."""
 
 
-def taken_shortcuts(kind: type, plan: FormPlan, source: Source) -> Found:
+def taken_shortcuts(kind: type, plan: FormPlan, file: CheckedFile) -> Found:
     """Find shortcuts that never reach a form in a browser."""
     keys = [("", plan.keys), *((path, control.decl.constants.get("keys", "")) for path, control in own(plan))]
     for path, key in keys:
         if key in TAKEN:
             named = f"{kind.__name__}.{path}" if path else kind.__name__
-            yield source.line_of(kind.__name__, path), f"shortcut {key} of {named} never reaches a page", "use another"
+            yield file.line_of(kind.__name__, path), f"shortcut {key} of {named} never reaches a page", "use another"
 
 
-def attached(kind: type, source: Source) -> Iterator[set[str]]:
+def attached(kind: type, file: CheckedFile) -> Iterator[set[str]]:
     """Yield the controls whose events other classes handle."""
-    for node in ast.walk(source.tree):
+    for node in ast.walk(file.tree):
         if isinstance(node, ast.FunctionDef):
             for decorator in node.decorator_list:
                 yield {each.attr for each in ast.walk(decorator) if isinstance(each, ast.Attribute)}
 
 
-def unasked(kind: type, plan: FormPlan, source: Source) -> Found:
+def unasked(kind: type, plan: FormPlan, file: CheckedFile) -> Found:
     """Find prompts that are never asked."""
     for path in plan.prompts:
-        if "." not in path and path in vars(kind) and not source.uses(path):
+        if "." not in path and path in vars(kind) and not file.uses(path):
             yield (
-                source.line_of(kind.__name__, path),
+                file.line_of(kind.__name__, path),
                 f"prompt {kind.__name__}.{path} is never asked",
                 f"ask it with self.ask(self.{path})",
             )
 
 
-def unopened(kind: type, plan: FormPlan, source: Source) -> Found:
+def unopened(kind: type, plan: FormPlan, file: CheckedFile) -> Found:
     """Find forms that are never opened. A file's only class may be opened elsewhere."""
-    at_hand = bool(source.forms == 1 or plan.at_start or plan.keys or kind.__subclasses__())
-    if issubclass(kind, Form) and not at_hand and not source.uses(kind.__name__):
+    at_hand = bool(file.forms == 1 or plan.at_start or plan.keys or kind.__subclasses__())
+    if issubclass(kind, Form) and not at_hand and not file.uses(kind.__name__):
         fix = f"open it with self.open({kind.__name__}), in a scene or in a cue sheet"
-        yield (source.line_of(kind.__name__), f"form {kind.__name__} is never opened", fix)
+        yield (file.line_of(kind.__name__), f"form {kind.__name__} is never opened", fix)
 
 
-def unreached(kind: type, plan: FormPlan, source: Source) -> Found:
+def unreached(kind: type, plan: FormPlan, file: CheckedFile) -> Found:
     """Find handlers that no event reaches."""
     accepts = any(control.decl.closes == "accepted" or control.decl.submits for control in plan.controls.values())
     closes = any("close" in use.names for function in functions(kind) for use in uses(function))
@@ -265,7 +265,7 @@ def functions(kind: type) -> list[Callable[..., Any]]:
     ]
 
 
-def waiting_rules(kind: type, plan: FormPlan, source: Source) -> Found:
+def waiting_rules(kind: type, plan: FormPlan, file: CheckedFile) -> Found:
     """Find rules and checks that set something or wait."""
     checks = [(check.function, f"the check {check.name}") for _, control in own(plan) for check in control.checks]
     rules = [
@@ -289,7 +289,7 @@ def waiting_rules(kind: type, plan: FormPlan, source: Source) -> Found:
                 )
 
 
-def pointers(kind: type, plan: FormPlan, source: Source) -> Found:
+def pointers(kind: type, plan: FormPlan, file: CheckedFile) -> Found:
     """Find pointer handlers that wait."""
     moved = (
         (handler, path, event)
@@ -304,7 +304,7 @@ def pointers(kind: type, plan: FormPlan, source: Source) -> Found:
                 yield (use.line, problem, "a pointer handler can't wait; use self.say")
 
 
-def unknown_names(kind: type, plan: FormPlan, source: Source) -> Found:
+def unknown_names(kind: type, plan: FormPlan, file: CheckedFile) -> Found:
     """Find names that the form or its controls don't have."""
     ruled = [rule for _, control in own(plan) for rule in control.decl.rules.values() if code_of(rule) is not None]
     every = [value for value in vars(kind).values() if inspect.isfunction(value)]
@@ -323,28 +323,28 @@ def unknown_names(kind: type, plan: FormPlan, source: Source) -> Found:
             yield (use.line, f"{kind.__name__}.{first} has no '{use.names[1]}'", suggest(use.names[1], known))
 
 
-def shut_in(kind: type, plan: FormPlan, source: Source) -> Found:
+def shut_in(kind: type, plan: FormPlan, file: CheckedFile) -> Found:
     """Find forms that can't be closed or accepted, and entries that can't be left."""
     places = [(kind.__name__, "closing", "closed", plan.heard), (kind.__name__, "accepting", "accepted", plan.heard)]
     places += [(path, "leaving", "left", control.heard) for path, control in own(plan)]
     for name, event, done, heard in places:
         for handler in heard.get(event, ()):
-            if always_blocks(handler, source):
+            if always_blocks(handler, file):
                 problem = f"{name} can't be {done}: {handler.name} always blocks"
                 yield (handler.where[1], problem, "block only in a condition")
 
 
-def kept_back(kind: type, plan: FormPlan, source: Source) -> Found:
+def kept_back(kind: type, plan: FormPlan, file: CheckedFile) -> Found:
     """Find values that can never leave the form."""
-    body = source.class_of(kind.__name__)
+    body = file.class_of(kind.__name__)
     for path, reason in never_leave(plan, body) if body is not None else ():
         problem = f"the value of {kind.__name__}.{path} never leaves the form: {reason}"
-        yield (source.line_of(kind.__name__, path), problem, "declare it visible=False, enabled=False or read_only=True")
+        yield (file.line_of(kind.__name__, path), problem, "declare it visible=False, enabled=False or read_only=True")
 
 
-def always_blocks(handler: Handler, source: Source) -> bool:
+def always_blocks(handler: Handler, file: CheckedFile) -> bool:
     """Return True if a handler always calls `event.block(…)`."""
-    for node in ast.walk(source.tree):
+    for node in ast.walk(file.tree):
         if (
             isinstance(node, ast.FunctionDef)
             and node.lineno <= handler.where[1] + 5

@@ -15,12 +15,12 @@ from fuselatch.core.engine.looking.refusals import covering
 from fuselatch.core.engine.records import line_changes
 from fuselatch.core.engine.records.effects import words_of
 from fuselatch.core.engine.rules import latching, validation
-from fuselatch.core.engine.rules.catalog_index import CatalogSource
+from fuselatch.core.engine.rules.catalog_index import CatalogNode
 from fuselatch.core.engine.rules.drafts import drop_draft
-from fuselatch.core.engine.rules.latching import LatchSource
-from fuselatch.core.engine.rules.rows import RecordsSource
+from fuselatch.core.engine.rules.latching import LatchNode
+from fuselatch.core.engine.rules.rows import RecordsNode
 from fuselatch.core.engine.rules.scheduler import fresh
-from fuselatch.core.engine.rules.session_sources import ClockSource, FormsSource, shared_source
+from fuselatch.core.engine.rules.session_nodes import ClockNode, FormsNode, shared_node
 from fuselatch.core.engine.rules.validation import findings
 from fuselatch.core.engine.runner import start
 from fuselatch.core.engine.state.offers import Offers
@@ -62,11 +62,11 @@ class Engine(EnginePort):
         self.has_masks = False
         self.formats = options.formats
         state.port = self
-        state.time = ClockSource(state)
-        state.open_forms = FormsSource(state, "find")
-        state.rows = RecordsSource(state, "records")
-        state.catalogs = CatalogSource(state, "catalogs")
-        state.latches = LatchSource(state)
+        state.time = ClockNode(state)
+        state.open_forms = FormsNode(state, "find")
+        state.rows = RecordsNode(state, "records")
+        state.catalogs = CatalogNode(state, "catalogs")
+        state.latches = LatchNode(state)
 
     @property
     def session(self) -> HandlerSession:
@@ -199,15 +199,15 @@ class Engine(EnginePort):
 
     def read_shared(self, shared: Shared[Any]) -> Any:
         """Return the session's value of a `Shared`."""
-        return shared_source(self.state, shared).read("value")
+        return shared_node(self.state, shared).read("value")
 
     def put_shared(self, shared: Shared[Any], value: object) -> None:
         """Set the session's value of a `Shared`."""
-        source = shared_source(self.state, shared)
+        node = shared_node(self.state, shared)
         exact = None if value is None else shared.exact(value)
         if self.tracker is not None:
-            raise RuleError(f"a rule, check or default can't set {source.name}; set it in a handler")
-        self._put(("set", source.name, "value"), lambda turn: changing.put_shared(turn, source, exact))
+            raise RuleError(f"a rule, check or default can't set {node.name}; set it in a handler")
+        self._put(("set", node.name, "value"), lambda turn: changing.put_shared(turn, node, exact))
 
     # ---- lines and records
 

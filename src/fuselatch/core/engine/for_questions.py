@@ -15,10 +15,10 @@ from fuselatch.core.engine.questions import Entry, entries_of, entry_of, finding
 from fuselatch.core.engine.rules.afresh import Differing, differing
 from fuselatch.core.engine.state.observer import Muting, Pausing
 from fuselatch.core.engine.state.session_state import SessionState
+from fuselatch.core.forms.attaching import OwnedEvent, heard_by
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.live_state import is_masked
 from fuselatch.core.forms.placing import placed_at
-from fuselatch.core.forms.sources import EventSource, heard_by
 from fuselatch.core.model.errors import NotAllowedHere, UnknownName
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.outcome import Outcome
@@ -98,7 +98,7 @@ class ForQuestions:
             state.watch(state.muting)
         state.muting.reasons[function] = reason
 
-    def pause_at(self, event: EventSource, form: type[Form] | None = None) -> None:
+    def pause_at(self, event: OwnedEvent, form: type[Form] | None = None) -> None:
         """Pause before an event from now on; `go_on` continues. A control's event needs `form`."""
         owner = event.owner
         kind = owner if isinstance(owner, type) else form or type(self.first)

@@ -6,8 +6,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
+from fuselatch.core.forms.attaching import must_be_plain
 from fuselatch.core.forms.latch import Latch
-from fuselatch.core.forms.sources import must_be_plain
 from fuselatch.core.model.errors import DeclarationError
 
 F = TypeVar("F", bound=Callable[..., Any])

@@ -13,6 +13,7 @@ from opcode import opmap
 from types import CodeType
 from typing import TYPE_CHECKING, Any
 
+from fuselatch.core.forms.attaching import OwnedEvent, heard_by
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.checks import CheckMark, checks_of
 from fuselatch.core.forms.custom_events import CustomEvent
@@ -22,7 +23,6 @@ from fuselatch.core.forms.params import OpenerDeclaration, ParamDeclaration
 from fuselatch.core.forms.plans import CheckPlan, ControlPlan, FormPlan, Handler, RowPlan, joined
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.forms.rows import Row
-from fuselatch.core.forms.sources import EventSource, heard_by
 from fuselatch.core.model.cells import Derived
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.events import FORM_EVENTS, POINTED, heard_as
@@ -108,7 +108,7 @@ class _Collector:
         self.plan = FormPlan(form.__name__, "", doc=(form.__doc__ or "").strip().partition("\n")[0])
         self.members: dict[str, Any] = {}
         self.paths: dict[Any, str] = {}
-        self.marks: dict[str, tuple[EventSource, ...]] = {}
+        self.marks: dict[str, tuple[OwnedEvent, ...]] = {}
         self.heard: dict[tuple[Any, str], list[Handler]] = {}
         self.without: frozenset[str] = frozenset()
 
@@ -292,7 +292,7 @@ class _Collector:
         for placed in self.plan.controls.values():
             placed.hears = tuple([name for name in POINTED if name in placed.heard])
 
-    def _heard_key(self, name: str, source: EventSource) -> tuple[Any, str]:
+    def _heard_key(self, name: str, source: OwnedEvent) -> tuple[Any, str]:
         owner = source.owner
         if isinstance(owner, CustomEvent):
             return None, heard_as(owner.name, True)

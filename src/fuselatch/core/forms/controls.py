@@ -7,8 +7,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any, ClassVar, Generic, TypeVar
 
+from fuselatch.core.forms.attaching import OwnedEvent
 from fuselatch.core.forms.live_state import ControlState, set_value, value_of
-from fuselatch.core.forms.sources import EventSource
 from fuselatch.core.model.errors import Blank
 from fuselatch.core.model.findings import NO_MARKER, Finding, Marker
 from fuselatch.core.model.values import shown_as
@@ -24,15 +24,15 @@ class Live(ControlState):
     __slots__ = ()
 
     # In a class body, a control of a declared group is its declaration: `home.street.left`.
-    hovered: ClassVar[EventSource]
-    unhovered: ClassVar[EventSource]
-    entered: ClassVar[EventSource]
-    typed: ClassVar[EventSource]
-    leaving: ClassVar[EventSource]
-    left: ClassVar[EventSource]
-    changed: ClassVar[EventSource]
-    clicked: ClassVar[EventSource]
-    double_clicked: ClassVar[EventSource]
+    hovered: ClassVar[OwnedEvent]
+    unhovered: ClassVar[OwnedEvent]
+    entered: ClassVar[OwnedEvent]
+    typed: ClassVar[OwnedEvent]
+    leaving: ClassVar[OwnedEvent]
+    left: ClassVar[OwnedEvent]
+    changed: ClassVar[OwnedEvent]
+    clicked: ClassVar[OwnedEvent]
+    double_clicked: ClassVar[OwnedEvent]
 
     @property
     def declared(self) -> Any:

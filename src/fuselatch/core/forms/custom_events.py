@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, Generic, TypeVar, overload
 
+from fuselatch.core.forms.attaching import OwnedEvent, must_be_plain, on
 from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.plans import Handler
-from fuselatch.core.forms.sources import EventSource, must_be_plain, on
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.events import heard_as
 from fuselatch.core.model.values import exactly, short
@@ -37,14 +37,14 @@ class CustomEvent(Generic[T]):
 
     def __call__(self, function: F) -> F:
         """Attach a handler of the form that declares the event."""
-        return on(EventSource(self, ""))(function)
+        return on(OwnedEvent(self, ""))(function)
 
     @overload
-    def __get__(self, instance: None, owner: type) -> EventSource: ...
+    def __get__(self, instance: None, owner: type) -> OwnedEvent: ...
     @overload
     def __get__(self, instance: OpenForm, owner: type) -> LiveCustomEvent[T]: ...
     def __get__(self, instance: Any, owner: type) -> Any:
-        return EventSource(owner, heard_as(self.name, True)) if instance is None else LiveCustomEvent(instance, self)
+        return OwnedEvent(owner, heard_as(self.name, True)) if instance is None else LiveCustomEvent(instance, self)
 
     def __repr__(self) -> str:
         return f"CustomEvent({self.kind.__name__})"

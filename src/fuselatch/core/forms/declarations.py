@@ -22,13 +22,13 @@ from typing import (
     overload,
 )
 
+from fuselatch.core.forms.attaching import OwnedEvent
 from fuselatch.core.forms.control_options import ControlOptions, limits
 from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.deeds import NO_KEYS, Deed, Keys, Press, Write
 from fuselatch.core.forms.defaults import NthChoice
 from fuselatch.core.forms.live_state import ControlState, current, is_left_out, is_masked
 from fuselatch.core.forms.rules import Constant, Rule, is_rule
-from fuselatch.core.forms.sources import EventSource
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.events import CONTROL_EVENTS
 from fuselatch.core.model.gestures import Gesture
@@ -68,7 +68,7 @@ def press(live: ControlState, key: str) -> Iterator[Deed]:
 PRESSED: Final = Keys({"Enter": press, "Space": press})
 
 
-class Source:
+class Raises:
     """An event, as an attribute of a declaration: `length.changed`."""
 
     __slots__ = ("name",)
@@ -76,8 +76,8 @@ class Source:
     def __init__(self, name: str) -> None:
         self.name = name
 
-    def __get__(self, instance: Declaration[Any] | None, owner: type) -> EventSource:
-        return EventSource(instance if instance is not None else owner, self.name)
+    def __get__(self, instance: Declaration[Any] | None, owner: type) -> OwnedEvent:
+        return OwnedEvent(instance if instance is not None else owner, self.name)
 
 
 class Declaration(Generic[L_co]):
@@ -121,8 +121,8 @@ class Declaration(Generic[L_co]):
     closes: str | None = None
     submits: bool = False
     after_submit: str = "next"
-    hovered = Source("hovered")
-    unhovered = Source("unhovered")
+    hovered = Raises("hovered")
+    unhovered = Raises("unhovered")
     name: str = ""
     """The attribute that it is assigned to, which is also its path in the form."""
     has_caption: bool = True
@@ -342,7 +342,7 @@ class Declaration(Generic[L_co]):
     @classmethod
     def events(cls) -> tuple[str, ...]:
         """Return the events of this kind of control."""
-        declared = {name for base in cls.__mro__ for name, value in vars(base).items() if isinstance(value, Source)}
+        declared = {name for base in cls.__mro__ for name, value in vars(base).items() if isinstance(value, Raises)}
         # Those of the library in their order, then those of a kind's own.
         return (*(name for name in CONTROL_EVENTS if name in declared), *sorted(declared - CONTROL_EVENTS.keys()))
 
@@ -377,8 +377,8 @@ class Within:
         value = getattr(self.decl, name)
         if not name.startswith("_") and isinstance(value, Declaration):
             return Within(self, value)
-        if isinstance(value, EventSource):
-            return EventSource(self, name)
+        if isinstance(value, OwnedEvent):
+            return OwnedEvent(self, name)
         if isinstance(value, Within):
             return Within(self, value.decl)
         return value

@@ -43,7 +43,7 @@ class DoubleClick(NamedTuple):
 
 
 class Raise(NamedTuple):
-    """Raise an event that the kind declares with `Source`. `new`: for the handler's `event.new`."""
+    """Raise an event that the kind declares with `Raises`. `new`: for the handler's `event.new`."""
 
     event: str
     new: object = None

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping
 from typing import TYPE_CHECKING, Any, ClassVar, ParamSpec, TypeVar, Unpack, dataclass_transform
 
+from fuselatch.core.forms.attaching import FormEvent
 from fuselatch.core.forms.collect import FormMeta, collect
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import Live
@@ -16,7 +17,6 @@ from fuselatch.core.forms.params import Opener, Param
 from fuselatch.core.forms.plans import FormPlan
 from fuselatch.core.forms.port import FormRecords, HandlerSession
 from fuselatch.core.forms.prompts import OK_CANCEL, TONES, Answer, Prompt, Tone
-from fuselatch.core.forms.sources import FormEvent
 from fuselatch.core.model.errors import DeclarationError, NotAllowedHere
 from fuselatch.core.model.findings import Override
 from fuselatch.core.model.names import suggest

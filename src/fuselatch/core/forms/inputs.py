@@ -19,7 +19,7 @@ from typing import (
 
 from fuselatch.core.forms.control_options import InputOptions
 from fuselatch.core.forms.controls import Live, LiveInput
-from fuselatch.core.forms.declarations import OF_ENTRIES, Declaration, Memo, Source
+from fuselatch.core.forms.declarations import OF_ENTRIES, Declaration, Memo, Raises
 from fuselatch.core.forms.defaults import LastEntered, NthChoice
 from fuselatch.core.forms.live_state import ControlState, seen
 from fuselatch.core.forms.rules import Constant, Rule, is_rule
@@ -67,11 +67,11 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
     """The type of a field's text, for whoever draws it: text, number, date, time or datetime."""
     of_record: ClassVar[type | None] = None
     """The type that a record's value is converted to (None: no conversion)."""
-    entered = Source("entered")
-    leaving = Source("leaving")
-    left = Source("left")
-    changed = Source("changed")
-    double_clicked = Source("double_clicked")
+    entered = Raises("entered")
+    leaving = Raises("leaving")
+    left = Raises("left")
+    changed = Raises("changed")
+    double_clicked = Raises("double_clicked")
 
     def __init__(self, caption: str | Rule[str] = "", options: Mapping[str, Any] | None = None, **more: Any) -> None:
         """Declare a control. `options`: those to be checked by name; without them, all of `more` are options."""

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any, Final, Generic, TypeVar, Unpack
 
 from fuselatch.core.forms.control_options import EntryOptions, H
 from fuselatch.core.forms.controls import LiveRange
-from fuselatch.core.forms.declarations import Source
+from fuselatch.core.forms.declarations import Raises
 from fuselatch.core.forms.defaults import LastEntered
 from fuselatch.core.forms.inputs import InputControl
 from fuselatch.core.forms.live_state import ControlState
@@ -42,7 +42,7 @@ class Bounded(InputControl[LiveRange[V | None, V], V | None, V], Generic[V, H]):
     live = LiveRange
     rule_words = ("required", "minimum", "maximum")
     options = frozenset({*BoundOptions.__annotations__, "required"})
-    typed = Source("typed")
+    typed = Raises("typed")
     bound_texts = "number"
     """The bounds' texts: "number" or "time"."""
 

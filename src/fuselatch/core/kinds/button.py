@@ -7,7 +7,7 @@ from typing import Literal, Unpack
 
 from fuselatch.core.forms.control_options import ControlOptions
 from fuselatch.core.forms.controls import Live
-from fuselatch.core.forms.declarations import Declaration, Memo, Source
+from fuselatch.core.forms.declarations import Declaration, Memo, Raises
 from fuselatch.core.forms.live_state import ControlState
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.locale_formats import Formats
@@ -38,9 +38,9 @@ class Button(Declaration[LiveButton]):
     pressed = True
     live = LiveButton
     takes_focus = True
-    entered = Source("entered")
-    left = Source("left")
-    clicked = Source("clicked")
+    entered = Raises("entered")
+    left = Raises("left")
+    clicked = Raises("clicked")
 
     def __init__(
         self,

@@ -9,7 +9,7 @@ from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.control_options import EntryOptions, H, Needed
 from fuselatch.core.forms.controls import LiveInput
-from fuselatch.core.forms.declarations import Memo, Shape, Source
+from fuselatch.core.forms.declarations import Memo, Raises, Shape
 from fuselatch.core.forms.deeds import Deed, Enter, Keys, Write
 from fuselatch.core.forms.defaults import NthChoice
 from fuselatch.core.forms.inputs import InputControl
@@ -148,7 +148,7 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
     offers = True
     live = LiveChoice
     looks: ClassVar[tuple[str, ...]] = ("drop-down", "list", "radio")
-    typed = Source("typed")
+    typed = Raises("typed")
     needed = "required.choice"
 
     @overload

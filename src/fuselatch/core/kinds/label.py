@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, ClassVar, Unpack
 
 from fuselatch.core.forms.control_options import ControlOptions
 from fuselatch.core.forms.controls import LiveValue
-from fuselatch.core.forms.declarations import Declaration, Memo, Source
+from fuselatch.core.forms.declarations import Declaration, Memo, Raises
 from fuselatch.core.forms.live_state import ControlState, is_seen, seen
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.errors import DeclarationError
@@ -66,9 +66,9 @@ class Label(Declaration[LiveLabel]):
     as_is: ClassVar[type | None] = str
     blank: ClassVar[str] = ""
     options = frozenset(LabelOptions.__annotations__)
-    changed = Source("changed")
-    clicked = Source("clicked")
-    double_clicked = Source("double_clicked")
+    changed = Raises("changed")
+    clicked = Raises("clicked")
+    double_clicked = Raises("double_clicked")
 
     if TYPE_CHECKING:
 

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, Generic, Literal, TypeVar, Unpack
 
 from fuselatch.core.forms.control_options import ControlOptions
 from fuselatch.core.forms.controls import Live
-from fuselatch.core.forms.declarations import Declaration, Memo, Source
+from fuselatch.core.forms.declarations import Declaration, Memo, Raises
 from fuselatch.core.forms.groups import Group
 from fuselatch.core.forms.line_lists import LineList
 from fuselatch.core.forms.live_state import id_of, is_left_out, is_masked, is_seen
@@ -89,10 +89,10 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
     is_checked = True
     rule_words = ("min_items",)
     blank: tuple[Any, ...] = ()
-    line_adding = Source("line_adding")
-    line_added = Source("line_added")
-    line_removing = Source("line_removing")
-    line_changed = Source("line_changed")
+    line_adding = Raises("line_adding")
+    line_added = Raises("line_added")
+    line_removing = Raises("line_removing")
+    line_changed = Raises("line_changed")
 
     if TYPE_CHECKING:
 

@@ -7,7 +7,7 @@ from typing import Final, Unpack
 
 from fuselatch.core.forms.control_options import InputOptions
 from fuselatch.core.forms.controls import LiveInput
-from fuselatch.core.forms.declarations import WIDE, Source
+from fuselatch.core.forms.declarations import WIDE, Raises
 from fuselatch.core.forms.inputs import InputControl
 from fuselatch.core.forms.live_state import ControlState
 from fuselatch.core.forms.rules import Rule
@@ -44,7 +44,7 @@ class Text(InputControl[LiveInput[str, str], str, str]):
     live = LiveInput
     looks = ("multi-line", "password")
     rule_words = ("required", "min_length", "max_length", "pattern")
-    typed = Source("typed")
+    typed = Raises("typed")
 
     def __init__(
         self,

@@ -9,8 +9,8 @@ from itertools import product
 from typing import Any, Final, TypeAlias
 
 from fuselatch.core.engine.rules.rows import frame_of, staged_for, version_of, with_staged
+from fuselatch.core.engine.state.session_node import SessionNode
 from fuselatch.core.engine.state.session_state import SessionState
-from fuselatch.core.engine.state.sources import SessionSource
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.model.choices import Choices, fold_of, folded
 from fuselatch.core.model.errors import UnknownName
@@ -169,7 +169,7 @@ def column(rows: Any, name: str, catalog: Catalog[Any]) -> list[object]:
         raise UnknownName(f"'{catalog.source}' has no column '{name}'; {suggest(name, map(str, known))}") from None
 
 
-class CatalogSource(SessionSource):
+class CatalogNode(SessionNode):
     """The versions of the sources that catalogs read."""
 
     __slots__ = ()

@@ -10,8 +10,8 @@ from datetime import datetime
 from typing import Any, NamedTuple
 
 from fuselatch.core.engine.state.failure import failure_of, guarded, tell, time_of
+from fuselatch.core.engine.state.session_node import SessionNode
 from fuselatch.core.engine.state.session_state import LatchPlace, SessionState
-from fuselatch.core.engine.state.sources import SessionSource
 from fuselatch.core.engine.state.store import StoreRefused
 from fuselatch.core.engine.state.turns import Turn
 from fuselatch.core.forms.container import OpenForm
@@ -77,7 +77,7 @@ class LatchUndo(Undoable):
         session.latches.differs()
 
 
-class LatchSource(SessionSource):
+class LatchNode(SessionNode):
     """The latches that are set, for rules that read them."""
 
     __slots__ = ("ends", "seen")

@@ -6,8 +6,8 @@ from collections.abc import Hashable, Mapping, Sequence
 from typing import Any, Protocol, TypeAlias
 
 from fuselatch.core.engine.rules.scheduler import follow
+from fuselatch.core.engine.state.session_node import SessionNode
 from fuselatch.core.engine.state.session_state import SessionState
-from fuselatch.core.engine.state.sources import SessionSource
 from fuselatch.core.engine.state.store import Store
 from fuselatch.core.engine.state.turns import Turn
 from fuselatch.core.forms.container import OpenForm
@@ -52,7 +52,7 @@ Write: TypeAlias = tuple[Change, Receiver | None]
 """A staged change, and who receives its key."""
 
 
-class RecordsSource(SessionSource):
+class RecordsNode(SessionNode):
     """The rows of each record source, with what the running turn has staged."""
 
     __slots__ = ()

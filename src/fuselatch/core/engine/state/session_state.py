@@ -16,8 +16,8 @@ from greenlet import getcurrent
 from fuselatch.core.engine.state.dirty import Dirty
 from fuselatch.core.engine.state.observer import Muting, Observer, Pausing
 from fuselatch.core.engine.state.offers import Offers
+from fuselatch.core.engine.state.session_node import SessionNode
 from fuselatch.core.engine.state.session_options import Options
-from fuselatch.core.engine.state.sources import SessionSource
 from fuselatch.core.engine.state.stack import FormStack
 from fuselatch.core.engine.state.waiting import PauseWait, PromptWait, Wait
 from fuselatch.core.engine.state.workers import Workers, workers_here
@@ -62,11 +62,11 @@ class SessionState(Undoable):
     )  # fmt: skip
 
     port: EnginePort
-    time: SessionSource
-    open_forms: SessionSource
-    rows: SessionSource
-    catalogs: SessionSource
-    latches: SessionSource
+    time: SessionNode
+    open_forms: SessionNode
+    rows: SessionNode
+    catalogs: SessionNode
+    latches: SessionNode
 
     def __init__(self, options: Options, offers: Offers) -> None:
         # What the session was created with; the second half is looked at in each gesture, or made from an option.

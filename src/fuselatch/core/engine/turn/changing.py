@@ -8,7 +8,7 @@ from fuselatch.core.engine.rules.drafts import drop_draft
 from fuselatch.core.engine.rules.rows import look, stage
 from fuselatch.core.engine.rules.rule_cells import is_as_is
 from fuselatch.core.engine.rules.scheduler import property_differs
-from fuselatch.core.engine.rules.session_sources import SharedSource
+from fuselatch.core.engine.rules.session_nodes import SharedNode
 from fuselatch.core.engine.state.session_state import NO_MESSAGE, SessionState
 from fuselatch.core.engine.state.turns import Turn
 from fuselatch.core.forms.catalogs import Catalog
@@ -130,15 +130,15 @@ def put_sort(turn: Turn, table: Any, sort: tuple[str, bool]) -> None:
         turn.session.dirty.invalidate(table, "sort", cause)
 
 
-def put_shared(turn: Turn, source: SharedSource, value: object) -> None:
+def put_shared(turn: Turn, node: SharedNode, value: object) -> None:
     """Set a shared value of the session."""
-    if same(source.value, value):
+    if same(node.value, value):
         return
     cause = 0
     if turn.rows is not None:
-        cause = add_row(turn.rows, turn.cause, "change", "", source.name, "value", source.value, value)
-    turn.set(source, "value", value)
-    source.differs(cause)
+        cause = add_row(turn.rows, turn.cause, "change", "", node.name, "value", node.value, value)
+    turn.set(node, "value", value)
+    node.differs(cause)
 
 
 def refresh_rules(turn: Turn, form: OpenForm) -> None:

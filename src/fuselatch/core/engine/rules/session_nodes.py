@@ -6,14 +6,14 @@ from datetime import datetime, timedelta
 from typing import Any, Final, Literal, TypeAlias
 
 from fuselatch.core.engine.state.failure import time_of
+from fuselatch.core.engine.state.session_node import SessionNode
 from fuselatch.core.engine.state.session_state import SessionState
-from fuselatch.core.engine.state.sources import SessionSource
 from fuselatch.core.forms.shared import Shared
 from fuselatch.core.model.latch_records import later_by
 from fuselatch.core.model.values import short
 
 
-class SharedSource(SessionSource):
+class SharedNode(SessionNode):
     """A session's value of one `Shared`."""
 
     __slots__ = ("value",)
@@ -29,17 +29,17 @@ class SharedSource(SessionSource):
         return self.value
 
 
-def shared_source(session: SessionState, shared: Shared[object]) -> SharedSource:
-    """Return a session's source for a `Shared`."""
-    node: SharedSource | None = session.shared.get(shared)
+def shared_node(session: SessionState, shared: Shared[object]) -> SharedNode:
+    """Return a session's node for a `Shared`."""
+    node: SharedNode | None = session.shared.get(shared)
     if node is None:
         if not isinstance(shared, Shared):
             raise TypeError(f"session[…]: expected a Shared, not {short(shared)}")
-        node = session.shared[shared] = SharedSource(session, shared)
+        node = session.shared[shared] = SharedNode(session, shared)
     return node
 
 
-class ClockSource(SessionSource):
+class ClockNode(SessionNode):
     """The session's clock, as exactly as rules read it: its date, or its time to the hour, minute or second."""
 
     __slots__ = ("seen",)
@@ -89,7 +89,7 @@ def next_at(now: datetime, to: str) -> datetime:
     return start + UNITS[to] if to == "day" else later_by(start, UNITS[to])
 
 
-class FormsSource(SessionSource):
+class FormsNode(SessionNode):
     """The open forms, by class."""
 
     __slots__ = ()

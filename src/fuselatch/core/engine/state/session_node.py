@@ -10,7 +10,7 @@ if TYPE_CHECKING:
     from fuselatch.core.engine.state.session_state import SessionState
 
 
-class SessionSource(Node):
+class SessionNode(Node):
     """A part of the session that rules can read, by `prop`, such as the date or the rows of a source."""
 
     __slots__ = ("session",)
@@ -28,7 +28,7 @@ class SessionSource(Node):
         return value
 
     def differs(self, cause: int = 0) -> None:
-        """Mark everything that depends on this source."""
+        """Mark everything that depends on this."""
         if self._watchers:
             for prop in tuple(self._watchers):
                 self.session.dirty.invalidate(self, prop, cause)

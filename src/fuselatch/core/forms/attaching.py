@@ -14,7 +14,7 @@ F = TypeVar("F", bound=Callable[..., Any])
 MARK = "_fuselatch_hears"
 
 
-class EventSource:
+class OwnedEvent:
     """An event of a declared control or a form class, which handlers attach to."""
 
     __slots__ = ("name", "owner")
@@ -33,22 +33,22 @@ class EventSource:
 
 
 class FormEvent:
-    """A form's event, in the class of form classes. Read from a form class, it is an `EventSource`."""
+    """A form's event, in the class of form classes. Read from a form class, it is an `OwnedEvent`."""
 
     def __set_name__(self, owner: type, name: str) -> None:
         self.name = name
 
-    def __get__(self, form: Any, owner: type) -> EventSource:
-        return EventSource(form, self.name)
+    def __get__(self, form: Any, owner: type) -> OwnedEvent:
+        return OwnedEvent(form, self.name)
 
 
-def on(*sources: EventSource) -> Callable[[F], F]:
+def on(*sources: OwnedEvent) -> Callable[[F], F]:
     """Attach one handler to several events: `@on(length.left, beam.left)`.
 
     Returns the function. Raises `DeclarationError` for anything but an event.
     """
     for source in sources:
-        if not isinstance(source, EventSource):
+        if not isinstance(source, OwnedEvent):
             raise DeclarationError(
                 f"on(…): expected an event such as length.changed, not {type(source).__name__}; add the event name"
             )
@@ -57,7 +57,7 @@ def on(*sources: EventSource) -> Callable[[F], F]:
 
     def attach(function: F) -> F:
         must_be_plain(function, "a handler", "the event")
-        heard: list[EventSource] = function.__dict__.setdefault(MARK, [])
+        heard: list[OwnedEvent] = function.__dict__.setdefault(MARK, [])
         heard.extend(sources)
         return function
 
@@ -77,6 +77,6 @@ def must_be_plain(function: Any, what: str, decorator: str) -> None:
         raise DeclarationError(f"{what} can't use async or yield ({function.__name__}); a handler can wait without them")
 
 
-def heard_by(function: object) -> tuple[EventSource, ...]:
+def heard_by(function: object) -> tuple[OwnedEvent, ...]:
     """Return the events that a function is marked to handle."""
     return tuple(getattr(function, "__dict__", {}).get(MARK, ()))
