@@ -10,9 +10,12 @@ from time import monotonic
 import pytest
 from websockets.exceptions import ConnectionClosed, InvalidStatus
 
+from fuselatch import Choice, Form
+from fuselatch.frontends import Session
+from fuselatch.frontends.messages import message_of
 from fuselatch.frontends.page.guards import HEADERS
 from fuselatch.frontends.page.serving import LARGEST_FRAME, MOST_A_SECOND, Server
-from fuselatch.frontends.stage import Stage
+from fuselatch.frontends.stage import MOST_ITEMS, Stage, list_of
 from fuselatch.scenes import Scene
 from tests.bench import doing
 from tests.frontends.visitor import Visitor
@@ -98,6 +101,16 @@ def test_a_socket_is_guarded_too(visitor: Visitor, caplog: pytest.LogCaptureFixt
         assert [form["id"] for form in after] == [form["id"] for form in before]
         assert next(one["text"] for one in after[0]["controls"] if one["name"] == "word") == "x"
     assert caplog.records == []
+
+
+class Fleet(Form):
+    boat = Choice("Boat", choices=range(2_000))
+
+
+def test_a_browser_gets_a_part_of_a_long_list_at_a_time() -> None:
+    with Session(Fleet) as session:
+        part = list_of(session, message_of({"control": session.view.forms[0].controls[0].id, "start": 100, "stop": 999_999}))
+    assert (part["start"], len(part["items"]), part["items"][-1]["text"]) == (100, MOST_ITEMS, str(99 + MOST_ITEMS))
 
 
 def test_a_browser_that_sends_too_much_is_slowed_down(visitor: Visitor) -> None:
