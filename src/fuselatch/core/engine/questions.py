@@ -32,7 +32,7 @@ class Entry(NamedTuple):
     accepts: frozenset[str]
     typable: bool
     required: bool | str
-    value: object
+    value: Any
     closes: str
     submits: bool
     live: Any

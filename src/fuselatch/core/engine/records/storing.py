@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from fuselatch.core.engine.records.conflicts import KEEP_EDITING, reconciled
 from fuselatch.core.engine.rules.rows import Receiver, Write, key_column, look, row_at, store_of
@@ -68,8 +68,9 @@ class Written(NamedTuple):
     """A row that was written: its key before and now (None: removed), and what the session had of it."""
 
     source: str
-    before: object
-    key: object
+    # Any, and not object: compiled, that name of a field's type is looked for and not found.
+    before: Any
+    key: Any
     row: Record
     was: Record
 
