@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from importlib import import_module
 from importlib.util import find_spec
-from typing import Any
 
 from fuselatch.core.model.names import NoSuchName, suggest
 
@@ -25,7 +24,7 @@ ELSEWHERE = (
 
 def lazily(
     package: str, where: Mapping[str, tuple[str, ...]], extras: Mapping[str, str] | None = None
-) -> tuple[Callable[[str], Any], Callable[[], list[str]]]:
+) -> tuple[Callable[[str], object], Callable[[], list[str]]]:
     """Return a package's `__getattr__` and `__dir__`.
 
     `where`: the module of each public name. `extras`: the package that a module needs, if an extra installs it; without it,
@@ -37,7 +36,7 @@ def lazily(
         missing = {module for module, needed in (extras or {}).items() if find_spec(needed) is None}
         return [name for name, module in names.items() if module not in missing]
 
-    def get(name: str) -> Any:
+    def get(name: str) -> object:
         if name == "__all__":
             return offered()
         if name.startswith("__"):

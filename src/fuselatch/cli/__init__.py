@@ -55,7 +55,7 @@ class LazyGroup(click.Group):
 
     def main(self, *args: object, **named: object) -> Any:
         """Run a command and exit with 0, 1 or 2. Whatever happens is told in one line, never as a traceback."""
-        run: Callable[..., Any] = super().main
+        run: Callable[..., object] = super().main
         if not named.pop("standalone_mode", True):
             return run(*args, standalone_mode=False, **named)
         from fuselatch.cli.out import drop, flush_or_drop, ready_streams

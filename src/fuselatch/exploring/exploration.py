@@ -144,7 +144,7 @@ def explore(
 class Part(NamedTuple):
     """One search: of what, its seed and its gestures; a time at which it ends; what cue sheets enter, by control."""
 
-    scene: Any
+    scene: object
     seed: str
     gestures: int
     until: float | None
@@ -238,7 +238,7 @@ def found_in(scene: object) -> AbstractContextManager[None]:
     return importing_from(scene.folders, also=scene.also) if isinstance(scene, Named) else nullcontext()
 
 
-def loaded(scene: object) -> Any:
+def loaded(scene: object) -> object:
     """Return a scene function or form class."""
     return load(scene.name, "form or scene") if isinstance(scene, Named) else scene
 

@@ -8,7 +8,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from typing import Any, Final, NamedTuple
+from typing import Final, NamedTuple
 
 from fuselatch.core.engine.looking.possible import Act
 from fuselatch.core.engine.questions import Entry
@@ -190,7 +190,7 @@ def is_accepted(world: World, form: Form) -> bool:
     return outcome is not None and outcome.verdict == ACCEPTED
 
 
-def contents(world: World) -> dict[str, Any]:
+def contents(world: World) -> dict[str, object]:
     """Return the values of all open forms, by form and control."""
     session = world.session
     pairs = [(form, each) for form in session.forms[::-1] for each in session.entries(form) if each.is_input]

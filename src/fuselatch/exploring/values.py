@@ -30,7 +30,7 @@ class Values:
         self.formats = formats
         self.words = {name: tuple(dict.fromkeys(texts)) for name, texts in words.items()}
         self._texts: dict[tuple[str, str], tuple[str, ...]] = {}
-        self._constants: dict[str, tuple[Any, ...]] = {}
+        self._constants: dict[str, tuple[object, ...]] = {}
 
     def texts(self, plan: FormPlan, control: ControlPlan, params: Mapping[str, object]) -> tuple[str, ...]:
         """Return the texts for an entry of an open form. The first of them are the likeliest to be accepted."""
@@ -67,7 +67,7 @@ class Values:
             yield "x" * most
         yield from ("0", "1", "-1") if is_number(control) else ("x", " ")
 
-    def constants(self, plan: FormPlan) -> tuple[Any, ...]:
+    def constants(self, plan: FormPlan) -> tuple[object, ...]:
         """Return the constants in the code of a form's handlers, rules and checks."""
         constants = self._constants.get(plan.name)
         if constants is None:
@@ -112,7 +112,7 @@ def is_number(control: ControlPlan) -> bool:
     return hasattr(control.decl, "of_number")
 
 
-def constants_of(function: object) -> Iterator[Any]:
+def constants_of(function: object) -> Iterator[object]:
     """Yield the constants in a function's code, without its docstring."""
     code = code_of(function)
     for part in within(code) if code is not None else ():
@@ -123,7 +123,7 @@ def constants_of(function: object) -> Iterator[Any]:
                     yield value
 
 
-def plain_values(values: Iterable[object], depth: int = 0) -> Iterator[Any]:
+def plain_values(values: Iterable[object], depth: int = 0) -> Iterator[object]:
     """Yield the plain values among some objects, a few of each collection."""
     for value in values:
         if isinstance(value, KEPT) and not isinstance(value, bool):

@@ -9,7 +9,7 @@ from decimal import Decimal, localcontext
 from functools import cache
 from pathlib import Path
 from string import Formatter
-from typing import Any, Final
+from typing import Final
 
 from anyascii import anyascii
 from babel import Locale, UnknownLocaleError
@@ -157,7 +157,7 @@ class LocaleFormats:
         """Return text in plain letters without case, to find it: "Møre" is found by "more", "Łódź" by "lodz"."""
         return text.lower() if text.isascii() else str(anyascii(text)).lower()
 
-    def sort_key(self, text: str) -> Any:
+    def sort_key(self, text: str) -> object:
         """Return a key that sorts as the locale does if PyICU is installed (`fuse-latch[collation]`); else as folded."""
         return sort_key(self._collator, text, self.fold(text))
 

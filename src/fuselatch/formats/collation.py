@@ -6,7 +6,7 @@ from importlib import import_module
 from typing import Any
 
 
-def collator_of(locale: str) -> Any:
+def collator_of(locale: str) -> object:
     """Return what sorts texts in a locale; None without PyICU."""
     try:
         icu: Any = import_module("icu")
@@ -15,6 +15,6 @@ def collator_of(locale: str) -> Any:
     return icu.Collator.createInstance(icu.Locale(locale))
 
 
-def sort_key(collator: Any, text: str, folded: str) -> Any:
+def sort_key(collator: Any, text: str, folded: str) -> object:
     """Return a key that sorts a text as the locale does; without a collator, as it is folded."""
     return (folded, text) if collator is None else collator.getSortKey(text)

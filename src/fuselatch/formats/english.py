@@ -10,7 +10,7 @@ import re
 from datetime import date, time
 from decimal import Decimal
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, ClassVar, Final
+from typing import TYPE_CHECKING, ClassVar, Final
 
 from fuselatch.core.model.texts import TEXTS
 from fuselatch.core.model.values import EXACT
@@ -38,7 +38,7 @@ class EnglishFormats:
         return LocaleFormats("en")
 
     @cached_property
-    def _collator(self) -> Any:
+    def _collator(self) -> object:
         return collator_of("en")
 
     def parse_number(self, text: str) -> Decimal | None:
@@ -70,6 +70,6 @@ class EnglishFormats:
         """Return text in plain letters without case, to find it: "Møre" is found by "more"."""
         return text.lower() if text.isascii() else self._babel.fold(text)
 
-    def sort_key(self, text: str) -> Any:
+    def sort_key(self, text: str) -> object:
         """Return a key that sorts as the locale does."""
         return sort_key(self._collator, text, self.fold(text))

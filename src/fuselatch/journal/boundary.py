@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterable, Mapping
 from copy import copy
 from datetime import datetime
 from functools import partial
-from typing import Any, Final, NamedTuple
+from typing import Final, NamedTuple
 
 from fuselatch.core.engine.session import Session
 from fuselatch.core.engine.state.observer import Observer
@@ -22,7 +22,7 @@ from fuselatch.scenes import Scene, open_session
 from fuselatch.services import DrawingBoard, Drawings, LetterBox, Letters
 from fuselatch.stores.memory import MemoryLatches, MemoryRecords, latches_forked, records_forked
 
-STAND_INS: Final[Mapping[type, Callable[[], Any]]] = {Letters: LetterBox, Drawings: DrawingBoard}
+STAND_INS: Final[Mapping[type, Callable[[], object]]] = {Letters: LetterBox, Drawings: DrawingBoard}
 """The services that every session has, with a stand-in that records what it gets."""
 
 
@@ -34,7 +34,7 @@ class Outside(NamedTuple):
 
     records: Store | None
     latches: LatchStore
-    services: Mapping[type, Any]
+    services: Mapping[type, object]
     on_failure: FailureLog | None = None
 
     @property
@@ -61,7 +61,7 @@ class Apart:
     def __init__(self, scene: Scene) -> None:
         self._records: MemoryRecords | None = records_forked(scene.records)
         self._latches = latches_forked(scene.latches)
-        self._makers: dict[type, Callable[[], Any]] = {kind: partial(Withheld, kind) for kind in scene.services}
+        self._makers: dict[type, Callable[[], object]] = {kind: partial(Withheld, kind) for kind in scene.services}
         self._makers.update(STAND_INS)
         for kind, given in scene.explored.items():
             self._makers[kind] = partial(unchanged, given) if isinstance(given, kind) else given
@@ -72,7 +72,7 @@ class Apart:
         return Outside(records, self._latches.fork(), {kind: make() for kind, make in self._makers.items()})
 
 
-def unchanged(given: object) -> Any:
+def unchanged(given: object) -> object:
     """Return a stand-in that is an object: the same one for each session."""
     return given
 

@@ -365,14 +365,14 @@ def rehearse(
     policy: PolicyRules | None = None,
     forms: Offered | None = None,
     at: object = None,
-    only: Mapping[str, Any] | None = None,
+    only: Mapping[str, object] | None = None,
     observers: Iterable[Observer] | None = None,
     max_runs: int | None = None,
     on_failure: FailureLog | None = None,
     *args: P.args,
     **params: P.kwargs,
 ) -> Desk: ...
-def rehearse(form: Any, *args: Any, **options: Any) -> Desk:
+def rehearse(form: Any, *args: object, **options: Any) -> Desk:
     """Rehearse a form without a screen: `with rehearse(BookingForm, berths=berths) as desk:`.
 
     `form`: a form class, with its parameters by name, a `Scene`, or a scene function. `options`: those of `Scene`; one that

@@ -69,7 +69,7 @@ class DeskView:
     def at(self, form: type[F]) -> F: ...
     @overload
     def at(self, form: Callable[..., F]) -> F: ...
-    def at(self, form: Any) -> Any:
+    def at(self, form: Any) -> object:
         """Return the front form, typed. Raises `AssertionError` if it has another class."""
         front = self.form
         if not isinstance(front, form):

@@ -337,7 +337,7 @@ def property_choices_include(control: Any, words: list[str]) -> Looked:
     return not missing, f"{described}; without {', '.join(missing)}" if missing else described
 
 
-def property_flag(name: str) -> Callable[[Any, list[str]], Looked]:
+def property_flag(name: str) -> Callable[[object, list[str]], Looked]:
     """`NAME.enabled [yes|no]`: a property that is true or false."""
 
     def look(control: Any, words: list[str]) -> Looked:
@@ -367,7 +367,7 @@ def property_rows(control: Any, words: list[str]) -> Looked:
     return str(count) == words[0], f"there are {count}"
 
 
-def property_word(name: str) -> Callable[[Any, list[str]], Looked]:
+def property_word(name: str) -> Callable[[object, list[str]], Looked]:
     """`NAME.caption TEXT`: a property that is text."""
 
     def look(control: object, words: list[str]) -> Looked:
@@ -377,7 +377,7 @@ def property_word(name: str) -> Callable[[Any, list[str]], Looked]:
     return look
 
 
-PROPERTIES: Final[Mapping[str, Callable[[Any, list[str]], Looked]]] = {
+PROPERTIES: Final[Mapping[str, Callable[[object, list[str]], Looked]]] = {
     "value": property_value,
     "text": property_text,
     "choices": property_choices,

@@ -195,7 +195,7 @@ def must_be_offered(module: str, folders: Sequence[Path]) -> None:
         raise LoadError(f"cue sheets can't import '{module}': it isn't {where}, and {offers}")
 
 
-def load_either(reference: str) -> Any:
+def load_either(reference: str) -> object:
     """Load a form or a scene, whichever it is."""
     try:
         return load(reference, "form")
@@ -254,7 +254,7 @@ def scenes_in(folder: Path, skip: Skip) -> list[Callable[[], Scene]]:
     return own_members(modules_in(folder, skip), is_scene)
 
 
-def own_members(modules: Iterable[ModuleType], wanted: Callable[[Any], bool]) -> list[Any]:
+def own_members(modules: Iterable[ModuleType], wanted: Callable[[object], bool]) -> list[Any]:
     """Return what modules define themselves, without what they import."""
     members = ((module, value) for module in modules for value in vars(module).values())
     return [value for module, value in members if wanted(value) and value.__module__ == module.__name__]

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
 
 from fuselatch.core.forms.form import forms_loaded, plan_of
 from fuselatch.core.model.errors import UnknownName
@@ -13,7 +12,7 @@ from fuselatch.report.behaviour import all_handlers
 LEFT_OUT = "muted for this run"
 
 
-def handler_named(name: str) -> Callable[..., Any]:
+def handler_named(name: str) -> Callable[..., object]:
     """Return the handler `BookingForm.price_the_stay`; raise `UnknownName`."""
     known = {handler.name: handler.function for form in forms_loaded() for handler in all_handlers(plan_of(form))}
     if name not in known:

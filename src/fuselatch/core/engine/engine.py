@@ -167,7 +167,7 @@ class Engine(EnginePort):
         self._put(("set", control, prop), lambda turn: changing.put_property(turn, control, prop, ready))
 
     def set_attribute(self, container: Container, name: str, value: object) -> None:
-        form: Any = container._state.form
+        form: OpenForm = container._state.form
         changing.may_change(self.state, form, f"{type(container).__name__}.{name}")
         if self.state.turn is not None:
             self.state.turn.set_plain(container, name, value)
@@ -187,7 +187,7 @@ class Engine(EnginePort):
         self._after(("focus", control, "value"), lambda turn: focus.asked_for(turn, control, select))
 
     def delete_attribute(self, container: Container, name: str) -> None:
-        form: Any = container._state.form
+        form: OpenForm = container._state.form
         changing.may_change(self.state, form, f"{type(container).__name__}.{name}")
         if self.state.turn is not None:
             self.state.turn.undo.append((container, name, container.__dict__[name]))
@@ -211,13 +211,13 @@ class Engine(EnginePort):
 
     # ---- lines and records
 
-    def add_line(self, lines: LineList, values: Mapping[str, Any]) -> object:
+    def add_line(self, lines: LineList, values: Mapping[str, object]) -> object:
         return self._at_lines(lines, "add a line to", lambda turn: line_changes.add(turn, lines, values))
 
-    def remove_line(self, lines: LineList, line: Any) -> bool:
+    def remove_line(self, lines: LineList, line: Container) -> bool:
         return bool(self._at_lines(lines, "remove a line of", lambda turn: line_changes.remove(turn, lines, line)))
 
-    def move_line(self, lines: LineList, line: Any, to: int) -> None:
+    def move_line(self, lines: LineList, line: Container, to: int) -> None:
         self._at_lines(lines, "move a line of", lambda turn: line_changes.reorder(turn, lines, line, to))
 
     def _at_lines(self, lines: LineList, verb: str, step: Callable[[Turn], object]) -> object:

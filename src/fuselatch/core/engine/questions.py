@@ -35,7 +35,7 @@ class Entry(NamedTuple):
     value: Any
     closes: str
     submits: bool
-    live: Any
+    live: ControlState
 
     @property
     def plan(self) -> ControlPlan:

@@ -209,7 +209,7 @@ class EnginePort(Undoable, ABC):
         """Sort a table by a column, descending or not."""
 
     @abstractmethod
-    def add_line(self, lines: Any, values: Mapping[str, Any]) -> Any:
+    def add_line(self, lines: Any, values: Mapping[str, object]) -> Any:
         """Add a line; return None if it was blocked or refused."""
 
     @abstractmethod

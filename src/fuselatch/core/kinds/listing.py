@@ -77,8 +77,8 @@ def would_take(control: ControlState) -> Any:
     fold = fold_of(control._engine.formats)
     items = choices.find(text, fold)
     if not items and not control._decl.other:
-        first = choices.ahead(text, 1, fold)
-        items = choices.find(choices.text(first[0]), fold) if first else []
+        first = candidates(control)[:1]
+        items = choices.find(choices.texts[first[0]], fold) if first else []
     return items[0] if len(items) == 1 else UNSEEN
 
 

@@ -275,13 +275,16 @@ class Ahead:
     million folded texts would need more memory than the texts themselves.
     """
 
-    __slots__ = ("fold", "order", "texts", "words")
+    __slots__ = ("counted", "fold", "found", "order", "texts", "words")
 
     def __init__(self, texts: Sequence[str], order: array[int], words: array[int], fold: Fold) -> None:
         self.texts = texts
         self.fold = fold
         self.order = order
         self.words = words
+        # The last answers: at a keystroke the list, its view and its keys ask the same.
+        self.found: tuple[str, int, tuple[int, ...]] = ("", 0, ())
+        self.counted: tuple[str, int] = ("", 0)
 
     def key(self, at: int) -> str:
         key: str = self.fold(self.texts[at])
@@ -296,8 +299,10 @@ class Ahead:
         low = bisect_left(self.order, key, key=self.key)
         return self.order[low : bisect_right(self.order, key, low, key=self.key)]
 
-    def find(self, text: str, most: int) -> list[int]:
+    def find(self, text: str, most: int) -> tuple[int, ...]:
         """Return positions for typed text, in the order of `Choices.ahead`."""
+        if self.found[:2] == (text, most):
+            return self.found[2]
         key = self.fold(text)
         positions = dict.fromkeys(self._run(key, most))
         if len(positions) > 1:
@@ -307,15 +312,19 @@ class Ahead:
         while len(positions) < most and low < high:
             positions[self.words[low] >> SHIFT] = None
             low += 1
-        return list(positions)
+        self.found = text, most, tuple(positions)
+        return self.found[2]
 
     def count(self, text: str) -> int:
         """Return how many items typed text may mean; at most `COUNTED`."""
+        if text and self.counted[0] == text:
+            return self.counted[1]
         key = self.fold(text)
         low, high = self._words_of(key)
         positions = {code >> SHIFT for code in self.words[low : min(high, low + COUNTED)]}
         positions.update(self._run(key, COUNTED))
-        return min(len(positions), COUNTED)
+        self.counted = text, min(len(positions), COUNTED)
+        return self.counted[1]
 
     def _words_of(self, key: str) -> tuple[int, int]:
         wanted = spaced(key)

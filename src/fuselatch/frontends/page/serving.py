@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterable, Mapping
 from functools import cache
 from pathlib import Path
 from time import monotonic
-from typing import TYPE_CHECKING, Any, Final, NamedTuple
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 from fuselatch.core.model.json_text import json_text
 from fuselatch.core.model.pictures import Picture
@@ -184,7 +184,7 @@ async def follow(live: WebSocket, stage: Stage) -> None:
     """Connect a browser with a stage until one of them ends it."""
     tab = live.query_params.get("tab", "")[:LONGEST_TAB]
     loop = asyncio.get_running_loop()
-    told: asyncio.Queue[Mapping[str, Any]] = asyncio.Queue()
+    told: asyncio.Queue[Mapping[str, object]] = asyncio.Queue()
     pace = Pace(MOST_A_SECOND)
 
     def tell(data: Mapping[str, object]) -> None:
@@ -283,7 +283,7 @@ def pages(seats: Seats, enter: Callable[[Request], Response]) -> Starlette:
 
 
 def app(
-    open_scene: Callable[[Any], Scene],
+    open_scene: Callable[[object], Scene],
     *,
     allowed_hosts: Iterable[str] | None = None,
     threads: int = 4,

@@ -37,8 +37,8 @@ def show_form(
     **options: Unpack[SceneOptions],
 ) -> Outcome: ...
 @overload
-def show_form(form: type[Form], *, port: int = 0, browser: bool = True, **params: Any) -> Outcome: ...
-def show_form(form: object, *, port: int = 0, browser: bool = True, **options: Any) -> Outcome:
+def show_form(form: type[Form], *, port: int = 0, browser: bool = True, **params: object) -> Outcome: ...
+def show_form(form: object, *, port: int = 0, browser: bool = True, **options: object) -> Outcome:
     """Show a form in the browser, let the user fill it in, and return the outcome.
 
     `form`: a form class, a scene, or a function that returns one. `options`: those of a scene (`user`, `records`, `locale`,
@@ -82,7 +82,7 @@ def has_display() -> bool:
     return sys.platform in ("darwin", "win32") or bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
 
 
-def scene_of(form: Any, options: dict[str, Any]) -> Scene:
+def scene_of(form: Any, options: dict[str, object]) -> Scene:
     """Return a form or scene as a scene with these options."""
     if isinstance(form, type) and issubclass(form, Form):
         return Scene(form, **options)

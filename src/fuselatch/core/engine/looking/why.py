@@ -99,7 +99,7 @@ def questions_of(control: Any) -> list[str]:
     return [f"{control.name}.{prop}" for prop in dict.fromkeys(asked)]
 
 
-def of_property(session: SessionState, control: Any, prop: str) -> Iterator[str]:
+def of_property(session: SessionState, control: ControlState, prop: str) -> Iterator[str]:
     masked = prop == "value" and is_masked(control)
     now = "masked" if masked else value_text(freeze(control._current(prop)))
     yield f"{control.name}.{prop} is {now}"
@@ -130,7 +130,7 @@ def of_property(session: SessionState, control: Any, prop: str) -> Iterator[str]
         yield from (f"  {line}" for line in of_property(session, outer, prop))
 
 
-def seen_text(node: Any, prop: Any, seen: object) -> str:
+def seen_text(node: Any, prop: str, seen: object) -> str:
     """Return what a rule saw of an input; a `derive` rule notes no values, so it is what there is now."""
     if prop in ENTERED and isinstance(node, ControlState) and is_masked(node):
         return "masked"

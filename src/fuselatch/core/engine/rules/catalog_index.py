@@ -174,7 +174,7 @@ class CatalogNode(SessionNode):
 
     __slots__ = ()
 
-    def _current(self, prop: Any) -> Hashable:
+    def _current(self, prop: str) -> Hashable:
         staged = staged_for(self.session, prop)
         return (version_of(self.session, prop), *map(id, staged)) if staged else version_of(self.session, prop)
 
