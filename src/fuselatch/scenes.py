@@ -16,6 +16,7 @@ from fuselatch.core.forms.form import Form, must_be_a_form
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import Record
+from fuselatch.core.model.values import Value
 from fuselatch.formats import locale_formats
 from fuselatch.stores.memory import MemoryLatches, MemoryRecords
 
@@ -85,7 +86,7 @@ class Scene(Common):
     """
 
     form: type[Form] | None
-    params: Mapping[str, Any]
+    params: Mapping[str, Value]
     now: datetime
     locale: str
     records: Store | None
@@ -100,7 +101,7 @@ class Scene(Common):
         @overload
         def __init__(self, form: type[Form] | None = None, **params: Any) -> None: ...
 
-    def __init__(self, form: type[Form] | None = None, **given: Any) -> None:
+    def __init__(self, form: type[Form] | None = None, **given: Value) -> None:
         if form is not None:
             must_be_a_form("Scene", form)
         self.form = form
@@ -109,7 +110,7 @@ class Scene(Common):
         vars(self).update(OPTIONS)
         self.set(**{name: value for name, value in given.items() if name in OPTIONS})
 
-    def set(self, **given: Any) -> None:
+    def set(self, **given: Value) -> None:
         """Set options. One that is None isn't given. Raises `TypeError` for an unknown one."""
         for name, value in given.items():
             if name not in OPTIONS:

@@ -14,11 +14,12 @@ from email.message import EmailMessage, Message
 from email.policy import SMTP, default
 from itertools import count
 from pathlib import Path
-from typing import Any, Final
+from typing import Final
 from uuid import uuid4
 from xml.etree import ElementTree
 
 from fuselatch.core.model.service_map import Host, Selection, Services
+from fuselatch.core.model.values import Value
 from fuselatch.core.model.visible import has_control, shown_character, visible
 
 __all__ = ["DrawingBoard", "Drawings", "Host", "LetterBox", "Letters", "Selection", "Services", "letter_bytes"]
@@ -92,7 +93,7 @@ def letter_bytes(letter: EmailMessage) -> bytes:
     return data
 
 
-def is_address(value: Any) -> bool:
+def is_address(value: Value) -> bool:
     """Return True if a header holds addresses, and nothing else."""
     return bool(value.addresses) and not value.defects and all(each.username and each.domain for each in value.addresses)
 

@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping
 from datetime import date, datetime, time
 from decimal import Decimal
-from typing import Any, Final
+from typing import Final
 
 from fuselatch.core.forms.plans import ControlPlan, FormPlan
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.patterns import texts_found
+from fuselatch.core.model.values import Value
 from fuselatch.report.reading import code_of, within
 
 MOST: Final = 24
@@ -91,7 +92,7 @@ class Values:
         elif control.decl.as_is is type(value):
             yield control.decl.show(value, self.formats)
 
-    def _number(self, control: ControlPlan, value: Any) -> str:
+    def _number(self, control: ControlPlan, value: Value) -> str:
         text: str = self.formats.show_number(value, control.decl.decimals)
         return text
 

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any, Final
+from typing import Final
 
 from fuselatch.core.model.json_text import Plain
+from fuselatch.core.model.values import Value
 from fuselatch.core.model.view import ControlView, FormView, View, plain
 from fuselatch.report.layout import strips
 
@@ -95,7 +96,7 @@ def form_patch(before: FormView, after: FormView) -> Plain:
     return {**made, "order": [control.id for control in after.controls], "controls": controls}
 
 
-def fields_differing(before: Any, after: Any) -> Plain:
+def fields_differing(before: Value, after: Value) -> Plain:
     """Return the fields of a part that differ, as plain data, without those that are sent apart."""
     fields = {
         name: plain(new)

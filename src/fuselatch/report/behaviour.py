@@ -17,7 +17,7 @@ from fuselatch.core.model.events import By, Event
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.json_text import Plain
 from fuselatch.core.model.outcome import ACCEPTED, CANCELLED
-from fuselatch.core.model.values import short_text
+from fuselatch.core.model.values import Value, short_text
 from fuselatch.report.cue_words import written
 from fuselatch.report.reading import can_warn, forms_named
 from fuselatch.report.samples import UNKNOWN, breaking, entering, pressing, raising, sample, verdicts
@@ -108,7 +108,7 @@ class Behaviour(Observer):
     def asked(self, form: OpenForm, name: str, prompt: Prompt) -> None:
         self._open_prompts += 1
 
-    def computed(self, form: OpenForm, path: str, prop: str, value: Any) -> None:
+    def computed(self, form: OpenForm, path: str, prop: str, value: Value) -> None:
         if prop in SWITCHES:
             self._count("rule", form, path, prop, "yes" if value else "no")
         elif prop == "choices" and value:

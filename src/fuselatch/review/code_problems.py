@@ -17,6 +17,7 @@ from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.events import EVENTS
 from fuselatch.core.model.names import closest, suggest
 from fuselatch.core.model.outcome import ACCEPTED, CANCELLED
+from fuselatch.core.model.values import Value
 from fuselatch.review.importing import names_of
 from fuselatch.review.leaving import path_of
 
@@ -89,7 +90,7 @@ def compared_by(left: ast.expr, op: ast.cmpop, right: ast.expr) -> Iterator[tupl
         yield from ((left, ast.Eq, item) for item in right.elts)
 
 
-def constant(node: ast.expr) -> Any:
+def constant(node: ast.expr) -> Value:
     """Return a literal's value, a negative number's too; `...` if it isn't one."""
     try:
         value = ast.literal_eval(node)

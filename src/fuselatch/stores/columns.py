@@ -8,7 +8,7 @@ from datetime import date, datetime, time
 from decimal import Decimal
 from typing import Any, Final, NamedTuple
 
-from fuselatch.core.model.values import adapted, same, short
+from fuselatch.core.model.values import Value, adapted, same, short
 
 
 class Kind(NamedTuple):
@@ -68,7 +68,7 @@ KINDS: Final[Mapping[str, Kind]] = {
 def with_comma(kind: Kind) -> Kind:
     """Return a kind of number whose decimals follow a comma."""
 
-    def read(text: str) -> Any:
+    def read(text: str) -> Value:
         if "." in text:
             raise ValueError(text)
         return kind.read(text.replace(",", "."))
@@ -133,7 +133,7 @@ def comes_back(kind: Kind, text: str) -> bool:
         return False
 
 
-def fitted(value: object, kind: Kind | None, where: str) -> Any:
+def fitted(value: object, kind: Kind | None, where: str) -> Value:
     """Return a value as a column stores it (blank is None); raise `ValueError`."""
     if value is None or value == "":
         return None

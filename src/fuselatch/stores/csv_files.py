@@ -11,7 +11,7 @@ from dataclasses import replace
 from typing import Any, ClassVar
 
 from fuselatch.core.engine.state.store import StoreRefused
-from fuselatch.core.model.record_changes import Change, Record, key_name, with_key
+from fuselatch.core.model.record_changes import Change, Key, Record, key_name, with_key
 from fuselatch.stores.csv_text import bytes_of, copied, fitting, parsed, record_text, reread
 from fuselatch.stores.folders import FolderRecords
 from fuselatch.stores.snapshots import SourceSnapshot, write_row
@@ -50,7 +50,7 @@ class CsvRecords(FolderRecords):
     def _bytes(self, source: str, snapshot: SourceSnapshot) -> bytes:
         return bytes_of(snapshot.more)
 
-    def _put(self, change: Change, snapshot: SourceSnapshot) -> Any:
+    def _put(self, change: Change, snapshot: SourceSnapshot) -> Key:
         rows, layout, key = list(snapshot.rows), snapshot.more, key_name(snapshot.key)
         row: Record = change.row
         if change.kind == "add":

@@ -14,8 +14,8 @@ from typing import Any, Final
 
 from fuselatch.core.engine.state.store import StoreRefused
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.record_changes import key_name
-from fuselatch.core.model.values import same, short
+from fuselatch.core.model.record_changes import Record, key_name
+from fuselatch.core.model.values import Value, same, short
 from fuselatch.stores.columns import COMMA as DECIMAL_COMMA
 from fuselatch.stores.columns import (
     KINDS,
@@ -203,7 +203,7 @@ def kinds_of(
     return kinds
 
 
-def values_of(column: Sequence[str], kind: Kind, path: Path, name: str) -> list[Any]:
+def values_of(column: Sequence[str], kind: Kind, path: Path, name: str) -> list[Value]:
     """Return a column's values; raise `StoreRefused` with the record."""
     if kind is TEXT:
         quoted = {entry: entry[1:] for entry in column if entry[:1] == "'" and shielded(entry[1:])}
@@ -329,7 +329,9 @@ def bytes_of(layout: Layout) -> bytes:
     return "".join(texts).encode(layout.encoding)
 
 
-def reread(rows: Sequence[Mapping[str, object]], before: Mapping[str, Kind | None], layout: Layout, path: Path) -> list[Any]:
+def reread(
+    rows: Sequence[Mapping[str, object]], before: Mapping[str, Kind | None], layout: Layout, path: Path
+) -> list[Record]:
     """Return rows with the values of columns whose guessed kind became wider."""
     read = [dict(row) for row in rows]
     for column, kind in layout.kinds.items():
@@ -338,7 +340,7 @@ def reread(rows: Sequence[Mapping[str, object]], before: Mapping[str, Kind | Non
             texts = [record[at] for record in entries_of("".join(layout.texts), layout.separator, "")[0][1:]]
             for row, value in zip(read, values_of(texts, kind, path, column), strict=True):
                 row[column] = value
-    return read
+    return [*read]
 
 
 def copied(layout: Layout) -> Layout:

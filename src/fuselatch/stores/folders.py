@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any, BinaryIO, ClassVar, Final
 
 from fuselatch.core.engine.state.store import StoreRefused
-from fuselatch.core.model.record_changes import Change
+from fuselatch.core.model.record_changes import Change, Key
 from fuselatch.core.model.texts import later
 from fuselatch.stores.snapshots import Sources, SourceSnapshot, in_turn, plain_words
 from fuselatch.stores.transactions import WAIT, FileTransaction
@@ -45,7 +45,7 @@ class FolderRecords(Sources):
         """Read a file; raise `StoreRefused` with its name and the line."""
 
     @abstractmethod
-    def _put(self, change: Change, snapshot: SourceSnapshot) -> Any:
+    def _put(self, change: Change, snapshot: SourceSnapshot) -> Key:
         """Write one change into a source's snapshot, whose `more` is the format's own copy; return the row's key."""
 
     @abstractmethod
@@ -124,7 +124,7 @@ class FolderRecords(Sources):
     def __del__(self) -> None:
         self._close()
 
-    def write(self, changes: Sequence[Change]) -> list[Any]:
+    def write(self, changes: Sequence[Change]) -> list[Key]:
         with self._files.alone():
             self.look()
             written: dict[str, SourceSnapshot] = {}

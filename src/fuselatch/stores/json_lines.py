@@ -10,7 +10,8 @@ from typing import Any, ClassVar
 
 from fuselatch.core.engine.state.store import StoreRefused
 from fuselatch.core.model.json_text import Plain
-from fuselatch.core.model.record_changes import Change, key_name, with_key
+from fuselatch.core.model.record_changes import Change, Key, key_name, with_key
+from fuselatch.core.model.values import Value
 from fuselatch.stores.columns import OF_TYPE, fitting_kinds, is_equal, is_read
 from fuselatch.stores.folders import FolderRecords
 from fuselatch.stores.json_text import object_of, text_of
@@ -43,7 +44,7 @@ class JsonLinesRecords(FolderRecords):
         trouble = trouble_with(rows, key_name(key), source)
         return SourceSnapshot(rows, names, key, stamp, more=[list(lines.values()), objects], trouble=trouble)
 
-    def _values(self, column: Sequence[Any], wanted: type | None) -> list[Any]:
+    def _values(self, column: Sequence[Any], wanted: type | None) -> list[Value]:
         """Return a column's values. `wanted`: the type of the control that shows it."""
         texts = {value for value in column if isinstance(value, str)} - {""}
         guesses = [] if wanted is str or not texts else [*fitting_kinds(texts, False)]
@@ -58,7 +59,7 @@ class JsonLinesRecords(FolderRecords):
     def _copied(self, snapshot: SourceSnapshot) -> SourceSnapshot:
         return replace(snapshot, more=[list(each) for each in snapshot.more])
 
-    def _put(self, change: Change, snapshot: SourceSnapshot) -> Any:
+    def _put(self, change: Change, snapshot: SourceSnapshot) -> Key:
         rows, (lines, objects), key = list(snapshot.rows), snapshot.more, key_name(snapshot.key)
         known_columns(change.row, snapshot.columns, f"'{change.source}' has no column")
         change = change._replace(row={column: None if value == "" else value for column, value in change.row.items()})

@@ -5,10 +5,9 @@ from __future__ import annotations
 import json
 from collections.abc import Sequence
 from decimal import Decimal
-from typing import Any
 
 from fuselatch.core.model.json_text import Plain
-from fuselatch.core.model.values import adapted, short
+from fuselatch.core.model.values import Value, adapted, short
 
 
 def object_of(line: bytes) -> Plain:
@@ -24,11 +23,11 @@ def object_of(line: bytes) -> Plain:
     return data
 
 
-def no_value(text: str) -> Any:
+def no_value(text: str) -> Value:
     raise ValueError(f"{text} isn't a value of JSON")
 
 
-def once(pairs: Sequence[tuple[str, Any]]) -> Plain:
+def once(pairs: Sequence[tuple[str, Value]]) -> Plain:
     """Return an object. A name that appears twice would lose a value."""
     members = dict(pairs)
     if len(members) < len(pairs):

@@ -8,8 +8,9 @@ from typing import Any
 
 from fuselatch.core.engine.state.store import Store, StoreRefused
 from fuselatch.core.model.latch_records import LatchRecord, LatchStore
-from fuselatch.core.model.record_changes import Change, KeyName, Record, key_name
+from fuselatch.core.model.record_changes import Change, Key, KeyName, Record, key_name
 from fuselatch.core.model.texts import later
+from fuselatch.core.model.values import Value
 from fuselatch.stores.snapshots import in_turn, known_columns, trouble_with, write_row
 
 
@@ -42,7 +43,7 @@ class MemoryRecords:
     def version(self, source: str) -> int:
         return self.versions[source]
 
-    def read(self, source: str) -> Any:
+    def read(self, source: str) -> Value:
         return self.sources[source]
 
     def columns(self, source: str) -> list[str]:
@@ -93,7 +94,7 @@ class MemoryRecords:
         forked._columns = dict(self._columns)
         return forked
 
-    def write(self, changes: Sequence[Change]) -> list[Any]:
+    def write(self, changes: Sequence[Change]) -> list[Key]:
         reason = self.refuse(changes)
         if reason is not None:
             raise StoreRefused(reason)
@@ -104,7 +105,7 @@ class MemoryRecords:
                 raise StoreRefused(later("store.read_only_data", name=f"'{change.source}'"))
         rows = {change.source: list(self.sources[change.source]) for change in changes}
 
-        def write(change: Change) -> Any:
+        def write(change: Change) -> Key:
             source, columns = change.source, self.columns(change.source)
             known_columns(change.row, columns, f"'{source}' has no column")
             key = self.key(source)
@@ -150,7 +151,7 @@ class CopiedRecords(MemoryRecords):
         self._copy(source)
         return super().version(source)
 
-    def read(self, source: str) -> Any:
+    def read(self, source: str) -> Value:
         self._copy(source)
         return super().read(source)
 
@@ -162,7 +163,7 @@ class CopiedRecords(MemoryRecords):
         self._copy(source)
         return super().captions(source)
 
-    def write(self, changes: Sequence[Change]) -> list[Any]:
+    def write(self, changes: Sequence[Change]) -> list[Key]:
         for change in changes:
             with suppress(KeyError):
                 self._copy(change.source)

@@ -12,6 +12,7 @@ from fuselatch.core.engine.state.store import ChangedMeanwhile, StoreRefused
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import (
     Change,
+    Key,
     KeyName,
     NewKey,
     Record,
@@ -58,13 +59,13 @@ def trouble_with(rows: Iterable[Record], key: KeyName, source: str) -> str:
     return ""
 
 
-def in_turn(changes: Sequence[Change], write: Callable[[Change], Any]) -> list[Any]:
+def in_turn(changes: Sequence[Change], write: Callable[[Change], Any]) -> list[Key]:
     """Write changes one after the other, each with the keys that those before got; return their keys.
 
     Raises `StoreRefused` for the key of a new row that isn't among these changes.
     """
 
-    def write_known(change: Change) -> Any:
+    def write_known(change: Change) -> Key:
         for column, value in change.row.items():
             if isinstance(value, NewKey):
                 where = f"column '{column}' of '{change.source}'"

@@ -13,6 +13,7 @@ from sqlalchemy.schema import CreateTable
 
 from fuselatch.core.engine.state.store import StoreRefused
 from fuselatch.core.model.latch_records import LatchRecord
+from fuselatch.core.model.values import Value
 from fuselatch.core.model.visible import without_passwords
 from fuselatch.stores.database import WAIT, Database
 
@@ -84,10 +85,10 @@ class SqlLatches:
             return [LatchRecord(*row) for row in database.execute(select(LATCHES).order_by(*order))]
 
 
-def at(latch: str, user: str, key: str) -> Any:
+def at(latch: str, user: str, key: str) -> Value:
     return and_(LATCHES.c.latch == latch, LATCHES.c.user == user, LATCHES.c.key == key)
 
 
-def exactly(taken: LatchRecord) -> Any:
+def exactly(taken: LatchRecord) -> Value:
     """Return the condition for exactly this entry, not a later one."""
     return and_(at(*taken[:3]), LATCHES.c.when == taken.when, LATCHES.c.answer == taken.answer)

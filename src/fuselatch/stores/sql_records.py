@@ -38,9 +38,9 @@ from sqlalchemy.types import BigInteger, UserDefinedType
 
 from fuselatch.core.engine.state.store import ChangedMeanwhile, StoreRefused
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.record_changes import Change, Record, key_name, shown_key, with_key
+from fuselatch.core.model.record_changes import Change, Key, Record, key_name, shown_key, with_key
 from fuselatch.core.model.texts import later
-from fuselatch.core.model.values import KINDS, adapted, short
+from fuselatch.core.model.values import KINDS, Value, adapted, short
 from fuselatch.stores.columns import is_equal
 from fuselatch.stores.database import WAIT, Database
 from fuselatch.stores.snapshots import Sources, SourceSnapshot, in_turn, known_columns, trouble_with
@@ -61,10 +61,10 @@ class Amount(TypeDecorator[Decimal]):
     impl = ExactText
     cache_ok = True
 
-    def process_bind_param(self, value: Decimal | None, dialect: object) -> Any:
+    def process_bind_param(self, value: Decimal | None, dialect: object) -> Value:
         return None if value is None else f"{value:f}"
 
-    def process_result_value(self, value: object, dialect: object) -> Any:
+    def process_result_value(self, value: object, dialect: object) -> Value:
         try:
             return None if value is None else Decimal(str(value))
         except ArithmeticError:
@@ -100,7 +100,7 @@ class Lenient(TypeDecorator[Any]):
     def result_processor(self, dialect: object, coltype: object) -> Any:
         read = READINGS[self.kind]
 
-        def process(value: object) -> Any:
+        def process(value: object) -> Value:
             try:
                 return read(value) if value is not None and value != "" else value
             except (ValueError, TypeError, ArithmeticError):
@@ -252,7 +252,7 @@ class SqlRecords(Sources):
 
     # ---- writing
 
-    def write(self, changes: Sequence[Change]) -> list[Any]:
+    def write(self, changes: Sequence[Change]) -> list[Key]:
         for change in changes:
             self._table(change)
         try:
@@ -273,7 +273,7 @@ class SqlRecords(Sources):
             raise StoreRefused(snapshot.trouble)
         return table
 
-    def _write(self, database: Connection, change: Change) -> Any:
+    def _write(self, database: Connection, change: Change) -> Key:
         table, source = self._table(change), change.source
         name = self.key(source)
         keys = [table.c[column] for column in ((name,) if isinstance(name, str) else name)]
@@ -299,7 +299,7 @@ class SqlRecords(Sources):
             raise ChangedMeanwhile(change, theirs)
         if change.kind == "change" and not whole:
             return change.key
-        mine: Any = delete(table) if change.kind == "remove" else update(table).values(row)
+        mine: Value = delete(table) if change.kind == "remove" else update(table).values(row)
         if row or change.kind == "remove":
             database.execute(mine.where(*[column == part for column, part in zip(keys, key, strict=True)]))
         if change.kind == "remove":
@@ -309,7 +309,7 @@ class SqlRecords(Sources):
         return now[0] if len(now) == 1 else now
 
     def _must_come_back(
-        self, database: Connection, table: Table, keys: Sequence[Any], key: Any, row: Record, source: str
+        self, database: Connection, table: Table, keys: Sequence[Key], key: Key, row: Record, source: str
     ) -> None:
         """Refuse what isn't the same when it is read again: the transaction is given up."""
         there = select(table).where(*[column == part for column, part in zip(keys, key, strict=True)])
@@ -321,7 +321,7 @@ class SqlRecords(Sources):
                 raise StoreRefused(later("store.comes_back", where=where, value=short(value), found=short(back.get(column))))
 
 
-def must_have_key(table: Table, keys: Sequence[Any], row: Record, source: str) -> None:
+def must_have_key(table: Table, keys: Sequence[Key], row: Record, source: str) -> None:
     """Refuse a new row without a key, where the database gives none by itself: SQLite would store a blank one."""
     for column in keys:
         given = type_of(column) is int or column.server_default is not None or column.identity is not None
@@ -359,7 +359,7 @@ def changes_of(file: Path) -> Any:
     return header[24:28], written and (written.st_size, written.st_mtime_ns)
 
 
-def fitting(column: Any, value: Any, source: str) -> Any:
+def fitting(column: Any, value: Value, source: str) -> Value:
     """Return a value as a column stores it, a blank as NULL; raise `StoreRefused`."""
     if value is None or value == "":
         return None

@@ -22,8 +22,9 @@ from openpyxl.worksheet.worksheet import Worksheet
 
 from fuselatch.core.engine.state.store import StoreRefused
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.record_changes import Change, key_name
+from fuselatch.core.model.record_changes import Change, Key, key_name
 from fuselatch.core.model.texts import later
+from fuselatch.core.model.values import Value
 from fuselatch.stores.columns import is_equal
 from fuselatch.stores.folders import stamp_of
 from fuselatch.stores.snapshots import (
@@ -118,7 +119,7 @@ class WorkbookRecords(Sources):
             rows, columns, key, stamp, more=list(by_number), trouble=trouble_with(rows, key_name(key), source)
         )
 
-    def write(self, changes: Sequence[Change]) -> list[Any]:
+    def write(self, changes: Sequence[Change]) -> list[Key]:
         try:
             with self._file.alone():
                 self.look()
@@ -151,7 +152,7 @@ class WorkbookRecords(Sources):
         change: Change,
         written: dict[str, SourceSnapshot],
         values: dict[tuple[str, str], Any],
-    ) -> Any:
+    ) -> Key:
         """Write one change; return its key. `values`: what each cell has to give back."""
         source = change.source
         if source not in written:
@@ -234,7 +235,7 @@ def numbered(sheet: Worksheet, width: int) -> Iterator[tuple[int, Sequence[Any]]
         yield line, next(sheet.iter_rows(min_row=line, max_row=line, max_col=width))
 
 
-def value_of(cell: Any) -> Any:
+def value_of(cell: Any) -> Value:
     """Return a cell's value: a date if its format shows no time."""
     value = cell.value
     if isinstance(value, datetime) and value.time() == time() and "h" not in cell.number_format.lower():

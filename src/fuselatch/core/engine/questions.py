@@ -6,7 +6,7 @@ Nothing here makes a gesture, runs a handler or changes anything. The tryout, se
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from fuselatch.core.engine.rules.validation import findings_for
 from fuselatch.core.engine.state.session_state import SessionState
@@ -17,6 +17,7 @@ from fuselatch.core.model.choices import Choices
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.names import suggest
+from fuselatch.core.model.values import Value
 
 
 class Entry(NamedTuple):
@@ -32,7 +33,7 @@ class Entry(NamedTuple):
     accepts: frozenset[str]
     typable: bool
     required: bool | str
-    value: Any
+    value: Value
     closes: str
     submits: bool
     live: ControlState

@@ -9,7 +9,7 @@ from enum import Enum
 from typing import Any, Generic, Literal, Protocol, TypeVar, overload
 
 from fuselatch.core.model.errors import DeclarationError
-from fuselatch.core.model.values import adapted, short
+from fuselatch.core.model.values import Value, adapted, short
 
 T = TypeVar("T")
 
@@ -91,7 +91,7 @@ class Catalog(Generic[T]):
         self.inputs: tuple[Any, ...] = ()
         # Kind and column of each other condition, and the constants of `where`.
         self.tests: tuple[tuple[str, str], ...] = ()
-        self.fixed: tuple[tuple[str, Any], ...] = ()
+        self.fixed: tuple[tuple[str, Value], ...] = ()
         self.blank_is_all = False
 
     def where(self, *, blank: Literal["none", "all"] = "none", **columns: Any) -> Catalog[T]:
@@ -156,7 +156,7 @@ class Catalog(Generic[T]):
             setattr(made, name, getattr(self, name))
         return made
 
-    def converted(self, value: object, otherwise: object = None) -> Any:
+    def converted(self, value: object, otherwise: object = None) -> Value:
         """Return a value of the source as `value_type`; `otherwise` if that would lose something."""
         if self.value_type is None or type(value) is self.value_type:
             return value

@@ -27,7 +27,7 @@ from fuselatch.core.model.cells import Derived
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.events import FORM_EVENTS, POINTED, heard_as
 from fuselatch.core.model.names import NoSuchName, suggest
-from fuselatch.core.model.values import same
+from fuselatch.core.model.values import Value, same
 
 SPREADS = opmap["CALL_FUNCTION_EX"]
 """The instruction of a call with `**facts`, whose names can't be known."""
@@ -321,7 +321,7 @@ class _Collector:
             raise self.fail(name, f"a handler takes self or (self, event), not {count} arguments")
         return count == 2
 
-    def _checks(self, name: str, marks: tuple[CheckMark, ...], value: Any) -> None:
+    def _checks(self, name: str, marks: tuple[CheckMark, ...], value: Value) -> None:
         for number, mark in enumerate(reversed(marks)):
             if any(self._gone(control) for control in (*mark.controls, mark.at)):
                 continue
@@ -393,7 +393,7 @@ def may_start(decl: Declaration[Any]) -> bool:
         return False
     constants = decl.constants
     start = constants.get("default", None if "default" in decl.rules else constants.get("value"))
-    blank: Any = getattr(decl, "blank", "")
+    blank: Value = getattr(decl, "blank", "")
     return "default" in decl.rules or (start is not None and not same(start, blank))
 
 

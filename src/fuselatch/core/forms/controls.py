@@ -11,7 +11,7 @@ from fuselatch.core.forms.attaching import OwnedEvent
 from fuselatch.core.forms.live_state import ControlState, set_value, value_of
 from fuselatch.core.model.errors import Blank
 from fuselatch.core.model.findings import NO_MARKER, Finding, Marker
-from fuselatch.core.model.values import shown_as
+from fuselatch.core.model.values import Value, shown_as
 
 R = TypeVar("R")
 G = TypeVar("G")
@@ -141,7 +141,7 @@ class LiveChecked(Live):
                 return Marker(finding.text, finding.level)
         return NO_MARKER
 
-    def _current(self, prop: str) -> Any:
+    def _current(self, prop: str) -> Value:
         if prop == "findings":
             return self._findings if self._findings is not None else self._engine.findings(self)
         if prop == "marker":
@@ -189,7 +189,7 @@ class LiveInput(LiveValue[R], LiveChecked, Generic[R, G]):
     @property
     def required_value(self) -> G:
         """The value. Raises `Blank` if there is none."""
-        value: Any = self.value
+        value: Value = self.value
         if self._plan.blank is not False and value == self._plan.blank:
             raise Blank(type(self.form).__name__, self.name)
         given: G = value
@@ -199,7 +199,7 @@ class LiveInput(LiveValue[R], LiveChecked, Generic[R, G]):
     def valid_value(self) -> R:
         """The value, or a blank while a finding refuses it. `value` is what was entered, also if it breaks a rule."""
         refused = any(finding.level == "refuse" for finding in self.findings)
-        blank: Any = self._plan.blank
+        blank: Value = self._plan.blank
         return blank if refused else self.value
 
     @property

@@ -36,7 +36,7 @@ from fuselatch.core.model.keys import normal
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.names import NoSuchName, suggest
 from fuselatch.core.model.properties import CONSTANTS, FLAGS, TONES, usual_of
-from fuselatch.core.model.values import adapted, anyhow, short, shown_as
+from fuselatch.core.model.values import Value, adapted, anyhow, short, shown_as
 from fuselatch.core.model.view import Part
 
 Shape: TypeAlias = Literal["field", "choice", "tick", "button", "label", "table", "lines"]
@@ -135,7 +135,7 @@ class Declaration(Generic[L_co]):
                 raise DeclarationError(f"{type(self).__name__}({caption!r}): unknown option '{option}'; {hint}")
         properties = {**ALWAYS, "caption": caption, **options, **more}
         self.rules: dict[str, Any] = {key: value for key, value in properties.items() if is_rule(value)}
-        self.constants: dict[str, Any] = {key: value for key, value in properties.items() if not is_rule(value)}
+        self.constants: dict[str, Value] = {key: value for key, value in properties.items() if not is_rule(value)}
         self._look_at_constants(f"{type(self).__name__}({caption!r})")
 
     @classmethod
@@ -260,31 +260,31 @@ class Declaration(Generic[L_co]):
         """Yield the verbs, with a text, that it accepts now besides those of every control: ("type", "") for any text."""
         return iter(())
 
-    def items_meant(self, live: ControlState, gesture: Gesture) -> list[Any]:
+    def items_meant(self, live: ControlState, gesture: Gesture) -> list[Value]:
         """Return the items that a gesture means, by id or by text."""
         return []
 
-    def with_picked(self, live: ControlState, item: object) -> Any:
+    def with_picked(self, live: ControlState, item: object) -> Value:
         """Return the value after an item is picked."""
         return item
 
-    def double_clicked_on(self, live: ControlState) -> Any:
+    def double_clicked_on(self, live: ControlState) -> Value:
         """Return what a double click is on, for its event."""
         return None
 
-    def exact(self, live: ControlState, value: object, where: str) -> Any:
+    def exact(self, live: ControlState, value: object, where: str) -> Value:
         """Return a converted value as a program sets it. Raises `ValueError`; `where` is for messages."""
         return value
 
-    def start(self, live: ControlState, default: object) -> Any:
+    def start(self, live: ControlState, default: object) -> Value:
         """Return the value that a default starts it with; `UNSEEN` if it can't."""
         return None if isinstance(default, NthChoice) else self.coerce(default)
 
-    def coerce(self, value: object) -> Any:
+    def coerce(self, value: object) -> Value:
         """Convert a program's value to the control's type; raise `TypeError`."""
         raise NotImplementedError
 
-    def of_column(self, live: ControlState, value: object) -> Any:
+    def of_column(self, live: ControlState, value: object) -> Value:
         """Return a converted value of a record's column as it is stored here."""
         return value
 
@@ -292,15 +292,15 @@ class Declaration(Generic[L_co]):
         """Return True if the user is asked whether a settled value should be added to its choices."""
         return False
 
-    def order_of(self, live: ControlState) -> tuple[Any, ...]:
+    def order_of(self, live: ControlState) -> tuple[Value, ...]:
         """Return how a catalog's rows are sorted for it, in place of the catalog's own order."""
         return ()
 
-    def inner(self, live: ControlState) -> Iterable[Any]:
+    def inner(self, live: ControlState) -> Iterable[ControlState]:
         """Return the live controls inside it, in tab order."""
         return ()
 
-    def outcome(self, live: ControlState) -> Any:
+    def outcome(self, live: ControlState) -> Value:
         """Return its value for the outcome; a blank if it is left out."""
         return live._plan.blank if is_left_out(live) else current(live, "value")
 
@@ -309,7 +309,7 @@ class Declaration(Generic[L_co]):
         if is_masked(live):
             yield path
 
-    def hidden_state(self, live: ControlState) -> Iterator[tuple[str, Any]]:
+    def hidden_state(self, live: ControlState) -> Iterator[tuple[str, Value]]:
         """Yield what only this kind remembers, which may make two sessions differ that look the same."""
         return iter(())
 
@@ -327,7 +327,7 @@ class Declaration(Generic[L_co]):
             # A store may hold what the control can't.
             return anyhow(value)
 
-    def show(self, value: Any, formats: Formats) -> str:
+    def show(self, value: Value, formats: Formats) -> str:
         """Return a value as text."""
         return str(value)
 

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from fuselatch.core.model.errors import DeclarationError
+from fuselatch.core.model.values import Value
 
 
 class NthChoice:
@@ -18,7 +19,7 @@ class NthChoice:
             raise DeclarationError(f"nth_choice({place!r}): the first choice is nth_choice(1)")
         self.place = place
 
-    def among(self, choices: Sequence[object]) -> Any:
+    def among(self, choices: Sequence[object]) -> Value:
         """Return the choice at this place, or None if there are fewer."""
         return choices[self.place - 1] if self.place <= len(choices) else None
 
@@ -26,7 +27,7 @@ class NthChoice:
         return "first_choice()" if self.place == 1 else f"nth_choice({self.place})"
 
 
-def nth_choice(place: int) -> Any:
+def nth_choice(place: int) -> Value:
     """Return a default: the choice at a place, 1 for the first.
 
     Raises `DeclarationError` for a place below 1.
@@ -34,7 +35,7 @@ def nth_choice(place: int) -> Any:
     return NthChoice(place)
 
 
-def first_choice() -> Any:
+def first_choice() -> Value:
     """Return a default: the first choice."""
     return NthChoice(1)
 
@@ -51,7 +52,7 @@ class LastEntered:
         return "last_entered()" if self.first is None else f"last_entered(first={self.first!r})"
 
 
-def last_entered(*, first: object = None) -> Any:
+def last_entered(*, first: object = None) -> Value:
     """Return a default: the value that the user last submitted or saved here in this session.
 
     `first`: what the control starts with until there is one; a value, a function of the form, or another default. A blank

@@ -22,7 +22,7 @@ from fuselatch.core.model.findings import Override
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import CANCELLED, Outcome
 from fuselatch.core.model.texts import later
-from fuselatch.core.model.values import short, text_for
+from fuselatch.core.model.values import Value, short, text_for
 
 P = ParamSpec("P")
 F = TypeVar("F", bound="Form")
@@ -170,7 +170,7 @@ class Form(OpenForm, metaclass=FormKind):
         hiding: bool = False,
         place: Place = "over",
         at: Any = None,
-        only: Mapping[str, Any] | None = None,
+        only: Mapping[str, Value] | None = None,
         *args: P.args,
         **params: P.kwargs,
     ) -> Outcome:
@@ -189,7 +189,7 @@ class Form(OpenForm, metaclass=FormKind):
         hiding: bool = False,
         place: Place = "over",
         at: Any = None,
-        only: Mapping[str, Any] | None = None,
+        only: Mapping[str, Value] | None = None,
         *args: P.args,
         **params: P.kwargs,
     ) -> F:
@@ -197,7 +197,7 @@ class Form(OpenForm, metaclass=FormKind):
 
         Takes the same arguments as `open`. The form stays open when this one closes.
         """
-        shown: Any = self._engine.show(self, *_opening("show", form, args, params, Manner(hiding, place, False, at, only)))
+        shown: Value = self._engine.show(self, *_opening("show", form, args, params, Manner(hiding, place, False, at, only)))
         return shown  # type: ignore[no-any-return]
 
     def hide(self) -> None:
@@ -275,7 +275,7 @@ def must_be_a_form(verb: str, form: object) -> None:
 
 
 def _opening(
-    verb: str, form: Any, args: tuple[object, ...], params: Mapping[str, Any], how: Manner
+    verb: str, form: Any, args: tuple[object, ...], params: Mapping[str, Value], how: Manner
 ) -> tuple[type[Form], Mapping[str, Any], Manner]:
     """Check the arguments of `open` and `show`; raise `TypeError`."""
     must_be_a_form(verb, form)

@@ -28,7 +28,7 @@ from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.json_text import Plain
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.texts import user_text
-from fuselatch.core.model.values import one_line, shown_as
+from fuselatch.core.model.values import Value, one_line, shown_as
 from fuselatch.core.model.view import FieldPart, Part
 
 USUAL_BYTES: Final = 10_000
@@ -149,13 +149,13 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
         """Return what of a draft is parsed."""
         return draft.strip()
 
-    def parse(self, text: str, live: ControlState, formats: Formats) -> Any:
+    def parse(self, text: str, live: ControlState, formats: Formats) -> Value:
         """Convert settled text to a value; raise `Unparsable`."""
         raise NotImplementedError
 
     rule_words: ClassVar[tuple[str, ...]] = ("required",)
 
-    def validate(self, live: ControlState, value: Any, formats: Formats) -> list[Finding]:
+    def validate(self, live: ControlState, value: Value, formats: Formats) -> list[Finding]:
         """Return the findings of the declared rules for a value."""
         required = self.constants["required"] if live._cells is None and live._set is None else live._read("required")
         if required and (value == self.blank or value is False):

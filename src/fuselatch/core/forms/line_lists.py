@@ -9,6 +9,7 @@ from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.controls import LiveChecked
 from fuselatch.core.forms.plans import ControlPlan
 from fuselatch.core.forms.port import EnginePort
+from fuselatch.core.model.values import Value
 
 if TYPE_CHECKING:
     from typing_extensions import TypeVar as WithDefault
@@ -35,7 +36,7 @@ class LineList(LiveChecked, Generic[L]):
         # Until which entry of the trace the lines stood so: what the trace calls a line is its position at that time.
         self._positions: list[tuple[int, tuple[L, ...]]] = []
 
-    def _current(self, prop: str) -> Any:
+    def _current(self, prop: str) -> Value:
         # A check of the lines gets them as any other gets a value.
         return self._rows if prop in ("rows", "value") else super()._current(prop)
 

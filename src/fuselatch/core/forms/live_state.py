@@ -16,6 +16,7 @@ from fuselatch.core.model.findings import Finding, Override
 from fuselatch.core.model.natively import mypyc_attr
 from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.properties import ENTERED, UNSEEN_VALUES
+from fuselatch.core.model.values import Value
 
 if TYPE_CHECKING:
     from fuselatch.core.forms.container import OpenForm
@@ -79,13 +80,13 @@ class FormState(Node):
         # For the view: the controls that changed since the last one; `rearranged`: some appeared, went or moved.
         self.touched: dict[ControlState, None] = {}
         self.rearranged = False
-        self.shown: Any = None
+        self.shown: Value = None
         # True once a rule has asked if one of the entries is valid, or anything if the form is.
         self.judged = False
         # The entries that a finding would refuse as they are typed now; None until it is asked if the form is valid.
         self.invalid: set[ControlState] | None = None
 
-    def _current(self, prop: str) -> Any:
+    def _current(self, prop: str) -> Value:
         if prop == "is_valid":
             return self.engine.is_form_valid(self.form)
         if self._cells is not None and prop in self._cells:
@@ -140,9 +141,9 @@ class ControlState(Node):
         self._plan = plan
         self._decl: Any = plan.decl
         self._engine = engine
-        self._set: dict[str, Any] | None = None
+        self._set: dict[str, Value] | None = None
         self._rule = False
-        self._value: Any = plan.blank
+        self._value: Value = plan.blank
         self._draft: str | None = None
         self._pending: Event | None = None
         self._initial: Any = UNSEEN
@@ -154,11 +155,11 @@ class ControlState(Node):
         self._traced: tuple[Finding, ...] = ()
         # Its list is open; the item there that the user has moved to.
         self._listing = False
-        self._at: Any = UNSEEN
+        self._at: Value = UNSEEN
         # A value that came with the record stays and is shown, even if it isn't offered.
-        self._brought: Any = None
+        self._brought: Value = None
         # The value that stays until its form is submitted, whatever happens to its list in the meantime.
-        self._kept: Any = UNSEEN
+        self._kept: Value = UNSEEN
 
     def _restored(self, name: str) -> None:
         if name in ("_value", "_trouble"):
@@ -170,10 +171,10 @@ class ControlState(Node):
             for prop in tuple(self._watchers or ()):
                 self._engine.mark(self, prop)
 
-    def _current(self, prop: Any) -> Any:
+    def _current(self, prop: Any) -> Value:
         return property_of(self, prop)
 
-    def _read(self, prop: str) -> Any:
+    def _read(self, prop: str) -> Value:
         """Return a property, and track it if a rule is running."""
         value = current(self, prop)
         tracker = self._engine.tracker
@@ -194,7 +195,7 @@ class ControlState(Node):
 # Functions, because compiled code looks up a method that plain Python may override by name at each call.
 
 
-def property_of(control: ControlState, prop: object) -> Any:
+def property_of(control: ControlState, prop: object) -> Value:
     """Return a property: derived, set by a handler, or declared."""
     if prop == "value" and not control._rule:
         return control._value
@@ -206,7 +207,7 @@ def property_of(control: ControlState, prop: object) -> Any:
     return control._trouble is not None if value is None and prop == "trouble" else value
 
 
-def value_of(control: ControlState) -> Any:
+def value_of(control: ControlState) -> Value:
     """Return the value, and track it if a rule is running."""
     if control._draft is not None:
         control._engine.note_stale(control)
@@ -221,7 +222,7 @@ def set_value(control: ControlState, value: object) -> None:
     control._engine.assign(control, value)
 
 
-def current(control: ControlState, prop: object) -> Any:
+def current(control: ControlState, prop: object) -> Value:
     """Return a property. A choice's value leaves out items that are no longer offered."""
     return control._current(prop) if control._plan.lists else property_of(control, prop)
 
@@ -252,7 +253,7 @@ def is_masked(control: ControlState) -> bool:
     return False
 
 
-def seen(control: ControlState, prop: str) -> Any:
+def seen(control: ControlState, prop: str) -> Value:
     """Return a property as it was last announced, without running a rule."""
     cells = control._cells
     if cells is not None and prop in cells:

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any, Final, Literal, NamedTuple, TypeAlias, get_args
 
+from fuselatch.core.model.values import Value
+
 Place: TypeAlias = Literal["over", "beside"]
 """The position of a form: over its opener, or beside it without overlapping."""
 PLACES: Final = get_args(Place)
@@ -20,7 +22,7 @@ class Manner(NamedTuple):
     place: Place = "over"
     modal: bool = False
     at: Any = None
-    only: Mapping[str, Any] | None = None
+    only: Mapping[str, Value] | None = None
 
 
 USUAL: Final = Manner()

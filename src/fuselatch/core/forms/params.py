@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
+from fuselatch.core.model.values import Value
+
 
 class MISSING:
     """The default of a param that has none."""
@@ -14,7 +16,7 @@ class ParamDeclaration:
 
     __slots__ = ("default", "name")
 
-    def __init__(self, default: Any) -> None:
+    def __init__(self, default: Value) -> None:
         self.default = default
         self.name = ""
 

@@ -7,7 +7,7 @@ from typing import Any
 
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.record_changes import Record
+from fuselatch.core.model.record_changes import Key, Record
 
 
 class FirstBlank:
@@ -18,7 +18,7 @@ class FirstBlank:
     def __init__(self, *columns: str) -> None:
         self.columns = columns
 
-    def key_in(self, form: Any, bound: Mapping[str, Any], rows: Iterable[tuple[Any, Record]]) -> Any:
+    def key_in(self, form: Any, bound: Mapping[str, Any], rows: Iterable[tuple[Any, Record]]) -> Key:
         """Return the key of the first row with a blank, or None if there is none."""
         for column in self.columns:
             if column not in bound:

@@ -14,6 +14,7 @@ from fuselatch.core.forms.latch import Latch
 from fuselatch.core.forms.params import ParamDeclaration
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.findings import Level
+from fuselatch.core.model.values import Value
 
 
 @dataclass(eq=False)
@@ -72,7 +73,7 @@ class ControlPlan:
     path: str
     index: int
     decl: Any
-    blank: Any
+    blank: Value
     raises: tuple[str, ...] = ()
     outer: str = ""
     heard: dict[str, tuple[Handler, ...]] = field(default_factory=dict)

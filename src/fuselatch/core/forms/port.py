@@ -20,8 +20,9 @@ from fuselatch.core.model.cells import Cell, Inputs, Node, Undoable
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.outcome import Outcome
-from fuselatch.core.model.record_changes import NewKey, Record
+from fuselatch.core.model.record_changes import Key, NewKey, Record
 from fuselatch.core.model.service_map import Services
+from fuselatch.core.model.values import Value
 
 if TYPE_CHECKING:
     from fuselatch.core.forms.container import OpenForm
@@ -59,7 +60,7 @@ class FormRecords(Protocol):
     source: str
 
     @property
-    def key(self) -> Any:
+    def key(self) -> Key:
         """The current record's key, or None for a new record."""
 
     @property
@@ -171,7 +172,7 @@ class EnginePort(Undoable, ABC):
         """Find the front form after forms were restored."""
 
     @abstractmethod
-    def fresh(self, cell: Cell) -> Any:
+    def fresh(self, cell: Cell) -> Value:
         """Return a cell's value; compute it if an input changed."""
 
     @abstractmethod
@@ -241,11 +242,11 @@ class EnginePort(Undoable, ABC):
         """Return the class of a dialog that asks for one value."""
 
     @abstractmethod
-    def open(self, form: OpenForm, child: Any, params: Mapping[str, Any], how: Manner) -> Outcome:
+    def open(self, form: OpenForm, child: Any, params: Mapping[str, Value], how: Manner) -> Outcome:
         """Open a modal dialog and wait until it closes."""
 
     @abstractmethod
-    def show(self, form: OpenForm, child: Any, params: Mapping[str, Any], how: Manner) -> OpenForm:
+    def show(self, form: OpenForm, child: Any, params: Mapping[str, Value], how: Manner) -> OpenForm:
         """Open a form that stays open beside."""
 
     @abstractmethod

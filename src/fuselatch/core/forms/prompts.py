@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from string import Formatter
-from typing import Any, Final, Literal, Self, TypeAlias
+from typing import Final, Literal, Self, TypeAlias
 
 from fuselatch.core.forms.latch import Latch
 from fuselatch.core.model.errors import DeclarationError, UnknownName
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.texts import later, said
-from fuselatch.core.model.values import short
+from fuselatch.core.model.values import Value, short
 
 Tone: TypeAlias = Literal["plain", "question", "warning", "danger"]
 TONES: Final = ("plain", "question", "warning", "danger")
@@ -150,7 +150,7 @@ class Shown:
 
     __slots__ = ("text", "value")
 
-    def __init__(self, text: str, value: Any) -> None:
+    def __init__(self, text: str, value: Value) -> None:
         self.text = text
         self.value = value
 

@@ -9,7 +9,7 @@ from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.model.cells import Derived
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.values import short
+from fuselatch.core.model.values import Value, short
 
 A = TypeVar("A")
 B = TypeVar("B")
@@ -55,7 +55,7 @@ def from_open(form: Any, control: str) -> Callable[[Any], Any]:
             f"from_open({form.__name__}, …): no control '{control}' with a value; {suggest(control, holding)}"
         )
 
-    def default(owner: Any) -> Any:
+    def default(owner: Any) -> Value:
         engine = owner._engine
         other = engine.session.find(form)
         if other is None:
@@ -99,13 +99,13 @@ def derive(
 @overload
 def derive(
     function: Callable[..., T],
-    a: WithValue[Any],
-    b: WithValue[Any],
-    c: WithValue[Any],
-    d: WithValue[Any],
-    e: WithValue[Any],
+    a: WithValue[Value],
+    b: WithValue[Value],
+    c: WithValue[Value],
+    d: WithValue[Value],
+    e: WithValue[Value],
     /,
-    *more: WithValue[Any],
+    *more: WithValue[Value],
 ) -> Derived[T]: ...
 def derive(function: Callable[..., T], /, *inputs: Any) -> Derived[T]:
     """Return a rule that calls a function with controls' values.

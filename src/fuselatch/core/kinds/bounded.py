@@ -16,7 +16,7 @@ from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.texts import user_text
-from fuselatch.core.model.values import shown_as
+from fuselatch.core.model.values import Value, shown_as
 
 V = TypeVar("V")
 G = TypeVar("G")
@@ -81,7 +81,7 @@ class Bounded(InputControl[LiveRange[V | None, V], V | None, V], Generic[V, H]):
         text = shown_as(self, value, formats)
         return f"{text} {self.unit}" if self.unit else text
 
-    def validate(self, live: ControlState, value: Any, formats: Formats) -> list[Finding]:
+    def validate(self, live: ControlState, value: Value, formats: Formats) -> list[Finding]:
         """Return the findings of `required`, `minimum` and `maximum`."""
         if value is None:
             return super().validate(live, value, formats)

@@ -37,7 +37,7 @@ from fuselatch.core.model.json_text import Plain
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.names import closest, first_few, suggest
 from fuselatch.core.model.texts import user_text
-from fuselatch.core.model.values import Unparsable, as_key, place_for, short, short_text
+from fuselatch.core.model.values import Unparsable, Value, as_key, place_for, short, short_text
 from fuselatch.core.model.view import ItemView, Part
 
 T = TypeVar("T")
@@ -58,7 +58,7 @@ class LiveChoice(LiveInput[R, G], Generic[T, R, G]):
         # What was found last: the value, the choices, what came with the record, and what the value reads as.
         self._offered: tuple[Any, Any, Any, Any] = (UNSEEN, None, None, None)
 
-    def _current(self, prop: str) -> Any:
+    def _current(self, prop: str) -> Value:
         if prop != "value":
             return super()._current(prop)
         held = property_of(self, prop)
@@ -71,7 +71,7 @@ class LiveChoice(LiveInput[R, G], Generic[T, R, G]):
             self._offered = held, offered, self._brought, reads
         return reads
 
-    def _read_as(self, found: Any, offered: Choices) -> Any:
+    def _read_as(self, found: Any, offered: Choices) -> Value:
         """Return what a value reads as: one that is no longer offered as blank. It is cleared when the queue is empty."""
         decl = self._decl
         if decl.multiple:
@@ -105,7 +105,7 @@ class LiveChoice(LiveInput[R, G], Generic[T, R, G]):
     @property
     def position(self) -> int | None:
         """The zero-based position of the (first) chosen item, or None if blank."""
-        value: Any = self.value
+        value: Value = self.value
         held = () if value is None else value if self._decl.multiple else (value,)
         return self.choices.position(held[0]) if held else None
 
@@ -232,8 +232,8 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
         caption: str | Rule[str] = "",
         *,
         choices: Any,
-        value: Any = None,
-        default: Any = None,
+        value: Value = None,
+        default: Value = None,
         multiple: bool = False,
         other: bool = False,
         required: Any = False,
@@ -293,15 +293,15 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
         item = would_take(live) if live._listing and not self.multiple else UNSEEN
         return () if item is UNSEEN else (Enter(item),)
 
-    def items_meant(self, live: ControlState, gesture: Gesture) -> list[Any]:
+    def items_meant(self, live: ControlState, gesture: Gesture) -> list[Value]:
         choices = offered(live)
         if not gesture.item:
-            items: list[Any] = choices.find(gesture.text, fold_of(live._engine.formats))
+            items: list[Value] = choices.find(gesture.text, fold_of(live._engine.formats))
             return items if len(items) == 1 else []
         at = position_of_id(choices, gesture.item)
         return [] if at is None else [choices[at]]
 
-    def with_picked(self, live: ControlState, item: object) -> Any:
+    def with_picked(self, live: ControlState, item: object) -> Value:
         """Return the value after an item is picked. With `multiple`, picking toggles it."""
         if not self.multiple:
             return item
@@ -331,7 +331,7 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
 
     # ---- values
 
-    def exact(self, live: ControlState, value: Any, where: str) -> Any:
+    def exact(self, live: ControlState, value: Value, where: str) -> Value:
         """Return what it is set to, in list order. Raises `ValueError` for an item that isn't offered."""
         choices = live._current("choices")
         for item in value if self.multiple else (value,):
@@ -341,12 +341,12 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
                 raise ValueError(f"{where}: {short(item)} isn't one of the choices; {hint}")
         return tuple(sorted(value, key=choices.position)) if self.multiple else value
 
-    def start(self, live: ControlState, default: object) -> Any:
+    def start(self, live: ControlState, default: object) -> Value:
         choices = live._current("choices")
         if isinstance(default, NthChoice):
             nth = default.among(choices)
             default = (nth,) if self.multiple and nth is not None else nth
-        value: Any = self.coerce(default) if default is not None else None
+        value: Value = self.coerce(default) if default is not None else None
         if value is None:
             return None
         # A default that isn't offered would be cleared at once, with an event that no one caused.
@@ -355,7 +355,7 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
             return UNSEEN
         return tuple(items) if self.multiple else items[0]
 
-    def of_column(self, live: ControlState, value: Any) -> Any:
+    def of_column(self, live: ControlState, value: Value) -> Value:
         """Return a value, or the values of a tuple, in the class that its list has."""
         offered, catalog = self.constants.get("choices"), self.rules.get("choices")
         if offered is not None:
@@ -376,7 +376,7 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
     def asks_to_add(self, live: ControlState, value: object) -> bool:
         return value is not None and value not in live._current("choices")
 
-    def hidden_state(self, live: ControlState) -> Iterator[tuple[str, Any]]:
+    def hidden_state(self, live: ControlState) -> Iterator[tuple[str, Value]]:
         if live._listing and live._at is not UNSEEN:
             yield "at", live._at
         if live._brought is not None:
@@ -426,7 +426,7 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
     def has_rules(self) -> bool:
         return True
 
-    def validate(self, live: ControlState, value: Any, formats: Formats) -> list[Finding]:
+    def validate(self, live: ControlState, value: Value, formats: Formats) -> list[Finding]:
         """Return the findings of `required`, and a warning for a record's unknown item."""
         findings = super().validate(live, value, formats)
         if live._brought is not None and live._brought == value and not self.other:
@@ -437,7 +437,7 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
 
     @property
     def blank(self) -> V:
-        blank: Any = () if self.multiple else None
+        blank: Value = () if self.multiple else None
         return blank  # type: ignore[no-any-return]
 
     def coerce(self, value: object) -> object:
@@ -452,7 +452,7 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
             raise TypeError(f"expected a tuple or list of items, not {short(value)}")
         return tuple({as_key(item): item for item in reversed(tuple(value))}.values())[::-1]
 
-    def parse(self, text: str, live: ControlState, formats: Formats) -> Any:
+    def parse(self, text: str, live: ControlState, formats: Formats) -> Value:
         """Return the one item with this text."""
         items: list[T] = offered(live).find(text, fold_of(formats))
         if len(items) == 1:

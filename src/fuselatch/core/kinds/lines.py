@@ -13,14 +13,14 @@ from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.declarations import Declaration, Memo, Raises
 from fuselatch.core.forms.groups import Group
 from fuselatch.core.forms.line_lists import LineList
-from fuselatch.core.forms.live_state import id_of, is_left_out, is_masked, is_seen
+from fuselatch.core.forms.live_state import ControlState, id_of, is_left_out, is_masked, is_seen
 from fuselatch.core.forms.placing import values_of
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.json_text import Plain
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.texts import user_text
-from fuselatch.core.model.values import place_for, short
+from fuselatch.core.model.values import Value, place_for, short
 from fuselatch.core.model.view import ColumnView, LinesPart
 
 L = TypeVar("L", bound=Group)
@@ -88,7 +88,7 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
     live = LiveLines
     is_checked = True
     rule_words = ("min_items",)
-    blank: tuple[Any, ...] = ()
+    blank: tuple[Value, ...] = ()
     line_adding = Raises("line_adding")
     line_added = Raises("line_added")
     line_removing = Raises("line_removing")
@@ -147,7 +147,7 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
         self.on_parent_remove = on_parent_remove
         self.whole = LineDeclaration("", {})
 
-    def validate(self, live: Any, value: tuple[Any, ...], formats: Formats) -> list[Finding]:
+    def validate(self, live: Any, value: tuple[Value, ...], formats: Formats) -> list[Finding]:
         """Return the findings of the declared rules for the lines."""
         if len(value) >= self.min_items:
             return []
@@ -162,7 +162,7 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
 
     # ---- in use
 
-    def inner(self, live: Any) -> Iterable[Any]:
+    def inner(self, live: Any) -> Iterable[ControlState]:
         return (entry for line in live._rows for entry in live._members[line][1])
 
     def outcome(self, live: Any) -> tuple[Plain, ...]:
@@ -172,7 +172,7 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
         for line in live._rows:
             yield from (f"{path}.{name}" for name, one in values_of(live, line).items() if is_masked(one))
 
-    def hidden_state(self, live: Any) -> Iterator[tuple[str, Any]]:
+    def hidden_state(self, live: Any) -> Iterator[tuple[str, Value]]:
         if live._gone:
             yield "gone", live._gone
 

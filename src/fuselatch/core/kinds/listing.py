@@ -11,6 +11,7 @@ from typing import Any, Final, NamedTuple
 from fuselatch.core.forms.live_state import ControlState, seen
 from fuselatch.core.model.cells import UNSEEN
 from fuselatch.core.model.choices import Choices, fold_of, item_id
+from fuselatch.core.model.values import Value
 from fuselatch.core.model.view import ChoicePart, ItemView
 
 IN_REACH: Final = 50
@@ -35,12 +36,12 @@ def offered(control: ControlState) -> Choices:
     return choices
 
 
-def held_by(control: ControlState) -> tuple[Any, ...]:
+def held_by(control: ControlState) -> tuple[Value, ...]:
     """Return the chosen items."""
     value = control._value
     if value is None:
         return ()
-    held: tuple[Any, ...] = value if control._decl.multiple else (value,)
+    held: tuple[Value, ...] = value if control._decl.multiple else (value,)
     return held
 
 
@@ -61,7 +62,7 @@ def candidates(control: ControlState) -> Sequence[int]:
     return choices.ahead_index(fold_of(control._engine.formats)).find(text, IN_REACH) if text else range(len(choices))
 
 
-def would_take(control: ControlState) -> Any:
+def would_take(control: ControlState) -> Value:
     """Return the item that Enter or Tab would take from an open list, or `UNSEEN`.
 
     It is the one that the user has moved to. Otherwise a text that is in the list means itself, and any other the first
@@ -82,7 +83,7 @@ def would_take(control: ControlState) -> Any:
     return items[0] if len(items) == 1 else UNSEEN
 
 
-def found_by_letters(control: ControlState, letters: str) -> Any:
+def found_by_letters(control: ControlState, letters: str) -> Value:
     """Return the item that letters find in a list that is always open, or `UNSEEN`.
 
     Of those that start with them, one letter finds the next after the picked item, and more find the first.

@@ -17,6 +17,7 @@ from fuselatch.core.model.texts import user_text
 from fuselatch.core.model.values import (
     EXACT,
     ROUNDING,
+    Value,
     parse_number,
     rounded,
     short_text,
@@ -58,7 +59,7 @@ class Numeric(Bounded[V, H], Generic[V, H]):
         """Convert a parsed number to the control's type."""
         raise NotImplementedError
 
-    def show(self, value: Any, formats: Formats) -> str:
+    def show(self, value: Value, formats: Formats) -> str:
         return formats.show_number(value, self.decimals)
 
 

@@ -27,7 +27,7 @@ from fuselatch.core.model.locale_formats import Formats, show_moment
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import Record
 from fuselatch.core.model.texts import user_text
-from fuselatch.core.model.values import anyhow, short
+from fuselatch.core.model.values import Value, anyhow, short
 from fuselatch.core.model.view import ColumnView, ItemView, TablePart
 
 T = TypeVar("T")
@@ -48,7 +48,7 @@ KINDS: Final = (
 """A column's kind, and what it holds, by the type of its first value. Any other is text."""
 
 
-def cell_text(value: Any, formats: Formats, decl: Any = None) -> str:
+def cell_text(value: Value, formats: Formats, decl: Any = None) -> str:
     """Return a table cell's text in the session's locale, as a control writes it that declares its column."""
     if value is None:
         return ""
@@ -98,7 +98,7 @@ class LiveTable(LiveChoice[T, T | None, T]):
         if name == "_sort":
             self._engine.mark(self, "sort")
 
-    def _current(self, prop: str) -> Any:
+    def _current(self, prop: str) -> Value:
         return self._sort if prop == "sort" else super()._current(prop)
 
     @property
@@ -179,7 +179,7 @@ class Table(Choice[T, T | None, T, H], Generic[T, H]):
         rows: Catalog[T],
         columns: Sequence[str] | Mapping[str, str | InputControl[Any, Any, Any]],
         sort: str = "",
-        default: Any = None,
+        default: Value = None,
         required: Literal[True],
         **options: Unpack[EntryOptions],
     ) -> None: ...
@@ -191,7 +191,7 @@ class Table(Choice[T, T | None, T, H], Generic[T, H]):
         rows: Catalog[T],
         columns: Sequence[str] | Mapping[str, str | InputControl[Any, Any, Any]],
         sort: str = "",
-        default: Any = None,
+        default: Value = None,
         required: Needed = False,
         **options: Unpack[EntryOptions],
     ) -> None: ...
@@ -204,7 +204,7 @@ class Table(Choice[T, T | None, T, H], Generic[T, H]):
         columns: Sequence[str] | Mapping[str, str | InputControl[Any, Any, Any]],
         key: str = "",
         sort: str = "",
-        default: Any = None,
+        default: Value = None,
         required: Needed = False,
         **options: Unpack[EntryOptions],
     ) -> None: ...
@@ -216,7 +216,7 @@ class Table(Choice[T, T | None, T, H], Generic[T, H]):
         columns: Sequence[str] | Mapping[str, str | InputControl[Any, Any, Any]],
         key: str = "",
         sort: str = "",
-        default: Any = None,
+        default: Value = None,
         required: Any = False,
         **options: Unpack[EntryOptions],
     ) -> None:
@@ -254,7 +254,7 @@ class Table(Choice[T, T | None, T, H], Generic[T, H]):
     def keys(self, live: ControlState) -> Keys:
         return WITH_ROWS if "double_clicked" in live._plan.heard else ALWAYS_OPEN
 
-    def double_clicked_on(self, live: Any) -> Any:
+    def double_clicked_on(self, live: Any) -> Value:
         return live.row
 
     def unfit(self, live: ControlState, gesture: Gesture) -> str:
@@ -272,10 +272,10 @@ class Table(Choice[T, T | None, T, H], Generic[T, H]):
         if "double_clicked" in live._plan.heard:
             yield from (("double", text) for text in texts)
 
-    def order_of(self, live: Any) -> tuple[Any, ...]:
+    def order_of(self, live: Any) -> tuple[Value, ...]:
         return (live._read_sort(),)
 
-    def hidden_state(self, live: Any) -> Iterator[tuple[str, Any]]:
+    def hidden_state(self, live: Any) -> Iterator[tuple[str, Value]]:
         yield from super().hidden_state(live)
         yield "sorted", live._sort
 

@@ -12,7 +12,7 @@ from fuselatch.core.kinds.bounded import Bounded, BoundOptions
 from fuselatch.core.model.json_text import Plain
 from fuselatch.core.model.locale_formats import Formats, PlainFormats, parse_moment, show_moment
 from fuselatch.core.model.texts import user_text
-from fuselatch.core.model.values import Unparsable, short_text, to_date, to_datetime, to_time
+from fuselatch.core.model.values import Unparsable, Value, short_text, to_date, to_datetime, to_time
 
 V = TypeVar("V")
 
@@ -25,7 +25,7 @@ class Timed(Bounded[V, H], Generic[V, H]):
     """A date or time. ISO 8601 is always accepted, besides the session's locale."""
 
     bound_texts = "time"
-    right: Any
+    right: Value
     """An example value for messages."""
 
     def parse(self, text: str, live: ControlState, formats: Formats) -> V:

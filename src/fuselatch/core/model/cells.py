@@ -10,6 +10,7 @@ from collections.abc import Callable
 from typing import Any, Generic, TypeAlias, TypeVar
 
 from fuselatch.core.model.natively import mypyc_attr
+from fuselatch.core.model.values import Value
 
 T = TypeVar("T")
 
@@ -35,7 +36,7 @@ class Node(Undoable):
         self._cells: dict[str, Cell] | None = None
         self._watchers: dict[Any, dict[Cell, None]] | None = None
 
-    def _current(self, prop: Any) -> Any:
+    def _current(self, prop: Any) -> Value:
         raise NotImplementedError
 
 
@@ -81,7 +82,7 @@ class Cell(Undoable):
         self.where = where
         self.form_name = form_name
         self.name: str = f"{node.name}.{prop}"
-        self.value: Any = UNSEEN
+        self.value: Value = UNSEEN
         self.announced: Any = UNSEEN
         self.place = 0
         self.fixed = False

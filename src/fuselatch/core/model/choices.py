@@ -16,7 +16,7 @@ from enum import Enum, EnumMeta
 from typing import TYPE_CHECKING, Any, Final, Generic, TypeAlias, TypeVar, overload
 
 from fuselatch.core.model.record_changes import Record
-from fuselatch.core.model.values import as_key, same, short
+from fuselatch.core.model.values import Value, as_key, same, short
 
 if TYPE_CHECKING:
     from typing_extensions import TypeVar as WithDefault
@@ -81,7 +81,7 @@ class Choices(Sequence[T], Generic[T]):
             return at
         return next((at for at, one in enumerate(self._items) if same(one, item)), None)
 
-    def equal(self, item: object, default: object = None) -> Any:
+    def equal(self, item: object, default: object = None) -> Value:
         """Return the item that is equal, of the same class if there is one; `default` if none is."""
         at = self.position(item)
         at = self._equal_at(item) if at is None else at
@@ -190,7 +190,7 @@ def same_classes(items: Sequence[object], others: Sequence[object]) -> bool:
     return kinds == [*map(type, others)] and (tuple not in kinds or all(map(same, items, others)))
 
 
-def texts_of(items: Sequence[Any]) -> Sequence[str]:
+def texts_of(items: Sequence[Value]) -> Sequence[str]:
     """Return the texts of items: themselves, if all are texts."""
     return items if set(map(type, items)) <= {str} else [str(item) for item in items]
 
@@ -354,7 +354,7 @@ def folded(text: str) -> str:
     return "".join(part for part in parts if not unicodedata.combining(part))
 
 
-def choices_of(given: Any) -> Choices:
+def choices_of(given: Value) -> Choices:
     """Return what was declared as choices, or returned by a rule, as `Choices`.
 
     `given`: items, (value, text) pairs, a mapping of value to text, or an Enum. A mapping to anything but text gives its

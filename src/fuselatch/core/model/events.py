@@ -6,6 +6,7 @@ from typing import Any, Final, Literal, NamedTuple, TypeAlias
 
 from fuselatch.core.model.errors import NotAllowedHere
 from fuselatch.core.model.names import suggest
+from fuselatch.core.model.values import Value
 
 By: TypeAlias = Literal["user", "program"]
 
@@ -85,7 +86,16 @@ class Event:
     )  # fmt: skip
 
     def __init__(
-        self, name: str, form: Any, control: Any, old: Any, new: Any, by: By, cause: int, parent: Event | None, handler: Any
+        self,
+        name: str,
+        form: Any,
+        control: Any,
+        old: Value,
+        new: Value,
+        by: By,
+        cause: int,
+        parent: Event | None,
+        handler: Any,
     ) -> None:
         self.name = name
         self.form = form
@@ -113,7 +123,7 @@ class Event:
             self._reason = reason
 
     @property
-    def payload(self) -> Any:
+    def payload(self) -> Value:
         """A custom event's payload; None for any other event."""
         return self.new if self._custom else None
 

@@ -14,7 +14,7 @@ from fuselatch.core.model.errors import Blank, UnknownName
 from fuselatch.core.model.findings import Override
 from fuselatch.core.model.json_text import Plain
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.values import dots
+from fuselatch.core.model.values import Value, dots
 
 ACCEPTED = "accepted"
 CANCELLED = "cancelled"
@@ -47,12 +47,12 @@ class Outcome:
     def __init__(
         self,
         verdict: str,
-        values: Mapping[str, Any],
+        values: Mapping[str, Value],
         overrides: tuple[Override, ...] = (),
         masked: frozenset[str] = frozenset(),
     ) -> None:
         self.verdict = verdict
-        self.values: Mapping[str, Any] = MappingProxyType(dict(values))
+        self.values: Mapping[str, Value] = MappingProxyType(dict(values))
         self.overrides = overrides
         self.masked = masked
 
@@ -95,7 +95,7 @@ class Outcome:
             return self.values
         return {name: self._shown(name, value) for name, value in self.values.items()}
 
-    def _shown(self, name: str, value: object) -> Any:
+    def _shown(self, name: str, value: object) -> Value:
         if name in self.masked:
             return dots(value)
         if isinstance(value, tuple) and any(path.startswith(f"{name}.") for path in self.masked):
@@ -118,7 +118,7 @@ class Outcome:
         return f"Outcome({self.verdict!r}, {dict(self.shown)!r})"
 
 
-def plain_value(value: object) -> Any:
+def plain_value(value: object) -> Value:
     """Return a value as JSON has it."""
     if isinstance(value, float) and not isfinite(value):
         # Strict JSON has no infinity and no NaN (RFC 8259, section 6).

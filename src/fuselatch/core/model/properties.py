@@ -12,7 +12,7 @@ from typing import Any, Final, NamedTuple, TypeAlias
 from fuselatch.core.model.choices import Choices, choices_of
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.pictures import Picture
-from fuselatch.core.model.values import short
+from fuselatch.core.model.values import Value, short
 
 TONES: Final = ("plain", "question", "warning", "danger")
 Convert: TypeAlias = Callable[[Any], Any]
@@ -63,8 +63,8 @@ class Property(NamedTuple):
     type: type
     of: str = "kind"
     convert: Convert | None = None
-    usual: Any = None
-    unseen: Any = ""
+    usual: Value = None
+    unseen: Value = ""
     constant: bool = False
     follows: str = ""
     judges: bool = False
@@ -141,7 +141,7 @@ ASKED: Final = tuple(row.name for row in ROWS if row.asked)
 RULE_WORDS: Final = tuple(row.name for row in ROWS if row.rule)
 
 
-def exact(where: str, prop: str, value: object) -> Any:
+def exact(where: str, prop: str, value: object) -> Value:
     """Return a value that a handler sets, in the property's type. `where` is for messages.
 
     Raises `TypeError` or `ValueError`.

@@ -6,8 +6,11 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import Any, Final, Literal, NamedTuple, TypeAlias
 
 from fuselatch.core.model.errors import NotAllowedHere
+from fuselatch.core.model.values import Value
 
-Record: TypeAlias = Mapping[str, Any]
+Record: TypeAlias = Mapping[str, Value]
+Key: TypeAlias = Value
+"""A record's key: a value, or a tuple of values if it has several columns."""
 Kind: TypeAlias = Literal["add", "change", "remove"]
 
 
@@ -20,7 +23,7 @@ def key_name(columns: tuple[str, ...]) -> KeyName:
     return columns[0] if len(columns) == 1 else columns if columns else ""
 
 
-def key_in(row: Record, key: KeyName) -> Any:
+def key_in(row: Record, key: KeyName) -> Key:
     """Return a row's key, or None if a part of it is blank."""
     if isinstance(key, str):
         return row.get(key)
@@ -28,7 +31,7 @@ def key_in(row: Record, key: KeyName) -> Any:
     return None if None in values else values
 
 
-def with_key(row: Record, key: KeyName, value: Any) -> dict[str, Any]:
+def with_key(row: Record, key: KeyName, value: Value) -> dict[str, Any]:
     """Return a row with a key."""
     return {**row, key: value} if isinstance(key, str) else {**row, **dict(zip(key, value, strict=True))}
 
@@ -43,12 +46,12 @@ class NewKey:
 
     __slots__ = ("_value", "source")
 
-    def __init__(self, source: str, value: Any = None) -> None:
+    def __init__(self, source: str, value: Value = None) -> None:
         self.source = source
         self._value = value
 
     @property
-    def value(self) -> Any:
+    def value(self) -> Key:
         """The key. Raises `NotAllowedHere` until the row is written: that is before a dialog opens, or in `afterwards`."""
         if self._value is None:
             raise NotAllowedHere(
@@ -60,7 +63,7 @@ class NewKey:
         return "(new)" if self._value is None else repr(self._value)
 
 
-def known_key(value: object) -> Any:
+def known_key(value: object) -> Key:
     """Return the key that a `NewKey` stands for, if it is known, and any other value as it is."""
     return value._value if isinstance(value, NewKey) and value._value is not None else value
 
@@ -75,12 +78,12 @@ class Change(NamedTuple):
 
     kind: Kind
     source: str
-    key: Any
+    key: Key
     row: Record
     was: Record | None = None
     compared: frozenset[str] | None = None
 
-    def key_after(self, key: KeyName) -> Any:
+    def key_after(self, key: KeyName) -> Key:
         """Return the key that the row has once this is written: a change may edit it. `key`: the source's key."""
         parts = (key,) if isinstance(key, str) else key
         if self.kind == "remove" or not any(part in self.row for part in parts):
@@ -110,7 +113,7 @@ def with_keys(change: Change, given: Mapping[NewKey, object]) -> Change:
     `given`: the keys of this transaction. The key of a row that is added is None until the store gives it.
     """
 
-    def known(value: object) -> Any:
+    def known(value: object) -> Value:
         return given.get(value, known_key(value)) if isinstance(value, NewKey) else value
 
     key = None if change.kind == "add" and isinstance(change.key, NewKey) else known(change.key)
@@ -119,7 +122,7 @@ def with_keys(change: Change, given: Mapping[NewKey, object]) -> Change:
     return change._replace(key=key, row={column: known(value) for column, value in change.row.items()})
 
 
-def written_in_turn(changes: Sequence[Change], write: Callable[[Change], Any]) -> list[Any]:
+def written_in_turn(changes: Sequence[Change], write: Callable[[Change], Any]) -> list[Key]:
     """Write changes one after the other, each with the keys that those before got; return their keys."""
     given: dict[NewKey, Any] = {}
     keys = []

@@ -7,6 +7,7 @@ from typing import Any, NamedTuple, TypeVar
 
 from fuselatch.core.model.errors import NotAllowedHere, UnknownName
 from fuselatch.core.model.names import suggest
+from fuselatch.core.model.record_changes import Key
 
 S = TypeVar("S")
 
@@ -15,7 +16,7 @@ class Selection(NamedTuple):
     """The selection in the host: a row of a source, by its key."""
 
     source: str
-    key: Any
+    key: Key
 
 
 class Host:

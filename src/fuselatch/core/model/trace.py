@@ -9,10 +9,11 @@ import re
 from bisect import bisect_right
 from collections.abc import Iterator, Sequence
 from datetime import datetime
-from typing import Any, Final, NamedTuple, overload
+from typing import Final, NamedTuple, overload
 
 from fuselatch.core.model.json_text import json_text
 from fuselatch.core.model.trace_rows import TraceRow, add_row
+from fuselatch.core.model.values import Value
 
 KINDS: Final = (
     "gesture", "refused", "step", "event", "handler", "change", "finding", "prompt", "answer",
@@ -35,8 +36,8 @@ class TraceEntry(NamedTuple):
     form: str
     control: str
     name: str
-    old: Any
-    new: Any
+    old: Value
+    new: Value
     time: str
 
     def to_json(self) -> str:

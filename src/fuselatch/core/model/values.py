@@ -11,12 +11,14 @@ from collections.abc import Callable
 from datetime import date, datetime, time
 from decimal import Decimal
 from math import isfinite
-from typing import Any, Final, TypeVar, cast
+from typing import Any, Final, TypeAlias, TypeVar, cast
 
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.texts import user_text
 
 T = TypeVar("T")
+Value: TypeAlias = Any
+"""The value of a control, or of a column: what its declaration says, so that handlers use it without a cast."""
 ROUNDING = {
     "half-up": decimal.ROUND_HALF_UP,
     "half-even": decimal.ROUND_HALF_EVEN,
@@ -187,7 +189,7 @@ def as_key(value: object) -> object:
     return (type(value), tuple(map(as_key, value))) if isinstance(value, tuple) else (type(value), value)
 
 
-def adapted(value: object, wanted: type) -> Any:
+def adapted(value: object, wanted: type) -> Value:
     """Convert a store's value to another type without loss; raise `TypeError`.
 
     Numbers convert to numbers, a datetime at midnight to a date and back, and anything to text (ISO 8601 or Python's).
@@ -242,7 +244,7 @@ def places(number: Decimal) -> int:
     return max(0, -exponent) if isinstance(exponent, int) else 0
 
 
-def shown_as(kind: Any, value: Any, formats: Formats) -> str:
+def shown_as(kind: Any, value: Value, formats: Formats) -> str:
     """Return a value as a kind of control writes it: the one guard around every kind's `show`.
 
     What the kind or the locale can't write is shown as Python writes it. So no value, wherever it came from, ends a session.
@@ -286,6 +288,6 @@ def short_text(text: str, most: int = 40) -> str:
 MASK: Final = "•"
 
 
-def dots(value: object) -> Any:
+def dots(value: object) -> Value:
     """Return a value with each character of its text masked. A blank stays as it is."""
     return value if value is None or value == "" else MASK * len(str(value))

@@ -5,7 +5,6 @@ from __future__ import annotations
 from datetime import date, time
 from decimal import Decimal
 from math import isfinite
-from typing import Any
 
 from fuselatch.core.engine.state.session_state import SessionState
 from fuselatch.core.forms.container import OpenForm
@@ -20,7 +19,7 @@ from fuselatch.core.forms.live_state import (
 )
 from fuselatch.core.model.findings import NO_MARKER, Marker
 from fuselatch.core.model.locale_formats import Formats
-from fuselatch.core.model.values import MASK
+from fuselatch.core.model.values import MASK, Value
 from fuselatch.core.model.view import ControlView, Part
 
 
@@ -73,7 +72,7 @@ def control_view(control: ControlState, memo: Memo, look: Look, formats: Formats
     plan, decl = control._plan, control._decl
     marker = marker_of(control) if plan.is_checked else NO_MARKER
     text: str = ""
-    value: Any = None
+    value: Value = None
     required = read_only = masked = False
     if plan.holds_value:
         text = control._draft if control._draft is not None else decl.text_of(control, formats)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from fuselatch.core.engine.records.conflicts import KEEP_EDITING, reconciled
 from fuselatch.core.engine.rules.rows import Receiver, Write, key_column, look, row_at, store_of
@@ -18,6 +18,7 @@ from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.record_changes import (
     Change,
+    Key,
     KeyName,
     NewKey,
     Record,
@@ -25,7 +26,7 @@ from fuselatch.core.model.record_changes import (
     with_keys,
 )
 from fuselatch.core.model.texts import later
-from fuselatch.core.model.values import alike
+from fuselatch.core.model.values import Value, alike
 
 AGAIN = later("refused.again")
 REFUSED = Prompt(later("refused"), title=later("refused.title"), buttons=(AGAIN, KEEP_EDITING), tone="danger")
@@ -69,8 +70,8 @@ class Written(NamedTuple):
 
     source: str
     # Any, and not object: compiled, that name of a field's type is looked for and not found.
-    before: Any
-    key: Any
+    before: Value
+    key: Key
     row: Record
     was: Record
 

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from fuselatch.core.engine.rules.scheduler import UNTRACKED
 from fuselatch.core.engine.state.session_state import SessionState
 from fuselatch.core.forms.live_state import ControlState, FormState
 from fuselatch.core.model.cells import Cell
 from fuselatch.core.model.choices import Choices
-from fuselatch.core.model.values import same
+from fuselatch.core.model.values import Value, same
 
 
 class Differing(NamedTuple):
@@ -55,7 +55,7 @@ def differing(session: SessionState) -> list[Differing]:
 def run_again(state: FormState, cell: Cell) -> Differing | None:
     """Run a rule again; return what it returns, if that differs from what is shown."""
     control = cell.node if isinstance(cell.node, ControlState) else None
-    shown: Any = control._value if control is not None and cell.prop == "value" else cell.announced
+    shown: Value = control._value if control is not None and cell.prop == "value" else cell.announced
     try:
         afresh = cell.run()
     except Exception:

@@ -15,7 +15,7 @@ from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.model.choices import Choices, fold_of, folded
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.values import same, short
+from fuselatch.core.model.values import Value, same, short
 
 NONE: Choices[object] = Choices()
 MOST_MADE: Final = 1000
@@ -49,7 +49,7 @@ class Index:
             # Positions, not rows: for a million rows the index stays small, and lists share the columns.
             self.groups = dict(gathered)
 
-    def column(self, name: str) -> list[Any]:
+    def column(self, name: str) -> list[Value]:
         values = self.columns.get(name)
         if values is None:
             values = column(self.rows, name, self.catalog)
@@ -120,7 +120,7 @@ class Index:
 
 
 def sorted_places(
-    places: Sequence[int], values: Sequence[Any], descending: bool, sort_key: Callable[[str], Any]
+    places: Sequence[int], values: Sequence[Value], descending: bool, sort_key: Callable[[str], Any]
 ) -> list[int]:
     """Return row positions sorted by a column: texts by `sort_key`, blanks last, equal rows in source order."""
     given = [at for at in places if values[at] is not None and values[at] != ""]
@@ -227,7 +227,7 @@ def made_choices(session: SessionState, table: Any, rule: Callable[[Any], object
     return run
 
 
-def as_rows(given: Any) -> object:
+def as_rows(given: Value) -> object:
     """Return rows as they are now: a data frame, or mappings."""
     if hasattr(given, "iloc"):
         return given

@@ -8,10 +8,10 @@ from fuselatch.core.engine.state.failure import place_outside
 from fuselatch.core.engine.state.session_state import SessionState
 from fuselatch.core.engine.state.turns import Turn
 from fuselatch.core.model.errors import FuseLatchError
-from fuselatch.core.model.values import Unparsable, short_text
+from fuselatch.core.model.values import Unparsable, Value, short_text
 
 
-def parsed(session: SessionState, control: Any, draft: str) -> Any:
+def parsed(session: SessionState, control: Any, draft: str) -> Value:
     """Return the value that a draft means, or a blank: the one guard around every kind's parser.
 
     Raises `Unparsable`, also if the library or a locale can't handle the text. A kind of the developer's own that fails,

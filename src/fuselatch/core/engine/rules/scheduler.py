@@ -18,7 +18,7 @@ from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, RuleError
 from fuselatch.core.model.properties import JUDGING, MOVING, PROPERTIES
 from fuselatch.core.model.trace import safe_text
 from fuselatch.core.model.trace_rows import add_row
-from fuselatch.core.model.values import same
+from fuselatch.core.model.values import Value, same
 from fuselatch.core.model.view import FailureView
 
 NESTED: Final = 40
@@ -37,7 +37,7 @@ UNTRACKED: Final = Untracked()
 # ---- stale and fresh
 
 
-def fresh(session: SessionState, cell: Cell) -> Any:
+def fresh(session: SessionState, cell: Cell) -> Value:
     """Return a cell's value; run its rule only if an input changed."""
     if cell.fresh:
         return cell.value

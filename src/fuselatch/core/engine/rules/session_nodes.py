@@ -10,7 +10,7 @@ from fuselatch.core.engine.state.session_node import SessionNode
 from fuselatch.core.engine.state.session_state import SessionState
 from fuselatch.core.forms.shared import Shared
 from fuselatch.core.model.latch_records import later_by
-from fuselatch.core.model.values import short
+from fuselatch.core.model.values import Value, short
 
 
 class SharedNode(SessionNode):
@@ -94,5 +94,5 @@ class FormsNode(SessionNode):
 
     __slots__ = ()
 
-    def _current(self, prop: Any) -> Any:
+    def _current(self, prop: Any) -> Value:
         return next((form for form in reversed(self.session.stack.forms) if isinstance(form, prop)), None)

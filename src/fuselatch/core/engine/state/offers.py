@@ -7,6 +7,7 @@ from typing import Any, NamedTuple, TypeAlias
 
 from fuselatch.core.forms.form import Form, plan_of
 from fuselatch.core.model.errors import DeclarationError
+from fuselatch.core.model.values import Value
 
 Offered: TypeAlias = Iterable[type[Form]] | Mapping[type[Form], Mapping[str, Any]]
 """Form classes, or a mapping of form classes to the parameters they open with."""
@@ -16,7 +17,7 @@ class Offer(NamedTuple):
     """A form that can be opened by name, and its parameters."""
 
     form: type[Form]
-    params: Mapping[str, Any]
+    params: Mapping[str, Value]
 
 
 class Offers:

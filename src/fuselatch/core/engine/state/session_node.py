@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from fuselatch.core.model.cells import Node
+from fuselatch.core.model.values import Value
 
 if TYPE_CHECKING:
     from fuselatch.core.engine.state.session_state import SessionState
@@ -19,7 +20,7 @@ class SessionNode(Node):
         super().__init__(name)
         self.session = session
 
-    def read(self, prop: object) -> Any:
+    def read(self, prop: object) -> Value:
         """Return the current value, and track it if a rule is running."""
         value = self._current(prop)
         tracker = self.session.port.tracker

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Hashable, Mapping, Sequence
-from typing import Any, Protocol
+from typing import Protocol
 
 from fuselatch.core.model.errors import FuseLatchError
-from fuselatch.core.model.record_changes import Change, KeyName, Record, shown_key
+from fuselatch.core.model.record_changes import Change, Key, KeyName, Record, shown_key
 from fuselatch.core.model.texts import later
+from fuselatch.core.model.values import Value
 from fuselatch.core.model.visible import visible
 
 
@@ -39,7 +40,7 @@ class ChangedMeanwhile(StoreRefused):
 class Store(Protocol):
     """Records by source. `write` takes all changes of a gesture, or none."""
 
-    def read(self, source: str) -> Any:
+    def read(self, source: str) -> Value:
         """Return a source's rows: a sequence of mappings or a data frame.
 
         Raises `KeyError` for an unknown source.
@@ -66,7 +67,7 @@ class Store(Protocol):
     def look(self) -> None:
         """Look for data written by others. The versions of those sources differ afterwards."""
 
-    def write(self, changes: Sequence[Change]) -> Sequence[Any]:
+    def write(self, changes: Sequence[Change]) -> Sequence[Key]:
         """Write changes in one transaction; return each row's key.
 
         Raises `StoreRefused` and writes none.

@@ -17,7 +17,7 @@ from fuselatch.core.model.events import By, Event
 from fuselatch.core.model.findings import Finding, Override
 from fuselatch.core.model.record_changes import Change
 from fuselatch.core.model.trace_rows import TraceRow, add_row
-from fuselatch.core.model.values import MASK, same
+from fuselatch.core.model.values import MASK, Value, same
 
 if TYPE_CHECKING:
     from fuselatch.core.engine.state.session_state import SessionState
@@ -344,7 +344,7 @@ def told(control: ControlState, old: object, new: object) -> tuple[Any, Any]:
     return (hidden(old), hidden(new)) if (plan.masked or control._rule) and is_masked(control) else (old, new)
 
 
-def item_text(choices: Any, value: Any) -> Any:
+def item_text(choices: Any, value: Value) -> Value:
     """Return the text of an item, or of several, in a list as it was last announced."""
     if value is None or value == ():
         return value

@@ -12,6 +12,7 @@ from typing import Any, Final, Protocol
 from greenlet import getcurrent, greenlet
 
 from fuselatch.core.model.errors import NotAllowedHere
+from fuselatch.core.model.values import Value
 
 MOST_IDLE: Final = 16
 """Idle workers per thread."""
@@ -40,7 +41,7 @@ class Errand:
 
     def __init__(self, work: Callable[[], Any]) -> None:
         self.work = work
-        self.result: Any = None
+        self.result: Value = None
         self.error: BaseException | None = None
 
     def carry_out(self) -> None:
