@@ -13,6 +13,7 @@ from fuselatch.cli.options import from_folders
 from fuselatch.cli.out import must_take, say_all, say_json
 from fuselatch.cli.problems import end
 from fuselatch.cli.progress import progress_bar
+from fuselatch.exploring.exploration import Exploration
 
 
 @click.command(name="explore")
@@ -75,7 +76,7 @@ def command(scene: str, folders: tuple[Path, ...], **options: Any) -> None:
     sys.exit(Exit.FAILED if exploration.new else Exit.OK)
 
 
-def write_sheets(found: Any, folder: Path) -> dict[str, str]:
+def write_sheets(found: Exploration, folder: Path) -> dict[str, str]:
     """Write a cue sheet for each fault, and the report; return the files by key. Sheets of an earlier search are removed."""
     from fuselatch.core.model.json_text import json_text
 

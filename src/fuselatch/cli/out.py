@@ -11,7 +11,7 @@ import sys
 from collections.abc import Iterable
 from pathlib import Path
 from tempfile import TemporaryFile
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, TextIO
 
 import click
 
@@ -109,7 +109,7 @@ def flush_or_drop() -> OSError | None:
     return failed
 
 
-def drop(stream: Any) -> None:
+def drop(stream: TextIO) -> None:
     """Let a stream write nowhere, so that Python doesn't fail when it ends."""
     try:
         nowhere = os.open(os.devnull, os.O_WRONLY)

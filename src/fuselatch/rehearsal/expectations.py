@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from datetime import time
 from decimal import Decimal
-from typing import Any, Final, TypeAlias
+from typing import Final, TypeAlias
 
 from fuselatch.core.forms.form import controls_of, focus_of, forms_loaded, plan_of
 from fuselatch.core.forms.latch import Latch
-from fuselatch.core.forms.live_state import is_masked
+from fuselatch.core.forms.live_state import AnyControl, is_masked
 from fuselatch.core.model.errors import EffectFailed, FuseLatchError, HandlerFailed, Refused, UnknownName, describe
 from fuselatch.core.model.locale_formats import PlainFormats
 from fuselatch.core.model.names import suggest
@@ -305,7 +305,7 @@ def expect_outcome_value(desk: DeskView, path: str, words: list[str]) -> Looked:
     return same_value(control, value, words[0]), f"it is {shown(control, value)}"
 
 
-def property_value(control: Any, words: list[str]) -> Looked:
+def property_value(control: AnyControl, words: list[str]) -> Looked:
     """`NAME.value WORD…`: the value in plain formats; every item of a multiple choice."""
     has_value(control, "value")
     if isinstance(control.value, tuple):
@@ -315,13 +315,13 @@ def property_value(control: Any, words: list[str]) -> Looked:
     return same_value(control, control.value, words[0]), f"it is {shown(control, control.value)}"
 
 
-def property_text(control: Any, words: list[str]) -> Looked:
+def property_text(control: AnyControl, words: list[str]) -> Looked:
     """`NAME.text WORD`: the text in the field."""
     has_value(control, "text")
     return control.text == words[0], "it is masked" if is_masked(control) else f"it is '{control.text}'"
 
 
-def property_choices(control: Any, words: list[str]) -> Looked:
+def property_choices(control: AnyControl, words: list[str]) -> Looked:
     """`NAME.choices WORD…`: all choices, in order; without a word, any."""
     if not control.declared.offers:
         raise UnknownName(f"'{control.name}' has no choices ({control.declared.named})")
@@ -330,7 +330,7 @@ def property_choices(control: Any, words: list[str]) -> Looked:
     return texts == words if words else bool(texts), f"choices: {few}" if texts else "no choices"
 
 
-def property_choices_include(control: Any, words: list[str]) -> Looked:
+def property_choices_include(control: AnyControl, words: list[str]) -> Looked:
     """`NAME.choices_include WORD…`: these are among the choices."""
     _, described = property_choices(control, [])
     missing = [word for word in words if word not in control.choices.shown()]
@@ -340,7 +340,7 @@ def property_choices_include(control: Any, words: list[str]) -> Looked:
 def property_flag(name: str) -> Callable[[object, list[str]], Looked]:
     """`NAME.enabled [yes|no]`: a property that is true or false."""
 
-    def look(control: Any, words: list[str]) -> Looked:
+    def look(control: AnyControl, words: list[str]) -> Looked:
         word = words[0] if words else "yes"
         if word.lower() not in YES_NO:
             raise UnknownName(f"'{word}' isn't 'yes' or 'no'")
@@ -352,14 +352,14 @@ def property_flag(name: str) -> Callable[[object, list[str]], Looked]:
     return look
 
 
-def property_marker(control: Any, words: list[str]) -> Looked:
+def property_marker(control: AnyControl, words: list[str]) -> Looked:
     """`NAME.marker [PART]`: a marker with this part in its text is shown."""
     if not control.declared.is_checked:
         raise UnknownName(f"'{control.name}' can't have a marker ({control.declared.named})")
     return text_holds(control.marker.text, words, "the marker is", "there is no marker")
 
 
-def property_rows(control: Any, words: list[str]) -> Looked:
+def property_rows(control: AnyControl, words: list[str]) -> Looked:
     """`NAME.rows COUNT`: the number of lines, or of a table's rows."""
     if not (control.declared.has_lines or control.declared.has_columns):
         raise UnknownName(f"'{control.name}' has no rows ({control.declared.named})")
@@ -394,13 +394,13 @@ PROPERTIES: Final[Mapping[str, Callable[[object, list[str]], Looked]]] = {
 """The expectations about a control."""
 
 
-def has_value(control: Any, prop: str) -> None:
+def has_value(control: AnyControl, prop: str) -> None:
     """Refuse a property of values on a control without one."""
     if not control.declared.holds_value:
         raise UnknownName(f"'{control.name}' has no {prop} ({control.declared.named})")
 
 
-def same_value(control: Any, value: object, word: str) -> bool:
+def same_value(control: AnyControl, value: object, word: str) -> bool:
     """Return True if a value is what a word says, in plain formats. "" is blank."""
     if value is None or value == "":
         return word == ""
@@ -415,7 +415,7 @@ def same_value(control: Any, value: object, word: str) -> bool:
     return read == value
 
 
-def shown(control: Any, value: object) -> str:
+def shown(control: AnyControl, value: object) -> str:
     if value is None or value == "":
         return "blank"
     if is_masked(control):

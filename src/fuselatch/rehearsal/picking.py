@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from fuselatch.core.engine.session import Session
 from fuselatch.core.forms.catalogs import Catalog
+from fuselatch.core.forms.live_state import AnyControl
 from fuselatch.core.model.choices import fold_of, item_id
 from fuselatch.core.model.errors import FuseLatchError, UnknownName
 from fuselatch.core.model.gestures import Gesture
@@ -19,7 +20,7 @@ if TYPE_CHECKING:
 
 def item_meant(desk: DeskView, name: str, text: str, which: Sequence[str]) -> str:
     """Return the id of the item that a text means, with `at PLACE` or `where COLUMN VALUE`."""
-    control: Any = desk.session.control(name)
+    control: AnyControl = desk.session.control(name)
     choices: Any = getattr(control, "choices", None)
     rows: Sequence[Any]
     items = choices.find(text, fold_of(desk.session.formats)) if choices is not None else []

@@ -5,11 +5,12 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any, Final, NamedTuple
+from typing import Final, NamedTuple
 
 from fuselatch.core.engine.state.observer import Observer
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.form import plan_of
+from fuselatch.core.forms.live_state import AnyControl
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, Handler
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.kinds.lines import Lines
@@ -116,7 +117,7 @@ class Behaviour(Observer):
             if key not in self._first_choices:
                 self._first_choices[key] = next(iter(value.shown(0, 1)), "")
 
-    def validated(self, control: Any, passed: Sequence[str], failed: Sequence[Finding]) -> None:
+    def validated(self, control: AnyControl, passed: Sequence[str], failed: Sequence[Finding]) -> None:
         for rule in {finding.rule for finding in failed}:
             self._count("check", control.form, control.name, rule, "failed")
         for rule in passed:
@@ -182,7 +183,7 @@ class Behaviour(Observer):
         return {"version": 1, "tried": ways, "handlers": dict(sorted(self.where.items())),
                 "vetoes": dict(sorted(self.vetoes.items()))}  # fmt: skip
 
-    def add(self, described: Mapping[str, Any]) -> None:
+    def add(self, described: Plain) -> None:
         """Add what another run tried, from `to_dict`."""
         self.where.update(described["handlers"])
         self.vetoes.update(described["vetoes"])

@@ -45,7 +45,7 @@ class Problem(NamedTuple):
 class CheckedFile:
     """A file that is checked: its tree, the names of its module, and how often names are used in and near it."""
 
-    def __init__(self, name: str, tree: ast.Module, around: Counter[str], names: Mapping[str, Any]) -> None:
+    def __init__(self, name: str, tree: ast.Module, around: Counter[str], names: Mapping[str, object]) -> None:
         self.names = names
         self.name = name
         self.tree = tree

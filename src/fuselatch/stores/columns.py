@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from datetime import date, datetime, time
 from decimal import Decimal
-from typing import Any, Final, NamedTuple
+from typing import Final, NamedTuple
 
 from fuselatch.core.model.values import Value, adapted, same, short
 
@@ -16,8 +16,8 @@ class Kind(NamedTuple):
 
     what: str
     type: type
-    read: Callable[[str], Any]
-    write: Callable[[Any], str]
+    read: Callable[[str], Value]
+    write: Callable[[Value], str]
 
 
 def read_tick(text: str) -> bool:

@@ -37,6 +37,7 @@ from sqlalchemy.exc import NoSuchTableError, SAWarning
 from sqlalchemy.types import BigInteger, UserDefinedType
 
 from fuselatch.core.engine.state.store import ChangedMeanwhile, StoreRefused
+from fuselatch.core.forms.live_state import AnyControl
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import Change, Key, Record, key_name, shown_key, with_key
 from fuselatch.core.model.texts import later
@@ -239,7 +240,7 @@ class SqlRecords(Sources):
             # It is told when it is read, or written.
             return None
 
-    def _read_stamp(self, database: Connection, table: Any, source: str) -> Any:
+    def _read_stamp(self, database: Connection, table: AnyControl, source: str) -> Any:
         """Return a mark that differs after a write: SQLite's file, or PostgreSQL's rows and transactions."""
         if self._database.kind == "sqlite":
             return changes_of(Path(self._database.engine.url.database or ""))

@@ -130,7 +130,7 @@ class WorkbookRecords(Sources):
                 book = self._book()
                 parts = Parts(data)
                 written: dict[str, SourceSnapshot] = {}
-                values: dict[tuple[str, str], Any] = {}
+                values: dict[tuple[str, str], Value] = {}
                 keys = in_turn(changes, lambda change: self._write(book, parts, change, written, values))
                 packed = parts.packed()
                 again = opened(packed, self.path.name)
@@ -151,7 +151,7 @@ class WorkbookRecords(Sources):
         parts: Parts,
         change: Change,
         written: dict[str, SourceSnapshot],
-        values: dict[tuple[str, str], Any],
+        values: dict[tuple[str, str], Value],
     ) -> Key:
         """Write one change; return its key. `values`: what each cell has to give back."""
         source = change.source
@@ -255,7 +255,7 @@ def named_cells(book: Workbook) -> dict[str, Any]:
     return cells
 
 
-def put(parts: Parts, name: str, place: tuple[int, int], value: object, values: dict[tuple[str, str], Any]) -> None:
+def put(parts: Parts, name: str, place: tuple[int, int], value: object, values: dict[tuple[str, str], Value]) -> None:
     """Write a value into a cell, and note that it has to come back."""
     sheet = parts.sheet(name)
     cell = sheet.cell(*place)
@@ -272,7 +272,7 @@ def put(parts: Parts, name: str, place: tuple[int, int], value: object, values: 
     values[name, where] = value if value != "" else None
 
 
-def clear_line(parts: Parts, name: str, line: int, width: int, values: dict[tuple[str, str], Any]) -> None:
+def clear_line(parts: Parts, name: str, line: int, width: int, values: dict[tuple[str, str], Value]) -> None:
     """Blank a line. It stays, so that formulas elsewhere stay right."""
     formulas = set()
     for column in range(1, width + 1):

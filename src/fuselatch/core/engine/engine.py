@@ -33,7 +33,7 @@ from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.latch import Latch
 from fuselatch.core.forms.line_lists import LineList
-from fuselatch.core.forms.live_state import ControlState, FormState
+from fuselatch.core.forms.live_state import AnyControl, ControlState, FormState
 from fuselatch.core.forms.manner import Manner
 from fuselatch.core.forms.plans import Handler
 from fuselatch.core.forms.port import EnginePort, FormRecords, HandlerSession
@@ -193,7 +193,7 @@ class Engine(EnginePort):
             self.state.turn.undo.append((container, name, container.__dict__[name]))
         del container.__dict__[name]
 
-    def sort_table(self, table: Any, sort: tuple[str, bool]) -> None:
+    def sort_table(self, table: AnyControl, sort: tuple[str, bool]) -> None:
         name = f"the sort order of {type(table.form).__name__}.{table.name}"
         self.by_program(table.form, name, ("sort", table, "value"), lambda turn: changing.put_sort(turn, table, sort))
 

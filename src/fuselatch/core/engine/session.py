@@ -27,7 +27,7 @@ from fuselatch.core.engine.state.session_options import Options, SessionOptions
 from fuselatch.core.engine.state.session_state import is_closed_for_good
 from fuselatch.core.engine.state.turns import Turn
 from fuselatch.core.forms.form import Form, forms_loaded, must_be_a_form
-from fuselatch.core.forms.live_state import seen
+from fuselatch.core.forms.live_state import AnyControl, seen
 from fuselatch.core.forms.manner import Manner
 from fuselatch.core.model.choices import AHEAD as SHORT
 from fuselatch.core.model.choices import Choices, Fold, fold_of
@@ -133,7 +133,7 @@ class Session(ForHandlers, ForQuestions):
         """Return the cells of a table's rows by position, as the view has them. Of any other choice they are empty."""
         return self._items(table, start, stop)[1]
 
-    def _items(self, control: Any, start: int, stop: int) -> tuple[tuple[ItemView, ...], tuple[tuple[str, ...], ...]]:
+    def _items(self, control: AnyControl, start: int, stop: int) -> tuple[tuple[ItemView, ...], tuple[tuple[str, ...], ...]]:
         self._state.workers.must_be_at_home()
         items: tuple[tuple[ItemView, ...], tuple[tuple[str, ...], ...]] = control._decl.items_between(control, start, stop)
         return items

@@ -94,7 +94,7 @@ class Catalog(Generic[T]):
         self.fixed: tuple[tuple[str, Value], ...] = ()
         self.blank_is_all = False
 
-    def where(self, *, blank: Literal["none", "all"] = "none", **columns: Any) -> Catalog[T]:
+    def where(self, *, blank: Literal["none", "all"] = "none", **columns: Value) -> Catalog[T]:
         """Return the catalog's rows whose columns equal these controls' values, or constants.
 
         `Catalog("berths", text="name").where(pier=pier, state="free")` offers nothing while `pier` is blank, or the rows of
@@ -112,18 +112,18 @@ class Catalog(Generic[T]):
         narrowed.blank_is_all = self.blank_is_all or blank == "all"
         return narrowed
 
-    def begins(self, **columns: Any) -> Catalog[T]:
+    def begins(self, **columns: Value) -> Catalog[T]:
         """Return the rows whose columns begin with these controls' texts, whatever their case and accents.
 
         A blank control narrows nothing: `Catalog("berths", text="name").begins(name=search)`.
         """
         return self._tested("begins", columns)
 
-    def contains(self, **columns: Any) -> Catalog[T]:
+    def contains(self, **columns: Value) -> Catalog[T]:
         """Return the rows whose columns contain these controls' texts, whatever their case and accents."""
         return self._tested("contains", columns)
 
-    def between(self, **columns: tuple[Any, Any]) -> Catalog[T]:
+    def between(self, **columns: tuple[Value, Value]) -> Catalog[T]:
         """Return the rows whose columns lie between two controls' values: `between(length=(shortest, longest))`.
 
         Both limits count; a blank one narrows nothing.

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
 
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.values import Value
@@ -45,7 +44,7 @@ class LastEntered:
 
     __slots__ = ("first",)
 
-    def __init__(self, first: Any) -> None:
+    def __init__(self, first: object) -> None:
         self.first = first
 
     def __repr__(self) -> str:

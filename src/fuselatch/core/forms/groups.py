@@ -45,7 +45,7 @@ class Group(Container, metaclass=FormMeta):
     def __init__(self, caption: str | Rule[str] = "", **options: Unpack[ControlOptions]) -> None:
         self.__dict__["_declared"] = GroupDeclaration(caption, options)
 
-    def __init_subclass__(cls, **options: Any) -> None:
+    def __init_subclass__(cls, **options: object) -> None:
         super().__init_subclass__(**options)
         cls._plan = collect(cls, Group, None, ())
 

@@ -23,6 +23,8 @@ if TYPE_CHECKING:
     from fuselatch.core.forms.port import EnginePort
 
 Phase: TypeAlias = Literal["opening", "open", "closing", "closed"]
+AnyControl: TypeAlias = Any
+"""A live control of whatever kind, with what its kind has. Where every kind will do, `ControlState` says so."""
 
 PHASES: Final[dict[Phase, tuple[Phase, ...]]] = {
     "opening": ("open", "closed"),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any, Final, Literal, NamedTuple, TypeAlias, get_args
+from typing import Final, Literal, NamedTuple, TypeAlias, get_args
 
 from fuselatch.core.model.values import Value
 
@@ -21,7 +21,7 @@ class Manner(NamedTuple):
     hiding: bool = False
     place: Place = "over"
     modal: bool = False
-    at: Any = None
+    at: object = None
     only: Mapping[str, Value] | None = None
 
 

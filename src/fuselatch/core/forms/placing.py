@@ -10,7 +10,7 @@ from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.line_lists import LineList
-from fuselatch.core.forms.live_state import ControlState, FormState
+from fuselatch.core.forms.live_state import AnyControl, ControlState, FormState
 from fuselatch.core.forms.plans import ControlPlan, FormPlan, joined
 from fuselatch.core.forms.port import EnginePort
 from fuselatch.core.model.errors import UnknownName
@@ -35,7 +35,7 @@ def make(form: type[Form], plan: FormPlan, engine: EnginePort, opener: OpenForm 
     return made
 
 
-def caption_of(control: Any) -> str:
+def caption_of(control: AnyControl) -> str:
     """Return a control's caption for messages, with the 1-based place of its line."""
     if control._plan.line is None:
         return str(control.caption)

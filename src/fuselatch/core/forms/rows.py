@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from fuselatch.core.forms.declarations import Declaration, Within
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.values import short
@@ -14,7 +12,7 @@ class Row:
 
     __slots__ = ("caption", "controls", "name")
 
-    def __init__(self, caption: str, *controls: Any) -> None:
+    def __init__(self, caption: str, *controls: object) -> None:
         self.caption = caption
         self.controls = controls
         self.name = ""

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any, Generic, TypeVar, overload
+from typing import Generic, TypeVar, overload
 
 from fuselatch.core.model.errors import DeclarationError
-from fuselatch.core.model.values import exactly, short
+from fuselatch.core.model.values import Value, exactly, short
 
 T = TypeVar("T")
 K = TypeVar("K")
@@ -24,7 +24,7 @@ class Shared(Generic[T]):
     def __init__(self: Shared[K], kind: type[K], start: K, *, name: str = "") -> None: ...
     @overload
     def __init__(self: Shared[K | None], kind: type[K], start: None = None, *, name: str = "") -> None: ...
-    def __init__(self, kind: type, start: Any = None, *, name: str = "") -> None:
+    def __init__(self, kind: type, start: Value = None, *, name: str = "") -> None:
         if not isinstance(kind, type):
             raise DeclarationError(f"Shared(…): expected a type such as int, not {short(kind)}")
         self.kind = kind

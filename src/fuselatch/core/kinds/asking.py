@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from copy import copy
 from types import new_class
-from typing import Any
 
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.inputs import InputControl
@@ -22,7 +21,7 @@ def value_form(entry: object, text: str, title: str, formats: Formats) -> type[F
     asked = copy(entry)
     asked.name = ""
     caption = asked.constants.get("caption", "")
-    members: dict[str, Any] = {"note": Label(value=text)} if text else {}
+    members: dict[str, object] = {"note": Label(value=text)} if text else {}
     members |= {
         "value": asked,
         "ok": Button(user_text(formats, "ok"), closes="accepted", keys="Enter"),

@@ -13,7 +13,7 @@ from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.declarations import Declaration, Memo, Raises
 from fuselatch.core.forms.groups import Group
 from fuselatch.core.forms.line_lists import LineList
-from fuselatch.core.forms.live_state import ControlState, id_of, is_left_out, is_masked, is_seen
+from fuselatch.core.forms.live_state import AnyControl, ControlState, id_of, is_left_out, is_masked, is_seen
 from fuselatch.core.forms.placing import values_of
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.findings import Finding
@@ -147,7 +147,7 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
         self.on_parent_remove = on_parent_remove
         self.whole = LineDeclaration("", {})
 
-    def validate(self, live: Any, value: tuple[Value, ...], formats: Formats) -> list[Finding]:
+    def validate(self, live: AnyControl, value: tuple[Value, ...], formats: Formats) -> list[Finding]:
         """Return the findings of the declared rules for the lines."""
         if len(value) >= self.min_items:
             return []
@@ -162,24 +162,24 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
 
     # ---- in use
 
-    def inner(self, live: Any) -> Iterable[ControlState]:
+    def inner(self, live: AnyControl) -> Iterable[ControlState]:
         return (entry for line in live._rows for entry in live._members[line][1])
 
-    def outcome(self, live: Any) -> tuple[Plain, ...]:
+    def outcome(self, live: AnyControl) -> tuple[Plain, ...]:
         return () if is_left_out(live) else tuple([line_values(live, line) for line in live._rows])
 
-    def masked_paths(self, live: Any, path: str) -> Iterator[str]:
+    def masked_paths(self, live: AnyControl, path: str) -> Iterator[str]:
         for line in live._rows:
             yield from (f"{path}.{name}" for name, one in values_of(live, line).items() if is_masked(one))
 
-    def hidden_state(self, live: Any) -> Iterator[tuple[str, Value]]:
+    def hidden_state(self, live: AnyControl) -> Iterator[tuple[str, Value]]:
         if live._gone:
             yield "gone", live._gone
 
     def text_of(self, live: object, formats: Formats) -> str:
         return ""
 
-    def part(self, live: Any, memo: Memo, formats: Formats) -> LinesPart:
+    def part(self, live: AnyControl, memo: Memo, formats: Formats) -> LinesPart:
         enabled, count = is_seen(live, "enabled"), len(live._rows)
         columns = memo.part.columns if memo.part is not None else self.columns_of_lines()
         memo.part = LinesPart(

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any, Final
+from typing import Final
 
 from fuselatch.core.forms.deeds import CHARACTER, Deed, Done, Enter, Keys, Put, Settle
-from fuselatch.core.forms.live_state import ControlState
+from fuselatch.core.forms.live_state import AnyControl, ControlState
 from fuselatch.core.kinds.listing import (
     MOVES,
     candidates,
@@ -69,7 +69,7 @@ def take_item(live: ControlState, key: str) -> Iterator[Deed]:
         yield Settle()
 
 
-def toggle_item(live: Any, key: str) -> Iterator[Deed]:
+def toggle_item(live: AnyControl, key: str) -> Iterator[Deed]:
     """Pick the item that the open list of a multiple choice is at, or take it away; the list stays open."""
     item = would_take(live)
     if item is not UNSEEN:

@@ -6,8 +6,9 @@ Functions over the live control of a choice or a table, because they are in the 
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from typing import Any, Final, NamedTuple
+from typing import Final, NamedTuple
 
+from fuselatch.core.forms.declarations import Memo
 from fuselatch.core.forms.live_state import ControlState, seen
 from fuselatch.core.model.cells import UNSEEN
 from fuselatch.core.model.choices import Choices, fold_of, item_id
@@ -163,7 +164,7 @@ def places_in_reach(control: ControlState, choices: Choices) -> tuple[Sequence[i
     return range(start, min(count, start + IN_REACH)), start, count
 
 
-def in_reach(control: ControlState, memo: Any) -> tuple[Reach, Sequence[int], bool]:
+def in_reach(control: ControlState, memo: Memo) -> tuple[Reach, Sequence[int], bool]:
     """Return the items in reach, their positions, and True if they are others than in the view before."""
     choices = choices_seen(control)
     places, start, matches = places_in_reach(control, choices)

@@ -13,7 +13,7 @@ from fuselatch.core.forms.control_options import EntryOptions, H, Needed
 from fuselatch.core.forms.declarations import Memo
 from fuselatch.core.forms.deeds import Deed, DoubleClick, Keys
 from fuselatch.core.forms.inputs import InputControl
-from fuselatch.core.forms.live_state import ControlState, seen
+from fuselatch.core.forms.live_state import AnyControl, ControlState, seen
 from fuselatch.core.forms.plans import ControlPlan
 from fuselatch.core.forms.port import EnginePort
 from fuselatch.core.forms.rules import Rule
@@ -75,7 +75,7 @@ def plain_cell_text(value: object, formats: Formats) -> str:
 # ---- keys
 
 
-def double_click_row(live: Any, key: str) -> Iterator[Deed]:
+def double_click_row(live: AnyControl, key: str) -> Iterator[Deed]:
     """Double-click the chosen row."""
     if live.row is not None:
         yield DoubleClick()
@@ -254,7 +254,7 @@ class Table(Choice[T, T | None, T, H], Generic[T, H]):
     def keys(self, live: ControlState) -> Keys:
         return WITH_ROWS if "double_clicked" in live._plan.heard else ALWAYS_OPEN
 
-    def double_clicked_on(self, live: Any) -> Value:
+    def double_clicked_on(self, live: AnyControl) -> Value:
         return live.row
 
     def unfit(self, live: ControlState, gesture: Gesture) -> str:
@@ -272,16 +272,16 @@ class Table(Choice[T, T | None, T, H], Generic[T, H]):
         if "double_clicked" in live._plan.heard:
             yield from (("double", text) for text in texts)
 
-    def order_of(self, live: Any) -> tuple[Value, ...]:
+    def order_of(self, live: AnyControl) -> tuple[Value, ...]:
         return (live._read_sort(),)
 
-    def hidden_state(self, live: Any) -> Iterator[tuple[str, Value]]:
+    def hidden_state(self, live: AnyControl) -> Iterator[tuple[str, Value]]:
         yield from super().hidden_state(live)
         yield "sorted", live._sort
 
     # ---- the view
 
-    def part(self, live: Any, memo: Memo, formats: Formats) -> TablePart:
+    def part(self, live: AnyControl, memo: Memo, formats: Formats) -> TablePart:
         choices: Choices = seen(live, "choices")
         made, before = memo.part, memo.made_from
         reach, places, differs = in_reach(live, memo)

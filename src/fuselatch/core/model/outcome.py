@@ -8,7 +8,7 @@ from datetime import date, time
 from decimal import Decimal
 from math import isfinite
 from types import MappingProxyType
-from typing import Any, Generic, Protocol, TypeVar
+from typing import Generic, Protocol, TypeVar
 
 from fuselatch.core.model.errors import Blank, UnknownName
 from fuselatch.core.model.findings import Override
@@ -89,7 +89,7 @@ class Outcome:
         }
 
     @property
-    def shown(self) -> Mapping[str, Any]:
+    def shown(self) -> Mapping[str, object]:
         """The values as people may see them: `MASK` for each character of what is masked."""
         if not self.masked:
             return self.values
@@ -102,7 +102,7 @@ class Outcome:
             return tuple([{path: self._shown(f"{name}.{path}", one) for path, one in line.items()} for line in value])
         return value
 
-    def __reduce__(self) -> tuple[type[Outcome], tuple[Any, ...]]:
+    def __reduce__(self) -> tuple[type[Outcome], tuple[object, ...]]:
         # A mapping proxy can neither be pickled nor copied.
         return Outcome, (self.verdict, dict(self.values), self.overrides, self.masked)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import chain
-from typing import Any, Final, Generic, TypeVar, overload
+from typing import Final, Generic, TypeVar, overload
 
 T = TypeVar("T")
 
@@ -76,5 +76,5 @@ class Parts(Sequence[T], Generic[T]):
     def __repr__(self) -> str:
         return repr(tuple(self))
 
-    def __reduce__(self) -> Any:
+    def __reduce__(self) -> tuple[object, ...]:
         return Parts, (tuple(self),)

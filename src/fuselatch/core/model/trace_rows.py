@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import date, datetime, time
 from decimal import Decimal
-from typing import Any, Final, TypeAlias
+from typing import Final, TypeAlias
 
 from fuselatch.core.model.choices import Choices
-from fuselatch.core.model.values import short_text
+from fuselatch.core.model.values import Value, short_text
 
 ATOMS: Final = frozenset({str, int, float, bool, type(None), Decimal, date, time, datetime})
 """Types whose values an entry stores as they are."""
@@ -21,7 +21,7 @@ KEPT: Final = 50
 """How many it has of a longer one."""
 LAST: Final[list[tuple[str, str]]] = [("", ""), ("", "")]
 """The last two long texts, and what entries have of them."""
-TraceRow: TypeAlias = tuple[int, str, str, str, str, Any, Any]
+TraceRow: TypeAlias = tuple[int, str, str, str, str, Value, Value]
 """Cause, kind, form, control, name, old, new."""
 
 

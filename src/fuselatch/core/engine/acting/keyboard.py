@@ -15,7 +15,7 @@ from fuselatch.core.engine.turn.focus import arrive, drop, put_focus, settle, ta
 from fuselatch.core.engine.turn.loop import drain
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.deeds import CHARACTER
-from fuselatch.core.forms.live_state import ControlState, is_read_only, seen_title
+from fuselatch.core.forms.live_state import AnyControl, ControlState, is_read_only, seen_title
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.outcome import CANCELLED
 
@@ -68,7 +68,7 @@ def is_written(turn: Turn, form: OpenForm, here: ControlState, keys: str) -> boo
 
 def text_in(here: ControlState) -> str:
     """Return the text in a field."""
-    live: Any = here
+    live: AnyControl = here
     text: str = live.text
     return text
 
@@ -106,7 +106,7 @@ def enter_key(turn: Turn, form: OpenForm, here: ControlState | None, repeat: boo
         settle(turn, here)
         focus.show_findings(turn, here)
         drain(turn)
-        live: Any = here
+        live: AnyControl = here
         if any(finding.level == "refuse" for finding in live.findings):
             return
     default = form._state.plan.shortcuts.get("Enter")

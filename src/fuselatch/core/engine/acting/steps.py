@@ -26,7 +26,7 @@ from fuselatch.core.engine.turn.loop import drain, happen
 from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.deeds import Deed, DoubleClick, Enter, Press, Put, Raise, Settle, Write
 from fuselatch.core.forms.line_lists import LineList
-from fuselatch.core.forms.live_state import ControlState, current, is_masked, is_read_only
+from fuselatch.core.forms.live_state import AnyControl, ControlState, current, is_masked, is_read_only
 from fuselatch.core.model.cells import UNSEEN
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.gestures import Gesture
@@ -115,7 +115,7 @@ def put_draft(turn: Turn, control: ControlState, text: str) -> None:
     # Only what is new is looked at, so that a key costs the same in a long text.
     text = there + control._decl.taken(text[len(there) :]) if text.startswith(there) else control._decl.taken(text)
     heard = turn.rows is not None or turn.is_heard("typed", control.form, control)
-    live: Any = control
+    live: AnyControl = control
     before = live.text if heard else ""
     # Not in the undo log: if a `typed` handler fails, the typed key stays, and the focus that it came with.
     turn.typed = control
@@ -268,7 +268,7 @@ def pick(turn: Turn, gesture: Gesture, control: ControlState) -> None:
             drop(turn, control, turn.session.text("notice.no_choice", text=gesture.text))
 
 
-def sort(turn: Turn, gesture: Gesture, control: Any) -> None:
+def sort(turn: Turn, gesture: Gesture, control: AnyControl) -> None:
     """Sort a table by a column, or reverse it."""
     column, descending = control._sort
     control.sort_by(gesture.text, descending=column == gesture.text and not descending)

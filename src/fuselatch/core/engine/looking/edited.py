@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from fuselatch.core.engine.state.turns import Turn
 from fuselatch.core.forms.container import OpenForm
+from fuselatch.core.forms.live_state import AnyControl, ControlState
 from fuselatch.core.model.cells import UNSEEN
 from fuselatch.core.model.values import same
 
@@ -19,14 +18,14 @@ def is_changed(form: OpenForm) -> bool:
     return lines_changed(form) or any(differs(control) for control in entries)
 
 
-def differs(control: Any) -> bool:
+def differs(control: AnyControl) -> bool:
     """Return True if an entry has a draft, or another value than at first."""
     if not control._decl.constants["counts_as_change"]:
         return False
     return control._draft is not None or (control._initial is not UNSEEN and not same(control._initial, control._value))
 
 
-def mark_clean(turn: Turn, control: Any) -> None:
+def mark_clean(turn: Turn, control: ControlState) -> None:
     """Treat a control's value as its record's value."""
     turn.set(control, "_initial", UNSEEN)
 

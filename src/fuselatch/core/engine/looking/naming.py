@@ -7,7 +7,7 @@ from typing import Any
 
 from fuselatch.core.engine.state.session_state import SessionState
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.live_state import ControlState
+from fuselatch.core.forms.live_state import AnyControl, ControlState
 from fuselatch.core.forms.placing import placed_at
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.names import suggest
@@ -44,7 +44,7 @@ def open_form_named(session: SessionState, name: str) -> OpenForm:
     return opened
 
 
-def place_of_control(session: SessionState, control: Any) -> tuple[OpenForm | None, str]:
+def place_of_control(session: SessionState, control: AnyControl) -> tuple[OpenForm | None, str]:
     """Return the form and the path that a name, or a declared control, means. Raises `UnknownName`."""
     forms = front_first(session)
     if isinstance(control, str):

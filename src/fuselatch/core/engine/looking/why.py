@@ -11,7 +11,7 @@ from fuselatch.core.engine.state.observer import Muting
 from fuselatch.core.engine.state.session_state import SessionState
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import Live
-from fuselatch.core.forms.live_state import ControlState, is_masked
+from fuselatch.core.forms.live_state import AnyControl, ControlState, is_masked
 from fuselatch.core.forms.placing import placed_at
 from fuselatch.core.forms.plans import CheckPlan, Handler
 from fuselatch.core.forms.rules import Constant
@@ -89,7 +89,7 @@ def hint(form: OpenForm, path: str, control: object, name: str) -> str:
     return f"did you mean '{questions_of(placed_at(form, close))[0] if close in plan.controls else close}'?"
 
 
-def questions_of(control: Any) -> list[str]:
+def questions_of(control: AnyControl) -> list[str]:
     """Return what can be asked about a control, the most asked first."""
     if control is None:
         return []
@@ -137,7 +137,7 @@ def seen_text(node: Any, prop: str, seen: object) -> str:
     return value_text(freeze(node._current(prop) if seen is UNSEEN else seen))
 
 
-def of_marker(session: SessionState, control: Any) -> Iterator[str]:
+def of_marker(session: SessionState, control: AnyControl) -> Iterator[str]:
     findings = control.findings
     marker = control.marker
     if marker:

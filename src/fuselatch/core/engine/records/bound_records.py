@@ -38,6 +38,7 @@ from fuselatch.core.engine.state.turns import OwnQueue, Turn
 from fuselatch.core.engine.turn import focus
 from fuselatch.core.engine.turn.changing import put_message
 from fuselatch.core.engine.turn.prompting import ask_itself
+from fuselatch.core.forms.line_lists import LineList
 from fuselatch.core.forms.places import FirstBlank, HostSelection, KeyInWords
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.errors import NotAllowedHere, UnknownName
@@ -209,7 +210,7 @@ class Records(CurrentRecord):
         keys = self._keys()
         return self._go(turn, keys[min(at, len(keys) - 1)] if keys else None)
 
-    def _named_with(self, under: Sequence[tuple[Any, Sequence[Record]]]) -> str:
+    def _named_with(self, under: Sequence[tuple[LineList, Sequence[Record]]]) -> str:
         """Return the current record and the lines removed with it, as the user reads it."""
         counted = [
             self.session.text(

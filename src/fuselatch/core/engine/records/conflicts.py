@@ -12,7 +12,7 @@ from fuselatch.core.engine.state.turns import Turn
 from fuselatch.core.engine.turn.prompting import ask_itself
 from fuselatch.core.engine.turn.undoing import KeepEditing
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.live_state import is_masked
+from fuselatch.core.forms.live_state import AnyControl, is_masked
 from fuselatch.core.forms.prompts import Cells, Prompt
 from fuselatch.core.model.record_changes import (
     Change,
@@ -103,7 +103,7 @@ def differences(session: SessionState, change: Change, theirs: Record, bound: Ma
     return (("", *map(session.text, words)), *told) if told else ()
 
 
-def shown(session: SessionState, control: Any, value: object) -> str:
+def shown(session: SessionState, control: AnyControl, value: object) -> str:
     """Return a column's value as the user reads it, cut where it is long."""
     if value is None or value == "":
         return session.text("blank")

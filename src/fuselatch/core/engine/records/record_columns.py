@@ -10,7 +10,7 @@ from fuselatch.core.engine.looking.edited import differs
 from fuselatch.core.engine.state.turns import Turn
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import LiveValue
-from fuselatch.core.forms.live_state import is_left_out, is_masked, seen
+from fuselatch.core.forms.live_state import AnyControl, is_left_out, is_masked, seen
 from fuselatch.core.forms.plans import ControlPlan
 from fuselatch.core.model.errors import RecordError, UnknownName
 from fuselatch.core.model.names import suggest
@@ -71,7 +71,7 @@ def values_by_column(bound: Mapping[str, LiveValue[object]]) -> dict[str, object
     }
 
 
-def bring(turn: Turn, control: Any, value: object, where: str, column: str) -> None:
+def bring(turn: Turn, control: AnyControl, value: object, where: str, column: str) -> None:
     """Set a control to a column's value. `where` names the row in messages."""
     decl = control._decl
     try:

@@ -12,7 +12,6 @@ usable, a record's key is its place.
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from typing import Any
 
 from fuselatch.core.engine.looking.edited import differs, lines_changed
 from fuselatch.core.engine.records.record_columns import (
@@ -56,7 +55,7 @@ class ShownRecords(Node):
         self._key: object = None
         # Latches of a new record that is staged.
         self._waiting: tuple[LatchRecord, ...] = ()
-        self._filters: dict[str, Any] = {}
+        self._filters: dict[str, ControlState] = {}
         self._blank_is_all = True
         self._only: Mapping[str, object] = form._state.manner.only or {}
         self._cached: FilteredRows | None = None

@@ -12,6 +12,7 @@ from fuselatch.core.engine.rules.rows import frame_of, staged_for, version_of, w
 from fuselatch.core.engine.state.session_node import SessionNode
 from fuselatch.core.engine.state.session_state import SessionState
 from fuselatch.core.forms.catalogs import Catalog
+from fuselatch.core.forms.live_state import AnyControl
 from fuselatch.core.model.choices import Choices, fold_of, folded
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.names import suggest
@@ -211,7 +212,7 @@ def catalog_choices(
     return choices
 
 
-def made_choices(session: SessionState, table: Any, rule: Callable[[Any], object]) -> Callable[[], object]:
+def made_choices(session: SessionState, table: AnyControl, rule: Callable[[Any], object]) -> Callable[[], object]:
     """Return a function that computes a table's choices from the rows that the developer's function returns."""
     index: Index | None = None
 

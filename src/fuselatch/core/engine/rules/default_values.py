@@ -9,6 +9,7 @@ from fuselatch.core.engine.state.failure import failure_of
 from fuselatch.core.engine.state.turns import Turn
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.defaults import LastEntered
+from fuselatch.core.forms.live_state import AnyControl
 from fuselatch.core.forms.rules import is_rule
 from fuselatch.core.model.cells import UNSEEN
 from fuselatch.core.model.values import same
@@ -72,6 +73,6 @@ def call_default(turn: Turn, what: str, rule: Callable[..., object], owner: obje
 def note_last(turn: Turn, form: OpenForm) -> None:
     """Save the values of controls with `default=last_entered()`."""
     for path in form._state.plan.defaulted:
-        control: Any = form._state.controls[path]
+        control: AnyControl = form._state.controls[path]
         if isinstance(control._decl.constants.get("default"), LastEntered):
             turn.set_item(turn.session, "last_entered", (type(form), path), control._current("value"))

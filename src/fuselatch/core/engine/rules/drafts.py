@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from fuselatch.core.engine.state.failure import place_outside
 from fuselatch.core.engine.state.session_state import SessionState
 from fuselatch.core.engine.state.turns import Turn
+from fuselatch.core.forms.live_state import AnyControl
 from fuselatch.core.model.errors import FuseLatchError
 from fuselatch.core.model.values import Unparsable, Value, short_text
 
 
-def parsed(session: SessionState, control: Any, draft: str) -> Value:
+def parsed(session: SessionState, control: AnyControl, draft: str) -> Value:
     """Return the value that a draft means, or a blank: the one guard around every kind's parser.
 
     Raises `Unparsable`, also if the library or a locale can't handle the text. A kind of the developer's own that fails,
@@ -29,7 +28,7 @@ def parsed(session: SessionState, control: Any, draft: str) -> Value:
         raise Unparsable(session.text("parse.unreadable", text=short_text(draft.strip()))) from error
 
 
-def end_preview(turn: Turn, control: Any) -> None:
+def end_preview(turn: Turn, control: AnyControl) -> None:
     """Show findings of values again, at a control and where it was checked with others."""
     shown = (control._state.controls[check.at] for check in control._plan.checked_by)
     for each in (control, *shown):
@@ -37,7 +36,7 @@ def end_preview(turn: Turn, control: Any) -> None:
             turn.set(each, "_preview", None)
 
 
-def drop_draft(turn: Turn, control: Any) -> None:
+def drop_draft(turn: Turn, control: AnyControl) -> None:
     """Drop a draft, and the finding that it can't be parsed."""
     if control._draft is not None:
         turn.set(control, "_draft", None)

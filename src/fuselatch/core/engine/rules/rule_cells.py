@@ -12,7 +12,7 @@ from fuselatch.core.engine.state.session_state import SessionState
 from fuselatch.core.engine.state.turns import touch
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.live_state import ControlState, FormState, current
+from fuselatch.core.forms.live_state import AnyControl, ControlState, FormState, current
 from fuselatch.core.forms.plans import CheckPlan
 from fuselatch.core.model.cells import UNSEEN, Cell, Derived, watch
 from fuselatch.core.model.properties import PROPERTIES, text_of
@@ -71,7 +71,7 @@ def make_ready(session: SessionState, cells: list[Cell]) -> None:
 
 
 def rule_of(
-    session: SessionState, state: FormState, control: Any, prop: str, rule: Any
+    session: SessionState, state: FormState, control: AnyControl, prop: str, rule: Any
 ) -> tuple[Callable[[], object], Callable[..., object]]:
     """Return what a declared rule runs, and the developer's function."""
     convert = converter(control, prop)
@@ -87,7 +87,7 @@ def rule_of(
     return running(rule, control._owner, convert), rule
 
 
-def offering(session: SessionState, catalog: Catalog[object], given: list[Any], control: Any) -> Callable[[], object]:
+def offering(session: SessionState, catalog: Catalog[object], given: list[Any], control: AnyControl) -> Callable[[], object]:
     """Return a function that computes a catalog's choices."""
     order_of = control._decl.order_of
     return lambda: catalog_choices(session, catalog, tuple([one._read("value") for one in given]), *order_of(control))
@@ -173,7 +173,7 @@ def derived_from_one(
     return run
 
 
-def check_cell(state: FormState, control: Any, check: CheckPlan, at: int) -> Cell:
+def check_cell(state: FormState, control: AnyControl, check: CheckPlan, at: int) -> Cell:
     """Return the cell of a written check."""
     run = check_runner(state, check)
     cell = Cell(control, "check", run, (state.serial, control._plan.index, at), check.function, state.name)
@@ -181,7 +181,7 @@ def check_cell(state: FormState, control: Any, check: CheckPlan, at: int) -> Cel
     return cell
 
 
-def converter(control: Any, prop: str) -> Callable[[object], object]:
+def converter(control: AnyControl, prop: str) -> Callable[[object], object]:
     """Return a function that converts a rule's result to the property's type."""
     if prop in ("value", "minimum", "maximum"):
         blank = control._plan.blank if prop == "value" else None

@@ -12,7 +12,7 @@ from typing import Any, Final
 from fuselatch.core.engine.state.failure import failed, failure_of, tell
 from fuselatch.core.engine.state.session_state import SessionState
 from fuselatch.core.engine.state.turns import Turn, touch
-from fuselatch.core.forms.live_state import ControlState, FormState, current
+from fuselatch.core.forms.live_state import AnyControl, ControlState, FormState, current
 from fuselatch.core.model.cells import UNSEEN, Cell, Inputs, Node, watch
 from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, RuleError, describe
 from fuselatch.core.model.properties import JUDGING, MOVING, PROPERTIES
@@ -217,7 +217,7 @@ def state_of(node: Any) -> FormState:
 
 def announce_cell(turn: Turn, cell: Cell) -> None:
     """Announce a cell's value, if it differs from the last one announced."""
-    control: Any = cell.node
+    control: AnyControl = cell.node
     prop, value, last = cell.prop, cell.value, cell.announced
     if prop == "value":
         turn.put_value(control, value, cell.cause)

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from typing import Any, NamedTuple, TypeAlias
+from typing import NamedTuple, TypeAlias
 
 from fuselatch.core.forms.form import Form, plan_of
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.values import Value
 
-Offered: TypeAlias = Iterable[type[Form]] | Mapping[type[Form], Mapping[str, Any]]
+Offered: TypeAlias = Iterable[type[Form]] | Mapping[type[Form], Mapping[str, object]]
 """Form classes, or a mapping of form classes to the parameters they open with."""
 
 
@@ -26,7 +26,9 @@ class Offers:
     __slots__ = ("by_name", "shortcuts", "start")
 
     def __init__(self, forms: Offered) -> None:
-        given: Mapping[type[Form], Mapping[str, Any]] = forms if isinstance(forms, Mapping) else {form: {} for form in forms}
+        given: Mapping[type[Form], Mapping[str, object]] = (
+            forms if isinstance(forms, Mapping) else {form: {} for form in forms}
+        )
         self.by_name: dict[str, Offer] = {}
         self.shortcuts: dict[str, str] = {}
         self.start: Offer | None = None

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any, Final, NamedTuple, TypeAlias
 from greenlet import greenlet
 
 from fuselatch.core.forms.container import Container, OpenForm
-from fuselatch.core.forms.live_state import ControlState, FormState, is_masked, seen
+from fuselatch.core.forms.live_state import AnyControl, ControlState, FormState, is_masked, seen
 from fuselatch.core.forms.plans import Handler
 from fuselatch.core.model.cells import UNSEEN, Cell, Undoable
 from fuselatch.core.model.errors import HandlerFailed
@@ -253,7 +253,7 @@ class Turn(Undoable):
             by: By = "program" if self.handler is not None else self.by
             self.queue.append(Event(name, form, control, None, new, by, cause, self.event, self.handler))
 
-    def is_heard(self, name: str, form: OpenForm, control: Any) -> bool:
+    def is_heard(self, name: str, form: OpenForm, control: AnyControl) -> bool:
         """Return True if an event has a handler or may be paused at."""
         if self.session.sees_events:
             return True

@@ -39,7 +39,7 @@ class Errand:
 
     __slots__ = ("error", "result", "work")
 
-    def __init__(self, work: Callable[[], Any]) -> None:
+    def __init__(self, work: Callable[[], object]) -> None:
         self.work = work
         self.result: Value = None
         self.error: BaseException | None = None
@@ -89,7 +89,7 @@ class Workers:
         if job.worker is None and not worker.dead:
             worker.parent = self.home
 
-    def at_the_bottom(self, work: Callable[[], Any]) -> Any:
+    def at_the_bottom(self, work: Callable[[], object]) -> Any:
         """Run something on a worker that starts at the caller of `start` or `go_on`.
 
         Call this only on a worker.

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from fuselatch.core.engine.rules.drafts import drop_draft
 from fuselatch.core.engine.rules.rows import look, stage
 from fuselatch.core.engine.rules.rule_cells import is_as_is
@@ -13,7 +11,7 @@ from fuselatch.core.engine.state.session_state import NO_MESSAGE, SessionState
 from fuselatch.core.engine.state.turns import Turn
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.container import OpenForm
-from fuselatch.core.forms.live_state import ControlState, current, is_masked
+from fuselatch.core.forms.live_state import AnyControl, ControlState, current, is_masked
 from fuselatch.core.forms.prompts import Tone
 from fuselatch.core.model.choices import choices_of
 from fuselatch.core.model.errors import FormClosed, NotAllowedHere, RuleError
@@ -75,7 +73,7 @@ def put_property(turn: Turn, control: ControlState, prop: str, value: object) ->
     property_differs(turn, control, prop, cause)
 
 
-def add_choice(turn: Turn, control: Any, entry: str) -> None:
+def add_choice(turn: Turn, control: AnyControl, entry: str) -> None:
     """Add an item to a choice: a row of its catalog's source, or an item of this form."""
     rule = control._decl.rules.get("choices")
     if isinstance(rule, Catalog):
@@ -121,7 +119,7 @@ def put_hidden(turn: Turn, form: OpenForm, hidden: bool) -> None:
         turn.session.stack.find_front()
 
 
-def put_sort(turn: Turn, table: Any, sort: tuple[str, bool]) -> None:
+def put_sort(turn: Turn, table: AnyControl, sort: tuple[str, bool]) -> None:
     """Sort a table by a column, descending or not."""
     if table._sort != sort:
         described = [f"{name} descending" if down else name for name, down in (table._sort, sort)]
