@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import Any, Final, Literal, NamedTuple, TypeAlias
 
-from fuselatch.core.forms.live_state import AnyControl
 from fuselatch.core.model.errors import NotAllowedHere
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.values import Value
@@ -90,7 +89,7 @@ class Event:
         self,
         name: str,
         form: Any,
-        control: AnyControl,
+        control: Any,
         old: Value,
         new: Value,
         by: By,
