@@ -17,8 +17,9 @@ from fuselatch.core.model.errors import FuseLatchError
 from fuselatch.core.model.json_text import Plain
 from fuselatch.exploring.faults import KINDS, Fault, Tried, cue_lines
 from fuselatch.exploring.search import Search
+from fuselatch.exploring.sheets import sheets_in, words_in
 from fuselatch.exploring.world import Start, load_start
-from fuselatch.rehearsal.cues import CueError, CueSheet, read_cue_file, read_cues
+from fuselatch.rehearsal.cues import CueError, read_cues
 from fuselatch.rehearsal.loading import importing_from, load
 from fuselatch.rehearsal.recorder import heading, origin_of
 from fuselatch.rehearsal.run import run_cues
@@ -314,21 +315,3 @@ def write_sheet(fault: Fault, found: Exploration, scene: object, start: Start) -
             fault.is_shown = run_cues(read_cues(fault.sheet, "fault.cues"), is_apart=True).failed > 0
     except (CueError, FuseLatchError):
         fault.is_shown = False
-
-
-def words_in(folder: Path) -> Mapping[str, list[str]]:
-    """Return what the cue sheets in a folder enter, by control. Raises `CueError`, `OSError`."""
-    words: dict[str, list[str]] = {}
-    for sheet in sheets_in(folder):
-        for cue in sheet.steps:
-            if cue.verb in ("type", "paste") and len(cue.words) == 2:
-                name, text = cue.texts()
-                words.setdefault(name, []).append(text)
-    return words
-
-
-def sheets_in(folder: Path) -> Iterator[CueSheet]:
-    """Yield the cue sheets in a folder that aren't parts of others, once for each row of a table."""
-    for path in sorted(folder.rglob("*.cues")):
-        if not path.name.startswith("_"):
-            yield from read_cue_file(path).runs

@@ -2,22 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING, Any, ClassVar, ParamSpec, TypeVar, Unpack, dataclass_transform
 
 from fuselatch.core.forms.attaching import FormEvent
 from fuselatch.core.forms.collect import FormMeta, collect
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.controls import Live
-from fuselatch.core.forms.form_options import FormOptions, check_options, shortcut
+from fuselatch.core.forms.form_options import FormOptions, bound_to, check_options, must_need_no_records, shortcut
 from fuselatch.core.forms.inputs import InputControl
-from fuselatch.core.forms.latch import Latch
 from fuselatch.core.forms.manner import PLACES, Manner, Place
 from fuselatch.core.forms.params import Opener, Param
 from fuselatch.core.forms.plans import FormPlan
 from fuselatch.core.forms.port import FormRecords, HandlerSession
 from fuselatch.core.forms.prompts import OK_CANCEL, TONES, Answer, Prompt, Tone
-from fuselatch.core.model.errors import DeclarationError, NotAllowedHere
+from fuselatch.core.model.errors import NotAllowedHere
 from fuselatch.core.model.findings import Override
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.outcome import CANCELLED, Outcome
@@ -251,21 +250,6 @@ class Form(OpenForm, metaclass=FormKind):
         self._engine.afterwards(self, function, args, caption)
 
 
-def bound_to(form: type[Form]) -> str:
-    """Return the record source of a base class, or ""."""
-    return next((vars(base)["_plan"].records for base in form.__mro__[1:] if "_plan" in vars(base)), "")
-
-
-def must_need_no_records(where: str, form: type[Form]) -> None:
-    """Raise `DeclarationError` if a form without records has something that is kept with them."""
-    for path, placed in form._plan.controls.items():
-        if getattr(placed.decl, "records", ""):
-            raise DeclarationError(f"{where}: {path}: Lines with records= need a form with records=")
-    for name, latch in latches_of(form):
-        if "saved_record" in latch.per:
-            raise DeclarationError(f'{where}: {name}: a latch per="saved_record" needs a form with records=')
-
-
 def must_be_a_form(verb: str, form: object) -> None:
     """Raise `TypeError` if something isn't a form class that can be opened. `verb` is for the message."""
     if form is Form:
@@ -312,19 +296,6 @@ def name_of(form: Form) -> str:
 def focus_of(form: Form) -> Live | None:
     """Return the control that has the form's focus, or None."""
     return form._state.focus  # type: ignore[no-any-return]
-
-
-def latches_of(form: type[Form]) -> Iterator[tuple[str, Latch]]:
-    """Yield the latches of a form class, of its prompts and of its checks, by name."""
-    for base in form.__mro__:
-        for name, member in vars(base).items():
-            latch = member if isinstance(member, Latch) else getattr(member, "latch", None)
-            if isinstance(latch, Latch):
-                yield name, latch
-    for control in form._plan.controls.values():
-        for check in control.checks:
-            if check.latch is not None:
-                yield check.name, check.latch
 
 
 def forms_loaded() -> list[type[Form]]:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import Final, Literal, NamedTuple, TypedDict
 
+from fuselatch.core.forms.container import OpenForm
+from fuselatch.core.forms.latch import Latch
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.errors import DeclarationError
 from fuselatch.core.model.keys import normal
@@ -72,3 +74,31 @@ def shortcut(where: str, keys: str) -> str:
         return normal(keys) if keys else ""
     except ValueError as error:
         raise DeclarationError(f"{where}: keys: {error}") from None
+
+
+def bound_to(form: type[OpenForm]) -> str:
+    """Return the record source of a base class, or ""."""
+    return next((vars(base)["_plan"].records for base in form.__mro__[1:] if "_plan" in vars(base)), "")
+
+
+def must_need_no_records(where: str, form: type[OpenForm]) -> None:
+    """Raise `DeclarationError` if a form without records has something that is kept with them."""
+    for path, placed in form._plan.controls.items():
+        if getattr(placed.decl, "records", ""):
+            raise DeclarationError(f"{where}: {path}: Lines with records= need a form with records=")
+    for name, latch in latches_of(form):
+        if "saved_record" in latch.per:
+            raise DeclarationError(f'{where}: {name}: a latch per="saved_record" needs a form with records=')
+
+
+def latches_of(form: type[OpenForm]) -> Iterator[tuple[str, Latch]]:
+    """Yield the latches of a form class, of its prompts and of its checks, by name."""
+    for base in form.__mro__:
+        for name, member in vars(base).items():
+            latch = member if isinstance(member, Latch) else getattr(member, "latch", None)
+            if isinstance(latch, Latch):
+                yield name, latch
+    for control in form._plan.controls.values():
+        for check in control.checks:
+            if check.latch is not None:
+                yield check.name, check.latch

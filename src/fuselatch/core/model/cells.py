@@ -112,3 +112,38 @@ def unwatch(cell: Cell, forget: bool = True) -> None:
             node._watchers[prop].pop(cell, None)
     if forget:
         cell.inputs = {}
+
+
+def reads_only_earlier(order: list[Cell]) -> bool:
+    """Return True if each cell comes after the cells that it reads."""
+    for place, cell in enumerate(order):
+        cell.place = place
+    for place, cell in enumerate(order):
+        for node, prop in cell.inputs:
+            needed = node._cells.get(prop) if node._cells is not None else None
+            if needed is not None and place < needed.place < len(order) and order[needed.place] is needed:
+                return False
+    return True
+
+
+def by_dependence(order: list[Cell]) -> list[Cell]:
+    """Return cells in order of dependence."""
+    if reads_only_earlier(order):
+        return order
+    cells = {(cell.node, cell.prop): cell for cell in order if cell.prop != "check"}
+    done: dict[Cell, None] = {}
+    for first in order:
+        stack = [(first, iter(first.inputs))]
+        entered = {first}
+        while stack:
+            cell, inputs = stack[-1]
+            for key in inputs:
+                needed = cells.get(key)
+                if needed is not None and needed not in done and needed not in entered:
+                    entered.add(needed)
+                    stack.append((needed, iter(needed.inputs)))
+                    break
+            else:
+                stack.pop()
+                done.setdefault(cell)
+    return list(done)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 from fuselatch.core.engine.state.session_state import SessionState
@@ -92,3 +92,14 @@ def control_named(form: OpenForm, path: str) -> ControlState:
         hint = suggest(path, [control.name for control in form._state.order])
         raise UnknownName(f"{form._state.name} has no control '{path}'; {hint}")
     return live
+
+
+def last_row(session: SessionState, kind: str, form: str, control: str, name: str) -> int | None:
+    """Return the number of the last entry of a kind that wasn't undone, or None."""
+    return session.trace.last(kind, form, control, name)
+
+
+def trace_rows(session: SessionState, kind: str) -> Iterator[tuple[int, Any]]:
+    """Yield the entries of a kind with their numbers, newest first."""
+    kept = session.trace.rows
+    return ((at + 1, kept[at]) for at in range(len(kept) - 1, -1, -1) if kept[at][1] == kind)

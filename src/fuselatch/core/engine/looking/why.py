@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from functools import partial
 from typing import Any, Final
 
-from fuselatch.core.engine.looking.naming import form_and_rest, front_first, last_entry, named_at
+from fuselatch.core.engine.looking.naming import form_and_rest, front_first, last_entry, last_row, named_at, trace_rows
 from fuselatch.core.engine.state.observer import Muting
 from fuselatch.core.engine.state.session_state import SessionState
 from fuselatch.core.forms.container import OpenForm
@@ -176,13 +176,15 @@ def of_event(session: SessionState, form: OpenForm, control: Live | None, name: 
     path = control.name if control is not None else ""
     described = f"{path or type(form).__name__}.{name}"
     number = (
-        last(session, "event", form._state.name, path, name)
+        last_row(session, "event", form._state.name, path, name)
         if control is None
         else last_entry(session, "event", control, name)
     )
     heard = (control._plan.heard if control is not None else form._state.plan.heard).get(name, ())
     named_now: Callable[[int], str] = (lambda at: path) if control is None else partial(named_at, control)
-    undone = next((at for at, row in rows(session, "event") if row[2:5] == (form._state.name, named_now(at), name)), None)
+    undone = next(
+        (at for at, row in trace_rows(session, "event") if row[2:5] == (form._state.name, named_now(at), name)), None
+    )
     if number is None and undone is not None:
         yield from told_undone(session, f"{described} was raised", undone)
     elif number is None:
@@ -203,7 +205,7 @@ def of_event(session: SessionState, form: OpenForm, control: Live | None, name: 
 
 def of_handler(session: SessionState, form: OpenForm, handler: Handler) -> Iterator[str]:
     state = form._state
-    ran = [at for at, row in rows(session, "handler") if row[4] == handler.name and row[2] == state.name]
+    ran = [at for at, row in trace_rows(session, "handler") if row[4] == handler.name and row[2] == state.name]
     number = next((at for at in ran if session.trace.undone_by(at) is None), None)
     muted = muted_because(session, handler)
     if muted is not None:
@@ -224,7 +226,7 @@ def of_handler(session: SessionState, form: OpenForm, handler: Handler) -> Itera
     for path, event in heard:
         what = f"{path or type(form).__name__}.{event}"
         wanted = (state.name, path, event)
-        raised = next((at for at, row in rows(session, "event") if row[2:5] == wanted), None)
+        raised = next((at for at, row in trace_rows(session, "event") if row[2:5] == wanted), None)
         if raised is None:
             yield f"  it handles {what}, which was not raised"
             continue
@@ -248,7 +250,7 @@ def failed_before(session: SessionState, raised: int) -> str | None:
     undone = session.trace.undone_by(raised)
     if undone is None:
         return None
-    handlers = [at for at, row in rows(session, "handler") if row[0] == raised]
+    handlers = [at for at, row in trace_rows(session, "handler") if row[0] == raised]
     return str(session.trace[handlers[0] - 1].name) if handlers else None
 
 
@@ -263,7 +265,7 @@ def named(found: tuple[Handler, ...], handler: Handler) -> bool:
 
 
 def of_prompt(session: SessionState, form: OpenForm, name: str) -> Iterator[str]:
-    number = next((at for at, row in rows(session, "prompt") if row[2:4] == (form._state.name, name)), None)
+    number = next((at for at, row in trace_rows(session, "prompt") if row[2:4] == (form._state.name, name)), None)
     if number is None:
         yield f"the prompt '{name}' was not shown"
         for handler in form._state.plan.handlers.values():
@@ -325,14 +327,3 @@ def typed_in_full(session: SessionState, number: int) -> str:
                 break
             described = name
     return str(described)
-
-
-def last(session: SessionState, kind: str, form: str, control: str, name: str) -> int | None:
-    """Return the number of the last entry of a kind that wasn't undone, or None."""
-    return session.trace.last(kind, form, control, name)
-
-
-def rows(session: SessionState, kind: str) -> Iterator[tuple[int, Any]]:
-    """Yield the entries of a kind with their numbers, newest first."""
-    kept = session.trace.rows
-    return ((at + 1, kept[at]) for at in range(len(kept) - 1, -1, -1) if kept[at][1] == kind)

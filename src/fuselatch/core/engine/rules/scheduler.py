@@ -13,7 +13,7 @@ from fuselatch.core.engine.state.failure import failed, failure_of, tell
 from fuselatch.core.engine.state.session_state import SessionState
 from fuselatch.core.engine.state.turns import Turn, touch
 from fuselatch.core.forms.live_state import AnyControl, ControlState, FormState, current
-from fuselatch.core.model.cells import UNSEEN, Cell, Inputs, Node, watch
+from fuselatch.core.model.cells import UNSEEN, Cell, Inputs, Node, by_dependence, watch
 from fuselatch.core.model.errors import FuseLatchError, HandlerFailed, RuleError, describe
 from fuselatch.core.model.properties import JUDGING, MOVING, PROPERTIES
 from fuselatch.core.model.trace import safe_text
@@ -298,38 +298,3 @@ def update_quietly(session: SessionState) -> None:
 
 by_order = attrgetter("order")
 """Sort key: order of declaration."""
-
-
-def reads_only_earlier(order: list[Cell]) -> bool:
-    """Return True if each cell comes after the cells that it reads."""
-    for place, cell in enumerate(order):
-        cell.place = place
-    for place, cell in enumerate(order):
-        for node, prop in cell.inputs:
-            needed = node._cells.get(prop) if node._cells is not None else None
-            if needed is not None and place < needed.place < len(order) and order[needed.place] is needed:
-                return False
-    return True
-
-
-def by_dependence(order: list[Cell]) -> list[Cell]:
-    """Return cells in order of dependence."""
-    if reads_only_earlier(order):
-        return order
-    cells = {(cell.node, cell.prop): cell for cell in order if cell.prop != "check"}
-    done: dict[Cell, None] = {}
-    for first in order:
-        stack = [(first, iter(first.inputs))]
-        entered = {first}
-        while stack:
-            cell, inputs = stack[-1]
-            for key in inputs:
-                needed = cells.get(key)
-                if needed is not None and needed not in done and needed not in entered:
-                    entered.add(needed)
-                    stack.append((needed, iter(needed.inputs)))
-                    break
-            else:
-                stack.pop()
-                done.setdefault(cell)
-    return list(done)
