@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager, redirect_stdout
 from pathlib import Path
-from typing import Any
+from typing import Any, TypedDict, Unpack
 
 import click
 
@@ -14,6 +14,15 @@ from fuselatch.cli.exits import Exit
 from fuselatch.cli.options import from_folders, policy_file
 from fuselatch.cli.out import say, say_json, say_wrong
 from fuselatch.cli.problems import end
+
+
+class SessionWords(TypedDict):
+    """The options of the session, as they are typed."""
+
+    user: str | None
+    records: str | None
+    at: str | None
+    policy: Path | None
 
 
 @click.command(name="show")
@@ -31,13 +40,10 @@ def command(
     reference: str,
     port: int,
     no_browser: bool,
-    user: str | None,
-    records: str | None,
-    at: str | None,
     as_json: bool,
     approved_only: bool,
     folders: tuple[Path, ...],
-    policy: Path | None,
+    **session: Unpack[SessionWords],
 ) -> None:
     """Show a form in the browser, and print the outcome once it is closed.
 
@@ -47,28 +53,18 @@ def command(
 
     Exit codes: 0 accepted (or the start page was left), 1 any other verdict, 2 an error.
     """
-    from fuselatch.core.forms.places import KeyInWords
     from fuselatch.core.model.errors import FuseLatchError
-    from fuselatch.policy import Policy
     from fuselatch.rehearsal.loading import importing_from
-    from fuselatch.stores.addresses import open_records
 
     offered = Path(reference) if Path(reference).is_dir() else None
-    if offered is not None and (at is not None or as_json):
+    if offered is not None and (session["at"] is not None or as_json):
         raise click.UsageError("--at and --json are for one form; name it as MODULE:FORM")
     places = [Path.cwd(), *(folder.resolve() for folder in folders)]
     try:
         from fuselatch.frontends.page.showing import show_form
 
         with redirect_stdout(sys.stderr), importing_from(places), allowed(approved_only, reference, offered, places):
-            rules = Policy.load(policy) if policy is not None else None
-            options = {
-                "user": user,
-                "policy": rules,
-                "records": open_records(records) if records is not None else None,
-                "at": KeyInWords(at) if at is not None else None,
-            }
-            given = {name: value for name, value in options.items() if value is not None}
+            given = session_options(session)
             outcome = show_form(what_to_show(reference, offered), port=port, browser=not no_browser, **given)
     except (FuseLatchError, ImportError, OSError, TypeError, ValueError) as error:
         end(error)
@@ -81,6 +77,22 @@ def command(
         for name, value in outcome.to_dict()["values"].items():
             say(f"  {name}: {'' if value is None else value}")
     sys.exit(Exit.OK if outcome.accepted else Exit.FAILED)
+
+
+def session_options(words: SessionWords) -> dict[str, object]:
+    """Return the options of the session that were given. Raises what opening the store or reading the policy raises."""
+    from fuselatch.core.forms.places import KeyInWords
+    from fuselatch.policy import Policy
+    from fuselatch.stores.addresses import open_records
+
+    read: dict[str, Callable[[Any], object]] = {
+        "user": str,
+        "policy": Policy.load,
+        "records": open_records,
+        "at": KeyInWords,
+    }
+    given: Mapping[str, Any] = words
+    return {name: read[name](value) for name, value in given.items() if value is not None}
 
 
 def what_to_show(reference: str, offered: Path | None) -> Any:
