@@ -21,7 +21,7 @@ class Manner(NamedTuple):
     hiding: bool = False
     place: Place = "over"
     modal: bool = False
-    at: object = None
+    at: Value = None
     only: Mapping[str, Value] | None = None
 
 

@@ -69,7 +69,7 @@ class Written(NamedTuple):
     """A row that was written: its key before and now (None: removed), and what the session had of it."""
 
     source: str
-    # Any, and not object: compiled, that name of a field's type is looked for and not found.
+    # Value, and not object: compiled, that name of a field's type is looked for and not found.
     before: Value
     key: Key
     row: Record
