@@ -94,10 +94,10 @@ class Player:
         self.control(name).locator("input").click()
         self.shown.settle()
         if self.control(name).locator("input").get_attribute("aria-expanded") == "false":
-            self.control(name).locator("button.arrow").click()
+            self.control(name).locator(".arrow").click()
         self.option(name, text).nth(place).click()
         if self.control(name).get_by_role("listbox").is_visible():  # several may be picked
-            self.control(name).locator("button.arrow").click()
+            self.control(name).locator(".arrow").click()
 
     def option(self, name: str, text: str) -> Any:
         """Return the options with this text in an open list, scrolled to."""

@@ -15,6 +15,7 @@ from time import monotonic, perf_counter
 from typing import Any, Final, TypeAlias
 
 from fuselatch.core.engine.session import Session
+from fuselatch.core.forms.form import focus_of, name_of
 from fuselatch.core.model.errors import (
     Abandoned,
     EngineFailed,
@@ -77,6 +78,15 @@ def list_of(session: Session, message: Message) -> Plain:
     except (FuseLatchError, AttributeError):
         told["items"] = []
     return told
+
+
+def go_where_it_was_pressed(session: Session, message: Message) -> None:
+    """Move the focus to the control that a key is for: it had the focus on the screen. Mostly it has it already."""
+    form, control = session.named(message.control)
+    front = session.front_form
+    focused = focus_of(front) if front is not None and name_of(front) == form else None
+    if focused is not None and focused.name != control and session.prompt is None:
+        session.feed(Gesture(verb="focus", control=control, form=form, view_serial=message.serial))
 
 
 class Stage:
@@ -292,13 +302,16 @@ class Stage:
         if tab:
             self._done[tab] = message.number
         self._used = monotonic()
-        problem = ""
+        problem, is_stale = "", False
         try:
-            session.feed(gesture_of(session, message))
+            gesture = gesture_of(session, message)
+            if message.verb == "key" and message.control:
+                go_where_it_was_pressed(session, message)
+            session.feed(gesture)
         except EngineFailed:
             raise
         except Refused as refused:
-            problem = refused.reason
+            problem, is_stale = refused.reason, refused.is_stale
         except (UnknownName, NotAllowedHere) as error:
             # What it is about isn't there, or isn't there any more.
             problem = type(error).__name__
@@ -312,7 +325,7 @@ class Stage:
         if problem:
             # What the sender shows of the control may be wrong now.
             again = [plain(each) for form in session.view.forms for each in form.controls if each.id == message.control]
-            answer |= {"refused": problem, "again": again}
+            answer |= {"refused": problem, "again": again, **({"stale": True} if is_stale else {})}
         self._tell_change(session, sender, answer, message if message.verb == "type" and not problem else None)
 
     def _tell_change(

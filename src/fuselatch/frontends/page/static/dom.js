@@ -68,7 +68,7 @@ export function fill(parent, nodes) {
 }
 
 /**
- * A press must not move the focus by itself: the session moves it, after it has looked at the field that is left.
+ * A press on an item of a list, or on the label of an entry, leaves the focus where the user types.
  * @param {HTMLElement} node
  */
 export function staysWhereItIs(node) {
@@ -98,19 +98,27 @@ export function isMoving() {
 }
 
 /**
- * A button of the page itself: it takes no focus from the form. `sign`: drawn in place of its name.
+ * A button of the page itself. A mouse takes no focus with it: what had the focus gets it back at once. `sign`: drawn in
+ * place of its name. `once`: it closes or answers, so that the second click of a double one was meant for what is gone.
  * @param {string} name
  * @param {() => void} act
  * @param {Record<string, any>} [properties]
- * @param {string} [sign]
+ * @param {{ sign?: string, once?: boolean }} [how]
  */
-export function quiet(name, act, properties = {}, sign) {
+export function quiet(name, act, properties = {}, { sign, once = false } = {}) {
   const made = element("button", { type: "button", class: "quiet", ...properties }, sign ?? name);
   if (sign) {
     made.setAttribute("aria-label", name);
     made.title = name;
   }
-  staysWhereItIs(made);
-  made.addEventListener("click", (event) => event.detail < 2 && act());
+  /** @type {Element | null} */
+  let before = null;
+  made.addEventListener("mousedown", () => (before = document.activeElement));
+  made.addEventListener("click", (event) => {
+    const back = event.detail > 0 && document.activeElement === made ? before : null;
+    if (once && event.detail > 1) return;
+    act();
+    if (back instanceof HTMLElement && back !== document.body && back !== made) focusOn(back);
+  });
   return made;
 }

@@ -1,7 +1,7 @@
 // One element for each control: entries, tick boxes, buttons and labels.
 
-import { element, isMoving, mark, put, quiet, shown, staysWhereItIs } from "./dom.js";
-import { isTooLong, isTyping, send, texts } from "./link.js";
+import { element, isMoving, mark, put, quiet, shown } from "./dom.js";
+import { goesTo, isSettled, isTooLong, isTyping, send, texts, whereFocusIs } from "./link.js";
 
 /** @typedef {import("./view").ControlData} ControlData */
 
@@ -11,6 +11,19 @@ import { isTooLong, isTyping, send, texts } from "./link.js";
 /** @typedef {import("./view").LabelData} LabelData */
 
 const PICKERS = /** @type {Record<string, string>} */ ({ date: "date", datetime: "datetime-local", time: "time" });
+
+/**
+ * The widgets that show something until the session has answered everything.
+ * @type {Set<Widget>}
+ */
+export const waiting = new Set();
+
+/** Draws again what waited for the session: it has answered everything. */
+export function settle() {
+  const widgets = [...waiting];
+  waiting.clear();
+  for (const widget of widgets) widget.update(widget.control);
+}
 
 const CHARACTER = /^(Shift\+)?.$/u;
 
@@ -37,10 +50,21 @@ export class Widget {
     }
   }
 
-  /** @param {HTMLElement} target */
-  tellsFocus(target) {
+  /**
+   * Tells the session that the user went here. A press tells it itself.
+   * @param {HTMLElement} target
+   * @param {HTMLElement} [pressed] what a mouse presses
+   */
+  tellsFocus(target, pressed) {
+    let isPressed = false;
+    pressed?.addEventListener("mousedown", () => {
+      isPressed = true;
+      setTimeout(() => (isPressed = false));
+    });
     target.addEventListener("focus", () => {
-      if (!isMoving() && !this.control.focused) send({ verb: "focus", control: this.id });
+      if (isMoving() || isPressed || whereFocusIs() === this.id) return;
+      send({ verb: "focus", control: this.id });
+      goesTo(this.id);
     });
   }
 
@@ -77,12 +101,26 @@ export class Widget {
   }
 
   /**
-   * Returns true if a key is for the session, and not for the browser: the view says which keys a control takes.
+   * Returns true if a key is for the session, and not for the browser: the view says which keys a control takes. The browser
+   * itself makes a click of Space on a button or a tick box.
    * @param {string} name
    */
   passesOn(name) {
     const { takes } = this.control;
+    if (name === "Space" && ["button", "tick"].includes(this.control.shape)) return false;
     return takes.includes(name) || (CHARACTER.test(name) && takes.includes("character"));
+  }
+
+  /**
+   * Notes what a key that was passed on leads to, before the session has answered.
+   * @param {string} name
+   */
+  goesAhead(name) {
+  }
+
+  /** True if Enter takes an item of a list that is open, or is about to be. */
+  get isListing() {
+    return false;
   }
 
   /** @param {import("./told").Part} part */
@@ -112,8 +150,10 @@ export class Field extends Widget {
     this.entry.addEventListener("compositionstart", () => (this.isComposing = true));
     this.entry.addEventListener("compositionend", () => {
       this.isComposing = false;
+      waiting.add(this);
       this.typed();
     });
+    this.entry.addEventListener("blur", () => (this.isComposing = false));
     this.entry.addEventListener("input", () => this.isComposing || this.typed());
     this.tellsFocus(this.entry);
     this.unit = element("span", { class: "unit", "aria-hidden": "true" });
@@ -153,7 +193,7 @@ export class Field extends Widget {
       native.value = type === "date" ? value.slice(0, 10) : type === "time" ? value.slice(0, 5) : value.slice(0, 16);
       native.showPicker();
     };
-    this.picker = quiet(`${this.control.caption}: ${texts.calendar}`, open, { tabIndex: -1, name: "calendar" }, type === "time" ? "◷" : "▦");
+    this.picker = quiet(`${this.control.caption}: ${texts.calendar}`, open, { tabIndex: -1, name: "calendar" }, { sign: type === "time" ? "◷" : "▦" });
     this.root.append(this.picker, native);
   }
 
@@ -167,15 +207,20 @@ export class Field extends Widget {
   /** @param {FieldData | ChoiceData} control */
   update(control) {
     super.update(control);
+    const isKept = isTyping(this.id) && document.activeElement === this.entry;
     put(this.entry, "placeholder", control.placeholder);
-    put(this.entry, "readOnly", control.read_only);
+    // What was typed isn't taken from the user before the session has it.
+    put(this.entry, "disabled", !control.enabled && !isKept);
+    put(this.entry, "readOnly", control.read_only || !control.enabled);
     if (this.picker) put(this.picker, "disabled", !control.enabled || control.read_only);
     mark(this.entry, "aria-required", control.required ? "true" : "false");
     put(this.unit, "textContent", control.unit);
+    if (!isSettled()) waiting.add(this);
     if (isTyping(this.id) || this.isComposing) return;
     // Masked text is dots: what was typed is only here, and must not be replaced by them.
     const text = control.masked && control.text !== "" ? this.entry.value : control.text;
     if (this.entry.value !== text) this.entry.value = text;
+    if (!isSettled()) return;
     // Only once: afterwards the user may have moved the cursor.
     const selected = control.focused && control.selected;
     if (selected && !this.wasSelected && document.activeElement === this.entry) this.entry.select();
@@ -191,13 +236,15 @@ export class Tick extends Widget {
     this.target = box;
     this.label = element("label", { for: box.id });
     this.root.prepend(box, this.label);
-    staysWhereItIs(box);
-    staysWhereItIs(this.label);
-    this.tellsFocus(box);
-    box.addEventListener("click", (event) => {
-      event.preventDefault();
-      if (this.control.read_only || event.detail > 1) return;
-      send({ verb: this.control.value ? "untick" : "tick", control: this.id });
+    this.tellsFocus(box, this.root);
+    box.addEventListener("click", () => {
+      if (this.control.read_only) {
+        box.checked = this.control.value === true;
+        return;
+      }
+      send({ verb: box.checked ? "tick" : "untick", control: this.id });
+      waiting.add(this);
+      goesTo(this.id);
     });
   }
 
@@ -206,9 +253,9 @@ export class Tick extends Widget {
     super.update(control);
     put(this.label, "textContent", control.caption);
     mark(this.box, "aria-readonly", control.read_only ? "true" : null);
-    // After the click has been undone: the session says if it is ticked.
-    setTimeout(() => put(this.box, "checked", this.control.value === true));
-    put(this.box, "checked", control.value === true);
+    // While clicks are on their way, the box shows what the user made of it.
+    if (isSettled()) put(this.box, "checked", control.value === true);
+    else waiting.add(this);
   }
 }
 
@@ -218,10 +265,19 @@ export class Button extends Widget {
     super(control);
     this.button = element("button", { type: "button", id: `c-${control.id}` });
     this.target = this.button;
-    staysWhereItIs(this.button);
-    this.tellsFocus(this.button);
-    this.button.addEventListener("click", (event) => event.detail < 2 && send({ verb: "press", control: this.id }));
+    this.tellsFocus(this.button, this.button);
+    this.button.addEventListener("click", (event) => {
+      // What closes or submits is gone after the first click of a double one.
+      if (event.detail > 1 && this.closes) return;
+      send({ verb: "press", control: this.id });
+      if (this.control.takes_focus) goesTo(this.id);
+    });
     this.root.prepend(this.button);
+  }
+
+  get closes() {
+    const control = /** @type {ButtonData} */ (this.control);
+    return control.closes !== "" || control.submits;
   }
 
   /** @param {ButtonData} control */
@@ -246,7 +302,7 @@ export class Label extends Widget {
     this.picture = element("img", { hidden: true });
     this.root.prepend(this.picture, this.text, this.unit);
     if (control.hears.includes("clicked")) {
-      this.root.addEventListener("click", (event) => event.detail < 2 && send({ verb: "press", control: this.id }));
+      this.root.addEventListener("click", () => send({ verb: "press", control: this.id }));
     }
   }
 

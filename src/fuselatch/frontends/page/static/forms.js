@@ -1,6 +1,6 @@
 // One element for each open form, and the layers that they lie in.
 
-import { element, focusOn, mark, moved, put, quiet, shown } from "./dom.js";
+import { element, fill, focusOn, mark, moved, put, quiet, shown } from "./dom.js";
 import { Button, Field, Label, Tick, Widget } from "./fields.js";
 import { model, send, texts } from "./link.js";
 import { Choice, Items, Table } from "./lists.js";
@@ -48,15 +48,29 @@ export class FormElement {
     /** @type {Map<string, { tab: HTMLButtonElement, panel: HTMLElement, controls: string[] }>} */
     this.pages = new Map();
     this.page = "";
+    // The elements of the layout, by what they show, and those of the layout before.
+    /** @type {Map<string, HTMLElement>} */
+    this.kept = new Map();
+    /** @type {Map<string, HTMLElement>} */
+    this.before = new Map();
     this.title = element("h1", { id: `t-${form.id}` });
     this.record = element("span", { class: "record" });
-    this.close = quiet(texts.close ?? "", () => send({ verb: "close" }), { class: "close quiet" }, "×");
+    this.close = quiet(texts.close ?? "", () => send({ verb: "close" }), { class: "close quiet" }, { sign: "×", once: true });
     this.bar = this.makeBar();
     this.body = element("div", { class: "body" });
     this.message = element("p", { class: "message" });
     this.notice = element("p", { class: "notice" });
+    // Texts that the session couldn't take, by control: they stay until the user has copied them.
+    /** @type {Map<string, string>} */
+    this.lost = new Map();
+    this.lostText = element("span");
+    const forget = () => {
+      this.lost.clear();
+      this.tellLost();
+    };
+    this.lostNotice = element("p", { class: "notice lost", hidden: true }, this.lostText, quiet(texts.close ?? "", forget, {}, { sign: "×" }));
     const header = element("header", {}, this.title, this.record, this.close);
-    this.root = element("section", { class: "form", "aria-labelledby": this.title.id }, header, this.bar, this.body, this.message, this.notice);
+    this.root = element("section", { class: "form", "aria-labelledby": this.title.id }, header, this.bar, this.body, this.message, this.notice, this.lostNotice);
     this.root.dataset.form = form.name;
     const surface = (/** @type {string} */ verb) => (/** @type {MouseEvent} */ event) => {
       const at = /** @type {Element} */ (event.target);
@@ -68,6 +82,11 @@ export class FormElement {
       const front = model.view.forms.at(-1);
       if (front && front.id !== this.id && !this.root.inert) send({ verb: "to_front", form: this.id });
     });
+  }
+
+  tellLost() {
+    put(this.lostText, "textContent", [...this.lost.values()].join(" "));
+    put(this.lostNotice, "hidden", this.lost.size === 0);
   }
 
   makeBar() {
@@ -94,65 +113,111 @@ export class FormElement {
     return found;
   }
 
-  /** @param {FormData} form */
+  /**
+   * Lays out the rows. What is already there stays where it is: a node that leaves the page for a moment loses the focus,
+   * what is being composed in it, and the click that is under way.
+   * @param {FormData} form
+   */
   layOut(form) {
-    // Who types goes on typing: what leaves the page for a moment loses the focus.
     const at = document.activeElement;
     const controls = new Map(form.controls.map((control) => [control.id, control]));
     for (const id of [...this.widgets.keys()]) if (!controls.has(id)) this.widgets.delete(id);
     const strips = model.layouts[form.id] ?? [];
     const isTabbed = form.tabs && strips.some((strip) => strip.page !== "");
+    this.before = this.kept;
+    this.kept = new Map();
     this.pages.clear();
     /** @type {HTMLElement[]} */
     const rows = [];
+    /** @type {Map<HTMLElement, HTMLElement[]>} */
+    const inside = new Map();
     /** @type {HTMLElement | null} */
     let grid = null;
-    const tabs = element("div", { class: "tabs", role: "tablist", "aria-label": form.title });
     for (const strip of strips) {
-      const page = isTabbed && strip.page !== "" ? this.pageOf(strip, form, tabs, rows) : null;
+      const page = isTabbed && strip.page !== "" ? this.pageOf(strip, form, rows, inside) : null;
       if (page && strip.heading && strip.depth === 0 && strip.controls.length === 0) continue;
       page?.controls.push(...strip.controls);
-      const into = page ? page.panel : null;
-      const add = (/** @type {HTMLElement} */ made) => (into ? into.append(made) : rows.push(made));
+      const into = (page && inside.get(page.panel)) ?? rows;
       if (!strip.line) {
         grid = null;
-        add(this.strip(strip, controls));
+        into.push(this.strip(strip, controls));
         continue;
       }
       if (!grid) {
         const own = linesOf(strip.line, controls);
-        grid = element("div", { class: "grid", role: "table", "aria-label": own.caption }, this.heads(strip, controls));
-        add(grid);
+        grid = this.keep(`grid ${own.id}`, () => element("div", { class: "grid", role: "table" }));
+        mark(grid, "aria-label", own.caption);
+        inside.set(grid, [this.heads(strip, controls)]);
+        into.push(grid);
       }
-      grid.append(this.line(strip, controls));
+      inside.get(grid)?.push(this.line(strip, controls));
     }
-    this.body.replaceChildren(...(rows.length > 3 * CHUNK ? inChunks(rows) : rows));
+    for (const [node, children] of inside) fill(node, children);
+    fill(this.body, rows.length > 3 * CHUNK ? this.inChunks(rows) : rows);
     if (at instanceof HTMLElement && at !== document.activeElement && this.body.contains(at)) focusOn(at);
     const widest = Math.max(0, ...strips.map((strip) => (strip.line ? strip.controls.length : 0)));
-    this.root.classList.toggle("wide", widest > 2);
+    // What is beside it doesn't move once it is wide.
+    if (widest > 2) this.root.classList.add("wide");
     if (isTabbed) this.turnTo(this.pages.has(this.page) ? this.page : ([...this.pages.keys()][0] ?? ""));
+  }
+
+  /**
+   * Returns the element that had this key in the layout before, or makes one.
+   * @template {HTMLElement} T
+   * @param {string} key
+   * @param {() => T} make
+   * @returns {T}
+   */
+  keep(key, make) {
+    let own = key;
+    while (this.kept.has(own)) own += " again";
+    const made = /** @type {T | undefined} */ (this.before.get(own)) ?? make();
+    this.kept.set(own, made);
+    return made;
+  }
+
+  /**
+   * A key in one of 500 entries must not lay out all rows, and what isn't on the screen isn't drawn.
+   * @param {HTMLElement[]} rows
+   */
+  inChunks(rows) {
+    const count = Math.ceil(rows.length / CHUNK);
+    return Array.from({ length: count }, (_, at) => {
+      const chunk = this.keep(`chunk ${at}`, () => element("div", { class: "chunk" }));
+      fill(chunk, rows.slice(at * CHUNK, (at + 1) * CHUNK));
+      return chunk;
+    });
   }
 
   /**
    * The tab page that a row lies on, made with the first.
    * @param {StripData} strip
    * @param {FormData} form
-   * @param {HTMLElement} tabs
    * @param {HTMLElement[]} rows
+   * @param {Map<HTMLElement, HTMLElement[]>} inside
    */
-  pageOf(strip, form, tabs, rows) {
+  pageOf(strip, form, rows, inside) {
     const known = this.pages.get(strip.page);
     if (known) return known;
+    const tabs = this.kept.get("tabs") ?? this.keep("tabs", () => element("div", { class: "tabs", role: "tablist" }));
+    mark(tabs, "aria-label", form.title);
     if (this.pages.size === 0) rows.push(tabs);
     const group = form.groups.find((each) => each.id === strip.page) ?? form.controls.find((each) => each.id === strip.page);
-    const panel = element("div", { class: "panel", role: "tabpanel", id: `p-${strip.page}`, "aria-labelledby": `b-${strip.page}` });
+    const panel = this.keep(`panel ${strip.page}`, () => element("div", { class: "panel", role: "tabpanel", id: `p-${strip.page}`, "aria-labelledby": `b-${strip.page}` }));
     panel.dataset.caption = shown(group?.caption ?? "");
-    const properties = { class: "quiet tab", role: "tab", id: `b-${strip.page}`, "aria-controls": panel.id };
-    const tab = quiet(group?.caption ?? "", () => tab.focus(), properties);
+    const tab = this.keep(`tab ${strip.page}`, () => {
+      const properties = { class: "quiet tab", role: "tab", id: `b-${strip.page}`, "aria-controls": panel.id };
+      const made = element("button", { type: "button", ...properties }, element("span"));
+      made.addEventListener("focus", () => this.turnTo(strip.page));
+      made.addEventListener("click", () => made.focus());
+      return made;
+    });
+    put(tab.firstElementChild, "textContent", group?.caption ?? "");
     tab.dataset.page = group?.name ?? "";
-    tab.addEventListener("focus", () => this.turnTo(strip.page));
-    tabs.append(tab);
+    const before = inside.get(tabs) ?? [];
+    inside.set(tabs, [...before, tab]);
     rows.push(panel);
+    inside.set(panel, []);
     const made = { tab, panel, controls: [] };
     this.pages.set(strip.page, made);
     return made;
@@ -197,8 +262,14 @@ export class FormElement {
   heads(strip, controls) {
     const own = strip.controls.flatMap((id) => controls.get(id) ?? []);
     const captions = own.map((one) => (OWN_CAPTION.includes(one.shape) ? "" : one.caption + (one.required ? " *" : "")));
-    const cells = ["#", ...captions, ""].map((text) => element("span", { role: text ? "columnheader" : "cell" }, text));
-    return inColumns(element("div", { class: "line heads", role: "row" }, ...cells), own);
+    const row = this.keep(`heads ${own.length} ${linesOf(strip.line, controls).id}`, () => {
+      return element("div", { class: "line heads", role: "row" }, ...["#", ...captions, ""].map(() => element("span")));
+    });
+    ["#", ...captions, ""].forEach((text, at) => {
+      put(row.children[at], "textContent", text);
+      mark(/** @type {Element} */ (row.children[at]), "role", text ? "columnheader" : "cell");
+    });
+    return inColumns(row, own);
   }
 
   /**
@@ -207,13 +278,21 @@ export class FormElement {
    */
   line(strip, controls) {
     const widgets = strip.controls.map((id) => this.widget(controls.get(id)));
+    const own = linesOf(strip.line, controls);
     for (const widget of widgets) {
       if (!OWN_CAPTION.includes(widget.control.shape)) widget.target?.setAttribute("aria-label", `${widget.control.caption} ${strip.caption}`);
     }
-    const number = element("span", { class: "number", role: "rowheader" }, strip.caption);
-    const cells = widgets.map((widget) => element("span", { class: "cell", role: "cell" }, widget.root, widget.marker, widget.help));
-    const row = element("div", { class: "line", role: "row" }, number, ...cells, this.tools(strip.line, controls));
-    this.drags(row, number, strip.line, linesOf(strip.line, controls));
+    const row = this.keep(`line ${strip.line} ${strip.controls.join()}`, () => {
+      const number = element("span", { class: "number", role: "rowheader" });
+      const cells = widgets.map((widget) => element("span", { class: "cell", role: "cell" }, widget.root, widget.marker, widget.help));
+      const made = element("div", { class: "line", role: "row" }, number, ...cells, this.tools(strip.line, own.id));
+      this.drags(made, number, strip.line, own.id);
+      return made;
+    });
+    const number = /** @type {HTMLElement} */ (row.firstElementChild);
+    put(number, "textContent", strip.caption);
+    number.draggable = own.can_move;
+    this.updateTools(/** @type {HTMLElement} */ (row.lastElementChild), strip.line, own);
     return inColumns(row, widgets.map((widget) => widget.control));
   }
 
@@ -222,25 +301,34 @@ export class FormElement {
    * @param {HTMLElement} row
    * @param {HTMLElement} number
    * @param {string} line
-   * @param {LinesData} own
+   * @param {string} own the id of its lines
    */
   drags(row, number, line, own) {
-    number.draggable = own.can_move;
     number.addEventListener("dragstart", (event) => {
-      dragged = { line, from: own.id };
+      dragged = { line, from: own };
       if (event.dataTransfer) event.dataTransfer.effectAllowed = "move";
       event.dataTransfer?.setData("text/plain", number.textContent ?? "");
     });
     row.addEventListener("dragover", (event) => {
-      if (dragged?.from === own.id) event.preventDefault();
+      if (dragged?.from === own) event.preventDefault();
     });
     row.addEventListener("drop", (event) => {
       event.preventDefault();
-      if (dragged?.from === own.id && dragged.line !== line) {
-        send({ verb: "move_line", control: dragged.line, text: `${own.lines.indexOf(line)}` });
+      if (dragged?.from === own && dragged.line !== line) {
+        send({ verb: "move_line", control: dragged.line, text: `${this.placeOf(line, own)}` });
       }
       dragged = null;
     });
+  }
+
+  /**
+   * The place of a line now, among its lines.
+   * @param {string} line
+   * @param {string} own the id of its lines
+   */
+  placeOf(line, own) {
+    const lines = model.view.forms.find((form) => form.id === this.id)?.controls.find((control) => control.id === own);
+    return lines?.shape === "lines" ? lines.lines.indexOf(line) : -1;
   }
 
   /**
@@ -253,48 +341,71 @@ export class FormElement {
     const [only] = widgets;
     const own = only?.control;
     if (strip.heading && own?.shape === "lines") {
-      const add = quiet(texts.add_line ?? "", () => send({ verb: "add_line", control: own.id }), { name: "add" });
-      add.disabled = !own.can_add;
-      const heading = element("div", { class: `heading ${depth}` }, element("h2", {}, strip.caption), add);
+      const whole = this.keep(`lines ${own.id}`, () => {
+        const add = quiet(texts.add_line ?? "", () => send({ verb: "add_line", control: own.id }), { name: "add" });
+        const heading = element("div", {}, element("h2"), add);
+        return element("div", { class: "lines" }, heading, ...widgets.map((widget) => widget.marker));
+      });
+      const heading = /** @type {HTMLElement} */ (whole.firstElementChild);
+      heading.className = `heading ${depth}`;
       heading.dataset.control = own.name;
-      return element("div", { class: "lines" }, heading, ...widgets.map((widget) => widget.marker));
+      put(heading.firstElementChild, "textContent", strip.caption);
+      put(heading.lastElementChild, "disabled", !own.can_add);
+      return whole;
     }
-    if (strip.heading) return element("h2", { class: depth }, strip.caption);
+    if (strip.heading) {
+      const heading = this.keep(`heading ${strip.caption}`, () => element("h2", {}, strip.caption));
+      heading.className = depth;
+      return heading;
+    }
     const isAlone = widgets.length === 1 && only !== undefined && !OWN_CAPTION.includes(only.control.shape);
+    const row = this.keep(`strip ${strip.controls.join()}`, () => {
+      const isField = isAlone && only.target instanceof HTMLElement && "labels" in only.target;
+      const caption = isField ? element("label", { class: "caption", for: `c-${only.id}` }) : element("span", { class: "caption" });
+      caption.append(element("span"), element("span", { class: "needed", "aria-hidden": "true" }, " *"));
+      const side = element("div", { class: "side" }, ...widgets.map((widget) => widget.root));
+      return element("div", {}, caption, side, ...widgets.flatMap((widget) => [widget.marker, widget.help]));
+    });
     const buttons = widgets.every((widget) => widget.control.shape === "button");
-    const row = element("div", { class: `strip ${depth}${buttons ? " buttons" : ""}` });
-    const isField = isAlone && only.target instanceof HTMLElement && "labels" in only.target;
-    const caption = isField ? element("label", { class: "caption", for: `c-${only.id}` }) : element("span", { class: "caption" });
-    caption.append(shown(strip.caption));
-    if (isAlone && only.control.required) caption.append(element("span", { class: "needed", "aria-hidden": "true" }, " *"));
-    const side = element("div", { class: "side" });
+    row.className = `strip ${depth}${buttons ? " buttons" : ""}`;
+    const caption = /** @type {HTMLElement} */ (row.firstElementChild);
+    put(caption.firstElementChild, "textContent", strip.caption);
+    put(caption.lastElementChild, "hidden", !isAlone || !only.control.required);
     for (const widget of widgets) {
       if (!isAlone && !OWN_CAPTION.includes(widget.control.shape)) widget.target?.setAttribute("aria-label", widget.control.caption);
-      side.append(widget.root);
     }
-    row.append(caption, side, ...widgets.flatMap((widget) => [widget.marker, widget.help]));
     return row;
   }
 
   /**
    * What can be done with a line as a whole.
    * @param {string} line
-   * @param {Controls} controls
+   * @param {string} own the id of its lines
    */
-  tools(line, controls) {
-    const own = linesOf(line, controls);
-    const at = own.lines.indexOf(line);
-    const move = (/** @type {string} */ name, /** @type {number} */ to, /** @type {string} */ sign) => {
-      const made = quiet(`${texts[name]} ${at + 1}`, () => send({ verb: "move_line", control: line, text: `${to}` }), { name }, sign);
-      made.disabled = !own.can_move || to < 0 || to >= own.lines.length;
-      return made;
+  tools(line, own) {
+    const move = (/** @type {string} */ name, /** @type {number} */ by, /** @type {string} */ sign) => {
+      return quiet(" ", () => send({ verb: "move_line", control: line, text: `${this.placeOf(line, own) + by}` }), { name }, { sign });
     };
-    const remove = () => send({ verb: "remove_line", control: line });
-    const gone = quiet(`${texts.remove_line} ${at + 1}`, remove, { name: "remove_line" }, "×");
-    gone.disabled = !own.can_remove;
-    const made = element("span", { class: "tools", role: "cell" }, move("move_up", at - 1, "↑"), move("move_down", at + 1, "↓"), gone);
-    made.dataset.line = `${own.name}[${at}]`;
-    return made;
+    const gone = quiet(" ", () => send({ verb: "remove_line", control: line }), { name: "remove_line" }, { sign: "×" });
+    return element("span", { class: "tools", role: "cell" }, move("move_up", -1, "↑"), move("move_down", 1, "↓"), gone);
+  }
+
+  /**
+   * @param {HTMLElement} tools
+   * @param {string} line
+   * @param {LinesData} own
+   */
+  updateTools(tools, line, own) {
+    const at = own.lines.indexOf(line);
+    /** @type {Record<string, boolean>} */
+    const can = { move_up: own.can_move && at > 0, move_down: own.can_move && at < own.lines.length - 1, remove_line: own.can_remove };
+    tools.dataset.line = `${own.name}[${at}]`;
+    for (const each of tools.querySelectorAll("button")) {
+      const name = `${texts[each.name]} ${at + 1}`;
+      mark(each, "aria-label", name);
+      put(each, "title", name);
+      put(each, "disabled", !can[each.name]);
+    }
   }
 
   /**
@@ -343,15 +454,6 @@ export class FormElement {
 function linesOf(line, controls) {
   for (const control of controls.values()) if (control.shape === "lines" && control.lines.includes(line)) return control;
   throw new Error("a line without its lines");
-}
-
-/**
- * A key in one of 500 entries must not lay out all rows, and what isn't on the screen isn't drawn.
- * @param {HTMLElement[]} rows
- */
-function inChunks(rows) {
-  const count = Math.ceil(rows.length / CHUNK);
-  return Array.from({ length: count }, (_, at) => element("div", { class: "chunk" }, ...rows.slice(at * CHUNK, (at + 1) * CHUNK)));
 }
 
 /**

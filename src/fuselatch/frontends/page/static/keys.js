@@ -1,7 +1,12 @@
 // The user's keys: what is for the session, what for the page's own buttons, and what for the browser.
+//
+// The browser edits text, and moves the focus at a click. A key belongs to the field that has the focus on the screen. At
+// Tab and Enter the page moves the focus at once to where the last view says that it goes, so that what is typed next is in
+// its place however long the session takes. Each text travels with its control's id. Once the session has answered
+// everything, the page follows it, where it says otherwise.
 
 import { focusOn, isMoving } from "./dom.js";
-import { asOf, isComplete, isMovingOn, isOver, isSettled, model, send } from "./link.js";
+import { goesTo, isComplete, isHolding, isOver, isSettled, isTyping, model, send, whereFocusIs } from "./link.js";
 
 /** @typedef {import("./forms.js").FormElement} FormElement */
 /** @typedef {{ drawn: Map<string, FormElement>, prompt: import("./page.js").Prompt | null, layer: HTMLElement }} Stage */
@@ -9,17 +14,10 @@ import { asOf, isComplete, isMovingOn, isOver, isSettled, model, send } from "./
 // The milliseconds in which a prompt takes no Enter and no Space: they were meant for what was there before.
 const TOO_SOON = 400;
 const OWN = ".bar, nav, .tools, .heading, .close, .tabs, thead";
-const MODIFIERS = ["Shift", "Control", "Alt", "Meta"];
 /** @type {Stage} */
 let stage;
 /** @type {string | undefined} */
 let followed;
-/**
- * Keys that come before the session has answered a Tab or a press: they are for what comes next, and wait for it.
- * @type {{ event: KeyboardEvent, serial: number }[]}
- */
-let waiting = [];
-
 /** @param {Element | null} node */
 function isOwn(node) {
   return node?.closest(OWN) != null;
@@ -51,12 +49,16 @@ function stops() {
   return (front()?.controls ?? []).filter((control) => control.enabled && control.takes_focus);
 }
 
+function isComposing() {
+  return [...stage.drawn.values()].some((form) => [...form.widgets.values()].some((widget) => "isComposing" in widget && widget.isComposing));
+}
+
 /**
- * The session says where the focus is. While the user is ahead of it, nothing is moved, and neither is who uses the page's
- * own buttons, until the session's focus is another one.
+ * The session says where the focus is. While the user is ahead of it, or composes a text, nothing is moved, and neither is who
+ * uses the page's own buttons, until the session's focus is another one.
  */
 export function followFocus(comesBack = false) {
-  if (!isSettled() || stage.prompt) return;
+  if (!isSettled() || stage.prompt || isComposing()) return;
   const focused = front()?.controls.find((control) => control.focused);
   const isSame = followed === focused?.id;
   followed = focused?.id;
@@ -68,8 +70,35 @@ export function followFocus(comesBack = false) {
   if (comesBack) form?.turnToControl(focused.id);
   // What lies on another tab page is shown once the user goes on there.
   if (target.offsetParent === null) return;
-  focusOn(target);
-  if (focused.selected && target instanceof HTMLInputElement) target.select();
+  bring(focused);
+}
+
+/**
+ * Brings the browser's focus to a control, with its text selected if the session says so, or is about to.
+ * @param {import("./view").ControlData} control
+ */
+function bring(control, selected = control.selected) {
+  const widget = frontElement()?.widgets.get(control.id);
+  if (!widget?.target) return;
+  focusOn(widget.target);
+  // What was typed there already is in it.
+  if (!selected || isTyping(control.id) || !(widget.target instanceof HTMLInputElement || widget.target instanceof HTMLTextAreaElement)) return;
+  widget.target.select();
+  if ("wasSelected" in widget) widget.wasSelected = true;
+}
+
+/**
+ * Moves the focus at once to where Tab or Enter leads from a control, as the last view says.
+ * @param {string} from
+ * @param {number} by
+ */
+function goAhead(from, by) {
+  const all = stops();
+  const next = all[all.findIndex((control) => control.id === from) + by];
+  if (!next) return;
+  frontElement()?.turnToControl(next.id);
+  goesTo(next.id);
+  bring(next, true);
 }
 
 /**
@@ -146,16 +175,6 @@ function isShortcut(name) {
 }
 
 /**
- * True if Tab leaves the form: to the browser after its last control, to the page's own buttons before its first.
- * @param {string} name
- */
-function leavesForm(name) {
-  const controls = stops();
-  if (name === "Tab") return controls.at(-1)?.focused ?? true;
-  return name === "Shift+Tab" && (controls[0]?.focused ?? true);
-}
-
-/**
  * Deals with a key; returns true if nothing is left to do for the browser.
  * @param {KeyboardEvent} event
  * @param {Element} at
@@ -163,77 +182,82 @@ function leavesForm(name) {
  */
 function deal(event, at) {
   const name = nameOf(event);
+  const here = widgetAt(at);
+  const { prompt } = stage;
   const pressed = () => {
     const { key, repeat, ctrlKey: ctrl, altKey: alt, shiftKey: shift } = event;
-    send({ verb: "key", key, repeat, ctrl, alt, shift });
+    send({ verb: "key", key, repeat, ctrl, alt, shift, ...(here && !prompt ? { control: here.id } : {}) });
     return true;
   };
-  const { prompt } = stage;
   if (prompt) {
     if ((name === "Enter" || name === "Space") && performance.now() - prompt.since < TOO_SOON) return true;
     return (name === "Escape" || (name === "Enter" && !prompt.buttons.includes(/** @type {any} */ (at)))) && pressed();
   }
-  for (const form of stage.drawn.values()) {
-    for (const widget of form.widgets.values()) {
-      if (widget.target !== at) continue;
-      if (widget.key(event)) return true;
-      if (widget.passesOn(name)) return pressed();
-    }
+  const from = here?.id ?? whereFocusIs();
+  if (here?.key(event)) return true;
+  if (here?.passesOn(name) && !name.endsWith("Tab")) {
+    here.goesAhead(name);
+    return pressed();
   }
-  if (leavesForm(name)) {
-    if (at === document.body) return false;
-    const own = ownStops();
-    if (name === "Shift+Tab" && own.length > 0) {
-      own.at(-1)?.[0]?.focus();
+  if (name === "Tab" || name === "Shift+Tab") {
+    const back = name === "Shift+Tab";
+    const end = back ? stops()[0] : stops().at(-1);
+    if (end && end.id !== from) {
+      pressed();
+      goAhead(from, back ? -1 : 1);
       return true;
     }
-    leave(name === "Shift+Tab");
-    return false;
+    return at !== document.body && leaveForm(back);
   }
-  const newLine = name === "Enter" && at.tagName === "TEXTAREA";
-  const isOurs = ["Tab", "Shift+Tab", "Escape"].includes(name) || (name === "Enter" && !newLine);
-  return (isOurs || isShortcut(name)) && pressed();
+  if (name === "Enter") {
+    if (at.tagName === "TEXTAREA") return isShortcut(name) && pressed();
+    pressed();
+    if (here && !staysAtEnter(here)) goAhead(from, 1);
+    return true;
+  }
+  return (name === "Escape" || isShortcut(name)) && pressed();
 }
 
 /**
+ * The widget that has the browser's focus.
  * @param {Element} at
- * @param {KeyboardEvent} event
  */
-function writeInto(at, event) {
-  if (!(at instanceof HTMLInputElement || at instanceof HTMLTextAreaElement) || at.readOnly || event.ctrlKey || event.altKey) return;
-  const [start, end] = [at.selectionStart ?? 0, at.selectionEnd ?? 0];
-  if (event.key.length === 1) at.setRangeText(event.key, start, end, "end");
-  else if (event.key === "Enter" && at instanceof HTMLTextAreaElement) at.setRangeText("\n", start, end, "end");
-  else if (event.key === "Backspace") at.setRangeText("", start === end ? Math.max(0, start - 1) : start, end, "end");
-  else return;
-  at.dispatchEvent(new Event("input"));
+function widgetAt(at) {
+  return frontElement() && [...(frontElement()?.widgets.values() ?? [])].find((widget) => widget.target === at);
 }
 
-/** Deals with the keys that have waited. */
-export function catchUp() {
-  while (waiting.length > 0 && !isMovingOn()) {
-    const next = waiting.shift();
-    if (!next) return;
-    const at = document.activeElement ?? document.body;
-    asOf(next.serial, () => {
-      if (deal(next.event, at)) return;
-      if (at instanceof HTMLButtonElement || (at instanceof HTMLInputElement && at.type === "checkbox")) {
-        if (next.event.key === " " && !next.event.repeat) at.click();
-      } else if (!stage.prompt) {
-        writeInto(at, next.event);
-      }
-    });
+/**
+ * True if the focus stays at Enter: the form's own button is pressed, a list takes its item, or the entry is refused.
+ * @param {import("./fields.js").Widget} here
+ */
+function staysAtEnter(here) {
+  const { shape, marker_level: level } = here.control;
+  return shape === "button" || here.isListing || level === "refuse" || front()?.default !== "" || isShortcut("Enter");
+}
+
+/**
+ * Leaves the form: for the page's own buttons before its first control, or for the browser. Returns true if the key is used up.
+ * @param {boolean} back
+ */
+function leaveForm(back) {
+  const own = back ? ownStops() : [];
+  if (own.length > 0) {
+    own.at(-1)?.[0]?.focus();
+    return true;
   }
+  leave(back);
+  return false;
 }
 
 /** True once the page shows what came of everything that was done in it. */
 export function isQuiet() {
-  return isOver() || (model.isThere && isSettled() && isComplete() && waiting.length === 0);
+  return isOver() || (model.isThere && isSettled() && isComplete() && !isHolding());
 }
 
 /** @param {KeyboardEvent} event */
 function onKey(event) {
-  if (!model.isThere || isOver() || event.isComposing) return;
+  // While a text is composed, its keys are for whatever composes it.
+  if (!model.isThere || isOver() || event.isComposing || event.keyCode === 229) return;
   const at = event.target instanceof Element ? event.target : document.body;
   const isTab = event.key === "Tab" && !event.ctrlKey && !event.altKey;
   if (event.key === "F6" && !stage.prompt) {
@@ -243,9 +267,6 @@ function onKey(event) {
   } else if (isOwn(at) && !stage.prompt) {
     if (event.key === "Escape") followFocus(true);
     else if ((isTab && goRound(at, event.shiftKey)) || goWithin(event, at)) event.preventDefault();
-  } else if (isMovingOn() && !MODIFIERS.includes(event.key) && !event.metaKey) {
-    waiting.push({ event, serial: model.view.serial });
-    event.preventDefault();
   } else if (deal(event, at)) {
     event.preventDefault();
   }

@@ -27,15 +27,13 @@ let tries = 0;
 let isJoined = false;
 // The parts of lists that were asked for and haven't come yet.
 let awaited = 0;
-// The number of the last message that may move the focus or bring something up.
-let moved = 0;
-/**
- * The serial of the view that the user saw when a key was pressed that is only now dealt with.
- * @type {number | null}
- */
-let seen = null;
 // Tells the session this page from another one, when it connects again.
 const tab = [...crypto.getRandomValues(new Uint32Array(4))].join("-");
+/**
+ * The control to which the focus goes by what was sent, until the session has answered.
+ * @type {string | null}
+ */
+let ahead = null;
 /**
  * For each control, the number of the last message about its text: until that is answered, the text here is newer.
  * @type {Map<string, number>}
@@ -61,6 +59,19 @@ export function isOver() {
   return over;
 }
 
+/** Where the session's focus will be once it has answered everything, as far as the page knows. */
+export function whereFocusIs() {
+  return ahead ?? model.view.forms.at(-1)?.controls.find((control) => control.focused)?.id ?? "";
+}
+
+/**
+ * Notes where the session's focus goes by what was just sent.
+ * @param {string} control
+ */
+export function goesTo(control) {
+  ahead = control;
+}
+
 export function isSettled() {
   return model.acked >= sent;
 }
@@ -69,27 +80,37 @@ export function isComplete() {
   return awaited === 0;
 }
 
-export function isMovingOn() {
-  return moved > model.acked;
+/** @param {string} control */
+export function isTyping(control) {
+  return held.has(control) || (typed.get(control) ?? 0) > model.acked;
 }
 
 /**
- * Does what the user did when the view had this serial.
- * @param {number} serial
- * @param {() => void} act
+ * The texts that the session couldn't take, since a prompt or a dialog came before it: they stay in their fields, and are
+ * handed over again.
+ * @type {Map<string, string>}
  */
-export function asOf(serial, act) {
-  seen = serial;
-  try {
-    act();
-  } finally {
-    seen = null;
+const held = new Map();
+
+/**
+ * The fields that were typed into: they may be gone when their text is refused.
+ * @type {Map<string, { caption: string, masked: boolean }>}
+ */
+const typedInto = new Map();
+
+/** Hands over again what was held, once nothing is in front of it. */
+export function handOver() {
+  if (model.view.prompt || !isSettled()) return;
+  const front = model.view.forms.at(-1)?.id;
+  for (const [control, text] of [...held]) {
+    if (control.split(".")[0] !== front) continue;
+    held.delete(control);
+    send({ verb: "type", control, text });
   }
 }
 
-/** @param {string} control */
-export function isTyping(control) {
-  return (typed.get(control) ?? 0) > model.acked;
+export function isHolding() {
+  return held.size > 0;
 }
 
 /**
@@ -100,16 +121,25 @@ export function isTooLong(text, longest) {
   return new TextEncoder().encode(text).length > longest;
 }
 
+/** @param {string} id */
+function controlOf(id) {
+  return model.view.forms.flatMap((form) => form.controls).find((each) => each.id === id);
+}
+
 /** @param {Gesture} gesture */
 export function send(gesture) {
   if (over || model.looksOn || !model.isThere) return;
   sent += 1;
-  if (gesture.verb === "type") typed.set(gesture.control ?? "", sent);
-  // After a focus by mouse, the field that is meant has the browser's focus already.
-  else if (!["focus", "hover", "unhover"].includes(gesture.verb)) moved = sent;
+  if (gesture.verb === "type") {
+    const { control = "" } = gesture;
+    typed.set(control, sent);
+    held.delete(control);
+    const known = controlOf(control);
+    if (known) typedInto.set(control, { caption: known.caption, masked: known.masked });
+  }
   // Only what takes long is told: a sign at each key would flicker.
   setTimeout(() => mark(document.body, "aria-busy", isSettled() ? "false" : "true"), 300);
-  const message = { number: sent, serial: seen ?? model.view.serial, ...gesture };
+  const message = { number: sent, serial: model.view.serial, ...gesture };
   unanswered.push(message);
   if (isJoined && socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify(message));
 }
@@ -173,6 +203,7 @@ function begin(told) {
   model.acked = Math.max(model.acked, told.number ?? 0);
   model.isThere = true;
   isJoined = true;
+  ahead = null;
   awaited = 0;
   tries = 0;
   unanswered = model.looksOn ? [] : unanswered.filter((message) => message.number > model.acked);
@@ -202,17 +233,25 @@ function hear(told) {
   model.acked = Math.max(model.acked, told.number ?? 0);
   const answered = unanswered.filter((message) => message.number <= model.acked);
   unanswered = unanswered.filter((message) => message.number > model.acked);
-  // The session doesn't tell back what was typed.
-  for (const { verb, control, text = "" } of told.refused ? [] : answered) {
-    const known = verb === "type" ? model.view.forms.flatMap((form) => form.controls).find((each) => each.id === control) : null;
-    if (known && !known.masked) known.text = text;
+  /** @type {import("./told").Lost[]} */
+  const lost = [];
+  for (const { verb, control = "", text = "" } of answered) {
+    if (verb !== "type") continue;
+    const known = controlOf(control);
+    const { caption = "", masked = false } = typedInto.get(control) ?? {};
+    // The session doesn't tell back what was typed.
+    if (!told.refused) {
+      if (known && !known.masked) known.text = text;
+    } else if (told.stale) held.set(control, text);
+    else if (text !== "") lost.push({ control, caption, text: masked ? "" : text });
   }
+  if (isSettled()) ahead = null;
   const { changed, laidOut } = applyPatch(told);
   for (const control of told.again ?? []) {
     changed.add(control.id);
-    typed.delete(control.id);
+    if (!held.has(control.id)) typed.delete(control.id);
   }
-  announce({ changed, laidOut });
+  announce({ changed, laidOut, lost });
 }
 
 /** @param {(text: string) => void} say */

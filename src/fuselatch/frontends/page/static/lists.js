@@ -1,8 +1,8 @@
 // Lists: one that opens below its entry, one that is always open, and a table.
 
-import { element, fill, mark, put, quiet, staysWhereItIs } from "./dom.js";
-import { Field, Widget } from "./fields.js";
-import { askForItems, send, texts } from "./link.js";
+import { element, fill, focusOn, mark, put, quiet, staysWhereItIs } from "./dom.js";
+import { Field, Widget, waiting } from "./fields.js";
+import { askForItems, goesTo, isSettled, isTyping, send, texts } from "./link.js";
 import { KnownRows, RowWindow } from "./rows.js";
 
 /** @typedef {import("./view").ChoiceData} ChoiceData */
@@ -45,28 +45,46 @@ export class Choice extends Field {
     /** @type {ItemData[]} */
     this.matches = [];
     this.at = "";
+    this.opensAhead = false;
     this.window = new RowWindow(this.box, this.list, SEEN, (start, stop) => this.drawItems(start, stop));
     mark(this.entry, "role", "combobox");
     mark(this.entry, "aria-controls", this.box.id);
     mark(this.entry, "aria-autocomplete", "list");
     mark(this.entry, "aria-expanded", "false");
-    const properties = { type: "button", tabIndex: -1, class: "arrow", "aria-label": texts.list, "aria-hidden": "true" };
-    this.arrow = element("button", properties, "▾");
+    // A press on the arrow is one on the entry. A click anywhere opens the list, and what is typed then is a new text.
+    this.arrow = element("label", { class: "arrow", for: this.entry.id, title: texts.list }, "▾");
     staysWhereItIs(this.arrow);
-    this.arrow.addEventListener("click", () => this.toggle());
+    let wasOpen = false;
+    this.root.addEventListener("mousedown", () => (wasOpen = this.isOpen || this.box.matches(":popover-open")), { capture: true });
+    this.arrow.addEventListener("click", (event) => {
+      if (wasOpen) {
+        event.preventDefault();
+        this.close();
+      }
+    });
+    this.entry.addEventListener("click", () => {
+      if (!wasOpen) this.open();
+    });
     this.entry.addEventListener("blur", () => this.close());
     this.entry.after(this.arrow);
     this.root.append(this.box);
     if (control.multiple) this.entry.readOnly = true;
   }
 
-  toggle() {
-    if (this.choice.read_only) return;
-    if (this.isOpen) {
-      this.close();
-      return;
-    }
+  /** @param {string} name */
+  goesAhead(name) {
+    this.opensAhead = name !== "Enter" && name !== "Alt+Up";
+    waiting.add(this);
+  }
+
+  get isListing() {
+    return this.opensAhead || this.choice.list_open || isTyping(this.id);
+  }
+
+  open() {
+    if (this.choice.read_only || !this.choice.enabled) return;
     if (document.activeElement !== this.entry) this.entry.focus();
+    this.entry.select();
     this.isOpen = true;
     this.draw();
   }
@@ -86,8 +104,9 @@ export class Choice extends Field {
   /** @param {ChoiceData} control */
   update(control) {
     super.update(control);
+    if (isSettled()) this.opensAhead = false;
     if (control.multiple) this.entry.readOnly = true;
-    put(this.arrow, "disabled", !control.enabled || control.read_only);
+    put(this.arrow, "hidden", !control.enabled || control.read_only);
     this.rows.age();
     this.draw();
   }
@@ -264,7 +283,10 @@ export class Items extends Widget {
     const node = element("li", { role: this.isRadio ? "radio" : "option", id }, text);
     node.dataset.item = item?.id ?? "";
     node.addEventListener("click", () => {
-      if (item && this.control.enabled && !this.control.read_only) send({ verb: "pick", control: this.id, item: item.id });
+      if (!item || !this.control.enabled || this.control.read_only) return;
+      focusOn(this.list);
+      send({ verb: "pick", control: this.id, item: item.id });
+      goesTo(this.id);
     });
     return node;
   }

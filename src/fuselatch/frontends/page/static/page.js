@@ -2,8 +2,9 @@
 
 import { element, focusOn, moved, put, quiet, shown } from "./dom.js";
 import { FormElement, Layers, asDialog, openDialog } from "./forms.js";
-import { catchUp, followFocus, guard, isQuiet, listen } from "./keys.js";
-import { connect, isOver, model, onChange, send, texts } from "./link.js";
+import { settle } from "./fields.js";
+import { followFocus, guard, isQuiet, listen } from "./keys.js";
+import { connect, handOver, isOver, isSettled, model, onChange, send, texts } from "./link.js";
 
 export { isQuiet };
 
@@ -44,7 +45,7 @@ function drawPrompt() {
   }
   if (!asked) return;
   const buttons = asked.buttons.map((caption) => {
-    const made = quiet(caption, () => send({ verb: "answer", text: caption }), { class: "" });
+    const made = quiet(caption, () => send({ verb: "answer", text: caption }), { class: "" }, { once: true });
     made.classList.toggle("accepts", caption === asked.default);
     return made;
   });
@@ -87,7 +88,7 @@ function drawOffers() {
   if (offers.childElementCount === model.view.offers.length) return;
   offers.replaceChildren(
     ...model.view.offers.map((offer) => {
-      const made = quiet("", () => send({ verb: "open", text: offer.name }), { class: "offer" });
+      const made = quiet("", () => send({ verb: "open", text: offer.name }), { class: "offer" }, { once: true });
       made.append(element("strong", {}, offer.title), element("span", { class: "purpose" }, offer.purpose), element("kbd", {}, offer.keys));
       made.title = shown([offer.purpose, offer.keys].filter(Boolean).join(" · "));
       made.dataset.offer = offer.name;
@@ -157,8 +158,23 @@ function draw(news) {
   const layer = layers.top instanceof HTMLDialogElement ? layers.top : document.body;
   if (!layer.querySelector(":scope > .guard")) guard(layer);
   stage.layer = layer;
+  if (isSettled()) settle();
+  if (news.lost?.length) tellLost(news.lost);
   speak();
   followFocus();
+  handOver();
+}
+
+/**
+ * A text that the session couldn't take isn't lost: it stands in the form, to be copied.
+ * @param {import("./told").Lost[]} lost
+ */
+function tellLost(lost) {
+  for (const { control, caption, text } of lost) {
+    const form = drawn.get(control.split(".")[0] ?? "") ?? drawn.get(model.view.forms.at(-1)?.id ?? "");
+    form?.lost.set(control, `${texts.not_taken} ${caption}${text ? `: ${text}` : ""}`);
+    form?.tellLost();
+  }
 }
 
 document.addEventListener("mousedown", (event) => {
@@ -194,7 +210,6 @@ onChange((news) => {
     for (const form of drawn.values()) form.widgets.get(news.part.list)?.got(news.part);
   } else {
     draw(news);
-    catchUp();
   }
 });
 

@@ -26,6 +26,7 @@ export class RowWindow {
     this.first = 0;
     this.height = 0;
     this.at = 0;
+    this.turned = 0;
     this.spacer = element("div", { class: "spacer", role: "none" });
     scroller.append(this.spacer);
     // What was drawn where it couldn't be seen has no height yet, and a heading may need another line. Once hidden, a browser
@@ -37,7 +38,6 @@ export class RowWindow {
       else this.update(this.count, -1);
     }).observe(host);
     scroller.addEventListener("scroll", () => this.scrolled());
-    scroller.addEventListener("wheel", (event) => this.wheeled(event), { passive: false });
   }
 
   get isPart() {
@@ -87,28 +87,39 @@ export class RowWindow {
     this.scroller.style.height = `${Math.ceil(this.host.getBoundingClientRect().height)}px`;
   }
 
-  // The scrollbar, at the place of the first row that is seen.
+  get last() {
+    return Math.max(0, this.count - this.seen);
+  }
+
+  // The scrollbar, at the place of the first row that is seen. It is at an end only if the rows are, so that a wheel scrolls
+  // the page there, and not before.
   put() {
-    this.scroller.scrollTop = Math.round((this.first / Math.max(1, this.count - this.seen)) * this.travel);
+    const place = Math.round((this.first / Math.max(1, this.last)) * this.travel);
+    const [low, high] = [this.first > 0 ? 1 : 0, this.first < this.last ? this.travel - 1 : this.travel];
+    this.scroller.scrollTop = Math.max(low, Math.min(place, high));
     this.at = this.scroller.scrollTop;
+    this.turned = 0;
   }
 
+  // A wheel and a finger move by pixels, however much the scrollbar is scaled; a thumb that is dragged goes to its place.
   scrolled() {
-    if (!this.isPart || Math.abs(this.scroller.scrollTop - this.at) < 1) return;
+    if (!this.isPart) return;
+    const by = this.scroller.scrollTop - this.at;
+    if (by === 0) return;
     this.at = this.scroller.scrollTop;
-    const first = Math.round((this.at / this.travel) * (this.count - this.seen));
-    if (first === this.first) return;
-    this.first = first;
+    const isScaled = this.last * this.height > HIGHEST;
+    const isNear = Math.abs(by) <= this.scroller.clientHeight;
+    this.turned += by / (this.height || 1);
+    const first = isScaled && isNear ? this.first + Math.trunc(this.turned) : Math.round((this.at / this.travel) * this.last);
+    if (Math.max(0, Math.min(first, this.last)) === this.first) return;
+    this.turned -= Math.trunc(this.turned);
+    this.first = Math.max(0, Math.min(first, this.last));
     this.redraw();
-  }
-
-  /** @param {WheelEvent} event */
-  wheeled(event) {
-    if (!this.isPart || event.ctrlKey) return;
-    event.preventDefault();
-    this.first = Math.max(0, Math.min(this.first + 3 * Math.sign(event.deltaY), this.count - this.seen));
-    this.redraw();
-    this.put();
+    if (isScaled && isNear) {
+      const { turned } = this;
+      this.put();
+      this.turned = turned;
+    }
   }
 }
 

@@ -1,0 +1,236 @@
+"""Hands at a page: drawn keys, texts, clicks and pastes, at slow handlers and slow lines. Nothing is lost, doubled or moved."""
+
+from __future__ import annotations
+
+from random import Random
+from threading import Event
+from time import sleep
+from typing import Any
+
+import pytest
+
+from fuselatch import Button, Choice, Form, Integer, Label, Text, Tick
+from fuselatch.scenes import Scene
+from tests.frontends.conftest import Shown, showing
+
+SECONDS = [0.0]
+"""How long a handler takes."""
+
+
+class Berthing(Form):
+    """Entries one after the other; leaving each takes as long as `SECONDS` says. Nothing makes others come or go."""
+
+    boat = Text("Boat", default="Tern")
+    crew = Text("Crew")
+    length = Integer("Length", default=100)
+    aboard = Tick("Aboard")
+    side = Choice("Side", choices=("port", "starboard", "bow", "stern"))
+    note = Text("Note", look="multi-line")
+    more = Button("More")
+    seen = Label("Seen", value=lambda form: f"{form.boat.value} and {form.crew.value}")
+    times = Label("Times", value="0")
+
+    @boat.changed
+    @crew.changed
+    @length.changed
+    @aboard.changed
+    @side.changed
+    @note.changed
+    def take_long(self) -> None:
+        sleep(SECONDS[0])
+
+    @more.clicked
+    def count(self) -> None:
+        self.times.value = f"{int(self.times.value) + 1}"
+        sleep(SECONDS[0] / 3)
+
+
+ENTRIES = ["boat", "crew", "length", "aboard", "side", "note", "more"]
+EDITING = "Home End ArrowLeft Shift+ArrowLeft Shift+Home Control+a Delete Backspace Control+Backspace Control+ArrowLeft Control+z".split()
+Hand = tuple[str, str, int]
+"""What a hand does, with what, and how many milliseconds it pauses then."""
+
+
+def drawn(draw: Random, many: int = 14) -> list[Hand]:
+    """Draw what hands do: they know where Tab and Enter lead, and stay in the form."""
+    hands: list[Hand] = [("click", "boat", 0)]
+    at = 0
+    for _ in range(many):
+        pause = draw.choice([0, 0, 0, 30, 100, 300, 400])
+        name = ENTRIES[at]
+        does = draw.choice(
+            [
+                "text",
+                "text",
+                "text",
+                "edit",
+                "edit",
+                "tab",
+                "tab",
+                "tab",
+                "back",
+                "enter",
+                "click",
+                "ticks",
+                "presses",
+                "insert",
+                "paste",
+            ]
+        )
+        if does in ("text", "insert", "paste", "edit") and name in ("aboard", "more"):
+            does = "tab" if at + 1 < len(ENTRIES) else "click"
+        if does == "text":
+            text = "".join(draw.choice("12345" if name == "length" else "abst e") for _ in range(draw.randint(1, 4)))
+            hands.append(("text", text, pause))
+        elif does in ("insert", "paste"):
+            hands.append(
+                (does, draw.choice(["7", "42"]) if name == "length" else draw.choice(["port", "Öse", "a b"]), pause)
+            )
+        elif does == "edit":
+            # A list has its own meaning for Home and End.
+            keys = [key for key in EDITING if name != "side" or ("Home" not in key and "End" not in key)]
+            hands.append(("key", draw.choice(keys), pause))
+        elif does == "tab" and at + 1 < len(ENTRIES):
+            hands.append(("key", "Tab", pause))
+            at += 1
+        elif does == "back" and at > 0:
+            hands.append(("key", "Shift+Tab", pause))
+            at -= 1
+        elif does == "enter" and name in ("boat", "crew"):
+            hands.append(("key", "Enter", pause))
+            at += 1
+        elif does == "click":
+            at = draw.randrange(len(ENTRIES))
+            if ENTRIES[at] in ("aboard", "more"):
+                at = 0
+            hands.append(("click", ENTRIES[at], pause))
+        elif does in ("ticks", "presses"):
+            at = ENTRIES.index("aboard" if does == "ticks" else "more")
+            hands.append(("clicks", f"{ENTRIES[at]} {draw.randint(1, 5)}", pause))
+    return hands
+
+
+def carry_out(page: Any, hands: list[Hand]) -> None:
+    """Do with real keys and a real mouse what hands do."""
+    for does, what, pause in hands:
+        name, _, count = what.partition(" ")
+        if does == "text":
+            page.keyboard.type(what)
+        elif does == "key":
+            page.keyboard.press(what)
+        elif does == "insert":
+            page.keyboard.insert_text(what)
+        elif does == "paste":
+            page.evaluate("text => navigator.clipboard.writeText(text)", what)
+            page.keyboard.press("Control+v")
+        elif does == "click":
+            page.click(f"[data-control={name}] :is(input, textarea)")
+        else:
+            box = page.locator(f"[data-control={name}] :is(input, button)").bounding_box()
+            for at in range(1, int(count) + 1):
+                page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+                page.mouse.down(click_count=at)
+                page.mouse.up(click_count=at)
+        if pause:
+            page.wait_for_timeout(pause)
+
+
+BOXES = """[...document.querySelectorAll('[data-control] > :is(input, textarea)')]
+    .map((one) => one.type === 'checkbox' ? one.checked : one.value)"""
+
+
+def came_of(shown: Shown) -> dict[str, Any]:
+    """Return what is in the form, and on the screen."""
+    shown.settle()
+    told = [(one.name, one.text, one.value, one.marker, one.focused) for one in shown.stage._view.forms[0].controls]
+    boxes = shown.page.evaluate(BOXES)
+    at = shown.page.evaluate("document.activeElement?.closest('[data-control]')?.dataset.control")
+    return {"told": told, "boxes": boxes, "at": at}
+
+
+@pytest.fixture(scope="module")
+def hands_at_rest(browser: Any) -> Any:
+    """Return what comes of hands where nothing takes time."""
+
+    def at_rest(hands: list[Hand]) -> dict[str, Any]:
+        SECONDS[0] = 0
+        with showing(browser, Scene(Berthing), permissions=["clipboard-read", "clipboard-write"]) as shown:
+            for one in hands:
+                carry_out(shown.page, [(*one[:2], 0)])
+                shown.settle()
+            return came_of(shown)
+
+    return at_rest
+
+
+def pytest_generate_tests(metafunc: pytest.Metafunc) -> None:
+    if "seed" in metafunc.fixturenames:
+        metafunc.parametrize("seed", range(metafunc.config.getoption("--hands")))
+
+
+def test_slow_handlers_and_lines_change_nothing_of_what_hands_do(seed: int, browser: Any, hands_at_rest: Any) -> None:
+    draw = Random(seed)
+    hands, line, handler = drawn(draw), draw.choice([0, 100, 300]), draw.choice([0.0, 0.1, 0.3])
+    if seed % 10 == 9:
+        hands, handler = hands[:6], 2.0
+    expected = hands_at_rest(hands)
+    with showing(browser, Scene(Berthing), delay=line, permissions=["clipboard-read", "clipboard-write"]) as shown:
+        SECONDS[0] = handler
+        carry_out(shown.page, hands)
+        found = came_of(shown)
+    assert found == expected, (hands, line, handler)
+
+
+class Inner(Form):
+    ok = Button("OK", closes="accepted")
+
+
+TYPED = Event()
+"""Is set once the hands have typed."""
+
+
+class Comes(Form):
+    """Leaving the first entry asks, opens a dialog, disables or hides the next one, once `TYPED` is set."""
+
+    does = ""
+    boat = Text("Boat")
+    crew = Text(
+        "Crew",
+        enabled=lambda form: form.boat.value != "disable",
+        visible=lambda form: form.boat.value != "hide",
+    )
+    rest = Text("Rest")
+
+    @boat.changed
+    def come(self) -> None:
+        assert TYPED.wait(120)
+        if self.boat.value == "ask":
+            self.confirm("Sure?")
+        elif self.boat.value == "open":
+            self.open(Inner)
+
+
+@pytest.mark.parametrize("line", [0, 150])
+@pytest.mark.parametrize("does", ["ask", "open", "disable", "hide"])
+def test_what_is_typed_before_something_comes_is_kept(does: str, line: int, browser: Any) -> None:
+    with showing(browser, Scene(Comes), delay=line) as shown:
+        page = shown.page
+        TYPED.clear()
+        page.keyboard.type(does)
+        page.keyboard.press("Tab")
+        page.keyboard.type("abc")
+        TYPED.set()
+        if does in ("ask", "open"):
+            page.wait_for_selector("dialog")
+            page.wait_for_timeout(450)
+            page.keyboard.press("Enter")
+        shown.settle()
+        values = {one.name: one.text for one in shown.stage._view.forms[0].controls}
+        if does in ("ask", "open"):
+            assert values["crew"] == "abc" and page.input_value("[data-control=crew] input") == "abc"
+            page.keyboard.type("d")
+            shown.settle()
+            assert page.input_value("[data-control=crew] input") == "abcd"
+        else:
+            assert "abc" in page.inner_text(".form .lost") and values["rest"] == ""
+            assert page.evaluate("document.activeElement.closest('[data-control]').dataset.control") == "rest"
