@@ -13,6 +13,7 @@ from typing import Any
 import pytest
 
 from fuselatch.core.model.outcome import Outcome
+from fuselatch.core.model.view import View
 from fuselatch.frontends.page.serving import Server
 from fuselatch.frontends.stage import Stage
 from fuselatch.scenes import NOW, Scene
@@ -75,6 +76,11 @@ class Shown:
     def fed(self) -> Any:
         assert self.stage.fed is not None
         return self.stage.fed.fed
+
+    @property
+    def view(self) -> View:
+        assert self.stage._view is not None
+        return self.stage._view
 
     def cut(self) -> None:
         """Cut all connections, with what is on its way."""

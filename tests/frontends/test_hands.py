@@ -48,7 +48,7 @@ class Berthing(Form):
 ENTRIES = ["boat", "crew", "length", "aboard", "side", "note", "more"]
 EDITING = "Home End ArrowLeft Shift+ArrowLeft Shift+Home Control+a Delete Backspace Control+Backspace Control+ArrowLeft Control+z".split()
 Hand = tuple[str, str, int]
-"""What a hand does, with what, and how many milliseconds it pauses then."""
+"""One move: its kind, a text or name, and the milliseconds of the pause after it."""
 
 
 def drawn(draw: Random, many: int = 14) -> list[Hand]:
@@ -142,7 +142,7 @@ BOXES = """[...document.querySelectorAll('[data-control] > :is(input, textarea)'
 def came_of(shown: Shown) -> dict[str, Any]:
     """Return what is in the form, and on the screen."""
     shown.settle()
-    told = [(one.name, one.text, one.value, one.marker, one.focused) for one in shown.stage._view.forms[0].controls]
+    told = [(one.name, one.text, one.value, one.marker, one.focused) for one in shown.view.forms[0].controls]
     boxes = shown.page.evaluate(BOXES)
     at = shown.page.evaluate("document.activeElement?.closest('[data-control]')?.dataset.control")
     return {"told": told, "boxes": boxes, "at": at}
@@ -225,7 +225,7 @@ def test_what_is_typed_before_something_comes_is_kept(does: str, line: int, brow
             page.wait_for_timeout(450)
             page.keyboard.press("Enter")
         shown.settle()
-        values = {one.name: one.text for one in shown.stage._view.forms[0].controls}
+        values = {one.name: one.text for one in shown.view.forms[0].controls}
         if does in ("ask", "open"):
             assert values["crew"] == "abc" and page.input_value("[data-control=crew] input") == "abc"
             page.keyboard.type("d")

@@ -32,8 +32,7 @@ STATES: set[object] = set()
 
 def state_of(shown: Shown) -> object:
     """Return what makes a page look different: its forms, the prompt, markers, an open list, a message."""
-    view = shown.stage._view
-    assert view is not None
+    view = shown.view
     marked = [one.marker_level for form in view.forms for one in form.controls if one.marker]
     opened = any(getattr(one.part, "list_open", False) for form in view.forms for one in form.controls)
     said = bool(view.notice), bool(view.forms and view.forms[-1].message)
