@@ -40,7 +40,7 @@ addEventListener("keydown", () => { since = performance.now(); size = 0; first =
 const isEmpty = location.protocol === "data:";
 addEventListener("input", () => painted(() => { first ||= performance.now(); if (isEmpty) end(); }), true);
 let page = null;
-const load = async () => { page = await import(new URL("page.js", location.href).href); };
+const load = () => { page = document.body; };
 if (!isEmpty) addEventListener("load", load);
 const Plain = WebSocket;
 window.WebSocket = class extends Plain {

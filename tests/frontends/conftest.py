@@ -91,7 +91,7 @@ class Shown:
     def settle(self) -> None:
         """Wait until the page shows what came of everything that was done in it."""
         end = monotonic() + 120
-        while not self.page.evaluate("import(new URL('page.js', location.href).href).then((page) => page.isQuiet())"):
+        while not self.page.evaluate("document.body.isQuiet()"):
             assert monotonic() < end, "the page doesn't come to rest"
 
 

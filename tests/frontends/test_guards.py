@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import threading
 from collections.abc import Iterator
 from time import monotonic
@@ -37,15 +38,28 @@ def test_one_browser_gets_in_once_and_only_by_the_whole_address(visitor: Visitor
         assert visitor.get(path).status == 403
     visitor.enter()
     assert visitor.get(f"/?token={visitor.token}").status == 403, "the token was used"
-    for path in ("", "page.js", "page.css"):
-        answer = visitor.get(visitor.seat + path)
-        assert answer.status == 200 and all(answer.headers[name] == value for name, value in HEADERS.items())
+    answer = visitor.get(visitor.seat)
+    assert answer.status == 200 and all(answer.headers[name] == value for name, value in HEADERS.items())
     assert visitor.get(visitor.seat + "../../etc/passwd").status in (403, 404)
     assert visitor.get(visitor.seat + "serving.py").status == 404
     for cookie in ("", "fuselatch=guess"):
         visitor.cookie = cookie
-        for path in ("", "page.js"):
-            assert visitor.get(visitor.seat + path).status == 403
+        assert visitor.get(visitor.seat).status == 403
+
+
+def test_a_page_comes_in_four_requests_and_what_does_not_change_is_kept(visitor: Visitor) -> None:
+    visitor.enter()
+    visitor.get(visitor.seat)
+    names = re.findall(r'(?:href|src)="\.\./\.\./(static/\w{16}\.(?:js|css))"', visitor.body.decode())
+    assert len(names) == 2 and visitor.body.count(b"<script") == 1
+    sent = len(visitor.body)
+    for name in names:
+        plain, packed = visitor.get(f"/{name}"), visitor.get(f"/{name}", **{"Accept-Encoding": "gzip"})
+        assert plain.status == packed.status == 200 and packed.headers["Content-Encoding"] == "gzip"
+        assert "immutable" in packed.headers["Cache-Control"] and "Content-Encoding" not in plain.headers
+        sent += int(packed.headers["Content-Length"])
+    assert sent < 40_000
+    assert visitor.get("/static/0123456789abcdef.js").status == visitor.get("/static/../serving.py").status == 404
 
 
 @pytest.mark.parametrize(

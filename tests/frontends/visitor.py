@@ -16,6 +16,7 @@ class Visitor:
         self.token = token
         self.seat = ""
         self.cookie = ""
+        self.body = b""
 
     def get(self, path: str, **headers: str) -> http.client.HTTPResponse:
         connection = http.client.HTTPConnection(self.host, timeout=120)
@@ -24,7 +25,7 @@ class Visitor:
             connection.putheader(name, value)
         connection.endheaders()
         answer = connection.getresponse()
-        answer.read()
+        self.body = answer.read()
         connection.close()
         return answer
 

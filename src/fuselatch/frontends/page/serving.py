@@ -20,6 +20,7 @@ from fuselatch.core.model.texts import user_text
 from fuselatch.formats import locale_formats
 from fuselatch.frontends.crew import Crew
 from fuselatch.frontends.messages import WrongMessage, message_of
+from fuselatch.frontends.page.assets import assets, name_of_asset
 from fuselatch.frontends.page.guards import (
     COOKIE,
     HEADERS,
@@ -61,7 +62,6 @@ MOST_A_SECOND: Final = 200
 MOST_WAITING: Final = 1_000
 """The messages of a browser that may wait for a session. One that sends more is cut off."""
 PROCESS: Final = re.compile(r"[A-Za-z0-9-]{1,32}")
-KINDS: Final = {".js": "text/javascript", ".css": "text/css", ".svg": "image/svg+xml"}
 HOME: Final = "127.0.0.1"
 
 
@@ -129,15 +129,21 @@ def answer_page(seat: Seat) -> Response:
     texts = texts_in(scene.locale)
     title = form._plan.title if form is not None and isinstance(form._plan.title, str) else texts["forms"]
     direction = getattr(locale_formats(scene.locale), "direction", "ltr")
-    text = template().render(title=title, language=scene.locale.replace("_", "-"), direction=direction, texts=texts)
+    files = {kind: name_of_asset(f".{kind}") for kind in ("js", "css", "svg")}
+    language = scene.locale.replace("_", "-")
+    text = template().render(title=title, language=language, direction=direction, texts=texts, files=files)
     return Response(text, media_type="text/html", headers=dict(HEADERS))
 
 
-def answer_file(name: str) -> Response:
-    path = HERE / "static" / name
-    if path.parent != HERE / "static" or path.suffix not in KINDS or not path.is_file():
+def answer_asset(name: str, packs: bool) -> Response:
+    """Answer with a file of the page. Its name says what is in it, so that it can be kept for good."""
+    asset = assets().get(name)
+    if asset is None:
         return plain_answer("Not found.", 404)
-    return Response(path.read_bytes(), media_type=KINDS[path.suffix], headers=dict(HEADERS))
+    headers = {**HEADERS, "Cache-Control": "public, max-age=31536000, immutable", "Vary": "Accept-Encoding"}
+    if packs:
+        headers["Content-Encoding"] = "gzip"
+    return Response(asset.packed if packs else asset.data, media_type=asset.kind, headers=headers)
 
 
 async def answer_picture(stage: Stage, id: str) -> Response:
@@ -245,11 +251,7 @@ def pages(seats: Seats, enter: Callable[[Request], Response]) -> Starlette:
             return refused(refusal)
 
     async def file(request: Request) -> Response:
-        try:
-            seats.seat_of(request)
-        except Refusal as refusal:
-            return refused(refusal)
-        return answer_file(request.path_params["file"])
+        return answer_asset(request.path_params["file"], "gzip" in request.headers.get("accept-encoding", ""))
 
     async def picture(request: Request) -> Response:
         try:
@@ -268,7 +270,7 @@ def pages(seats: Seats, enter: Callable[[Request], Response]) -> Starlette:
         await follow(websocket, seat.stage)
 
     async def icon(request: Request) -> Response:
-        return answer_file("icon.svg")
+        return answer_asset(name_of_asset(".svg"), False)
 
     return Starlette(
         routes=[
@@ -276,7 +278,7 @@ def pages(seats: Seats, enter: Callable[[Request], Response]) -> Starlette:
             Route("/favicon.ico", icon),
             Route("/at/{name}/", page),
             Route("/at/{name}/picture-{id}", picture),
-            Route("/at/{name}/{file}", file),
+            Route("/static/{file}", file),
             WebSocketRoute("/at/{name}/live", live),
         ]
     )

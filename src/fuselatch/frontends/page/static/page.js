@@ -6,8 +6,6 @@ import { settle } from "./fields.js";
 import { followFocus, guard, isQuiet, listen } from "./keys.js";
 import { connect, handOver, isOver, isSettled, model, onChange, send, texts } from "./link.js";
 
-export { isQuiet };
-
 /** @typedef {{ id: string, root: HTMLDialogElement, buttons: HTMLButtonElement[], since: number }} Prompt */
 /** @typedef {import("./told").News} News */
 
@@ -219,5 +217,7 @@ function say(text) {
   put(state, "hidden", text === "");
 }
 
+// Whoever drives the page can wait until it shows what came of everything.
+Object.assign(document.body, { isQuiet });
 listen(stage);
 connect(say);
