@@ -20,7 +20,7 @@ class Visitor:
 
     def get(self, path: str, **headers: str) -> http.client.HTTPResponse:
         connection = http.client.HTTPConnection(self.host, timeout=120)
-        connection.putrequest("GET", path, skip_host="Host" in headers)
+        connection.putrequest("GET", path, "Host" in headers, "Accept-Encoding" in headers)
         for name, value in {**({"Cookie": self.cookie} if self.cookie else {}), **headers}.items():
             connection.putheader(name, value)
         connection.endheaders()
