@@ -37,11 +37,11 @@ def browser() -> Iterator[Any]:
 SLOW_LINE = """
 const Plain = WebSocket;
 window.WebSocket = class extends Plain {
-  send(text) { setTimeout(() => super.readyState === 1 && super.send(text), DELAY); }
+  send(text) { if (!window.isStalled) setTimeout(() => super.readyState === 1 && super.send(text), DELAY); }
   set onmessage(hear) { super.onmessage = (event) => setTimeout(hear, DELAY, event); }
 };
 """
-"""Delays every message of a page and to it."""
+"""Delays every message of a page and to it. While `isStalled` is set, none gets through."""
 
 
 def until(met: Callable[[], bool]) -> None:

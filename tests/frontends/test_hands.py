@@ -9,7 +9,7 @@ from typing import Any
 
 import pytest
 
-from fuselatch import Button, Choice, Form, Integer, Label, Text, Tick
+from fuselatch import Button, Choice, Form, Group, Integer, Label, Text, Tick
 from fuselatch.scenes import Scene
 from tests.frontends.conftest import Shown, showing
 
@@ -234,3 +234,51 @@ def test_what_is_typed_before_something_comes_is_kept(does: str, line: int, brow
         else:
             assert "abc" in page.inner_text(".form .lost") and values["rest"] == ""
             assert page.evaluate("document.activeElement.closest('[data-control]').dataset.control") == "rest"
+
+
+ENTRY = "[data-control={}] input"
+
+
+class Numbers(Group):
+    """Sixty entries."""
+
+    for at in range(60):
+        locals()[f"n{at}"] = Integer(f"Number {at}")
+
+
+class Sixty(Form):
+    """More entries than a window shows, of which the first has to be filled in."""
+
+    boat = Text("Boat", required=True)
+    numbers = Numbers("Numbers")
+    done = Button("Done", closes="accepted", keys="Ctrl+Enter")
+
+
+def test_what_is_wrong_is_brought_into_view_also_if_the_focus_is_there(browser: Any) -> None:
+    with showing(browser, Scene(Sixty)) as shown:
+        page = shown.page
+        for _ in range(2):
+            page.mouse.move(640, 400)
+            page.mouse.wheel(0, 10_000)
+            page.keyboard.press("Control+Enter")
+            shown.settle()
+            box = page.locator(ENTRY.format("boat")).bounding_box()
+            assert 0 <= box["y"] < 780 and page.locator(".marker:visible").first.is_visible()
+
+
+def test_a_line_that_stalls_is_told_and_a_handler_that_takes_long_is_not(browser: Any) -> None:
+    SECONDS[0] = 4
+    with showing(browser, Scene(Berthing), delay=1) as shown:
+        page, state = shown.page, shown.page.locator("#state")
+        page.keyboard.type("Skua")
+        page.keyboard.press("Tab")
+        shown.settle()
+        assert state.is_hidden(), "the handler took long, and the line was there"
+        page.evaluate("window.isStalled = true")
+        page.keyboard.type("Imke")
+        state.wait_for(state="visible")
+        assert state.inner_text() == "The connection is slow: no answer yet. What you enter is kept."
+        shown.cut()
+        page.evaluate("window.isStalled = false")
+        shown.settle()
+        assert state.is_hidden() and shown.view.forms[0].controls[1].text == "Imke"

@@ -49,12 +49,13 @@ if TYPE_CHECKING:
 PAGE_TEXTS: Final = (
     "close", "list", "forms", "over", "lost", "elsewhere", "script", "first", "previous", "next", "last", "new", "save",
     "remove", "records", "go_to", "looks_on", "add_line", "remove_line", "move_up", "move_down",
-    "late", "calendar", "unusable", "depends_on", "to_check", "too_long", "not_taken",
+    "late", "calendar", "unusable", "depends_on", "to_check", "too_long", "not_taken", "stalled",
 )  # fmt: skip
 HERE: Final = Path(__file__).parent
 LARGEST_FRAME: Final = 64 * 1024
 """The largest message from a browser, in bytes."""
 LONGEST_TAB: Final = 64
+BEAT: Final = "beat"
 PATIENT: Final = 20.0
 """The seconds that a picture may take, since the session may be at work."""
 MOST_A_SECOND: Final = 200
@@ -207,6 +208,10 @@ async def follow(live: WebSocket, stage: Stage) -> None:
     async def receive() -> None:
         while True:
             text = await live.receive_text()
+            if text == BEAT:
+                # A handler may be at work; the line is there.
+                told.put_nowait({BEAT: True})
+                continue
             await pace.keep()
             if len(text) > LARGEST_FRAME:
                 raise WrongMessage("the message is too long")

@@ -155,9 +155,9 @@ export class FormElement {
     for (const [node, children] of inside) fill(node, children);
     fill(this.body, rows.length > 3 * CHUNK ? this.inChunks(rows) : rows);
     if (at instanceof HTMLElement && at !== document.activeElement && this.body.contains(at)) focusOn(at);
-    const widest = Math.max(0, ...strips.map((strip) => (strip.line ? strip.controls.length : 0)));
-    // What is beside it doesn't move once it is wide.
-    if (widest > 2) this.root.classList.add("wide");
+    // As wide as lines will need: what is beside it must not move when the first one is added.
+    const isWide = form.controls.some((control) => control.shape === "lines" && control.columns.length > 2);
+    this.root.classList.toggle("wide", isWide);
     if (isTabbed) this.turnTo(this.pages.has(this.page) ? this.page : ([...this.pages.keys()][0] ?? ""));
   }
 

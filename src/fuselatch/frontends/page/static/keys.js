@@ -101,6 +101,18 @@ function goAhead(from, by) {
   bring(next, true);
 }
 
+/** Brings the first thing that is wrong into view, if the focus was sent there; the focus may have been there before. */
+export function showRefused() {
+  const focused = front()?.controls.find((control) => control.focused);
+  if (!focused || focused.marker_level !== "refuse" || !isSettled() || stage.prompt) return;
+  const form = frontElement();
+  form?.turnToControl(focused.id);
+  const widget = form?.widgets.get(focused.id);
+  (widget?.target ?? widget?.root)?.scrollIntoView({ block: "nearest" });
+  widget?.marker.scrollIntoView({ block: "nearest" });
+  if (document.activeElement === document.body) followFocus(true);
+}
+
 /**
  * Goes to a control, as a click does.
  * @param {import("./view").ControlData | undefined} control

@@ -121,6 +121,23 @@ export function isTooLong(text, longest) {
   return new TextEncoder().encode(text).length > longest;
 }
 
+// While an answer is out, the server is asked each second if it is there: it answers also while a handler is at work.
+const BEAT = 1000;
+const STALLED = 3000;
+let beats = 0;
+let heard = 0;
+let waitsSince = 0;
+/** @type {(text: string) => void} */
+let tellLine = () => {};
+
+function beat() {
+  beats = 0;
+  if (over || unanswered.length === 0) return;
+  if (isJoined && socket?.readyState === WebSocket.OPEN) socket.send("beat");
+  if (performance.now() - Math.max(heard, waitsSince) > STALLED) tellLine(texts.stalled ?? "");
+  beats = setTimeout(beat, BEAT);
+}
+
 /** @param {string} id */
 function controlOf(id) {
   return model.view.forms.flatMap((form) => form.controls).find((each) => each.id === id);
@@ -139,6 +156,8 @@ export function send(gesture) {
   }
   // Only what takes long is told: a sign at each key would flicker.
   setTimeout(() => mark(document.body, "aria-busy", isSettled() ? "false" : "true"), 300);
+  if (unanswered.length === 0) waitsSince = performance.now();
+  if (!beats) beats = setTimeout(beat, BEAT);
   const message = { number: sent, serial: model.view.serial, ...gesture };
   unanswered.push(message);
   if (isJoined && socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify(message));
@@ -214,6 +233,8 @@ function begin(told) {
 
 /** @param {Told} told */
 function hear(told) {
+  heard = performance.now();
+  if (told.beat) return;
   mark(document.body, "aria-busy", "false");
   if (told.looks_on !== undefined) model.looksOn = told.looks_on;
   if (told.over) {
@@ -251,11 +272,13 @@ function hear(told) {
     changed.add(control.id);
     if (!held.has(control.id)) typed.delete(control.id);
   }
-  announce({ changed, laidOut, lost });
+  const acted = answered.some(({ verb, key }) => verb === "press" || verb === "record" || key === "Enter");
+  announce({ changed, laidOut, lost, acted });
 }
 
 /** @param {(text: string) => void} say */
 export function connect(say) {
+  tellLine = say;
   const address = new URL("live", location.href);
   address.search = `?tab=${tab}`;
   address.protocol = address.protocol === "https:" ? "wss:" : "ws:";

@@ -3,7 +3,7 @@
 import { element, focusOn, moved, put, quiet, shown } from "./dom.js";
 import { FormElement, Layers, asDialog, openDialog } from "./forms.js";
 import { settle } from "./fields.js";
-import { followFocus, guard, isQuiet, listen } from "./keys.js";
+import { followFocus, guard, isQuiet, listen, showRefused } from "./keys.js";
 import { connect, handOver, isOver, isSettled, model, onChange, send, texts } from "./link.js";
 
 /** @typedef {{ id: string, root: HTMLDialogElement, buttons: HTMLButtonElement[], since: number }} Prompt */
@@ -31,6 +31,8 @@ const drawn = new Map();
 const stage = { drawn, prompt: null, layer: document.body };
 /** @type {Map<string, string>} */
 const said = new Map();
+/** @type {string[]} */
+let spoken = [];
 
 function drawPrompt() {
   const asked = model.view.prompt;
@@ -128,18 +130,39 @@ function refusal() {
   return model.view.notice || (model.view.failure?.text ?? "");
 }
 
-// Says what is new: a message, and a marker where the user has been. What was refused is said at once, also a second time.
-function speak() {
+/**
+ * What can be said of the front form, by what it is about: markers, its message, its place among the records, how many lines
+ * there are, and what labels say.
+ */
+function sayable() {
+  /** @type {Map<string, string>} */
+  const found = new Map();
   const front = model.view.forms.at(-1);
+  if (!front) return found;
+  found.set(`message ${front.id}`, front.message);
+  found.set(`record ${front.id}`, front.record?.text ?? "");
+  for (const control of front.controls) {
+    found.set(`marker ${control.id}`, control.marker && `${control.caption}: ${control.marker}`);
+    if (control.shape === "lines") found.set(`lines ${control.id}`, `${control.caption}: ${control.lines.length}`);
+    if (control.shape === "label") found.set(`label ${control.id}`, [`${control.caption}:`, control.text, control.unit].join(" "));
+  }
+  return found;
+}
+
+// Says what is new, and takes back what is no longer so. What was refused is said at once, also a second time.
+function speak() {
   const layer = stage.prompt?.root ?? layers.top ?? document.body;
-  if (voices.parentElement !== layer) layer.append(voices);
-  const now = new Map(front?.controls.filter((control) => control.marker).map((control) => [control.id, `${control.caption}: ${control.marker}`]));
-  const news = [...now].filter(([id, text]) => said.get(id) !== text).map(([, text]) => text);
-  if (front?.message && said.get(`message ${front.id}`) !== front.message) news.unshift(front.message);
+  if (voices.parentElement !== layer) layer.append(voices, state);
+  const now = sayable();
+  const isTold = (/** @type {string} */ about) => about.startsWith("m") || said.has(about);
+  const news = [...now].filter(([about, text]) => text && said.get(about) !== text && isTold(about)).map(([, text]) => text);
+  const isOld = spoken.some((text) => ![...now.values()].includes(text));
   said.clear();
-  for (const [id, text] of now) said.set(id, text);
-  if (front) said.set(`message ${front.id}`, front.message);
-  if (news.length > 0) polite.textContent = shown(news.join(". "));
+  for (const [about, text] of now) said.set(about, text);
+  if (news.length > 0 || isOld) {
+    spoken = news;
+    put(polite, "textContent", news.join(". "));
+  }
   const refused = refusal();
   const again = refused && assertive.textContent === refused ? "\u00a0" : "";
   put(assertive, "textContent", refused + again);
@@ -160,6 +183,7 @@ function draw(news) {
   if (news.lost?.length) tellLost(news.lost);
   speak();
   followFocus();
+  if (news.acted) showRefused();
   handOver();
 }
 
