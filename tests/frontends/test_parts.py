@@ -7,6 +7,7 @@ from typing import Any
 import pytest
 
 from fuselatch import Button, Choice, Date, Form, Label, Picture, Table, Text
+from fuselatch.frontends.page.assets import as_function
 from fuselatch.rehearsal.loading import importing_from
 from fuselatch.scenes import Scene
 from tests.bench import LOG, doing
@@ -93,8 +94,9 @@ def test_a_long_list_is_seen_through_a_window(browser: Any) -> None:
         assert broken_rules(page) == []
 
 
-ROWS = """async (box) => {
-    const { RowWindow } = await import("./rows.js");
+ROWS = (
+    f"""async (box) => {{ {as_function("dom")} {as_function("rows")} const {{ RowWindow }} = from_rows;"""
+    + """
     const [scroller, host] = [document.createElement("div"), document.createElement("div")];
     scroller.style.overflow = "auto";
     scroller.append(host);
@@ -112,6 +114,7 @@ ROWS = """async (box) => {
     }
     return seen;
 }"""
+)
 """Scrolls to the middle of rows, and draws them again before the browser tells of it, which it does with the next frame."""
 
 
@@ -120,6 +123,29 @@ def test_what_is_sent_leaves_the_scrollbar_where_the_user_has_just_moved_it(brow
         shown.settle()
         # Unless another row has to be seen, or there are other rows.
         assert shown.page.locator("body").evaluate(ROWS) == [0, 500, 990, 990]
+
+
+def test_a_wheel_moves_as_far_as_it_is_turned_and_then_the_page(browser: Any) -> None:
+    with showing(browser, Scene(Long), viewport={"width": 900, "height": 420}) as shown:
+        page = shown.page
+
+        def turned(times: int, by: int) -> tuple[int, float]:
+            box = page.locator(".rows").bounding_box()
+            page.mouse.move(box["x"] + 40, box["y"] + 60)
+            for _ in range(times):
+                page.mouse.wheel(0, by)
+            page.wait_for_timeout(300)
+            shown.settle()
+            return int(page.locator("tbody tr").first.inner_text().split()[0][1:]), page.evaluate("scrollY")
+
+        row = page.locator("tbody tr").first.bounding_box()["height"]
+        first, _ = turned(60, 2)
+        assert abs(first - 120 / row) <= 2, "a hundred and twenty pixels, and not sixty times three rows"
+        page.locator(".rows").evaluate("box => { box.scrollTop = box.scrollHeight; }")
+        page.wait_for_timeout(100)
+        last, before = turned(1, 0)
+        assert last == COUNT - 10
+        assert turned(2, 120)[1] > before, "the page scrolls"
 
 
 class Listed(Form, title="Listed"):

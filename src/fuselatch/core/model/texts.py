@@ -154,6 +154,8 @@ TEXTS: Final[Mapping[str, str]] = {
     "page.depends_on": "It depends on:",
     "page.to_check": "to check",
     "page.too_long": "That text is too long to be taken. Nothing was changed.",
+    "page.empty": "Nothing to choose from",
+    "page.rows": "Rows",
     "page.stalled": "The connection is slow: no answer yet. What you enter is kept.",
     "page.not_taken": "Not taken, copy it from here:",
     "page.late": "This form was open too long without being used, and has been closed. Nothing was returned.",

@@ -214,7 +214,7 @@ export class Field extends Widget {
     put(this.entry, "readOnly", control.read_only || !control.enabled);
     if (this.picker) put(this.picker, "disabled", !control.enabled || control.read_only);
     mark(this.entry, "aria-required", control.required ? "true" : "false");
-    put(this.unit, "textContent", control.unit);
+    put(this.unit, "textContent", control.text === "" && control.read_only ? "" : control.unit);
     if (!isSettled()) waiting.add(this);
     if (isTyping(this.id) || this.isComposing) return;
     // Masked text is dots: what was typed is only here, and must not be replaced by them.
@@ -234,7 +234,9 @@ export class Tick extends Widget {
     super(control);
     const box = (this.box = element("input", { type: "checkbox", id: `c-${control.id}` }));
     this.target = box;
-    this.label = element("label", { for: box.id });
+    this.caption = element("span");
+    this.needed = element("span", { class: "needed", "aria-hidden": "true", hidden: true }, " *");
+    this.label = element("label", { for: box.id }, this.caption, this.needed);
     this.root.prepend(box, this.label);
     this.tellsFocus(box, this.root);
     box.addEventListener("click", () => {
@@ -251,7 +253,9 @@ export class Tick extends Widget {
   /** @param {ControlData} control */
   update(control) {
     super.update(control);
-    put(this.label, "textContent", control.caption);
+    put(this.caption, "textContent", control.caption);
+    put(this.needed, "hidden", !control.required);
+    mark(this.box, "aria-required", control.required ? "true" : null);
     mark(this.box, "aria-readonly", control.read_only ? "true" : null);
     // While clicks are on their way, the box shows what the user made of it.
     if (isSettled()) put(this.box, "checked", control.value === true);
@@ -310,7 +314,7 @@ export class Label extends Widget {
   update(control) {
     super.update(control);
     put(this.text, "textContent", control.text);
-    put(this.unit, "textContent", control.unit);
+    put(this.unit, "textContent", control.text === "" ? "" : control.unit);
     put(this.picture, "hidden", control.picture === "");
     put(this.picture, "alt", control.alt);
     mark(this.picture, "src", control.picture === "" ? null : `picture-${control.picture}`);

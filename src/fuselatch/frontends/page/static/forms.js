@@ -60,6 +60,9 @@ export class FormElement {
     this.body = element("div", { class: "body" });
     this.message = element("p", { class: "message" });
     this.notice = element("p", { class: "notice" });
+    // What was refused, each with its entry, once the user has tried to submit.
+    this.summary = element("div", { class: "summary", role: "group", "aria-label": texts.to_check, hidden: true });
+    this.isTried = false;
     // Texts that the session couldn't take, by control: they stay until the user has copied them.
     /** @type {Map<string, string>} */
     this.lost = new Map();
@@ -82,6 +85,23 @@ export class FormElement {
       const front = model.view.forms.at(-1);
       if (front && front.id !== this.id && !this.root.inert) send({ verb: "to_front", form: this.id });
     });
+  }
+
+  /**
+   * Lists what is refused, each a way to its entry.
+   * @param {FormData} form
+   * @param {(control: ControlData) => void} goTo
+   */
+  sumUp(form, goTo) {
+    const refused = form.controls.filter((control) => control.marker && control.marker_level === "refuse");
+    if (refused.length === 0) this.isTried = false;
+    put(this.summary, "hidden", !this.isTried || refused.length < 2);
+    if (this.summary.hidden) return;
+    const words = refused.map((control) => `${control.caption}: ${control.marker}`);
+    if (words.join("\n") === this.summary.dataset.words) return;
+    this.summary.dataset.words = words.join("\n");
+const links = refused.map((control, at) => quiet(shown(control.caption), () => goTo(control), { name: "to_entry", title: shown(words[at] ?? "") }));
+    this.summary.replaceChildren(element("span", {}, `! ${refused.length} ${texts.to_check}`), ...links);
   }
 
   tellLost() {
@@ -153,6 +173,9 @@ export class FormElement {
       inside.get(grid)?.push(this.line(strip, controls));
     }
     for (const [node, children] of inside) fill(node, children);
+    const last = rows.at(-1);
+    if (last?.classList.contains("buttons")) rows.splice(-1, 0, this.summary);
+    else rows.push(this.summary);
     fill(this.body, rows.length > 3 * CHUNK ? this.inChunks(rows) : rows);
     if (at instanceof HTMLElement && at !== document.activeElement && this.body.contains(at)) focusOn(at);
     // As wide as lines will need: what is beside it must not move when the first one is added.
@@ -261,6 +284,7 @@ export class FormElement {
    */
   heads(strip, controls) {
     const own = strip.controls.flatMap((id) => controls.get(id) ?? []);
+    const { columns } = linesOf(strip.line, controls);
     const captions = own.map((one) => (OWN_CAPTION.includes(one.shape) ? "" : one.caption + (one.required ? " *" : "")));
     const row = this.keep(`heads ${own.length} ${linesOf(strip.line, controls).id}`, () => {
       return element("div", { class: "line heads", role: "row" }, ...["#", ...captions, ""].map(() => element("span")));
@@ -268,6 +292,7 @@ export class FormElement {
     ["#", ...captions, ""].forEach((text, at) => {
       put(row.children[at], "textContent", text);
       mark(/** @type {Element} */ (row.children[at]), "role", text ? "columnheader" : "cell");
+      row.children[at]?.classList.toggle("figure", columns[at - 1]?.holds === "number");
     });
     return inColumns(row, own);
   }
@@ -284,7 +309,11 @@ export class FormElement {
     }
     const row = this.keep(`line ${strip.line} ${strip.controls.join()}`, () => {
       const number = element("span", { class: "number", role: "rowheader" });
-      const cells = widgets.map((widget) => element("span", { class: "cell", role: "cell" }, widget.root, widget.marker, widget.help));
+      const cells = widgets.map((widget) => {
+        const cell = element("span", { class: "cell", role: "cell" }, widget.root, widget.marker, widget.help);
+        if (!OWN_CAPTION.includes(widget.control.shape)) cell.dataset.caption = shown(widget.control.caption);
+        return cell;
+      });
       const made = element("div", { class: "line", role: "row" }, number, ...cells, this.tools(strip.line, own.id));
       this.drags(made, number, strip.line, own.id);
       return made;
@@ -486,8 +515,9 @@ export class Layers {
    * button that is down.
    * @param {FormData[]} forms
    * @param {Map<string, FormElement>} drawn
+   * @param {boolean} isAsked a prompt lies above all
    */
-  arrange(forms, drawn) {
+  arrange(forms, drawn, isAsked) {
     const inOrder = [...forms].sort((one, other) => (isOlder(one, other) ? -1 : 1));
     /** @type {HTMLElement} */
     let layer = this.ground;
@@ -503,6 +533,7 @@ export class Layers {
       this.dialogs.delete(id);
     }
     this.top = layer;
+    for (const dialog of this.dialogs.values()) dialog.classList.toggle("top", dialog === layer && !isAsked);
   }
 
   /** @param {FormData} form */

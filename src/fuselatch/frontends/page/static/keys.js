@@ -117,12 +117,13 @@ export function showRefused() {
  * Goes to a control, as a click does.
  * @param {import("./view").ControlData | undefined} control
  */
-function enter(control) {
+export function enter(control) {
   if (!control) return;
   const form = frontElement();
   form?.turnToControl(control.id);
-  if (control.focused) followFocus(true);
-  else form?.widgets.get(control.id)?.target?.focus();
+  const target = form?.widgets.get(control.id)?.target;
+  if (control.focused && target) focusOn(target);
+  else target?.focus();
 }
 
 /**

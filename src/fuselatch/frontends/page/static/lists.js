@@ -20,6 +20,18 @@ function isInOrder(control) {
 }
 
 /**
+ * The text of an item. Of two that read the same, each has its place as well, so that they can be told apart.
+ * @param {(ItemData | undefined)[]} items
+ * @param {number} at
+ * @param {number} start the place of the first one
+ */
+function textOf(items, at, start) {
+  const text = items[at]?.text ?? "";
+  const isTwice = text !== "" && items.some((other, place) => place !== at && other?.text === text);
+  return isTwice ? `${text} (${start + at + 1})` : text;
+}
+
+/**
  * The lists that are open, which stay at their entries when the page moves.
  * @type {Set<Choice>}
  */
@@ -140,7 +152,7 @@ export class Choice extends Field {
    */
   drawItems(start, stop) {
     const known = this.matches.length > 0 ? this.matches.slice(start, stop) : this.rows.between(start, stop).map((row) => row?.item);
-    const nodes = known.map((item, at) => this.drawItem(item, start + at));
+    const nodes = known.map((item, at) => this.drawItem(item, start + at, textOf(known, at, start)));
     fill(this.list, nodes);
     const here = known.findIndex((item) => item && item.id === this.at);
     mark(this.entry, "aria-activedescendant", here >= 0 ? (nodes[here]?.id ?? null) : null);
@@ -150,9 +162,10 @@ export class Choice extends Field {
   /**
    * @param {ItemData | undefined} item
    * @param {number} place
+   * @param {string} shownText
    */
-  drawItem(item, place) {
-    const [id, text] = [`${this.box.id}-${place}`, item?.text || " "];
+  drawItem(item, place, shownText) {
+    const [id, text] = [`${this.box.id}-${place}`, shownText || " "];
     // As in a list that is always there.
     const same = [...this.list.children].find((node) => node.id === id);
     const isSame = same instanceof HTMLElement && same.textContent === text && same.dataset.item === (item?.id ?? "");
@@ -221,7 +234,8 @@ export class Items extends Widget {
     this.tellsFocus(list);
     this.rows = new KnownRows((start, stop) => askForItems(this.id, start, stop));
     this.window = new RowWindow(this.box, list, SEEN, (start, stop) => this.drawItems(start, stop));
-    this.root.prepend(this.box);
+    this.empty = element("p", { class: "help", hidden: true }, texts.empty ?? "");
+    this.root.prepend(this.box, this.empty);
   }
 
   /** @param {import("./told").Part} part */
@@ -235,6 +249,7 @@ export class Items extends Widget {
     super.update(control);
     this.rows.age();
     mark(this.list, "aria-disabled", control.enabled ? null : "true");
+    put(this.empty, "hidden", control.choice_count > 0);
     mark(this.list, "aria-required", control.required ? "true" : null);
     this.draw(true);
   }
@@ -258,7 +273,7 @@ export class Items extends Widget {
     const known = this.rows.between(start, stop).map((row) => row?.item);
     const isPicked = (/** @type {ItemData} */ item) => this.picked?.has(item.id) || (item.picked && this.picked?.size === 0);
     const nodes = known.map((item, at) => {
-      const node = this.itemAt(item, start + at);
+      const node = this.itemAt(item, start + at, textOf(known, at, start));
       mark(node, this.isRadio ? "aria-checked" : "aria-selected", item && isPicked(item) ? "true" : "false");
       mark(node, "aria-setsize", `${control.choice_count}`);
       mark(node, "aria-posinset", `${start + at + 1}`);
@@ -275,9 +290,10 @@ export class Items extends Widget {
    * An item that shows the same is the same element: a second click, or the end of a long one, must hit what was hit first.
    * @param {ItemData | undefined} item
    * @param {number} place
+   * @param {string} shownText
    */
-  itemAt(item, place) {
-    const [id, text] = [`i-${this.control.id}-${place}`, item?.text || " "];
+  itemAt(item, place, shownText) {
+    const [id, text] = [`i-${this.control.id}-${place}`, shownText || " "];
     const same = [...this.list.children].find((node) => node.id === id);
     if (same instanceof HTMLElement && same.textContent === text && same.dataset.item === (item?.id ?? "")) return same;
     const node = element("li", { role: this.isRadio ? "radio" : "option", id }, text);
@@ -308,8 +324,9 @@ export class Table extends Widget {
     this.target = table;
     mark(table, "aria-label", control.caption);
     this.box = element("div", { class: "rows" }, table);
+    this.count = element("p", { class: "help" });
     this.tellsFocus(table);
-    this.root.prepend(this.box);
+    this.root.prepend(this.box, this.count);
     this.rows = new KnownRows((start, stop) => askForItems(this.id, start, stop));
     table.addEventListener("click", (event) => {
       const item = event.detail < 2 ? this.itemAt(event) : undefined;
@@ -334,6 +351,7 @@ export class Table extends Widget {
     super.update(control);
     this.rows.age();
     mark(this.table, "aria-rowcount", `${control.choice_count + 1}`);
+    put(this.count, "textContent", control.choice_count === 0 ? texts.empty : `${texts.rows}: ${control.choice_count}`);
     const heads = JSON.stringify([control.columns, control.sorted_by, control.descending, control.enabled]);
     if (heads !== this.drawn) {
       this.drawn = heads;

@@ -3,7 +3,7 @@
 import { element, focusOn, moved, put, quiet, shown } from "./dom.js";
 import { FormElement, Layers, asDialog, openDialog } from "./forms.js";
 import { settle } from "./fields.js";
-import { followFocus, guard, isQuiet, listen, showRefused } from "./keys.js";
+import { enter, followFocus, guard, isQuiet, listen, showRefused } from "./keys.js";
 import { connect, handOver, isOver, isSettled, model, onChange, send, texts } from "./link.js";
 
 /** @typedef {{ id: string, root: HTMLDialogElement, buttons: HTMLButtonElement[], since: number }} Prompt */
@@ -51,7 +51,7 @@ function drawPrompt() {
   });
   const root = element(
     "dialog",
-    { class: "prompt", role: "alertdialog", "aria-modal": "true", "aria-labelledby": "p-title", "aria-describedby": "p-text" },
+    { class: "prompt top", role: "alertdialog", "aria-modal": "true", "aria-labelledby": "p-title", "aria-describedby": "p-text" },
     element("h1", { id: "p-title" }, asked.title),
     element("div", { id: "p-text" }, element("p", {}, asked.text), ...cellsOf(asked.table)),
     element("div", { class: "buttons" }, ...buttons),
@@ -112,7 +112,7 @@ function drawForms(news) {
     drawn.set(form.id, new FormElement(form));
     isNew.add(form.id);
   }
-  layers.arrange(forms, drawn);
+  layers.arrange(forms, drawn, model.view.prompt !== null);
   for (const form of forms) {
     const made = drawn.get(form.id);
     if (!made) continue;
@@ -184,6 +184,11 @@ function draw(news) {
   speak();
   followFocus();
   if (news.acted) showRefused();
+  for (const form of model.view.forms) {
+    const made = drawn.get(form.id);
+    if (news.acted && form === model.view.forms.at(-1) && made) made.isTried = true;
+    made?.sumUp(form, enter);
+  }
   handOver();
 }
 
