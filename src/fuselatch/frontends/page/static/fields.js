@@ -211,7 +211,7 @@ export class Field extends Widget {
     put(this.entry, "placeholder", control.placeholder);
     // What was typed isn't taken from the user before the session has it.
     put(this.entry, "disabled", !control.enabled && !isKept);
-    put(this.entry, "readOnly", control.read_only || !control.enabled);
+    put(this.entry, "readOnly", control.read_only || (isKept && !control.enabled));
     if (this.picker) put(this.picker, "disabled", !control.enabled || control.read_only);
     mark(this.entry, "aria-required", control.required ? "true" : "false");
     put(this.unit, "textContent", control.text === "" && control.read_only ? "" : control.unit);
