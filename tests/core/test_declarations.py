@@ -132,6 +132,7 @@ BAD: list[tuple[str, Callable[[], object], str]] = [
     ("a picture without words", lambda: Label("A", picture=Picture(b"GIF8")), """Label('A'): a picture needs alt="…", what it says; "" if it only decorates"""),
     ("a picture's file name", lambda: Label("A", picture="a.png", alt=""), "Label('A'): picture must be a Picture or a rule, not 'a.png'"),  # type: ignore[arg-type]
     ("tabs that are neither", lambda: new_class("Bad", (Form,), {"tabs": "yes"}), "class Bad: tabs must be True or False, not 'yes'"),
+    ("words for an end that aren't by verdict", lambda: new_class("Bad", (Form,), {"done_text": "Thanks"}), "class Bad: done_text must be a mapping of verdicts to texts, as {\"accepted\": \"Thank you\"}, not 'Thanks'"),
     ("a long value", lambda: Table("A", rows=["x"] * 999, columns=("a",)), "Table('A'): rows must be a Catalog or a function of the form (rows=lambda form: …), not ['x', 'x', 'x', 'x', 'x', 'x', 'x', 'x'…"),  # type: ignore[call-overload]
     ("derive of nothing", lambda: derive(len), "derive(len): pass the controls that len reads"),  # type: ignore[call-overload]
     ("derive of a button", lambda: derive(len, Button("A")), "derive(len, …): expected declared controls with a value, not <Button 'A'>"),  # type: ignore[call-overload]

@@ -333,6 +333,30 @@ def test_what_is_typed_before_the_view_has_come_back_does_not_overtake(browser: 
         ]
 
 
+class Ends(Form, done_text={"accepted": "Your berth is booked", "failed": "Please call the office"}):
+    word = Text("Word")
+    book = Button("Book", closes="accepted")
+    leave = Button("Leave", closes="cancelled")
+
+
+@pytest.mark.parametrize(
+    ("press", "ends", "said"),
+    [
+        ("book", "accepted", "Your berth is booked"),
+        ("leave", "cancelled", "Cancelled: nothing was done"),
+        ("", "failed", "Please call the office"),
+    ],
+)
+def test_a_form_ends_in_its_own_words(press: str, ends: str, said: str, browser: Any) -> None:
+    with showing(browser, Scene(Ends)) as shown:
+        if press:
+            Player(shown).do("press", [press])
+        else:
+            shown.stage.stop()
+        last = shown.page.locator("h1.last")
+        assert (last.inner_text(), last.evaluate("node => node.className")) == (said, f"last {ends}")
+
+
 def test_the_start_page_lists_forms_and_says_what_fails(browser: Any) -> None:
     with importing_from([EXAMPLES]):
         import stay

@@ -166,8 +166,13 @@ class Stage:
 
     @property
     def last_word(self) -> Plain:
-        """The last message to front ends; `late` if the form was closed because too much time had passed."""
-        return {"over": True, "late": self._late}
+        """The last message to front ends.
+
+        `late` if the form was closed because too much time had passed; `failed`: its own words for an end without a verdict.
+        """
+        form = self.scene.form
+        failed = form._plan.done_text.get("failed", "") if form is not None else ""
+        return {"over": True, "late": self._late, "failed": failed}
 
     @property
     def backlog(self) -> int:

@@ -54,7 +54,8 @@ class Form(OpenForm, metaclass=FormKind):
     count if someone else has changed a row ("theirs", "refuse"; default: "ask"), `keys="Ctrl+R"` opens the form in a session
     that offers it, `at_start=True` opens it when that session starts. `tabs=True`: its titled groups and its lines are
     tab pages, where a front end can show some. `idle=60` raises `idle` once the user has done nothing for 60 seconds while
-    the form is in front.
+    the form is in front. `done_text={"accepted": "Thank you", "cancelled": "Nothing was booked", "failed": "Call us"}` says
+    it in the form's words once the form is closed, by verdict; "failed" is for an end without one.
 
     A form is opened by a session, by `rehearse` or by another form. It can't be created directly.
     """
@@ -85,6 +86,7 @@ class Form(OpenForm, metaclass=FormKind):
         plan.at_start = options.get("at_start", False)
         plan.tabs = options.get("tabs", False)
         plan.idle = options.get("idle")
+        plan.done_text = options.get("done_text", {})
         records = options.get("records")
         plan.records = bound_to(cls) if records is None else records
         plan.on_leave = options.get("on_leave", "save")

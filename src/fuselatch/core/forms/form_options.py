@@ -27,6 +27,7 @@ class FormOptions(TypedDict, total=False):
     on_conflict: Literal["ask", "theirs", "refuse"]
     tabs: bool
     idle: float | None
+    done_text: Mapping[str, str]
 
 
 class Allowed(NamedTuple):
@@ -41,6 +42,11 @@ def is_seconds(given: object) -> bool:
     return given is None or (not isinstance(given, bool) and isinstance(given, int | float) and given > 0)
 
 
+def are_texts(given: object) -> bool:
+    """Return True for a mapping of texts to texts."""
+    return isinstance(given, Mapping) and all(isinstance(word, str) for pair in given.items() for word in pair)
+
+
 def one_of(*words: str) -> Allowed:
     """Return what an option with a few words may be."""
     *most, last = [repr(word) for word in words]
@@ -52,6 +58,7 @@ CHECKED: Final[Mapping[str, Allowed]] = {
     "at_start": TRUTH,
     "tabs": TRUTH,
     "idle": Allowed("a number of seconds above 0", is_seconds),
+    "done_text": Allowed('a mapping of verdicts to texts, as {"accepted": "Thank you"}', are_texts),
     "on_leave": one_of("save", "ask"),
     "on_conflict": one_of("ask", "theirs", "refuse"),
 }

@@ -141,6 +141,7 @@ class FormPlan:
     on_conflict: str = "ask"
     tabs: bool = False
     idle: float | None = None
+    done_text: Mapping[str, str] = field(default_factory=dict)
     has_lines: bool = False
     has_masks: bool = False
     tables: tuple[str, ...] = ()

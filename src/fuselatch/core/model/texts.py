@@ -160,6 +160,8 @@ TEXTS: Final[Mapping[str, str]] = {
     "page.not_taken": "Not taken, copy it from here:",
     "page.late": "This form was open too long without being used, and has been closed. Nothing was returned.",
     "page.over": "The form is closed. You can close this window.",
+    "page.done_accepted": "Done",
+    "page.done_cancelled": "Cancelled: nothing was done",
     "page.lost": "The connection was lost. Trying again …",
     "page.looks_on": "This form is open in another window. Here you can only look on.",
     "page.elsewhere": "This form isn't open in this browser.",

@@ -285,9 +285,10 @@ class ValueView(NamedTuple):
 
 
 class OutcomeView(NamedTuple):
-    """The first form's outcome: the verdict and its values."""
+    """The first form's outcome: the verdict, the form's own words for that (`done_text`) or "", and its values."""
 
     verdict: str
+    text: str
     values: tuple[ValueView, ...]
 
 

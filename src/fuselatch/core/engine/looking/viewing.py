@@ -124,7 +124,8 @@ def outcome_view(form: OpenForm) -> OutcomeView | None:
     if outcome is None:
         return None
     values = tuple([ValueView(name=name, text=plain_text(value)) for name, value in outcome.shown.items()])
-    return OutcomeView(verdict=outcome.verdict, values=values)
+    text = form._state.plan.done_text.get(outcome.verdict, "")
+    return OutcomeView(verdict=outcome.verdict, text=text, values=values)
 
 
 def plain_text(value: object) -> str:

@@ -239,7 +239,7 @@ function hear(told) {
   if (told.looks_on !== undefined) model.looksOn = told.looks_on;
   if (told.over) {
     over = true;
-    announce({ over: true, late: told.late });
+    announce({ over: true, late: told.late, failed: told.failed });
     return;
   }
   if (told.list) {

@@ -216,11 +216,20 @@ addEventListener("beforeunload", (event) => {
   if (!isOver() && model.view?.forms.some((form) => form.changed)) event.preventDefault();
 });
 
-/** @param {boolean} late */
-function end(late) {
+/**
+ * Says how it ended, in the form's words if it has any: accepted, cancelled and failed look different.
+ * @param {boolean} late
+ * @param {string} failed
+ */
+function end(late, failed) {
+  const outcome = late ? null : model.view?.outcome;
+  const verdict = !outcome ? "failed" : outcome.verdict === "accepted" ? "accepted" : "cancelled";
+  const words = outcome ? outcome.text || (texts[`done_${verdict}`] ?? "") : failed || (late ? texts.late : texts.over) || "";
+
   for (const dialog of document.querySelectorAll("dialog")) dialog.remove();
-  const last = element("h1", { class: "last", tabIndex: -1 }, (late ? texts.late : texts.over) ?? "");
-  place.replaceChildren(last);
+  const last = element("h1", { class: `last ${verdict}`, tabIndex: -1 }, words);
+  const rest = element("p", { class: "last" }, outcome ? (texts.over ?? "") : "");
+  place.replaceChildren(last, rest);
   offers.hidden = true;
   byId("start").hidden = true;
   foot.textContent = "";
@@ -232,7 +241,7 @@ function end(late) {
 
 onChange((news) => {
   if (news.over) {
-    end(news.late ?? false);
+    end(news.late ?? false, news.failed ?? "");
   } else if (news.part) {
     for (const form of drawn.values()) form.widgets.get(news.part.list)?.got(news.part);
   } else {

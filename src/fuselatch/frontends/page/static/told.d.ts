@@ -23,7 +23,7 @@ export interface Part { list: string; start: number; items: ItemData[]; cells?: 
 export interface Told extends Partial<Part> {
   number?: number; view?: Partial<ViewData>; forms?: Record<string, FormChange>; order?: string[];
   layouts?: Record<string, StripData[]>; again?: ControlData[]; refused?: string; stale?: boolean; looks_on?: boolean; over?: boolean;
-  late?: boolean; beat?: boolean;
+  late?: boolean; failed?: string; beat?: boolean;
 }
 
 /** A text that the session could not take: "" if it is masked. */
@@ -31,6 +31,6 @@ export interface Lost { control: string; caption: string; text: string }
 
 /** What a message means for what is drawn. */
 export interface News {
-  all?: boolean; over?: boolean; late?: boolean; changed?: Set<string>; laidOut?: string[]; part?: Part;
+  all?: boolean; over?: boolean; late?: boolean; failed?: string; changed?: Set<string>; laidOut?: string[]; part?: Part;
   lost?: Lost[]; acted?: boolean;
 }

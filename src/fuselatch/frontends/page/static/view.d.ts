@@ -206,6 +206,7 @@ export interface LocaleData {
 
 export interface OutcomeData {
   verdict: string;
+  text: string;
   values: ValueData[];
 }
 
