@@ -169,7 +169,19 @@ SHOWN: list[tuple[Any, dict[str, Any], dict[str, Any]]] = [
         {},
         {"enabled": False, "required": True, "read_only": True, "caption": "Ship", "help": "as painted", "tone": "warning"},
     ),
-    (Text, {}, {"placeholder": "as painted", "keys": "Ctrl+R", "max_length": 3, "pattern": "[A-Z]+"}),
+    (
+        Text,
+        {},
+        {
+            "autocomplete": "email",
+            "inputmode": "email",
+            "spellcheck": True,
+            "placeholder": "as painted",
+            "keys": "Ctrl+R",
+            "max_length": 3,
+            "pattern": "[A-Z]+",
+        },
+    ),
     (Number, {"default": 1.5}, {"minimum": 2.0, "maximum": 20.0, "decimals": 3, "unit": "m", "value": 9.5}),
     (Choice, {"choices": ("port", "bow")}, {"choices": ("bow",), "look": "list", "placeholder": "side"}),
     (

@@ -334,7 +334,7 @@ def test_what_is_typed_before_the_view_has_come_back_does_not_overtake(browser: 
 
 
 class Ends(Form, done_text={"accepted": "Your berth is booked", "failed": "Please call the office"}):
-    word = Text("Word")
+    word = Text("Word", autocomplete="email", inputmode="email", spellcheck=True)
     book = Button("Book", closes="accepted")
     leave = Button("Leave", closes="cancelled")
 
@@ -349,6 +349,12 @@ class Ends(Form, done_text={"accepted": "Your berth is booked", "failed": "Pleas
 )
 def test_a_form_ends_in_its_own_words(press: str, ends: str, said: str, browser: Any) -> None:
     with showing(browser, Scene(Ends)) as shown:
+        entry = shown.page.locator("[data-control=word] input")
+        assert [entry.get_attribute(name) for name in ("autocomplete", "inputmode", "spellcheck")] == [
+            "email",
+            "email",
+            "true",
+        ]
         if press:
             Player(shown).do("press", [press])
         else:

@@ -37,7 +37,8 @@ class EntryOptions(ControlOptions, total=False):
     value is checked and saved as any other. `while_typing=True`: show markers from the first key. `column`: the record's
     column, if its name differs from the control's. `counts_as_change=False`: what is entered isn't a change of the form or
     of its record, as in a search box. `masked`: a value that a rule computes is masked if it is derived from a password,
-    unless this says otherwise.
+    unless this says otherwise. `autocomplete`, `inputmode`, `spellcheck`: for browsers, by HTML's own names and values, as
+    `autocomplete="email"`; the usual is "off", by the kind, and False.
     """
 
     read_only: bool | Rule[bool]
@@ -46,6 +47,9 @@ class EntryOptions(ControlOptions, total=False):
     column: str
     counts_as_change: bool
     masked: bool
+    autocomplete: str
+    inputmode: str
+    spellcheck: bool
 
 
 if TYPE_CHECKING:

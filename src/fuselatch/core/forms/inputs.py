@@ -135,6 +135,9 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
             longest=self.longest(),
             decimals=getattr(self, "decimals", None),
             pattern=getattr(pattern, "pattern", ""),
+            autocomplete=self.constants["autocomplete"],
+            inputmode=self.constants["inputmode"],
+            spellcheck=self.constants["spellcheck"],
         )
 
     def _bound(self, live: ControlState, name: str, formats: Formats) -> str:

@@ -103,6 +103,9 @@ ROWS: Final = (
     Property("closes", str, constant=True, rule=True, field="closes"),
     Property("while_typing", bool, "entry", usual=False, constant=True),
     Property("column", str, "entry", usual="", constant=True),
+    Property("autocomplete", str, "entry", usual="", constant=True, field="autocomplete"),
+    Property("inputmode", str, "entry", usual="", constant=True, field="inputmode"),
+    Property("spellcheck", bool, "entry", usual=False, constant=True, field="spellcheck"),
     Property("counts_as_change", bool, "entry", usual=True, constant=True),
     Property("masked", bool, constant=True, field="masked"),
     # Worked out from the others.

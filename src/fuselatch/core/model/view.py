@@ -47,7 +47,8 @@ class FieldPart(NamedTuple):
     """A field for text.
 
     `holds`: text, number, date, time or datetime. `secret`: what is typed must not be seen. Limits: `minimum` and `maximum`
-    as text, `max_length` in characters, `longest` in bytes of UTF-8, `decimals`, `pattern`.
+    as text, `max_length` in characters, `longest` in bytes of UTF-8, `decimals`, `pattern`. `autocomplete`, `inputmode`,
+    `spellcheck`: as HTML has them; "" is the usual.
     """
 
     holds: str
@@ -60,6 +61,9 @@ class FieldPart(NamedTuple):
     longest: int
     decimals: int | None
     pattern: str
+    autocomplete: str
+    inputmode: str
+    spellcheck: bool
 
 
 class ChoicePart(NamedTuple):

@@ -139,12 +139,14 @@ export class Field extends Widget {
     this.entry = long ? element("textarea", { rows: 3, cols: control.width }) : element("input", { type: kind, size: control.width });
     this.target = this.entry;
     this.entry.id = `c-${control.id}`;
-    this.entry.autocomplete = "off";
-    this.entry.spellcheck = false;
+    const browsers = control.shape === "field" ? control : { autocomplete: "", inputmode: "", spellcheck: false };
+    mark(this.entry, "autocomplete", browsers.autocomplete || "off");
+    this.entry.spellcheck = browsers.spellcheck;
+    if (browsers.inputmode) mark(this.entry, "inputmode", browsers.inputmode);
     this.isComposing = false;
     this.wasSelected = false;
     if (holds === "number") {
-      this.entry.inputMode = "decimal";
+      if (!browsers.inputmode) this.entry.inputMode = "decimal";
       this.entry.classList.add("figure");
     }
     this.entry.addEventListener("compositionstart", () => (this.isComposing = true));

@@ -97,6 +97,9 @@ export interface FieldData extends CommonData {
   longest: number;
   decimals: number | null;
   pattern: string;
+  autocomplete: string;
+  inputmode: string;
+  spellcheck: boolean;
 }
 
 export interface ItemData {
