@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from types import SimpleNamespace
 from typing import Any
@@ -88,7 +89,7 @@ class Player:
                 meant
             )
         if self.control(name).locator(".items, table").count():
-            named = self.control(name).locator(".items li, td").get_by_text(text, exact=True)
+            named = self.control(name).locator(".items li, td").get_by_text(re.compile(rf"^{re.escape(text)}( \(\d+\))?$"))
             named.nth(place).click()
             return
         self.control(name).locator("input").click()
@@ -101,7 +102,9 @@ class Player:
 
     def option(self, name: str, text: str) -> Any:
         """Return the options with this text in an open list, scrolled to."""
-        found, box = self.control(name).get_by_role("option", name=text, exact=True), self.control(name).locator(".listed")
+        # Of items that read the same, each has its place behind its text.
+        named = re.compile(rf"^{re.escape(text)}( \(\d+\))?$")
+        found, box = self.control(name).get_by_role("option", name=named), self.control(name).locator(".listed")
         for _ in range(200):
             if found.count():
                 break

@@ -398,6 +398,7 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
             other=self.other,
             multiple=self.multiple,
             longest=self.longest(),
+            takes_open=(OPEN_FOR_SEVERAL if self.multiple else OPEN).names if self.drops_down else (),
         )
 
     def items_between(self, live: ControlState, start: int, stop: int) -> tuple[tuple[ItemView, ...], Any]:

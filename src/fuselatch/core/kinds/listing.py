@@ -197,12 +197,13 @@ def choice_part(
     other: bool,
     multiple: bool,
     longest: int,
+    takes_open: tuple[str, ...],
 ) -> ChoicePart:
     """Return the part of a choice, filled by name. Compiled, names cost nothing here."""
     return ChoicePart._make(
         (
             look, placeholder, always_open, control._listing, reach.items, reach.start, reach.in_all, reach.matches,
-            at_item_of(control), picked_texts(control), other, multiple, longest,
+            at_item_of(control), picked_texts(control), other, multiple, longest, takes_open,
         )
     )  # fmt: skip
 

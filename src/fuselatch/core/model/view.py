@@ -74,6 +74,7 @@ class ChoicePart(NamedTuple):
     the best matches, and `match_count` says how many there are (up to 1,000 are counted). `choice_count`: the items in all.
     `at_item`: the id of the item that Enter or Tab would take from an open list. `picked`: the chosen items' texts. `other`:
     a text that isn't in the list is accepted. `multiple`: several items can be picked. `longest`: as of a field.
+    `takes_open`: the keys that it takes once its list is open, for who is faster than the next view.
     """
 
     look: str
@@ -89,6 +90,7 @@ class ChoicePart(NamedTuple):
     other: bool
     multiple: bool
     longest: int
+    takes_open: tuple[str, ...]
 
 
 class TablePart(NamedTuple):

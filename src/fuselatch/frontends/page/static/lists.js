@@ -207,7 +207,7 @@ export class Choice extends Field {
 
   /** @param {string} name */
   passesOn(name) {
-    const mine = super.passesOn(name);
+    const mine = super.passesOn(name) || (this.isListing && this.choice.takes_open.includes(name));
     // The session moves in its own list, in place of the one that the arrow has opened.
     if (mine && name !== "Enter" && this.isOpen) this.close();
     return mine;

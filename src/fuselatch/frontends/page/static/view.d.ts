@@ -123,6 +123,7 @@ export interface ChoiceData extends CommonData {
   other: boolean;
   multiple: boolean;
   longest: number;
+  takes_open: string[];
 }
 
 export interface ColumnData {
