@@ -206,10 +206,8 @@ def test_tab_pages_have_markers_and_follow_the_focus(browser: Any) -> None:
             assert shown.session.front.arrival.focused
             player.do("pick", ["place.pier", "North"])
             picture = page.locator("img")
-            assert (
-                picture.get_attribute("alt") == "The North pier, no berth marked"
-                and picture.evaluate("img => img.naturalWidth") > 100
-            )
+            assert picture.get_attribute("alt") == "The North pier, no berth marked"
+            until(lambda: picture.evaluate("img => img.naturalWidth") > 100)
             asked = "(id) => fetch(`picture-${id}`).then((answer) => [answer.status, answer.headers.get('content-type')])"
             own = weeks.plan("North", "").id
             assert page.evaluate(asked, own) == [200, "image/svg+xml"]

@@ -172,7 +172,7 @@ class Stage:
         """
         form = self.scene.form
         failed = form._plan.done_text.get("failed", "") if form is not None else ""
-        return {"over": True, "late": self._late, "failed": failed}
+        return {"over": True, "late": self._late, **({"failed": failed} if failed else {})}
 
     @property
     def backlog(self) -> int:
