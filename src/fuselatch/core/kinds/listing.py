@@ -128,7 +128,7 @@ class Reach(NamedTuple):
 
 def item_view(*, id: str, text: str, picked: bool) -> ItemView:
     """Return an item's view, filled by name. Compiled, names cost nothing here."""
-    return ItemView._make((id, text, picked))
+    return ItemView(id, text, picked)
 
 
 def items_at(
