@@ -11,7 +11,7 @@ import pytest
 
 from fuselatch import Button, Choice, Form, Group, Integer, Label, Text, Tick
 from fuselatch.scenes import Scene
-from tests.frontends.conftest import Shown, showing
+from tests.frontends.conftest import Shown, showing, until
 
 SECONDS = [0.0]
 """How long a handler takes."""
@@ -260,10 +260,11 @@ def test_what_is_wrong_is_brought_into_view_also_if_the_focus_is_there(browser: 
         for _ in range(2):
             page.mouse.move(640, 400)
             page.mouse.wheel(0, 10_000)
+            until(lambda: page.evaluate("scrollY") > 1_000)
             page.keyboard.press("Control+Enter")
             shown.settle()
-            box = page.locator(ENTRY.format("boat")).bounding_box()
-            assert 0 <= box["y"] < 780 and page.locator(".marker:visible").first.is_visible()
+            until(lambda: 0 <= page.locator(ENTRY.format("boat")).bounding_box()["y"] < 780)
+            assert page.locator(".marker:visible").first.is_visible()
 
 
 def test_a_line_that_stalls_is_told_and_a_handler_that_takes_long_is_not(browser: Any) -> None:
