@@ -75,14 +75,14 @@ export function followFocus(comesBack = false) {
 
 /**
  * Brings the browser's focus to a control, with its text selected if the session says so, or is about to.
+ * What was typed there already, and is only now handed over, isn't selected.
  * @param {import("./view").ControlData} control
  */
-function bring(control, selected = control.selected) {
+function bring(control, selected = control.selected && !isTyping(control.id)) {
   const widget = frontElement()?.widgets.get(control.id);
   if (!widget?.target) return;
   focusOn(widget.target);
-  // What was typed there already is in it.
-  if (!selected || isTyping(control.id) || !(widget.target instanceof HTMLInputElement || widget.target instanceof HTMLTextAreaElement)) return;
+  if (!selected || !(widget.target instanceof HTMLInputElement || widget.target instanceof HTMLTextAreaElement)) return;
   widget.target.select();
   if ("wasSelected" in widget) widget.wasSelected = true;
 }
