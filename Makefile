@@ -58,11 +58,11 @@ test-oldest: .venv/ready-test
 	@.oldest/bin/pip install -q --disable-pip-version-check -c .oldest/constraints.txt -e '.[test]'
 	.oldest/bin/python -m pytest $(FEW) --ignore tests/frontends
 
-# A million gestures at forms drawn at random, 200,000 random texts in 40 locales, 20,000 values in each store, 100 kills of a process that writes to each, and a
+# 500 rounds of drawn hands, a million gestures at forms drawn at random, 200,000 random texts in 40 locales, 20,000 values in each store, 100 kills of a process that writes to each, and a
 # minute of each kind of hostile call.
 test-long: .compiled/ready
 	$(WITH_COMPILED) $(BIN)/python -m pytest -n 2 --dist worksteal -o faulthandler_timeout=43200 --hypothesis-profile most --gestures 1000000 --values 20000 --entries 200000 --kills 100 --seconds 60 \
-		--races 50 tests/core/test_generated.py tests/test_formats.py tests/stores/test_come_back.py tests/stores/test_nothing_lost.py \
+		--races 50 --hands 500 tests/frontends/test_hands.py tests/core/test_generated.py tests/test_formats.py tests/stores/test_come_back.py tests/stores/test_nothing_lost.py \
 		tests/cli/test_hostile.py tests/frontends/test_page.py
 
 bench: .compiled/ready

@@ -251,6 +251,7 @@ class Sixty(Form):
 
     boat = Text("Boat", required=True)
     numbers = Numbers("Numbers")
+    rest = Text("Rest", required=True)
     done = Button("Done", closes="accepted", keys="Ctrl+Enter")
 
 
@@ -265,6 +266,9 @@ def test_what_is_wrong_is_brought_into_view_also_if_the_focus_is_there(browser: 
             shown.settle()
             until(lambda: 0 <= page.locator(ENTRY.format("boat")).bounding_box()["y"] < 780)
             assert page.locator(".marker:visible").first.is_visible()
+        page.click(".summary button >> nth=1")
+        shown.settle()
+        assert page.evaluate("document.activeElement.closest('[data-control]').dataset.control") == "rest"
 
 
 def test_a_line_that_stalls_is_told_and_a_handler_that_takes_long_is_not(browser: Any) -> None:

@@ -157,7 +157,7 @@ TEXTS: Final[Mapping[str, str]] = {
     "page.empty": "Nothing to choose from",
     "page.rows": "Rows",
     "page.stalled": "The connection is slow: no answer yet. What you enter is kept.",
-    "page.not_taken": "Not taken, copy it from here:",
+    "page.not_taken": "Not taken:",
     "page.late": "This form was open too long without being used, and has been closed. Nothing was returned.",
     "page.over": "The form is closed. You can close this window.",
     "page.done_accepted": "Done",

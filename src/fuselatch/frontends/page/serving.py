@@ -209,11 +209,11 @@ async def follow(live: WebSocket, stage: Stage) -> None:
     async def receive() -> None:
         while True:
             text = await live.receive_text()
+            await pace.keep()
             if text == BEAT:
                 # A handler may be at work; the line is there.
                 told.put_nowait({BEAT: True})
                 continue
-            await pace.keep()
             if len(text) > LARGEST_FRAME:
                 raise WrongMessage("the message is too long")
             if stage.backlog > MOST_WAITING:

@@ -115,10 +115,10 @@ export function quiet(name, act, properties = {}, { sign, once = false } = {}) {
   let before = null;
   made.addEventListener("mousedown", () => (before = document.activeElement));
   made.addEventListener("click", (event) => {
-    const back = event.detail > 0 && document.activeElement === made ? before : null;
     if (once && event.detail > 1) return;
     act();
-    if (back instanceof HTMLElement && back !== document.body && back !== made) focusOn(back);
+    const isKept = event.detail > 0 && document.activeElement === made;
+    if (isKept && before instanceof HTMLElement && before !== document.body) focusOn(before);
   });
   return made;
 }

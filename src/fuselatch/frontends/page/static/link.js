@@ -98,15 +98,31 @@ const held = new Map();
  */
 const typedInto = new Map();
 
-/** Hands over again what was held, once nothing is in front of it. */
+/**
+ * Hands over again what was held, once nothing is in front of it. Returns what can't be, since its form is gone.
+ * @returns {import("./told").Lost[]}
+ */
 export function handOver() {
-  if (model.view.prompt || !isSettled()) return;
-  const front = model.view.forms.at(-1)?.id;
+  /** @type {import("./told").Lost[]} */
+  const lost = [];
+  if (model.view.prompt || !isSettled()) return lost;
   for (const [control, text] of [...held]) {
-    if (control.split(".")[0] !== front) continue;
+    const form = model.view.forms.findIndex((each) => control.startsWith(`${each.id}.`));
+    if (form >= 0 && form < model.view.forms.length - 1) continue;
     held.delete(control);
-    send({ verb: "type", control, text });
+    if (form >= 0) send({ verb: "type", control, text });
+    else if (text !== "") lost.push(lostAs(control, text));
   }
+  return lost;
+}
+
+/**
+ * @param {string} control
+ * @param {string} text
+ */
+function lostAs(control, text) {
+  const { caption = "", masked = false } = typedInto.get(control) ?? {};
+  return { control, caption, text: masked ? "" : text };
 }
 
 export function isHolding() {
@@ -259,12 +275,11 @@ function hear(told) {
   for (const { verb, control = "", text = "" } of answered) {
     if (verb !== "type") continue;
     const known = controlOf(control);
-    const { caption = "", masked = false } = typedInto.get(control) ?? {};
     // The session doesn't tell back what was typed.
     if (!told.refused) {
       if (known && !known.masked) known.text = text;
     } else if (told.stale) held.set(control, text);
-    else if (text !== "") lost.push({ control, caption, text: masked ? "" : text });
+    else if (text !== "") lost.push(lostAs(control, text));
   }
   if (isSettled()) ahead = null;
   const { changed, laidOut } = applyPatch(told);

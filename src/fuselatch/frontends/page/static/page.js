@@ -154,7 +154,7 @@ function speak() {
   const layer = stage.prompt?.root ?? layers.top ?? document.body;
   if (voices.parentElement !== layer) layer.append(voices, state);
   const now = sayable();
-  const isTold = (/** @type {string} */ about) => about.startsWith("m") || said.has(about);
+  const isTold = (/** @type {string} */ about) => /^(message|marker) /.test(about) || said.has(about);
   const news = [...now].filter(([about, text]) => text && said.get(about) !== text && isTold(about)).map(([, text]) => text);
   const isOld = spoken.some((text) => ![...now.values()].includes(text));
   said.clear();
@@ -189,7 +189,7 @@ function draw(news) {
     if (news.acted && form === model.view.forms.at(-1) && made) made.isTried = true;
     made?.sumUp(form, enter);
   }
-  handOver();
+  tellLost(handOver());
 }
 
 /**
