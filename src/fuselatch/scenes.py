@@ -101,7 +101,7 @@ class Scene(Common):
         @overload
         def __init__(self, form: type[Form] | None = None, **params: Any) -> None: ...
 
-    def __init__(self, form: type[Form] | None = None, **given: Value) -> None:
+    def __init__(self, form: type[Form] | None = None, **given: Any) -> None:
         if form is not None:
             must_be_a_form("Scene", form)
         self.form = form
@@ -110,7 +110,7 @@ class Scene(Common):
         vars(self).update(OPTIONS)
         self.set(**{name: value for name, value in given.items() if name in OPTIONS})
 
-    def set(self, **given: Value) -> None:
+    def set(self, **given: Any) -> None:
         """Set options. One that is None isn't given. Raises `TypeError` for an unknown one."""
         for name, value in given.items():
             if name not in OPTIONS:

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Final
+from typing import Any, Final
 
 from fuselatch.core.model.json_text import Plain
-from fuselatch.core.model.values import Value
 from fuselatch.core.model.view import ControlView, FormView, View, plain
 from fuselatch.report.layout import strips
 
@@ -96,7 +95,7 @@ def form_patch(before: FormView, after: FormView) -> Plain:
     return {**made, "order": [control.id for control in after.controls], "controls": controls}
 
 
-def fields_differing(before: Value, after: Value) -> Plain:
+def fields_differing(before: Any, after: Any) -> Plain:
     """Return the fields of a part that differ, as plain data, without those that are sent apart."""
     fields = {
         name: plain(new)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Sequence
 from decimal import Decimal
+from typing import NoReturn
 
 from fuselatch.core.model.json_text import Plain
 from fuselatch.core.model.values import Value, adapted, short
@@ -23,7 +24,7 @@ def object_of(line: bytes) -> Plain:
     return data
 
 
-def no_value(text: str) -> Value:
+def no_value(text: str) -> NoReturn:
     raise ValueError(f"{text} isn't a value of JSON")
 
 

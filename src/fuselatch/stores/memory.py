@@ -10,7 +10,6 @@ from fuselatch.core.engine.state.store import Store, StoreRefused
 from fuselatch.core.model.latch_records import LatchRecord, LatchStore
 from fuselatch.core.model.record_changes import Change, Key, KeyName, Record, key_name
 from fuselatch.core.model.texts import later
-from fuselatch.core.model.values import Value
 from fuselatch.stores.snapshots import in_turn, known_columns, trouble_with, write_row
 
 
@@ -43,7 +42,7 @@ class MemoryRecords:
     def version(self, source: str) -> int:
         return self.versions[source]
 
-    def read(self, source: str) -> Value:
+    def read(self, source: str) -> Any:
         return self.sources[source]
 
     def columns(self, source: str) -> list[str]:
@@ -151,7 +150,7 @@ class CopiedRecords(MemoryRecords):
         self._copy(source)
         return super().version(source)
 
-    def read(self, source: str) -> Value:
+    def read(self, source: str) -> Any:
         self._copy(source)
         return super().read(source)
 

@@ -7,13 +7,12 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Column, Connection, MetaData, String, Table, and_, delete, inspect, select, update
+from sqlalchemy import Column, ColumnElement, Connection, MetaData, String, Table, and_, delete, inspect, select, update
 from sqlalchemy.dialects import postgresql, sqlite
 from sqlalchemy.schema import CreateTable
 
 from fuselatch.core.engine.state.store import StoreRefused
 from fuselatch.core.model.latch_records import LatchRecord
-from fuselatch.core.model.values import Value
 from fuselatch.core.model.visible import without_passwords
 from fuselatch.stores.database import WAIT, Database
 
@@ -85,10 +84,10 @@ class SqlLatches:
             return [LatchRecord(*row) for row in database.execute(select(LATCHES).order_by(*order))]
 
 
-def at(latch: str, user: str, key: str) -> Value:
+def at(latch: str, user: str, key: str) -> ColumnElement[bool]:
     return and_(LATCHES.c.latch == latch, LATCHES.c.user == user, LATCHES.c.key == key)
 
 
-def exactly(taken: LatchRecord) -> Value:
+def exactly(taken: LatchRecord) -> ColumnElement[bool]:
     """Return the condition for exactly this entry, not a later one."""
     return and_(at(*taken[:3]), LATCHES.c.when == taken.when, LATCHES.c.answer == taken.answer)

@@ -15,6 +15,7 @@ from sqlalchemy import (
     Connection,
     Date,
     DateTime,
+    Delete,
     Double,
     Integer,
     MetaData,
@@ -23,6 +24,7 @@ from sqlalchemy import (
     Table,
     Time,
     TypeDecorator,
+    Update,
     cast,
     delete,
     func,
@@ -37,7 +39,6 @@ from sqlalchemy.exc import NoSuchTableError, SAWarning
 from sqlalchemy.types import BigInteger, UserDefinedType
 
 from fuselatch.core.engine.state.store import ChangedMeanwhile, StoreRefused
-from fuselatch.core.forms.live_state import AnyControl
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.record_changes import Change, Key, Record, key_name, shown_key, with_key
 from fuselatch.core.model.texts import later
@@ -240,7 +241,7 @@ class SqlRecords(Sources):
             # It is told when it is read, or written.
             return None
 
-    def _read_stamp(self, database: Connection, table: AnyControl, source: str) -> Any:
+    def _read_stamp(self, database: Connection, table: Table, source: str) -> Any:
         """Return a mark that differs after a write: SQLite's file, or PostgreSQL's rows and transactions."""
         if self._database.kind == "sqlite":
             return changes_of(Path(self._database.engine.url.database or ""))
@@ -300,7 +301,7 @@ class SqlRecords(Sources):
             raise ChangedMeanwhile(change, theirs)
         if change.kind == "change" and not whole:
             return change.key
-        mine: Value = delete(table) if change.kind == "remove" else update(table).values(row)
+        mine: Delete | Update = delete(table) if change.kind == "remove" else update(table).values(row)
         if row or change.kind == "remove":
             database.execute(mine.where(*[column == part for column, part in zip(keys, key, strict=True)]))
         if change.kind == "remove":

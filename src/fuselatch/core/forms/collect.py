@@ -321,7 +321,7 @@ class _Collector:
             raise self.fail(name, f"a handler takes self or (self, event), not {count} arguments")
         return count == 2
 
-    def _checks(self, name: str, marks: tuple[CheckMark, ...], value: Value) -> None:
+    def _checks(self, name: str, marks: tuple[CheckMark, ...], value: Any) -> None:
         for number, mark in enumerate(reversed(marks)):
             if any(self._gone(control) for control in (*mark.controls, mark.at)):
                 continue

@@ -198,7 +198,7 @@ class Form(OpenForm, metaclass=FormKind):
 
         Takes the same arguments as `open`. The form stays open when this one closes.
         """
-        shown: Value = self._engine.show(self, *_opening("show", form, args, params, Manner(hiding, place, False, at, only)))
+        shown: Any = self._engine.show(self, *_opening("show", form, args, params, Manner(hiding, place, False, at, only)))
         return shown  # type: ignore[no-any-return]
 
     def hide(self) -> None:

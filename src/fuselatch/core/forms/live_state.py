@@ -82,7 +82,7 @@ class FormState(Node):
         # For the view: the controls that changed since the last one; `rearranged`: some appeared, went or moved.
         self.touched: dict[ControlState, None] = {}
         self.rearranged = False
-        self.shown: Value = None
+        self.shown: Any = None
         # True once a rule has asked if one of the entries is valid, or anything if the form is.
         self.judged = False
         # The entries that a finding would refuse as they are typed now; None until it is asked if the form is valid.

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Final, Literal, NamedTuple, TypeAlias, get_args
 
+from fuselatch.core.model.record_changes import Key
 from fuselatch.core.model.values import Value
 
 Place: TypeAlias = Literal["over", "beside"]
@@ -21,7 +22,7 @@ class Manner(NamedTuple):
     hiding: bool = False
     place: Place = "over"
     modal: bool = False
-    at: Value = None
+    at: Key = None
     only: Mapping[str, Value] | None = None
 
 

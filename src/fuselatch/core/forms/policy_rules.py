@@ -10,8 +10,9 @@ from fuselatch.core.forms.plans import FormPlan
 from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.errors import DeclarationError, PolicyError
 from fuselatch.core.model.findings import Level
+from fuselatch.core.model.json_text import Plain
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.values import Value, short
+from fuselatch.core.model.values import short
 
 LEVELS: Final = ("refuse", "warn")
 WORDS: Final = ("prompts", "checks", "failure_text")
@@ -27,9 +28,9 @@ class PolicyRules:
     written check, or for a control's rule ("length.maximum"). `failure_text`: what the user reads if a handler fails.
     """
 
-    def __init__(self, forms: Mapping[str, Value], source: str) -> None:
+    def __init__(self, forms: Plain, source: str) -> None:
         self.source = source
-        self.forms: dict[str, Mapping[str, Value]] = {}
+        self.forms: dict[str, Plain] = {}
         for form, described in forms.items():
             where = f"[{form}]"
             self.forms[form] = self._table(described, where, WORDS)
@@ -45,7 +46,7 @@ class PolicyRules:
     def fail(self, where: str, problem: str) -> PolicyError:
         return PolicyError(f"{self.source}: {where} {problem}")
 
-    def _table(self, found: object, where: str, words: Iterable[str] = ()) -> Mapping[str, Value]:
+    def _table(self, found: object, where: str, words: Iterable[str] = ()) -> Plain:
         if not isinstance(found, dict):
             raise self.fail(where, "must be a table")
         for name in found:
@@ -53,7 +54,7 @@ class PolicyRules:
                 raise self.fail(where, f"has no key '{name}'; {suggest(name, list(words))}")
         return found
 
-    def _prompt(self, wanted: Value, where: str) -> None:
+    def _prompt(self, wanted: Plain, where: str) -> None:
         self._table(wanted, where, PROMPT_WORDS)
         for word in ("text", "title"):
             if not isinstance(wanted.get(word, ""), str):
@@ -82,9 +83,7 @@ class PolicyRules:
                 plan = replace(plan, failure_text=str(described.get("failure_text", plan.failure_text)))
         return plan
 
-    def _reworded(
-        self, plan: FormPlan, form: str, described: Mapping[str, Value], prompts: Mapping[str, Prompt]
-    ) -> FormPlan:
+    def _reworded(self, plan: FormPlan, form: str, described: Plain, prompts: Mapping[str, Prompt]) -> FormPlan:
         reworded = dict(plan.reworded)
         for name, wanted in described.items():
             where = f"[{form}.prompts.{name}]"
@@ -94,7 +93,7 @@ class PolicyRules:
             reworded[name] = self._shown(declared, wanted, where, plan)
         return replace(plan, reworded=reworded)
 
-    def _shown(self, declared: Prompt, wanted: Mapping[str, Value], where: str, plan: FormPlan) -> Prompt:
+    def _shown(self, declared: Prompt, wanted: Plain, where: str, plan: FormPlan) -> Prompt:
         buttons: Mapping[str, str] = wanted.get("buttons", {})
         for button in buttons:
             if button not in declared.buttons:

@@ -354,7 +354,7 @@ def folded(text: str) -> str:
     return "".join(part for part in parts if not unicodedata.combining(part))
 
 
-def choices_of(given: Value) -> Choices:
+def choices_of(given: Any) -> Choices:
     """Return what was declared as choices, or returned by a rule, as `Choices`.
 
     `given`: items, (value, text) pairs, a mapping of value to text, or an Enum. A mapping to anything but text gives its

@@ -8,8 +8,6 @@ from collections.abc import Mapping
 from math import isfinite
 from typing import Any, Final, TypeAlias
 
-from fuselatch.core.model.values import Value
-
 Plain: TypeAlias = dict[str, Any]
 """An object of JSON as plain data: its members by name."""
 UNSAFE: Final = re.compile("[\x7f-\xa0\xad\u0600-\u0605\u061c\u06dd\u070f\u180e\u2000-\u200f\u2028-\u202f\u205f-\u206f\u3000"
@@ -37,7 +35,7 @@ def escaped(found: re.Match[str]) -> str:
     return json.dumps(found[0])[1:-1].replace("\x7f", "\\u007f")
 
 
-def finite(value: object) -> Value:
+def finite(value: object) -> Any:
     """Return plain data without infinity and NaN."""
     if isinstance(value, float):
         return value if isfinite(value) else None

@@ -6,8 +6,6 @@ import re
 from collections.abc import Callable, Iterator
 from typing import Any, Final
 
-from fuselatch.core.model.values import Value
-
 LETTERS: Final = "aA0 -_.,:;/@#+*'\"()!?é"
 """Characters that are tried, in this order, where a pattern takes any of many."""
 PARSER: Final[Any] = vars(re)["_parser"]
@@ -65,7 +63,7 @@ class Writing:
             return (self.of(inner) * times)[: MOST + 1]
         return self.of(told) if kind == "ATOMIC_GROUP" else ""
 
-    def letter(self, items: list[tuple[str, Value]]) -> str:
+    def letter(self, items: list[tuple[str, Any]]) -> str:
         """Return a character of a set: one that is usual, or else the first that the set names."""
         is_negated = items[:1] == [("NEGATE", None)]
         named = "".join([chr(told) if kind == "LITERAL" else chr(told[0]) for kind, told in items if kind in STARTS])
@@ -76,7 +74,7 @@ class Writing:
 STARTS: Final = ("LITERAL", "RANGE")
 
 
-def is_in(letter: str, item: tuple[str, Value]) -> bool:
+def is_in(letter: str, item: tuple[str, Any]) -> bool:
     """Return True if a character belongs to an element of a set."""
     kind, told = item
     if kind == "RANGE":

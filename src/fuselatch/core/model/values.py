@@ -18,7 +18,7 @@ from fuselatch.core.model.texts import user_text
 
 T = TypeVar("T")
 Value: TypeAlias = Any
-"""The value of a control, or of a column: what its declaration says, so that handlers use it without a cast."""
+"""The value of a control, a column or a parameter: what its declaration says, so that handlers use it without a cast."""
 ROUNDING = {
     "half-up": decimal.ROUND_HALF_UP,
     "half-even": decimal.ROUND_HALF_EVEN,

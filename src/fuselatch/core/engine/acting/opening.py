@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Mapping
-from typing import get_type_hints
+from typing import Any, get_type_hints
 
 from fuselatch.core.engine.records.bound_records import Records
 from fuselatch.core.engine.records.record_columns import must_be_column
@@ -24,7 +24,6 @@ from fuselatch.core.engine.turn.pointing import give_way
 from fuselatch.core.engine.turn.waits import may_wait, wait_for
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.form import Form
-from fuselatch.core.forms.live_state import AnyControl
 from fuselatch.core.forms.manner import USUAL, Manner
 from fuselatch.core.forms.params import MISSING
 from fuselatch.core.forms.placing import make
@@ -61,7 +60,7 @@ def open_form(
     shown = "shown" if opener is not None and not state.manner.modal else None
     before, turn.cause = turn.cause, turn.note_form("open", opened, form._plan.name, None, shown)
     for path in state.plan.tables:
-        table: AnyControl = state.controls[path]._decl
+        table: Any = state.controls[path]._decl
         if table.made is not None:
             continue
         catalog = table.rules["choices"]

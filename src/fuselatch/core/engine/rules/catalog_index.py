@@ -228,7 +228,7 @@ def made_choices(session: SessionState, table: AnyControl, rule: Callable[[Any],
     return run
 
 
-def as_rows(given: Value) -> object:
+def as_rows(given: Any) -> object:
     """Return rows as they are now: a data frame, or mappings."""
     if hasattr(given, "iloc"):
         return given

@@ -22,7 +22,6 @@ from fuselatch.core.model.record_changes import (
     key_in,
     known_key,
 )
-from fuselatch.core.model.values import Value
 
 
 class Receiver(Protocol):
@@ -76,7 +75,7 @@ def rows_of(session: SessionState, source: str) -> tuple[Mapping[str, object], .
     version = version_of(session, source)
     cached = session.row_cache.get(source)
     if cached is None or cached[0] != version:
-        stored: Value = store_of(session).read(source)
+        stored: Any = store_of(session).read(source)
         rows = stored.to_dict("records") if hasattr(stored, "columns") else stored
         cached = session.row_cache[source] = version, tuple(rows)
     return cached[1]

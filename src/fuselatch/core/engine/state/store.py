@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Hashable, Mapping, Sequence
-from typing import Protocol
+from typing import Any, Protocol
 
 from fuselatch.core.model.errors import FuseLatchError
 from fuselatch.core.model.record_changes import Change, Key, KeyName, Record, shown_key
 from fuselatch.core.model.texts import later
-from fuselatch.core.model.values import Value
 from fuselatch.core.model.visible import visible
 
 
@@ -40,7 +39,7 @@ class ChangedMeanwhile(StoreRefused):
 class Store(Protocol):
     """Records by source. `write` takes all changes of a gesture, or none."""
 
-    def read(self, source: str) -> Value:
+    def read(self, source: str) -> Any:
         """Return a source's rows: a sequence of mappings or a data frame.
 
         Raises `KeyError` for an unknown source.

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.prompts import Cells, Prompt
 from fuselatch.core.model.cells import Undoable
 from fuselatch.core.model.events import Event
-from fuselatch.core.model.values import Value
 
 if TYPE_CHECKING:
     from fuselatch.core.engine.state.turns import Turn
@@ -22,7 +21,7 @@ class Wait(Undoable):
     def __init__(self, turn: Turn, form: OpenForm | None) -> None:
         self.turn = turn
         self.form = form
-        self.result: Value = None
+        self.result: Any = None
         self.over = False
 
     def end(self, turn: Turn, result: object) -> None:

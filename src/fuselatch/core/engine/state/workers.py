@@ -7,12 +7,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from contextvars import copy_context
-from typing import Any, Final, Protocol
+from typing import Any, Final, Protocol, TypeVar
 
 from greenlet import getcurrent, greenlet
 
 from fuselatch.core.model.errors import NotAllowedHere
-from fuselatch.core.model.values import Value
+
+T = TypeVar("T")
 
 MOST_IDLE: Final = 16
 """Idle workers per thread."""
@@ -41,7 +42,7 @@ class Errand:
 
     def __init__(self, work: Callable[[], object]) -> None:
         self.work = work
-        self.result: Value = None
+        self.result: Any = None
         self.error: BaseException | None = None
 
     def carry_out(self) -> None:
@@ -89,7 +90,7 @@ class Workers:
         if job.worker is None and not worker.dead:
             worker.parent = self.home
 
-    def at_the_bottom(self, work: Callable[[], object]) -> Any:
+    def at_the_bottom(self, work: Callable[[], T]) -> T:
         """Run something on a worker that starts at the caller of `start` or `go_on`.
 
         Call this only on a worker.
@@ -100,7 +101,8 @@ class Workers:
         parent.switch(errand)
         if errand.error is not None:
             raise errand.error
-        return errand.result
+        result: T = errand.result
+        return result
 
     def _serve(self, worker: greenlet, came: object) -> None:
         """Run errands that a worker hands down, until it parks or is done."""
