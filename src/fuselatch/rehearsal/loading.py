@@ -36,6 +36,8 @@ _opened: list[tuple[Path, ...]] = []
 """The folders whose modules cue sheets may open, besides their own: those of each `importing_from` that isn't over."""
 _kept: dict[tuple[str, ...], dict[str, ModuleType]] = {}
 """The modules imported from some folders, so that they are imported once."""
+_offered: dict[str, tuple[ModuleType, tuple[Path, ...]]] = {}
+"""The imported modules that a cue sheet may open, and from which folders: the next sheet needn't look for them."""
 
 
 @contextmanager
@@ -80,6 +82,7 @@ def is_of_forms(module: ModuleType) -> bool:
 def forget_imports() -> None:
     """Forget the modules that came from given folders."""
     _kept.clear()
+    _offered.clear()
 
 
 def hidden_by(folders: Sequence[Path]) -> dict[str, ModuleType]:
@@ -158,10 +161,12 @@ def load_for_sheet(reference: str, verb: str, folders: Sequence[Path]) -> Any:
     Only modules in these folders (and those of `importing_from`), and those that installed packages offer, are imported.
     """
     module_name, colon, _ = reference.partition(":")
-    if colon and not module_name.endswith(".py"):
-        near = (*folders, Path.cwd(), *(folder for each in _opened for folder in each))
-        must_be_offered(module_name, tuple(dict.fromkeys(near)))
+    near = tuple(dict.fromkeys((*folders, Path.cwd(), *(folder for each in _opened for folder in each))))
+    is_known = _offered.get(module_name) == (sys.modules.get(module_name), near)
+    if colon and not module_name.endswith(".py") and not is_known:
+        must_be_offered(module_name, near)
     loaded = load(reference, verb)
+    _offered[module_name] = (sys.modules[module_name], near)
     if verb == "scene" and not is_scene(loaded):
         name = reference.partition(":")[2]
         marked = [
