@@ -11,6 +11,7 @@ import subprocess
 import sys
 from itertools import chain, count
 from pathlib import Path
+from random import Random
 from typing import Any, Final
 
 import pytest
@@ -38,17 +39,22 @@ def play(seed: int, seen: list[Any], checked: bool = True) -> int:
     except (HandlerFailed, EffectFailed) as error:
         seen.append(str(error.error))
         return 1
-    done = 0
+    done, backs = 0, Random(seed)
     with world.session as session:
-        calm = True
+        calm, before = True, None
         for _ in range(world.draw.randint(5, 60)):
             if session.is_done:
                 break
             done += 1
             calm = not world.happens() and calm
             gesture = world.gesture()
+            last, held = session._state.last_change, None if session.waits_for else entered(session)
             raised = attempt(session, gesture, calm) if checked else fed(session, gesture)
             calm = calm or raised not in REFUSED
+            if session._state.last_change is not last:
+                before = held
+            if seed not in FOUND and backs.random() < 0.2 and not session.is_done:
+                seen.append(taken_back(session, before))
             if gesture.verb == "time" and not world.clock.stopped:
                 assert session.wakes_at is None or session.wakes_at > world.clock.now
             seen.append((str(gesture), raised))
@@ -95,6 +101,31 @@ def attempt(session: Session, gesture: Gesture, calm: bool) -> str:
         raised = str(error.error)
     holds(session)
     return raised
+
+
+def entered(session: Session) -> dict[Any, Any]:
+    """Return what was entered into open forms: the value of each entry without a rule, and the lines of each list."""
+    states = [form._state for form in session.forms]
+    values = {each: each._value for state in states for each in state.order if each._plan.is_input and not each._rule}
+    return {**values, **{lines: lines._rows for state in states for lines in state.lines}}
+
+
+def taken_back(session: Session, before: dict[Any, Any] | None) -> str:
+    """Take the last change back; see that all is entered again as it was before, and that it can't be done twice.
+
+    `before`: what was entered before the gesture, if that didn't wait.
+    """
+    can, last = session.view.takes_back, session._state.last_change
+    raised = fed(session, Gesture(verb="take_back"))
+    assert can or raised, "the view said that there is nothing to take back"
+    if not raised:
+        now = entered(session)
+        assert before is None or [now[each] for each in before if each in now] == [
+            old for each, old in before.items() if each in now
+        ], last
+        assert session.view.notice.startswith("Undone: ") and not session.view.takes_back
+        holds(session)
+    return f"take_back {raised}"
 
 
 def everything(session: Session) -> Any:

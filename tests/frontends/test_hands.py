@@ -9,7 +9,7 @@ from typing import Any
 
 import pytest
 
-from fuselatch import Button, Choice, Form, Group, Integer, Label, Text, Tick
+from fuselatch import Button, Choice, Form, Group, Integer, Label, Lines, Text, Tick
 from fuselatch.scenes import Scene
 from tests.frontends.conftest import Shown, showing, until
 
@@ -287,3 +287,49 @@ def test_a_line_that_stalls_is_told_and_a_handler_that_takes_long_is_not(browser
         page.evaluate("window.isStalled = false")
         shown.settle()
         assert state.is_hidden() and shown.view.forms[0].controls[1].text == "Imke"
+
+
+class Guest(Group):
+    """A guest in a line."""
+
+    name = Text("Name")
+    age = Integer("Age")
+
+
+class Party(Form):
+    """Guests, whose number takes as long as `SECONDS` says."""
+
+    boat = Text("Boat")
+    guests = Lines(Guest, "Guests")
+    more = Button("More")
+
+    @guests.line_changed
+    def take_long(self) -> None:
+        sleep(SECONDS[0])
+
+
+@pytest.mark.parametrize(("line", "handler"), [(0, 0.0), (300, 0.3)])
+def test_rows_are_pasted_and_taken_back_by_keys(line: int, handler: float, browser: Any) -> None:
+    with showing(browser, Scene(Party), delay=line, permissions=["clipboard-read", "clipboard-write"]) as shown:
+        page = shown.page
+        page.click("text=Add a line")
+        shown.settle()
+        SECONDS[0] = handler
+        page.click(".line [data-control$=name] input")
+        for cells in ("Abel\t61\nBerta\t7\n", "x" * 48_000 + "\t1", "Cai\tsix", "Dora"):
+            page.evaluate("text => navigator.clipboard.writeText(text)", cells)
+            page.keyboard.press("Control+v")
+            if "\t" in cells:
+                shown.settle()
+        page.keyboard.press("Control+z")
+        shown.settle()
+        grid = ".grid .line input"
+        assert page.eval_on_selector_all(grid, "all => all.map(one => one.value)") == ["Abel", "61", "Berta", "7"]
+        page.click("[data-control=boat] input")
+        page.keyboard.type("Skua")
+        page.keyboard.press("Control+z")
+        page.keyboard.press("Control+z")
+        shown.settle()
+        assert page.eval_on_selector_all(grid, "all => all.map(one => one.value)") == ["", ""]
+        assert page.input_value("[data-control=boat] input") == ""
+        assert page.inner_text(".form .notice") == "Undone: Name, Age, Guests"

@@ -36,6 +36,7 @@ WORD: Final = re.compile(r"""(?:[^\s"'\\]|\\.|"(?:[^"\\]|\\.)*"|'[^']*')+""")
 PLAIN: Final = re.compile(r"\S+")
 PIECE: Final = re.compile(r"""\\(.)|"((?:[^"\\]|\\.)*)"|'([^']*)'|([^"'\\]+)""")
 INNER: Final = re.compile(r"\\u\{([0-9A-Fa-f]{1,6})\}|\\(.)|\{(\w+)\}")
+ESCAPES: Final = {"n": "\n", "t": "\t"}
 PLACE: Final = re.compile(r"\{(\w+)\}")
 ENDS: Final = re.compile(r"\r\n|\n|\r")
 UNQUOTED: Final = re.compile(r"""[^"'\\]*""")
@@ -445,7 +446,7 @@ def inner(found: re.Match[str], values: Mapping[str, str] | None) -> str:
     if found[1] is not None:
         return chr(int(found[1], 16))
     if found[2] is not None:
-        return "\n" if found[2] == "n" else found[2]
+        return ESCAPES.get(found[2], found[2])
     return found[0] if values is None else values[found[3]]
 
 

@@ -245,6 +245,23 @@ class Desk(DeskView):
         self._feed("move_line", line, str(to))
 
     @cued
+    def paste_rows(self, control: Named, cells: str) -> None:
+        """Fill lines from rows of cells, as spreadsheets copy them: tabs between cells, line ends between rows.
+
+        `control`: the entry of a line at which the first cell goes (`"extras[0].count"`), or the list, to add lines at its
+        end. Each cell is read as if it were typed. Raises `Refused` if something doesn't fit; then nothing changes.
+        """
+        self._feed("paste_rows", control, cells)
+
+    @cued
+    def take_back(self) -> None:
+        """Take back the user's last finished gesture that changed a value, a line or a pick.
+
+        No events are raised; rules follow. Raises `Refused` if there is nothing to take back.
+        """
+        self.session.feed(Gesture(verb="take_back"))
+
+    @cued
     def open(self, name: str) -> None:
         """Open an offered form by name, or bring it to the front."""
         self.session.feed(Gesture(verb="open", text=name))

@@ -44,7 +44,7 @@ class Recorder:
         __tracebackhide__ = True
         if self.nested:
             return act()
-        step = Done(verb, masked_words(self.view.session, [self.word(word) for word in words]))
+        step = Done(verb, masked_words(self.view.session, [self.word(word) for word in words], verb))
         self.steps.append(step)
         self.nested = True
         try:

@@ -9,7 +9,7 @@ from typing import Final
 from fuselatch.core.model.visible import JOINERS
 
 BARE: Final = re.compile(r"""[^\s"'\\#{][^\s"'\\{]*""")
-ESCAPED: Final = {"\\": "\\\\", '"': '\\"', "{": "\\{", "\n": "\\n"}
+ESCAPED: Final = {"\\": "\\\\", '"': '\\"', "{": "\\{", "\n": "\\n", "\t": "\\t"}
 
 
 def quoted(text: str) -> str:

@@ -6,6 +6,7 @@ from contextlib import suppress
 from dataclasses import replace
 
 from fuselatch.core.engine import runner
+from fuselatch.core.engine.acting.pasting import has_secrets
 from fuselatch.core.engine.acting.steps import come_to_front
 from fuselatch.core.engine.acting.verbs import RUNS_NO_AUTHOR_CODE, STEPS
 from fuselatch.core.engine.looking import refusals
@@ -71,7 +72,7 @@ def feed(state: SessionState, gesture: Gesture) -> None:
     reason = refusals.obstacle(state, gesture, control)
     if gesture.item and control is not None and control._plan.offers:
         gesture = with_text(gesture, control)
-    plain = not gesture.text or (control is not None and not is_masked(control))
+    plain = not gesture.text or (control is not None and not is_secret(gesture, control))
     shown = gesture if plain else masked_gesture(gesture, form, control)
     if reason is not None:
         refuse(state, shown, reason)
@@ -100,12 +101,17 @@ def gesture_to_keep(state: SessionState, gesture: Gesture, front: OpenForm | Non
     return masked_gesture(gesture, form, control)
 
 
+def is_secret(gesture: Gesture, control: ControlState) -> bool:
+    """Return True if a gesture's text may be a password."""
+    return is_masked(control) or (gesture.verb == "paste_rows" and has_secrets(control))
+
+
 def masked_gesture(gesture: Gesture, form: OpenForm | None, control: ControlState | None) -> Gesture:
     """Return a gesture with a password masked."""
     target = control
     if gesture.verb == "key" and form is not None and len(gesture.text) == 1:
         target = form._state.focus
-    if target is None or not is_masked(target):
+    if target is None or not is_secret(gesture, target):
         return gesture
     return replace(gesture, text=MASK * len(gesture.text))
 

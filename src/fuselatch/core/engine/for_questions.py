@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from fuselatch.core.engine import runner
+from fuselatch.core.engine.acting.pasting import has_secrets
 from fuselatch.core.engine.engine import Engine
 from fuselatch.core.engine.looking import why
 from fuselatch.core.engine.looking.fingerprint import fingerprint
@@ -64,11 +65,14 @@ class ForQuestions:
             raise UnknownName(f"no form is open, so there is no control '{name}'")
         return control_named(form, path)
 
-    def masks(self, name: str) -> bool:
-        """Return True if a name means a control whose text isn't shown, such as a password."""
+    def masks(self, name: str, verb: str = "") -> bool:
+        """Return True if a name means a control whose text isn't shown, such as a password.
+
+        `verb`: what is done there; `paste_rows` may fill other entries, too.
+        """
         form, path = place_of_control(self._state, name)
         control = placed_at(form, path) if form is not None else None
-        return control is not None and is_masked(control)
+        return control is not None and (is_masked(control) or (verb == "paste_rows" and has_secrets(control)))
 
     def named(self, id: str) -> tuple[str, str]:
         """Return the names that a lasting id of the view means now: the form's, and the control's ("" for a form).

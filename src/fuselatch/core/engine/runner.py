@@ -7,6 +7,7 @@ from contextlib import suppress
 from typing import Any, Final
 
 from fuselatch.core.engine.acting.closing import close_without_handlers, let_go
+from fuselatch.core.engine.acting.taking_back import forget_lines, note_change
 from fuselatch.core.engine.records.effects import let_out, offer_rest, settle_for_good
 from fuselatch.core.engine.records.storing import commit, is_tried_again
 from fuselatch.core.engine.rules.rows import rows_of
@@ -20,7 +21,6 @@ from fuselatch.core.engine.turn.loop import blow, drain, happen
 from fuselatch.core.engine.turn.undoing import KeepEditing, put_back
 from fuselatch.core.engine.turn.waits import note_waited, ready_to_view
 from fuselatch.core.forms.live_state import seen_title
-from fuselatch.core.forms.placing import forget_gone
 from fuselatch.core.model.errors import (
     Abandoned,
     EngineFailed,
@@ -28,6 +28,7 @@ from fuselatch.core.model.errors import (
     HandlerFailed,
     NotAllowedHere,
     RecordError,
+    Refused,
     describe,
 )
 from fuselatch.core.model.events import By
@@ -92,11 +93,10 @@ def start(session: SessionState, label: object, step: Callable[[Turn], object], 
     session.unfinished = None
     if session.waited and session.waited[-1][1]:
         note_waited(session)
+    if turn.undo or turn.runs or turn.saved:
+        note_change(turn)
     if session.retired:
-        # No gesture remains that could restore removed lines.
-        for lines in session.retired:
-            forget_gone(lines)
-        session.retired.clear()
+        forget_lines(session)
 
 
 def look_at_the_clock(turn: Turn) -> None:
@@ -180,6 +180,8 @@ def resume(turn: Turn, thrown: BaseException | None = None) -> None:
 
 def finished(turn: Turn) -> BaseException | None:
     """Drop the undo log of a finished turn; return its error."""
+    if turn.worker is None:
+        note_change(turn)
     if turn.worker is None and turn.undo:
         settle_for_good(turn)
     if turn.worker is None and turn.session.leaving:
@@ -259,6 +261,11 @@ def carry_out(turn: Turn) -> None:
             turn.error = turn.late
     except Abandoned:
         put_back(turn, "the session was closed")
+    except Refused as refused:
+        if turn.rows is not None:
+            add_row(turn.rows, turn.cause, "refused", "", "", refused.gesture, None, refused.reason)
+        put_back(turn, refused.reason)
+        turn.error = refused
     except KeepEditing as refused:
         put_back(turn, "the store refused", answers_stay=True)
         if turn.owed:

@@ -454,6 +454,13 @@ class Choice(InputControl[LiveChoice[T, V, G], V, G], Generic[T, V, G, H]):
         return tuple({as_key(item): item for item in reversed(tuple(value))}.values())[::-1]
 
     def parse(self, text: str, live: ControlState, formats: Formats) -> Value:
+        """Return the one item with this text; with `multiple`, those with the texts between the commas."""
+        if self.multiple:
+            picked = {self._one(part.strip(), live, formats) for part in text.split(",")}
+            return tuple([item for item in offered(live) if item in picked])
+        return self._one(text, live, formats)
+
+    def _one(self, text: str, live: ControlState, formats: Formats) -> Value:
         """Return the one item with this text."""
         items: list[T] = offered(live).find(text, fold_of(formats))
         if len(items) == 1:

@@ -12,6 +12,7 @@ from fuselatch.core.forms.control_options import ControlOptions
 from fuselatch.core.forms.controls import Live
 from fuselatch.core.forms.declarations import Declaration, Memo, Raises
 from fuselatch.core.forms.groups import Group
+from fuselatch.core.forms.inputs import MOST_BYTES
 from fuselatch.core.forms.line_lists import LineList
 from fuselatch.core.forms.live_state import AnyControl, ControlState, id_of, is_left_out, is_masked, is_seen
 from fuselatch.core.forms.placing import values_of
@@ -188,6 +189,7 @@ class Lines(Declaration[LiveLines[L]], Generic[L]):
             can_add=enabled,
             can_remove=enabled and count > 0,
             can_move=enabled and count > 1,
+            longest=MOST_BYTES,
         )
         part: LinesPart = memo.part
         return part

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import ClassVar, Unpack
+from typing import ClassVar, Final, Unpack
 
 from fuselatch.core.forms.control_options import InputOptions
 from fuselatch.core.forms.controls import LiveInput
@@ -14,7 +14,8 @@ from fuselatch.core.forms.live_state import ControlState, seen
 from fuselatch.core.forms.rules import Rule
 from fuselatch.core.model.json_text import Plain
 from fuselatch.core.model.locale_formats import Formats
-from fuselatch.core.model.values import to_bool
+from fuselatch.core.model.texts import user_text
+from fuselatch.core.model.values import Unparsable, short_text, to_bool
 from fuselatch.core.model.view import TickPart
 
 
@@ -22,6 +23,8 @@ def toggle(live: ControlState, key: str) -> Iterator[Deed]:
     yield Enter(not live._read("value"), "toggle")
 
 
+WORDS: Final = {"yes": True, "true": True, "1": True, "no": False, "false": False, "0": False}
+"""How a cell says that a box is ticked."""
 KEYS = Keys({"Space": toggle})
 PARTS = (TickPart(ticked=False), TickPart(ticked=True))
 
@@ -60,6 +63,13 @@ class Tick(InputControl[LiveInput[bool, bool], bool, bool]):
 
     def show(self, value: bool, formats: Formats) -> str:
         return "yes" if value else "no"
+
+    def parse(self, text: str, live: ControlState, formats: Formats) -> bool:
+        """Return what a pasted cell means: yes or no, true or false, 1 or 0."""
+        try:
+            return WORDS[text.casefold()]
+        except KeyError:
+            raise Unparsable(user_text(formats, "tick.unreadable", text=short_text(text))) from None
 
     def keys(self, live: ControlState) -> Keys:
         return KEYS

@@ -92,6 +92,13 @@ VERBS: Final[Mapping[str, Verb]] = {
         unfit="isn't a line",
         by_kind=True,
     ),
+    "paste_rows": Verb(
+        does="fill lines from rows of cells, with tabs between them: from an entry of a line on, or as new lines of a list",
+        words="CONTROL CELLS",
+        by_kind=True,
+        quoted=True,
+    ),
+    "take_back": Verb(does="take back the last change of a value, a line or a pick"),
     "open": Verb(does="open an offered form by its name, or bring it to the front", words="FORM", quoted=True),
     "to_front": Verb(does="bring an open form to the front", words="FORM", quoted=True),
 }

@@ -127,13 +127,17 @@ class LabelPart(NamedTuple):
 
 
 class LinesPart(NamedTuple):
-    """A list of lines: the `columns` of a line, and the ids of the lines."""
+    """A list of lines: the `columns` of a line, and the ids of the lines.
+
+    `longest`: the longest text of rows that may be pasted, in bytes of UTF-8.
+    """
 
     columns: tuple[ColumnView, ...]
     lines: tuple[str, ...]
     can_add: bool
     can_remove: bool
     can_move: bool
+    longest: int
 
 
 Part: TypeAlias = FieldPart | ChoicePart | TablePart | TickPart | ButtonPart | LabelPart | LinesPart
@@ -319,7 +323,8 @@ class View(NamedTuple):
     `serial` counts gestures. `notice`: why the last gesture was blocked or cut short. `help`: help and marker of the control
     under the pointer, or of the focused one. `failure`: what failed in the last gesture, or couldn't be worked out.
     `waits_for`: what handlers wait for, in words, the innermost last. `paused_before`: the event of a pause. `offers`: the
-    forms that can be opened by name. `outcome`: what the first form ended with, once it is closed.
+    forms that can be opened by name. `outcome`: what the first form ended with, once it is closed. `takes_back`: the user's
+    last change can be taken back (`take_back`, Ctrl+Z).
     """
 
     version: int
@@ -334,6 +339,7 @@ class View(NamedTuple):
     offers: tuple[OfferView, ...]
     locale: LocaleView
     outcome: OutcomeView | None
+    takes_back: bool
 
     def to_dict(self) -> Plain:
         """Return the view as plain dicts, lists and text, for JSON."""

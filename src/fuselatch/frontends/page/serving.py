@@ -53,7 +53,7 @@ PAGE_TEXTS: Final = (
     "done_accepted", "done_cancelled",
 )  # fmt: skip
 HERE: Final = Path(__file__).parent
-LARGEST_FRAME: Final = 64 * 1024
+LARGEST_FRAME: Final = 128 * 1024
 """The largest message from a browser, in bytes."""
 LONGEST_TAB: Final = 64
 BEAT: Final = "beat"

@@ -7,6 +7,7 @@ from typing import Any, Final
 
 from fuselatch.core.engine.acting.closing import dismiss
 from fuselatch.core.engine.acting.steps import answer, carry_out, go, open_named, press, put_draft
+from fuselatch.core.engine.acting.taking_back import take_back
 from fuselatch.core.engine.looking.refusals import at_control
 from fuselatch.core.engine.rules.drafts import drop_draft
 from fuselatch.core.engine.state.turns import Turn
@@ -156,6 +157,12 @@ def release(turn: Turn, form: OpenForm, here: ControlState | None, repeat: bool)
         put_focus(turn, form, here)
 
 
+def take_back_at_key(turn: Turn, form: OpenForm, here: ControlState | None, repeat: bool) -> None:
+    """Take back the last change, unless the field has a text of its own to take back."""
+    if turn.session.takes_back:
+        take_back(turn, Gesture(verb="take_back"), None)
+
+
 KEYS: Final[Mapping[str, Callable[[Any, OpenForm, Any, bool], None]]] = {
     "Enter": enter_key,
     "Escape": escape,
@@ -164,6 +171,7 @@ KEYS: Final[Mapping[str, Callable[[Any, OpenForm, Any, bool], None]]] = {
     "Backspace": backspace,
     "Delete": delete,
     "Ctrl+A": select_all,
+    "Ctrl+Z": take_back_at_key,
     **dict.fromkeys(("Left", "Right", "Up", "Down", "Home", "End", "PageUp", "PageDown"), release),
 }
 """The keys that mean the same on every form, unless the control that has the focus takes them."""

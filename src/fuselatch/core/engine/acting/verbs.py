@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 from typing import Any, Final
 
 from fuselatch.core.engine.acting.keyboard import key
+from fuselatch.core.engine.acting.pasting import paste_rows
 from fuselatch.core.engine.acting.steps import (
     add_line,
     answer,
@@ -29,6 +30,7 @@ from fuselatch.core.engine.acting.steps import (
     types_quietly,
     unhover,
 )
+from fuselatch.core.engine.acting.taking_back import take_back
 from fuselatch.core.model.gestures import Gesture
 
 RUNS_NO_AUTHOR_CODE: Final[Mapping[str, Callable[[Any, Any], bool]]] = {"type": types_quietly, "answer": answers_quietly}
@@ -56,5 +58,7 @@ STEPS: Final[Mapping[str, Callable[[Any, Gesture, Any], None]]] = {
     "add_line": add_line,
     "remove_line": remove_line,
     "move_line": move_line,
+    "paste_rows": paste_rows,
+    "take_back": take_back,
 }
 """The function that carries out each verb."""

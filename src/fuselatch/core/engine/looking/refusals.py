@@ -40,6 +40,8 @@ def obstacle(session: SessionState, gesture: Gesture, control: ControlState | No
         return at_records(session, front, gesture.text)
     if front is None:
         return "all open forms are hidden" if session.stack.forms else "all forms are closed", None
+    if verb == "take_back":
+        return at_last_change(session, front)
     if control is None:
         return covering(session, front) if session.waits else None
     if VERBS[verb].looks:
@@ -47,6 +49,16 @@ def obstacle(session: SessionState, gesture: Gesture, control: ControlState | No
             (f"'{control.name}' is hidden", None) if not control._has("visible") else None
         )
     return at_control(session, control) or unfit(gesture, control)
+
+
+def at_last_change(session: SessionState, front: OpenForm) -> Reason | None:
+    """Return why the user can't take back the last change."""
+    if session.takes_back:
+        return None
+    here = front._state.focus
+    if here is not None and here._draft is not None:
+        return f"'{here.name}' has text that isn't entered yet; enter it or press Escape first", None
+    return f"nothing was changed in {seen_title(front._state)} that can be taken back", None
 
 
 def at_records(session: SessionState, form: OpenForm, text: str) -> Reason | None:
@@ -138,6 +150,9 @@ def unfit(gesture: Gesture, control: ControlState) -> Reason | None:
         return f"'{control.name}' is read-only (its value has a rule)", None
     if known.enters and verb != "focus" and is_read_only(control):
         return f"'{control.name}' is read-only ({because(control, 'read_only')})", None
+    if verb == "paste_rows":
+        is_in_lines = decl.has_lines or (control._plan.line is not None and control._plan.is_input)
+        return None if is_in_lines else (f"'{control.name}' isn't in a list of lines", None)
     if not known.by_kind or (verb == "type" and control._plan.typable):
         return None
     reason: str = decl.unfit(control, gesture)

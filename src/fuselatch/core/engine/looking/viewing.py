@@ -86,6 +86,7 @@ def view_of(session: SessionState) -> View:
         offers=before.offers if before is not None else offer_views(session),
         locale=before.locale if before is not None else locale_view(session.formats),
         outcome=outcome,
+        takes_back=session.takes_back,
     )
     session.last_view = made
     return made

@@ -38,6 +38,7 @@ def let_out(turn: Turn) -> None:
     turn.outward = None
     # From here on nothing is undone, not even if the session is closed while the user is asked.
     settle_for_good(turn)
+    turn.session.last_change = None
     while waiting:
         effect = waiting[0]
         try:

@@ -40,7 +40,7 @@ from fuselatch.core.model.trace_rows import LONGEST_TRACED, clipped
 from fuselatch.core.model.view import FailureView
 
 if TYPE_CHECKING:
-    from fuselatch.core.engine.state.turns import Turn
+    from fuselatch.core.engine.state.turns import LastChange, Turn
 
 LatchPlace = tuple[str, int, int, str]
 """A latch's place in the session: its name, the form's number, the record's number (0: any) and the key."""
@@ -54,11 +54,11 @@ class SessionState(Undoable):
 
     __slots__ = (
         "asked", "broken", "catalogs", "clock", "closed", "closed_anyway", "closing", "dirty", "failed", "failure",
-        "formats", "grouped", "hovered", "indexes", "known_latches", "last_entered", "last_view", "latch_store", "latches",
-        "leaving", "max_runs", "messages", "muting", "notice", "now", "observers", "offers", "open_forms", "options",
-        "pausing", "plans", "port", "quiet_since", "read_at", "recording", "retired", "row_cache", "rows", "sees_events",
-        "serial", "services", "session_latches", "shared", "stack", "store", "time", "told_idle", "trace", "turn",
-        "unfinished", "waited", "waits", "workers",
+        "formats", "grouped", "hovered", "indexes", "known_latches", "last_change", "last_entered", "last_view",
+        "latch_store", "latches", "leaving", "max_runs", "messages", "muting", "notice", "now", "observers", "offers",
+        "open_forms", "options", "pausing", "plans", "port", "quiet_since", "read_at", "recording", "retired", "row_cache",
+        "rows", "sees_events", "serial", "services", "session_latches", "shared", "stack", "store", "time", "told_idle",
+        "trace", "turn", "unfinished", "waited", "waits", "workers",
     )  # fmt: skip
 
     port: EnginePort
@@ -107,6 +107,9 @@ class SessionState(Undoable):
         self.failure: FailureView | None = None
         # The rules that failed after another session's write, with what the user reads of it: their last values stay.
         self.failed: dict[Cell, FailureView] = {}
+
+        # The user's last change, while it can be taken back.
+        self.last_change: LastChange | None = None
 
         # What the user sees besides the forms: why the last gesture was blocked, each form's message line, and
         # the control under the pointer.
@@ -169,6 +172,15 @@ class SessionState(Undoable):
         """The open prompt, or None."""
         top = self.waits[-1] if self.waits else None
         return top if isinstance(top, PromptWait) else None
+
+    @property
+    def takes_back(self) -> bool:
+        """True if the user can take back the last change: its form is in front, and no text there waits to be entered."""
+        change, front = self.last_change, self.stack.front
+        if change is None or front is None or change.form is not front or self.prompt_wait is not None:
+            return False
+        focus = front._state.focus
+        return focus is None or focus._draft is None or focus._draft == focus._decl.text_of(focus, self.formats)
 
     @property
     def paused(self) -> Event | None:

@@ -37,6 +37,20 @@ class Effect(NamedTuple):
     place: tuple[int, str, str]
 
 
+class LastChange:
+    """The user's last finished gesture that changed a value, a line or a pick, which can be taken back.
+
+    `form`: the form that was changed. `undo`: what was changed, oldest first. `gesture`: in words.
+    """
+
+    __slots__ = ("form", "gesture", "undo")
+
+    def __init__(self, form: OpenForm, undo: list[Undo], gesture: str) -> None:
+        self.form = form
+        self.undo = undo
+        self.gesture = gesture
+
+
 ABSENT: Any = type("Absent", (), {"__repr__": lambda self: "absent"})()
 """In an undo entry: the attribute or item didn't exist."""
 ENGINE_HANDLER: Final = Handler("the form itself", lambda: None, False)

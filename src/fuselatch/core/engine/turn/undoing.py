@@ -25,12 +25,13 @@ An example: `size.value = 60`, then `self.say("Too long")`, then an error.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Final
 
 from fuselatch.core.engine.rules.scheduler import update_quietly
 from fuselatch.core.engine.rules.validation import validate_quietly
-from fuselatch.core.engine.state.turns import ABSENT, Turn, touch
+from fuselatch.core.engine.state.session_state import SessionState
+from fuselatch.core.engine.state.turns import ABSENT, Turn, Undo, touch
 from fuselatch.core.forms.live_state import ControlState
 from fuselatch.core.model.cells import Cell, Undoable
 
@@ -58,7 +59,29 @@ def put_back(turn: Turn, why: str, *, answers_stay: bool = False) -> None:
         turn.undo = [entry for entry in turn.undo if not getattr(entry[0], "by_answer", False)]
     # First the queue: its events are about values that are about to be restored.
     turn.drop_queue()
-    for target, name, old in reversed(turn.undo):
+    restore(turn, turn.undo)
+    turn.undo.clear()
+    for state, override in turn.confirmed if answers_stay else ():
+        if override not in state.overrides:
+            state.overrides = (*state.overrides, override)  # not undone: it is written or undone as a whole
+    turn.confirmed = []
+    if turn.typed is not None and turn.typed._draft is not None:
+        turn.typed._state.focus = turn.typed  # not undone: it belongs to the typed key
+    stack = turn.session.stack
+    if stack.front is not None and stack.front._state.was_shown:
+        # The gesture that ended a wait may have announced another front form, which was in front only for a while.
+        stack.brought_to_front = stack.front  # not undone: it is written or undone as a whole
+    staged = turn.writes is not None
+    turn.after = turn.writes = turn.outward = turn.lines = None
+    if staged:
+        turn.session.rows.differs()
+        turn.session.catalogs.differs()
+    follow_quietly(turn.session)
+
+
+def restore(turn: Turn, undo: Sequence[Undo]) -> None:
+    """Assign the old values of an undo log, newest first."""
+    for target, name, old in reversed(undo):
         if isinstance(name, tuple):
             name, key = name
             items = {**getattr(target, name), key: old}
@@ -81,24 +104,12 @@ def put_back(turn: Turn, why: str, *, answers_stay: bool = False) -> None:
             target.__dict__.pop(name, None)
         else:
             target.__dict__[name] = old
-    turn.undo.clear()
-    for state, override in turn.confirmed if answers_stay else ():
-        if override not in state.overrides:
-            state.overrides = (*state.overrides, override)  # not undone: it is written or undone as a whole
-    turn.confirmed = []
-    if turn.typed is not None and turn.typed._draft is not None:
-        turn.typed._state.focus = turn.typed  # not undone: it belongs to the typed key
-    stack = turn.session.stack
-    if stack.front is not None and stack.front._state.was_shown:
-        # The gesture that ended a wait may have announced another front form, which was in front only for a while.
-        stack.brought_to_front = stack.front  # not undone: it is written or undone as a whole
-    staged = turn.writes is not None
-    turn.after = turn.writes = turn.outward = turn.lines = None
-    if staged:
-        turn.session.rows.differs()
-        turn.session.catalogs.differs()
+
+
+def follow_quietly(session: SessionState) -> None:
+    """Work out again what depends on restored values, without events."""
     for _ in range(MOST_ROUNDS):
-        update_quietly(turn.session)
-        validate_quietly(turn.session)
-        if not turn.session.dirty.cells:
+        update_quietly(session)
+        validate_quietly(session)
+        if not session.dirty.cells:
             break

@@ -118,6 +118,21 @@ export class Widget {
   goesAhead(name) {
   }
 
+  /** True if Ctrl+Z is the browser's: there is something here that isn't entered yet. */
+  get hasOwnText() {
+    return false;
+  }
+
+  /** What is here is entered now, and stays. */
+  entered() {
+  }
+
+  /** Tells that a text is too long to be sent; what is there stays. */
+  tellTooLong() {
+    put(this.marker, "textContent", texts.too_long ?? "");
+    put(this.marker, "hidden", false);
+  }
+
   /** True if Enter takes an item of a list that is open, or is about to be. */
   get isListing() {
     return false;
@@ -145,6 +160,9 @@ export class Field extends Widget {
     if (browsers.inputmode) mark(this.entry, "inputmode", browsers.inputmode);
     this.isComposing = false;
     this.wasSelected = false;
+    // The text that was here before the user typed.
+    this.before = "";
+    this.entry.addEventListener("focus", () => this.entered());
     if (holds === "number") {
       if (!browsers.inputmode) this.entry.inputMode = "decimal";
       this.entry.classList.add("figure");
@@ -164,6 +182,14 @@ export class Field extends Widget {
     if (picker) this.addPicker(picker);
   }
 
+  get hasOwnText() {
+    return this.entry.value !== this.before;
+  }
+
+  entered() {
+    this.before = this.entry.value;
+  }
+
   get longest() {
     return /** @type {FieldData | ChoiceData} */ (this.control).longest;
   }
@@ -171,8 +197,7 @@ export class Field extends Widget {
   typed() {
     if (isTooLong(this.entry.value, this.longest)) {
       this.entry.value = this.control.text;
-      put(this.marker, "textContent", texts.too_long ?? "");
-      put(this.marker, "hidden", false);
+      this.tellTooLong();
       return;
     }
     send({ verb: "type", control: this.id, text: this.entry.value });
@@ -221,7 +246,10 @@ export class Field extends Widget {
     if (isTyping(this.id) || this.isComposing) return;
     // Masked text is dots: what was typed is only here, and must not be replaced by them.
     const text = control.masked && control.text !== "" ? this.entry.value : control.text;
-    if (this.entry.value !== text) this.entry.value = text;
+    if (this.entry.value !== text) {
+      this.entry.value = text;
+      this.entered();
+    }
     if (!isSettled()) return;
     // Only once: afterwards the user may have moved the cursor.
     const selected = control.focused && control.selected;

@@ -2,7 +2,7 @@
 
 import { element, fill, focusOn, mark, moved, put, quiet, shown } from "./dom.js";
 import { Button, Field, Label, Tick, Widget } from "./fields.js";
-import { model, send, texts } from "./link.js";
+import { isTooLong, model, send, texts } from "./link.js";
 import { Choice, Items, Table } from "./lists.js";
 
 /** @typedef {import("./view").FormData} FormData */
@@ -165,7 +165,11 @@ const links = refused.map((control, at) => quiet(shown(control.caption), () => g
       }
       if (!grid) {
         const own = linesOf(strip.line, controls);
-        grid = this.keep(`grid ${own.id}`, () => element("div", { class: "grid", role: "table" }));
+        grid = this.keep(`grid ${own.id}`, () => {
+          const made = element("div", { class: "grid", role: "table" });
+          made.addEventListener("paste", (event) => this.pasteRows(event, own.longest));
+          return made;
+        });
         mark(grid, "aria-label", own.caption);
         inside.set(grid, [this.heads(strip, controls)]);
         into.push(grid);
@@ -182,6 +186,21 @@ const links = refused.map((control, at) => quiet(shown(control.caption), () => g
     const isWide = form.controls.some((control) => control.shape === "lines" && control.columns.length > 2);
     this.root.classList.toggle("wide", isWide);
     if (isTabbed) this.turnTo(this.pages.has(this.page) ? this.page : ([...this.pages.keys()][0] ?? ""));
+  }
+
+  /**
+   * Cells of a spreadsheet fill lines as one gesture; any other text is pasted by the browser.
+   * @param {ClipboardEvent} event
+   * @param {number} longest
+   */
+  pasteRows(event, longest) {
+    const text = event.clipboardData?.getData("text/plain") ?? "";
+    const into = [...this.widgets.values()].find((widget) => widget.target === event.target);
+    const isRows = text.includes("\t") || (/[\r\n]+./.test(text) && !(event.target instanceof HTMLTextAreaElement));
+    if (!into || !isRows) return;
+    event.preventDefault();
+    if (isTooLong(text, longest)) into.tellTooLong();
+    else send({ verb: "paste_rows", control: into.id, text });
   }
 
   /**

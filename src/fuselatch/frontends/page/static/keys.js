@@ -212,6 +212,7 @@ function deal(event, at) {
     here.goesAhead(name);
     return pressed();
   }
+  if (name === "Ctrl+Z" && !here?.hasOwnText) return pressed();
   if (name === "Tab" || name === "Shift+Tab") {
     const back = name === "Shift+Tab";
     const end = back ? stops()[0] : stops().at(-1);
@@ -225,6 +226,7 @@ function deal(event, at) {
   if (name === "Enter") {
     if (at.tagName === "TEXTAREA") return isShortcut(name) && pressed();
     pressed();
+    here?.entered();
     if (here && !staysAtEnter(here)) goAhead(from, 1);
     return true;
   }

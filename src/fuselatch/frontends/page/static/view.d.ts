@@ -13,6 +13,7 @@ export interface ViewData {
   offers: OfferData[];
   locale: LocaleData;
   outcome: OutcomeData | null;
+  takes_back: boolean;
 }
 
 export interface FormData {
@@ -169,6 +170,7 @@ export interface LinesData extends CommonData {
   can_add: boolean;
   can_remove: boolean;
   can_move: boolean;
+  longest: number;
 }
 
 export type ControlData = FieldData | ChoiceData | TableData | TickData | ButtonData | LabelData | LinesData;
