@@ -31,7 +31,8 @@ from fuselatch import (
     first_choice,
     nth_choice,
 )
-from fuselatch.core.model.choices import choices_of, folded
+from fuselatch.core.model.choices import choices_of
+from fuselatch.core.model.typing_ahead import folded
 from fuselatch.formats import LocaleFormats
 from fuselatch.frontends import Gesture, Session
 from fuselatch.rehearsal import Desk, rehearse

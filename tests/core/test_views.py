@@ -30,6 +30,7 @@ from fuselatch import (
 )
 from fuselatch.core.model.choices import item_id, position_of_id
 from fuselatch.core.model.properties import PROPERTIES, ROWS
+from fuselatch.core.model.typing_ahead import Scan, folded
 from fuselatch.frontends import Gesture, Session
 from fuselatch.rehearsal import Desk, rehearse
 from fuselatch.stores import MemoryRecords, StoreRefused
@@ -122,9 +123,27 @@ def test_idle_work_changes_no_result(texts: list[str], items: int) -> None:
     at_once, in_parts = Choices(range(len(texts)), texts), Choices(range(len(texts)), texts)
     while in_parts.index_some(items):
         assert not in_parts.is_indexed()
-    for typed in ("", "a", "b", "é", "ab"):
+    scan = Scan(texts, folded)
+    for typed in ("", "a", "b", "é", "ab", "ab", "a b", " ", "b"):
         assert at_once.ahead(typed) == in_parts.ahead(typed)
-        assert at_once.ahead_index().count(typed) == len(at_once.ahead(typed, 1000))
+        counted = at_once.ahead_index().count(typed.strip())
+        assert counted == len(at_once.ahead(typed, 1000)) == scan.count(typed.strip())
+        for most in (1, 3, 50):
+            assert scan.find(typed.strip(), most) == at_once.ahead_index().find(typed.strip(), most)
+        assert sorted(scan.exact(folded(typed))) == sorted(at_once.ahead_index().exact(folded(typed)))
+
+
+@given(st.lists(VALUES, min_size=1, max_size=30), VALUES)
+def test_long_lists_find_items_as_short_ones_do(values: list[Any], other: Any) -> None:
+    short = Choices(values)
+    long = Choices((*values, *range(-30_000, 0)))
+    for item in (*values, other, [1]):
+        for _ in range(2):
+            found = long.position(item)
+            assert found == short.position(item) or (found is not None and found >= len(values))
+    while long.index_some(700):
+        pass
+    assert [long.position(item) for item in values] == [short.position(item) for item in values]
 
 
 def test_only_the_sessions_thread_may_look() -> None:
@@ -143,7 +162,9 @@ def test_only_the_sessions_thread_may_look() -> None:
     thread.join(300)
     assert said == ["a session can only be used from the thread that created it"] * 4
     with session:
-        assert session.idle(10) and not session.idle(1000)
+        assert session.idle(10)
+        while session.idle(1000):
+            pass
         assert len(session.choices(session.control("other"), 90, 200)) == 10
         session.feed(Gesture(verb="to_front", text="Boats"))
         with pytest.raises(UnknownName, match="'Bots' isn't open"):

@@ -30,13 +30,14 @@ from fuselatch.core.forms.form import Form, forms_loaded, must_be_a_form
 from fuselatch.core.forms.live_state import AnyControl, seen
 from fuselatch.core.forms.manner import Manner
 from fuselatch.core.model.choices import AHEAD as SHORT
-from fuselatch.core.model.choices import Choices, Fold, fold_of
+from fuselatch.core.model.choices import Choices, fold_of
 from fuselatch.core.model.errors import FuseLatchError, NotAllowedHere
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.latch_records import elapsed
 from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.pictures import Picture
 from fuselatch.core.model.trace import Trace
+from fuselatch.core.model.typing_ahead import Fold
 from fuselatch.core.model.view import ItemView, PromptView, View
 
 Keeper: TypeAlias = Callable[[Gesture, str, FuseLatchError | None], object]
@@ -143,7 +144,7 @@ class Session(ForHandlers, ForQuestions):
         self._state.workers.must_be_at_home()
         return picture_shown(self._state, id)
 
-    def idle(self, items: int = 20_000) -> bool:
+    def idle(self, items: int = 4_000) -> bool:
         """Do some of the work that gestures may need later, on about so many items; return True if more is left.
 
         Call it while the user does nothing. It only changes when the work is done, never what comes of a gesture.

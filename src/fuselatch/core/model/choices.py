@@ -1,21 +1,19 @@
 """The choices of a control: a shared sequence with the text of each item.
 
-Indexes are built on first use: positions for look-ups, sorted keys for typing ahead.
+Two indexes make long lists quick: positions of items, and sorted keys for typing ahead (`typing_ahead`). They are made in
+parts while the user does nothing; until then all items are looked at, which finds the same.
 """
 
 from __future__ import annotations
 
-import re
-import unicodedata
-from array import array
-from bisect import bisect_left, bisect_right
-from collections.abc import Callable, Generator, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from datetime import date, datetime, time
 from decimal import Decimal
 from enum import Enum, EnumMeta
-from typing import TYPE_CHECKING, Any, Final, Generic, TypeAlias, TypeVar, overload
+from typing import TYPE_CHECKING, Any, Final, Generic, TypeVar, overload
 
 from fuselatch.core.model.record_changes import Record
+from fuselatch.core.model.typing_ahead import Ahead, Fold, Making, Scan, folded
 from fuselatch.core.model.values import Value, as_key, same, short
 
 if TYPE_CHECKING:
@@ -25,14 +23,12 @@ if TYPE_CHECKING:
 else:
     T = TypeVar("T")
 
-Fold: TypeAlias = Callable[[str], str]
-"""A function that returns text as it is compared, to find it."""
 AHEAD: Final = 50
 """The most items that typing ahead returns."""
-COUNTED: Final = 1_000
-"""How many matches are counted."""
-HIGHEST: Final = "\U0010ffff"
-NO_WORD: Final = re.compile(r"[\W_]")
+AT_ONCE: Final = 20_000
+"""Up to so many items, an index is made as soon as it is needed."""
+FEW_ASKED: Final = 30
+"""How often an item of a long list is looked for before the positions of all are noted at once."""
 
 
 class Choices(Sequence[T], Generic[T]):
@@ -41,7 +37,7 @@ class Choices(Sequence[T], Generic[T]):
     `items`: the values. `texts`: their texts (default: `str()`). `row`: returns the row at a position, for tables.
     """
 
-    __slots__ = ("_ahead", "_items", "_making", "_places", "_row", "_texts")
+    __slots__ = ("_ahead", "_asked", "_items", "_making", "_noted", "_places", "_row", "_scans", "_texts", "_unnoted")
 
     def __init__(
         self,
@@ -53,10 +49,17 @@ class Choices(Sequence[T], Generic[T]):
         # Made here, so that an item that can't be shown fails where the list is set.
         self._texts: Sequence[str] = texts_of(self._items) if texts is None else texts
         self._row = row
+        # The position of each item, once all are noted; those of the last ones, and how many aren't yet; how often an item
+        # was looked for before.
         self._places: dict[Any, int] | None = None
-        # For each fold that lists are searched with: the index for typing ahead, and the one that is being made.
+        self._noted: dict[Any, int] = {}
+        self._unnoted = len(self._items)
+        self._asked = 0
+        # For each fold that lists are searched with: the index for typing ahead, the one that is being made, and what looks
+        # at all texts until then.
         self._ahead: dict[Fold, Ahead] = {}
         self._making: dict[Fold, Making] = {}
+        self._scans: dict[Fold, Scan] = {}
 
     def __len__(self) -> int:
         return len(self._items)
@@ -89,17 +92,29 @@ class Choices(Sequence[T], Generic[T]):
 
     def _equal_at(self, item: object) -> int | None:
         places = self._places
-        if places is None:
-            try:
-                items = self._items
-                # Backwards, so that the first of equal items is found.
-                places = self._places = dict(zip(reversed(items), range(len(items) - 1, -1, -1), strict=True))
-            except TypeError:
-                return self._items.index(item) if item in self._items else None
+        try:
+            if places is None:
+                self._asked += 1
+                if len(self._items) > AT_ONCE and self._asked <= FEW_ASKED:
+                    return first_of(self._items, item)
+                self._note_some(len(self._items))
+                places = self._places or {}
+        except TypeError:
+            return first_of(self._items, item)
         try:
             return places.get(item)
         except TypeError:
             return None
+
+    def _note_some(self, count: int) -> None:
+        """Note the positions of so many more items. Raises `TypeError` if they can't be looked up."""
+        stop = self._unnoted
+        start = max(0, stop - count)
+        # Backwards, so that the first of equal items is found.
+        self._noted.update(zip(reversed(self._items[start:stop]), range(stop - 1, start - 1, -1), strict=True))
+        self._unnoted = start
+        if start == 0:
+            self._places = self._noted
 
     def __eq__(self, other: object) -> bool:
         if isinstance(other, Choices):
@@ -155,23 +170,34 @@ class Choices(Sequence[T], Generic[T]):
         """
         return [self._items[at] for at in self.ahead_index(fold).find(text.strip(), most)]
 
-    def ahead_index(self, fold: Fold | None = None) -> Ahead:
-        """Return the sorted keys for typing ahead, built on first use."""
+    def ahead_index(self, fold: Fold | None = None) -> Ahead | Scan:
+        """Return what finds items for typing ahead: the index, or of a long list without one what looks at all its texts."""
         fold = fold or folded
-        while not self.is_indexed(fold):
-            self.index_some(len(self._texts) or 1, fold)
+        index = self._ahead.get(fold)
+        if index is not None:
+            return index
+        if len(self._texts) > AT_ONCE:
+            return self._scans.setdefault(fold, Scan(self._texts, fold))
+        while self.index_some(AT_ONCE, fold):
+            pass
         return self._ahead[fold]
 
     def is_indexed(self, fold: Fold | None = None) -> bool:
-        """Return True if the index for typing ahead is there."""
-        return (fold or folded) in self._ahead
+        """Return True if nothing is left to do for typing ahead."""
+        return (fold or folded) in self._ahead and self._unnoted <= 0
 
     def index_some(self, items: int, fold: Fold | None = None) -> bool:
-        """Work on the index for typing ahead, on about so many items; return True if more is left to do.
+        """Work on the indexes, on about so many items; return True if more is left to do.
 
         What is found doesn't depend on how the work was cut.
         """
         fold = fold or folded
+        if self._unnoted > 0:
+            try:
+                self._note_some(items)
+            except TypeError:
+                self._unnoted = 0
+            return not self.is_indexed(fold)
         if fold in self._ahead:
             return False
         if fold not in self._making:
@@ -181,7 +207,16 @@ class Choices(Sequence[T], Generic[T]):
             return True
         self._ahead[fold] = made
         del self._making[fold]
+        self._scans.pop(fold, None)
         return False
+
+
+def first_of(items: Sequence[object], item: object) -> int | None:
+    """Return the position of the first item that is equal, or None."""
+    try:
+        return items.index(item)
+    except ValueError:
+        return None
 
 
 def same_classes(items: Sequence[object], others: Sequence[object]) -> bool:
@@ -193,165 +228,6 @@ def same_classes(items: Sequence[object], others: Sequence[object]) -> bool:
 def texts_of(items: Sequence[Value]) -> Sequence[str]:
     """Return the texts of items: themselves, if all are texts."""
     return items if set(map(type, items)) <= {str} else [str(item) for item in items]
-
-
-class Making:
-    """An index for typing ahead that is made in parts.
-
-    Sorting a million texts at once takes seconds. So the texts are first dealt out to buckets, whose bounds are taken from a
-    sample; then one bucket after the other is sorted. Together that is the same order as sorting all of them.
-    """
-
-    __slots__ = ("fold", "steps", "texts")
-
-    def __init__(self, texts: Sequence[str], fold: Fold) -> None:
-        self.texts = texts
-        self.fold = fold
-        self.steps = self._steps()
-        # Runs to the first `yield`, which takes the size of a part.
-        next(self.steps)
-
-    def some(self, items: int) -> Ahead | None:
-        """Go on for about so many items; return the index when it is finished."""
-        return self.steps.send(max(1, items))
-
-    def _steps(self) -> Generator[Ahead | None, int, None]:
-        texts, fold = self.texts, self.fold
-        room = yield None
-        step = max(1, len(texts) // SAMPLE)
-        # Made at once, one bucket is quickest.
-        some = texts[::step] if room < len(texts) else ()
-        by_text = bounds_of(map(fold, some), len(texts))
-        by_word = bounds_of((word for text in some for word in words_of(fold(text))), len(texts))
-        # Only positions are kept, and texts folded again where they are sorted: that needs far less memory.
-        of_texts = [array("I") for _ in range(len(by_text) + 1)]
-        of_words = [array("Q") for _ in range(len(by_word) + 1)]
-        for at, text in enumerate(texts):
-            key = fold(text)
-            of_texts[bisect_right(by_text, key)].append(at)
-            for rest in words_of(key):
-                # The rest after a word start is found again by its length.
-                of_words[bisect_right(by_word, rest)].append(at << SHIFT | len(rest))
-            room -= 1
-            if room <= 0:
-                room = yield None
-        made = Ahead(texts, array("I"), array("Q"), fold)
-        for buckets, places, key_of in ((of_texts, made.order, made.key), (of_words, made.words, made.word)):
-            for bucket in buckets:
-                keys: list[str] = []
-                while len(keys) < len(bucket):
-                    # Many equal texts are all in one bucket, so that it may be far larger than a part.
-                    part = bucket[len(keys) : len(keys) + room]
-                    keys.extend(map(key_of, part))
-                    room -= len(part)
-                    if room <= 0:
-                        room = yield None
-                places.extend(map(bucket.__getitem__, sorted(range(len(keys)), key=keys.__getitem__)))
-        yield made
-
-
-def words_of(key: str) -> Iterator[str]:
-    """Yield the rest of a folded text from each word on, but the first."""
-    rest = "" if key.isalnum() else spaced(key).partition(" ")[2]
-    while rest:
-        yield rest
-        rest = rest.partition(" ")[2]
-
-
-def bounds_of(keys: Iterable[str], count: int) -> list[str]:
-    """Return bounds between buckets, from a sample of their keys."""
-    sample = sorted(keys)
-    return sample[:: max(1, len(sample) * BUCKET // max(1, count))]
-
-
-SAMPLE: Final = 4096
-BUCKET: Final = 16_000
-
-
-class Ahead:
-    """Sorted texts and words, for looking up by bisection.
-
-    Only positions are stored, and texts are folded again for each comparison. A look-up compares some twenty texts, and a
-    million folded texts would need more memory than the texts themselves.
-    """
-
-    __slots__ = ("counted", "fold", "found", "order", "texts", "words")
-
-    def __init__(self, texts: Sequence[str], order: array[int], words: array[int], fold: Fold) -> None:
-        self.texts = texts
-        self.fold = fold
-        self.order = order
-        self.words = words
-        # The last answers: at a keystroke the list, its view and its keys ask the same.
-        self.found: tuple[str, int, tuple[int, ...]] = ("", 0, ())
-        self.counted: tuple[str, int] = ("", 0)
-
-    def key(self, at: int) -> str:
-        key: str = self.fold(self.texts[at])
-        return key
-
-    def word(self, code: int) -> str:
-        """Return the text from a word start on."""
-        key = spaced(self.fold(self.texts[code >> SHIFT]))
-        return key[len(key) - (code & MASK) :]
-
-    def exact(self, key: str) -> Sequence[int]:
-        low = bisect_left(self.order, key, key=self.key)
-        return self.order[low : bisect_right(self.order, key, low, key=self.key)]
-
-    def find(self, text: str, most: int) -> tuple[int, ...]:
-        """Return positions for typed text, in the order of `Choices.ahead`."""
-        if self.found[:2] == (text, most):
-            return self.found[2]
-        key = self.fold(text)
-        positions = dict.fromkeys(self._run(key, most))
-        if len(positions) > 1:
-            # If several texts fold to the same key, the one typed exactly comes first.
-            positions = dict.fromkeys([*(at for at in positions if self.texts[at] == text), *positions])
-        low, high = self._words_of(key)
-        while len(positions) < most and low < high:
-            positions[self.words[low] >> SHIFT] = None
-            low += 1
-        self.found = text, most, tuple(positions)
-        return self.found[2]
-
-    def count(self, text: str) -> int:
-        """Return how many items typed text may mean; at most `COUNTED`."""
-        if text and self.counted[0] == text:
-            return self.counted[1]
-        key = self.fold(text)
-        low, high = self._words_of(key)
-        positions = {code >> SHIFT for code in self.words[low : min(high, low + COUNTED)]}
-        positions.update(self._run(key, COUNTED))
-        self.counted = text, min(len(positions), COUNTED)
-        return self.counted[1]
-
-    def _words_of(self, key: str) -> tuple[int, int]:
-        wanted = spaced(key)
-        low = bisect_left(self.words, wanted, key=self.word)
-        return low, bisect_left(self.words, wanted + HIGHEST, low, key=self.word)
-
-    def _run(self, key: str, most: int) -> list[int]:
-        low = bisect_left(self.order, key, key=self.key)
-        high = min(low + most, bisect_left(self.order, key + HIGHEST, low, key=self.key))
-        return self.order[low:high].tolist()
-
-
-SHIFT: Final = 32
-MASK: Final = (1 << SHIFT) - 1
-
-
-def spaced(key: str) -> str:
-    """Return folded text with spaces for everything but letters and digits."""
-    return key if key.replace(" ", "").isalnum() else NO_WORD.sub(" ", key)
-
-
-def folded(text: str) -> str:
-    """Return text without case and accents, for comparing."""
-    if text.isascii():
-        return text.lower()
-    parts = unicodedata.normalize("NFKD", text.casefold())
-    return "".join(part for part in parts if not unicodedata.combining(part))
 
 
 def choices_of(given: Any) -> Choices:

@@ -13,9 +13,10 @@ from fuselatch.core.engine.state.session_node import SessionNode
 from fuselatch.core.engine.state.session_state import SessionState
 from fuselatch.core.forms.catalogs import Catalog
 from fuselatch.core.forms.live_state import AnyControl
-from fuselatch.core.model.choices import Choices, fold_of, folded
+from fuselatch.core.model.choices import Choices, fold_of
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.names import suggest
+from fuselatch.core.model.typing_ahead import folded
 from fuselatch.core.model.values import Value, same, short
 
 NONE: Choices[object] = Choices()

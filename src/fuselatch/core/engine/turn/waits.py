@@ -31,8 +31,7 @@ from fuselatch.core.engine.state.session_state import SessionState
 from fuselatch.core.engine.state.turns import Turn, waiting_changes
 from fuselatch.core.engine.state.waiting import DialogWait, PauseWait, Wait, id_of_wait
 from fuselatch.core.engine.state.workers import park
-from fuselatch.core.forms.live_state import seen
-from fuselatch.core.model.choices import fold_of
+from fuselatch.core.kinds.listing import candidates
 from fuselatch.core.model.errors import NotAllowedHere, RuleError
 from fuselatch.core.model.events import Event
 from fuselatch.core.model.values import same
@@ -112,7 +111,7 @@ def is_stale(session: SessionState, serial: int) -> bool:
 
 
 def ready_to_view(session: SessionState) -> None:
-    """Do what a view would have to wait for: note places among records, make the index of a list that is typed into."""
+    """Do what a view would have to wait for: note places among records, find what is typed in a list."""
     if session.store is not None:
         for form in session.stack.forms:
             if form._state.records is not None:
@@ -120,8 +119,7 @@ def ready_to_view(session: SessionState) -> None:
     front = session.stack.front
     focus = front._state.focus if front is not None else None
     if focus is not None and focus._listing and focus._draft:
-        listed = seen(focus, "choices")
-        listed.ahead_index(fold_of(session.formats))
+        candidates(focus)
 
 
 def pause(turn: Turn, event: Event) -> None:
