@@ -13,7 +13,7 @@ from enum import Enum, EnumMeta
 from typing import TYPE_CHECKING, Any, Final, Generic, TypeVar, overload
 
 from fuselatch.core.model.record_changes import Record
-from fuselatch.core.model.typing_ahead import Ahead, Fold, Making, Scan, folded
+from fuselatch.core.model.typing_ahead import Ahead, Fold, Making, Places, Scan, folded
 from fuselatch.core.model.values import Value, as_key, same, short
 
 if TYPE_CHECKING:
@@ -37,7 +37,7 @@ class Choices(Sequence[T], Generic[T]):
     `items`: the values. `texts`: their texts (default: `str()`). `row`: returns the row at a position, for tables.
     """
 
-    __slots__ = ("_ahead", "_asked", "_items", "_making", "_noted", "_places", "_row", "_scans", "_texts", "_unnoted")
+    __slots__ = ("_ahead", "_asked", "_items", "_making", "_places", "_row", "_scans", "_texts")
 
     def __init__(
         self,
@@ -49,11 +49,8 @@ class Choices(Sequence[T], Generic[T]):
         # Made here, so that an item that can't be shown fails where the list is set.
         self._texts: Sequence[str] = texts_of(self._items) if texts is None else texts
         self._row = row
-        # The position of each item, once all are noted; those of the last ones, and how many aren't yet; how often an item
-        # was looked for before.
-        self._places: dict[Any, int] | None = None
-        self._noted: dict[Any, int] = {}
-        self._unnoted = len(self._items)
+        # The positions of the items (None: they can't be looked up), and how often one was looked for before all were noted.
+        self._places: Places | None = Places(len(self._items))
         self._asked = 0
         # For each fold that lists are searched with: the index for typing ahead, the one that is being made, and what looks
         # at all texts until then.
@@ -92,29 +89,26 @@ class Choices(Sequence[T], Generic[T]):
 
     def _equal_at(self, item: object) -> int | None:
         places = self._places
-        try:
-            if places is None:
-                self._asked += 1
-                if len(self._items) > AT_ONCE and self._asked <= FEW_ASKED:
-                    return first_of(self._items, item)
-                self._note_some(len(self._items))
-                places = self._places or {}
-        except TypeError:
+        if places is not None and places.left > 0:
+            self._asked += 1
+            if len(self._items) > AT_ONCE and self._asked <= FEW_ASKED:
+                return first_of(self._items, item)
+            self._note_some(len(self._items))
+            places = self._places
+        if places is None:
             return first_of(self._items, item)
         try:
-            return places.get(item)
+            return places.of(item)
         except TypeError:
             return None
 
     def _note_some(self, count: int) -> None:
-        """Note the positions of so many more items. Raises `TypeError` if they can't be looked up."""
-        stop = self._unnoted
-        start = max(0, stop - count)
-        # Backwards, so that the first of equal items is found.
-        self._noted.update(zip(reversed(self._items[start:stop]), range(stop - 1, start - 1, -1), strict=True))
-        self._unnoted = start
-        if start == 0:
-            self._places = self._noted
+        """Note the positions of so many more items."""
+        assert self._places is not None, "asked for only where there are any to note"
+        try:
+            self._places.note(self._items, count)
+        except TypeError:
+            self._places = None
 
     def __eq__(self, other: object) -> bool:
         if isinstance(other, Choices):
@@ -184,7 +178,7 @@ class Choices(Sequence[T], Generic[T]):
 
     def is_indexed(self, fold: Fold | None = None) -> bool:
         """Return True if nothing is left to do for typing ahead."""
-        return (fold or folded) in self._ahead and self._unnoted <= 0
+        return (fold or folded) in self._ahead and (self._places is None or self._places.left <= 0)
 
     def index_some(self, items: int, fold: Fold | None = None) -> bool:
         """Work on the indexes, on about so many items; return True if more is left to do.
@@ -192,11 +186,8 @@ class Choices(Sequence[T], Generic[T]):
         What is found doesn't depend on how the work was cut.
         """
         fold = fold or folded
-        if self._unnoted > 0:
-            try:
-                self._note_some(items)
-            except TypeError:
-                self._unnoted = 0
+        if self._places is not None and self._places.left > 0:
+            self._note_some(items)
             return not self.is_indexed(fold)
         if fold in self._ahead:
             return False
