@@ -10,7 +10,7 @@ import pytest
 from small.crew import Crew
 
 import fuselatch
-from fuselatch import Button, Form, HandlerFailed, Number, check
+from fuselatch import Button, Form, HandlerFailed, Number, Text, check
 from fuselatch.frontends import Gesture, Session
 from fuselatch.rehearsal import rehearse
 from tests.bench import LOG, Bench, Dialog, bench, fail, note
@@ -160,3 +160,26 @@ def test_what_a_gesture_sets_is_recorded_or_says_why_not() -> None:
     lines = {path: source.splitlines() for path, source in sources.items()}
     silent = [(path.name, at) for path, at in places if "# not undone: " not in "".join(lines[path][at - 2 : at])]
     assert not silent
+
+
+def test_a_property_that_was_set_before_comes_back() -> None:
+    class Twice(Form):
+        boat = Text("Boat")
+        once = Button("Once")
+        again = Button("Again")
+
+        @once.clicked
+        def name_it(self) -> None:
+            self.boat.caption = "Vessel"
+
+        @again.clicked
+        def fail(self) -> None:
+            self.boat.caption = "Ship"
+            raise ValueError("afterwards")
+
+    with rehearse(Twice) as desk:
+        desk.press("once")
+        with pytest.raises(HandlerFailed):
+            desk.press("again")
+        assert desk.at(Twice).boat.caption == "Vessel"
+        desk.close()

@@ -31,6 +31,7 @@ from fuselatch import (
 from fuselatch.core.model.choices import item_id, position_of_id
 from fuselatch.core.model.properties import PROPERTIES, ROWS
 from fuselatch.core.model.typing_ahead import Scan, folded
+from fuselatch.core.model.view import ControlView
 from fuselatch.frontends import Gesture, Session
 from fuselatch.rehearsal import Desk, rehearse
 from fuselatch.stores import MemoryRecords, StoreRefused
@@ -169,6 +170,27 @@ def test_only_the_sessions_thread_may_look() -> None:
         session.feed(Gesture(verb="to_front", text="Boats"))
         with pytest.raises(UnknownName, match="'Bots' isn't open"):
             session.feed(Gesture(verb="to_front", text="Bots"))
+
+
+class Limits(Form):
+    """Texts of several lengths, and a list that takes other texts."""
+
+    some = Text("Some", max_length=2_500)
+    more = Text("More", max_length=2_501)
+    listed = Choice("Listed", look="list", choices=("port", "bow"))
+    other = Choice("Other", look="list", choices=("port", "bow"), other=True)
+
+
+def part_of(control: ControlView) -> Any:
+    return control.part
+
+
+def test_the_view_says_how_long_a_text_may_be_and_which_keys_a_list_takes() -> None:
+    with rehearse(Limits) as desk:
+        some, more, listed, other = desk.session.view.forms[0].controls
+        assert (part_of(some).longest, part_of(more).longest) == (10_000, 48_000)
+        assert {"Home", "End", "Down"} <= {*listed.takes} and {*other.takes} & {"Home", "End", "Down"} == {"Down"}
+        desk.close()
 
 
 PLANS = {"port": Picture(b"GIF89a port"), "starboard": Picture(b"\x89PNG\r\n\x1a\n starboard")}

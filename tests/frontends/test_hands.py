@@ -181,6 +181,30 @@ def test_slow_handlers_and_lines_change_nothing_of_what_hands_do(seed: int, brow
     assert found == expected, (hands, line, handler)
 
 
+class Helped(Form):
+    """What is left changes what is come to."""
+
+    boat = Text("Boat", default="Tern")
+    crew = Text("Crew")
+
+    @crew.changed
+    def help_it(self) -> None:
+        self.boat.help = f"With {self.crew.value}"
+
+
+def test_a_cursor_that_was_moved_stays_where_it_is(browser: Any) -> None:
+    with showing(browser, Scene(Helped), delay=150) as shown:
+        page = shown.page
+        page.click("[data-control=crew] input")
+        page.keyboard.type("Imke")
+        page.keyboard.press("Shift+Tab")
+        page.keyboard.press("End")
+        shown.settle()
+        page.keyboard.type("s")
+        shown.settle()
+        assert page.input_value("[data-control=boat] input") == "Terns"
+
+
 class Inner(Form):
     ok = Button("OK", closes="accepted")
 

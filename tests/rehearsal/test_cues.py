@@ -174,6 +174,13 @@ def test_no_text_breaks_the_reader(text: str) -> None:
         assert sheet.opens.verb in VERBS
 
 
+def test_nothing_is_done_after_a_step_that_can_not_be_done() -> None:
+    done = run_cues(read_cues("form tests.bench:Bench\ntype a 3\nanswer Yes\ntype a 7\nexpect a.value 3\n", "x.cues"))
+    assert [step.cue.verb for step in done.steps] == ["type", "answer"] and done.problems == [
+        "x.cues:3:1: answer Yes: no prompt is open"
+    ]
+
+
 def test_why_an_expectation_failed_is_asked_at_its_step() -> None:
     sheet = read_cues("form tests.bench:Bench\ntype a 3\ntab\nexpect a.value 4\ntype a 7\ntab\npress ok\n", "late.cues")
     step = next(step for step in run_cues(sheet).steps if step.unmet is not None)

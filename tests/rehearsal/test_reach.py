@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import sys
 from collections.abc import Iterator
+from importlib import import_module
 from pathlib import Path
 from typing import Any
 
@@ -12,7 +13,7 @@ import pytest
 
 from fuselatch import DeclarationError
 from fuselatch.rehearsal import CueError, read_cue_file, run_cues
-from fuselatch.rehearsal.loading import importing_from, scenes_in, scenes_offered
+from fuselatch.rehearsal.loading import forget_imports, importing_from, scenes_in, scenes_offered
 from fuselatch.rehearsal.reach import LARGEST
 from fuselatch.scenes import scene
 
@@ -124,3 +125,16 @@ def test_scenes_are_marked_functions_without_arguments(own: Path) -> None:
     for each in wrong:
         with pytest.raises(DeclarationError, match="@scene"):
             scene(each)
+
+
+def test_a_module_that_a_folder_hides_is_back_afterwards(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    for folder in ("own", "other"):
+        tmp_path.joinpath(folder).mkdir()
+        tmp_path.joinpath(folder, "quayside.py").write_text(f"place = {folder!r}\n", encoding="utf-8")
+    monkeypatch.syspath_prepend(tmp_path / "other")
+    other = import_module("quayside")
+    with importing_from([tmp_path / "own"]):
+        assert import_module("quayside").place == "own"
+    assert import_module("quayside") is other and other.place == "other"
+    del sys.modules["quayside"]
+    forget_imports()

@@ -91,6 +91,7 @@ def test_a_flipbook_marks_what_changed_and_what_failed(tmp_path: Path) -> None:
     result = CliRunner().invoke(main, ["flipbook", str(sheet)])
     assert result.exit_code == 1 and "expected vessel.value Heron" in result.output
     text = (tmp_path / "x.html").read_text(encoding="utf-8")
+    assert "Vessel: blank (required, has the focus)" in text
     assert "<b>Teal" not in text and "&lt;b&gt;Teal &amp; co" in text
     third = text.partition('id="s1-2"')[2].partition("</section>")[0]
     assert re.findall(r'<span class="mark">(\w+)</span>', third) == ["changed", "enabled"]

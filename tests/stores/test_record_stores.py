@@ -18,11 +18,11 @@ from openpyxl.styles import Font
 from openpyxl.workbook.defined_name import DefinedName
 
 from fuselatch.core.model.record_changes import Change
-from fuselatch.stores import StoreRefused
+from fuselatch.stores import SqlRecords, StoreRefused
 from fuselatch.stores.csv_files import CsvRecords
 from fuselatch.stores.transactions import LIST, NEW
 from fuselatch.stores.workbooks import NAMED, WorkbookRecords
-from tests.helpers import examples
+from tests.helpers import examples, sqlite
 
 VALUES: Any = st.fixed_dictionaries(
     {
@@ -152,3 +152,26 @@ def test_a_workbook_keeps_formats_and_formulas_and_is_widened(tmp_path: Path) ->
     assert left["stays"]["D4"].number_format == "0.00" and left["stays"]["B4"].font.b
     assert left["stays"].column_dimensions["B"].width == len("=A boat with a long name") + 2
     assert (left["rates"]["B1"].value, left["rates"]["B1"].number_format) == (0.2, "0 %")
+
+
+def test_csv_keeps_each_character_of_the_columns_that_are_not_written(tmp_path: Path) -> None:
+    columns = [{"name": "key"}, {"name": "size", "datatype": "double"}, {"name": "note"}]
+    tmp_path.joinpath("t.csv-metadata.json").write_text(json.dumps({"tableSchema": {"columns": columns}}), encoding="utf-8")
+    tmp_path.joinpath("t.csv").write_text("key,size,note\na,1.5000000000000000001,x\n", encoding="utf-8")
+    store = CsvRecords(tmp_path)
+    store.write([Change("change", "t", "a", {"note": "y"}, store.read("t")[0])])
+    assert tmp_path.joinpath("t.csv").read_text(encoding="utf-8").splitlines()[1] == "a,1.5000000000000000001,y"
+
+
+def test_a_database_says_which_rule_it_has_and_which_key_stands_twice(tmp_path: Path) -> None:
+    path = tmp_path / "records.db"
+    with sqlite(path) as database:
+        for source, names in (("boats", ("Tern", "Tern")), ("ferries", ("Skua",))):
+            database.execute(f"create table {source} (name text, length integer check (length > 0))")
+            database.executemany(f"insert into {source} values (?, 8)", [(name,) for name in names])
+    store = SqlRecords(path, keys={"boats": "name", "ferries": "name"})
+    with pytest.raises(StoreRefused, match="records of 'boats' can't be changed here: name Tern stands in several"):
+        store.write([Change("change", "boats", "Tern", {"length": 10}, store.read("boats")[0])])
+    with pytest.raises(StoreRefused, match="a rule of the database refuses it"):
+        store.write([Change("change", "ferries", "Skua", {"length": -1}, store.read("ferries")[0])])
+    assert [row["length"] for source in ("boats", "ferries") for row in store.read(source)] == [8, 8, 8]

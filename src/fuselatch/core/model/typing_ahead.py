@@ -296,7 +296,7 @@ FEW_KEYS: Final = 8
 
 
 def least_word(text: str, word: str) -> str:
-    """Return the rest of a text from where a word begins so (`word`: with a space before it), or "": of several the least."""
+    """Return a text from where a word begins so (`word`: with a space before it), or ""; of several places the least."""
     least = ""
     place = text.find(word)
     while place >= 0:

@@ -161,7 +161,6 @@ class CurrentRecord(ShownRecords):
             self._take(turn, with_key(self._row, self.key_column, key), place if self.trouble else key)
         if self._waiting:
             latching.store_waiting(turn, self._waiting, self.source, key)
-            turn.set(self, "_waiting", ())
 
 
 def fill(turn: Turn, bound: Mapping[str, LiveValue[object]], only: Mapping[str, object]) -> None:
