@@ -74,14 +74,21 @@ def bounds_of(keys: Iterable[str], count: int) -> list[str]:
 class Places:
     """The positions of items, noted in parts, from the last item to the first.
 
-    In shards, since a dict of a million that grows stops everything for 50 ms.
+    In shards, since a dict of a million that grows stops everything for 50 ms. They are of unequal sizes, so that they don't
+    grow at the same time.
     """
 
     __slots__ = ("left", "shards")
 
     def __init__(self, count: int) -> None:
         self.left = count
-        self.shards: list[dict[object, int]] = [{} for _ in range(1 + count // SHARD)]
+        many = 1 + count // SHARD
+        # By the hash of an item; a dict may stand for several.
+        self.shards: list[dict[object, int]] = []
+        for at in range(many):
+            one: dict[object, int] = {}
+            share = 1 if many == 1 else round(SPREAD / many * 2 ** (at / many) / MEAN) or 1
+            self.shards += [one] * share
 
     def note(self, items: Sequence[object], count: int) -> None:
         """Note so many more items. Raises `TypeError` if they can't be looked up."""
@@ -100,6 +107,10 @@ class Places:
 
 SHARD: Final = 30_000
 """About how many items are in one dict."""
+SPREAD: Final = 4_096
+"""Into how many parts hashes are dealt."""
+MEAN: Final = 1.4427
+"""The mean share: the largest dict has twice as many items as the smallest."""
 
 
 class Making:
@@ -203,9 +214,12 @@ class Ahead:
         if self.found[:2] == (text, most):
             return self.found[2]
         key = self.fold(text)
+        positions = exact_first(self.texts, text, self._run(key, most))
         low, high = self._words_of(key)
-        words = (self.words[at] >> SHIFT for at in range(low, high))
-        self.found = text, most, in_order(self.texts, text, self._run(key, most), words, most)
+        while len(positions) < most and low < high:
+            positions[self.words[low] >> SHIFT] = None
+            low += 1
+        self.found = text, most, tuple(positions)
         return self.found[2]
 
     def count(self, text: str) -> int:
@@ -260,7 +274,10 @@ class Scan:
         """Return positions for typed text, as `Ahead.find` does."""
         self._look(self.fold(text), most)
         starts, words, _ = self.best
-        return in_order(self.texts, text, [at for _, at in starts[:most]], (at for _, at in words), most)
+        positions = exact_first(self.texts, text, [at for _, at in starts[:most]])
+        for _, at in words[: most - len(positions)]:
+            positions[at] = None
+        return tuple(positions)
 
     def count(self, text: str) -> int:
         """Return how many items typed text may mean; at most `COUNTED`."""
@@ -336,14 +353,8 @@ class Least:
         return self.kept[: self.most]
 
 
-def in_order(texts: Sequence[str], text: str, starts: Sequence[int], words: Iterable[int], most: int) -> tuple[int, ...]:
-    """Return the positions of exact matches, then of those that start with a text, then of those with a word that does."""
-    positions = dict.fromkeys(starts)
-    if len(positions) > 1:
-        # If several texts fold to the same key, the one typed exactly comes first.
-        positions = dict.fromkeys([*(at for at in positions if texts[at] == text), *positions])
-    for at in words:
-        if len(positions) >= most:
-            break
-        positions[at] = None
-    return tuple(positions)
+def exact_first(texts: Sequence[str], text: str, starts: Sequence[int]) -> dict[int, None]:
+    """Return positions, with that of the text itself first: several texts may fold to the same key."""
+    if len(starts) < 2:
+        return dict.fromkeys(starts)
+    return dict.fromkeys([*[at for at in starts if texts[at] == text], *starts])
