@@ -7,6 +7,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from datetime import date, time
 from decimal import Decimal
 from typing import (
     TYPE_CHECKING,
@@ -138,6 +139,8 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
             autocomplete=self.constants["autocomplete"],
             inputmode=self.constants["inputmode"],
             spellcheck=self.constants["spellcheck"],
+            earliest=moment_of(seen(live, "minimum")),
+            latest=moment_of(seen(live, "maximum")),
         )
 
     def _bound(self, live: ControlState, name: str, formats: Formats) -> str:
@@ -192,6 +195,11 @@ class InputControl(Declaration[L_co], Generic[L_co, R_co, G_co]):
     def schema(self, needed: bool) -> Plain:
         """Return the JSON Schema of the value. If it isn't `needed`, it may be null."""
         return {**self.json} if needed else {**self.json, "type": [self.json["type"], "null"]}
+
+
+def moment_of(limit: object) -> str:
+    """Return a date or time as in ISO 8601, and "" for any other limit."""
+    return limit.isoformat() if isinstance(limit, date | time) else ""
 
 
 def plain_text(value: object) -> str:

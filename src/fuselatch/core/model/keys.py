@@ -11,6 +11,8 @@ NAMED: Final = (
 )  # fmt: skip
 """Keys that have a name. Any other key is the character that it types."""
 
+IN_LINES: Final = "Insert"
+"""The key that adds a line, in lines."""
 BY_FOLDED: Final = {name.casefold(): name for name in (*MODIFIERS, *NAMED)}
 
 

@@ -163,6 +163,7 @@ TEXTS: Final[Mapping[str, str]] = {
     "page.to_check": "to check",
     "page.too_long": "That text is too long to be taken. Nothing was changed.",
     "page.empty": "Nothing to choose from",
+    "page.searching": "Searching",
     "page.rows": "Rows",
     "page.stalled": "The connection is slow: no answer yet. What you enter is kept.",
     "page.not_taken": "Not taken:",

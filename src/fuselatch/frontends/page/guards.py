@@ -9,7 +9,7 @@ from typing import Final
 
 HEADERS: Final[Mapping[str, str]] = {
     "Content-Security-Policy": (
-        "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; connect-src 'self'; "
+        "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; connect-src 'self'; "
         "base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
     ),
     "Cache-Control": "no-store",
@@ -18,7 +18,7 @@ HEADERS: Final[Mapping[str, str]] = {
     "Referrer-Policy": "no-referrer",
     "X-Content-Type-Options": "nosniff",
 }
-"""The headers of every answer. The page loads nothing but its own script, style and picture."""
+"""The headers of every answer. The page loads nothing but its own script, style and pictures; icons are in the style."""
 
 COOKIE: Final = "fuselatch"
 

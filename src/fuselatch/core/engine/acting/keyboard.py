@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from typing import Any, Final
 
 from fuselatch.core.engine.acting.closing import dismiss
-from fuselatch.core.engine.acting.steps import answer, carry_out, go, open_named, press, put_draft
+from fuselatch.core.engine.acting.steps import add_line, answer, carry_out, go, open_named, press, put_draft
 from fuselatch.core.engine.acting.taking_back import take_back
 from fuselatch.core.engine.looking.refusals import at_control
 from fuselatch.core.engine.rules.drafts import drop_draft
@@ -18,6 +18,7 @@ from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.deeds import CHARACTER
 from fuselatch.core.forms.live_state import AnyControl, ControlState, is_read_only, seen_title
 from fuselatch.core.model.gestures import Gesture
+from fuselatch.core.model.keys import IN_LINES
 from fuselatch.core.model.outcome import CANCELLED
 
 
@@ -157,6 +158,18 @@ def release(turn: Turn, form: OpenForm, here: ControlState | None, repeat: bool)
         put_focus(turn, form, here)
 
 
+def add_line_at_key(turn: Turn, form: OpenForm, here: ControlState | None, repeat: bool) -> None:
+    """Add a line to the list that the focus is in."""
+    lines = here._plan.line[0] if here is not None and here._plan.line is not None else None
+    if lines is None or repeat:
+        return
+    obstacle = at_control(turn.session, lines)
+    if obstacle is not None:
+        drop(turn, lines, obstacle[0])
+    else:
+        add_line(turn, Gesture(verb="add_line", control=lines.name), lines)
+
+
 def take_back_at_key(turn: Turn, form: OpenForm, here: ControlState | None, repeat: bool) -> None:
     """Take back the last change, unless the field has a text of its own to take back."""
     if turn.session.takes_back:
@@ -172,6 +185,7 @@ KEYS: Final[Mapping[str, Callable[[Any, OpenForm, Any, bool], None]]] = {
     "Delete": delete,
     "Ctrl+A": select_all,
     "Ctrl+Z": take_back_at_key,
+    IN_LINES: add_line_at_key,
     **dict.fromkeys(("Left", "Right", "Up", "Down", "Home", "End", "PageUp", "PageDown"), release),
 }
 """The keys that mean the same on every form, unless the control that has the focus takes them."""

@@ -18,6 +18,7 @@ from fuselatch.core.forms.live_state import (
     seen,
 )
 from fuselatch.core.model.findings import NO_MARKER, Marker
+from fuselatch.core.model.keys import IN_LINES
 from fuselatch.core.model.locale_formats import Formats
 from fuselatch.core.model.values import MASK, Value
 from fuselatch.core.model.view import ControlView, Part
@@ -110,11 +111,17 @@ def control_view(control: ControlState, memo: Memo, look: Look, formats: Formats
         marker_level=marker.level,
         hears=plan.hears,
         keys=decl.constants["keys"],
-        takes=() if read_only else decl.taken_keys(control),
+        takes=taken_keys(control, read_only),
         takes_focus=plan.stops,
         width=plan.width,
         part=decl.part(control, memo, formats),
     )
+
+
+def taken_keys(control: ControlState, read_only: bool) -> tuple[str, ...]:
+    """Return the keys that a front end leaves to a control."""
+    keys: tuple[str, ...] = () if read_only else control._decl.taken_keys(control)
+    return keys if control._plan.line is None else (*keys, IN_LINES)
 
 
 def filled(

@@ -98,15 +98,23 @@ export function isMoving() {
 }
 
 /**
- * A button of the page itself. A mouse takes no focus with it: what had the focus gets it back at once. `sign`: drawn in
+ * An icon of the style sheet, which says nothing by itself.
+ * @param {string} name
+ */
+export function icon(name) {
+  return element("span", { class: `icon ${name}`, "aria-hidden": "true" });
+}
+
+/**
+ * A button of the page itself. A mouse takes no focus with it: what had the focus gets it back at once. `sign`: an icon, drawn in
  * place of its name. `once`: it closes or answers, so that the second click of a double one was meant for what is gone.
  * @param {string} name
  * @param {() => void} act
  * @param {Record<string, any>} [properties]
- * @param {{ sign?: string, once?: boolean }} [how]
+ * @param {{ sign?: string, text?: string, once?: boolean }} [how]
  */
-export function quiet(name, act, properties = {}, { sign, once = false } = {}) {
-  const made = element("button", { type: "button", class: "quiet", ...properties }, sign ?? name);
+export function quiet(name, act, properties = {}, { sign, text = "", once = false } = {}) {
+  const made = element("button", { type: "button", class: "quiet", ...properties }, ...(sign ? [text, icon(sign)] : [name]));
   if (sign) {
     made.setAttribute("aria-label", name);
     made.title = name;

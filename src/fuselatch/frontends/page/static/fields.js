@@ -10,6 +10,8 @@ import { goesTo, isSettled, isTooLong, isTyping, send, texts, whereFocusIs } fro
 /** @typedef {import("./view").ButtonData} ButtonData */
 /** @typedef {import("./view").LabelData} LabelData */
 
+// The characters of a short and of a middle entry; what is wider is long.
+const [SHORT, MIDDLE] = [14, 28];
 const PICKERS = /** @type {Record<string, string>} */ ({ date: "date", datetime: "datetime-local", time: "time" });
 
 /**
@@ -78,11 +80,13 @@ export class Widget {
     put(this.marker, "hidden", control.marker === "");
     this.marker.classList.toggle("warn", control.marker_level === "warn");
     const unusable = control.enabled ? "" : [texts.unusable, control.disabled_by.length > 0 ? `${texts.depends_on} ${control.disabled_by.join(", ")}.` : ""].filter(Boolean).join(" ");
-    put(this.hint, "textContent", [control.unit, unusable].filter(Boolean).join(". "));
+    const picks = control.shape === "choice" && control.multiple ? control.text : "";
+    put(this.hint, "textContent", [control.unit, picks, unusable].filter(Boolean).join(". "));
     put(this.help, "textContent", control.help);
     put(this.help, "hidden", control.help === "");
-    put(this.root, "title", shown(unusable));
+    put(this.root, "title", shown(unusable || control.keys));
     if (!this.target) return;
+    mark(this.target, "aria-keyshortcuts", control.keys.replaceAll("Ctrl", "Control") || null);
     if ("disabled" in this.target) put(this.target, "disabled", !control.enabled);
     const said = [control.marker && this.marker, control.help && this.help, this.hint.textContent && this.hint];
     const described = said.flatMap((node) => (node ? node.id : [])).join(" ");
@@ -176,6 +180,8 @@ export class Field extends Widget {
     this.entry.addEventListener("blur", () => (this.isComposing = false));
     this.entry.addEventListener("input", () => this.isComposing || this.typed());
     this.tellsFocus(this.entry);
+    // Few widths, so that entries below each other line up.
+    this.entry.classList.add(control.width <= SHORT ? "short" : control.width <= MIDDLE ? "middle" : "long");
     this.unit = element("span", { class: "unit", "aria-hidden": "true" });
     this.root.prepend(this.entry, this.unit);
     const picker = PICKERS[holds];
@@ -217,10 +223,14 @@ export class Field extends Widget {
     });
     const open = () => {
       const value = typeof this.control.value === "string" ? this.control.value : "";
-      native.value = type === "date" ? value.slice(0, 10) : type === "time" ? value.slice(0, 5) : value.slice(0, 16);
+      native.value = value.slice(0, { date: 10, time: 5 }[type] ?? 16);
+      const { earliest, latest } = /** @type {FieldData} */ (this.control);
+      const length = { date: 10, time: 5 }[type] ?? 16;
+      native.min = earliest.slice(0, length);
+      native.max = latest.slice(0, length);
       native.showPicker();
     };
-    this.picker = quiet(`${this.control.caption}: ${texts.calendar}`, open, { tabIndex: -1, name: "calendar" }, { sign: type === "time" ? "◷" : "▦" });
+    this.picker = quiet(`${this.control.caption}: ${texts.calendar}`, open, { tabIndex: -1, name: "calendar" }, { sign: type === "time" ? "clock" : "calendar" });
     this.root.append(this.picker, native);
   }
 
@@ -297,7 +307,9 @@ export class Button extends Widget {
   /** @param {ControlData} control */
   constructor(control) {
     super(control);
-    this.button = element("button", { type: "button", id: `c-${control.id}` });
+    this.caption = element("span");
+    this.shortcut = element("kbd", { "aria-hidden": "true" });
+    this.button = element("button", { type: "button", id: `c-${control.id}` }, this.caption, this.shortcut);
     this.target = this.button;
     this.tellsFocus(this.button, this.button);
     this.button.addEventListener("click", (event) => {
@@ -317,11 +329,12 @@ export class Button extends Widget {
   /** @param {ButtonData} control */
   update(control) {
     super.update(control);
-    put(this.button, "textContent", control.caption);
+    put(this.caption, "textContent", control.caption);
+    put(this.shortcut, "textContent", control.keys);
+    put(this.shortcut, "hidden", control.keys === "");
     // Below a row of buttons it would belong to none of them: it is shown where the pointer is.
     put(this.help, "hidden", true);
     if (control.enabled) put(this.root, "title", shown([control.help, control.keys].filter(Boolean).join(" · ")));
-    mark(this.button, "aria-keyshortcuts", control.keys.replaceAll("Ctrl", "Control") || null);
     this.button.dataset.tone = control.tone;
     this.button.classList.toggle("accepts", control.closes === "accepted" || control.submits);
   }

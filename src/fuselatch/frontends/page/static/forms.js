@@ -55,7 +55,7 @@ export class FormElement {
     this.before = new Map();
     this.title = element("h1", { id: `t-${form.id}` });
     this.record = element("span", { class: "record" });
-    this.close = quiet(texts.close ?? "", () => send({ verb: "close" }), { class: "close quiet" }, { sign: "×", once: true });
+    this.close = quiet(texts.close ?? "", () => send({ verb: "close" }), { class: "close quiet" }, { sign: "cross", once: true });
     this.bar = this.makeBar();
     this.body = element("div", { class: "body" });
     this.message = element("p", { class: "message" });
@@ -71,7 +71,7 @@ export class FormElement {
       this.lost.clear();
       this.tellLost();
     };
-    this.lostNotice = element("p", { class: "notice lost", hidden: true }, this.lostText, quiet(texts.close ?? "", forget, {}, { sign: "×" }));
+    this.lostNotice = element("p", { class: "notice lost", hidden: true }, this.lostText, quiet(texts.close ?? "", forget, {}, { sign: "cross" }));
     const header = element("header", {}, this.title, this.record, this.close);
     this.root = element("section", { class: "form", "aria-labelledby": this.title.id }, header, this.bar, this.body, this.message, this.notice, this.lostNotice);
     this.root.dataset.form = form.name;
@@ -434,8 +434,8 @@ const links = refused.map((control, at) => quiet(shown(control.caption), () => g
     const move = (/** @type {string} */ name, /** @type {number} */ by, /** @type {string} */ sign) => {
       return quiet(" ", () => send({ verb: "move_line", control: line, text: `${this.placeOf(line, own) + by}` }), { name }, { sign });
     };
-    const gone = quiet(" ", () => send({ verb: "remove_line", control: line }), { name: "remove_line" }, { sign: "×" });
-    return element("span", { class: "tools", role: "cell" }, move("move_up", -1, "↑"), move("move_down", 1, "↓"), gone);
+    const gone = quiet(" ", () => send({ verb: "remove_line", control: line }), { name: "remove_line" }, { sign: "cross" });
+    return element("span", { class: "tools", role: "cell" }, move("move_up", -1, "up"), move("move_down", 1, "down"), gone);
   }
 
   /**
@@ -510,6 +510,8 @@ function linesOf(line, controls) {
  * @param {ControlData[]} controls
  */
 function inColumns(row, controls) {
+  // A heading of numbers stands over its figures, and not over their unit.
+  if (row.classList.contains("heads")) controls.forEach((one, at) => /** @type {HTMLElement} */ (row.children[at + 1]).style.setProperty("--unit", `${one.unit.length}`));
   const columns = controls.map((one) => `minmax(${Math.min(one.width, 8) + (one.unit ? 3 : 0)}ch, ${Math.min(one.width, 24) + (one.unit ? 4 : 0)}fr)`);
   row.style.gridTemplateColumns = `1.4rem ${columns.join(" ")} 5.8rem`;
   return row;

@@ -1,6 +1,6 @@
 // Lists: one that opens below its entry, one that is always open, and a table.
 
-import { element, fill, focusOn, mark, put, quiet, staysWhereItIs } from "./dom.js";
+import { element, fill, focusOn, icon, mark, put, quiet, staysWhereItIs } from "./dom.js";
 import { Field, Widget, waiting } from "./fields.js";
 import { askForItems, goesTo, isSettled, isTyping, send, texts } from "./link.js";
 import { KnownRows, RowWindow } from "./rows.js";
@@ -29,6 +29,36 @@ function textOf(items, at, start) {
   const text = items[at]?.text ?? "";
   const isTwice = text !== "" && items.some((other, place) => place !== at && other?.text === text);
   return isTwice ? `${text} (${start + at + 1})` : text;
+}
+
+// Letters that come within this time are one text.
+const TOGETHER = 1000;
+
+/** What is typed in a list that is always open, or a table, to find an item. */
+class Letters {
+  constructor() {
+    this.text = "";
+    this.since = -TOGETHER;
+  }
+
+  /**
+   * Sends a letter with those before it, if it follows them soon; returns true if it has sent them. The first letter, and one
+   * that is pressed again, is a key of the session's.
+   * @param {Widget} widget
+   * @param {KeyboardEvent} event
+   */
+  take(widget, event) {
+    const { enabled, read_only: isReadOnly, takes } = widget.control;
+    if (event.key.length !== 1 || event.ctrlKey || event.altKey || event.metaKey) return false;
+    if (!enabled || isReadOnly || !takes.includes("character")) return false;
+    const isNext = performance.now() - this.since < TOGETHER && this.text !== "";
+    if (event.key === " " && !isNext) return false;
+    this.text = isNext ? this.text + event.key : event.key;
+    this.since = performance.now();
+    if (new Set(this.text).size === 1) return false;
+    send({ verb: "type", control: widget.id, text: this.text });
+    return true;
+  }
 }
 
 /**
@@ -64,7 +94,7 @@ export class Choice extends Field {
     mark(this.entry, "aria-autocomplete", "list");
     mark(this.entry, "aria-expanded", "false");
     // A press on the arrow is one on the entry. A click anywhere opens the list, and what is typed then is a new text.
-    this.arrow = element("label", { class: "arrow", for: this.entry.id, title: texts.list }, "▾");
+    this.arrow = element("label", { class: "arrow", for: this.entry.id, title: texts.list }, icon("caret"));
     staysWhereItIs(this.arrow);
     let wasOpen = false;
     this.root.addEventListener("mousedown", () => (wasOpen = this.isOpen || this.box.matches(":popover-open")), { capture: true });
@@ -79,8 +109,15 @@ export class Choice extends Field {
     });
     this.entry.addEventListener("blur", () => this.close());
     this.entry.after(this.arrow);
-    this.root.append(this.box);
-    if (control.multiple) this.entry.readOnly = true;
+    this.searching = element("span", { class: "help searching", role: "status", hidden: true });
+    this.tokens = element("span", { class: "tokens" });
+    this.root.append(this.box, this.searching);
+    if (control.multiple) {
+      this.entry.readOnly = true;
+      this.root.classList.add("several");
+      this.root.prepend(this.tokens);
+    }
+    this.entry.addEventListener("input", () => setTimeout(() => this.tellSearch(), 400));
   }
 
   /** @param {string} name */
@@ -91,6 +128,28 @@ export class Choice extends Field {
 
   get isListing() {
     return this.opensAhead || this.choice.list_open || isTyping(this.id);
+  }
+
+  // A list may have a million items.
+  tellSearch() {
+    put(this.searching, "hidden", !isTyping(this.id) || !this.choice.enabled);
+    put(this.searching, "textContent", this.searching.hidden ? "" : `${texts.searching} (${this.choice.choice_count})`);
+  }
+
+  // What is picked can be taken away one by one.
+  drawTokens() {
+    const { picked, choices, enabled, read_only: isReadOnly } = this.choice;
+    const nodes = picked.map((text) => {
+      const items = choices.filter((item) => item.picked && item.text === text);
+      const takeAway = () => send({ verb: "pick", control: this.id, ...(items[0] ? { item: items[0].id } : { text }) });
+      const token = quiet(`${texts.remove}: ${text}`, takeAway, { name: "token", tabIndex: -1 }, { sign: "cross", text });
+      put(token, "disabled", !enabled || isReadOnly);
+      return token;
+    });
+    this.tokens.replaceChildren(...nodes);
+    // The tokens say it; the entry opens the list.
+    this.entry.value = "";
+    put(this.entry, "placeholder", picked.length > 0 ? "" : this.choice.placeholder);
   }
 
   open() {
@@ -117,7 +176,11 @@ export class Choice extends Field {
   update(control) {
     super.update(control);
     if (isSettled()) this.opensAhead = false;
-    if (control.multiple) this.entry.readOnly = true;
+    if (control.multiple) {
+      this.entry.readOnly = true;
+      this.drawTokens();
+    }
+    this.tellSearch();
     put(this.arrow, "hidden", !control.enabled || control.read_only);
     this.rows.age();
     this.draw();
@@ -235,7 +298,13 @@ export class Items extends Widget {
     this.rows = new KnownRows((start, stop) => askForItems(this.id, start, stop));
     this.window = new RowWindow(this.box, list, SEEN, (start, stop) => this.drawItems(start, stop));
     this.empty = element("p", { class: "help", hidden: true }, texts.empty ?? "");
+    this.letters = new Letters();
     this.root.prepend(this.box, this.empty);
+  }
+
+  /** @param {KeyboardEvent} event */
+  key(event) {
+    return this.letters.take(this, event);
   }
 
   /** @param {import("./told").Part} part */
@@ -325,6 +394,7 @@ export class Table extends Widget {
     mark(table, "aria-label", control.caption);
     this.box = element("div", { class: "rows" }, table);
     this.count = element("p", { class: "help" });
+    this.letters = new Letters();
     this.tellsFocus(table);
     this.root.prepend(this.box, this.count);
     this.rows = new KnownRows((start, stop) => askForItems(this.id, start, stop));
@@ -338,6 +408,11 @@ export class Table extends Widget {
     });
     this.window = new RowWindow(this.box, table, 10, (start, stop) => this.drawRows(start, stop));
     this.drawn = "";
+  }
+
+  /** @param {KeyboardEvent} event */
+  key(event) {
+    return this.letters.take(this, event);
   }
 
   /** @param {import("./told").Part} part */
@@ -363,8 +438,8 @@ export class Table extends Widget {
   /** @param {import("./view").ColumnData} column */
   drawHead(column) {
     const { sorted_by: by, descending } = this.shown;
-    const sign = column.name !== by ? "" : descending ? " ▾" : " ▴";
-    const sort = quiet(`${column.caption}${sign}`, () => send({ verb: "sort", control: this.id, text: column.name }), { name: "sort" });
+    const sort = quiet(column.caption, () => send({ verb: "sort", control: this.id, text: column.name }), { name: "sort" });
+    sort.append(icon(column.name !== by ? "both" : descending ? "caret" : "raised"));
     sort.disabled = !this.control.enabled;
     const head = element("th", { scope: "col", class: column.holds === "number" ? "figure" : "" }, sort);
     mark(head, "aria-sort", column.name !== by ? null : descending ? "descending" : "ascending");

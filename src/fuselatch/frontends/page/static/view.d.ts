@@ -101,6 +101,8 @@ export interface FieldData extends CommonData {
   autocomplete: string;
   inputmode: string;
   spellcheck: boolean;
+  earliest: string;
+  latest: string;
 }
 
 export interface ItemData {
