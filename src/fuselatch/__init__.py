@@ -66,6 +66,8 @@ if TYPE_CHECKING:
     from fuselatch.core.model.outcome import Outcome as Outcome
     from fuselatch.core.model.pictures import Picture as Picture
     from fuselatch.frontends.page.showing import show_form as show_form
+    from fuselatch.frontends.page.themes import Theme as Theme
+    from fuselatch.frontends.page.themes import ThemeError as ThemeError
 
 WHERE = {
     "fuselatch.core.forms.catalogs": ("Catalog",),
@@ -112,6 +114,7 @@ WHERE = {
     "fuselatch.core.model.outcome": ("Outcome",),
     "fuselatch.core.model.pictures": ("Picture",),
     "fuselatch.frontends.page.showing": ("show_form",),
+    "fuselatch.frontends.page.themes": ("Theme", "ThemeError"),
 }
 """The module of each public name."""
 

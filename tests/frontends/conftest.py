@@ -97,7 +97,7 @@ class Shown:
 
 @contextmanager
 def showing(
-    browser: Any, scene: Scene, delay: int = 0, lost: bool = False, until: str = ".form", **options: Any
+    browser: Any, scene: Scene, delay: int = 0, lost: bool = False, until: str = ".form", theme: Any = None, **options: Any
 ) -> Iterator[Shown]:
     """Show a scene; give what is shown. Anything that the page complains about fails the test.
 
@@ -106,7 +106,7 @@ def showing(
     """
     shown = Shown(scene)
     shown.thread.start()
-    with Server(shown.stage) as server:
+    with Server(shown.stage, theme=theme) as server:
         shown.server = server
         context = browser.new_context(**{"viewport": {"width": 1280, "height": 800}, **options})
         page = shown.page = context.new_page()

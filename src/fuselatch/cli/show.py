@@ -6,7 +6,7 @@ import sys
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager, redirect_stdout
 from pathlib import Path
-from typing import Any, TypedDict, Unpack
+from typing import Any, Final, TypedDict, Unpack
 
 import click
 
@@ -25,10 +25,14 @@ class SessionWords(TypedDict):
     policy: Path | None
 
 
+THEME_FILE: Final = click.Path(exists=True, dir_okay=False, path_type=Path)
+
+
 @click.command(name="show")
 @click.argument("reference", metavar="MODULE:FORM|MODULE:SCENE|FOLDER")
 @click.option("--port", type=click.IntRange(0, 65535), default=0, metavar="N", help="The port; 0 takes a free one.")
 @click.option("--no-browser", is_flag=True, help="Print the address and open no browser.")
+@click.option("--theme", type=THEME_FILE, metavar="FILE", help="How the page looks (TOML).")
 @click.option("--user", metavar="NAME", help="The user's name.")
 @click.option("--records", metavar="ADDRESS", help="Read and write records at this address (see rehearse).")
 @click.option("--at", "at", metavar="KEY", help="Open the form at the record with this key.")
@@ -40,6 +44,7 @@ def command(
     reference: str,
     port: int,
     no_browser: bool,
+    theme: Path | None,
     as_json: bool,
     approved_only: bool,
     folders: tuple[Path, ...],
@@ -62,10 +67,13 @@ def command(
     places = [Path.cwd(), *(folder.resolve() for folder in folders)]
     try:
         from fuselatch.frontends.page.showing import show_form
+        from fuselatch.frontends.page.themes import Theme
 
         with redirect_stdout(sys.stderr), importing_from(places), allowed(approved_only, reference, offered, places):
             given = session_options(session)
-            outcome = show_form(what_to_show(reference, offered), port=port, browser=not no_browser, **given)
+            looks = Theme.read(theme) if theme is not None else None
+            shown = what_to_show(reference, offered)
+            outcome = show_form(shown, port=port, browser=not no_browser, theme=looks, **given)
     except (FuseLatchError, ImportError, OSError, TypeError, ValueError) as error:
         end(error)
     if offered is not None:

@@ -48,7 +48,7 @@ class FieldPart(NamedTuple):
 
     `holds`: text, number, date, time or datetime. `secret`: what is typed must not be seen. Limits: `minimum` and `maximum`
     as text, `max_length` in characters, `longest` in bytes of UTF-8, `decimals`, `pattern`. `autocomplete`, `inputmode`,
-    `spellcheck`: as HTML has them; "" is the usual. `earliest`, `latest`: the limits of a date or time as in ISO 8601, or "".
+    `spellcheck`: as HTML has them; "" is the usual. `earliest`, `latest`: the limits of a date or time (ISO 8601), or "".
     """
 
     holds: str

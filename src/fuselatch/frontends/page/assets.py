@@ -61,10 +61,15 @@ def assets() -> Mapping[str, Asset]:
     """Return the files by name: the script, the style, the icon."""
     style, icon = (STATIC / "page.css").read_bytes(), (STATIC / "icon.svg").read_bytes()
     files = {".js": script().encode(), ".css": style, ".svg": icon}
-    return {
-        f"{sha256(data).hexdigest()[:16]}{suffix}": Asset(data, gzip.compress(data, 9, mtime=0), KINDS[suffix])
-        for suffix, data in files.items()
-    }
+    made: dict[str, Asset] = {}
+    for suffix, data in files.items():
+        made |= asset_of(data, suffix, KINDS[suffix])
+    return made
+
+
+def asset_of(data: bytes, suffix: str, kind: str) -> dict[str, Asset]:
+    """Return a file by its name, which says what is in it."""
+    return {f"{sha256(data).hexdigest()[:16]}{suffix}": Asset(data, gzip.compress(data, 9, mtime=0), kind)}
 
 
 def name_of_asset(suffix: str) -> str:

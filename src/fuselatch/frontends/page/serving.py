@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterable, Mapping
 from functools import cache
 from pathlib import Path
 from time import monotonic
+from types import MappingProxyType
 from typing import TYPE_CHECKING, Final, NamedTuple
 
 from fuselatch.core.model.json_text import json_text
@@ -20,7 +21,7 @@ from fuselatch.core.model.texts import user_text
 from fuselatch.formats import locale_formats
 from fuselatch.frontends.crew import Crew
 from fuselatch.frontends.messages import WrongMessage, message_of
-from fuselatch.frontends.page.assets import assets, name_of_asset
+from fuselatch.frontends.page.assets import Asset, asset_of, assets, name_of_asset
 from fuselatch.frontends.page.guards import (
     COOKIE,
     HEADERS,
@@ -30,6 +31,7 @@ from fuselatch.frontends.page.guards import (
     new_secret,
     same_secret,
 )
+from fuselatch.frontends.page.themes import Theme
 from fuselatch.frontends.stage import Stage
 from fuselatch.scenes import Scene
 
@@ -74,10 +76,29 @@ class Seat(NamedTuple):
     cookie: str
 
 
+class Looks(NamedTuple):
+    """A theme as it is served: its files by name, the names of its style and its logo ("" for none), and the logo's text."""
+
+    files: Mapping[str, Asset]
+    style: str
+    logo: str
+    logo_text: str
+
+    @staticmethod
+    def of(theme: Theme | None) -> Looks:
+        """Return a theme as it is served. Raises what reading its logo raises."""
+        if theme is None:
+            return Looks({}, "", "", "")
+        style, picture = asset_of(theme.style().encode(), ".css", "text/css"), theme.picture()
+        logo = {} if picture is None else asset_of(picture.data, "", picture.kind)
+        return Looks({**style, **logo}, next(iter(style)), next(iter(logo), ""), theme.logo_text)
+
+
 class Seats:
     """The stages that are shown, by the secret in their address. `process` stands before the secret."""
 
-    def __init__(self, hosts: Iterable[str] | None, process: str = "") -> None:
+    def __init__(self, hosts: Iterable[str] | None, process: str = "", theme: Theme | None = None) -> None:
+        self.looks = Looks.of(theme)
         self.hosts = None if hosts is None else frozenset(hosts)
         self.begins = f"{process}." if process else ""
         self.taken: dict[str, Seat] = {}
@@ -125,7 +146,7 @@ def texts_in(locale: str) -> Mapping[str, str]:
     return {name: user_text(formats, f"page.{name}") for name in PAGE_TEXTS}
 
 
-def answer_page(seat: Seat) -> Response:
+def answer_page(seat: Seat, looks: Looks) -> Response:
     scene = seat.stage.scene
     form = scene.form
     texts = texts_in(scene.locale)
@@ -133,13 +154,13 @@ def answer_page(seat: Seat) -> Response:
     direction = getattr(locale_formats(scene.locale), "direction", "ltr")
     files = {kind: name_of_asset(f".{kind}") for kind in ("js", "css", "svg")}
     language = scene.locale.replace("_", "-")
-    text = template().render(title=title, language=language, direction=direction, texts=texts, files=files)
+    text = template().render(title=title, language=language, direction=direction, texts=texts, files=files, looks=looks)
     return Response(text, media_type="text/html", headers=dict(HEADERS))
 
 
-def answer_asset(name: str, packs: bool) -> Response:
-    """Answer with a file of the page. Its name says what is in it, so that it can be kept for good."""
-    asset = assets().get(name)
+def answer_asset(name: str, packs: bool, more: Mapping[str, Asset] = MappingProxyType({})) -> Response:
+    """Answer with a file of the page, or of `more`. Its name says what is in it, so that it can be kept for good."""
+    asset = assets().get(name) or more.get(name)
     if asset is None:
         return plain_answer("Not found.", 404)
     headers = {**HEADERS, "Cache-Control": "public, max-age=31536000, immutable", "Vary": "Accept-Encoding"}
@@ -252,12 +273,13 @@ def pages(seats: Seats, enter: Callable[[Request], Response]) -> Starlette:
 
     async def page(request: Request) -> Response:
         try:
-            return answer_page(seats.seat_of(request))
+            return answer_page(seats.seat_of(request), seats.looks)
         except Refusal as refusal:
             return refused(refusal)
 
     async def file(request: Request) -> Response:
-        return answer_asset(request.path_params["file"], "gzip" in request.headers.get("accept-encoding", ""))
+        packs = "gzip" in request.headers.get("accept-encoding", "")
+        return answer_asset(request.path_params["file"], packs, seats.looks.files)
 
     async def picture(request: Request) -> Response:
         try:
@@ -299,6 +321,7 @@ def app(
     unused: float | None = 30 * 60,
     longest: float | None = 12 * 60 * 60,
     process: str = "",
+    theme: Theme | None = None,
 ) -> Starlette:
     """Return an ASGI application that opens a form for each visitor: `app(lambda request: Scene(BookingForm, user=…))`.
 
@@ -307,13 +330,14 @@ def app(
     `threads`: the number of threads for all sessions; each session stays on its thread. `most`: the sessions that may be
     open at once. A session closes as cancelled after `unused` seconds without a gesture, after `longest` seconds in all,
     and after half a minute without a page; None: never. `process`: a name that is in the addresses of its sessions, by
-    which a proxy in front of several processes finds the right one (docs/serving.md); letters, digits and "-".
+    which a proxy in front of several processes finds the right one (docs/serving.md); letters, digits and "-". `theme`: how
+    the pages look.
 
     Raises `ValueError` for another name.
     """
     if process and not PROCESS.fullmatch(process):
         raise ValueError(f"process={process!r}: use letters, digits and '-', as in 'p1'")
-    seats = Seats(allowed_hosts, process)
+    seats = Seats(allowed_hosts, process, theme)
     crew = Crew(threads)
 
     def enter(request: Request) -> Response:
@@ -329,7 +353,7 @@ def app(
 class Server:
     """A server for one stage, on a thread of its own, for this computer only. Its address lets one browser in, once."""
 
-    def __init__(self, stage: Stage, port: int = 0) -> None:
+    def __init__(self, stage: Stage, port: int = 0, theme: Theme | None = None) -> None:
         self._socket = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
         self._socket.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
@@ -341,7 +365,7 @@ class Server:
         self._socket.listen(64)
         self.port = int(self._socket.getsockname()[1])
         self.token = OneTimeToken()
-        seats = Seats([f"{HOME}:{self.port}", f"localhost:{self.port}"])
+        seats = Seats([f"{HOME}:{self.port}", f"localhost:{self.port}"], theme=theme)
 
         def enter(request: Request) -> Response:
             self.token.use(request.query_params.get("token", ""))

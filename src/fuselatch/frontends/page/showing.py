@@ -13,6 +13,7 @@ from typing import Any, Final, Unpack, overload
 from fuselatch.core.forms.form import Form
 from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.values import short
+from fuselatch.frontends.page.themes import Theme
 from fuselatch.frontends.stage import Stage
 from fuselatch.scenes import Scene, SceneOptions
 
@@ -34,18 +35,23 @@ def show_form(
     *,
     port: int = 0,
     browser: bool = True,
+    theme: Theme | None = None,
     **options: Unpack[SceneOptions],
 ) -> Outcome: ...
 @overload
-def show_form(form: type[Form], *, port: int = 0, browser: bool = True, **params: object) -> Outcome: ...
-def show_form(form: object, *, port: int = 0, browser: bool = True, **options: object) -> Outcome:
+def show_form(
+    form: type[Form], *, port: int = 0, browser: bool = True, theme: Theme | None = None, **params: object
+) -> Outcome: ...
+def show_form(
+    form: object, *, port: int = 0, browser: bool = True, theme: Theme | None = None, **options: object
+) -> Outcome:
     """Show a form in the browser, let the user fill it in, and return the outcome.
 
     `form`: a form class, a scene, or a function that returns one. `options`: those of a scene (`user`, `records`, `locale`,
     …) and the form's parameters. Handlers run on the thread of the caller. `port`: 0 takes a free one. `browser=False`
-    prints the address and opens nothing. The page is for this computer only. If no page has joined after 5 seconds, its
-    address and what may be wrong are printed, and it is waited for until Ctrl-C. A page that is left closes the form as
-    cancelled after half a minute.
+    prints the address and opens nothing. `theme`: how the page looks. The page is for this computer only. If no page has
+    joined after 5 seconds, its address and what may be wrong are printed, and it is waited for until Ctrl-C. A page that is
+    left closes the form as cancelled after half a minute.
 
     Raises what opening the form raises, `OSError` if the port is taken, and `ImportError` without the extra `page`.
     """
@@ -59,7 +65,7 @@ def show_form(form: object, *, port: int = 0, browser: bool = True, **options: o
         sys.stderr.flush()
 
     stage = Stage(scene_of(form, options), alone=lambda: tell(alone_text(address, browser)))
-    with Server(stage, port) as server:
+    with Server(stage, port, theme) as server:
         address = server.address
 
         def open_page() -> None:
