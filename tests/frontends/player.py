@@ -18,6 +18,13 @@ from tests.frontends.conftest import Shown, showing, until
 KEYS = {"Up": "ArrowUp", "Down": "ArrowDown", "Ctrl": "Control"}
 
 
+PASTE = """cells => {
+    const clipboardData = new DataTransfer();
+    clipboardData.setData("text/plain", cells);
+    document.activeElement.dispatchEvent(new ClipboardEvent("paste", {clipboardData, bubbles: true, cancelable: true}));
+}"""
+
+
 class Player:
     """Does the steps of a cue sheet as a user would, by mouse and keys."""
 
@@ -164,7 +171,17 @@ class Player:
     def key(self, keys: str) -> None:
         if keys == "Enter" and self.page.locator(".prompt").count():
             self.page.wait_for_timeout(450)  # a prompt takes no Enter at first
+        if len(keys) == 1 and self.page.evaluate("document.activeElement.matches('ul, table')"):
+            self.page.wait_for_timeout(1_100)  # letters that come within a second are one text
         self.page.keyboard.press("+".join(KEYS.get(key, key) for key in keys.split("+")))
+
+    def paste_rows(self, name: str, cells: str) -> None:
+        self.control(name).locator("input").click()
+        self.shown.settle()
+        self.page.evaluate(PASTE, cells)
+
+    def take_back(self) -> None:
+        self.page.keyboard.press("Control+z")
 
     def answer(self, caption: str) -> None:
         self.page.locator(".prompt").get_by_role("button", name=caption, exact=True).click()

@@ -14,7 +14,7 @@ from typing import Any, Final, NoReturn
 from fuselatch.core.engine.records import line_changes
 from fuselatch.core.engine.rules.drafts import drop_draft, parsed
 from fuselatch.core.engine.state.turns import Turn
-from fuselatch.core.engine.turn.focus import settle
+from fuselatch.core.engine.turn.focus import move_focus, settle
 from fuselatch.core.engine.turn.loop import drain
 from fuselatch.core.forms.inputs import MOST_BYTES
 from fuselatch.core.forms.line_lists import LineList
@@ -73,6 +73,8 @@ def cells_of(text: str) -> list[list[str]]:
 def paste_rows(turn: Turn, gesture: Gesture, control: ControlState) -> None:
     """Fill lines from a text of cells; raise `Refused` if something doesn't fit, so that nothing is changed."""
     session = turn.session
+    if control._plan.is_input and not move_focus(turn, control):
+        return
     settle(turn, control._state.focus)
     if len(gesture.text.encode(errors="replace")) > MOST_BYTES:
         refuse(turn, session.text("paste.bytes", most=MOST_BYTES))

@@ -88,17 +88,58 @@ function bring(control, selected = control.selected && !isTyping(control.id)) {
 }
 
 /**
- * Moves the focus at once to where Tab or Enter leads from a control, as the last view says.
+ * Moves the focus at once to where Enter leads from a control, as the last view says.
  * @param {string} from
- * @param {number} by
  */
-function goAhead(from, by) {
+function goAhead(from) {
   const all = stops();
-  const next = all[all.findIndex((control) => control.id === from) + by];
-  if (!next) return;
-  frontElement()?.turnToControl(next.id);
-  goesTo(next.id);
-  bring(next, true);
+  const next = all[all.findIndex((control) => control.id === from) + 1];
+  if (next) arrive(next);
+}
+
+/** @param {import("./view").ControlData} control */
+function arrive(control) {
+  frontElement()?.turnToControl(control.id);
+  goesTo(control.id);
+  bring(control, true);
+}
+
+/** @typedef {{ own?: HTMLButtonElement[], control?: import("./view").ControlData }} Stop */
+
+/**
+ * All that Tab goes to, as it is seen: the page's own buttons in groups, and the controls. A grid's tools come after its
+ * entries, and what closes the form comes last.
+ * @returns {Stop[]}
+ */
+function ring() {
+  const form = frontElement();
+  const placed = stops().map((control) => ({ control, at: /** @type {Element | undefined} */ (form?.widgets.get(control.id)?.target) }));
+  const groups = ownStops().map((own) => ({ own, at: own[0]?.closest(".grid") ? own.at(-1) : own[0] }));
+  const isClose = (/** @type {{ at?: Element }} */ each) => each.at?.closest(".close") != null;
+  const all = [...placed, ...groups].filter((each) => each.at?.isConnected);
+  return all.sort((one, other) => {
+    if (isClose(one) || isClose(other)) return Number(isClose(one)) - Number(isClose(other));
+    const order = /** @type {Element} */ (one.at).compareDocumentPosition(/** @type {Element} */ (other.at));
+    return order & Node.DOCUMENT_POSITION_FOLLOWING ? -1 : 1;
+  });
+}
+
+/**
+ * Where Tab leads from the page's own buttons or from a control.
+ * @param {Element} at
+ * @param {string} from
+ * @param {boolean} back
+ * @returns {Stop | undefined}
+ */
+function nextStop(at, from, back) {
+  const all = ring();
+  const isHere = (/** @type {Stop} */ stop) => (isOwn(at) ? stop.own?.includes(/** @type {any} */ (at)) : stop.control?.id === from);
+  const here = all.findIndex(isHere);
+  if (here < 0 && !isOwn(at)) return undefined;
+  const form = frontElement();
+  const shown = !back && at.closest(".tabs") ? form?.pages.get(form.page)?.controls : undefined;
+  const inside = shown && all.find((stop) => stop.control && shown.includes(stop.control.id));
+  return inside ?? all[here + (back ? -1 : 1)];
 }
 
 /** Brings the first thing that is wrong into view, if the focus was sent there; the focus may have been there before. */
@@ -137,23 +178,44 @@ function leave(back) {
 }
 
 /**
- * Tab in the ring of the page: its own buttons, group by group, then the form, then the browser. Returns true if the key is
- * used up.
+ * Tab from one of the page's own buttons. Returns true if the key is used up.
  * @param {Element} at
  * @param {boolean} back
  */
 function goRound(at, back) {
-  const groups = ownStops();
-  const place = groups.findIndex((group) => group.includes(/** @type {any} */ (at)));
-  const next = groups[place + (back ? -1 : 1)];
-  const form = frontElement();
-  const shown = at.closest(".tabs") ? (form?.pages.get(form.page)?.controls ?? []) : [];
-  const inside = back ? undefined : stops().find((control) => shown.includes(control.id));
-  const into = inside ?? (next || back ? undefined : stops()[0]);
-  if (into) enter(into);
-  else if (next) next[0]?.focus();
+  const next = nextStop(at, "", back);
+  if (next?.own) next.own[0]?.focus();
+  else if (next?.control?.id === whereFocusIs()) arrive(next.control);
+  else if (next?.control) enter(next.control);
   else leave(back);
-  return into !== undefined || next !== undefined;
+  return next !== undefined;
+}
+
+/**
+ * Tab from a control. The session goes to its next control; if some of the page's own buttons lie before that, they are next
+ * on the screen. Returns true if the key is used up.
+ * @param {Element} at
+ * @param {string} from
+ * @param {boolean} back
+ * @param {() => void} pressed
+ */
+function goOn(at, from, back, pressed) {
+  const all = stops();
+  const beyond = all[all.findIndex((control) => control.id === from) + (back ? -1 : 1)];
+  const next = nextStop(at, from, back);
+  if (beyond) {
+    pressed();
+    if (!next?.own) {
+      arrive(beyond);
+      return true;
+    }
+    frontElement()?.turnToControl(beyond.id);
+    goesTo(beyond.id);
+    followed = beyond.id;
+  }
+  if (next?.own) next.own[0]?.focus();
+  else leave(back);
+  return next !== undefined;
 }
 
 /**
@@ -213,21 +275,12 @@ function deal(event, at) {
     return pressed();
   }
   if (name === "Ctrl+Z" && !here?.hasOwnText) return pressed();
-  if (name === "Tab" || name === "Shift+Tab") {
-    const back = name === "Shift+Tab";
-    const end = back ? stops()[0] : stops().at(-1);
-    if (end && end.id !== from) {
-      pressed();
-      goAhead(from, back ? -1 : 1);
-      return true;
-    }
-    return at !== document.body && leaveForm(back);
-  }
+  if (name === "Tab" || name === "Shift+Tab") return (at !== document.body || from !== "") && goOn(at, from, name === "Shift+Tab", pressed);
   if (name === "Enter") {
     if (at.tagName === "TEXTAREA") return isShortcut(name) && pressed();
     pressed();
     here?.entered();
-    if (here && !staysAtEnter(here)) goAhead(from, 1);
+    if (here && !staysAtEnter(here)) goAhead(from);
     return true;
   }
   return (name === "Escape" || isShortcut(name)) && pressed();
@@ -248,20 +301,6 @@ function widgetAt(at) {
 function staysAtEnter(here) {
   const { shape, marker_level: level } = here.control;
   return shape === "button" || here.isListing || level === "refuse" || front()?.default !== "" || isShortcut("Enter");
-}
-
-/**
- * Leaves the form: for the page's own buttons before its first control, or for the browser. Returns true if the key is used up.
- * @param {boolean} back
- */
-function leaveForm(back) {
-  const own = back ? ownStops() : [];
-  if (own.length > 0) {
-    own.at(-1)?.[0]?.focus();
-    return true;
-  }
-  leave(back);
-  return false;
 }
 
 /** True once the page shows what came of everything that was done in it. */
@@ -298,9 +337,9 @@ export function guard(layer) {
     node.tabIndex = 0;
     node.addEventListener("focus", () => {
       if (isMoving()) return;
-      const first = ownStops()[0]?.[0];
-      if (isStart && first) first.focus();
-      else enter(isStart ? stops()[0] : stops().at(-1));
+      const to = ring().at(isStart ? 0 : -1);
+      if (to?.own) to.own[0]?.focus();
+      else enter(to?.control);
     });
     return node;
   });

@@ -49,7 +49,10 @@ class Letters {
    */
   take(widget, event) {
     const { enabled, read_only: isReadOnly, takes } = widget.control;
-    if (event.key.length !== 1 || event.ctrlKey || event.altKey || event.metaKey) return false;
+    if (event.key.length !== 1 || event.ctrlKey || event.altKey || event.metaKey) {
+      if (event.key !== "Shift") this.text = "";
+      return false;
+    }
     if (!enabled || isReadOnly || !takes.includes("character")) return false;
     const isNext = performance.now() - this.since < TOGETHER && this.text !== "";
     if (event.key === " " && !isNext) return false;
@@ -109,7 +112,7 @@ export class Choice extends Field {
     });
     this.entry.addEventListener("blur", () => this.close());
     this.entry.after(this.arrow);
-    this.searching = element("span", { class: "help searching", role: "status", hidden: true });
+    this.searching = element("span", { class: "help searching", "aria-live": "polite", hidden: true });
     this.tokens = element("span", { class: "tokens" });
     this.root.append(this.box, this.searching);
     if (control.multiple) {
