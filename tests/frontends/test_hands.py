@@ -357,3 +357,27 @@ def test_rows_are_pasted_and_taken_back_by_keys(line: int, handler: float, brows
         assert page.eval_on_selector_all(grid, "all => all.map(one => one.value)") == ["", ""]
         assert page.input_value("[data-control=boat] input") == ""
         assert page.inner_text(".form .notice") == "Undone: Name, Age, Guests"
+
+
+class Fitting(Form):
+    """Several picks, and a list."""
+
+    extras = Choice("Extras", choices=("power", "water", "crane"), multiple=True, default=("power", "crane"))
+    side = Choice("Side", choices=tuple(f"berth {number}" for number in range(60)))
+
+
+def test_picks_are_taken_away_one_by_one_and_a_search_that_takes_long_is_told(browser: Any) -> None:
+    with showing(browser, Scene(Fitting), delay=700) as shown:
+        page = shown.page
+        for _ in range(2):
+            page.locator("[name=token]").first.click()
+            shown.settle()
+        assert shown.session.control("extras").value == () and page.locator("[name=token]").count() == 0
+        searching = page.locator("[data-control=side] .searching")
+        page.locator("[data-control=side] input").click()
+        page.keyboard.type("berth 7")
+        searching.wait_for(state="visible")
+        assert searching.inner_text() == "Searching (60)"
+        page.keyboard.press("Enter")
+        shown.settle()
+        assert searching.is_hidden() and page.input_value("[data-control=side] input") == "berth 7"
