@@ -260,6 +260,48 @@ def test_what_is_typed_before_something_comes_is_kept(does: str, line: int, brow
             assert page.evaluate("document.activeElement.closest('[data-control]').dataset.control") == "rest"
 
 
+class Leaves(Comes):
+    """What is opened may close this form, too."""
+
+    @Comes.boat.changed
+    def go(self) -> None:
+        if self.boat.value == "leave":
+            self.close("cancelled")
+
+
+def test_a_text_whose_form_closes_under_it_is_shown_at_the_end(browser: Any) -> None:
+    with showing(browser, Scene(Leaves), delay=150) as shown:
+        page = shown.page
+        TYPED.clear()
+        page.keyboard.type("leave")
+        page.keyboard.press("Tab")
+        page.keyboard.type("abc")
+        page.wait_for_timeout(400)
+        TYPED.set()
+        page.wait_for_selector("h1.last")
+        assert "abc" in page.inner_text(".last.lost")
+
+
+def test_a_text_that_was_lost_is_forgotten_once_its_field_takes_another(browser: Any) -> None:
+    with showing(browser, Scene(Comes)) as shown:
+        page = shown.page
+        TYPED.clear()
+        page.keyboard.type("disable")
+        page.keyboard.press("Tab")
+        page.keyboard.type("abc")
+        TYPED.set()
+        shown.settle()
+        assert page.locator(".form .lost").is_visible()
+        page.click("[data-control=boat] input")
+        page.keyboard.type("x")
+        page.keyboard.press("Tab")
+        shown.settle()
+        page.click("[data-control=crew] input")
+        page.keyboard.type("def")
+        shown.settle()
+        assert page.locator(".form .lost").is_hidden() and page.input_value("[data-control=crew] input") == "def"
+
+
 ENTRY = "[data-control={}] input"
 
 

@@ -88,6 +88,14 @@ export class FormElement {
   }
 
   /**
+   * The session has taken a text of this control since.
+   * @param {string} control
+   */
+  forget(control) {
+    if (this.lost.delete(control)) this.tellLost();
+  }
+
+  /**
    * Lists what is refused, each a way to its entry.
    * @param {FormData} form
    * @param {(control: ControlData) => void} goTo

@@ -104,7 +104,7 @@ function arrive(control) {
   bring(control, true);
 }
 
-/** @typedef {{ own?: HTMLButtonElement[], control?: import("./view").ControlData }} Stop */
+/** @typedef {{ own?: HTMLButtonElement[], control?: import("./view").ControlData, at?: Element }} Stop */
 
 /**
  * All that Tab goes to, as it is seen: the page's own buttons in groups, and the controls. A grid's tools come after its
@@ -136,10 +136,9 @@ function nextStop(at, from, back) {
   const isHere = (/** @type {Stop} */ stop) => (isOwn(at) ? stop.own?.includes(/** @type {any} */ (at)) : stop.control?.id === from);
   const here = all.findIndex(isHere);
   if (here < 0 && !isOwn(at)) return undefined;
-  const form = frontElement();
-  const shown = !back && at.closest(".tabs") ? form?.pages.get(form.page)?.controls : undefined;
-  const inside = shown && all.find((stop) => stop.control && shown.includes(stop.control.id));
-  return inside ?? all[here + (back ? -1 : 1)];
+  // From the tabs on, the page that is shown comes next, and not the first one.
+  if (!back && at.closest(".tabs")) return all.slice(here + 1).find((stop) => !stop.at?.closest("[role=tabpanel][hidden]"));
+  return all[here + (back ? -1 : 1)];
 }
 
 /** Brings the first thing that is wrong into view, if the focus was sent there; the focus may have been there before. */

@@ -117,6 +117,16 @@ export function handOver() {
 }
 
 /**
+ * Returns the texts that the session hasn't taken, once it is over.
+ * @returns {import("./told").Lost[]}
+ */
+export function leftOver() {
+  const left = new Map(held);
+  for (const { verb, control = "", text = "" } of unanswered) if (verb === "type") left.set(control, text);
+  return [...left].filter(([, text]) => text !== "").map(([control, text]) => lostAs(control, text));
+}
+
+/**
  * @param {string} control
  * @param {string} text
  */
@@ -272,11 +282,14 @@ function hear(told) {
   unanswered = unanswered.filter((message) => message.number > model.acked);
   /** @type {import("./told").Lost[]} */
   const lost = [];
+  /** @type {string[]} */
+  const taken = [];
   for (const { verb, control = "", text = "" } of answered) {
     if (verb !== "type") continue;
     const known = controlOf(control);
     // The session doesn't tell back what was typed.
     if (!told.refused) {
+      taken.push(control);
       if (known && !known.masked) known.text = text;
     } else if (told.stale) held.set(control, text);
     else if (text !== "") lost.push(lostAs(control, text));
@@ -288,7 +301,7 @@ function hear(told) {
     if (!held.has(control.id)) typed.delete(control.id);
   }
   const acted = answered.some(({ verb, key }) => verb === "press" || verb === "record" || key === "Enter");
-  announce({ changed, laidOut, lost, acted });
+  announce({ changed, laidOut, lost, taken, acted });
 }
 
 /** @param {(text: string) => void} say */

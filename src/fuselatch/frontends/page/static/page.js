@@ -4,7 +4,7 @@ import { element, focusOn, moved, put, quiet, shown } from "./dom.js";
 import { FormElement, Layers, asDialog, openDialog } from "./forms.js";
 import { settle } from "./fields.js";
 import { enter, followFocus, guard, isQuiet, listen, showRefused } from "./keys.js";
-import { connect, handOver, isOver, isSettled, model, onChange, send, texts } from "./link.js";
+import { connect, handOver, isOver, isSettled, leftOver, model, onChange, send, texts } from "./link.js";
 
 /** @typedef {{ id: string, root: HTMLDialogElement, buttons: HTMLButtonElement[], since: number }} Prompt */
 /** @typedef {import("./told").News} News */
@@ -180,6 +180,7 @@ function draw(news) {
   if (!layer.querySelector(":scope > .guard")) guard(layer);
   stage.layer = layer;
   if (isSettled()) settle();
+  for (const control of news.taken ?? []) for (const form of drawn.values()) form.forget(control);
   if (news.lost?.length) tellLost(news.lost);
   speak();
   followFocus();
@@ -193,15 +194,27 @@ function draw(news) {
 }
 
 /**
+ * Texts that no form is left to show.
+ * @type {string[]}
+ */
+const orphaned = [];
+
+/**
  * A text that the session couldn't take isn't lost: it stands in the form, to be copied.
  * @param {import("./told").Lost[]} lost
  */
 function tellLost(lost) {
   for (const { control, caption, text } of lost) {
     const form = drawn.get(control.split(".")[0] ?? "") ?? drawn.get(model.view.forms.at(-1)?.id ?? "");
-    form?.lost.set(control, `${texts.not_taken} ${caption}${text ? `: ${text}` : ""}`);
+    if (!form) orphaned.push(inWords({ control, caption, text }));
+    form?.lost.set(control, inWords({ control, caption, text }));
     form?.tellLost();
   }
+}
+
+/** @param {import("./told").Lost} lost */
+function inWords({ caption, text }) {
+  return `${texts.not_taken} ${caption}${text ? `: ${text}` : ""}`;
 }
 
 document.addEventListener("mousedown", (event) => {
@@ -229,14 +242,15 @@ function end(late, failed) {
   for (const dialog of document.querySelectorAll("dialog")) dialog.remove();
   const last = element("h1", { class: `last ${verdict}`, tabIndex: -1 }, words);
   const rest = element("p", { class: "last" }, outcome ? (texts.over ?? "") : "");
-  place.replaceChildren(last, rest);
+  const lost = [...orphaned, ...leftOver().map(inWords)].map((text) => element("p", { class: "last lost" }, text));
+  place.replaceChildren(last, ...lost, rest);
   offers.hidden = true;
   byId("start").hidden = true;
   foot.textContent = "";
   say("");
   focusOn(last);
   // A window of its own has no page to go back to, and may close itself.
-  if (history.length === 1 && !late) close();
+  if (history.length === 1 && !late && lost.length === 0) close();
 }
 
 onChange((news) => {

@@ -32,5 +32,5 @@ export interface Lost { control: string; caption: string; text: string }
 /** What a message means for what is drawn. */
 export interface News {
   all?: boolean; over?: boolean; late?: boolean; failed?: string; changed?: Set<string>; laidOut?: string[]; part?: Part;
-  lost?: Lost[]; acted?: boolean;
+  lost?: Lost[]; taken?: string[]; acted?: boolean;
 }
