@@ -9,7 +9,7 @@ from typing import Any
 
 from common import to_reach
 
-from fuselatch import Catalog, Choice, Form, Text
+from fuselatch import Catalog, Choice, Form, Integer, Text
 from fuselatch.cli import core_is
 from fuselatch.frontends import Gesture, Session
 from fuselatch.stores import MemoryRecords
@@ -51,8 +51,26 @@ class Find(Form):
     boat = Choice("Boat", choices=Catalog("boats", text="name"))
 
 
+class Made(Form):
+    """A choice of a million that a rule makes."""
+
+    size = Integer("Size", default=0)
+    boat = Choice("Boat", choices=lambda form: [f"boat {at * 7919 % form.size.value}" for at in range(form.size.value or 0)])
+
+
+def unprepared(count: int) -> float:
+    """Return the seconds of the first key into a list that a rule has just made, before any idle work."""
+    with Session(Made) as session:
+        session.feed(Gesture(verb="type", control="size", text=str(count)))
+        session.feed(Gesture(verb="focus", control="boat"))
+        start = time.perf_counter()
+        session.feed(Gesture(verb="type", control="boat", text="b"))
+        session.view  # noqa: B018
+        return time.perf_counter() - start
+
+
 def first_key(count: int) -> tuple[float, float, float]:
-    """Return the seconds of the longest slice, of the first key after all slices, and of a later one (median)."""
+    """Return the seconds of the 99th slice of 100, of the first key after all slices, and of a later one (median)."""
     rows = [{"name": f"boat {number * 7919 % count} of Vannermouth"} for number in range(count)]
     with Session(Find, records=MemoryRecords({"boats": rows})) as session:
         slices, more = [], True
@@ -66,7 +84,7 @@ def first_key(count: int) -> tuple[float, float, float]:
             session.feed(Gesture(verb="type", control="boat", text=text))
             session.view  # noqa: B018
             keys.append(time.perf_counter() - start)
-    return max(slices), keys[0], sorted(keys[1:])[4]
+    return sorted(slices)[len(slices) * 99 // 100], keys[0], sorted(keys[1:])[4]
 
 
 if __name__ == "__main__":
@@ -78,5 +96,7 @@ if __name__ == "__main__":
     for count in (20_000, 1_000_000)[: 1 if "--quick" in sys.argv else 2]:
         longest, first, later = first_key(count)
         told = f"{first / later:.1f} times {to_reach(first / later, 10)}"
-        print(f"{count:>9,} items: longest slice {longest * 1e3:.0f} ms")
+        print(f"{count:>9,} items: 99 of 100 slices in {longest * 1e3:.0f} ms {to_reach(longest * 1e3, 20)}")
+        made = unprepared(count)
+        print(f"{'':>9}  the first key, if a rule has just made them: {made:.2f} s {to_reach(made, 3)}")
         print(f"{'':>9}  a key {first * 1e3:.2f} ms, a later one {later * 1e3:.2f} ms: {told}")

@@ -144,7 +144,7 @@ class Session(ForHandlers, ForQuestions):
         self._state.workers.must_be_at_home()
         return picture_shown(self._state, id)
 
-    def idle(self, items: int = 4_000) -> bool:
+    def idle(self, items: int = 2_000) -> bool:
         """Do some of the work that gestures may need later, on about so many items; return True if more is left.
 
         Call it while the user does nothing. It only changes when the work is done, never what comes of a gesture.
