@@ -75,13 +75,22 @@ def drawn(draw: Random, many: int = 14) -> list[Hand]:
                 "presses",
                 "insert",
                 "paste",
+                "compose",
+                "wheel",
             ]
         )
-        if does in ("text", "insert", "paste", "edit") and name in ("aboard", "more"):
+        if does in ("click", "ticks", "presses") and name == "side":
+            does = "tab"  # its list may be open, and lie over what would be clicked
+        if does in ("text", "insert", "paste", "edit", "compose") and name in ("aboard", "more"):
             does = "tab" if at + 1 < len(ENTRIES) else "click"
         if does == "text":
             text = "".join(draw.choice("12345" if name == "length" else "abst e") for _ in range(draw.randint(1, 4)))
             hands.append(("text", text, pause))
+        elif does == "wheel":
+            hands.append(("wheel", str(draw.choice([-40, 3, 120])), pause))
+        elif does == "compose":
+            # A list has a meaning of its own for what is typed.
+            hands.append(("compose" if name in ("boat", "crew", "note") else "insert", "55", pause))
         elif does in ("insert", "paste"):
             hands.append(
                 (does, draw.choice(["7", "42"]) if name == "length" else draw.choice(["port", "Öse", "a b"]), pause)
@@ -120,6 +129,15 @@ def carry_out(page: Any, hands: list[Hand]) -> None:
             page.keyboard.press(what)
         elif does == "insert":
             page.keyboard.insert_text(what)
+        elif does == "wheel":
+            page.mouse.wheel(0, int(what))
+        elif does == "compose":
+            method = page.context.new_cdp_session(page)
+            for end in range(1, len(what) + 1):
+                method.send("Input.imeSetComposition", {"text": what[:end], "selectionStart": end, "selectionEnd": end})
+            page.wait_for_timeout(30)
+            method.send("Input.insertText", {"text": what})
+            method.detach()
         elif does == "paste":
             page.evaluate("text => navigator.clipboard.writeText(text)", what)
             page.keyboard.press("Control+v")
