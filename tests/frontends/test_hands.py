@@ -200,7 +200,7 @@ def test_slow_handlers_and_lines_change_nothing_of_what_hands_do(seed: int, brow
 
 
 class Helped(Form):
-    """What is left changes what is come to."""
+    """Leaving an entry changes the one that is come to."""
 
     boat = Text("Boat", default="Tern")
     crew = Text("Crew")
@@ -279,7 +279,7 @@ def test_what_is_typed_before_something_comes_is_kept(does: str, line: int, brow
 
 
 class Leaves(Comes):
-    """What is opened may close this form, too."""
+    """Leaving the first entry may close the form, too."""
 
     @Comes.boat.changed
     def go(self) -> None:

@@ -1,6 +1,6 @@
 """The looks of a page that a host may choose: colours, corners, density and a logo.
 
-A theme is checked when it is made: texts must have a contrast of 4.5:1 and edges one of 3:1 with what is behind them, in
+A theme is checked when it is made: texts must have a contrast of 4.5:1 and edges one of 3:1 with what they lie on, in
 light and in the dark, by the formula of WCAG 2.2 (relative luminance). Other colours of the page are mixed from the chosen
 ones, as light or dark as that needs. It is served as a style sheet of its own, after the page's.
 """
@@ -54,7 +54,7 @@ class Theme:
     or two for light and dark. `radius`: how round corners are, in pixels, 0 to 16. `density`: usual, dense or roomy. `logo`:
     a PNG, JPEG, GIF or SVG file, or a `Picture`; `logo_text`: its words for who can't see it.
 
-    Raises `ThemeError` for a wrong value, also if a colour can't be told from what is behind it.
+    Raises `ThemeError` for a wrong value, also if a colour can't be told from what it lies on.
     """
 
     accent: Colour = COLOURS["accent"]
@@ -142,7 +142,7 @@ class Theme:
 
 
 def must_be_told_apart(chosen: Mapping[str, Parts], where: str) -> None:
-    """Refuse colours that can't be told from what is behind them."""
+    """Refuse colours that can't be told from what they lie on."""
     for name, behind in (("ink", "paper"), ("ink", "ground"), ("accent", "paper"), ("accent", "ground")):
         found = contrast(chosen[name], chosen[behind])
         if found < TEXT:
