@@ -192,7 +192,7 @@ def mix(one: Parts, other: Parts, share: float) -> Parts:
 
 
 def mixed(ink: Parts, paper: Parts, least: float, behind: Parts) -> Parts:
-    """Return the quietest mix of ink and paper that has a contrast with the paper and with what else is behind it."""
+    """Return the quietest mix of ink and paper that can be told from the paper and the ground."""
     shares = (share / 100 for share in range(30, 101, 2))
     fits = (mix(ink, paper, share) for share in shares)
     return next((one for one in fits if min(contrast(one, paper), contrast(one, behind)) >= least), ink)
