@@ -184,6 +184,7 @@ class Guest(Group):
     name = Text("Name")
     pin = Text("PIN", look="password")
     stays = Tick("Stays")
+    call = Button("Call")
 
 
 class Guests(Form, title="Guests"):
@@ -200,8 +201,9 @@ def test_pasted_passwords_are_masked_and_cells_tick_boxes() -> None:
         form: Any = desk.form
         assert [line.stays.value for line in form.guests] == [True, False]
         assert "4711" not in desk.trace.to_jsonl() + desk.as_cues()
-        with pytest.raises(Refused, match="isn't in a list of lines"):
-            desk.paste_rows("name", "a\tb")
+        for elsewhere in ("name", "guests[0].call"):
+            with pytest.raises(Refused, match="isn't in a list of lines"):
+                desk.paste_rows(elsewhere, "a\tb")
         with pytest.raises(Refused, match="'perhaps' isn't yes or no"):
             desk.paste_rows("guests[0].stays", "perhaps")
         desk.close()

@@ -39,7 +39,8 @@ def place_of_paste(control: ControlState) -> tuple[LineList | None, int, int]:
     if control._plan.line is None:
         return None, 0, 0
     lines, line = control._plan.line
-    return lines, lines._rows.index(line), entries_of(lines, line).index(control)
+    entries = entries_of(lines, line)
+    return lines, lines._rows.index(line), entries.index(control) if control in entries else 0
 
 
 def entries_of(lines: Any, line: object) -> list[ControlState]:
