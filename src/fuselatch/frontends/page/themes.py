@@ -12,8 +12,9 @@ import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass, fields
 from pathlib import Path
-from typing import Any, Final, Literal, TypeAlias
+from typing import Final, Literal, TypeAlias
 
+from fuselatch.core.model.json_text import Plain
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.pictures import Picture
 from fuselatch.core.model.values import short
@@ -94,7 +95,7 @@ class Theme:
         unknown = next((name for name in given if name not in names), None)
         if unknown is not None:
             raise ThemeError(f"{path}: unknown value '{unknown}'; {suggest(unknown, names)}")
-        values: dict[str, Any] = {name: tuple(value) if isinstance(value, list) else value for name, value in given.items()}
+        values: Plain = {name: tuple(value) if isinstance(value, list) else value for name, value in given.items()}
         if isinstance(values.get("logo"), str):
             values["logo"] = path.parent / values["logo"]
         try:

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from typing import Any, Final, NoReturn
+from typing import Final, NoReturn
 
 from fuselatch.core.engine.records import line_changes
 from fuselatch.core.engine.rules.drafts import drop_draft, parsed
@@ -43,7 +43,7 @@ def place_of_paste(control: ControlState) -> tuple[LineList | None, int, int]:
     return lines, lines._rows.index(line), entries.index(control) if control in entries else 0
 
 
-def entries_of(lines: Any, line: object) -> list[ControlState]:
+def entries_of(lines: LineList, line: object) -> list[ControlState]:
     """Return the entries of a line that rows can be pasted into: those with a value, from left to right."""
     return [each for each in lines._members[line][1] if each._plan.is_input]
 

@@ -18,7 +18,7 @@ an outward effect, a latch, a submit, another record, and a change by program.
 
 from __future__ import annotations
 
-from typing import Any, Final
+from typing import Final
 
 from fuselatch.core.engine.acting.opening import Opening
 from fuselatch.core.engine.records.line_order import Appending, Reordering
@@ -77,7 +77,7 @@ def is_change(target: object, name: object) -> bool:
     return name in CHANGES or isinstance(target, Appending | Reordering)
 
 
-def state_of(target: Any) -> FormState | None:
+def state_of(target: object) -> FormState | None:
     """Return the state of the form that was changed, or that has what was changed; None for what is no form's."""
     if isinstance(target, FormState):
         return target
@@ -90,7 +90,7 @@ def state_of(target: Any) -> FormState | None:
 
 def forget_lines(session: SessionState) -> None:
     """Drop the removed lines that no gesture can restore: not the next `take_back` either."""
-    change: Any = session.last_change
+    change = session.last_change
     held = [entry[0].lines for entry in change.undo if isinstance(entry[0], Appending | Reordering)] if change else []
     for lines in [*session.retired]:
         if not any(lines is each for each in held):
@@ -101,7 +101,7 @@ def forget_lines(session: SessionState) -> None:
 def take_back(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
     """Take back the last change, and tell the user what that was."""
     session = turn.session
-    change: Any = session.last_change
+    change = session.last_change
     assert change is not None, "with nothing to take back it was refused before"
     session.last_change = None
     front = session.stack.front
