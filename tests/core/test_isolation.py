@@ -15,7 +15,7 @@ import fuselatch.core
 CORE = Path(fuselatch.core.__file__).parent
 
 ALLOWED = frozenset(
-    "__future__ abc array bisect collections contextlib contextvars copy dataclasses datetime decimal difflib enum functools greenlet hashlib itertools json math mypy_extensions opcode operator pickle re shlex "
+    "__future__ abc array bisect collections contextlib contextvars copy dataclasses datetime decimal difflib enum functools greenlet hashlib heapq itertools json math mypy_extensions opcode operator pickle re shlex "
     "string sys types typing typing_extensions unicodedata weakref".split()
 )
 """The modules that the core may import besides its own; `datetime` and `decimal` for their types, `typing_extensions` for checkers, `pickle` for errors that are pickled."""

@@ -14,6 +14,7 @@ from dataclasses import dataclass, fields
 from pathlib import Path
 from typing import Final, Literal, TypeAlias
 
+from fuselatch.core.model.errors import FuseLatchError
 from fuselatch.core.model.json_text import Plain
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.pictures import Picture
@@ -43,7 +44,7 @@ DENSITIES: Final[Mapping[str, tuple[str, str]]] = {
 """The space between rows, and that within entries, for each density."""
 
 
-class ThemeError(ValueError):
+class ThemeError(FuseLatchError, ValueError):
     """A theme that can't be used: which value is wrong, and what would be right."""
 
 
