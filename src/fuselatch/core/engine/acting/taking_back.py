@@ -43,6 +43,9 @@ ENDS: Final = frozenset({"outcome", "record"})
 def note_change(turn: Turn) -> None:
     """Keep what a finished gesture changed, or let go of what an earlier one did."""
     session = turn.session
+    if turn.by == "program" and session.last_change is None:
+        # As when a form opens, with many values.
+        return
     is_final = turn.saved is not None
     form: OpenForm | None = None
     opened: set[FormState] = set()
@@ -62,8 +65,10 @@ def note_change(turn: Turn) -> None:
     if is_final or is_by_program:
         session.last_change = None
     elif form is not None:
-        undo = [entry for entry in turn.undo if is_change(*entry[:2]) and state_of(entry[0]) not in opened]
-        session.last_change = LastChange(form, undo, turn.description)
+        undo = [entry for entry in turn.undo if is_change(entry[0], entry[1])]
+        if opened:
+            undo = [entry for entry in undo if state_of(entry[0]) not in opened]
+        session.last_change = LastChange(form, undo, turn.label)
     elif session.last_change is not None and turn.undo:
         later = {(id(target), name) for target, name, _ in turn.undo}
         kept: LastChange = session.last_change
@@ -105,7 +110,7 @@ def take_back(turn: Turn, gesture: Gesture, control: ControlState | None) -> Non
     assert change is not None, "with nothing to take back it was refused before"
     session.last_change = None
     front = session.stack.front
-    before, turn.cause = turn.cause, turn.note_form("undo", front, change.gesture, None, "the user took it back")
+    before, turn.cause = turn.cause, turn.note_form("undo", front, session.label_text(change.label), None, "the user took it back")
     there = [entry for entry in change.undo if is_there(state_of(entry[0]))]
     names: dict[str, None] = {}
     for target, name, _ in there:

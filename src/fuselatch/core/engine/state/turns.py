@@ -40,15 +40,15 @@ class Effect(NamedTuple):
 class LastChange:
     """The user's last finished gesture that changed a value, a line or a pick, which can be taken back.
 
-    `form`: the form that was changed. `undo`: what was changed, oldest first. `gesture`: in words.
+    `form`: the form that was changed. `undo`: what was changed, oldest first. `label`: the gesture, as a turn has it.
     """
 
-    __slots__ = ("form", "gesture", "undo")
+    __slots__ = ("form", "label", "undo")
 
-    def __init__(self, form: OpenForm, undo: list[Undo], gesture: str) -> None:
+    def __init__(self, form: OpenForm, undo: list[Undo], label: object) -> None:
         self.form = form
         self.undo = undo
-        self.gesture = gesture
+        self.label = label
 
 
 ABSENT: Any = type("Absent", (), {"__repr__": lambda self: "absent"})()
