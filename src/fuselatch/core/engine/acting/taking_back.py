@@ -110,7 +110,8 @@ def take_back(turn: Turn, gesture: Gesture, control: ControlState | None) -> Non
     assert change is not None, "with nothing to take back it was refused before"
     session.last_change = None
     front = session.stack.front
-    before, turn.cause = turn.cause, turn.note_form("undo", front, session.label_text(change.label), None, "the user took it back")
+    words = session.label_text(change.label)
+    before, turn.cause = turn.cause, turn.note_form("undo", front, words, None, "the user took it back")
     there = [entry for entry in change.undo if is_there(state_of(entry[0]))]
     names: dict[str, None] = {}
     for target, name, _ in there:
