@@ -36,6 +36,8 @@ from fuselatch.core.model.gestures import Gesture
 
 CHANGES: Final = frozenset({"_value", "_initial", "_sort", "_marked", "title", "value"})
 """The attributes that are taken back, besides items of mappings and the plain attributes of forms."""
+ELSEWHERE: Final = frozenset({"announced", "focus", "select", "_findings", "_draft", "_initial", "_marked", "_listing"})
+"""The attributes that change in most gestures, and are no change by themselves."""
 ENDS: Final = frozenset({"outcome", "record"})
 """The attributes of a form that end it: it was submitted, or it shows another record."""
 
@@ -48,27 +50,29 @@ def note_change(turn: Turn) -> None:
         return
     is_final = turn.saved is not None
     form: OpenForm | None = None
-    opened: set[FormState] = set()
+    opened: set[FormState] | None = None
     for target, name, _ in turn.undo:
         if name == "_value":
             control: ControlState = target
-            if form is None and control._plan.is_input and not control._rule and control._state not in opened:
-                form = control.form
+            if form is None and control._plan.is_input and not control._rule:
+                if opened is None or control._state not in opened:
+                    form = control.form
+        elif name in ELSEWHERE:
+            continue
         elif isinstance(target, Appending | Reordering):
             form = form or target.lines.form
         elif isinstance(target, LatchUndo | ShownRecords) or name in ENDS:
             is_final = True
         elif isinstance(target, Opening):
+            opened = opened or set()
             opened.add(target.form._state)
     # One that failed was undone.
     is_by_program = turn.by == "program" and turn.error is None and (turn.runs > 0 or form is not None)
     if is_final or is_by_program:
         session.last_change = None
     elif form is not None:
-        undo = [entry for entry in turn.undo if is_change(entry[0], entry[1])]
-        if opened:
-            undo = [entry for entry in undo if state_of(entry[0]) not in opened]
-        session.last_change = LastChange(form, undo, turn.label)
+        # As it is: what of it is taken back is found out only if it is.
+        session.last_change = LastChange(form, turn.undo, turn.label)
     elif session.last_change is not None and turn.undo:
         later = {(id(target), name) for target, name, _ in turn.undo}
         kept: LastChange = session.last_change
@@ -112,7 +116,9 @@ def take_back(turn: Turn, gesture: Gesture, control: ControlState | None) -> Non
     front = session.stack.front
     words = session.label_text(change.label)
     before, turn.cause = turn.cause, turn.note_form("undo", front, words, None, "the user took it back")
-    there = [entry for entry in change.undo if is_there(state_of(entry[0]))]
+    opened = {target.form._state for target, _, _ in change.undo if isinstance(target, Opening)}
+    changed = [entry for entry in change.undo if is_change(entry[0], entry[1])]
+    there = [entry for entry in changed if is_there(state_of(entry[0])) and state_of(entry[0]) not in opened]
     names: dict[str, None] = {}
     for target, name, _ in there:
         lines = target.lines if isinstance(target, Appending | Reordering) else None

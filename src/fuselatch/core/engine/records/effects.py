@@ -61,7 +61,8 @@ def settle_for_good(turn: Turn) -> None:
         settled = {(id(target), name) for target, name, _ in turn.undo}
         for wait in turn.session.waits:
             wait.turn.keep(settled)
-    turn.undo.clear()
+    # The list itself may be kept, so that the user can take it back.
+    turn.undo = []
 
 
 def note(turn: Turn, effect: Effect, error: EffectFailed) -> FailureView:
