@@ -47,6 +47,7 @@ class Berthing(Form):
 
 ENTRIES = ["boat", "crew", "length", "aboard", "side", "note", "more"]
 EDITING = "Home End ArrowLeft Shift+ArrowLeft Shift+Home Control+a Delete Backspace Control+Backspace Control+ArrowLeft Control+z".split()
+DOES = "text text text edit edit tab tab tab back enter click ticks presses insert paste compose wheel".split()
 Hand = tuple[str, str, int]
 """One move: its kind, a text or name, and the milliseconds of the pause after it."""
 
@@ -58,27 +59,7 @@ def drawn(draw: Random, many: int = 14) -> list[Hand]:
     for _ in range(many):
         pause = draw.choice([0, 0, 0, 30, 100, 300, 400])
         name = ENTRIES[at]
-        does = draw.choice(
-            [
-                "text",
-                "text",
-                "text",
-                "edit",
-                "edit",
-                "tab",
-                "tab",
-                "tab",
-                "back",
-                "enter",
-                "click",
-                "ticks",
-                "presses",
-                "insert",
-                "paste",
-                "compose",
-                "wheel",
-            ]
-        )
+        does = draw.choice(DOES)
         if does in ("click", "ticks", "presses") and name == "side":
             does = "tab"  # its list may be open, and lie over what would be clicked
         if does in ("text", "insert", "paste", "edit", "compose") and name in ("aboard", "more"):
@@ -236,11 +217,7 @@ class Comes(Form):
 
     does = ""
     boat = Text("Boat")
-    crew = Text(
-        "Crew",
-        enabled=lambda form: form.boat.value != "disable",
-        visible=lambda form: form.boat.value != "hide",
-    )
+    crew = Text("Crew", enabled=lambda form: form.boat.value != "disable", visible=lambda form: form.boat.value != "hide")
     rest = Text("Rest")
 
     @boat.changed

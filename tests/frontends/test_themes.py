@@ -32,7 +32,7 @@ class Note(Form, title="Note"):
         ({"paper": "#777777", "ink": "#000000", "accent": "#000000"}, "paper #777777 is neither light nor dark"),
         ({"radius": 40}, "radius must be a number of pixels from 0 to 16, not 40"),
         ({"density": "roomie"}, "unknown density 'roomie'; did you mean 'roomy'"),
-        ({"logo": "logo.svg"}, "logo must be a Path or a Picture, not 'logo.svg'"),
+        ({"logo": "logo.svg"}, r"logo must be a file \(a Path\) or a Picture, not 'logo.svg'"),
         ({"logo_text": 3}, "logo_text must be text, not 3"),
     ],
 )

@@ -76,7 +76,7 @@ class Theme:
         if not isinstance(self.logo_text, str):
             raise ThemeError(f"logo_text must be text, not {short(self.logo_text)}")
         if self.logo is not None and not isinstance(self.logo, Path | Picture):
-            raise ThemeError(f"logo must be a Path or a Picture, not {short(self.logo)}")
+            raise ThemeError(f"logo must be a file (a Path) or a Picture, not {short(self.logo)}")
         for dark in (False, True):
             chosen = {name: colour_of(name, getattr(self, name), dark) for name in COLOURS}
             must_be_told_apart(chosen, " in the dark (a colour may be two, for light and dark)" if dark else "")
