@@ -62,8 +62,8 @@ test-oldest: .venv/ready-test
 # minute of each kind of hostile call.
 test-long: .compiled/ready
 	$(WITH_COMPILED) $(BIN)/python -m pytest -n 2 --dist worksteal -o faulthandler_timeout=43200 --hypothesis-profile most --gestures 1000000 --values 20000 --entries 200000 --kills 100 --seconds 60 \
-		--races 50 --hands 500 tests/frontends/test_hands.py tests/core/test_generated.py tests/test_formats.py tests/stores/test_come_back.py tests/stores/test_nothing_lost.py \
-		tests/cli/test_hostile.py tests/frontends/test_page.py
+		--hands 500 tests/frontends/test_hands.py tests/core/test_generated.py tests/test_formats.py tests/stores/test_come_back.py tests/stores/test_nothing_lost.py \
+		tests/cli/test_hostile.py
 
 bench: .compiled/ready
 	@for each in benchmarks/bench_*.py; do $(WITH_COMPILED) $(BIN)/python $$each || exit 1; done

@@ -32,7 +32,6 @@ def pytest_addoption(parser: pytest.Parser) -> None:
     parser.addoption("--values", type=int, default=500, help="how many values are drawn for each store")
     parser.addoption("--entries", type=int, default=800, help="how many random texts are typed in 40 locales")
     parser.addoption("--kills", type=int, default=20, help="how often a process is killed while it writes to each store")
-    parser.addoption("--races", type=int, default=4, help="how often keys are typed at full speed on each line")
     parser.addoption("--hands", type=int, default=25, help="how many rounds of drawn hands a page gets")
     parser.addoption("--calls", type=int, default=250, help="how many hostile calls each fuzzer makes")
     parser.addoption("--seconds", type=float, default=0, help="make hostile calls for so long instead")
