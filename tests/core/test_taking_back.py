@@ -104,6 +104,34 @@ def test_an_unreadable_text_goes_when_its_value_comes_back() -> None:
         desk.close()
 
 
+class Other(Form, title="Other"):
+    boat = Text("Boat")
+
+    @Form.opened
+    def fill(self) -> None:
+        self.boat.value = "Skua"
+
+
+class Opens(Form, title="Opens"):
+    """A form that changes something, and shows another one."""
+
+    boat = Text("Boat")
+    show_it = Button("Show it")
+
+    @show_it.clicked
+    def open_other(self) -> None:
+        self.boat.value = "Tern"
+        self.show(Other)
+
+
+def test_a_form_that_was_opened_stays_as_it_is() -> None:
+    with rehearse(Opens) as desk:
+        act(desk, "press show_it", "to_front Opens", "take_back")
+        other: Any = desk.session.find(Other)
+        assert (desk.at(Opens).boat.value, other.boat.value) == ("", "Skua")
+        act(desk, "close", "close")
+
+
 def visit() -> Desk:
     return Desk(Scene(Visit, records=rows(), at=1)).__enter__()
 
@@ -221,7 +249,7 @@ class Crowd(Guests):
 
 
 def test_a_thousand_rows_blow_no_fuse() -> None:
-    with rehearse(Crowd) as desk:
+    with rehearse(Crowd, max_runs=50) as desk:
         desk.paste_rows("guests", "Abel\n" * 1000)
         form: Any = desk.form
         assert (len(form.guests), form.seen) == (1000, 1000)
