@@ -34,6 +34,7 @@ from fuselatch.report.cue_words import written
 
 WORD: Final = re.compile(r"""(?:[^\s"'\\]|\\.|"(?:[^"\\]|\\.)*"|'[^']*')+""")
 PLAIN: Final = re.compile(r"\S+")
+MARKS: Final = re.compile(r"""["'\\#]""")
 PIECE: Final = re.compile(r"""\\(.)|"((?:[^"\\]|\\.)*)"|'([^']*)'|([^"'\\]+)""")
 INNER: Final = re.compile(r"\\u\{([0-9A-Fa-f]{1,6})\}|\\(.)|\{(\w+)\}")
 ESCAPES: Final = {"n": "\n", "t": "\t"}
@@ -65,7 +66,7 @@ class Cue(NamedTuple):
 
     def texts(self) -> tuple[str, ...]:
         """Return the words after the verb."""
-        return tuple(word.text for word in self.words)
+        return tuple([word.text for word in self.words])
 
 
 @dataclass(frozen=True, slots=True)
@@ -234,7 +235,7 @@ class Reader:
         path = Path(cue.file).parent / word.text
         try:
             real = resolved(in_reach(path, self.folders, word.text))
-            if real in within:
+            if real in map(resolved, within):
                 circle = " → ".join(file.name for file in (*within, path))
                 raise wrong(f"cue sheets include each other: {circle}")
             if len(within) > DEEPEST:
@@ -281,9 +282,9 @@ def read_cues(text: str, name: str, folders: Iterable[Path] = ()) -> CueSheet:
     """
     own = Path(name).parent
     reader = Reader((own, Path.cwd(), *folders))
-    reader.read(text, name, (resolved(Path(name)),))
+    reader.read(text, name, (Path(name),))
     sheet = reader.sheet(text, name)
-    now, each_run = sheet.opening.get("now"), varies(sheet)
+    now, each_run = sheet.opening.get("now"), bool(sheet.rows) and varies(sheet)
     if now is not None and has_braces(now):
         for row in sheet.rows:
             clock_of(filled(now, dict(zip(sheet.columns, row.texts(), strict=True))))
@@ -316,9 +317,10 @@ def has_braces(cue: Cue | None) -> bool:
 
 def read_cue_file(path: Path | str, name: str = "", folders: Iterable[Path] = ()) -> CueSheet:
     """Read the cue sheet in a file, with the options of `read_cues`; raises `CueError` and `OSError`."""
-    if Path(path).suffix == ".py":
+    path = Path(path)
+    if path.suffix == ".py":
         raise CueError(str(path), 0, 0, NOT_CUES)
-    return read_cues(read_text(Path(path)), name or str(path), (Path(path).parent, *folders))
+    return read_cues(read_text(path), name or str(path), (path.parent, *folders))
 
 
 def read_text(path: Path) -> str:
@@ -391,17 +393,12 @@ def expected_hint(wrong: str) -> str:
 
 def cut(line: str, number: int, name: str) -> list[Word]:
     """Split a line into words, as a shell does."""
-    if not any(mark in line for mark in "\"'\\#"):
+    if MARKS.search(line) is None:
         # By far the most.
         return [Word(match[0], match.start() + 1, match[0]) for match in PLAIN.finditer(line)]
     words: list[Word] = []
-    at = 0
-    while at < len(line):
-        if line[at].isspace():
-            at += 1
-            continue
-        if line[at] == "#":
-            break
+    at = first_of(line, 0)
+    while at < len(line) and line[at] != "#":
         match = WORD.match(line, at)
         end = match.end() if match else at
         if end < len(line) and not line[end].isspace():
@@ -413,8 +410,14 @@ def cut(line: str, number: int, name: str) -> list[Word]:
         if "\\u{" in raw:
             must_be_characters(raw, number, at, name)
         words.append(Word(unquoted(raw), at + 1, raw))
-        at = end
+        at = first_of(line, end)
     return words
+
+
+def first_of(line: str, at: int) -> int:
+    """Return where the next word begins, or the end of the line."""
+    match = PLAIN.search(line, at)
+    return match.start() if match else len(line)
 
 
 def must_be_characters(raw: str, line: int, at: int, name: str) -> None:

@@ -11,6 +11,7 @@ import sys
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager, redirect_stdout
 from functools import cache
+from importlib.abc import PathEntryFinder
 from pathlib import Path
 from types import ModuleType
 from typing import Any, Final, TypeAlias
@@ -34,6 +35,8 @@ EXAMPLES: Final = {"form": "stay:Stay", "scene": "saltmarsh.scenes:quiet_monday"
 
 _opened: list[tuple[Path, ...]] = []
 """The folders whose modules cue sheets may open, besides their own: those of each `importing_from` that isn't over."""
+_edited: tuple[dict[str, ModuleType], list[str]] = ({}, [])
+"""The modules that were imported when `edited_tops` was last worked out, and what it was then."""
 _kept: dict[tuple[str, ...], dict[str, ModuleType]] = {}
 """The modules imported from some folders, so that they are imported once."""
 _offered: dict[str, tuple[ModuleType, tuple[Path, ...]]] = {}
@@ -55,7 +58,7 @@ def importing_from(folders: Sequence[Path], also: Sequence[Path] = ()) -> Iterat
     before = sys.modules.keys() - own.keys()
     sys.modules.update({name: module for name, module in own.items() if name not in before})
     sys.path[:0] = (*places, *(str(folder) for folder in also if str(folder) not in path))
-    importlib.invalidate_caches()
+    look_again((*places, *(str(folder) for folder in also)))
     _opened.append((*folders, *also))
     try:
         yield
@@ -66,6 +69,14 @@ def importing_from(folders: Sequence[Path], also: Sequence[Path] = ()) -> Iterat
             if is_own(sys.modules[name], folders):
                 own[name] = sys.modules.pop(name)
         sys.modules.update(aside)
+
+
+def look_again(places: tuple[str, ...]) -> None:
+    """Let imports see what has come into these folders since they were read, and into those below."""
+    below = tuple(f"{place}{os.sep}" for place in places)
+    for place, finder in sys.path_importer_cache.items():
+        if isinstance(finder, PathEntryFinder) and (place in places or place.startswith(below)):
+            finder.invalidate_caches()
 
 
 def module_at(file: Path) -> ModuleType | None:
@@ -90,13 +101,23 @@ def hidden_by(folders: Sequence[Path]) -> dict[str, ModuleType]:
 
     Installed packages aren't hidden.
     """
-    tops = [top for top in sys.modules if "." not in top and top != "__main__" and is_edited(sys.modules[top])]
     hidden = {
         top
-        for top in tops
+        for top in edited_tops()
         if not is_from(sys.modules[top], folders) and any(has_module(str(folder), top) for folder in folders)
     }
     return {name: module for name, module in sys.modules.items() if name.partition(".")[0] in hidden} if hidden else {}
+
+
+def edited_tops() -> list[str]:
+    """Return the names of imported modules and packages at the top that aren't installed."""
+    known, tops = _edited
+    # Between two sheets hardly a module comes or goes.
+    if known != sys.modules:
+        tops[:] = [top for top in sys.modules if "." not in top and top != "__main__" and is_edited(sys.modules[top])]
+        known.clear()
+        known.update(sys.modules)
+    return tops
 
 
 def is_from(module: ModuleType, folders: Sequence[Path]) -> bool:

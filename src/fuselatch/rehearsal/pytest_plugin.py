@@ -97,8 +97,10 @@ def python_path(config: pytest.Config) -> list[Path]:
 
 def shown_path(path: Path, config: pytest.Config) -> str:
     """Return a path from the folder that pytest was started in."""
-    start = config.invocation_params.dir
-    return str(path.relative_to(start)) if path.is_relative_to(start) else str(path)
+    try:
+        return str(path.relative_to(config.invocation_params.dir))
+    except ValueError:
+        return str(path)
 
 
 class CueFailed(AssertionError):

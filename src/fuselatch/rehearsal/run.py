@@ -154,10 +154,11 @@ def run_cues(
 
 def go_through(desk: Desk, done: CueRun, on_step: Callable[[StepResult], None], looking: bool) -> None:
     """Do the steps of a sheet until one can't be done."""
+    trace = desk.trace
     for cue in done.sheet.steps:
-        start = len(desk.trace)
+        start = len(trace)
         problem, goes_on = carry_out(desk, cue)
-        result = StepResult(cue, desk.trace, start, len(desk.trace), str(problem or ""))
+        result = StepResult(cue, trace, start, len(trace), str(problem or ""))
         if isinstance(problem, Unmet):
             result.unmet = problem
             result.why = tuple(why_of(desk.session, problem.expected))

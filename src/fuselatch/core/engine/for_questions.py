@@ -70,6 +70,8 @@ class ForQuestions:
 
         `verb`: what is done there; `paste_rows` may fill other entries, too.
         """
+        if not self._state.port.has_masks:
+            return False
         form, path = place_of_control(self._state, name)
         control = placed_at(form, path) if form is not None else None
         return control is not None and (is_masked(control) or (verb == "paste_rows" and has_secrets(control)))
