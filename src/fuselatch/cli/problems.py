@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import os
-import re
 import sys
-from typing import Final, NoReturn
+from typing import NoReturn
 
 import click
 
@@ -19,14 +18,14 @@ def end(error: BaseException) -> NoReturn:
     sys.exit(Exit.UNREADABLE)
 
 
-CLOSE: Final = re.compile(r"\.? \(?Did you mean (?:one of: )?(.*?)\?\)?$")
-"""How click suggests close names."""
-
-
 def usage_problem(error: click.UsageError) -> str:
     """Return a wrong option or argument as one line, with what to do about it."""
     text = " ".join(error.format_message().split()).removesuffix(".")
-    text = CLOSE.sub(r"; did you mean \1?", text)
+    if isinstance(error, click.NoSuchOption):
+        # Versions of click differ in the words and marks that they put here.
+        text = f"no such option '{error.option_name}'"
+        if error.possibilities:
+            text += f"; did you mean {', '.join(map(repr, sorted(error.possibilities)))}?"
     text = text[:1].lower() + text[1:]
     own = type(error) is click.UsageError and "unexpected" not in text
     if own or "; " in text or error.ctx is None:
