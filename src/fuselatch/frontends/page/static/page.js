@@ -3,6 +3,7 @@
 import { element, focusOn, moved, put, quiet, shown } from "./dom.js";
 import { FormElement, Layers, asDialog, openDialog } from "./forms.js";
 import { settle } from "./fields.js";
+import { underHand } from "./hand.js";
 import { enter, followFocus, guard, isQuiet, listen, showRefused } from "./keys.js";
 import { connect, handOver, isOver, isSettled, leftOver, model, onChange, send, texts } from "./link.js";
 
@@ -259,7 +260,7 @@ onChange((news) => {
   } else if (news.part) {
     for (const form of drawn.values()) form.widgets.get(news.part.list)?.got(news.part);
   } else {
-    draw(news);
+    underHand(() => draw(news));
   }
 });
 
