@@ -47,6 +47,7 @@ if TYPE_CHECKING:
     from fuselatch.core.model.choices import Choices as Choices
     from fuselatch.core.model.errors import Abandoned as Abandoned
     from fuselatch.core.model.errors import Blank as Blank
+    from fuselatch.core.model.errors import CallCancelled as CallCancelled
     from fuselatch.core.model.errors import DeclarationError as DeclarationError
     from fuselatch.core.model.errors import EffectFailed as EffectFailed
     from fuselatch.core.model.errors import EngineFailed as EngineFailed
@@ -57,6 +58,7 @@ if TYPE_CHECKING:
     from fuselatch.core.model.errors import NotAllowedHere as NotAllowedHere
     from fuselatch.core.model.errors import Refused as Refused
     from fuselatch.core.model.errors import RuleError as RuleError
+    from fuselatch.core.model.errors import TimedOut as TimedOut
     from fuselatch.core.model.errors import UnknownName as UnknownName
     from fuselatch.core.model.events import Event as Event
     from fuselatch.core.model.findings import Finding as Finding
@@ -96,6 +98,8 @@ WHERE = {
     "fuselatch.core.model.choices": ("Choices",),
     "fuselatch.core.model.errors": (
         "Abandoned",
+        "CallCancelled",
+        "TimedOut",
         "Blank",
         "DeclarationError",
         "EffectFailed",

@@ -28,6 +28,7 @@ from fuselatch.core.engine.state.session_options import Options
 from fuselatch.core.engine.state.session_state import SessionState
 from fuselatch.core.engine.state.turns import Effect, OwnQueue, Turn
 from fuselatch.core.engine.turn import changing, focus
+from fuselatch.core.engine.turn.calling import call_elsewhere
 from fuselatch.core.engine.turn.prompting import ask
 from fuselatch.core.forms.container import Container, OpenForm
 from fuselatch.core.forms.form import Form
@@ -242,6 +243,9 @@ class Engine(EnginePort):
 
     def ask(self, form: OpenForm, prompt: Prompt, facts: Mapping[str, object]) -> Answer:
         return ask(self.state, form, prompt, facts)
+
+    def call_elsewhere(self, form: OpenForm, request: Callable[..., Any], args: tuple[object, ...], **options: Any) -> Any:
+        return call_elsewhere(self.state, form, request, args, **options)
 
     def say(self, form: OpenForm, text: str, tone: Tone, stays: bool) -> None:
         name = f"the message of {type(form).__name__}"

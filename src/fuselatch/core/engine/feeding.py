@@ -15,6 +15,7 @@ from fuselatch.core.engine.rules.rows import look
 from fuselatch.core.engine.rules.scheduler import follow
 from fuselatch.core.engine.state.session_state import SessionState
 from fuselatch.core.engine.state.turns import Turn
+from fuselatch.core.engine.turn.calling import end, end_of, late_or_report
 from fuselatch.core.engine.turn.loop import happen
 from fuselatch.core.engine.turn.waits import is_stale
 from fuselatch.core.forms.container import OpenForm
@@ -57,6 +58,10 @@ def feed(state: SessionState, gesture: Gesture) -> None:
         if not (state.closed or state.is_broken):
             runner.start(state, gesture, follow_time, "program")
         return
+    if verb == "slow_call":
+        if not (state.closed or state.is_broken):
+            feed_end(state, gesture)
+        return
     carry = STEPS.get(verb)
     if carry is None:
         raise UnknownName(refusals.unknown_verb(verb))
@@ -86,6 +91,14 @@ def feed(state: SessionState, gesture: Gesture) -> None:
         carry(turn, gesture, control)
 
     runner.start(state, shown, turn_to, "user")
+
+
+def feed_end(state: SessionState, gesture: Gesture) -> None:
+    """Carry out the gesture `slow_call`: end the wait, and resume its handler."""
+    wait = late_or_report(state, gesture)
+    if wait is not None:
+        ended = end_of(gesture)
+        runner.start(state, gesture, lambda turn: end(turn, wait, ended), "program")
 
 
 def gesture_to_keep(state: SessionState, gesture: Gesture, front: OpenForm | None) -> Gesture:

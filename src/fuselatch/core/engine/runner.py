@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from contextlib import suppress
 from typing import Any, Final
 
@@ -15,7 +15,7 @@ from fuselatch.core.engine.state.failure import chain, clock_failed, failure_of,
 from fuselatch.core.engine.state.session_state import SessionState, gesture_control
 from fuselatch.core.engine.state.store import StoreRefused
 from fuselatch.core.engine.state.turns import Turn
-from fuselatch.core.engine.state.waiting import PauseWait
+from fuselatch.core.engine.state.waiting import CallWait, PauseWait, Wait
 from fuselatch.core.engine.turn import focus, pointing
 from fuselatch.core.engine.turn.loop import blow, drain, happen
 from fuselatch.core.engine.turn.undoing import KeepEditing, put_back
@@ -23,12 +23,14 @@ from fuselatch.core.engine.turn.waits import note_waited, ready_to_view
 from fuselatch.core.forms.live_state import seen_title
 from fuselatch.core.model.errors import (
     Abandoned,
+    CallCancelled,
     EngineFailed,
     FuseLatchError,
     HandlerFailed,
     NotAllowedHere,
     RecordError,
     Refused,
+    TimedOut,
     describe,
 )
 from fuselatch.core.model.events import By
@@ -38,6 +40,10 @@ from fuselatch.core.model.view import FailureView
 
 MOST_ROUNDS: Final = 10
 """How often a gesture may write because of what it has written. Most of what follows comes before the first write."""
+
+
+ENDED: Final[Mapping[type[Exception], str]] = {CallCancelled: "notice.cancelled", TimedOut: "notice.timed_out"}
+"""The notice of a slow call whose end no handler catches. Of other failures the form says it."""
 
 
 class Run(Turn):
@@ -87,7 +93,7 @@ def start(session: SessionState, label: object, step: Callable[[Turn], object], 
     finally:
         session.turn = None
     ready_to_view(session)
-    if session.waits or turn.error is not None or session.leaving:
+    if session.waits or session.calls or turn.error is not None or session.leaving:
         let_go_on(session, finished(turn))
         return
     session.unfinished = None
@@ -138,10 +144,10 @@ def record(turn: Turn) -> None:
 
 def let_go_on(session: SessionState, first: BaseException | None) -> None:
     """Resume the turns that waited for a finished one; raise the first error."""
-    # Waits end last in, first out.
-    while session.waits and session.waits[-1].over:
-        turn = session.waits.pop().turn
-        resume(turn)
+    while (wait := next_over(session)) is not None:
+        turn = wait.turn
+        abandoned = isinstance(wait, CallWait) and wait.result.how == "abandoned"
+        resume(turn, Abandoned("its form was closed") if abandoned else None)
         first = first or finished(turn)
     if session.closed_anyway is not None:
         later = catch_up(session)
@@ -151,6 +157,25 @@ def let_go_on(session: SessionState, first: BaseException | None) -> None:
     session.unfinished = None
     if first is not None:
         raise first
+
+
+def next_over(session: SessionState) -> Wait | None:
+    """Take out the next wait that is over; return None if there is none.
+
+    Slow calls whose form has closed come first, since the handler that opened it is resumed after them. Waits for the user
+    end last in, first out. A slow call's result waits while something covers its form.
+    """
+    for call in session.calls:
+        if call.over and call.result.how == "abandoned":
+            session.calls.remove(call)
+            return call
+    if session.waits and session.waits[-1].over:
+        return session.waits.pop()
+    for call in session.calls:
+        if call.over and not (session.waits and call.form is not None and session.stack.covered(call.form)):
+            session.calls.remove(call)
+            return call
+    return None
 
 
 def catch_up(session: SessionState) -> BaseException | None:
@@ -193,8 +218,8 @@ def close(session: SessionState) -> None:
     """Raise `Abandoned` in waiting handlers, innermost first; raise their first error."""
     session.closing = True
     first: BaseException | None = None
-    while session.waits:
-        turn = session.waits.pop().turn
+    while session.parked:
+        turn = (session.calls or session.waits).pop().turn
         if turn.worker is None or turn.worker.dead:  # Ctrl-C met it before it could park
             continue
         resume(turn, Abandoned())
@@ -209,9 +234,10 @@ def drop(session: SessionState) -> None:
     try:
         session.workers.must_be_at_home()
     except NotAllowedHere:
-        for wait in session.waits:
+        for wait in session.parked:
             wait.turn.worker = None
         session.waits.clear()
+        session.calls.clear()
         session.closed = True
         return
     close(session)
@@ -259,8 +285,8 @@ def carry_out(turn: Turn) -> None:
         if turn.late is not None:
             note_error(turn, turn.late)
             turn.error = turn.late
-    except Abandoned:
-        put_back(turn, "the session was closed")
+    except Abandoned as abandoned:
+        put_back(turn, str(abandoned) or "the session was closed")
     except Refused as refused:
         if turn.rows is not None:
             add_row(turn.rows, turn.cause, "refused", "", "", refused.gesture, None, refused.reason)
@@ -336,10 +362,11 @@ def note_failure(turn: Turn, error: HandlerFailed) -> None:
     session = turn.session
     form = session.stack.front or session.stack.first
     saved = turn.saved_text
-    text = session.text("notice.rest", saved=saved) if saved else session.text("notice.failed")
+    ended = next((text for kind, text in ENDED.items() if isinstance(error.error, kind)), "")
+    text = session.text("notice.rest", saved=saved) if saved else session.text(ended or "notice.failed")
     if turn.way_out is not None:
         text = session.text("notice.closed", title=seen_title(turn.way_out[0]._state))
-    elif form is not None and not saved:
+    elif form is not None and not (saved or ended):
         text = session.said(form._state.plan.failure_text or form.failure_text)
     file, line = error.where
     loop: tuple[str, ...] = getattr(error, "loop", ())

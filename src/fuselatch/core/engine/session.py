@@ -36,6 +36,7 @@ from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.latch_records import elapsed
 from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.pictures import Picture
+from fuselatch.core.model.slow_calls import SlowCall
 from fuselatch.core.model.trace import Trace
 from fuselatch.core.model.typing_ahead import Fold
 from fuselatch.core.model.view import ItemView, PromptView, View
@@ -108,7 +109,7 @@ class Session(ForHandlers, ForQuestions):
     def __del__(self) -> None:
         """End the handlers that wait, when the session is dropped: no one can answer them any more."""
         state = getattr(self, "_state", None)
-        if state is not None and state.waits and not state.closed and not sys.is_finalizing():
+        if state is not None and state.parked and not state.closed and not sys.is_finalizing():
             runner.drop(state)
 
     # ---- for front ends
@@ -206,12 +207,17 @@ class Session(ForHandlers, ForQuestions):
     @property
     def is_done(self) -> bool:
         """True once no form is open and nothing waits for the user: a prompt may come after the last form has closed."""
-        return not self._state.stack.forms and not self._state.waits
+        return not self._state.stack.forms and not self._state.parked
 
     @property
     def waits_for(self) -> tuple[str, ...]:
         """The waits of handlers, in words; the innermost last."""
         return tuple(str(wait) for wait in self._state.waits)
+
+    @property
+    def slow_calls(self) -> tuple[SlowCall, ...]:
+        """The calls that handlers wait for, the oldest first. Run each, and feed the gesture `slow_call` with its end."""
+        return tuple([wait.call for wait in self._state.calls if not wait.over])
 
     @property
     def paused_before(self) -> str:

@@ -26,6 +26,7 @@ from fuselatch.core.model.values import Value, short, text_for
 P = ParamSpec("P")
 F = TypeVar("F", bound="Form")
 R = TypeVar("R")
+T = TypeVar("T")
 
 
 class FormKind(FormMeta):
@@ -139,6 +140,31 @@ class Form(OpenForm, metaclass=FormKind):
         outcome = self.open(self._engine.value_form(entry, text, title))
         value: R | None = outcome.values["value"] if outcome.accepted else None
         return value
+
+    def call_elsewhere(
+        self,
+        function: Callable[..., T],
+        *args: object,
+        text: str = "",
+        timeout: float | None = None,
+        can_cancel: bool = True,
+        locks: Any = "form",
+        progress: bool = False,
+    ) -> T:
+        """Run a function elsewhere and wait for it, while the form can be used: `self.call_elsewhere(rates.latest, 250)`.
+
+        Whoever shows the form runs `function(*args)`, on another thread or in another process, so `args` are plain values.
+        `text`: what the user reads until then. `timeout`: the seconds after which it is left. `can_cancel=False`: no Cancel;
+        closing the form leaves it in any case. `locks`: what refuses gestures until then: "form", "nothing", or one or
+        several controls of the form. `progress=True`: the function also gets `report=`, to call with `(done, of, text)`, on
+        threads only.
+
+        Raises what the function raised, `TimedOut` or `CallCancelled`; `TypeError` for arguments that can't be handed over;
+        `RuleError` and `NotAllowedHere` outside of a handler, and where a form closes.
+        """
+        options = {"text": text, "timeout": timeout, "can_cancel": can_cancel, "locks": locks, "progress": progress}
+        result: T = self._engine.call_elsewhere(self, function, args, **options)
+        return result
 
     @property
     def records(self) -> FormRecords:

@@ -234,6 +234,10 @@ class EnginePort(Undoable, ABC):
         """Ask a prompt and wait for its answer."""
 
     @abstractmethod
+    def call_elsewhere(self, form: OpenForm, request: Callable[..., Any], args: tuple[object, ...], **options: Any) -> Any:
+        """Wait for a function that runs elsewhere."""
+
+    @abstractmethod
     def say(self, form: OpenForm, text: str, tone: Tone, stays: bool) -> None:
         """Show a line in the form's message area."""
 

@@ -101,6 +101,14 @@ class NotAllowedHere(FuseLatchError, RuntimeError):
     """A call outside of a handler that needs one, or while the session is closing."""
 
 
+class TimedOut(FuseLatchError, TimeoutError):
+    """A slow call took longer than its `timeout`. The function may still run; its result is dropped."""
+
+
+class CallCancelled(FuseLatchError, RuntimeError):
+    """The user cancelled a slow call. The function may still run; its result is dropped."""
+
+
 class Blank(FuseLatchError, ValueError):
     """A value was read that can't be None, while a control is blank: `required_value`, or a required one of an outcome.
 
@@ -215,7 +223,7 @@ class EngineFailed(FuseLatchError, RuntimeError):
 
 
 class Abandoned(BaseException):
-    """Raised in a waiting handler when its session closes; `finally` blocks run."""
+    """Raised in a waiting handler when its session closes, or the form that waits for a slow call; `finally` blocks run."""
 
 
 MOST_DESCRIBED: Final = 100_000

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import shlex
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Final
 
 
@@ -99,6 +99,7 @@ VERBS: Final[Mapping[str, Verb]] = {
         quoted=True,
     ),
     "take_back": Verb(does="take back the last change of a value, a line or a pick"),
+    "cancel_call": Verb(does="cancel a slow call: that of a handler, or the newest", words="[HANDLER]"),
     "open": Verb(does="open an offered form by its name, or bring it to the front", words="FORM", quoted=True),
     "to_front": Verb(does="bring an open form to the front", words="FORM", quoted=True),
 }
@@ -111,7 +112,8 @@ class Gesture:
 
     `form`: the form's name in the view, "" for the front form. `repeat`: the key is held down; it types again but presses
     and closes nothing. `item`: the id of the item that is picked or double-clicked, in place of its text. `view_serial`: the
-    serial of the view that the user saw; None: the newest one.
+    serial of the view that the user saw; None: the newest one. `result`: of a slow call that has ended; the verb is then
+    `slow_call`, `control` the call's id, and `text` how it ended: finished, failed, timed_out, or reported.
     """
 
     verb: str
@@ -121,6 +123,7 @@ class Gesture:
     repeat: bool = False
     item: str = ""
     view_serial: int | None = None
+    result: object = field(default=None, hash=False)
 
     def __str__(self) -> str:
         words = f"{self.verb} {self.control}" if self.control else self.verb

@@ -101,6 +101,9 @@ TEXTS: Final[Mapping[str, str]] = {
     # What the user reads if the developer's code fails.
     "failure": "{caption} couldn't be updated. The last value is shown",
     "notice.failed": "That didn't work, and nothing was changed",
+    "notice.cancelled": "Cancelled, and nothing was changed",
+    "notice.locked": "Not possible until this ends: {what}",
+    "notice.timed_out": "There was no answer in time, and nothing was changed",
     "notice.rest": "{saved} The rest didn't work, and was undone",
     "notice.refused": "{saved} The rest couldn't be saved: {reason}",
     "notice.pasted": "{caption}: {rows} rows pasted",
@@ -171,6 +174,7 @@ TEXTS: Final[Mapping[str, str]] = {
     "page.over": "The form is closed. You can close this window.",
     "page.done_accepted": "Done",
     "page.done_cancelled": "Cancelled: nothing was done",
+    "page.cancel_call": "Cancel",
     "page.lost": "The connection was lost. Trying again …",
     "page.looks_on": "This form is open in another window. Here you can only look on.",
     "page.elsewhere": "This form isn't open in this browser.",

@@ -17,7 +17,7 @@ from fuselatch.core.model.values import Value
 
 KINDS: Final = (
     "gesture", "refused", "step", "event", "handler", "change", "finding", "prompt", "answer",
-    "latch", "open", "close", "block", "skip", "stale", "write", "error", "fuse", "undo",
+    "slow_call", "call_end", "latch", "open", "close", "block", "skip", "stale", "write", "error", "fuse", "undo",
 )  # fmt: skip
 """The kinds of entry."""
 

@@ -319,6 +319,24 @@ class FailureView(NamedTuple):
     loop: tuple[str, ...]
 
 
+class SlowCallView(NamedTuple):
+    """A slow call that a handler waits for: of which form, its text, and how far it is.
+
+    `locks`: the controls that refuse gestures until it ends, by id; `locks_form`: all of the form do. `done`, `of`: its
+    progress, 0 of 0 if it tells none; `reported`: what it said last.
+    """
+
+    id: str
+    form: str
+    text: str
+    can_cancel: bool
+    locks_form: bool
+    locks: tuple[str, ...]
+    done: float
+    of: float
+    reported: str
+
+
 class View(NamedTuple):
     """Everything that the user sees: visible forms from back to front, then the prompt on top.
 
@@ -326,7 +344,7 @@ class View(NamedTuple):
     under the pointer, or of the focused one. `failure`: what failed in the last gesture, or couldn't be worked out.
     `waits_for`: what handlers wait for, in words, the innermost last. `paused_before`: the event of a pause. `offers`: the
     forms that can be opened by name. `outcome`: what the first form ended with, once it is closed. `takes_back`: the user's
-    last change can be taken back (`take_back`, Ctrl+Z).
+    last change can be taken back (`take_back`, Ctrl+Z). `slow_calls`: what handlers wait for that runs elsewhere.
     """
 
     version: int
@@ -342,6 +360,7 @@ class View(NamedTuple):
     locale: LocaleView
     outcome: OutcomeView | None
     takes_back: bool
+    slow_calls: tuple[SlowCallView, ...]
 
     def to_dict(self) -> Plain:
         """Return the view as plain dicts, lists and text, for JSON."""

@@ -80,6 +80,8 @@ PHRASES: Final[Mapping[str, Callable[[TraceEntry], str]]] = {
     "finding": finding,
     "prompt": with_text("asks"),
     "answer": with_text("gets answer"),
+    "slow_call": lambda entry: f"waits for {entry.new}" + (f' ("{entry.old}")' if entry.old else ""),
+    "call_end": lambda entry: f"{entry.name} {str(entry.new).replace('_', ' ')}" + (f": {entry.old}" if entry.old else ""),
     "open": lambda entry: f"opens {entry.form}",
     "close": lambda entry: f"closes {entry.form} ({entry.name})",
     "latch": latch,

@@ -23,6 +23,7 @@ from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.cells import UNSEEN, unwatch
 from fuselatch.core.model.errors import HandlerFailed
 from fuselatch.core.model.outcome import ACCEPTED, CANCELLED, Outcome
+from fuselatch.core.model.slow_calls import CallEnd
 from fuselatch.core.model.values import same
 
 
@@ -210,7 +211,11 @@ def let_go(session: SessionState, turn: Turn) -> None:
 
 
 def hand_over(turn: Turn, form: OpenForm) -> None:
-    """Pass a closed form's outcome to the handler that waits for it."""
+    """Pass a closed form's outcome to the handler that waits for it. What waits in it for a slow call is abandoned."""
     for wait in turn.session.waits:
         if isinstance(wait, DialogWait) and wait.child is form:
             wait.end(turn, form._state.outcome)
+    for call in turn.session.calls:
+        if call.form is form and not call.is_effect and call.turn is not turn:
+            turn.note_form("call_end", form, call.call.name, None, "abandoned")
+            call.end(turn, CallEnd("abandoned"))

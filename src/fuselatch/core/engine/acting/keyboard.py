@@ -8,10 +8,11 @@ from typing import Any, Final
 from fuselatch.core.engine.acting.closing import dismiss
 from fuselatch.core.engine.acting.steps import add_line, answer, carry_out, go, open_named, press, put_draft
 from fuselatch.core.engine.acting.taking_back import take_back
-from fuselatch.core.engine.looking.refusals import at_control
+from fuselatch.core.engine.looking.refusals import at_control, locked_by
 from fuselatch.core.engine.rules.drafts import drop_draft
 from fuselatch.core.engine.state.turns import Turn
 from fuselatch.core.engine.turn import focus
+from fuselatch.core.engine.turn.calling import end
 from fuselatch.core.engine.turn.focus import arrive, drop, put_focus, settle, takes_keys
 from fuselatch.core.engine.turn.loop import drain
 from fuselatch.core.forms.container import OpenForm
@@ -20,6 +21,7 @@ from fuselatch.core.forms.live_state import AnyControl, ControlState, is_read_on
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.keys import IN_LINES
 from fuselatch.core.model.outcome import CANCELLED
+from fuselatch.core.model.slow_calls import CallEnd
 
 
 def key(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
@@ -90,7 +92,10 @@ def use_shortcut(turn: Turn, form: OpenForm, path: str, repeat: bool) -> None:
     if obstacle is not None:
         drop(turn, target, obstacle[0])
     elif target._decl.pressed:
-        if not repeat:
+        locked = locked_by(turn.session, "press", target)
+        if locked is not None:
+            drop(turn, target, locked[0])
+        elif not repeat:
             press(turn, Gesture(verb="press", control=path), target)
     else:
         arrive(turn, target)
@@ -121,7 +126,7 @@ def enter_key(turn: Turn, form: OpenForm, here: ControlState | None, repeat: boo
 
 
 def escape(turn: Turn, form: OpenForm, here: ControlState | None, repeat: bool) -> None:
-    """Handle Escape: close an open list, then revert a draft, then close the form."""
+    """Handle Escape: close an open list, then revert a draft, then cancel a slow call, then close the form."""
     if here is not None and here._listing:
         turn.set(here, "_listing", False)
     elif here is not None and here._draft is not None:
@@ -130,7 +135,11 @@ def escape(turn: Turn, form: OpenForm, here: ControlState | None, repeat: bool) 
         drain(turn)
         turn.cause = before
     elif not repeat:
-        dismiss(turn, form, CANCELLED)
+        call = next((each for each in reversed(turn.session.calls) if each.form is form and not each.over), None)
+        if call is not None and call.call.can_cancel:
+            end(turn, call, CallEnd("cancelled"))
+        else:
+            dismiss(turn, form, CANCELLED)
 
 
 def backspace(turn: Turn, form: OpenForm, here: ControlState | None, repeat: bool) -> None:

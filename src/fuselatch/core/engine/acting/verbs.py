@@ -31,6 +31,7 @@ from fuselatch.core.engine.acting.steps import (
     unhover,
 )
 from fuselatch.core.engine.acting.taking_back import take_back
+from fuselatch.core.engine.turn.calling import cancel_call
 from fuselatch.core.model.gestures import Gesture
 
 RUNS_NO_AUTHOR_CODE: Final[Mapping[str, Callable[[Any, Any], bool]]] = {"type": types_quietly, "answer": answers_quietly}
@@ -60,5 +61,6 @@ STEPS: Final[Mapping[str, Callable[[Any, Gesture, Any], None]]] = {
     "move_line": move_line,
     "paste_rows": paste_rows,
     "take_back": take_back,
+    "cancel_call": cancel_call,
 }
 """The function that carries out each verb."""

@@ -62,6 +62,8 @@ def fingerprint(session: SessionState, outside: str = "") -> bytes:
         parts.extend(sorted([f"last {form.__name__} {path} {stable(entered[form, path])}" for form, path in entered]))
     for wait in session.waits:
         write_wait(parts, wait)
+    for call in session.calls:
+        parts.append(f"calls {call.call.name} {call} {call.over}")
     if session.broken:
         parts.append("broken")
     return blake2b("\0".join(parts).encode("utf-8", "surrogatepass"), digest_size=12).digest()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Final
+
 from fuselatch.core.engine.looking.naming import last_entry, open_form_named
 from fuselatch.core.engine.state.session_state import SessionState
 from fuselatch.core.forms.container import OpenForm
@@ -9,6 +11,7 @@ from fuselatch.core.forms.live_state import ControlState, is_read_only, is_usabl
 from fuselatch.core.model.errors import HandlerFailed
 from fuselatch.core.model.gestures import VERBS, Gesture
 from fuselatch.core.model.names import suggest
+from fuselatch.core.model.outcome import ACCEPTED
 from fuselatch.core.model.record_changes import MOVES
 from fuselatch.core.model.values import short_text
 
@@ -18,6 +21,10 @@ Reason = tuple[str, int | None]
 def obstacle(session: SessionState, gesture: Gesture, control: ControlState | None) -> Reason | None:
     """Return why a gesture is refused, with the trace entry that caused it, or None."""
     # Fast path: a usable control on the front form.
+    if session.calls:
+        locked = locked_by(session, gesture.verb, control, gesture.text)
+        if locked is not None:
+            return locked
     if control is not None and control.form is session.stack.front and not session.waits and VERBS[gesture.verb].plain:
         if looks_usable(session, control) and not session.closed and not session.is_broken:
             return unfit(gesture, control)
@@ -42,6 +49,8 @@ def obstacle(session: SessionState, gesture: Gesture, control: ControlState | No
         return "all open forms are hidden" if session.stack.forms else "all forms are closed", None
     if verb == "take_back":
         return at_last_change(session, front)
+    if verb == "cancel_call":
+        return at_call(session, gesture.text)
     if control is None:
         return covering(session, front) if session.waits else None
     if VERBS[verb].looks:
@@ -49,6 +58,44 @@ def obstacle(session: SessionState, gesture: Gesture, control: ControlState | No
             (f"'{control.name}' is hidden", None) if not control._has("visible") else None
         )
     return at_control(session, control) or unfit(gesture, control)
+
+
+UNLOCKED: Final = frozenset(
+    ("focus", "tab", "back_tab", "hover", "unhover", "answer", "close", "open", "to_front", "cancel_call")
+)
+"""Verbs that a slow call doesn't lock: to look, to go elsewhere, and to leave."""
+UNLOCKED_KEYS: Final = frozenset(("Escape", "Tab", "Shift+Tab"))
+
+
+def locked_by(session: SessionState, verb: str, control: ControlState | None, text: str = "") -> Reason | None:
+    """Return the slow call that locks what a gesture is about, or None. The notice tells it to the user."""
+    front = session.stack.front
+    if verb in UNLOCKED or (verb == "key" and (text in UNLOCKED_KEYS or text in session.offers.shortcuts)):
+        return None
+    at = front._state.focus if verb == "key" and control is None and front is not None else control
+    if verb == "press" and at is not None and at._decl.constants.get("closes", ACCEPTED) not in (ACCEPTED, ""):
+        return None
+    for wait in session.calls:
+        again = at is not None and at is wait.control and verb in ("press", "double")
+        if ((wait.form is front if at is None else wait.locks(at)) and (at is not None or wait.locked is None)) or again:
+            session.notice = session.text("notice.locked", what=wait.call.text or wait.call.name)
+            what = f"'{at.name}' is locked" if at is not None else f"{seen_title(front._state) if front else ''} is locked"
+            return f"{what}: {wait.call.name} waits for {wait}", wait.number or None
+    return None
+
+
+def at_call(session: SessionState, name: str) -> Reason | None:
+    """Return why the user can't cancel a slow call."""
+    names = [wait.call.name for wait in session.calls if not wait.over]
+    call = next((each for each in session.calls if not each.over and name in ("", each.call.id, each.call.name)), None)
+    if call is None:
+        return (
+            "no slow call waits" if not names or not name else f"no slow call '{name}' waits; {suggest(name, names)}",
+            None,
+        )
+    return (
+        None if call.call.can_cancel else (f"{call.call.name} can't be cancelled; close the form to leave it", call.number)
+    )
 
 
 def at_last_change(session: SessionState, front: OpenForm) -> Reason | None:

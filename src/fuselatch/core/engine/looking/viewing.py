@@ -22,10 +22,11 @@ from typing import Any
 from fuselatch.core.engine.looking.control_views import marker_of
 from fuselatch.core.engine.looking.form_views import form_view
 from fuselatch.core.engine.state.session_state import SessionState, is_closed_for_good
-from fuselatch.core.engine.state.waiting import id_of_wait
+from fuselatch.core.engine.state.waiting import CallWait, id_of_wait
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.form import Form, plan_of
 from fuselatch.core.forms.live_state import (
+    id_of,
     is_seen,
     seen,
 )
@@ -38,6 +39,7 @@ from fuselatch.core.model.view import (
     OfferView,
     OutcomeView,
     PromptView,
+    SlowCallView,
     ValueView,
     View,
 )
@@ -87,9 +89,27 @@ def view_of(session: SessionState) -> View:
         locale=before.locale if before is not None else locale_view(session.formats),
         outcome=outcome,
         takes_back=session.takes_back,
+        slow_calls=tuple([slow_call_view(wait) for wait in session.calls if not wait.over]) if session.calls else (),
     )
     session.last_view = made
     return made
+
+
+def slow_call_view(wait: CallWait) -> SlowCallView:
+    """Return a slow call as the user sees it."""
+    done, of, reported = wait.reported
+    form = wait.form
+    return SlowCallView(
+        id=wait.call.id,
+        form=f"{form._state.serial}" if form is not None and form.is_open else "",
+        text=wait.call.text,
+        can_cancel=wait.call.can_cancel,
+        locks_form=wait.locked is None,
+        locks=tuple([id_of(control) for control in wait.locked or ()]),
+        done=done,
+        of=of,
+        reported=reported,
+    )
 
 
 def failure_view(session: SessionState) -> FailureView | None:

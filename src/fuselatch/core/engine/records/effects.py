@@ -32,7 +32,7 @@ REST: Final = Prompt(later("rest"), title=later("effect.title"), buttons=(DO_IT,
 
 
 def let_out(turn: Turn) -> None:
-    """Carry out the effects in order. They can't wait or set anything."""
+    """Carry out the effects in order. They can't set anything, and wait only for slow calls."""
     waiting = [*(turn.outward or ())]
     done: list[str] = []
     turn.outward = None
@@ -41,6 +41,7 @@ def let_out(turn: Turn) -> None:
     turn.session.last_change = None
     while waiting:
         effect = waiting[0]
+        turn.effect = effect
         try:
             guarded(turn.session, partial(effect.function, *effect.args), effect.function, "afterwards")
         except HandlerFailed as failure:
@@ -53,13 +54,15 @@ def let_out(turn: Turn) -> None:
                 return
         else:
             done.append(waiting.pop(0).caption)
+        finally:
+            turn.effect = None
 
 
 def settle_for_good(turn: Turn) -> None:
     """Keep what a turn has set, whatever comes. A turn that waits doesn't undo it either."""
-    if turn.session.waits:
+    if turn.session.waits or turn.session.calls:
         settled = {(id(target), name) for target, name, _ in turn.undo}
-        for wait in turn.session.waits:
+        for wait in turn.session.parked:
             wait.turn.keep(settled)
     # The list itself may be kept, so that the user can take it back.
     turn.undo = []

@@ -129,7 +129,7 @@ def put_known_keys(turn: Turn) -> None:
         if outcome is not None and any(value is not outcome.values[name] for name, value in values.items()):
             known = Outcome(outcome.verdict, values, outcome.overrides, outcome.masked)
             turn.set(form._state, "outcome", known)
-            for wait in session.waits:
+            for wait in session.parked:
                 if wait.result is outcome:
                     # The opener resumes after the write.
                     wait.result = known

@@ -19,7 +19,7 @@ from fuselatch.core.engine.state.offers import Offers
 from fuselatch.core.engine.state.session_node import SessionNode
 from fuselatch.core.engine.state.session_options import Options
 from fuselatch.core.engine.state.stack import FormStack
-from fuselatch.core.engine.state.waiting import PauseWait, PromptWait, Wait
+from fuselatch.core.engine.state.waiting import CallWait, PauseWait, PromptWait, Wait
 from fuselatch.core.engine.state.workers import Workers, workers_here
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.latch import Latch
@@ -53,8 +53,8 @@ class SessionState(Undoable):
     """The state of one session."""
 
     __slots__ = (
-        "asked", "broken", "catalogs", "clock", "closed", "closed_anyway", "closing", "dirty", "failed", "failure",
-        "formats", "grouped", "hovered", "indexes", "known_latches", "last_change", "last_entered", "last_view",
+        "asked", "broken", "called", "calls", "catalogs", "clock", "closed", "closed_anyway", "closing", "dirty", "failed",
+        "failure", "formats", "grouped", "hovered", "indexes", "known_latches", "last_change", "last_entered", "last_view",
         "latch_store", "latches", "leaving", "max_runs", "messages", "muting", "notice", "now", "observers", "offers",
         "open_forms", "options", "pausing", "plans", "port", "quiet_since", "read_at", "recording", "retired", "row_cache",
         "rows", "sees_events", "serial", "services", "session_latches", "shared", "stack", "store", "time", "told_idle",
@@ -87,6 +87,9 @@ class SessionState(Undoable):
         self.turn: Turn | None = None
         # The innermost last. They end last in, first out.
         self.waits: list[Wait] = []
+        # Slow calls that handlers wait for, the oldest first; they end in any order. `called` counts them.
+        self.calls: list[CallWait] = []
+        self.called = 0
         # The greenlets of this thread that gestures run on.
         self.workers: Workers = workers_here()
         # `closing`: handlers that wait are being abandoned. `closed`: afterwards.
@@ -166,6 +169,11 @@ class SessionState(Undoable):
     def is_running(self) -> bool:
         """True while a handler may run: on a worker, never on the thread's first greenlet."""
         return self.turn is not None and self.turn.worker is not None and getcurrent() is not self.workers.home
+
+    @property
+    def parked(self) -> list[Wait]:
+        """Everything that handlers wait for."""
+        return [*self.waits, *self.calls] if self.calls else self.waits
 
     @property
     def prompt_wait(self) -> PromptWait | None:

@@ -62,9 +62,9 @@ class Turn(Undoable):
 
     __slots__ = (
         "_description",
-        "after", "by", "cause", "confirmed", "counts", "error", "event", "failed_at", "failure", "handler", "label", "late",
-        "lines", "nested", "outward", "owed", "pointing", "queue", "rows", "runs", "said", "saved", "session", "stale",
-        "step", "typed", "undo", "way_out", "worker", "writer", "writes",
+        "after", "by", "cause", "confirmed", "counts", "effect", "error", "event", "failed_at", "failure", "handler",
+        "label", "late", "lines", "nested", "outward", "owed", "pointing", "queue", "rows", "runs", "said", "saved",
+        "session", "stale", "step", "typed", "undo", "way_out", "worker", "writer", "writes",
     )  # fmt: skip
 
     def __init__(self, session: SessionState, label: object, step: Callable[[Turn], object], by: By) -> None:
@@ -100,6 +100,8 @@ class Turn(Undoable):
         self.outward: list[Effect] | None = None
         # The effects that belong to what is written: they are offered, should the rest fail.
         self.owed: tuple[Effect, ...] = ()
+        # The effect that is carried out now.
+        self.effect: Effect | None = None
         self.saved: dict[str, int] | None = None
         # The forms whose message it has set.
         self.said: tuple[OpenForm, ...] = ()

@@ -18,6 +18,9 @@ Two consequences:
   it set are taken out of the undo logs of those that still wait (`Turn.keep`).
 
 A handler that waits when its session closes gets `Abandoned`, which no `except Exception` catches.
+
+A slow call (`calling`) parks its turn too, but in `calls`: it covers nothing, and ends in any order. Its result waits while
+a prompt or dialog covers its form, so that what a handler does next can't come under the user's hands.
 """
 
 from __future__ import annotations
@@ -37,8 +40,8 @@ from fuselatch.core.model.events import Event
 from fuselatch.core.model.values import same
 
 
-def may_wait(session: SessionState, verb: str, target: str | type) -> Turn:
-    """Return the running turn; raise if waiting isn't allowed here."""
+def may_wait(session: SessionState, verb: str, target: str | type, whom: str = "the user") -> Turn:
+    """Return the running turn; raise if waiting isn't allowed here. `whom`: who is waited for."""
     turn = session.turn
     tracker = session.port.tracker
     waits_here = turn is not None and turn.handler is not None and not turn.pointing
@@ -47,14 +50,16 @@ def may_wait(session: SessionState, verb: str, target: str | type) -> Turn:
         return turn
     what = f"{verb} {target!r}" if isinstance(target, str) else f"{verb} {target.__name__}"
     if tracker is not None:
-        raise RuleError(f"a rule, check or default can't wait for the user ({what}); ask in a handler")
+        instead = "ask" if whom == "the user" else "call it"
+        raise RuleError(f"a rule, check or default can't wait for {whom} ({what}); {instead} in a handler")
     if session.closing:
-        raise NotAllowedHere(f"the session is closing: can't wait for the user ({what})")
+        raise NotAllowedHere(f"the session is closing: can't wait for {whom} ({what})")
     if turn is None or turn.handler is None:
-        raise NotAllowedHere(f"only a handler can wait for the user ({what})")
+        raise NotAllowedHere(f"only a handler can wait for {whom} ({what})")
     if not turn.pointing:
-        raise NotAllowedHere(f"only the handler itself can wait for the user ({what}), not a greenlet that it started")
-    raise NotAllowedHere(f"a pointer handler can't wait for the user ({what}); use self.say(…)")
+        raise NotAllowedHere(f"only the handler itself can wait for {whom} ({what}), not a greenlet that it started")
+    instead = "use self.say(…)" if whom == "the user" else "use another event"
+    raise NotAllowedHere(f"a pointer handler can't wait for {whom} ({what}); {instead}")
 
 
 def must_not_have_failed(turn: Turn) -> None:
@@ -71,7 +76,13 @@ def wait_for(turn: Turn, wait: Wait) -> Any:
     if isinstance(wait, DialogWait):
         session.stack.lead_out(turn)
     note_waited(session)
-    ready_to_view(session)
+    stand_by(turn)
+    return wait.result
+
+
+def stand_by(turn: Turn) -> None:
+    """Park a turn until the runner resumes it. Meanwhile its queued `changed` don't count."""
+    ready_to_view(turn.session)
     pending = waiting_changes(turn.queue)
     for event in pending:
         event.control._pending = None
@@ -79,7 +90,6 @@ def wait_for(turn: Turn, wait: Wait) -> Any:
     for event in pending:
         if event.control._pending is None and not same(event.control._value, event.old):
             event.control._pending = event
-    return wait.result
 
 
 def waited_for(session: SessionState) -> str:
