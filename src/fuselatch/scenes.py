@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
+from concurrent.futures import Executor
 from dataclasses import dataclass
 from datetime import datetime
 from inspect import CO_ASYNC_GENERATOR, CO_COROUTINE, CO_GENERATOR, Parameter, isfunction, signature
@@ -49,7 +50,15 @@ def checked_stand_ins(given: Mapping[type, object]) -> Mapping[type, Any]:
     return given
 
 
-OPTIONS: Final[Mapping[str, Any]] = {**COMMON, "now": NOW, "locale": "en", "records": None, "explored": {}}
+OPTIONS: Final[Mapping[str, Any]] = {
+    **COMMON,
+    "now": NOW,
+    "locale": "en",
+    "records": None,
+    "explored": {},
+    "slow_calls_by": {},
+    "slow_calls_on": None,
+}
 """The options of a scene, with their usual values."""
 READY: Final[Mapping[str, Callable[[Any], Any]]] = {
     "records": store_of,
@@ -66,6 +75,8 @@ class SceneOptions(CommonOptions, total=False):
     locale: str
     records: Store | Mapping[str, Iterable[Record]] | None
     explored: Mapping[type, Any]
+    slow_calls_by: Mapping[Callable[..., Any], Callable[..., Any]]
+    slow_calls_on: Executor | None
 
 
 @dataclass(init=False)
@@ -75,7 +86,9 @@ class Scene(Common):
     `form`: a form class; without one, a form of `forms` with `at_start=True` opens. `user`, `now`, `locale`: who, when and
     how values are written. `records`: a store, or rows by source. `services`: objects by class; without them, letters and
     drawings are recorded. `explored`: what stands in for services while the scene is explored, by class: an object, or a
-    class or function that makes one for each session. `latches`: a latch store. `policy`: a `Policy`. `forms`: forms that
+    class or function that makes one for each session. `slow_calls_by`: what stands in for functions that are called
+    elsewhere, by function, in rehearsals and searches. `slow_calls_on`: the executor that they run on where people use the
+    form; otherwise daemon threads. `latches`: a latch store. `policy`: a `Policy`. `forms`: forms that
     can be opened by name. `at`, `only`: see `Form.open`. `observers`, `on_failure`, `max_runs`: see `Session`. Other names
     are the form's parameters.
 
@@ -91,6 +104,8 @@ class Scene(Common):
     locale: str
     records: Store | None
     explored: Mapping[type, Any]
+    slow_calls_by: Mapping[Callable[..., Any], Callable[..., Any]]
+    slow_calls_on: Executor | None
     begins: datetime | None
     """The time that was given, if any: a form that is shown to people then starts there."""
 

@@ -19,17 +19,20 @@ from fuselatch.stores import MemoryRecords
 
 ONLY_SESSION = {"clock", "formats", "params", "recording"}
 """Options that a scene has in another form: `now`, `locale`, its other names; its desk needs the trace."""
+ONLY_SCENE = {"explored", "slow_calls_by", "slow_calls_on"}
+"""Options of a scene alone, which no form has as params."""
 
 
 def test_names_and_defaults_agree() -> None:
     for options, usual in ((SessionOptions, USUAL), (SceneOptions, OPTIONS)):
         assert options.__optional_keys__ == usual.keys()
     shared = USUAL.keys() - ONLY_SESSION
-    assert OPTIONS.keys() - shared == {"now", "locale", "explored"}
+    assert OPTIONS.keys() - shared == {"now", "locale", *ONLY_SCENE}
     typed = get_overloads(rehearse)[1]
-    assert inspect.signature(typed).parameters.keys() - {"args", "params", "form"} == OPTIONS.keys() - {"explored"}
+    named = inspect.signature(typed).parameters.keys() - {"args", "params", "form", "slow_calls"}
+    assert named == OPTIONS.keys() - {"explored", "slow_calls_on"}
     assert OPENING.keys() & OPTIONS.keys() == {"user", "locale", "now", "policy", "forms"}
-    assert OPTIONS.keys() - {"explored"} <= RESERVED
+    assert OPTIONS.keys() - ONLY_SCENE <= RESERVED
 
 
 class Day(Form):

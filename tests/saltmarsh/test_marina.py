@@ -73,7 +73,7 @@ GESTURES = st.one_of(
     st.tuples(st.just("to_front"), st.sampled_from(["BookingForm", "VesselSearch", "nothing"])),
     st.tuples(st.sampled_from(["add_line", "remove_line"]), st.sampled_from(["extras", *OF_LINES])),
     st.tuples(st.just("move_line"), st.sampled_from(OF_LINES), st.integers(0, 3)),
-    st.tuples(st.just("take_back")),
+    st.tuples(st.sampled_from(["take_back", "cancel_call"])),
     st.tuples(st.just("paste_rows"), st.sampled_from(["extras", *OF_LINES]), CELLS),
     st.tuples(st.just("sort"), st.just("berths"), st.sampled_from(["name", "length", "beam"])),
     st.tuples(
@@ -127,4 +127,4 @@ def sound(session: Any) -> None:
 
 def test_every_verb_is_among_the_random_gestures() -> None:
     made = "type pick press focus tick untick answer tab back_tab close hover unhover double key open to_front record sort"
-    assert set(VERBS) == {*made.split(), "add_line", "remove_line", "move_line", "take_back", "paste_rows"}
+    assert set(VERBS) == {*made.split(), "add_line", "remove_line", "move_line", "take_back", "cancel_call", "paste_rows"}

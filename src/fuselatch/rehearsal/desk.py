@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterable, Mapping
 from copy import copy
 from datetime import datetime, timedelta
 from types import TracebackType
-from typing import Any, ParamSpec, Self, TypeVar, Unpack, overload
+from typing import Any, Literal, ParamSpec, Self, TypeAlias, TypeVar, Unpack, overload
 
 from fuselatch.core.engine.state.observer import Observer
 from fuselatch.core.engine.state.offers import Offered
@@ -20,6 +20,7 @@ from fuselatch.core.forms.form import Form, name_of
 from fuselatch.core.forms.policy_rules import PolicyRules
 from fuselatch.core.model.errors import FuseLatchError, HandlerFailed
 from fuselatch.core.model.gestures import Gesture
+from fuselatch.core.model.json_text import json_text
 from fuselatch.core.model.latch_records import LatchStore, is_before, later_by
 from fuselatch.core.model.names import closest
 from fuselatch.core.model.texts import user_text
@@ -31,9 +32,12 @@ from fuselatch.rehearsal.expectations import expect
 from fuselatch.rehearsal.grammar import LATEST, MOST_PRESSES
 from fuselatch.rehearsal.picking import item_meant
 from fuselatch.rehearsal.recorder import Recorder, cued, origin_of
+from fuselatch.rehearsal.slow import call_named, end_call, error_named, result_of, run_call, sample_of
 from fuselatch.scenes import OPTIONS, Scene, SceneOptions
 
 P = ParamSpec("P")
+SlowCallsAre: TypeAlias = Literal["run", "ask"]
+"""Slow calls in a rehearsal: run at once, or waiting for a step."""
 F = TypeVar("F", bound=Form)
 
 MOST_WAKES = 1_000
@@ -78,6 +82,7 @@ class Desk(DeskView):
         self.origin = origin
         self.observers: tuple[Observer, ...] = ()
         self.recorder = Recorder(self)
+        self.slow_calls_are = "run"
         self.is_apart = False
         """True: copies and stand-ins are in place of the scene's own store, latch log and services."""
         self._now = scene.now
@@ -91,6 +96,7 @@ class Desk(DeskView):
         self._outside = apart(scene) if self.is_apart else real(scene)
         self._session = opened(scene, self._outside, lambda: self._now, self.observers)
         self._session.keep_fed(self.recorder.keep)
+        self.run_calls()
         return self
 
     def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
@@ -307,6 +313,41 @@ class Desk(DeskView):
         if failure is not None:
             raise failure
 
+    def finish(self, result: object = None, of: str = "") -> None:
+        """End a slow call with a result. `of`: the handler that waits ("get_rate", "get_rate#2"); otherwise the newest."""
+        call = call_named(self.session, of)
+        self.recorder.do("finish", (call.name, json_text(result)), lambda: end_call(self.session, call, "finished", result))
+
+    def fail(self, error: Exception | str = "", of: str = "") -> None:
+        """Let a slow call fail with an error; a text becomes a `RuntimeError`. `of`: see `finish`."""
+        call = call_named(self.session, of)
+        raised = error if isinstance(error, Exception) else RuntimeError(error)
+        kind = [type(raised).__name__] if type(raised) is not RuntimeError else []
+        words = (call.name, str(raised), *kind)
+        self.recorder.do("fail", words, lambda: end_call(self.session, call, "failed", raised))
+
+    def time_out(self, of: str = "") -> None:
+        """Let the time of a slow call run out. `of`: see `finish`."""
+        call = call_named(self.session, of)
+        self.recorder.do("time_out", (call.name,), lambda: end_call(self.session, call, "timed_out"))
+
+    def cancel_call(self, of: str = "") -> None:
+        """Cancel a slow call, as the user does. `of`: see `finish`. Raises `Refused` if it can't be cancelled."""
+        call = call_named(self.session, of)
+        self.recorder.do("cancel_call", (call.name,), lambda: self._cancel(call.name))
+
+    def _cancel(self, name: str) -> None:
+        self.session.feed(Gesture(verb="cancel_call", text=name))
+
+    def run_calls(self) -> None:
+        """Run the slow calls that wait, or their stand-ins, one after the other on this thread."""
+        while self.slow_calls_are == "run" and (waiting := self.session.slow_calls):
+            call = waiting[0]
+            stand_in = self.scene.slow_calls_by.get(call.function)
+            if stand_in is None:
+                stand_in = sample_of(call.function) if self.is_apart else call.function
+            run_call(self.session, call, stand_in)
+
     @cued
     def mute(self, handler: Callable[..., object], why: str) -> None:
         """Don't run a handler: `desk.mute(BookingForm.look_up_vessel, why="…")`."""
@@ -336,7 +377,13 @@ class Desk(DeskView):
 
     def step(self, verb: str, *words: str) -> None:
         """Do a step by its verb, as a cue sheet does."""
-        getattr(self, verb)(*words)
+        if verb == "finish":
+            call = call_named(self.session, words[0])
+            self.finish(result_of(words[1], call.function), of=call.name)
+        elif verb == "fail":
+            self.fail(error_named(words[1], words[2] if len(words) > 2 else "RuntimeError"), of=words[0])
+        else:
+            getattr(self, verb)(*words)
 
     def as_cues(self) -> str:
         """Return the rehearsal so far as a cue sheet.
@@ -353,9 +400,12 @@ class Desk(DeskView):
         """Return what is still open, with the last trace entries, or None."""
         session = self.session
         prompt = self.prompt
+        calls = session.slow_calls
         extra = [form for form in session.forms if form is not session.first]
         if prompt:
             what = f"a prompt is still open: '{prompt.text}' ({', '.join(prompt.buttons)})"
+        elif calls:
+            what = f"a slow call still waits: {calls[-1].name}"
         elif extra:
             what = f"{name_of(extra[-1])} is still open"
         else:
@@ -368,8 +418,14 @@ class Desk(DeskView):
         self.session.feed(Gesture(verb=verb, control=path, text=text, form=form))
 
 
+class RehearsalOptions(SceneOptions, total=False):
+    """The options of `rehearse`, for type checkers."""
+
+    slow_calls: SlowCallsAre
+
+
 @overload
-def rehearse(form: Scene | Callable[[], Scene], **options: Unpack[SceneOptions]) -> Desk: ...
+def rehearse(form: Scene | Callable[[], Scene], **options: Unpack[RehearsalOptions]) -> Desk: ...
 @overload
 def rehearse(
     form: Callable[P, Form],
@@ -386,6 +442,8 @@ def rehearse(
     observers: Iterable[Observer] | None = None,
     max_runs: int | None = None,
     on_failure: FailureLog | None = None,
+    slow_calls: SlowCallsAre = "run",
+    slow_calls_by: Mapping[Callable[..., Any], Callable[..., Any]] | None = None,
     *args: P.args,
     **params: P.kwargs,
 ) -> Desk: ...
@@ -393,10 +451,14 @@ def rehearse(form: Any, *args: object, **options: Any) -> Desk:
     """Rehearse a form without a screen: `with rehearse(BookingForm, berths=berths) as desk:`.
 
     `form`: a form class, with its parameters by name, a `Scene`, or a scene function. `options`: those of `Scene`; one that
-    is given replaces the scene's. If the block ends with an open prompt or dialog, it raises `Unfinished`.
+    is given replaces the scene's. `slow_calls`: "run" runs what handlers call elsewhere at once, "ask" waits for
+    `desk.finish` and the like. If the block ends with an open prompt or dialog, it raises `Unfinished`.
     """
     if args:
         raise TypeError("rehearse(…): pass options and parameters by name")
+    slow_calls = options.pop("slow_calls", "run")
+    if slow_calls not in ("run", "ask"):
+        raise TypeError(f"rehearse(…, slow_calls={slow_calls!r}): expected 'run' or 'ask'")
     given = {name: options[name] for name in options if name in OPTIONS}
     params = {name: options[name] for name in options if name not in OPTIONS}
     if isinstance(form, type) and issubclass(form, Form):
@@ -411,4 +473,6 @@ def rehearse(form: Any, *args: object, **options: Any) -> Desk:
             raise TypeError(f"a scene sets its own parameters; leave out {', '.join(params)}{hint}")
         given["services"] = {**scene.services, **(options.get("services") or {})}
     scene.set(**given)
-    return Desk(scene, origin)
+    desk = Desk(scene, origin)
+    desk.slow_calls_are = slow_calls
+    return desk

@@ -14,6 +14,7 @@ from fuselatch.core.forms.form import Form, name_of
 from fuselatch.core.forms.prompts import Cells, in_words
 from fuselatch.core.model.outcome import Outcome
 from fuselatch.core.model.trace import Trace
+from fuselatch.rehearsal.slow import DeskCall, as_seen
 from fuselatch.report.tree import story
 from fuselatch.services import Drawings, Letters
 
@@ -87,6 +88,17 @@ class DeskView:
         return DeskPrompt(seen.title, seen.text, seen.buttons, seen.default, seen.cancel, seen.tone, seen.table)
 
     @property
+    def slow_call(self) -> DeskCall:
+        """The newest slow call that a handler waits for. It is false if there is none."""
+        calls = self.session.slow_calls
+        return as_seen(calls[-1]) if calls else DeskCall()
+
+    @property
+    def slow_calls(self) -> tuple[DeskCall, ...]:
+        """The slow calls that handlers wait for, the oldest first."""
+        return tuple([as_seen(call) for call in self.session.slow_calls])
+
+    @property
     def outcome(self) -> Outcome | None:
         """The first form's outcome, or None while it is open."""
         return self.session.outcome
@@ -129,6 +141,9 @@ class DeskView:
     def step(self, verb: str, *words: str) -> None:
         """Do a step by its verb, as a cue sheet does. Only a `Desk` can."""
         raise NotImplementedError
+
+    def run_calls(self) -> None:
+        """Run the slow calls that wait, where they are run at once."""
 
     # ---- names
 

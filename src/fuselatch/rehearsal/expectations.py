@@ -154,6 +154,13 @@ def expect_prompt(desk: DeskView, words: list[str]) -> Looked:
     return text_holds(desk.prompt.in_words, words, "the prompt is", "no prompt is open")
 
 
+def expect_slow_call(desk: DeskView, words: list[str]) -> Looked:
+    """`slow_call [PART]`: a handler waits for a slow call with this part in its text."""
+    texts = [call.text or call.name for call in desk.session.slow_calls]
+    met = any(text_holds(text, words, "", "")[0] for text in texts)
+    return met, f"handlers wait for {', '.join(texts)}" if texts else "no slow call waits"
+
+
 def expect_button(desk: DeskView, words: list[str]) -> Looked:
     """`button CAPTION`: the open prompt has this button."""
     buttons = desk.prompt.buttons
@@ -270,6 +277,7 @@ TARGETS: Final[Mapping[str, Callable[[DeskView, list[str]], Looked]]] = {
     "notice": expect_notice,
     "help": expect_help,
     "prompt": expect_prompt,
+    "slow_call": expect_slow_call,
     "button": expect_button,
     "outcome": expect_outcome,
     "latch": expect_latch,

@@ -46,6 +46,9 @@ WITHOUT_GESTURE: Final[Mapping[str, str]] = {
     "paste": "CONTROL TEXT",
     "clear": "CONTROL",
     "wait": "DURATION",
+    "finish": "HANDLER RESULT",
+    "fail": "HANDLER TEXT [ERROR]",
+    "time_out": "HANDLER",
     "expect": "[not] WHAT WORD…",
 }
 """Steps that aren't a verb of a gesture, and their words."""
@@ -66,6 +69,9 @@ STEPS: Final[Mapping[str, VerbRule]] = {
     for verb, words in {**{verb: each.words for verb, each in GESTURES.items()}, **WITHOUT_GESTURE}.items()
 } | {"pick": VerbRule(2, 5, "pick CONTROL CHOICE [at PLACE | where COLUMN VALUE]")}
 """The steps: the verbs of gestures, and a few more."""
+
+ENDS_CALLS: Final = frozenset({"finish", "fail", "time_out", "cancel_call"})
+"""Steps that end a slow call. In a sheet with one of them, slow calls wait; in others they are run at once."""
 
 MEANT: Final[Mapping[str, str]] = {
     "click": "press", "push": "press", "submit": "press", "select": "pick", "choose": "pick", "check": "tick",
@@ -89,6 +95,7 @@ TARGETS: Final[Mapping[str, VerbRule]] = {
     "notice": VerbRule(0, 1, "notice [PART]"),
     "help": VerbRule(0, 1, "help [PART]"),
     "prompt": VerbRule(0, 1, "prompt [PART]"),
+    "slow_call": VerbRule(0, 1, "slow_call [PART]"),
     "button": VerbRule(1, 1, "button CAPTION"),
     "outcome": VerbRule(1, 1, "outcome VERDICT"),
     "latch": VerbRule(1, 1, "latch NAME"),

@@ -48,7 +48,9 @@ class Recorder:
         self.steps.append(step)
         self.nested = True
         try:
-            return act()
+            done = act()
+            self.view.run_calls()
+            return done
         except Exception as error:
             step.raised = type(error)
             raise

@@ -23,6 +23,7 @@ from fuselatch.policy import Policy
 from fuselatch.rehearsal.cues import Cue, CueError, CueSheet
 from fuselatch.rehearsal.desk import Desk, rehearse
 from fuselatch.rehearsal.expectations import Unmet
+from fuselatch.rehearsal.grammar import ENDS_CALLS
 from fuselatch.rehearsal.loading import LoadError, forms_in, load_for_sheet, place_of
 from fuselatch.rehearsal.muting import handler_named
 from fuselatch.rehearsal.reach import OutOfReach, in_reach, read_bytes
@@ -126,6 +127,8 @@ def run_cues(
     desk, word = desk_for(sheet, policy), sheet.opens.words[0]
     desk.scene.records = records if records is not None else desk.scene.records
     desk.is_apart = is_apart
+    if any(cue.verb in ENDS_CALLS for cue in sheet.steps):
+        desk.slow_calls_are = "ask"
     muted = {handler_named(name): why for name, why in (mute or {}).items()}
     desk.observers = (*observers, *([Muting(muted)] if muted else ()))
     done = CueRun(sheet)
@@ -227,7 +230,7 @@ def near(sheet: CueSheet, path: str) -> Path:
 def carry_out(desk: Desk, cue: Cue) -> tuple[str | Unmet | None, bool]:
     """Do one step; return its problem, if any, and True if the run continues."""
     try:
-        getattr(desk, cue.verb)(*cue.texts())
+        desk.step(cue.verb, *cue.texts())
     except Unmet as unmet:
         return unmet, True
     except HandlerFailed as error:

@@ -1,0 +1,152 @@
+"""Slow calls at a desk: run at once on the same thread, or ended step by step."""
+
+from __future__ import annotations
+
+import builtins
+import json
+import types
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, is_dataclass
+from datetime import date, datetime, time
+from decimal import Decimal
+from enum import Enum
+from typing import Any, Final, Union, get_args, get_origin, get_type_hints
+
+from fuselatch.core.engine.session import Session
+from fuselatch.core.engine.state.waiting import name_of_function
+from fuselatch.core.model.errors import UnknownName
+from fuselatch.core.model.gestures import Gesture
+from fuselatch.core.model.names import suggest
+from fuselatch.core.model.slow_calls import REPORTED, SlowCall
+from fuselatch.core.model.values import short_text
+
+SAMPLES: Final[Mapping[type, object]] = {
+    bool: True, int: 1, float: 1.0, Decimal: Decimal(1), str: "a", bytes: b"a", date: date(2031, 5, 4),
+    datetime: datetime(2031, 5, 4, 9, 30), time: time(9, 30), list: [], tuple: (), dict: {}, set: set(), type(None): None,
+}  # fmt: skip
+"""A result of each type, for a function that must not run and has no stand-in."""
+
+
+@dataclass(frozen=True, slots=True)
+class DeskCall:
+    """A slow call that a handler waits for. It is false if there is none."""
+
+    handler: str = ""
+    function: Callable[..., Any] | None = None
+    args: tuple[object, ...] = ()
+    text: str = ""
+    timeout: float | None = None
+
+    def __bool__(self) -> bool:
+        return bool(self.handler)
+
+
+def as_seen(call: SlowCall) -> DeskCall:
+    """Return a slow call as a rehearsal looks at it."""
+    return DeskCall(call.name, call.function, call.args, call.text, call.timeout)
+
+
+def call_named(session: Session, name: str) -> SlowCall:
+    """Return the call of a handler that waits, the newest for "". Raises `UnknownName`."""
+    waiting: tuple[SlowCall, ...] = session.slow_calls
+    found: SlowCall | None = next((call for call in reversed(waiting) if name in ("", call.name, call.handler)), None)
+    if found is not None:
+        return found
+    if waiting:
+        raise UnknownName(f"no slow call '{name}' waits; {suggest(name, [call.name for call in waiting])}")
+    raise UnknownName("no slow call waits; rehearse(…, slow_calls='ask') lets them wait")
+
+
+def end_call(session: Session, call: SlowCall, how: str, result: object = None) -> None:
+    """Feed the end of a slow call."""
+    session.feed(Gesture(verb="slow_call", control=call.id, text=how, result=result))
+
+
+def run_call(session: Session, call: SlowCall, function: Callable[..., Any]) -> None:
+    """Run a slow call at once, and feed its end."""
+    report = {"report": lambda *told: end_call(session, call, REPORTED, told)} if call.progress else {}
+    try:
+        how, result = "finished", function(*call.args, **report)
+    except Exception as error:
+        how, result = "failed", error
+    end_call(session, call, how, result)
+
+
+def sample_of(function: Callable[..., Any]) -> Callable[..., Any]:
+    """Return a stand-in that returns a sample of a function's return type. Raises `UnknownName` if it has none."""
+    wanted = returned_by(function)
+    if wanted is not Any and type(None) in get_args(wanted):
+        return lambda *args, **named: None
+    kind = get_origin(wanted) or wanted
+    if kind not in SAMPLES:
+        named = name_of_function(function)
+        raise UnknownName(f"{named} must not run here; give a stand-in, Scene(slow_calls_by={{{named}: …}})")
+    return lambda *args, **named: SAMPLES[kind]
+
+
+def returned_by(function: Callable[..., Any]) -> Any:
+    """Return the return type of a function, or `Any`."""
+    try:
+        return get_type_hints(function).get("return", Any)
+    except Exception:
+        return Any
+
+
+def result_of(text: str, function: Callable[..., Any]) -> object:
+    """Return the result that a word of a cue sheet means: JSON, converted to the function's return type.
+
+    Raises `ValueError`.
+    """
+    wanted = returned_by(function)
+    try:
+        read = json.loads(text, parse_float=Decimal)
+    except ValueError:
+        if wanted is str or wanted is Any:
+            return text
+        read = text
+    try:
+        return converted(read, wanted)
+    except (ValueError, TypeError, ArithmeticError):
+        name = getattr(wanted, "__name__", str(wanted))
+        raise ValueError(f"'{short_text(text)}' isn't a {name}, which {name_of_function(function)} returns") from None
+
+
+def converted(read: Any, wanted: Any) -> Any:
+    """Return what was read from JSON as a type has it."""
+    parts, origin = get_args(wanted), get_origin(wanted) or wanted
+    if origin in (Union, types.UnionType):
+        if read is None and type(None) in parts:
+            return None
+        return converted(read, next(part for part in parts if part is not type(None)))
+    if wanted is Any or wanted is object:
+        return float(read) if isinstance(read, Decimal) else read
+    if origin in (list, tuple, set, frozenset) and isinstance(read, list):
+        kinds = parts if origin is tuple and Ellipsis not in parts else [*parts[:1], Any][:1] * len(read)
+        return origin(converted(one, kind) for one, kind in zip(read, kinds or [Any] * len(read), strict=True))
+    if isinstance(read, dict) and origin in (dict, Mapping):
+        return {key: converted(one, parts[1] if parts else Any) for key, one in read.items()}
+    if isinstance(read, dict) and (is_dataclass(origin) or hasattr(origin, "_fields")):
+        hints = get_type_hints(origin)
+        return origin(**{key: converted(one, hints.get(key, Any)) for key, one in read.items()})
+    if origin in (date, datetime, time):
+        return origin.fromisoformat(read)
+    if origin is float and isinstance(read, int | Decimal) and not isinstance(read, bool):
+        return float(read)
+    if origin is Decimal and isinstance(read, int | str) and not isinstance(read, bool):
+        return Decimal(read)
+    if isinstance(origin, type) and issubclass(origin, Enum):
+        return origin(read)
+    if origin is type(None) and read is None:
+        return None
+    if not isinstance(origin, type) or not isinstance(read, origin) or (isinstance(read, bool) and origin is not bool):
+        raise ValueError(read)
+    return read
+
+
+def error_named(text: str, kind: str) -> Exception:
+    """Return the error that a step `fail` raises. `kind`: a built-in class of errors. Raises `ValueError`."""
+    found = getattr(builtins, kind, None)
+    if not (isinstance(found, type) and issubclass(found, Exception)):
+        raise ValueError(f"'{kind}' isn't a built-in error such as OSError or ValueError")
+    made: Exception = found(text)
+    return made
