@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from concurrent.futures import Executor, Future
 from types import SimpleNamespace
 from typing import Any
 
 from fuselatch.core.model.choices import item_id
+from fuselatch.core.model.gestures import Gesture
 from fuselatch.frontends.conformance import Played, steps_of
 from fuselatch.rehearsal import CueSheet
 from fuselatch.rehearsal.desk import duration_of
+from fuselatch.rehearsal.grammar import ENDS_CALLS
 from fuselatch.rehearsal.picking import item_meant
+from fuselatch.rehearsal.slow import call_named, error_named, result_of
 from fuselatch.scenes import Scene
 from tests.frontends.conftest import Shown, showing, until
 
@@ -23,6 +27,19 @@ PASTE = """cells => {
     clipboardData.setData("text/plain", cells);
     document.activeElement.dispatchEvent(new ClipboardEvent("paste", {clipboardData, bubbles: true, cancelable: true}));
 }"""
+
+
+class Held(Executor):
+    """Runs stand-ins at once, and nothing else: a step of the sheet ends it."""
+
+    def __init__(self, stand_ins: Mapping[Callable[..., Any], Callable[..., Any]]) -> None:
+        self.stand_ins = stand_ins
+
+    def submit(self, fn: Callable[..., Any], /, *args: Any, **named: Any) -> Future[Any]:
+        future: Future[Any] = Future()
+        if fn in self.stand_ins:
+            future.set_result(self.stand_ins[fn](*args, **named))
+        return future
 
 
 class Player:
@@ -183,6 +200,23 @@ class Player:
     def take_back(self) -> None:
         self.page.keyboard.press("Control+z")
 
+    def end_call(self, name: str, how: str, result: object = None) -> None:
+        call = call_named(self.shown.session, name)
+        self.shown.stage._put_end(Gesture(verb="slow_call", control=call.id, text=how, result=result))
+        until(lambda: call not in self.shown.session.slow_calls)
+
+    def finish(self, name: str, word: str) -> None:
+        self.end_call(name, "finished", result_of(word, call_named(self.shown.session, name).function))
+
+    def fail(self, name: str, text: str, kind: str = "RuntimeError") -> None:
+        self.end_call(name, "failed", error_named(text, kind))
+
+    def time_out(self, name: str) -> None:
+        self.end_call(name, "timed_out")
+
+    def cancel_call(self, name: str) -> None:
+        self.page.locator(f"[data-call={call_named(self.shown.session, name).id}] button").click()
+
     def answer(self, caption: str) -> None:
         self.page.locator(".prompt").get_by_role("button", name=caption, exact=True).click()
 
@@ -206,6 +240,8 @@ def play(browser: Any, look: Callable[[Shown], object] = lambda shown: None) -> 
     """Return how a sheet is played in a browser. `look` sees what each step has come to."""
 
     def at(scene: Scene, sheet: CueSheet) -> Played:
+        waits = any(verb in ENDS_CALLS for verb, _ in steps_of(sheet))
+        scene.slow_calls_on = Held({} if waits else scene.slow_calls_by)
         with showing(browser, scene) as shown:
             player = Player(shown)
             for verb, words in steps_of(sheet):

@@ -18,6 +18,7 @@ from fuselatch.core.engine.session import Session
 from fuselatch.core.forms.form import focus_of, name_of
 from fuselatch.core.model.errors import (
     Abandoned,
+    CallCancelled,
     EngineFailed,
     FuseLatchError,
     HandlerFailed,
@@ -31,6 +32,7 @@ from fuselatch.core.model.latch_records import elapsed
 from fuselatch.core.model.outcome import CANCELLED, Outcome
 from fuselatch.core.model.pictures import Picture
 from fuselatch.core.model.view import View, plain
+from fuselatch.frontends.elsewhere import Elsewhere
 from fuselatch.frontends.fed import FedGestures
 from fuselatch.frontends.messages import Message, gesture_of
 from fuselatch.frontends.patches import patch, whole, without_echo
@@ -121,6 +123,9 @@ class Stage:
         self.wake: Callable[[], object] = lambda: None
         """Called, on any thread, when there is something to do before `step` said."""
         self._inbox: SimpleQueue[Any] = SimpleQueue()
+        self._elsewhere = Elsewhere(
+            scene.slow_calls_on, lambda end: self._put(lambda session: self._feed_itself(session, end))
+        )
         self._joining: list[Tell] = []
         self._watching: list[Tell] = []
         self._tabs: dict[Tell, str] = {}
@@ -163,6 +168,9 @@ class Stage:
     def _put(self, came: object) -> None:
         self._inbox.put(came)
         self.wake()
+
+    def _put_end(self, end: Gesture) -> None:
+        self._put(lambda session: self._feed_itself(session, end))
 
     @property
     def last_word(self) -> Plain:
@@ -214,6 +222,7 @@ class Stage:
         assert session is not None, "a stage steps once it has begun"
         try:
             pause = self._step(session)
+            self._elsewhere.follow(session)
         except Abandoned:
             return None
         # Without a form to begin with, the user opens and closes forms until no one looks any more.
@@ -222,6 +231,7 @@ class Stage:
     def end(self) -> Outcome:
         """Close the session, tell front ends that it is over, and return the first form's outcome."""
         outcome = None
+        self._elsewhere.leave()
         try:
             if self._session is not None:
                 with self._session as session:
@@ -269,15 +279,16 @@ class Stage:
             return 0.0
         wakes = session.wakes_at
         left = elapsed(self.clock(), wakes).total_seconds() if wakes is not None else 1.0
-        if left <= 0:
-            self._feed_time(session)
+        late = self._elsewhere.late()
+        if late is not None or left <= 0:
+            self._feed_itself(session, late or Gesture(verb="time"))
             return 0.0
-        return 0.0 if self._work(session) else min(1.0, left, *ends)
+        return 0.0 if self._work(session) else min(1.0, left, self._elsewhere.next_end, *ends)
 
-    def _feed_time(self, session: Session) -> None:
-        """Let what depends on the clock follow it."""
+    def _feed_itself(self, session: Session, gesture: Gesture) -> None:
+        """Feed what no user does: let what depends on the clock follow it, or end a slow call."""
         try:
-            session.feed(Gesture(verb="time"))
+            session.feed(gesture)
         except HandlerFailed as error:
             LOG.error("%s", error, exc_info=error.__cause__)
         self._tell_change(session)
@@ -323,7 +334,8 @@ class Stage:
         except FuseLatchError as error:
             problem = type(error).__name__
             # The user reads in the view that it didn't work. This is for the developer.
-            LOG.error("%s", error, exc_info=error.__cause__)
+            if not (isinstance(error, HandlerFailed) and isinstance(error.error, CallCancelled)):
+                LOG.error("%s", error, exc_info=error.__cause__)
         except ValueError as error:
             problem = str(error)
         answer: Plain = {"number": message.number}

@@ -52,7 +52,7 @@ PAGE_TEXTS: Final = (
     "close", "list", "forms", "over", "lost", "elsewhere", "script", "first", "previous", "next", "last", "new", "save",
     "remove", "records", "go_to", "looks_on", "add_line", "remove_line", "move_up", "move_down",
     "late", "calendar", "unusable", "depends_on", "to_check", "too_long", "not_taken", "stalled", "empty", "rows",
-    "searching", "done_accepted", "done_cancelled",
+    "searching", "done_accepted", "done_cancelled", "cancel_call",
 )  # fmt: skip
 HERE: Final = Path(__file__).parent
 LARGEST_FRAME: Final = 128 * 1024

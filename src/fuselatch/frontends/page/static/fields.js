@@ -34,6 +34,8 @@ export class Widget {
   constructor(control) {
     this.id = control.id;
     this.control = control;
+    // A slow call refuses what is done here.
+    this.isLocked = false;
     this.marker = element("p", { class: "marker", id: `m-${control.id}` });
     this.marker.hidden = true;
     this.help = element("p", { class: "help", id: `e-${control.id}`, hidden: true });
@@ -248,7 +250,7 @@ export class Field extends Widget {
     put(this.entry, "placeholder", control.placeholder);
     // What was typed isn't taken from the user before the session has it.
     put(this.entry, "disabled", !control.enabled && !isKept);
-    put(this.entry, "readOnly", control.read_only || (isKept && !control.enabled));
+    put(this.entry, "readOnly", control.read_only || this.isLocked || (isKept && !control.enabled));
     if (this.picker) put(this.picker, "disabled", !control.enabled || control.read_only);
     mark(this.entry, "aria-required", control.required ? "true" : "false");
     put(this.unit, "textContent", control.text === "" && control.read_only ? "" : control.unit);

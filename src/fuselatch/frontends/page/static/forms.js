@@ -73,7 +73,9 @@ export class FormElement {
     };
     this.lostNotice = element("p", { class: "notice lost", hidden: true }, this.lostText, quiet(texts.close ?? "", forget, {}, { sign: "cross" }));
     const header = element("header", {}, this.title, this.record, this.close);
-    this.root = element("section", { class: "form", "aria-labelledby": this.title.id }, header, this.bar, this.body, this.message, this.notice, this.lostNotice);
+    // What handlers wait for that runs elsewhere, by the call's id.
+    this.calls = element("div", { class: "calls" });
+    this.root = element("section", { class: "form", "aria-labelledby": this.title.id }, header, this.bar, this.body, this.calls, this.message, this.notice, this.lostNotice);
     this.root.dataset.form = form.name;
     const surface = (/** @type {string} */ verb) => (/** @type {MouseEvent} */ event) => {
       const at = /** @type {Element} */ (event.target);
@@ -110,6 +112,40 @@ export class FormElement {
     this.summary.dataset.words = words.join("\n");
 const links = refused.map((control, at) => quiet(shown(control.caption), () => goTo(control), { name: "to_entry", title: shown(words[at] ?? "") }));
     this.summary.replaceChildren(element("span", {}, `! ${refused.length} ${texts.to_check}`), ...links);
+  }
+
+  /**
+   * Tells what handlers wait for, and marks what is locked meanwhile.
+   * @param {import("./view.d.ts").SlowCallData[]} calls
+   */
+  tellCalls(calls) {
+    const isLocked = (/** @type {string} */ id) => calls.some((call) => call.locks_form || call.locks.some((each) => id === each || id.startsWith(`${each}.`)));
+    for (const widget of this.widgets.values()) {
+      if (widget.root.classList.toggle("locked", isLocked(widget.id)) !== widget.isLocked) {
+        widget.isLocked = !widget.isLocked;
+        widget.update(widget.control);
+      }
+    }
+    mark(this.body, "aria-busy", calls.some((call) => call.locks_form) ? "true" : null);
+    fill(this.calls, calls.map((call) => this.call(call)));
+  }
+
+  /** @param {import("./view.d.ts").SlowCallData} call */
+  call(call) {
+    const known = [...this.calls.children].find((each) => each instanceof HTMLElement && each.dataset.call === call.id);
+    const made = known ?? element("div", { class: "call" }, element("span"), element("progress"));
+    if (made instanceof HTMLElement && !known) {
+      made.dataset.call = call.id;
+      if (call.can_cancel) made.append(quiet(texts.cancel_call ?? "", () => send({ verb: "cancel_call", text: call.id }), { name: "cancel_call" }, { once: true }));
+    }
+    const [text, bar] = made.children;
+    put(text, "textContent", [call.text, call.reported].filter(Boolean).join(" · "));
+    if (bar instanceof HTMLProgressElement) {
+      mark(bar, "aria-label", shown(call.text));
+      mark(bar, "max", call.of ? `${call.of}` : null);
+      mark(bar, "value", call.of ? `${call.done}` : null);
+    }
+    return made;
   }
 
   tellLost() {

@@ -127,6 +127,14 @@ function drawForms(news) {
   }
 }
 
+function drawCalls() {
+  const { forms, slow_calls: calls } = model.view;
+  for (const form of forms) {
+    const own = calls.filter((call) => call.form === form.id || (!call.form && form === forms.at(-1)));
+    drawn.get(form.id)?.tellCalls(own);
+  }
+}
+
 function refusal() {
   return model.view.notice || (model.view.failure?.text ?? "");
 }
@@ -139,6 +147,7 @@ function sayable() {
   /** @type {Map<string, string>} */
   const found = new Map();
   const front = model.view.forms.at(-1);
+  for (const call of model.view.slow_calls) found.set(`message ${call.id}`, call.text);
   if (!front) return found;
   found.set(`message ${front.id}`, front.message);
   found.set(`record ${front.id}`, front.record?.text ?? "");
@@ -172,9 +181,11 @@ function speak() {
 /** @param {News} news */
 function draw(news) {
   drawForms(news);
+  drawCalls();
   drawOffers();
-  // On the start page there is no form to say it.
-  put(foot, "textContent", model.view.forms.length === 0 ? refusal() : "");
+  // On the start page, or once all forms have closed, there is no form to say it.
+  const waits = model.view.slow_calls.map((call) => call.text).join(" ");
+  put(foot, "textContent", model.view.forms.length === 0 ? refusal() || waits : "");
   put(document, "title", model.view.forms.at(-1)?.title ?? texts.forms ?? "");
   drawPrompt();
   const layer = layers.top instanceof HTMLDialogElement ? layers.top : document.body;

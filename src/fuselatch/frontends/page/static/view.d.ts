@@ -14,6 +14,7 @@ export interface ViewData {
   locale: LocaleData;
   outcome: OutcomeData | null;
   takes_back: boolean;
+  slow_calls: SlowCallData[];
 }
 
 export interface FormData {
@@ -221,4 +222,16 @@ export interface OutcomeData {
 export interface ValueData {
   name: string;
   text: string;
+}
+
+export interface SlowCallData {
+  id: string;
+  form: string;
+  text: string;
+  can_cancel: boolean;
+  locks_form: boolean;
+  locks: string[];
+  done: number;
+  of: number;
+  reported: string;
 }
