@@ -10,6 +10,7 @@ from typing import Any
 import pytest
 from click.testing import CliRunner
 from small.rates import CREW, REAL, Crew, FakeRates, Rates, calls, monday
+from tides import with_a_stand_in
 
 from fuselatch import EngineFailed
 from fuselatch.cli import main
@@ -96,3 +97,8 @@ def test_a_search_does_not_begin_if_its_report_can_not_be_written(
     monkeypatch.setattr("fuselatch.exploring.exploration.search", lambda *given: pytest.fail("it began"))
     result = CliRunner().invoke(main, ["explore", "stay:Stay", *words])
     assert result.exit_code == 2 and len(result.stderr.splitlines()) <= 3 and not isinstance(result.exception, EngineFailed)
+
+
+def test_a_slow_call_that_the_user_cancels_is_no_fault() -> None:
+    found = explore(with_a_stand_in, gestures=200)
+    assert found.faults == [] and found.gestures == 200

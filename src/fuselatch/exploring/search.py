@@ -11,7 +11,15 @@ from fuselatch.core.engine.looking.possible import Act
 from fuselatch.core.engine.rules.afresh import Differing
 from fuselatch.core.engine.state.failure import frames_of, package_of
 from fuselatch.core.forms.form import Form, controls_of
-from fuselatch.core.model.errors import EffectFailed, EngineFailed, FuseBlown, FuseLatchError, HandlerFailed, describe
+from fuselatch.core.model.errors import (
+    CallCancelled,
+    EffectFailed,
+    EngineFailed,
+    FuseBlown,
+    FuseLatchError,
+    HandlerFailed,
+    describe,
+)
 from fuselatch.core.model.locale_formats import PlainFormats
 from fuselatch.core.model.outcome import ACCEPTED
 from fuselatch.core.model.service_map import NoStandIn
@@ -117,11 +125,11 @@ class Search:
                 self.add(fault)
 
     def is_refused(self, error: BaseException) -> bool:
-        """Return True if an error only says that a service has no stand-in, and note which."""
+        """Return True if an error only says that a service has no stand-in, and note which, or that a user cancelled."""
         met = error.error if isinstance(error, HandlerFailed | EffectFailed) else error
         if isinstance(met, NoStandIn):
             self.withheld[met.service] = None
-        return isinstance(met, NoStandIn)
+        return isinstance(met, NoStandIn | CallCancelled)
 
     def add(self, fault: Fault) -> None:
         """Add a fault, if none with its key is known."""
