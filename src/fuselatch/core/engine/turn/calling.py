@@ -6,8 +6,8 @@ Theory of operation
 nothing: whoever runs the session sees the request in `session.slow_calls`, carries it out, and feeds the gesture
 `slow_call` with its end, which is a turn of its own and then resumes the parked one.
 
-A call covers nothing, so the user can do other things; what it locks refuses gestures in words (`refusals`). Calls end in any
-order: finished, failed, timed out, cancelled by the user, or abandoned when its form closes.
+A call covers nothing, so the user can do other things; what it locks refuses gestures in words (`refusals`). Calls end in
+any order: finished, failed, timed out, cancelled by the user, or abandoned when their form closes.
 """
 
 from __future__ import annotations
