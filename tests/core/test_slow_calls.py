@@ -126,11 +126,18 @@ def test_each_end_comes_back_at_the_line_that_waits() -> None:
             desk.fail(error) if error else desk.time_out()
             assert said in form.seen.text
         desk.press("free")
+        desk.press("beside")
+        with pytest.raises(HandlerFailed, match="CallCancelled"):
+            desk.key("Escape")
+        assert [call.handler for call in desk.slow_calls] == ["get_beside"], "the newest that can be cancelled"
+        desk.expect("refused", "cancel_call", "", "because", "can't be cancelled")
+        desk.finish(1)
+        desk.press("free")
         desk.press("fetch")
         desk.finish(13, of="get_free")
         assert desk.prompt and desk.slow_call.handler == "get"
         desk.finish(5)
-        assert form.rate.text == "", "the result waits while a prompt covers the form"
+        assert form.rate.text == "1", "the result waits while a prompt covers the form"
         desk.answer("Yes")
         assert form.rate.text == "5"
         with pytest.raises(UnknownName, match="no slow call waits"):

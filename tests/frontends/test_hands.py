@@ -192,10 +192,10 @@ UNDER_HAND = (
     const button = box.querySelector("[data-control=more] button");
     const top = () => Math.round(button.getBoundingClientRect().top);
     const seen = [top()];
-    button.dispatchEvent(new MouseEvent("mousemove", { bubbles: true }));
+    button.dispatchEvent(new PointerEvent("pointermove", { bubbles: true }));
     underHand(() => box.prepend(document.createElement("h1"), "A marker comes"));
     seen.push(top());
-    button.dispatchEvent(new MouseEvent("mousedown", { bubbles: true }));
+    button.dispatchEvent(new PointerEvent("pointerdown", { bubbles: true }));
     underHand(() => box.prepend(document.createElement("h1"), "Another"));
     seen.push(top());
     while (button.style.translate) await new Promise((done) => setTimeout(done, 50));

@@ -13,7 +13,7 @@ from typing import Any, Final
 from fuselatch.core.engine.session import Session
 from fuselatch.core.engine.state.waiting import name_of_function
 from fuselatch.core.model.gestures import Gesture
-from fuselatch.core.model.slow_calls import REPORTED, SlowCall
+from fuselatch.core.model.slow_calls import REPORTED, SlowCall, reporter
 
 MOST_CALLS: Final = 32
 """How many slow calls run at once on the threads of a process; others wait for their turn."""
@@ -109,16 +109,15 @@ class Elsewhere:
         future.add_done_callback(lambda done: self._finish(call, done))
 
     def _report(self, id: str) -> Callable[..., None]:
-        told = [0.0]
+        last = [0.0]
 
-        def report(done: float, of: float = 0, text: str = "") -> None:
-            """Tell how far it is: `done` of `of`, and what is done now. It may be called as often as you like."""
+        def tell(told: tuple[float, float, str]) -> None:
             now = monotonic()
-            if now - told[0] >= EACH or done == of:
-                told[0] = now
-                self._put(Gesture(verb="slow_call", control=id, text=REPORTED, result=(done, of, text)))
+            if now - last[0] >= EACH or told[0] == told[1]:
+                last[0] = now
+                self._put(Gesture(verb="slow_call", control=id, text=REPORTED, result=told))
 
-        return report
+        return reporter(tell)
 
     def _finish(self, call: SlowCall, done: Future[Any]) -> None:
         """Hand over how a call ended. It is called on any thread."""

@@ -123,9 +123,7 @@ class Stage:
         self.wake: Callable[[], object] = lambda: None
         """Called, on any thread, when there is something to do before `step` said."""
         self._inbox: SimpleQueue[Any] = SimpleQueue()
-        self._elsewhere = Elsewhere(
-            scene.slow_calls_on, lambda end: self._put(lambda session: self._feed_itself(session, end))
-        )
+        self._elsewhere = Elsewhere(scene.slow_calls_on, self._put_end)
         self._joining: list[Tell] = []
         self._watching: list[Tell] = []
         self._tabs: dict[Tell, str] = {}

@@ -17,7 +17,7 @@ from fuselatch.core.engine.state.waiting import name_of_function
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.gestures import Gesture
 from fuselatch.core.model.names import suggest
-from fuselatch.core.model.slow_calls import REPORTED, SlowCall
+from fuselatch.core.model.slow_calls import REPORTED, SlowCall, reporter
 from fuselatch.core.model.values import short_text
 
 SAMPLES: Final[Mapping[type, object]] = {
@@ -64,7 +64,7 @@ def end_call(session: Session, call: SlowCall, how: str, result: object = None) 
 
 def run_call(session: Session, call: SlowCall, function: Callable[..., Any]) -> None:
     """Run a slow call at once, and feed its end."""
-    report = {"report": lambda *told: end_call(session, call, REPORTED, told)} if call.progress else {}
+    report = {"report": reporter(lambda told: end_call(session, call, REPORTED, told))} if call.progress else {}
     try:
         how, result = "finished", function(*call.args, **report)
     except Exception as error:

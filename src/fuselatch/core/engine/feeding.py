@@ -80,6 +80,9 @@ def feed(state: SessionState, gesture: Gesture) -> None:
     plain = not gesture.text or (control is not None and not is_secret(gesture, control))
     shown = gesture if plain else masked_gesture(gesture, form, control)
     if reason is not None:
+        lock = refusals.lock_at(state, verb, control, gesture.text) if state.calls else None
+        if lock is not None:
+            state.notice = state.text("notice.locked", what=lock.call.text or lock.call.name)
         refuse(state, shown, reason)
     if form is None or form is state.stack.front:
         quiet = verb in RUNS_NO_AUTHOR_CODE and RUNS_NO_AUTHOR_CODE[verb](state, control)

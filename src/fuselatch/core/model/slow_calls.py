@@ -32,6 +32,16 @@ class SlowCall(NamedTuple):
     progress: bool
 
 
+def reporter(tell: Callable[[tuple[float, float, str]], object]) -> Callable[..., None]:
+    """Return what a function gets as `report`: it hands `(done, of, text)` to `tell`, and refuses anything else."""
+
+    def report(done: float, of: float = 0, text: str = "") -> None:
+        """Tell how far it is: `done` of `of`, and what is done now. It may be called as often as you like."""
+        tell((float(done), float(of), str(text)))
+
+    return report
+
+
 class CallEnd(NamedTuple):
     """The end of a slow call, with its result, or the error that it raised."""
 

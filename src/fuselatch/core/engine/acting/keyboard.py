@@ -8,7 +8,7 @@ from typing import Any, Final
 from fuselatch.core.engine.acting.closing import dismiss
 from fuselatch.core.engine.acting.steps import add_line, answer, carry_out, go, open_named, press, put_draft
 from fuselatch.core.engine.acting.taking_back import take_back
-from fuselatch.core.engine.looking.refusals import at_control, locked_by
+from fuselatch.core.engine.looking.refusals import at_control, lock_at, locked_by
 from fuselatch.core.engine.rules.drafts import drop_draft
 from fuselatch.core.engine.state.turns import Turn
 from fuselatch.core.engine.turn import focus
@@ -92,9 +92,9 @@ def use_shortcut(turn: Turn, form: OpenForm, path: str, repeat: bool) -> None:
     if obstacle is not None:
         drop(turn, target, obstacle[0])
     elif target._decl.pressed:
-        locked = locked_by(turn.session, "press", target)
-        if locked is not None:
-            drop(turn, target, locked[0])
+        lock = lock_at(turn.session, "press", target)
+        if lock is not None:
+            drop(turn, target, locked_by(lock, target)[0])
         elif not repeat:
             press(turn, Gesture(verb="press", control=path), target)
     else:
@@ -135,9 +135,9 @@ def escape(turn: Turn, form: OpenForm, here: ControlState | None, repeat: bool) 
         drain(turn)
         turn.cause = before
     elif not repeat:
-        call = next((each for each in reversed(turn.session.calls) if each.form is form and not each.over), None)
-        if call is not None and call.call.can_cancel:
-            end(turn, call, CallEnd("cancelled"))
+        own = [wait for wait in turn.session.calls if wait.form is form and not wait.over and wait.call.can_cancel]
+        if own:
+            end(turn, own[-1], CallEnd("cancelled"))
         else:
             dismiss(turn, form, CANCELLED)
 

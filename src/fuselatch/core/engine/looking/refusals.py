@@ -6,6 +6,7 @@ from typing import Final
 
 from fuselatch.core.engine.looking.naming import last_entry, open_form_named
 from fuselatch.core.engine.state.session_state import SessionState
+from fuselatch.core.engine.state.waiting import CallWait
 from fuselatch.core.forms.container import OpenForm
 from fuselatch.core.forms.live_state import ControlState, is_read_only, is_usable, seems_usable, seen_title
 from fuselatch.core.model.errors import HandlerFailed
@@ -22,9 +23,9 @@ def obstacle(session: SessionState, gesture: Gesture, control: ControlState | No
     """Return why a gesture is refused, with the trace entry that caused it, or None."""
     # Fast path: a usable control on the front form.
     if session.calls:
-        locked = locked_by(session, gesture.verb, control, gesture.text)
-        if locked is not None:
-            return locked
+        lock = lock_at(session, gesture.verb, control, gesture.text)
+        if lock is not None:
+            return locked_by(lock, control)
     if control is not None and control.form is session.stack.front and not session.waits and VERBS[gesture.verb].plain:
         if looks_usable(session, control) and not session.closed and not session.is_broken:
             return unfit(gesture, control)
@@ -67,8 +68,8 @@ UNLOCKED: Final = frozenset(
 UNLOCKED_KEYS: Final = frozenset(("Escape", "Tab", "Shift+Tab"))
 
 
-def locked_by(session: SessionState, verb: str, control: ControlState | None, text: str = "") -> Reason | None:
-    """Return the slow call that locks what a gesture is about, or None. The notice tells it to the user."""
+def lock_at(session: SessionState, verb: str, control: ControlState | None, text: str = "") -> CallWait | None:
+    """Return the slow call that locks what a gesture is about, or None."""
     front = session.stack.front
     if verb in UNLOCKED or (verb == "key" and (text in UNLOCKED_KEYS or text in session.offers.shortcuts)):
         return None
@@ -76,26 +77,28 @@ def locked_by(session: SessionState, verb: str, control: ControlState | None, te
     if verb == "press" and at is not None and at._decl.constants.get("closes", ACCEPTED) not in (ACCEPTED, ""):
         return None
     for wait in session.calls:
-        again = at is not None and at is wait.control and verb in ("press", "double")
-        if ((wait.form is front if at is None else wait.locks(at)) and (at is not None or wait.locked is None)) or again:
-            session.notice = session.text("notice.locked", what=wait.call.text or wait.call.name)
-            what = f"'{at.name}' is locked" if at is not None else f"{seen_title(front._state) if front else ''} is locked"
-            return f"{what}: {wait.call.name} waits for {wait}", wait.number or None
+        if at is None and wait.form is front and wait.locked is None:
+            return wait
+        # A second press doesn't start it twice, whatever it locks.
+        if at is not None and (wait.locks(at) or (at is wait.control and verb in ("press", "double"))):
+            return wait
     return None
+
+
+def locked_by(wait: CallWait, control: ControlState | None) -> Reason:
+    """Return a lock in words."""
+    what = f"'{control.name}'" if control is not None else seen_title(wait.form._state) if wait.form is not None else "it"
+    return f"{what} is locked: {wait.call.name} waits for {wait}", wait.number or None
 
 
 def at_call(session: SessionState, name: str) -> Reason | None:
     """Return why the user can't cancel a slow call."""
-    names = [wait.call.name for wait in session.calls if not wait.over]
-    call = next((each for each in session.calls if not each.over and name in ("", each.call.id, each.call.name)), None)
-    if call is None:
-        return (
-            "no slow call waits" if not names or not name else f"no slow call '{name}' waits; {suggest(name, names)}",
-            None,
-        )
-    return (
-        None if call.call.can_cancel else (f"{call.call.name} can't be cancelled; close the form to leave it", call.number)
-    )
+    wait, names = session.call_named(name), [wait.call.name for wait in session.calls if not wait.over]
+    if wait is None:
+        return (f"no slow call '{name}' waits; {suggest(name, names)}" if names and name else "no slow call waits"), None
+    if wait.call.can_cancel:
+        return None
+    return f"{wait.call.name} can't be cancelled; close the form to leave it", wait.number or None
 
 
 def at_last_change(session: SessionState, front: OpenForm) -> Reason | None:

@@ -41,9 +41,8 @@ def let_out(turn: Turn) -> None:
     turn.session.last_change = None
     while waiting:
         effect = waiting[0]
-        turn.effect = effect
         try:
-            guarded(turn.session, partial(effect.function, *effect.args), effect.function, "afterwards")
+            guarded(turn.session, partial(let_out_one, turn, effect), effect.function, "afterwards")
         except HandlerFailed as failure:
             turn.failure = turn.failed_at = None
             named = tuple(done), effect.caption, tuple(each.caption for each in waiting[1:])
@@ -56,6 +55,12 @@ def let_out(turn: Turn) -> None:
             done.append(waiting.pop(0).caption)
         finally:
             turn.effect = None
+
+
+def let_out_one(turn: Turn, effect: Effect) -> None:
+    """Carry out an effect. It may wait for slow calls, and a rule that it reads may not."""
+    turn.effect = turn.session.port.tracker
+    effect.function(*effect.args)
 
 
 def settle_for_good(turn: Turn) -> None:

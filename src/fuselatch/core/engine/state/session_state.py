@@ -126,14 +126,14 @@ class SessionState(Undoable):
         # The clock, read once per gesture; the time that was read last.
         self.now: datetime | None = None
         self.read_at: datetime | None = None
-        # Forms that a gesture has closed: let go of once it is finished.
-        self.leaving: list[tuple[OpenForm, Turn]] = []
-        # The gesture in which something failed and a form closed all the same: what depends on it has yet to follow.
-        self.closed_anyway: Turn | None = None
         self._begin_empty()
 
     def _begin_empty(self) -> None:
         """Begin with nothing gathered yet, by handlers or in caches, and without observers."""
+        # Forms that a gesture has closed: let go of once it is finished.
+        self.leaving: list[tuple[OpenForm, Turn]] = []
+        # The gesture in which something failed and a form closed all the same: what depends on it has yet to follow.
+        self.closed_anyway: Turn | None = None
         # Whoever looks on: told in this order. `sees_events`: one of them wants all events, also those without a handler.
         self.observers: tuple[Observer, ...] = ()
         self.sees_events = False
@@ -174,6 +174,11 @@ class SessionState(Undoable):
     def parked(self) -> list[Wait]:
         """Everything that handlers wait for."""
         return [*self.waits, *self.calls] if self.calls else self.waits
+
+    def call_named(self, name: str) -> CallWait | None:
+        """Return the slow call with an id or a name that still waits, the newest for ""."""
+        waiting = [wait for wait in self.calls if not wait.over and name in ("", wait.call.id, wait.call.name)]
+        return waiting[-1] if waiting else None
 
     @property
     def prompt_wait(self) -> PromptWait | None:

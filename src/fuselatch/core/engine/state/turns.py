@@ -100,8 +100,8 @@ class Turn(Undoable):
         self.outward: list[Effect] | None = None
         # The effects that belong to what is written: they are offered, should the rest fail.
         self.owed: tuple[Effect, ...] = ()
-        # The effect that is carried out now.
-        self.effect: Effect | None = None
+        # What an effect reads is noted here while it is carried out, and nowhere: so a rule that it reads can be told.
+        self.effect: object = None
         self.saved: dict[str, int] | None = None
         # The forms whose message it has set.
         self.said: tuple[OpenForm, ...] = ()

@@ -15,6 +15,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import Any, Final
 
+from greenlet import getcurrent
+
 from fuselatch.core.engine.rules.validation import follow_before_wait
 from fuselatch.core.engine.state.session_state import SessionState
 from fuselatch.core.engine.state.turns import Turn
@@ -45,14 +47,14 @@ def call_elsewhere(
     turn = may_call(session, form, request)
     must_fit(request, args, options["timeout"])
     locked = controls_to_lock(form, locks)
-    effect = turn.effect
-    if effect is None:
+    in_effect = is_in_effect(turn)
+    if not in_effect:
         follow_before_wait(turn)
     session.called += 1
-    handler = turn.handler.name if effect is None and turn.handler is not None else name_of_function(request)
+    handler = turn.handler.name if turn.handler is not None and not in_effect else name_of_function(request)
     name = numbered(session, handler.rpartition(".")[2])
     call = SlowCall(f"c{session.called}", name, handler, request, args, **options)
-    wait = CallWait(turn, form, call, locked, effect is not None)
+    wait = CallWait(turn, form, call, locked, in_effect)
     wait.number = turn.note_form("slow_call", form, name, call.text or None, f"{wait}")
     session.calls.append(wait)
     port = session.port
@@ -72,7 +74,7 @@ def call_elsewhere(
 def may_call(session: SessionState, form: OpenForm, request: object) -> Turn:
     """Return the running turn; raise if it can't wait for a slow call here."""
     named, turn = name_of_function(request), session.turn
-    if turn is not None and turn.effect is not None and not session.closing:
+    if turn is not None and is_in_effect(turn) and turn.worker is getcurrent() and not session.closing:
         return turn
     turn = may_wait(session, "call_elsewhere", named, "a slow call")
     if form._state.phase in ("closing", "closed"):
@@ -80,6 +82,11 @@ def may_call(session: SessionState, form: OpenForm, request: object) -> Turn:
         raise NotAllowedHere(f"{type(form).__name__} is closing, and can't wait for a slow call ('{named}'); {instead}")
     must_not_have_failed(turn)
     return turn
+
+
+def is_in_effect(turn: Turn) -> bool:
+    """Return True while an outward effect itself runs, and no rule that it reads."""
+    return turn.effect is not None and turn.effect is turn.session.port.tracker
 
 
 def must_fit(request: object, args: Iterable[object], timeout: object) -> None:
@@ -129,18 +136,11 @@ def numbered(session: SessionState, name: str) -> str:
     return f"{name}#{number}" if number > 1 else name
 
 
-def waiting_for(session: SessionState, name: str) -> CallWait | None:
-    """Return the call with an id or a name that still waits, the newest for ""."""
-    return next(
-        (wait for wait in reversed(session.calls) if not wait.over and name in ("", wait.call.id, wait.call.name)), None
-    )
-
-
 def late_or_report(session: SessionState, gesture: Gesture) -> CallWait | None:
     """Return the wait that the gesture `slow_call` ends. One that comes too late is traced; progress is noted at once."""
     if gesture.text != REPORTED and gesture.text not in ENDS:
         raise ValueError(f"slow_call …: expected {', '.join(ENDS)} or {REPORTED}, not '{gesture.text}'")
-    wait = waiting_for(session, gesture.control) if gesture.control else None
+    wait = session.call_named(gesture.control) if gesture.control else None
     if wait is None:
         if session.recording and gesture.text != REPORTED:
             session.trace.add(0, "skip", "", "", f"slow call {gesture.control}", None, "nothing waits for it any more")
@@ -169,6 +169,6 @@ def end(turn: Turn, wait: CallWait, ended: CallEnd) -> None:
 
 def cancel_call(turn: Turn, gesture: Gesture, control: ControlState | None) -> None:
     """Cancel a slow call for the user."""
-    wait = waiting_for(turn.session, gesture.text)
+    wait = turn.session.call_named(gesture.text)
     if wait is not None:
         end(turn, wait, CallEnd("cancelled"))

@@ -14,13 +14,13 @@ function letGo() {
   [right, down] = [0, 0];
 }
 
-/** @param {MouseEvent} event */
+/** @param {PointerEvent} event */
 function hold(event) {
   const found = event.target instanceof Element ? event.target.closest("button, [data-control]") : null;
   if (found !== held) letGo();
   held = found instanceof HTMLElement ? found : null;
   // A hand that only moves about on what was moved lets it go in time.
-  if (event.type === "mousemove" && (right || down)) return;
+  if (event.type === "pointermove" && (right || down)) return;
   clearTimeout(timer);
   timer = setTimeout(letGo, RESTS);
 }
@@ -39,4 +39,4 @@ export function underHand(draw) {
   held.style.translate = right || down ? `${right}px ${down}px` : "";
 }
 
-for (const type of ["mousemove", "mousedown"]) document.addEventListener(type, (event) => hold(/** @type {MouseEvent} */ (event)), { capture: true, passive: true });
+for (const type of ["pointermove", "pointerdown"]) document.addEventListener(type, (event) => hold(/** @type {PointerEvent} */ (event)), { capture: true, passive: true });
