@@ -15,7 +15,7 @@ from fuselatch.rehearsal import CueSheet, Desk, read_cue_file, read_cues
 from fuselatch.rehearsal.loading import importing_from
 from fuselatch.scenes import Scene
 from tests.bench import LOG, Bench, Dialog, doing
-from tests.frontends.conftest import Shown, showing
+from tests.frontends.conftest import Shown, showing, until
 from tests.frontends.player import Player, play
 from tests.frontends.rules import broken_rules
 from tests.helpers import told
@@ -308,12 +308,12 @@ def test_a_second_window_looks_on_until_the_first_has_gone(browser: Any) -> None
         second.goto(first.url)
         second.wait_for_selector(".form")
         second.wait_for_selector(".form[inert]")
-        second.wait_for_function("document.querySelector('#state').innerText.includes('another window')")
+        until(lambda: "another window" in second.inner_text("#state"))
         second.keyboard.type("7")
         first.locator("[data-control=word] input").click()
         first.keyboard.type("Eider")
         shown.settle()
-        second.wait_for_function("document.querySelector('[data-control=word] input').value === 'Eider'")
+        until(lambda: second.input_value("[data-control=word] input") == "Eider")
         assert [gesture.verb for gesture, *_ in shown.fed] == ["focus", *["type"] * 5]
         first.close()
         second.wait_for_selector(".form:not([inert])")
