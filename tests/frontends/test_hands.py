@@ -42,7 +42,7 @@ class Berthing(Form):
 
     @more.clicked
     def count(self) -> None:
-        self.times.value = f"{int(self.times.value) + 1}"
+        self.times.value = f"{int(self.times.value[0]) + 1}"
         sleep(SECONDS[0] / 3)
 
 
@@ -51,6 +51,8 @@ EDITING = (
     "Home End ArrowLeft Shift+ArrowLeft Shift+Home Control+a Delete Backspace Control+Backspace Control+ArrowLeft".split()
 )
 """Without Ctrl+Z: how much of a text the browser takes back depends on pauses, and a tick that is taken back on what is seen."""
+HOLDS = 80
+"""How long a hand that isn't in a hurry holds a button down, in milliseconds."""
 DOES = "text text text edit edit tab tab tab back enter click ticks presses insert paste compose wheel".split()
 Hand = tuple[str, str, int]
 """One move: its kind, a text or name, and the milliseconds of the pause after it."""
@@ -135,6 +137,7 @@ def carry_out(page: Any, hands: list[Hand]) -> None:
             for at in range(1, int(count) + 1):
                 page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
                 page.mouse.down(click_count=at)
+                page.wait_for_timeout(HOLDS if pause else 0)
                 page.mouse.up(click_count=at)
         if pause:
             page.wait_for_timeout(pause)
@@ -209,6 +212,50 @@ def test_what_is_under_the_mouse_stays_there_for_a_moment(browser: Any) -> None:
     with showing(browser, Scene(Berthing)) as shown:
         first, then, pressed, last = shown.page.locator("body").evaluate(UNDER_HAND)
         assert first == then == pressed and last > first
+
+
+def typed() -> bool:
+    return TYPED.wait(120)
+
+
+class Held(Berthing):
+    """Once `TYPED` is set, the focus is moved."""
+
+    @Berthing.boat.changed
+    def move(self) -> None:
+        self.call_elsewhere(typed, locks="nothing")
+        self.crew.focus()
+        self.times.value = "0 and moved"
+
+
+@pytest.mark.parametrize("name", ["aboard", "more"])
+@pytest.mark.parametrize("by", ["mouse", "Space"])
+def test_an_answer_leaves_the_focus_on_what_is_held_down(name: str, by: str, browser: Any) -> None:
+    SECONDS[0] = 0
+    with showing(browser, Scene(Held)) as shown:
+        page, box = shown.page, f"[data-control={name}] :is(input, button)"
+        TYPED.clear()
+        page.keyboard.type("x")
+        page.keyboard.press("Tab")
+        if by == "mouse":
+            page.hover(box)
+            page.mouse.down()
+        else:
+            page.focus(box)
+            page.keyboard.down(" ")
+        shown.settle()
+        TYPED.set()
+        until(lambda: "moved" in page.inner_text("[data-control=times]"))
+        if by == "mouse":
+            page.mouse.up()
+        else:
+            page.keyboard.up(" ")
+        page.keyboard.press("Shift+Tab")
+        page.keyboard.type("8")
+        shown.settle()
+        now = {each.name: each for each in shown.view.forms[0].controls}
+        assert now["length" if name == "aboard" else "note"].text == "8"
+        assert now["aboard"].value == (name == "aboard") and now["times"].text.startswith("1") == (name == "more")
 
 
 class Helped(Form):

@@ -1,5 +1,6 @@
 // What is under the mouse stays there while the mouse is used. An answer may bring a marker above a button, and the next press
-// would miss it.
+// would miss it. And while something is pressed, the focus stays on it: a button that loses it before Space comes up isn't
+// pressed at all.
 
 /** How long after a move or a press, in milliseconds. */
 const RESTS = 500;
@@ -40,3 +41,46 @@ export function underHand(draw) {
 }
 
 for (const type of ["pointermove", "pointerdown"]) document.addEventListener(type, (event) => hold(/** @type {PointerEvent} */ (event)), { capture: true, passive: true });
+
+// The number of the press that hasn't come up yet.
+let pressed = 0;
+let presses = 0;
+/** @type {() => void} */
+let letUp = () => {};
+
+/** True from the moment a mouse, a finger or Space goes down on something until it has come up. */
+export function isPressing() {
+  return pressed > 0;
+}
+
+/** @param {() => void} act what is done once nothing is pressed any more */
+export function onceUp(act) {
+  letUp = act;
+}
+
+/** @param {Event} event */
+function isPress(event) {
+  if (!(event instanceof KeyboardEvent)) return true;
+  return event.key === " " && event.target instanceof Element && event.target.matches("button, [type=checkbox]");
+}
+
+/** @param {Event} event */
+function goesDown(event) {
+  if (isPress(event)) pressed = presses += 1;
+}
+
+/** @param {Event} event */
+function comesUp(event) {
+  if (event instanceof KeyboardEvent && event.key !== " ") return;
+  const ended = pressed;
+  // The browser makes its click after what ends the press.
+  setTimeout(() => {
+    if (!isPressing() || pressed !== ended) return;
+    pressed = 0;
+    letUp();
+  });
+}
+
+for (const type of ["pointerdown", "keydown"]) document.addEventListener(type, goesDown, { capture: true, passive: true });
+for (const type of ["pointerup", "pointercancel", "keyup"]) document.addEventListener(type, comesUp, { capture: true, passive: true });
+addEventListener("blur", comesUp);

@@ -6,6 +6,7 @@
 // everything, the page follows it, where it says otherwise.
 
 import { focusOn, isMoving } from "./dom.js";
+import { isPressing, onceUp } from "./hand.js";
 import { goesTo, isComplete, isHolding, isOver, isSettled, isTyping, model, send, whereFocusIs } from "./link.js";
 
 /** @typedef {import("./forms.js").FormElement} FormElement */
@@ -18,6 +19,8 @@ const OWN = ".bar, nav, .tools, .heading, .close, .tabs, thead";
 let stage;
 /** @type {string | undefined} */
 let followed;
+// An answer came while something was held down.
+let putOff = false;
 /** @param {Element | null} node */
 function isOwn(node) {
   return node?.closest(OWN) != null;
@@ -54,11 +57,12 @@ function isComposing() {
 }
 
 /**
- * The session says where the focus is. While the user is ahead of it, or composes a text, nothing is moved, and neither is who
- * uses the page's own buttons, until the session's focus is another one.
+ * The session says where the focus is. While the user is ahead of it, composes a text or holds something down, nothing is moved,
+ * and neither is who uses the page's own buttons, until the session's focus is another one.
  */
 export function followFocus(comesBack = false) {
-  if (!isSettled() || stage.prompt || isComposing()) return;
+  putOff = isPressing();
+  if (!isSettled() || stage.prompt || isComposing() || putOff) return;
   const focused = front()?.controls.find((control) => control.focused);
   const isSame = followed === focused?.id;
   followed = focused?.id;
@@ -350,4 +354,5 @@ export function guard(layer) {
 export function listen(given) {
   stage = given;
   document.addEventListener("keydown", onKey);
+  onceUp(() => putOff && followFocus());
 }
