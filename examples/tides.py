@@ -24,8 +24,8 @@ class Tides(Form, title="Enough water?"):
     draught = Number("Draught", unit="m", decimals=2)
     note = Text("Note")
     depth = Label("Depth at low water", value="")
-    check = Button("Ask the harbour office")
-    hold = Button("Ask, and write on")
+    check = Button("Ask the harbour office", enabled=lambda form: form.berth.value is not None)
+    hold = Button("Ask, and write on", enabled=lambda form: form.berth.value is not None)
 
     @check.clicked
     def ask_office(self) -> None:

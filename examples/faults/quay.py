@@ -12,7 +12,7 @@ from datetime import datetime
 from decimal import Decimal
 from typing import Any
 
-from fuselatch import Button, Choice, CustomEvent, Event, Form, Integer, Money, Prompt, Text, Tick, check
+from fuselatch import Button, Choice, CustomEvent, Event, Form, Integer, Money, Prompt, Text, Tick, TimedOut, check
 from fuselatch.services import Letters
 
 SIZES = ("Dinghy", "Yacht", "Houseboat", "Barge")
@@ -225,6 +225,27 @@ class Tired(Desk, title="An answer that fails"):
                 self.session.services[Letters].send(letter)
             elif answer == "Yes":
                 event.block("Shorten it")
+
+
+def forecast(port: str) -> Decimal | None:
+    """Ask a service for the water there; this stands for it."""
+    raise OSError(f"no line to {port}")
+
+
+class Waiting(Desk, title="A service that knows nothing"):
+    """It takes for granted that the service knows the port, and fails again where it has failed."""
+
+    water = Money("Water", unit="m")
+    fetch = Button("Ask for the water")
+
+    @fetch.clicked
+    def get_water(self) -> None:
+        try:
+            found = self.call_elsewhere(forecast, "Ratphen", text="Asking …", timeout=5)
+        except TimedOut as late:
+            self.note.value = late.args[1]
+            return
+        self.water.value = round(found, 2) if found or found == 0 else PRICES[str(found)]
 
 
 class Quitting(Desk, title="A handler that exits"):

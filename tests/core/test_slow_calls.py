@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from datetime import date
 from decimal import Decimal
+from enum import Enum
 from random import Random
 from typing import Any, NamedTuple
 
@@ -30,7 +31,10 @@ from fuselatch import (
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.frontends import Gesture, Session
 from fuselatch.rehearsal import rehearse
-from fuselatch.rehearsal.slow import result_of
+from fuselatch.rehearsal.slow import result_of, sample_of, samples_of
+from fuselatch.report.anatomy import anatomy
+from fuselatch.report.behaviour import Behaviour
+from fuselatch.report.timeline import waits
 from tests.helpers import examples
 
 
@@ -76,7 +80,7 @@ class Till(Form):
 
 
 LOCKED = [
-    ("fetch", ["type note x", "press fetch", "press beside", "press done", "key x", "key Ctrl+R", "take_back"], ["tab", "focus rate", "hover note"]),
+    ("fetch", ["type note x", "press fetch", "press beside", "press done", "key x", "key Ctrl+R", "take_back"], ["tab", "focus rate", "hover note", "press drop"]),
     ("beside", ["type rate 7", "press beside"], ["type note x", "press free"]),
     ("free", ["press free"], ["type rate 7", "type note x", "press beside"]),
 ]  # fmt: skip
@@ -282,3 +286,50 @@ def test_calls_end_in_any_order_and_none_hangs(seed: int) -> None:
     assert len(ended) == sum(expected.values()) == started - len(session.slow_calls)
     session.feed(Gesture(verb="close"))
     assert session.is_done and not session.slow_calls and not session.waits_for
+
+
+class Sea(Enum):
+    CALM = "calm"
+
+
+class Told(NamedTuple):
+    depth: Decimal
+    sea: Sea
+    by: tuple[str, int]
+
+
+def everything(at: str) -> dict[str, int] | list[Told] | None:
+    """Stand for a service that answers in many ways."""
+    raise AssertionError(at)
+
+
+def unknown(at: str):  # type: ignore[no-untyped-def]
+    """Stand for a service whose result isn't known."""
+
+
+def test_a_result_without_words_is_the_stand_in_s_or_a_sample_of_the_type() -> None:
+    assert samples_of(everything) == ("{}", '[{"depth": 1, "sea": "calm", "by": ["a", 1]}]', "[]", "null")
+    assert [result_of(text, everything) for text in samples_of(everything)][2:] == [[], None] and samples_of(unknown) == ()
+    assert sample_of(rate)(7) == 1
+    for by, told in (({}, 1), ({rate: lambda give: give * 5}, 15)):
+        with rehearse(Till, slow_calls="ask", slow_calls_by=by) as desk:
+            desk.press("fetch")
+            desk.step("finish", "get")
+            assert desk.at(Till).rate.value == told
+
+
+def test_each_end_is_known_to_whoever_asks() -> None:
+    seen = Behaviour()
+    with rehearse(Till, slow_calls="ask", observers=(seen,)) as desk:
+        desk.press("beside")
+        assert "get_beside waits for test_slow_calls.rate since entry 15" in desk.why("get_beside")
+        desk.time_out()
+        desk.press("fetch")
+        desk.press("drop")
+        spans = [span.label for span in waits(desk.trace)]
+    calls = {tried[2:]: times for tried, times in seen.counts.items() if tried.kind == "call"}
+    ways = {"get": ["finished", "failed", "cancelled"], "get_beside": ["finished", "failed", "timed out"]}
+    ways["get_free"] = ways["get"]
+    assert calls == {("", name, way): int(way == "timed out") for name, all_ways in ways.items() for way in all_ways}
+    assert spans == ["get_beside: timed_out", "get: abandoned"]
+    assert [handler.calls for handler in anatomy(Till).handlers] == [("rate",)] * 3

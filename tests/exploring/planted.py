@@ -33,6 +33,7 @@ PLANTED: Final[dict[type[Form], tuple[str, int]]] = {
     quay.Remembering: ("untracked Remembering.called.value", 2),
     quay.Ticking: ("untracked Ticking.stamp.value", 1),
     quay.Misread: ("failed Misread.look_up: KeyError", 4),
+    quay.Waiting: ("failed Waiting.get_water: IndexError", 2),
     quay.Tired: ("failed Tired.agree: TypeError", 5),
 }
 """The key of each fault, and the gestures that show it by hand."""

@@ -65,6 +65,7 @@ def test_a_cue_sheet_shows_its_fault_until_it_is_mended(monkeypatch: pytest.Monk
     ("form", "key", "part"),
     [
         (quay.Quitting, "failed stop: SystemExit", "press   quit"),
+        (quay.Waiting, "failed Waiting.get_water: KeyError", "finish  get_water null"),
         (quay.Late, "failed the rule hour.value: ZeroDivisionError", "wait "),
         (quay.Asking, "blank Hollow.vessel", "expect  open Hollow"),
         (quay.Stubborn, "refusal Stubborn.deposit", "expect  not deposit.marker"),

@@ -24,12 +24,13 @@ def command(names: tuple[str, ...], folders: tuple[Path, ...], as_json: bool, qu
     """Find mistakes in forms without running them.
 
     Reports every wrong declaration, then buttons, prompts, forms and handlers that can never work, with file, line and
-    fix. A folder means all Python files in and below it. Exit code 1: problems found, or a file whose forms can't be found
-    by reading it. Exit code 2: a file can't be read.
+    fix. A remark isn't a mistake, but worth a look. A folder means all Python files in and below it. Exit code 1: problems
+    found, or a file whose forms can't be found by reading it. Exit code 2: a file can't be read.
     """
     from fuselatch.core.model.errors import describe
     from fuselatch.rehearsal.loading import importing_from
     from fuselatch.review.checking import Problem, check_file, python_files
+    from fuselatch.review.failing_calls import REMARK
 
     problems: list[Problem] = []
     around: dict[Path, Counter[str]] = {}
@@ -49,21 +50,25 @@ def command(names: tuple[str, ...], folders: tuple[Path, ...], as_json: bool, qu
                 known = isinstance(error, OSError | ValueError | RecursionError | MemoryError)
                 what = getattr(error, "strerror", None) or (str(error) if known else f"not checked: {describe(error)}")
                 say_wrong(f"{path}: {what}")
+    has_problems = any(one.kind != REMARK for one in problems)
     if as_json:
         say_json({"version": 1, "problems": [one._asdict() for one in problems]})
     else:
         for one in problems:
-            say(str(one))
+            if not (quiet and one.kind == REMARK):
+                say(f"remark: {one}" if one.kind == REMARK else str(one))
         if not quiet and (read or not unreadable):
             say(total(read, problems))
-    sys.exit(Exit.UNREADABLE if unreadable else Exit.FAILED if problems else Exit.OK)
+    sys.exit(Exit.UNREADABLE if unreadable else Exit.FAILED if has_problems else Exit.OK)
 
 
 def total(read: int, found: list[Any]) -> str:
     """Return the last line of a report: the numbers of files and problems, and of files that weren't checked."""
     skipped = sum(one.kind == "not checked" for one in found)
-    problems = len(found) - skipped
+    remarks = sum(one.kind == "remark" for one in found)
+    problems = len(found) - skipped - remarks
     counted = "no problems" if not problems else f"{problems} problem{'s' if problems != 1 else ''}"
     files = read - skipped
     line = f"{files} file{'s' if files != 1 else ''} checked: {counted}"
+    line += f", {remarks} remark{'s' if remarks != 1 else ''}" if remarks else ""
     return f"{line}; {skipped} not checked" if skipped else line

@@ -260,6 +260,7 @@ def together(scene: str, seed: int, wanted: int, tried: Iterable[Tried], known: 
     accepted: set[str] = set()
     unaccepted: dict[str, None] = {}
     refused: dict[str, None] = {}
+    without_result: dict[str, None] = {}
     for part in tried:
         exploration.gestures += part.gestures
         exploration.states += part.states
@@ -270,6 +271,7 @@ def together(scene: str, seed: int, wanted: int, tried: Iterable[Tried], known: 
         accepted.update(part.accepted)
         unaccepted.update(dict.fromkeys(part.unaccepted))
         refused.update(dict.fromkeys(part.refused))
+        without_result.update(dict.fromkeys(part.without_result))
         for fault in part.faults:
             before = faults.get(fault.key)
             if before is None or len(fault.acts) < len(before.acts):
@@ -277,6 +279,10 @@ def together(scene: str, seed: int, wanted: int, tried: Iterable[Tried], known: 
     exploration.unproven.extend(f"{form} was never accepted" for form in unaccepted if form not in accepted)
     exploration.unproven.extend(
         f"{name} has no stand-in, so its calls were refused; give one: Scene(…, explored={{{name}: …}})" for name in refused
+    )
+    exploration.unproven.extend(
+        f"{name} never returned: give it a return type, or a stand-in, Scene(…, slow_calls_by={{{name}: …}})"
+        for name in without_result
     )
     order = [*KINDS]
     exploration.faults = sorted(faults.values(), key=lambda fault: (order.index(fault.kind), fault.key))

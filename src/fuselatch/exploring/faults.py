@@ -23,6 +23,8 @@ KINDS: Final[Mapping[str, str]] = {
     "order": "entries whose order matters",
 }
 """The kinds of faults, in the order of a report. The last is a note: it is often meant."""
+NO_CONNECTION: Final = ConnectionError
+"""The error when a search lets a slow call fail."""
 NOTES: Final = frozenset({"order"})
 
 
@@ -62,6 +64,8 @@ def step_of(act: Act) -> str:
     verb, control, text = act
     if verb == "type":
         return written("paste", [control, text]) if text else written("clear", [control])
+    if verb == "fail":
+        return written(verb, [control, text, NO_CONNECTION.__name__])
     return written(verb, [word for word in (control, text) if word] or ([""] if verb == "answer" else []))
 
 
@@ -82,7 +86,8 @@ class Tried:
 
     `accepted`, `unaccepted`: the forms that were accepted, and those that a first search for it didn't get accepted.
     `made`: how often each gesture was chosen, by form, verb and control (for an answer or a key: its text). `refused`: the
-    services whose calls were refused, since they have no stand-in.
+    services whose calls were refused, since they have no stand-in. `without_result`: the functions of slow calls that never
+    returned, for want of a result.
     """
 
     gestures: int = 0
@@ -94,3 +99,4 @@ class Tried:
     unaccepted: list[str] = field(default_factory=list)
     made: dict[tuple[str, str, str], int] = field(default_factory=dict)
     refused: list[str] = field(default_factory=list)
+    without_result: list[str] = field(default_factory=list)

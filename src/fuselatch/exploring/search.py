@@ -18,6 +18,7 @@ from fuselatch.core.model.errors import (
     FuseBlown,
     FuseLatchError,
     HandlerFailed,
+    TimedOut,
     describe,
 )
 from fuselatch.core.model.locale_formats import PlainFormats
@@ -26,7 +27,7 @@ from fuselatch.core.model.service_map import NoStandIn
 from fuselatch.core.model.trace_rows import freeze
 from fuselatch.core.model.values import short_text, shown_as
 from fuselatch.core.model.words import value_text
-from fuselatch.exploring.faults import Fault, Tried, step_of
+from fuselatch.exploring.faults import NO_CONNECTION, Fault, Tried, step_of
 from fuselatch.exploring.probing import (
     TRIES,
     drive,
@@ -36,7 +37,7 @@ from fuselatch.exploring.probing import (
     shortest,
 )
 from fuselatch.exploring.walking import ENTERING, OPENING, Budget, Walker
-from fuselatch.exploring.world import NeverEnds, Start, TimeFuse, World
+from fuselatch.exploring.world import ENDS, NO_LINE, NeverEnds, Start, TimeFuse, World
 from fuselatch.report.cue_words import written
 
 MOST_TRIES: Final = 250
@@ -94,6 +95,7 @@ class Search:
             self.unaccepted,
             walker.made_in_all(),
             [*{**self.withheld, **walker.withheld}],
+            [*walker.without_result],
         )
 
     def opens(self) -> bool:
@@ -125,15 +127,24 @@ class Search:
                 self.add(fault)
 
     def is_refused(self, error: BaseException) -> bool:
-        """Return True if an error only says that a service has no stand-in, and note which, or that a user cancelled."""
+        """Return True if an error only says that a service has no stand-in, and note which, or how a slow call ended."""
         met = error.error if isinstance(error, HandlerFailed | EffectFailed) else error
         if isinstance(met, NoStandIn):
             self.withheld[met.service] = None
-        return isinstance(met, NoStandIn | CallCancelled)
+        # A slow call that fails and isn't caught is undone and told: `check` has a remark about it.
+        is_no_line = isinstance(met, NO_CONNECTION) and str(met) == NO_LINE
+        return is_no_line or isinstance(met, NoStandIn | CallCancelled | TimedOut)
 
     def add(self, fault: Fault) -> None:
-        """Add a fault, if none with its key is known."""
-        self.faults.setdefault(fault.key, fault)
+        """Add a fault, if none with its key is known. Its cue sheet lets slow calls wait, as the search did."""
+        if fault.key in self.faults:
+            return
+        self.faults[fault.key] = fault
+        if self.walker.start.has_calls and not any(verb in ENDS or verb == "cancel_call" for verb, _, _ in fault.acts):
+            world, _ = self.walker.replay(fault.acts[:-1])
+            if world.session.slow_calls:
+                fault.ends = (*fault.ends, "expect  slow_call")
+            world.close()
 
     # ---- what a walk tells
 

@@ -38,7 +38,7 @@ LENGTH: Final = 30
 FROM_OPENING: Final = 0.3
 """How often a walk starts at the opening."""
 ENTERING: Final = frozenset({"type", "pick", "tick", "untick"})
-PRESSING: Final = frozenset({"press", "answer", "record"})
+PRESSING: Final = frozenset({"press", "answer", "record", "finish"})
 
 
 class Coverage(Behaviour):
@@ -175,6 +175,8 @@ class Walker:
         self.stuck: set[Act] = set()
         # The services whose calls were refused in walks, also where a handler has caught that.
         self.withheld: dict[str, None] = {}
+        # The functions of slow calls that never returned, for want of a result.
+        self.without_result: dict[str, None] = {}
         self.words = words
         self.values: Values | None = None
         self.watcher: Watcher | None = None
@@ -243,6 +245,7 @@ class Walker:
                     watcher.looked(world, news > 0)
         finally:
             self.withheld.update(dict.fromkeys(world.outside.refused))
+            self.without_result.update(world.without_result)
             world.close()
 
     def _begin(self) -> int:

@@ -32,7 +32,7 @@ from fuselatch.rehearsal.expectations import expect
 from fuselatch.rehearsal.grammar import LATEST, MOST_PRESSES
 from fuselatch.rehearsal.picking import item_meant
 from fuselatch.rehearsal.recorder import Recorder, cued, origin_of
-from fuselatch.rehearsal.slow import call_named, end_call, error_named, result_of, run_call, sample_of
+from fuselatch.rehearsal.slow import call_named, end_call, error_named, result_of, run_call, stand_in_of
 from fuselatch.scenes import OPTIONS, Scene, SceneOptions
 
 P = ParamSpec("P")
@@ -343,10 +343,8 @@ class Desk(DeskView):
         """Run the slow calls that wait, or their stand-ins, one after the other on this thread."""
         while self.slow_calls_are == "run" and (waiting := self.session.slow_calls):
             call = waiting[0]
-            stand_in = self.scene.slow_calls_by.get(call.function)
-            if stand_in is None:
-                stand_in = sample_of(call.function) if self.is_apart else call.function
-            run_call(self.session, call, stand_in)
+            is_real = not self.is_apart and call.function not in self.scene.slow_calls_by
+            run_call(self.session, call, call.function if is_real else stand_in_of(self.scene, call))
 
     @cued
     def mute(self, handler: Callable[..., object], why: str) -> None:
@@ -379,7 +377,10 @@ class Desk(DeskView):
         """Do a step by its verb, as a cue sheet does."""
         if verb == "finish":
             call = call_named(self.session, words[0])
-            self.finish(result_of(words[1], call.function), of=call.name)
+            if len(words) == 1:
+                self.recorder.do(verb, words, lambda: run_call(self.session, call, stand_in_of(self.scene, call)))
+            else:
+                self.finish(result_of(words[1], call.function), of=call.name)
         elif verb == "fail":
             self.fail(error_named(words[1], words[2] if len(words) > 2 else "RuntimeError"), of=words[0])
         else:

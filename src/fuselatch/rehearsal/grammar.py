@@ -46,7 +46,7 @@ WITHOUT_GESTURE: Final[Mapping[str, str]] = {
     "paste": "CONTROL TEXT",
     "clear": "CONTROL",
     "wait": "DURATION",
-    "finish": "HANDLER RESULT",
+    "finish": "HANDLER [RESULT]",
     "fail": "HANDLER TEXT [ERROR]",
     "time_out": "HANDLER",
     "expect": "[not] WHAT WORD…",
@@ -71,7 +71,7 @@ STEPS: Final[Mapping[str, VerbRule]] = {
 """The steps: the verbs of gestures, and a few more."""
 
 ENDS_CALLS: Final = frozenset({"finish", "fail", "time_out", "cancel_call"})
-"""Steps that end a slow call. In a sheet with one of them, slow calls wait; in others they are run at once."""
+"""Steps that end a slow call. In a sheet with one of them, or that expects one, they wait; in others they run at once."""
 
 MEANT: Final[Mapping[str, str]] = {
     "click": "press", "push": "press", "submit": "press", "select": "pick", "choose": "pick", "check": "tick",

@@ -101,6 +101,11 @@ class CueRun:
         return texts
 
 
+def lets_calls_wait(cue: Cue) -> bool:
+    """Return True for a step of a sheet whose slow calls wait: it ends one, or expects one."""
+    return cue.verb in ENDS_CALLS or (cue.verb == "expect" and "slow_call" in [word.text for word in cue.words[:2]])
+
+
 def run_cues(
     sheet: CueSheet,
     on_step: Callable[[StepResult], None] = lambda step: None,
@@ -127,7 +132,7 @@ def run_cues(
     desk, word = desk_for(sheet, policy), sheet.opens.words[0]
     desk.scene.records = records if records is not None else desk.scene.records
     desk.is_apart = is_apart
-    if any(cue.verb in ENDS_CALLS for cue in sheet.steps):
+    if any(map(lets_calls_wait, sheet.steps)):
         desk.slow_calls_are = "ask"
     muted = {handler_named(name): why for name, why in (mute or {}).items()}
     desk.observers = (*observers, *([Muting(muted)] if muted else ()))

@@ -5,7 +5,8 @@ from __future__ import annotations
 import builtins
 import json
 import types
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from contextlib import suppress
 from dataclasses import dataclass, is_dataclass
 from datetime import date, datetime, time
 from decimal import Decimal
@@ -16,15 +17,20 @@ from fuselatch.core.engine.session import Session
 from fuselatch.core.engine.state.waiting import name_of_function
 from fuselatch.core.model.errors import UnknownName
 from fuselatch.core.model.gestures import Gesture
+from fuselatch.core.model.json_text import json_text
 from fuselatch.core.model.names import suggest
 from fuselatch.core.model.slow_calls import REPORTED, SlowCall, reporter
 from fuselatch.core.model.values import short_text
+from fuselatch.scenes import Scene
 
-SAMPLES: Final[Mapping[type, object]] = {
-    bool: True, int: 1, float: 1.0, Decimal: Decimal(1), str: "a", bytes: b"a", date: date(2031, 5, 4),
-    datetime: datetime(2031, 5, 4, 9, 30), time: time(9, 30), list: [], tuple: (), dict: {}, set: set(), type(None): None,
+SAMPLES: Final[Mapping[type, tuple[str, ...]]] = {
+    bool: ("true", "false"), int: ("1", "0", "-1"), float: ("1.0", "0.0", "-1.0"), Decimal: ("1", "0", "-1"),
+    str: ('"a"', '""'), date: ('"2031-05-04"',), datetime: ('"2031-05-04T09:30:00"',), time: ('"09:30:00"',),
+    dict: ("{}",), type(None): ("null",),
 }  # fmt: skip
-"""A result of each type, for a function that must not run and has no stand-in."""
+"""Results of each type as JSON, for a function that must not run and has no stand-in. The first is the likeliest to fit."""
+DEEPEST: Final = 5
+"""How deep types within types have samples."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,16 +78,52 @@ def run_call(session: Session, call: SlowCall, function: Callable[..., Any]) -> 
     end_call(session, call, how, result)
 
 
+def stand_in_of(scene: Scene, call: SlowCall) -> Callable[..., Any]:
+    """Return what runs in place of a function: the scene's stand-in, or one that returns a sample. See `sample_of`."""
+    stand_in = scene.slow_calls_by.get(call.function)
+    return stand_in if stand_in is not None else sample_of(call.function)
+
+
 def sample_of(function: Callable[..., Any]) -> Callable[..., Any]:
     """Return a stand-in that returns a sample of a function's return type. Raises `UnknownName` if it has none."""
-    wanted = returned_by(function)
-    if wanted is not Any and type(None) in get_args(wanted):
-        return lambda *args, **named: None
-    kind = get_origin(wanted) or wanted
-    if kind not in SAMPLES:
+    samples = samples_of(function)
+    if not samples:
         named = name_of_function(function)
         raise UnknownName(f"{named} must not run here; give a stand-in, Scene(slow_calls_by={{{named}: …}})")
-    return lambda *args, **named: SAMPLES[kind]
+    return lambda *args, **named: result_of(samples[0], function)
+
+
+def samples_of(function: Callable[..., Any]) -> tuple[str, ...]:
+    """Return samples of a function's results as JSON, by its return type; none if that isn't known."""
+    return tuple(samples_for(returned_by(function), DEEPEST))
+
+
+def samples_for(wanted: Any, depth: int) -> Iterator[str]:
+    """Yield samples of a type as JSON."""
+    parts, kind = get_args(wanted), get_origin(wanted) or wanted
+    if depth == 0:
+        return
+    if kind in (Union, types.UnionType):
+        yield from (sample for part in parts for sample in samples_for(part, depth))
+    elif kind in SAMPLES:
+        yield from SAMPLES[kind]
+    elif kind is tuple and parts and Ellipsis not in parts:
+        yield from ([f"[{', '.join(firsts)}]"] if (firsts := first_of_each(parts, depth)) else [])
+    elif kind in (list, tuple, set, frozenset):
+        yield from (f"[{sample}]" for part in parts[:1] for sample in samples_for(part, depth - 1))
+        yield "[]"
+    elif isinstance(kind, type) and issubclass(kind, Enum):
+        yield from (json_text(each.value) for each in kind)
+    elif is_dataclass(kind) or hasattr(kind, "_fields"):
+        hints = get_type_hints(kind)
+        if firsts := first_of_each(hints.values(), depth):
+            yield "{" + ", ".join(f'"{name}": {first}' for name, first in zip(hints, firsts, strict=True)) + "}"
+
+
+def first_of_each(wanted: Iterable[Any], depth: int) -> list[str]:
+    """Return the first sample of each type, or nothing if one has none."""
+    firsts = [next(samples_for(one, depth - 1), "") for one in wanted]
+    return firsts if all(firsts) else []
 
 
 def returned_by(function: Callable[..., Any]) -> Any:
@@ -115,9 +157,11 @@ def converted(read: Any, wanted: Any) -> Any:
     """Return what was read from JSON as a type has it."""
     parts, origin = get_args(wanted), get_origin(wanted) or wanted
     if origin in (Union, types.UnionType):
-        if read is None and type(None) in parts:
-            return None
-        return converted(read, next(part for part in parts if part is not type(None)))
+        *parts_before, last = sorted(parts, key=lambda part: part is not type(None))
+        for part in parts_before:
+            with suppress(ValueError, TypeError, ArithmeticError):
+                return converted(read, part)
+        return converted(read, last)
     if wanted is Any or wanted is object:
         return float(read) if isinstance(read, Decimal) else read
     if origin in (list, tuple, set, frozenset) and isinstance(read, list):

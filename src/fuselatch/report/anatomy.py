@@ -22,7 +22,7 @@ from fuselatch.core.forms.shared import Shared
 from fuselatch.core.kinds.lines import Lines
 from fuselatch.core.model.cells import Derived
 from fuselatch.core.model.properties import RULE_WORDS
-from fuselatch.report.reading import can_warn, code_of, forms_named, paths_in, uses, within
+from fuselatch.report.reading import calls_in, can_warn, code_of, forms_named, paths_in, uses, within
 from fuselatch.report.samples import verdicts
 
 
@@ -42,8 +42,8 @@ class ControlDescription:
 class HandlerDescription:
     """One handler: its events, name, first docstring line, file and line.
 
-    `sets`, `asks`, `opens`, `sends`, `writes`, `shares`: properties, prompts, forms, custom events, what it does with
-    records, and shared values, as far as its code shows.
+    `sets`, `asks`, `opens`, `sends`, `writes`, `shares`, `calls`: properties, prompts, forms, custom events, what it does
+    with records, shared values, and functions that it calls elsewhere, as far as its code shows.
     """
 
     events: tuple[str, ...]
@@ -56,6 +56,7 @@ class HandlerDescription:
     sends: tuple[str, ...] = ()
     writes: tuple[str, ...] = ()
     shares: tuple[str, ...] = ()
+    calls: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -310,6 +311,7 @@ def describe_handler(plan: FormPlan, form: type, name: str, handler: Handler) ->
         tuple(sent),
         tuple(f"records ({word})" for word in written),
         shared_by(handler.function),
+        tuple(dict.fromkeys(called.function for called in calls_in(handler.function, form))),
     )
 
 
@@ -322,6 +324,9 @@ def shared_by(function: Callable[..., object]) -> tuple[str, ...]:
     code, known = code_of(plain), getattr(plain, "__globals__", {})
     names = dict.fromkeys(name for part in (within(code) if code is not None else ()) for name in part.co_names)
     return tuple(name for name in names if isinstance(known.get(name), Shared))
+
+
+DOES: Final = ("sets", "asks", "opens", "sends", "writes", "shares", "calls")
 
 
 def lines(each: Anatomy) -> Iterator[str]:
@@ -349,7 +354,7 @@ def lines(each: Anatomy) -> Iterator[str]:
             yield f"  {', '.join(handler.events) or '(no event)'}: {handler.name} ({handler.where})"
             if handler.doc:
                 yield f"      {handler.doc}"
-            does = [(verb, getattr(handler, verb)) for verb in ("sets", "asks", "opens", "sends", "writes", "shares")]
+            does = [(verb, getattr(handler, verb)) for verb in DOES]
             done = "; ".join(f"{verb} {', '.join(what)}" for verb, what in does if what)
             if done:
                 yield f"      {done}"

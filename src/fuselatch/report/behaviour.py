@@ -18,9 +18,10 @@ from fuselatch.core.model.events import By, Event
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.json_text import Plain
 from fuselatch.core.model.outcome import ACCEPTED, CANCELLED
+from fuselatch.core.model.slow_calls import SlowCall
 from fuselatch.core.model.values import Value, short_text
 from fuselatch.report.cue_words import written
-from fuselatch.report.reading import can_warn, forms_named
+from fuselatch.report.reading import calls_in, can_warn, forms_named
 from fuselatch.report.samples import UNKNOWN, breaking, entering, pressing, raising, sample, verdicts
 
 PLACE: Final = re.compile(r"\[\d+\]|#\d+")
@@ -31,9 +32,10 @@ SWITCHES: Final = frozenset({"enabled", "visible"})
 class Tried(NamedTuple):
     """Something that can be tried of a form.
 
-    `kind`: "handler", "check", "answer", "verdict", "closing" or "rule". `form`: the class. `control`: the path ("" for the
-    form). `name`: the handler with its event, the check, prompt or property. `way`: "ran", "passed" or "failed", the answer,
-    the verdict, "close button", "Escape" or "Enter", "yes" or "no".
+    `kind`: "handler", "check", "answer", "call", "verdict", "closing" or "rule". `form`: the class. `control`: the path (""
+    for the form). `name`: the handler with its event, the check, prompt or property; of a slow call, the handler that waits.
+    `way`: "ran", "passed" or "failed", the answer, "finished", "failed", "timed out" or "cancelled", the verdict,
+    "close button", "Escape" or "Enter", "yes" or "no".
     """
 
     kind: str
@@ -49,11 +51,12 @@ WORDS: Final[Mapping[str, str]] = {
     "handler": "handlers",
     "check": "checks",
     "answer": "answers",
+    "call": "slow calls",
     "verdict": "verdicts",
     "closing": "ways to close",
     "rule": "rules",
 }
-"""The name of each kind, in order. Checks and rules count twice."""
+"""The name of each kind, in order. Checks and rules count twice, slow calls once for each end."""
 
 
 @dataclass(slots=True)
@@ -133,6 +136,18 @@ class Behaviour(Observer):
                 self.counts.setdefault(tried, 0)
                 self.steps.setdefault(tried, ("answer", button))
         self._count("answer", form, "", name, answer)
+
+    def called(self, form: OpenForm, call: SlowCall) -> None:
+        """Add the ends of a slow call that its handler's code doesn't show."""
+        handler = call.handler.rpartition(".")[2]
+        options = {"timeout": call.timeout is not None, "can_cancel": not call.can_cancel}
+        names = frozenset(name for name, is_so in options.items() if is_so)
+        for tried, step in ends(type(form).__name__, handler, names):
+            self.counts.setdefault(tried, 0)
+            self.steps.setdefault(tried, step)
+
+    def call_ended(self, form: OpenForm, call: SlowCall, how: str) -> None:
+        self._count("call", form, "", call.handler.rpartition(".")[2], how.replace("_", " "))
 
     def ran(self, handler: Handler, event: Event) -> None:
         """Count a handler, by event."""
@@ -214,10 +229,24 @@ def possible(form: type[OpenForm], plan: FormPlan) -> Iterator[tuple[Tried, tupl
     for prompt, declared in prompts.items():
         for answer in declared.buttons:
             yield Tried("answer", name, "", prompt, answer), ("answer", answer)
+    for handler_name, handler in plan.handlers.items():
+        for called in calls_in(handler.function, form):
+            yield from ends(name, handler_name.rpartition(".")[2], called.options)
     yield from closing(plan)
     for handler in plan.handlers.values():
         for dialog in forms_named(handler.function, form):
             yield from closing(plan_of(dialog))
+
+
+def ends(form: str, handler: str, options: frozenset[str]) -> Iterator[tuple[Tried, tuple[str, ...]]]:
+    """Yield the ends of a slow call with these options: it times out and can be cancelled only with some of them."""
+    steps: dict[str, tuple[str, ...]] = {"finished": ("finish", handler), "failed": ("fail", handler, "no connection")}
+    if "timeout" in options:
+        steps["timed out"] = ("time_out", handler)
+    if "can_cancel" not in options:
+        steps["cancelled"] = ("cancel_call", handler)
+    for way, step in steps.items():
+        yield Tried("call", form, "", handler, way), step
 
 
 def closing(plan: FormPlan) -> Iterator[tuple[Tried, tuple[str, ...]]]:
@@ -286,6 +315,8 @@ def about(tried: Tried, behaviour: Behaviour) -> str:
         return f"{place}{tried.name} never {tried.way}"
     if tried.kind == "answer":
         return f"the prompt {tried.name}"
+    if tried.kind == "call":
+        return f"the slow call of {tried.name} never {tried.way if tried.way != 'cancelled' else 'was cancelled'}"
     if tried.kind in ("verdict", "closing"):
         verdict = tried.way if tried.kind == "verdict" else ACCEPTED if tried.way == "Enter" else CANCELLED
         blocker = behaviour.vetoes.get(f"{tried.form} {verdict}")

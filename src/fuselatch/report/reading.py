@@ -76,6 +76,41 @@ def uses_of(code: CodeType, name: str) -> Iterator[Use]:
             yield Use(tuple(chain), False, line)
 
 
+class Called(NamedTuple):
+    """A slow call in code: the name of its function ("rates.latest"), and the options that it is given, by name."""
+
+    function: str
+    options: frozenset[str] = frozenset()
+
+
+def calls_in(function: object, owner: type | None = None) -> tuple[Called, ...]:
+    """Return the slow calls of a function, also those in `owner`'s methods that it calls, without two that are alike."""
+    functions = [function]
+    if owner is not None:
+        named = [use.names[0] for use in uses(function, owner) if not hasattr(Form, use.names[0])]
+        functions += [getattr(owner, name, None) for name in sorted({*named})]
+    codes = dict.fromkeys(code for code in map(code_of, functions) if code is not None)
+    return tuple(dict.fromkeys(called for code in codes for part in within(code) for called in calls_of(part)))
+
+
+def calls_of(code: CodeType) -> Iterator[Called]:
+    """Yield the slow calls of code, without what is within it."""
+    steps = [step for step in dis.get_instructions(code) if step.opname not in ("PUSH_NULL", "CACHE", "EXTENDED_ARG")]
+    # The names of a call's options come as a tuple, before or at the call itself.
+    tuples = [names for names in code.co_consts if isinstance(names, tuple)]
+    options = frozenset(name for names in tuples for name in names if isinstance(name, str))
+    for at, step in enumerate(steps):
+        if step.argval != "call_elsewhere" or not step.opname.startswith(("LOAD_ATTR", "LOAD_METHOD")):
+            continue
+        names: list[str] = []
+        for following in steps[at + 1 :]:
+            is_first = following.opname.startswith(("LOAD_GLOBAL", "LOAD_FAST", "LOAD_DEREF", "LOAD_NAME"))
+            if not (is_first if not names else following.opname.startswith("LOAD_ATTR")):
+                break
+            names.append(str(following.argval))
+        yield Called(".".join(names) or "a function", options)
+
+
 def paths_in(found: Iterable[Use], paths: Iterable[str], is_set: bool | None = None) -> list[str]:
     """Return the paths that are used. `is_set`: only if a property is set, or isn't."""
     chains = {".".join(use.names) for use in found if is_set is None or use.is_set is is_set}

@@ -203,10 +203,11 @@ def handlers(trace: Sequence[TraceEntry]) -> list[Span]:
 
 
 def waits(trace: Sequence[TraceEntry]) -> list[Span]:
-    """Return the waits: prompts until answered, dialogs until closed."""
+    """Return the waits: prompts until answered, dialogs until closed, slow calls until they end."""
     spans: list[Span] = []
     open_prompts: list[TraceEntry] = []
     dialogs: dict[str, tuple[str, TraceEntry]] = {}
+    calls: dict[tuple[str, str], TraceEntry] = {}
     opened_by = {entry.number: entry for entry in trace if entry.kind == "handler"}
     for entry in trace:
         if entry.kind == "prompt":
@@ -214,6 +215,11 @@ def waits(trace: Sequence[TraceEntry]) -> list[Span]:
         elif entry.kind == "answer" and open_prompts:
             asked = open_prompts.pop()
             spans.append(Span(asked.form, asked.number, entry.number, f"{asked.name}: {entry.new}{took(asked, entry)}"))
+        elif entry.kind == "slow_call":
+            calls[entry.form, entry.name] = entry
+        elif entry.kind == "call_end" and (entry.form, entry.name) in calls:
+            called = calls.pop((entry.form, entry.name))
+            spans.append(Span(called.form, called.number, entry.number, f"{entry.name}: {entry.new}{took(called, entry)}"))
         elif entry.kind == "open" and entry.cause in opened_by and entry.new != "shown":
             dialogs[entry.form] = (opened_by[entry.cause].form, entry)
         elif entry.kind == "close" and entry.form in dialogs:
@@ -222,6 +228,7 @@ def waits(trace: Sequence[TraceEntry]) -> list[Span]:
     last = trace[-1]
     spans += [Span(asked.form, asked.number, last.number, f"{asked.name}: not answered") for asked in open_prompts]
     spans += [Span(opener, opened.number, last.number, f"{form}: still open") for form, (opener, opened) in dialogs.items()]
+    spans += [Span(form, called.number, last.number, f"{name}: still waits") for (form, name), called in calls.items()]
     return sorted(spans, key=lambda span: span.start)
 
 

@@ -21,16 +21,19 @@ from fuselatch.rehearsal.imports import python_files_below, root_of
 from fuselatch.rehearsal.loading import importing_from
 from fuselatch.report.reading import code_of, uses
 from fuselatch.review.code_problems import READ, Body
+from fuselatch.review.failing_calls import REMARK, uncaught_calls
 from fuselatch.review.importing import Importing, members, names_of
 from fuselatch.review.leaving import never_leave
 
-WAITS: Final = frozenset({"ask", "confirm", "inform", "ask_value", "open"})
-"""The methods of a form that wait for the user."""
+WAITS: Final = {
+    **dict.fromkeys(("ask", "confirm", "inform", "ask_value", "open"), "for the user"), "call_elsewhere": "for a slow call",
+}  # fmt: skip
+"""The methods of a form that wait, and for what."""
 POINTING: Final = frozenset({"hovered", "unhovered"})
 
 
 class Problem(NamedTuple):
-    """Something that can never work: where, which kind, what is wrong, and the fix."""
+    """Something that can never work: where, which kind, what is wrong, and the fix. Or a remark, which isn't a mistake."""
 
     file: str
     line: int
@@ -151,6 +154,8 @@ def check_class(kind: type, file: CheckedFile) -> Iterator[Problem]:
     body = file.class_of(kind.__name__)
     if body is None:
         return
+    for line, problem, fix in uncaught_calls(body):
+        yield Problem(file.name, line, REMARK, problem, fix)
     for look in READ:
         for line, problem, fix in look(Body(kind, plan, body, file.names, file.uses)):
             yield Problem(file.name, line, look.__name__.replace("_", " "), problem, fix)
@@ -284,7 +289,7 @@ def waiting_rules(kind: type, plan: FormPlan, file: CheckedFile) -> Found:
             elif use.names[0] in WAITS and len(use.names) == 1:
                 yield (
                     use.line,
-                    f"{what} waits for the user (self.{use.names[0]}), which raises an error when it runs",
+                    f"{what} waits {WAITS[use.names[0]]} (self.{use.names[0]}), which raises an error when it runs",
                     "ask in a handler",
                 )
 
@@ -300,7 +305,7 @@ def pointers(kind: type, plan: FormPlan, file: CheckedFile) -> Found:
     for handler, path, event in moved:
         for use in uses(handler.function, kind):
             if use.names[0] in WAITS:
-                problem = f"{handler.name} handles {path}.{event} and waits for the user (self.{use.names[0]})"
+                problem = f"{handler.name} handles {path}.{event} and waits {WAITS[use.names[0]]} (self.{use.names[0]})"
                 yield (use.line, problem, "a pointer handler can't wait; use self.say")
 
 

@@ -14,7 +14,7 @@ from fuselatch.core.engine.state.failure import tell
 from fuselatch.core.engine.state.session_state import SessionState
 from fuselatch.core.engine.state.turns import Turn
 from fuselatch.core.engine.state.waiting import DialogWait, PromptWait
-from fuselatch.core.engine.turn import focus, pointing
+from fuselatch.core.engine.turn import calling, focus, pointing
 from fuselatch.core.engine.turn.loop import happen
 from fuselatch.core.engine.turn.prompting import ask_itself
 from fuselatch.core.forms.container import OpenForm
@@ -217,5 +217,4 @@ def hand_over(turn: Turn, form: OpenForm) -> None:
             wait.end(turn, form._state.outcome)
     for call in turn.session.calls:
         if call.form is form and not call.is_effect and call.turn is not turn:
-            turn.note_form("call_end", form, call.call.name, None, "abandoned")
-            call.end(turn, CallEnd("abandoned"))
+            calling.end(turn, call, CallEnd("abandoned"))

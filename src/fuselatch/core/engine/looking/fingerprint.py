@@ -25,7 +25,7 @@ from typing import Any, Final
 
 from fuselatch.core.engine.state.session_state import SessionState
 from fuselatch.core.engine.state.turns import Turn
-from fuselatch.core.engine.state.waiting import DialogWait, PauseWait, PromptWait, Wait
+from fuselatch.core.engine.state.waiting import CallWait, DialogWait, PauseWait, PromptWait, Wait
 from fuselatch.core.forms.container import RESERVED_ATTRIBUTES, Container
 from fuselatch.core.forms.live_state import ControlState, FormState
 from fuselatch.core.forms.shared import Shared
@@ -62,8 +62,8 @@ def fingerprint(session: SessionState, outside: str = "") -> bytes:
         parts.extend(sorted([f"last {form.__name__} {path} {stable(entered[form, path])}" for form, path in entered]))
     for wait in session.waits:
         write_wait(parts, wait)
-    for call in session.calls:
-        parts.append(f"calls {call.call.name} {call} {call.over}")
+    for wait in session.calls:
+        write_wait(parts, wait)
     if session.broken:
         parts.append("broken")
     return blake2b("\0".join(parts).encode("utf-8", "surrogatepass"), digest_size=12).digest()
@@ -167,6 +167,8 @@ def write_wait(parts: list[str], wait: Wait) -> None:
         parts.append(f"waits for {plain_name(wait.child._state)}")
     elif isinstance(wait, PauseWait):
         parts.append(f"paused {wait.event.path}")
+    elif isinstance(wait, CallWait):
+        parts.append(f"calls {wait.call.name} {wait} {stable(wait.call.args)}")
     write_turn(parts, turn)
 
 

@@ -74,7 +74,7 @@ def lock_at(session: SessionState, verb: str, control: ControlState | None, text
     if verb in UNLOCKED or (verb == "key" and (text in UNLOCKED_KEYS or text in session.offers.shortcuts)):
         return None
     at = front._state.focus if verb == "key" and control is None and front is not None else control
-    if verb == "press" and at is not None and at._decl.constants.get("closes", ACCEPTED) not in (ACCEPTED, ""):
+    if verb == "press" and at is not None and (at._decl.closes or ACCEPTED) != ACCEPTED:
         return None
     for wait in session.calls:
         if at is None and wait.form is front and wait.locked is None:

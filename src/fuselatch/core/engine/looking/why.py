@@ -210,6 +210,9 @@ def of_handler(session: SessionState, form: OpenForm, handler: Handler) -> Itera
     muted = muted_because(session, handler)
     if muted is not None:
         yield f"{handler.name} is muted: {muted}"
+    for wait in session.calls:
+        if wait.form is form and wait.call.handler == handler.name and not wait.over:
+            yield f"{handler.name} waits for {wait} since entry {wait.number}"
     if number is not None:
         yield f"{handler.name} last ran in entry {number}"
         yield from chain(session, number)

@@ -13,6 +13,7 @@ from fuselatch.core.forms.prompts import Prompt
 from fuselatch.core.model.events import By, Event
 from fuselatch.core.model.findings import Finding
 from fuselatch.core.model.record_changes import Change
+from fuselatch.core.model.slow_calls import End, SlowCall
 
 
 class Observer:
@@ -64,6 +65,12 @@ class Observer:
 
     def answered(self, form: OpenForm, name: str, prompt: Prompt, answer: str) -> None:
         """A prompt was answered."""
+
+    def called(self, form: OpenForm, call: SlowCall) -> None:
+        """A handler waits for a slow call."""
+
+    def call_ended(self, form: OpenForm, call: SlowCall, how: End) -> None:
+        """A slow call ended."""
 
     def latched(self, form: OpenForm, latch: str, answer: str | None) -> None:
         """A latch was set with an answer, or reset (None)."""

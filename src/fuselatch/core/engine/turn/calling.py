@@ -18,6 +18,7 @@ from typing import Any, Final
 from greenlet import getcurrent
 
 from fuselatch.core.engine.rules.validation import follow_before_wait
+from fuselatch.core.engine.state.failure import tell
 from fuselatch.core.engine.state.session_state import SessionState
 from fuselatch.core.engine.state.turns import Turn
 from fuselatch.core.engine.state.waiting import CallWait, name_of_function
@@ -56,6 +57,8 @@ def call_elsewhere(
     call = SlowCall(f"c{session.called}", name, handler, request, args, **options)
     wait = CallWait(turn, form, call, locked, in_effect)
     wait.number = turn.note_form("slow_call", form, name, call.text or None, f"{wait}")
+    if session.observers:
+        tell(session, "called", form, call)
     session.calls.append(wait)
     port = session.port
     tracker, port.tracker = port.tracker, None
@@ -164,6 +167,8 @@ def end(turn: Turn, wait: CallWait, ended: CallEnd) -> None:
     """End a wait for a slow call. The runner then resumes its handler."""
     why = safe_text(describe(ended.result)) if ended.how == "failed" else None
     turn.note_form("call_end", wait.form, wait.call.name, why, ended.how)
+    if turn.session.observers:
+        tell(turn.session, "call_ended", wait.form, wait.call, ended.how)
     wait.end(turn, ended)
 
 
