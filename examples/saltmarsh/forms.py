@@ -8,6 +8,7 @@ from types import MappingProxyType
 
 from fuselatch import (
     Button,
+    CallCancelled,
     Choice,
     Event,
     Finding,
@@ -21,6 +22,7 @@ from fuselatch import (
     Prompt,
     Text,
     Tick,
+    TimedOut,
     check,
     warn,
 )
@@ -28,10 +30,15 @@ from fuselatch.services import Drawings, Letters
 from saltmarsh import tables
 from saltmarsh.papers import Stay, confirmation, mooring_plan
 from saltmarsh.tables import Berth, Debt, Tariff, Vessel
+from saltmarsh.tides import lowest_water
 
 NOTHING_OWED: Mapping[str, Debt] = MappingProxyType({})
 SNUG = 0.8
 """The shortest berth for a boat, as a share of the boat's length."""
+UNDER_KEEL = 0.3
+"""The least water below a boat, in metres."""
+SURELY_DEEP = 1.0
+"""Water below a boat at mean low water, in metres, that is enough at any tide."""
 
 
 class VesselSearch(Form, title="Find a vessel"):
@@ -95,6 +102,22 @@ class BookingForm(Form, title="Book a berth"):
         remember=("Book it",),
     )
 
+    too_shallow = Prompt(
+        "At the lowest water of this stay {vessel} would have {left:.1f} m below its keel at {berth}. Book anyway?",
+        title="Shallow berth",
+        buttons=("Book anyway", "Change berth"),
+        default="Change berth",
+        tone="warning",
+    )
+
+    no_tides = Prompt(
+        "The tide office doesn't answer. Is there enough water for {vessel} at {berth}?",
+        title="No tides",
+        buttons=("There is", "Change berth"),
+        default="Change berth",
+        tone="warning",
+    )
+
     def suitable_berths(self) -> list[str]:
         """Return the pier's free berths that are at least four fifths of the boat's length."""
         least = (self.length.value or 0) * SNUG
@@ -136,6 +159,24 @@ class BookingForm(Form, title="Book a berth"):
         over = self.length.required_value - next(berth.length for berth in self.berths if berth.name == self.berth.value)
         if over > 0 and self.ask(self.too_long, over=over) == "Change berth":
             event.block("choose a longer berth")
+
+    @Form.accepting
+    def ask_for_tides(self, event: Event) -> None:
+        """Ask the tide office before a deep boat is booked into a shallow berth."""
+        boat = next((vessel for vessel in self.vessels if vessel.name == self.vessel.value), None)
+        depth = next(berth.depth for berth in self.berths if berth.name == self.berth.value)
+        if boat is None or depth - boat.draught >= SURELY_DEEP:
+            return
+        stay = self.session.today(), self.nights.required_value
+        try:
+            level = self.call_elsewhere(lowest_water, *stay, text="Asking the tide office …", timeout=8)
+        except (OSError, ValueError, TimedOut, CallCancelled):
+            if self.ask(self.no_tides) == "Change berth":
+                event.block("choose a deeper berth")
+            return
+        left = depth + float(level) - boat.draught
+        if left < UNDER_KEEL and self.ask(self.too_shallow, left=left) == "Change berth":
+            event.block("choose a deeper berth")
 
     @Form.submitted
     def send_papers(self) -> None:

@@ -14,20 +14,22 @@ from pathlib import Path
 
 @dataclass(frozen=True, slots=True)
 class Berth:
-    """A berth at a pier; lengths in metres."""
+    """A berth at a pier: its length, and its depth at mean low water, in metres."""
 
     name: str
     pier: str
     length: float
+    depth: float
 
 
 @dataclass(frozen=True, slots=True)
 class Vessel:
-    """A boat that has called before; its length in metres."""
+    """A boat that has called before: its length and draught in metres."""
 
     name: str
     kind: str
     length: float
+    draught: float
     owner: str
     home_port: str
 
@@ -84,14 +86,15 @@ def rows(table: str) -> Iterable[Mapping[str, str]]:
 @cache
 def berths() -> tuple[Berth, ...]:
     """Return all berths, in the order of the piers."""
-    return tuple(Berth(row["name"], row["pier"], float(row["length"])) for row in rows("berths"))
+    return tuple(Berth(row["name"], row["pier"], float(row["length"]), float(row["depth"])) for row in rows("berths"))
 
 
 @cache
 def vessels() -> tuple[Vessel, ...]:
     """Return all vessels, by name."""
     return tuple(
-        Vessel(row["name"], row["kind"], float(row["length"]), row["owner"], row["home_port"]) for row in rows("vessels")
+        Vessel(row["name"], row["kind"], float(row["length"]), float(row["draught"]), row["owner"], row["home_port"])
+        for row in rows("vessels")
     )
 
 

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from datetime import date
 from decimal import Decimal
 from enum import Enum
@@ -28,13 +30,14 @@ from fuselatch import (
     check,
     derive,
 )
-from fuselatch.core.model.errors import UnknownName
+from fuselatch.core.model.errors import FuseLatchError, Refused, UnknownName
 from fuselatch.frontends import Gesture, Session
 from fuselatch.rehearsal import rehearse
 from fuselatch.rehearsal.slow import result_of, sample_of, samples_of
 from fuselatch.report.anatomy import anatomy
 from fuselatch.report.behaviour import Behaviour
 from fuselatch.report.timeline import waits
+from fuselatch.scenes import NOW
 from tests.helpers import examples
 
 
@@ -260,32 +263,144 @@ def test_a_word_of_another_type_is_told() -> None:
             result_of(word, typed(kind))
 
 
-@given(st.integers(0, 2**32))
-@examples(60)
-def test_calls_end_in_any_order_and_none_hangs(seed: int) -> None:
-    """Several handlers wait at once; each end is drawn, with other gestures between. Nothing waits at the end."""
-    draw = Random(seed)
-    session = Session(Till)
-    started, expected = 0, {"finished": 0, "failed": 0, "timed_out": 0}
-    for _ in range(draw.randint(5, 40)):
+class Drawn:
+    """A user and a service whose moves are drawn: several handlers wait at once, and each end is drawn."""
+
+    def __init__(self, seed: int) -> None:
+        self.draw = Random(seed)
+        self.rows: list[Any] = []
+        self.ends = 0
+        self.open()
+
+    def open(self) -> None:
+        self.session = Session(Till, clock=lambda: NOW)
+
+    def step(self) -> None:
+        """Make one move."""
+        session, draw = self.session, self.draw
         waiting = session.slow_calls
-        if waiting and draw.random() < 0.5:
-            call, how = draw.choice(waiting), draw.choice([*expected])
-            expected[how] += 1
-            give = Gesture(verb="slow_call", control=call.id, text=how, result=7 if how != "failed" else OSError("x"))
+        if session.prompt is not None:
+            give = Gesture(verb="answer", text=draw.choice(session.prompt.buttons))
+        elif waiting and draw.random() < 0.7:
+            call, how = draw.choice(waiting), draw.choice(["finished", "failed", "timed_out", "cancelled"])
+            result = draw.choice([7, 13]) if how == "finished" else OSError("x")
+            give = Gesture(verb="slow_call", control=call.id, text=how, result=result)
+            if how == "cancelled":
+                give = Gesture(verb="cancel_call", text=call.name)
         else:
-            button = draw.choice(["fetch", "beside", "free"])
-            give = Gesture(verb="press", control=button)
-        before = len(session.slow_calls)
-        try:
+            verb = draw.choice(["close", *["press"] * 30])
+            give = Gesture(verb=verb, control="" if verb == "close" else draw.choice(["fetch", "beside", "free"]))
+        with suppress(HandlerFailed, Refused):
             session.feed(give)
-        except (HandlerFailed, RuntimeError):
-            pass
-        started += len(session.slow_calls) > before
-    ended = [row for row in session.trace if row.kind == "call_end"]
-    assert len(ended) == sum(expected.values()) == started - len(session.slow_calls)
-    session.feed(Gesture(verb="close"))
-    assert session.is_done and not session.slow_calls and not session.waits_for
+        if session.is_done:
+            self.end()
+            self.open()
+
+    def end(self) -> None:
+        """Close the form, if it is open, and note what happened."""
+        session = self.session
+        with suppress(HandlerFailed, Refused):
+            session.feed(Gesture(verb="close"))
+        while session.prompt is not None:
+            session.feed(Gesture(verb="answer", text="Yes"))
+        if not session.is_done:
+            session.feed(Gesture(verb="close"))
+        assert session.is_done and not session.slow_calls and not session.waits_for and not session._state.parked
+        rows = [tuple(map(str, row)) for row in session.trace]
+        kinds = [row.kind for row in session.trace]
+        assert kinds.count("slow_call") == kinds.count("call_end")
+        self.ends += kinds.count("call_end")
+        self.rows.append(rows)
+
+
+@given(st.integers(0, 2**32))
+@examples(0.5)
+def test_calls_end_in_any_order_and_none_hangs(seed: int) -> None:
+    drawn = Drawn(seed)
+    for _ in range(40):
+        drawn.step()
+    drawn.end()
+
+
+def traces_of(seeds: range) -> tuple[dict[int, list[Any]], int]:
+    """Let some sessions take turns on this thread; return what each did, and how many calls ended."""
+    all_of_them = {seed: Drawn(seed) for seed in seeds}
+    for _ in range(122):
+        for each in all_of_them.values():
+            each.step()
+    for each in all_of_them.values():
+        each.end()
+    return {seed: each.rows for seed, each in all_of_them.items()}, sum(each.ends for each in all_of_them.values())
+
+
+def test_ten_thousand_calls_on_four_threads_leave_the_traces_of_one() -> None:
+    alone, ends = traces_of(range(200))
+    with ThreadPoolExecutor(4) as threads:
+        parts = [*threads.map(traces_of, [range(at, 200, 4) for at in range(4)])]
+    assert ends >= 10_000 and sum(count for _, count in parts) == ends
+    assert {seed: rows for part, _ in parts for seed, rows in part.items()} == alone
+
+
+class Asks(Form):
+    """A dialog whose button waits."""
+
+    go = Button("Go")
+    ok = Button("OK", closes="accepted")
+
+    @go.clicked
+    def call(self) -> None:
+        self.call_elsewhere(rate, 1)
+
+
+class Points(Asks):
+    """Calls before and after a question and a dialog, in it, while it is accepted, and after it has closed."""
+
+    word = Text("Word")
+
+    @Asks.go.clicked
+    def call_on(self) -> None:
+        self.word.value = "staged"
+        self.call_elsewhere(rate, 2)
+        self.confirm("Sure?")
+        self.call_elsewhere(rate, 3)
+        self.open(Asks)
+        self.call_elsewhere(rate, 4)
+
+    @Form.accepting
+    def call_last(self) -> None:
+        self.call_elsewhere(rate, 5)
+
+    @Form.submitted
+    def send(self) -> None:
+        self.afterwards(lambda: self.call_elsewhere(rate, 6))
+
+
+@pytest.mark.parametrize("how", ["failed", "timed_out", "cancelled", "close", "end"])
+@pytest.mark.parametrize("point", range(1, 8))
+def test_a_call_ends_in_each_way_at_each_point_and_nothing_hangs(point: int, how: str) -> None:
+    session, calls, pressed = Session(Points), 0, set()
+    for _ in range(80):
+        front = session.front_form
+        if session.slow_calls:
+            calls += 1
+            call, now = session.slow_calls[-1], how if calls == point else "finished"
+            if now == "end":
+                session.close()
+                break
+            give = Gesture(verb="slow_call", control=call.id, text=now, result=OSError("x") if now == "failed" else 1)
+            if now in ("cancelled", "close"):
+                give = Gesture(verb="close") if now == "close" and front else Gesture(verb="cancel_call", text=call.name)
+        elif session.prompt is not None:
+            give = Gesture(verb="answer", text="Skip" if "Skip" in session.prompt.buttons else "Yes")
+        elif front is None:
+            break
+        else:
+            button = "ok" if front in pressed else "go"
+            pressed.add(front)
+            give = Gesture(verb="press", control=button)
+        with suppress(FuseLatchError):
+            session.feed(give)
+    assert calls >= point and (session.is_done or session.is_closed) and not session.slow_calls and not session._state.parked
 
 
 class Sea(Enum):

@@ -13,9 +13,9 @@ from fuselatch.core.model.gestures import Gesture
 from fuselatch.frontends.conformance import Played, steps_of
 from fuselatch.rehearsal import CueSheet
 from fuselatch.rehearsal.desk import duration_of
-from fuselatch.rehearsal.grammar import ENDS_CALLS
 from fuselatch.rehearsal.picking import item_meant
-from fuselatch.rehearsal.slow import call_named, error_named, result_of
+from fuselatch.rehearsal.run import lets_calls_wait
+from fuselatch.rehearsal.slow import call_named, error_named, result_of, stand_in_of
 from fuselatch.scenes import Scene
 from tests.frontends.conftest import Shown, showing, until
 
@@ -205,8 +205,10 @@ class Player:
         self.shown.stage._put_end(Gesture(verb="slow_call", control=call.id, text=how, result=result))
         until(lambda: call not in self.shown.session.slow_calls)
 
-    def finish(self, name: str, word: str) -> None:
-        self.end_call(name, "finished", result_of(word, call_named(self.shown.session, name).function))
+    def finish(self, name: str, word: str = "") -> None:
+        call = call_named(self.shown.session, name)
+        result = result_of(word, call.function) if word else stand_in_of(self.shown.stage.scene, call)(*call.args)
+        self.end_call(name, "finished", result)
 
     def fail(self, name: str, text: str, kind: str = "RuntimeError") -> None:
         self.end_call(name, "failed", error_named(text, kind))
@@ -240,7 +242,7 @@ def play(browser: Any, look: Callable[[Shown], object] = lambda shown: None) -> 
     """Return how a sheet is played in a browser. `look` sees what each step has come to."""
 
     def at(scene: Scene, sheet: CueSheet) -> Played:
-        waits = any(verb in ENDS_CALLS for verb, _ in steps_of(sheet))
+        waits = any(map(lets_calls_wait, sheet.steps))
         scene.slow_calls_on = Held({} if waits else scene.slow_calls_by)
         with showing(browser, scene) as shown:
             player = Player(shown)

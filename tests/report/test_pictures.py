@@ -158,7 +158,7 @@ def test_describe_as_json_dot_picture_and_events(tmp_path: Path) -> None:
     assert '  "BoatList" -> "gather" [label="chosen"];' in signals
     assert [line.split()[0] for line in signals if '"opens"' in line] == ['"show_lists"']
     lines = call("describe", form, "--events", "vessel").splitlines()
-    assert "  changed         the value changed: handled by warn_of_arrears (forms.py:112)" in lines
+    assert "  changed         the value changed: handled by warn_of_arrears (forms.py:135)" in lines
     assert "    @vessel.left" in lines and "    @vessel.changed" not in lines
     assert "  closing           the form is about to close" in call("describe", form, "--events", "BookingForm")
     assert "Events of extras[].what (choice)" in call("describe", "saltmarsh.office:OfficeForm", "--events", "extras[].what")
@@ -168,7 +168,7 @@ def test_describe_as_json_dot_picture_and_events(tmp_path: Path) -> None:
 def test_behaviour_on_the_command_line(tmp_path: Path) -> None:
     words = ("--behaviour", "--behaviour-json", tmp_path / "b.json", "--behaviour-picture", tmp_path / "b.svg")
     printed = call("rehearse", "-q", CUES, *words)
-    assert "BookingForm: handlers 4 of 4, checks " in printed and "  not tried:" in printed
+    assert "BookingForm: handlers 5 of 5, checks " in printed and "  not tried:" in printed
     assert "</svg>" in (tmp_path / "b.svg").read_text() and json.loads((tmp_path / "b.json").read_text())["version"] == 1
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+from datetime import date
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -10,7 +11,7 @@ from typing import Any
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from saltmarsh import make_data, scenes, tables
+from saltmarsh import make_data, scenes, tables, tides
 from saltmarsh.forms import BookingForm, VesselSearch
 from saltmarsh.office import BerthTable, OfficeForm
 
@@ -80,6 +81,20 @@ GESTURES = st.one_of(
         st.just("key"), st.sampled_from(["Enter", "Escape", "Backspace", "Space", "4", "Ctrl+R", "Shift+Tab", "nokey"])
     ),
 )
+
+
+def test_the_tide_office_answers_over_http_and_fails_now_and_then(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv(tides.ADDRESS, tides.stand_in(0))
+    told: list[Any] = []
+    for nights in range(1, 2 * tides.EVERY + 1):
+        try:
+            told.append(tides.lowest_water(date(2031, 5, 5), nights) == tides.predicted(date(2031, 5, 5), nights))
+        except OSError as error:
+            told.append(str(error))
+    assert told == [*[True] * (tides.EVERY - 1), "HTTP Error 503: Service Unavailable"] * 2
+    with pytest.raises(OSError, match="400"):
+        tides.lowest_water(date(2031, 5, 5), "x")  # type: ignore[arg-type]
+    assert tides.predicted(tides.SPRING_TIDE, 7) == Decimal("-0.5") < tides.predicted(date(2031, 5, 12), 1)
 
 
 @given(st.lists(GESTURES, max_size=25), st.sampled_from([scenes.quiet_monday, scenes.office]))

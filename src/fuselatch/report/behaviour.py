@@ -316,7 +316,7 @@ def about(tried: Tried, behaviour: Behaviour) -> str:
     if tried.kind == "answer":
         return f"the prompt {tried.name}"
     if tried.kind == "call":
-        return f"the slow call of {tried.name} never {tried.way if tried.way != 'cancelled' else 'was cancelled'}"
+        return f"the slow call of {tried.name} {'was ' if tried.way == 'cancelled' else ''}never {tried.way}"
     if tried.kind in ("verdict", "closing"):
         verdict = tried.way if tried.kind == "verdict" else ACCEPTED if tried.way == "Enter" else CANCELLED
         blocker = behaviour.vetoes.get(f"{tried.form} {verdict}")
