@@ -245,7 +245,7 @@ class Waiting(Desk, title="A service that knows nothing"):
         except TimedOut as late:
             self.note.value = late.args[1]
             return
-        self.water.value = round(found, 2) if found or found == 0 else PRICES[str(found)]
+        self.water.value = round(found, 2) if found or found == 0 else Decimal(PRICES[str(found)])
 
 
 class Quitting(Desk, title="A handler that exits"):
