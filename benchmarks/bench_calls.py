@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
 from threading import Event
 from typing import Any
 
-from common import HEADING, Measure, compare, ratio
+from bench_sessions import Asking, presses
+from common import HEADING, compare, ratio
 
-from fuselatch import Button, Form, Prompt, Text
+from fuselatch import Button, Text
 from fuselatch.frontends import Gesture, Session
 from fuselatch.frontends.crew import Crew
 from fuselatch.frontends.elsewhere import Threads
@@ -32,37 +32,15 @@ def hold() -> int:
     return 1
 
 
-class Desk(Form):
+class Desk(Asking):
     """A button that asks the user, one that calls a service, and an entry."""
 
-    sure = Prompt("Sure?", buttons=("Yes", "No"))
     word = Text("Word")
-    ask_it = Button("Ask")
     call_it = Button("Call")
-
-    @ask_it.clicked
-    def put(self) -> None:
-        self.ask(self.sure)
 
     @call_it.clicked
     def get(self) -> None:
         self.call_elsewhere(hold, text="Asking …", locks="nothing")
-
-
-def pressed(button: str, end: Callable[[Session], Gesture]) -> Measure:
-    """A press of a button whose handler waits, and what ends that."""
-    session = Session(Desk, recording=False)
-    press = Gesture(verb="press", control=button)
-
-    def once() -> None:
-        session.feed(press)
-        session.feed(end(session))
-
-    return Measure(once, 100)
-
-
-def call_end(session: Session) -> Gesture:
-    return Gesture(verb="slow_call", control=session.slow_calls[0].id, text="finished", result=1)
 
 
 IDS = {each.name: each.id for each in Session(Desk).view.forms[0].controls}
@@ -109,9 +87,10 @@ class Desks:
 
 def main() -> None:
     print(HEADING)
-    ours = pressed("call_it", call_end)
-    base = pressed("ask_it", lambda session: Gesture(verb="answer", text="Yes"))
-    compare("a slow call that finishes, against a prompt", ours, base, 3)
+    finished = Gesture(verb="slow_call", control="get", text="finished")
+    called = presses(Gesture(verb="press", control="call_it"), finished, form=Desk)
+    asked = presses(Gesture(verb="press", control="ask_it"), Gesture(verb="answer", text="Yes"), form=Desk)
+    compare("a slow call that finishes, against a prompt", called, asked, 3)
     alone, beside = Desks(1), Desks(WAITING + 1)
     took: dict[str, list[float]] = {"alone": [], "beside": []}
     for _ in range(KEYS):

@@ -109,9 +109,9 @@ class Deep(Form):
         self.confirm("Deeper?")
 
 
-def presses(*gestures: Gesture) -> Measure:
+def presses(*gestures: Gesture, form: type[Form] = Asking) -> Measure:
     """A few gestures."""
-    session = Session(Asking, recording=False)
+    session = Session(form, recording=False)
 
     def once() -> None:
         for gesture in gestures:

@@ -228,12 +228,12 @@ class Tired(Desk, title="An answer that fails"):
 
 
 def forecast(port: str) -> Decimal | None:
-    """Ask a service for the water there; this stands for it."""
+    """Ask a service for the depth of water at a port."""
     raise OSError(f"no line to {port}")
 
 
 class Waiting(Desk, title="A service that knows nothing"):
-    """It takes for granted that the service knows the port, and fails again where it has failed."""
+    """Its handler fails at a blank result, and again while it deals with a timeout."""
 
     water = Money("Water", unit="m")
     fetch = Button("Ask for the water")

@@ -36,9 +36,9 @@ NOTHING_OWED: Mapping[str, Debt] = MappingProxyType({})
 SNUG = 0.8
 """The shortest berth for a boat, as a share of the boat's length."""
 UNDER_KEEL = 0.3
-"""The least water below a boat, in metres."""
+"""The least water below a boat's keel, in metres."""
 SURELY_DEEP = 1.0
-"""Water below a boat at mean low water, in metres, that is enough at any tide."""
+"""Water below a boat's keel at mean low water, in metres, that is enough at any tide."""
 
 
 class VesselSearch(Form, title="Find a vessel"):
@@ -64,6 +64,11 @@ class VesselSearch(Form, title="Find a vessel"):
         return f"{found.kind}, {found.length} m, {found.owner}, {found.home_port}" if found else ""
 
 
+def berth_warning(title: str, text: str) -> Prompt:
+    """Return a question about a berth that may not suit the boat."""
+    return Prompt(text, title=title, buttons=("Book anyway", "Change berth"), default="Change berth", tone="warning")
+
+
 class BookingForm(Form, title="Book a berth"):
     """Enter a visiting boat's details and book a free berth for it."""
 
@@ -84,12 +89,13 @@ class BookingForm(Form, title="Book a berth"):
     book = Button("Book", closes="accepted")
     leave = Button("Leave", closes="cancelled")
 
-    too_long = Prompt(
-        "{vessel} overhangs {berth} by {over:.1f} m. Book anyway?",
-        title="Long boat",
-        buttons=("Book anyway", "Change berth"),
-        default="Change berth",
-        tone="warning",
+    too_long = berth_warning("Long boat", "{vessel} overhangs {berth} by {over:.1f} m. Book anyway?")
+    too_shallow = berth_warning(
+        "Shallow berth",
+        "At the lowest water of the stay {berth} has {water:.1f} m, and {vessel} draws {draught:.1f} m. Book anyway?",
+    )
+    no_tides = berth_warning(
+        "No answer", "The tide office doesn't answer, and {berth} may be too shallow for {vessel}. Book anyway?"
     )
 
     owes = Prompt(
@@ -100,22 +106,6 @@ class BookingForm(Form, title="Book a berth"):
         tone="warning",
         latch=Latch(per="record", key=lambda form: form.vessel.value),
         remember=("Book it",),
-    )
-
-    too_shallow = Prompt(
-        "At the lowest water of this stay {vessel} would have {left:.1f} m below its keel at {berth}. Book anyway?",
-        title="Shallow berth",
-        buttons=("Book anyway", "Change berth"),
-        default="Change berth",
-        tone="warning",
-    )
-
-    no_tides = Prompt(
-        "The tide office doesn't answer. Is there enough water for {vessel} at {berth}?",
-        title="No tides",
-        buttons=("There is", "Change berth"),
-        default="Change berth",
-        tone="warning",
     )
 
     def suitable_berths(self) -> list[str]:
@@ -174,8 +164,10 @@ class BookingForm(Form, title="Book a berth"):
             if self.ask(self.no_tides) == "Change berth":
                 event.block("choose a deeper berth")
             return
-        left = depth + float(level) - boat.draught
-        if left < UNDER_KEEL and self.ask(self.too_shallow, left=left) == "Change berth":
+        water = depth + float(level)
+        if water - boat.draught >= UNDER_KEEL:
+            return
+        if self.ask(self.too_shallow, water=water, draught=boat.draught) == "Change berth":
             event.block("choose a deeper berth")
 
     @Form.submitted

@@ -17,7 +17,7 @@ from saltmarsh.tides import lowest_water
 
 
 def mean_low_water(arrival: date, nights: int) -> Decimal:
-    """Stand for the tide office in rehearsals: at low water it's as deep as the chart says."""
+    """Return the level that rehearsals use in place of the tide office's: mean low water."""
     return Decimal(0)
 
 

@@ -1,4 +1,4 @@
-"""The tide office: its client, and a stand-in for it over HTTP that takes its time and fails now and then."""
+"""The tide office: a client, and an HTTP stand-in for the office that is slow and sometimes fails."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from datetime import date, timedelta
 from decimal import Decimal
 from functools import cache
+from http.client import HTTPException
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from math import cos, tau
 from threading import Thread
@@ -22,19 +23,33 @@ SPRING_TIDE: Final = date(2031, 5, 7)
 CYCLE: Final = 14.77
 """Days from one spring tide to the next."""
 EVERY: Final = 5
-"""One of so many requests fails."""
+"""The stand-in fails at every fifth request."""
 SECONDS: Final = 1.5
-"""How long the stand-in takes for an answer."""
+"""Seconds that the stand-in takes to answer."""
 
 
 def lowest_water(arrival: date, nights: int) -> Decimal:
-    """Ask the tide office for the lowest water of a stay, in metres above (or below) the mean low water.
+    """Ask the tide office for the lowest water of a stay, in metres relative to mean low water.
 
-    Raises `OSError` if it can't be reached or fails, and `ValueError` if its answer makes no sense.
+    Raises `OSError` if it can't be reached or fails, and `ValueError` for an answer that isn't a level.
     """
     address = os.environ.get(ADDRESS) or stand_in()
-    with urlopen(f"{address}/lowest?from={arrival}&nights={nights}", timeout=20) as answer:
-        return Decimal(json.load(answer)["metres"])
+    try:
+        with urlopen(f"{address}/lowest?from={arrival}&nights={nights}", timeout=20) as answer:
+            return metres_in(answer.read())
+    except HTTPException as error:
+        raise OSError(f"the tide office broke off: {error!r}") from error
+
+
+def metres_in(answer: bytes) -> Decimal:
+    """Return the number in an answer of the tide office. Raises `ValueError`."""
+    try:
+        metres = Decimal(json.loads(answer)["metres"])
+    except (LookupError, TypeError, ArithmeticError) as error:
+        raise ValueError(f"not an answer of the tide office: {answer!r:.80}") from error
+    if not metres.is_finite():
+        raise ValueError(f"not a level of water: {metres}")
+    return metres
 
 
 def predicted(arrival: date, nights: int) -> Decimal:
@@ -53,7 +68,7 @@ def stand_in(seconds: float = SECONDS) -> str:
 
 
 def office(seconds: float) -> type[BaseHTTPRequestHandler]:
-    """Return what answers requests: after some seconds, and not each time."""
+    """Return a request handler that answers after some seconds, and fails at every fifth request."""
     asked = iter(range(1, 1 << 30))
 
     class Office(BaseHTTPRequestHandler):

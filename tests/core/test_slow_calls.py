@@ -9,7 +9,7 @@ from datetime import date
 from decimal import Decimal
 from enum import Enum
 from random import Random
-from typing import Any, NamedTuple
+from typing import Any, Literal, NamedTuple
 
 import pytest
 from hypothesis import given
@@ -413,7 +413,7 @@ class Told(NamedTuple):
     by: tuple[str, int]
 
 
-def everything(at: str) -> dict[str, int] | list[Told] | None:
+def everything(at: str) -> dict[str, int] | list[Told] | bytes | Literal["low"] | None:
     """Stand for a service that answers in many ways."""
     raise AssertionError(at)
 
@@ -422,18 +422,19 @@ def unknown(at: str):  # type: ignore[no-untyped-def]
     """Stand for a service whose result isn't known."""
 
 
-def test_a_result_without_words_is_the_stand_in_s_or_a_sample_of_the_type() -> None:
-    assert samples_of(everything) == ("{}", '[{"depth": 1, "sea": "calm", "by": ["a", 1]}]', "[]", "null")
-    assert [result_of(text, everything) for text in samples_of(everything)][2:] == [[], None] and samples_of(unknown) == ()
+def test_finish_without_a_result_takes_the_stand_in_s_or_a_sample() -> None:
+    assert samples_of(everything) == ("{}", '[{"depth": 1, "sea": "calm", "by": ["a", 1]}]', "[]", '"a"', '"low"', "null")
+    results: list[Any] = [{}, [Told(Decimal(1), Sea.CALM, ("a", 1))], [], b"a", b"low", None]
+    assert [result_of(text, everything) for text in samples_of(everything)] == results and samples_of(unknown) == ()
     assert sample_of(rate)(7) == 1
     for by, told in (({}, 1), ({rate: lambda give: give * 5}, 15)):
         with rehearse(Till, slow_calls="ask", slow_calls_by=by) as desk:
             desk.press("fetch")
-            desk.step("finish", "get")
-            assert desk.at(Till).rate.value == told
+            desk.finish()
+            assert desk.at(Till).rate.value == told and desk.as_cues().splitlines()[-1] == "finish  get"
 
 
-def test_each_end_is_known_to_whoever_asks() -> None:
+def test_reports_show_each_end_of_a_slow_call() -> None:
     seen = Behaviour()
     with rehearse(Till, slow_calls="ask", observers=(seen,)) as desk:
         desk.press("beside")

@@ -158,7 +158,7 @@ def test_describe_as_json_dot_picture_and_events(tmp_path: Path) -> None:
     assert '  "BoatList" -> "gather" [label="chosen"];' in signals
     assert [line.split()[0] for line in signals if '"opens"' in line] == ['"show_lists"']
     lines = call("describe", form, "--events", "vessel").splitlines()
-    assert "  changed         the value changed: handled by warn_of_arrears (forms.py:135)" in lines
+    assert "  changed         the value changed: handled by warn_of_arrears (forms.py:125)" in lines
     assert "    @vessel.left" in lines and "    @vessel.changed" not in lines
     assert "  closing           the form is about to close" in call("describe", form, "--events", "BookingForm")
     assert "Events of extras[].what (choice)" in call("describe", "saltmarsh.office:OfficeForm", "--events", "extras[].what")

@@ -83,7 +83,15 @@ GESTURES = st.one_of(
 )
 
 
-def test_the_tide_office_answers_over_http_and_fails_now_and_then(monkeypatch: pytest.MonkeyPatch) -> None:
+@pytest.mark.parametrize(
+    "answer", [b"<html>", b"[]", b"{}", b'{"metres": null}', b'{"metres": "low"}', b'{"metres": "NaN"}']
+)
+def test_a_wrong_answer_of_the_tide_office_is_one_kind_of_error(answer: bytes) -> None:
+    with pytest.raises(ValueError):
+        tides.metres_in(answer)
+
+
+def test_the_tide_office_answers_over_http_and_fails_at_every_fifth_request(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv(tides.ADDRESS, tides.stand_in(0))
     told: list[Any] = []
     for nights in range(1, 2 * tides.EVERY + 1):

@@ -30,7 +30,6 @@ def command(names: tuple[str, ...], folders: tuple[Path, ...], as_json: bool, qu
     from fuselatch.core.model.errors import describe
     from fuselatch.rehearsal.loading import importing_from
     from fuselatch.review.checking import Problem, check_file, python_files
-    from fuselatch.review.failing_calls import REMARK
 
     problems: list[Problem] = []
     around: dict[Path, Counter[str]] = {}
@@ -50,22 +49,21 @@ def command(names: tuple[str, ...], folders: tuple[Path, ...], as_json: bool, qu
                 known = isinstance(error, OSError | ValueError | RecursionError | MemoryError)
                 what = getattr(error, "strerror", None) or (str(error) if known else f"not checked: {describe(error)}")
                 say_wrong(f"{path}: {what}")
-    has_problems = any(one.kind != REMARK for one in problems)
     if as_json:
         say_json({"version": 1, "problems": [one._asdict() for one in problems]})
     else:
         for one in problems:
-            if not (quiet and one.kind == REMARK):
-                say(f"remark: {one}" if one.kind == REMARK else str(one))
+            if not (quiet and one.is_remark):
+                say(str(one))
         if not quiet and (read or not unreadable):
             say(total(read, problems))
-    sys.exit(Exit.UNREADABLE if unreadable else Exit.FAILED if has_problems else Exit.OK)
+    sys.exit(Exit.UNREADABLE if unreadable else Exit.OK if all(one.is_remark for one in problems) else Exit.FAILED)
 
 
 def total(read: int, found: list[Any]) -> str:
-    """Return the last line of a report: the numbers of files and problems, and of files that weren't checked."""
+    """Return the last line of a report: the numbers of files, problems and remarks, and of files that weren't checked."""
     skipped = sum(one.kind == "not checked" for one in found)
-    remarks = sum(one.kind == "remark" for one in found)
+    remarks = sum(one.is_remark for one in found)
     problems = len(found) - skipped - remarks
     counted = "no problems" if not problems else f"{problems} problem{'s' if problems != 1 else ''}"
     files = read - skipped

@@ -70,7 +70,9 @@ class Exploration:
     def times(self, way: Way) -> int:
         """Return how often the search did what a step that tries some behaviour does, to that control."""
         verb, *words = self.behaviour.step(way)
-        return self.made[way.form, verb, words[0] if words else ""]
+        # An undeclared prompt is known by its text.
+        prompt = way.name if way.kind == "answer" and not way.name.startswith("'") else ""
+        return self.made[way.form, verb, f"{prompt} {words[0] if words else ''}".strip()]
 
     def to_dict(self) -> Plain:
         """Return everything as plain dicts, lists and text, for JSON."""

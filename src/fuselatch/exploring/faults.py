@@ -85,9 +85,9 @@ class Tried:
     """The work of one search: gestures fed, states found, faults; and what cut it short ("" if nothing did).
 
     `accepted`, `unaccepted`: the forms that were accepted, and those that a first search for it didn't get accepted.
-    `made`: how often each gesture was chosen, by form, verb and control (for an answer or a key: its text). `refused`: the
-    services whose calls were refused, since they have no stand-in. `without_result`: the functions of slow calls that never
-    returned, for want of a result.
+    `made`: how often each gesture was chosen, by form, verb and control (for a key: its text; for an answer: its prompt and
+    text). `refused`: the services whose calls were refused, since they have no stand-in. `without_result`: the functions of
+    slow calls that never returned, since they have neither a stand-in nor a known return type.
     """
 
     gestures: int = 0

@@ -37,7 +37,8 @@ from fuselatch.exploring.probing import (
     shortest,
 )
 from fuselatch.exploring.walking import ENTERING, OPENING, Budget, Walker
-from fuselatch.exploring.world import ENDS, NO_LINE, NeverEnds, Start, TimeFuse, World
+from fuselatch.exploring.world import NO_LINE, NeverEnds, Start, TimeFuse, World
+from fuselatch.rehearsal.grammar import ENDS_CALLS
 from fuselatch.report.cue_words import written
 
 MOST_TRIES: Final = 250
@@ -95,7 +96,7 @@ class Search:
             self.unaccepted,
             walker.made_in_all(),
             [*{**self.withheld, **walker.withheld}],
-            [*walker.without_result],
+            [*walker.start.without_result],
         )
 
     def opens(self) -> bool:
@@ -140,7 +141,8 @@ class Search:
         if fault.key in self.faults:
             return
         self.faults[fault.key] = fault
-        if self.walker.start.has_calls and not any(verb in ENDS or verb == "cancel_call" for verb, _, _ in fault.acts):
+        has_calls = any(way.kind == "call" for way in self.walker.coverage.counts)
+        if has_calls and not any(verb in ENDS_CALLS for verb, _, _ in fault.acts):
             world, _ = self.walker.replay(fault.acts[:-1])
             if world.session.slow_calls:
                 fault.ends = (*fault.ends, "expect  slow_call")

@@ -175,8 +175,6 @@ class Walker:
         self.stuck: set[Act] = set()
         # The services whose calls were refused in walks, also where a handler has caught that.
         self.withheld: dict[str, None] = {}
-        # The functions of slow calls that never returned, for want of a result.
-        self.without_result: dict[str, None] = {}
         self.words = words
         self.values: Values | None = None
         self.watcher: Watcher | None = None
@@ -245,7 +243,6 @@ class Walker:
                     watcher.looked(world, news > 0)
         finally:
             self.withheld.update(dict.fromkeys(world.outside.refused))
-            self.without_result.update(world.without_result)
             world.close()
 
     def _begin(self) -> int:
@@ -273,7 +270,9 @@ class Walker:
                 wanted = [act for act in acts if act[0] in PRESSING] or acts
         one, other = self.draw.choice(wanted), self.draw.choice(wanted)
         made = self.made
-        first, second = (form, *one), (form, *other)
+        # Prompts may have the same buttons.
+        about = world.session.asked_as
+        first, second = ((form, act[0], act[1] or (about if act[0] == "answer" else ""), act[2]) for act in (one, other))
         act, key = (one, first) if made.get(first, 0) <= made.get(second, 0) else (other, second)
         made[key] = made.get(key, 0) + 1
         if act[0] == "type":
@@ -285,7 +284,7 @@ class Walker:
         """Return how often gestures were chosen, by form, verb and control, or the text of those that need no control."""
         counts: dict[tuple[str, str, str], int] = {}
         for (form, verb, control, text), times in self.made.items():
-            key = form, verb, control or text
+            key = form, verb, f"{control} {text}".strip() if verb == "answer" else control or text
             counts[key] = counts.get(key, 0) + times
         return counts
 

@@ -27,6 +27,7 @@ from fuselatch.core.model.latch_records import elapsed, later_by
 from fuselatch.core.model.slow_calls import SlowCall
 from fuselatch.exploring.faults import NO_CONNECTION
 from fuselatch.journal.boundary import Apart, opened
+from fuselatch.rehearsal.grammar import ENDS_CALLS
 from fuselatch.rehearsal.run import desk_at
 from fuselatch.rehearsal.slow import call_named, end_call, result_of, run_call, samples_of, stand_in_of
 from fuselatch.scenes import Scene
@@ -35,8 +36,6 @@ OWN: Final = str(Path(__file__).parents[1])
 """The folder of the library. Frames in it aren't the developer's."""
 WAIT: Final = "wait"
 """The verb that lets time pass; its text is a duration, as in a cue sheet."""
-ENDS: Final = frozenset({"finish", "fail", "time_out"})
-"""The verbs that end a slow call; a user only cancels one."""
 NO_LINE: Final = "no connection"
 """The words of the error when a search lets a slow call fail."""
 
@@ -139,7 +138,8 @@ class Start:
         self.scene = scene
         self.apart = Apart(scene)
         self.name = scene.form.__name__ if scene.form is not None else "the scene"
-        self.has_calls = False
+        # The functions of slow calls that never return, since they have neither a stand-in nor a result type with samples.
+        self.without_result: dict[str, None] = {}
         self._digests: dict[int, tuple[Any, str]] = {}
         self._variables = variables_of(scene)
 
@@ -211,8 +211,6 @@ class World:
         self.start = start
         self.now = scene.now
         self.done: list[Act] = []
-        # Functions of slow calls that have neither a stand-in nor a result type with samples.
-        self.without_result: dict[str, None] = {}
         self.outside = start.apart.outside()
         self.session: Session = opened(scene, self.outside, lambda: self.now, observers, recording=False)
 
@@ -222,7 +220,7 @@ class World:
         if verb == WAIT:
             self.now = later_by(self.now, timedelta(seconds=int(text[:-1])))
             verb, text = "time", ""
-        if verb in ENDS:
+        if verb in ENDS_CALLS:
             self._end(verb, call_named(self.session, control), text)
             return
         self.session.feed(Gesture(verb=verb, control=control, text=text))
@@ -235,23 +233,24 @@ class World:
             end_call(self.session, call, "finished", result_of(text, call.function))
         elif verb == "fail":
             end_call(self.session, call, "failed", NO_CONNECTION(text))
-        else:
+        elif verb == "time_out":
             end_call(self.session, call, "timed_out")
+        else:
+            self.session.feed(Gesture(verb=verb, text=call.name))
 
     def ends(self) -> list[Act]:
         """Return how the slow calls that wait can end: with results of a stand-in or of their type, and without."""
         acts: list[Act] = []
-        self.start.has_calls = True
         for call in self.session.slow_calls:
             texts = ("",) if call.function in self.start.scene.slow_calls_by else samples_of(call.function)
             acts.extend([("finish", call.name, text) for text in texts])
             if not texts:
-                self.without_result[name_of_function(call.function)] = None
+                self.start.without_result[name_of_function(call.function)] = None
             acts.append(("fail", call.name, NO_LINE))
             if call.timeout is not None:
                 acts.append(("time_out", call.name, ""))
             if call.can_cancel:
-                acts.append(("cancel_call", "", call.name))
+                acts.append(("cancel_call", call.name, ""))
         return acts
 
     def attempt(self, act: Act) -> BaseException | None:

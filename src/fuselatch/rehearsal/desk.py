@@ -32,7 +32,7 @@ from fuselatch.rehearsal.expectations import expect
 from fuselatch.rehearsal.grammar import LATEST, MOST_PRESSES
 from fuselatch.rehearsal.picking import item_meant
 from fuselatch.rehearsal.recorder import Recorder, cued, origin_of
-from fuselatch.rehearsal.slow import call_named, end_call, error_named, result_of, run_call, stand_in_of
+from fuselatch.rehearsal.slow import STAND_IN, call_named, end_call, error_named, result_of, run_call, stand_in_of
 from fuselatch.scenes import OPTIONS, Scene, SceneOptions
 
 P = ParamSpec("P")
@@ -313,9 +313,17 @@ class Desk(DeskView):
         if failure is not None:
             raise failure
 
-    def finish(self, result: object = None, of: str = "") -> None:
-        """End a slow call with a result. `of`: the handler that waits ("get_rate", "get_rate#2"); otherwise the newest."""
+    def finish(self, result: object = STAND_IN, of: str = "") -> None:
+        """End a slow call with a result; without one, with its stand-in's, or a sample of the function's return type.
+
+        `of`: the handler that waits ("get_rate", "get_rate#2"); otherwise the newest. Raises `UnknownName` if there is
+        neither a result nor a sample.
+        """
         call = call_named(self.session, of)
+        if result is STAND_IN:
+            stand_in = stand_in_of(self.scene, call)
+            self.recorder.do("finish", (call.name,), lambda: run_call(self.session, call, stand_in))
+            return
         self.recorder.do("finish", (call.name, json_text(result)), lambda: end_call(self.session, call, "finished", result))
 
     def fail(self, error: Exception | str = "", of: str = "") -> None:
@@ -377,10 +385,7 @@ class Desk(DeskView):
         """Do a step by its verb, as a cue sheet does."""
         if verb == "finish":
             call = call_named(self.session, words[0])
-            if len(words) == 1:
-                self.recorder.do(verb, words, lambda: run_call(self.session, call, stand_in_of(self.scene, call)))
-            else:
-                self.finish(result_of(words[1], call.function), of=call.name)
+            self.finish(result_of(words[1], call.function) if len(words) > 1 else STAND_IN, of=call.name)
         elif verb == "fail":
             self.fail(error_named(words[1], words[2] if len(words) > 2 else "RuntimeError"), of=words[0])
         else:

@@ -103,7 +103,8 @@ class CueRun:
 
 def lets_calls_wait(cue: Cue) -> bool:
     """Return True for a step of a sheet whose slow calls wait: it ends one, or expects one."""
-    return cue.verb in ENDS_CALLS or (cue.verb == "expect" and "slow_call" in [word.text for word in cue.words[:2]])
+    what = next((word.text for word in cue.words if word.text != "not"), "")
+    return cue.verb in ENDS_CALLS or (cue.verb == "expect" and what == "slow_call")
 
 
 def run_cues(

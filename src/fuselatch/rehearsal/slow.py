@@ -11,7 +11,7 @@ from dataclasses import dataclass, is_dataclass
 from datetime import date, datetime, time
 from decimal import Decimal
 from enum import Enum
-from typing import Any, Final, Union, get_args, get_origin, get_type_hints
+from typing import Any, Final, Literal, Union, get_args, get_origin, get_type_hints
 
 from fuselatch.core.engine.session import Session
 from fuselatch.core.engine.state.waiting import name_of_function
@@ -26,11 +26,15 @@ from fuselatch.scenes import Scene
 SAMPLES: Final[Mapping[type, tuple[str, ...]]] = {
     bool: ("true", "false"), int: ("1", "0", "-1"), float: ("1.0", "0.0", "-1.0"), Decimal: ("1", "0", "-1"),
     str: ('"a"', '""'), date: ('"2031-05-04"',), datetime: ('"2031-05-04T09:30:00"',), time: ('"09:30:00"',),
-    dict: ("{}",), type(None): ("null",),
+    bytes: ('"a"',), dict: ("{}",), type(None): ("null",),
 }  # fmt: skip
 """Results of each type as JSON, for a function that must not run and has no stand-in. The first is the likeliest to fit."""
 DEEPEST: Final = 5
 """How deep types within types have samples."""
+
+
+STAND_IN: Final = object()
+"""In place of a result: what the function's stand-in returns."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,6 +109,8 @@ def samples_for(wanted: Any, depth: int) -> Iterator[str]:
         return
     if kind in (Union, types.UnionType):
         yield from (sample for part in parts for sample in samples_for(part, depth))
+    elif kind is Literal:
+        yield from map(json_text, parts)
     elif kind in SAMPLES:
         yield from SAMPLES[kind]
     elif kind is tuple and parts and Ellipsis not in parts:
@@ -172,6 +178,10 @@ def converted(read: Any, wanted: Any) -> Any:
     if isinstance(read, dict) and (is_dataclass(origin) or hasattr(origin, "_fields")):
         hints = get_type_hints(origin)
         return origin(**{key: converted(one, hints.get(key, Any)) for key, one in read.items()})
+    if origin is Literal and read in parts:
+        return read
+    if origin is bytes and isinstance(read, str):
+        return read.encode()
     if origin in (date, datetime, time):
         return origin.fromisoformat(read)
     if origin is float and isinstance(read, int | Decimal) and not isinstance(read, bool):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import warnings
+from itertools import accumulate
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Final
 
@@ -55,7 +56,7 @@ def save(figure: Figure, path: Path) -> None:
 def behaviour_figure(behaviour: Behaviour) -> Figure:
     """Return controls by events for each form: darker if a handler ran more often."""
     grids = {form: grid for form in behaviour.forms if (grid := handlers_of(behaviour, form))}
-    rows = [len({control for control, _ in grid}) for grid in grids.values()]
+    rows = [sum(rows_of(grid).values()) for grid in grids.values()]
     columns = max((len({event for _, event in grid}) for grid in grids.values()), default=1)
     height = max(3.0, 1.6 + 0.42 * sum(rows) + 0.95 * len(rows))
     figure = new_figure(max(9.0, min(2.6 + 2.4 * columns, 20.0)), height)
@@ -84,32 +85,41 @@ def handlers_of(behaviour: Behaviour, form: str) -> dict[tuple[str, str], list[t
     return grid
 
 
+def rows_of(grid: dict[tuple[str, str], list[tuple[str, int]]]) -> dict[str, int]:
+    """Return how many rows each control has: one for each handler of one event."""
+    rows: dict[str, int] = {}
+    for (control, _), cell in grid.items():
+        rows[control] = max(rows.get(control, 1), len(cell))
+    return rows
+
+
 def draw_grid(axes: Axes, grid: dict[tuple[str, str], list[tuple[str, int]]], most: int, columns: int) -> None:
     import matplotlib
     from matplotlib.patches import Rectangle
 
-    controls = list(dict.fromkeys(control for control, _ in grid))
+    rows = rows_of(grid)
+    tops = dict(zip(rows, accumulate(rows.values(), initial=0), strict=False))
     events = list(dict.fromkeys(event for _, event in grid))
     shades = matplotlib.colormaps["Blues"]
     for (control, event), cell in grid.items():
-        x, y = events.index(event), controls.index(control)
+        left, tall = events.index(event), rows[control] / len(cell)
         for at, (handler, times) in enumerate(cell):
             share = 0.15 + 0.85 * times / most
-            left, wide = x + at / len(cell), 1 / len(cell)
+            top = tops[control] + at * tall
             face = shades(share) if times else "white"
             hatch = None if times else "////"
-            axes.add_patch(Rectangle((left, y), wide, 1, facecolor=face, edgecolor="#9aa7b2", hatch=hatch, linewidth=0.8))
+            axes.add_patch(Rectangle((left, top), 1, tall, facecolor=face, edgecolor="#9aa7b2", hatch=hatch, linewidth=0.8))
             ink = "white" if times and share > DARK else INK
             box = None if times else {"facecolor": "white", "edgecolor": "none", "pad": 1.5}
             axes.text(
-                left + wide / 2, y + 0.5, f"{handler}  {times}", ha="center", va="center", fontsize=9, color=ink, bbox=box
+                left + 0.5, top + tall / 2, f"{handler}  {times}", ha="center", va="center", fontsize=9, color=ink, bbox=box
             )
     axes.set_xlim(0, columns)
-    axes.set_ylim(len(controls), 0)
+    axes.set_ylim(sum(rows.values()), 0)
     axes.set_xticks([at + 0.5 for at in range(len(events))], events, fontsize=9, color=INK)
-    axes.set_yticks([at + 0.5 for at in range(len(controls))], controls, fontsize=9, color=INK)
+    axes.set_yticks([tops[control] + many / 2 for control, many in rows.items()], [*rows], fontsize=9, color=INK)
     axes.xaxis.tick_top()
     axes.tick_params(length=0)
     axes.set_frame_on(False)
-    for line in range(len(controls) + 1):
+    for line in (*tops.values(), sum(rows.values())):
         axes.axhline(line, color="#dde3e8", linewidth=0.8, zorder=0)

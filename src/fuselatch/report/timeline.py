@@ -21,7 +21,7 @@ ROWS: Final = {"events": 0.45, "handlers": 1.35, "waits": 2.3}
 HANDLER, WAIT, EVENT = "#33658a", "#f2d5a0", "#44535f"
 FAILED: Final = "#9b1c1c"
 SHORT: Final = 48
-LETTER: Final = 0.075
+LETTER: Final = 0.06
 """The width of a letter of a label, in inches."""
 APART: Final = 0.17
 """How far apart the labels of two gestures are at least, in inches."""
@@ -96,7 +96,7 @@ def timeline_figure(trace: Sequence[TraceEntry], title: str) -> Figure:
     draw_gestures(axes, trace, per_inch)
     draw_lanes(axes, trace, forms, per_inch)
     draw_failures(axes, trace, forms, per_inch)
-    note = "tick: event   bar: handler, up to its last effect   hatched: handler waiting for the user"
+    note = "tick: event   bar: handler, up to its last effect   hatched: handler waiting for the user or a slow call"
     if any(entry.kind in FAILURES for entry in trace):
         note += "   x: failure   red: undone"
     figure.text(0.015, 0.14 / height, note, fontsize=9, color=QUIET)
@@ -180,11 +180,11 @@ def draw_lanes(axes: Axes, trace: Sequence[TraceEntry], forms: Sequence[str], pe
             if room < wide:
                 face_of = {"facecolor": "white", "edgecolor": "none", "pad": 1}
                 axes.text(span.start + wide / 2, y, label, ha="center", va="center", bbox=face_of, **plain)
-            elif span.start >= last.get(span.form, -1.0):
-                at_end = span.start + room > trace[-1].number
-                x, align = (span.end, "right") if at_end else (span.start, "left")
-                axes.text(x, y - 0.32, label, ha=align, va="bottom", **plain)
-                last[span.form] = span.start + room
+                continue
+            begins = max(0.0, min(span.start, trace[-1].number - room))
+            if begins >= last.get(span.form, -1.0):
+                axes.text(begins, y - 0.32, label, ha="left", va="bottom", **plain)
+                last[span.form] = begins + room
 
 
 def handlers(trace: Sequence[TraceEntry]) -> list[Span]:

@@ -21,9 +21,9 @@ from fuselatch.rehearsal.imports import python_files_below, root_of
 from fuselatch.rehearsal.loading import importing_from
 from fuselatch.report.reading import code_of, uses
 from fuselatch.review.code_problems import READ, Body
-from fuselatch.review.failing_calls import REMARK, uncaught_calls
 from fuselatch.review.importing import Importing, members, names_of
 from fuselatch.review.leaving import never_leave
+from fuselatch.review.remarks import REMARK, uncaught_calls
 
 WAITS: Final = {
     **dict.fromkeys(("ask", "confirm", "inform", "ask_value", "open"), "for the user"), "call_elsewhere": "for a slow call",
@@ -33,7 +33,7 @@ POINTING: Final = frozenset({"hovered", "unhovered"})
 
 
 class Problem(NamedTuple):
-    """Something that can never work: where, which kind, what is wrong, and the fix. Or a remark, which isn't a mistake."""
+    """Something that can never work, or a remark, which isn't a mistake: where, which kind, what is wrong, and the fix."""
 
     file: str
     line: int
@@ -41,8 +41,14 @@ class Problem(NamedTuple):
     problem: str
     fix: str
 
+    @property
+    def is_remark(self) -> bool:
+        """True if it isn't a mistake."""
+        return self.kind == REMARK
+
     def __str__(self) -> str:
-        return f"{self.file}:{self.line}: {self.problem}{f'; {self.fix}' if self.fix else ''}"
+        what = f"remark: {self.problem}" if self.is_remark else self.problem
+        return f"{self.file}:{self.line}: {what}{f'; {self.fix}' if self.fix else ''}"
 
 
 class CheckedFile:

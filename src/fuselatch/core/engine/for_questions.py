@@ -16,6 +16,7 @@ from fuselatch.core.engine.questions import Entry, entries_of, entry_of, finding
 from fuselatch.core.engine.rules.afresh import Differing, differing
 from fuselatch.core.engine.state.observer import Muting, Pausing
 from fuselatch.core.engine.state.session_state import SessionState
+from fuselatch.core.engine.turn.prompting import name_of_prompt
 from fuselatch.core.forms.attaching import OwnedEvent, heard_by
 from fuselatch.core.forms.form import Form
 from fuselatch.core.forms.live_state import is_masked
@@ -135,6 +136,12 @@ class ForQuestions:
     def is_waiting(self) -> bool:
         """True while a handler waits for the user."""
         return bool(self._state.waits)
+
+    @property
+    def asked_as(self) -> str:
+        """The declared name of the prompt that is open; "" if none is, or none declares it."""
+        wait = self._state.prompt_wait
+        return name_of_prompt(wait.form, wait.declared) if wait is not None and wait.form is not None else ""
 
     @property
     def offered(self) -> tuple[str, ...]:

@@ -67,7 +67,7 @@ class Observer:
         """A prompt was answered."""
 
     def called(self, form: OpenForm, call: SlowCall) -> None:
-        """A handler waits for a slow call."""
+        """A handler starts a slow call, and waits for it."""
 
     def call_ended(self, form: OpenForm, call: SlowCall, how: End) -> None:
         """A slow call ended."""
