@@ -10,7 +10,7 @@ import time
 from contextlib import suppress
 from datetime import datetime
 from decimal import Decimal
-from typing import Any
+from typing import Any, cast
 
 from fuselatch import Button, Choice, CustomEvent, Event, Form, Integer, Money, Prompt, Text, Tick, TimedOut, check
 from fuselatch.services import Letters
@@ -246,6 +246,25 @@ class Waiting(Desk, title="A service that knows nothing"):
             self.note.value = late.args[1]
             return
         self.water.value = round(found, 2) if found or found == 0 else Decimal(PRICES[str(found)])
+
+
+class Impatient(Desk, title="A button that doesn't wait for the answer"):
+    """It fails while the service is asked, and never afterwards."""
+
+    level: Decimal | None = None
+    asked = False
+    fetch = Button("Ask for the water")
+    use = Button("Use it")
+
+    @fetch.clicked
+    def get_level(self) -> None:
+        self.asked = True
+        self.level = self.call_elsewhere(forecast, "Ratphen", locks="nothing") or Decimal(0)
+
+    @use.clicked
+    def use_it(self) -> None:
+        if self.asked:
+            self.note.value = f"{round(cast(Decimal, self.level), 1)} m"
 
 
 class Quitting(Desk, title="A handler that exits"):

@@ -12,7 +12,7 @@ from click.testing import CliRunner
 from small.rates import CREW, REAL, Crew, FakeRates, Rates, calls, monday
 from tides import with_a_stand_in
 
-from fuselatch import EngineFailed
+from fuselatch import Button, EngineFailed, Form
 from fuselatch.cli import main
 from fuselatch.exploring import explore
 from fuselatch.journal.boundary import Apart
@@ -99,6 +99,25 @@ def test_a_search_does_not_begin_if_its_report_can_not_be_written(
     assert result.exit_code == 2 and len(result.stderr.splitlines()) <= 3 and not isinstance(result.exception, EngineFailed)
 
 
+def unknown():  # type: ignore[no-untyped-def]
+    """Stand for a service whose result isn't known."""
+    raise AssertionError("a search runs no function that is called elsewhere")
+
+
+class Unsure(Form):
+    """It asks a service that never returns in a search."""
+
+    ask_it = Button("Ask")
+    leave = Button("Leave", closes="accepted")
+
+    @ask_it.clicked
+    def get(self) -> None:
+        self.call_elsewhere(unknown)
+
+
 def test_each_end_of_a_slow_call_is_tried_and_is_no_fault() -> None:
     found = explore(with_a_stand_in, gestures=800)
     assert found.faults == [] and not any(way.kind == "call" for way in found.untried)
+    found = explore(Unsure, gestures=200)
+    assert found.faults == [] and [way.way for way in found.untried if way.kind == "call"] == ["finished"]
+    assert [line.partition(":")[0] for line in found.unproven] == ["test_boundary.unknown never returned"]

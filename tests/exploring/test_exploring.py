@@ -66,6 +66,7 @@ def test_a_cue_sheet_shows_its_fault_until_it_is_mended(monkeypatch: pytest.Monk
     [
         (quay.Quitting, "failed stop: SystemExit", "press   quit"),
         (quay.Waiting, "failed Waiting.get_water: KeyError", "finish  get_water null"),
+        (quay.Impatient, "failed Impatient.use_it: TypeError", "expect  slow_call"),
         (quay.Late, "failed the rule hour.value: ZeroDivisionError", "wait "),
         (quay.Asking, "blank Hollow.vessel", "expect  open Hollow"),
         (quay.Stubborn, "refusal Stubborn.deposit", "expect  not deposit.marker"),

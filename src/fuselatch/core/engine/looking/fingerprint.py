@@ -168,7 +168,7 @@ def write_wait(parts: list[str], wait: Wait) -> None:
     elif isinstance(wait, PauseWait):
         parts.append(f"paused {wait.event.path}")
     elif isinstance(wait, CallWait):
-        parts.append(f"calls {wait.call.name} {wait} {stable(wait.call.args)}")
+        parts.append(f"calls {wait.call.name} {wait}")
     write_turn(parts, turn)
 
 
